@@ -1,0 +1,125 @@
+"""The kardo command: predictions without server or database."""
+
+import argparse
+import json
+import sys
+from pathlib import Path
+
+from kardo.core.errors import KardoError
+
+
+def main(argv: list[str] | None = None) -> int:
+    """Exit status: 0 done, 1 the input is wrong, 3 the network has a defect."""
+    args = _parser().parse_args(argv)
+    try:
+        return int(args.run(args))
+    except KardoError as fault:
+        print(f"kardo: {fault}", file=sys.stderr)
+        return 1
+    except OSError as fault:
+        print(f"kardo: {fault.filename}: {fault.strerror}", file=sys.stderr)
+        return 1
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="kardo", description="Predicts the accuracy of a drone survey from its plan.")
+    commands = parser.add_subparsers(required=True)
+    predict = commands.add_parser("predict", help="predict from a plan or a bare network")
+    predict.add_argument("plan", nargs="?", type=Path, help="a Kardo plan (JSON)")
+    predict.add_argument("--network-in", type=Path, help="predict from a linear network instead")
+    predict.add_argument("--json", type=Path, help="write the result here")
+    predict.add_argument("--network", type=Path, help="write the plan's linear network here")
+    predict.set_defaults(run=_predict)
+    demo = commands.add_parser("demo-plan", help="print a demo plan")
+    demo.add_argument("name", help="sallow-bank")
+    demo.add_argument("--out", type=Path, help="write to a file instead of the screen")
+    demo.set_defaults(run=_demo_plan)
+    bench = commands.add_parser("bench", help="time the accuracy engine")
+    bench.add_argument("--exposures", type=int, action="append", help="block size; repeatable (default 500, 2000, 10000)")
+    bench.add_argument("--json", type=Path)
+    bench.set_defaults(run=_bench)
+    schema = commands.add_parser("plan-schema", help="print the JSON Schema of the plan")
+    schema.set_defaults(run=_schema)
+    return parser
+
+
+def _read(path: Path) -> object:
+    try:
+        return json.loads(path.read_text())
+    except (ValueError, UnicodeDecodeError) as fault:
+        raise KardoError(f"Not JSON ({fault}).", where=str(path), mend="Give a file that Kardo wrote.") from fault
+
+
+def _predict(args: argparse.Namespace) -> int:
+    from kardo.core.accuracy.network import network_from_json
+    from kardo.core.accuracy.planned import planned_network
+    from kardo.core.accuracy.prediction import predict, predict_network
+    from kardo.core.accuracy.solution import DefectiveNetwork
+    from kardo.core.plan.model import plan_from_json
+
+    if (args.plan is None) == (args.network_in is None):
+        raise KardoError("Give either a plan or --network-in.", mend="kardo predict PLAN.json, or kardo predict --network-in NETWORK.json")
+    if args.network_in:
+        network = network_from_json(_read(args.network_in))  # type: ignore[arg-type]
+        try:
+            result = predict_network(network)
+        except DefectiveNetwork as fault:
+            result = {"defects": [d.to_json() for d in fault.defects]}
+    else:
+        plan = plan_from_json(_read(args.plan))
+        if args.network:
+            args.network.write_text(json.dumps(planned_network(plan).network.to_json()))
+        result = predict(plan)
+    if args.json:
+        args.json.write_text(json.dumps(result))
+    return _say(result)
+
+
+def _say(result: dict) -> int:
+    for defect in result["defects"]:
+        print(f"defect: {defect['words']} {defect['mend']}", file=sys.stderr)
+    if result["defects"]:
+        return 3
+    if left_out := result["left_out"]:
+        print(f"{len(left_out)} exposures have too few tie rays to be oriented and are left out.")
+    if "rmse_h" in result:
+        print(f"on the map, absolute: H {result['rmse_h'] * 1000:.1f} mm, V {result['rmse_v'] * 1000:.1f} mm")
+        if result["chance"] is not None:
+            print(f"as the checks see it: H {result['seen_rmse_h'] * 1000:.1f} mm, V {result['seen_rmse_v'] * 1000:.1f} mm")
+            print(f"chance to pass: {result['chance']:.1%}")
+        for words in result["blind"]:
+            print(words)
+    else:
+        print(f"{len(result['cov'])} points, {len(result['seen']) // 3} checks")
+    return 0
+
+
+def _demo_plan(args: argparse.Namespace) -> int:
+    from kardo.demo import demo_plan
+
+    text = json.dumps(demo_plan(args.name).to_json())
+    if args.out:
+        args.out.write_text(text)
+    else:
+        print(text)
+    return 0
+
+
+def _bench(args: argparse.Namespace) -> int:
+    from kardo.bench import run
+
+    results = [run(n) for n in args.exposures or (500, 2000, 10000)]
+    if args.json:
+        args.json.write_text(json.dumps(results if len(results) > 1 else results[0], indent=1))
+    return 0
+
+
+def _schema(_: argparse.Namespace) -> int:
+    from kardo.core.plan.model import json_schema
+
+    print(json.dumps(json_schema(), indent=1))
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,81 @@
+"""The chance that the planned checks will find the product inside its tolerance."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from kardo.core.accuracy.standards import Standard
+from kardo.core.arrays import Floats, Json
+
+DRAWS, SEED, BINS = 20_000, 1972, 40
+
+
+@dataclass(frozen=True)
+class Chance:
+    """Chance to pass with its own standard error, and the distribution of the judged statistic (metres)."""
+
+    passing: float
+    uncertainty: float
+    spread_h: tuple[float, float, float]
+    spread_v: tuple[float, float, float]
+    edges_h: Floats
+    counts_h: Floats
+    edges_v: Floats
+    counts_v: Floats
+
+    def to_json(self) -> Json:
+        return {
+            "passing": self.passing, "uncertainty": self.uncertainty, "spread_h": self.spread_h, "spread_v": self.spread_v,
+            "histogram_h": {"edges": self.edges_h.tolist(), "counts": self.counts_h.tolist()},
+            "histogram_v": {"edges": self.edges_v.tolist(), "counts": self.counts_v.tolist()},
+        }  # fmt: skip
+
+
+def draw_differences(joint: Floats, draws: int = DRAWS, seed: int = SEED) -> Floats:
+    """Check differences (draws, checks, 3) from their joint covariance (3c, 3c), with a fixed seed."""
+    values, vectors = np.linalg.eigh(joint)
+    root = vectors * np.sqrt(np.maximum(values, 0.0))
+    return (np.random.default_rng(seed).standard_normal((draws, len(joint))) @ root.T).reshape(draws, -1, 3)
+
+
+def chance_to_pass(joint: Floats, survey: Floats, standard: Standard, tolerance_h: float, tolerance_v: float) -> Chance | None:
+    """Chance to pass, by simulation. joint (3c, 3c) as the checks see it; survey (c, 3) the checks' own sigmas.
+    None where there are no checks to judge by."""
+    if not len(joint):
+        return None
+    d = draw_differences(joint)
+    survey_h, survey_v = survey_error(survey)
+    h, v = standard.statistics(d, survey_h, survey_v)
+    p = float(((h <= tolerance_h) & (v <= tolerance_v)).mean())
+    counts_h, edges_h = np.histogram(h, BINS)
+    counts_v, edges_v = np.histogram(v, BINS)
+    return Chance(p, float(np.sqrt(max(p * (1 - p), 1 / DRAWS) / DRAWS)), _spread(h), _spread(v), edges_h, counts_h, edges_v, counts_v)
+
+
+def survey_error(survey: Floats) -> tuple[float, float]:
+    """The check survey's own RMSE, radial H and V, from its sigmas (c, 3)."""
+    east, north, up = np.mean(survey**2, axis=0)
+    return float(np.sqrt(east + north)), float(np.sqrt(up))
+
+
+def _spread(values: Floats) -> tuple[float, float, float]:
+    low, middle, high = np.percentile(values, [5, 50, 95])
+    return float(low), float(middle), float(high)
+
+
+def chance_by_count(joint: Floats, survey: Floats, standard: Standard, tolerance_h: float, tolerance_v: float, seed: int = SEED) -> list[tuple[int, float, float]]:
+    """How much the test is worth with n of the planned checks: (n, chance to pass, relative spread of RMSE_V).
+
+    Checks are taken in a fixed random order, so that the curve speaks of number, not of one corner of the site.
+    """
+    if not len(joint):
+        return []
+    d = draw_differences(joint, draws=4000)
+    order = np.random.default_rng(seed).permutation(d.shape[1])
+    survey_h, survey_v = survey_error(survey)
+    curve = []
+    for n in range(1, d.shape[1] + 1):
+        some = d[:, order[:n]]
+        _, v = standard.statistics(some, survey_h, survey_v)
+        curve.append((n, float(standard.passes(some, tolerance_h, tolerance_v, survey_h, survey_v).mean()), float(v.std() / v.mean())))
+    return curve

@@ -1,0 +1,247 @@
+"""The linear network: what is unknown, what is observed, and how well. The published exchange of
+`kardo predict --network` is this object, and nothing that the prediction uses lies outside it.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from kardo.core.arrays import Bools, Floats, Ints, Json
+from kardo.core.errors import NetworkError
+
+
+@dataclass(frozen=True)
+class Lists:
+    """Many short lists of indices end to end: list j is values[start[j]:start[j + 1]]."""
+
+    start: Ints
+    values: Ints
+
+    @classmethod
+    def of(cls, lists: Sequence[Sequence[int]]) -> "Lists":
+        start = np.zeros(len(lists) + 1, dtype=np.int64)
+        np.cumsum([len(one) for one in lists], out=start[1:])
+        return cls(start, np.array([i for one in lists for i in one], dtype=np.int64))
+
+    def __len__(self) -> int:
+        return len(self.start) - 1
+
+    def __getitem__(self, j: int) -> Ints:
+        return self.values[self.start[j] : self.start[j + 1]]
+
+    def owner(self) -> Ints:
+        """For every value, the list it belongs to."""
+        return np.repeat(np.arange(len(self)), np.diff(self.start))
+
+    def keep(self, wanted: Bools) -> "Lists":
+        """The same lists with only the values where wanted is true."""
+        counts = np.zeros(len(self) + 1, dtype=np.int64)
+        np.add.at(counts, self.owner()[wanted] + 1, 1)
+        return Lists(np.cumsum(counts), self.values[wanted])
+
+    def take(self, which: Ints) -> "Lists":
+        """Lists number `which`, in that order."""
+        return Lists.of([self[int(j)].tolist() for j in which])
+
+
+@dataclass(frozen=True)
+class Network:
+    """A planned adjustment. Metres, pixels and radians, east-north-up, one standard deviation.
+
+    f_px (k,) and sigma_io (k, 7) per camera; shift_sigma (s, 3); exposures c, ypr, sigma_c, sigma_att
+    (n, 3); points x, sigma_x (m, 3), sigma_px (m,), rays to exposures. A sigma of NaN means "not
+    observed"; infinity means "free, no prior". check[j] marks a point intersected afterwards, which
+    takes no part in the network. A check is the second, surveyed position of a point.
+    sigma_att is about the camera axes: right (pitch), down (yaw), forward (roll).
+    """
+
+    f_px: Floats
+    sigma_io: Floats
+    shift_names: tuple[str, ...]
+    shift_sigma: Floats
+    c: Floats
+    ypr: Floats
+    sigma_c: Floats
+    sigma_att: Floats
+    camera: Ints
+    exposure_shifts: Lists
+    names: tuple[str, ...]
+    x: Floats
+    sigma_px: Floats
+    rays: Lists
+    sigma_x: Floats
+    point_shifts: Lists
+    check: Bools
+    check_point: Ints
+    check_sigma: Floats
+    check_shifts: Lists
+
+    @property
+    def n_exposures(self) -> int:
+        return len(self.c)
+
+    @property
+    def surveyed(self) -> Bools:
+        """Points with a surveyed position that takes part in the network (the targets)."""
+        return np.isfinite(self.sigma_x).all(axis=1) & ~self.check
+
+    def without_points(self, drop: Bools) -> "Network":
+        """The network with the surveyed position and rays of some points left out; indices keep their place."""
+        return replace(
+            self,
+            sigma_x=np.where(drop[:, None], np.nan, self.sigma_x),
+            rays=self.rays.keep(~drop[self.rays.owner()]),
+        )
+
+    def to_json(self) -> Json:
+        """NETWORK.json of docs/accuracy.md: lists of plain numbers, degrees for angles."""
+        data: Json = {
+            "camera": _camera_json(self.f_px[0], self.sigma_io[0]),
+            "shifts": [
+                {"name": n, "sigma": _numbers(s)} for n, s in zip(self.shift_names, self.shift_sigma, strict=True)
+            ],
+            "exposures": [self._exposure_json(i) for i in range(self.n_exposures)],
+            "points": [self._point_json(j) for j in range(len(self.x))],
+            "checks": [
+                {"point": int(p), "sigma_x": s.tolist(), "shifts": self.check_shifts[k].tolist()}
+                for k, (p, s) in enumerate(zip(self.check_point, self.check_sigma, strict=True))
+            ],
+        }
+        if len(self.f_px) > 1:
+            data["cameras"] = [_camera_json(f, s) for f, s in zip(self.f_px, self.sigma_io, strict=True)]
+        return data
+
+    def _exposure_json(self, i: int) -> Json:
+        one: Json = {
+            "c": self.c[i].tolist(),
+            "ypr": np.degrees(self.ypr[i]).tolist(),
+            "sigma_c": _optional(self.sigma_c[i]),
+            "shifts": self.exposure_shifts[i].tolist(),
+            "sigma_att": _optional(np.degrees(self.sigma_att[i][[2, 0, 1]])),
+        }
+        if len(self.f_px) > 1:
+            one["camera"] = int(self.camera[i])
+        return one
+
+    def _point_json(self, j: int) -> Json:
+        return {
+            "name": self.names[j],
+            "x": self.x[j].tolist(),
+            "sigma_px": float(self.sigma_px[j]),
+            "rays": self.rays[j].tolist(),
+            "sigma_x": _optional(self.sigma_x[j]),
+            "shifts": self.point_shifts[j].tolist(),
+            "check": bool(self.check[j]),
+        }
+
+
+def _camera_json(f_px: float, sigma_io: Floats) -> Json:
+    return {"f_px": float(f_px), "sigma_io": _numbers(sigma_io)}
+
+
+def _optional(values: Floats) -> list[float] | None:
+    return None if np.isnan(values).any() else values.tolist()
+
+
+def _numbers(sigma: Floats) -> list[float | None]:
+    return [float(s) if np.isfinite(s) else None for s in sigma]
+
+
+def network_from_json(data: Json) -> Network:
+    """Read NETWORK.json. Raises NetworkError naming the object that is wrong."""
+    try:
+        network = _read(data)
+    except (KeyError, TypeError, ValueError, AttributeError) as fault:
+        raise NetworkError(
+            f"This is not a network in Kardo's layout ({type(fault).__name__}: {fault}).",
+            mend="See docs/accuracy.md, section 8, for the layout.",
+        ) from fault
+    _validate(network)
+    return network
+
+
+def _read(data: Json) -> Network:
+    cameras = data.get("cameras") or [data["camera"]]
+    shifts, exposures = data.get("shifts", []), data["exposures"]
+    points, checks = data["points"], data.get("checks", [])
+    att = np.radians(_triples([e.get("sigma_att") for e in exposures], np.nan))
+    return Network(
+        f_px=np.array([c["f_px"] for c in cameras], dtype=float),
+        sigma_io=np.array([_free(c["sigma_io"], 7) for c in cameras]).reshape(-1, 7),
+        shift_names=tuple(str(s["name"]) for s in shifts),
+        shift_sigma=np.array([_free(s.get("sigma"), 3) for s in shifts]).reshape(-1, 3),
+        c=_triples([e["c"] for e in exposures], np.nan),
+        ypr=np.radians(_triples([e["ypr"] for e in exposures], np.nan)),
+        sigma_c=_triples([e.get("sigma_c") for e in exposures], np.nan),
+        sigma_att=att[:, [1, 2, 0]],  # the file's order is roll, pitch, yaw
+        camera=np.array([e.get("camera", 0) for e in exposures], dtype=np.int64),
+        exposure_shifts=Lists.of([e.get("shifts") or [] for e in exposures]),
+        names=tuple(str(p.get("name", j)) for j, p in enumerate(points)),
+        x=_triples([p["x"] for p in points], np.nan),
+        sigma_px=np.array([p["sigma_px"] for p in points], dtype=float),
+        rays=Lists.of([p.get("rays") or [] for p in points]),
+        sigma_x=_triples([p.get("sigma_x") for p in points], np.nan),
+        point_shifts=Lists.of([p.get("shifts") or [] for p in points]),
+        check=np.array([bool(p.get("check")) for p in points], dtype=bool),
+        check_point=np.array([c["point"] for c in checks], dtype=np.int64),
+        check_sigma=_triples([c["sigma_x"] for c in checks], np.nan),
+        check_shifts=Lists.of([c.get("shifts") or [] for c in checks]),
+    )
+
+
+def _triples(rows: Sequence[Any], missing: float) -> Floats:
+    return np.array([[missing] * 3 if r is None else [float(v) for v in r] for r in rows], dtype=float).reshape(-1, 3)
+
+
+def _free(values: Sequence[float | None] | None, n: int) -> list[float]:
+    if values is None:
+        return [np.inf] * n
+    if len(values) != n:
+        raise ValueError(f"{n} sigmas expected, {len(values)} given")
+    return [np.inf if v is None else float(v) for v in values]
+
+
+def _validate(net: Network) -> None:
+    for name, values in (("exposures", net.c), ("exposures", net.ypr), ("points", net.x)):
+        bad = np.flatnonzero(~np.isfinite(values).all(axis=1))
+        if bad.size:
+            raise NetworkError("A coordinate or angle is missing or not a number.", where=f"{name}[{bad[0]}]")
+    sigmas = (
+        ("camera.sigma_io", net.sigma_io), ("shifts", net.shift_sigma), ("exposures.sigma_c", net.sigma_c),
+        ("exposures.sigma_att", net.sigma_att), ("points.sigma_px", net.sigma_px[:, None]),
+        ("points.sigma_x", net.sigma_x), ("checks.sigma_x", net.check_sigma),
+    )  # fmt: skip
+    for name, values in sigmas:
+        bad = np.flatnonzero((values <= 0).any(axis=1)) if values.size else np.array([])
+        if bad.size:
+            raise NetworkError("A standard deviation must be greater than zero.", where=f"{name}, entry {bad[0]}")
+    ranges = (
+        ("rays of points", net.rays.values, net.n_exposures), ("shifts of points", net.point_shifts.values, len(net.shift_sigma)),
+        ("shifts of exposures", net.exposure_shifts.values, len(net.shift_sigma)),
+        ("shifts of checks", net.check_shifts.values, len(net.shift_sigma)),
+        ("point of checks", net.check_point, len(net.x)), ("camera of exposures", net.camera, len(net.f_px)),
+    )  # fmt: skip
+    for name, index, limit in ranges:
+        if index.size and (index.min() < 0 or index.max() >= limit):
+            raise NetworkError(f"An index is outside 0 to {limit - 1}.", where=name)
+    if not np.isfinite(net.check_sigma).all():
+        raise NetworkError("Every check needs its own three standard deviations.", where="checks")
+    behind = _behind(net)
+    if behind is not None:
+        raise NetworkError(
+            f"Point {net.names[behind[0]]} lies behind the image plane of exposure {behind[1]}.",
+            where=f"points[{behind[0]}].rays", mend="Remove that ray or correct the exposure's attitude.",
+        )  # fmt: skip
+
+
+def _behind(net: Network) -> tuple[int, int] | None:
+    from kardo.core.accuracy.camera import rotations
+
+    if not net.rays.values.size:
+        return None
+    owner, seen = net.rays.owner(), net.rays.values
+    depth = np.einsum("nj,nj->n", rotations(net.ypr)[seen][:, 2], net.x[owner] - net.c[seen])
+    bad = np.flatnonzero(depth <= 0)
+    return (int(owner[bad[0]]), int(seen[bad[0]])) if bad.size else None

@@ -1,0 +1,265 @@
+"""The normal equations with every point eliminated: a band of exposures and a thin dense border.
+
+Order of the unknowns: exposures (6 each: attitude, centre) along the order that gives the narrowest
+band, then the border: 7 interior parameters per camera and 3 per shift. Point j with partials Jx to
+itself and Jo to the rest leaves  N - sum_j B_j' App_j^-1 B_j  with  B_j = sum w Jx' Jo.
+"""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numba import njit, prange
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import reverse_cuthill_mckee
+
+from kardo.core.accuracy.camera import ray_partials, rotations
+from kardo.core.accuracy.network import Lists, Network
+from kardo.core.arrays import Bools, Floats, Ints
+
+MIN_RAYS_PER_EXPOSURE = 6  # fewer tie rays cannot orient an exposure
+FLAT_INTERSECTION = 1e-12  # smallest ratio of eigenvalues at which rays still meet in a point
+
+
+@dataclass(frozen=True)
+class Rays:
+    """Weighted partials of every ray, and the weighted prior of every point, ready for elimination.
+
+    rays lists the exposures of each point by position in the band (-1: exposure left out, ray removed);
+    jx (r, 2, 3), je (r, 2, 6), ji (r, 2, 7) are divided by the ray's sigma; prior (m, 3) is the weight of
+    the surveyed position; a_pp (m, 3, 3) is the point's own block; usable marks points whose block is regular.
+    """
+
+    rays: Lists
+    camera: Ints
+    jx: Floats
+    je: Floats
+    ji: Floats
+    prior: Floats
+    shifts: Lists
+    a_pp: Floats
+    usable: Bools
+
+    @cached_property
+    def a_pp_inverse(self) -> Floats:
+        """Inverse of each point's block, NaN where the rays do not meet in a point."""
+        out = np.full_like(self.a_pp, np.nan)
+        out[self.usable] = np.linalg.inv(self.a_pp[self.usable])
+        return out
+
+
+@dataclass(frozen=True)
+class Normals:
+    """Reduced normal equations. band (n, half_band + 1) holds column j of the lower band in row j; border
+    (n, b); corner (b, b). order[i] is the exposure at position i of the band, position its inverse
+    (-1 for an exposure left out)."""
+
+    band: Floats
+    border: Floats
+    corner: Floats
+    order: Ints
+    position: Ints
+    in_network: Bools
+    rays: Rays
+
+    @property
+    def half_band(self) -> int:
+        return int(self.band.shape[1] - 1)
+
+    @property
+    def size(self) -> int:
+        return int(self.band.shape[0] + self.corner.shape[0])
+
+
+def participants(net: Network) -> tuple[Bools, Bools]:
+    """Exposures that can be oriented, and points that take part. Leaving out an exposure can leave a tie point
+    with one ray, so the two are settled in turn until nothing changes."""
+    owner, seen = net.rays.owner(), net.rays.values
+    exposures = np.ones(net.n_exposures, dtype=bool)
+    while True:
+        count = np.bincount(owner[exposures[seen]], minlength=len(net.x))
+        points = ~net.check & ((count >= 2) | net.surveyed)
+        tied = np.bincount(seen[points[owner]], minlength=net.n_exposures) >= MIN_RAYS_PER_EXPOSURE
+        if (tied | ~exposures).all():
+            return exposures, points
+        exposures &= tied
+
+
+def band_order(net: Network, exposures: Ints, points: Bools) -> Ints:
+    """The exposures in the order of the narrowest band: along either side of the block, along its main axes, or by
+    reverse Cuthill-McKee for corridors that bend and patterns that cross."""
+    c = net.c[exposures, :2] - net.c[exposures, :2].mean(axis=0)
+    axes = np.linalg.svd(c, full_matrices=False)[2] if len(c) > 1 else np.eye(2)
+    candidates = [np.argsort(c @ axis, kind="stable") for axis in (*np.eye(2), *axes)]
+    candidates.append(_cuthill_mckee(net, exposures, points))
+    return exposures[min(candidates, key=lambda order: _spread(net, exposures[order], points))]
+
+
+def _relevant_rays(net: Network, points: Bools, local: Ints) -> tuple[Ints, Ints]:
+    owner = net.rays.owner()
+    keep = points[owner] & (local[net.rays.values] >= 0)
+    return owner[keep], local[net.rays.values[keep]]
+
+
+def _positions(n: int, order: Ints) -> Ints:
+    position = np.full(n, -1, dtype=np.int64)
+    position[order] = np.arange(len(order))
+    return position
+
+
+def _spread(net: Network, order: Ints, points: Bools) -> int:
+    owner, at = _relevant_rays(net, points, _positions(net.n_exposures, order))
+    if not owner.size:
+        return 0
+    first = np.flatnonzero(np.r_[True, np.diff(owner) > 0])
+    return int((np.maximum.reduceat(at, first) - np.minimum.reduceat(at, first)).max())
+
+
+def _cuthill_mckee(net: Network, exposures: Ints, points: Bools) -> Ints:
+    owner, at = _relevant_rays(net, points, _positions(net.n_exposures, exposures))
+    seen = coo_matrix((np.ones(len(at)), (at, owner)), shape=(len(exposures), len(net.x))).tocsr()
+    return reverse_cuthill_mckee((seen @ seen.T).tocsr(), symmetric_mode=True).astype(np.int64)
+
+
+def weighted_rays(net: Network, position: Ints) -> Rays:
+    """Partials of every ray of every point towards the exposures that have a place in the band."""
+    rays = net.rays.keep(position[net.rays.values] >= 0)
+    owner, exposure = rays.owner(), rays.values
+    jx, je, ji = ray_partials(
+        net.f_px[net.camera[exposure]], rotations(net.ypr)[exposure], net.c[exposure], net.x[owner]
+    )
+    weight = (1.0 / net.sigma_px[owner])[:, None, None]
+    jx, je, ji = jx * weight, je * weight, ji * weight
+    prior = np.where(net.surveyed[:, None], 1.0 / net.sigma_x**2, 0.0)
+    a_pp = np.zeros((len(net.x), 3, 3))
+    np.add.at(a_pp, owner, np.einsum("rai,raj->rij", jx, jx))
+    a_pp[:, [0, 1, 2], [0, 1, 2]] += prior
+    eigen = np.linalg.eigvalsh(a_pp)
+    usable = eigen[:, 0] > FLAT_INTERSECTION * np.maximum(eigen[:, 2], 1e-300)
+    placed = Lists(rays.start, position[exposure])
+    return Rays(placed, net.camera[exposure], jx, je, ji, prior, net.point_shifts, a_pp, usable)
+
+
+def form(net: Network) -> Normals:
+    """Assemble the reduced normal equations of a network."""
+    oriented, points = participants(net)
+    order = band_order(net, np.flatnonzero(oriented), points)
+    position = _positions(net.n_exposures, order)
+    rays = weighted_rays(net, position)
+    points = points & rays.usable
+    half_band = 6 * _spread(net, order, points) + 5 if len(order) else 0
+    n, border_size = 6 * len(order), 7 * len(net.f_px) + 3 * len(net.shift_sigma)
+    band = np.zeros((n, half_band + 1))
+    border, corner = np.zeros((n, border_size)), np.zeros((border_size, border_size))
+    _eliminate_points(
+        np.flatnonzero(points), rays.rays.start, rays.rays.values, rays.camera, rays.jx, rays.je, rays.ji,
+        rays.prior, rays.shifts.start, rays.shifts.values, 7 * len(net.f_px), rays.a_pp, band, border, corner,
+    )  # fmt: skip
+    _add_positions(
+        order, net.c, 1.0 / net.sigma_c**2, 1.0 / net.sigma_att**2, net.exposure_shifts.start,
+        net.exposure_shifts.values, 7 * len(net.f_px), band, border, corner,
+    )  # fmt: skip
+    corner[np.diag_indices(border_size)] += np.r_[1.0 / net.sigma_io.ravel() ** 2, 1.0 / net.shift_sigma.ravel() ** 2]
+    return Normals(band, border, corner, order, position, points, rays)
+
+
+@njit(cache=True)
+def _eliminate_points(which, start, seen, camera, jx, je, ji, prior, s_start, s_values, s_first, a_pp, band, border, corner):  # type: ignore[no-untyped-def]
+    b = corner.shape[0]
+    for j in which:
+        lower = np.linalg.cholesky(a_pp[j])
+        r0, r1 = start[j], start[j + 1]
+        n = r1 - r0
+        t = np.empty((n, 3, 6))
+        u_b = np.zeros((3, b))
+        for k in range(n):
+            r = r0 + k
+            _forward3(lower, jx[r].T @ je[r], t[k])
+            p, cam = seen[r], 7 * camera[r]
+            n_ee, n_ei, n_ii = je[r].T @ je[r], je[r].T @ ji[r], ji[r].T @ ji[r]
+            for a in range(6):
+                for c in range(a + 1):
+                    band[6 * p + c, a - c] += n_ee[a, c]
+                for c in range(7):
+                    border[6 * p + a, cam + c] += n_ei[a, c]
+            corner[cam : cam + 7, cam : cam + 7] += n_ii
+            u_b[:, cam : cam + 7] += jx[r].T @ ji[r]
+        for s in s_values[s_start[j] : s_start[j + 1]]:
+            for s2 in s_values[s_start[j] : s_start[j + 1]]:
+                for a in range(3):
+                    corner[s_first + 3 * s + a, s_first + 3 * s2 + a] += prior[j, a]
+            for a in range(3):
+                u_b[a, s_first + 3 * s + a] += prior[j, a]
+        t_b = np.empty((3, b))
+        _forward3(lower, u_b, t_b)
+        corner -= t_b.T @ t_b
+        for k in range(n):
+            p = seen[r0 + k]
+            border[6 * p : 6 * p + 6] -= t[k].T @ t_b
+            for m in range(n):
+                q = seen[r0 + m]
+                if q <= p:
+                    for c in range(6):
+                        row = band[6 * q + c]
+                        at = 6 * (p - q) - c
+                        t0, t1, t2 = t[m, 0, c], t[m, 1, c], t[m, 2, c]
+                        for a in range(c if p == q else 0, 6):
+                            row[at + a] -= t[k, 0, a] * t0 + t[k, 1, a] * t1 + t[k, 2, a] * t2
+
+
+@njit(cache=True)
+def _forward3(lower, rhs, out):  # type: ignore[no-untyped-def]
+    """Solve a 3x3 lower triangular system for many columns."""
+    for c in range(rhs.shape[1]):
+        out[0, c] = rhs[0, c] / lower[0, 0]
+        out[1, c] = (rhs[1, c] - lower[1, 0] * out[0, c]) / lower[1, 1]
+        out[2, c] = (rhs[2, c] - lower[2, 0] * out[0, c] - lower[2, 1] * out[1, c]) / lower[2, 2]
+
+
+@njit(cache=True)
+def _add_positions(order, c, w_c, w_att, s_start, s_values, s_first, band, border, corner):  # type: ignore[no-untyped-def]
+    for p in range(len(order)):
+        i = order[p]
+        for a in range(3):
+            if not np.isnan(w_att[i, a]):
+                band[6 * p + a, 0] += w_att[i, a]
+            w = w_c[i, a]
+            if np.isnan(w):
+                continue
+            band[6 * p + 3 + a, 0] += w
+            shifts = s_values[s_start[i] : s_start[i + 1]]
+            for s in shifts:
+                border[6 * p + 3 + a, s_first + 3 * s + a] += w
+                for s2 in shifts:
+                    corner[s_first + 3 * s + a, s_first + 3 * s2 + a] += w
+
+
+def point_rows(rays: Rays, which: Ints, n: int, border_size: int, s_first: int) -> tuple[Floats, Floats, Ints]:
+    """G of section 3 for some points: the derivative of each intersected point with respect to the other unknowns.
+
+    Returns the transpose over the band (n, 3k), over the border (border_size, 3k), and for each point the first row
+    of the band that it touches (n where it has no ray).
+    """
+    g_e, g_b = np.zeros((n, 3 * len(which))), np.zeros((border_size, 3 * len(which)))
+    first = np.full(len(which), n, dtype=np.int64)
+    _fill_rows(
+        which, rays.rays.start, rays.rays.values, rays.camera, rays.jx, rays.je, rays.ji, rays.prior,
+        rays.shifts.start, rays.shifts.values, s_first, rays.a_pp_inverse, g_e, g_b, first,
+    )  # fmt: skip
+    return g_e, g_b, first
+
+
+@njit(cache=True, parallel=True)
+def _fill_rows(which, start, seen, camera, jx, je, ji, prior, s_start, s_values, s_first, a_inv, g_e, g_b, first):  # type: ignore[no-untyped-def]
+    for k in prange(len(which)):
+        j = which[k]
+        for r in range(start[j], start[j + 1]):
+            p, cam = seen[r], 7 * camera[r]
+            first[k] = min(first[k], 6 * p)
+            g = a_inv[j] @ jx[r].T
+            g_e[6 * p : 6 * p + 6, 3 * k : 3 * k + 3] -= (g @ je[r]).T
+            g_b[cam : cam + 7, 3 * k : 3 * k + 3] -= (g @ ji[r]).T
+        for s in s_values[s_start[j] : s_start[j + 1]]:
+            for a in range(3):
+                for d in range(3):
+                    g_b[s_first + 3 * s + a, 3 * k + d] -= a_inv[j, d, a] * prior[j, a]

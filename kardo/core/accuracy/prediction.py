@@ -1,0 +1,180 @@
+"""The prediction: figures, error surface, chance and budget of a plan, from its network."""
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from kardo.core.accuracy import acceptance
+from kardo.core.accuracy.budget import Share, error_budget
+from kardo.core.accuracy.defaults import Assumptions
+from kardo.core.accuracy.network import Network
+from kardo.core.accuracy.planned import Planned, planned_network
+from kardo.core.accuracy.solution import DefectiveNetwork, Solution, as_seen, solve
+from kardo.core.accuracy.standards import standards
+from kardo.core.arrays import Floats, Json
+from kardo.core.plan.model import Plan
+
+ENGINE = 1  # raised whenever the same plan would give other numbers
+Progress = Callable[[str, float], None]
+
+
+def predict_network(net: Network) -> Json:
+    """RESULT.json of a bare network: each point's covariance, the checks' joint covariance, interior sigmas.
+
+    Raises DefectiveNetwork.
+    """
+    solution = solve(net)
+    cov = solution.point_covariances(np.arange(len(net.x)))
+    interior = np.sqrt(np.diag(solution.border_covariance())[: 7 * len(net.f_px)])
+    return {
+        "cov": [None if np.isnan(c).any() else c.tolist() for c in cov],
+        "seen": as_seen(solution).joint.tolist(),
+        "sigma_io": interior.tolist(),
+        "left_out": solution.left_out.tolist(),
+        "defects": [],
+    }
+
+
+@dataclass(frozen=True)
+class Figures:
+    """RMSE over a set of variances: radial H and V, metres."""
+
+    h: float
+    v: float
+
+
+def rmse(variances: Floats) -> Figures:
+    """From (k, 3) variances east, north, up; NaN rows (not determined) are left out."""
+    known = variances[np.isfinite(variances).all(axis=1)]
+    if not len(known):
+        return Figures(float("nan"), float("nan"))
+    return Figures(float(np.sqrt(known[:, :2].sum(axis=1).mean())), float(np.sqrt(known[:, 2].mean())))
+
+
+def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Json:
+    """RESULT.json of a plan. Raises PlanError where the plan lacks something, and reports a defect of the network
+    under `defects`, without figures."""
+    started = time.perf_counter()
+    progress("laying out the network", 0.05)
+    planned = planned_network(plan)
+    progress("factoring the normal equations", 0.2)
+    try:
+        solution = solve(planned.network)
+    except DefectiveNetwork as fault:
+        return {"hash": plan.hash, "engine": ENGINE, "defects": [d.to_json() for d in fault.defects]}
+    progress("propagating to the map", 0.5)
+    map_columns = solution.columns(planned.map_points)
+    target_columns = solution.columns(planned.targets)
+    map_cov = np.empty((len(planned.map_points), 3, 3))
+    map_cov[map_columns.asked] = map_columns.each()
+    result = _figures(plan, planned, solution, map_cov)
+    progress("error budget", 0.75)
+    shares = error_budget(solution, map_columns, target_columns)
+    result["budget"] = [s.to_json() for s in shares]
+    result["blind"] = _blind_words(plan, planned, shares)
+    progress("done", 1.0)
+    result["seconds"] = time.perf_counter() - started
+    return result
+
+
+def _figures(plan: Plan, planned: Planned, solution: Solution, cov: Floats) -> Json:
+    geoid = Assumptions(plan.assumptions)["geoid_v"] if plan.brief.heights != "ellipsoidal" else 0.0
+    cov[:, 2, 2] += geoid**2
+    variances = np.einsum("kaa->ka", cov)
+    absolute = rmse(variances)
+    seen = as_seen(solution)
+    seen_rmse = rmse(np.diag(seen.joint).reshape(-1, 3)) if len(seen.joint) else None
+    standard = standards()[plan.brief.standard]
+    tolerance = plan.brief.tolerance_h, plan.brief.tolerance_v
+    chance = acceptance.chance_to_pass(seen.joint, planned.network.check_sigma, standard, *tolerance)
+    limit_h, limit_v = standard.rmse_limits(*tolerance)
+    return {
+        "hash": plan.hash,
+        "engine": ENGINE,
+        "defects": [],
+        "rmse_h": absolute.h,
+        "rmse_v": absolute.v,
+        "seen_rmse_h": seen_rmse.h if seen_rmse else None,
+        "seen_rmse_v": seen_rmse.v if seen_rmse else None,
+        "limit_h": limit_h,
+        "limit_v": limit_v,
+        "chance": chance.passing if chance else None,
+        "chance_detail": chance.to_json() if chance else None,
+        "chance_curve": acceptance.chance_by_count(seen.joint, planned.network.check_sigma, standard, *tolerance),
+        "map": _map_json(planned, variances),
+        "control": _control_json(plan, planned, solution),
+        "sigma_io": np.sqrt(np.diag(solution.border_covariance())[:7]).tolist(),
+        "left_out": solution.left_out.tolist(),
+        "size": {"exposures": planned.network.n_exposures, "order": 6 * len(solution.order) + len(solution.factor.m), "half_band": solution.half_band},
+    }
+
+
+def _map_json(planned: Planned, variances: Floats) -> Json:
+    h, v = np.sqrt(variances[:, 0] + variances[:, 1]), np.sqrt(variances[:, 2])
+    images = np.diff(planned.network.rays.start)[planned.map_points]
+    known = np.isfinite(v)
+
+    def place(values: Floats) -> Json | None:
+        if not known.any():
+            return None
+        k = int(np.nanargmax(values))
+        return {"sigma": float(values[k]), "e": float(planned.map_e[k]), "n": float(planned.map_n[k]), "p95": float(np.nanpercentile(values, 95))}
+
+    return {
+        "e": planned.map_e.tolist(), "n": planned.map_n.tolist(), "step": planned.map_step,
+        "h": _nullable(h), "v": _nullable(v), "images": images.tolist(), "uncovered": int((~known).sum()),
+        "worst_h": place(h), "worst_v": place(v),
+    }  # fmt: skip
+
+
+def _nullable(values: Floats) -> list[float | None]:
+    return [float(x) if np.isfinite(x) else None for x in values]
+
+
+def _control_json(plan: Plan, planned: Planned, solution: Solution) -> list[Json]:
+    which = np.concatenate([planned.targets, planned.checks])
+    cov = solution.point_covariances(which)
+    images = np.diff(planned.network.rays.start)[which]
+    points = [*plan.targets, *plan.checks]
+    sigma = np.concatenate([planned.network.sigma_x[planned.targets], planned.network.check_sigma])
+    width = {p.id: float(w) for p, w in zip(plan.control, planned.width_px, strict=True)}
+    rows = []
+    for k, p in enumerate(points):
+        known = np.isfinite(cov[k]).all()
+        rows.append({
+            "id": p.id, "images": int(images[k]), "width_px": width[p.id], "own_h": float(sigma[k, 0]), "own_v": float(sigma[k, 2]),
+            "map_h": float(np.sqrt(cov[k, 0, 0] + cov[k, 1, 1])) if known else None,
+            "map_v": float(np.sqrt(cov[k, 2, 2])) if known else None,
+            "ellipse": _ellipse(cov[k], planned.frame.convergence) if known else None,
+        })  # fmt: skip
+    return rows
+
+
+def _ellipse(cov: Floats, convergence: float) -> Json:
+    """Standard ellipse of the horizontal error: semi axes in metres, grid azimuth of the major one in degrees."""
+    values, vectors = np.linalg.eigh(cov[:2, :2])
+    azimuth = np.degrees(np.arctan2(vectors[0, 1], vectors[1, 1]) - convergence) % 180
+    return {"major": float(np.sqrt(values[1])), "minor": float(np.sqrt(max(values[0], 0.0))), "azimuth": float(azimuth)}
+
+
+def _blind_words(plan: Plan, planned: Planned, shares: list[Share]) -> list[str]:
+    """What the checks cannot see, in words: every shift that the map and all the checks hang on together."""
+    net = planned.network
+    if not plan.checks:
+        return ["There are no checks: nothing in this plan would show an error."]
+    common = set.intersection(*(set(net.check_shifts[k].tolist()) for k in range(len(net.check_point))))
+    used = set(net.exposure_shifts.values.tolist()) | set(net.point_shifts.values.tolist())
+    by_name = {s.group: s for s in shares}
+    words = []
+    for s in sorted(common & used):
+        name = net.shift_names[s]
+        share = by_name[name]
+        if max(share.share_h, share.share_v) < 0.05:
+            continue
+        which, part, sigma = ("Height", share.share_v, net.shift_sigma[s, 2]) if share.share_v >= share.share_h else ("Plan", share.share_h, net.shift_sigma[s, 0])
+        words.append(
+            f"{which}: {part:.0%} is {name} (±{sigma * 1000:.0f} mm). The map and every check hang on it, so no check here can see that share."
+        )
+    return words or ["The checks hang on nothing that the map hangs on: they see the whole error."]

@@ -1,0 +1,193 @@
+"""The solved network: covariances of points, absolute and as the checks will see them."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from kardo.core.accuracy import normals
+from kardo.core.accuracy.banded import BorderedFactor, NotPositive, factor
+from kardo.core.accuracy.defects import Defect, explain
+from kardo.core.accuracy.network import Network
+from kardo.core.accuracy.normals import Normals, Rays
+from kardo.core.arrays import Bools, Floats, Ints
+
+CHUNK = 600  # points solved at a time where only their own covariances are wanted
+
+
+class DefectiveNetwork(Exception):
+    """The network does not determine everything; `defects` say what, and what would."""
+
+    def __init__(self, defects: list[Defect]) -> None:
+        super().__init__("; ".join(d.words for d in defects))
+        self.defects = defects
+
+
+@dataclass(frozen=True)
+class PointColumns:
+    """Forward solutions y = L^-1 G' of points, so that cov(j, k) = y_j' y_k (+ App^-1 if j is k).
+
+    which (k,) point numbers, sorted by where they touch the band; asked (k,) their places in the request;
+    band (n, 3k), border (b, 3k); own (k, 3, 3) is App^-1, NaN where a point cannot be intersected.
+    """
+
+    which: Ints
+    asked: Ints
+    band: Floats
+    border: Floats
+    own: Floats
+
+    def joint(self) -> Floats:
+        """Joint absolute covariance (3k, 3k)."""
+        c = self.band.T @ self.band + self.border.T @ self.border
+        for k, block in enumerate(self.own):
+            c[3 * k : 3 * k + 3, 3 * k : 3 * k + 3] += block
+        return c
+
+    def each(self) -> Floats:
+        """Absolute covariance of each point (k, 3, 3)."""
+        return self.own + _own_products(self.band) + _own_products(self.border)
+
+
+def _own_products(y: Floats) -> Floats:
+    """y_k' y_k of every point's three columns, (k, 3, 3)."""
+    parts = [np.ascontiguousarray(y[:, a::3]) for a in range(3)]
+    out = np.empty((y.shape[1] // 3, 3, 3))
+    for a in range(3):
+        for b in range(a + 1):
+            out[:, a, b] = out[:, b, a] = np.einsum("nk,nk->k", parts[a], parts[b])
+    return out
+
+
+@dataclass(frozen=True)
+class Solution:
+    """Factor of a regular network, with what is needed to ask it for covariances."""
+
+    network: Network
+    factor: BorderedFactor
+    order: Ints
+    position: Ints
+    in_network: Bools
+    rays: Rays
+    half_band: int
+
+    @property
+    def left_out(self) -> Ints:
+        """Exposures with too few rays to be oriented."""
+        return np.flatnonzero(self.position < 0)
+
+    @property
+    def shift_first(self) -> int:
+        return 7 * len(self.network.f_px)
+
+    @property
+    def intersected(self) -> Bools:
+        """Points whose position follows from rays or survey."""
+        return self.rays.usable
+
+    def columns(self, which: Ints) -> PointColumns:
+        """Forward-solve some points. Memory: (order of the network) x 3k doubles."""
+        n, b = self.factor.n, self.factor.m.shape[0]
+        first = self._first_rows(which)
+        sort = np.argsort(first, kind="stable")
+        g_e, g_b, _ = normals.point_rows(self.rays, which[sort], n, b, self.shift_first)
+        usable = self.rays.usable[which[sort]]
+        g_e[:, np.repeat(~usable, 3)] = 0.0
+        g_b[:, np.repeat(~usable, 3)] = 0.0
+        y_e, y_b = self.factor.forward(g_e, g_b, np.repeat(first[sort], 3))
+        return PointColumns(which[sort], sort, y_e, y_b, self.rays.a_pp_inverse[which[sort]])
+
+    def _first_rows(self, which: Ints) -> Ints:
+        rays, n = self.rays.rays, self.factor.n
+        return np.array([6 * rays[j].min() if len(rays[j]) else n for j in which], dtype=np.int64)
+
+    def point_covariances(self, which: Ints) -> Floats:
+        """Absolute covariance (k, 3, 3) of each point, NaN where it cannot be intersected."""
+        out = np.full((len(which), 3, 3), np.nan)
+        for at in range(0, len(which), CHUNK):
+            columns = self.columns(which[at : at + CHUNK])
+            out[at + columns.asked] = columns.each()
+        return out
+
+    def border_covariance(self) -> Floats:
+        """Covariance (b, b) of the interior parameters and shifts, estimated minus true."""
+        inverse = np.linalg.inv(self.factor.border_root)
+        return inverse.T @ inverse
+
+    def with_border(self, columns: PointColumns) -> Floats:
+        """G_j Q over the border columns (3k, b): covariance of points with interior parameters and shifts."""
+        return np.linalg.solve(self.factor.border_root.T, columns.border).T
+
+    def shift_columns(self, shifts: Ints) -> Ints:
+        """Columns of the border (3 per shift) that belong to some shifts."""
+        return (self.shift_first + 3 * shifts[:, None] + np.arange(3)).ravel()
+
+
+def solve(net: Network) -> Solution:
+    """Form and factor a network. Raises DefectiveNetwork with the defect in words."""
+    formed = normals.form(net)
+    try:
+        solved = factor(formed.band, formed.border, formed.corner)
+    except NotPositive:
+        raise DefectiveNetwork(explain(net, normals.form(net))) from None
+    if _smallest_eigenvalue(solved) < NEAR_SINGULAR:
+        defects = explain(net, normals.form(net))
+        if defects:
+            raise DefectiveNetwork(defects)
+    return Solution(net, solved, formed.order, formed.position, formed.in_network, formed.rays, formed.half_band)
+
+
+NEAR_SINGULAR = 1e-11  # of the matrix scaled to a unit diagonal; below this the null space is looked at
+
+
+def _smallest_eigenvalue(solved: BorderedFactor) -> float:
+    """Estimate, for the scaled matrix, by inverse iteration on one fixed vector; two rounds suffice to tell 1e-12
+    from 1e-8."""
+    rng = np.random.default_rng(7)
+    d_e, d_b = solved.scale[:, None], solved.border_scale[:, None]
+    v_e, v_b = rng.standard_normal((solved.n, 1)), rng.standard_normal((solved.m.shape[0], 1))
+    growth = 1.0
+    for _ in range(2):
+        length = np.sqrt((v_e**2).sum() + (v_b**2).sum())
+        x_e, x_b = solved.backward(*solved.forward(v_e / length / d_e, v_b / length / d_b))
+        v_e, v_b = x_e / d_e, x_b / d_b
+        growth = float(np.sqrt((v_e**2).sum() + (v_b**2).sum()))
+    return 1.0 / growth
+
+
+@dataclass(frozen=True)
+class SeenByChecks:
+    """What the planned checks will measure: joint covariance (3c, 3c) of d = map - surveyed check, and the
+    absolute covariance (c, 3, 3) of the map at the same places."""
+
+    joint: Floats
+    absolute: Floats
+
+
+def as_seen(solution: Solution) -> SeenByChecks:
+    """Joint covariance of the check differences (section 3 of docs/accuracy.md).
+
+    A check that hangs on the same mark or set-up as the map shares its error, so that part cancels in d.
+    """
+    net = solution.network
+    n = len(net.check_point)
+    if not n:
+        return SeenByChecks(np.zeros((0, 0)), np.zeros((0, 3, 3)))
+    unique, back = np.unique(net.check_point, return_inverse=True)
+    columns = solution.columns(unique)
+    place = {int(j): k for k, j in enumerate(columns.which)}
+    rows = np.concatenate([np.arange(3) + 3 * place[int(unique[u])] for u in back])
+    joint = columns.joint()[np.ix_(rows, rows)]
+    absolute = np.array([joint[3 * k : 3 * k + 3, 3 * k : 3 * k + 3] for k in range(n)])
+    hang = _hanging(net)
+    with_shifts = solution.with_border(columns)[rows][:, solution.shift_first :] @ hang.T
+    prior = hang @ np.diag(net.shift_sigma.ravel() ** 2) @ hang.T
+    return SeenByChecks(joint + with_shifts + with_shifts.T + prior + np.diag(net.check_sigma.ravel() ** 2), absolute)
+
+
+def _hanging(net: Network) -> Floats:
+    """(3c, 3s) matrix: which shifts each check's surveyed position contains."""
+    hang = np.zeros((3 * len(net.check_point), 3 * len(net.shift_sigma)))
+    for k in range(len(net.check_point)):
+        for s in net.check_shifts[k]:
+            hang[3 * k : 3 * k + 3, 3 * s : 3 * s + 3] += np.eye(3)
+    return hang

@@ -1,0 +1,196 @@
+"""Strips, exposures and legs over an area, in the job's grid."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from shapely import Polygon, box
+from shapely.affinity import rotate
+
+from kardo.core.arrays import Floats, Ints
+from kardo.core.errors import PlanError
+from kardo.core.flight.catalogue import Aircraft, Camera, aircraft, camera
+from kardo.core.plan.model import Flight
+from kardo.core.terrain.surface import Surface
+
+MAX_EXPOSURES = 20_000
+
+
+@dataclass(frozen=True)
+class Strip:
+    """One flight line: grid metres of first and last exposure, its exposures as a range, its leg."""
+
+    start: tuple[float, float]
+    end: tuple[float, float]
+    first: int
+    count: int
+    leg: int
+    length: float
+
+
+@dataclass(frozen=True)
+class Leg:
+    """What one battery flies: strips first to last, minutes in the air, per cent left on landing."""
+
+    first_strip: int
+    last_strip: int
+    minutes: float
+    battery_left: float
+
+
+@dataclass(frozen=True)
+class FlightPlan:
+    """Exposures (n,) in grid metres with heights in the job's system, in the order flown, and what they add up to.
+
+    course is the grid azimuth in radians of each exposure; leg and strip are indices.
+    """
+
+    e: Floats
+    n: Floats
+    h: Floats
+    course: Floats
+    leg: Ints
+    strip: Ints
+    strips: tuple[Strip, ...]
+    legs: tuple[Leg, ...]
+    camera: Camera
+    gsd: float
+    footprint_across: float
+    footprint_along: float
+    spacing: float
+    trigger_distance: float
+    blur_px: float
+    main_course: float
+    minutes: float
+    trigger_interval: float
+
+
+def fly(flight: Flight, area: Polygon, surface: Surface | None) -> FlightPlan:
+    """Lay strips over an area (grid metres). Raises PlanError when it would take more exposures than can be planned."""
+    cam, craft = camera(flight.camera), aircraft(flight.aircraft)
+    across, along = (flight.height * side / cam.f_px for side in (cam.width_px, cam.height_px))
+    spacing, trigger = across * (1 - flight.side_overlap / 100), along * (1 - flight.forward_overlap / 100)
+    _require_few(area, spacing, trigger, flight)
+    course = flight.course if flight.course is not None else _shortest_course(flight, area, spacing, trigger, across, craft)
+    lines = _lines(flight, area, course, spacing, trigger, across)
+    legs, leg_of_strip = _legs(lines, flight, craft, course)
+    e, n, azimuth, strip = _exposures(lines, course, trigger)
+    h = _heights(flight, area, surface, e, n)
+    gsd = flight.height / cam.f_px
+    counts = np.bincount(strip, minlength=len(lines))
+    first = np.r_[0, np.cumsum(counts)[:-1]]
+    strips = tuple(
+        Strip((e[a], n[a]), (e[a + k - 1], n[a + k - 1]), int(a), int(k), leg_of_strip[s], abs(lines[s][2] - lines[s][1]))
+        for s, (a, k) in enumerate(zip(first, counts, strict=True))
+    )
+    return FlightPlan(
+        e, n, h, azimuth, np.array(leg_of_strip, dtype=np.int64)[strip], strip, strips, legs, cam, gsd, across, along, spacing,
+        trigger, flight.speed * flight.exposure_time / gsd, course, sum(leg.minutes for leg in legs), trigger / flight.speed,
+    )  # fmt: skip
+
+
+Line = tuple[float, float, float]  # offset across the course, start and end along it (in the order flown)
+
+
+def _require_few(area: Polygon, spacing: float, trigger: float, flight: Flight) -> None:
+    w, s, e, n = area.bounds
+    least = area.area / (spacing * trigger)
+    if least > MAX_EXPOSURES or max(e - w, n - s) / trigger > MAX_EXPOSURES:
+        raise PlanError(
+            f"This flight would take about {least:,.0f} exposures; Kardo plans up to {MAX_EXPOSURES:,} at a time.",
+            where="Flight", mend="Fly higher, lower the overlap, or split the area.",
+        )  # fmt: skip
+
+
+def _along_course(area: Polygon, course: float) -> Polygon:
+    """The area turned about the grid's origin so that x runs across the course (to the right) and y along it."""
+    return rotate(area, course, origin=(0.0, 0.0))
+
+
+def _lines(flight: Flight, area: Polygon, course: float, spacing: float, trigger: float, across: float) -> list[Line]:
+    """Lines in the order flown, there and back. Margins are counted from the area's edge near each line."""
+    turned = _along_course(area, course)
+    left, bottom, right, top = turned.bounds
+    inside = max(1, math.ceil((right - left) / spacing))
+    count = inside + 1 + 2 * flight.margin_strips
+    start = (left + right) / 2 - (count - 1) * spacing / 2
+    reach = spacing * (flight.margin_strips + 0.5) if flight.margin_strips else max(spacing / 2, across / 2)
+    lines: list[Line] = []
+    for k in range(count):
+        x = start + k * spacing
+        near = turned.intersection(box(x - reach, bottom - 1, x + reach, top + 1))
+        spans = _merged([(p.bounds[1], p.bounds[3]) for p in getattr(near, "geoms", [near]) if p.area > 0], 4 * flight.height)
+        margin = flight.margin_exposures * trigger
+        found = [(x, y0 - margin, y1 + margin) for y0, y1 in spans]
+        lines += found if k % 2 == 0 else [(x, y1, y0) for x, y0, y1 in reversed(found)]
+    return lines
+
+
+def _merged(spans: list[tuple[float, float]], gap: float) -> list[tuple[float, float]]:
+    """Spans with gaps too short to be worth two turns joined."""
+    out: list[tuple[float, float]] = []
+    for low, high in sorted(spans):
+        if out and low - out[-1][1] < gap:
+            out[-1] = (out[-1][0], max(out[-1][1], high))
+        else:
+            out.append((low, high))
+    return out
+
+
+def _shortest_course(flight: Flight, area: Polygon, spacing: float, trigger: float, across: float, craft: Aircraft) -> float:
+    """The course with the shortest time in the air, among the sides of the area and every 15 degrees."""
+    ring = np.array(area.minimum_rotated_rectangle.exterior.coords)
+    sides = np.degrees(np.arctan2(*np.diff(ring, axis=0)[:2].T)) % 180
+    candidates = sorted({round(float(c), 1) % 180 for c in (*sides, *range(0, 180, 15))})
+
+    def seconds(course: float) -> float:
+        lines = _lines(flight, area, course, spacing, trigger, across)
+        return sum(abs(y1 - y0) / flight.speed + craft.turn_s for _, y0, y1 in lines)
+
+    return min(candidates, key=seconds)
+
+
+def _legs(lines: list[Line], flight: Flight, craft: Aircraft, course: float) -> tuple[tuple[Leg, ...], list[int]]:
+    """Cut the flight at line ends so that each battery lands with its reserve. A single line longer than a battery
+    keeps a leg of its own, and shows what it would leave."""
+    usable = craft.battery_min * (1 - flight.reserve / 100) - 2 * craft.transit_min
+    minutes = [(abs(y1 - y0) / flight.speed + craft.turn_s) / 60 for _, y0, y1 in lines]
+    of_strip: list[int] = []
+    used: list[float] = []
+    for m in minutes:
+        if not used or used[-1] + m > usable:
+            used.append(0.0)
+        used[-1] += m
+        of_strip.append(len(used) - 1)
+    legs = []
+    for k, time in enumerate(used):
+        total = time + 2 * craft.transit_min
+        strips = [s for s, leg in enumerate(of_strip) if leg == k]
+        legs.append(Leg(strips[0], strips[-1], total, 100 * (1 - total / craft.battery_min)))
+    return tuple(legs), of_strip
+
+
+def _exposures(lines: list[Line], course: float, trigger: float) -> tuple[Floats, Floats, Floats, Ints]:
+    a = math.radians(course)
+    xs, ys, azimuth, strip = [], [], [], []
+    for s, (x, y0, y1) in enumerate(lines):
+        count = max(2, math.ceil(abs(y1 - y0) / trigger - 1e-9) + 1)
+        middle, step = (y0 + y1) / 2, math.copysign(trigger, y1 - y0)
+        y = middle + (np.arange(count) - (count - 1) / 2) * step
+        xs.append(np.full(count, x))
+        ys.append(y)
+        azimuth.append(np.full(count, a if y1 > y0 else a + math.pi))
+        strip.append(np.full(count, s))
+    x, y = np.concatenate(xs), np.concatenate(ys)
+    e, n = x * math.cos(a) + y * math.sin(a), -x * math.sin(a) + y * math.cos(a)
+    return e, n, np.concatenate(azimuth), np.concatenate(strip)
+
+
+def _heights(flight: Flight, area: Polygon, surface: Surface | None, e: Floats, n: Floats) -> Floats:
+    if surface is None:
+        return np.full(len(e), flight.height)
+    if flight.terrain_following:
+        return surface.at(e, n) + flight.height
+    west, south, east, north = area.bounds
+    ee, nn = np.meshgrid(np.linspace(west, east, 40), np.linspace(south, north, 40))
+    return np.full(len(e), float(np.nanmedian(surface.at(ee, nn))) + flight.height)

@@ -1,0 +1,78 @@
+"""Antenna heights: from what the tape touched to what the device wants typed."""
+
+import math
+import tomllib
+from dataclasses import asdict, dataclass
+from functools import lru_cache
+from importlib.resources import files
+
+from kardo.core.errors import PlanError
+
+
+@dataclass(frozen=True)
+class Antenna:
+    """A generic antenna. Metres: disc radius, height of the disc's edge above the ARP, phase centre above the ARP."""
+
+    id: str
+    name: str
+    disc_radius: float
+    edge_above_arp: float
+    apc_above_arp: float
+
+
+@lru_cache(maxsize=1)
+def antennas() -> dict[str, Antenna]:
+    data = tomllib.loads((files("kardo.core.geodesy") / "antennas.toml").read_text())
+    return {key: Antenna(id=key, **value) for key, value in data.items()}
+
+
+def vertical_from_slant(slant: float, antenna: Antenna) -> float:
+    """Vertical height of the ARP over the mark from a slant height to the edge of the disc, metres.
+
+    sqrt(s^2 - r^2) - o, the disc's edge lying o above the ARP. Raises PlanError for a slant shorter than the radius.
+    """
+    if slant <= antenna.disc_radius:
+        raise PlanError(
+            f"A slant height of {slant:.3f} m is shorter than the antenna's radius of {antenna.disc_radius:.3f} m.",
+            where="Base, antenna height", mend="Measure from the mark to the edge of the disc, in the job's unit.",
+        )  # fmt: skip
+    return math.sqrt(slant**2 - antenna.disc_radius**2) - antenna.edge_above_arp
+
+
+@dataclass(frozen=True)
+class HeightChain:
+    """Every height between mark and phase centre, metres. `system` names the orthometric system; separation is N."""
+
+    system: str
+    mark: float
+    separation: float
+    mark_ellipsoidal: float
+    readings: tuple[float, ...]
+    verticals: tuple[float, ...]
+    arp_above_mark: float
+    apc_above_arp: float
+    arp: float
+    arp_ellipsoidal: float
+    apc: float
+    apc_ellipsoidal: float
+    spread: float
+
+    def to_json(self) -> dict[str, object]:
+        return asdict(self)
+
+
+def height_chain(
+    system: str, mark: float, separation: float, readings: tuple[float, ...], slant: bool, antenna: Antenna
+) -> HeightChain:
+    """The chain h_APC = H_mark + N + vertical height to ARP + ARP-to-APC offset.
+
+    readings: one or more antenna heights in metres; slant to the disc's edge, or vertical to the ARP. Their mean is used.
+    """
+    verticals = tuple(vertical_from_slant(s, antenna) if slant else s for s in readings)
+    arp_above_mark = sum(verticals) / len(verticals)
+    arp = mark + arp_above_mark
+    apc = arp + antenna.apc_above_arp
+    return HeightChain(
+        system, mark, separation, mark + separation, readings, verticals, arp_above_mark, antenna.apc_above_arp,
+        arp, arp + separation, apc, apc + separation, max(verticals) - min(verticals),
+    )  # fmt: skip

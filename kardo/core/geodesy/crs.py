@@ -1,0 +1,182 @@
+"""The job's grid and height system, through PROJ. Grid coordinates are always in metres here, whatever the grid's
+own unit; heights are in the job's height system."""
+
+import math
+import os
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+import pyproj
+from pyproj import CRS, Transformer
+from pyproj.aoi import AreaOfInterest
+from pyproj.database import query_crs_info
+from pyproj.enums import PJType
+from pyproj.exceptions import CRSError, ProjError
+
+from kardo.core.arrays import Floats
+from kardo.core.errors import GeodesyError
+
+ELLIPSOIDAL = "ellipsoidal"
+SYSTEM_GRIDS = "/usr/share/proj"  # Debian's proj-data: the EGM96 geoid grid
+
+pyproj.network.set_network_enabled(False)
+if os.path.isdir(SYSTEM_GRIDS):
+    pyproj.datadir.append_data_dir(SYSTEM_GRIDS)
+
+
+@dataclass(frozen=True)
+class CrsInfo:
+    """One coordinate reference system of PROJ's database."""
+
+    code: str
+    name: str
+    area: str
+    unit: str
+
+
+@lru_cache(maxsize=1)
+def _projected() -> list[CrsInfo]:
+    infos = query_crs_info(auth_name="EPSG", pj_types=PJType.PROJECTED_CRS)
+    return [CrsInfo(f"EPSG:{i.code}", i.name, i.area_of_use.name if i.area_of_use else "", "") for i in infos]
+
+
+@lru_cache(maxsize=1)
+def _vertical() -> list[CrsInfo]:
+    infos = query_crs_info(auth_name="EPSG", pj_types=PJType.VERTICAL_CRS)
+    return [CrsInfo(f"EPSG:{i.code}", i.name, i.area_of_use.name if i.area_of_use else "", "") for i in infos]
+
+
+def search(text: str, kind: str = "projected", limit: int = 20) -> list[CrsInfo]:
+    """Systems of PROJ's database whose code, name or area contain every word of the text."""
+    words = text.casefold().split()
+    pool = _projected() if kind == "projected" else _vertical()
+    hits = [i for i in pool if all(w in f"{i.code} {i.name} {i.area}".casefold() for w in words)]
+    exact = [i for i in hits if i.code.split(":")[1] == text.strip()]
+    return (exact + [i for i in hits if i not in exact])[:limit]
+
+
+class Grid:
+    """A projected CRS with the job's height system.
+
+    Raises GeodesyError for a code that is not a projected CRS, or a height system that PROJ cannot reach here.
+    """
+
+    def __init__(self, code: str, heights: str) -> None:
+        self.code, self.heights = code, heights
+        try:
+            self.crs = CRS.from_user_input(code)
+        except CRSError as fault:
+            raise GeodesyError(f"“{code}” is not a coordinate system PROJ knows.", where="Brief, grid", mend="Search for it by name or EPSG code.") from fault
+        if not self.crs.is_projected or len(self.crs.axis_info) != 2:
+            raise GeodesyError(f"{self.crs.name} is not a projected grid.", where="Brief, grid", mend="Choose a projected system, such as a UTM zone.")
+        self.metres_per_unit = float(self.crs.axis_info[0].unit_conversion_factor)
+        geodetic = self.crs.geodetic_crs
+        assert geodetic is not None
+        self.geodetic = geodetic
+        self._to_geodetic = Transformer.from_crs(self.crs, geodetic, always_xy=True)
+        self._geoid = _geoid(heights)
+
+    @property
+    def name(self) -> str:
+        return str(self.crs.name)
+
+    def to_geodetic(self, e: Floats | float, n: Floats | float) -> tuple[Floats, Floats]:
+        """Longitude and latitude in degrees, on the grid's own datum, from grid metres."""
+        k = self.metres_per_unit
+        lon, lat = self._to_geodetic.transform(np.asarray(e) / k, np.asarray(n) / k)
+        return np.asarray(lon), np.asarray(lat)
+
+    def from_geodetic(self, lon: Floats | float, lat: Floats | float) -> tuple[Floats, Floats]:
+        """Grid metres from longitude and latitude in degrees on the grid's own datum."""
+        e, n = self._to_geodetic.transform(np.asarray(lon), np.asarray(lat), direction="INVERSE")
+        return np.asarray(e) * self.metres_per_unit, np.asarray(n) * self.metres_per_unit
+
+    def from_other(self, source: CRS, x: Floats, y: Floats) -> tuple[Floats, Floats]:
+        """Grid metres from coordinates (x east, y north) of another CRS, by PROJ's best transformation at hand."""
+        e, n = Transformer.from_crs(source, self.crs, always_xy=True).transform(x, y)
+        return np.asarray(e) * self.metres_per_unit, np.asarray(n) * self.metres_per_unit
+
+    def separation(self, e: Floats | float, n: Floats | float) -> Floats:
+        """Geoid separation N in metres (ellipsoidal = height + N); zero where heights are ellipsoidal."""
+        lon, lat = self.to_geodetic(e, n)
+        if self._geoid is None:
+            return np.zeros_like(lon)
+        try:
+            height = self._geoid.transform(lon, lat, np.zeros_like(lon))[2]
+        except ProjError as fault:
+            raise _no_grid(self.heights) from fault
+        if not np.isfinite(height).all():
+            raise _no_grid(self.heights)
+        return -np.asarray(height)
+
+    def to_ellipsoidal(self, e: Floats, n: Floats, h: Floats) -> Floats:
+        return h + self.separation(e, n)
+
+    def require_inside(self, e: Floats, n: Floats, where: str) -> None:
+        """Raise GeodesyError when any point lies outside the area the grid is defined for."""
+        lon, lat = self.to_geodetic(e, n)
+        area = self.crs.area_of_use
+        if not (np.isfinite(lon).all() and np.isfinite(lat).all()):
+            raise GeodesyError(f"These coordinates cannot exist in {self.name}.", where=where, mend="Check the grid in the Brief, the unit, and that easting comes before northing.")
+        if area is None:
+            return
+        west, east, slack = area.west, area.east, 0.5
+        inside_lon = (lon >= west - slack) & (lon <= east + slack) if west <= east else (lon >= west - slack) | (lon <= east + slack)
+        inside = inside_lon & (lat >= area.south - slack) & (lat <= area.north + slack)
+        if not inside.all():
+            k = int(np.flatnonzero(~inside)[0])
+            raise GeodesyError(
+                f"Point {k + 1} would lie at {lat.flat[k]:.4f}, {lon.flat[k]:.4f}, outside the area of {self.name} ({area.name}).",
+                where=where, mend="Check the grid in the Brief, the zone, the unit, and that easting comes before northing.",
+            )  # fmt: skip
+
+    def convergence_and_scale(self, e: float, n: float) -> tuple[float, float]:
+        """Meridian convergence in radians (grid north east of true north) and point scale factor."""
+        lon, lat = self.to_geodetic(e, n)
+        factors = pyproj.Proj(self.crs).get_factors(float(lon), float(lat))
+        return math.radians(factors.meridian_convergence), float(factors.meridional_scale)
+
+    def combined_factor(self, e: float, n: float, h: float) -> float:
+        """Grid distance over ground distance: point scale times the ellipsoid's R / (R + h)."""
+        _, lat = self.to_geodetic(e, n)
+        ellipsoid = self.geodetic.ellipsoid
+        assert ellipsoid is not None
+        a, b = ellipsoid.semi_major_metre, ellipsoid.semi_minor_metre
+        s, c = math.sin(math.radians(float(lat))), math.cos(math.radians(float(lat)))
+        w2 = (a * c) ** 2 + (b * s) ** 2
+        radius = math.sqrt((a * a / math.sqrt(w2)) * ((a * b) ** 2 / w2**1.5))
+        return self.convergence_and_scale(e, n)[1] * radius / (radius + h + float(self.separation(e, n)))
+
+
+@lru_cache(maxsize=64)
+def grid(code: str, heights: str) -> Grid:
+    """The grid of a job, kept: PROJ pipelines are slow to build."""
+    return Grid(code, heights)
+
+
+def _geoid(heights: str) -> Transformer | None:
+    if heights == ELLIPSOIDAL:
+        return None
+    try:
+        vertical = CRS.from_user_input(heights)
+        if not vertical.is_vertical:
+            raise CRSError(f"{heights} is not vertical")
+        compound = CRS(f"EPSG:4326+{vertical.to_epsg()}")
+        area = vertical.area_of_use
+        box = AreaOfInterest(area.west, area.south, area.east, area.north) if area else None
+        return Transformer.from_crs(CRS(4979), compound, always_xy=True, area_of_interest=box, allow_ballpark=False, only_best=True)
+    except (CRSError, ProjError) as fault:
+        raise _no_grid(heights) from fault
+
+
+def _no_grid(heights: str) -> GeodesyError:
+    return GeodesyError(
+        f"The geoid of height system {heights} cannot be reached on this machine.", where="Brief, heights",
+        mend="Choose EGM96 height (EPSG:5773) or ellipsoidal heights, or install the geoid's grid for PROJ.",
+    )  # fmt: skip
+
+
+def height_name(heights: str) -> str:
+    """What to call the height system on screen."""
+    return "ellipsoidal" if heights == ELLIPSOIDAL else str(CRS.from_user_input(heights).name)

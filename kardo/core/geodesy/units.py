@@ -1,0 +1,70 @@
+"""Length units. Metres inside; a unit only where a person reads or writes a number."""
+
+import re
+from dataclasses import dataclass
+from fractions import Fraction
+
+from kardo.core.errors import KardoError
+
+
+@dataclass(frozen=True)
+class Unit:
+    """A length unit: id, short name for column heads, full name, exact metres."""
+
+    id: str
+    short: str
+    name: str
+    metres: Fraction
+
+    def from_metres(self, value: float) -> float:
+        return value / float(self.metres)
+
+    def to_metres(self, value: float) -> float:
+        return value * float(self.metres)
+
+
+# International foot: 0.3048 m exactly since 1959; US survey foot: 1200/3937 m (Federal Register, 1959).
+UNITS = {
+    u.id: u
+    for u in (
+        Unit("m", "m", "metre", Fraction(1)),
+        Unit("ft", "ft", "international foot", Fraction(3048, 10000)),
+        Unit("us-ft", "ftUS", "US survey foot", Fraction(1200, 3937)),
+    )
+}
+_SUFFIX = {
+    "mm": Fraction(1, 1000), "cm": Fraction(1, 100), "m": Fraction(1), "km": Fraction(1000), "in": Fraction(254, 10000),
+    '"': Fraction(254, 10000), "'": UNITS["ft"].metres, "ft": UNITS["ft"].metres, "ftus": UNITS["us-ft"].metres,
+}  # fmt: skip
+_PART = re.compile(
+    r"\s*(?:(?P<whole>\d+)\s+(?=\d+/))?(?:(?P<num>\d+)/(?P<den>[1-9]\d*)|(?P<decimal>\d*\.?\d+|\d+\.))\s*"
+    r"(?P<unit>mm|cm|km|m|in|ftus|ft|'|\"|)\s*"
+)
+
+
+def parse_length(text: str, unit: str = "m") -> float:
+    """Metres from a typed length: '1.834 m', '183.4cm', "6' 0 1/4\\"", or a bare number in the job's unit.
+
+    Raises KardoError when it cannot be read.
+    """
+    clean = text.strip().lower().replace(",", ".").replace("″", '"').replace("′", "'")
+    sign = -1 if clean.startswith("-") else 1
+    clean = clean.lstrip("+-")
+    total, at, seen = Fraction(0), 0, False
+    while at < len(clean):
+        part = _PART.match(clean, at)
+        if not part:
+            raise _unreadable(text)
+        value = Fraction(part["whole"] or 0)
+        value += Fraction(int(part["num"]), int(part["den"])) if part["num"] else Fraction(part["decimal"])
+        if not part["unit"] and (seen or part.end() < len(clean)):
+            raise _unreadable(text)
+        total += value * (_SUFFIX[part["unit"]] if part["unit"] else UNITS[unit].metres)
+        at, seen = part.end(), True
+    if not seen:
+        raise _unreadable(text)
+    return sign * float(total)
+
+
+def _unreadable(text: str) -> KardoError:
+    return KardoError(f"“{text}” is not a length.", mend="Write it like 1.834 m, 183.4 cm or 6' 0 1/4\".")

@@ -1,0 +1,61 @@
+"""A terrain surface on a regular grid in the job's own coordinates."""
+
+import base64
+import zlib
+from dataclasses import dataclass
+
+import numpy as np
+
+from kardo.core.arrays import Floats
+from kardo.core.errors import PlanError
+
+MAX_NODES = 1_000_000
+MISSING = -(2**31)  # a node without a height, in the packed form
+
+
+@dataclass(frozen=True)
+class Surface:
+    """Heights (rows, cols) in metres at e0 + col * step, n0 + row * step; NaN where unknown."""
+
+    e0: float
+    n0: float
+    step: float
+    heights: Floats
+
+    @property
+    def extent(self) -> tuple[float, float, float, float]:
+        """West, south, east, north of the outermost nodes."""
+        rows, cols = self.heights.shape
+        return self.e0, self.n0, self.e0 + (cols - 1) * self.step, self.n0 + (rows - 1) * self.step
+
+    def at(self, e: Floats | float, n: Floats | float) -> Floats:
+        """Bilinear heights; positions outside take the height of the nearest edge. NaN beside unknown nodes."""
+        rows, cols = self.heights.shape
+        x = np.clip((np.asarray(e, dtype=float) - self.e0) / self.step, 0, cols - 1)
+        y = np.clip((np.asarray(n, dtype=float) - self.n0) / self.step, 0, rows - 1)
+        i, j = np.minimum(y.astype(int), rows - 2), np.minimum(x.astype(int), cols - 2)
+        v, u = y - i, x - j
+        z = self.heights
+        return (z[i, j] * (1 - u) + z[i, j + 1] * u) * (1 - v) + (z[i + 1, j] * (1 - u) + z[i + 1, j + 1] * u) * v
+
+    def contains(self, e: Floats, n: Floats) -> bool:
+        west, south, east, north = self.extent
+        return bool((e >= west).all() and (e <= east).all() and (n >= south).all() and (n <= north).all())
+
+    def pack(self) -> str:
+        """Heights as base64 of zlib of little-endian int32 millimetres, row by row from the south."""
+        mm = np.where(np.isnan(self.heights), MISSING, np.round(self.heights * 1000)).astype("<i4")
+        return base64.b64encode(zlib.compress(mm.tobytes(), 9)).decode()
+
+    @classmethod
+    def unpack(cls, e0: float, n0: float, step: float, rows: int, cols: int, packed: str) -> "Surface":
+        """Inverse of pack. Raises PlanError for data that are damaged, or larger than they say."""
+        if rows * cols > MAX_NODES:
+            raise PlanError(f"The terrain has {rows * cols} nodes, more than {MAX_NODES}.", where="terrain", mend="Use a coarser step.")
+        try:
+            reader = zlib.decompressobj()
+            raw = reader.decompress(base64.b64decode(packed, validate=True), rows * cols * 4 + 1)
+            mm = np.frombuffer(raw, dtype="<i4").reshape(rows, cols)
+        except (ValueError, zlib.error) as fault:
+            raise PlanError("The terrain's heights are damaged.", where="terrain.heights", mend="Import the terrain again.") from fault
+        return cls(e0, n0, step, np.where(mm == MISSING, np.nan, mm / 1000.0))

@@ -1,0 +1,97 @@
+"""The demo jobs on the made-up island of Corvane: synthetic ground, marks and plans, seeded and repeatable."""
+
+import math
+
+import numpy as np
+from scipy.ndimage import gaussian_filter
+
+from kardo.core.arrays import Floats
+from kardo.core.errors import KardoError
+from kardo.core.plan.model import Base, Brief, ControlPoint, Flight, Mark, Plan, Site, terrain_of
+from kardo.core.terrain.surface import Surface
+
+WEST, SOUTH, STEP, COLS, ROWS = 622_100.0, 5_127_900.0, 5.0, 460, 240
+
+
+def demo_plan(name: str) -> Plan:
+    """A demo plan by name. Raises KardoError for a name there is none of."""
+    plans = {"sallow-bank": sallow_bank}
+    if name not in plans:
+        raise KardoError(f"There is no demo “{name}”.", mend=f"Demos: {', '.join(plans)}.")
+    return plans[name]()
+
+
+def _crest(e: Floats) -> Floats:
+    """Northing of the bank's crest along its easting: a gentle double bend."""
+    t = (e - WEST) / (STEP * COLS)
+    return SOUTH + 430 + 230 * t + 55 * np.sin(2 * math.pi * t * 1.15 + 0.4)
+
+
+def sallow_terrain() -> Surface:
+    """A flood bank of 3 m between salt marsh and grazing land, with creeks and a sluice channel."""
+    e, n = np.meshgrid(WEST + STEP * np.arange(COLS), SOUTH + STEP * np.arange(ROWS))
+    rng = np.random.default_rng(46_13)
+    rough = gaussian_filter(rng.standard_normal(e.shape), 14)
+    fine = gaussian_filter(rng.standard_normal(e.shape), 3)
+    off = n - _crest(e)
+    marsh = 1.6 + 0.0011 * np.clip(off, -400, 0)
+    field = 2.6 + 0.0040 * np.clip(off, 0, 700)
+    ground = np.where(off < 0, marsh, field) + 22 * rough + 1.2 * fine
+    bank = 3.6 * np.exp(-((off / 9.0) ** 4))
+    creek = -1.5 * np.exp(-(((n - SOUTH - 190 - 40 * np.sin((e - WEST) / 170)) / 14) ** 2))
+    sluice = -1.2 * np.exp(-(((e - 623_285) / 9) ** 2)) * (off > 5)
+    return Surface(WEST, SOUTH, STEP, np.round(ground + bank + creek + sluice, 3))
+
+
+def _boundary() -> tuple[tuple[float, float], ...]:
+    """The corridor about the crest, 1.9 km, with the sluice spur to the north."""
+    e = np.linspace(622_240, 624_140, 15)
+    south = [(float(x), float(round(y, 1))) for x, y in zip(e, _crest(e) - 45, strict=True)]
+    north = [(float(x), float(round(y, 1))) for x, y in zip(e[::-1], _crest(e[::-1]) + 45, strict=True)]
+    spur_n = float(round(float(_crest(np.array([623_285.0]))[0]) + 235, 1))
+    spur_foot = float(round(float(_crest(np.array([623_285.0]))[0]) + 47, 1))
+    spur = [(623_320.0, spur_foot), (623_320.0, spur_n), (623_250.0, spur_n), (623_250.0, spur_foot)]
+    east = [p for p in north if p[0] > 623_320]
+    west = [p for p in north if p[0] < 623_250]
+    return tuple((round(x, 1), y) for x, y in [*south, *east, *spur, *west])
+
+
+def sallow_bank() -> Plan:
+    """Sallow Bank: a tidal flood bank to be raised, planned as far as a first round of control."""
+    surface = sallow_terrain()
+    marks = (
+        _mark(surface, "heron-4", "Heron 4", 623_060.412, 82.0, 0.008, 0.016),
+        _mark(surface, "heron-2", "Heron 2", 622_410.087, 78.0, 0.009, 0.018),
+    )
+    control = [
+        *_row("target", "G", [(622_270, -30), (622_290, 32), (623_190, 4), (624_110, -31), (624_085, 30)], "rtk_once"),
+        *_row("check", "K", [(622_520, 12), (622_830, -24), (623_150, 30), (623_470, -8), (623_730, 26), (623_960, -20)], "rtk_once"),
+        *_row("check", "K", [(623_285, 150)], "rtk_once", first=7),
+        *_row("check", "K", [(624_082, 27)], "rtk_once", first=8),
+    ]
+    control[6] = control[6].model_copy(update={"mark": "heron-2"})
+    return Plan(
+        brief=Brief(
+            title="Sallow Bank, raising of the flood bank", deliverable="surface", tolerance_h=0.030, tolerance_v=0.040,
+            standard="user_rmse", crs="EPSG:25828", heights="EPSG:5773", unit="m", epoch="2026.9",
+        ),
+        site=Site(boundary=_boundary()),
+        terrain=terrain_of(surface, "synthetic ground of Corvane, 5 m grid"),
+        flight=Flight(course=80.0, height=70.0, forward_overlap=75.0, side_overlap=70.0, speed=7.0, exposure_time=0.001),
+        marks=marks,
+        base=Base(mark="heron-4", support="tripod", antenna="disc", readings=(1.872,)),
+        control=tuple(control),
+    )  # fmt: skip
+
+
+def _mark(surface: Surface, key: str, name: str, e: float, off: float, sigma_h: float, sigma_v: float) -> Mark:
+    n = round(float(_crest(np.array([e]))[0]) + off, 3)
+    return Mark(id=key, name=name, e=e, n=n, h=round(float(surface.at(e, n)) + 0.12, 3), sigma_h=sigma_h, sigma_v=sigma_v)
+
+
+def _row(role: str, letter: str, places: list[tuple[float, float]], method: str, first: int = 1) -> list[ControlPoint]:
+    rows = []
+    for k, (e, off) in enumerate(places, first):
+        n = round(float(_crest(np.array([float(e)]))[0]) + off, 1)
+        rows.append(ControlPoint.model_validate({"id": f"{letter}{k}", "name": f"{letter}{k}", "role": role, "e": e, "n": n, "method": method}))
+    return rows
