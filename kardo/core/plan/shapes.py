@@ -1,0 +1,219 @@
+"""The shapes of answers, from which the API document and the browser's types are generated. Metres and one standard
+deviation unless a name says otherwise."""
+
+from typing import Any, Literal
+
+from typing_extensions import TypedDict
+
+
+class Fault(TypedDict):
+    what: str
+    where: str
+    mend: str
+
+
+class Lack(TypedDict):
+    station: str
+    words: str
+
+
+class Limits(TypedDict):
+    h: float
+    v: float
+
+
+class Datum(TypedDict):
+    grid: str
+    heights: str
+    separation: float | None
+    scale_ppm: float | None
+    convergence_deg: float | None
+
+
+class StripShape(TypedDict):
+    start: tuple[float, float]
+    end: tuple[float, float]
+    leg: int
+    exposures: int
+    length: float
+
+
+class LegShape(TypedDict):
+    minutes: float
+    battery_left: float
+    first_strip: int
+    last_strip: int
+
+
+class FlightShape(TypedDict):
+    camera: str
+    exposures: int
+    gsd: float
+    footprint: tuple[float, float]
+    spacing: float
+    trigger_distance: float
+    trigger_interval: float
+    blur_px: float
+    course: float
+    minutes: float
+    height_range: tuple[float, float]
+    strips: list[StripShape]
+    legs: list[LegShape]
+    e: list[float]
+    n: list[float]
+
+
+class Heights(TypedDict):
+    system: str
+    mark: float
+    separation: float
+    mark_ellipsoidal: float
+    readings: list[float]
+    verticals: list[float]
+    arp_above_mark: float
+    apc_above_arp: float
+    arp: float
+    arp_ellipsoidal: float
+    apc: float
+    apc_ellipsoidal: float
+    spread: float
+    mark_name: str
+    latitude: float
+    longitude: float
+
+
+class Summary(TypedDict):
+    hash: str
+    lacks: list[Lack]
+    limits: Limits
+    datum: Datum | None
+    area: float | None
+    flight: FlightShape | None
+    heights: Heights | None
+    control_h: list[float | None]
+    faults: dict[str, Fault]
+
+
+class DefectShape(TypedDict):
+    kind: str
+    words: str
+    mend: str
+
+
+class ShareShape(TypedDict):
+    group: str
+    share_h: float
+    share_v: float
+    sigma_h: float
+    sigma_v: float
+
+
+class Histogram(TypedDict):
+    edges: list[float]
+    counts: list[int]
+
+
+class ChanceShape(TypedDict):
+    passing: float
+    uncertainty: float
+    spread_h: tuple[float, float, float]
+    spread_v: tuple[float, float, float]
+    histogram_h: Histogram
+    histogram_v: Histogram
+
+
+class Worst(TypedDict):
+    sigma: float
+    e: float
+    n: float
+    p95: float
+
+
+class MapShape(TypedDict):
+    e: list[float]
+    n: list[float]
+    step: float
+    h: list[float | None]
+    v: list[float | None]
+    images: list[int]
+    uncovered: int
+    worst_h: Worst | None
+    worst_v: Worst | None
+
+
+class Ellipse(TypedDict):
+    major: float
+    minor: float
+    azimuth: float
+
+
+class ControlFigures(TypedDict):
+    id: str
+    images: int
+    width_px: float
+    own_h: float
+    own_v: float
+    map_h: float | None
+    map_v: float | None
+    ellipse: Ellipse | None
+
+
+class Size(TypedDict):
+    exposures: int
+    order: int
+    half_band: int
+
+
+class Result(TypedDict, total=False):
+    """RESULT.json of a plan. A network with a defect has hash, engine and defects only."""
+
+    hash: str
+    engine: int
+    defects: list[DefectShape]
+    rmse_h: float
+    rmse_v: float
+    seen_rmse_h: float | None
+    seen_rmse_v: float | None
+    limit_h: float
+    limit_v: float
+    chance: float | None
+    chance_detail: ChanceShape | None
+    chance_curve: list[tuple[int, float, float]]
+    map: MapShape
+    control: list[ControlFigures]
+    sigma_io: list[float]
+    left_out: list[int]
+    size: Size
+    budget: list[ShareShape]
+    blind: list[str]
+    seconds: float
+
+
+class FindingChange(TypedDict, total=False):
+    object: str
+    value: dict[str, Any]
+
+
+class FindingShape(TypedDict):
+    rule: str
+    severity: Literal["stop", "warn", "note"]
+    station: str
+    words: str
+    mend: str
+    object: str
+    measured: float | None
+    threshold: float | None
+    change: FindingChange
+    label: str
+
+
+class PredictionShape(TypedDict):
+    """A prediction, or how far it has come. state: lacking, queued, running, done, failed or cancelled."""
+
+    hash: str
+    state: str
+    stage: str
+    share: float
+    result: Result | None
+    error: Fault | None
+    findings: list[FindingShape] | None

@@ -1,0 +1,144 @@
+"""A site boundary from GeoJSON, KML or a coordinate list."""
+
+import json
+from dataclasses import dataclass
+
+import numpy as np
+from defusedxml import ElementTree
+from defusedxml.common import DefusedXmlException
+from pyproj import CRS
+from pyproj.exceptions import CRSError
+from shapely import Polygon, is_valid_reason
+
+from kardo.core.errors import ReadError
+from kardo.core.geodesy.crs import Grid
+from kardo.core.plan.model import MAX_VERTICES
+from kardo.formats.coordinates import read_points
+
+MAX_BYTES = 5_000_000
+WGS84 = CRS(4326)
+
+
+@dataclass(frozen=True)
+class Boundary:
+    """One ring of grid metres, not closed, with how it was read and its area in square metres."""
+
+    ring: tuple[tuple[float, float], ...]
+    how: tuple[str, ...]
+    area: float
+
+
+def read_boundary(data: bytes, name: str, grid: Grid, unit: str) -> Boundary:
+    """Read a boundary whatever it is: the content decides, the name only helps with the message. Raises ReadError."""
+    if len(data) > MAX_BYTES:
+        raise ReadError(f"{name or 'The file'} is larger than 5 MB.", mend="Export only the boundary.")
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        raise ReadError(f"{name or 'The file'} is not text: neither GeoJSON, KML nor a coordinate list.", mend="Export the boundary as GeoJSON or KML.") from None
+    start = text.lstrip()[:1]
+    if start in "{[" and start:
+        return _checked(*_geojson(text, grid), grid)
+    if start == "<":
+        return _checked(*_kml(text, grid), grid)
+    if name.lower().endswith((".geojson", ".json", ".kml")):
+        raise ReadError(f"{name} is not what its name says: it holds plain text.", mend="Export it again, or paste its coordinates.")
+    reading = read_points(text, grid, unit)
+    return _checked([(p.e, p.n) for p in reading.points], [*reading.how], grid)
+
+
+def _checked(points: list[tuple[float, float]], how: list[str], grid: Grid) -> Boundary:
+    ring = [p for k, p in enumerate(points) if k == 0 or p != points[k - 1]]
+    if len(ring) > 1 and np.hypot(ring[0][0] - ring[-1][0], ring[0][1] - ring[-1][1]) < 1e-4:
+        ring = ring[:-1]
+    if len(ring) < 3:
+        raise ReadError(f"A boundary needs three corners; {len(ring)} found.", mend="Give the whole outline.")
+    if len(ring) > MAX_VERTICES:
+        raise ReadError(f"The boundary has {len(ring)} vertices; up to {MAX_VERTICES} are taken.", mend="Simplify it.")
+    grid.require_inside(np.array([p[0] for p in ring]), np.array([p[1] for p in ring]), "the boundary")
+    polygon = Polygon(ring)
+    if not polygon.is_valid:
+        where = is_valid_reason(polygon).partition("[")[2].rstrip("]")
+        spot = " ".join(f"{float(v):.1f}" for v in where.split()) if where else ""
+        raise ReadError(f"The boundary crosses itself{f' near {spot}' if spot else ''}.", where="the boundary", mend="Put its corners in order round the site.")
+    return Boundary(tuple(ring), (*how, f"{len(ring)} corners."), float(polygon.area))
+
+
+def _geojson(text: str, grid: Grid) -> tuple[list[tuple[float, float]], list[str]]:
+    try:
+        data = json.loads(text)
+        rings = [ring for g in _geometries(data) for ring in _outer_rings(g)]
+        rings = [[(float(p[0]), float(p[1])) for p in ring] for ring in rings]
+    except (ValueError, TypeError, KeyError, IndexError, RecursionError) as fault:
+        raise ReadError(f"This is not sound GeoJSON ({fault}).", mend="Export it again.") from fault
+    source, named = WGS84, "longitude and latitude (WGS 84), as GeoJSON asks"
+    crs = data.get("crs") if isinstance(data, dict) else None
+    if crs:
+        try:
+            source = CRS.from_user_input(crs["properties"]["name"])
+            named = f"coordinates in {source.name}, as the file names"
+        except (CRSError, KeyError, TypeError) as fault:
+            raise ReadError("The file names a coordinate system that PROJ does not know.", where="crs", mend="Export it as plain GeoJSON.") from fault
+    ring, how = _largest(rings, "GeoJSON")
+    return _to_grid(ring, source, grid), [f"GeoJSON, {named}.", *how]
+
+
+def _geometries(data, depth: int = 0):
+    if depth > 8 or not isinstance(data, dict):
+        raise ValueError("not an object of the format")
+    kind = data.get("type")
+    if kind == "FeatureCollection":
+        return [g for f in data["features"] for g in _geometries(f, depth + 1)]
+    if kind == "Feature":
+        return _geometries(data["geometry"], depth + 1) if data["geometry"] else []
+    if kind == "GeometryCollection":
+        return [g for member in data["geometries"] for g in _geometries(member, depth + 1)]
+    return [data]
+
+
+def _outer_rings(geometry) -> list:
+    kind, coordinates = geometry.get("type"), geometry.get("coordinates")
+    if kind == "Polygon":
+        return [coordinates[0]]
+    if kind == "MultiPolygon":
+        return [polygon[0] for polygon in coordinates]
+    return [coordinates] if kind == "LineString" else []
+
+
+def _kml(text: str, grid: Grid) -> tuple[list[tuple[float, float]], list[str]]:
+    try:
+        root = ElementTree.fromstring(text)
+    except (ElementTree.ParseError, DefusedXmlException) as fault:
+        raise ReadError(f"This is not sound KML ({fault}).", mend="Export it again.") from fault
+    if _tag(root) != "kml":
+        raise ReadError(f"This is XML of another kind (<{_tag(root)}>), not KML.", mend="Export the boundary as KML or GeoJSON.")
+    outer = [c for b in root.iter() if _tag(b) == "outerBoundaryIs" for c in b.iter() if _tag(c) == "coordinates"]
+    lines = [c for b in root.iter() if _tag(b) == "LineString" for c in b.iter() if _tag(c) == "coordinates"]
+    try:
+        rings = [[tuple(float(v) for v in p.split(",")[:2]) for p in (c.text or "").split()] for c in outer or lines]
+    except ValueError as fault:
+        raise ReadError(f"A coordinate cannot be read ({fault}).", where="coordinates", mend="Export it again.") from fault
+    if any(len(p) != 2 for ring in rings for p in ring):
+        raise ReadError("A coordinate has no latitude.", where="coordinates", mend="Export it again.")
+    ring, how = _largest(rings, "KML")
+    return _to_grid(ring, WGS84, grid), ["KML, longitude and latitude (WGS 84).", *how]
+
+
+def _tag(element) -> str:
+    return str(element.tag).rpartition("}")[2]
+
+
+def _largest(rings: list, kind: str) -> tuple[list, list[str]]:
+    rings = [r for r in rings if len(r) >= 3]
+    if not rings:
+        raise ReadError(f"The {kind} file holds no area and no closed line.", mend="Draw the boundary as a polygon and export it again.")
+    best = max(rings, key=lambda r: Polygon(r).area)
+    return best, [f"The largest of {len(rings)} areas is taken."] if len(rings) > 1 else []
+
+
+def _to_grid(ring: list, source: CRS, grid: Grid) -> list[tuple[float, float]]:
+    x, y = np.array(ring, dtype=float).T
+    e, n = grid.from_other(source, x, y)
+    if not (np.isfinite(e).all() and np.isfinite(n).all()):
+        raise ReadError("Some corners cannot exist in the job's grid.", where="the boundary", mend="Check the grid in the Brief.")
+    return [(float(a), float(b)) for a, b in zip(np.round(e, 4), np.round(n, 4), strict=True)]

@@ -1,0 +1,103 @@
+"""Files for the field: the control as CSV, GeoJSON and KML, and the plan itself."""
+
+import csv
+import io
+import json
+from xml.sax.saxutils import escape
+
+import numpy as np
+
+from kardo.core.accuracy.planned import control_heights
+from kardo.core.geodesy.crs import height_name
+from kardo.core.geodesy.units import UNITS
+from kardo.core.plan.model import Plan
+
+CODES = {"target": "GCP", "check": "CHECK"}
+
+
+def point_list_csv(plan: Plan) -> str:
+    """point, N, E, Z, code in the job's grid, unit and height system, to a tenth of a millimetre. The base's mark
+    comes last."""
+    unit = UNITS[plan.brief.unit]
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(["point", "N", "E", "Z", "code"])
+    heights = control_heights(plan, plan.control)
+    rows = [(p.name, p.n, p.e, h, CODES[p.role]) for p, h in zip(plan.control, heights, strict=True)]
+    rows += [(m.name, m.n, m.e, m.h, "MARK") for m in plan.marks]
+    for name, n, e, h, code in rows:
+        writer.writerow([_plain(name), *(f"{unit.from_metres(v):.4f}" if np.isfinite(v) else "" for v in (n, e, h)), code])
+    return out.getvalue()
+
+
+def _plain(name: str) -> str:
+    """A spreadsheet must not take a name for a formula."""
+    return f"'{name}" if name[:1] in "=+-@\t" else name
+
+
+def _places(plan: Plan) -> list[dict]:
+    """Control and marks with geographic coordinates on the grid's datum, and heights both ways."""
+    heights = control_heights(plan, plan.control)
+    places = [{"name": p.name, "role": p.role, "e": p.e, "n": p.n, "h": float(h)} for p, h in zip(plan.control, heights, strict=True)]
+    places += [{"name": m.name, "role": "mark", "e": m.e, "n": m.n, "h": m.h} for m in plan.marks]
+    for place in places:
+        lon, lat = plan.grid.to_geodetic(place["e"], place["n"])
+        place |= {"lon": float(lon), "lat": float(lat), "ellipsoidal": place["h"] + float(plan.grid.separation(place["e"], place["n"]))}
+    return places
+
+
+def control_geojson(plan: Plan) -> str:
+    """RFC 7946: longitude, latitude and ellipsoidal height, nine decimals (a tenth of a millimetre); the grid
+    coordinates and the height in the job's system as properties, in metres. The boundary comes along."""
+    system = height_name(plan.brief.heights)
+    features = [
+        {
+            "type": "Feature", "id": p["name"],
+            "geometry": {"type": "Point", "coordinates": [round(p["lon"], 9), round(p["lat"], 9), _finite(p["ellipsoidal"])]},
+            "properties": {"name": p["name"], "role": p["role"], "grid": plan.brief.crs, "E_m": round(p["e"], 4), "N_m": round(p["n"], 4), "height_m": _finite(p["h"]), "height_system": system},
+        }
+        for p in _places(plan)
+    ]  # fmt: skip
+    if plan.site.boundary:
+        lon, lat = plan.grid.to_geodetic(*np.array(plan.site.boundary).T)
+        ring = [[round(float(a), 9), round(float(b), 9)] for a, b in zip(lon, lat, strict=True)]
+        if _signed_area(ring) < 0:
+            ring.reverse()
+        features.append({"type": "Feature", "id": "boundary", "geometry": {"type": "Polygon", "coordinates": [[*ring, ring[0]]]}, "properties": {"name": "boundary", "role": "boundary"}})
+    return json.dumps({"type": "FeatureCollection", "features": features}, indent=1)
+
+
+def _finite(value: float) -> float | None:
+    return round(value, 4) if np.isfinite(value) else None
+
+
+def _signed_area(ring: list[list[float]]) -> float:
+    x, y = np.array(ring).T
+    return float(np.sum(x * np.roll(y, -1) - y * np.roll(x, -1)))
+
+
+def control_kml(plan: Plan) -> str:
+    """KML placemarks on the ground, with the grid coordinates in the description."""
+    unit = UNITS[plan.brief.unit]
+    marks = []
+    for p in _places(plan):
+        e, n, h = (f"{unit.from_metres(v):.4f}" for v in (p["e"], p["n"], p["h"]))
+        text = f"{p['role']}; E {e} N {n} {unit.short}, {plan.grid.name}; height {h} {unit.short}, {height_name(plan.brief.heights)}"
+        marks.append(
+            f"<Placemark><name>{escape(p['name'])}</name><description>{escape(text)}</description>"
+            f"<Point><coordinates>{p['lon']:.9f},{p['lat']:.9f}</coordinates></Point></Placemark>"
+        )
+    if plan.site.boundary:
+        lon, lat = plan.grid.to_geodetic(*np.array([*plan.site.boundary, plan.site.boundary[0]]).T)
+        ring = " ".join(f"{a:.9f},{b:.9f}" for a, b in zip(lon, lat, strict=True))
+        marks.append(
+            "<Placemark><name>boundary</name><Polygon><outerBoundaryIs><LinearRing>"
+            f"<coordinates>{ring}</coordinates></LinearRing></outerBoundaryIs></Polygon></Placemark>"
+        )
+    body = "\n".join(marks)
+    return f'<?xml version="1.0" encoding="UTF-8"?>\n<kml xmlns="http://www.opengis.net/kml/2.2"><Document><name>{escape(plan.brief.title)}</name>\n{body}\n</Document></kml>\n'
+
+
+def plan_json(plan: Plan) -> str:
+    """The Kardo plan: reading it back gives the same hash."""
+    return json.dumps(plan.to_json(), ensure_ascii=False, indent=1)

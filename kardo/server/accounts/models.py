@@ -1,0 +1,23 @@
+"""Organisations and who belongs to them. Everything in Kardo belongs to one organisation."""
+
+from django.conf import settings
+from django.db import models
+
+
+class Organisation(models.Model):
+    """A survey firm or department."""
+
+    name = models.CharField(max_length=120, unique=True)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Member(models.Model):
+    """A user's place in one organisation."""
+
+    user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="member")
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="members")
+
+    def __str__(self) -> str:
+        return f"{self.user} of {self.organisation}"

@@ -1,0 +1,168 @@
+"""Jobs: list, create, open, remove; and the catalogues a job chooses from."""
+
+import json
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from django.http import HttpRequest, HttpResponse
+from ninja import File, Router, Schema
+from ninja.files import UploadedFile
+
+from kardo.core.accuracy.defaults import defaults
+from kardo.core.accuracy.standards import standards
+from kardo.core.errors import ReadError
+from kardo.core.flight.catalogue import catalogue as flight_catalogue
+from kardo.core.geodesy.antenna import antennas
+from kardo.core.geodesy.crs import ELLIPSOIDAL, search
+from kardo.core.geodesy.units import UNITS
+from kardo.core.gnss.occupations import METHODS
+from kardo.core.plan.model import Brief, Plan, json_schema, plan_from_json
+from kardo.core.practice.rules import CATALOGUE
+from kardo.server.access import job_of, organisation_of
+from kardo.server.jobs.models import Job
+from kardo.server.plans.editing import create_job
+
+router = Router(tags=["jobs"])
+catalogues = Router(tags=["catalogues"])
+MAX_PLAN_BYTES = 12_000_000
+
+
+class JobLine(Schema):
+    id: UUID
+    title: str
+    saved_at: datetime
+    revision: int
+
+
+class NewJob(Schema):
+    title: str
+
+
+@router.get("", response=list[JobLine])
+def list_jobs(request: HttpRequest):
+    return Job.objects.filter(organisation=organisation_of(request))
+
+
+@router.post("", response={201: JobLine})
+def new_job(request: HttpRequest, body: NewJob):
+    """An empty job."""
+    plan = Plan(brief=Brief.model_validate({"title": body.title.strip()[:120] or "Untitled job"}))
+    return 201, create_job(organisation_of(request), request.user, plan)
+
+
+@router.post("/import", response={201: JobLine})
+def import_plan(request: HttpRequest, file: File[UploadedFile]):
+    """A job from a Kardo plan."""
+    if file.size > MAX_PLAN_BYTES:
+        raise ReadError("The plan is larger than 12 MB.", where=file.name, mend="Use a coarser terrain.")
+    try:
+        data = json.loads(file.read())
+    except (ValueError, RecursionError) as fault:
+        raise ReadError(f"{file.name} is not JSON.", where=file.name, mend="Choose a plan that Kardo wrote.") from fault
+    return 201, create_job(organisation_of(request), request.user, plan_from_json(data))
+
+
+@router.delete("/{job_id}", response={204: None})
+def remove_job(request: HttpRequest, job_id: UUID):
+    job_of(request, job_id).delete()
+    return HttpResponse(status=204)
+
+
+class CrsLine(Schema):
+    code: str
+    name: str
+    area: str
+
+
+@catalogues.get("/crs", response=list[CrsLine])
+def search_crs(request: HttpRequest, q: str = "", kind: str = "projected"):
+    """Coordinate systems of PROJ's database by words of their code, name or area."""
+    if kind == "vertical" and ELLIPSOIDAL.startswith(q.strip().casefold()):
+        return [CrsLine(code=ELLIPSOIDAL, name="ellipsoidal heights", area="everywhere"), *search(q or "EGM96", "vertical")]
+    return search(q, "vertical" if kind == "vertical" else "projected")
+
+
+class Choice(Schema):
+    id: str
+    name: str
+
+
+class CameraOut(Choice):
+    shutter: str
+
+
+class MethodOut(Choice):
+    short: str
+    minutes: float
+
+
+class AntennaOut(Choice):
+    disc_radius: float
+    edge_above_arp: float
+    apc_above_arp: float
+
+
+class StandardOut(Choice):
+    publisher: str
+    edition: str
+    clause: str
+    statistic_h: str
+    statistic_v: str
+    least_checks: int
+    silent: str
+
+
+class AssumptionOut(Schema):
+    id: str
+    value: float
+    unit: str
+    what: str
+    source: str
+
+
+class UnitOut(Choice):
+    short: str
+    metres: float
+
+
+class RuleOut(Schema):
+    id: str
+    asks: str
+    severity: str
+    station: str
+    threshold: float | None
+    why: str
+    source: str
+
+
+class Catalogue(Schema):
+    cameras: list[CameraOut]
+    aircraft: list[Choice]
+    calibrations: list[Choice]
+    antennas: list[AntennaOut]
+    methods: list[MethodOut]
+    standards: list[StandardOut]
+    assumptions: list[AssumptionOut]
+    units: list[UnitOut]
+    rules: list[RuleOut]
+
+
+@catalogues.get("/catalogue", response=Catalogue)
+def show_catalogue(request: HttpRequest):
+    """Cameras, aircraft, antennas, methods, standards, units, assumptions and rules: all that is chosen from, with sources."""
+    flight = flight_catalogue()
+    groups = {
+        "cameras": flight.cameras, "aircraft": flight.aircraft, "calibrations": flight.calibrations, "antennas": antennas(),
+        "methods": METHODS, "standards": standards(), "assumptions": defaults(),
+    }  # fmt: skip
+    out: dict[str, Any] = {name: [entry.__dict__ for entry in group.values()] for name, group in groups.items()}
+    out["units"] = [{"id": u.id, "short": u.short, "name": u.name, "metres": float(u.metres)} for u in UNITS.values()]
+    out["rules"] = [r.to_json() for r in CATALOGUE.values()]
+    return out
+
+
+@catalogues.get("/plan-schema", response=dict[str, Any], auth=None)
+def show_plan_schema(request: HttpRequest):
+    """The published JSON Schema of the plan."""
+    return json_schema()

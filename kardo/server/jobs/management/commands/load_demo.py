@@ -1,0 +1,37 @@
+"""Loads the demo: two organisations of the made-up island, their people, and the demo jobs where they are missing."""
+
+from django.contrib.auth.models import User
+from django.core.management.base import BaseCommand
+
+from kardo.demo import demo_plan
+from kardo.server.accounts.models import Member, Organisation
+from kardo.server.jobs.models import Job
+from kardo.server.plans.editing import create_job
+from kardo.server.predictions.tasks import request_prediction
+
+PEOPLE = [
+    ("planner", "Planner", "Corvane Survey Office"),
+    ("chief", "Party chief", "Corvane Survey Office"),
+    ("guest", "Guest", "Harbour Works of Corvane"),
+]
+PASSWORD = "corvane-demo"  # noqa: S105 - a demo on loopback, printed on the screen
+
+
+class Command(BaseCommand):
+    help = "Load the demo organisations, people and jobs; what is there already is kept."
+
+    def handle(self, *args, **options):
+        for name, full, organisation in PEOPLE:
+            firm, _ = Organisation.objects.get_or_create(name=organisation)
+            user, made = User.objects.get_or_create(username=name, defaults={"first_name": full})
+            if made:
+                user.set_password(PASSWORD)
+                user.save()
+                Member.objects.create(user=user, organisation=firm)
+        firm = Organisation.objects.get(name=PEOPLE[0][2])
+        if not Job.objects.filter(organisation=firm).exists():
+            plan = demo_plan("sallow-bank")
+            job = create_job(firm, User.objects.get(username="planner"), plan)
+            request_prediction(job, plan)
+        for name, full, organisation in PEOPLE:
+            self.stdout.write(f"  {name:8} {PASSWORD}   {full}, {organisation}")

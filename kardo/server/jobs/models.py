@@ -1,0 +1,27 @@
+"""Jobs: one plan each, with a revision that every edit raises."""
+
+import uuid
+
+from django.conf import settings
+from django.contrib.gis.db import models
+
+from kardo.server.accounts.models import Organisation
+
+
+class Job(models.Model):
+    """A survey job. revision counts edits and is the ETag of its plan; location is for maps of all jobs."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="jobs")
+    title = models.CharField(max_length=120)
+    revision = models.PositiveIntegerField(default=0)
+    plan_hash = models.CharField(max_length=64, blank=True)
+    location = models.PointField(srid=4326, null=True)
+    saved_at = models.DateTimeField(auto_now=True)
+    saved_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+
+    class Meta:
+        ordering = ["-saved_at"]
+
+    def __str__(self) -> str:
+        return self.title

@@ -1,0 +1,84 @@
+"""Settings. Everything that differs between machines comes from the environment or from .local/."""
+
+import json
+import os
+import secrets
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[2]
+LOCAL = ROOT / ".local"
+
+
+def _database() -> dict:
+    """The project-local cluster, as scripts/cluster.py wrote it down, unless the environment names another."""
+    written = LOCAL / "database.json"
+    found = json.loads(written.read_text()) if written.exists() else {}
+    return {
+        "ENGINE": "django.contrib.gis.db.backends.postgis",
+        "NAME": os.environ.get("KARDO_DB_NAME", "kardo"),
+        "USER": os.environ.get("KARDO_DB_USER", found.get("user", "kardo")),
+        "PASSWORD": os.environ.get("KARDO_DB_PASSWORD", found.get("password", "")),
+        "HOST": os.environ.get("KARDO_DB_HOST", "127.0.0.1"),
+        "PORT": os.environ.get("KARDO_DB_PORT", found.get("port", 5432)),
+    }
+
+
+def _secret() -> str:
+    """A key of this installation, made once and kept beside the data."""
+    if key := os.environ.get("KARDO_SECRET_KEY"):
+        return key
+    kept = LOCAL / "secret"
+    if not kept.exists():
+        LOCAL.mkdir(exist_ok=True)
+        kept.write_text(secrets.token_urlsafe(50))
+        kept.chmod(0o600)
+    return kept.read_text()
+
+
+SECRET_KEY = _secret()
+DEBUG = False
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "testserver", *filter(None, os.environ.get("KARDO_HOSTS", "").split(","))]
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.gis",
+    "procrastinate.contrib.django",
+    "kardo.server.accounts",
+    "kardo.server.jobs",
+    "kardo.server.plans",
+    "kardo.server.predictions",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "kardo.server.headers.ContentSecurity",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+ROOT_URLCONF = "kardo.server.urls"
+WSGI_APPLICATION = "kardo.server.wsgi.application"
+DATABASES = {"default": _database()}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+SILENCED_SYSTEM_CHECKS = ["gis.W001"]  # no spatial reference from a user reaches Django's GDAL
+USE_TZ = True
+TIME_ZONE = "UTC"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+WEB_DIST = ROOT / "web" / "dist"
+WHITENOISE_ROOT = WEB_DIST
+STATIC_URL = "/static/"
+SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 12 * 1024 * 1024  # a whole plan with its terrain; files stream to disk and have limits of their own
+FILE_UPLOAD_MAX_MEMORY_SIZE = 1024 * 1024
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "root": {"handlers": ["console"], "level": os.environ.get("KARDO_LOG", "WARNING")},
+}

@@ -1,0 +1,32 @@
+"""Routes: the API under /api, and the built front end for everything else."""
+
+from django.conf import settings
+from django.http import FileResponse, HttpRequest, HttpResponse
+from django.urls import path, re_path
+from ninja import NinjaAPI
+from ninja.security import django_auth
+
+from kardo.server import problems
+from kardo.server.accounts.api import router as session
+from kardo.server.jobs.api import catalogues, router as jobs
+from kardo.server.plans.api import router as plans
+
+api = NinjaAPI(title="Kardo", version="1", auth=django_auth, docs_url=None)
+problems.install(api)
+api.add_router("/session", session)
+api.add_router("/jobs", jobs)
+api.add_router("/jobs", plans)
+api.add_router("", catalogues)
+
+
+def page(request: HttpRequest) -> HttpResponse:
+    """The front end's one page; its own router does the rest."""
+    built = settings.WEB_DIST / "index.html"
+    if not built.exists():
+        return HttpResponse("The front end is not built: run make demo.", status=503, content_type="text/plain")
+    response = FileResponse(built.open("rb"), content_type="text/html; charset=utf-8")
+    response["Cache-Control"] = "no-cache"
+    return response
+
+
+urlpatterns = [path("api/", api.urls), re_path(r"^(?!api/|assets/).*$", page)]

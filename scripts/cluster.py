@@ -1,0 +1,117 @@
+"""A PostgreSQL cluster of the project's own, on loopback, on a free port, owned by an unprivileged user.
+
+    cluster.py start    initialise where needed, start, and write .local/database.json
+    cluster.py stop
+"""
+
+import glob
+import hashlib
+import json
+import os
+import pwd
+import secrets
+import shutil
+import socket
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[1]
+LOCAL = ROOT / ".local"
+WRITTEN = LOCAL / "database.json"
+
+
+def _as_owner(command: list[str], **options) -> subprocess.CompletedProcess:
+    """Run as the cluster's owner: `postgres` when we are root, ourselves otherwise."""
+    if os.geteuid() == 0:
+        command = ["runuser", "-u", "postgres", "--", *command]
+    return subprocess.run(command, cwd="/", **options)
+
+
+def _binary(name: str) -> str:
+    found = sorted(glob.glob(f"/usr/lib/postgresql/*/bin/{name}")) or [shutil.which(name) or ""]
+    if not found[-1]:
+        sys.exit("PostgreSQL is not installed: apt-get install postgresql-15 postgresql-15-postgis-3")
+    return found[-1]
+
+
+def _home() -> Path:
+    """Where the cluster lives: .local/, or a folder of its own where `postgres` cannot enter the checkout."""
+    wanted = LOCAL / "postgres"
+    if os.geteuid() != 0:
+        wanted.mkdir(parents=True, exist_ok=True)
+        return wanted
+    wanted.mkdir(parents=True, exist_ok=True)
+    owner = pwd.getpwnam("postgres")
+    os.chown(wanted, owner.pw_uid, owner.pw_gid)
+    if _as_owner(["test", "-w", str(wanted)]).returncode == 0:
+        return wanted
+    wanted.rmdir()
+    elsewhere = Path("/var/tmp") / f"kardo-{hashlib.sha256(str(ROOT).encode()).hexdigest()[:12]}"
+    elsewhere.mkdir(mode=0o700, exist_ok=True)
+    if elsewhere.is_symlink() or elsewhere.stat().st_uid not in (0, owner.pw_uid):
+        sys.exit(f"{elsewhere} belongs to somebody else; remove it.")
+    os.chown(elsewhere, owner.pw_uid, owner.pw_gid)
+    return elsewhere
+
+
+def _free_port() -> int:
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        return s.getsockname()[1]
+
+
+def _initialise(data: Path, password: str) -> None:
+    with tempfile.NamedTemporaryFile("w", suffix=".pw") as file:
+        file.write(password)
+        file.flush()
+        if os.geteuid() == 0:
+            shutil.chown(file.name, "postgres")
+        _as_owner(
+            [_binary("initdb"), "-D", str(data), "-U", "kardo", "--auth=scram-sha-256", f"--pwfile={file.name}", "-E", "UTF8", "--locale=C.UTF-8"],
+            check=True, stdout=subprocess.DEVNULL,
+        )  # fmt: skip
+
+
+def _answers(known: dict) -> bool:
+    with socket.socket() as s:
+        s.settimeout(1)
+        return s.connect_ex(("127.0.0.1", known["port"])) == 0
+
+
+def start() -> None:
+    """Start the cluster; a running one is kept, and one that was killed is recovered by PostgreSQL itself."""
+    home = _home()
+    data = home / "data"
+    known = json.loads(WRITTEN.read_text()) if WRITTEN.exists() else {"user": "kardo", "password": secrets.token_urlsafe(24)}
+    fresh = _as_owner(["test", "-e", str(data / "PG_VERSION")]).returncode != 0
+    if fresh:
+        known = {"user": "kardo", "password": secrets.token_urlsafe(24)}
+        _initialise(data, known["password"])
+    running = _as_owner([_binary("pg_ctl"), "-D", str(data), "status"], stdout=subprocess.DEVNULL).returncode == 0
+    if not (running and "port" in known and _answers(known)):
+        if running:
+            _as_owner([_binary("pg_ctl"), "-D", str(data), "-m", "fast", "-w", "stop"], stdout=subprocess.DEVNULL)
+        known["port"] = _free_port()
+        options = f"-c listen_addresses=127.0.0.1 -c port={known['port']} -c unix_socket_directories='' -c fsync={os.environ.get('KARDO_FSYNC', 'on')}"
+        _as_owner([_binary("pg_ctl"), "-D", str(data), "-o", options, "-l", str(home / "log"), "-w", "start"], check=True, stdout=subprocess.DEVNULL)
+    WRITTEN.write_text(json.dumps(known))
+    WRITTEN.chmod(0o600)
+    if fresh:
+        _psql(known, "postgres", "CREATE DATABASE kardo")
+
+
+def _psql(known: dict, database: str, sql: str) -> None:
+    env = {**os.environ, "PGPASSWORD": known["password"]}
+    command = [_binary("psql"), "-q", "-h", "127.0.0.1", "-p", str(known["port"]), "-U", "kardo", "-d", database, "-c", sql]
+    subprocess.run(command, env=env, check=True, stdout=subprocess.DEVNULL)
+
+
+def stop() -> None:
+    if (LOCAL / "postgres").exists() or WRITTEN.exists():
+        _as_owner([_binary("pg_ctl"), "-D", str(_home() / "data"), "-m", "fast", "-w", "stop"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+
+
+if __name__ == "__main__":
+    {"start": start, "stop": stop}[sys.argv[1]]()
