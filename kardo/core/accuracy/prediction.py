@@ -160,21 +160,24 @@ def _ellipse(cov: Floats, convergence: float) -> Json:
 
 
 def _blind_words(plan: Plan, planned: Planned, shares: list[Share]) -> list[str]:
-    """What the checks cannot see, in words: every shift that the map and all the checks hang on together."""
+    """What the checks cannot see, in words: every shift that the map hangs on together with some or all of the checks."""
     net = planned.network
     if not plan.checks:
         return ["There are no checks: nothing in this plan would show an error."]
-    common = set.intersection(*(set(net.check_shifts[k].tolist()) for k in range(len(net.check_point))))
     used = set(net.exposure_shifts.values.tolist()) | set(net.point_shifts.values.tolist())
     by_name = {s.group: s for s in shares}
     words = []
-    for s in sorted(common & used):
-        name = net.shift_names[s]
+    for s in sorted(used & set(net.check_shifts.values.tolist())):
+        name, n = net.shift_names[s], len(plan.checks)
         share = by_name[name]
         if max(share.share_h, share.share_v) < 0.05:
             continue
-        which, part, sigma = ("Height", share.share_v, net.shift_sigma[s, 2]) if share.share_v >= share.share_h else ("Plan", share.share_h, net.shift_sigma[s, 0])
+        hanging = sum(s in net.check_shifts[k] for k in range(n))
+        height = share.share_v >= share.share_h
+        part, sigma = (share.share_v, share.sigma_v) if height else (share.share_h, share.sigma_h)
+        who = "Every check hangs" if hanging == n else f"{hanging} of {n} checks hang"
         words.append(
-            f"{which}: {part:.0%} is {name} (±{sigma * 1000:.0f} mm). The map and every check hang on it, so no check here can see that share."
+            f"{'Height' if height else 'Plan'}: {part:.0%} of the variance is {name} (±{sigma * 1000:.0f} mm). {who} on it too, so "
+            f"{'no check' if hanging == n else 'only the others'} can see that share."
         )
-    return words or ["The checks hang on nothing that the map hangs on: they see the whole error."]
+    return words or ["The checks hang on nothing large that the map hangs on: they see the error as it is."]

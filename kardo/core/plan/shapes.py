@@ -164,12 +164,17 @@ class Size(TypedDict):
     half_band: int
 
 
-class Result(TypedDict, total=False):
-    """RESULT.json of a plan. A network with a defect has hash, engine and defects only."""
+class DefectiveResult(TypedDict):
+    """RESULT.json of a plan whose network has a defect: no figures."""
 
     hash: str
     engine: int
     defects: list[DefectShape]
+
+
+class Result(DefectiveResult, total=False):
+    """RESULT.json of a plan."""
+
     rmse_h: float
     rmse_v: float
     seen_rmse_h: float | None

@@ -1046,15 +1046,15 @@ export interface components {
         };
         /**
          * Result
-         * @description RESULT.json of a plan. A network with a defect has hash, engine and defects only.
+         * @description RESULT.json of a plan.
          */
         Result: {
             /** Hash */
-            hash?: string;
+            hash: string;
             /** Engine */
-            engine?: number;
+            engine: number;
             /** Defects */
-            defects?: components["schemas"]["DefectShape"][];
+            defects: components["schemas"]["DefectShape"][];
             /** Rmse H */
             rmse_h?: number;
             /** Rmse V */

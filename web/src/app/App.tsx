@@ -1,0 +1,33 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { lazy, Suspense } from "react";
+import { useParams } from "react-router";
+import { call, type Session } from "../api/client";
+import { Jobs } from "./Jobs";
+import { PlanProvider } from "./plan";
+import { SignIn } from "./SignIn";
+import { WorkbenchProvider } from "./workbench";
+
+const Job = lazy(() => import("./Job"));
+
+export function App() {
+  const { jobId } = useParams();
+  const client = useQueryClient();
+  const session = useQuery({
+    queryKey: ["session"],
+    queryFn: () => call<Session>("GET", "/session"),
+    staleTime: Infinity,
+  });
+  if (session.error) return <p className="p-6">The server does not answer. Is it running?</p>;
+  if (!session.data) return null;
+  if (!session.data.signed_in) return <SignIn onDone={(s) => client.setQueryData(["session"], s)} />;
+  if (!jobId) return <Jobs session={session.data} />;
+  return (
+    <PlanProvider key={jobId} jobId={jobId}>
+      <WorkbenchProvider>
+        <Suspense fallback={<p className="p-6">Opening the sheet…</p>}>
+          <Job session={session.data} />
+        </Suspense>
+      </WorkbenchProvider>
+    </PlanProvider>
+  );
+}

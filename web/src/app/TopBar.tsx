@@ -1,0 +1,122 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { call, type Session } from "../api/client";
+import { clock, length, UNITS } from "../lib/units";
+import { usePlan } from "./plan";
+import { useWorkbench } from "./workbench";
+
+const THEMES = ["light", "dark", "field"] as const;
+
+/** Light for the office, dark for the night, field for the sun. */
+export function ThemeChoice() {
+  const [theme, setTheme] = useState(document.documentElement.dataset.theme ?? "light");
+  return (
+    <select
+      className="input"
+      aria-label="Appearance"
+      value={theme}
+      onChange={(event) => {
+        document.documentElement.dataset.theme = event.target.value;
+        localStorage.setItem("kardo-theme", event.target.value);
+        setTheme(event.target.value);
+        window.dispatchEvent(new Event("kardo-theme"));
+      }}
+    >
+      {THEMES.map((t) => (
+        <option key={t}>{t}</option>
+      ))}
+    </select>
+  );
+}
+
+export function SignOut() {
+  const client = useQueryClient();
+  return (
+    <button
+      className="cursor-pointer underline"
+      onClick={async () => {
+        const session = await call<Session>("DELETE", "/session");
+        client.clear();
+        client.setQueryData(["session"], session);
+      }}
+    >
+      sign out
+    </button>
+  );
+}
+
+/** Job, saved time, and the datum strip: grid, heights, unit, epoch, always in sight. */
+export function TopBar({ session }: { session: Session }) {
+  const { plan, answer, summary, saving, step } = usePlan();
+  const { open } = useWorkbench();
+  const datum = summary?.datum;
+  const { unit, epoch } = plan.brief;
+  return (
+    <header className="flex h-10 items-center gap-3 border-b border-ink bg-sheet px-3">
+      <Link to="/" className="text-lg font-bold text-decision-text" title="All jobs">
+        Kardo
+      </Link>
+      <span className="min-w-0 flex-shrink truncate font-medium" title={plan.brief.title}>
+        {plan.brief.title}
+      </span>
+      <span className="figures text-sm whitespace-nowrap text-quiet" role="status" data-testid="saved">
+        {saving ? "saving…" : `saved ${clock(answer.saved_at)}`}
+      </span>
+      <span className="flex gap-1">
+        <button
+          className="button"
+          disabled={!answer.can_undo}
+          onClick={() => void step("undo")}
+          title="Undo (Ctrl+Z)"
+        >
+          ↶<span className="sr-only">Undo</span>
+        </button>
+        <button
+          className="button"
+          disabled={!answer.can_redo}
+          onClick={() => void step("redo")}
+          title="Redo (Ctrl+Shift+Z)"
+        >
+          ↷<span className="sr-only">Redo</span>
+        </button>
+      </span>
+      <span className="flex-1" />
+      <button
+        className="flex cursor-pointer divide-x divide-hairline border border-hairline text-sm whitespace-nowrap hover:bg-settled-wash"
+        onClick={() => open(plan.brief.crs ? "base" : "brief")}
+        title="The height chain of the base"
+        data-testid="datum-strip"
+      >
+        <DatumItem name="grid" value={datum?.grid ?? "not chosen"} />
+        <DatumItem
+          name="heights"
+          value={
+            datum
+              ? datum.heights.replace(" height", "") +
+                (datum.separation ? `, N ${length(datum.separation, unit, 2)} ${UNITS[unit]!.short}` : "")
+              : "not chosen"
+          }
+        />
+        <DatumItem name="unit" value={UNITS[unit]!.short} />
+        {epoch && <DatumItem name="epoch" value={epoch} />}
+        {datum?.scale_ppm != null && (
+          <DatumItem name="grid ÷ ground" value={`${datum.scale_ppm.toFixed(0)} ppm`} />
+        )}
+      </button>
+      <ThemeChoice />
+      <span className="hidden text-sm whitespace-nowrap xl:inline">{session.name}</span>
+      <span className="text-sm whitespace-nowrap">
+        <SignOut />
+      </span>
+    </header>
+  );
+}
+
+function DatumItem({ name, value }: { name: string; value: string }) {
+  return (
+    <span className="px-2 py-0.5">
+      <span className="text-quiet">{name}</span> {value}
+    </span>
+  );
+}

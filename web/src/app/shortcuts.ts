@@ -1,0 +1,114 @@
+import { useEffect, useRef } from "react";
+import { usePlan } from "./plan";
+import { LAYERS, STATIONS, useWorkbench, type Station } from "./workbench";
+
+const ARROWS: Record<string, [number, number]> = {
+  ArrowLeft: [-0.1, 0],
+  ArrowRight: [0.1, 0],
+  ArrowUp: [0, 0.1],
+  ArrowDown: [0, -0.1],
+};
+
+function typing(target: EventTarget | null): boolean {
+  return (
+    target instanceof HTMLElement &&
+    (/^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) || target.isContentEditable)
+  );
+}
+
+/** The keyboard of the whole window. Keys typed into a field stay there. */
+export function useShortcuts(showHelp: (show: boolean) => void) {
+  const { plan, step, edit, prediction, result } = usePlan();
+  const bench = useWorkbench();
+  const finding = useRef(-1);
+  const timer = useRef<ReturnType<typeof setTimeout> | null>(null);
+
+  useEffect(() => {
+    const { selected, draft, setDraft } = bench;
+
+    /** Arrow presses gather into one step, so that one undo takes the whole nudge back. */
+    function nudge(de: number, dn: number) {
+      const object = draft?.object === selected ? draft : find(selected);
+      if (!object || !selected) return false;
+      const next = { object: selected, e: fixed(object.e + de), n: fixed(object.n + dn) };
+      setDraft(next);
+      if (timer.current) clearTimeout(timer.current);
+      timer.current = setTimeout(() => {
+        const [kind, id] = selected.split("/") as [string, string];
+        const rows: { id: string }[] = kind === "mark" ? plan.marks : plan.control;
+        const row = rows.find((r) => r.id === id);
+        if (row) void edit([{ object: selected, value: { ...row, e: next.e, n: next.n } }]);
+        setDraft(null);
+      }, 450);
+      return true;
+    }
+
+    function find(object: string | null) {
+      return [
+        ...plan.control.map((p) => ({ key: `control/${p.id}`, ...p })),
+        ...plan.marks.map((m) => ({ key: `mark/${m.id}`, ...m })),
+      ].find((p) => p.key === object);
+    }
+
+    function remove() {
+      if (!selected?.startsWith("control/") || !find(selected)) return false;
+      void edit([{ object: selected, value: null }]);
+      bench.select(null);
+      return true;
+    }
+
+    function stepFinding(direction: number) {
+      const found = prediction?.findings ?? [];
+      if (!found.length) return false;
+      finding.current = (finding.current + direction + found.length) % found.length;
+      const f = found[finding.current]!;
+      bench.open(f.station as Station);
+      if (f.object) bench.select(f.object);
+      return true;
+    }
+
+    function act(event: KeyboardEvent): boolean {
+      const key = event.key;
+      if ((event.ctrlKey || event.metaKey) && key.toLowerCase() === "z") {
+        void step(event.shiftKey ? "redo" : "undo");
+        return true;
+      }
+      if (event.ctrlKey || event.metaKey || event.altKey) return false;
+      if (/^[1-9]$/.test(key)) {
+        bench.open(STATIONS[Number(key) - 1]!);
+        return true;
+      }
+      const arrow = ARROWS[key];
+      if (arrow) return nudge(arrow[0] * (event.shiftKey ? 10 : 1), arrow[1] * (event.shiftKey ? 10 : 1));
+      const actions: Record<string, () => boolean | void> = {
+        g: () => bench.setPlacing("target"),
+        k: () => bench.setPlacing("check"),
+        o: () => bench.setPlacing("base"),
+        e: () => bench.setLayer(LAYERS[(LAYERS.indexOf(bench.layer) + 1) % LAYERS.length]!),
+        p: () => bench.setPinned(bench.pinned ? null : result),
+        "[": () => stepFinding(-1),
+        "]": () => stepFinding(1),
+        "?": () => showHelp(true),
+        Delete: remove,
+        Backspace: remove,
+        Escape: () => {
+          bench.setPlacing(null);
+          bench.select(null);
+        },
+      };
+      const action = actions[key.length === 1 ? key.toLowerCase() : key];
+      return action ? action() !== false : false;
+    }
+
+    const listen = (event: KeyboardEvent) => {
+      if (typing(event.target)) return;
+      if (act(event)) event.preventDefault();
+    };
+    window.addEventListener("keydown", listen);
+    return () => window.removeEventListener("keydown", listen);
+  }, [bench, plan, prediction, result, step, edit, showHelp]);
+}
+
+function fixed(value: number): number {
+  return Math.round(value * 1000) / 1000;
+}

@@ -1,0 +1,88 @@
+/** Units and number formatting for instant echo; the same cases are tested against the server's reader. */
+
+export interface Unit {
+  id: string;
+  short: string;
+  metres: number;
+}
+
+export const UNITS: Record<string, Unit> = {
+  m: { id: "m", short: "m", metres: 1 },
+  ft: { id: "ft", short: "ft", metres: 0.3048 },
+  "us-ft": { id: "us-ft", short: "ftUS", metres: 1200 / 3937 },
+};
+
+const SUFFIX: Record<string, number> = {
+  mm: 0.001,
+  cm: 0.01,
+  m: 1,
+  km: 1000,
+  in: 0.0254,
+  '"': 0.0254,
+  "'": 0.3048,
+  ft: 0.3048,
+  ftus: 1200 / 3937,
+};
+
+const PART =
+  /\s*(?:(\d+)\s+(?=\d+\/))?(?:(\d+)\/([1-9]\d*)|(\d*\.?\d+|\d+\.))\s*(mm|cm|km|m|in|ftus|ft|'|"|)\s*/y;
+
+/** Metres from a typed length such as 1.834 m, 183.4cm or 6' 0 1/4"; a bare number is in the job's unit. */
+export function parseLength(text: string, unit = "m"): number | null {
+  const typed = text.trim().toLowerCase().replaceAll(",", ".").replaceAll("″", '"').replaceAll("′", "'");
+  const clean = typed.replace(/^[+-]/, "");
+  let total = 0;
+  let at = 0;
+  let seen = false;
+  while (at < clean.length) {
+    PART.lastIndex = at;
+    const part = PART.exec(clean);
+    if (!part) return null;
+    const [, whole, num, den, decimal, suffix] = part;
+    const end = PART.lastIndex;
+    if (!suffix && (seen || end < clean.length)) return null;
+    const value = Number(whole ?? 0) + (num ? Number(num) / Number(den) : Number(decimal));
+    total += value * (suffix ? SUFFIX[suffix]! : UNITS[unit]!.metres);
+    at = end;
+    seen = true;
+  }
+  return seen ? (typed.startsWith("-") ? -total : total) : null;
+}
+
+/** A length in the job's unit with its decimals. */
+export function length(metres: number | null | undefined, unit: string, decimals = 3): string {
+  if (metres === null || metres === undefined || !Number.isFinite(metres)) return "–";
+  return (metres / UNITS[unit]!.metres).toFixed(decimals);
+}
+
+/** A grid coordinate with thin groups of thousands. */
+export function grid(metres: number, unit: string, decimals = 1): string {
+  const [whole, rest] = length(metres, unit, decimals).split(".");
+  const grouped = whole!.replace(/\B(?=(\d{3})+$)/g, "\u202f");
+  return rest ? `${grouped}.${rest}` : grouped;
+}
+
+/** Millimetres with one decimal. */
+export function mm(metres: number | null | undefined, decimals = 1): string {
+  return metres === null || metres === undefined ? "–" : (metres * 1000).toFixed(decimals);
+}
+
+export function percent(share: number, decimals = 0): string {
+  return `${(share * 100).toFixed(decimals)} %`;
+}
+
+/** A simulated chance is never quite certain. */
+export function chance(share: number): string {
+  return share > 0.99 ? "> 99 %" : share < 0.01 ? "< 1 %" : percent(share);
+}
+
+/** Area in hectares, or acres where the job is in feet. */
+export function area(squareMetres: number, unit: string): string {
+  return unit === "m"
+    ? `${(squareMetres / 10_000).toFixed(1)} ha`
+    : `${(squareMetres / 4046.8564224).toFixed(1)} acres`;
+}
+
+export function clock(iso: string): string {
+  return new Date(iso).toLocaleTimeString("en-GB");
+}

@@ -1,0 +1,150 @@
+import { mm } from "../lib/units";
+
+export interface Rod {
+  name: string;
+  limit: number | null;
+  predicted: number | null;
+  seen: number | null;
+  ghost: number | null;
+  pinned: number | null;
+}
+
+const TOP = 26;
+const HEIGHT = 250;
+
+/** Two graduated rods side by side, read like a levelling staff: the tolerance as a line, the prediction as a mark. */
+export function Staves({ rods }: { rods: Rod[] }) {
+  return (
+    <svg viewBox="0 0 272 290" className="w-full" role="img" aria-label={rods.map(describe).join(" ")}>
+      {rods.map((rod, k) => (
+        <g key={rod.name} transform={`translate(${k * 140} 0)`}>
+          <Stave rod={rod} />
+        </g>
+      ))}
+    </svg>
+  );
+}
+
+function describe(rod: Rod): string {
+  return `${rod.name}: predicted ${mm(rod.predicted)} mm, checks see ${mm(rod.seen)} mm, tolerance ${mm(rod.limit)} mm.`;
+}
+
+function Stave({ rod }: { rod: Rod }) {
+  const limit = (rod.limit ?? 0.03) * 1000;
+  const shown = [rod.predicted, rod.seen, rod.ghost, rod.pinned].map((v) => (v ?? 0) * 1000);
+  const full = Math.min(Math.max(limit * 1.45, Math.max(...shown) * 1.1), limit * 4);
+  const y = (value: number) => TOP + HEIGHT * (1 - Math.min(value / full, 1));
+  const step = niceStep(full / 26);
+  const blocks = Array.from({ length: Math.ceil(full / step) }, (_, k) => k);
+  const marks = [
+    { key: "pinned", value: rod.pinned },
+    { key: "ghost", value: rod.ghost },
+    { key: "predicted", value: rod.predicted },
+  ].filter((m) => m.value !== null);
+  return (
+    <>
+      <text x="22" y="13" fontWeight="700" fontSize="14" fill="var(--ink)">
+        {rod.name}, mm
+      </text>
+      <rect
+        x="24"
+        y={TOP}
+        width="32"
+        height={HEIGHT}
+        fill="var(--sheet)"
+        stroke="var(--ink)"
+        strokeWidth="1.4"
+      />
+      {blocks.map((k) => {
+        const high = Math.min((k + 1) * step, full);
+        return (
+          k % 2 === 0 && (
+            <rect
+              key={k}
+              x="24"
+              width={k % 10 === 0 ? 15 : 10}
+              y={y(high)}
+              height={y(k * step) - y(high)}
+              fill={k % 10 < 5 ? "var(--ink)" : "var(--settled)"}
+            />
+          )
+        );
+      })}
+      {blocks
+        .filter((k) => k % 5 === 0 && k > 0)
+        .map((k) => (
+          <text
+            key={k}
+            x="54"
+            y={y(k * step) + 4}
+            fontSize="11"
+            textAnchor="end"
+            fill="var(--ink)"
+            className="figures"
+          >
+            {Number((k * step).toFixed(2))}
+          </text>
+        ))}
+      <line x1="14" x2="118" y1={y(limit)} y2={y(limit)} stroke="var(--decision)" strokeWidth="2.2" />
+      <text
+        x="118"
+        y={y(limit) + (y((rod.predicted ?? 0) * 1000) < y(limit) ? 13 : -4)}
+        fontSize="11.5"
+        textAnchor="end"
+        fill="var(--decision-text)"
+        className="figures"
+        fontWeight="600"
+      >
+        tol {limit.toFixed(1)}
+      </text>
+      {rod.seen !== null && (
+        <g className="slides" style={{ transform: `translateY(${y(rod.seen * 1000)}px)` }}>
+          <path d="M21 0L10 -6V6z" fill="var(--sheet)" stroke="var(--settled)" strokeWidth="1.8" />
+        </g>
+      )}
+      {marks.map((mark) => (
+        <g key={mark.key} className="slides" style={{ transform: `translateY(${y(mark.value! * 1000)}px)` }}>
+          {mark.key === "predicted" ? (
+            <path d="M59 0L71 -6.5V6.5z" fill="var(--ink)" />
+          ) : (
+            <path
+              d="M59 0L70 -6V6z"
+              fill="none"
+              stroke="var(--quiet)"
+              strokeDasharray={mark.key === "ghost" ? "2 2" : undefined}
+            />
+          )}
+          {mark.key === "predicted" && (
+            <text
+              x="74"
+              y="5"
+              fontSize="15.5"
+              fontWeight="700"
+              fill="var(--ink)"
+              className="figures"
+              data-testid={`predicted-${rod.name}`}
+            >
+              {mm(mark.value)}
+            </text>
+          )}
+        </g>
+      ))}
+      {rod.ghost !== null && rod.predicted !== null && Math.abs(rod.ghost - rod.predicted) > 0.00005 && (
+        <text
+          x="118"
+          y={y(rod.predicted * 1000) + (rod.ghost > rod.predicted ? -9 : 19)}
+          fontSize="11"
+          textAnchor="end"
+          fill="var(--quiet)"
+          className="figures"
+        >
+          was {mm(rod.ghost)}
+        </text>
+      )}
+    </>
+  );
+}
+
+function niceStep(least: number): number {
+  return [0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500, 1000].find((s) => s >= least) ?? 1000;
+}

@@ -1,0 +1,56 @@
+import type { Ramp } from "./symbols";
+
+/** What the shading means, with the break at the tolerance. */
+export function Legend({ ramp, exaggeration }: { ramp: Ramp; exaggeration: number }) {
+  const low = ramp.edges[0]!;
+  const high = ramp.edges.at(-1)!;
+  const span = high - low || 1;
+  const x = (value: number) => ((value - low) / span) * 170;
+  const inside = ramp.limit > low && ramp.limit < high;
+  const figure = (value: number) => value.toFixed(ramp.title.startsWith("images") ? 0 : 1);
+  return (
+    <div className="absolute right-[16px] bottom-[32px] border border-hairline bg-sheet/95 px-2 py-1 text-xs">
+      <p className="figures">{ramp.title}</p>
+      <svg width="190" height="30" viewBox="-8 0 190 30" aria-hidden>
+        {ramp.colours.map((colour, k) => (
+          <rect
+            key={k}
+            x={x(ramp.edges[k]!)}
+            width={Math.max(1, x(ramp.edges[k + 1]!) - x(ramp.edges[k]!))}
+            height="11"
+            fill={colour}
+          />
+        ))}
+        {inside && (
+          <line x1={x(ramp.limit)} x2={x(ramp.limit)} y1="-1" y2="16" stroke="var(--ink)" strokeWidth="2" />
+        )}
+        <text x="-6" y="25" fontSize="11" fill="var(--ink)" className="figures">
+          {figure(low)}
+        </text>
+        {inside && (
+          <text
+            x={x(ramp.limit)}
+            y="26"
+            fontSize="11"
+            textAnchor="middle"
+            fill="var(--ink)"
+            fontWeight="700"
+            className="figures"
+          >
+            {ramp.limitName} {figure(ramp.limit)}
+          </text>
+        )}
+        <text x="176" y="25" fontSize="11" textAnchor="end" fill="var(--ink)" className="figures">
+          {figure(high)}
+        </text>
+      </svg>
+      {!inside && (
+        <p className="figures">
+          all {ramp.limit >= high !== ramp.title.startsWith("images") ? "inside" : "outside"} {ramp.limitName}{" "}
+          {figure(ramp.limit)}
+        </p>
+      )}
+      {exaggeration > 0 && <p className="text-quiet">ellipses × {exaggeration.toLocaleString("en-GB")}</p>}
+    </div>
+  );
+}

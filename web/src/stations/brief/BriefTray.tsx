@@ -1,0 +1,180 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { call, type Brief, type CrsLine } from "../../api/client";
+import { usePlan } from "../../app/plan";
+import { mm } from "../../lib/units";
+import { Field, NumberField, Select, TextField } from "../../ui/fields";
+import { Heading } from "../Tray";
+
+const DELIVERABLES = [
+  { id: "orthophoto", name: "orthophoto" },
+  { id: "surface", name: "surface model" },
+  { id: "volume", name: "volume" },
+  { id: "drawing", name: "plan drawing" },
+];
+
+export function BriefTray() {
+  const { plan, catalogue, summary, edit } = usePlan();
+  const { brief } = plan;
+  const set = (change: Partial<Brief>) => void edit([{ object: "brief", value: { ...brief, ...change } }]);
+  const standard = catalogue.standards.find((s) => s.id === brief.standard)!;
+  return (
+    <>
+      <Heading title="Brief">
+        <span className="text-quiet">what is promised, by which standard, in which coordinates</span>
+      </Heading>
+      <div className="grid grid-cols-[repeat(auto-fit,minmax(220px,1fr))] gap-x-6 gap-y-3">
+        <Field label="Title">
+          {(id) => (
+            <TextField
+              id={id}
+              value={brief.title ?? ""}
+              onCommit={(title) => set({ title })}
+              width="w-full"
+            />
+          )}
+        </Field>
+        <Field label="Deliverable">
+          {(id) => (
+            <Select
+              id={id}
+              value={brief.deliverable!}
+              options={DELIVERABLES}
+              onChange={(deliverable) => set({ deliverable })}
+            />
+          )}
+        </Field>
+        <Field
+          label="Standard"
+          hint={`${standard.edition === "none" ? standard.publisher : standard.edition}. Asks for at least ${standard.least_checks} checks.`}
+        >
+          {(id) => (
+            <Select
+              id={id}
+              value={brief.standard!}
+              options={catalogue.standards}
+              onChange={(s) => set({ standard: s })}
+            />
+          )}
+        </Field>
+        <Field
+          label={`Tolerance H, mm (${standard.statistic_h})`}
+          hint={`as RMSE: ${mm(summary?.limits.h)} mm, radial`}
+        >
+          {(id) => (
+            <NumberField
+              id={id}
+              value={brief.tolerance_h!}
+              scale={1000}
+              onCommit={(tolerance_h) => set({ tolerance_h })}
+            />
+          )}
+        </Field>
+        <Field
+          label={`Tolerance V, mm (${standard.statistic_v})`}
+          hint={`as RMSE: ${mm(summary?.limits.v)} mm`}
+        >
+          {(id) => (
+            <NumberField
+              id={id}
+              value={brief.tolerance_v!}
+              scale={1000}
+              onCommit={(tolerance_v) => set({ tolerance_v })}
+            />
+          )}
+        </Field>
+        <Field label="Unit shown">
+          {(id) => (
+            <Select
+              id={id}
+              value={brief.unit!}
+              options={catalogue.units}
+              onChange={(unit) => set({ unit })}
+            />
+          )}
+        </Field>
+        <CrsChoice
+          label="Horizontal grid"
+          kind="projected"
+          value={brief.crs ?? ""}
+          name={summary?.datum?.grid}
+          onChoose={(crs) => set({ crs })}
+        />
+        <CrsChoice
+          label="Height system"
+          kind="vertical"
+          value={brief.heights ?? ""}
+          name={summary?.datum?.heights}
+          onChoose={(heights) => set({ heights })}
+        />
+        <Field label="Coordinate epoch" hint="as the correction service or the mark's certificate states it">
+          {(id) => <TextField id={id} value={brief.epoch || ""} onCommit={(epoch) => set({ epoch })} />}
+        </Field>
+      </div>
+      <p className="mt-3 max-w-3xl text-sm">
+        <span className="text-quiet">What {standard.name} does not say:</span> {standard.silent}
+      </p>
+      {summary?.faults.datum && brief.crs && (
+        <p role="alert" className="mt-2 border-l-4 border-decision bg-decision-wash px-2 py-1">
+          <strong>{summary.faults.datum.what}</strong> {summary.faults.datum.mend}
+        </p>
+      )}
+    </>
+  );
+}
+
+/** Search over PROJ's database by name, area or code. */
+function CrsChoice(props: {
+  label: string;
+  kind: string;
+  value: string;
+  name?: string;
+  onChoose: (code: string) => void;
+}) {
+  const [text, setText] = useState("");
+  const found = useQuery({
+    queryKey: ["crs", props.kind, text],
+    queryFn: () => call<CrsLine[]>("GET", `/crs?kind=${props.kind}&q=${encodeURIComponent(text)}`),
+    enabled: text.length > 1,
+    placeholderData: (previous) => previous,
+  });
+  return (
+    <Field label={props.label} hint={props.value ? `${props.name ?? ""} (${props.value})` : "not chosen yet"}>
+      {(id) => (
+        <div className="relative">
+          <input
+            id={id}
+            className="input w-full"
+            placeholder={
+              props.kind === "vertical"
+                ? "search: EGM96, ellipsoidal, 5773"
+                : "search: UTM 28N, area, EPSG code"
+            }
+            value={text}
+            onChange={(event) => setText(event.target.value)}
+            onKeyDown={(event) => event.key === "Escape" && setText("")}
+          />
+          {text.length > 1 && found.data && (
+            <ul className="absolute z-20 mt-0.5 max-h-52 w-full min-w-72 overflow-y-auto border border-ink bg-sheet">
+              {found.data.length === 0 && <li className="px-2 py-1 text-quiet">Nothing of that name.</li>}
+              {found.data.map((c) => (
+                <li key={c.code}>
+                  <button
+                    className="w-full cursor-pointer px-2 py-1 text-left hover:bg-settled-wash focus:bg-settled-wash"
+                    onClick={() => {
+                      props.onChoose(c.code);
+                      setText("");
+                    }}
+                  >
+                    <span className="figures">{c.code}</span> {c.name}
+                    <span className="block truncate text-xs text-quiet">{c.area}</span>
+                  </button>
+                </li>
+              ))}
+            </ul>
+          )}
+        </div>
+      )}
+    </Field>
+  );
+}

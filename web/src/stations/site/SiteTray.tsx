@@ -1,0 +1,252 @@
+import { useState } from "react";
+import { Problem, upload, type BoundaryReading, type TerrainReading } from "../../api/client";
+import { usePlan } from "../../app/plan";
+import { useWorkbench } from "../../app/workbench";
+import { area, length } from "../../lib/units";
+import { LengthField, Select, unitName } from "../../ui/fields";
+import { ProblemNote } from "../../ui/ProblemNote";
+import { Heading } from "../Tray";
+
+export function SiteTray() {
+  const { plan, summary } = usePlan();
+  return (
+    <>
+      <Heading title="Site">
+        <span className="text-quiet">
+          {summary?.area
+            ? `${area(summary.area, plan.brief.unit!)} · ${plan.site.boundary!.length} corners · drag a corner on the sheet, drag a side for a new one, Alt+click removes`
+            : "boundary and terrain"}
+        </span>
+      </Heading>
+      {!plan.brief.crs && (
+        <p className="mb-2">Choose the grid in the Brief first: without it coordinates mean nothing.</p>
+      )}
+      <div className="grid grid-cols-[minmax(240px,1fr)_minmax(400px,1fr)] gap-x-8">
+        <div>
+          <BoundaryImport />
+          <TerrainImport />
+        </div>
+        <Vertices />
+      </div>
+    </>
+  );
+}
+
+function BoundaryImport() {
+  const { jobId, edit } = usePlan();
+  const { preview, setPreview } = useWorkbench();
+  const [text, setText] = useState("");
+  const [reading, setReading] = useState<BoundaryReading | null>(null);
+  const [problem, setProblem] = useState<Problem | null>(null);
+
+  async function read(fields: Record<string, string | File>) {
+    setReading(null);
+    setPreview(null);
+    try {
+      const found = await upload<BoundaryReading>(`/jobs/${jobId}/read/boundary`, fields);
+      setReading(found);
+      setPreview(found.ring as [number, number][]);
+      setProblem(null);
+    } catch (error) {
+      setProblem(error as Problem);
+    }
+  }
+
+  async function take() {
+    if (!reading) return;
+    const taken = await edit([{ object: "site", value: { boundary: reading.ring } }]);
+    if (taken) {
+      setReading(null);
+      setPreview(null);
+      setText("");
+    }
+  }
+
+  return (
+    <section aria-label="Boundary">
+      <h3 className="font-bold">Boundary</h3>
+      <div className="mt-1 flex items-start gap-2">
+        <textarea
+          className="input figures h-16 flex-1 text-sm"
+          aria-label="Corners"
+          placeholder={"paste corners, one per line:\n46°17'52\"N 13°24'31\"W\nor 622240.0 5128340.0"}
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+        />
+        <div className="grid gap-1">
+          <button className="button" disabled={!text.trim()} onClick={() => void read({ text })}>
+            Read corners
+          </button>
+          <label className="button">
+            GeoJSON, KML…
+            <input
+              type="file"
+              className="sr-only"
+              accept=".geojson,.json,.kml,.csv,.txt"
+              aria-label="Boundary file"
+              onChange={(event) => {
+                const file = event.target.files?.[0];
+                if (file) void read({ file });
+                event.target.value = "";
+              }}
+            />
+          </label>
+        </div>
+      </div>
+      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {reading && preview && (
+        <div className="mt-1 border border-decision bg-sheet p-2" role="status">
+          <p className="font-bold">This is how I read it; it is drawn on the sheet and not saved yet.</p>
+          <ul className="list-inside list-disc text-sm">
+            {reading.how.map((line) => (
+              <li key={line}>{line}</li>
+            ))}
+            <li>{area(reading.area, "m")}</li>
+          </ul>
+          <div className="mt-1 flex gap-2">
+            <button className="button" onClick={() => void take()}>
+              Take this boundary
+            </button>
+            <button
+              className="button"
+              onClick={() => {
+                setReading(null);
+                setPreview(null);
+              }}
+            >
+              Leave it
+            </button>
+          </div>
+        </div>
+      )}
+    </section>
+  );
+}
+
+function TerrainImport() {
+  const { jobId, plan, edit } = usePlan();
+  const [heights, setHeights] = useState("");
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const [how, setHow] = useState<string[]>([]);
+  const [busy, setBusy] = useState(false);
+  const terrain = plan.terrain;
+  const systems = [
+    { id: "", name: "heights as the job's" },
+    { id: "ellipsoidal", name: "ellipsoidal heights" },
+    { id: "EPSG:5773", name: "EGM96 heights" },
+  ];
+  return (
+    <section aria-label="Terrain" className="mt-3">
+      <h3 className="font-bold">Terrain</h3>
+      <p className="text-sm text-quiet">
+        {terrain
+          ? `${terrain.source}: ${terrain.cols} × ${terrain.rows} heights every ${length(terrain.step, plan.brief.unit!, 1)} ${unitName(plan.brief.unit!)}`
+          : "None yet. A GeoTIFF in any coordinate system is taken into the job's grid."}
+      </p>
+      <div className="mt-1 flex items-center gap-2">
+        <Select label="Height system of the file" value={heights} options={systems} onChange={setHeights} />
+        <label className="button">
+          {busy ? "reading…" : "GeoTIFF…"}
+          <input
+            type="file"
+            className="sr-only"
+            accept=".tif,.tiff"
+            aria-label="Terrain file"
+            disabled={busy}
+            onChange={async (event) => {
+              const file = event.target.files?.[0];
+              event.target.value = "";
+              if (!file) return;
+              setBusy(true);
+              setProblem(null);
+              try {
+                const found = await upload<TerrainReading>(`/jobs/${jobId}/read/terrain`, { file, heights });
+                setHow(found.how);
+                await edit([{ object: "terrain", value: { ...found.value } }]);
+              } catch (error) {
+                setProblem(error as Problem);
+              }
+              setBusy(false);
+            }}
+          />
+        </label>
+      </div>
+      {how.map((line) => (
+        <p key={line} className="text-sm">
+          {line}
+        </p>
+      ))}
+      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+    </section>
+  );
+}
+
+function Vertices() {
+  const { plan, edit } = usePlan();
+  const ring = (plan.site.boundary ?? []) as [number, number][];
+  const unit = plan.brief.unit!;
+  const save = (boundary: [number, number][]) => void edit([{ object: "site", value: { boundary } }]);
+  if (!ring.length) return <p className="text-quiet">No corners yet.</p>;
+  return (
+    <table className="table">
+      <thead>
+        <tr>
+          <th>corner</th>
+          <th className="num">E, {unitName(unit)}</th>
+          <th className="num">N, {unitName(unit)}</th>
+          <th />
+        </tr>
+      </thead>
+      <tbody>
+        {ring.map(([e, n], k) => {
+          const at = (place: [number, number]) => save(ring.map((p, j) => (j === k ? place : p)));
+          const next = ring[(k + 1) % ring.length]!;
+          return (
+            <tr key={k}>
+              <td>{k + 1}</td>
+              <td className="num">
+                <LengthField
+                  label={`E of corner ${k + 1}`}
+                  value={e}
+                  unit={unit}
+                  width="w-28"
+                  onCommit={(v) => at([v!, n])}
+                />
+              </td>
+              <td className="num">
+                <LengthField
+                  label={`N of corner ${k + 1}`}
+                  value={n}
+                  unit={unit}
+                  width="w-28"
+                  onCommit={(v) => at([e, v!])}
+                />
+              </td>
+              <td className="whitespace-nowrap">
+                <button
+                  className="cursor-pointer underline"
+                  onClick={() =>
+                    save([
+                      ...ring.slice(0, k + 1),
+                      [(e + next[0]) / 2, (n + next[1]) / 2],
+                      ...ring.slice(k + 1),
+                    ])
+                  }
+                >
+                  add after
+                </button>{" "}
+                <button
+                  className="cursor-pointer underline disabled:text-quiet disabled:no-underline"
+                  disabled={ring.length < 4}
+                  onClick={() => save(ring.filter((_, j) => j !== k))}
+                >
+                  remove
+                </button>
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}

@@ -1,0 +1,251 @@
+import { usePlan } from "../../app/plan";
+import { useWorkbench } from "../../app/workbench";
+import { chance as chanceWords, grid, mm, percent } from "../../lib/units";
+import { Histogram } from "../../plots/Histogram";
+import { NumberField } from "../../ui/fields";
+import { Heading } from "../Tray";
+
+const FILES = [
+  ["points.csv", "point list, CSV"],
+  ["control.geojson", "GeoJSON"],
+  ["control.kml", "KML"],
+  ["plan.json", "Kardo plan"],
+] as const;
+
+export function VerdictTray() {
+  const { jobId, plan, result, prediction, catalogue } = usePlan();
+  const { setGoTo, pinned, setPinned } = useWorkbench();
+  const unit = plan.brief.unit!;
+  const standard = catalogue.standards.find((s) => s.id === plan.brief.standard)!;
+  const files = (
+    <span className="ml-auto flex flex-wrap gap-2">
+      {FILES.map(([name, words]) => (
+        <a key={name} className="button text-sm" href={`/api/jobs/${jobId}/export/${name}`} download={name}>
+          {words}
+        </a>
+      ))}
+    </span>
+  );
+  if (!result || result.defects.length)
+    return (
+      <>
+        <Heading title="Verdict">{files}</Heading>
+        {result?.defects.map((d) => (
+          <p key={d.words} className="mt-1">
+            <strong>{d.words}</strong> {d.mend}
+          </p>
+        ))}
+        {!result && (
+          <p className="text-quiet">
+            {prediction?.state === "lacking" ? "The plan still lacks what the staff lists." : "Computing…"}
+          </p>
+        )}
+      </>
+    );
+  const worst = [
+    ["H", result.map!.worst_h],
+    ["V", result.map!.worst_v],
+  ] as const;
+  const chance = result.chance_detail;
+  return (
+    <>
+      <Heading title="Verdict">
+        <span className="text-quiet">
+          {standard.name}: {standard.clause}
+        </span>
+        {files}
+      </Heading>
+      <div className="grid grid-cols-[repeat(auto-fit,minmax(250px,1fr))] gap-x-8 gap-y-4">
+        <section>
+          <table className="table">
+            <thead>
+              <tr>
+                <th>predicted, mm</th>
+                <th className="num">H</th>
+                <th className="num">V</th>
+              </tr>
+            </thead>
+            <tbody>
+              <Row name="allowed RMSE" h={result.limit_h} v={result.limit_v} />
+              <Row name="on the map, absolute" h={result.rmse_h} v={result.rmse_v} strong />
+              <Row name="as the checks see it" h={result.seen_rmse_h} v={result.seen_rmse_v} />
+              <Row name="95 % of the map within" h={worst[0][1]?.p95} v={worst[1][1]?.p95} />
+              <Row name="worst place" h={worst[0][1]?.sigma} v={worst[1][1]?.sigma} />
+              {pinned && <Row name="pinned" h={pinned.rmse_h} v={pinned.rmse_v} />}
+            </tbody>
+          </table>
+          <p className="mt-1 flex flex-wrap gap-2 text-sm">
+            {worst.map(
+              ([axis, place]) =>
+                place && (
+                  <button key={axis} className="button" onClick={() => setGoTo(place)}>
+                    worst {axis}:{" "}
+                    <span className="figures">
+                      {grid(place.e, unit, 0)} E {grid(place.n, unit, 0)} N
+                    </span>
+                  </button>
+                ),
+            )}
+            <button
+              className="button"
+              aria-pressed={!!pinned}
+              onClick={() => setPinned(pinned ? null : result)}
+            >
+              pin (P)
+            </button>
+          </p>
+          {result.map!.uncovered > 0 && (
+            <p className="mt-1 text-decision-text">
+              {result.map!.uncovered} of {result.map!.v.length} map points are seen by fewer than two images
+              and are not in these figures.
+            </p>
+          )}
+          {result.left_out!.length > 0 && (
+            <p className="mt-1">
+              {result.left_out!.length} exposures have fewer than six tie rays and are left out.
+            </p>
+          )}
+        </section>
+        <section>
+          <h3 className="font-bold">Error budget</h3>
+          <table className="table">
+            <thead>
+              <tr>
+                <th>source</th>
+                <th className="num">H, mm</th>
+                <th className="num">of H</th>
+                <th className="num">V, mm</th>
+                <th className="num">of V</th>
+              </tr>
+            </thead>
+            <tbody>
+              {result
+                .budget!.filter((s) => Math.max(s.share_h, s.share_v) > 0.0005)
+                .map((s) => (
+                  <tr key={s.group}>
+                    <td>{s.group}</td>
+                    <td className="num">{mm(s.sigma_h)}</td>
+                    <td className="num">{percent(s.share_h)}</td>
+                    <td className="num">{mm(s.sigma_v)}</td>
+                    <td className="num">{percent(s.share_v)}</td>
+                  </tr>
+                ))}
+            </tbody>
+          </table>
+        </section>
+        <section className="max-w-md">
+          <h3 className="font-bold">What the checks are blind to</h3>
+          {result.blind!.map((words) => (
+            <p key={words}>{words}</p>
+          ))}
+          <p className="mt-2 text-sm">
+            <span className="text-quiet">What {standard.name} does not say:</span> {standard.silent}
+          </p>
+          <p className="mt-2 text-sm text-quiet">
+            A prediction rests on its assumptions; it certifies nothing. Coordinates are the licensed
+            surveyor's to certify.
+          </p>
+        </section>
+        {chance && (
+          <section>
+            <h3 className="font-bold">
+              Chance to pass: {chanceWords(chance.passing)} (± {percent(chance.uncertainty, 2)} from the draw)
+            </h3>
+            <Histogram
+              name={`${standard.statistic_h}, mm`}
+              {...chance.histogram_h}
+              limit={plan.brief.tolerance_h!}
+            />
+            <Histogram
+              name={`${standard.statistic_v}, mm`}
+              {...chance.histogram_v}
+              limit={plan.brief.tolerance_v!}
+            />
+            <p className="text-sm text-quiet">
+              20 000 simulated tests; 90 % of them find V between {mm(chance.spread_v[0])} and{" "}
+              {mm(chance.spread_v[2])} mm.
+            </p>
+          </section>
+        )}
+      </div>
+      <Assumptions />
+    </>
+  );
+}
+
+function Row({
+  name,
+  h,
+  v,
+  strong,
+}: {
+  name: string;
+  h?: number | null;
+  v?: number | null;
+  strong?: boolean;
+}) {
+  return (
+    <tr className={strong ? "font-bold" : ""}>
+      <td>{name}</td>
+      <td className="num">{mm(h)}</td>
+      <td className="num">{mm(v)}</td>
+    </tr>
+  );
+}
+
+/** Every assumed figure with its source; any can be argued with. */
+function Assumptions() {
+  const { plan, catalogue, edit } = usePlan();
+  const changed = plan.assumptions;
+  return (
+    <details className="mt-4">
+      <summary className="cursor-pointer font-bold">
+        Assumptions{Object.keys(changed).length ? `, ${Object.keys(changed).length} changed` : ""}
+      </summary>
+      <table className="table">
+        <thead>
+          <tr>
+            <th>what</th>
+            <th className="num">value</th>
+            <th>unit</th>
+            <th>where it comes from</th>
+            <th />
+          </tr>
+        </thead>
+        <tbody>
+          {catalogue.assumptions.map((a) => {
+            const { [a.id]: own, ...others } = changed;
+            const millimetres = a.unit === "m";
+            return (
+              <tr key={a.id}>
+                <td>{a.what}</td>
+                <td className="num">
+                  <NumberField
+                    label={a.what}
+                    value={own ?? a.value}
+                    scale={millimetres ? 1000 : 1}
+                    decimals={millimetres ? 1 : 3}
+                    width="w-20"
+                    onCommit={(v) => void edit([{ object: "assumptions", value: { ...others, [a.id]: v } }])}
+                  />
+                </td>
+                <td>{millimetres ? "mm" : a.unit}</td>
+                <td className="text-sm text-quiet">{a.source}</td>
+                <td>
+                  {own !== undefined && (
+                    <button
+                      className="cursor-pointer underline"
+                      onClick={() => void edit([{ object: "assumptions", value: others }])}
+                    >
+                      back to {millimetres ? mm(a.value) : a.value}
+                    </button>
+                  )}
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </details>
+  );
+}

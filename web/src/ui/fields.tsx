@@ -1,0 +1,190 @@
+import { useEffect, useId, useState, type ReactNode } from "react";
+import { length, parseLength, UNITS } from "../lib/units";
+
+/** One way to show a labelled field. */
+export function Field({
+  label,
+  hint,
+  children,
+}: {
+  label: string;
+  hint?: string;
+  children: (id: string) => ReactNode;
+}) {
+  const id = useId();
+  return (
+    <div className="grid content-start gap-0.5">
+      <label htmlFor={id} className="text-sm text-quiet">
+        {label}
+      </label>
+      {children(id)}
+      {hint && <p className="text-xs text-quiet">{hint}</p>}
+    </div>
+  );
+}
+
+interface CommitProps {
+  id?: string;
+  label?: string;
+  text: string;
+  /** The value typed, or null when it cannot be read. */
+  read: (text: string) => (() => void) | null;
+  className?: string;
+  width?: string;
+}
+
+/** A field that is sent when left or on Enter, stays as typed when it cannot be read, and goes back on Escape. */
+export function CommitField({ id, label, text, read, className = "", width = "w-24" }: CommitProps) {
+  const [typed, setTyped] = useState(text);
+  const [bad, setBad] = useState(false);
+  useEffect(() => {
+    setTyped(text);
+    setBad(false);
+  }, [text]);
+  const commit = () => {
+    if (typed === text) return;
+    const send = read(typed);
+    setBad(!send);
+    send?.();
+  };
+  return (
+    <input
+      id={id}
+      aria-label={label}
+      aria-invalid={bad}
+      title={bad ? "This cannot be read; nothing was changed." : undefined}
+      className={`input ${width} ${className}`}
+      value={typed}
+      onChange={(event) => setTyped(event.target.value)}
+      onBlur={commit}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") commit();
+        if (event.key === "Escape") {
+          setTyped(text);
+          setBad(false);
+        }
+        if (event.key === "ArrowDown" || event.key === "ArrowUp")
+          moveInColumn(event.currentTarget, event.key === "ArrowDown" ? 1 : -1);
+      }}
+    />
+  );
+}
+
+/** Up and down go along the column of a table, as in a spreadsheet. */
+function moveInColumn(input: HTMLInputElement, direction: number) {
+  const cell = input.closest("td");
+  const row = cell?.parentElement;
+  const next = direction > 0 ? row?.nextElementSibling : row?.previousElementSibling;
+  if (!cell || !next) return;
+  next.children[[...row!.children].indexOf(cell)]?.querySelector("input")?.focus();
+}
+
+export function TextField(props: {
+  id?: string;
+  label?: string;
+  value: string;
+  onCommit: (v: string) => void;
+  width?: string;
+}) {
+  return (
+    <CommitField
+      {...props}
+      text={props.value}
+      read={(text) => (text.trim() ? () => props.onCommit(text.trim()) : null)}
+    />
+  );
+}
+
+interface NumberProps {
+  id?: string;
+  label?: string;
+  value: number;
+  onCommit: (value: number) => void;
+  decimals?: number;
+  scale?: number;
+  width?: string;
+}
+
+/** A plain number; scale turns what is shown into what is kept (1000: shown in mm, kept in m). */
+export function NumberField({ value, onCommit, decimals = 1, scale = 1, ...rest }: NumberProps) {
+  return (
+    <CommitField
+      {...rest}
+      className="figures text-right"
+      text={(value * scale).toFixed(decimals)}
+      read={(text) => {
+        const typed = Number(text.replace(",", "."));
+        return text.trim() && Number.isFinite(typed) ? () => onCommit(typed / scale) : null;
+      }}
+    />
+  );
+}
+
+/** A length in the job's unit; any unit may be typed and is converted. */
+export function LengthField(props: {
+  id?: string;
+  label?: string;
+  value: number | null;
+  unit: string;
+  onCommit: (metres: number | null) => void;
+  decimals?: number;
+  optional?: boolean;
+  /** Shown in italics: a value that was not typed but follows from something else. */
+  quiet?: boolean;
+  width?: string;
+  placeholder?: string;
+}) {
+  const { value, unit, onCommit, decimals = 3, optional } = props;
+  return (
+    <CommitField
+      id={props.id}
+      label={props.label}
+      width={props.width}
+      className={`figures text-right ${props.quiet ? "italic text-quiet" : ""}`}
+      text={value === null ? "" : length(value, unit, decimals)}
+      read={(text) => {
+        if (optional && !text.trim()) return () => onCommit(null);
+        const metres = parseLength(text, unit);
+        return metres === null ? null : () => onCommit(metres);
+      }}
+    />
+  );
+}
+
+export function Select<T extends string>(props: {
+  id?: string;
+  label?: string;
+  value: T;
+  options: { id: string; name: string }[];
+  onChange: (value: T) => void;
+  className?: string;
+}) {
+  return (
+    <select
+      id={props.id}
+      aria-label={props.label}
+      className={`input max-w-52 ${props.className ?? ""}`}
+      value={props.value}
+      onChange={(event) => props.onChange(event.target.value as T)}
+    >
+      {props.options.map((o) => (
+        <option key={o.id} value={o.id}>
+          {o.name}
+        </option>
+      ))}
+    </select>
+  );
+}
+
+export function Fact({ name, children }: { name: string; children: ReactNode }) {
+  return (
+    <div>
+      <dt className="text-sm text-quiet">{name}</dt>
+      <dd className="figures">{children}</dd>
+    </div>
+  );
+}
+
+export function unitName(unit: string): string {
+  return UNITS[unit]!.short;
+}
