@@ -57,7 +57,7 @@ export function TopBar({ session }: { session: Session }) {
       <Link to="/" className="text-lg font-bold text-decision-text" title="All jobs">
         Kardo
       </Link>
-      <span className="min-w-0 flex-shrink truncate font-medium" title={plan.brief.title}>
+      <span className="min-w-24 flex-shrink truncate font-medium" title={plan.brief.title}>
         {plan.brief.title}
       </span>
       <span className="figures text-sm whitespace-nowrap text-quiet" role="status" data-testid="saved">

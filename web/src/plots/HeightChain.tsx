@@ -53,6 +53,7 @@ export function HeightChain({ heights, unit, support }: { heights: Heights; unit
       <path d="M44 34h36l-5 -8h-26z" fill="var(--sheet)" stroke="var(--ink)" strokeWidth="1.6" />
       <path d="M62 154l-6 9h12z" fill="var(--ink)" />
       </g>
+      </g>
       <Arrow x={120} from={74} to={34} label={`${f(heights.apc_above_arp)}`} />
       <Arrow x={120} from={154} to={74} label={`${f(heights.arp_above_mark)}`} />
       <text x="146" y="118" fontSize="11.5" fill="var(--quiet)">

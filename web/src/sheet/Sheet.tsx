@@ -132,6 +132,7 @@ export function Sheet() {
     const source = drawing.layers.contours.getSource()!;
     source.clear();
     const t = terrain.data;
+    drawing.shading.setVisible(document.documentElement.dataset.theme !== "field"); // no mid greys in the sun
     drawing.shading.setSource(
       t ? new ImageStatic({ url: t.shading, imageExtent: t.extent as Extent, projection: GRID }) : null,
     );
