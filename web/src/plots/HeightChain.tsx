@@ -44,15 +44,15 @@ export function HeightChain({ heights, unit, support }: { heights: Heights; unit
           </text>
         </g>
       ))}
-      <path
-        d="M62 34v40M48 74h28M62 74L46 154M62 74L78 154"
-        stroke="var(--ink)"
-        strokeWidth="2"
-        fill="none"
-      />
-      <path d="M44 34h36l-5 -8h-26z" fill="var(--sheet)" stroke="var(--ink)" strokeWidth="1.6" />
-      <path d="M62 154l-6 9h12z" fill="var(--ink)" />
-      </g>
+      <g transform="translate(-22 0)">
+        <path
+          d="M62 34v40M48 74h28M62 74L46 154M62 74L78 154"
+          stroke="var(--ink)"
+          strokeWidth="2"
+          fill="none"
+        />
+        <path d="M44 34h36l-5 -8h-26z" fill="var(--sheet)" stroke="var(--ink)" strokeWidth="1.6" />
+        <path d="M62 154l-6 9h12z" fill="var(--ink)" />
       </g>
       <Arrow x={120} from={74} to={34} label={`${f(heights.apc_above_arp)}`} />
       <Arrow x={120} from={154} to={74} label={`${f(heights.arp_above_mark)}`} />
