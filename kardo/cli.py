@@ -35,7 +35,9 @@ def _parser() -> argparse.ArgumentParser:
     demo.add_argument("--out", type=Path, help="write to a file instead of the screen")
     demo.set_defaults(run=_demo_plan)
     bench = commands.add_parser("bench", help="time the accuracy engine")
-    bench.add_argument("--exposures", type=int, action="append", help="block size; repeatable (default 500, 2000, 10000)")
+    bench.add_argument(
+        "--exposures", type=int, action="append", help="block size; repeatable (default 500, 2000, 10000)"
+    )
     bench.add_argument("--json", type=Path)
     bench.set_defaults(run=_bench)
     schema = commands.add_parser("plan-schema", help="print the JSON Schema of the plan")
@@ -58,7 +60,10 @@ def _predict(args: argparse.Namespace) -> int:
     from kardo.core.plan.model import plan_from_json
 
     if (args.plan is None) == (args.network_in is None):
-        raise KardoError("Give either a plan or --network-in.", mend="kardo predict PLAN.json, or kardo predict --network-in NETWORK.json")
+        raise KardoError(
+            "Give either a plan or --network-in.",
+            mend="kardo predict PLAN.json, or kardo predict --network-in NETWORK.json",
+        )
     if args.network_in:
         network = network_from_json(_read(args.network_in))  # type: ignore[arg-type]
         try:
@@ -85,7 +90,9 @@ def _say(result: dict) -> int:
     if "rmse_h" in result:
         print(f"on the map, absolute: H {result['rmse_h'] * 1000:.1f} mm, V {result['rmse_v'] * 1000:.1f} mm")
         if result["chance"] is not None:
-            print(f"as the checks see it: H {result['seen_rmse_h'] * 1000:.1f} mm, V {result['seen_rmse_v'] * 1000:.1f} mm")
+            print(
+                f"as the checks see it: H {result['seen_rmse_h'] * 1000:.1f} mm, V {result['seen_rmse_v'] * 1000:.1f} mm"
+            )
             print(f"chance to pass: {result['chance']:.1%}")
         for words in result["blind"]:
             print(words)

@@ -65,33 +65,53 @@ def sallow_bank() -> Plan:
     )
     control = [
         *_row("target", "G", [(622_270, -30), (622_290, 32), (623_190, 4), (624_110, -31), (624_085, 30)], "rtk_once"),
-        *_row("check", "K", [(622_520, 12), (622_830, -24), (623_150, 30), (623_470, -8), (623_730, 26), (623_960, -20)], "rtk_once"),
+        *_row(
+            "check",
+            "K",
+            [(622_520, 12), (622_830, -24), (623_150, 30), (623_470, -8), (623_730, 26), (623_960, -20)],
+            "rtk_once",
+        ),
         *_row("check", "K", [(623_285, 150)], "rtk_once", first=7),
         *_row("check", "K", [(624_082, 27)], "rtk_once", first=8),
     ]
     control[6] = control[6].model_copy(update={"mark": "heron-2"})
     return Plan(
         brief=Brief(
-            title="Sallow Bank, raising of the flood bank", deliverable="surface", tolerance_h=0.030, tolerance_v=0.040,
-            standard="user_rmse", crs="EPSG:25828", heights="EPSG:5773", unit="m", epoch="2026.9",
+            title="Sallow Bank, raising of the flood bank",
+            deliverable="surface",
+            tolerance_h=0.030,
+            tolerance_v=0.040,
+            standard="user_rmse",
+            crs="EPSG:25828",
+            heights="EPSG:5773",
+            unit="m",
+            epoch="2026.9",
         ),
         site=Site(boundary=_boundary()),
         terrain=terrain_of(surface, "synthetic ground of Corvane, 5 m grid"),
-        flight=Flight(course=80.0, height=70.0, forward_overlap=75.0, side_overlap=70.0, speed=7.0, exposure_time=0.001),
+        flight=Flight(
+            course=80.0, height=70.0, forward_overlap=75.0, side_overlap=70.0, speed=7.0, exposure_time=0.001
+        ),
         marks=marks,
         base=Base(mark="heron-4", support="tripod", antenna="disc", readings=(1.872,)),
         control=tuple(control),
-    )  # fmt: skip
+    )
 
 
 def _mark(surface: Surface, key: str, name: str, e: float, off: float, sigma_h: float, sigma_v: float) -> Mark:
     n = round(float(_crest(np.array([e]))[0]) + off, 3)
-    return Mark(id=key, name=name, e=e, n=n, h=round(float(surface.at(e, n)) + 0.12, 3), sigma_h=sigma_h, sigma_v=sigma_v)
+    return Mark(
+        id=key, name=name, e=e, n=n, h=round(float(surface.at(e, n)) + 0.12, 3), sigma_h=sigma_h, sigma_v=sigma_v
+    )
 
 
 def _row(role: str, letter: str, places: list[tuple[float, float]], method: str, first: int = 1) -> list[ControlPoint]:
     rows = []
     for k, (e, off) in enumerate(places, first):
         n = round(float(_crest(np.array([float(e)]))[0]) + off, 1)
-        rows.append(ControlPoint.model_validate({"id": f"{letter}{k}", "name": f"{letter}{k}", "role": role, "e": e, "n": n, "method": method}))
+        rows.append(
+            ControlPoint.model_validate(
+                {"id": f"{letter}{k}", "name": f"{letter}{k}", "role": role, "e": e, "n": n, "method": method}
+            )
+        )
     return rows

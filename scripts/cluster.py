@@ -1,7 +1,7 @@
 """A PostgreSQL cluster of the project's own, on loopback, on a free port, owned by an unprivileged user.
 
-    cluster.py start    initialise where needed, start, and write .local/database.json
-    cluster.py stop
+cluster.py start    initialise where needed, start, and write .local/database.json
+cluster.py stop
 """
 
 import glob
@@ -69,9 +69,21 @@ def _initialise(data: Path, password: str) -> None:
         if os.geteuid() == 0:
             shutil.chown(file.name, "postgres")
         _as_owner(
-            [_binary("initdb"), "-D", str(data), "-U", "kardo", "--auth=scram-sha-256", f"--pwfile={file.name}", "-E", "UTF8", "--locale=C.UTF-8"],
-            check=True, stdout=subprocess.DEVNULL,
-        )  # fmt: skip
+            [
+                _binary("initdb"),
+                "-D",
+                str(data),
+                "-U",
+                "kardo",
+                "--auth=scram-sha-256",
+                f"--pwfile={file.name}",
+                "-E",
+                "UTF8",
+                "--locale=C.UTF-8",
+            ],
+            check=True,
+            stdout=subprocess.DEVNULL,
+        )
 
 
 def _answers(known: dict) -> bool:
@@ -84,7 +96,11 @@ def start() -> None:
     """Start the cluster; a running one is kept, and one that was killed is recovered by PostgreSQL itself."""
     home = _home()
     data = home / "data"
-    known = json.loads(WRITTEN.read_text()) if WRITTEN.exists() else {"user": "kardo", "password": secrets.token_urlsafe(24)}
+    known = (
+        json.loads(WRITTEN.read_text())
+        if WRITTEN.exists()
+        else {"user": "kardo", "password": secrets.token_urlsafe(24)}
+    )
     fresh = _as_owner(["test", "-e", str(data / "PG_VERSION")]).returncode != 0
     if fresh:
         known = {"user": "kardo", "password": secrets.token_urlsafe(24)}
@@ -95,7 +111,11 @@ def start() -> None:
             _as_owner([_binary("pg_ctl"), "-D", str(data), "-m", "fast", "-w", "stop"], stdout=subprocess.DEVNULL)
         known["port"] = _free_port()
         options = f"-c listen_addresses=127.0.0.1 -c port={known['port']} -c unix_socket_directories='' -c fsync={os.environ.get('KARDO_FSYNC', 'on')}"
-        _as_owner([_binary("pg_ctl"), "-D", str(data), "-o", options, "-l", str(home / "log"), "-w", "start"], check=True, stdout=subprocess.DEVNULL)
+        _as_owner(
+            [_binary("pg_ctl"), "-D", str(data), "-o", options, "-l", str(home / "log"), "-w", "start"],
+            check=True,
+            stdout=subprocess.DEVNULL,
+        )
     WRITTEN.write_text(json.dumps(known))
     WRITTEN.chmod(0o600)
     if fresh:
@@ -104,13 +124,30 @@ def start() -> None:
 
 def _psql(known: dict, database: str, sql: str) -> None:
     env = {**os.environ, "PGPASSWORD": known["password"]}
-    command = [_binary("psql"), "-q", "-h", "127.0.0.1", "-p", str(known["port"]), "-U", "kardo", "-d", database, "-c", sql]
+    command = [
+        _binary("psql"),
+        "-q",
+        "-h",
+        "127.0.0.1",
+        "-p",
+        str(known["port"]),
+        "-U",
+        "kardo",
+        "-d",
+        database,
+        "-c",
+        sql,
+    ]
     subprocess.run(command, env=env, check=True, stdout=subprocess.DEVNULL)
 
 
 def stop() -> None:
     if (LOCAL / "postgres").exists() or WRITTEN.exists():
-        _as_owner([_binary("pg_ctl"), "-D", str(_home() / "data"), "-m", "fast", "-w", "stop"], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        _as_owner(
+            [_binary("pg_ctl"), "-D", str(_home() / "data"), "-m", "fast", "-w", "stop"],
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
 
 
 if __name__ == "__main__":

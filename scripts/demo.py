@@ -36,7 +36,18 @@ def main() -> int:
     _manage("migrate", "--verbosity", "0")
     people = _manage("load_demo", capture_output=True, text=True).stdout
     port = _port(int(os.environ.get("KARDO_PORT", "8000")))
-    bind = ["--bind", f"127.0.0.1:{port}", "--worker-class", "gthread", "--workers", "1", "--threads", "8", "--timeout", "120"]
+    bind = [
+        "--bind",
+        f"127.0.0.1:{port}",
+        "--worker-class",
+        "gthread",
+        "--workers",
+        "1",
+        "--threads",
+        "8",
+        "--timeout",
+        "120",
+    ]
     children = [
         subprocess.Popen([PYTHON, "-m", "gunicorn", "kardo.server.wsgi", *bind, "--log-level", "warning"], cwd=ROOT),
         subprocess.Popen([PYTHON, "manage.py", "procrastinate", "worker", "--delete-jobs", "successful"], cwd=ROOT),

@@ -35,14 +35,19 @@ def read_boundary(data: bytes, name: str, grid: Grid, unit: str) -> Boundary:
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
-        raise ReadError(f"{name or 'The file'} is not text: neither GeoJSON, KML nor a coordinate list.", mend="Export the boundary as GeoJSON or KML.") from None
+        raise ReadError(
+            f"{name or 'The file'} is not text: neither GeoJSON, KML nor a coordinate list.",
+            mend="Export the boundary as GeoJSON or KML.",
+        ) from None
     start = text.lstrip()[:1]
     if start in "{[" and start:
         return _checked(*_geojson(text, grid), grid)
     if start == "<":
         return _checked(*_kml(text, grid), grid)
     if name.lower().endswith((".geojson", ".json", ".kml")):
-        raise ReadError(f"{name} is not what its name says: it holds plain text.", mend="Export it again, or paste its coordinates.")
+        raise ReadError(
+            f"{name} is not what its name says: it holds plain text.", mend="Export it again, or paste its coordinates."
+        )
     reading = read_points(text, grid, unit)
     return _checked([(p.e, p.n) for p in reading.points], [*reading.how], grid)
 
@@ -60,7 +65,11 @@ def _checked(points: list[tuple[float, float]], how: list[str], grid: Grid) -> B
     if not polygon.is_valid:
         where = is_valid_reason(polygon).partition("[")[2].rstrip("]")
         spot = " ".join(f"{float(v):.1f}" for v in where.split()) if where else ""
-        raise ReadError(f"The boundary crosses itself{f' near {spot}' if spot else ''}.", where="the boundary", mend="Put its corners in order round the site.")
+        raise ReadError(
+            f"The boundary crosses itself{f' near {spot}' if spot else ''}.",
+            where="the boundary",
+            mend="Put its corners in order round the site.",
+        )
     return Boundary(tuple(ring), (*how, f"{len(ring)} corners."), float(polygon.area))
 
 
@@ -78,7 +87,11 @@ def _geojson(text: str, grid: Grid) -> tuple[list[tuple[float, float]], list[str
             source = CRS.from_user_input(crs["properties"]["name"])
             named = f"coordinates in {source.name}, as the file names"
         except (CRSError, KeyError, TypeError) as fault:
-            raise ReadError("The file names a coordinate system that PROJ does not know.", where="crs", mend="Export it as plain GeoJSON.") from fault
+            raise ReadError(
+                "The file names a coordinate system that PROJ does not know.",
+                where="crs",
+                mend="Export it as plain GeoJSON.",
+            ) from fault
     ring, how = _largest(rings, "GeoJSON")
     return _to_grid(ring, source, grid), [f"GeoJSON, {named}.", *how]
 
@@ -111,13 +124,17 @@ def _kml(text: str, grid: Grid) -> tuple[list[tuple[float, float]], list[str]]:
     except (ElementTree.ParseError, DefusedXmlException) as fault:
         raise ReadError(f"This is not sound KML ({fault}).", mend="Export it again.") from fault
     if _tag(root) != "kml":
-        raise ReadError(f"This is XML of another kind (<{_tag(root)}>), not KML.", mend="Export the boundary as KML or GeoJSON.")
+        raise ReadError(
+            f"This is XML of another kind (<{_tag(root)}>), not KML.", mend="Export the boundary as KML or GeoJSON."
+        )
     outer = [c for b in root.iter() if _tag(b) == "outerBoundaryIs" for c in b.iter() if _tag(c) == "coordinates"]
     lines = [c for b in root.iter() if _tag(b) == "LineString" for c in b.iter() if _tag(c) == "coordinates"]
     try:
         rings = [[tuple(float(v) for v in p.split(",")[:2]) for p in (c.text or "").split()] for c in outer or lines]
     except ValueError as fault:
-        raise ReadError(f"A coordinate cannot be read ({fault}).", where="coordinates", mend="Export it again.") from fault
+        raise ReadError(
+            f"A coordinate cannot be read ({fault}).", where="coordinates", mend="Export it again."
+        ) from fault
     if any(len(p) != 2 for ring in rings for p in ring):
         raise ReadError("A coordinate has no latitude.", where="coordinates", mend="Export it again.")
     ring, how = _largest(rings, "KML")
@@ -131,7 +148,10 @@ def _tag(element) -> str:
 def _largest(rings: list, kind: str) -> tuple[list, list[str]]:
     rings = [r for r in rings if len(r) >= 3]
     if not rings:
-        raise ReadError(f"The {kind} file holds no area and no closed line.", mend="Draw the boundary as a polygon and export it again.")
+        raise ReadError(
+            f"The {kind} file holds no area and no closed line.",
+            mend="Draw the boundary as a polygon and export it again.",
+        )
     best = max(rings, key=lambda r: Polygon(r).area)
     return best, [f"The largest of {len(rings)} areas is taken."] if len(rings) > 1 else []
 
@@ -140,5 +160,7 @@ def _to_grid(ring: list, source: CRS, grid: Grid) -> list[tuple[float, float]]:
     x, y = np.array(ring, dtype=float).T
     e, n = grid.from_other(source, x, y)
     if not (np.isfinite(e).all() and np.isfinite(n).all()):
-        raise ReadError("Some corners cannot exist in the job's grid.", where="the boundary", mend="Check the grid in the Brief.")
+        raise ReadError(
+            "Some corners cannot exist in the job's grid.", where="the boundary", mend="Check the grid in the Brief."
+        )
     return [(float(a), float(b)) for a, b in zip(np.round(e, 4), np.round(n, 4), strict=True)]

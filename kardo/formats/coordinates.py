@@ -58,7 +58,9 @@ def read_points(text: str, grid: Grid, unit: str) -> Reading:
         rows, numbers = rows[1:], numbers[1:]
         how.append("Columns as the header row names them.")
     if not rows:
-        raise ReadError("The list has no coordinates.", mend="Give one point per line: name, easting, northing, height.")
+        raise ReadError(
+            "The list has no coordinates.", mend="Give one point per line: name, easting, northing, height."
+        )
     if not head:
         columns, said = _guess(rows, numbers)
         how += said
@@ -75,15 +77,25 @@ def read_points(text: str, grid: Grid, unit: str) -> Reading:
     if not head:
         e, n, swapped = _either_way(grid, e, n, first, second, geographic)
         if swapped:
-            how.append("The first of the two is " + ("the longitude" if geographic else "the northing") + ": only so do the points lie inside the grid's area.")
+            how.append(
+                "The first of the two is "
+                + ("the longitude" if geographic else "the northing")
+                + ": only so do the points lie inside the grid's area."
+            )
     grid.require_inside(e, n, "the list")
     heights = _heights(rows, numbers, columns, float(UNITS[unit].metres))
     names, codes = _texts(rows, columns, "name"), _texts(rows, columns, "code")
-    return Reading(tuple(ReadPoint(*p) for p in zip(names, map(float, e), map(float, n), heights, codes, strict=True)), tuple(how))
+    return Reading(
+        tuple(ReadPoint(*p) for p in zip(names, map(float, e), map(float, n), heights, codes, strict=True)), tuple(how)
+    )
 
 
 def _rows(text: str) -> tuple[list[list[str]], list[int], list[str]]:
-    lines = [(k, line) for k, line in enumerate(text.replace("\ufeff", "").splitlines(), 1) if line.strip() and not line.lstrip().startswith("#")]
+    lines = [
+        (k, line)
+        for k, line in enumerate(text.replace("\ufeff", "").splitlines(), 1)
+        if line.strip() and not line.lstrip().startswith("#")
+    ]
     if not lines:
         raise ReadError("There is nothing to read.", mend="Paste one point per line.")
     sample = lines[-1][1]
@@ -93,7 +105,12 @@ def _rows(text: str) -> tuple[list[list[str]], list[int], list[str]]:
             if delimiter != ",":
                 rows = [[re.sub(r"^([-+]?\d+),(\d+)$", r"\1.\2", c) for c in row] for row in rows]
             return rows, [k for k, _ in lines], [f"Columns parted by {name}."]
-    rows = [re.split(r"\s{2,}", line.strip()) if re.search(r"[°'\"]", line) and re.search(r"\s{2,}", line.strip()) else line.split() for _, line in lines]
+    rows = [
+        re.split(r"\s{2,}", line.strip())
+        if re.search(r"[°'\"]", line) and re.search(r"\s{2,}", line.strip())
+        else line.split()
+        for _, line in lines
+    ]
     return rows, [k for k, _ in lines], ["Columns parted by spaces."]
 
 
@@ -108,7 +125,9 @@ def _columns(row: list[str]) -> tuple[dict[str, int], bool]:
             if word in words and key not in found:
                 found[key] = k
     if not ({"e", "n"} <= set(found) or {"lat", "lon"} <= set(found)):
-        raise ReadError("The header row names no pair of coordinates.", where="line 1", mend="Name columns E and N, or lat and lon.")
+        raise ReadError(
+            "The header row names no pair of coordinates.", where="line 1", mend="Name columns E and N, or lat and lon."
+        )
     return found, True
 
 
@@ -128,10 +147,18 @@ def _guess(rows: list[list[str]], numbers: list[int]) -> tuple[dict[str, int], l
     named = _number(row[0]) is None or (len(row) >= 4 and re.fullmatch(r"\d{1,5}", row[0]) is not None)
     at = 1 if named else 0
     if len(row) < at + 2:
-        raise ReadError("A line needs at least two coordinates.", where=f"line {numbers[0]}", mend="Write easting and northing, or latitude and longitude.")
+        raise ReadError(
+            "A line needs at least two coordinates.",
+            where=f"line {numbers[0]}",
+            mend="Write easting and northing, or latitude and longitude.",
+        )
     pair = [_number(row[at]), _number(row[at + 1])]
     if None in pair:
-        raise ReadError(f"“{row[at + (pair[0] is not None)]}” is not a coordinate.", where=f"line {numbers[0]}", mend="Use digits, or degrees such as 46°18'45\"N.")
+        raise ReadError(
+            f"“{row[at + (pair[0] is not None)]}” is not a coordinate.",
+            where=f"line {numbers[0]}",
+            mend="Use digits, or degrees such as 46°18'45\"N.",
+        )
     geographic = all(abs(v) <= 180 for v in pair if v is not None)
     columns = {"lat": at, "lon": at + 1} if geographic else {"e": at, "n": at + 1}
     if geographic and re.search(r"[EWO]", row[at], re.IGNORECASE) and not re.search(r"[NS]", row[at], re.IGNORECASE):
@@ -155,11 +182,17 @@ def _pair(rows: list[list[str]], numbers: list[int], columns: dict[str, int], ge
             cell = row[columns[key]] if columns[key] < len(row) else ""
             value = _number(cell)
             if value is None or not np.isfinite(value):
-                raise ReadError(f"“{cell}” is not a coordinate.", where=f"line {numbers[k]}", mend="Correct the line, or remove it.")
+                raise ReadError(
+                    f"“{cell}” is not a coordinate.", where=f"line {numbers[k]}", mend="Correct the line, or remove it."
+                )
             values[a, k] = value
     if geographic and (np.abs(values[0]) > 90).any():
         k = int(np.flatnonzero(np.abs(values[0]) > 90)[0])
-        raise ReadError(f"A latitude of {values[0, k]} is not possible.", where=f"line {numbers[k]}", mend="Name the columns lat and lon in a header row.")
+        raise ReadError(
+            f"A latitude of {values[0, k]} is not possible.",
+            where=f"line {numbers[k]}",
+            mend="Name the columns lat and lon in a header row.",
+        )
     return values[0], values[1]
 
 
@@ -189,7 +222,11 @@ def _heights(rows: list[list[str]], numbers: list[int], columns: dict[str, int],
         try:
             out.append(float(cell) * metres)
         except ValueError:
-            raise ReadError(f"“{cell}” is not a height.", where=f"line {numbers[k]}", mend="Correct it, or leave it empty for the terrain's height.") from None
+            raise ReadError(
+                f"“{cell}” is not a height.",
+                where=f"line {numbers[k]}",
+                mend="Correct it, or leave it empty for the terrain's height.",
+            ) from None
     return out
 
 

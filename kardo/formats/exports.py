@@ -26,7 +26,9 @@ def point_list_csv(plan: Plan) -> str:
     rows = [(p.name, p.n, p.e, h, CODES[p.role]) for p, h in zip(plan.control, heights, strict=True)]
     rows += [(m.name, m.n, m.e, m.h, "MARK") for m in plan.marks]
     for name, n, e, h, code in rows:
-        writer.writerow([_plain(name), *(f"{unit.from_metres(v):.4f}" if np.isfinite(v) else "" for v in (n, e, h)), code])
+        writer.writerow(
+            [_plain(name), *(f"{unit.from_metres(v):.4f}" if np.isfinite(v) else "" for v in (n, e, h)), code]
+        )
     return out.getvalue()
 
 
@@ -38,11 +40,18 @@ def _plain(name: str) -> str:
 def _places(plan: Plan) -> list[dict]:
     """Control and marks with geographic coordinates on the grid's datum, and heights both ways."""
     heights = control_heights(plan, plan.control)
-    places = [{"name": p.name, "role": p.role, "e": p.e, "n": p.n, "h": float(h)} for p, h in zip(plan.control, heights, strict=True)]
+    places = [
+        {"name": p.name, "role": p.role, "e": p.e, "n": p.n, "h": float(h)}
+        for p, h in zip(plan.control, heights, strict=True)
+    ]
     places += [{"name": m.name, "role": "mark", "e": m.e, "n": m.n, "h": m.h} for m in plan.marks]
     for place in places:
         lon, lat = plan.grid.to_geodetic(place["e"], place["n"])
-        place |= {"lon": float(lon), "lat": float(lat), "ellipsoidal": place["h"] + float(plan.grid.separation(place["e"], place["n"]))}
+        place |= {
+            "lon": float(lon),
+            "lat": float(lat),
+            "ellipsoidal": place["h"] + float(plan.grid.separation(place["e"], place["n"])),
+        }
     return places
 
 
@@ -52,18 +61,37 @@ def control_geojson(plan: Plan) -> str:
     system = height_name(plan.brief.heights)
     features = [
         {
-            "type": "Feature", "id": p["name"],
-            "geometry": {"type": "Point", "coordinates": [round(p["lon"], 9), round(p["lat"], 9), _finite(p["ellipsoidal"])]},
-            "properties": {"name": p["name"], "role": p["role"], "grid": plan.brief.crs, "E_m": round(p["e"], 4), "N_m": round(p["n"], 4), "height_m": _finite(p["h"]), "height_system": system},
+            "type": "Feature",
+            "id": p["name"],
+            "geometry": {
+                "type": "Point",
+                "coordinates": [round(p["lon"], 9), round(p["lat"], 9), _finite(p["ellipsoidal"])],
+            },
+            "properties": {
+                "name": p["name"],
+                "role": p["role"],
+                "grid": plan.brief.crs,
+                "E_m": round(p["e"], 4),
+                "N_m": round(p["n"], 4),
+                "height_m": _finite(p["h"]),
+                "height_system": system,
+            },
         }
         for p in _places(plan)
-    ]  # fmt: skip
+    ]
     if plan.site.boundary:
         lon, lat = plan.grid.to_geodetic(*np.array(plan.site.boundary).T)
         ring = [[round(float(a), 9), round(float(b), 9)] for a, b in zip(lon, lat, strict=True)]
         if _signed_area(ring) < 0:
             ring.reverse()
-        features.append({"type": "Feature", "id": "boundary", "geometry": {"type": "Polygon", "coordinates": [[*ring, ring[0]]]}, "properties": {"name": "boundary", "role": "boundary"}})
+        features.append(
+            {
+                "type": "Feature",
+                "id": "boundary",
+                "geometry": {"type": "Polygon", "coordinates": [[*ring, ring[0]]]},
+                "properties": {"name": "boundary", "role": "boundary"},
+            }
+        )
     return json.dumps({"type": "FeatureCollection", "features": features}, indent=1)
 
 

@@ -16,4 +16,6 @@ def organisation_of(request: HttpRequest) -> Organisation:
 
 def job_of(request: HttpRequest, job_id) -> Job:
     """The job, or 404 whether it does not exist or is another organisation's."""
-    return get_object_or_404(Job.objects.select_related("organisation", "saved_by"), pk=job_id, organisation=organisation_of(request))
+    return get_object_or_404(
+        Job.objects.select_related("organisation", "saved_by"), pk=job_id, organisation=organisation_of(request)
+    )

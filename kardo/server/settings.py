@@ -74,7 +74,9 @@ WEB_DIST = ROOT / "web" / "dist"
 WHITENOISE_ROOT = WEB_DIST
 STATIC_URL = "/static/"
 SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
-DATA_UPLOAD_MAX_MEMORY_SIZE = 12 * 1024 * 1024  # a whole plan with its terrain; files stream to disk and have limits of their own
+DATA_UPLOAD_MAX_MEMORY_SIZE = (
+    12 * 1024 * 1024
+)  # a whole plan with its terrain; files stream to disk and have limits of their own
 FILE_UPLOAD_MAX_MEMORY_SIZE = 1024 * 1024
 LOGGING = {
     "version": 1,

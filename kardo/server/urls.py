@@ -8,7 +8,8 @@ from ninja.security import django_auth
 
 from kardo.server import problems
 from kardo.server.accounts.api import router as session
-from kardo.server.jobs.api import catalogues, router as jobs
+from kardo.server.jobs.api import catalogues
+from kardo.server.jobs.api import router as jobs
 from kardo.server.plans.api import router as plans
 
 api = NinjaAPI(title="Kardo", version="1", auth=django_auth, docs_url=None)

@@ -25,10 +25,13 @@ class Chance:
 
     def to_json(self) -> Json:
         return {
-            "passing": self.passing, "uncertainty": self.uncertainty, "spread_h": self.spread_h, "spread_v": self.spread_v,
+            "passing": self.passing,
+            "uncertainty": self.uncertainty,
+            "spread_h": self.spread_h,
+            "spread_v": self.spread_v,
             "histogram_h": {"edges": self.edges_h.tolist(), "counts": self.counts_h.tolist()},
             "histogram_v": {"edges": self.edges_v.tolist(), "counts": self.counts_v.tolist()},
-        }  # fmt: skip
+        }
 
 
 def draw_differences(joint: Floats, draws: int = DRAWS, seed: int = SEED) -> Floats:
@@ -38,7 +41,9 @@ def draw_differences(joint: Floats, draws: int = DRAWS, seed: int = SEED) -> Flo
     return (np.random.default_rng(seed).standard_normal((draws, len(joint))) @ root.T).reshape(draws, -1, 3)
 
 
-def chance_to_pass(joint: Floats, survey: Floats, standard: Standard, tolerance_h: float, tolerance_v: float) -> Chance | None:
+def chance_to_pass(
+    joint: Floats, survey: Floats, standard: Standard, tolerance_h: float, tolerance_v: float
+) -> Chance | None:
     """Chance to pass, by simulation. joint (3c, 3c) as the checks see it; survey (c, 3) the checks' own sigmas.
     None where there are no checks to judge by."""
     if not len(joint):
@@ -49,7 +54,16 @@ def chance_to_pass(joint: Floats, survey: Floats, standard: Standard, tolerance_
     p = float(((h <= tolerance_h) & (v <= tolerance_v)).mean())
     counts_h, edges_h = np.histogram(h, BINS)
     counts_v, edges_v = np.histogram(v, BINS)
-    return Chance(p, float(np.sqrt(max(p * (1 - p), 1 / DRAWS) / DRAWS)), _spread(h), _spread(v), edges_h, counts_h, edges_v, counts_v)
+    return Chance(
+        p,
+        float(np.sqrt(max(p * (1 - p), 1 / DRAWS) / DRAWS)),
+        _spread(h),
+        _spread(v),
+        edges_h,
+        counts_h,
+        edges_v,
+        counts_v,
+    )
 
 
 def survey_error(survey: Floats) -> tuple[float, float]:
@@ -63,7 +77,9 @@ def _spread(values: Floats) -> tuple[float, float, float]:
     return float(low), float(middle), float(high)
 
 
-def chance_by_count(joint: Floats, survey: Floats, standard: Standard, tolerance_h: float, tolerance_v: float, seed: int = SEED) -> list[tuple[int, float, float]]:
+def chance_by_count(
+    joint: Floats, survey: Floats, standard: Standard, tolerance_h: float, tolerance_v: float, seed: int = SEED
+) -> list[tuple[int, float, float]]:
     """How much the test is worth with n of the planned checks: (n, chance to pass, relative spread of RMSE_V).
 
     Checks are taken in a fixed random order, so that the curve speaks of number, not of one corner of the site.
@@ -77,5 +93,11 @@ def chance_by_count(joint: Floats, survey: Floats, standard: Standard, tolerance
     for n in range(1, d.shape[1] + 1):
         some = d[:, order[:n]]
         _, v = standard.statistics(some, survey_h, survey_v)
-        curve.append((n, float(standard.passes(some, tolerance_h, tolerance_v, survey_h, survey_v).mean()), float(v.std() / v.mean())))
+        curve.append(
+            (
+                n,
+                float(standard.passes(some, tolerance_h, tolerance_v, survey_h, survey_v).mean()),
+                float(v.std() / v.mean()),
+            )
+        )
     return curve

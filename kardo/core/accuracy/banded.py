@@ -137,9 +137,13 @@ def _panels(band: Floats) -> Iterator[Panel]:
         full = max(j1, min(j0 + half + 1, n))
         tail = max(full, min(j1 + half, n))
         yield Panel(
-            j0, j1, lapack.dtrtri(diagonal, lower=1)[0], _window(band, j1, full, j0, j1) if full > j1 else np.zeros((0, j1 - j0)),
-            full, np.triu(_window(band, full, tail, j0, j1), k=full - half - j0) if tail > full else np.zeros((0, j1 - j0)),
-        )  # fmt: skip
+            j0,
+            j1,
+            lapack.dtrtri(diagonal, lower=1)[0],
+            _window(band, j1, full, j0, j1) if full > j1 else np.zeros((0, j1 - j0)),
+            full,
+            np.triu(_window(band, full, tail, j0, j1), k=full - half - j0) if tail > full else np.zeros((0, j1 - j0)),
+        )
 
 
 def _forward_band(panels: Iterable[Panel], y: Floats, first_row: Ints | None) -> None:

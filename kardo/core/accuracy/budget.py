@@ -22,7 +22,13 @@ class Share:
     sigma_v: float
 
     def to_json(self) -> Json:
-        return {"group": self.group, "share_h": self.share_h, "share_v": self.share_v, "sigma_h": self.sigma_h, "sigma_v": self.sigma_v}
+        return {
+            "group": self.group,
+            "share_h": self.share_h,
+            "share_v": self.share_v,
+            "sigma_h": self.sigma_h,
+            "sigma_v": self.sigma_v,
+        }
 
 
 def error_budget(solution: Solution, map_points: PointColumns, targets: PointColumns) -> list[Share]:
@@ -74,7 +80,9 @@ def _targets(solution: Solution, which: Ints, joint: Floats, q_shift: Floats) ->
     net = solution.network
     out = np.zeros(joint.shape[1])
     for k, j in enumerate(which):
-        moved = joint[3 * k : 3 * k + 3] + sum((q_shift[3 * s : 3 * s + 3] for s in net.point_shifts[j]), np.zeros((3, joint.shape[1])))
+        moved = joint[3 * k : 3 * k + 3] + sum(
+            (q_shift[3 * s : 3 * s + 3] for s in net.point_shifts[j]), np.zeros((3, joint.shape[1]))
+        )
         out += (1.0 / net.sigma_x[j] ** 2) @ moved**2
     return out
 
@@ -88,7 +96,13 @@ def _shares(parts: dict[str, Floats], total: Floats) -> list[Share]:
 
     h, v = mean_h(total), mean_v(total)
     shares = [
-        Share(group, mean_h(part) / h, mean_v(part) / v, math.sqrt(max(mean_h(part), 0.0)), math.sqrt(max(mean_v(part), 0.0)))
+        Share(
+            group,
+            mean_h(part) / h,
+            mean_v(part) / v,
+            math.sqrt(max(mean_h(part), 0.0)),
+            math.sqrt(max(mean_v(part), 0.0)),
+        )
         for group, part in parts.items()
     ]
     return sorted(shares, key=lambda s: -max(s.share_h, s.share_v))

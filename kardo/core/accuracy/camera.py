@@ -25,12 +25,7 @@ def rotations(ypr: Floats) -> Floats:
     level = np.stack([right, np.cross(forward, right), forward], axis=-2)
     sr, cr = np.sin(roll), np.cos(roll)
     turn = np.stack(
-        [
-            np.stack([cr, sr, zero], -1),
-            np.stack([-sr, cr, zero], -1),
-            np.stack([zero, zero, zero + 1.0], -1),
-        ],
-        axis=-2,
+        [np.stack([cr, sr, zero], -1), np.stack([-sr, cr, zero], -1), np.stack([zero, zero, zero + 1.0], -1)], axis=-2
     )
     return turn @ level
 
@@ -42,9 +37,7 @@ def project(f_px: Floats | float, rotation: Floats, centre: Floats, point: Float
     return uv, x[:, 2]
 
 
-def ray_partials(
-    f_px: Floats, rotation: Floats, centre: Floats, point: Floats
-) -> tuple[Floats, Floats, Floats]:
+def ray_partials(f_px: Floats, rotation: Floats, centre: Floats, point: Floats) -> tuple[Floats, Floats, Floats]:
     """Derivatives of (u, v) for n rays.
 
     f_px (n,), rotation (n, 3, 3), centre and point (n, 3) in metres. Returns

@@ -54,9 +54,10 @@ def explain(net: Network, formed: Normals) -> list[Defect]:
 
 def _no_exposures() -> Defect:
     return Defect(
-        "no exposures", "No exposure can be oriented: each sees fewer than six tie points.",
+        "no exposures",
+        "No exposure can be oriented: each sees fewer than six tie points.",
         "Raise the overlap, or fly over ground that the images can be tied on.",
-    )  # fmt: skip
+    )
 
 
 def _diagonal(formed: Normals) -> Floats:
@@ -78,14 +79,21 @@ def _empty_columns(net: Network, formed: Normals) -> list[Defect]:
 def _border_groups(net: Network) -> list[tuple[str, slice, str]]:
     k = len(net.f_px)
     cameras = [
-        (f"camera {c + 1}" if k > 1 else "camera", slice(7 * c, 7 * c + 7), "Remove the camera, or plan exposures with it.")
+        (
+            f"camera {c + 1}" if k > 1 else "camera",
+            slice(7 * c, 7 * c + 7),
+            "Remove the camera, or plan exposures with it.",
+        )
         for c in range(k)
     ]
     shifts = [
-        (f"shift of {name}", slice(7 * k + 3 * s, 7 * k + 3 * s + 3),
-         "Give it a standard deviation, tie it to a surveyed mark, or remove it.")
+        (
+            f"shift of {name}",
+            slice(7 * k + 3 * s, 7 * k + 3 * s + 3),
+            "Give it a standard deviation, tie it to a surveyed mark, or remove it.",
+        )
         for s, name in enumerate(net.shift_names)
-    ]  # fmt: skip
+    ]
     return cameras + shifts
 
 
@@ -163,16 +171,23 @@ def _block_motions(net: Network, formed: Normals) -> list[tuple[str, str, str, F
             out.append(("datum", words, DATUM_MEND, with_shift))
     for a, axis in enumerate(("tilt about the east axis", "tilt about the north axis", "turn about the vertical")):
         turn = np.tile(np.eye(3)[a], (len(c), 1))
-        out.append(("datum", f"Nothing fixes the block's {axis}.", DATUM_MEND, _motion(turn, np.cross(turn, centred), r, b)))
+        out.append(
+            ("datum", f"Nothing fixes the block's {axis}.", DATUM_MEND, _motion(turn, np.cross(turn, centred), r, b))
+        )
     out.append(("datum", "Nothing fixes the scale of the block.", DATUM_MEND, _motion(np.zeros_like(c), centred, r, b)))
     focal = _motion(np.zeros_like(c), np.zeros_like(c), r, b)
     focal[5 : 6 * len(c) : 6] = centred[:, 2] / net.f_px[0]
     focal[6 * len(c)] = 1.0
-    out.append((
-        "focal length", "Nothing separates the focal length from the flying height: straight-down images over ground "
-        "this flat cannot.", "Calibrate the camera, add an oblique or a crossing strip at another height, or use "
-        "camera positions with targets.", focal,
-    ))  # fmt: skip
+    out.append(
+        (
+            "focal length",
+            "Nothing separates the focal length from the flying height: straight-down images over ground "
+            "this flat cannot.",
+            "Calibrate the camera, add an oblique or a crossing strip at another height, or use "
+            "camera positions with targets.",
+            focal,
+        )
+    )
     return out
 
 
@@ -202,10 +217,11 @@ def _by_largest(net: Network, formed: Normals, vectors: Floats) -> Defect:
     largest = [name for w, name in sorted(names, reverse=True)[:4] if w > 0.02]
     count = vectors.shape[1]
     return Defect(
-        "combination", f"{count} combination{'s' if count > 1 else ''} of unknowns cannot be determined; the largest parts are "
+        "combination",
+        f"{count} combination{'s' if count > 1 else ''} of unknowns cannot be determined; the largest parts are "
         f"in {', '.join(dict.fromkeys(largest)) or 'all exposures'}.",
         "Add overlap, targets or camera positions where these lie, or give the parameter a prior.",
-    )  # fmt: skip
+    )
 
 
 def _merge_datum(found: list[Defect]) -> list[Defect]:
@@ -213,5 +229,7 @@ def _merge_datum(found: list[Defect]) -> list[Defect]:
     datum = [d for d in found if d.kind == "datum"]
     if len(datum) < 7:
         return found
-    whole = Defect("datum", "There is no datum: nothing fixes where the block lies, how it is turned, or its scale.", DATUM_MEND)
+    whole = Defect(
+        "datum", "There is no datum: nothing fixes where the block lies, how it is turned, or its scale.", DATUM_MEND
+    )
     return [whole, *(d for d in found if d.kind != "datum")]

@@ -90,9 +90,7 @@ class Network:
     def without_points(self, drop: Bools) -> "Network":
         """The network with the surveyed position and rays of some points left out; indices keep their place."""
         return replace(
-            self,
-            sigma_x=np.where(drop[:, None], np.nan, self.sigma_x),
-            rays=self.rays.keep(~drop[self.rays.owner()]),
+            self, sigma_x=np.where(drop[:, None], np.nan, self.sigma_x), rays=self.rays.keep(~drop[self.rays.owner()])
         )
 
     def to_json(self) -> Json:
@@ -209,20 +207,26 @@ def _validate(net: Network) -> None:
         if bad.size:
             raise NetworkError("A coordinate or angle is missing or not a number.", where=f"{name}[{bad[0]}]")
     sigmas = (
-        ("camera.sigma_io", net.sigma_io), ("shifts", net.shift_sigma), ("exposures.sigma_c", net.sigma_c),
-        ("exposures.sigma_att", net.sigma_att), ("points.sigma_px", net.sigma_px[:, None]),
-        ("points.sigma_x", net.sigma_x), ("checks.sigma_x", net.check_sigma),
-    )  # fmt: skip
+        ("camera.sigma_io", net.sigma_io),
+        ("shifts", net.shift_sigma),
+        ("exposures.sigma_c", net.sigma_c),
+        ("exposures.sigma_att", net.sigma_att),
+        ("points.sigma_px", net.sigma_px[:, None]),
+        ("points.sigma_x", net.sigma_x),
+        ("checks.sigma_x", net.check_sigma),
+    )
     for name, values in sigmas:
         bad = np.flatnonzero((values <= 0).any(axis=1)) if values.size else np.array([])
         if bad.size:
             raise NetworkError("A standard deviation must be greater than zero.", where=f"{name}, entry {bad[0]}")
     ranges = (
-        ("rays of points", net.rays.values, net.n_exposures), ("shifts of points", net.point_shifts.values, len(net.shift_sigma)),
+        ("rays of points", net.rays.values, net.n_exposures),
+        ("shifts of points", net.point_shifts.values, len(net.shift_sigma)),
         ("shifts of exposures", net.exposure_shifts.values, len(net.shift_sigma)),
         ("shifts of checks", net.check_shifts.values, len(net.shift_sigma)),
-        ("point of checks", net.check_point, len(net.x)), ("camera of exposures", net.camera, len(net.f_px)),
-    )  # fmt: skip
+        ("point of checks", net.check_point, len(net.x)),
+        ("camera of exposures", net.camera, len(net.f_px)),
+    )
     for name, index, limit in ranges:
         if index.size and (index.min() < 0 or index.max() >= limit):
             raise NetworkError(f"An index is outside 0 to {limit - 1}.", where=name)
@@ -232,8 +236,9 @@ def _validate(net: Network) -> None:
     if behind is not None:
         raise NetworkError(
             f"Point {net.names[behind[0]]} lies behind the image plane of exposure {behind[1]}.",
-            where=f"points[{behind[0]}].rays", mend="Remove that ray or correct the exposure's attitude.",
-        )  # fmt: skip
+            where=f"points[{behind[0]}].rays",
+            mend="Remove that ray or correct the exposure's attitude.",
+        )
 
 
 def _behind(net: Network) -> tuple[int, int] | None:

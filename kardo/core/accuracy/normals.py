@@ -152,19 +152,42 @@ def form(net: Network) -> Normals:
     band = np.zeros((n, half_band + 1))
     border, corner = np.zeros((n, border_size)), np.zeros((border_size, border_size))
     _eliminate_points(
-        np.flatnonzero(points), rays.rays.start, rays.rays.values, rays.camera, rays.jx, rays.je, rays.ji,
-        rays.prior, rays.shifts.start, rays.shifts.values, 7 * len(net.f_px), rays.a_pp, band, border, corner,
-    )  # fmt: skip
+        np.flatnonzero(points),
+        rays.rays.start,
+        rays.rays.values,
+        rays.camera,
+        rays.jx,
+        rays.je,
+        rays.ji,
+        rays.prior,
+        rays.shifts.start,
+        rays.shifts.values,
+        7 * len(net.f_px),
+        rays.a_pp,
+        band,
+        border,
+        corner,
+    )
     _add_positions(
-        order, net.c, 1.0 / net.sigma_c**2, 1.0 / net.sigma_att**2, net.exposure_shifts.start,
-        net.exposure_shifts.values, 7 * len(net.f_px), band, border, corner,
-    )  # fmt: skip
+        order,
+        net.c,
+        1.0 / net.sigma_c**2,
+        1.0 / net.sigma_att**2,
+        net.exposure_shifts.start,
+        net.exposure_shifts.values,
+        7 * len(net.f_px),
+        band,
+        border,
+        corner,
+    )
     corner[np.diag_indices(border_size)] += np.r_[1.0 / net.sigma_io.ravel() ** 2, 1.0 / net.shift_sigma.ravel() ** 2]
     return Normals(band, border, corner, order, position, points, rays)
 
 
 @njit(cache=True)
-def _eliminate_points(which, start, seen, camera, jx, je, ji, prior, s_start, s_values, s_first, a_pp, band, border, corner):  # type: ignore[no-untyped-def]
+def _eliminate_points(  # type: ignore[no-untyped-def]
+    which, start, seen, camera, jx, je, ji, prior, s_start, s_values, s_first, a_pp, band, border, corner
+):
     b = corner.shape[0]
     for j in which:
         lower = np.linalg.cholesky(a_pp[j])
@@ -243,9 +266,22 @@ def point_rows(rays: Rays, which: Ints, n: int, border_size: int, s_first: int) 
     g_e, g_b = np.zeros((n, 3 * len(which))), np.zeros((border_size, 3 * len(which)))
     first = np.full(len(which), n, dtype=np.int64)
     _fill_rows(
-        which, rays.rays.start, rays.rays.values, rays.camera, rays.jx, rays.je, rays.ji, rays.prior,
-        rays.shifts.start, rays.shifts.values, s_first, rays.a_pp_inverse, g_e, g_b, first,
-    )  # fmt: skip
+        which,
+        rays.rays.start,
+        rays.rays.values,
+        rays.camera,
+        rays.jx,
+        rays.je,
+        rays.ji,
+        rays.prior,
+        rays.shifts.start,
+        rays.shifts.values,
+        s_first,
+        rays.a_pp_inverse,
+        g_e,
+        g_b,
+        first,
+    )
     return g_e, g_b, first
 
 

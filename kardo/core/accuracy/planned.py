@@ -13,7 +13,7 @@ from kardo.core.accuracy.network import Lists, Network
 from kardo.core.arrays import Bools, Floats, Ints
 from kardo.core.errors import PlanError
 from kardo.core.flight.catalogue import calibration
-from kardo.core.flight.pattern import FlightPlan, fly
+from kardo.core.flight.pattern import FlightPlan, fly, from_course
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.gnss.occupations import rover_sigma, set_up_sigma
 from kardo.core.plan.model import ControlPoint, Plan
@@ -53,10 +53,16 @@ class _Shifts:
 def site_polygon(plan: Plan) -> Polygon:
     """The boundary as a polygon. Raises PlanError where there is none or it crosses itself."""
     if len(plan.site.boundary) < 3:
-        raise PlanError("There is no boundary.", where="Site", mend="Import one, paste its corners, or draw it on the sheet.")
+        raise PlanError(
+            "There is no boundary.", where="Site", mend="Import one, paste its corners, or draw it on the sheet."
+        )
     polygon = Polygon(plan.site.boundary)
     if not polygon.is_valid or polygon.area <= 0:
-        raise PlanError("The boundary crosses itself or has no area.", where="Site", mend="Move the vertices so that its sides do not cross.")
+        raise PlanError(
+            "The boundary crosses itself or has no area.",
+            where="Site",
+            mend="Move the vertices so that its sides do not cross.",
+        )
     return polygon
 
 
@@ -88,7 +94,11 @@ def planned_network(plan: Plan) -> Planned:
     surface = plan.surface
     assert surface is not None
     if np.isnan(flight.h).any():
-        raise PlanError("The terrain has gaps under the flight.", where="Site, terrain", mend="Bring in terrain that covers the boundary and the margin about it.")
+        raise PlanError(
+            "The terrain has gaps under the flight.",
+            where="Site, terrain",
+            mend="Bring in terrain that covers the boundary and the margin about it.",
+        )
     frame = _frame(plan, polygon, surface)
     assume = Assumptions(plan.assumptions)
     c = frame.to_enu(flight.e, flight.n, flight.h)
@@ -103,9 +113,18 @@ def planned_network(plan: Plan) -> Planned:
     control = np.arange(counts[0], counts[1])
     is_target = np.array([p.role == "target" for p in plan.control], dtype=bool)
     return Planned(
-        plan, network, flight, frame, control[is_target], control[~is_target], np.arange(counts[1], counts[2]),
-        groups.map_e, groups.map_n, groups.map_step, groups.width_px,
-    )  # fmt: skip
+        plan,
+        network,
+        flight,
+        frame,
+        control[is_target],
+        control[~is_target],
+        np.arange(counts[1], counts[2]),
+        groups.map_e,
+        groups.map_n,
+        groups.map_step,
+        groups.width_px,
+    )
 
 
 def _frame(plan: Plan, polygon: Polygon, surface: Surface) -> LocalFrame:
@@ -156,12 +175,23 @@ class _Points:
 def control_heights(plan: Plan, points: tuple[ControlPoint, ...]) -> Floats:
     """Heights of control points: their own, or the terrain's."""
     surface = plan.surface
-    terrain = surface.at(np.array([p.e for p in points]), np.array([p.n for p in points])) if surface else np.zeros(len(points))
+    terrain = (
+        surface.at(np.array([p.e for p in points]), np.array([p.n for p in points]))
+        if surface
+        else np.zeros(len(points))
+    )
     return np.array([t if p.h is None else p.h for p, t in zip(points, terrain, strict=True)], dtype=float)
 
 
 def _points(
-    plan: Plan, polygon: Polygon, flight: FlightPlan, surface: Surface, frame: LocalFrame, assume: Assumptions, c: Floats, ypr: Floats
+    plan: Plan,
+    polygon: Polygon,
+    flight: FlightPlan,
+    surface: Surface,
+    frame: LocalFrame,
+    assume: Assumptions,
+    c: Floats,
+    ypr: Floats,
 ) -> _Points:
     see = _Sight(flight, c, rotations(ypr))
     tie_e, tie_n = _lattice(flight, assume["lattice_rays"])
@@ -173,7 +203,9 @@ def _points(
     heights = control_heights(plan, plan.control)
     if np.isnan(heights).any():
         name = plan.control[int(np.flatnonzero(np.isnan(heights))[0])].name
-        raise PlanError(f"{name} has no height and the terrain has none there.", where="Control", mend="Type its height.")
+        raise PlanError(
+            f"{name} has no height and the terrain has none there.", where="Control", mend="Type its height."
+        )
     control = frame.to_enu(e, n, heights) if len(e) else np.zeros((0, 3))
     width = np.array([p.width for p in plan.control]) / flight.gsd
     control_rays = see.rays(control)
@@ -182,9 +214,17 @@ def _points(
     map_e, map_n, step = _map_sample(polygon)
     map_enu = frame.to_enu(map_e, map_n, surface.at(map_e, map_n))
     return _Points(
-        ties[known][enough], tie_rays.take(np.flatnonzero(enough)), control, control_rays, width, map_enu, see.rays(map_enu),
-        map_e, map_n, step,
-    )  # fmt: skip
+        ties[known][enough],
+        tie_rays.take(np.flatnonzero(enough)),
+        control,
+        control_rays,
+        width,
+        map_enu,
+        see.rays(map_enu),
+        map_e,
+        map_n,
+        step,
+    )
 
 
 class _Sight:
@@ -217,12 +257,15 @@ def _lattice(flight: FlightPlan, per_image: float) -> tuple[Floats, Floats]:
     along = flight.e * math.sin(a) + flight.n * math.cos(a)
     reach = max(flight.footprint_across, flight.footprint_along) / 2
     x, y = np.meshgrid(
-        np.arange(across.min() - reach, across.max() + reach, step), np.arange(along.min() - reach, along.max() + reach, step)
+        np.arange(across.min() - reach, across.max() + reach, step),
+        np.arange(along.min() - reach, along.max() + reach, step),
     )
-    near, _ = cKDTree(np.stack([across, along], axis=1)).query(np.stack([x.ravel(), y.ravel()], axis=1), distance_upper_bound=1.3 * reach)
+    near, _ = cKDTree(np.stack([across, along], axis=1)).query(
+        np.stack([x.ravel(), y.ravel()], axis=1), distance_upper_bound=1.3 * reach
+    )
     keep = np.isfinite(near)
     x, y = x.ravel()[keep], y.ravel()[keep]
-    return x * math.cos(a) + y * math.sin(a), -x * math.sin(a) + y * math.cos(a)
+    return from_course(x, y, a)
 
 
 def _map_sample(polygon: Polygon) -> tuple[Floats, Floats, float]:
@@ -271,13 +314,23 @@ def target_ray_sigma(width_px: Floats, assume: Assumptions) -> Floats:
 
 
 def _assemble(
-    plan: Plan, flight: FlightPlan, frame: LocalFrame, assume: Assumptions, c: Floats, ypr: Floats, shifts: _Shifts,
-    base: list[int], legs: list[int], hang: dict[str | None, list[int]], g: _Points,
-) -> Network:  # fmt: skip
+    plan: Plan,
+    flight: FlightPlan,
+    frame: LocalFrame,
+    assume: Assumptions,
+    c: Floats,
+    ypr: Floats,
+    shifts: _Shifts,
+    base: list[int],
+    legs: list[int],
+    hang: dict[str | None, list[int]],
+    g: _Points,
+) -> Network:
     is_check: Bools = np.array([p.role == "check" for p in plan.control], dtype=bool)
     sigma_control = _control_sigma(plan, assume)
     lists = [hang[p.mark] for p in plan.control]
-    nothing = [[] for _ in range(len(g.ties))], [[] for _ in range(len(g.map_enu))]
+    empty: list[int] = []
+    nothing = [empty] * len(g.ties), [empty] * len(g.map_enu)
     none = np.full((len(g.ties), 3), np.nan), np.full((len(g.map_enu), 3), np.nan)
     rays = (g.tie_rays, g.control_rays, g.map_rays)
     offsets = np.cumsum([0, *(r.start[-1] for r in rays)])
@@ -294,16 +347,30 @@ def _assemble(
         sigma_att=np.full((len(c), 3), np.nan),
         camera=np.zeros(len(c), dtype=np.int64),
         exposure_shifts=Lists.of([[*corrected, legs[k]] for k in flight.leg]),
-        names=(*(f"tie {k}" for k in range(len(g.ties))), *(p.name for p in plan.control), *(f"map {k}" for k in range(len(g.map_enu)))),
+        names=(
+            *(f"tie {k}" for k in range(len(g.ties))),
+            *(p.name for p in plan.control),
+            *(f"map {k}" for k in range(len(g.map_enu))),
+        ),
         x=np.concatenate([g.ties, g.control, g.map_enu]),
-        sigma_px=np.concatenate([
-            np.full(len(g.ties), assume["tie_ray_px"]), target_ray_sigma(g.width_px, assume), np.full(len(g.map_enu), assume["map_ray_px"]),
-        ]),
+        sigma_px=np.concatenate(
+            [
+                np.full(len(g.ties), assume["tie_ray_px"]),
+                target_ray_sigma(g.width_px, assume),
+                np.full(len(g.map_enu), assume["map_ray_px"]),
+            ]
+        ),
         rays=Lists(start, np.concatenate([r.values for r in rays])),
         sigma_x=np.concatenate([none[0], np.where(is_check[:, None], np.nan, sigma_control), none[1]]),
-        point_shifts=Lists.of([*nothing[0], *([] if p.role == "check" else s for p, s in zip(plan.control, lists, strict=True)), *nothing[1]]),
+        point_shifts=Lists.of(
+            [
+                *nothing[0],
+                *([] if p.role == "check" else s for p, s in zip(plan.control, lists, strict=True)),
+                *nothing[1],
+            ]
+        ),
         check=np.concatenate([np.zeros(len(g.ties), bool), is_check, np.ones(len(g.map_enu), bool)]),
         check_point=len(g.ties) + np.flatnonzero(is_check),
         check_sigma=sigma_control[is_check],
         check_shifts=Lists.of([s for p, s in zip(plan.control, lists, strict=True) if p.role == "check"]),
-    )  # fmt: skip
+    )

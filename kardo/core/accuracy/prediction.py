@@ -107,7 +107,11 @@ def _figures(plan: Plan, planned: Planned, solution: Solution, cov: Floats) -> J
         "control": _control_json(plan, planned, solution),
         "sigma_io": np.sqrt(np.diag(solution.border_covariance())[:7]).tolist(),
         "left_out": solution.left_out.tolist(),
-        "size": {"exposures": planned.network.n_exposures, "order": 6 * len(solution.order) + len(solution.factor.m), "half_band": solution.half_band},
+        "size": {
+            "exposures": planned.network.n_exposures,
+            "order": 6 * len(solution.order) + len(solution.factor.m),
+            "half_band": solution.half_band,
+        },
     }
 
 
@@ -120,13 +124,24 @@ def _map_json(planned: Planned, variances: Floats) -> Json:
         if not known.any():
             return None
         k = int(np.nanargmax(values))
-        return {"sigma": float(values[k]), "e": float(planned.map_e[k]), "n": float(planned.map_n[k]), "p95": float(np.nanpercentile(values, 95))}
+        return {
+            "sigma": float(values[k]),
+            "e": float(planned.map_e[k]),
+            "n": float(planned.map_n[k]),
+            "p95": float(np.nanpercentile(values, 95)),
+        }
 
     return {
-        "e": planned.map_e.tolist(), "n": planned.map_n.tolist(), "step": planned.map_step,
-        "h": _nullable(h), "v": _nullable(v), "images": images.tolist(), "uncovered": int((~known).sum()),
-        "worst_h": place(h), "worst_v": place(v),
-    }  # fmt: skip
+        "e": planned.map_e.tolist(),
+        "n": planned.map_n.tolist(),
+        "step": planned.map_step,
+        "h": _nullable(h),
+        "v": _nullable(v),
+        "images": images.tolist(),
+        "uncovered": int((~known).sum()),
+        "worst_h": place(h),
+        "worst_v": place(v),
+    }
 
 
 def _nullable(values: Floats) -> list[float | None]:
@@ -143,12 +158,18 @@ def _control_json(plan: Plan, planned: Planned, solution: Solution) -> list[Json
     rows = []
     for k, p in enumerate(points):
         known = np.isfinite(cov[k]).all()
-        rows.append({
-            "id": p.id, "images": int(images[k]), "width_px": width[p.id], "own_h": float(sigma[k, 0]), "own_v": float(sigma[k, 2]),
-            "map_h": float(np.sqrt(cov[k, 0, 0] + cov[k, 1, 1])) if known else None,
-            "map_v": float(np.sqrt(cov[k, 2, 2])) if known else None,
-            "ellipse": _ellipse(cov[k], planned.frame.convergence) if known else None,
-        })  # fmt: skip
+        rows.append(
+            {
+                "id": p.id,
+                "images": int(images[k]),
+                "width_px": width[p.id],
+                "own_h": float(sigma[k, 0]),
+                "own_v": float(sigma[k, 2]),
+                "map_h": float(np.sqrt(cov[k, 0, 0] + cov[k, 1, 1])) if known else None,
+                "map_v": float(np.sqrt(cov[k, 2, 2])) if known else None,
+                "ellipse": _ellipse(cov[k], planned.frame.convergence) if known else None,
+            }
+        )
     return rows
 
 

@@ -8,7 +8,7 @@ from kardo.core.accuracy import normals
 from kardo.core.accuracy.banded import BorderedFactor, NotPositive, factor
 from kardo.core.accuracy.defects import Defect, explain
 from kardo.core.accuracy.network import Network
-from kardo.core.accuracy.normals import Normals, Rays
+from kardo.core.accuracy.normals import Rays
 from kardo.core.arrays import Bools, Floats, Ints
 
 CHUNK = 600  # points solved at a time where only their own covariances are wanted
@@ -111,11 +111,11 @@ class Solution:
     def border_covariance(self) -> Floats:
         """Covariance (b, b) of the interior parameters and shifts, estimated minus true."""
         inverse = np.linalg.inv(self.factor.border_root)
-        return inverse.T @ inverse
+        return np.asarray(inverse.T @ inverse, dtype=np.float64)
 
     def with_border(self, columns: PointColumns) -> Floats:
         """G_j Q over the border columns (3k, b): covariance of points with interior parameters and shifts."""
-        return np.linalg.solve(self.factor.border_root.T, columns.border).T
+        return np.asarray(np.linalg.solve(self.factor.border_root.T, columns.border).T, dtype=np.float64)
 
     def shift_columns(self, shifts: Ints) -> Ints:
         """Columns of the border (3 per shift) that belong to some shifts."""

@@ -82,5 +82,7 @@ def calibration(key: str) -> Calibration:
 
 def _find(entries: dict[str, T], key: str, what: str) -> T:
     if key not in entries:
-        raise PlanError(f"There is no {what} “{key}” in the catalogue.", where="flight", mend=f"Choose one of {', '.join(entries)}.")
+        raise PlanError(
+            f"There is no {what} “{key}” in the catalogue.", where="flight", mend=f"Choose one of {', '.join(entries)}."
+        )
     return entries[key]

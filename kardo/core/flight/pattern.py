@@ -71,7 +71,9 @@ def fly(flight: Flight, area: Polygon, surface: Surface | None) -> FlightPlan:
     across, along = (flight.height * side / cam.f_px for side in (cam.width_px, cam.height_px))
     spacing, trigger = across * (1 - flight.side_overlap / 100), along * (1 - flight.forward_overlap / 100)
     _require_few(area, spacing, trigger, flight)
-    course = flight.course if flight.course is not None else _shortest_course(flight, area, spacing, trigger, across, craft)
+    course = (
+        flight.course if flight.course is not None else _shortest_course(flight, area, spacing, trigger, across, craft)
+    )
     lines = _lines(flight, area, course, spacing, trigger, across)
     legs, leg_of_strip = _legs(lines, flight, craft, course)
     e, n, azimuth, strip = _exposures(lines, course, trigger)
@@ -80,13 +82,31 @@ def fly(flight: Flight, area: Polygon, surface: Surface | None) -> FlightPlan:
     counts = np.bincount(strip, minlength=len(lines))
     first = np.r_[0, np.cumsum(counts)[:-1]]
     strips = tuple(
-        Strip((e[a], n[a]), (e[a + k - 1], n[a + k - 1]), int(a), int(k), leg_of_strip[s], abs(lines[s][2] - lines[s][1]))
+        Strip(
+            (e[a], n[a]), (e[a + k - 1], n[a + k - 1]), int(a), int(k), leg_of_strip[s], abs(lines[s][2] - lines[s][1])
+        )
         for s, (a, k) in enumerate(zip(first, counts, strict=True))
     )
     return FlightPlan(
-        e, n, h, azimuth, np.array(leg_of_strip, dtype=np.int64)[strip], strip, strips, legs, cam, gsd, across, along, spacing,
-        trigger, flight.speed * flight.exposure_time / gsd, course, sum(leg.minutes for leg in legs), trigger / flight.speed,
-    )  # fmt: skip
+        e,
+        n,
+        h,
+        azimuth,
+        np.array(leg_of_strip, dtype=np.int64)[strip],
+        strip,
+        strips,
+        legs,
+        cam,
+        gsd,
+        across,
+        along,
+        spacing,
+        trigger,
+        flight.speed * flight.exposure_time / gsd,
+        course,
+        sum(leg.minutes for leg in legs),
+        trigger / flight.speed,
+    )
 
 
 Line = tuple[float, float, float]  # offset across the course, start and end along it (in the order flown)
@@ -98,8 +118,9 @@ def _require_few(area: Polygon, spacing: float, trigger: float, flight: Flight) 
     if least > MAX_EXPOSURES or max(e - w, n - s) / trigger > MAX_EXPOSURES:
         raise PlanError(
             f"This flight would take about {least:,.0f} exposures; Kardo plans up to {MAX_EXPOSURES:,} at a time.",
-            where="Flight", mend="Fly higher, lower the overlap, or split the area.",
-        )  # fmt: skip
+            where="Flight",
+            mend="Fly higher, lower the overlap, or split the area.",
+        )
 
 
 def _along_course(area: Polygon, course: float) -> Polygon:
@@ -119,7 +140,9 @@ def _lines(flight: Flight, area: Polygon, course: float, spacing: float, trigger
     for k in range(count):
         x = start + k * spacing
         near = turned.intersection(box(x - reach, bottom - 1, x + reach, top + 1))
-        spans = _merged([(p.bounds[1], p.bounds[3]) for p in getattr(near, "geoms", [near]) if p.area > 0], 4 * flight.height)
+        spans = _merged(
+            [(p.bounds[1], p.bounds[3]) for p in getattr(near, "geoms", [near]) if p.area > 0], 4 * flight.height
+        )
         margin = flight.margin_exposures * trigger
         found = [(x, y0 - margin, y1 + margin) for y0, y1 in spans]
         lines += found if k % 2 == 0 else [(x, y1, y0) for x, y0, y1 in reversed(found)]
@@ -137,7 +160,9 @@ def _merged(spans: list[tuple[float, float]], gap: float) -> list[tuple[float, f
     return out
 
 
-def _shortest_course(flight: Flight, area: Polygon, spacing: float, trigger: float, across: float, craft: Aircraft) -> float:
+def _shortest_course(
+    flight: Flight, area: Polygon, spacing: float, trigger: float, across: float, craft: Aircraft
+) -> float:
     """The course with the shortest time in the air, among the sides of the area and every 15 degrees."""
     ring = np.array(area.minimum_rotated_rectangle.exterior.coords)
     sides = np.degrees(np.arctan2(*np.diff(ring, axis=0)[:2].T)) % 180
@@ -172,18 +197,26 @@ def _legs(lines: list[Line], flight: Flight, craft: Aircraft, course: float) -> 
 
 def _exposures(lines: list[Line], course: float, trigger: float) -> tuple[Floats, Floats, Floats, Ints]:
     a = math.radians(course)
-    xs, ys, azimuth, strip = [], [], [], []
+    xs: list[Floats] = []
+    ys: list[Floats] = []
+    azimuth: list[Floats] = []
+    strip: list[Ints] = []
     for s, (x, y0, y1) in enumerate(lines):
         count = max(2, math.ceil(abs(y1 - y0) / trigger - 1e-9) + 1)
         middle, step = (y0 + y1) / 2, math.copysign(trigger, y1 - y0)
         y = middle + (np.arange(count) - (count - 1) / 2) * step
-        xs.append(np.full(count, x))
-        ys.append(y)
+        xs.append(np.full(count, x, dtype=np.float64))
+        ys.append(np.asarray(y, dtype=np.float64))
         azimuth.append(np.full(count, a if y1 > y0 else a + math.pi))
-        strip.append(np.full(count, s))
-    x, y = np.concatenate(xs), np.concatenate(ys)
-    e, n = x * math.cos(a) + y * math.sin(a), -x * math.sin(a) + y * math.cos(a)
+        strip.append(np.full(count, s, dtype=np.int64))
+    across, along = np.concatenate(xs), np.concatenate(ys)
+    e, n = from_course(across, along, a)
     return e, n, np.concatenate(azimuth), np.concatenate(strip)
+
+
+def from_course(across: Floats, along: Floats, course: float) -> tuple[Floats, Floats]:
+    """Grid metres from metres across (to the right of) and along a course in radians, about the grid's origin."""
+    return across * math.cos(course) + along * math.sin(course), -across * math.sin(course) + along * math.cos(course)
 
 
 def _heights(flight: Flight, area: Polygon, surface: Surface | None, e: Floats, n: Floats) -> Floats:

@@ -21,7 +21,9 @@ def parse_angle(text: str) -> float:
         raise ReadError(f"“{text}” is not an angle.", mend="Write 46.3125 or 46°18'45\"N.")
     minutes, seconds = float(found["m"] or 0), float(found["s"] or 0)
     if minutes >= 60 or seconds >= 60:
-        raise ReadError(f"“{text}” has 60 minutes or seconds or more.", mend="Check that it is degrees, minutes, seconds.")
+        raise ReadError(
+            f"“{text}” has 60 minutes or seconds or more.", mend="Check that it is degrees, minutes, seconds."
+        )
     value = float(found["d"]) + minutes / 60 + seconds / 3600
     letter = (found["pre"] or found["post"] or "").upper()
     return -value if found["sign"] in {"-", "−"} or letter in {"S", "W"} else value

@@ -2,7 +2,7 @@
 
 import math
 import tomllib
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from functools import lru_cache
 from importlib.resources import files
 
@@ -34,8 +34,9 @@ def vertical_from_slant(slant: float, antenna: Antenna) -> float:
     if slant <= antenna.disc_radius:
         raise PlanError(
             f"A slant height of {slant:.3f} m is shorter than the antenna's radius of {antenna.disc_radius:.3f} m.",
-            where="Base, antenna height", mend="Measure from the mark to the edge of the disc, in the job's unit.",
-        )  # fmt: skip
+            where="Base, antenna height",
+            mend="Measure from the mark to the edge of the disc, in the job's unit.",
+        )
     return math.sqrt(slant**2 - antenna.disc_radius**2) - antenna.edge_above_arp
 
 
@@ -57,9 +58,6 @@ class HeightChain:
     apc_ellipsoidal: float
     spread: float
 
-    def to_json(self) -> dict[str, object]:
-        return asdict(self)
-
 
 def height_chain(
     system: str, mark: float, separation: float, readings: tuple[float, ...], slant: bool, antenna: Antenna
@@ -73,6 +71,17 @@ def height_chain(
     arp = mark + arp_above_mark
     apc = arp + antenna.apc_above_arp
     return HeightChain(
-        system, mark, separation, mark + separation, readings, verticals, arp_above_mark, antenna.apc_above_arp,
-        arp, arp + separation, apc, apc + separation, max(verticals) - min(verticals),
-    )  # fmt: skip
+        system,
+        mark,
+        separation,
+        mark + separation,
+        readings,
+        verticals,
+        arp_above_mark,
+        antenna.apc_above_arp,
+        arp,
+        arp + separation,
+        apc,
+        apc + separation,
+        max(verticals) - min(verticals),
+    )

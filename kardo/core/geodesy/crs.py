@@ -9,10 +9,10 @@ from functools import lru_cache
 import numpy as np
 import pyproj
 from pyproj import CRS, Transformer
-from pyproj.aoi import AreaOfInterest
 from pyproj.database import query_crs_info
 from pyproj.enums import PJType
 from pyproj.exceptions import CRSError, ProjError
+from pyproj.network import set_network_enabled  # type: ignore[attr-defined]
 
 from kardo.core.arrays import Floats
 from kardo.core.errors import GeodesyError
@@ -20,7 +20,7 @@ from kardo.core.errors import GeodesyError
 ELLIPSOIDAL = "ellipsoidal"
 SYSTEM_GRIDS = "/usr/share/proj"  # Debian's proj-data: the EGM96 geoid grid
 
-pyproj.network.set_network_enabled(False)
+set_network_enabled(False)
 if os.path.isdir(SYSTEM_GRIDS):
     pyproj.datadir.append_data_dir(SYSTEM_GRIDS)
 
@@ -32,25 +32,18 @@ class CrsInfo:
     code: str
     name: str
     area: str
-    unit: str
 
 
-@lru_cache(maxsize=1)
-def _projected() -> list[CrsInfo]:
-    infos = query_crs_info(auth_name="EPSG", pj_types=PJType.PROJECTED_CRS)
-    return [CrsInfo(f"EPSG:{i.code}", i.name, i.area_of_use.name if i.area_of_use else "", "") for i in infos]
-
-
-@lru_cache(maxsize=1)
-def _vertical() -> list[CrsInfo]:
-    infos = query_crs_info(auth_name="EPSG", pj_types=PJType.VERTICAL_CRS)
-    return [CrsInfo(f"EPSG:{i.code}", i.name, i.area_of_use.name if i.area_of_use else "", "") for i in infos]
+@lru_cache(maxsize=2)
+def _database(kind: PJType) -> list[CrsInfo]:
+    infos = query_crs_info(auth_name="EPSG", pj_types=kind)
+    return [CrsInfo(f"EPSG:{i.code}", i.name, (i.area_of_use and i.area_of_use.name) or "") for i in infos]
 
 
 def search(text: str, kind: str = "projected", limit: int = 20) -> list[CrsInfo]:
     """Systems of PROJ's database whose code, name or area contain every word of the text."""
     words = text.casefold().split()
-    pool = _projected() if kind == "projected" else _vertical()
+    pool = _database(PJType.PROJECTED_CRS if kind == "projected" else PJType.VERTICAL_CRS)
     hits = [i for i in pool if all(w in f"{i.code} {i.name} {i.area}".casefold() for w in words)]
     exact = [i for i in hits if i.code.split(":")[1] == text.strip()]
     return (exact + [i for i in hits if i not in exact])[:limit]
@@ -67,9 +60,17 @@ class Grid:
         try:
             self.crs = CRS.from_user_input(code)
         except CRSError as fault:
-            raise GeodesyError(f"“{code}” is not a coordinate system PROJ knows.", where="Brief, grid", mend="Search for it by name or EPSG code.") from fault
+            raise GeodesyError(
+                f"“{code}” is not a coordinate system PROJ knows.",
+                where="Brief, grid",
+                mend="Search for it by name or EPSG code.",
+            ) from fault
         if not self.crs.is_projected or len(self.crs.axis_info) != 2:
-            raise GeodesyError(f"{self.crs.name} is not a projected grid.", where="Brief, grid", mend="Choose a projected system, such as a UTM zone.")
+            raise GeodesyError(
+                f"{self.crs.name} is not a projected grid.",
+                where="Brief, grid",
+                mend="Choose a projected system, such as a UTM zone.",
+            )
         self.metres_per_unit = float(self.crs.axis_info[0].unit_conversion_factor)
         geodetic = self.crs.geodetic_crs
         assert geodetic is not None
@@ -118,18 +119,27 @@ class Grid:
         lon, lat = self.to_geodetic(e, n)
         area = self.crs.area_of_use
         if not (np.isfinite(lon).all() and np.isfinite(lat).all()):
-            raise GeodesyError(f"These coordinates cannot exist in {self.name}.", where=where, mend="Check the grid in the Brief, the unit, and that easting comes before northing.")
+            raise GeodesyError(
+                f"These coordinates cannot exist in {self.name}.",
+                where=where,
+                mend="Check the grid in the Brief, the unit, and that easting comes before northing.",
+            )
         if area is None:
             return
         west, east, slack = area.west, area.east, 0.5
-        inside_lon = (lon >= west - slack) & (lon <= east + slack) if west <= east else (lon >= west - slack) | (lon <= east + slack)
+        inside_lon = (
+            (lon >= west - slack) & (lon <= east + slack)
+            if west <= east
+            else (lon >= west - slack) | (lon <= east + slack)
+        )
         inside = inside_lon & (lat >= area.south - slack) & (lat <= area.north + slack)
         if not inside.all():
             k = int(np.flatnonzero(~inside)[0])
             raise GeodesyError(
                 f"Point {k + 1} would lie at {lat.flat[k]:.4f}, {lon.flat[k]:.4f}, outside the area of {self.name} ({area.name}).",
-                where=where, mend="Check the grid in the Brief, the zone, the unit, and that easting comes before northing.",
-            )  # fmt: skip
+                where=where,
+                mend="Check the grid in the Brief, the zone, the unit, and that easting comes before northing.",
+            )
 
     def convergence_and_scale(self, e: float, n: float) -> tuple[float, float]:
         """Meridian convergence in radians (grid north east of true north) and point scale factor."""
@@ -163,18 +173,17 @@ def _geoid(heights: str) -> Transformer | None:
         if not vertical.is_vertical:
             raise CRSError(f"{heights} is not vertical")
         compound = CRS(f"EPSG:4326+{vertical.to_epsg()}")
-        area = vertical.area_of_use
-        box = AreaOfInterest(area.west, area.south, area.east, area.north) if area else None
-        return Transformer.from_crs(CRS(4979), compound, always_xy=True, area_of_interest=box, allow_ballpark=False, only_best=True)
+        return Transformer.from_crs(CRS(4979), compound, always_xy=True, allow_ballpark=False, only_best=True)
     except (CRSError, ProjError) as fault:
         raise _no_grid(heights) from fault
 
 
 def _no_grid(heights: str) -> GeodesyError:
     return GeodesyError(
-        f"The geoid of height system {heights} cannot be reached on this machine.", where="Brief, heights",
+        f"The geoid of height system {heights} cannot be reached on this machine.",
+        where="Brief, heights",
         mend="Choose EGM96 height (EPSG:5773) or ellipsoidal heights, or install the geoid's grid for PROJ.",
-    )  # fmt: skip
+    )
 
 
 def height_name(heights: str) -> str:

@@ -33,9 +33,16 @@ UNITS = {
     )
 }
 _SUFFIX = {
-    "mm": Fraction(1, 1000), "cm": Fraction(1, 100), "m": Fraction(1), "km": Fraction(1000), "in": Fraction(254, 10000),
-    '"': Fraction(254, 10000), "'": UNITS["ft"].metres, "ft": UNITS["ft"].metres, "ftus": UNITS["us-ft"].metres,
-}  # fmt: skip
+    "mm": Fraction(1, 1000),
+    "cm": Fraction(1, 100),
+    "m": Fraction(1),
+    "km": Fraction(1000),
+    "in": Fraction(254, 10000),
+    '"': Fraction(254, 10000),
+    "'": UNITS["ft"].metres,
+    "ft": UNITS["ft"].metres,
+    "ftus": UNITS["us-ft"].metres,
+}
 _PART = re.compile(
     r"\s*(?:(?P<whole>\d+)\s+(?=\d+/))?(?:(?P<num>\d+)/(?P<den>[1-9]\d*)|(?P<decimal>\d*\.?\d+|\d+\.))\s*"
     r"(?P<unit>mm|cm|km|m|in|ftus|ft|'|\"|)\s*"

@@ -38,7 +38,12 @@ def rover_sigma(method: str, distance: float, assume: Assumptions) -> tuple[floa
     how = METHODS[method]
     epochs = min(max(how.epochs, 10), 60) / 10 * how.occupations
     ppm = assume["fixed_ppm"] * 1e-6 * distance
-    h = math.sqrt(assume["rover_fast_h"] ** 2 / epochs + assume["rover_slow_h"] ** 2 / how.occupations + ppm**2 + assume["centring_pole"] ** 2)
+    h = math.sqrt(
+        assume["rover_fast_h"] ** 2 / epochs
+        + assume["rover_slow_h"] ** 2 / how.occupations
+        + ppm**2
+        + assume["centring_pole"] ** 2
+    )
     v = math.sqrt(assume["rover_fast_v"] ** 2 / epochs + assume["rover_slow_v"] ** 2 / how.occupations + ppm**2)
     return h, v
 

@@ -16,8 +16,8 @@ from kardo.core.errors import PlanError
 from kardo.core.geodesy.crs import Grid, grid
 from kardo.core.terrain.surface import Surface
 
-FORMAT = "kardo-plan"
-VERSION = 1
+FORMAT: Literal["kardo-plan"] = "kardo-plan"
+VERSION: Literal[1] = 1
 MAX_VERTICES, MAX_POINTS = 2000, 2000
 
 Coordinate = Annotated[float, Field(ge=-1e8, le=1e8, allow_inf_nan=False)]
@@ -184,7 +184,9 @@ class Plan(Part):
 
 def terrain_of(surface: Surface, source: str) -> Terrain:
     rows, cols = surface.heights.shape
-    return Terrain(e0=surface.e0, n0=surface.n0, step=surface.step, rows=rows, cols=cols, heights=surface.pack(), source=source)
+    return Terrain(
+        e0=surface.e0, n0=surface.n0, step=surface.step, rows=rows, cols=cols, heights=surface.pack(), source=source
+    )
 
 
 def plan_from_json(data: Any) -> Plan:
@@ -194,9 +196,10 @@ def plan_from_json(data: Any) -> Plan:
     version = data.get("version")
     if isinstance(version, int) and version > VERSION:
         raise PlanError(
-            f"This plan is of version {version}; this Kardo reads up to version {VERSION}.", where="version",
+            f"This plan is of version {version}; this Kardo reads up to version {VERSION}.",
+            where="version",
             mend="Open it with a newer Kardo.",
-        )  # fmt: skip
+        )
     return validated(Plan, data, "plan")
 
 
@@ -208,10 +211,16 @@ def validated(model: type[Any], data: Any, where: str) -> Any:
         first = fault.errors()[0]
         path = ".".join([where, *(str(p) for p in first["loc"])])
         message = first["msg"].removeprefix("Value error, ")
-        raise PlanError(f"{message[0].upper()}{message[1:]}.", where=path, mend=f"Given: {str(first['input'])[:60]}") from fault
+        raise PlanError(
+            f"{message[0].upper()}{message[1:]}.", where=path, mend=f"Given: {str(first['input'])[:60]}"
+        ) from fault
 
 
 def json_schema() -> Json:
     """The published schema of the plan."""
     schema = Plan.model_json_schema()
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", "title": f"Kardo plan, version {VERSION}", **schema}
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": f"Kardo plan, version {VERSION}",
+        **schema,
+    }

@@ -1,7 +1,8 @@
 """What a plan amounts to before any prediction: area, flight, height chain, control heights. Quick, and never stored."""
 
 from collections.abc import Callable
-from typing import TypeVar
+from dataclasses import asdict
+from typing import TypeVar, cast
 
 import numpy as np
 
@@ -50,7 +51,13 @@ def _limits(plan: Plan) -> Limits:
 def _datum(plan: Plan) -> Datum:
     """Grid, height system, geoid separation and combined scale at the middle of the site."""
     grid = plan.grid
-    out: Datum = {"grid": grid.name, "heights": height_name(plan.brief.heights), "separation": None, "scale_ppm": None, "convergence_deg": None}
+    out: Datum = {
+        "grid": grid.name,
+        "heights": height_name(plan.brief.heights),
+        "separation": None,
+        "scale_ppm": None,
+        "convergence_deg": None,
+    }
     if len(plan.site.boundary) >= 3:
         middle = site_polygon(plan).representative_point()
         surface = plan.surface
@@ -67,16 +74,27 @@ def flight_json(flight: FlightPlan) -> FlightShape:
         "camera": flight.camera.name,
         "exposures": len(flight.e),
         "gsd": flight.gsd,
-        "footprint": [flight.footprint_across, flight.footprint_along],
+        "footprint": (flight.footprint_across, flight.footprint_along),
         "spacing": flight.spacing,
         "trigger_distance": flight.trigger_distance,
         "trigger_interval": flight.trigger_interval,
         "blur_px": flight.blur_px,
         "course": flight.main_course,
         "minutes": flight.minutes,
-        "height_range": [float(np.nanmin(flight.h)), float(np.nanmax(flight.h))],
-        "strips": [{"start": s.start, "end": s.end, "leg": s.leg, "exposures": s.count, "length": s.length} for s in flight.strips],
-        "legs": [{"minutes": leg.minutes, "battery_left": leg.battery_left, "first_strip": leg.first_strip, "last_strip": leg.last_strip} for leg in flight.legs],
+        "height_range": (float(np.nanmin(flight.h)), float(np.nanmax(flight.h))),
+        "strips": [
+            {"start": s.start, "end": s.end, "leg": s.leg, "exposures": s.count, "length": s.length}
+            for s in flight.strips
+        ],
+        "legs": [
+            {
+                "minutes": leg.minutes,
+                "battery_left": leg.battery_left,
+                "first_strip": leg.first_strip,
+                "last_strip": leg.last_strip,
+            }
+            for leg in flight.legs
+        ],
         "e": np.round(flight.e, 2).tolist(),
         "n": np.round(flight.n, 2).tolist(),
     }
@@ -85,14 +103,18 @@ def flight_json(flight: FlightPlan) -> FlightShape:
 def _heights(plan: Plan) -> Heights:
     mark = plan.mark_of(plan.base.mark)
     if mark is None:
-        raise KardoError("The base stands on no mark yet.", where="Base", mend="Choose a mark with known coordinates, or add one.")
+        raise KardoError(
+            "The base stands on no mark yet.", where="Base", mend="Choose a mark with known coordinates, or add one."
+        )
     if plan.base.antenna not in antennas():
         raise KardoError("This antenna is not in the catalogue.", where="Base", mend="Choose another.")
     separation = float(plan.grid.separation(mark.e, mark.n))
     slant = plan.base.support == "tripod"
-    chain = height_chain(height_name(plan.brief.heights), mark.h, separation, plan.base.readings, slant, antennas()[plan.base.antenna])
+    chain = height_chain(
+        height_name(plan.brief.heights), mark.h, separation, plan.base.readings, slant, antennas()[plan.base.antenna]
+    )
     lon, lat = plan.grid.to_geodetic(mark.e, mark.n)
-    return {**chain.to_json(), "mark_name": mark.name, "latitude": float(lat), "longitude": float(lon)}
+    return cast(Heights, {**asdict(chain), "mark_name": mark.name, "latitude": float(lat), "longitude": float(lon)})
 
 
 def _control_heights(plan: Plan) -> list[float | None]:

@@ -1,6 +1,7 @@
 """What the sheet shows of a terrain: contour lines and hill shading."""
 
 import math
+from typing import cast
 
 import contourpy
 import numpy as np
@@ -18,13 +19,17 @@ def contours(surface: Surface) -> Json:
     interval = next((i for i in INTERVALS if relief / i <= 14), INTERVALS[-1])
     rows, cols = z.shape
     made = contourpy.contour_generator(
-        surface.e0 + surface.step * np.arange(cols), surface.n0 + surface.step * np.arange(rows), np.ma.masked_invalid(z)
+        surface.e0 + surface.step * np.arange(cols),
+        surface.n0 + surface.step * np.arange(rows),
+        np.ma.masked_invalid(z),
     )
     levels = np.arange(math.ceil(np.nanmin(z) / interval), math.floor(np.nanmax(z) / interval) + 1)
     lines = [
         {"height": round(float(k * interval), 3), "index": bool(k % 5 == 0), "line": np.round(line, 2).tolist()}
-        for k in levels for line in made.lines(float(k * interval)) if len(line) > 3
-    ]  # fmt: skip
+        for k in levels
+        for line in cast(list[Floats], made.lines(float(k * interval)))
+        if len(line) > 3
+    ]
     return {"interval": interval, "lines": lines}
 
 

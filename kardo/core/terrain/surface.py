@@ -51,11 +51,17 @@ class Surface:
     def unpack(cls, e0: float, n0: float, step: float, rows: int, cols: int, packed: str) -> "Surface":
         """Inverse of pack. Raises PlanError for data that are damaged, or larger than they say."""
         if rows * cols > MAX_NODES:
-            raise PlanError(f"The terrain has {rows * cols} nodes, more than {MAX_NODES}.", where="terrain", mend="Use a coarser step.")
+            raise PlanError(
+                f"The terrain has {rows * cols} nodes, more than {MAX_NODES}.",
+                where="terrain",
+                mend="Use a coarser step.",
+            )
         try:
             reader = zlib.decompressobj()
             raw = reader.decompress(base64.b64decode(packed, validate=True), rows * cols * 4 + 1)
             mm = np.frombuffer(raw, dtype="<i4").reshape(rows, cols)
         except (ValueError, zlib.error) as fault:
-            raise PlanError("The terrain's heights are damaged.", where="terrain.heights", mend="Import the terrain again.") from fault
+            raise PlanError(
+                "The terrain's heights are damaged.", where="terrain.heights", mend="Import the terrain again."
+            ) from fault
         return cls(e0, n0, step, np.where(mm == MISSING, np.nan, mm / 1000.0))

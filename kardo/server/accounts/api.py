@@ -26,7 +26,9 @@ def _session(request: HttpRequest) -> SessionOut:
     user = request.user
     if not user.is_authenticated or not hasattr(user, "member"):
         return SessionOut(signed_in=False)
-    return SessionOut(signed_in=True, name=user.get_full_name() or user.get_username(), organisation=user.member.organisation.name)
+    return SessionOut(
+        signed_in=True, name=user.get_full_name() or user.get_username(), organisation=user.member.organisation.name
+    )
 
 
 @router.get("", response=SessionOut, auth=None)
@@ -40,7 +42,9 @@ def show_session(request: HttpRequest):
 def sign_in(request: HttpRequest, body: Credentials):
     user = authenticate(request, username=body.username, password=body.password)
     if user is None or not hasattr(user, "member"):
-        return problem(401, "Name or password is wrong.", mend="Try again, or ask whoever keeps your organisation's accounts.")
+        return problem(
+            401, "Name or password is wrong.", mend="Try again, or ask whoever keeps your organisation's accounts."
+        )
     login(request, user)
     return _session(request)
 

@@ -79,7 +79,10 @@ class CrsLine(Schema):
 def search_crs(request: HttpRequest, q: str = "", kind: str = "projected"):
     """Coordinate systems of PROJ's database by words of their code, name or area."""
     if kind == "vertical" and ELLIPSOIDAL.startswith(q.strip().casefold()):
-        return [CrsLine(code=ELLIPSOIDAL, name="ellipsoidal heights", area="everywhere"), *search(q or "EGM96", "vertical")]
+        return [
+            CrsLine(code=ELLIPSOIDAL, name="ellipsoidal heights", area="everywhere"),
+            *search(q or "EGM96", "vertical"),
+        ]
     return search(q, "vertical" if kind == "vertical" else "projected")
 
 
@@ -153,9 +156,14 @@ def show_catalogue(request: HttpRequest):
     """Cameras, aircraft, antennas, methods, standards, units, assumptions and rules: all that is chosen from, with sources."""
     flight = flight_catalogue()
     groups = {
-        "cameras": flight.cameras, "aircraft": flight.aircraft, "calibrations": flight.calibrations, "antennas": antennas(),
-        "methods": METHODS, "standards": standards(), "assumptions": defaults(),
-    }  # fmt: skip
+        "cameras": flight.cameras,
+        "aircraft": flight.aircraft,
+        "calibrations": flight.calibrations,
+        "antennas": antennas(),
+        "methods": METHODS,
+        "standards": standards(),
+        "assumptions": defaults(),
+    }
     out: dict[str, Any] = {name: [entry.__dict__ for entry in group.values()] for name, group in groups.items()}
     out["units"] = [{"id": u.id, "short": u.short, "name": u.name, "metres": float(u.metres)} for u in UNITS.values()]
     out["rules"] = [r.to_json() for r in CATALOGUE.values()]

@@ -80,16 +80,26 @@ def _answer(request: HttpRequest, response: HttpResponse, job: Job) -> PlanOut:
     response["ETag"] = f'"{job.revision}"'
     own = job.edits.filter(author=request.user)
     return PlanOut(
-        id=job.id, revision=job.revision, hash=job.plan_hash, saved_at=job.saved_at, saved_by=str(job.saved_by or ""),
-        can_undo=own.filter(state=Edit.State.DONE).exists(), can_redo=own.filter(state=Edit.State.UNDONE).exists(), plan=editing.outline(job),
-    )  # fmt: skip
+        id=job.id,
+        revision=job.revision,
+        hash=job.plan_hash,
+        saved_at=job.saved_at,
+        saved_by=str(job.saved_by or ""),
+        can_undo=own.filter(state=Edit.State.DONE).exists(),
+        can_redo=own.filter(state=Edit.State.UNDONE).exists(),
+        plan=editing.outline(job),
+    )
 
 
 def _revision(if_match: str | None) -> int:
     try:
         return int((if_match or "").strip().strip('"'))
     except ValueError:
-        raise PlanError("The edit does not say which revision it is based on.", where="If-Match", mend="Send the ETag of the plan it was made on.") from None
+        raise PlanError(
+            "The edit does not say which revision it is based on.",
+            where="If-Match",
+            mend="Send the ETag of the plan it was made on.",
+        ) from None
 
 
 @router.get("/{job_id}/plan", response=PlanOut)
@@ -98,7 +108,9 @@ def show_plan(request: HttpRequest, response: HttpResponse, job_id: UUID):
 
 
 @router.patch("/{job_id}/plan", response=PlanOut)
-def edit_plan(request: HttpRequest, response: HttpResponse, job_id: UUID, body: Edits, if_match: Header[str | None] = None):
+def edit_plan(
+    request: HttpRequest, response: HttpResponse, job_id: UUID, body: Edits, if_match: Header[str | None] = None
+):
     """Change objects of the plan as one step. 412 when one of them changed since the revision in If-Match."""
     job = job_of(request, job_id)
     changed = editing.apply(job.pk, _revision(if_match), [c.dict() for c in body.changes], request.user)
@@ -227,7 +239,9 @@ EXPORTS = {
 
 
 @router.get("/{job_id}/export/{name}")
-def export(request: HttpRequest, job_id: UUID, name: Literal["points.csv", "control.geojson", "control.kml", "plan.json"]):
+def export(
+    request: HttpRequest, job_id: UUID, name: Literal["points.csv", "control.geojson", "control.kml", "plan.json"]
+):
     """The plan's files for the field."""
     plan = editing.assemble(job_of(request, job_id))
     write, kind = EXPORTS[name]

@@ -26,7 +26,9 @@ class ConflictError(KardoError):
 
     def __init__(self, current: list[Json]) -> None:
         names = ", ".join(c["object"] for c in current[:3])
-        super().__init__(f"Changed elsewhere meanwhile: {names}.", where=names, mend="Keep theirs, or put yours on top of it.")
+        super().__init__(
+            f"Changed elsewhere meanwhile: {names}.", where=names, mend="Keep theirs, or put yours on top of it."
+        )
         self.current = current
 
 
@@ -118,7 +120,11 @@ def step_back(job_id: Any, author: AbstractBaseUser, redo: bool = False) -> Job:
         raise PlanError(f"There is nothing to {'redo' if redo else 'undo'}.")
     stands, becomes = ("before", "after") if redo else ("after", "before")
     now = {r.name: r.value for r in job.objects_of_plan.filter(name__in=[s["object"] for s in edit.changes])}
-    stale = [{"object": s["object"], "value": now.get(s["object"])} for s in edit.changes if now.get(s["object"]) != s[stands]]
+    stale = [
+        {"object": s["object"], "value": now.get(s["object"])}
+        for s in edit.changes
+        if now.get(s["object"]) != s[stands]
+    ]
     if stale:
         raise ConflictError(stale)
     _write(job, edit.changes, becomes, author)
@@ -134,7 +140,9 @@ def _write(job: Job, steps: list[Json], side: str, author: AbstractBaseUser) -> 
         value = step[side]
         if value is None and step["object"] in SINGLE:  # undoing the first edit of a part that began at its defaults
             value = SINGLE[step["object"]]().model_dump(mode="json")
-        PlanObject.objects.update_or_create(job=job, name=step["object"], defaults={"value": value, "revision": job.revision})
+        PlanObject.objects.update_or_create(
+            job=job, name=step["object"], defaults={"value": value, "revision": job.revision}
+        )
     plan = assemble(job)
     _require_sound(plan)
     job.title, job.plan_hash, job.saved_by = plan.brief.title, plan.hash, author
@@ -144,17 +152,20 @@ def _write(job: Job, steps: list[Json], side: str, author: AbstractBaseUser) -> 
 
 def _require_sound(plan: Plan) -> None:
     """What must never be stored: a boundary that crosses itself, coordinates the grid cannot hold, unknown systems."""
+    import numpy as np
+
     from kardo.core.accuracy.defaults import Assumptions
     from kardo.core.accuracy.planned import site_polygon
-    import numpy as np
 
     Assumptions(plan.assumptions)
     if not plan.brief.crs:
         return
     grid = plan.grid
     for what, points in (
-        ("Site, boundary", plan.site.boundary), ("Control", [(p.e, p.n) for p in plan.control]), ("Base, marks", [(m.e, m.n) for m in plan.marks]),
-    ):  # fmt: skip
+        ("Site, boundary", plan.site.boundary),
+        ("Control", [(p.e, p.n) for p in plan.control]),
+        ("Base, marks", [(m.e, m.n) for m in plan.marks]),
+    ):
         if points:
             e, n = np.array(points, dtype=float).T
             grid.require_inside(e, n, what)
@@ -175,11 +186,18 @@ def create_job(organisation, author, plan: Plan) -> Job:
     """A new job from a whole plan."""
     with transaction.atomic():
         job = Job.objects.create(organisation=organisation, title=plan.brief.title, saved_by=author)
-        steps = [{"object": name, "before": None, "after": getattr(plan, name).model_dump(mode="json")} for name in SINGLE]
+        steps = [
+            {"object": name, "before": None, "after": getattr(plan, name).model_dump(mode="json")} for name in SINGLE
+        ]
         for prefix, (plural, _) in MANY.items():
-            steps += [{"object": f"{prefix}/{part.id}", "before": None, "after": part.model_dump(mode="json")} for part in getattr(plan, plural)]
+            steps += [
+                {"object": f"{prefix}/{part.id}", "before": None, "after": part.model_dump(mode="json")}
+                for part in getattr(plan, plural)
+            ]
         if plan.terrain:
-            steps.append({"object": "terrain", "before": None, "after": keep_terrain(job, plan.terrain.model_dump(mode="json"))})
+            steps.append(
+                {"object": "terrain", "before": None, "after": keep_terrain(job, plan.terrain.model_dump(mode="json"))}
+            )
         if plan.assumptions:
             steps.append({"object": "assumptions", "before": None, "after": dict(plan.assumptions)})
         _write(job, steps, "after", author)

@@ -30,7 +30,9 @@ class Prediction(models.Model):
     finished_at = models.DateTimeField(null=True)
 
     class Meta:
-        constraints = [models.UniqueConstraint(fields=["organisation", "plan_hash", "engine"], name="one_result_per_plan")]
+        constraints = [
+            models.UniqueConstraint(fields=["organisation", "plan_hash", "engine"], name="one_result_per_plan")
+        ]
 
     def __str__(self) -> str:
         return f"prediction {self.plan_hash[:8]} ({self.state})"

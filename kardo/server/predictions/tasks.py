@@ -34,13 +34,21 @@ def run(prediction_id: int) -> None:
     if prediction is None or prediction.state in {Prediction.State.DONE, Prediction.State.FAILED}:
         return
     if prediction.job is not None and prediction.job.plan_hash != prediction.plan_hash:
-        Prediction.objects.filter(pk=prediction_id).update(state=Prediction.State.CANCELLED)  # overtaken by a later edit
+        Prediction.objects.filter(pk=prediction_id).update(
+            state=Prediction.State.CANCELLED
+        )  # overtaken by a later edit
         return
     rows = Prediction.objects.filter(pk=prediction_id)
     rows.update(state=Prediction.State.RUNNING)
     try:
-        result = predict(plan_from_json(prediction.plan), lambda stage, share: rows.update(stage=stage, share=share) and None)
+        result = predict(
+            plan_from_json(prediction.plan), lambda stage, share: rows.update(stage=stage, share=share) and None
+        )
     except KardoError as fault:
-        rows.update(state=Prediction.State.FAILED, error={"what": fault.what, "where": fault.where, "mend": fault.mend}, finished_at=timezone.now())
+        rows.update(
+            state=Prediction.State.FAILED,
+            error={"what": fault.what, "where": fault.where, "mend": fault.mend},
+            finished_at=timezone.now(),
+        )
         return
     rows.update(state=Prediction.State.DONE, result=result, share=1.0, finished_at=timezone.now())

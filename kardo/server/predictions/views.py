@@ -16,7 +16,13 @@ def prediction_json(plan: Plan, request: Callable[[], Prediction]) -> Json:
     out: Json = {"hash": plan.hash, "state": "lacking", "stage": "", "share": 0.0, "result": None, "error": None}
     if not lacks:
         prediction = request()
-        out |= {"state": prediction.state, "stage": prediction.stage, "share": prediction.share, "result": prediction.result, "error": prediction.error}
+        out |= {
+            "state": prediction.state,
+            "stage": prediction.stage,
+            "share": prediction.share,
+            "result": prediction.result,
+            "error": prediction.error,
+        }
     if out["state"] in {Prediction.State.QUEUED, Prediction.State.RUNNING}:
         return out | {"findings": None}
     try:

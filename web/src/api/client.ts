@@ -64,12 +64,7 @@ export async function call<T>(
       body: body === undefined ? undefined : form ? body : JSON.stringify(body),
     });
   } catch {
-    throw new Problem(
-      0,
-      "The server does not answer.",
-      "",
-      "What you see is kept; it will be sent when it answers.",
-    );
+    throw new Problem(0, "The server does not answer.", "", "What you see is kept; it will be sent when it answers.");
   }
   const text = await response.text();
   let data: unknown = null;
@@ -82,8 +77,7 @@ export async function call<T>(
     const told = (data ?? {}) as Partial<{ title: string; where: string; mend: string; current: Change[] }>;
     throw new Problem(
       response.status,
-      told.title ??
-        (response.status === 404 ? "This is not here." : `The server answered ${response.status}.`),
+      told.title ?? (response.status === 404 ? "This is not here." : `The server answered ${response.status}.`),
       told.where,
       told.mend,
       told.current,

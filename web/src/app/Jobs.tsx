@@ -34,8 +34,8 @@ export function Jobs({ session }: { session: Session }) {
       <h2 className="mt-6 text-lg font-bold">Jobs</h2>
       {jobs.data?.length === 0 && (
         <p className="mt-2 text-quiet">
-          There is no job yet. Name one below, or bring in a Kardo plan;{" "}
-          <code>kardo demo-plan sallow-bank</code> prints one to try.
+          There is no job yet. Name one below, or bring in a Kardo plan; <code>kardo demo-plan sallow-bank</code> prints
+          one to try.
         </p>
       )}
       <ul className="mt-2">

@@ -65,9 +65,7 @@ function useStationLines(): Record<Station, { words: string; state: State }> {
       state: state("brief", !!brief.crs),
     },
     site: {
-      words: summary?.area
-        ? `${area(summary.area, brief.unit)}${plan.terrain ? "" : " · no terrain"}`
-        : "no boundary",
+      words: summary?.area ? `${area(summary.area, brief.unit)}${plan.terrain ? "" : " · no terrain"}` : "no boundary",
       state: state("site", plan.site.boundary.length > 0),
     },
     flight: {

@@ -19,9 +19,7 @@ export function SignIn({ onDone }: { onDone: (session: Session) => void }) {
   return (
     <main className="mx-auto mt-24 max-w-sm border border-ink bg-sheet p-6">
       <h1 className="text-2xl font-bold text-decision-text">Kardo</h1>
-      <p className="mt-1 text-quiet">
-        Plans the control of a drone survey, and says how accurate it will be.
-      </p>
+      <p className="mt-1 text-quiet">Plans the control of a drone survey, and says how accurate it will be.</p>
       <form action={submit} className="mt-5 grid gap-3">
         <label className="grid gap-1">
           Name

@@ -20,10 +20,7 @@ export function Staff() {
     pinned: pinned?.[`rmse_${axis}`] ?? null,
   });
   return (
-    <aside
-      className="flex flex-col gap-2 overflow-y-auto border-l border-ink bg-sheet px-3 py-2"
-      aria-label="Staff"
-    >
+    <aside className="flex flex-col gap-2 overflow-y-auto border-l border-ink bg-sheet px-3 py-2" aria-label="Staff">
       <Staves rods={[rod("h"), rod("v")]} />
       <p className="flex justify-between text-sm">
         <span>◀ on the map, absolute</span>
@@ -51,8 +48,7 @@ export function Staff() {
 
 function Progress() {
   const { prediction } = usePlan();
-  if (!prediction || !["queued", "running", "cancelled"].includes(prediction.state))
-    return <div className="h-1" />;
+  if (!prediction || !["queued", "running", "cancelled"].includes(prediction.state)) return <div className="h-1" />;
   return (
     <div
       role="progressbar"
@@ -134,17 +130,14 @@ function Chance({ result }: { result: Result }) {
   const { plan } = usePlan();
   const checks = plan.control.filter((p) => p.role === "check").length;
   if (result.chance === null || result.chance === undefined || !result.chance_detail)
-    return (
-      <p className="border-t border-hairline pt-2">No checks: no acceptance test, and no chance to state.</p>
-    );
+    return <p className="border-t border-hairline pt-2">No checks: no acceptance test, and no chance to state.</p>;
   return (
     <p className="flex items-center gap-2 border-t border-hairline pt-2">
       <span className="figures text-2xl font-bold whitespace-nowrap" data-testid="chance">
         {chance(result.chance)}
       </span>
       <span className="text-sm text-quiet">
-        chance that {checks} checks pass {mm(plan.brief.tolerance_h, 0)} H and {mm(plan.brief.tolerance_v, 0)}{" "}
-        V mm
+        chance that {checks} checks pass {mm(plan.brief.tolerance_h, 0)} H and {mm(plan.brief.tolerance_v, 0)} V mm
       </span>
     </p>
   );
@@ -160,9 +153,7 @@ const BUDGET_COLOURS = [
 ];
 
 function Budget({ result }: { result: Result }) {
-  const shares = [...(result.budget ?? [])]
-    .sort((a, b) => b.share_v - a.share_v)
-    .filter((s) => s.share_v > 0.004);
+  const shares = [...(result.budget ?? [])].sort((a, b) => b.share_v - a.share_v).filter((s) => s.share_v > 0.004);
   const largest = shares[0];
   if (!largest) return null;
   return (
@@ -206,9 +197,7 @@ function Findings() {
   };
   return (
     <section aria-label="Findings" className="border-t border-hairline pt-1">
-      {prediction?.findings && found.length === 0 && (
-        <p className="text-quiet">Nothing found against this plan.</p>
-      )}
+      {prediction?.findings && found.length === 0 && <p className="text-quiet">Nothing found against this plan.</p>}
       {found.map((f, k) => (
         <div key={k} className="flex items-start gap-2 border-b border-hairline py-1.5 text-sm">
           <span className={f.severity === "note" ? "text-quiet" : "text-decision"} title={f.severity}>
@@ -216,8 +205,7 @@ function Findings() {
             <span className="sr-only">{f.severity}</span>
           </span>
           <span className="flex-1">
-            {f.severity === "stop" ? <strong>{f.words}</strong> : f.words}{" "}
-            <span className="text-quiet">{f.mend}</span>
+            {f.severity === "stop" ? <strong>{f.words}</strong> : f.words} <span className="text-quiet">{f.mend}</span>
           </span>
           {f.label && f.change?.object ? (
             <button

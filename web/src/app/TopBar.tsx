@@ -64,12 +64,7 @@ export function TopBar({ session }: { session: Session }) {
         {saving ? "saving…" : `saved ${clock(answer.saved_at)}`}
       </span>
       <span className="flex gap-1">
-        <button
-          className="button"
-          disabled={!answer.can_undo}
-          onClick={() => void step("undo")}
-          title="Undo (Ctrl+Z)"
-        >
+        <button className="button" disabled={!answer.can_undo} onClick={() => void step("undo")} title="Undo (Ctrl+Z)">
           ↶<span className="sr-only">Undo</span>
         </button>
         <button
@@ -100,9 +95,7 @@ export function TopBar({ session }: { session: Session }) {
         />
         <DatumItem name="unit" value={UNITS[unit]!.short} />
         {epoch && <DatumItem name="epoch" value={epoch} />}
-        {datum?.scale_ppm != null && (
-          <DatumItem name="grid ÷ ground" value={`${datum.scale_ppm.toFixed(0)} ppm`} />
-        )}
+        {datum?.scale_ppm != null && <DatumItem name="grid ÷ ground" value={`${datum.scale_ppm.toFixed(0)} ppm`} />}
       </button>
       <ThemeChoice />
       <span className="hidden text-sm whitespace-nowrap xl:inline">{session.name}</span>

@@ -52,8 +52,7 @@ export function withChanges(plan: Plan, changes: Change[]): Plan {
   for (const { object, value } of changes) {
     const [kind, id] = object.split("/") as [string, string | undefined];
     if (kind === "mark") next.marks = replaced(next.marks, id!, value as Plan["marks"][number] | null);
-    else if (kind === "control")
-      next.control = replaced(next.control, id!, value as Plan["control"][number] | null);
+    else if (kind === "control") next.control = replaced(next.control, id!, value as Plan["control"][number] | null);
     else (next as unknown as Record<string, unknown>)[kind] = value;
   }
   return next;
@@ -125,10 +124,7 @@ export function PlanProvider({ jobId, children }: { jobId: string; children: Rea
 
   const edit = useCallback(
     (changes: Change[]) => {
-      client.setQueryData<PlanAnswer>(
-        planKey,
-        (old) => old && { ...old, plan: withChanges(old.plan, changes) },
-      );
+      client.setQueryData<PlanAnswer>(planKey, (old) => old && { ...old, plan: withChanges(old.plan, changes) });
       return send(() => {
         const revision = client.getQueryData<PlanAnswer>(planKey)?.revision ?? 0;
         return call<PlanAnswer>("PATCH", `/jobs/${jobId}/plan`, { changes }, { "If-Match": `"${revision}"` });
@@ -196,9 +192,7 @@ function useLatestResults(prediction: Prediction | undefined) {
 function Closed({ problem }: { problem: Problem }) {
   return (
     <main className="p-6">
-      <h1 className="text-xl font-bold">
-        {problem.status === 404 ? "There is no such job here." : problem.what}
-      </h1>
+      <h1 className="text-xl font-bold">{problem.status === 404 ? "There is no such job here." : problem.what}</h1>
       <p className="mt-2">
         <a className="underline" href="/">
           All jobs

@@ -11,8 +11,7 @@ const ARROWS: Record<string, [number, number]> = {
 
 function typing(target: EventTarget | null): boolean {
   return (
-    target instanceof HTMLElement &&
-    (/^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) || target.isContentEditable)
+    target instanceof HTMLElement && (/^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName) || target.isContentEditable)
   );
 }
 

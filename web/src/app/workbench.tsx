@@ -1,17 +1,7 @@
 import { createContext, useContext, useMemo, useState, type ReactNode } from "react";
 import type { Result } from "../api/client";
 
-export const STATIONS = [
-  "brief",
-  "site",
-  "flight",
-  "base",
-  "control",
-  "verdict",
-  "day",
-  "book",
-  "close",
-] as const;
+export const STATIONS = ["brief", "site", "flight", "base", "control", "verdict", "day", "book", "close"] as const;
 export type Station = (typeof STATIONS)[number];
 export const TITLES: Record<Station, string> = {
   brief: "Brief",

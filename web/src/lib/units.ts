@@ -24,8 +24,7 @@ const SUFFIX: Record<string, number> = {
   ftus: 1200 / 3937,
 };
 
-const PART =
-  /\s*(?:(\d+)\s+(?=\d+\/))?(?:(\d+)\/([1-9]\d*)|(\d*\.?\d+|\d+\.))\s*(mm|cm|km|m|in|ftus|ft|'|"|)\s*/y;
+const PART = /\s*(?:(\d+)\s+(?=\d+\/))?(?:(\d+)\/([1-9]\d*)|(\d*\.?\d+|\d+\.))\s*(mm|cm|km|m|in|ftus|ft|'|"|)\s*/y;
 
 /** Metres from a typed length such as 1.834 m, 183.4cm or 6' 0 1/4"; a bare number is in the job's unit. */
 export function parseLength(text: string, unit = "m"): number | null {

@@ -14,12 +14,7 @@ export function HeightChain({ heights, unit, support }: { heights: Heights; unit
   ];
   const geoidless = heights.separation === 0;
   return (
-    <svg
-      viewBox="0 0 560 250"
-      className="w-full max-w-[620px]"
-      role="img"
-      aria-label="Height chain of the base"
-    >
+    <svg viewBox="0 0 560 250" className="w-full max-w-[620px]" role="img" aria-label="Height chain of the base">
       <g fontSize="11.5" fill="var(--quiet)">
         <text x="352" y="14" textAnchor="end">
           {geoidless ? "" : `${heights.system}, ${short}`}
@@ -45,12 +40,7 @@ export function HeightChain({ heights, unit, support }: { heights: Heights; unit
         </g>
       ))}
       <g transform="translate(-22 0)">
-        <path
-          d="M62 34v40M48 74h28M62 74L46 154M62 74L78 154"
-          stroke="var(--ink)"
-          strokeWidth="2"
-          fill="none"
-        />
+        <path d="M62 34v40M48 74h28M62 74L46 154M62 74L78 154" stroke="var(--ink)" strokeWidth="2" fill="none" />
         <path d="M44 34h36l-5 -8h-26z" fill="var(--sheet)" stroke="var(--ink)" strokeWidth="1.6" />
         <path d="M62 154l-6 9h12z" fill="var(--ink)" />
       </g>
@@ -61,12 +51,7 @@ export function HeightChain({ heights, unit, support }: { heights: Heights; unit
           ? `vertical from slant ${heights.readings.map((r) => length(r, unit, 4)).join(" and ")} to the disc's edge`
           : "fixed-height pole, mark to ARP"}
       </text>
-      <path
-        d="M20 184 q60 -7 120 0 t120 0 t120 0 t100 0"
-        stroke="var(--settled)"
-        fill="none"
-        strokeWidth="1.6"
-      />
+      <path d="M20 184 q60 -7 120 0 t120 0 t120 0 t100 0" stroke="var(--settled)" fill="none" strokeWidth="1.6" />
       <text x="146" y="178" fontSize="12.5" fill="var(--settled)">
         {geoidless ? "" : `geoid, 0 of ${heights.system}`}
       </text>

@@ -46,15 +46,7 @@ function Stave({ rod }: { rod: Rod }) {
       <text x="22" y="13" fontWeight="700" fontSize="14" fill="var(--ink)">
         {rod.name}, mm
       </text>
-      <rect
-        x="24"
-        y={TOP}
-        width="32"
-        height={HEIGHT}
-        fill="var(--sheet)"
-        stroke="var(--ink)"
-        strokeWidth="1.4"
-      />
+      <rect x="24" y={TOP} width="32" height={HEIGHT} fill="var(--sheet)" stroke="var(--ink)" strokeWidth="1.4" />
       {blocks.map((k) => {
         const high = Math.min((k + 1) * step, full);
         return (
@@ -73,15 +65,7 @@ function Stave({ rod }: { rod: Rod }) {
       {blocks
         .filter((k) => k % 5 === 0 && k > 0)
         .map((k) => (
-          <text
-            key={k}
-            x="54"
-            y={y(k * step) + 4}
-            fontSize="11"
-            textAnchor="end"
-            fill="var(--ink)"
-            className="figures"
-          >
+          <text key={k} x="54" y={y(k * step) + 4} fontSize="11" textAnchor="end" fill="var(--ink)" className="figures">
             {Number((k * step).toFixed(2))}
           </text>
         ))}

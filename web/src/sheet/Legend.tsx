@@ -21,9 +21,7 @@ export function Legend({ ramp, exaggeration }: { ramp: Ramp; exaggeration: numbe
             fill={colour}
           />
         ))}
-        {inside && (
-          <line x1={x(ramp.limit)} x2={x(ramp.limit)} y1="-1" y2="16" stroke="var(--ink)" strokeWidth="2" />
-        )}
+        {inside && <line x1={x(ramp.limit)} x2={x(ramp.limit)} y1="-1" y2="16" stroke="var(--ink)" strokeWidth="2" />}
         <text x="-6" y="25" fontSize="11" fill="var(--ink)" className="figures">
           {figure(low)}
         </text>

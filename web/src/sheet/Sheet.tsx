@@ -33,16 +33,7 @@ import { pointStyle, ramp, tokens, type Ramp } from "./symbols";
 
 const BOX = { left: 26, top: 8, right: 8, bottom: 24 };
 const GRID = new Projection({ code: "KARDO:GRID", units: "m" });
-const NAMES = [
-  "cells",
-  "contours",
-  "strips",
-  "exposures",
-  "ellipses",
-  "boundary",
-  "preview",
-  "points",
-] as const;
+const NAMES = ["cells", "contours", "strips", "exposures", "ellipses", "boundary", "preview", "points"] as const;
 type LayerName = (typeof NAMES)[number];
 
 interface Drawing {
@@ -162,12 +153,7 @@ export function Sheet() {
     const values = cellValues(result.map, bench.layer).filter((v): v is number => v !== null);
     if (!values.length) return null;
     if (bench.layer === "images")
-      return ramp(
-        values,
-        5,
-        { title: "images that see the ground", limitName: "least", largeIsGood: true },
-        colours,
-      );
+      return ramp(values, 5, { title: "images that see the ground", limitName: "least", largeIsGood: true }, colours);
     const limit = (bench.layer === "v" ? result.limit_v! : result.limit_h!) * 1000;
     const title = bench.layer === "v" ? "height error, mm (1 sigma)" : "plan error, radial, mm (1 sigma)";
     return ramp(values, limit, { title, limitName: "tol" }, colours);
@@ -206,14 +192,10 @@ export function Sheet() {
     const flight = summary?.flight;
     if (!flight) return;
     const lines = new Feature(new MultiLineString(flight.strips.map((s) => [s.start, s.end])));
-    lines.setStyle(
-      new Style({ stroke: new Stroke({ color: colours.quiet!, width: 0.7, lineDash: [7, 5] }) }),
-    );
+    lines.setStyle(new Style({ stroke: new Stroke({ color: colours.quiet!, width: 0.7, lineDash: [7, 5] }) }));
     strips.addFeature(lines);
     const centres = new Feature(new MultiPoint(flight.e.map((e, k) => [e, flight.n[k]!])));
-    centres.setStyle(
-      new Style({ image: new CircleStyle({ radius: 1.3, fill: new Fill({ color: colours.quiet! }) }) }),
-    );
+    centres.setStyle(new Style({ image: new CircleStyle({ radius: 1.3, fill: new Fill({ color: colours.quiet! }) }) }));
     exposures.addFeature(centres);
   }, [drawing, summary?.flight, colours]);
 
@@ -286,8 +268,7 @@ export function Sheet() {
     if (!drawing) return;
     drawing.modify.setActive(bench.station === "site");
     const done = () => {
-      const polygon = drawing.layers.boundary.getSource()!.getFeatures()[0]?.getGeometry() as
-        Polygon | undefined;
+      const polygon = drawing.layers.boundary.getSource()!.getFeatures()[0]?.getGeometry() as Polygon | undefined;
       if (!polygon) return;
       const ring = polygon
         .getCoordinates()[0]!
@@ -329,8 +310,7 @@ export function Sheet() {
       const feature = event.features.item(0);
       const point = plan.control.find((p) => `control/${p.id}` === feature.getId());
       const [e, n] = (feature.getGeometry() as Point).getCoordinates() as [number, number];
-      if (point)
-        void edit([{ object: `control/${point.id}`, value: { ...point, e: round(e), n: round(n) } }]);
+      if (point) void edit([{ object: `control/${point.id}`, value: { ...point, e: round(e), n: round(n) } }]);
     });
     drawing.map.addInteraction(drag);
     return () => void drawing.map.removeInteraction(drag);
@@ -375,8 +355,7 @@ export function Sheet() {
 
   useFirstView(drawing, plan.site.boundary as [number, number][], terrain.data?.extent as Extent | undefined);
   useEffect(() => {
-    if (drawing && bench.goTo)
-      drawing.map.getView().animate({ center: [bench.goTo.e, bench.goTo.n], duration: 250 });
+    if (drawing && bench.goTo) drawing.map.getView().animate({ center: [bench.goTo.e, bench.goTo.n], duration: 250 });
   }, [drawing, bench.goTo]);
 
   const { left, top, right, bottom } = BOX;

@@ -25,9 +25,7 @@ export function drawFrame(svg: SVGSVGElement, map: OlMap, unit: string, box: { l
   const line = (x1: number, y1: number, x2: number, y2: number, width = 1.2) =>
     parts.push(element("line", { x1, y1, x2, y2, stroke: "var(--ink)", "stroke-width": width }));
   const text = (x: number, y: number, words: string, more: Record<string, string | number> = {}) =>
-    parts.push(
-      element("text", { x, y, fill: "var(--ink)", "font-size": 11, class: "figures", ...more }, words),
-    );
+    parts.push(element("text", { x, y, fill: "var(--ink)", "font-size": 11, class: "figures", ...more }, words));
   for (let e = Math.ceil(west / step) * step; e <= west + w * resolution; e += step) {
     const x = box.left + (e - west) / resolution;
     line(x, box.top - 5, x, box.top + 5);

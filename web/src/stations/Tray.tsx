@@ -38,9 +38,7 @@ export function Tray() {
         <>
           <h2 className="text-lg font-bold">{TITLES[station]}</h2>
           <p className="mt-1">{LATER[station]}</p>
-          <p className="mt-1 text-quiet">
-            This station is not built yet. Nothing of your plan depends on it.
-          </p>
+          <p className="mt-1 text-quiet">This station is not built yet. Nothing of your plan depends on it.</p>
         </>
       )}
     </section>

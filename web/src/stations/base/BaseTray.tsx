@@ -72,9 +72,7 @@ export function BaseTray() {
           <Field
             key={k}
             label={
-              base.support === "tripod"
-                ? `Slant height ${k + 1}, ${unitName(unit)}`
-                : `Pole height, ${unitName(unit)}`
+              base.support === "tripod" ? `Slant height ${k + 1}, ${unitName(unit)}` : `Pole height, ${unitName(unit)}`
             }
           >
             {(id) => (
@@ -114,8 +112,8 @@ export function BaseTray() {
           )}
           {summary?.heights && (
             <p className="figures text-sm">
-              <span className="text-quiet">mark on the grid's datum:</span>{" "}
-              {summary.heights.latitude.toFixed(9)}° {summary.heights.longitude.toFixed(9)}°
+              <span className="text-quiet">mark on the grid's datum:</span> {summary.heights.latitude.toFixed(9)}°{" "}
+              {summary.heights.longitude.toFixed(9)}°
             </p>
           )}
         </div>
@@ -140,9 +138,7 @@ function Marks() {
         <button className="button text-sm" onClick={() => setPlacing("base")}>
           new mark on the sheet (O)
         </button>
-        <span className="text-sm text-quiet">
-          sigma as published: 95 % circle ÷ 2.4477, 95 % height ÷ 1.96
-        </span>
+        <span className="text-sm text-quiet">sigma as published: 95 % circle ÷ 2.4477, 95 % height ÷ 1.96</span>
       </div>
       <table className="table">
         <thead>

@@ -25,14 +25,7 @@ export function BriefTray() {
       </Heading>
       <div className="grid grid-cols-[repeat(auto-fit,minmax(220px,1fr))] gap-x-6 gap-y-3">
         <Field label="Title">
-          {(id) => (
-            <TextField
-              id={id}
-              value={brief.title ?? ""}
-              onCommit={(title) => set({ title })}
-              width="w-full"
-            />
-          )}
+          {(id) => <TextField id={id} value={brief.title ?? ""} onCommit={(title) => set({ title })} width="w-full" />}
         </Field>
         <Field label="Deliverable">
           {(id) => (
@@ -70,10 +63,7 @@ export function BriefTray() {
             />
           )}
         </Field>
-        <Field
-          label={`Tolerance V, mm (${standard.statistic_v})`}
-          hint={`as RMSE: ${mm(summary?.limits.v)} mm`}
-        >
+        <Field label={`Tolerance V, mm (${standard.statistic_v})`} hint={`as RMSE: ${mm(summary?.limits.v)} mm`}>
           {(id) => (
             <NumberField
               id={id}
@@ -84,14 +74,7 @@ export function BriefTray() {
           )}
         </Field>
         <Field label="Unit shown">
-          {(id) => (
-            <Select
-              id={id}
-              value={brief.unit!}
-              options={catalogue.units}
-              onChange={(unit) => set({ unit })}
-            />
-          )}
+          {(id) => <Select id={id} value={brief.unit!} options={catalogue.units} onChange={(unit) => set({ unit })} />}
         </Field>
         <CrsChoice
           label="Horizontal grid"
@@ -146,9 +129,7 @@ function CrsChoice(props: {
             id={id}
             className="input w-full"
             placeholder={
-              props.kind === "vertical"
-                ? "search: EGM96, ellipsoidal, 5773"
-                : "search: UTM 28N, area, EPSG code"
+              props.kind === "vertical" ? "search: EGM96, ellipsoidal, 5773" : "search: UTM 28N, area, EPSG code"
             }
             value={text}
             onChange={(event) => setText(event.target.value)}

@@ -36,9 +36,7 @@ export function ControlTray() {
       {plan.control.length ? (
         <ControlTable />
       ) : (
-        <p className="text-quiet">
-          No control yet. Press G and click on the sheet for a target, K for a check.
-        </p>
+        <p className="text-quiet">No control yet. Press G and click on the sheet for a target, K for a check.</p>
       )}
     </>
   );
@@ -62,14 +60,8 @@ function ControlTable() {
   const all = (change: Partial<ControlPoint>) =>
     void edit(chosen.map((p) => ({ object: `control/${p.id}`, value: { ...p, ...change } })));
   const head = (by: Column, words: string, num = false) => (
-    <th
-      className={num ? "num" : ""}
-      aria-sort={sort?.by === by ? (sort.down ? "descending" : "ascending") : undefined}
-    >
-      <button
-        className="cursor-pointer"
-        onClick={() => setSort({ by, down: sort?.by === by ? !sort.down : false })}
-      >
+    <th className={num ? "num" : ""} aria-sort={sort?.by === by ? (sort.down ? "descending" : "ascending") : undefined}>
+      <button className="cursor-pointer" onClick={() => setSort({ by, down: sort?.by === by ? !sort.down : false })}>
         {words}
         {sort?.by === by ? (sort.down ? " ↓" : " ↑") : ""}
       </button>
@@ -114,9 +106,7 @@ function ControlTable() {
                 type="checkbox"
                 aria-label="Mark all"
                 checked={marked.size === plan.control.length}
-                onChange={(event) =>
-                  setMarked(new Set(event.target.checked ? plan.control.map((p) => p.id) : []))
-                }
+                onChange={(event) => setMarked(new Set(event.target.checked ? plan.control.map((p) => p.id) : []))}
               />
             </th>
             {head("name", "point")}
@@ -202,9 +192,7 @@ function ControlTable() {
                 </td>
                 <td
                   className="num"
-                  title={
-                    p.h === null ? "the terrain's height; type one to fix it, empty it to go back" : "typed"
-                  }
+                  title={p.h === null ? "the terrain's height; type one to fix it, empty it to go back" : "typed"}
                 >
                   <LengthField
                     quiet={p.h === null}

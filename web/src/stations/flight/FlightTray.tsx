@@ -29,19 +29,12 @@ export function FlightTray() {
   return (
     <>
       <Heading title="Flight">
-        <span className="text-quiet">
-          follow the aviation law of the place; airspace is looked up again on the day
-        </span>
+        <span className="text-quiet">follow the aviation law of the place; airspace is looked up again on the day</span>
       </Heading>
       <div className="flex flex-wrap gap-x-5 gap-y-2">
         <Field label="Camera">
           {(id) => (
-            <Select
-              id={id}
-              value={flight.camera!}
-              options={catalogue.cameras}
-              onChange={(camera) => set({ camera })}
-            />
+            <Select id={id} value={flight.camera!} options={catalogue.cameras} onChange={(camera) => set({ camera })} />
           )}
         </Field>
         <Field label="Aircraft">
@@ -92,9 +85,7 @@ export function FlightTray() {
                 <input
                   type="checkbox"
                   checked={flight.course === null}
-                  onChange={(event) =>
-                    set({ course: event.target.checked ? null : Math.round(flown?.course ?? 0) })
-                  }
+                  onChange={(event) => set({ course: event.target.checked ? null : Math.round(flown?.course ?? 0) })}
                 />{" "}
                 shortest
               </label>

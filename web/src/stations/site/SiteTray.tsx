@@ -226,11 +226,7 @@ function Vertices() {
                 <button
                   className="cursor-pointer underline"
                   onClick={() =>
-                    save([
-                      ...ring.slice(0, k + 1),
-                      [(e + next[0]) / 2, (n + next[1]) / 2],
-                      ...ring.slice(k + 1),
-                    ])
+                    save([...ring.slice(0, k + 1), [(e + next[0]) / 2, (n + next[1]) / 2], ...ring.slice(k + 1)])
                   }
                 >
                   add after

@@ -86,24 +86,18 @@ export function VerdictTray() {
                   </button>
                 ),
             )}
-            <button
-              className="button"
-              aria-pressed={!!pinned}
-              onClick={() => setPinned(pinned ? null : result)}
-            >
+            <button className="button" aria-pressed={!!pinned} onClick={() => setPinned(pinned ? null : result)}>
               pin (P)
             </button>
           </p>
           {result.map!.uncovered > 0 && (
             <p className="mt-1 text-decision-text">
-              {result.map!.uncovered} of {result.map!.v.length} map points are seen by fewer than two images
-              and are not in these figures.
+              {result.map!.uncovered} of {result.map!.v.length} map points are seen by fewer than two images and are not
+              in these figures.
             </p>
           )}
           {result.left_out!.length > 0 && (
-            <p className="mt-1">
-              {result.left_out!.length} exposures have fewer than six tie rays and are left out.
-            </p>
+            <p className="mt-1">{result.left_out!.length} exposures have fewer than six tie rays and are left out.</p>
           )}
         </section>
         <section>
@@ -142,8 +136,8 @@ export function VerdictTray() {
             <span className="text-quiet">What {standard.name} does not say:</span> {standard.silent}
           </p>
           <p className="mt-2 text-sm text-quiet">
-            A prediction rests on its assumptions; it certifies nothing. Coordinates are the licensed
-            surveyor's to certify.
+            A prediction rests on its assumptions; it certifies nothing. Coordinates are the licensed surveyor's to
+            certify.
           </p>
         </section>
         {chance && (
@@ -151,19 +145,11 @@ export function VerdictTray() {
             <h3 className="font-bold">
               Chance to pass: {chanceWords(chance.passing)} (± {percent(chance.uncertainty, 2)} from the draw)
             </h3>
-            <Histogram
-              name={`${standard.statistic_h}, mm`}
-              {...chance.histogram_h}
-              limit={plan.brief.tolerance_h!}
-            />
-            <Histogram
-              name={`${standard.statistic_v}, mm`}
-              {...chance.histogram_v}
-              limit={plan.brief.tolerance_v!}
-            />
+            <Histogram name={`${standard.statistic_h}, mm`} {...chance.histogram_h} limit={plan.brief.tolerance_h!} />
+            <Histogram name={`${standard.statistic_v}, mm`} {...chance.histogram_v} limit={plan.brief.tolerance_v!} />
             <p className="text-sm text-quiet">
-              20 000 simulated tests; 90 % of them find V between {mm(chance.spread_v[0])} and{" "}
-              {mm(chance.spread_v[2])} mm.
+              20 000 simulated tests; 90 % of them find V between {mm(chance.spread_v[0])} and {mm(chance.spread_v[2])}{" "}
+              mm.
             </p>
           </section>
         )}
@@ -173,17 +159,7 @@ export function VerdictTray() {
   );
 }
 
-function Row({
-  name,
-  h,
-  v,
-  strong,
-}: {
-  name: string;
-  h?: number | null;
-  v?: number | null;
-  strong?: boolean;
-}) {
+function Row({ name, h, v, strong }: { name: string; h?: number | null; v?: number | null; strong?: boolean }) {
   return (
     <tr className={strong ? "font-bold" : ""}>
       <td>{name}</td>

@@ -1,0 +1,24 @@
+.PHONY: demo demo-reset test lint setup dev
+
+demo: setup
+	@.venv/bin/python scripts/demo.py
+
+demo-reset: setup
+	@.venv/bin/python scripts/demo.py --reset
+
+setup:
+	@scripts/setup.sh
+
+dev:
+	@scripts/setup.sh --dev
+
+lint: dev
+	.venv/bin/ruff check kardo tests scripts
+	.venv/bin/mypy
+	.venv/bin/lint-imports --no-cache
+	cd web && npm run --silent lint && npm run --silent test
+
+test: lint
+	@.venv/bin/python scripts/cluster.py start
+	.venv/bin/python manage.py makemigrations --check --dry-run
+	.venv/bin/python -m pytest tests
