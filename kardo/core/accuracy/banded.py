@@ -30,7 +30,7 @@ class NotPositive(Exception):
 
 @dataclass(frozen=True)
 class BorderedFactor:
-    """Factor of D N D, D being a diagonal that scales N to a unit diagonal; the solves answer for N itself.
+    """Factor of D N D, D being the diagonal that scales N; the solves answer for N itself.
 
     band (n, half_band + 1): row j holds column j of L from the diagonal down; z (n, b); m (b, b) lower;
     scale (n,) and border_scale (b,) are D.
@@ -73,11 +73,11 @@ class BorderedFactor:
         return self.m / self.border_scale[:, None]
 
 
-def factor(band: Floats, border: Floats, corner: Floats) -> BorderedFactor:
-    """Factor a positive definite bordered band, scaled to a unit diagonal so that pixels, radians and metres compare.
-    All three are overwritten. Raises NotPositive."""
+def factor(band: Floats, border: Floats, corner: Floats, diagonal: Floats) -> BorderedFactor:
+    """Factor a positive definite bordered band, scaled by `diagonal` (n + b,) so that pixels, radians and metres
+    compare. The first three are overwritten. Raises NotPositive."""
     n = band.shape[0]
-    scale, border_scale = scale_to_unit(band, border, corner)
+    scale, border_scale = scale_by(diagonal, band, border, corner)
     if n:
         lower, info = lapack.dpbtrf(band.T, lower=1, overwrite_ab=1)
         if info > 0:
@@ -92,9 +92,9 @@ def factor(band: Floats, border: Floats, corner: Floats) -> BorderedFactor:
     return BorderedFactor(band, border, m, scale, border_scale)
 
 
-def scale_to_unit(band: Floats, border: Floats, corner: Floats) -> tuple[Floats, Floats]:
-    """Scale a bordered band to a unit diagonal in place, and return the scales of band and border."""
-    d, d_border = (1.0 / np.sqrt(np.maximum(diagonal, 1e-300)) for diagonal in (band[:, 0], np.diag(corner)))
+def scale_by(diagonal: Floats, band: Floats, border: Floats, corner: Floats) -> tuple[Floats, Floats]:
+    """Scale a bordered band by the roots of a diagonal (n + b,) in place, and return the scales of band and border."""
+    d, d_border = np.split(1.0 / np.sqrt(np.maximum(diagonal, 1e-300)), [band.shape[0]])
     width = band.shape[1]
     padded = np.r_[d, np.zeros(width)]
     band *= np.lib.stride_tricks.sliding_window_view(padded, width)[: len(d)]

@@ -3,9 +3,8 @@
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.linalg import subspace_angles
 
-from kardo.core.accuracy.banded import BorderedFactor, NotPositive, factor, scale_to_unit
+from kardo.core.accuracy.banded import BorderedFactor, NotPositive, factor, scale_by
 from kardo.core.accuracy.camera import INTERIOR, rotations
 from kardo.core.accuracy.network import Network
 from kardo.core.accuracy.normals import Normals
@@ -13,7 +12,8 @@ from kardo.core.arrays import Floats
 
 LIFT = 1e-9  # added to the unit diagonal so that the factor of a singular matrix exists
 NULL = 1e-12  # eigenvalue of the scaled matrix below which a direction counts as undetermined
-LIKENESS = 0.9  # share of a named direction that must lie in the null space before it is named
+CERTAIN = 1 - 1e-6  # cosine at which a motion of the datum lies in the null space
+LIKENESS = 0.99  # the same for other named directions, which hold exactly only for an ideal block
 MOST = 12  # directions looked for
 
 
@@ -37,19 +37,20 @@ def explain(net: Network, formed: Normals) -> list[Defect]:
     if not formed.band.shape[0]:
         return [_no_exposures()]
     empty = _empty_columns(net, formed)
-    scale = np.sqrt(np.maximum(_diagonal(formed), 1e-300))
+    scale = np.sqrt(formed.diagonal)
     vectors = _null_space(formed)
     if not vectors.size:
         return empty
-    named = _named_directions(net, formed, scale)
-    found, rest = list(empty), vectors
-    for kind, words, mend, direction in named:
-        if rest.size and np.cos(subspace_angles(rest, direction)[-1]) > LIKENESS:
+    found = list(empty)
+    datum, rest = _datum_defect(net, formed, scale, vectors)
+    found += datum
+    for kind, words, mend, direction in _named_directions(net, formed, scale):
+        if rest.size and _lies_in(direction, rest):
             found.append(Defect(kind, words, mend))
             rest = _without(rest, direction)
     if rest.size:
         found.append(_by_largest(net, formed, rest))
-    return _merge_datum(found)
+    return found
 
 
 def _no_exposures() -> Defect:
@@ -60,19 +61,16 @@ def _no_exposures() -> Defect:
     )
 
 
-def _diagonal(formed: Normals) -> Floats:
-    return np.r_[formed.band[:, 0], np.diag(formed.corner)]
-
-
 def _empty_columns(net: Network, formed: Normals) -> list[Defect]:
     """Unknowns that no observation and no prior touches; they are pinned so that the rest can be examined."""
-    diagonal = np.diag(formed.corner)
+    n = formed.band.shape[0]
+    diagonal = formed.diagonal[n:]
     found = []
     for name, columns, mend in _border_groups(net):
         if (diagonal[columns] <= 0).any():
             found.append(Defect("unused", f"Nothing observes the {name}.", mend))
     for column in np.flatnonzero(diagonal <= 0):
-        formed.corner[column, column] = 1.0
+        formed.corner[column, column] = diagonal[column] = 1.0
     return found
 
 
@@ -87,11 +85,7 @@ def _border_groups(net: Network) -> list[tuple[str, slice, str]]:
         for c in range(k)
     ]
     shifts = [
-        (
-            f"shift of {name}",
-            slice(7 * k + 3 * s, 7 * k + 3 * s + 3),
-            "Give it a standard deviation, tie it to a surveyed mark, or remove it.",
-        )
+        (f"shift of {name}", slice(7 * k + 3 * s, 7 * k + 3 * s + 3), SHIFT_MEND)
         for s, name in enumerate(net.shift_names)
     ]
     return cameras + shifts
@@ -100,12 +94,12 @@ def _border_groups(net: Network) -> list[tuple[str, slice, str]]:
 def _null_space(formed: Normals) -> Floats:
     """Orthonormal null vectors (n + b, k) of the matrix scaled to a unit diagonal; formed is left scaled."""
     band, border, corner = formed.band, formed.border, formed.corner
-    scale_to_unit(band, border, corner)
+    scale_by(formed.diagonal, band, border, corner)
     for lift in (LIFT, 1e3 * LIFT):  # rounding can cost more than the small lift in a very long block
         lifted = band.copy()
         lifted[:, 0] += lift
         try:
-            solved = factor(lifted, border.copy(), corner + lift * np.eye(len(corner)))
+            solved = factor(lifted, border.copy(), corner + lift * np.eye(len(corner)), np.ones(len(formed.diagonal)))
         except NotPositive:
             continue
         vectors = _inverse_iteration(solved, *border.shape)
@@ -134,61 +128,78 @@ def _multiply(band: Floats, border: Floats, corner: Floats, v: Floats) -> Floats
     return out
 
 
-def _named_directions(net: Network, formed: Normals, scale: Floats) -> list[tuple[str, str, str, Floats]]:
-    """Directions that have a name in the trade, in the scaled coordinates of the null space.
-
-    Single unknowns and single exposures first, so that a datum defect does not swallow them.
-    """
-    n = formed.band.shape[0]
-    out: list[tuple[str, str, str, Floats]] = []
-    for name, columns, mend in _border_groups(net):
-        if name.startswith("shift"):
-            unit = np.zeros((n + len(formed.corner), 3))
-            unit[n + columns.start : n + columns.stop] = np.eye(3)
-            out.append(("shift", f"The {name} is tied to nothing that fixes it.", mend, unit))
-    for kind, words, mend, moves in _block_motions(net, formed):
-        out.append((kind, words, mend, (moves * scale)[:, None]))
-    return [(k, w, m, v / np.linalg.norm(v, axis=0)) for k, w, m, v in out if (np.linalg.norm(v, axis=0) > 0).all()]
-
-
 DATUM_MEND = "Give camera positions from corrections, or survey at least three targets that are not in one line."
 
 
-def _block_motions(net: Network, formed: Normals) -> list[tuple[str, str, str, Floats]]:
-    """Changes of all exposures together: shift, turn and scale of the whole block, and focal length against height."""
-    order = formed.order
-    c, r = net.c[order], rotations(net.ypr)[order]
-    centred = c - net.x.mean(axis=0)
-    b = len(formed.corner)
-    out = []
-    for a, axis in enumerate(("east", "north", "height")):
-        move = _motion(np.zeros_like(c), np.tile(np.eye(3)[a], (len(c), 1)), r, b)
-        out.append(("datum", f"Nothing fixes the block in {axis}.", DATUM_MEND, move))
-        for s in range(len(net.shift_names)):
-            with_shift = move.copy()
-            with_shift[6 * len(c) + 7 * len(net.f_px) + 3 * s + a] = -1.0
-            words = f"Nothing fixes the block in {axis}: it hangs on {net.shift_names[s]}, whose own error is unknown."
-            out.append(("datum", words, DATUM_MEND, with_shift))
-    for a, axis in enumerate(("tilt about the east axis", "tilt about the north axis", "turn about the vertical")):
-        turn = np.tile(np.eye(3)[a], (len(c), 1))
-        out.append(
-            ("datum", f"Nothing fixes the block's {axis}.", DATUM_MEND, _motion(turn, np.cross(turn, centred), r, b))
-        )
-    out.append(("datum", "Nothing fixes the scale of the block.", DATUM_MEND, _motion(np.zeros_like(c), centred, r, b)))
-    focal = _motion(np.zeros_like(c), np.zeros_like(c), r, b)
-    focal[5 : 6 * len(c) : 6] = centred[:, 2] / net.f_px[0]
-    focal[6 * len(c)] = 1.0
-    out.append(
-        (
-            "focal length",
-            "Nothing separates the focal length from the flying height: straight-down images over ground "
-            "this flat cannot.",
-            "Calibrate the camera, add an oblique or a crossing strip at another height, or use "
-            "camera positions with targets.",
-            focal,
-        )
-    )
-    return out
+def _similarity(net: Network, formed: Normals) -> Floats:
+    """The seven motions of a rigid block that may also change its size, (n + b, 7): shifts, turns and scale."""
+    c, r, border = *_placed(net, formed), len(formed.corner)
+    centred, still = c - net.x.mean(axis=0), np.zeros_like(c)
+    moves = [_motion(still, np.tile(axis, (len(c), 1)), r, border) for axis in np.eye(3)]
+    turns = [np.tile(axis, (len(c), 1)) for axis in np.eye(3)]
+    moves += [_motion(turn, np.cross(turn, centred), r, border) for turn in turns]
+    return np.stack([*moves, _motion(still, centred, r, border)], axis=1)
+
+
+def _placed(net: Network, formed: Normals) -> tuple[Floats, Floats]:
+    return net.c[formed.order], rotations(net.ypr)[formed.order]
+
+
+def _datum_defect(net: Network, formed: Normals, scale: Floats, vectors: Floats) -> tuple[list[Defect], Floats]:
+    """What of the datum is missing, and the null vectors that remain once it is named."""
+    motions, _ = np.linalg.qr(_similarity(net, formed) * scale[:, None])
+    inside, cosines, _ = np.linalg.svd(motions.T @ vectors, full_matrices=False)
+    missing = motions @ inside[:, cosines > CERTAIN]
+    count = missing.shape[1]
+    if not count:
+        return [], vectors
+    return [Defect("datum", _datum_words(net, count), DATUM_MEND)], _without(vectors, missing)
+
+
+def _datum_words(net: Network, count: int) -> str:
+    names = [net.names[j] for j in np.flatnonzero(net.surveyed)]
+    if count == 7:
+        return "There is no datum: nothing fixes where the block lies, how it is turned, or its scale."
+    if len(names) == 1 and count == 4:
+        return f"Only {names[0]} is surveyed and cameras have no positions: the block can turn three ways and change its scale about it."
+    if count == 1 and len(names) >= 2:
+        return f"The block can turn about the line through {names[0]} and {names[1]}: no third target off that line, and no camera positions."
+    return f"{count} of the seven datum parameters (three shifts, three turns, scale) are fixed by nothing."
+
+
+def _named_directions(net: Network, formed: Normals, scale: Floats) -> list[tuple[str, str, str, Floats]]:
+    """Directions that have a name in the trade, in the scaled coordinates of the null space."""
+    n, first = formed.band.shape[0], 7 * len(net.f_px)
+    c, r = _placed(net, formed)
+    out: list[tuple[str, str, str, Floats]] = []
+    for s, a in np.argwhere(np.isinf(net.shift_sigma)):
+        name, axis = net.shift_names[s], ("east", "north", "height")[a]
+        alone = np.zeros(n + len(formed.corner))
+        alone[n + first + 3 * s + a] = 1.0
+        out.append(("shift", f"The {axis} of {name} is tied to nothing that fixes it.", SHIFT_MEND, alone))
+        together = _motion(np.zeros_like(c), np.tile(np.eye(3)[a], (len(c), 1)), r, len(formed.corner)) - alone
+        words = f"Nothing fixes the block in {axis}: it hangs on {name}, whose own error is unknown."
+        out.append(("datum", words, DATUM_MEND, together))
+    focal = _motion(np.zeros_like(c), np.zeros_like(c), r, len(formed.corner))
+    focal[5:n:6] = (c[:, 2] - net.x[:, 2].mean()) / net.f_px[0]
+    focal[n] = 1.0
+    for with_shift in [None, *np.flatnonzero(np.isinf(net.shift_sigma[:, 2]))]:
+        direction = focal.copy()
+        if with_shift is not None:  # the heights of the cameras move together, taken up by a free shift
+            direction[n + first + 3 * with_shift + 2] = -direction[5:n:6].mean()
+        out.append(("focal length", FOCAL, FOCAL_MEND, direction))
+    return [(k, w, m, (v * scale / np.linalg.norm(v * scale))[:, None]) for k, w, m, v in out]
+
+
+SHIFT_MEND = "Give it a standard deviation, tie it to a surveyed mark, or remove it."
+FOCAL = "Nothing separates the focal length from the flying height: straight-down images over ground this flat cannot."
+FOCAL_MEND = (
+    "Calibrate the camera, add an oblique or a crossing strip at another height, or use camera positions with targets."
+)
+
+
+def _lies_in(direction: Floats, space: Floats) -> bool:
+    return float(np.linalg.norm(space.T @ direction)) > LIKENESS
 
 
 def _motion(turn: Floats, move: Floats, r: Floats, border: int) -> Floats:
@@ -222,14 +233,3 @@ def _by_largest(net: Network, formed: Normals, vectors: Floats) -> Defect:
         f"in {', '.join(dict.fromkeys(largest)) or 'all exposures'}.",
         "Add overlap, targets or camera positions where these lie, or give the parameter a prior.",
     )
-
-
-def _merge_datum(found: list[Defect]) -> list[Defect]:
-    """Seven datum defects together are one: there is no datum."""
-    datum = [d for d in found if d.kind == "datum"]
-    if len(datum) < 7:
-        return found
-    whole = Defect(
-        "datum", "There is no datum: nothing fixes where the block lies, how it is turned, or its scale.", DATUM_MEND
-    )
-    return [whole, *(d for d in found if d.kind != "datum")]

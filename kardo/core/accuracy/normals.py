@@ -51,12 +51,14 @@ class Rays:
 @dataclass(frozen=True)
 class Normals:
     """Reduced normal equations. band (n, half_band + 1) holds column j of the lower band in row j; border
-    (n, b); corner (b, b). order[i] is the exposure at position i of the band, position its inverse
+    (n, b); corner (b, b). diagonal (n + b,) is that of the matrix before the points were eliminated: against it a
+    parameter that the points can take up shows as what it is. order[i] is the exposure at position i of the band, position its inverse
     (-1 for an exposure left out)."""
 
     band: Floats
     border: Floats
     corner: Floats
+    diagonal: Floats
     order: Ints
     position: Ints
     in_network: Bools
@@ -88,8 +90,10 @@ def participants(net: Network) -> tuple[Bools, Bools]:
 def band_order(net: Network, exposures: Ints, points: Bools) -> Ints:
     """The exposures in the order of the narrowest band: along either side of the block, along its main axes, or by
     reverse Cuthill-McKee for corridors that bend and patterns that cross."""
+    if len(exposures) < 2:
+        return exposures
     c = net.c[exposures, :2] - net.c[exposures, :2].mean(axis=0)
-    axes = np.linalg.svd(c, full_matrices=False)[2] if len(c) > 1 else np.eye(2)
+    axes = np.linalg.svd(c, full_matrices=False)[2]
     candidates = [np.argsort(c @ axis, kind="stable") for axis in (*np.eye(2), *axes)]
     candidates.append(_cuthill_mckee(net, exposures, points))
     return exposures[min(candidates, key=lambda order: _spread(net, exposures[order], points))]
@@ -151,6 +155,7 @@ def form(net: Network) -> Normals:
     n, border_size = 6 * len(order), 7 * len(net.f_px) + 3 * len(net.shift_sigma)
     band = np.zeros((n, half_band + 1))
     border, corner = np.zeros((n, border_size)), np.zeros((border_size, border_size))
+    diagonal = np.zeros(n + border_size)
     _eliminate_points(
         np.flatnonzero(points),
         rays.rays.start,
@@ -167,6 +172,7 @@ def form(net: Network) -> Normals:
         band,
         border,
         corner,
+        diagonal,
     )
     _add_positions(
         order,
@@ -179,16 +185,19 @@ def form(net: Network) -> Normals:
         band,
         border,
         corner,
+        diagonal,
     )
-    corner[np.diag_indices(border_size)] += np.r_[1.0 / net.sigma_io.ravel() ** 2, 1.0 / net.shift_sigma.ravel() ** 2]
-    return Normals(band, border, corner, order, position, points, rays)
+    prior = np.r_[1.0 / net.sigma_io.ravel() ** 2, 1.0 / net.shift_sigma.ravel() ** 2]
+    corner[np.diag_indices(border_size)] += prior
+    diagonal[n:] += prior
+    return Normals(band, border, corner, diagonal, order, position, points, rays)
 
 
 @njit(cache=True)
 def _eliminate_points(  # type: ignore[no-untyped-def]
-    which, start, seen, camera, jx, je, ji, prior, s_start, s_values, s_first, a_pp, band, border, corner
+    which, start, seen, camera, jx, je, ji, prior, s_start, s_values, s_first, a_pp, band, border, corner, diagonal
 ):
-    b = corner.shape[0]
+    b, size = corner.shape[0], band.shape[0]
     for j in which:
         lower = np.linalg.cholesky(a_pp[j])
         r0, r1 = start[j], start[j + 1]
@@ -200,7 +209,10 @@ def _eliminate_points(  # type: ignore[no-untyped-def]
             _forward3(lower, jx[r].T @ je[r], t[k])
             p, cam = seen[r], 7 * camera[r]
             n_ee, n_ei, n_ii = je[r].T @ je[r], je[r].T @ ji[r], ji[r].T @ ji[r]
+            for c in range(7):
+                diagonal[size + cam + c] += n_ii[c, c]
             for a in range(6):
+                diagonal[6 * p + a] += n_ee[a, a]
                 for c in range(a + 1):
                     band[6 * p + c, a - c] += n_ee[a, c]
                 for c in range(7):
@@ -213,6 +225,7 @@ def _eliminate_points(  # type: ignore[no-untyped-def]
                     corner[s_first + 3 * s + a, s_first + 3 * s2 + a] += prior[j, a]
             for a in range(3):
                 u_b[a, s_first + 3 * s + a] += prior[j, a]
+                diagonal[size + s_first + 3 * s + a] += prior[j, a]
         t_b = np.empty((3, b))
         _forward3(lower, u_b, t_b)
         corner -= t_b.T @ t_b
@@ -240,19 +253,22 @@ def _forward3(lower, rhs, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True)
-def _add_positions(order, c, w_c, w_att, s_start, s_values, s_first, band, border, corner):  # type: ignore[no-untyped-def]
+def _add_positions(order, c, w_c, w_att, s_start, s_values, s_first, band, border, corner, diagonal):  # type: ignore[no-untyped-def]
     for p in range(len(order)):
         i = order[p]
         for a in range(3):
             if not np.isnan(w_att[i, a]):
                 band[6 * p + a, 0] += w_att[i, a]
+                diagonal[6 * p + a] += w_att[i, a]
             w = w_c[i, a]
             if np.isnan(w):
                 continue
             band[6 * p + 3 + a, 0] += w
+            diagonal[6 * p + 3 + a] += w
             shifts = s_values[s_start[i] : s_start[i + 1]]
             for s in shifts:
                 border[6 * p + 3 + a, s_first + 3 * s + a] += w
+                diagonal[band.shape[0] + s_first + 3 * s + a] += w
                 for s2 in shifts:
                     corner[s_first + 3 * s + a, s_first + 3 * s2 + a] += w
 

@@ -30,7 +30,7 @@ def predict_network(net: Network) -> Json:
     interior = np.sqrt(np.diag(solution.border_covariance())[: 7 * len(net.f_px)])
     return {
         "cov": [None if np.isnan(c).any() else c.tolist() for c in cov],
-        "seen": as_seen(solution).joint.tolist(),
+        "seen": [_nullable(row) for row in as_seen(solution).joint],
         "sigma_io": interior.tolist(),
         "left_out": solution.left_out.tolist(),
         "defects": [],
@@ -85,10 +85,11 @@ def _figures(plan: Plan, planned: Planned, solution: Solution, cov: Floats) -> J
     variances = np.einsum("kaa->ka", cov)
     absolute = rmse(variances)
     seen = as_seen(solution)
-    seen_rmse = rmse(np.diag(seen.joint).reshape(-1, 3)) if len(seen.joint) else None
+    joint, survey = seen.measured, planned.network.check_sigma[seen.known]
+    seen_rmse = rmse(np.diag(joint).reshape(-1, 3)) if len(joint) else None
     standard = standards()[plan.brief.standard]
     tolerance = plan.brief.tolerance_h, plan.brief.tolerance_v
-    chance = acceptance.chance_to_pass(seen.joint, planned.network.check_sigma, standard, *tolerance)
+    chance = acceptance.chance_to_pass(joint, survey, standard, *tolerance)
     limit_h, limit_v = standard.rmse_limits(*tolerance)
     return {
         "hash": plan.hash,
@@ -102,7 +103,7 @@ def _figures(plan: Plan, planned: Planned, solution: Solution, cov: Floats) -> J
         "limit_v": limit_v,
         "chance": chance.passing if chance else None,
         "chance_detail": chance.to_json() if chance else None,
-        "chance_curve": acceptance.chance_by_count(seen.joint, planned.network.check_sigma, standard, *tolerance),
+        "chance_curve": acceptance.chance_by_count(joint, survey, standard, *tolerance),
         "map": _map_json(planned, variances),
         "control": _control_json(plan, planned, solution),
         "sigma_io": np.sqrt(np.diag(solution.border_covariance())[:7]).tolist(),

@@ -125,8 +125,10 @@ class Solution:
 def solve(net: Network) -> Solution:
     """Form and factor a network. Raises DefectiveNetwork with the defect in words."""
     formed = normals.form(net)
+    if not len(formed.order):
+        raise DefectiveNetwork(explain(net, formed))
     try:
-        solved = factor(formed.band, formed.border, formed.corner)
+        solved = factor(formed.band, formed.border, formed.corner, formed.diagonal)
     except NotPositive:
         raise DefectiveNetwork(explain(net, normals.form(net))) from None
     if _smallest_eigenvalue(solved) < NEAR_SINGULAR:
@@ -157,10 +159,21 @@ def _smallest_eigenvalue(solved: BorderedFactor) -> float:
 @dataclass(frozen=True)
 class SeenByChecks:
     """What the planned checks will measure: joint covariance (3c, 3c) of d = map - surveyed check, and the
-    absolute covariance (c, 3, 3) of the map at the same places."""
+    absolute covariance (c, 3, 3) of the map at the same places. NaN for a check that no two images see."""
 
     joint: Floats
     absolute: Floats
+
+    @property
+    def known(self) -> Bools:
+        """Which checks can be measured (c,)."""
+        return np.isfinite(self.absolute).all(axis=(1, 2))
+
+    @property
+    def measured(self) -> Floats:
+        """The joint covariance of the checks that can be measured."""
+        keep = np.repeat(self.known, 3)
+        return self.joint[np.ix_(keep, keep)]
 
 
 def as_seen(solution: Solution) -> SeenByChecks:

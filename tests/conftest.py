@@ -1,0 +1,133 @@
+"""What several tests share: small plans on made-up ground, and small random networks."""
+
+import numpy as np
+import pytest
+
+from kardo.core.accuracy.network import Network, network_from_json
+from kardo.core.plan.model import Base, Brief, ControlPoint, Flight, Mark, Plan, Site, terrain_of
+from kardo.core.terrain.surface import Surface
+
+E0, N0 = 622_900.0, 5_128_300.0
+
+
+def small_plan(**changes) -> Plan:
+    """A 200 by 120 m site on a gentle slope, five targets, four checks, base on a known mark."""
+    step = 10.0
+    e, n = np.meshgrid(E0 - 200 + step * np.arange(65), N0 - 200 + step * np.arange(55))
+    surface = Surface(E0 - 200, N0 - 200, step, np.round(4 + 0.01 * (e - E0) + 0.5 * np.sin(n / 40), 3))
+    spots = [(10, 10), (190, 10), (10, 110), (190, 110), (100, 60)]
+    checks = [(50, 30), (150, 90), (60, 90), (140, 25)]
+    control = [
+        ControlPoint(id=f"G{k}", name=f"G{k}", role="target", e=E0 + x, n=N0 + y) for k, (x, y) in enumerate(spots, 1)
+    ] + [ControlPoint(id=f"K{k}", name=f"K{k}", role="check", e=E0 + x, n=N0 + y) for k, (x, y) in enumerate(checks, 1)]
+    parts = {
+        "brief": Brief(title="Test field", crs="EPSG:25828", tolerance_h=0.03, tolerance_v=0.05),
+        "site": Site(boundary=((E0, N0), (E0 + 200, N0), (E0 + 200, N0 + 120), (E0, N0 + 120))),
+        "terrain": terrain_of(surface, "test"),
+        "flight": Flight(height=80.0, forward_overlap=75, side_overlap=70, margin_strips=1, margin_exposures=1),
+        "marks": (Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2),),
+        "base": Base(mark="A", readings=(1.8, 1.8)),
+        "control": tuple(control),
+    }
+    return Plan(**(parts | changes))
+
+
+@pytest.fixture(scope="session")
+def plan() -> Plan:
+    return small_plan()
+
+
+def block_json(
+    rows: int = 3,
+    columns: int = 4,
+    *,
+    seed: int = 1,
+    sigma_c: list[float] | None = (0.01, 0.01, 0.015),
+    targets: int = 3,
+    checks: int = 3,
+    height: float = 80.0,
+    oblique: bool = False,
+    sigma_io: list[float | None] = (2.0, 2.0, 2.0, 3e-4, 3e-4, 2e-5, 2e-5),
+    relief: float = 5.0,
+) -> dict:
+    """A network like those people plan, jittered by a seed: a block of strips, tie points, targets, checks, and the
+    shifts of mark, set-up, two legs, and another mark for some of the checks."""
+    rng = np.random.default_rng(seed)
+    f, half_w, half_h, base, spacing = 3600.0, 2700.0, 1800.0, 20.0, 35.0
+    centres, ypr, legs = [], [], []
+    for r in range(rows):
+        for c in range(columns):
+            centres.append([c * base, r * spacing, height + rng.normal(0, 1.5)])
+            ypr.append([0.0 if r % 2 else 180.0, -90 + rng.normal(0, 2), rng.normal(0, 2)])
+            legs.append(0 if r < rows / 2 else 1)
+    if oblique:
+        for c in range(columns):
+            centres.append([c * base, -40.0, height])
+            ypr.append([0.0, -60.0, 0.0])
+            legs.append(1)
+    centres, ypr = np.array(centres), np.array(ypr)
+    # strips run east, so the longer image side lies along north
+    ypr[: rows * columns, 0] += 90.0
+
+    def ground(x, y):
+        return relief * np.sin(x / 25) * np.cos(y / 30)
+
+    def seen(point):
+        from kardo.core.accuracy.camera import project, rotations
+
+        uv, depth = project(f, rotations(np.radians(ypr)), centres, np.tile(point, (len(centres), 1)))
+        inside = (np.abs(uv[:, 0]) < half_w) & (np.abs(uv[:, 1]) < half_h) & (depth > 0)
+        return [int(k) for k in np.flatnonzero(inside)]
+
+    def spot():
+        x, y = rng.uniform(-15, columns * base), rng.uniform(-15, rows * spacing)
+        return [float(x), float(y), float(ground(x, y))]
+
+    shifts = [
+        {"name": "mark A", "sigma": [0.012, 0.012, 0.02]},
+        {"name": "set-up A1", "sigma": [0.001, 0.001, 0.0015]},
+        {"name": "leg 1", "sigma": [0.006, 0.006, 0.012]},
+        {"name": "leg 2", "sigma": [0.006, 0.006, 0.012]},
+        {"name": "mark B", "sigma": [0.008, 0.008, 0.015]},
+    ]
+    points = []
+    while len(points) < 14 * rows * columns // 3:
+        x = spot()
+        rays = seen(x)
+        if len(rays) >= 2:
+            points.append({"name": f"t{len(points)}", "x": x, "sigma_px": 0.7, "rays": rays})
+    for k in range(targets):
+        x = spot()
+        points.append(
+            {
+                "name": f"G{k}",
+                "x": x,
+                "sigma_px": 0.5,
+                "rays": seen(x),
+                "sigma_x": [0.008, 0.008, 0.014],
+                "shifts": [0, 1],
+            }
+        )
+    check_rows = []
+    while len(check_rows) < checks:
+        x = spot()
+        if len(seen(x)) < 3:
+            continue
+        hang = [[0, 1], [4], [0]][len(check_rows) % 3]
+        check_rows.append({"point": len(points), "sigma_x": [0.009, 0.009, 0.015], "shifts": hang})
+        points.append({"name": f"K{len(check_rows)}", "x": x, "sigma_px": 0.5, "rays": seen(x), "check": True})
+    exposures = [
+        {"c": c.tolist(), "ypr": y.tolist(), "sigma_c": list(sigma_c) if sigma_c else None, "shifts": [0, 1, 2 + leg]}
+        for c, y, leg in zip(centres, ypr, legs, strict=True)
+    ]
+    return {
+        "camera": {"f_px": f, "sigma_io": list(sigma_io)},
+        "shifts": shifts,
+        "exposures": exposures,
+        "points": points,
+        "checks": check_rows,
+    }
+
+
+def block(**options) -> Network:
+    return network_from_json(block_json(**options))

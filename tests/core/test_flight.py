@@ -1,0 +1,125 @@
+"""Strips, exposures and legs: invariants of any flight, and figures worked by hand."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from shapely import Polygon, box
+
+from kardo.core.errors import PlanError
+from kardo.core.flight.catalogue import camera, catalogue
+from kardo.core.flight.pattern import fly
+from kardo.core.plan.model import Flight
+from kardo.core.terrain.surface import Surface
+
+AREA = box(0, 0, 300, 180)
+
+
+def test_ground_sample_distance_and_footprint_by_hand():
+    """20 MP, 8.8 mm, 2.41 um pixels at 80 m: 80 x 2.41e-6 / 8.8e-3 = 21.9 mm; 5472 px across."""
+    flight = fly(Flight(height=80, course=0), AREA, None)
+    assert flight.gsd == pytest.approx(80 * 2.41e-6 / 8.8e-3, rel=1e-9)
+    assert flight.footprint_across == pytest.approx(5472 * flight.gsd)
+    assert flight.trigger_distance == pytest.approx(flight.footprint_along * 0.25)
+
+
+@settings(max_examples=30, deadline=None)
+@given(
+    st.floats(40, 120),
+    st.integers(50, 85),
+    st.integers(60, 80),
+    st.floats(0, 359),
+    st.integers(0, 2),
+    st.integers(0, 2),
+)
+def test_every_flight_covers_the_area_with_its_overlap(height, forward, side, course, strips, exposures):
+    flight = fly(
+        Flight(
+            height=height,
+            forward_overlap=forward,
+            side_overlap=side,
+            course=course,
+            margin_strips=strips,
+            margin_exposures=exposures,
+        ),
+        AREA,
+        None,
+    )
+    a = np.radians(flight.main_course)
+    across, along = flight.e * np.cos(a) - flight.n * np.sin(a), flight.e * np.sin(a) + flight.n * np.cos(a)
+    x, y = np.meshgrid(np.linspace(1, 299, 12), np.linspace(1, 179, 9))
+    px, py = x * np.cos(a) - y * np.sin(a), x * np.sin(a) + y * np.cos(a)
+    seen = (np.abs(px.ravel()[:, None] - across) <= flight.footprint_across / 2) & (
+        np.abs(py.ravel()[:, None] - along) <= flight.footprint_along / 2
+    )
+    assert seen.sum(axis=1).min() >= 2
+    for s in set(flight.strip):
+        gaps = np.abs(np.diff(along[flight.strip == s]))
+        assert np.allclose(gaps, flight.trigger_distance)
+    offsets = np.unique(np.round([across[flight.strip == s][0] for s in set(flight.strip)], 6))
+    assert np.allclose(np.diff(offsets), flight.spacing)
+
+
+def test_margins_reach_beyond_the_area():
+    bare = fly(Flight(height=80, course=0, margin_strips=0, margin_exposures=0), AREA, None)
+    wide = fly(Flight(height=80, course=0, margin_strips=2, margin_exposures=2), AREA, None)
+    assert wide.e.min() < bare.e.min() - 1.9 * wide.spacing
+    assert wide.n.min() < bare.n.min() - 1.9 * wide.trigger_distance
+
+
+def test_shortest_course_flies_along_a_corridor():
+    corridor = Polygon([(0, 0), (1000, 200), (1000, 260), (0, 60)])
+    bare = {"height": 80, "side_overlap": 70, "margin_strips": 0}
+    flight = fly(Flight(**bare), corridor, None)
+    assert abs(flight.main_course % 180 - np.degrees(np.arctan2(1000, 200))) < 1
+    others = [fly(Flight(**bare, course=c), corridor, None).minutes for c in (0.0, 45.0, 120.0)]
+    assert flight.minutes <= min(others) + 1e-6
+
+
+def test_terrain_following_keeps_the_height_above_ground():
+    e, n = np.meshgrid(np.arange(-300, 700, 10.0), np.arange(-300, 500, 10.0))
+    ground = Surface(-300, -300, 10.0, 20 + 0.1 * e + 8 * np.sin(n / 60))
+    following = fly(Flight(height=80, course=0, terrain_following=True), AREA, ground)
+    assert np.allclose(following.h - ground.at(following.e, following.n), 80)
+    level = fly(Flight(height=80, course=0, terrain_following=False), AREA, ground)
+    assert np.ptp(level.h) == 0
+
+
+def test_legs_land_with_their_reserve():
+    flight = fly(Flight(height=60, speed=5, course=0, reserve=28), box(0, 0, 600, 600), None)
+    assert len(flight.legs) > 1
+    assert all(leg.battery_left >= 28 for leg in flight.legs)
+    assert [leg.first_strip for leg in flight.legs[1:]] == [leg.last_strip + 1 for leg in flight.legs[:-1]]
+    assert sum(s.count for s in flight.strips) == len(flight.e)
+
+
+def test_too_many_exposures_are_refused_before_they_are_laid_out():
+    with pytest.raises(PlanError, match="exposures"):
+        fly(Flight(height=10, forward_overlap=95, side_overlap=95), box(0, 0, 20_000, 20_000), None)
+
+
+def test_catalogue_is_generic_and_whole():
+    for cam in catalogue().cameras.values():
+        assert 1000 < cam.f_px < 20_000 and cam.width_px > cam.height_px
+    with pytest.raises(PlanError, match="catalogue"):
+        camera("nothing")
+
+
+@given(st.floats(-50, 350), st.floats(-50, 250))
+def test_bilinear_surface_reproduces_a_plane(x, y):
+    e, n = np.meshgrid(np.arange(0, 301, 10.0), np.arange(0, 201, 10.0))
+    plane = Surface(0, 0, 10.0, 5 + 0.3 * e - 0.2 * n)
+    cx, cy = np.clip(x, 0, 300), np.clip(y, 0, 200)
+    assert float(plane.at(x, y)) == pytest.approx(5 + 0.3 * cx - 0.2 * cy, abs=1e-9)
+
+
+def test_surface_packs_to_the_millimetre_and_refuses_damage():
+    rng = np.random.default_rng(3)
+    heights = np.round(rng.normal(10, 3, (7, 9)), 3)
+    heights[2, 3] = np.nan
+    packed = Surface(0, 0, 1.0, heights).pack()
+    again = Surface.unpack(0, 0, 1.0, 7, 9, packed)
+    assert np.array_equal(again.heights, heights, equal_nan=True)
+    for rows, data in ((7, packed[:-24]), (6, packed), (7, "not base64!")):
+        with pytest.raises(PlanError, match="damaged"):
+            Surface.unpack(0, 0, 1.0, rows, 9, data)

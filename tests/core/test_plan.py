@@ -1,0 +1,264 @@
+"""The plan: its hash, its schema, its network and prediction, its rules."""
+
+import json
+
+import numpy as np
+import pytest
+
+from kardo.cli import main
+from kardo.core.accuracy.defaults import Assumptions, defaults
+from kardo.core.accuracy.planned import missing, planned_network
+from kardo.core.accuracy.prediction import predict, predict_network
+from kardo.core.accuracy.standards import standards
+from kardo.core.errors import PlanError
+from kardo.core.gnss.occupations import rover_sigma, set_up_sigma
+from kardo.core.plan.model import Base, Brief, ControlPoint, Flight, Mark, Plan, Site, json_schema, plan_from_json
+from kardo.core.plan.summary import summary
+from kardo.core.practice.rules import CATALOGUE, View, findings
+from kardo.demo import demo_plan
+from tests.conftest import E0, N0, small_plan
+
+
+@pytest.fixture(scope="module")
+def result():
+    return predict(small_plan())
+
+
+def test_hash_survives_json_and_follows_content(plan):
+    again = plan_from_json(json.loads(json.dumps(plan.to_json())))
+    assert again.hash == plan.hash == small_plan().hash
+    moved = small_plan(brief=plan.brief.model_copy(update={"tolerance_h": 0.031}))
+    assert moved.hash != plan.hash
+
+
+def test_whole_numbers_and_floats_hash_alike(plan):
+    data = plan.to_json()
+    data["flight"]["height"] = 80
+    assert plan_from_json(data).hash == plan.hash
+
+
+@pytest.mark.parametrize(
+    ("spoil", "where"),
+    [
+        (lambda d: d.update(version=2), "newer Kardo"),
+        (lambda d: d.update(format="other"), "not a Kardo plan"),
+        (lambda d: d["control"][0].update(e=float("nan")), "control.0.e"),
+        (lambda d: d["control"][1].update(id="G1"), "same id"),
+        (lambda d: d["base"].update(mark="nowhere"), "nowhere"),
+        (lambda d: d["brief"].update(surprise=1), "brief.surprise"),
+        (lambda d: d["flight"].update(height=-5), "flight.height"),
+        (lambda d: d["terrain"].update(heights="x"), "damaged"),
+    ],
+)
+def test_bad_plans_say_what_and_where(plan, spoil, where):
+    data = plan.to_json()
+    spoil(data)
+    with pytest.raises(PlanError) as caught:
+        plan_from_json(data).surface  # noqa: B018
+    assert where in str(caught.value)
+
+
+def test_published_schema_describes_the_plan(plan):
+    schema = json_schema()
+    assert schema["$schema"].endswith("2020-12/schema")
+    assert set(schema["properties"]) == set(plan.to_json())
+    assert schema["additionalProperties"] is False
+
+
+def test_prediction_is_deterministic_and_complete(result):
+    again = predict(small_plan())
+    for key in ("hash", "rmse_h", "rmse_v", "seen_rmse_h", "chance", "budget"):
+        assert again[key] == result[key]
+    assert len(result["map"]["h"]) == len(result["map"]["e"])
+    assert 300 <= len(result["map"]["h"]) <= 600
+    assert result["map"]["uncovered"] == 0
+    assert sum(s["share_v"] for s in result["budget"]) == pytest.approx(1, abs=1e-9)
+
+
+def test_plan_and_its_network_predict_the_same(result):
+    planned = planned_network(small_plan())
+    bare = predict_network(planned.network)
+    variances = np.array([np.diag(bare["cov"][j]) for j in planned.map_points])
+    assert np.sqrt(variances[:, :2].sum(axis=1).mean()) == pytest.approx(result["rmse_h"], rel=1e-9)
+    assert np.sqrt(variances[:, 2].mean()) == pytest.approx(result["rmse_v"], rel=1e-9)
+    seen = np.diag(bare["seen"]).reshape(-1, 3)
+    assert np.sqrt(seen[:, 2].mean()) == pytest.approx(result["seen_rmse_v"], rel=1e-9)
+
+
+def test_the_marks_own_error_comes_through_whole_and_unseen(result):
+    """Twenty times the mark's error: the map follows, the checks on the same mark do not notice."""
+    plan = small_plan()
+    loose = small_plan(marks=(plan.marks[0].model_copy(update={"sigma_h": 0.2, "sigma_v": 0.3}),))
+    moved = predict(loose)
+    assert moved["rmse_v"] == pytest.approx(np.sqrt(result["rmse_v"] ** 2 - 0.015**2 + 0.3**2), rel=1e-3)
+    assert moved["seen_rmse_v"] == pytest.approx(result["seen_rmse_v"], rel=1e-3)
+    assert "Every check hangs on it" in moved["blind"][0]
+
+
+def test_a_check_on_another_mark_sees_the_base():
+    plan = small_plan()
+    marks = (*plan.marks, Mark(id="B", name="B", e=E0 + 250, n=N0, h=5.0))
+    control = tuple(p.model_copy(update={"mark": "B"}) if p.role == "check" else p for p in plan.control)
+    other = predict(small_plan(marks=marks, control=control))
+    assert other["seen_rmse_v"] > predict(plan)["seen_rmse_v"]
+    assert other["blind"] == ["The checks hang on nothing large that the map hangs on: they see the error as it is."]
+
+
+def test_more_targets_and_better_observation_never_hurt(result):
+    plan = small_plan()
+    fewer = predict(small_plan(control=tuple(p for p in plan.control if p.name not in {"G2", "G3"})))
+    twice = predict(small_plan(control=tuple(p.model_copy(update={"method": "rtk_twice"}) for p in plan.control)))
+    assert fewer["rmse_v"] > result["rmse_v"] > twice["rmse_v"]
+
+
+def test_positions_without_corrections_and_without_targets():
+    """Code positions and nothing else: metres, and said so."""
+    bare = predict(small_plan(base=Base(corrections="code"), control=()))
+    assert bare["rmse_v"] > 0.1
+    assert bare["chance"] is None
+    assert "no checks" in bare["blind"][0]
+
+
+def test_narrow_targets_are_not_measured():
+    plan = small_plan()
+    tiny = tuple(p.model_copy(update={"width": 0.05}) for p in plan.control)
+    rows = predict(small_plan(control=tiny))["control"]
+    assert all(r["images"] == 0 for r in rows)
+
+
+def test_assumptions_can_be_argued_with(result):
+    doubled = predict(small_plan(assumptions={"tie_ray_px": 1.4, "target_ray_px": 1.0, "map_ray_px": 1.0}))
+    assert doubled["rmse_h"] > result["rmse_h"]
+    with pytest.raises(PlanError, match="assumption"):
+        Assumptions({"nonsense": 1.0})
+    assert all(d.source and d.what for d in defaults().values())
+
+
+def test_what_a_plan_lacks_is_listed_in_order():
+    stations = [station for station, _ in missing(Plan())]
+    assert stations == ["brief", "site", "site", "base"]
+    with pytest.raises(PlanError, match="grid"):
+        predict(Plan())
+
+
+def test_summary_gives_what_it_can():
+    empty = summary(Plan(brief=Brief(crs="EPSG:25828")))
+    assert empty["flight"] is None and "boundary" in empty["faults"]["flight"]["what"]
+    whole = summary(small_plan())
+    assert whole["area"] == pytest.approx(24_000)
+    assert whole["datum"]["separation"] == pytest.approx(55.1, abs=0.2)
+    assert whole["heights"]["apc_ellipsoidal"] == pytest.approx(
+        whole["heights"]["apc"] + whole["heights"]["separation"]
+    )
+    assert whole["flight"]["exposures"] == len(whole["flight"]["e"])
+
+
+def test_rover_sigma_by_hand():
+    """One minute: fast part / sqrt(6), slow part whole, 2.5 mm pole, 1 ppm of 1 km."""
+    h, v = rover_sigma("rtk_once", 1000.0, Assumptions({}))
+    assert h == pytest.approx(np.sqrt(0.005**2 / 6 + 0.007**2 + 0.001**2 + 0.0025**2))
+    assert v == pytest.approx(np.sqrt(0.008**2 / 6 + 0.012**2 + 0.001**2))
+    assert (
+        rover_sigma("rtk_twice", 0, Assumptions({}))[1]
+        < rover_sigma("rtk_once", 0, Assumptions({}))[1]
+        < rover_sigma("rtk_short", 0, Assumptions({}))[1]
+    )
+    assert set_up_sigma("fixed_pole", 1, Assumptions({})) == (0.0025, 0.0005)
+    assert set_up_sigma("tripod", 1, Assumptions({}))[1] == 2 * set_up_sigma("tripod", 2, Assumptions({}))[1]
+
+
+def test_standards_by_their_published_constants():
+    """NSSDA: 1.7308 RMSE_r and 1.9600 RMSE_z; unequal components by 2.4477 x 0.5 (RMSE_x + RMSE_y)."""
+    nssda = standards()["nssda"]
+    d = np.tile([0.01, 0.01, 0.02], (1, 20, 1))
+    h, v = nssda.statistics(d, 0, 0)
+    assert h[0] == pytest.approx(1.7308 * np.hypot(0.01, 0.01), rel=1e-4)
+    assert v[0] == pytest.approx(1.96 * 0.02)
+    limit_h, limit_v = nssda.rmse_limits(0.017308, 0.0196)
+    assert (limit_h, limit_v) == (pytest.approx(0.01, rel=1e-4), pytest.approx(0.01))
+    h, v = standards()["asprs_2023"].statistics(d, 0.003, 0.015)
+    assert v[0] == pytest.approx(0.025)
+    assert standards()["user_rmse"].statistics(d, 9, 9)[1][0] == pytest.approx(0.02)
+    assert (standards()["nssda"].least_checks, standards()["asprs_2023"].least_checks) == (20, 30)
+
+
+def rules_found(plan, prediction=None):
+    from kardo.core.accuracy.planned import flight_of
+
+    return {f.rule: f for f in findings(View(plan, flight_of(plan), prediction))}
+
+
+def test_a_sound_plan_has_few_findings(result):
+    assert set(rules_found(small_plan(), result)) <= {"flight-margin", "verdict-blind", "spur-without-target"}
+
+
+def test_a_height_in_the_wrong_system_is_recognised_and_mended():
+    plan = small_plan()
+    mark = plan.marks[0]
+    wrong = small_plan(marks=(mark.model_copy(update={"h": mark.h + float(plan.grid.separation(mark.e, mark.n))}),))
+    finding = rules_found(wrong)["base-height-system"]
+    assert finding.severity == "stop" and "ellipsoidal" in finding.words
+    assert finding.change["value"]["h"] == pytest.approx(mark.h, abs=0.01)
+    assert "base-height-system" not in rules_found(small_plan(marks=(Mark.model_validate(finding.change["value"]),)))
+
+
+@pytest.mark.parametrize(
+    ("changes", "rule"),
+    [
+        ({"base": Base(mark="A", readings=(1.8, 1.81))}, "base-readings"),
+        ({"base": Base(mark="A", readings=(1.8,))}, "base-taped-once"),
+        ({"control": ()}, "target-none"),
+        ({"brief": Brief(crs="EPSG:25828", standard="nssda")}, "check-count"),
+        ({"flight": Flight(height=80, speed=14, exposure_time=0.002)}, "flight-blur"),
+        ({"flight": Flight(height=80, side_overlap=50)}, "flight-overlap"),
+        ({"flight": Flight(height=80, camera="mp12")}, "flight-shutter"),
+        ({"flight": Flight(height=80, margin_strips=0)}, "flight-margin"),
+        ({"control": (ControlPoint(id="G1", name="G1", role="target", e=E0 + 50, n=N0 + 50), ControlPoint(id="K1", name="K1", role="check", e=E0 + 52, n=N0 + 50))}, "check-beside-target"),
+        ({"control": (ControlPoint(id="G1", name="G1", role="target", e=E0 - 150, n=N0 + 50),)}, "control-outside"),
+        ({"control": (ControlPoint(id="G1", name="G1", role="target", e=E0 + 50, n=N0 + 50, width=0.1),)}, "target-width"),
+        ({"control": (ControlPoint(id="G1", name="G1", role="target", e=E0 + 50, n=N0 + 50, h=60.0),)}, "control-height"),
+    ],
+)  # fmt: skip
+def test_each_rule_finds_what_it_asks_for(changes, rule):
+    plan = small_plan(**changes)
+    finding = rules_found(plan)[rule]
+    assert finding.words and finding.mend
+    assert CATALOGUE[rule].why and CATALOGUE[rule].source
+
+
+def test_rules_that_read_the_prediction(result):
+    strict = predict(small_plan(brief=Brief(crs="EPSG:25828", tolerance_h=0.005, tolerance_v=0.005)))
+    found = rules_found(small_plan(), strict)
+    assert found["verdict-tolerance"].severity == "stop"
+    assert found["spur-without-target"].change["object"] == "control/G6"
+    thin = result | {"control": [{"id": "G1", "images": 3}], "map": result["map"] | {"uncovered": 7}}
+    found = rules_found(small_plan(), thin)
+    assert found["control-images"].measured == 3 and found["map-uncovered"].measured == 7
+
+
+def test_command_line_predicts_the_demo(tmp_path, capsys):
+    plan_file, out, net = tmp_path / "plan.json", tmp_path / "result.json", tmp_path / "network.json"
+    assert main(["demo-plan", "sallow-bank", "--out", str(plan_file)]) == 0
+    assert main(["predict", str(plan_file), "--json", str(out), "--network", str(net)]) == 0
+    told = json.loads(out.read_text())
+    assert told["hash"] == demo_plan("sallow-bank").hash
+    assert {"rmse_h", "rmse_v", "seen_rmse_h", "seen_rmse_v", "chance", "budget", "defects"} <= set(told)
+    assert "chance to pass" in capsys.readouterr().out
+    assert {"camera", "shifts", "exposures", "points", "checks"} <= set(json.loads(net.read_text()))
+
+
+def test_command_line_says_what_is_wrong(tmp_path, capsys):
+    broken = tmp_path / "plan.json"
+    broken.write_text("{")
+    assert main(["predict", str(broken)]) == 1
+    assert main(["predict", str(tmp_path / "none.json")]) == 1
+    assert main(["demo-plan", "atlantis"]) == 1
+    assert main(["predict"]) == 1
+    said = capsys.readouterr().err
+    assert "Not JSON" in said and "atlantis" in said
+
+
+def test_a_boundary_that_crosses_itself_is_told():
+    crossed = Site(boundary=((E0, N0), (E0 + 100, N0 + 100), (E0 + 100, N0), (E0, N0 + 100)))
+    with pytest.raises(PlanError, match="crosses itself"):
+        predict(small_plan(site=crossed))
