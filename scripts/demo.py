@@ -50,7 +50,7 @@ def main() -> int:
     ]
     children = [
         subprocess.Popen([PYTHON, "-m", "gunicorn", "kardo.server.wsgi", *bind, "--log-level", "warning"], cwd=ROOT),
-        subprocess.Popen([PYTHON, "manage.py", "procrastinate", "worker", "--delete-jobs", "successful"], cwd=ROOT),
+        subprocess.Popen([PYTHON, "manage.py", "worker"], cwd=ROOT),
     ]
     stopping = []
     for number in (signal.SIGINT, signal.SIGTERM):

@@ -60,3 +60,12 @@ if [ ! -e "web/dist/built-$source" ]; then
   (cd web && npm run --silent build -- --logLevel warn)
   touch "web/dist/built-$source"
 fi
+
+# The engine's loops are compiled once per version of the sources.
+core=$(cat $(find kardo/core -name '*.py' | sort) | sha256sum | cut -c1-16)
+if [ ! -e ".local/warm-$core" ]; then
+  echo "Compiling the accuracy engine (half a minute, once)"
+  .venv/bin/python -m kardo.warm
+  rm -f .local/warm-*
+  touch ".local/warm-$core"
+fi

@@ -70,7 +70,8 @@ def test_budget_is_the_quadratic_form_of_the_full_inverse(options):
     solution, dense = solve(net), Dense(data)
     targets = np.flatnonzero(net.surveyed)
     tie = int(np.flatnonzero(solution.in_network & ~net.surveyed)[0])
-    shares = {s.group: s for s in error_budget(solution, solution.columns(np.array([tie])), solution.columns(targets))}
+    column = solution.columns(np.array([tie]))
+    shares = {s.group: s for s in error_budget(solution, column, solution.columns(targets), column.each())}
     q = dense.covariance()
     at = dense.point_at[tie]
     for name, picked in _groups(dense).items():

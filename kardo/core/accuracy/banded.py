@@ -17,7 +17,7 @@ from scipy.linalg import cholesky, lapack, solve_triangular
 
 from kardo.core.arrays import Floats, Ints
 
-LEAST_BLOCK, MOST_BLOCK = 48, 256  # columns per step: wide enough for matrix products, narrow against the band
+LEAST_BLOCK, MOST_BLOCK = 64, 384  # columns per step: wide enough for matrix products, narrow against the band
 
 
 class NotPositive(Exception):
@@ -130,7 +130,7 @@ def _window(band: Floats, i0: int, i1: int, j0: int, j1: int) -> Floats:
 
 def _panels(band: Floats) -> Iterator[Panel]:
     n, half = band.shape[0], band.shape[1] - 1
-    width = min(max(half // 4, LEAST_BLOCK), MOST_BLOCK)
+    width = min(max(half // 3, LEAST_BLOCK), MOST_BLOCK)
     for j0 in range(0, n, width):
         j1 = min(j0 + width, n)
         diagonal = np.triu(np.tril(_window(band, j0, j1, j0, j1)), -half) if half else np.diag(band[j0:j1, 0])

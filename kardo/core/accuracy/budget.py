@@ -31,16 +31,17 @@ class Share:
         }
 
 
-def error_budget(solution: Solution, map_points: PointColumns, targets: PointColumns) -> list[Share]:
+def error_budget(solution: Solution, map_points: PointColumns, targets: PointColumns, absolute: Floats) -> list[Share]:
     """Shares q_j N_g q_j' averaged over the map, q_j being the point's row of the full inverse.
+    absolute (k, 3, 3) are the map points' covariances in the order of their columns.
 
     Images take what is left of the total: the shares add to it by the identity q_j N q_j' = C_jj.
     """
     net = solution.network
     usable = np.isfinite(map_points.own).all(axis=(1, 2))
-    keep = np.flatnonzero(np.repeat(usable, 3))
-    y_band, y_border = map_points.band[:, keep], map_points.border[:, keep]
-    total = np.einsum("kaa->ka", map_points.each()[usable]).ravel()
+    keep = slice(None) if usable.all() else np.flatnonzero(np.repeat(usable, 3))
+    y_band, y_border = map_points.band[:, keep].copy(), map_points.border[:, keep].copy()
+    total = np.einsum("kaa->ka", absolute[usable]).ravel()
     joint_targets = targets.band.T @ y_band + targets.border.T @ y_border
     q_band, q_border = solution.factor.backward(y_band, y_border)
     q_shift = q_border[solution.shift_first :]
@@ -50,7 +51,7 @@ def error_budget(solution: Solution, map_points: PointColumns, targets: PointCol
     for s, name in enumerate(net.shift_names):
         group = "legs" if name.startswith("leg ") else name
         prior = (q_shift[3 * s : 3 * s + 3] ** 2 / net.shift_sigma[s][:, None] ** 2).sum(axis=0)
-        parts[group] = parts.get(group, np.zeros(len(keep))) + prior
+        parts[group] = parts.get(group, np.zeros(y_band.shape[1])) + prior
     parts["images"] = total - np.sum(list(parts.values()), axis=0)
     return _shares(parts, total)
 

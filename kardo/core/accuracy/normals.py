@@ -156,24 +156,27 @@ def form(net: Network) -> Normals:
     band = np.zeros((n, half_band + 1))
     border, corner = np.zeros((n, border_size)), np.zeros((border_size, border_size))
     diagonal = np.zeros(n + border_size)
-    _eliminate_points(
-        np.flatnonzero(points),
-        rays.rays.start,
-        rays.rays.values,
-        rays.camera,
-        rays.jx,
-        rays.je,
-        rays.ji,
-        rays.prior,
-        rays.shifts.start,
-        rays.shifts.values,
-        7 * len(net.f_px),
-        rays.a_pp,
-        band,
-        border,
-        corner,
-        diagonal,
-    )
+    which, segments = _segments(np.flatnonzero(points), rays.rays, half_band)
+    for phase in (0, 1):
+        _eliminate_points(
+            which,
+            segments[phase:],
+            rays.rays.start,
+            rays.rays.values,
+            rays.camera,
+            rays.jx,
+            rays.je,
+            rays.ji,
+            rays.prior,
+            rays.shifts.start,
+            rays.shifts.values,
+            7 * len(net.f_px),
+            rays.a_pp,
+            band,
+            border,
+            corner,
+            diagonal,
+        )
     _add_positions(
         order,
         net.c,
@@ -193,63 +196,169 @@ def form(net: Network) -> Normals:
     return Normals(band, border, corner, diagonal, order, position, points, rays)
 
 
-@njit(cache=True)
+def _segments(which: Ints, rays: Lists, half_band: int) -> tuple[Ints, Ints]:
+    """Points in the order of the first exposure they touch, cut where a band's width is passed: what one segment writes
+    ends before the next but one begins, so every other segment can be worked at the same time."""
+    owner = rays.owner()
+    first = np.zeros(len(rays), dtype=np.int64)
+    seen = np.diff(rays.start) > 0
+    first[seen] = np.minimum.reduceat(rays.values, rays.start[:-1][seen]) if owner.size else 0
+    which = which[np.argsort(first[which], kind="stable")]
+    segment = first[which] // (half_band // 6 + 1)
+    cuts = np.searchsorted(segment, np.arange(segment[-1] + 2 if len(segment) else 1))
+    return which, cuts.astype(np.int64)
+
+
+@njit(cache=True, parallel=True)
 def _eliminate_points(  # type: ignore[no-untyped-def]
-    which, start, seen, camera, jx, je, ji, prior, s_start, s_values, s_first, a_pp, band, border, corner, diagonal
+    which,
+    segments,
+    start,
+    seen,
+    camera,
+    jx,
+    je,
+    ji,
+    prior,
+    s_start,
+    s_values,
+    s_first,
+    a_pp,
+    band,
+    border,
+    corner,
+    diagonal,
 ):
-    b, size = corner.shape[0], band.shape[0]
+    """Work through segments 0, 2, 4 ... at the same time, each with a corner of its own."""
+    b, n = corner.shape[0], band.shape[0]
+    count = len(segments) // 2
+    corners = np.zeros((count, b, b))
+    diagonals = np.zeros((count, b))
+    for k in prange(count):
+        _eliminate_segment(
+            which[segments[2 * k] : segments[2 * k + 1]],
+            start,
+            seen,
+            camera,
+            jx,
+            je,
+            ji,
+            prior,
+            s_start,
+            s_values,
+            s_first,
+            a_pp,
+            band,
+            border,
+            corners[k],
+            diagonal,
+            diagonals[k],
+        )
+    for k in range(count):
+        corner += corners[k]
+        diagonal[n:] += diagonals[k]
+
+
+@njit(cache=True)
+def _eliminate_segment(  # type: ignore[no-untyped-def]
+    which,
+    start,
+    seen,
+    camera,
+    jx,
+    je,
+    ji,
+    prior,
+    s_start,
+    s_values,
+    s_first,
+    a_pp,
+    band,
+    border,
+    corner,
+    diagonal,
+    diagonal_b,
+):
+    """Loops written out: on blocks of three by six a call costs more than the sums."""
+    b = corner.shape[0]
+    lower, u_b, t_b = np.empty((3, 3)), np.empty((3, b)), np.empty((3, b))
     for j in which:
-        lower = np.linalg.cholesky(a_pp[j])
-        r0, r1 = start[j], start[j + 1]
-        n = r1 - r0
+        _root3(a_pp[j], lower)
+        r0, n = start[j], start[j + 1] - start[j]
         t = np.empty((n, 3, 6))
-        u_b = np.zeros((3, b))
+        u_b[:] = 0.0
         for k in range(n):
             r = r0 + k
-            _forward3(lower, jx[r].T @ je[r], t[k])
             p, cam = seen[r], 7 * camera[r]
-            n_ee, n_ei, n_ii = je[r].T @ je[r], je[r].T @ ji[r], ji[r].T @ ji[r]
-            for c in range(7):
-                diagonal[size + cam + c] += n_ii[c, c]
-            for a in range(6):
-                diagonal[6 * p + a] += n_ee[a, a]
-                for c in range(a + 1):
-                    band[6 * p + c, a - c] += n_ee[a, c]
-                for c in range(7):
-                    border[6 * p + a, cam + c] += n_ei[a, c]
-            corner[cam : cam + 7, cam : cam + 7] += n_ii
-            u_b[:, cam : cam + 7] += jx[r].T @ ji[r]
-        for s in s_values[s_start[j] : s_start[j + 1]]:
-            for s2 in s_values[s_start[j] : s_start[j + 1]]:
+            for c in range(6):
                 for a in range(3):
-                    corner[s_first + 3 * s + a, s_first + 3 * s2 + a] += prior[j, a]
+                    t[k, a, c] = jx[r, 0, a] * je[r, 0, c] + jx[r, 1, a] * je[r, 1, c]
+                for a in range(c, 6):
+                    band[6 * p + c, a - c] += je[r, 0, a] * je[r, 0, c] + je[r, 1, a] * je[r, 1, c]
+                diagonal[6 * p + c] += je[r, 0, c] ** 2 + je[r, 1, c] ** 2
+            for c in range(7):
+                for a in range(3):
+                    u_b[a, cam + c] += jx[r, 0, a] * ji[r, 0, c] + jx[r, 1, a] * ji[r, 1, c]
+                for a in range(6):
+                    border[6 * p + a, cam + c] += je[r, 0, a] * ji[r, 0, c] + je[r, 1, a] * ji[r, 1, c]
+                for a in range(7):
+                    corner[cam + a, cam + c] += ji[r, 0, a] * ji[r, 0, c] + ji[r, 1, a] * ji[r, 1, c]
+                diagonal_b[cam + c] += ji[r, 0, c] ** 2 + ji[r, 1, c] ** 2
+            _forward3(lower, t[k], t[k])
+        for s in s_values[s_start[j] : s_start[j + 1]]:
             for a in range(3):
                 u_b[a, s_first + 3 * s + a] += prior[j, a]
-                diagonal[size + s_first + 3 * s + a] += prior[j, a]
-        t_b = np.empty((3, b))
+                diagonal_b[s_first + 3 * s + a] += prior[j, a]
+                for s2 in s_values[s_start[j] : s_start[j + 1]]:
+                    corner[s_first + 3 * s + a, s_first + 3 * s2 + a] += prior[j, a]
         _forward3(lower, u_b, t_b)
-        corner -= t_b.T @ t_b
+        _subtract_outer(t_b, t_b, corner)
         for k in range(n):
             p = seen[r0 + k]
-            border[6 * p : 6 * p + 6] -= t[k].T @ t_b
+            _subtract_outer(t[k], t_b, border[6 * p : 6 * p + 6])
             for m in range(n):
-                q = seen[r0 + m]
-                if q <= p:
-                    for c in range(6):
-                        row = band[6 * q + c]
-                        at = 6 * (p - q) - c
-                        t0, t1, t2 = t[m, 0, c], t[m, 1, c], t[m, 2, c]
-                        for a in range(c if p == q else 0, 6):
-                            row[at + a] -= t[k, 0, a] * t0 + t[k, 1, a] * t1 + t[k, 2, a] * t2
+                if seen[r0 + m] <= p:
+                    _subtract_pair(t[k], t[m], p, seen[r0 + m], band)
+
+
+@njit(cache=True)
+def _subtract_outer(left, right, out):  # type: ignore[no-untyped-def]
+    """out -= left' right for two blocks of three rows."""
+    for a in range(left.shape[1]):
+        l0, l1, l2 = left[0, a], left[1, a], left[2, a]
+        for c in range(right.shape[1]):
+            out[a, c] -= l0 * right[0, c] + l1 * right[1, c] + l2 * right[2, c]
+
+
+@njit(cache=True)
+def _subtract_pair(t_p, t_q, p, q, band):  # type: ignore[no-untyped-def]
+    """Block (p, q), p not before q, of the band; on the diagonal only its lower half."""
+    for c in range(6):
+        row, at = band[6 * q + c], 6 * (p - q) - c
+        t0, t1, t2 = t_q[0, c], t_q[1, c], t_q[2, c]
+        for a in range(c if p == q else 0, 6):
+            row[at + a] -= t_p[0, a] * t0 + t_p[1, a] * t1 + t_p[2, a] * t2
+
+
+@njit(cache=True)
+def _root3(m, lower):  # type: ignore[no-untyped-def]
+    """Cholesky factor of a 3x3 block."""
+    for i in range(3):
+        for k in range(i + 1):
+            total = m[i, k]
+            for h in range(k):
+                total -= lower[i, h] * lower[k, h]
+            lower[i, k] = np.sqrt(total) if i == k else total / lower[k, k]
 
 
 @njit(cache=True)
 def _forward3(lower, rhs, out):  # type: ignore[no-untyped-def]
-    """Solve a 3x3 lower triangular system for many columns."""
+    """Solve a 3x3 lower triangular system for many columns; out may be rhs."""
     for c in range(rhs.shape[1]):
-        out[0, c] = rhs[0, c] / lower[0, 0]
-        out[1, c] = (rhs[1, c] - lower[1, 0] * out[0, c]) / lower[1, 1]
-        out[2, c] = (rhs[2, c] - lower[2, 0] * out[0, c] - lower[2, 1] * out[1, c]) / lower[2, 2]
+        x0 = rhs[0, c] / lower[0, 0]
+        x1 = (rhs[1, c] - lower[1, 0] * x0) / lower[1, 1]
+        out[0, c], out[1, c] = x0, x1
+        out[2, c] = (rhs[2, c] - lower[2, 0] * x0 - lower[2, 1] * x1) / lower[2, 2]
 
 
 @njit(cache=True)
@@ -308,9 +417,13 @@ def _fill_rows(which, start, seen, camera, jx, je, ji, prior, s_start, s_values,
         for r in range(start[j], start[j + 1]):
             p, cam = seen[r], 7 * camera[r]
             first[k] = min(first[k], 6 * p)
-            g = a_inv[j] @ jx[r].T
-            g_e[6 * p : 6 * p + 6, 3 * k : 3 * k + 3] -= (g @ je[r]).T
-            g_b[cam : cam + 7, 3 * k : 3 * k + 3] -= (g @ ji[r]).T
+            for d in range(3):
+                for h in range(2):
+                    g = a_inv[j, d, 0] * jx[r, h, 0] + a_inv[j, d, 1] * jx[r, h, 1] + a_inv[j, d, 2] * jx[r, h, 2]
+                    for c in range(6):
+                        g_e[6 * p + c, 3 * k + d] -= g * je[r, h, c]
+                    for c in range(7):
+                        g_b[cam + c, 3 * k + d] -= g * ji[r, h, c]
         for s in s_values[s_start[j] : s_start[j + 1]]:
             for a in range(3):
                 for d in range(3):

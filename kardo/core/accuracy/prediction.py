@@ -67,11 +67,12 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Json:
     progress("propagating to the map", 0.5)
     map_columns = solution.columns(planned.map_points)
     target_columns = solution.columns(planned.targets)
-    map_cov = np.empty((len(planned.map_points), 3, 3))
-    map_cov[map_columns.asked] = map_columns.each()
+    by_column = map_columns.each()
+    map_cov = np.empty_like(by_column)
+    map_cov[map_columns.asked] = by_column
     result = _figures(plan, planned, solution, map_cov)
     progress("error budget", 0.75)
-    shares = error_budget(solution, map_columns, target_columns)
+    shares = error_budget(solution, map_columns, target_columns, by_column)
     result["budget"] = [s.to_json() for s in shares]
     result["blind"] = _blind_words(plan, planned, shares)
     progress("done", 1.0)

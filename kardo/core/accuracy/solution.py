@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
+from numba import njit, prange
 
 from kardo.core.accuracy import normals
 from kardo.core.accuracy.banded import BorderedFactor, NotPositive, factor
@@ -48,13 +49,21 @@ class PointColumns:
         return self.own + _own_products(self.band) + _own_products(self.border)
 
 
-def _own_products(y: Floats) -> Floats:
-    """y_k' y_k of every point's three columns, (k, 3, 3)."""
-    parts = [np.ascontiguousarray(y[:, a::3]) for a in range(3)]
-    out = np.empty((y.shape[1] // 3, 3, 3))
-    for a in range(3):
-        for b in range(a + 1):
-            out[:, a, b] = out[:, b, a] = np.einsum("nk,nk->k", parts[a], parts[b])
+@njit(cache=True, parallel=True)
+def _own_products(y):  # type: ignore[no-untyped-def]
+    """y_k' y_k of every point's three columns, (k, 3, 3); the rows stream by once."""
+    count = y.shape[1] // 3
+    out = np.zeros((count, 3, 3))
+    for part in prange((count + 63) // 64):
+        for row in range(y.shape[0]):
+            for k in range(64 * part, min(64 * part + 64, count)):
+                for a in range(3):
+                    for b in range(a + 1):
+                        out[k, a, b] += y[row, 3 * k + a] * y[row, 3 * k + b]
+    for k in range(count):
+        for a in range(3):
+            for b in range(a):
+                out[k, b, a] = out[k, a, b]
     return out
 
 
@@ -167,7 +176,7 @@ class SeenByChecks:
     @property
     def known(self) -> Bools:
         """Which checks can be measured (c,)."""
-        return np.isfinite(self.absolute).all(axis=(1, 2))
+        return np.asarray(np.isfinite(self.absolute).all(axis=(1, 2)), dtype=np.bool_)
 
     @property
     def measured(self) -> Floats:

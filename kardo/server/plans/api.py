@@ -12,6 +12,7 @@ from ninja import File, Form, Header, Router, Schema
 from ninja.files import UploadedFile
 from PIL import Image
 
+from kardo.core.accuracy.planned import missing
 from kardo.core.errors import PlanError, ReadError
 from kardo.core.plan.model import Base, Brief, ControlPoint, Flight, Mark, Plan, Site, terrain_of
 from kardo.core.plan.shapes import PredictionShape, Summary
@@ -24,6 +25,7 @@ from kardo.server.jobs.models import Job
 from kardo.server.plans import editing
 from kardo.server.plans.models import Edit
 from kardo.server.predictions.tasks import request_prediction
+from kardo.server.predictions.views import prediction_json
 
 router = Router(tags=["plan"])
 MARGIN = 400.0  # metres of terrain kept about the boundary
@@ -91,6 +93,13 @@ def _answer(request: HttpRequest, response: HttpResponse, job: Job) -> PlanOut:
     )
 
 
+def _recompute(job: Job) -> None:
+    """Every edit asks for the prediction of what it made, unless the plan still lacks something."""
+    plan = editing.assemble(job)
+    if not missing(plan):
+        request_prediction(job, plan)
+
+
 def _revision(if_match: str | None) -> int:
     try:
         return int((if_match or "").strip().strip('"'))
@@ -114,6 +123,7 @@ def edit_plan(
     """Change objects of the plan as one step. 412 when one of them changed since the revision in If-Match."""
     job = job_of(request, job_id)
     changed = editing.apply(job.pk, _revision(if_match), [c.dict() for c in body.changes], request.user)
+    _recompute(changed)
     return _answer(request, response, changed)
 
 
@@ -121,7 +131,9 @@ def edit_plan(
 def step(request: HttpRequest, response: HttpResponse, job_id: UUID, direction: Literal["undo", "redo"]):
     """Undo or redo one's own last step."""
     job = job_of(request, job_id)
-    return _answer(request, response, editing.step_back(job.pk, request.user, redo=direction == "redo"))
+    changed = editing.step_back(job.pk, request.user, redo=direction == "redo")
+    _recompute(changed)
+    return _answer(request, response, changed)
 
 
 @router.get("/{job_id}/summary", response=Summary)
@@ -253,8 +265,6 @@ def export(
 @router.get("/{job_id}/prediction", response=PredictionShape)
 def show_prediction(request: HttpRequest, job_id: UUID):
     """The prediction of the plan as it stands, or how far it has come; asking for it starts it. Findings come along."""
-    from kardo.server.predictions.views import prediction_json
-
     job = job_of(request, job_id)
     plan = editing.assemble(job)
     return prediction_json(plan, lambda: request_prediction(job, plan))

@@ -87,7 +87,7 @@ export function PlanProvider({ jobId, children }: { jobId: string; children: Rea
     queryFn: () => call<Prediction>("GET", `/jobs/${jobId}/prediction`),
     enabled: !!hash,
     refetchInterval: (query) =>
-      ["queued", "running", "cancelled"].includes(query.state.data?.state ?? "") ? 250 : false,
+      ["queued", "running", "cancelled"].includes(query.state.data?.state ?? "") ? 120 : false,
     placeholderData: (previous) => previous,
   });
   const { result, before } = useLatestResults(prediction.data);

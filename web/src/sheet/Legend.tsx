@@ -9,7 +9,7 @@ export function Legend({ ramp, exaggeration }: { ramp: Ramp; exaggeration: numbe
   const inside = ramp.limit > low && ramp.limit < high;
   const figure = (value: number) => value.toFixed(ramp.title.startsWith("images") ? 0 : 1);
   return (
-    <div className="absolute right-[16px] bottom-[32px] border border-hairline bg-sheet/95 px-2 py-1 text-xs">
+    <div className="pointer-events-none absolute right-[16px] bottom-[32px] border border-hairline bg-sheet/95 px-2 py-1 text-xs">
       <p className="figures">{ramp.title}</p>
       <svg width="190" height="30" viewBox="-8 0 190 30" aria-hidden>
         {ramp.colours.map((colour, k) => (

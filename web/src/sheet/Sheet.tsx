@@ -13,6 +13,7 @@ import Modify from "ol/interaction/Modify";
 import Translate from "ol/interaction/Translate";
 import ImageLayer from "ol/layer/Image";
 import VectorLayer from "ol/layer/Vector";
+import VectorImageLayer from "ol/layer/VectorImage";
 import Projection from "ol/proj/Projection";
 import ImageStatic from "ol/source/ImageStatic";
 import VectorSource from "ol/source/Vector";
@@ -35,11 +36,13 @@ const BOX = { left: 26, top: 8, right: 8, bottom: 24 };
 const GRID = new Projection({ code: "KARDO:GRID", units: "m" });
 const NAMES = ["cells", "contours", "strips", "exposures", "ellipses", "boundary", "preview", "points"] as const;
 type LayerName = (typeof NAMES)[number];
+/** Drawn once and moved as a picture while the sheet pans; drawn anew when it comes to rest. */
+const STILL = new Set<LayerName>(["cells", "contours", "strips", "exposures", "ellipses"]);
 
 interface Drawing {
   map: OlMap;
   shading: ImageLayer<ImageStatic>;
-  layers: Record<LayerName, VectorLayer<VectorSource>>;
+  layers: Record<LayerName, VectorLayer<VectorSource> | VectorImageLayer<VectorSource>>;
   modify: Modify;
 }
 
@@ -47,12 +50,14 @@ function build(target: HTMLDivElement): Drawing {
   const layers = Object.fromEntries(
     NAMES.map((name, k) => [
       name,
-      new VectorLayer({
-        source: new VectorSource(),
-        zIndex: k + 1,
-        updateWhileInteracting: name === "points",
-        renderBuffer: 40,
-      }),
+      STILL.has(name)
+        ? new VectorImageLayer({ source: new VectorSource(), zIndex: k + 1, imageRatio: 1.5 })
+        : new VectorLayer({
+            source: new VectorSource(),
+            zIndex: k + 1,
+            updateWhileInteracting: true,
+            renderBuffer: 40,
+          }),
     ]),
   ) as Drawing["layers"];
   const shading = new ImageLayer<ImageStatic>({ zIndex: 0 });

@@ -1,0 +1,90 @@
+"""The real product for a real browser: web server and worker as processes of their own, on the test database."""
+
+import os
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parents[2]
+CHROMIUM = [
+    "--no-sandbox",
+    "--disable-gpu",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # the browser driver keeps an event loop in this thread
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args():
+    return {"executable_path": "/usr/bin/chromium", "args": CHROMIUM}
+
+
+@pytest.fixture(scope="session")
+def browser_context_args():
+    return {"viewport": {"width": 1280, "height": 800}, "accept_downloads": True}
+
+
+@pytest.fixture(scope="session")
+def product(django_db_setup, django_db_blocker):
+    """Address of a running Kardo with the demo loaded."""
+    from django.core.management import call_command
+    from django.db import connection
+
+    with django_db_blocker.unblock():
+        call_command("load_demo", stdout=open(os.devnull, "w"))  # noqa: SIM115
+        name = connection.settings_dict["NAME"]
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        port = s.getsockname()[1]
+    env = {**os.environ, "KARDO_DB_NAME": name, "DJANGO_SETTINGS_MODULE": "kardo.server.settings"}
+    web = [
+        sys.executable,
+        "-m",
+        "gunicorn",
+        "kardo.server.wsgi",
+        "--bind",
+        f"127.0.0.1:{port}",
+        "--worker-class",
+        "gthread",
+        "--threads",
+        "8",
+    ]
+    worker = [sys.executable, "manage.py", "worker"]
+    running = [subprocess.Popen(c, cwd=ROOT, env=env, stderr=subprocess.DEVNULL) for c in (web, worker)]
+    address = f"http://127.0.0.1:{port}"
+    for _ in range(100):
+        try:
+            urllib.request.urlopen(address, timeout=1)
+            break
+        except OSError:
+            time.sleep(0.1)
+    yield address
+    for process in running:
+        process.terminate()
+    for process in running:
+        process.wait(10)
+    with django_db_blocker.unblock():
+        connection.close()
+
+
+@pytest.fixture
+def signed_in(page, product):
+    """A page of the planner's, with every error of the browser's console collected."""
+    page.set_default_timeout(15_000)
+    page.console_errors = []
+    page.on("console", lambda m: page.console_errors.append(m.text) if m.type == "error" else None)
+    page.on("pageerror", lambda e: page.console_errors.append(str(e)))
+    page.goto(product)
+    page.get_by_label("Name").fill("planner")
+    page.get_by_label("Password").fill("corvane-demo")
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("heading", name="Jobs").wait_for()
+    return page

@@ -1,0 +1,278 @@
+"""Boundaries, terrains and exports: round trips, limits and hostile files."""
+
+import csv
+import io
+import json
+import zipfile
+
+import numpy as np
+import pytest
+from pyproj import Transformer
+from rasterio.io import MemoryFile
+from rasterio.transform import from_origin
+
+from kardo.core.accuracy.planned import control_heights
+from kardo.core.errors import KardoError, ReadError
+from kardo.core.geodesy.crs import ELLIPSOIDAL, grid
+from kardo.core.plan.model import Brief, plan_from_json
+from kardo.core.terrain.drawing import contours, shading
+from kardo.core.terrain.surface import Surface
+from kardo.formats import exports
+from kardo.formats.boundary import read_boundary
+from kardo.formats.raster import read_terrain, write_terrain
+from tests.conftest import E0, N0, small_plan
+
+GRID = grid("EPSG:25828", "EPSG:5773")
+RING = [(E0, N0), (E0 + 200, N0), (E0 + 200, N0 + 120), (E0, N0 + 120)]
+
+
+def geographic(ring=RING):
+    return [[float(v) for v in GRID.to_geodetic(e, n)] for e, n in [*ring, ring[0]]]
+
+
+def geojson(ring=RING, **more):
+    return json.dumps(
+        {
+            "type": "Feature",
+            "properties": {},
+            "geometry": {"type": "Polygon", "coordinates": [geographic(ring)]},
+            **more,
+        }
+    ).encode()
+
+
+def kml(ring=RING, body=None):
+    text = " ".join(f"{x},{y},0" for x, y in geographic(ring))
+    body = (
+        body
+        or f"<Placemark><Polygon><outerBoundaryIs><LinearRing><coordinates>{text}</coordinates></LinearRing></outerBoundaryIs></Polygon></Placemark>"
+    )
+    return (
+        f'<?xml version="1.0"?><kml xmlns="http://www.opengis.net/kml/2.2"><Document>{body}</Document></kml>'.encode()
+    )
+
+
+def pasted(ring=RING):
+    return "\n".join(f"{e} {n}" for e, n in ring).encode()
+
+
+@pytest.mark.parametrize(("data", "name"), [(geojson(), "a.geojson"), (kml(), "a.kml"), (pasted(), "")])
+def test_a_boundary_reads_alike_from_every_format(data, name):
+    found = read_boundary(data, name, GRID, "m")
+    assert np.allclose(found.ring, RING, atol=2e-4)
+    assert found.area == pytest.approx(24_000, rel=1e-5)
+    assert found.how
+
+
+def test_the_largest_of_several_areas_is_taken_and_said():
+    small = [(E0, N0), (E0 + 10, N0), (E0 + 10, N0 + 10)]
+    collection = {"type": "FeatureCollection", "features": [json.loads(geojson(small)), json.loads(geojson())]}
+    found = read_boundary(json.dumps(collection).encode(), "x.json", GRID, "m")
+    assert len(found.ring) == 4
+    assert any("largest of 2" in line for line in found.how)
+
+
+def test_a_named_crs_is_honoured():
+    data = json.dumps(
+        {
+            "type": "Polygon",
+            "coordinates": [[*RING, RING[0]]],
+            "crs": {"type": "name", "properties": {"name": "EPSG:25828"}},
+        }
+    )
+    assert np.allclose(read_boundary(data.encode(), "x.json", GRID, "m").ring, RING)
+
+
+CROSSED = [RING[0], RING[2], RING[1], RING[3]]
+BOMB = b'<?xml version="1.0"?><!DOCTYPE k [<!ENTITY a "aaaa"><!ENTITY b "&a;&a;&a;">]><kml>&b;</kml>'
+OUTSIDE = b'<?xml version="1.0"?><!DOCTYPE k [<!ENTITY a SYSTEM "file:///etc/passwd">]><kml>&a;</kml>'
+
+
+@pytest.mark.parametrize(
+    ("data", "name", "words"),
+    [
+        (geojson(CROSSED), "a.geojson", "crosses itself near"),
+        (kml(CROSSED), "a.kml", "crosses itself near"),
+        (pasted(CROSSED), "", "crosses itself near"),
+        (b"plain words\n", "a.geojson", "not what its name says"),
+        (b"\x89PNG\r\n\x1a\n\0\0\0\xff\xfe", "a.kml", "not text"),
+        (b"{]", "a.json", "not sound GeoJSON"),
+        (b'{"type":"Topology"}', "a.json", "no area"),
+        (b'{"type":"Feature","geometry":null}', "a.json", "no area"),
+        (b"[" * 5000, "a.json", "not sound"),
+        (b"<svg></svg>", "a.kml", "XML of another kind"),
+        (b"<kml>", "a.kml", "not sound KML"),
+        (BOMB, "a.kml", "not sound KML"),
+        (OUTSIDE, "a.kml", "not sound KML"),
+        (kml(body="<Placemark/>"), "a.kml", "no area"),
+        (kml(body="<LineString><coordinates>1 2 3</coordinates></LineString>"), "a.kml", "no latitude"),
+        (geojson([(E0, N0), (E0 + 1, N0)]), "a.json", "three corners"),
+        (b'{"type":"Polygon","coordinates":[[[100,46],[100.1,46],[100.1,46.1],[100,46]]]}', "a.json", "outside the area"),
+        (b'{"type":"Polygon","coordinates":[[[1e400,46],[1,46],[1,47]]]}', "a.json", ""),
+        (b"x" * 5_100_000, "a.json", "larger than 5 MB"),
+    ],
+)  # fmt: skip
+def test_bad_and_hostile_boundaries_get_a_clear_word(data, name, words):
+    with pytest.raises(KardoError) as caught:
+        read_boundary(data, name, GRID, "m")
+    assert words in str(caught.value)
+    assert caught.value.mend
+
+
+def surface():
+    e, n = np.meshgrid(E0 - 100 + 5 * np.arange(80), N0 - 100 + 5 * np.arange(64))
+    return Surface(E0 - 100, N0 - 100, 5.0, np.round(5 + 0.02 * (e - E0) + 0.01 * (n - N0), 3))
+
+
+def test_terrain_goes_out_and_comes_back():
+    found = read_terrain(write_terrain(surface(), "EPSG:25828"), GRID, "EPSG:5773", None)
+    e, n = np.array([E0, E0 + 50.5]), np.array([N0 + 3, N0 + 77.7])
+    assert np.allclose(found.surface.at(e, n), surface().at(e, n), atol=0.01)
+
+
+def test_terrain_in_another_crs_is_warped():
+    to_web = Transformer.from_crs(25828, 3857, always_xy=True)
+    west, north = to_web.transform(E0 - 100, N0 + 250)
+    rows = cols = 100
+    x, y = np.meshgrid(west + 7 * (np.arange(cols) + 0.5), north - 7 * (np.arange(rows) + 0.5))
+    back_e, _ = to_web.transform(x.ravel(), y.ravel(), direction="INVERSE")
+    heights = (5 + 0.02 * (np.array(back_e).reshape(rows, cols) - E0)).astype("float32")
+    with MemoryFile() as memory:
+        with memory.open(
+            driver="GTiff",
+            width=cols,
+            height=rows,
+            count=1,
+            dtype="float32",
+            crs="EPSG:3857",
+            transform=from_origin(west, north, 7, 7),
+        ) as out:
+            out.write(heights, 1)
+        data = memory.read()
+    found = read_terrain(data, GRID, "EPSG:5773", (E0, N0, E0 + 150, N0 + 100)).surface
+    assert np.allclose(found.at(E0 + 60, N0 + 40), 5 + 0.02 * 60, atol=0.03)
+
+
+def test_ellipsoidal_terrain_is_converted_by_the_separation():
+    plain = read_terrain(write_terrain(surface(), "EPSG:25828"), GRID, "EPSG:5773", None).surface
+    lifted = Surface(E0 - 100, N0 - 100, 5.0, surface().heights + 55.11)
+    found = read_terrain(write_terrain(lifted, "EPSG:25828"), GRID, ELLIPSOIDAL, None)
+    assert np.nanmax(np.abs(found.surface.heights - plain.heights)) < 0.1
+    assert any("converted" in line for line in found.how)
+
+
+def tiff(**changes):
+    profile = {
+        "driver": "GTiff",
+        "width": 20,
+        "height": 20,
+        "count": 1,
+        "dtype": "float32",
+        "crs": "EPSG:25828",
+        "transform": from_origin(E0, N0 + 100, 5, 5),
+    } | changes
+    with MemoryFile() as memory:
+        with memory.open(**{k: v for k, v in profile.items() if v is not None}) as out:
+            for band in range(1, profile["count"] + 1):
+                out.write(
+                    np.full((profile["height"], profile["width"]), changes.get("fill", 3.0), dtype=profile["dtype"]),
+                    band,
+                )
+        return memory.read()
+
+
+@pytest.mark.parametrize(
+    ("data", "heights", "words"),
+    [
+        (b"not a tiff at all", "EPSG:5773", "not a GeoTIFF"),
+        (b"II*\0" + b"\xff" * 60, "EPSG:5773", "cannot be read"),
+        (tiff(crs=None), "EPSG:5773", "no coordinate system"),
+        (tiff(count=3), "EPSG:5773", "3 bands"),
+        (tiff(transform=from_origin(E0 + 50_000, N0, 5, 5)), "EPSG:5773", "does not cover"),
+        (tiff(crs="EPSG:25828+5773"), ELLIPSOIDAL, "The file says its heights are EGM96"),
+        (tiff(), "EPSG:3855", "cannot be reached"),
+    ],
+)
+def test_bad_terrains_get_a_clear_word(data, heights, words):
+    with pytest.raises(KardoError) as caught:
+        read_terrain(data, GRID, heights, (E0, N0, E0 + 90, N0 + 90))
+    assert words in str(caught.value)
+
+
+def test_impossible_heights_are_refused():
+    with pytest.raises(ReadError, match="not heights in metres"):
+        read_terrain(
+            write_terrain(Surface(E0, N0, 5.0, np.full((20, 20), 25_000.0)), "EPSG:25828"), GRID, "EPSG:5773", None
+        )
+
+
+def test_a_zip_with_a_way_out_is_no_boundary():
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        archive.writestr("../../evil.kml", kml())
+    with pytest.raises(ReadError):
+        read_boundary(out.getvalue(), "a.kmz", GRID, "m")
+
+
+def test_point_list_is_right_to_a_tenth_of_a_millimetre():
+    plan = small_plan()
+    rows = list(csv.DictReader(io.StringIO(exports.point_list_csv(plan))))
+    assert list(rows[0]) == ["point", "N", "E", "Z", "code"]
+    heights = control_heights(plan, plan.control)
+    for row, p, h in zip(rows, plan.control, heights, strict=False):
+        assert row["point"] == p.name and row["code"] == {"target": "GCP", "check": "CHECK"}[p.role]
+        assert (
+            abs(float(row["E"]) - p.e) <= 5e-5
+            and abs(float(row["N"]) - p.n) <= 5e-5
+            and abs(float(row["Z"]) - h) <= 5e-5
+        )
+    assert rows[-1]["code"] == "MARK"
+
+
+def test_point_list_in_feet():
+    plan = small_plan(brief=Brief(crs="EPSG:25828", unit="us-ft"))
+    row = next(csv.DictReader(io.StringIO(exports.point_list_csv(plan))))
+    assert float(row["E"]) * 1200 / 3937 == pytest.approx(plan.control[0].e, abs=5e-5)
+
+
+def test_names_are_no_spreadsheet_formulas():
+    plan = small_plan()
+    odd = plan.control[0].model_copy(update={"name": "=1+1"})
+    assert "\n'=1+1," in exports.point_list_csv(small_plan(control=(odd,)))
+
+
+def test_geojson_comes_back_to_the_grid():
+    plan = small_plan()
+    data = json.loads(exports.control_geojson(plan))
+    for feature, p in zip(data["features"], plan.control, strict=False):
+        lon, lat, h = feature["geometry"]["coordinates"]
+        e, n = GRID.from_geodetic(lon, lat)
+        assert abs(float(e) - p.e) < 1e-4 and abs(float(n) - p.n) < 1e-4
+        assert h == pytest.approx(feature["properties"]["height_m"] + float(GRID.separation(p.e, p.n)), abs=1e-3)
+    assert data["features"][-1]["properties"]["role"] == "boundary"
+    assert np.allclose(
+        read_boundary(json.dumps(data["features"][-1]).encode(), "b.json", GRID, "m").ring, RING, atol=2e-4
+    )
+
+
+def test_kml_is_sound_and_its_boundary_reads_back():
+    text = exports.control_kml(small_plan(brief=Brief(title="A & B <x>", crs="EPSG:25828")))
+    assert "A &amp; B &lt;x&gt;" in text
+    assert np.allclose(read_boundary(text.encode(), "b.kml", GRID, "m").ring, RING, atol=2e-4)
+
+
+def test_plan_reads_back_with_the_same_hash():
+    plan = small_plan()
+    assert plan_from_json(json.loads(exports.plan_json(plan))).hash == plan.hash
+
+
+def test_contours_lie_on_their_height_and_shading_is_light():
+    s = surface()
+    drawn = contours(s)
+    for line in drawn["lines"]:
+        e, n = np.array(line["line"]).T
+        assert np.allclose(s.at(e, n), line["height"], atol=0.02)
+    light = shading(s)
+    assert np.nanmin(light) >= 0 and np.nanmax(light) <= 1
+    flat = shading(Surface(0, 0, 1.0, np.zeros((5, 5))))
+    assert np.allclose(flat, np.sin(np.pi / 4))

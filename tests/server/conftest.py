@@ -1,0 +1,65 @@
+"""Two organisations, their people, and a job."""
+
+import json
+
+import pytest
+from django.contrib.auth.models import User
+from django.test import Client
+
+from kardo.server.accounts.models import Member, Organisation
+from kardo.server.plans.editing import create_job
+from tests.conftest import small_plan
+
+
+class ApiClient(Client):
+    """A signed-in browser that speaks JSON."""
+
+    def patch_plan(self, job, changes, revision):
+        return self.patch(
+            f"/api/jobs/{job}/plan",
+            json.dumps({"changes": changes}),
+            content_type="application/json",
+            headers={"If-Match": f'"{revision}"'},
+        )
+
+    def post_json(self, path, body):
+        return self.post(path, json.dumps(body), content_type="application/json")
+
+
+@pytest.fixture(autouse=True)
+def quick_passwords(settings):
+    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+
+
+def person(name, organisation):
+    user = User.objects.create_user(name, password="corvane-test")
+    Member.objects.create(user=user, organisation=organisation)
+    client = ApiClient()
+    client.force_login(user)
+    client.user = user
+    return client
+
+
+@pytest.fixture
+def office(db):
+    return Organisation.objects.create(name="Survey Office")
+
+
+@pytest.fixture
+def planner(office):
+    return person("planner", office)
+
+
+@pytest.fixture
+def chief(office):
+    return person("chief", office)
+
+
+@pytest.fixture
+def stranger(db):
+    return person("stranger", Organisation.objects.create(name="Somebody else"))
+
+
+@pytest.fixture
+def job(office, planner):
+    return create_job(office, planner.user, small_plan())

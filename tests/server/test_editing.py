@@ -1,0 +1,216 @@
+"""Edits, conflicts, undo and redo, through the API."""
+
+import json
+
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+
+from kardo.core.plan.model import plan_from_json
+from kardo.formats.raster import write_terrain
+from kardo.server.jobs.models import Job
+from kardo.server.plans.editing import assemble
+from tests.conftest import E0, N0, small_plan
+from tests.formats.test_files import CROSSED, geojson, surface
+
+
+def point(job, name="G1"):
+    return next(p for p in assemble(job).to_json()["control"] if p["name"] == name)
+
+
+def moved(job, by=5.0, name="G1"):
+    p = point(job, name)
+    return [{"object": f"control/{name}", "value": {**p, "e": p["e"] + by}}]
+
+
+def test_a_new_job_holds_the_plan_it_was_made_from(job):
+    assert assemble(job).hash == small_plan().hash == job.plan_hash
+    assert job.location.x == pytest.approx(-13.4, abs=0.1)
+
+
+def test_an_edit_raises_the_revision_and_the_etag(planner, job):
+    answer = planner.get(f"/api/jobs/{job.pk}/plan")
+    assert answer["ETag"] == '"1"'
+    edited = planner.patch_plan(job.pk, moved(job), 1)
+    assert edited.status_code == 200 and edited["ETag"] == '"2"'
+    assert edited.json()["hash"] != answer.json()["hash"]
+    assert edited.json()["can_undo"] and not edited.json()["can_redo"]
+
+
+def test_conflict_on_the_same_object_and_none_on_another(planner, chief, job):
+    assert planner.patch_plan(job.pk, moved(job, 5), 1).status_code == 200
+    clash = chief.patch_plan(job.pk, moved(job, 9), 1)
+    assert clash.status_code == 412
+    assert clash.headers["Content-Type"].startswith("application/problem+json")
+    assert clash.json()["current"][0]["object"] == "control/G1"
+    assert chief.patch_plan(job.pk, moved(job, 9, "G2"), 1).status_code == 200
+    assert point(job)["e"] == pytest.approx(E0 + 15)
+
+
+def test_the_same_change_twice_is_no_conflict(planner, chief, job):
+    change = moved(job)
+    planner.patch_plan(job.pk, change, 1)
+    assert chief.patch_plan(job.pk, change, 1).status_code == 200
+
+
+def test_undo_and_redo_survive_a_reload_and_belong_to_a_person(planner, chief, job):
+    start = assemble(job).hash
+    planner.patch_plan(job.pk, moved(job), 1)
+    after = Job.objects.get(pk=job.pk).plan_hash
+    chief.patch_plan(job.pk, moved(job, 3, "K1"), 2)
+    assert planner.post(f"/api/jobs/{job.pk}/plan/undo").status_code == 200
+    assert point(job)["e"] == pytest.approx(E0 + 10)
+    assert chief.post(f"/api/jobs/{job.pk}/plan/undo").json()["hash"] == start
+    assert planner.post(f"/api/jobs/{job.pk}/plan/redo").json()["hash"] == after
+    assert planner.post(f"/api/jobs/{job.pk}/plan/redo").status_code == 422
+
+
+def test_a_new_edit_ends_the_redo(planner, job):
+    planner.patch_plan(job.pk, moved(job), 1)
+    planner.post(f"/api/jobs/{job.pk}/plan/undo")
+    planner.patch_plan(job.pk, moved(job, 1, "G2"), 3)
+    assert planner.post(f"/api/jobs/{job.pk}/plan/redo").status_code == 422
+
+
+def test_undo_of_what_somebody_else_changed_since_is_a_conflict(planner, chief, job):
+    planner.patch_plan(job.pk, moved(job, 5), 1)
+    chief.patch_plan(job.pk, moved(job, 2), 2)
+    assert planner.post(f"/api/jobs/{job.pk}/plan/undo").status_code == 412
+
+
+def test_removed_and_brought_back(planner, job):
+    planner.patch_plan(job.pk, [{"object": "control/K2", "value": None}], 1)
+    assert "K2" not in [p.name for p in assemble(job).control]
+    assert planner.post(f"/api/jobs/{job.pk}/plan/undo").json()["hash"] == small_plan().hash
+
+
+def test_many_changes_are_one_step(planner, job):
+    changes = [*moved(job, 1, "G1"), *moved(job, 1, "G2"), {"object": "control/K1", "value": None}]
+    planner.patch_plan(job.pk, changes, 1)
+    assert planner.post(f"/api/jobs/{job.pk}/plan/undo").json()["hash"] == small_plan().hash
+
+
+BAD_EDITS = [
+    ([{"object": "control/G1", "value": {"id": "G1"}}], "Field required"),
+    ([{"object": "control/G1", "value": None}, {"object": "site", "value": {"boundary": CROSSED}}], "crosses itself"),
+    ([{"object": "site", "value": {"boundary": [[0, 0], [1, 0], [1, 1]]}}], "outside the area"),
+    ([{"object": "mark/A", "value": None}], "not in the plan"),
+    ([{"object": "brief", "value": {"crs": "EPSG:4326"}}], "not a projected grid"),
+    ([{"object": "brief", "value": {"crs": "EPSG:25828", "heights": "EPSG:3855"}}], "cannot be reached"),
+    ([{"object": "brief", "value": None}], "cannot be removed"),
+    ([{"object": "weather", "value": {}}], "no part"),
+    (
+        [{"object": "control/X1", "value": {"id": "Y1", "name": "Y", "role": "check", "e": E0, "n": N0}}],
+        "not the object's name",
+    ),
+    ([{"object": "assumptions", "value": {"nonsense": 1}}], "assumption"),
+    ([{"object": "terrain", "value": {"digest": "none"}}], "not here"),
+    ([], "1 to"),
+]
+
+
+@pytest.mark.parametrize(("changes", "words"), BAD_EDITS)
+def test_bad_edits_are_told_and_leave_nothing_half_saved(planner, job, changes, words):
+    answer = planner.patch_plan(job.pk, changes, 1)
+    assert answer.status_code == 422
+    assert words in answer.json()["title"]
+    fresh = Job.objects.get(pk=job.pk)
+    assert fresh.revision == 1 and assemble(fresh).hash == small_plan().hash
+    assert not fresh.edits.exists()
+
+
+def test_an_edit_must_say_what_it_is_based_on(planner, job):
+    answer = planner.patch(
+        f"/api/jobs/{job.pk}/plan", json.dumps({"changes": moved(job)}), content_type="application/json"
+    )
+    assert answer.status_code == 422 and answer.json()["where"] == "If-Match"
+
+
+def test_boundary_is_read_and_not_saved(planner, job):
+    answer = planner.post(f"/api/jobs/{job.pk}/read/boundary", {"file": SimpleUploadedFile("site.geojson", geojson())})
+    assert answer.status_code == 200 and len(answer.json()["ring"]) == 4 and answer.json()["how"]
+    crossed = planner.post(
+        f"/api/jobs/{job.pk}/read/boundary", {"file": SimpleUploadedFile("x.geojson", geojson(CROSSED))}
+    )
+    assert crossed.status_code == 422 and "crosses itself" in crossed.json()["title"]
+    assert Job.objects.get(pk=job.pk).revision == 1
+
+
+def test_points_are_read(planner, job):
+    answer = planner.post(f"/api/jobs/{job.pk}/read/points", {"text": f"A1 {E0} {N0} 3.1 CHK"})
+    assert answer.json()["points"] == [{"name": "A1", "e": E0, "n": N0, "h": 3.1, "code": "CHK"}]
+
+
+def test_terrain_is_taken_in_two_steps_and_drawn(planner, job):
+    file = SimpleUploadedFile("dem.tif", write_terrain(surface(), "EPSG:25828"))
+    read = planner.post(f"/api/jobs/{job.pk}/read/terrain", {"file": file, "heights": "EPSG:5773"})
+    assert read.status_code == 200 and "heights" not in read.json()["value"]
+    assert Job.objects.get(pk=job.pk).revision == 1
+    assert planner.patch_plan(job.pk, [{"object": "terrain", "value": read.json()["value"]}], 1).status_code == 200
+    drawn = planner.get(f"/api/jobs/{job.pk}/terrain/{read.json()['value']['digest']}")
+    assert drawn.json()["lines"] and drawn.json()["shading"].startswith("data:image/png")
+    assert planner.get(f"/api/jobs/{job.pk}/terrain/unknown").status_code == 404
+    bad = planner.post(f"/api/jobs/{job.pk}/read/terrain", {"file": SimpleUploadedFile("dem.tif", b"no")})
+    assert bad.status_code == 422 and "not a GeoTIFF" in bad.json()["title"]
+
+
+@pytest.mark.parametrize("name", ["points.csv", "control.geojson", "control.kml", "plan.json"])
+def test_exports(planner, job, name):
+    answer = planner.get(f"/api/jobs/{job.pk}/export/{name}")
+    assert answer.status_code == 200 and name in answer["Content-Disposition"] and b"G1" in answer.content
+
+
+def test_plan_goes_out_and_makes_a_job_of_the_same_hash(planner, job):
+    exported = planner.get(f"/api/jobs/{job.pk}/export/plan.json").content
+    made = planner.post("/api/jobs/import", {"file": SimpleUploadedFile("plan.json", exported)})
+    assert made.status_code == 201
+    assert Job.objects.get(pk=made.json()["id"]).plan_hash == plan_from_json(json.loads(exported)).hash == job.plan_hash
+
+
+@pytest.mark.parametrize(
+    ("content", "words"),
+    [(b"{", "not JSON"), (b"[1]", "not a Kardo plan"), (b'{"format":"kardo-plan","version":99}', "version 99")],
+)
+def test_plans_that_cannot_be_read_make_no_job(planner, job, content, words):
+    answer = planner.post("/api/jobs/import", {"file": SimpleUploadedFile("plan.json", content)})
+    assert answer.status_code == 422 and words in answer.json()["title"]
+    assert Job.objects.count() == 1
+
+
+def test_jobs_are_made_listed_and_removed(planner, job):
+    made = planner.post_json("/api/jobs", {"title": "Another"})
+    assert made.status_code == 201
+    assert {line["title"] for line in planner.get("/api/jobs").json()} == {"Test field", "Another"}
+    assert planner.delete(f"/api/jobs/{made.json()['id']}").status_code == 204
+    assert planner.get(f"/api/jobs/{made.json()['id']}/plan").status_code == 404
+
+
+def test_signing_in_and_out(planner, db):
+    browser = Client(enforce_csrf_checks=True)
+    browser.get("/api/session")
+    token = {"X-CSRFToken": browser.cookies["csrftoken"].value}
+    wrong = browser.post(
+        "/api/session",
+        json.dumps({"username": "planner", "password": "no"}),
+        content_type="application/json",
+        headers=token,
+    )
+    assert wrong.status_code == 401 and "wrong" in wrong.json()["title"]
+    right = browser.post(
+        "/api/session",
+        json.dumps({"username": "planner", "password": "corvane-test"}),
+        content_type="application/json",
+        headers=token,
+    )
+    assert right.json()["organisation"] == "Survey Office"
+    assert browser.post("/api/jobs", json.dumps({"title": "x"}), content_type="application/json").status_code == 403
+    browser.delete("/api/session", headers={"X-CSRFToken": browser.cookies["csrftoken"].value})
+    assert browser.get("/api/jobs").status_code == 401
+
+
+def test_catalogues(planner):
+    assert planner.get("/api/crs?q=etrs89 utm 28n").json()[0]["code"].startswith("EPSG:")
+    assert planner.get("/api/crs?kind=vertical&q=egm96").json()[0]["code"] == "EPSG:5773"
+    shown = planner.get("/api/catalogue").json()
+    assert {"cameras", "methods", "standards", "assumptions", "rules"} <= set(shown)
+    assert planner.get("/api/plan-schema").json()["title"].startswith("Kardo plan")

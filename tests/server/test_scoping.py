@@ -1,0 +1,68 @@
+"""Every route of the OpenAPI document answers 404 to a user of another organisation, and 401 to nobody."""
+
+import json
+
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
+
+from kardo.server.urls import api
+
+SCHEMA = api.get_openapi_schema()
+SCOPED = [(method, path) for path, methods in SCHEMA["paths"].items() for method in methods if "{job_id}" in path]
+OPEN = {("get", "/api/session"), ("post", "/api/session"), ("get", "/api/plan-schema")}
+ALL = [(method, path) for path, methods in SCHEMA["paths"].items() for method in methods]
+BODIES = {"/api/jobs/{job_id}/plan": json.dumps({"changes": [{"object": "control/G1", "value": None}]})}
+FORMS = {
+    "/api/jobs/{job_id}/read/boundary": {"text": "x"},
+    "/api/jobs/{job_id}/read/points": {"text": "x"},
+    "/api/jobs/{job_id}/read/terrain": {"file": SimpleUploadedFile("t.tif", b"II*\0")},
+}
+
+
+def call(client, method, path, job):
+    url = path.format(job_id=job.pk, direction="undo", name="points.csv", digest=_digest(job))
+    if path in FORMS:
+        return client.post(url, FORMS[path])
+    if method == "get":
+        return client.get(url)
+    return getattr(client, method)(
+        url, BODIES.get(path, "{}"), content_type="application/json", headers={"If-Match": '"1"'}
+    )
+
+
+def _digest(job):
+    return job.terrains.get().digest
+
+
+def test_the_list_is_not_empty():
+    assert len(SCOPED) >= 10
+
+
+@pytest.mark.parametrize(("method", "path"), SCOPED)
+def test_another_organisation_gets_404(stranger, job, method, path):
+    before = job.plan_hash
+    assert call(stranger, method, path, job).status_code == 404
+    job.refresh_from_db()
+    assert job.plan_hash == before
+
+
+@pytest.mark.parametrize(("method", "path"), [r for r in ALL if r not in OPEN])
+def test_nobody_gets_401(job, method, path):
+    assert call(Client(), method, path, job).status_code in {401, 403}
+
+
+def test_lists_hold_only_ones_own(stranger, planner, job):
+    assert stranger.get("/api/jobs").json() == []
+    assert len(planner.get("/api/jobs").json()) == 1
+
+
+def test_the_same_plan_in_two_organisations_is_computed_for_each(stranger, planner, job, office):
+    """Results are found by hash, but never across organisations."""
+    from kardo.server.plans.editing import assemble, create_job
+    from kardo.server.predictions.models import Prediction
+
+    other = create_job(stranger.user.member.organisation, stranger.user, assemble(job))
+    planner.get(f"/api/jobs/{job.pk}/prediction")
+    stranger.get(f"/api/jobs/{other.pk}/prediction")
+    assert Prediction.objects.filter(plan_hash=job.plan_hash).count() == 2
