@@ -96,17 +96,23 @@ export function PlanProvider({ jobId, children }: { jobId: string; children: Rea
   const [conflict, setConflict] = useState<Conflict | null>(null);
   const [pending, setPending] = useState(0);
   const queue = useRef<Promise<unknown>>(Promise.resolve());
+  /** Changes not yet answered: they stay laid over whatever the server says meanwhile. */
+  const waiting = useRef<Change[][]>([]);
 
   /** Steps go to the server one after another, each based on the answer to the one before. */
   const send = useCallback(
     (request: () => Promise<PlanAnswer>, wanted: Change[]): Promise<boolean> => {
       setPending((n) => n + 1);
+      waiting.current.push(wanted);
       const run = queue.current.then(async () => {
         try {
-          client.setQueryData(planKey, await request());
+          const saved = await request();
+          waiting.current.shift();
+          client.setQueryData(planKey, { ...saved, plan: withChanges(saved.plan, waiting.current.flat()) });
           setFault(null);
           return true;
         } catch (error) {
+          waiting.current.shift();
           const problem = error instanceof Problem ? error : new Problem(0, String(error));
           if (problem.status === 412 && wanted.length) setConflict({ mine: wanted, theirs: problem.current });
           else setFault(problem);

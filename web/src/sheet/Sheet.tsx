@@ -70,6 +70,7 @@ function build(target: HTMLDivElement): Drawing {
     interactions: defaultInteractions({
       altShiftDragRotate: false,
       pinchRotate: false,
+      doubleClickZoom: false,
       keyboard: false,
     }).extend([modify]),
     view: new View({

@@ -1,0 +1,37 @@
+import { describe, expect, it } from "vitest";
+import { area, chance, grid, length, mm, parseLength } from "./units";
+
+/** The same cases as the server's reader is tested with. */
+const LENGTHS: [string, number][] = [
+  ["1.834 m", 1.834],
+  ["183.4cm", 1.834],
+  ["1834 mm", 1.834],
+  ["6' 0 1/4\"", 6 * 0.3048 + 0.25 * 0.0254],
+  ["5' 6\"", 5.5 * 0.3048],
+  ["1/4 in", 0.00635],
+  ["0.5 km", 500],
+  ["3 ftUS", (3 * 1200) / 3937],
+  ["-2.5", -2.5],
+  ["1,25 m", 1.25],
+];
+
+describe("lengths", () => {
+  it.each(LENGTHS)("%s", (text, metres) => expect(parseLength(text)).toBeCloseTo(metres, 12));
+  it.each(["", "m", "1.8.3", "abc", "5 6", "1/0 in", "6' x", "1 m 2"])("refuses “%s”", (text) =>
+    expect(parseLength(text)).toBeNull(),
+  );
+  it("takes a bare number in the job's unit", () => expect(parseLength("10", "ft")).toBeCloseTo(3.048, 12));
+  it("goes out and comes back", () => {
+    for (const unit of ["m", "ft", "us-ft"])
+      expect(parseLength(length(1234.5678, unit, 6), unit)).toBeCloseTo(1234.5678, 5);
+  });
+});
+
+describe("figures", () => {
+  it("says nothing where there is nothing", () => expect([mm(null), length(undefined, "m")]).toEqual(["–", "–"]));
+  it("groups thousands", () => expect(grid(5128400.26, "m", 1)).toBe("5\u202f128\u202f400.3"));
+  it("never calls a simulated chance certain", () =>
+    expect([chance(1), chance(0), chance(0.823)]).toEqual(["> 99 %", "< 1 %", "82 %"]));
+  it("gives areas in hectares or acres", () =>
+    expect([area(24_000, "m"), area(40_468.564, "ft")]).toEqual(["2.4 ha", "10.0 acres"]));
+});
