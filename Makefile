@@ -21,4 +21,5 @@ lint: dev
 test: lint
 	@.venv/bin/python scripts/cluster.py start
 	.venv/bin/python manage.py makemigrations --check --dry-run
-	.venv/bin/python -m pytest tests
+	.venv/bin/python -m pytest tests/core tests/formats -n 2
+	.venv/bin/python -m pytest tests/server tests/browser --create-db

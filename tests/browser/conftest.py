@@ -38,7 +38,12 @@ def product(django_db_setup, django_db_blocker):
     from django.core.management import call_command
     from django.db import connection
 
+    from kardo.server.jobs.models import Job
+    from kardo.server.predictions.models import Prediction
+
     with django_db_blocker.unblock():
+        Prediction.objects.all().delete()  # a killed run may have left its own
+        Job.objects.all().delete()
         call_command("load_demo", stdout=open(os.devnull, "w"))  # noqa: SIM115
         name = connection.settings_dict["NAME"]
     with socket.socket() as s:
