@@ -34,12 +34,6 @@ def _parser() -> argparse.ArgumentParser:
     demo.add_argument("name", help="sallow-bank")
     demo.add_argument("--out", type=Path, help="write to a file instead of the screen")
     demo.set_defaults(run=_demo_plan)
-    bench = commands.add_parser("bench", help="time the accuracy engine")
-    bench.add_argument(
-        "--exposures", type=int, action="append", help="block size; repeatable (default 500, 2000, 10000)"
-    )
-    bench.add_argument("--json", type=Path)
-    bench.set_defaults(run=_bench)
     schema = commands.add_parser("plan-schema", help="print the JSON Schema of the plan")
     schema.set_defaults(run=_schema)
     return parser
@@ -109,15 +103,6 @@ def _demo_plan(args: argparse.Namespace) -> int:
         args.out.write_text(text)
     else:
         print(text)
-    return 0
-
-
-def _bench(args: argparse.Namespace) -> int:
-    from kardo.bench import run
-
-    results = [run(n) for n in args.exposures or (500, 2000, 10000)]
-    if args.json:
-        args.json.write_text(json.dumps(results if len(results) > 1 else results[0], indent=1))
     return 0
 
 

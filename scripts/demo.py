@@ -1,5 +1,6 @@
 """Starts everything the demo needs and stops all of it on Ctrl-C: PostgreSQL, the web server, one worker."""
 
+import ctypes
 import os
 import signal
 import socket
@@ -29,6 +30,11 @@ def _manage(*words: str, **options) -> subprocess.CompletedProcess:
     return subprocess.run([PYTHON, "manage.py", *words], cwd=ROOT, check=True, **options)
 
 
+def _end_with_parent() -> None:
+    """In a child: should the parent be killed outright, the kernel ends the child too (prctl PR_SET_PDEATHSIG)."""
+    ctypes.CDLL(None).prctl(1, signal.SIGTERM)
+
+
 def main() -> int:
     cluster.start()
     if "--reset" in sys.argv:
@@ -49,8 +55,12 @@ def main() -> int:
         "120",
     ]
     children = [
-        subprocess.Popen([PYTHON, "-m", "gunicorn", "kardo.server.wsgi", *bind, "--log-level", "warning"], cwd=ROOT),
-        subprocess.Popen([PYTHON, "manage.py", "worker"], cwd=ROOT),
+        subprocess.Popen(
+            [PYTHON, "-m", "gunicorn", "kardo.server.wsgi", *bind, "--log-level", "warning"],
+            cwd=ROOT,
+            preexec_fn=_end_with_parent,
+        ),
+        subprocess.Popen([PYTHON, "manage.py", "worker"], cwd=ROOT, preexec_fn=_end_with_parent),
     ]
     stopping = []
     for number in (signal.SIGINT, signal.SIGTERM):

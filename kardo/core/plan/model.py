@@ -219,4 +219,8 @@ def validated(model: type[Any], data: Any, where: str) -> Any:
 def json_schema() -> Json:
     """The published schema of the plan."""
     schema = Plan.model_json_schema()
-    return {**schema, "$schema": "https://json-schema.org/draft/2020-12/schema", "title": f"Kardo plan, version {VERSION}"}
+    return {
+        **schema,
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": f"Kardo plan, version {VERSION}",
+    }
