@@ -51,7 +51,8 @@ fi
 locked=$(sha256sum web/package-lock.json | cut -c1-16)
 if [ ! -e "web/node_modules/.installed-$locked" ]; then
   echo "Installing the front end's packages"
-  (cd web && npm ci --no-audit --no-fund --loglevel=error)
+  # not `npm ci`: the lock leaves out optional binaries of other platforms, which it takes for a fault
+  (cd web && npm install --no-save --no-audit --no-fund --loglevel=error)
   touch "web/node_modules/.installed-$locked"
 fi
 source=$(cat $(find web/src web/index.html web/vite.config.ts web/package-lock.json -type f | sort) | sha256sum | cut -c1-16)
