@@ -13,7 +13,7 @@ dev:
 	@scripts/setup.sh --dev
 
 lint: dev
-	.venv/bin/ruff check kardo tests scripts
+	.venv/bin/ruff check kardo benchmarks tests scripts
 	.venv/bin/mypy
 	.venv/bin/lint-imports --no-cache
 	cd web && npm run --silent lint && npm run --silent test

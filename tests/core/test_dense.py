@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kardo.core.accuracy.budget import error_budget
+from kardo.core.accuracy.budget import propagate_to_map
 from kardo.core.accuracy.network import network_from_json
 from kardo.core.accuracy.prediction import predict_network
 from kardo.core.accuracy.solution import as_seen, solve
@@ -70,8 +70,8 @@ def test_budget_is_the_quadratic_form_of_the_full_inverse(options):
     solution, dense = solve(net), Dense(data)
     targets = np.flatnonzero(net.surveyed)
     tie = int(np.flatnonzero(solution.in_network & ~net.surveyed)[0])
-    column = solution.columns(np.array([tie]))
-    shares = {s.group: s for s in error_budget(solution, column, solution.columns(targets), column.each())}
+    _, found = propagate_to_map(solution, np.array([tie]), solution.columns(targets))
+    shares = {s.group: s for s in found}
     q = dense.covariance()
     at = dense.point_at[tie]
     for name, picked in _groups(dense).items():

@@ -1,6 +1,7 @@
 """The chance that the planned checks will find the product inside its tolerance."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -38,7 +39,12 @@ def draw_differences(joint: Floats, draws: int = DRAWS, seed: int = SEED) -> Flo
     """Check differences (draws, checks, 3) from their joint covariance (3c, 3c), with a fixed seed."""
     values, vectors = np.linalg.eigh(joint)
     root = vectors * np.sqrt(np.maximum(values, 0.0))
-    return (np.random.default_rng(seed).standard_normal((draws, len(joint))) @ root.T).reshape(draws, -1, 3)
+    return (_normals(draws, len(joint), seed) @ root.T).reshape(draws, -1, 3)
+
+
+@lru_cache(maxsize=4)
+def _normals(draws: int, columns: int, seed: int) -> Floats:
+    return np.random.default_rng(seed).standard_normal((draws, columns))
 
 
 def chance_to_pass(

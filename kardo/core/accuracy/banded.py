@@ -7,17 +7,16 @@ LAPACK's band routine factors A; its solve takes right-hand sides one at a time 
 solves here go by blocks of columns through matrix products instead.
 """
 
-from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
+from numba import njit, prange
 from numpy.lib.stride_tricks import as_strided
 from scipy.linalg import cholesky, lapack, solve_triangular
 
 from kardo.core.arrays import Floats, Ints
 
-LEAST_BLOCK, MOST_BLOCK = 64, 384  # columns per step: wide enough for matrix products, narrow against the band
+LEAST_BLOCK = 64  # columns per panel: wide enough for matrix products
 
 
 class NotPositive(Exception):
@@ -41,30 +40,27 @@ class BorderedFactor:
     m: Floats
     scale: Floats
     border_scale: Floats
+    panels: "Panels"
 
     @property
     def n(self) -> int:
         return int(self.band.shape[0])
-
-    @cached_property
-    def panels(self) -> "list[Panel]":
-        return list(_panels(self.band))
 
     def forward(self, rhs_band: Floats, rhs_border: Floats, first_row: Ints | None = None) -> tuple[Floats, Floats]:
         """L^-1 of columns, in place. rhs_band (n, k) and rhs_border (b, k), C order; first_row (k,), not
         decreasing, tells where each column begins to differ from zero, and spares the work above."""
         rhs_band *= self.scale[:, None]
         rhs_border *= self.border_scale[:, None]
-        _forward_band(self.panels, rhs_band, first_row)
+        self.panels.forward(rhs_band, first_row)
         rhs_border -= self.z.T @ rhs_band
         return rhs_band, solve_triangular(self.m, rhs_border, lower=True, check_finite=False)
 
     def backward(self, y_band: Floats, y_border: Floats) -> tuple[Floats, Floats]:
-        """L^-T of columns; y_band is overwritten."""
+        """L^-T of columns; y_band is overwritten. A y_band in single precision is solved so, in half the time."""
         q_border = solve_triangular(self.m, y_border, lower=True, trans="T", check_finite=False)
-        y_band -= self.z @ q_border
-        _backward_band(self.panels, y_band)
-        y_band *= self.scale[:, None]
+        y_band -= self.z.astype(y_band.dtype, copy=False) @ q_border.astype(y_band.dtype, copy=False)
+        self.panels.backward(y_band)
+        y_band *= self.scale.astype(y_band.dtype, copy=False)[:, None]
         return y_band, q_border * self.border_scale[:, None]
 
     @property
@@ -83,43 +79,89 @@ def factor(band: Floats, border: Floats, corner: Floats, diagonal: Floats) -> Bo
         if info > 0:
             raise NotPositive(info - 1)
         band = lower.T
-        _forward_band(_panels(band), border, None)
+    panels = Panels.of(band)
+    panels.forward(border, None)
     schur = corner - border.T @ border
     try:
         m = cholesky(schur, lower=True, check_finite=False) if schur.size else schur
     except np.linalg.LinAlgError as fault:
         raise NotPositive(n) from fault
-    return BorderedFactor(band, border, m, scale, border_scale)
+    return BorderedFactor(band, border, m, scale, border_scale, panels)
 
 
 def scale_by(diagonal: Floats, band: Floats, border: Floats, corner: Floats) -> tuple[Floats, Floats]:
     """Scale a bordered band by the roots of a diagonal (n + b,) in place, and return the scales of band and border."""
     d, d_border = np.split(1.0 / np.sqrt(np.maximum(diagonal, 1e-300)), [band.shape[0]])
-    width = band.shape[1]
-    padded = np.r_[d, np.zeros(width)]
-    band *= np.lib.stride_tricks.sliding_window_view(padded, width)[: len(d)]
-    band *= d[:, None]
+    _scale_band(d, band)
     border *= d[:, None] * d_border
     corner *= d_border[:, None] * d_border
     return d, d_border
 
 
+@njit(cache=True, parallel=True)
+def _scale_band(d, band):  # type: ignore[no-untyped-def]
+    n, width = band.shape
+    for j in prange(n):
+        for k in range(min(width, n - j)):
+            band[j, k] *= d[j] * d[j + k]
+
+
 @dataclass(frozen=True)
-class Panel:
-    """Columns start to stop of L: the inverse of their diagonal block, the full rectangle below it (a view), and the
-    triangle below that, where the band runs out."""
+class Panels:
+    """A band factor cut into panels of `width` columns for solves through matrix products.
 
-    start: int
-    stop: int
-    inverse: Floats
-    rectangle: Floats
-    rectangle_stop: int
-    tail: Floats
+    The band reaches just `reach` = k x width rows: k - 1 blocks below the diagonal one lie wholly inside and are read
+    as views; the inverse of each diagonal block and the corner block where the band runs out are kept as copies.
+    """
 
-    def below(self) -> list[tuple[slice, Floats]]:
-        end = self.rectangle_stop
-        parts = ((slice(self.stop, end), self.rectangle), (slice(end, end + len(self.tail)), self.tail))
-        return [(rows, block) for rows, block in parts if len(block)]
+    band: Floats
+    width: int
+    reach: int
+    inverses: list[Floats]
+    corners: list[Floats]
+
+    @classmethod
+    def of(cls, band: Floats) -> "Panels":
+        n, height = band.shape
+        blocks = next((k for k in (6, 3, 2) if height % k == 0 and height // k >= LEAST_BLOCK), 1)
+        width = height // blocks if blocks > 1 else max(height, LEAST_BLOCK)
+        reach = blocks * width
+        inverses, corners = [], []
+        for j0 in range(0, n, width):
+            j1 = min(j0 + width, n)
+            inverses.append(lapack.dtrtri(_in_band(band, j0, j1, j0, j1), lower=1, overwrite_c=1)[0])
+            corners.append(_in_band(band, min(j0 + reach, n), min(j1 + reach, n), j0, j1))
+        return cls(band, width, reach, inverses, corners)
+
+    def forward(self, y: Floats, first_row: Ints | None) -> None:
+        """L^-1 of the columns of y, in place."""
+        for k, inverse in enumerate(self.inverses):
+            start = k * self.width
+            stop = start + len(inverse)
+            active = y.shape[1] if first_row is None else int(np.searchsorted(first_row, stop))
+            if not active:
+                continue
+            rhs = y[start:stop, :active]
+            near, far = max(0, start - self.reach + self.width), start - self.reach
+            if near < start:
+                rhs -= _window(self.band, start, stop, near, start) @ y[near:start, :active]
+            if far >= 0:
+                rhs -= self.corners[far // self.width] @ y[far : far + self.width, :active]
+            y[start:stop, :active] = inverse @ rhs
+
+    def backward(self, y: Floats) -> None:
+        """L^-T of the columns of y, in place and in y's precision."""
+        n, kind = len(y), y.dtype
+        for k in reversed(range(len(self.inverses))):
+            inverse, corner = self.inverses[k], self.corners[k]
+            start = k * self.width
+            stop, end = start + len(inverse), min(start + self.reach, n)
+            rhs = y[start:stop]
+            if end > stop:
+                rhs -= _window(self.band, stop, end, start, stop).astype(kind, copy=False).T @ y[stop:end]
+            if len(corner):
+                rhs -= corner.astype(kind, copy=False).T @ y[end : end + len(corner)]
+            y[start:stop] = inverse.astype(kind, copy=False).T @ rhs
 
 
 def _window(band: Floats, i0: int, i1: int, j0: int, j1: int) -> Floats:
@@ -128,38 +170,16 @@ def _window(band: Floats, i0: int, i1: int, j0: int, j1: int) -> Floats:
     return as_strided(band.ravel()[j0 * half + i0 :], (i1 - i0, j1 - j0), (item, half * item), writeable=False)
 
 
-def _panels(band: Floats) -> Iterator[Panel]:
-    n, half = band.shape[0], band.shape[1] - 1
-    width = min(max(half // 3, LEAST_BLOCK), MOST_BLOCK)
-    for j0 in range(0, n, width):
-        j1 = min(j0 + width, n)
-        diagonal = np.triu(np.tril(_window(band, j0, j1, j0, j1)), -half) if half else np.diag(band[j0:j1, 0])
-        full = max(j1, min(j0 + half + 1, n))
-        tail = max(full, min(j1 + half, n))
-        yield Panel(
-            j0,
-            j1,
-            lapack.dtrtri(diagonal, lower=1)[0],
-            _window(band, j1, full, j0, j1) if full > j1 else np.zeros((0, j1 - j0)),
-            full,
-            np.triu(_window(band, full, tail, j0, j1), k=full - half - j0) if tail > full else np.zeros((0, j1 - j0)),
-        )
+def _in_band(band: Floats, i0: int, i1: int, j0: int, j1: int) -> Floats:
+    """L[i0:i1, j0:j1] as a copy, zero where it lies outside the band, in LAPACK's order of columns."""
+    out = np.zeros((i1 - i0, j1 - j0), order="F")
+    _copy_in_band(band, i0, j0, out)
+    return out
 
 
-def _forward_band(panels: Iterable[Panel], y: Floats, first_row: Ints | None) -> None:
-    for p in panels:
-        active = y.shape[1] if first_row is None else int(np.searchsorted(first_row, p.stop))
-        if not active:
-            continue
-        top = p.inverse @ y[p.start : p.stop, :active]
-        y[p.start : p.stop, :active] = top
-        for rows, block in p.below():
-            y[rows, :active] -= block @ top
-
-
-def _backward_band(panels: Sequence[Panel], y: Floats) -> None:
-    for p in reversed(panels):
-        rhs = y[p.start : p.stop]
-        for rows, block in p.below():
-            rhs -= block.T @ y[rows]
-        y[p.start : p.stop] = p.inverse.T @ rhs
+@njit(cache=True)
+def _copy_in_band(band, i0, j0, out):  # type: ignore[no-untyped-def]
+    for c in range(out.shape[1]):
+        j = j0 + c
+        for i in range(max(i0, j), min(i0 + out.shape[0], j + band.shape[1])):
+            out[i - i0, c] = band[j, i - j]

@@ -4,11 +4,12 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from numba import njit, prange
 
 from kardo.core.accuracy.solution import PointColumns, Solution
 from kardo.core.arrays import Floats, Ints, Json
 
-BLOCK = 400  # exposures at a time
+CHUNK = 200  # map points at a time: wide enough for matrix products
 
 
 @dataclass(frozen=True)
@@ -31,19 +32,32 @@ class Share:
         }
 
 
-def error_budget(solution: Solution, map_points: PointColumns, targets: PointColumns, absolute: Floats) -> list[Share]:
-    """Shares q_j N_g q_j' averaged over the map, q_j being the point's row of the full inverse.
-    absolute (k, 3, 3) are the map points' covariances in the order of their columns.
+def propagate_to_map(solution: Solution, which: Ints, targets: PointColumns) -> tuple[Floats, list[Share]]:
+    """Absolute covariance (k, 3, 3) of the map points `which`, NaN where a point cannot be intersected, and the
+    shares q_j N_g q_j' of every source averaged over them.
 
-    Images take what is left of the total: the shares add to it by the identity q_j N q_j' = C_jj.
+    Images take what is left of the total: the shares add to it by the identity q_j N q_j' = C_jj. Points go through in
+    chunks, so that memory stays with the band, not with the map.
     """
+    covariances = np.full((len(which), 3, 3), np.nan)
+    parts: dict[str, list[Floats]] = {}
+    for some in solution.chunks(which, CHUNK):
+        columns = solution.columns(which[some])
+        own = columns.each()
+        covariances[some[columns.asked]] = own
+        usable = np.isfinite(own).all(axis=(1, 2))
+        for group, part in _parts(solution, columns, targets, own).items():
+            parts.setdefault(group, []).append(part[np.repeat(usable, 3)])
+    total = np.einsum("kaa->ka", covariances[np.isfinite(covariances).all(axis=(1, 2))]).ravel()
+    return covariances, _shares({group: np.concatenate(some) for group, some in parts.items()}, total)
+
+
+def _parts(solution: Solution, points: PointColumns, targets: PointColumns, own: Floats) -> dict[str, Floats]:
+    """Variance (3k,) that each source gives to the points' coordinates. Solved backward in single precision: a
+    share is told to a per cent, and is right to a thousandth of one."""
     net = solution.network
-    usable = np.isfinite(map_points.own).all(axis=(1, 2))
-    keep = slice(None) if usable.all() else np.flatnonzero(np.repeat(usable, 3))
-    y_band, y_border = map_points.band[:, keep].copy(), map_points.border[:, keep].copy()
-    total = np.einsum("kaa->ka", absolute[usable]).ravel()
-    joint_targets = targets.band.T @ y_band + targets.border.T @ y_border
-    q_band, q_border = solution.factor.backward(y_band, y_border)
+    joint_targets = targets.band.T @ points.band + targets.border.T @ points.border
+    q_band, q_border = solution.factor.backward(points.band.astype(np.float32), points.border)
     q_shift = q_border[solution.shift_first :]
     parts: dict[str, Floats] = {"camera positions": _positions(solution, q_band, q_shift)}
     parts["surveyed targets"] = _targets(solution, targets.which, joint_targets, q_shift)
@@ -51,14 +65,14 @@ def error_budget(solution: Solution, map_points: PointColumns, targets: PointCol
     for s, name in enumerate(net.shift_names):
         group = "legs" if name.startswith("leg ") else name
         prior = (q_shift[3 * s : 3 * s + 3] ** 2 / net.shift_sigma[s][:, None] ** 2).sum(axis=0)
-        parts[group] = parts.get(group, np.zeros(y_band.shape[1])) + prior
-    parts["images"] = total - np.sum(list(parts.values()), axis=0)
-    return _shares(parts, total)
+        parts[group] = parts.get(group, np.zeros(q_band.shape[1])) + prior
+    parts["images"] = np.einsum("kaa->ka", own).ravel() - np.sum(list(parts.values()), axis=0)
+    return parts
 
 
 def _positions(solution: Solution, q_band: Floats, q_shift: Floats) -> Floats:
     """Camera positions, and attitudes where an inertial unit observes them. Exposures that hang on the same shifts go
-    through one matrix product."""
+    through together."""
     net, columns = solution.network, q_band.shape[1]
     sigma_c, sigma_att = net.sigma_c[solution.order], net.sigma_att[solution.order]
     weight = np.nan_to_num(1.0 / np.hstack([sigma_att, sigma_c]) ** 2).ravel()
@@ -68,13 +82,24 @@ def _positions(solution: Solution, q_band: Floats, q_shift: Floats) -> Floats:
     out = np.zeros(columns)
     for shifts, places in by_shifts.items():
         common = sum((q_shift[3 * s : 3 * s + 3] for s in shifts), np.zeros((3, columns)))
-        for at in range(0, len(places), BLOCK):
-            rows = (6 * np.array(places[at : at + BLOCK])[:, None] + np.arange(6)).ravel()
-            q = q_band[rows].reshape(-1, 6, columns)
-            q[:, 3:] += common
-            np.square(q, out=q)
-            out += weight[rows] @ q.reshape(-1, columns)
+        _add_positions(q_band, weight, np.array(places), common, out)
     return out
+
+
+@njit(cache=True, parallel=True)
+def _add_positions(q_band, weight, places, common, out):  # type: ignore[no-untyped-def]
+    """out (columns,) += weighted squares of the attitudes, and of the centres with their common shifts."""
+    columns = len(out)
+    for part in prange((columns + 127) // 128):
+        left, right = 128 * part, min(128 * part + 128, columns)
+        for p in places:
+            for a in range(6):
+                w, row = weight[6 * p + a], q_band[6 * p + a]
+                if w == 0.0:
+                    continue
+                for c in range(left, right):
+                    q = row[c] + (common[a - 3, c] if a >= 3 else 0.0)
+                    out[c] += w * q * q
 
 
 def _targets(solution: Solution, which: Ints, joint: Floats, q_shift: Floats) -> Floats:

@@ -5,6 +5,7 @@ section 1 (the collinearity equations in a local east-north-up frame).
 """
 
 import numpy as np
+from numba import njit, prange
 
 from kardo.core.arrays import Floats
 
@@ -42,31 +43,34 @@ def ray_partials(f_px: Floats, rotation: Floats, centre: Floats, point: Floats) 
 
     f_px (n,), rotation (n, 3, 3), centre and point (n, 3) in metres. Returns
     d/dX (n, 2, 3), d/d(attitude, centre) (n, 2, 6) and d/d(f, cx, cy, k1, k2, p1, p2) (n, 2, 7).
-    Attitude is a small rotation t about the camera axes, x' = (I + [t]x) x.
+    Attitude is a small rotation t about the camera axes, x' = (I + [t]x) x. The interior holds Brown's radial (k1, k2)
+    and decentring (p1, p2) terms beside focal length and principal point.
     """
-    x = np.einsum("nij,nj->ni", rotation, point - centre)
-    a, b = x[:, 0] / x[:, 2], x[:, 1] / x[:, 2]
-    n = len(a)
-    dx = np.zeros((n, 2, 3))
-    dx[:, 0, 0] = dx[:, 1, 1] = f_px / x[:, 2]
-    dx[:, 0, 2], dx[:, 1, 2] = -f_px * a / x[:, 2], -f_px * b / x[:, 2]
-    d_point = dx @ rotation
-    d_exposure = np.concatenate([dx @ -_cross_matrix(x), -d_point], axis=2)
-    return d_point, d_exposure, _interior_partials(f_px, a, b)
+    n = len(f_px)
+    jx, je, ji = np.empty((n, 2, 3)), np.empty((n, 2, 6)), np.empty((n, 2, 7))
+    _fill_partials(f_px, rotation, centre, point, jx, je, ji)
+    return jx, je, ji
 
 
-def _cross_matrix(x: Floats) -> Floats:
-    """[x]x for (n, 3) vectors, (n, 3, 3)."""
-    m = np.zeros((len(x), 3, 3))
-    m[:, 0, 1], m[:, 0, 2], m[:, 1, 2] = -x[:, 2], x[:, 1], -x[:, 0]
-    m[:, 1, 0], m[:, 2, 0], m[:, 2, 1] = x[:, 2], -x[:, 1], x[:, 0]
-    return m
-
-
-def _interior_partials(f: Floats, a: Floats, b: Floats) -> Floats:
-    """Brown's radial (k1, k2) and decentring (p1, p2) terms beside focal length and principal point."""
-    q = a * a + b * b
-    one, zero = np.ones_like(a), np.zeros_like(a)
-    du = [a, one, zero, f * a * q, f * a * q * q, f * 2 * a * b, f * (q + 2 * a * a)]
-    dv = [b, zero, one, f * b * q, f * b * q * q, f * (q + 2 * b * b), f * 2 * a * b]
-    return np.stack([np.stack(du, -1), np.stack(dv, -1)], axis=1)
+@njit(cache=True, parallel=True)
+def _fill_partials(f_px, rotation, centre, point, jx, je, ji):  # type: ignore[no-untyped-def]
+    for k in prange(len(f_px)):
+        f, r = f_px[k], rotation[k]
+        d0, d1, d2 = point[k, 0] - centre[k, 0], point[k, 1] - centre[k, 1], point[k, 2] - centre[k, 2]
+        x1 = r[0, 0] * d0 + r[0, 1] * d1 + r[0, 2] * d2
+        x2 = r[1, 0] * d0 + r[1, 1] * d1 + r[1, 2] * d2
+        x3 = r[2, 0] * d0 + r[2, 1] * d1 + r[2, 2] * d2
+        a, b = x1 / x3, x2 / x3
+        q = a * a + b * b
+        for c in range(3):
+            jx[k, 0, c] = f / x3 * (r[0, c] - a * r[2, c])
+            jx[k, 1, c] = f / x3 * (r[1, c] - b * r[2, c])
+            je[k, 0, 3 + c], je[k, 1, 3 + c] = -jx[k, 0, c], -jx[k, 1, c]
+        je[k, 0, 0], je[k, 0, 1], je[k, 0, 2] = -f * a * b, f * (1 + a * a), -f * b
+        je[k, 1, 0], je[k, 1, 1], je[k, 1, 2] = -f * (1 + b * b), f * a * b, f * a
+        ji[k, 0, 0], ji[k, 0, 1], ji[k, 0, 2] = a, 1.0, 0.0
+        ji[k, 1, 0], ji[k, 1, 1], ji[k, 1, 2] = b, 0.0, 1.0
+        ji[k, 0, 3], ji[k, 0, 4] = f * a * q, f * a * q * q
+        ji[k, 1, 3], ji[k, 1, 4] = f * b * q, f * b * q * q
+        ji[k, 0, 5], ji[k, 0, 6] = 2 * f * a * b, f * (q + 2 * a * a)
+        ji[k, 1, 5], ji[k, 1, 6] = f * (q + 2 * b * b), 2 * f * a * b

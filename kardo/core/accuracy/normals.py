@@ -133,15 +133,29 @@ def weighted_rays(net: Network, position: Ints) -> Rays:
         net.f_px[net.camera[exposure]], rotations(net.ypr)[exposure], net.c[exposure], net.x[owner]
     )
     weight = (1.0 / net.sigma_px[owner])[:, None, None]
-    jx, je, ji = jx * weight, je * weight, ji * weight
+    jx *= weight
+    je *= weight
+    ji *= weight
     prior = np.where(net.surveyed[:, None], 1.0 / net.sigma_x**2, 0.0)
-    a_pp = np.zeros((len(net.x), 3, 3))
-    np.add.at(a_pp, owner, np.einsum("rai,raj->rij", jx, jx))
-    a_pp[:, [0, 1, 2], [0, 1, 2]] += prior
+    a_pp = _own_blocks(rays.start, jx, prior)
     eigen = np.linalg.eigvalsh(a_pp)
     usable = eigen[:, 0] > FLAT_INTERSECTION * np.maximum(eigen[:, 2], 1e-300)
     placed = Lists(rays.start, position[exposure])
     return Rays(placed, net.camera[exposure], jx, je, ji, prior, net.point_shifts, a_pp, usable)
+
+
+@njit(cache=True, parallel=True)
+def _own_blocks(start, jx, prior):  # type: ignore[no-untyped-def]
+    """sum Jx' Jx over each point's rays, and its survey, (m, 3, 3)."""
+    out = np.zeros((len(start) - 1, 3, 3))
+    for j in prange(len(start) - 1):
+        for r in range(start[j], start[j + 1]):
+            for a in range(3):
+                for c in range(3):
+                    out[j, a, c] += jx[r, 0, a] * jx[r, 0, c] + jx[r, 1, a] * jx[r, 1, c]
+        for a in range(3):
+            out[j, a, a] += prior[j, a]
+    return out
 
 
 def form(net: Network) -> Normals:
@@ -317,8 +331,9 @@ def _eliminate_segment(  # type: ignore[no-untyped-def]
             p = seen[r0 + k]
             _subtract_outer(t[k], t_b, border[6 * p : 6 * p + 6])
             for m in range(n):
-                if seen[r0 + m] <= p:
+                if seen[r0 + m] < p:
                     _subtract_pair(t[k], t[m], p, seen[r0 + m], band)
+            _subtract_square(t[k], p, band)
 
 
 @njit(cache=True)
@@ -332,12 +347,20 @@ def _subtract_outer(left, right, out):  # type: ignore[no-untyped-def]
 
 @njit(cache=True)
 def _subtract_pair(t_p, t_q, p, q, band):  # type: ignore[no-untyped-def]
-    """Block (p, q), p not before q, of the band; on the diagonal only its lower half."""
+    """Block (p, q) of the band, p after q. The bounds are literal so that the compiler unrolls both loops."""
     for c in range(6):
-        row, at = band[6 * q + c], 6 * (p - q) - c
+        row = band[6 * q + c, 6 * (p - q) - c : 6 * (p - q) - c + 6]
         t0, t1, t2 = t_q[0, c], t_q[1, c], t_q[2, c]
-        for a in range(c if p == q else 0, 6):
-            row[at + a] -= t_p[0, a] * t0 + t_p[1, a] * t1 + t_p[2, a] * t2
+        for a in range(6):
+            row[a] -= t_p[0, a] * t0 + t_p[1, a] * t1 + t_p[2, a] * t2
+
+
+@njit(cache=True)
+def _subtract_square(t, p, band):  # type: ignore[no-untyped-def]
+    """Lower half of the diagonal block p of the band."""
+    for c in range(6):
+        for a in range(c, 6):
+            band[6 * p + c, a - c] -= t[0, a] * t[0, c] + t[1, a] * t[1, c] + t[2, a] * t[2, c]
 
 
 @njit(cache=True)

@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass
+from itertools import chain
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -243,7 +244,7 @@ class _Sight:
         near = self.tree.query_ball_point(points[:, :2], reach, workers=2, return_sorted=True)
         counts = np.fromiter((len(k) for k in near), dtype=np.int64, count=len(near))
         owner = np.repeat(np.arange(len(points)), counts)
-        seen = np.fromiter((i for k in near for i in k), dtype=np.int64, count=int(counts.sum()))
+        seen = np.fromiter(chain.from_iterable(near), dtype=np.int64, count=int(counts.sum()))
         uv, depth = project(cam.f_px, self.rotation[seen], self.c[seen], points[owner])
         inside = (depth > 0) & (np.abs(uv[:, 0]) <= cam.width_px / 2) & (np.abs(uv[:, 1]) <= cam.height_px / 2)
         return Lists(np.r_[0, np.cumsum(counts)], seen).keep(inside)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from kardo.core.accuracy import acceptance
-from kardo.core.accuracy.budget import Share, error_budget
+from kardo.core.accuracy.budget import Share, propagate_to_map
 from kardo.core.accuracy.defaults import Assumptions
 from kardo.core.accuracy.network import Network
 from kardo.core.accuracy.planned import Planned, planned_network
@@ -65,14 +65,9 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Json:
     except DefectiveNetwork as fault:
         return {"hash": plan.hash, "engine": ENGINE, "defects": [d.to_json() for d in fault.defects]}
     progress("propagating to the map", 0.5)
-    map_columns = solution.columns(planned.map_points)
-    target_columns = solution.columns(planned.targets)
-    by_column = map_columns.each()
-    map_cov = np.empty_like(by_column)
-    map_cov[map_columns.asked] = by_column
+    map_cov, shares = propagate_to_map(solution, planned.map_points, solution.columns(planned.targets))
+    progress("judging by the checks", 0.85)
     result = _figures(plan, planned, solution, map_cov)
-    progress("error budget", 0.75)
-    shares = error_budget(solution, map_columns, target_columns, by_column)
     result["budget"] = [s.to_json() for s in shares]
     result["blind"] = _blind_words(plan, planned, shares)
     progress("done", 1.0)

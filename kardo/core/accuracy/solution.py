@@ -12,7 +12,7 @@ from kardo.core.accuracy.network import Network
 from kardo.core.accuracy.normals import Rays
 from kardo.core.arrays import Bools, Floats, Ints
 
-CHUNK = 600  # points solved at a time where only their own covariances are wanted
+CHUNK = 200  # points solved at a time where only their own covariances are wanted
 
 
 class DefectiveNetwork(Exception):
@@ -112,10 +112,15 @@ class Solution:
     def point_covariances(self, which: Ints) -> Floats:
         """Absolute covariance (k, 3, 3) of each point, NaN where it cannot be intersected."""
         out = np.full((len(which), 3, 3), np.nan)
-        for at in range(0, len(which), CHUNK):
-            columns = self.columns(which[at : at + CHUNK])
-            out[at + columns.asked] = columns.each()
+        for some in self.chunks(which, CHUNK):
+            columns = self.columns(which[some])
+            out[some[columns.asked]] = columns.each()
         return out
+
+    def chunks(self, which: Ints, size: int) -> list[Ints]:
+        """Places in `which`, some at a time, points that touch the band near each other together."""
+        order = np.argsort(self._first_rows(which), kind="stable")
+        return np.array_split(order, range(size, len(order), size))
 
     def border_covariance(self) -> Floats:
         """Covariance (b, b) of the interior parameters and shifts, estimated minus true."""
@@ -140,7 +145,7 @@ def solve(net: Network) -> Solution:
         solved = factor(formed.band, formed.border, formed.corner, formed.diagonal)
     except NotPositive:
         raise DefectiveNetwork(explain(net, normals.form(net))) from None
-    if _smallest_eigenvalue(solved) < NEAR_SINGULAR:
+    if smallest_eigenvalue(solved) < NEAR_SINGULAR:
         defects = explain(net, normals.form(net))
         if defects:
             raise DefectiveNetwork(defects)
@@ -150,7 +155,7 @@ def solve(net: Network) -> Solution:
 NEAR_SINGULAR = 1e-11  # of the matrix scaled to a unit diagonal; below this the null space is looked at
 
 
-def _smallest_eigenvalue(solved: BorderedFactor) -> float:
+def smallest_eigenvalue(solved: BorderedFactor) -> float:
     """Estimate, for the scaled matrix, by inverse iteration on one fixed vector; two rounds suffice to tell 1e-12
     from 1e-8."""
     rng = np.random.default_rng(7)

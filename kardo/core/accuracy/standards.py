@@ -38,7 +38,7 @@ class Standard:
 
         survey_h (radial) and survey_v are the check survey's own error, which ASPRS adds in quadrature.
         """
-        x, y, z = np.sqrt(np.mean(d**2, axis=1)).T
+        x, y, z = np.sqrt(np.einsum("kca,kca->ak", d, d) / d.shape[1])
         if self.id == "nssda":
             return RADIAL_95 * 0.5 * (x + y), VERTICAL_95 * z
         h = np.hypot(x, y)
