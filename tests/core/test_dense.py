@@ -70,8 +70,8 @@ def test_budget_is_the_quadratic_form_of_the_full_inverse(options):
     solution, dense = solve(net), Dense(data)
     targets = np.flatnonzero(net.surveyed)
     tie = int(np.flatnonzero(solution.in_network & ~net.surveyed)[0])
-    _, found = propagate_to_map(solution, np.array([tie]), solution.columns(targets))
-    shares = {s.group: s for s in found}
+    found = propagate_to_map(solution, np.array([tie]), solution.columns(targets))
+    shares = {s.group: s for s in found.shares}
     q = dense.covariance()
     at = dense.point_at[tie]
     for name, picked in _groups(dense).items():

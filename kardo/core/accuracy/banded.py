@@ -17,6 +17,7 @@ from scipy.linalg import cholesky, lapack, solve_triangular
 from kardo.core.arrays import Floats, Ints
 
 LEAST_BLOCK = 64  # columns per panel: wide enough for matrix products
+FEW = 6  # right-hand sides up to which the band streams by once instead
 
 
 class NotPositive(Exception):
@@ -135,6 +136,11 @@ class Panels:
 
     def forward(self, y: Floats, first_row: Ints | None) -> None:
         """L^-1 of the columns of y, in place."""
+        if not y.size:
+            return
+        if y.shape[1] <= FEW:
+            y[:] = _forward_few(self.band, np.ascontiguousarray(y.T), 0 if first_row is None else int(first_row[0])).T
+            return
         for k, inverse in enumerate(self.inverses):
             start = k * self.width
             stop = start + len(inverse)
@@ -151,6 +157,9 @@ class Panels:
 
     def backward(self, y: Floats) -> None:
         """L^-T of the columns of y, in place and in y's precision."""
+        if y.shape[1] <= FEW:
+            y[:] = _backward_few(self.band, np.ascontiguousarray(y.T)).T
+            return
         n, kind = len(y), y.dtype
         for k in reversed(range(len(self.inverses))):
             inverse, corner = self.inverses[k], self.corners[k]
@@ -162,6 +171,35 @@ class Panels:
             if len(corner):
                 rhs -= corner.astype(kind, copy=False).T @ y[end : end + len(corner)]
             y[start:stop] = inverse.astype(kind, copy=False).T @ rhs
+
+
+@njit(cache=True, fastmath={"reassoc", "contract"})
+def _forward_few(band, y, first):  # type: ignore[no-untyped-def]
+    """L^-1 of the rows of y (k, n), which are zero before `first`."""
+    n, height = band.shape
+    for j in range(first, n):
+        reach = min(height, n - j)
+        for c in range(len(y)):
+            y[c, j] /= band[j, 0]
+            top, below = y[c, j], y[c, j : j + reach]
+            for i in range(1, reach):
+                below[i] -= band[j, i] * top
+    return y
+
+
+@njit(cache=True, fastmath={"reassoc", "contract"})
+def _backward_few(band, y):  # type: ignore[no-untyped-def]
+    """L^-T of the rows of y (k, n)."""
+    n, height = band.shape
+    for j in range(n - 1, -1, -1):
+        reach = min(height, n - j)
+        for c in range(len(y)):
+            total = 0.0
+            below = y[c, j : j + reach]
+            for i in range(1, reach):
+                total += band[j, i] * below[i]
+            y[c, j] = (y[c, j] - total) / band[j, 0]
+    return y
 
 
 def _window(band: Floats, i0: int, i1: int, j0: int, j1: int) -> Floats:

@@ -1,13 +1,16 @@
 """Where the predicted error comes from: the exact share of every source in the variance of the map."""
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numba import njit, prange
 
+from kardo.core.accuracy.misclosures import Misclosures
 from kardo.core.accuracy.solution import PointColumns, Solution
-from kardo.core.arrays import Floats, Ints, Json
+from kardo.core.arrays import Bools, Floats, Ints, Json
 
 CHUNK = 200  # map points at a time: wide enough for matrix products
 
@@ -32,32 +35,72 @@ class Share:
         }
 
 
-def propagate_to_map(solution: Solution, which: Ints, targets: PointColumns) -> tuple[Floats, list[Share]]:
-    """Absolute covariance (k, 3, 3) of the map points `which`, NaN where a point cannot be intersected, and the
-    shares q_j N_g q_j' of every source averaged over them.
+@dataclass(frozen=True)
+class OnMap:
+    """What the network says of k map points: absolute covariances (k, 3, 3), NaN where a point cannot be intersected;
+    the budget's shares; covariance (3k, 3m) with m misclosures; and, where kept, the points' rows of the full inverse
+    as columns over band (n, 3k, single precision) and border (b, 3k)."""
+
+    covariances: Floats
+    shares: list[Share]
+    with_misclosures: Floats
+    rows_band: Floats | None
+    rows_border: Floats | None
+
+    @property
+    def known(self) -> Bools:
+        """Points that can be intersected (k,)."""
+        return np.asarray(np.isfinite(self.covariances).all(axis=(1, 2)), dtype=np.bool_)
+
+
+def propagate_to_map(
+    solution: Solution,
+    which: Ints,
+    targets: PointColumns,
+    misclosures: Misclosures | None = None,
+    keep_rows: bool = False,
+    progress: Callable[[float], None] = lambda share: None,
+) -> OnMap:
+    """Covariances of the map points `which`, and the shares q_j N_g q_j' of every source averaged over them.
 
     Images take what is left of the total: the shares add to it by the identity q_j N q_j' = C_jj. Points go through in
     chunks, so that memory stays with the band, not with the map.
     """
-    covariances = np.full((len(which), 3, 3), np.nan)
+    n, b, k = solution.factor.n, len(solution.factor.m), len(which)
+    covariances = np.full((k, 3, 3), np.nan)
+    crossed = np.zeros((3 * k, 3 * len(misclosures) if misclosures else 0))
+    rows_band: Any = np.zeros((n, 3 * k), dtype=np.float32) if keep_rows else None
+    rows_border = np.zeros((b, 3 * k)) if keep_rows else None
     parts: dict[str, list[Floats]] = {}
+    done = 0
     for some in solution.chunks(which, CHUNK):
-        columns = solution.columns(which[some])
-        own = columns.each()
-        covariances[some[columns.asked]] = own
+        points = solution.columns(which[some])
+        places = some[points.asked]
+        at = (3 * places[:, None] + np.arange(3)).ravel()
+        own = points.each()
+        covariances[places] = own
         usable = np.isfinite(own).all(axis=(1, 2))
-        for group, part in _parts(solution, columns, targets, own).items():
+        if misclosures:
+            crossed[at] = points.band.T @ misclosures.y_band + points.border.T @ misclosures.h_border
+        q_band, q_border = solution.factor.backward(points.band.astype(np.float32), points.border)
+        for group, part in _parts(solution, points, q_band, q_border, targets, own).items():
             parts.setdefault(group, []).append(part[np.repeat(usable, 3)])
+        if rows_band is not None and rows_border is not None:
+            rows_band[:, at], rows_border[:, at] = q_band, q_border
+        done += len(some)
+        progress(done / k)
     total = np.einsum("kaa->ka", covariances[np.isfinite(covariances).all(axis=(1, 2))]).ravel()
-    return covariances, _shares({group: np.concatenate(some) for group, some in parts.items()}, total)
+    shares = _shares({group: np.concatenate(some) for group, some in parts.items()}, total)
+    return OnMap(covariances, shares, crossed, rows_band, rows_border)
 
 
-def _parts(solution: Solution, points: PointColumns, targets: PointColumns, own: Floats) -> dict[str, Floats]:
-    """Variance (3k,) that each source gives to the points' coordinates. Solved backward in single precision: a
+def _parts(
+    solution: Solution, points: PointColumns, q_band: Floats, q_border: Floats, targets: PointColumns, own: Floats
+) -> dict[str, Floats]:
+    """Variance (3k,) that each source gives to the points' coordinates. q was solved backward in single precision: a
     share is told to a per cent, and is right to a thousandth of one."""
     net = solution.network
     joint_targets = targets.band.T @ points.band + targets.border.T @ points.border
-    q_band, q_border = solution.factor.backward(points.band.astype(np.float32), points.border)
     q_shift = q_border[solution.shift_first :]
     parts: dict[str, Floats] = {"camera positions": _positions(solution, q_band, q_shift)}
     parts["surveyed targets"] = _targets(solution, targets.which, joint_targets, q_shift)

@@ -405,14 +405,13 @@ def _add_positions(order, c, w_c, w_att, s_start, s_values, s_first, band, borde
                     corner[s_first + 3 * s + a, s_first + 3 * s2 + a] += w
 
 
-def point_rows(rays: Rays, which: Ints, n: int, border_size: int, s_first: int) -> tuple[Floats, Floats, Ints]:
+def point_rows(rays: Rays, which: Ints, n: int, border_size: int, s_first: int) -> tuple[Floats, Floats]:
     """G of section 3 for some points: the derivative of each intersected point with respect to the other unknowns.
 
-    Returns the transpose over the band (n, 3k), over the border (border_size, 3k), and for each point the first row
-    of the band that it touches (n where it has no ray).
+    Returns the transpose over the band (n, 3k) and over the border (border_size, 3k); zero for a point whose rays do
+    not intersect.
     """
     g_e, g_b = np.zeros((n, 3 * len(which))), np.zeros((border_size, 3 * len(which)))
-    first = np.full(len(which), n, dtype=np.int64)
     _fill_rows(
         which,
         rays.rays.start,
@@ -425,21 +424,24 @@ def point_rows(rays: Rays, which: Ints, n: int, border_size: int, s_first: int) 
         rays.shifts.start,
         rays.shifts.values,
         s_first,
+        rays.usable,
         rays.a_pp_inverse,
         g_e,
         g_b,
-        first,
     )
-    return g_e, g_b, first
+    return g_e, g_b
 
 
 @njit(cache=True, parallel=True)
-def _fill_rows(which, start, seen, camera, jx, je, ji, prior, s_start, s_values, s_first, a_inv, g_e, g_b, first):  # type: ignore[no-untyped-def]
+def _fill_rows(  # type: ignore[no-untyped-def]
+    which, start, seen, camera, jx, je, ji, prior, s_start, s_values, s_first, usable, a_inv, g_e, g_b
+):
     for k in prange(len(which)):
         j = which[k]
+        if not usable[j]:
+            continue
         for r in range(start[j], start[j + 1]):
             p, cam = seen[r], 7 * camera[r]
-            first[k] = min(first[k], 6 * p)
             for d in range(3):
                 for h in range(2):
                     g = a_inv[j, d, 0] * jx[r, h, 0] + a_inv[j, d, 1] * jx[r, h, 1] + a_inv[j, d, 2] * jx[r, h, 2]

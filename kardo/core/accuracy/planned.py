@@ -24,13 +24,35 @@ MAP_POINTS = 400  # aimed at over the area; between 300 and 600 come out
 
 
 @dataclass(frozen=True)
+class ControlRays:
+    """How control points will be observed: ENU (k, 3), rays, pixels of each ray, the survey's own sigma (k, 3), the
+    shifts each hangs on, and the target's width in pixels."""
+
+    x: Floats
+    rays: Lists
+    sigma_px: Floats
+    sigma: Floats
+    shifts: list[list[int]]
+    width_px: Floats
+
+    def take(self, which: Ints) -> "ControlRays":
+        """Only some of the points."""
+        shifts = [self.shifts[int(k)] for k in which]
+        rays = self.rays.take(which)
+        return ControlRays(self.x[which], rays, self.sigma_px[which], self.sigma[which], shifts, self.width_px[which])
+
+
+@dataclass(frozen=True)
 class Planned:
-    """A plan's network with the keys to read it: which points are targets, checks and map sample."""
+    """A plan's network with the keys to read it: which points are targets, checks and map sample; and what is needed
+    to lay further control points over the same flight."""
 
     plan: Plan
     network: Network
     flight: FlightPlan
     frame: LocalFrame
+    sight: "Sight"
+    hang: dict[str | None, list[int]]
     targets: Ints
     checks: Ints
     map_points: Ints
@@ -38,6 +60,13 @@ class Planned:
     map_n: Floats
     map_step: float
     width_px: Floats
+
+    def observe(self, plan: Plan, points: tuple[ControlPoint, ...]) -> ControlRays:
+        """Control points over this flight. Raises PlanError for one that hangs on a set-up this network has not."""
+        for p in points:
+            if p.mark not in self.hang:
+                raise PlanError(f"{p.name} hangs on a set-up that is not in this network.", where="Control")
+        return _observe(plan, points, self.flight, self.frame, Assumptions(plan.assumptions), self.sight, self.hang)
 
 
 @dataclass(frozen=True)
@@ -108,23 +137,27 @@ def planned_network(plan: Plan) -> Planned:
     base_shifts = _base_shifts(plan, shifts, assume)
     legs = [shifts.add(f"leg {k + 1}", assume["leg_h"], assume["leg_v"]) for k in range(len(flight.legs))]
     hang = _control_shifts(plan, shifts, base_shifts, assume)
-    groups = _points(plan, polygon, flight, surface, frame, assume, c, ypr)
-    network = _assemble(plan, flight, frame, assume, c, ypr, shifts, base_shifts, legs, hang, groups)
-    counts = np.cumsum([len(groups.ties), len(groups.control), len(groups.map_enu)])
-    control = np.arange(counts[0], counts[1])
+    sight = Sight(flight, c, rotations(ypr))
+    control = _observe(plan, plan.control, flight, frame, assume, sight, hang)
+    groups = _points(polygon, flight, surface, frame, assume, sight)
+    network = _assemble(plan, flight, frame, assume, ypr, shifts, base_shifts, legs, control, groups)
+    counts = np.cumsum([len(groups.ties), len(control.x), len(groups.map_enu)])
+    which = np.arange(counts[0], counts[1])
     is_target = np.array([p.role == "target" for p in plan.control], dtype=bool)
     return Planned(
         plan,
         network,
         flight,
         frame,
-        control[is_target],
-        control[~is_target],
+        sight,
+        hang,
+        which[is_target],
+        which[~is_target],
         np.arange(counts[1], counts[2]),
         groups.map_e,
         groups.map_n,
         groups.map_step,
-        groups.width_px,
+        control.width_px,
     )
 
 
@@ -159,13 +192,10 @@ def _control_shifts(plan: Plan, shifts: _Shifts, base: list[int], assume: Assump
 
 @dataclass(frozen=True)
 class _Points:
-    """Ground points in ENU with their rays, by group."""
+    """Tie points and the map sample in ENU with their rays."""
 
     ties: Floats
     tie_rays: Lists
-    control: Floats
-    control_rays: Lists
-    width_px: Floats
     map_enu: Floats
     map_rays: Lists
     map_e: Floats
@@ -185,50 +215,44 @@ def control_heights(plan: Plan, points: tuple[ControlPoint, ...]) -> Floats:
 
 
 def _points(
-    plan: Plan,
-    polygon: Polygon,
-    flight: FlightPlan,
-    surface: Surface,
-    frame: LocalFrame,
-    assume: Assumptions,
-    c: Floats,
-    ypr: Floats,
+    polygon: Polygon, flight: FlightPlan, surface: Surface, frame: LocalFrame, assume: Assumptions, sight: "Sight"
 ) -> _Points:
-    see = _Sight(flight, c, rotations(ypr))
     tie_e, tie_n = _lattice(flight, assume["lattice_rays"])
     ties = frame.to_enu(tie_e, tie_n, surface.at(tie_e, tie_n))
     known = np.isfinite(ties).all(axis=1)
-    tie_rays = see.rays(ties[known])
+    tie_rays = sight.rays(ties[known])
     enough = np.diff(tie_rays.start) >= 2
-    e, n = np.array([p.e for p in plan.control]), np.array([p.n for p in plan.control])
-    heights = control_heights(plan, plan.control)
+    map_e, map_n, step = _map_sample(polygon)
+    map_enu = frame.to_enu(map_e, map_n, surface.at(map_e, map_n))
+    tied = tie_rays.take(np.flatnonzero(enough))
+    return _Points(ties[known][enough], tied, map_enu, sight.rays(map_enu), map_e, map_n, step)
+
+
+def _observe(
+    plan: Plan,
+    points: tuple[ControlPoint, ...],
+    flight: FlightPlan,
+    frame: LocalFrame,
+    assume: Assumptions,
+    sight: "Sight",
+    hang: dict[str | None, list[int]],
+) -> ControlRays:
+    heights = control_heights(plan, points)
     if np.isnan(heights).any():
-        name = plan.control[int(np.flatnonzero(np.isnan(heights))[0])].name
+        name = points[int(np.flatnonzero(np.isnan(heights))[0])].name
         raise PlanError(
             f"{name} has no height and the terrain has none there.", where="Control", mend="Type its height."
         )
-    control = frame.to_enu(e, n, heights) if len(e) else np.zeros((0, 3))
-    width = np.array([p.width for p in plan.control]) / flight.gsd
-    control_rays = see.rays(control)
-    measurable = width >= assume["target_least_px"]
-    control_rays = control_rays.keep(measurable[control_rays.owner()])
-    map_e, map_n, step = _map_sample(polygon)
-    map_enu = frame.to_enu(map_e, map_n, surface.at(map_e, map_n))
-    return _Points(
-        ties[known][enough],
-        tie_rays.take(np.flatnonzero(enough)),
-        control,
-        control_rays,
-        width,
-        map_enu,
-        see.rays(map_enu),
-        map_e,
-        map_n,
-        step,
-    )
+    e, n = np.array([p.e for p in points]), np.array([p.n for p in points])
+    x = frame.to_enu(e, n, heights) if len(e) else np.zeros((0, 3))
+    width = np.array([p.width for p in points]) / flight.gsd
+    rays = sight.rays(x)
+    rays = rays.keep((width >= assume["target_least_px"])[rays.owner()])
+    sigma = _control_sigma(plan, points, assume)
+    return ControlRays(x, rays, target_ray_sigma(width, assume), sigma, [hang[p.mark] for p in points], width)
 
 
-class _Sight:
+class Sight:
     """Which exposures see which ground points."""
 
     def __init__(self, flight: FlightPlan, c: Floats, rotation: Floats) -> None:
@@ -298,10 +322,10 @@ def _camera_sigma(plan: Plan, flight: FlightPlan, frame: LocalFrame, assume: Ass
     return np.sqrt(np.stack([h + (along * np.sin(azimuth)) ** 2, h + (along * np.cos(azimuth)) ** 2, v], axis=1))
 
 
-def _control_sigma(plan: Plan, assume: Assumptions) -> Floats:
+def _control_sigma(plan: Plan, points: tuple[ControlPoint, ...], assume: Assumptions) -> Floats:
     """Sigma (k, 3) of each control point's own observation."""
-    out = np.zeros((len(plan.control), 3))
-    for k, p in enumerate(plan.control):
+    out = np.zeros((len(points), 3))
+    for k, p in enumerate(points):
         mark = plan.mark_of(p.mark if p.mark is not None else plan.base.mark)
         distance = math.hypot(p.e - mark.e, p.n - mark.n) if mark else 0.0
         h, v = rover_sigma(p.method, distance, assume)
@@ -319,21 +343,19 @@ def _assemble(
     flight: FlightPlan,
     frame: LocalFrame,
     assume: Assumptions,
-    c: Floats,
     ypr: Floats,
     shifts: _Shifts,
     base: list[int],
     legs: list[int],
-    hang: dict[str | None, list[int]],
+    control: ControlRays,
     g: _Points,
 ) -> Network:
+    c = frame.to_enu(flight.e, flight.n, flight.h)
     is_check: Bools = np.array([p.role == "check" for p in plan.control], dtype=bool)
-    sigma_control = _control_sigma(plan, assume)
-    lists = [hang[p.mark] for p in plan.control]
     empty: list[int] = []
     nothing = [empty] * len(g.ties), [empty] * len(g.map_enu)
     none = np.full((len(g.ties), 3), np.nan), np.full((len(g.map_enu), 3), np.nan)
-    rays = (g.tie_rays, g.control_rays, g.map_rays)
+    rays = (g.tie_rays, control.rays, g.map_rays)
     offsets = np.cumsum([0, *(r.start[-1] for r in rays)])
     start = np.r_[0, *(r.start[1:] + offset for r, offset in zip(rays, offsets, strict=False))].astype(np.int64)
     corrected = base if plan.base.corrections != "code" else []
@@ -353,25 +375,21 @@ def _assemble(
             *(p.name for p in plan.control),
             *(f"map {k}" for k in range(len(g.map_enu))),
         ),
-        x=np.concatenate([g.ties, g.control, g.map_enu]),
+        x=np.concatenate([g.ties, control.x, g.map_enu]),
         sigma_px=np.concatenate(
             [
                 np.full(len(g.ties), assume["tie_ray_px"]),
-                target_ray_sigma(g.width_px, assume),
+                control.sigma_px,
                 np.full(len(g.map_enu), assume["map_ray_px"]),
             ]
         ),
         rays=Lists(start, np.concatenate([r.values for r in rays])),
-        sigma_x=np.concatenate([none[0], np.where(is_check[:, None], np.nan, sigma_control), none[1]]),
+        sigma_x=np.concatenate([none[0], np.where(is_check[:, None], np.nan, control.sigma), none[1]]),
         point_shifts=Lists.of(
-            [
-                *nothing[0],
-                *([] if p.role == "check" else s for p, s in zip(plan.control, lists, strict=True)),
-                *nothing[1],
-            ]
+            [*nothing[0], *([] if check else s for check, s in zip(is_check, control.shifts, strict=True)), *nothing[1]]
         ),
         check=np.concatenate([np.zeros(len(g.ties), bool), is_check, np.ones(len(g.map_enu), bool)]),
         check_point=len(g.ties) + np.flatnonzero(is_check),
-        check_sigma=sigma_control[is_check],
-        check_shifts=Lists.of([s for p, s in zip(plan.control, lists, strict=True) if p.role == "check"]),
+        check_sigma=control.sigma[is_check],
+        check_shifts=Lists.of([s for check, s in zip(is_check, control.shifts, strict=True) if check]),
     )

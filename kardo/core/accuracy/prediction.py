@@ -7,14 +7,16 @@ from dataclasses import dataclass
 import numpy as np
 
 from kardo.core.accuracy import acceptance
-from kardo.core.accuracy.budget import Share, propagate_to_map
+from kardo.core.accuracy.budget import OnMap, Share, propagate_to_map
 from kardo.core.accuracy.defaults import Assumptions
+from kardo.core.accuracy.misclosures import Misclosures, misclosures
 from kardo.core.accuracy.network import Network
 from kardo.core.accuracy.planned import Planned, planned_network
-from kardo.core.accuracy.solution import DefectiveNetwork, Solution, as_seen, solve
+from kardo.core.accuracy.reliability import reliability
+from kardo.core.accuracy.solution import DefectiveNetwork, SeenByChecks, Solution, as_seen, solve
 from kardo.core.accuracy.standards import standards
 from kardo.core.arrays import Floats, Json
-from kardo.core.plan.model import Plan
+from kardo.core.plan.model import Brief, Plan
 
 ENGINE = 1  # raised whenever the same plan would give other numbers
 Progress = Callable[[str, float], None]
@@ -57,51 +59,31 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Json:
     """RESULT.json of a plan. Raises PlanError where the plan lacks something, and reports a defect of the network
     under `defects`, without figures."""
     started = time.perf_counter()
-    progress("laying out the network", 0.05)
+    progress("laying out the network", 0.02)
     planned = planned_network(plan)
-    progress("factoring the normal equations", 0.2)
+    progress("factoring the normal equations", 0.1)
     try:
         solution = solve(planned.network)
     except DefectiveNetwork as fault:
         return {"hash": plan.hash, "engine": ENGINE, "defects": [d.to_json() for d in fault.defects]}
-    progress("propagating to the map", 0.5)
-    map_cov, shares = propagate_to_map(solution, planned.map_points, solution.columns(planned.targets))
+    progress("propagating to the map", 0.4)
+    targets = misclosures(solution, planned.observe(plan, plan.targets))
+    on_map = propagate_to_map(
+        solution,
+        planned.map_points,
+        solution.columns(planned.targets),
+        targets,
+        progress=lambda share: progress("propagating to the map", 0.4 + 0.45 * share),
+    )
     progress("judging by the checks", 0.85)
-    result = _figures(plan, planned, solution, map_cov)
-    result["budget"] = [s.to_json() for s in shares]
-    result["blind"] = _blind_words(plan, planned, shares)
-    progress("done", 1.0)
-    result["seconds"] = time.perf_counter() - started
-    return result
-
-
-def _figures(plan: Plan, planned: Planned, solution: Solution, cov: Floats) -> Json:
-    geoid = Assumptions(plan.assumptions)["geoid_v"] if plan.brief.heights != "ellipsoidal" else 0.0
-    cov[:, 2, 2] += geoid**2
-    variances = np.einsum("kaa->ka", cov)
-    absolute = rmse(variances)
-    seen = as_seen(solution)
-    joint, survey = seen.measured, planned.network.check_sigma[seen.known]
-    seen_rmse = rmse(np.diag(joint).reshape(-1, 3)) if len(joint) else None
-    standard = standards()[plan.brief.standard]
-    tolerance = plan.brief.tolerance_h, plan.brief.tolerance_v
-    chance = acceptance.chance_to_pass(joint, survey, standard, *tolerance)
-    limit_h, limit_v = standard.rmse_limits(*tolerance)
-    return {
-        "hash": plan.hash,
-        "engine": ENGINE,
-        "defects": [],
-        "rmse_h": absolute.h,
-        "rmse_v": absolute.v,
-        "seen_rmse_h": seen_rmse.h if seen_rmse else None,
-        "seen_rmse_v": seen_rmse.v if seen_rmse else None,
-        "limit_h": limit_h,
-        "limit_v": limit_v,
-        "chance": chance.passing if chance else None,
-        "chance_detail": chance.to_json() if chance else None,
-        "chance_curve": acceptance.chance_by_count(joint, survey, standard, *tolerance),
-        "map": _map_json(planned, variances),
+    variances, seen = map_variances(plan, on_map.covariances), as_seen(solution)
+    result = {"hash": plan.hash, "engine": ENGINE, "defects": []}
+    result |= figures(plan.brief, variances, seen.measured, planned.network.check_sigma[seen.known])
+    result |= {
+        "chance_curve": _chance_curve(plan.brief, seen, planned),
+        "map": map_json(planned, variances),
         "control": _control_json(plan, planned, solution),
+        "reliability": _reliability_json(plan, targets, on_map, variances),
         "sigma_io": np.sqrt(np.diag(solution.border_covariance())[:7]).tolist(),
         "left_out": solution.left_out.tolist(),
         "size": {
@@ -109,10 +91,54 @@ def _figures(plan: Plan, planned: Planned, solution: Solution, cov: Floats) -> J
             "order": 6 * len(solution.order) + len(solution.factor.m),
             "half_band": solution.half_band,
         },
+        "budget": [s.to_json() for s in on_map.shares],
+        "blind": _blind_words(plan, planned, on_map.shares),
+    }
+    progress("done", 1.0)
+    result["seconds"] = time.perf_counter() - started
+    return result
+
+
+def map_variances(plan: Plan, covariances: Floats) -> Floats:
+    """Variances (k, 3) of the deliverable: the network's, and the geoid model's where heights are orthometric."""
+    geoid = Assumptions(plan.assumptions)["geoid_v"] if plan.brief.heights != "ellipsoidal" else 0.0
+    variances = np.einsum("kaa->ka", covariances).copy()
+    variances[:, 2] += geoid**2
+    return variances
+
+
+def figures(brief: Brief, variances: Floats, joint: Floats, survey: Floats) -> Json:
+    """What the staff shows: absolute and as-seen RMSE, limits, chance. variances (k, 3) of the map; joint (3c, 3c) of the
+    checks that can be measured, survey (c, 3) their own sigmas."""
+    absolute = rmse(variances)
+    seen = rmse(np.diag(joint).reshape(-1, 3)) if len(joint) else None
+    standard, tolerance = standards()[brief.standard], (brief.tolerance_h, brief.tolerance_v)
+    chance = acceptance.chance_to_pass(joint, survey, standard, *tolerance)
+    limit_h, limit_v = standard.rmse_limits(*tolerance)
+    return {
+        "rmse_h": absolute.h,
+        "rmse_v": absolute.v,
+        "seen_rmse_h": seen.h if seen else None,
+        "seen_rmse_v": seen.v if seen else None,
+        "limit_h": limit_h,
+        "limit_v": limit_v,
+        "chance": chance.passing if chance else None,
+        "chance_detail": chance.to_json() if chance else None,
     }
 
 
-def _map_json(planned: Planned, variances: Floats) -> Json:
+def _chance_curve(brief: Brief, seen: SeenByChecks, planned: Planned) -> list[tuple[int, float, float]]:
+    survey = planned.network.check_sigma[seen.known]
+    tolerance = brief.tolerance_h, brief.tolerance_v
+    return acceptance.chance_by_count(seen.measured, survey, standards()[brief.standard], *tolerance)
+
+
+def _reliability_json(plan: Plan, targets: Misclosures, on_map: OnMap, variances: Floats) -> list[Json]:
+    found = reliability(targets, on_map.with_misclosures, variances)
+    return [{"id": p.id} | r.to_json() for p, r in zip(plan.targets, found, strict=True) if r]
+
+
+def map_json(planned: Planned, variances: Floats) -> Json:
     h, v = np.sqrt(variances[:, 0] + variances[:, 1]), np.sqrt(variances[:, 2])
     images = np.diff(planned.network.rays.start)[planned.map_points]
     known = np.isfinite(v)

@@ -98,10 +98,7 @@ class Solution:
         n, b = self.factor.n, self.factor.m.shape[0]
         first = self._first_rows(which)
         sort = np.argsort(first, kind="stable")
-        g_e, g_b, _ = normals.point_rows(self.rays, which[sort], n, b, self.shift_first)
-        usable = self.rays.usable[which[sort]]
-        g_e[:, np.repeat(~usable, 3)] = 0.0
-        g_b[:, np.repeat(~usable, 3)] = 0.0
+        g_e, g_b = normals.point_rows(self.rays, which[sort], n, b, self.shift_first)
         y_e, y_b = self.factor.forward(g_e, g_b, np.repeat(first[sort], 3))
         return PointColumns(which[sort], sort, y_e, y_b, self.rays.a_pp_inverse[which[sort]])
 

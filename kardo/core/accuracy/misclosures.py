@@ -1,0 +1,167 @@
+"""Control points seen as one observation each: the misclosure between the surveyed and the intersected position.
+
+A point with rays and a survey, once eliminated, leaves in the normal equations what its rays tie together, and
+H' R^-1 H with  H = G + S  (G as in section 3 of docs/accuracy.md, S the shifts the survey hangs on) and
+R = App^-1 + Sigma,  App from the rays alone. So adding, dropping, moving or re-observing a target changes the inverse by a
+correction of rank three, and what its rays tie together is left as it was: of one point among thousands.
+"""
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from scipy.linalg import solve_triangular
+
+from kardo.core.accuracy import normals
+from kardo.core.accuracy.network import Lists
+from kardo.core.accuracy.planned import ControlRays
+from kardo.core.accuracy.solution import Solution
+from kardo.core.arrays import Bools, Floats
+
+
+@dataclass(frozen=True)
+class Misclosures:
+    """k control points in the order asked. y = L^-1 G' over band (n, 3k) and border (b, 3k); shifts = L^-1 S' over the
+    border (b, 3k) (it has nothing over the band); own (k, 3, 3) is App^-1 of the rays, usable marks points whose rays
+    intersect; g_band (n, 3k) and g_border (b, 3k) are G' itself; survey (k, 3, 3) is Sigma."""
+
+    y_band: Floats
+    y_border: Floats
+    shifts: Floats
+    own: Floats
+    usable: Bools
+    g_band: Floats
+    g_border: Floats
+    s_border: Floats
+    survey: Floats
+
+    def __len__(self) -> int:
+        return len(self.own)
+
+    @property
+    def h_border(self) -> Floats:
+        return self.y_border + self.shifts
+
+    @property
+    def noise(self) -> Floats:
+        """R (k, 3, 3)."""
+        return self.own + self.survey
+
+    def take(self, which: Bools) -> "Misclosures":
+        """Only some of the points."""
+        columns = np.repeat(which, 3)
+        return Misclosures(
+            self.y_band[:, columns],
+            self.y_border[:, columns],
+            self.shifts[:, columns],
+            self.own[which],
+            self.usable[which],
+            self.g_band[:, columns],
+            self.g_border[:, columns],
+            self.s_border[:, columns],
+            self.survey[which],
+        )
+
+
+def join(some: list[Misclosures], solution: Solution) -> Misclosures:
+    """Misclosures one after another; none at all where there are none."""
+    n, b = solution.factor.n, len(solution.factor.m)
+    if not some:
+        wide, block = np.zeros((b, 0)), np.zeros((0, 3, 3))
+        return Misclosures(
+            np.zeros((n, 0)), wide, wide, block, np.zeros(0, dtype=bool), np.zeros((n, 0)), wide, wide, block
+        )
+    return Misclosures(
+        np.hstack([m.y_band for m in some]),
+        np.hstack([m.y_border for m in some]),
+        np.hstack([m.shifts for m in some]),
+        np.concatenate([m.own for m in some]),
+        np.concatenate([m.usable for m in some]),
+        np.hstack([m.g_band for m in some]),
+        np.hstack([m.g_border for m in some]),
+        np.hstack([m.s_border for m in some]),
+        np.concatenate([m.survey for m in some]),
+    )
+
+
+def misclosures(solution: Solution, control: ControlRays) -> Misclosures:
+    """Forward solutions of control points over a solved network. Points whose rays do not intersect get zeros."""
+    net, k = solution.network, len(control.x)
+    empty = Lists.of([[]] * k)
+    alone = replace(
+        net,
+        names=("",) * k,
+        x=control.x,
+        sigma_px=control.sigma_px,
+        rays=control.rays,
+        sigma_x=np.full((k, 3), np.nan),
+        point_shifts=empty,
+        check=np.ones(k, dtype=bool),
+        check_point=np.zeros(0, dtype=np.int64),
+    )
+    rays = normals.weighted_rays(alone, solution.position)
+    usable = rays.usable & (np.diff(rays.rays.start) >= 2)
+    rays = replace(rays, usable=usable)
+    g_band, g_border = normals.point_rows(
+        rays, np.arange(k), solution.factor.n, len(solution.factor.m), solution.shift_first
+    )
+    columns = replace(solution, rays=rays).columns(np.arange(k))
+    back = np.argsort(columns.asked)
+    order = (3 * back[:, None] + np.arange(3)).ravel()
+    none = np.zeros_like(g_border)
+    solved = Misclosures(
+        columns.band[:, order],
+        columns.border[:, order],
+        none,
+        np.where(usable[:, None, None], columns.own[back], 0.0),
+        usable,
+        g_band,
+        g_border,
+        none,
+        np.zeros((k, 3, 3)),
+    )
+    return hung(solved, solution, control)
+
+
+def hung(solved: Misclosures, solution: Solution, control: ControlRays) -> Misclosures:
+    """The same places with the survey and the shifts that `control` says."""
+    s_border, root = _hanging(solution, control), solution.factor
+    shifts = solve_triangular(root.m, s_border * root.border_scale[:, None], lower=True, check_finite=False)
+    return replace(
+        solved, shifts=shifts, s_border=s_border, survey=np.einsum("ka,ab->kab", control.sigma**2, np.eye(3))
+    )
+
+
+def _hanging(solution: Solution, control: ControlRays) -> Floats:
+    """S' over the border (b, 3k): ones where a point's survey contains a shift."""
+    out = np.zeros((solution.factor.m.shape[0], 3 * len(control.x)))
+    for k, shifts in enumerate(control.shifts):
+        for s in shifts:
+            for a in range(3):
+                out[solution.shift_first + 3 * s + a, 3 * k + a] = 1.0
+    return out
+
+
+def gram(left: Misclosures, right: Misclosures) -> Floats:
+    """H Q H' between two sets of misclosures (3j, 3k)."""
+    return left.y_band.T @ right.y_band + left.h_border.T @ right.h_border
+
+
+def correction(weight: Floats, gram_: Floats) -> Floats:
+    """K of  Q_new = Q - Q H' K H Q  when the weight of misclosures changes by `weight` (m, m; zero blocks and equal rows
+    allowed) and their covariance is `gram_` = H Q H' (Woodbury). Raises LinAlgError where the change leaves the
+    network without a regular inverse."""
+    inside = np.eye(len(weight)) + gram_ @ weight
+    if len(weight) and np.linalg.cond(inside) > NEAR_SINGULAR:
+        raise np.linalg.LinAlgError("the network needs what is dropped")
+    return np.asarray(weight @ np.linalg.inv(inside), dtype=np.float64)
+
+
+NEAR_SINGULAR = 1e9
+
+
+def block_diagonal(blocks: Floats) -> Floats:
+    """(k, 3, 3) blocks along the diagonal of a (3k, 3k) matrix."""
+    k = len(blocks)
+    out = np.zeros((k, 3, k, 3))
+    out[np.arange(k), :, np.arange(k), :] = blocks
+    return out.reshape(3 * k, 3 * k)

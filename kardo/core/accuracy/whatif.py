@@ -1,0 +1,145 @@
+"""Control moved, added, dropped or observed otherwise, answered from a network already solved.
+
+Kept of a solved network: its factor and the rows of the full inverse that belong to the map. A changed target then costs
+one forward solve of three columns and a correction of rank three to six (misclosures.py says of what); a changed check
+changes nothing of the map. What its rays tie together stays as it was, so the answer is provisional: within 3 % of the
+full computation, which follows.
+"""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from kardo.core.accuracy.budget import OnMap, propagate_to_map
+from kardo.core.accuracy.misclosures import Misclosures, block_diagonal, correction, gram, hung, join, misclosures
+from kardo.core.accuracy.planned import Planned, planned_network
+from kardo.core.accuracy.solution import Solution, solve
+from kardo.core.arrays import Floats
+from kardo.core.errors import PlanError
+from kardo.core.plan.model import ControlPoint, Plan
+
+MOST_CHANGES = 40  # control points that may differ before the full computation is the better answer
+MOST_PLACES = 800  # remembered at a time
+MOST_KEPT = 2_000_000_000  # bytes: above, only the full computation answers
+
+
+@dataclass(frozen=True)
+class Kept:
+    """A solved plan, ready to be asked. `at` remembers the forward solutions of places asked before."""
+
+    planned: Planned
+    solution: Solution
+    on_map: OnMap
+    at: dict[tuple[object, ...], Misclosures] = field(default_factory=dict)
+
+    def misclosures(self, plan: Plan, points: tuple[ControlPoint, ...]) -> Misclosures:
+        """Of control points, each solved once for its place."""
+        control = self.planned.observe(plan, points)
+        new = [k for k, p in enumerate(points) if _place(p) not in self.at]
+        if new and len(self.at) > MOST_PLACES:
+            self.at.clear()
+            new = list(range(len(points)))
+        if new:
+            found = misclosures(self.solution, control.take(np.array(new)))
+            self.at.update({_place(points[k]): found.take(np.arange(len(new)) == i) for i, k in enumerate(new)})
+        solved = join([self.at[_place(p)] for p in points], self.solution)
+        return hung(solved, self.solution, control)
+
+    def with_map(self, some: Misclosures) -> Floats:
+        """Covariance (3k, 3m) of the map with misclosures: the map's rows of the inverse against the few unknowns that
+        each misclosure touches."""
+        assert self.on_map.rows_band is not None and self.on_map.rows_border is not None
+        rows = np.flatnonzero(some.g_band.any(axis=1))
+        touched = self.on_map.rows_band[rows].T @ some.g_band[rows].astype(np.float32)
+        return touched + self.on_map.rows_border.T @ (some.g_border + some.s_border)
+
+
+def keep(plan: Plan) -> Kept:
+    """Solve a plan and keep what live answers need. Raises PlanError, DefectiveNetwork."""
+    planned = planned_network(plan)
+    solution = solve(planned.network)
+    needed = solution.factor.band.nbytes + 12 * solution.factor.n * len(planned.map_points)
+    if needed > MOST_KEPT:
+        raise PlanError("This block is too large for live answers; the full computation follows every change.")
+    targets = solution.columns(planned.targets)
+    kept = Kept(planned, solution, propagate_to_map(solution, planned.map_points, targets, keep_rows=True))
+    kept.misclosures(plan, plan.control)
+    return kept
+
+
+def _place(p: ControlPoint) -> tuple[object, ...]:
+    return p.e, p.n, p.h, p.width
+
+
+def _key(p: ControlPoint) -> tuple[object, ...]:
+    return *_place(p), p.method, p.mark
+
+
+@dataclass(frozen=True)
+class Answer:
+    """Provisional figures: covariances (k, 3, 3) of the map, joint covariance (3c, 3c) of the checks that can be measured and
+    their own survey sigmas (c, 3)."""
+
+    covariances: Floats
+    joint: Floats
+    survey: Floats
+
+
+def what_if(kept: Kept, control: tuple[ControlPoint, ...]) -> Answer:
+    """The kept plan with other control. Raises PlanError where only the full computation can tell."""
+    old, new = _differing_targets(kept.planned.plan, control)
+    if len(old) + len(new) > MOST_CHANGES:
+        raise PlanError("Too much of the control has changed for a live answer; the full computation follows.")
+    plan = kept.planned.plan.model_copy(update={"control": control})
+    changed = kept.misclosures(plan, old + new)
+    weight = block_diagonal(_weights(changed, len(old)))
+    try:
+        k = correction(weight, gram(changed, changed))
+    except np.linalg.LinAlgError:
+        raise PlanError(
+            "Without this target the network may not be determined; the full computation follows."
+        ) from None
+    p = kept.with_map(changed).reshape(len(kept.on_map.covariances), 3, 3 * len(changed))
+    covariances = kept.on_map.covariances - np.matmul(p @ k, p.transpose(0, 2, 1))
+    checks = tuple(c for c in control if c.role == "check")
+    seen = kept.misclosures(plan, checks)
+    return Answer(covariances, _joint(kept, plan, checks, seen, changed, k), _survey(seen))
+
+
+def _differing_targets(
+    plan: Plan, control: tuple[ControlPoint, ...]
+) -> tuple[tuple[ControlPoint, ...], tuple[ControlPoint, ...]]:
+    before, after = ({_key(p): p for p in some if p.role == "target"} for some in (plan.control, control))
+    return (
+        tuple(p for key, p in before.items() if key not in after),
+        tuple(p for key, p in after.items() if key not in before),
+    )
+
+
+def _weights(changed: Misclosures, dropped: int) -> Floats:
+    """Change of weight (m, 3, 3): minus R^-1 of what is dropped, plus R^-1 of what comes."""
+    out = np.zeros((len(changed), 3, 3))
+    use = changed.usable
+    out[use] = np.linalg.inv(changed.noise[use])
+    out[:dropped] *= -1
+    return out
+
+
+def _survey(seen: Misclosures) -> Floats:
+    return np.sqrt(np.einsum("kaa->ka", seen.survey[seen.usable]))
+
+
+def _joint(
+    kept: Kept, plan: Plan, checks: tuple[ControlPoint, ...], seen: Misclosures, changed: Misclosures, k: Floats
+) -> Floats:
+    """Section 3's joint covariance of map minus check, after the correction k of the inverse."""
+    y = np.vstack([seen.y_band, seen.y_border])
+    y_s = seen.y_border.T @ seen.shifts
+    prior = seen.s_border[kept.solution.shift_first :]
+    shared = prior.T @ (kept.solution.network.shift_sigma.ravel()[:, None] ** 2 * prior)
+    a = changed.y_band.T @ seen.y_band + changed.h_border.T @ seen.y_border
+    b = changed.h_border.T @ seen.shifts
+    cross = a.T @ k @ b
+    joint = y.T @ y + y_s + y_s.T + shared - a.T @ k @ a - cross - cross.T + block_diagonal(seen.own + seen.survey)
+    measured = np.repeat(seen.usable, 3)
+    return np.asarray(joint[np.ix_(measured, measured)], dtype=np.float64)
