@@ -12,7 +12,8 @@ SCHEMA = api.get_openapi_schema()
 SCOPED = [(method, path) for path, methods in SCHEMA["paths"].items() for method in methods if "{job_id}" in path]
 OPEN = {("get", "/api/session"), ("post", "/api/session"), ("get", "/api/plan-schema")}
 ALL = [(method, path) for path, methods in SCHEMA["paths"].items() for method in methods]
-BODIES = {"/api/jobs/{job_id}/plan": json.dumps({"changes": [{"object": "control/G1", "value": None}]})}
+CHANGES = json.dumps({"changes": [{"object": "control/G1", "value": None}]})
+BODIES = {"/api/jobs/{job_id}/plan": CHANGES, "/api/jobs/{job_id}/live": CHANGES}
 FORMS = {
     "/api/jobs/{job_id}/read/boundary": {"text": "x"},
     "/api/jobs/{job_id}/read/points": {"text": "x"},

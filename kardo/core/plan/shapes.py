@@ -158,6 +158,19 @@ class ControlFigures(TypedDict):
     ellipse: Ellipse | None
 
 
+class ReliabilityShape(TypedDict):
+    """One target: redundancy of its coordinates (0 to 1), smallest gross error found (metres, None where nothing checks
+    it), what one does to the worst map point, and the map's RMSE without the target (None: not determined)."""
+
+    id: str
+    redundancy: tuple[float, float, float]
+    found: tuple[float | None, float | None, float | None]
+    effect_h: float | None
+    effect_v: float | None
+    lost_h: float | None
+    lost_v: float | None
+
+
 class Size(TypedDict):
     exposures: int
     order: int
@@ -170,6 +183,29 @@ class DefectiveResult(TypedDict):
     hash: str
     engine: int
     defects: list[DefectShape]
+
+
+class Figures(TypedDict):
+    """What the staff and the error surface show."""
+
+    rmse_h: float
+    rmse_v: float
+    seen_rmse_h: float | None
+    seen_rmse_v: float | None
+    limit_h: float
+    limit_v: float
+    chance: float | None
+    chance_detail: ChanceShape | None
+    map: MapShape
+
+
+class LiveShape(TypedDict):
+    """A live answer. state: ready, preparing (ask again), refused (words say why)."""
+
+    state: Literal["ready", "preparing", "refused"]
+    words: str
+    result: Figures | None
+    seconds: float
 
 
 class Result(DefectiveResult, total=False):
@@ -186,6 +222,7 @@ class Result(DefectiveResult, total=False):
     chance_curve: list[tuple[int, float, float]]
     map: MapShape
     control: list[ControlFigures]
+    reliability: list[ReliabilityShape]
     sigma_io: list[float]
     left_out: list[int]
     size: Size

@@ -15,7 +15,7 @@ from PIL import Image
 from kardo.core.accuracy.planned import missing
 from kardo.core.errors import PlanError, ReadError
 from kardo.core.plan.model import Base, Brief, ControlPoint, Flight, Mark, Plan, Site, terrain_of
-from kardo.core.plan.shapes import PredictionShape, Summary
+from kardo.core.plan.shapes import LiveShape, PredictionShape, Summary
 from kardo.core.plan.summary import summary
 from kardo.core.terrain.drawing import contours, shading
 from kardo.core.terrain.surface import Surface
@@ -24,6 +24,7 @@ from kardo.server.access import job_of
 from kardo.server.jobs.models import Job
 from kardo.server.plans import editing
 from kardo.server.plans.models import Edit
+from kardo.server.predictions import live
 from kardo.server.predictions.tasks import request_prediction
 from kardo.server.predictions.views import prediction_json
 
@@ -260,6 +261,12 @@ def export(
     response = HttpResponse(write(plan), content_type=kind)
     response["Content-Disposition"] = f'attachment; filename="{name}"'
     return response
+
+
+@router.post("/{job_id}/live", response=LiveShape)
+def live_answer(request: HttpRequest, job_id: UUID, body: Edits):
+    """Provisional figures with changes to the control that are not saved: what a drag shows. No changes makes ready."""
+    return live.answer(job_of(request, job_id), [c.dict() for c in body.changes])
 
 
 @router.get("/{job_id}/prediction", response=PredictionShape)

@@ -245,6 +245,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Live Answer
+         * @description Provisional figures with changes to the control that are not saved: what a drag shows. No changes makes ready.
+         */
+        post: operations["kardo_server_plans_api_live_answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/prediction": {
         parameters: {
             query?: never;
@@ -930,6 +950,81 @@ export interface components {
             histogram_h: components["schemas"]["Histogram"];
             histogram_v: components["schemas"]["Histogram"];
         };
+        /**
+         * Figures
+         * @description What the staff and the error surface show.
+         */
+        Figures: {
+            /** Rmse H */
+            rmse_h: number;
+            /** Rmse V */
+            rmse_v: number;
+            /** Seen Rmse H */
+            seen_rmse_h: number | null;
+            /** Seen Rmse V */
+            seen_rmse_v: number | null;
+            /** Limit H */
+            limit_h: number;
+            /** Limit V */
+            limit_v: number;
+            /** Chance */
+            chance: number | null;
+            chance_detail: components["schemas"]["ChanceShape"] | null;
+            map: components["schemas"]["MapShape"];
+        };
+        /** Histogram */
+        Histogram: {
+            /** Edges */
+            edges: number[];
+            /** Counts */
+            counts: number[];
+        };
+        /**
+         * LiveShape
+         * @description A live answer. state: ready, preparing (ask again), refused (words say why).
+         */
+        LiveShape: {
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "ready" | "preparing" | "refused";
+            /** Words */
+            words: string;
+            result: components["schemas"]["Figures"] | null;
+            /** Seconds */
+            seconds: number;
+        };
+        /** MapShape */
+        MapShape: {
+            /** E */
+            e: number[];
+            /** N */
+            n: number[];
+            /** Step */
+            step: number;
+            /** H */
+            h: (number | null)[];
+            /** V */
+            v: (number | null)[];
+            /** Images */
+            images: number[];
+            /** Uncovered */
+            uncovered: number;
+            worst_h: components["schemas"]["Worst"] | null;
+            worst_v: components["schemas"]["Worst"] | null;
+        };
+        /** Worst */
+        Worst: {
+            /** Sigma */
+            sigma: number;
+            /** E */
+            e: number;
+            /** N */
+            n: number;
+            /** P95 */
+            p95: number;
+        };
         /** ControlFigures */
         ControlFigures: {
             /** Id */
@@ -1000,32 +1095,6 @@ export interface components {
             /** Label */
             label: string;
         };
-        /** Histogram */
-        Histogram: {
-            /** Edges */
-            edges: number[];
-            /** Counts */
-            counts: number[];
-        };
-        /** MapShape */
-        MapShape: {
-            /** E */
-            e: number[];
-            /** N */
-            n: number[];
-            /** Step */
-            step: number;
-            /** H */
-            h: (number | null)[];
-            /** V */
-            v: (number | null)[];
-            /** Images */
-            images: number[];
-            /** Uncovered */
-            uncovered: number;
-            worst_h: components["schemas"]["Worst"] | null;
-            worst_v: components["schemas"]["Worst"] | null;
-        };
         /**
          * PredictionShape
          * @description A prediction, or how far it has come. state: lacking, queued, running, done, failed or cancelled.
@@ -1043,6 +1112,35 @@ export interface components {
             error: components["schemas"]["Fault"] | null;
             /** Findings */
             findings: components["schemas"]["FindingShape"][] | null;
+        };
+        /**
+         * ReliabilityShape
+         * @description One target: redundancy of its coordinates (0 to 1), smallest gross error found (metres, None where nothing checks
+         *     it), what one does to the worst map point, and the map's RMSE without the target (None: not determined).
+         */
+        ReliabilityShape: {
+            /** Id */
+            id: string;
+            /** Redundancy */
+            redundancy: [
+                number,
+                number,
+                number
+            ];
+            /** Found */
+            found: [
+                number | null,
+                number | null,
+                number | null
+            ];
+            /** Effect H */
+            effect_h: number | null;
+            /** Effect V */
+            effect_v: number | null;
+            /** Lost H */
+            lost_h: number | null;
+            /** Lost V */
+            lost_v: number | null;
         };
         /**
          * Result
@@ -1079,6 +1177,8 @@ export interface components {
             map?: components["schemas"]["MapShape"];
             /** Control */
             control?: components["schemas"]["ControlFigures"][];
+            /** Reliability */
+            reliability?: components["schemas"]["ReliabilityShape"][];
             /** Sigma Io */
             sigma_io?: number[];
             /** Left Out */
@@ -1112,17 +1212,6 @@ export interface components {
             order: number;
             /** Half Band */
             half_band: number;
-        };
-        /** Worst */
-        Worst: {
-            /** Sigma */
-            sigma: number;
-            /** E */
-            e: number;
-            /** N */
-            n: number;
-            /** P95 */
-            p95: number;
         };
         /** CrsLine */
         CrsLine: {
@@ -1659,6 +1748,32 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    kardo_server_plans_api_live_answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Edits"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiveShape"];
+                };
             };
         };
     };

@@ -1,4 +1,4 @@
-import type { Finding, Result } from "../api/client";
+import type { Figures, Finding, Result } from "../api/client";
 import { chance, mm, percent } from "../lib/units";
 import { Staves } from "../plots/Staves";
 import { usePlan } from "./plan";
@@ -6,11 +6,13 @@ import { useWorkbench, type Station } from "./workbench";
 
 /** The instrument on the right: two rods, the chance, the budget, and what was found. */
 export function Staff() {
-  const { summary, prediction, result, before } = usePlan();
-  const { pinned } = useWorkbench();
+  const { summary, prediction, result, before, trial } = usePlan();
+  const { pins } = useWorkbench();
   const limits = summary?.limits ?? { h: 0, v: 0 };
-  const sound = result && !result.defects.length ? result : null;
-  const previous = before && !before.defects.length ? before : null;
+  const full = result && !result.defects.length ? result : null;
+  const sound = trial.live ?? full;
+  const previous = trial.live ? full : before && !before.defects.length ? before : null;
+  const pinned = pins.at(-1)?.result;
   const rod = (axis: "h" | "v") => ({
     name: axis.toUpperCase(),
     limit: limits[axis] || null,
@@ -27,8 +29,9 @@ export function Staff() {
         <span className="text-settled">▷ what checks see</span>
       </p>
       <Progress />
+      {trial.live && <Provisional />}
       {sound && <Seen result={sound} />}
-      {result && result.defects.length > 0 && <Defects result={result} />}
+      {result && !trial.live && result.defects.length > 0 && <Defects result={result} />}
       {prediction?.state === "lacking" && <Lacks />}
       {prediction?.error && (
         <p role="alert" className="border-l-4 border-decision bg-decision-wash px-2 py-1">
@@ -38,7 +41,7 @@ export function Staff() {
       {sound && (
         <>
           <Chance result={sound} />
-          <Budget result={sound} />
+          {full && <Budget result={full} />}
         </>
       )}
       <Findings />
@@ -61,7 +64,15 @@ function Progress() {
   );
 }
 
-function Seen({ result }: { result: Result }) {
+function Provisional() {
+  return (
+    <p className="-my-1 text-sm text-decision-text" data-testid="provisional">
+      Provisional, within 3 %; the full computation replaces it.
+    </p>
+  );
+}
+
+function Seen({ result }: { result: Partial<Figures> }) {
   return (
     <table className="table text-sm">
       <thead>
@@ -126,7 +137,7 @@ function Lacks() {
   );
 }
 
-function Chance({ result }: { result: Result }) {
+function Chance({ result }: { result: Partial<Figures> }) {
   const { plan } = usePlan();
   const checks = plan.control.filter((p) => p.role === "check").length;
   if (result.chance === null || result.chance === undefined || !result.chance_detail)

@@ -1,5 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { createContext, useCallback, useContext, useMemo, useRef, useState, type ReactNode } from "react";
+import { useLive, type LiveDesk } from "./live";
 import {
   call,
   Problem,
@@ -28,6 +29,8 @@ interface PlanDesk {
   result: Result | null;
   /** The figures before those. */
   before: Result | null;
+  /** Live answers to what is being tried. */
+  trial: LiveDesk;
   catalogue: Catalogue;
   saving: boolean;
   fault: Problem | null;
@@ -91,6 +94,7 @@ export function PlanProvider({ jobId, children }: { jobId: string; children: Rea
     placeholderData: (previous) => previous,
   });
   const { result, before } = useLatestResults(prediction.data);
+  const trial = useLive(jobId, result?.hash);
 
   const [fault, setFault] = useState<Problem | null>(null);
   const [conflict, setConflict] = useState<Conflict | null>(null);
@@ -131,19 +135,22 @@ export function PlanProvider({ jobId, children }: { jobId: string; children: Rea
   const edit = useCallback(
     (changes: Change[]) => {
       client.setQueryData<PlanAnswer>(planKey, (old) => old && { ...old, plan: withChanges(old.plan, changes) });
+      if (changes.every((c) => c.object.startsWith("control/"))) trial.ask([...waiting.current.flat(), ...changes]);
+      else trial.clear();
       return send(() => {
         const revision = client.getQueryData<PlanAnswer>(planKey)?.revision ?? 0;
         return call<PlanAnswer>("PATCH", `/jobs/${jobId}/plan`, { changes }, { "If-Match": `"${revision}"` });
       }, changes);
     },
-    [client, planKey, send, jobId],
+    [client, planKey, send, jobId, trial],
   );
 
   const step = useCallback(
     async (direction: "undo" | "redo") => {
-      await send(() => call<PlanAnswer>("POST", `/jobs/${jobId}/plan/${direction}`), []);
+      trial.clear();
+      if (await send(() => call<PlanAnswer>("POST", `/jobs/${jobId}/plan/${direction}`), [])) trial.ask([]);
     },
-    [send, jobId],
+    [send, jobId, trial],
   );
 
   const settle = useCallback(
@@ -167,6 +174,7 @@ export function PlanProvider({ jobId, children }: { jobId: string; children: Rea
         prediction: prediction.data,
         result,
         before,
+        trial,
         catalogue: catalogue.data,
         saving: pending > 0,
         fault,

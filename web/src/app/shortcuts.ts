@@ -1,6 +1,6 @@
 import { useEffect, useRef } from "react";
 import { usePlan } from "./plan";
-import { LAYERS, STATIONS, useWorkbench, type Station } from "./workbench";
+import { LAYERS, repinned, STATIONS, useWorkbench, type Station } from "./workbench";
 
 const ARROWS: Record<string, [number, number]> = {
   ArrowLeft: [-0.1, 0],
@@ -84,7 +84,7 @@ export function useShortcuts(showHelp: (show: boolean) => void) {
         k: () => bench.setPlacing("check"),
         o: () => bench.setPlacing("base"),
         e: () => bench.setLayer(LAYERS[(LAYERS.indexOf(bench.layer) + 1) % LAYERS.length]!),
-        p: () => bench.setPinned(bench.pinned ? null : result),
+        p: () => bench.setPins(repinned(bench.pins, plan, result)),
         "[": () => stepFinding(-1),
         "]": () => stepFinding(1),
         "?": () => showHelp(true),

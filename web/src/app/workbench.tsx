@@ -1,5 +1,5 @@
 import { createContext, useContext, useMemo, useState, type ReactNode } from "react";
-import type { Result } from "../api/client";
+import type { Plan, Result } from "../api/client";
 
 export const STATIONS = ["brief", "site", "flight", "base", "control", "verdict", "day", "book", "close"] as const;
 export type Station = (typeof STATIONS)[number];
@@ -19,6 +19,21 @@ export const LAYERS = ["v", "h", "images", "none"] as const;
 export type ErrorLayer = (typeof LAYERS)[number];
 export type Placing = "target" | "check" | "base" | null;
 
+/** A prediction kept with the plan it belongs to. */
+export interface Pin {
+  name: string;
+  plan: Plan;
+  result: Result;
+}
+
+/** The pins with one more of this plan, or without it where it is pinned already. */
+export function repinned(pins: Pin[], plan: Plan, result: Result | null): Pin[] {
+  if (!result || result.defects.length) return pins;
+  if (pins.some((p) => p.result.hash === result.hash)) return pins.filter((p) => p.result.hash !== result.hash);
+  const last = pins.at(-1)?.name ?? "pin 0";
+  return [...pins.slice(-5), { name: `pin ${Number(last.slice(4)) + 1}`, plan, result }];
+}
+
 /** What is open and chosen on the sheet; nothing here is part of the plan. */
 interface Workbench {
   station: Station;
@@ -34,8 +49,9 @@ interface Workbench {
   /** A point on its way by arrow keys, not yet sent. */
   draft: { object: string; e: number; n: number } | null;
   setDraft: (draft: { object: string; e: number; n: number } | null) => void;
-  pinned: Result | null;
-  setPinned: (result: Result | null) => void;
+  /** Predictions kept to compare, the newest last. */
+  pins: Pin[];
+  setPins: (pins: Pin[]) => void;
   goTo: { e: number; n: number } | null;
   setGoTo: (place: { e: number; n: number } | null) => void;
 }
@@ -55,7 +71,7 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
   const [placing, setPlacing] = useState<Placing>(null);
   const [preview, setPreview] = useState<[number, number][] | null>(null);
   const [draft, setDraft] = useState<{ object: string; e: number; n: number } | null>(null);
-  const [pinned, setPinned] = useState<Result | null>(null);
+  const [pins, setPins] = useState<Pin[]>([]);
   const [goTo, setGoTo] = useState<{ e: number; n: number } | null>(null);
   const value = useMemo(
     () => ({
@@ -71,12 +87,12 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
       setPreview,
       draft,
       setDraft,
-      pinned,
-      setPinned,
+      pins,
+      setPins,
       goTo,
       setGoTo,
     }),
-    [station, selected, layer, placing, preview, draft, pinned, goTo],
+    [station, selected, layer, placing, preview, draft, pins, goTo],
   );
   return <Bench.Provider value={value}>{children}</Bench.Provider>;
 }

@@ -91,9 +91,10 @@ export function Sheet() {
   const holder = useRef<HTMLDivElement>(null);
   const [drawing, setDrawing] = useState<Drawing | null>(null);
   const [themed, setThemed] = useState(0);
-  const { jobId, plan, summary, result, edit } = usePlan();
+  const { jobId, plan, summary, prediction, result, trial, edit } = usePlan();
   const bench = useWorkbench();
   const unit = plan.brief.unit;
+  const surface = trial.live ?? result;
   // eslint-disable-next-line react-hooks/exhaustive-deps
   const colours = useMemo(() => tokens(), [themed]);
   const terrain = useQuery({
@@ -155,23 +156,23 @@ export function Sheet() {
 
   // Predicted error or images, as cells of the map sample.
   const scale = useMemo((): Ramp | null => {
-    if (!result?.map || bench.layer === "none") return null;
-    const values = cellValues(result.map, bench.layer).filter((v): v is number => v !== null);
+    if (!surface?.map || bench.layer === "none") return null;
+    const values = cellValues(surface.map, bench.layer).filter((v): v is number => v !== null);
     if (!values.length) return null;
     if (bench.layer === "images")
       return ramp(values, 5, { title: "images that see the ground", limitName: "least", largeIsGood: true }, colours);
-    const limit = (bench.layer === "v" ? result.limit_v! : result.limit_h!) * 1000;
+    const limit = (bench.layer === "v" ? surface.limit_v! : surface.limit_h!) * 1000;
     const title = bench.layer === "v" ? "height error, mm (1 sigma)" : "plan error, radial, mm (1 sigma)";
     return ramp(values, limit, { title, limitName: "tol" }, colours);
-  }, [result, bench.layer, colours]);
+  }, [surface, bench.layer, colours]);
 
   useEffect(() => {
     if (!drawing) return;
     const source = drawing.layers.cells.getSource()!;
     source.clear();
-    if (!scale || !result?.map) return;
-    const { e, n, step } = result.map;
-    const values = cellValues(result.map, bench.layer as "h" | "v" | "images");
+    if (!scale || !surface?.map) return;
+    const { e, n, step } = surface.map;
+    const values = cellValues(surface.map, bench.layer as "h" | "v" | "images");
     const styles = new Map<string, Style>();
     values.forEach((value, k) => {
       const fill = value === null ? "transparent" : scale.colour(value);
@@ -186,7 +187,7 @@ export function Sheet() {
       source.addFeature(feature);
     });
     drawing.layers.cells.setOpacity(0.8);
-  }, [drawing, scale, result, bench.layer]);
+  }, [drawing, scale, surface, bench.layer]);
 
   // Strips and exposures.
   useEffect(() => {
@@ -286,6 +287,14 @@ export function Sheet() {
     return () => drawing.modify.un("modifyend", done);
   }, [drawing, bench.station, edit]);
 
+  // Once the figures stand, the server is asked to make ready for the first drag.
+  const { ask, warm } = trial;
+  const ready = prediction?.state === "done" && !result?.defects.length ? result?.hash : undefined;
+  const wanted = bench.station === "control" || bench.station === "verdict" || !!bench.selected?.startsWith("control/");
+  useEffect(() => {
+    if (ready && wanted) warm();
+  }, [ready, wanted, warm]);
+
   // Control and marks.
   const { selected, select, draft } = bench;
   useEffect(() => {
@@ -312,15 +321,19 @@ export function Sheet() {
       filter: (f) => String(f.getId()).startsWith("control/"),
     });
     drag.on("translatestart", (event) => select(String(event.features.item(0).getId())));
-    drag.on("translateend", (event) => {
-      const feature = event.features.item(0);
+    const dragged = (feature: Feature) => {
       const point = plan.control.find((p) => `control/${p.id}` === feature.getId());
       const [e, n] = (feature.getGeometry() as Point).getCoordinates() as [number, number];
-      if (point) void edit([{ object: `control/${point.id}`, value: { ...point, e: round(e), n: round(n) } }]);
+      return point ? [{ object: `control/${point.id}`, value: { ...point, e: round(e), n: round(n) } }] : [];
+    };
+    drag.on("translating", (event) => ask(dragged(event.features.item(0))));
+    drag.on("translateend", (event) => {
+      const changes = dragged(event.features.item(0));
+      if (changes.length) void edit(changes);
     });
     drawing.map.addInteraction(drag);
     return () => void drawing.map.removeInteraction(drag);
-  }, [drawing, plan.control, edit, select]);
+  }, [drawing, plan.control, edit, select, ask]);
 
   // Placing and choosing with the pointer.
   const { placing, setPlacing } = bench;

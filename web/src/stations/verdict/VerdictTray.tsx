@@ -1,9 +1,12 @@
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { repinned, useWorkbench } from "../../app/workbench";
+import { ChanceCurve } from "../../plots/ChanceCurve";
 import { chance as chanceWords, grid, mm, percent } from "../../lib/units";
 import { Histogram } from "../../plots/Histogram";
 import { NumberField } from "../../ui/fields";
 import { Heading } from "../Tray";
+import { Compare } from "./Compare";
+import { TargetsLost } from "./TargetsLost";
 
 const FILES = [
   ["points.csv", "point list, CSV"],
@@ -14,7 +17,8 @@ const FILES = [
 
 export function VerdictTray() {
   const { jobId, plan, result, prediction, catalogue } = usePlan();
-  const { setGoTo, pinned, setPinned } = useWorkbench();
+  const { setGoTo, pins, setPins } = useWorkbench();
+  const isPinned = pins.some((p) => p.result.hash === result?.hash);
   const unit = plan.brief.unit!;
   const standard = catalogue.standards.find((s) => s.id === plan.brief.standard)!;
   const files = (
@@ -71,7 +75,6 @@ export function VerdictTray() {
               <Row name="as the checks see it" h={result.seen_rmse_h} v={result.seen_rmse_v} />
               <Row name="95 % of the map within" h={worst[0][1]?.p95} v={worst[1][1]?.p95} />
               <Row name="worst place" h={worst[0][1]?.sigma} v={worst[1][1]?.sigma} />
-              {pinned && <Row name="pinned" h={pinned.rmse_h} v={pinned.rmse_v} />}
             </tbody>
           </table>
           <p className="mt-1 flex flex-wrap gap-2 text-sm">
@@ -86,8 +89,13 @@ export function VerdictTray() {
                   </button>
                 ),
             )}
-            <button className="button" aria-pressed={!!pinned} onClick={() => setPinned(pinned ? null : result)}>
-              pin (P)
+            <button
+              className="button"
+              aria-pressed={isPinned}
+              onClick={() => setPins(repinned(pins, plan, result))}
+              title="Keep these figures to compare with others"
+            >
+              {isPinned ? "unpin (P)" : "pin (P)"}
             </button>
           </p>
           {result.map!.uncovered > 0 && (
@@ -151,9 +159,12 @@ export function VerdictTray() {
               20 000 simulated tests; 90 % of them find V between {mm(chance.spread_v[0])} and {mm(chance.spread_v[2])}{" "}
               mm.
             </p>
+            <ChanceCurve curve={result.chance_curve!} asked={standard.least_checks} name={standard.name} />
           </section>
         )}
       </div>
+      <Compare />
+      <TargetsLost />
       <Assumptions />
     </>
   );

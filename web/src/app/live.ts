@@ -1,0 +1,55 @@
+import { useCallback, useMemo, useRef, useState } from "react";
+import { call, type Change, type Figures, type Live } from "../api/client";
+
+export interface LiveDesk {
+  /** Provisional figures of what is being tried, until the full computation has its say. */
+  live: Figures | null;
+  /** Ask what the figures would be with these changes to the control. Questions overtake each other: while one is under
+   * way only the newest waits. */
+  ask: (changes: Change[]) => void;
+  /** Have the server make ready, so that the first drag is answered at once. */
+  warm: () => void;
+  clear: () => void;
+}
+
+/** Live answers over one full result (its hash): with the next full result they are gone. */
+export function useLive(jobId: string, over: string | undefined): LiveDesk {
+  const [told, setTold] = useState<{ figures: Figures; over: string | undefined } | null>(null);
+  const underway = useRef(false);
+  const newest = useRef<Change[] | null>(null);
+  const base = useRef(over);
+  base.current = over;
+
+  const ask = useCallback(
+    (changes: Change[]) => {
+      newest.current = changes;
+      if (underway.current) return;
+      underway.current = true;
+      void (async () => {
+        try {
+          while (newest.current) {
+            const asked = newest.current;
+            const at = base.current;
+            newest.current = null;
+            const answer = await call<Live>("POST", `/jobs/${jobId}/live`, { changes: asked });
+            if (answer.state === "ready" && answer.result) setTold({ figures: answer.result, over: at });
+          }
+        } catch {
+          newest.current = null; // a live answer is a courtesy; the full computation reports what is wrong
+        } finally {
+          underway.current = false;
+        }
+      })();
+    },
+    [jobId],
+  );
+  const warm = useCallback(() => {
+    call<Live>("POST", `/jobs/${jobId}/live`, { changes: [] }).catch(() => undefined);
+  }, [jobId]);
+  const clear = useCallback(() => {
+    newest.current = null;
+    setTold(null);
+  }, []);
+  const live = told && told.over === over ? told.figures : null;
+  return useMemo(() => ({ live, ask, warm, clear }), [live, ask, warm, clear]);
+}
