@@ -95,6 +95,7 @@ export function PlanProvider({ jobId, children }: { jobId: string; children: Rea
   });
   const { result, before } = useLatestResults(prediction.data);
   const trial = useLive(jobId, result?.hash);
+  const { ask, clear } = trial;
 
   const [fault, setFault] = useState<Problem | null>(null);
   const [conflict, setConflict] = useState<Conflict | null>(null);
@@ -135,22 +136,22 @@ export function PlanProvider({ jobId, children }: { jobId: string; children: Rea
   const edit = useCallback(
     (changes: Change[]) => {
       client.setQueryData<PlanAnswer>(planKey, (old) => old && { ...old, plan: withChanges(old.plan, changes) });
-      if (changes.every((c) => c.object.startsWith("control/"))) trial.ask([...waiting.current.flat(), ...changes]);
-      else trial.clear();
+      if (changes.every((c) => c.object.startsWith("control/"))) ask([...waiting.current.flat(), ...changes]);
+      else clear();
       return send(() => {
         const revision = client.getQueryData<PlanAnswer>(planKey)?.revision ?? 0;
         return call<PlanAnswer>("PATCH", `/jobs/${jobId}/plan`, { changes }, { "If-Match": `"${revision}"` });
       }, changes);
     },
-    [client, planKey, send, jobId, trial],
+    [client, planKey, send, jobId, ask, clear],
   );
 
   const step = useCallback(
     async (direction: "undo" | "redo") => {
-      trial.clear();
-      if (await send(() => call<PlanAnswer>("POST", `/jobs/${jobId}/plan/${direction}`), [])) trial.ask([]);
+      clear();
+      if (await send(() => call<PlanAnswer>("POST", `/jobs/${jobId}/plan/${direction}`), [])) ask([]);
     },
-    [send, jobId, trial],
+    [send, jobId, ask, clear],
   );
 
   const settle = useCallback(

@@ -17,7 +17,7 @@ function typing(target: EventTarget | null): boolean {
 
 /** The keyboard of the whole window. Keys typed into a field stay there. */
 export function useShortcuts(showHelp: (show: boolean) => void) {
-  const { plan, step, edit, prediction, result } = usePlan();
+  const { plan, step, edit, prediction, result, trial } = usePlan();
   const bench = useWorkbench();
   const finding = useRef(-1);
   const timer = useRef<ReturnType<typeof setTimeout> | null>(null);
@@ -31,6 +31,10 @@ export function useShortcuts(showHelp: (show: boolean) => void) {
       if (!object || !selected) return false;
       const next = { object: selected, e: fixed(object.e + de), n: fixed(object.n + dn) };
       setDraft(next);
+      if (selected.startsWith("control/")) {
+        const row = plan.control.find((p) => `control/${p.id}` === selected);
+        if (row) trial.ask([{ object: selected, value: { ...row, e: next.e, n: next.n } }]);
+      }
       if (timer.current) clearTimeout(timer.current);
       timer.current = setTimeout(() => {
         const [kind, id] = selected.split("/") as [string, string];
@@ -105,7 +109,7 @@ export function useShortcuts(showHelp: (show: boolean) => void) {
     };
     window.addEventListener("keydown", listen);
     return () => window.removeEventListener("keydown", listen);
-  }, [bench, plan, prediction, result, step, edit, showHelp]);
+  }, [bench, plan, prediction, result, trial, step, edit, showHelp]);
 }
 
 function fixed(value: number): number {

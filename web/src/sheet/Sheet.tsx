@@ -296,13 +296,14 @@ export function Sheet() {
   }, [ready, wanted, warm]);
 
   // Control and marks.
-  const { selected, select, draft } = bench;
+  const { selected, select, draft, setDraft } = bench;
   useEffect(() => {
     if (!drawing) return;
     const source = drawing.layers.points.getSource()!;
     source.clear();
     const add = (object: string, kind: string, label: string, e: number, n: number) => {
       const at = draft?.object === object ? [draft.e, draft.n] : [e, n];
+      if (draft?.object === object) source.addFeature(whence([e, n], at, colours));
       const feature = new Feature(new Point(at));
       feature.setId(object);
       feature.setStyle(pointStyle(kind, label, selected === object, colours));
@@ -326,14 +327,19 @@ export function Sheet() {
       const [e, n] = (feature.getGeometry() as Point).getCoordinates() as [number, number];
       return point ? [{ object: `control/${point.id}`, value: { ...point, e: round(e), n: round(n) } }] : [];
     };
-    drag.on("translating", (event) => ask(dragged(event.features.item(0))));
+    drag.on("translating", (event) => {
+      const changes = dragged(event.features.item(0));
+      ask(changes);
+      for (const { object, value } of changes) setDraft({ object, e: value.e, n: value.n });
+    });
     drag.on("translateend", (event) => {
       const changes = dragged(event.features.item(0));
       if (changes.length) void edit(changes);
+      setDraft(null);
     });
     drawing.map.addInteraction(drag);
     return () => void drawing.map.removeInteraction(drag);
-  }, [drawing, plan.control, edit, select, ask]);
+  }, [drawing, plan.control, edit, select, ask, setDraft]);
 
   // Placing and choosing with the pointer.
   const { placing, setPlacing } = bench;
@@ -447,6 +453,17 @@ function cellValues(
 ) {
   if (layer === "images") return map.images;
   return map[layer === "h" ? "h" : "v"].map((x) => (x === null ? null : x * 1000));
+}
+
+/** Where a point on its way comes from: a dashed ring at the old place and a line to the new one. */
+function whence(from: number[], to: number[], colours: Record<string, string>): Feature {
+  const feature = new Feature(new LineString([from, to]));
+  const stroke = new Stroke({ color: colours.decision!, width: 1.4, lineDash: [4, 3] });
+  feature.setStyle([
+    new Style({ stroke }),
+    new Style({ image: new CircleStyle({ radius: 8, stroke }), geometry: new Point(from) }),
+  ]);
+  return feature;
 }
 
 function closed(ring: [number, number][]): number[][] {
