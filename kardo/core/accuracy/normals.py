@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numba import njit, prange
+from numba import njit, prange, uint64
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import reverse_cuthill_mckee
 
@@ -18,6 +18,7 @@ from kardo.core.accuracy.network import Lists, Network
 from kardo.core.arrays import Bools, Floats, Ints
 
 MIN_RAYS_PER_EXPOSURE = 6  # fewer tie rays cannot orient an exposure
+SEGMENTS = 8  # stretches of the block eliminated side by side, every other one at a time
 FLAT_INTERSECTION = 1e-12  # smallest ratio of eigenvalues at which rays still meet in a point
 
 
@@ -170,11 +171,12 @@ def form(net: Network) -> Normals:
     band = np.zeros((n, half_band + 1))
     border, corner = np.zeros((n, border_size)), np.zeros((border_size, border_size))
     diagonal = np.zeros(n + border_size)
-    which, segments = _segments(np.flatnonzero(points), rays.rays, half_band)
+    which, segments = _segments(np.flatnonzero(points), rays.rays, half_band, len(order))
     for phase in (0, 1):
         _eliminate_points(
             which,
             segments[phase:],
+            half_band // 6 + 1,
             rays.rays.start,
             rays.rays.values,
             rays.camera,
@@ -210,16 +212,16 @@ def form(net: Network) -> Normals:
     return Normals(band, border, corner, diagonal, order, position, points, rays)
 
 
-def _segments(which: Ints, rays: Lists, half_band: int) -> tuple[Ints, Ints]:
-    """Points in the order of the first exposure they touch, cut where a band's width is passed: what one segment writes
-    ends before the next but one begins, so every other segment can be worked at the same time."""
+def _segments(which: Ints, rays: Lists, half_band: int, exposures: int) -> tuple[Ints, Ints]:
+    """Points in the order of the first exposure they touch, cut into a few segments of at least a band's width: what one
+    writes ends before the next but one begins, so every other segment can be worked at the same time."""
     owner = rays.owner()
     first = np.zeros(len(rays), dtype=np.int64)
     seen = np.diff(rays.start) > 0
     first[seen] = np.minimum.reduceat(rays.values, rays.start[:-1][seen]) if owner.size else 0
     which = which[np.argsort(first[which], kind="stable")]
-    segment = first[which] // (half_band // 6 + 1)
-    cuts = np.searchsorted(segment, np.arange(segment[-1] + 2 if len(segment) else 1))
+    count = max(1, min(SEGMENTS, exposures // (half_band // 6 + 1)))
+    cuts = np.searchsorted(first[which], np.linspace(0, exposures, count + 1).astype(np.int64))
     return which, cuts.astype(np.int64)
 
 
@@ -227,6 +229,7 @@ def _segments(which: Ints, rays: Lists, half_band: int) -> tuple[Ints, Ints]:
 def _eliminate_points(  # type: ignore[no-untyped-def]
     which,
     segments,
+    reach,
     start,
     seen,
     camera,
@@ -251,6 +254,7 @@ def _eliminate_points(  # type: ignore[no-untyped-def]
     for k in prange(count):
         _eliminate_segment(
             which[segments[2 * k] : segments[2 * k + 1]],
+            reach,
             start,
             seen,
             camera,
@@ -274,8 +278,30 @@ def _eliminate_points(  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True)
+def _first_seen(j, start, seen):  # type: ignore[no-untyped-def]
+    first = seen[start[j]]
+    for r in range(start[j], start[j + 1]):
+        first = min(first, seen[r])
+    return first
+
+
+@njit(cache=True)
+def _move_to_band(blocks, deep, q, band):  # type: ignore[no-untyped-def]
+    """Add the finished blocks of exposure q, which couple it with q, q + 1 ... q + deep - 1, to the band; clear them."""
+    for c in range(6):
+        row = band[6 * q + c]
+        for a in range(c, 6):
+            row[a - c] += blocks[0, c, a]
+        for d in range(1, deep):
+            for a in range(6):
+                row[6 * d + a - c] += blocks[d, c, a]
+    blocks[:deep] = 0.0
+
+
+@njit(cache=True)
 def _eliminate_segment(  # type: ignore[no-untyped-def]
     which,
+    reach,
     start,
     seen,
     camera,
@@ -293,22 +319,36 @@ def _eliminate_segment(  # type: ignore[no-untyped-def]
     diagonal,
     diagonal_b,
 ):
-    """Loops written out: on blocks of three by six a call costs more than the sums."""
+    """Points come in the order of their first exposure. Blocks of six by six gather in a ring of as many exposures as
+    the band reaches, where each lies in one piece (in the band every row of it is on another page of memory), and move
+    to the band once no later point can touch them. Loops are written out: on such blocks a call costs more than the sums."""
+    if len(which) == 0:
+        return
     b = corner.shape[0]
-    lower, u_b, t_b = np.empty((3, 3)), np.empty((3, b)), np.empty((3, b))
+    ring, deep = np.zeros((reach, reach, 6, 6)), np.zeros(reach, dtype=np.int64)
+    waiting = _first_seen(which[0], start, seen)  # the first exposure whose blocks are not yet in the band
+    lower, u_b, t_b = np.empty((3, 3)), np.zeros((3, b)), np.zeros((3, b))
+    product, flat = np.empty(36), ring.ravel()
     for j in which:
+        first = _first_seen(j, start, seen)
+        while waiting < first:
+            _move_to_band(ring[waiting % reach], deep[waiting % reach], waiting, band)
+            deep[waiting % reach] = 0
+            waiting += 1
         _root3(a_pp[j], lower)
         r0, n = start[j], start[j + 1] - start[j]
+        used = b if s_start[j + 1] > s_start[j] else s_first  # a point that hangs on no shift touches interiors only
         t = np.empty((n, 3, 6))
-        u_b[:] = 0.0
+        u_b[:, :used] = 0.0
         for k in range(n):
             r = r0 + k
             p, cam = seen[r], 7 * camera[r]
+            own = ring[p % reach, 0]
             for c in range(6):
                 for a in range(3):
                     t[k, a, c] = jx[r, 0, a] * je[r, 0, c] + jx[r, 1, a] * je[r, 1, c]
                 for a in range(c, 6):
-                    band[6 * p + c, a - c] += je[r, 0, a] * je[r, 0, c] + je[r, 1, a] * je[r, 1, c]
+                    own[c, a] += je[r, 0, a] * je[r, 0, c] + je[r, 1, a] * je[r, 1, c]
                 diagonal[6 * p + c] += je[r, 0, c] ** 2 + je[r, 1, c] ** 2
             for c in range(7):
                 for a in range(3):
@@ -325,15 +365,19 @@ def _eliminate_segment(  # type: ignore[no-untyped-def]
                 diagonal_b[s_first + 3 * s + a] += prior[j, a]
                 for s2 in s_values[s_start[j] : s_start[j + 1]]:
                     corner[s_first + 3 * s + a, s_first + 3 * s2 + a] += prior[j, a]
-        _forward3(lower, u_b, t_b)
-        _subtract_outer(t_b, t_b, corner)
+        _forward3(lower, u_b[:, :used], t_b[:, :used])
+        _subtract_outer(t_b[:, :used], t_b[:, :used], corner)
         for k in range(n):
             p = seen[r0 + k]
-            _subtract_outer(t[k], t_b, border[6 * p : 6 * p + 6])
+            _subtract_outer(t[k], t_b[:, :used], border[6 * p : 6 * p + 6])
             for m in range(n):
-                if seen[r0 + m] < p:
-                    _subtract_pair(t[k], t[m], p, seen[r0 + m], band)
-            _subtract_square(t[k], p, band)
+                q = seen[r0 + m]
+                if q <= p:
+                    at = uint64(36 * (q % reach * reach + p - q))
+                    deep[q % reach] = max(deep[q % reach], p - q + 1)
+                    _subtract_block(t[k], t[m], product, flat, at)
+    for q in range(waiting, min(waiting + reach, band.shape[0] // 6)):
+        _move_to_band(ring[q % reach], deep[q % reach], q, band)
 
 
 @njit(cache=True)
@@ -345,22 +389,16 @@ def _subtract_outer(left, right, out):  # type: ignore[no-untyped-def]
             out[a, c] -= l0 * right[0, c] + l1 * right[1, c] + l2 * right[2, c]
 
 
-@njit(cache=True)
-def _subtract_pair(t_p, t_q, p, q, band):  # type: ignore[no-untyped-def]
-    """Block (p, q) of the band, p after q. The bounds are literal so that the compiler unrolls both loops."""
+@njit(cache=True, fastmath={"contract"})
+def _subtract_block(t_p, t_q, product, flat, at):  # type: ignore[no-untyped-def]
+    """The block that begins at `at` of a flat window, which couples exposures p and q. The product is made apart and
+    the bounds are literal, so that the compiler knows nothing overlaps and works on many numbers at a time."""
     for c in range(6):
-        row = band[6 * q + c, 6 * (p - q) - c : 6 * (p - q) - c + 6]
         t0, t1, t2 = t_q[0, c], t_q[1, c], t_q[2, c]
         for a in range(6):
-            row[a] -= t_p[0, a] * t0 + t_p[1, a] * t1 + t_p[2, a] * t2
-
-
-@njit(cache=True)
-def _subtract_square(t, p, band):  # type: ignore[no-untyped-def]
-    """Lower half of the diagonal block p of the band."""
-    for c in range(6):
-        for a in range(c, 6):
-            band[6 * p + c, a - c] -= t[0, a] * t[0, c] + t[1, a] * t[1, c] + t[2, a] * t[2, c]
+            product[6 * c + a] = t_p[0, a] * t0 + t_p[1, a] * t1 + t_p[2, a] * t2
+    for x in range(36):
+        flat[at + uint64(x)] -= product[x]
 
 
 @njit(cache=True)
