@@ -137,7 +137,7 @@ def _predict_once(plan: Plan) -> tuple[dict[str, float], int, int, int]:
         timed("map and budget", lambda: propagate_to_map(solution, planned.map_points, targets))
         seen = timed("checks", lambda: as_seen(solution))
         survey, standard = planned.network.check_sigma, standards()["user_rmse"]
-        timed("chance", lambda: chance_to_pass(seen.joint, survey, standard, 0.03, 0.05))
+        timed("chance", lambda: chance_to_pass(seen.joint, survey, standard, Brief().terms))
     return seconds, solution.factor.n, solution.half_band, peak.bytes - before
 
 

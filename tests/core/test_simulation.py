@@ -6,7 +6,7 @@ import pytest
 from kardo.core.accuracy.acceptance import chance_to_pass
 from kardo.core.accuracy.network import network_from_json
 from kardo.core.accuracy.solution import as_seen, solve
-from kardo.core.accuracy.standards import standards
+from kardo.core.accuracy.standards import SurveyError, Terms, standards
 from tests.conftest import block_json
 from tests.core.dense import Dense
 
@@ -75,7 +75,7 @@ def test_simulation_agrees(name):
 
 
 @pytest.mark.parametrize("name", NETWORKS)
-@pytest.mark.parametrize("standard", ["user_rmse", "nssda", "asprs_2023"])
+@pytest.mark.parametrize("standard", ["user_rmse", "nssda", "asprs_2023", "per_point", "volume"])
 def test_chance_agrees(name, standard):
     """The simulated worlds, judged by the standard, pass as often as predicted."""
     data = block_json(checks=4, **NETWORKS[name])
@@ -84,10 +84,9 @@ def test_chance_agrees(name, standard):
     _, _, _, d = simulate(data, np.random.default_rng(7))
     rule = standards()[standard]
     worlds = np.moveaxis(d, 0, 1)
-    survey_h, survey_v = np.hypot(0.009, 0.009), 0.015
-    h, v = rule.statistics(worlds, survey_h, survey_v)
-    tolerance = float(np.quantile(h, 0.8)), float(np.quantile(v, 0.7))
-    chance = chance_to_pass(seen.joint, net.check_sigma, rule, *tolerance)
-    passing = ((h <= tolerance[0]) & (v <= tolerance[1])).mean()
+    h, v = rule.statistics(worlds, SurveyError.of(net.check_sigma), Terms(1, 1))
+    terms = Terms(float(np.quantile(h, 0.8)), float(np.quantile(v, 0.7)))
+    chance = chance_to_pass(seen.joint, net.check_sigma, rule, terms)
+    passing = ((h <= terms.h) & (v <= terms.v)).mean()
     assert chance.passing == pytest.approx(passing, abs=4 * np.sqrt(0.25 / DRAWS))
     assert 0 < chance.uncertainty < 0.005

@@ -5,7 +5,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from kardo.core.accuracy.standards import Standard
+from kardo.core.accuracy.standards import Standard, SurveyError, Terms
 from kardo.core.arrays import Floats, Json
 
 DRAWS, SEED, BINS = 20_000, 1972, 40
@@ -47,16 +47,13 @@ def _normals(draws: int, columns: int, seed: int) -> Floats:
     return np.random.default_rng(seed).standard_normal((draws, columns))
 
 
-def chance_to_pass(
-    joint: Floats, survey: Floats, standard: Standard, tolerance_h: float, tolerance_v: float
-) -> Chance | None:
+def chance_to_pass(joint: Floats, survey: Floats, standard: Standard, terms: Terms) -> Chance | None:
     """Chance to pass, by simulation. joint (3c, 3c) as the checks see it; survey (c, 3) the checks' own sigmas.
     None where there are no checks to judge by."""
     if not len(joint):
         return None
-    d = draw_differences(joint)
-    survey_h, survey_v = survey_error(survey)
-    h, v = standard.statistics(d, survey_h, survey_v)
+    h, v = standard.statistics(draw_differences(joint), SurveyError.of(survey), terms)
+    tolerance_h, tolerance_v = standard.tolerances(terms)
     p = float(((h <= tolerance_h) & (v <= tolerance_v)).mean())
     counts_h, edges_h = np.histogram(h, BINS)
     counts_v, edges_v = np.histogram(v, BINS)
@@ -72,38 +69,27 @@ def chance_to_pass(
     )
 
 
-def survey_error(survey: Floats) -> tuple[float, float]:
-    """The check survey's own RMSE, radial H and V, from its sigmas (c, 3)."""
-    east, north, up = np.mean(survey**2, axis=0)
-    return float(np.sqrt(east + north)), float(np.sqrt(up))
-
-
 def _spread(values: Floats) -> tuple[float, float, float]:
     low, middle, high = np.percentile(values, [5, 50, 95])
     return float(low), float(middle), float(high)
 
 
 def chance_by_count(
-    joint: Floats, survey: Floats, standard: Standard, tolerance_h: float, tolerance_v: float, seed: int = SEED
+    joint: Floats, survey: Floats, standard: Standard, terms: Terms, planned: int, seed: int = SEED
 ) -> list[tuple[int, float, float]]:
-    """How much the test is worth with n of the planned checks: (n, chance to pass, relative spread of RMSE_V).
+    """How much the test is worth with n checks: (n, chance to pass, scatter of the judged V relative to its mean).
 
-    Checks are taken in a fixed random order, so that the curve speaks of number, not of one corner of the site.
+    The first `planned` checks of joint (3c, 3c) and survey (c, 3) are the plan's; the rest are checks that could be added.
+    The plan's are taken in a fixed random order, so that the curve speaks of number, not of one corner of the site.
     """
     if not len(joint):
         return []
     d = draw_differences(joint, draws=4000)
-    order = np.random.default_rng(seed).permutation(d.shape[1])
-    survey_h, survey_v = survey_error(survey)
+    order = np.r_[np.random.default_rng(seed).permutation(planned), planned : d.shape[1]].astype(np.int64)
     curve = []
     for n in range(1, d.shape[1] + 1):
         some = d[:, order[:n]]
-        _, v = standard.statistics(some, survey_h, survey_v)
-        curve.append(
-            (
-                n,
-                float(standard.passes(some, tolerance_h, tolerance_v, survey_h, survey_v).mean()),
-                float(v.std() / v.mean()),
-            )
-        )
+        known = SurveyError.of(survey[order[:n]])
+        _, v = standard.statistics(some, known, terms)
+        curve.append((n, float(standard.passes(some, known, terms).mean()), float(v.std() / v.mean())))
     return curve

@@ -146,6 +146,16 @@ def gram(left: Misclosures, right: Misclosures) -> Floats:
     return left.y_band.T @ right.y_band + left.h_border.T @ right.h_border
 
 
+def difference_covariance(seen: Misclosures, solution: Solution) -> Floats:
+    """Joint covariance (3k, 3k) of d = map - survey at checks (section 3 of docs/accuracy.md). What a check shares with
+    the map cancels in d."""
+    with_shifts = seen.y_border.T @ seen.shifts
+    prior = seen.s_border[solution.shift_first :]
+    shared = prior.T @ (solution.network.shift_sigma.ravel()[:, None] ** 2 * prior)
+    y = seen.y_band.T @ seen.y_band + seen.y_border.T @ seen.y_border
+    return np.asarray(y + with_shifts + with_shifts.T + shared + block_diagonal(seen.own + seen.survey))
+
+
 def correction(weight: Floats, gram_: Floats) -> Floats:
     """K of  Q_new = Q - Q H' K H Q  when the weight of misclosures changes by `weight` (m, m; zero blocks and equal rows
     allowed) and their covariance is `gram_` = H Q H' (Woodbury). Raises LinAlgError where the change leaves the

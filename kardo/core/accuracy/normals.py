@@ -279,6 +279,9 @@ def _eliminate_points(  # type: ignore[no-untyped-def]
 
 @njit(cache=True)
 def _first_seen(j, start, seen):  # type: ignore[no-untyped-def]
+    """The first exposure that sees a point; 0 for one that none sees, which comes first."""
+    if start[j] == start[j + 1]:
+        return 0
     first = seen[start[j]]
     for r in range(start[j], start[j + 1]):
         first = min(first, seen[r])

@@ -2,7 +2,7 @@
 
 import math
 from dataclasses import dataclass
-from itertools import chain
+from itertools import chain, pairwise
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -16,11 +16,12 @@ from kardo.core.errors import PlanError
 from kardo.core.flight.catalogue import calibration
 from kardo.core.flight.pattern import FlightPlan, fly, from_course
 from kardo.core.geodesy.frame import LocalFrame
-from kardo.core.gnss.occupations import rover_sigma, set_up_sigma
-from kardo.core.plan.model import ControlPoint, Plan
+from kardo.core.gnss.occupations import mark_sigma, rover_sigma, set_up_sigma
+from kardo.core.plan.model import Area, ControlPoint, Plan, Ring
 from kardo.core.terrain.surface import Surface
 
-MAP_POINTS = 400  # aimed at over the area; between 300 and 600 come out
+MAP_POINTS = 400  # aimed at over the site; between 300 and 600 come out
+AREA_POINTS = 100  # the same over each area whose volume matters; up to 150
 
 
 @dataclass(frozen=True)
@@ -44,8 +45,8 @@ class ControlRays:
 
 @dataclass(frozen=True)
 class Planned:
-    """A plan's network with the keys to read it: which points are targets, checks and map sample; and what is needed
-    to lay further control points over the same flight."""
+    """A plan's network with the keys to read it: which points are targets, checks, map sample and the samples of the
+    plan's areas; and what is needed to lay further control points over the same flight."""
 
     plan: Plan
     network: Network
@@ -59,6 +60,7 @@ class Planned:
     map_e: Floats
     map_n: Floats
     map_step: float
+    area_points: tuple[Ints, ...]
     width_px: Floats
 
     def observe(self, plan: Plan, points: tuple[ControlPoint, ...]) -> ControlRays:
@@ -74,9 +76,9 @@ class _Shifts:
     names: list[str]
     sigma: list[tuple[float, float, float]]
 
-    def add(self, name: str, h: float, v: float) -> int:
+    def add(self, name: str, sigma: tuple[float, float, float]) -> int:
         self.names.append(name)
-        self.sigma.append((h, h, v))
+        self.sigma.append(sigma)
         return len(self.names) - 1
 
 
@@ -86,10 +88,19 @@ def site_polygon(plan: Plan) -> Polygon:
         raise PlanError(
             "There is no boundary.", where="Site", mend="Import one, paste its corners, or draw it on the sheet."
         )
-    polygon = Polygon(plan.site.boundary)
+    return _polygon(plan.site.boundary, "The boundary")
+
+
+def area_polygon(area: Area) -> Polygon:
+    """An area as a polygon. Raises PlanError where it crosses itself."""
+    return _polygon(area.ring, f"The area {area.name}")
+
+
+def _polygon(ring: Ring, what: str) -> Polygon:
+    polygon = Polygon(ring)
     if not polygon.is_valid or polygon.area <= 0:
         raise PlanError(
-            "The boundary crosses itself or has no area.",
+            f"{what} crosses itself or has no extent.",
             where="Site",
             mend="Move the vertices so that its sides do not cross.",
         )
@@ -132,17 +143,18 @@ def planned_network(plan: Plan) -> Planned:
     frame = _frame(plan, polygon, surface)
     assume = Assumptions(plan.assumptions)
     c = frame.to_enu(flight.e, flight.n, flight.h)
-    ypr = np.stack([flight.course + frame.convergence, np.full(len(c), -math.pi / 2), np.zeros(len(c))], axis=1)
+    ypr = np.stack([flight.course + frame.convergence, flight.tilt - math.pi / 2, np.zeros(len(c))], axis=1)
     shifts = _Shifts([], [])
     base_shifts = _base_shifts(plan, shifts, assume)
-    legs = [shifts.add(f"leg {k + 1}", assume["leg_h"], assume["leg_v"]) for k in range(len(flight.legs))]
+    leg = assume["leg_h"], assume["leg_h"], assume["leg_v"]
+    legs = [shifts.add(f"leg {k + 1}", leg) for k in range(len(flight.legs))]
     hang = _control_shifts(plan, shifts, base_shifts, assume)
     sight = Sight(flight, c, rotations(ypr))
     control = _observe(plan, plan.control, flight, frame, assume, sight, hang)
-    groups = _points(polygon, flight, surface, frame, assume, sight)
+    groups = _points(plan, polygon, flight, surface, frame, assume, sight)
     network = _assemble(plan, flight, frame, assume, ypr, shifts, base_shifts, legs, control, groups)
-    counts = np.cumsum([len(groups.ties), len(control.x), len(groups.map_enu)])
-    which = np.arange(counts[0], counts[1])
+    counts = np.cumsum([len(groups.ties), len(control.x), *groups.sizes])
+    which, *samples = [np.arange(a, b) for a, b in pairwise(counts)]
     is_target = np.array([p.role == "target" for p in plan.control], dtype=bool)
     return Planned(
         plan,
@@ -153,10 +165,11 @@ def planned_network(plan: Plan) -> Planned:
         hang,
         which[is_target],
         which[~is_target],
-        np.arange(counts[1], counts[2]),
+        samples[0],
         groups.map_e,
         groups.map_n,
         groups.map_step,
+        tuple(samples[1:]),
         control.width_px,
     )
 
@@ -172,8 +185,11 @@ def _base_shifts(plan: Plan, shifts: _Shifts, assume: Assumptions) -> list[int]:
     mark = plan.mark_of(plan.base.mark)
     if mark is None:
         return []
-    set_up = set_up_sigma(plan.base.support, len(plan.base.readings), assume)
-    return [shifts.add(f"mark {mark.name}", mark.sigma_h, mark.sigma_v), shifts.add(f"set-up on {mark.name}", *set_up)]
+    h, v = set_up_sigma(plan.base.support, len(plan.base.readings), assume)
+    return [
+        shifts.add(f"mark {mark.name}", mark_sigma(mark, assume)),
+        shifts.add(f"set-up on {mark.name}", (h, h, v)),
+    ]
 
 
 def _control_shifts(plan: Plan, shifts: _Shifts, base: list[int], assume: Assumptions) -> dict[str | None, list[int]]:
@@ -184,20 +200,22 @@ def _control_shifts(plan: Plan, shifts: _Shifts, base: list[int], assume: Assump
         mark = plan.mark_of(identifier)
         assert mark is not None
         same = identifier == plan.base.mark and base
-        first = base[0] if same else shifts.add(f"mark {mark.name}", mark.sigma_h, mark.sigma_v)
-        second = shifts.add(f"{'second ' if same else ''}set-up on {mark.name}", *set_up_sigma("tripod", 2, assume))
+        first = base[0] if same else shifts.add(f"mark {mark.name}", mark_sigma(mark, assume))
+        h, v = set_up_sigma("tripod", 2, assume)
+        second = shifts.add(f"{'second ' if same else ''}set-up on {mark.name}", (h, h, v))
         hang[identifier] = [first, second]
     return hang
 
 
 @dataclass(frozen=True)
 class _Points:
-    """Tie points and the map sample in ENU with their rays."""
+    """Tie points and samples of the ground (of the map, then of each area, `sizes` long) in ENU with their rays."""
 
     ties: Floats
     tie_rays: Lists
-    map_enu: Floats
-    map_rays: Lists
+    samples: Floats
+    sample_rays: Lists
+    sizes: list[int]
     map_e: Floats
     map_n: Floats
     map_step: float
@@ -215,17 +233,33 @@ def control_heights(plan: Plan, points: tuple[ControlPoint, ...]) -> Floats:
 
 
 def _points(
-    polygon: Polygon, flight: FlightPlan, surface: Surface, frame: LocalFrame, assume: Assumptions, sight: "Sight"
+    plan: Plan,
+    polygon: Polygon,
+    flight: FlightPlan,
+    surface: Surface,
+    frame: LocalFrame,
+    assume: Assumptions,
+    sight: "Sight",
 ) -> _Points:
     tie_e, tie_n = _lattice(flight, assume["lattice_rays"])
     ties = frame.to_enu(tie_e, tie_n, surface.at(tie_e, tie_n))
     known = np.isfinite(ties).all(axis=1)
     tie_rays = sight.rays(ties[known])
     enough = np.diff(tie_rays.start) >= 2
-    map_e, map_n, step = _map_sample(polygon)
-    map_enu = frame.to_enu(map_e, map_n, surface.at(map_e, map_n))
+    map_e, map_n, step = _sample(polygon, MAP_POINTS)
+    grounds = [(map_e, map_n), *(_sample(area_polygon(a), AREA_POINTS)[:2] for a in plan.areas)]
+    e, n = (np.concatenate([g[k] for g in grounds]) for k in (0, 1))
+    h = surface.at(e, n)
+    if np.isnan(h).any():
+        raise PlanError(
+            "The terrain has gaps inside the boundary or an area.",
+            where="Site, terrain",
+            mend="Bring in terrain that covers them.",
+        )
+    samples = frame.to_enu(e, n, h)
     tied = tie_rays.take(np.flatnonzero(enough))
-    return _Points(ties[known][enough], tied, map_enu, sight.rays(map_enu), map_e, map_n, step)
+    sizes = [len(g[0]) for g in grounds]
+    return _Points(ties[known][enough], tied, samples, sight.rays(samples), sizes, map_e, map_n, step)
 
 
 def _observe(
@@ -258,13 +292,14 @@ class Sight:
     def __init__(self, flight: FlightPlan, c: Floats, rotation: Floats) -> None:
         self.c, self.rotation, self.flight = c, rotation, flight
         self.tree = cKDTree(c[:, :2])
+        self.reach = _ground_reach(flight)
 
     def rays(self, points: Floats) -> Lists:
         """Exposures whose frame holds each point (m, 3), a list per point in ascending order."""
         if not len(points):
             return Lists.of([])
         cam = self.flight.camera
-        reach = (self.c[:, 2].max() - points[:, 2].min()) * math.hypot(cam.width_px, cam.height_px) / (2 * cam.f_px)
+        reach = (self.c[:, 2].max() - points[:, 2].min()) * self.reach
         near = self.tree.query_ball_point(points[:, :2], reach, workers=2, return_sorted=True)
         counts = np.fromiter((len(k) for k in near), dtype=np.int64, count=len(near))
         owner = np.repeat(np.arange(len(points)), counts)
@@ -272,6 +307,14 @@ class Sight:
         uv, depth = project(cam.f_px, self.rotation[seen], self.c[seen], points[owner])
         inside = (depth > 0) & (np.abs(uv[:, 0]) <= cam.width_px / 2) & (np.abs(uv[:, 1]) <= cam.height_px / 2)
         return Lists(np.r_[0, np.cumsum(counts)], seen).keep(inside)
+
+
+def _ground_reach(flight: FlightPlan) -> float:
+    """How far from the camera's foot the frame's farthest corner sees level ground, per metre of height."""
+    cam, tilt = flight.camera, float(flight.tilt.max())
+    x, y = cam.width_px / (2 * cam.f_px), cam.height_px / (2 * cam.f_px)
+    down = math.cos(tilt) - y * math.sin(tilt)  # of the frame's upper edge, which looks farthest ahead
+    return math.hypot(x, math.sin(tilt) + y * math.cos(tilt)) / max(down, 0.05)
 
 
 def _lattice(flight: FlightPlan, per_image: float) -> tuple[Floats, Floats]:
@@ -293,14 +336,14 @@ def _lattice(flight: FlightPlan, per_image: float) -> tuple[Floats, Floats]:
     return from_course(x, y, a)
 
 
-def _map_sample(polygon: Polygon) -> tuple[Floats, Floats, float]:
-    """A regular sample of ground points inside the boundary, and its step in metres."""
+def _sample(polygon: Polygon, aimed: int) -> tuple[Floats, Floats, float]:
+    """A regular sample of ground points inside a polygon, at most half as many again as aimed at, and its step in metres."""
     west, south, east, north = polygon.bounds
-    step = math.sqrt(polygon.area / MAP_POINTS)
+    step = math.sqrt(polygon.area / aimed)
     while True:
         e, n = np.meshgrid(np.arange(west + step / 2, east, step), np.arange(south + step / 2, north, step))
         inside = contains_xy(polygon, e.ravel(), n.ravel())
-        if inside.sum() <= 600:
+        if inside.sum() <= 1.5 * aimed:
             return e.ravel()[inside], n.ravel()[inside], step
         step *= 1.05
 
@@ -353,9 +396,9 @@ def _assemble(
     c = frame.to_enu(flight.e, flight.n, flight.h)
     is_check: Bools = np.array([p.role == "check" for p in plan.control], dtype=bool)
     empty: list[int] = []
-    nothing = [empty] * len(g.ties), [empty] * len(g.map_enu)
-    none = np.full((len(g.ties), 3), np.nan), np.full((len(g.map_enu), 3), np.nan)
-    rays = (g.tie_rays, control.rays, g.map_rays)
+    nothing = [empty] * len(g.ties), [empty] * len(g.samples)
+    none = np.full((len(g.ties), 3), np.nan), np.full((len(g.samples), 3), np.nan)
+    rays = (g.tie_rays, control.rays, g.sample_rays)
     offsets = np.cumsum([0, *(r.start[-1] for r in rays)])
     start = np.r_[0, *(r.start[1:] + offset for r, offset in zip(rays, offsets, strict=False))].astype(np.int64)
     corrected = base if plan.base.corrections != "code" else []
@@ -373,14 +416,14 @@ def _assemble(
         names=(
             *(f"tie {k}" for k in range(len(g.ties))),
             *(p.name for p in plan.control),
-            *(f"map {k}" for k in range(len(g.map_enu))),
+            *(f"ground {k}" for k in range(len(g.samples))),
         ),
-        x=np.concatenate([g.ties, control.x, g.map_enu]),
+        x=np.concatenate([g.ties, control.x, g.samples]),
         sigma_px=np.concatenate(
             [
                 np.full(len(g.ties), assume["tie_ray_px"]),
                 control.sigma_px,
-                np.full(len(g.map_enu), assume["map_ray_px"]),
+                np.full(len(g.samples), assume["map_ray_px"]),
             ]
         ),
         rays=Lists(start, np.concatenate([r.values for r in rays])),
@@ -388,7 +431,7 @@ def _assemble(
         point_shifts=Lists.of(
             [*nothing[0], *([] if check else s for check, s in zip(is_check, control.shifts, strict=True)), *nothing[1]]
         ),
-        check=np.concatenate([np.zeros(len(g.ties), bool), is_check, np.ones(len(g.map_enu), bool)]),
+        check=np.concatenate([np.zeros(len(g.ties), bool), is_check, np.ones(len(g.samples), bool)]),
         check_point=len(g.ties) + np.flatnonzero(is_check),
         check_sigma=control.sigma[is_check],
         check_shifts=Lists.of([s for check, s in zip(is_check, control.shifts, strict=True) if check]),

@@ -1,5 +1,6 @@
 """The prediction: figures, error surface, chance and budget of a plan, from its network."""
 
+import math
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -8,17 +9,20 @@ import numpy as np
 
 from kardo.core.accuracy import acceptance
 from kardo.core.accuracy.budget import OnMap, Share, propagate_to_map
+from kardo.core.accuracy.conditions import unmet
 from kardo.core.accuracy.defaults import Assumptions
-from kardo.core.accuracy.misclosures import Misclosures, misclosures
+from kardo.core.accuracy.misclosures import Misclosures, difference_covariance, misclosures
 from kardo.core.accuracy.network import Network
-from kardo.core.accuracy.planned import Planned, planned_network
+from kardo.core.accuracy.planned import Planned, area_polygon, planned_network, site_polygon
 from kardo.core.accuracy.reliability import reliability
-from kardo.core.accuracy.solution import DefectiveNetwork, SeenByChecks, Solution, as_seen, solve
+from kardo.core.accuracy.solution import DefectiveNetwork, Solution, as_seen, solve
 from kardo.core.accuracy.standards import standards
+from kardo.core.accuracy.volume import mean_height_sigma
 from kardo.core.arrays import Floats, Json
-from kardo.core.plan.model import Brief, Plan
+from kardo.core.plan.model import Brief, ControlPoint, Plan
 
-ENGINE = 1  # raised whenever the same plan would give other numbers
+ENGINE = 2  # raised whenever the same plan would give other numbers
+CURVE = 40  # checks up to which the worth of the test is told
 Progress = Callable[[str, float], None]
 
 
@@ -80,7 +84,9 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Json:
     result = {"hash": plan.hash, "engine": ENGINE, "defects": []}
     result |= figures(plan.brief, variances, seen.measured, planned.network.check_sigma[seen.known])
     result |= {
-        "chance_curve": _chance_curve(plan.brief, seen, planned),
+        "unmet": unmet(plan),
+        "chance_curve": _chance_curve(plan, planned, solution),
+        "volumes": _volumes(plan, planned, solution),
         "map": map_json(planned, variances),
         "control": _control_json(plan, planned, solution),
         "reliability": _reliability_json(plan, targets, on_map, variances),
@@ -101,10 +107,13 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Json:
 
 def map_variances(plan: Plan, covariances: Floats) -> Floats:
     """Variances (k, 3) of the deliverable: the network's, and the geoid model's where heights are orthometric."""
-    geoid = Assumptions(plan.assumptions)["geoid_v"] if plan.brief.heights != "ellipsoidal" else 0.0
     variances = np.einsum("kaa->ka", covariances).copy()
-    variances[:, 2] += geoid**2
+    variances[:, 2] += _geoid_sigma(plan) ** 2
     return variances
+
+
+def _geoid_sigma(plan: Plan) -> float:
+    return Assumptions(plan.assumptions)["geoid_v"] if plan.brief.heights != "ellipsoidal" else 0.0
 
 
 def figures(brief: Brief, variances: Floats, joint: Floats, survey: Floats) -> Json:
@@ -112,25 +121,65 @@ def figures(brief: Brief, variances: Floats, joint: Floats, survey: Floats) -> J
     checks that can be measured, survey (c, 3) their own sigmas."""
     absolute = rmse(variances)
     seen = rmse(np.diag(joint).reshape(-1, 3)) if len(joint) else None
-    standard, tolerance = standards()[brief.standard], (brief.tolerance_h, brief.tolerance_v)
-    chance = acceptance.chance_to_pass(joint, survey, standard, *tolerance)
-    limit_h, limit_v = standard.rmse_limits(*tolerance)
+    standard = standards()[brief.standard]
+    chance = acceptance.chance_to_pass(joint, survey, standard, brief.terms)
+    limit_h, limit_v = standard.rmse_limits(brief.terms)
     return {
         "rmse_h": absolute.h,
         "rmse_v": absolute.v,
         "seen_rmse_h": seen.h if seen else None,
         "seen_rmse_v": seen.v if seen else None,
         "limit_h": limit_h,
-        "limit_v": limit_v,
+        "limit_v": limit_v if math.isfinite(limit_v) else None,
         "chance": chance.passing if chance else None,
         "chance_detail": chance.to_json() if chance else None,
     }
 
 
-def _chance_curve(brief: Brief, seen: SeenByChecks, planned: Planned) -> list[tuple[int, float, float]]:
-    survey = planned.network.check_sigma[seen.known]
-    tolerance = brief.tolerance_h, brief.tolerance_v
-    return acceptance.chance_by_count(seen.measured, survey, standards()[brief.standard], *tolerance)
+def _chance_curve(plan: Plan, planned: Planned, solution: Solution) -> list[tuple[int, float, float]]:
+    """The planned checks, and checks that could be added to them, one after another."""
+    if not plan.checks:
+        return []
+    checks = plan.checks + _further_checks(plan, planned)
+    found = misclosures(solution, planned.observe(plan, checks))
+    survey = np.sqrt(np.einsum("kaa->ka", found.survey[found.usable]))
+    own = int(found.usable[: len(plan.checks)].sum())
+    joint = difference_covariance(found.take(found.usable), solution)
+    return acceptance.chance_by_count(joint, survey, standards()[plan.brief.standard], plan.brief.terms, own)
+
+
+def _further_checks(plan: Plan, planned: Planned) -> tuple[ControlPoint, ...]:
+    """Checks that could be added, each as far as can be from all control before it, observed as the plan's own are."""
+    places = np.stack([planned.map_e, planned.map_n], axis=1)
+    taken = np.array([(p.e, p.n) for p in plan.control])
+    away = np.min(np.linalg.norm(places[:, None] - taken, axis=2), axis=1)
+    out = []
+    for k in range(max(0, CURVE - len(plan.checks))):
+        far = int(np.argmax(away))
+        like = plan.checks[k % len(plan.checks)]
+        e, n = (float(x) for x in places[far])
+        out.append(like.model_copy(update={"id": f"further-{k}", "e": e, "n": n, "h": None}))
+        away = np.minimum(away, np.linalg.norm(places - places[far], axis=1))
+    return tuple(out)
+
+
+def _volumes(plan: Plan, planned: Planned, solution: Solution) -> list[Json]:
+    """The whole site, then each area: standard deviation of its mean height and of its volume."""
+    geoid = _geoid_sigma(plan)
+    places = [
+        ("", "the whole site", site_polygon(plan).area, planned.map_points),
+        *(
+            (a.id, a.name, area_polygon(a).area, points)
+            for a, points in zip(plan.areas, planned.area_points, strict=True)
+        ),
+    ]
+    out = []
+    for identifier, name, extent, points in places:
+        sigma = mean_height_sigma(solution, points)
+        if sigma is not None:
+            sigma = math.hypot(sigma, geoid)
+            out.append({"id": identifier, "name": name, "area": extent, "sigma": sigma, "sigma_volume": sigma * extent})
+    return out
 
 
 def _reliability_json(plan: Plan, targets: Misclosures, on_map: OnMap, variances: Floats) -> list[Json]:

@@ -1,21 +1,119 @@
 """The catalogue of standards, and the statistic each one computes from check differences."""
 
+import math
 import tomllib
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
 from importlib.resources import files
 
 import numpy as np
+from scipy.stats import norm
 
 from kardo.core.arrays import Bools, Floats
 
 RADIAL_95 = 2.4477  # of a circular normal distribution, per component
 VERTICAL_95 = 1.9600
+CONTOUR_90 = 3.2898  # twice 1.6449: nine of ten heights within half the interval
+
+
+@dataclass(frozen=True)
+class Terms:
+    """What is promised. Tolerances h and v in metres (of what, the standard says), the share of points (0 to 1) that a
+    per-point limit asks for, and the contour interval in metres."""
+
+    h: float
+    v: float
+    share: float = 0.95
+    interval: float = 0.25
+
+
+@dataclass(frozen=True)
+class SurveyError:
+    """The check survey's own RMSE, radial H and V, metres."""
+
+    h: float
+    v: float
+
+    @classmethod
+    def of(cls, sigma: Floats) -> "SurveyError":
+        """From the sigmas (c, 3) of the checks."""
+        east, north, up = np.mean(sigma**2, axis=0)
+        return cls(float(np.sqrt(east + north)), float(np.sqrt(up)))
+
+
+@dataclass(frozen=True)
+class _Judge:
+    """What a standard computes from differences d (k, checks, 3), what it compares that with, and the RMSE (radial H, and V)
+    at which the two are equal for errors without a mean; infinite where the standard sets no such limit."""
+
+    statistics: Callable[[Floats, SurveyError, Terms], tuple[Floats, Floats]]
+    tolerances: Callable[[Terms], tuple[float, float]]
+    limits: Callable[[Terms], tuple[float, float]]
+
+
+def _rmse(d: Floats) -> tuple[Floats, Floats, Floats]:
+    x, y, z = np.sqrt(np.einsum("kca,kca->ak", d, d) / d.shape[1])
+    return x, y, z
+
+
+def _plain(d: Floats, survey: SurveyError, terms: Terms) -> tuple[Floats, Floats]:
+    x, y, z = _rmse(d)
+    return np.hypot(x, y), z
+
+
+def _at_95(d: Floats, survey: SurveyError, terms: Terms) -> tuple[Floats, Floats]:
+    x, y, z = _rmse(d)
+    return RADIAL_95 * 0.5 * (x + y), VERTICAL_95 * z
+
+
+def _with_survey(d: Floats, survey: SurveyError, terms: Terms) -> tuple[Floats, Floats]:
+    x, y, z = _rmse(d)
+    return np.hypot(np.hypot(x, y), survey.h), np.hypot(z, survey.v)
+
+
+def _per_point(d: Floats, survey: SurveyError, terms: Terms) -> tuple[Floats, Floats]:
+    """The error that the asked share of the checks stays inside: the last of them in order of size."""
+    last = math.ceil(terms.share * d.shape[1] - 1e-9) - 1
+    h, v = np.hypot(d[..., 0], d[..., 1]), np.abs(d[..., 2])
+    return np.partition(h, last, axis=1)[:, last], np.partition(v, last, axis=1)[:, last]
+
+
+def _mean_height(d: Floats, survey: SurveyError, terms: Terms) -> tuple[Floats, Floats]:
+    x, y, _ = _rmse(d)
+    return np.hypot(x, y), np.abs(d[..., 2].mean(axis=1))
+
+
+def _as_given(terms: Terms) -> tuple[float, float]:
+    return terms.h, terms.v
+
+
+def _contour(terms: Terms) -> tuple[float, float]:
+    return terms.h, terms.interval / CONTOUR_90
+
+
+_JUDGES = {
+    "user_rmse": _Judge(_plain, _as_given, _as_given),
+    "per_point": _Judge(
+        _per_point,
+        _as_given,
+        lambda t: (
+            t.h / math.sqrt(-math.log(1 - min(t.share, 0.9999))),
+            t.v / float(norm.ppf((1 + min(t.share, 0.9999)) / 2)),
+        ),
+    ),
+    "nssda": _Judge(_at_95, _as_given, lambda t: (t.h / (RADIAL_95 / math.sqrt(2)), t.v / VERTICAL_95)),
+    "asprs_2023": _Judge(_with_survey, _as_given, _as_given),
+    "contour": _Judge(_plain, _contour, _contour),
+    "volume": _Judge(_mean_height, _as_given, lambda t: (t.h, math.inf)),
+}
 
 
 @dataclass(frozen=True)
 class Standard:
-    """A standard: who publishes it, what it computes, what it asks of the checks, and what it leaves unsaid."""
+    """A standard: who publishes it, what it computes, what it asks of the checks and of control, and what it leaves
+    unsaid. quadrant_share: least share of the checks in each quadrant; spacing: least distance between checks as a part of
+    the diagonal; control_factor: how many times better than the product control must be. Zero asks nothing."""
 
     id: str
     name: str
@@ -26,28 +124,26 @@ class Standard:
     statistic_v: str
     least_checks: int
     silent: str
+    quadrant_share: float = 0.0
+    spacing: float = 0.0
+    control_factor: float = 0.0
 
-    def rmse_limits(self, tolerance_h: float, tolerance_v: float) -> tuple[float, float]:
-        """The tolerance as an RMSE: radial for H (components taken equal), and V. Metres."""
-        if self.id == "nssda":
-            return tolerance_h / (RADIAL_95 / np.sqrt(2.0)), tolerance_v / VERTICAL_95
-        return tolerance_h, tolerance_v
+    def rmse_limits(self, terms: Terms) -> tuple[float, float]:
+        """The tolerance as an RMSE: radial for H (components taken equal), and V. Metres; infinite where there is none."""
+        return _JUDGES[self.id].limits(terms)
 
-    def statistics(self, d: Floats, survey_h: float, survey_v: float) -> tuple[Floats, Floats]:
-        """The judged statistic H and V (k,) of check differences d (k, checks, 3) in metres.
+    def tolerances(self, terms: Terms) -> tuple[float, float]:
+        """What the judged statistics H and V are compared with, metres."""
+        return _JUDGES[self.id].tolerances(terms)
 
-        survey_h (radial) and survey_v are the check survey's own error, which ASPRS adds in quadrature.
-        """
-        x, y, z = np.sqrt(np.einsum("kca,kca->ak", d, d) / d.shape[1])
-        if self.id == "nssda":
-            return RADIAL_95 * 0.5 * (x + y), VERTICAL_95 * z
-        h = np.hypot(x, y)
-        if self.id == "asprs_2023":
-            return np.hypot(h, survey_h), np.hypot(z, survey_v)
-        return h, z
+    def statistics(self, d: Floats, survey: SurveyError, terms: Terms) -> tuple[Floats, Floats]:
+        """The judged statistic H and V (k,) of check differences d (k, checks, 3) in metres."""
+        return _JUDGES[self.id].statistics(d, survey, terms)
 
-    def passes(self, d: Floats, tolerance_h: float, tolerance_v: float, survey_h: float, survey_v: float) -> Bools:
-        h, v = self.statistics(d, survey_h, survey_v)
+    def passes(self, d: Floats, survey: SurveyError, terms: Terms) -> Bools:
+        """Whether each of k tests passes (k,)."""
+        h, v = self.statistics(d, survey, terms)
+        tolerance_h, tolerance_v = self.tolerances(terms)
         return (h <= tolerance_h) & (v <= tolerance_v)
 
 

@@ -11,7 +11,16 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from kardo.core.accuracy.budget import OnMap, propagate_to_map
-from kardo.core.accuracy.misclosures import Misclosures, block_diagonal, correction, gram, hung, join, misclosures
+from kardo.core.accuracy.misclosures import (
+    Misclosures,
+    block_diagonal,
+    correction,
+    difference_covariance,
+    gram,
+    hung,
+    join,
+    misclosures,
+)
 from kardo.core.accuracy.planned import Planned, planned_network
 from kardo.core.accuracy.solution import Solution, solve
 from kardo.core.arrays import Floats
@@ -133,13 +142,9 @@ def _joint(
     kept: Kept, plan: Plan, checks: tuple[ControlPoint, ...], seen: Misclosures, changed: Misclosures, k: Floats
 ) -> Floats:
     """Section 3's joint covariance of map minus check, after the correction k of the inverse."""
-    y = np.vstack([seen.y_band, seen.y_border])
-    y_s = seen.y_border.T @ seen.shifts
-    prior = seen.s_border[kept.solution.shift_first :]
-    shared = prior.T @ (kept.solution.network.shift_sigma.ravel()[:, None] ** 2 * prior)
     a = changed.y_band.T @ seen.y_band + changed.h_border.T @ seen.y_border
     b = changed.h_border.T @ seen.shifts
     cross = a.T @ k @ b
-    joint = y.T @ y + y_s + y_s.T + shared - a.T @ k @ a - cross - cross.T + block_diagonal(seen.own + seen.survey)
+    joint = difference_covariance(seen, kept.solution) - a.T @ k @ a - cross - cross.T
     measured = np.repeat(seen.usable, 3)
     return np.asarray(joint[np.ix_(measured, measured)], dtype=np.float64)

@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 from shapely import Polygon, box
@@ -14,11 +15,13 @@ from kardo.core.plan.model import Flight
 from kardo.core.terrain.surface import Surface
 
 MAX_EXPOSURES = 20_000
+CROSSING_HEIGHT = 1.2  # times the block's, where the plan does not say
+Kind = Literal["main", "crossing", "oblique"]
 
 
 @dataclass(frozen=True)
 class Strip:
-    """One flight line: grid metres of first and last exposure, its exposures as a range, its leg."""
+    """One flight line: grid metres of first and last exposure, its exposures as a range, its leg, and what it is for."""
 
     start: tuple[float, float]
     end: tuple[float, float]
@@ -26,6 +29,7 @@ class Strip:
     count: int
     leg: int
     length: float
+    kind: Kind
 
 
 @dataclass(frozen=True)
@@ -42,13 +46,15 @@ class Leg:
 class FlightPlan:
     """Exposures (n,) in grid metres with heights in the job's system, in the order flown, and what they add up to.
 
-    course is the grid azimuth in radians of each exposure; leg and strip are indices.
+    course is the grid azimuth in radians of each exposure, tilt its camera's angle from straight down, forward;
+    leg and strip are indices.
     """
 
     e: Floats
     n: Floats
     h: Floats
     course: Floats
+    tilt: Floats
     leg: Ints
     strip: Ints
     strips: tuple[Strip, ...]
@@ -75,15 +81,17 @@ def fly(flight: Flight, area: Polygon, surface: Surface | None) -> FlightPlan:
         flight.course if flight.course is not None else _shortest_course(flight, area, spacing, trigger, across, craft)
     )
     lines = _lines(flight, area, course, spacing, trigger, across)
-    legs, leg_of_strip = _legs(lines, flight, craft, course)
-    e, n, azimuth, strip = _exposures(lines, course, trigger)
-    h = _heights(flight, area, surface, e, n)
+    lines += _crossing(flight, area, course, along) + _oblique(flight, area, course, trigger)
+    legs, leg_of_strip = _legs(lines, flight, craft)
+    e, n, azimuth, strip = _exposures(lines)
+    above = np.array([line.height for line in lines])[strip]
+    h = _heights(flight, area, surface, e, n, above)
     gsd = flight.height / cam.f_px
     counts = np.bincount(strip, minlength=len(lines))
     first = np.r_[0, np.cumsum(counts)[:-1]]
     strips = tuple(
         Strip(
-            (e[a], n[a]), (e[a + k - 1], n[a + k - 1]), int(a), int(k), leg_of_strip[s], abs(lines[s][2] - lines[s][1])
+            (e[a], n[a]), (e[a + k - 1], n[a + k - 1]), int(a), int(k), leg_of_strip[s], lines[s].length, lines[s].kind
         )
         for s, (a, k) in enumerate(zip(first, counts, strict=True))
     )
@@ -92,6 +100,7 @@ def fly(flight: Flight, area: Polygon, surface: Surface | None) -> FlightPlan:
         n,
         h,
         azimuth,
+        np.radians([line.tilt for line in lines])[strip],
         np.array(leg_of_strip, dtype=np.int64)[strip],
         strip,
         strips,
@@ -109,7 +118,23 @@ def fly(flight: Flight, area: Polygon, surface: Surface | None) -> FlightPlan:
     )
 
 
-Line = tuple[float, float, float]  # offset across the course, start and end along it (in the order flown)
+@dataclass(frozen=True)
+class Line:
+    """One line to fly: offset across its course (degrees) and start and end along it (in the order flown), metres about
+    the grid's origin; metres between exposures, height above ground, tilt of the camera in degrees."""
+
+    offset: float
+    start: float
+    end: float
+    course: float
+    trigger: float
+    height: float
+    tilt: float
+    kind: Kind
+
+    @property
+    def length(self) -> float:
+        return abs(self.end - self.start)
 
 
 def _require_few(area: Polygon, spacing: float, trigger: float, flight: Flight) -> None:
@@ -128,7 +153,9 @@ def _along_course(area: Polygon, course: float) -> Polygon:
     return rotate(area, course, origin=(0.0, 0.0))
 
 
-def _lines(flight: Flight, area: Polygon, course: float, spacing: float, trigger: float, across: float) -> list[Line]:
+def _lines(
+    flight: Flight, area: Polygon, course: float, spacing: float, trigger: float, across: float
+) -> list[Line]:
     """Lines in the order flown, there and back. Margins are counted from the area's edge near each line."""
     turned = _along_course(area, course)
     left, bottom, right, top = turned.bounds
@@ -144,9 +171,53 @@ def _lines(flight: Flight, area: Polygon, course: float, spacing: float, trigger
             [(p.bounds[1], p.bounds[3]) for p in getattr(near, "geoms", [near]) if p.area > 0], 4 * flight.height
         )
         margin = flight.margin_exposures * trigger
-        found = [(x, y0 - margin, y1 + margin) for y0, y1 in spans]
-        lines += found if k % 2 == 0 else [(x, y1, y0) for x, y0, y1 in reversed(found)]
+        found = [(y0 - margin, y1 + margin) for y0, y1 in spans]
+        found = found if k % 2 == 0 else [(y1, y0) for y0, y1 in reversed(found)]
+        lines += [Line(x, y0, y1, course, trigger, flight.height, 0.0, "main") for y0, y1 in found]
     return lines
+
+
+def _crossing(flight: Flight, area: Polygon, course: float, along: float) -> list[Line]:
+    """Strips at a right angle to the block, evenly over it, at another height: what separates focal length from height."""
+    height = flight.crossing_height or round(CROSSING_HEIGHT * flight.height, 1)
+    trigger = along * height / flight.height * (1 - flight.forward_overlap / 100)
+    across = (course + 90) % 360
+    return [
+        Line(x, y0, y1, across, trigger, height, 0.0, "crossing")
+        for x, y0, y1 in _spread(area, across, flight.crossing_strips, flight.margin_exposures * trigger)
+    ]
+
+
+def _oblique(flight: Flight, area: Polygon, course: float, trigger: float) -> list[Line]:
+    """Strips along the block with the camera tilted forward. Each begins and ends earlier by what the camera looks ahead,
+    or the first side of the area would have no coverage."""
+    ahead = flight.height * math.tan(math.radians(flight.oblique_tilt))
+    return [
+        Line(
+            x,
+            y0 - math.copysign(ahead, y1 - y0),
+            y1 - math.copysign(ahead, y1 - y0),
+            course,
+            trigger,
+            flight.height,
+            flight.oblique_tilt,
+            "oblique",
+        )
+        for x, y0, y1 in _spread(area, course, flight.oblique_strips, flight.margin_exposures * trigger)
+    ]
+
+
+def _spread(area: Polygon, course: float, count: int, margin: float) -> list[tuple[float, float, float]]:
+    """So many lines evenly over an area, there and back: offset across the course, start and end along it."""
+    turned = _along_course(area, course)
+    left, bottom, right, top = turned.bounds
+    out = []
+    for k in range(count):
+        x = left + (k + 0.5) * (right - left) / count
+        low, high = turned.intersection(box(x - 0.5, bottom - 1, x + 0.5, top + 1)).bounds[1::2]
+        span = (low - margin, high + margin)
+        out.append((x, *(span if k % 2 == 0 else span[::-1])))
+    return out
 
 
 def _merged(spans: list[tuple[float, float]], gap: float) -> list[tuple[float, float]]:
@@ -170,16 +241,16 @@ def _shortest_course(
 
     def seconds(course: float) -> float:
         lines = _lines(flight, area, course, spacing, trigger, across)
-        return sum(abs(y1 - y0) / flight.speed + craft.turn_s for _, y0, y1 in lines)
+        return sum(line.length / flight.speed + craft.turn_s for line in lines)
 
     return min(candidates, key=seconds)
 
 
-def _legs(lines: list[Line], flight: Flight, craft: Aircraft, course: float) -> tuple[tuple[Leg, ...], list[int]]:
+def _legs(lines: list[Line], flight: Flight, craft: Aircraft) -> tuple[tuple[Leg, ...], list[int]]:
     """Cut the flight at line ends so that each battery lands with its reserve. A single line longer than a battery
     keeps a leg of its own, and shows what it would leave."""
     usable = craft.battery_min * (1 - flight.reserve / 100) - 2 * craft.transit_min
-    minutes = [(abs(y1 - y0) / flight.speed + craft.turn_s) / 60 for _, y0, y1 in lines]
+    minutes = [(line.length / flight.speed + craft.turn_s) / 60 for line in lines]
     of_strip: list[int] = []
     used: list[float] = []
     for m in minutes:
@@ -195,23 +266,20 @@ def _legs(lines: list[Line], flight: Flight, craft: Aircraft, course: float) -> 
     return tuple(legs), of_strip
 
 
-def _exposures(lines: list[Line], course: float, trigger: float) -> tuple[Floats, Floats, Floats, Ints]:
-    a = math.radians(course)
-    xs: list[Floats] = []
-    ys: list[Floats] = []
-    azimuth: list[Floats] = []
-    strip: list[Ints] = []
-    for s, (x, y0, y1) in enumerate(lines):
-        count = max(2, math.ceil(abs(y1 - y0) / trigger - 1e-9) + 1)
-        middle, step = (y0 + y1) / 2, math.copysign(trigger, y1 - y0)
-        y = middle + (np.arange(count) - (count - 1) / 2) * step
-        xs.append(np.full(count, x, dtype=np.float64))
-        ys.append(np.asarray(y, dtype=np.float64))
-        azimuth.append(np.full(count, a if y1 > y0 else a + math.pi))
+def _exposures(lines: list[Line]) -> tuple[Floats, Floats, Floats, Ints]:
+    """Grid metres, grid azimuth in radians and strip of every exposure."""
+    es, ns, azimuth, strip = [], [], [], []
+    for s, line in enumerate(lines):
+        a = math.radians(line.course)
+        count = max(2, math.ceil(line.length / line.trigger - 1e-9) + 1)
+        middle, step = (line.start + line.end) / 2, math.copysign(line.trigger, line.end - line.start)
+        y = np.asarray(middle + (np.arange(count) - (count - 1) / 2) * step, dtype=np.float64)
+        e, n = from_course(np.full(count, line.offset, dtype=np.float64), y, a)
+        es.append(e)
+        ns.append(n)
+        azimuth.append(np.full(count, a if line.end > line.start else a + math.pi))
         strip.append(np.full(count, s, dtype=np.int64))
-    across, along = np.concatenate(xs), np.concatenate(ys)
-    e, n = from_course(across, along, a)
-    return e, n, np.concatenate(azimuth), np.concatenate(strip)
+    return np.concatenate(es), np.concatenate(ns), np.concatenate(azimuth), np.concatenate(strip)
 
 
 def from_course(across: Floats, along: Floats, course: float) -> tuple[Floats, Floats]:
@@ -219,11 +287,13 @@ def from_course(across: Floats, along: Floats, course: float) -> tuple[Floats, F
     return across * math.cos(course) + along * math.sin(course), -across * math.sin(course) + along * math.cos(course)
 
 
-def _heights(flight: Flight, area: Polygon, surface: Surface | None, e: Floats, n: Floats) -> Floats:
+def _heights(
+    flight: Flight, area: Polygon, surface: Surface | None, e: Floats, n: Floats, above: Floats
+) -> Floats:
     if surface is None:
-        return np.full(len(e), flight.height)
+        return above
     if flight.terrain_following:
-        return surface.at(e, n) + flight.height
+        return surface.at(e, n) + above
     west, south, east, north = area.bounds
     ee, nn = np.meshgrid(np.linspace(west, east, 40), np.linspace(south, north, 40))
-    return np.full(len(e), float(np.nanmedian(surface.at(ee, nn))) + flight.height)
+    return float(np.nanmedian(surface.at(ee, nn))) + above

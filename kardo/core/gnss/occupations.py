@@ -4,6 +4,7 @@ import math
 from dataclasses import dataclass
 
 from kardo.core.accuracy.defaults import Assumptions
+from kardo.core.plan.model import Mark
 
 
 @dataclass(frozen=True)
@@ -53,3 +54,23 @@ def set_up_sigma(support: str, readings: int, assume: Assumptions) -> tuple[floa
     if support == "fixed_pole":
         return assume["centring_pole"], assume["height_fixed_pole"]
     return assume["centring_tripod"], assume["height_taped_twice" if readings > 1 else "height_taped_once"]
+
+
+FULL_SESSION = 4.0  # hours from which the published law of static sessions holds
+
+
+def mark_sigma(mark: Mark, assume: Assumptions) -> tuple[float, float, float]:
+    """Sigma east, north, up in metres of a mark's own coordinates.
+
+    Static sessions of at least four hours against a reference network fall with the square root of the hours (Eckl, Snay,
+    Soler, Cline and Mader, J. Geodesy 75, 2001). Shorter ones do worse than that law carried on: here in inverse proportion
+    to the hours, since ambiguities and troposphere no longer settle.
+    """
+    if mark.known == "here":
+        return assume["code_h"], assume["code_h"], assume["code_v"]
+    if mark.known == "published":
+        return mark.sigma_h, mark.sigma_h, mark.sigma_v
+    share = math.sqrt(1 / mark.hours)
+    if mark.hours < FULL_SESSION:
+        share = math.sqrt(1 / FULL_SESSION) * FULL_SESSION / mark.hours
+    return assume["static_e"] * share, assume["static_n"] * share, assume["static_v"] * share

@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
+from kardo.core.accuracy.standards import Terms
 from kardo.core.arrays import Json
 from kardo.core.errors import PlanError
 from kardo.core.geodesy.crs import Grid, grid
@@ -40,17 +41,35 @@ class Brief(Part):
     deliverable: Literal["orthophoto", "surface", "volume", "drawing"] = "orthophoto"
     tolerance_h: Sigma = 0.03
     tolerance_v: Sigma = 0.05
-    standard: Literal["user_rmse", "nssda", "asprs_2023"] = "user_rmse"
+    standard: Literal["user_rmse", "per_point", "nssda", "asprs_2023", "contour", "volume"] = "user_rmse"
+    point_share: Annotated[float, Field(ge=50, le=100)] = 95.0
+    contour_interval: Annotated[float, Field(gt=0, le=100)] = 0.25
     crs: Annotated[str, Field(max_length=40)] = ""
     heights: Annotated[str, Field(max_length=40)] = "EPSG:5773"
     unit: Literal["m", "ft", "us-ft"] = "m"
     epoch: Annotated[str, Field(max_length=20)] = ""
 
+    @property
+    def terms(self) -> Terms:
+        """What the standard holds the product to."""
+        return Terms(self.tolerance_h, self.tolerance_v, self.point_share / 100, self.contour_interval)
+
+
+Ring = tuple[tuple[Coordinate, Coordinate], ...]
+
 
 class Site(Part):
     """The boundary: one ring of (E, N), not closed."""
 
-    boundary: Annotated[tuple[tuple[Coordinate, Coordinate], ...], Field(max_length=MAX_VERTICES)] = ()
+    boundary: Annotated[Ring, Field(max_length=MAX_VERTICES)] = ()
+
+
+class Area(Part):
+    """A part of the site whose volume matters: a heap, a pit, a bench. One ring of (E, N), not closed."""
+
+    id: Identifier
+    name: Name
+    ring: Annotated[Ring, Field(min_length=3, max_length=MAX_VERTICES)]
 
 
 class Terrain(Part):
@@ -66,7 +85,11 @@ class Terrain(Part):
 
 
 class Flight(Part):
-    """How the block is flown. Overlaps in percent, exposure time in seconds; course None is the shortest day."""
+    """How the block is flown. Overlaps in percent, exposure time in seconds; course None is the shortest day.
+
+    Beside the block: crossing strips at a right angle to it and at a height of their own (None: a fifth higher), and
+    oblique strips along it with the camera tilted forward, degrees from straight down.
+    """
 
     camera: Identifier = "mp20"
     aircraft: Identifier = "quad"
@@ -78,13 +101,18 @@ class Flight(Part):
     course: Annotated[float, Field(ge=0, lt=360)] | None = None
     margin_strips: Annotated[int, Field(ge=0, le=6)] = 2
     margin_exposures: Annotated[int, Field(ge=0, le=10)] = 2
+    crossing_strips: Annotated[int, Field(ge=0, le=20)] = 0
+    crossing_height: Annotated[float, Field(ge=10, le=1000)] | None = None
+    oblique_strips: Annotated[int, Field(ge=0, le=20)] = 0
+    oblique_tilt: Annotated[float, Field(ge=5, le=50)] = 30.0
     speed: Annotated[float, Field(gt=0, le=40)] = 6.0
     exposure_time: Annotated[float, Field(gt=0, le=0.1)] = 0.001
     reserve: Annotated[float, Field(ge=0, le=60)] = 28.0
 
 
 class Mark(Part):
-    """A mark with known coordinates; sigmas per axis as published (95 % circle / 2.4477, 95 % height / 1.96)."""
+    """A mark with coordinates. Where they come from: published, with sigmas per axis (95 % circle / 2.4477, 95 % height /
+    1.96); static, post-processed from so many hours of logging; or here, an autonomous position not yet shifted."""
 
     id: Identifier
     name: Name
@@ -93,6 +121,8 @@ class Mark(Part):
     h: Height
     sigma_h: Sigma = 0.010
     sigma_v: Sigma = 0.015
+    known: Literal["published", "static", "here"] = "published"
+    hours: Annotated[float, Field(ge=0.1, le=240)] = 4.0
 
 
 class Base(Part):
@@ -134,12 +164,14 @@ class Plan(Part):
     marks: Annotated[tuple[Mark, ...], Field(max_length=200)] = ()
     base: Base = Base()
     control: Annotated[tuple[ControlPoint, ...], Field(max_length=MAX_POINTS)] = ()
+    areas: Annotated[tuple[Area, ...], Field(max_length=40)] = ()
     assumptions: dict[str, Annotated[float, Field(allow_inf_nan=False, ge=0)]] = {}
 
     @model_validator(mode="after")
     def _references_hold(self) -> "Plan":
         marks = [m.id for m in self.marks]
-        for what, ids in (("mark", marks), ("control point", [p.id for p in self.control])):
+        parts = (("mark", marks), ("control point", [p.id for p in self.control]), ("area", [a.id for a in self.areas]))
+        for what, ids in parts:
             if len(set(ids)) < len(ids):
                 raise ValueError(f"two {what}s have the same id")
         wanted = [("the base", self.base.mark), *((p.name, p.mark) for p in self.control)]

@@ -18,8 +18,10 @@ class Lack(TypedDict):
 
 
 class Limits(TypedDict):
+    """The tolerance as an RMSE; None where the standard sets no such limit."""
+
     h: float
-    v: float
+    v: float | None
 
 
 class Datum(TypedDict):
@@ -36,6 +38,7 @@ class StripShape(TypedDict):
     leg: int
     exposures: int
     length: float
+    kind: Literal["main", "crossing", "oblique"]
 
 
 class LegShape(TypedDict):
@@ -171,6 +174,16 @@ class ReliabilityShape(TypedDict):
     lost_v: float | None
 
 
+class VolumeShape(TypedDict):
+    """An area (id empty: the whole site), m2: standard deviations of its mean height, m, and of its volume, m3."""
+
+    id: str
+    name: str
+    area: float
+    sigma: float
+    sigma_volume: float
+
+
 class Size(TypedDict):
     exposures: int
     order: int
@@ -193,7 +206,7 @@ class Figures(TypedDict):
     seen_rmse_h: float | None
     seen_rmse_v: float | None
     limit_h: float
-    limit_v: float
+    limit_v: float | None
     chance: float | None
     chance_detail: ChanceShape | None
     map: MapShape
@@ -216,10 +229,12 @@ class Result(DefectiveResult, total=False):
     seen_rmse_h: float | None
     seen_rmse_v: float | None
     limit_h: float
-    limit_v: float
+    limit_v: float | None
     chance: float | None
     chance_detail: ChanceShape | None
+    unmet: list[str]
     chance_curve: list[tuple[int, float, float]]
+    volumes: list[VolumeShape]
     map: MapShape
     control: list[ControlFigures]
     reliability: list[ReliabilityShape]

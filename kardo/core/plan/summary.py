@@ -44,8 +44,8 @@ def summary(plan: Plan) -> Summary:
 
 
 def _limits(plan: Plan) -> Limits:
-    h, v = standards()[plan.brief.standard].rmse_limits(plan.brief.tolerance_h, plan.brief.tolerance_v)
-    return {"h": float(h), "v": float(v)}
+    h, v = standards()[plan.brief.standard].rmse_limits(plan.brief.terms)
+    return {"h": float(h), "v": float(v) if np.isfinite(v) else None}
 
 
 def _datum(plan: Plan) -> Datum:
@@ -83,7 +83,14 @@ def flight_json(flight: FlightPlan) -> FlightShape:
         "minutes": flight.minutes,
         "height_range": (float(np.nanmin(flight.h)), float(np.nanmax(flight.h))),
         "strips": [
-            {"start": s.start, "end": s.end, "leg": s.leg, "exposures": s.count, "length": s.length}
+            {
+                "start": s.start,
+                "end": s.end,
+                "leg": s.leg,
+                "exposures": s.count,
+                "length": s.length,
+                "kind": s.kind,
+            }
             for s in flight.strips
         ],
         "legs": [

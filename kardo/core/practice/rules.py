@@ -11,8 +11,8 @@ from typing import Literal
 import numpy as np
 from shapely import Point
 
+from kardo.core.accuracy.conditions import unmet
 from kardo.core.accuracy.planned import control_heights, site_polygon
-from kardo.core.accuracy.standards import standards
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError
 from kardo.core.flight.pattern import FlightPlan
@@ -193,23 +193,17 @@ def _no_target(r: Rule, view: View) -> Iterator[Finding]:
 
 
 @rule(
-    "check-count",
-    "Are there as many checks as the standard asks for?",
+    "standard-conditions",
+    "Are checks and control as the standard asks?",
     "warn",
     "control",
     None,
-    "With few checks the sample RMSE is itself uncertain.",
+    "Few checks, or checks in one corner, make a test that says little; poor control cannot carry a better product.",
     "the standard in the Brief",
 )
 def _check_count(r: Rule, view: View) -> Iterator[Finding]:
-    standard = standards()[view.plan.brief.standard]
-    n = len(view.plan.checks)
-    if n < standard.least_checks:
-        yield r.found(
-            f"{n} checks; {standard.name} asks for at least {standard.least_checks}.",
-            "Place more checks, all over the site.",
-            measured=n,
-        )
+    for words in unmet(view.plan):
+        yield r.found(words, "The test counts only once its standard's conditions are met.")
 
 
 @rule(
@@ -350,7 +344,7 @@ def _weakest(r: Rule, view: View) -> Iterator[Finding]:
     worst = ((prediction or {}).get("map") or {}).get("worst_v")
     if not prediction or not worst:
         return
-    if worst["sigma"] > prediction["limit_v"] * (r.threshold or 1):
+    if prediction["limit_v"] and worst["sigma"] > prediction["limit_v"] * (r.threshold or 1):
         yield r.found(
             f"Weakest place: height to {worst['sigma'] * 1000:.1f} mm at {worst['e']:.0f} E {worst['n']:.0f} N.",
             "Put a target there.",
@@ -528,12 +522,62 @@ def _tolerance(r: Rule, view: View) -> Iterator[Finding]:
     if not p or p.get("defects"):
         return
     for axis, name in (("h", "H"), ("v", "V")):
-        if p[f"rmse_{axis}"] > p[f"limit_{axis}"]:
+        limit = p[f"limit_{axis}"]
+        if limit is not None and p[f"rmse_{axis}"] > limit:
             yield r.found(
-                f"{name} of {p[f'rmse_{axis}'] * 1000:.1f} mm is outside the {p[f'limit_{axis}'] * 1000:.1f} mm allowed.",
+                f"{name} of {p[f'rmse_{axis}'] * 1000:.1f} mm is outside the {limit * 1000:.1f} mm allowed.",
                 "See the largest share of the budget.",
                 measured=p[f"rmse_{axis}"],
             )
+
+
+@rule(
+    "verdict-volume",
+    "Is the mean height good enough for the volume?",
+    "stop",
+    "verdict",
+    1.96,
+    "A volume is as good as the mean height over it, and that hangs on what all its points share.",
+    "the Brief",
+)
+def _volume(r: Rule, view: View) -> Iterator[Finding]:
+    if view.plan.brief.standard != "volume" or not view.prediction:
+        return
+    for volume in view.prediction.get("volumes", []):
+        at_95 = volume["sigma"] * (r.threshold or 0)
+        if at_95 > view.plan.brief.tolerance_v:
+            yield r.found(
+                f"Mean height over {volume['name']} is good to {at_95 * 1000:.1f} mm at 95 %; "
+                f"{view.plan.brief.tolerance_v * 1000:.1f} mm is allowed.",
+                "See the largest share of the budget.",
+                measured=at_95,
+            )
+
+
+@rule(
+    "base-mark-unsettled",
+    "Is the base on coordinates that will hold?",
+    "warn",
+    "base",
+    4.0,
+    "A position taken here is good to metres until the block is shifted; a short static session is worse than its law.",
+    "Eckl and others, J. Geodesy 2001, for the hours; field practice for the rest",
+)
+def _unsettled(r: Rule, view: View) -> Iterator[Finding]:
+    mark = view.plan.mark_of(view.plan.base.mark)
+    if mark is None or mark.known == "published" or (mark.known == "static" and mark.hours >= (r.threshold or 0)):
+        return
+    words = (
+        f"{mark.name} has the position it was given on the spot: the verdict is that before any shift."
+        if mark.known == "here"
+        else f"{mark.name} rests on {mark.hours:g} h of logging; below four hours the figures are only a cautious guess."
+    )
+    yield r.found(
+        words,
+        "Log four hours or more and post-process, or stand on a known mark.",
+        object=f"mark/{mark.id}",
+        measured=mark.hours,
+    )
 
 
 @rule(

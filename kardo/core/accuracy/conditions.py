@@ -1,0 +1,72 @@
+"""What a standard asks of checks and control before its statistic counts: numbers, places, and how good control is."""
+
+import math
+
+import numpy as np
+
+from kardo.core.accuracy.defaults import Assumptions
+from kardo.core.accuracy.standards import Standard, standards
+from kardo.core.gnss.occupations import mark_sigma, rover_sigma, set_up_sigma
+from kardo.core.plan.model import ControlPoint, Plan
+
+
+def unmet(plan: Plan) -> list[str]:
+    """The conditions of the plan's standard that the plan does not meet, in words; the chance to pass supposes them met."""
+    standard = standards()[plan.brief.standard]
+    found = []
+    if len(plan.checks) < standard.least_checks:
+        found.append(f"{len(plan.checks)} checks; {standard.name} asks for at least {standard.least_checks}.")
+    return found + _places(plan, standard) + _control(plan, standard)
+
+
+def _places(plan: Plan, standard: Standard) -> list[str]:
+    if len(plan.checks) < 2 or not standard.quadrant_share or len(plan.site.boundary) < 3:
+        return []
+    ring, at = np.array(plan.site.boundary), np.array([(p.e, p.n) for p in plan.checks])
+    low, high = ring.min(axis=0), ring.max(axis=0)
+    east, north = (at > (low + high) / 2).T
+    shares = [float((on_east & on_north).mean()) for on_east in (east, ~east) for on_north in (north, ~north)]
+    found = []
+    if min(shares) < standard.quadrant_share:
+        found.append(
+            f"One quadrant holds {min(shares):.0%} of the checks; {standard.name} asks for {standard.quadrant_share:.0%} in each."
+        )
+    apart = np.linalg.norm(at[:, None] - at, axis=2)[np.triu_indices(len(at), 1)].min()
+    least = standard.spacing * float(np.linalg.norm(high - low))
+    if apart < least:
+        found.append(f"Two checks are {apart:.0f} m apart; {standard.name} asks for {least:.0f} m.")
+    return found
+
+
+def _control(plan: Plan, standard: Standard) -> list[str]:
+    if not standard.control_factor or not plan.targets:
+        return []
+    h, v = control_rmse(plan, plan.targets)
+    found = []
+    for name, is_, tolerance in (("plan", h, plan.brief.tolerance_h), ("height", v, plan.brief.tolerance_v)):
+        if is_ > tolerance / standard.control_factor:
+            found.append(
+                f"Control is good to {is_ * 1000:.1f} mm in {name}; {standard.name} asks for "
+                f"{tolerance / standard.control_factor * 1000:.1f} mm."
+            )
+    return found
+
+
+def control_rmse(plan: Plan, points: tuple[ControlPoint, ...]) -> tuple[float, float]:
+    """RMSE (radial H, V) in metres of surveyed positions: rover, set-up and the mark they hang on."""
+    assume = Assumptions(plan.assumptions)
+    h2, v2 = [], []
+    for p in points:
+        mark = plan.mark_of(p.mark if p.mark is not None else plan.base.mark)
+        h, v = rover_sigma(p.method, math.hypot(p.e - mark.e, p.n - mark.n) if mark else 0.0, assume)
+        east = north = h
+        if mark:
+            own = p.mark in (None, plan.base.mark)
+            set_h, set_v = set_up_sigma(
+                plan.base.support if own else "tripod", len(plan.base.readings) if own else 2, assume
+            )
+            known = mark_sigma(mark, assume)
+            east, north, v = (math.hypot(x, s, m) for x, s, m in zip((h, h, v), (set_h, set_h, set_v), known, strict=True))
+        h2.append(east**2 + north**2)
+        v2.append(v**2)
+    return math.sqrt(np.mean(h2)), math.sqrt(np.mean(v2))
