@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from kardo.cli import main
+from kardo.core.accuracy.defects import spans
 from kardo.core.accuracy.network import network_from_json
 from kardo.core.accuracy.solution import DefectiveNetwork, solve
 from tests.conftest import block_json
@@ -46,10 +47,56 @@ def test_free_focal_length_over_flat_ground_without_heights():
     assert "focal length" in words(data)
 
 
-def test_leg_tied_to_nothing():
+def test_free_focal_length_with_cameras_held_and_no_target():
+    data = block_json(seed=4, targets=0, relief=0.0, sigma_io=(None, 2, 2, 3e-4, 3e-4, 2e-5, 2e-5))
+    for e in data["exposures"]:
+        e["c"][2], e["ypr"][1], e["ypr"][2] = 80.0, -90.0, 0.0
+    for p in data["points"]:
+        p["x"][2] = 0.0
+    found = defects(data)
+    assert [d.kind for d in found] == ["focal length"] and "depth of the ground" in found[0].words
+    data["exposures"][0]["ypr"][1] = -60.0  # one oblique image is enough to settle it
+    solve(network_from_json(data))
+
+
+def test_shift_that_nothing_hangs_on():
     data = block_json(seed=6)
     data["shifts"].append({"name": "leg 3", "sigma": [None, None, None]})
     assert "leg 3" in words(data)
+
+
+def two_blocks(sigma_c, shifts):
+    """Two blocks 2 km apart, without a tie point in common; the second has no target."""
+    data, other = block_json(seed=3), block_json(seed=4)
+    n = len(data["exposures"])
+    for e in other["exposures"]:
+        c = [e["c"][0] + 2000, *e["c"][1:]]
+        data["exposures"].append({"c": c, "ypr": e["ypr"], "sigma_c": sigma_c, "shifts": shifts})
+    for p in other["points"]:
+        if p["name"].startswith("t"):
+            x = [p["x"][0] + 2000, *p["x"][1:]]
+            data["points"].append({"name": p["name"], "x": x, "sigma_px": 0.7, "rays": [i + n for i in p["rays"]]})
+    return data
+
+
+def test_leg_tied_to_nothing():
+    found = defects(two_blocks(None, []))
+    assert [d.kind for d in found] == ["untied"]
+    assert "exposures 12 to 23" in found[0].words and "overlap" in found[0].mend
+
+
+def test_leg_whose_own_error_is_unknown():
+    data = two_blocks([0.01, 0.01, 0.015], [0, 5])
+    data["shifts"].append({"name": "leg 3", "sigma": [None, None, None]})
+    found = defects(data)
+    assert len(found) == 3, "east, north and height"
+    assert all("exposures 12 to 23" in d.words and "leg 3" in d.words for d in found)
+
+
+def test_exposures_in_words():
+    assert spans(np.array([4])) == "exposure 4"
+    assert spans(np.array([7, 3, 4, 5, 9])) == "exposures 3 to 5, 7, 9"
+    assert spans(np.arange(0, 20, 2)).endswith("and 6 more runs")
 
 
 def test_camera_used_by_nobody():

@@ -1,5 +1,7 @@
 """Strips, exposures and legs: invariants of any flight, and figures worked by hand."""
 
+import math
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -11,6 +13,7 @@ from kardo.core.flight.catalogue import camera, catalogue
 from kardo.core.flight.pattern import fly
 from kardo.core.plan.model import Flight
 from kardo.core.terrain.surface import Surface
+from tests.conftest import small_plan
 
 AREA = box(0, 0, 300, 180)
 
@@ -123,3 +126,56 @@ def test_surface_packs_to_the_millimetre_and_refuses_damage():
     for rows, data in ((7, packed[:-24]), (6, packed), (7, "not base64!")):
         with pytest.raises(PlanError, match="damaged"):
             Surface.unpack(0, 0, 1.0, rows, 9, data)
+
+
+def crossed(**options):
+    from kardo.core.accuracy.planned import flight_of
+
+    return flight_of(small_plan(flight=small_plan().flight.model_copy(update=options)))
+
+
+def test_crossing_strips_lie_at_a_right_angle_and_higher():
+    plain, flight = crossed(course=90.0), crossed(course=90.0, crossing_strips=2)
+    extra = [s for s in flight.strips if s.kind == "crossing"]
+    assert len(extra) == 2 and len(flight.strips) == len(plain.strips) + 2
+    for s in extra:
+        some = slice(s.first, s.first + s.count)
+        assert np.degrees(flight.course[some]) % 180 == pytest.approx(0, abs=1e-9)
+        assert np.ptp(flight.e[some]) < 1e-6
+        assert flight.h[some].mean() - flight.h[: plain.h.size].mean() == pytest.approx(0.2 * 80, abs=1.5)
+    assert crossed(course=90.0, crossing_strips=1, crossing_height=120.0).h.max() > 120
+
+
+def test_oblique_strips_begin_earlier_by_what_the_camera_looks_ahead():
+    flight = crossed(course=0.0, oblique_strips=2, oblique_tilt=30.0)
+    main = [s for s in flight.strips if s.kind == "main"]
+    low = min(min(s.start[1], s.end[1]) for s in main)
+    first, second = (s for s in flight.strips if s.kind == "oblique")
+    ahead = 80.0 * math.tan(math.radians(30))
+    assert first.start[1] < first.end[1] and second.start[1] > second.end[1], "there and back"
+    assert low - first.start[1] == pytest.approx(ahead, abs=15)
+    assert np.degrees(flight.tilt[first.first]) == pytest.approx(30) and flight.tilt[0] == 0
+    assert flight.minutes > crossed(course=0.0).minutes
+
+
+def test_oblique_images_see_ahead_of_themselves_and_settle_the_focal_length():
+    from kardo.core.accuracy.planned import planned_network
+    from kardo.core.accuracy.solution import solve
+
+    free = small_plan().flight.model_copy(update={"calibration": "never", "course": 90.0})
+    sigmas = []
+    for options in ({}, {"crossing_strips": 2}, {"oblique_strips": 2}):
+        planned = planned_network(small_plan(flight=free.model_copy(update=options)))
+        sigmas.append(math.sqrt(solve(planned.network).border_covariance()[0, 0]))
+        owner, seen = planned.network.rays.owner(), planned.network.rays.values
+        tilted = planned.flight.tilt[seen] > 0
+        if tilted.any():
+            to_point = (planned.network.x[owner] - planned.network.c[seen])[tilted]
+            azimuth = planned.flight.course[seen][tilted]
+            ahead = to_point[:, 0] * np.sin(azimuth) + to_point[:, 1] * np.cos(azimuth)
+            half = math.degrees(math.atan(3648 / 2 / (8.8e3 / 2.41)))
+            near, far = (80 * math.tan(math.radians(30 + x)) for x in (-half, half))
+            assert near - 3 < ahead.min() and ahead.max() < far + 5, (
+                "within what the frame sees over nearly level ground"
+            )
+    assert sigmas[1] < 0.8 * sigmas[0] and sigmas[2] < 0.6 * sigmas[0]

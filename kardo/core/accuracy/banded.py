@@ -7,10 +7,12 @@ LAPACK's band routine factors A; its solve takes right-hand sides one at a time 
 solves here go by blocks of columns through matrix products instead.
 """
 
+import ctypes
 from dataclasses import dataclass
 
 import numpy as np
 from numba import njit, prange
+from numba.extending import get_cython_function_address
 from numpy.lib.stride_tricks import as_strided
 from scipy.linalg import cholesky, lapack, solve_triangular
 
@@ -76,10 +78,7 @@ def factor(band: Floats, border: Floats, corner: Floats, diagonal: Floats) -> Bo
     n = band.shape[0]
     scale, border_scale = scale_by(diagonal, band, border, corner)
     if n:
-        lower, info = lapack.dpbtrf(band.T, lower=1, overwrite_ab=1)
-        if info > 0:
-            raise NotPositive(info - 1)
-        band = lower.T
+        _band_cholesky(band)
     panels = Panels.of(band)
     panels.forward(border, None)
     schur = corner - border.T @ border
@@ -88,6 +87,22 @@ def factor(band: Floats, border: Floats, corner: Floats, diagonal: Floats) -> Bo
     except np.linalg.LinAlgError as fault:
         raise NotPositive(n) from fault
     return BorderedFactor(band, border, m, scale, border_scale, panels)
+
+
+_pbtrf = ctypes.CFUNCTYPE(None, *[ctypes.c_void_p] * 6)(
+    get_cython_function_address("scipy.linalg.cython_lapack", "dpbtrf")
+)
+
+
+def _band_cholesky(band: Floats) -> None:
+    """LAPACK's band Cholesky in place, through the address that SciPy publishes: its Python wrapper would hold the
+    interpreter's lock, for many seconds on a large block, and a server or a worker's heartbeat would stand still."""
+    assert band.flags.c_contiguous and band.dtype == np.float64
+    n, height = (ctypes.c_int(k) for k in band.shape)
+    half_band, info = ctypes.c_int(height.value - 1), ctypes.c_int(0)
+    _pbtrf(b"L", *map(ctypes.byref, (n, half_band)), band.ctypes.data, ctypes.byref(height), ctypes.byref(info))
+    if info.value > 0:
+        raise NotPositive(info.value - 1)
 
 
 def scale_by(diagonal: Floats, band: Floats, border: Floats, corner: Floats) -> tuple[Floats, Floats]:
@@ -99,7 +114,7 @@ def scale_by(diagonal: Floats, band: Floats, border: Floats, corner: Floats) -> 
     return d, d_border
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _scale_band(d, band):  # type: ignore[no-untyped-def]
     n, width = band.shape
     for j in prange(n):
@@ -173,7 +188,7 @@ class Panels:
             y[start:stop] = inverse.astype(kind, copy=False).T @ rhs
 
 
-@njit(cache=True, fastmath={"reassoc", "contract"})
+@njit(cache=True, nogil=True, fastmath={"reassoc", "contract"})
 def _forward_few(band, y, first):  # type: ignore[no-untyped-def]
     """L^-1 of the rows of y (k, n), which are zero before `first`."""
     n, height = band.shape
@@ -187,7 +202,7 @@ def _forward_few(band, y, first):  # type: ignore[no-untyped-def]
     return y
 
 
-@njit(cache=True, fastmath={"reassoc", "contract"})
+@njit(cache=True, nogil=True, fastmath={"reassoc", "contract"})
 def _backward_few(band, y):  # type: ignore[no-untyped-def]
     """L^-T of the rows of y (k, n)."""
     n, height = band.shape

@@ -129,7 +129,7 @@ def _positions(solution: Solution, q_band: Floats, q_shift: Floats) -> Floats:
     return out
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _add_positions(q_band, weight, places, common, out):  # type: ignore[no-untyped-def]
     """out (columns,) += weighted squares of the attitudes, and of the centres with their common shifts."""
     columns = len(out)

@@ -52,7 +52,7 @@ def ray_partials(f_px: Floats, rotation: Floats, centre: Floats, point: Floats) 
     return jx, je, ji
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _fill_partials(f_px, rotation, centre, point, jx, je, ji):  # type: ignore[no-untyped-def]
     for k in prange(len(f_px)):
         f, r = f_px[k], rotation[k]

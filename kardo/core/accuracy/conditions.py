@@ -66,7 +66,9 @@ def control_rmse(plan: Plan, points: tuple[ControlPoint, ...]) -> tuple[float, f
                 plan.base.support if own else "tripod", len(plan.base.readings) if own else 2, assume
             )
             known = mark_sigma(mark, assume)
-            east, north, v = (math.hypot(x, s, m) for x, s, m in zip((h, h, v), (set_h, set_h, set_v), known, strict=True))
+            east, north, v = (
+                math.hypot(x, s, m) for x, s, m in zip((h, h, v), (set_h, set_h, set_v), known, strict=True)
+            )
         h2.append(east**2 + north**2)
         v2.append(v**2)
     return math.sqrt(np.mean(h2)), math.sqrt(np.mean(v2))

@@ -3,18 +3,20 @@
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 
 from kardo.core.accuracy.banded import BorderedFactor, NotPositive, factor, scale_by
 from kardo.core.accuracy.camera import INTERIOR, rotations
 from kardo.core.accuracy.network import Network
 from kardo.core.accuracy.normals import Normals
-from kardo.core.arrays import Floats
+from kardo.core.arrays import Floats, Ints
 
 LIFT = 1e-9  # added to the unit diagonal so that the factor of a singular matrix exists
 NULL = 1e-12  # eigenvalue of the scaled matrix below which a direction counts as undetermined
 CERTAIN = 1 - 1e-6  # cosine at which a motion of the datum lies in the null space
 LIKENESS = 0.99  # the same for other named directions, which hold exactly only for an ideal block
-MOST = 12  # directions looked for
+MOST = 28  # directions looked for: four blocks without a datum
 
 
 @dataclass(frozen=True)
@@ -131,13 +133,16 @@ def _multiply(band: Floats, border: Floats, corner: Floats, v: Floats) -> Floats
 DATUM_MEND = "Give camera positions from corrections, or survey at least three targets that are not in one line."
 
 
-def _similarity(net: Network, formed: Normals) -> Floats:
-    """The seven motions of a rigid block that may also change its size, (n + b, 7): shifts, turns and scale."""
+def _similarity(net: Network, formed: Normals, members: Ints) -> Floats:
+    """The seven motions of a rigid block that may also change its size, (n + b, 7): shifts, turns and scale. members are
+    the places in the band of the exposures that move."""
     c, r, border = *_placed(net, formed), len(formed.corner)
-    centred, still = c - net.x.mean(axis=0), np.zeros_like(c)
-    moves = [_motion(still, np.tile(axis, (len(c), 1)), r, border) for axis in np.eye(3)]
-    turns = [np.tile(axis, (len(c), 1)) for axis in np.eye(3)]
-    moves += [_motion(turn, np.cross(turn, centred), r, border) for turn in turns]
+    moving = np.zeros((len(c), 1))
+    moving[members] = 1.0
+    centred, still = (c - net.x.mean(axis=0)) * moving, np.zeros_like(c)
+    axes = [np.tile(axis, (len(c), 1)) * moving for axis in np.eye(3)]
+    moves = [_motion(still, axis, r, border) for axis in axes]
+    moves += [_motion(turn, np.cross(turn, centred), r, border) for turn in axes]
     return np.stack([*moves, _motion(still, centred, r, border)], axis=1)
 
 
@@ -145,15 +150,50 @@ def _placed(net: Network, formed: Normals) -> tuple[Floats, Floats]:
     return net.c[formed.order], rotations(net.ypr)[formed.order]
 
 
+def _blocks(net: Network, formed: Normals) -> list[Ints]:
+    """Places in the band of the exposures that points tie together, a list per block; the largest first."""
+    rays, n = formed.rays.rays, len(formed.order)
+    keep = formed.in_network[rays.owner()]
+    seen = coo_matrix((np.ones(keep.sum()), (rays.values[keep], rays.owner()[keep])), shape=(n, len(net.x))).tocsr()
+    count, label = connected_components(seen @ seen.T, directed=False)
+    return sorted((np.flatnonzero(label == k) for k in range(count)), key=len, reverse=True)
+
+
 def _datum_defect(net: Network, formed: Normals, scale: Floats, vectors: Floats) -> tuple[list[Defect], Floats]:
-    """What of the datum is missing, and the null vectors that remain once it is named."""
-    motions, _ = np.linalg.qr(_similarity(net, formed) * scale[:, None])
-    inside, cosines, _ = np.linalg.svd(motions.T @ vectors, full_matrices=False)
-    missing = motions @ inside[:, cosines > CERTAIN]
-    count = missing.shape[1]
-    if not count:
-        return [], vectors
-    return [Defect("datum", _datum_words(net, count), DATUM_MEND)], _without(vectors, missing)
+    """What of the datum is missing, block by block, and the null vectors that remain once it is named."""
+    found, blocks = [], _blocks(net, formed)
+    for members in blocks:
+        if not vectors.size:
+            break
+        motions, _ = np.linalg.qr(_similarity(net, formed, members) * scale[:, None])
+        inside, cosines, _ = np.linalg.svd(motions.T @ vectors, full_matrices=False)
+        missing = motions @ inside[:, cosines > CERTAIN]
+        if not missing.shape[1]:
+            continue
+        if len(blocks) == 1:
+            found.append(Defect("datum", _datum_words(net, missing.shape[1]), DATUM_MEND))
+        else:
+            found.append(Defect("untied", _untied_words(formed, members, missing.shape[1]), UNTIED_MEND))
+        vectors = _without(vectors, missing)
+    return found, vectors
+
+
+UNTIED_MEND = "Let it overlap with the rest, give its cameras positions, or survey three targets that it sees."
+
+
+def _untied_words(formed: Normals, members: Ints, count: int) -> str:
+    whole = "where it lies, how it is turned, or its scale" if count == 7 else f"{count} of its seven datum parameters"
+    return f"The images fall into blocks that no tie point joins, and nothing fixes {whole} for {spans(formed.order[members])}."
+
+
+def spans(exposures: Ints) -> str:
+    """Exposure numbers in words: runs by their ends, at most four of them."""
+    run = np.sort(exposures)
+    starts = np.flatnonzero(np.r_[True, np.diff(run) > 1])
+    ends = np.r_[starts[1:], len(run)] - 1
+    words = [f"{run[a]} to {run[b]}" if b > a else str(run[a]) for a, b in zip(starts[:4], ends[:4], strict=True)]
+    more = len(starts) - len(words)
+    return f"exposure{'s' if len(run) > 1 else ''} {', '.join(words)}{f' and {more} more runs' if more else ''}"
 
 
 def _datum_words(net: Network, count: int) -> str:
@@ -177,9 +217,14 @@ def _named_directions(net: Network, formed: Normals, scale: Floats) -> list[tupl
         alone = np.zeros(n + len(formed.corner))
         alone[n + first + 3 * s + a] = 1.0
         out.append(("shift", f"The {axis} of {name} is tied to nothing that fixes it.", SHIFT_MEND, alone))
-        together = _motion(np.zeros_like(c), np.tile(np.eye(3)[a], (len(c), 1)), r, len(formed.corner)) - alone
-        words = f"Nothing fixes the block in {axis}: it hangs on {name}, whose own error is unknown."
+        hanging = np.array([s in net.exposure_shifts[i] for i in formed.order], dtype=np.float64)
+        together = _motion(np.zeros_like(c), hanging[:, None] * np.eye(3)[a], r, len(formed.corner)) - alone
+        who = "the block" if hanging.all() else spans(formed.order[hanging > 0]) if hanging.any() else "it"
+        words = f"Nothing fixes {who} in {axis}: they hang on {name}, whose own error is unknown."
         out.append(("datum", words, DATUM_MEND, together))
+    depth = np.zeros(n + len(formed.corner))
+    depth[n] = 1.0
+    out.append(("focal length", FOCAL_DEPTH, FOCAL_MEND, depth))
     focal = _motion(np.zeros_like(c), np.zeros_like(c), r, len(formed.corner))
     focal[5:n:6] = (c[:, 2] - net.x[:, 2].mean()) / net.f_px[0]
     focal[n] = 1.0
@@ -193,6 +238,9 @@ def _named_directions(net: Network, formed: Normals, scale: Floats) -> list[tupl
 
 SHIFT_MEND = "Give it a standard deviation, tie it to a surveyed mark, or remove it."
 FOCAL = "Nothing separates the focal length from the flying height: straight-down images over ground this flat cannot."
+FOCAL_DEPTH = (
+    "Nothing separates the focal length from the depth of the ground: cameras are held, and no target holds the height."
+)
 FOCAL_MEND = (
     "Calibrate the camera, add an oblique or a crossing strip at another height, or use camera positions with targets."
 )
@@ -222,7 +270,8 @@ def _by_largest(net: Network, formed: Normals, vectors: Floats) -> Defect:
     n = formed.band.shape[0]
     cameras = 7 * len(net.f_px)
     per_exposure = weight[:n].reshape(-1, 6).sum(axis=1)
-    names = [(per_exposure[p], f"exposure {formed.order[p]}") for p in np.argsort(-per_exposure)[:3]]
+    strong = np.flatnonzero(per_exposure > 0.2 * per_exposure.max()) if len(per_exposure) else np.array([], dtype=int)
+    names = [(per_exposure.max(), spans(formed.order[strong]))] if 0 < len(strong) < 0.8 * len(per_exposure) else []
     names += [(w, INTERIOR[k % 7]) for k, w in enumerate(weight[n : n + cameras])]
     names += [(w, net.shift_names[k // 3]) for k, w in enumerate(weight[n + cameras :])]
     largest = [name for w, name in sorted(names, reverse=True)[:4] if w > 0.02]

@@ -145,7 +145,7 @@ def weighted_rays(net: Network, position: Ints) -> Rays:
     return Rays(placed, net.camera[exposure], jx, je, ji, prior, net.point_shifts, a_pp, usable)
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _own_blocks(start, jx, prior):  # type: ignore[no-untyped-def]
     """sum Jx' Jx over each point's rays, and its survey, (m, 3, 3)."""
     out = np.zeros((len(start) - 1, 3, 3))
@@ -225,7 +225,7 @@ def _segments(which: Ints, rays: Lists, half_band: int, exposures: int) -> tuple
     return which, cuts.astype(np.int64)
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _eliminate_points(  # type: ignore[no-untyped-def]
     which,
     segments,
@@ -473,7 +473,7 @@ def point_rows(rays: Rays, which: Ints, n: int, border_size: int, s_first: int) 
     return g_e, g_b
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _fill_rows(  # type: ignore[no-untyped-def]
     which, start, seen, camera, jx, je, ji, prior, s_start, s_values, s_first, usable, a_inv, g_e, g_b
 ):

@@ -186,10 +186,7 @@ def _base_shifts(plan: Plan, shifts: _Shifts, assume: Assumptions) -> list[int]:
     if mark is None:
         return []
     h, v = set_up_sigma(plan.base.support, len(plan.base.readings), assume)
-    return [
-        shifts.add(f"mark {mark.name}", mark_sigma(mark, assume)),
-        shifts.add(f"set-up on {mark.name}", (h, h, v)),
-    ]
+    return [shifts.add(f"mark {mark.name}", mark_sigma(mark, assume)), shifts.add(f"set-up on {mark.name}", (h, h, v))]
 
 
 def _control_shifts(plan: Plan, shifts: _Shifts, base: list[int], assume: Assumptions) -> dict[str | None, list[int]]:

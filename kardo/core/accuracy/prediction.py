@@ -140,7 +140,7 @@ def _chance_curve(plan: Plan, planned: Planned, solution: Solution) -> list[tupl
     """The planned checks, and checks that could be added to them, one after another."""
     if not plan.checks:
         return []
-    checks = plan.checks + _further_checks(plan, planned)
+    checks = plan.checks + further_checks(plan, planned, CURVE - len(plan.checks))
     found = misclosures(solution, planned.observe(plan, checks))
     survey = np.sqrt(np.einsum("kaa->ka", found.survey[found.usable]))
     own = int(found.usable[: len(plan.checks)].sum())
@@ -148,13 +148,13 @@ def _chance_curve(plan: Plan, planned: Planned, solution: Solution) -> list[tupl
     return acceptance.chance_by_count(joint, survey, standards()[plan.brief.standard], plan.brief.terms, own)
 
 
-def _further_checks(plan: Plan, planned: Planned) -> tuple[ControlPoint, ...]:
+def further_checks(plan: Plan, planned: Planned, count: int) -> tuple[ControlPoint, ...]:
     """Checks that could be added, each as far as can be from all control before it, observed as the plan's own are."""
     places = np.stack([planned.map_e, planned.map_n], axis=1)
     taken = np.array([(p.e, p.n) for p in plan.control])
     away = np.min(np.linalg.norm(places[:, None] - taken, axis=2), axis=1)
     out = []
-    for k in range(max(0, CURVE - len(plan.checks))):
+    for k in range(max(0, count)):
         far = int(np.argmax(away))
         like = plan.checks[k % len(plan.checks)]
         e, n = (float(x) for x in places[far])

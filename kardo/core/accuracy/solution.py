@@ -49,7 +49,7 @@ class PointColumns:
         return self.own + _own_products(self.band) + _own_products(self.border)
 
 
-@njit(cache=True, parallel=True)
+@njit(cache=True, parallel=True, nogil=True)
 def _own_products(y):  # type: ignore[no-untyped-def]
     """y_k' y_k of every point's three columns, (k, 3, 3); the rows stream by once."""
     count = y.shape[1] // 3

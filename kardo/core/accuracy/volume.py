@@ -23,7 +23,9 @@ def mean_height_sigma(solution: Solution, which: Ints) -> float | None:
         return None
     mean_band, mean_border = np.zeros((n, 1)), np.zeros((b, 1))
     for at in range(0, k, CHUNK):
-        rows: tuple[Floats, Floats] = normals.point_rows(solution.rays, which[at : at + CHUNK], n, b, solution.shift_first)
+        rows: tuple[Floats, Floats] = normals.point_rows(
+            solution.rays, which[at : at + CHUNK], n, b, solution.shift_first
+        )
         mean_band[:, 0] += rows[0][:, 2::3].sum(axis=1) / k
         mean_border[:, 0] += rows[1][:, 2::3].sum(axis=1) / k
     y_band, y_border = solution.factor.forward(mean_band, mean_border)

@@ -153,9 +153,7 @@ def _along_course(area: Polygon, course: float) -> Polygon:
     return rotate(area, course, origin=(0.0, 0.0))
 
 
-def _lines(
-    flight: Flight, area: Polygon, course: float, spacing: float, trigger: float, across: float
-) -> list[Line]:
+def _lines(flight: Flight, area: Polygon, course: float, spacing: float, trigger: float, across: float) -> list[Line]:
     """Lines in the order flown, there and back. Margins are counted from the area's edge near each line."""
     turned = _along_course(area, course)
     left, bottom, right, top = turned.bounds
@@ -287,9 +285,7 @@ def from_course(across: Floats, along: Floats, course: float) -> tuple[Floats, F
     return across * math.cos(course) + along * math.sin(course), -across * math.sin(course) + along * math.cos(course)
 
 
-def _heights(
-    flight: Flight, area: Polygon, surface: Surface | None, e: Floats, n: Floats, above: Floats
-) -> Floats:
+def _heights(flight: Flight, area: Polygon, surface: Surface | None, e: Floats, n: Floats, above: Floats) -> Floats:
     if surface is None:
         return above
     if flight.terrain_following:

@@ -83,14 +83,7 @@ def flight_json(flight: FlightPlan) -> FlightShape:
         "minutes": flight.minutes,
         "height_range": (float(np.nanmin(flight.h)), float(np.nanmax(flight.h))),
         "strips": [
-            {
-                "start": s.start,
-                "end": s.end,
-                "leg": s.leg,
-                "exposures": s.count,
-                "length": s.length,
-                "kind": s.kind,
-            }
+            {"start": s.start, "end": s.end, "leg": s.leg, "exposures": s.count, "length": s.length, "kind": s.kind}
             for s in flight.strips
         ],
         "legs": [

@@ -12,6 +12,7 @@ import numpy as np
 from shapely import Point
 
 from kardo.core.accuracy.conditions import unmet
+from kardo.core.accuracy.defects import spans
 from kardo.core.accuracy.planned import control_heights, site_polygon
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError
@@ -505,6 +506,25 @@ def _uncovered(r: Rule, view: View) -> Iterator[Finding]:
             f"{share:.0%} of the site is seen by fewer than two images.",
             "Raise the overlap or the margin.",
             measured=mapped["uncovered"],
+        )
+
+
+@rule(
+    "exposures-untied",
+    "Can every exposure be oriented?",
+    "warn",
+    "flight",
+    6,
+    "An exposure with fewer than six tie rays hangs on its neighbours by too little; over water and at ragged edges there are none.",
+    "theory of the orientation of an image",
+)
+def _untied(r: Rule, view: View) -> Iterator[Finding]:
+    left_out = (view.prediction or {}).get("left_out") or []
+    if left_out:
+        yield r.found(
+            f"{len(left_out)} of the images see fewer than six tie points and are left out: {spans(np.array(left_out))}.",
+            "Raise the overlap there, or fly a margin over ground that can be tied.",
+            measured=len(left_out),
         )
 
 

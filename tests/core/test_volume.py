@@ -1,0 +1,76 @@
+"""Volume over an area: the one-solve figure against the joint covariance of all its points, and what it depends on."""
+
+import math
+
+import numpy as np
+import pytest
+
+from kardo.core.accuracy.planned import planned_network
+from kardo.core.accuracy.prediction import predict
+from kardo.core.accuracy.solution import solve
+from kardo.core.accuracy.volume import mean_height_sigma
+from kardo.core.errors import PlanError
+from kardo.core.plan.model import Area, Brief, Mark
+from tests.conftest import E0, N0, small_plan
+
+HEAP = Area(
+    id="heap", name="Heap 3", ring=((E0 + 20, N0 + 20), (E0 + 80, N0 + 20), (E0 + 80, N0 + 70), (E0 + 20, N0 + 70))
+)
+
+
+@pytest.fixture(scope="module")
+def solved():
+    planned = planned_network(small_plan(areas=(HEAP,)))
+    return planned, solve(planned.network)
+
+
+def test_mean_height_is_the_mean_of_the_joint_covariance(solved):
+    planned, solution = solved
+    which = planned.area_points[0]
+    assert 50 <= len(which) <= 150
+    joint = solution.columns(which).joint()
+    height = joint[2::3, 2::3]
+    assert mean_height_sigma(solution, which) == pytest.approx(math.sqrt(height.mean()), rel=1e-9)
+    assert height.mean() < np.diag(height).mean(), "what points do not share averages out"
+    assert mean_height_sigma(solution, np.array([], dtype=int)) is None
+
+
+def test_volume_is_mean_height_times_area_and_rests_on_what_is_shared():
+    plan = small_plan(areas=(HEAP,))
+    whole, heap = predict(plan)["volumes"]
+    assert (whole["id"], heap["name"]) == ("", "Heap 3")
+    assert heap["area"] == pytest.approx(60 * 50) and whole["area"] == pytest.approx(200 * 120)
+    assert heap["sigma_volume"] == pytest.approx(heap["sigma"] * 3000)
+    mark = plan.marks[0]
+    assert heap["sigma"] > mark.sigma_v, "the mark's own error stays in every mean"
+    better = plan.model_copy(update={"marks": (mark.model_copy(update={"sigma_v": 0.003}),)})
+    assert predict(better)["volumes"][1]["sigma"] < heap["sigma"] / 1.5
+
+
+def test_volume_standard_sets_no_limit_on_single_heights():
+    plan = small_plan(brief=Brief(crs="EPSG:25828", standard="volume", tolerance_v=0.05))
+    result = predict(plan)
+    assert result["limit_v"] is None and result["limit_h"] == 0.03
+    assert 0 < result["chance"] <= 1
+
+
+def test_an_area_that_crosses_itself_is_refused():
+    bow = Area(id="x", name="bow", ring=((E0, N0), (E0 + 50, N0 + 50), (E0 + 50, N0), (E0, N0 + 50)))
+    with pytest.raises(PlanError, match="bow crosses itself"):
+        predict(small_plan(areas=(bow,)))
+
+
+@pytest.mark.parametrize(
+    ("known", "hours", "expected"), [("static", 4, 36.5 / 2), ("static", 16, 36.5 / 4), ("here", 4, 3000)]
+)
+def test_height_of_a_mark_by_how_it_is_known(known, hours, expected):
+    """Eckl and others 2001: 36.5 mm over the root of the hours; an autonomous position to metres."""
+    mark = Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2, known=known, hours=hours)
+    net = planned_network(small_plan(marks=(mark,))).network
+    assert net.shift_sigma[0, 2] * 1000 == pytest.approx(expected)
+
+
+def test_short_static_sessions_do_worse_than_the_law_carried_on():
+    mark = Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2, known="static", hours=1)
+    sigma = planned_network(small_plan(marks=(mark,))).network.shift_sigma[0]
+    assert sigma[2] == pytest.approx(2 * 0.0365) and sigma[0] != sigma[1]
