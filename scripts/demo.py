@@ -1,4 +1,5 @@
-"""Starts everything the demo needs and stops all of it on Ctrl-C: PostgreSQL, the web server, one worker."""
+"""Starts everything the demo needs and stops all of it on Ctrl-C: PostgreSQL, the web server, one worker for quick work and one for
+patient work too."""
 
 import ctypes
 import os
@@ -60,7 +61,10 @@ def main() -> int:
             cwd=ROOT,
             preexec_fn=_end_with_parent,
         ),
-        subprocess.Popen([PYTHON, "manage.py", "worker"], cwd=ROOT, preexec_fn=_end_with_parent),
+        *(
+            subprocess.Popen([PYTHON, "manage.py", "worker", *words], cwd=ROOT, preexec_fn=_end_with_parent)
+            for words in (["--quick-only"], ["--nice", "5"])
+        ),
     ]
     stopping = []
     for number in (signal.SIGINT, signal.SIGTERM):

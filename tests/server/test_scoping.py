@@ -22,7 +22,7 @@ FORMS = {
 
 
 def call(client, method, path, job):
-    url = path.format(job_id=job.pk, direction="undo", name="points.csv", digest=_digest(job))
+    url = path.format(job_id=job.pk, direction="undo", kind="advice", name="points.csv", digest=_digest(job))
     if path in FORMS:
         return client.post(url, FORMS[path])
     if method == "get":

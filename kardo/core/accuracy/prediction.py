@@ -2,28 +2,27 @@
 
 import math
 import time
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
 
-from kardo.core.accuracy import acceptance
+from kardo.core.accuracy import acceptance, effort, normals
 from kardo.core.accuracy.budget import OnMap, Share, propagate_to_map
 from kardo.core.accuracy.conditions import unmet
 from kardo.core.accuracy.defaults import Assumptions
+from kardo.core.accuracy.effort import Progress
 from kardo.core.accuracy.misclosures import Misclosures, difference_covariance, misclosures
 from kardo.core.accuracy.network import Network
 from kardo.core.accuracy.planned import Planned, area_polygon, planned_network, site_polygon
 from kardo.core.accuracy.reliability import reliability
 from kardo.core.accuracy.solution import DefectiveNetwork, Solution, as_seen, solve
-from kardo.core.accuracy.standards import standards
+from kardo.core.accuracy.standards import VERTICAL_95, standards
 from kardo.core.accuracy.volume import mean_height_sigma
 from kardo.core.arrays import Floats, Json
 from kardo.core.plan.model import Brief, ControlPoint, Plan
 
 ENGINE = 2  # raised whenever the same plan would give other numbers
 CURVE = 40  # checks up to which the worth of the test is told
-Progress = Callable[[str, float], None]
 
 
 def predict_network(net: Network) -> Json:
@@ -63,23 +62,29 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Json:
     """RESULT.json of a plan. Raises PlanError where the plan lacks something, and reports a defect of the network
     under `defects`, without figures."""
     started = time.perf_counter()
-    progress("laying out the network", 0.02)
+    progress(effort.LAYING_OUT, 0.0)
     planned = planned_network(plan)
-    progress("factoring the normal equations", 0.1)
+    net = planned.network
+    progress(effort.FORMING, 0.02)
+    formed = normals.form(net)
+    work = effort.Effort(
+        len(net.rays.values), len(formed.band), formed.half_band, len(planned.map_points), len(plan.checks)
+    )
+    progress(effort.FACTORING, work.share(effort.FACTORING))
     try:
-        solution = solve(planned.network)
+        solution = solve(net, formed)
     except DefectiveNetwork as fault:
         return {"hash": plan.hash, "engine": ENGINE, "defects": [d.to_json() for d in fault.defects]}
-    progress("propagating to the map", 0.4)
+    progress(effort.MAP, work.share(effort.MAP))
     targets = misclosures(solution, planned.observe(plan, plan.targets))
     on_map = propagate_to_map(
         solution,
         planned.map_points,
         solution.columns(planned.targets),
         targets,
-        progress=lambda share: progress("propagating to the map", 0.4 + 0.45 * share),
+        progress=lambda part: progress(effort.MAP, work.share(effort.MAP, part)),
     )
-    progress("judging by the checks", 0.85)
+    progress(effort.CHECKS, work.share(effort.CHECKS))
     variances, seen = map_variances(plan, on_map.covariances), as_seen(solution)
     result = {"hash": plan.hash, "engine": ENGINE, "defects": []}
     result |= figures(plan.brief, variances, seen.measured, planned.network.check_sigma[seen.known])
@@ -100,7 +105,7 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Json:
         "budget": [s.to_json() for s in on_map.shares],
         "blind": _blind_words(plan, planned, on_map.shares),
     }
-    progress("done", 1.0)
+    progress(effort.DONE, 1.0)
     result["seconds"] = time.perf_counter() - started
     return result
 
@@ -164,7 +169,7 @@ def further_checks(plan: Plan, planned: Planned, count: int) -> tuple[ControlPoi
 
 
 def _volumes(plan: Plan, planned: Planned, solution: Solution) -> list[Json]:
-    """The whole site, then each area: standard deviation of its mean height and of its volume."""
+    """The whole site, then each area: standard deviation of its mean height and of its volume, and both at 95 %."""
     geoid = _geoid_sigma(plan)
     places = [
         ("", "the whole site", site_polygon(plan).area, planned.map_points),
@@ -178,7 +183,8 @@ def _volumes(plan: Plan, planned: Planned, solution: Solution) -> list[Json]:
         sigma = mean_height_sigma(solution, points)
         if sigma is not None:
             sigma = math.hypot(sigma, geoid)
-            out.append({"id": identifier, "name": name, "area": extent, "sigma": sigma, "sigma_volume": sigma * extent})
+            row = {"id": identifier, "name": name, "area": extent, "sigma": sigma, "sigma_volume": sigma * extent}
+            out.append(row | {"sigma_95": VERTICAL_95 * sigma, "volume_95": VERTICAL_95 * sigma * extent})
     return out
 
 

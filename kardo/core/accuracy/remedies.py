@@ -5,12 +5,13 @@ figures. Minutes are the assumptions' and only as good as they are.
 """
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 import numpy as np
 
 from kardo.core.accuracy.defaults import Assumptions
+from kardo.core.accuracy.effort import Progress
 from kardo.core.accuracy.planned import Planned, flight_of, planned_network
 from kardo.core.accuracy.prediction import figures, further_checks, map_variances
 from kardo.core.accuracy.solution import DefectiveNetwork, as_seen, solve
@@ -25,7 +26,7 @@ PLACES = 30  # where a further target is tried
 BEST = 3  # further targets offered
 SURE = 0.9  # chance from which a plan is called good
 LEAST_GAIN = 0.004  # of ratio to the tolerance and chance together, below which a change is not worth offering
-Progress = Callable[[str, float], None]
+SOLVED, WHAT_IF = 1.0, 0.03  # work of an offer that takes a computation of its own, and of one that does not
 
 
 @dataclass(frozen=True)
@@ -36,6 +37,11 @@ class Remedy:
     words: str
     minutes: float
     changes: list[Json] = field(default_factory=list)
+
+    @property
+    def of_control(self) -> bool:
+        """Whether only control changes, so that the solved network can answer."""
+        return all(c["object"].startswith("control/") for c in self.changes)
 
     def on(self, plan: Plan) -> Plan:
         """The plan with this change."""
@@ -59,14 +65,15 @@ def changed(plan: Plan, changes: list[Json]) -> Plan:
 def remedies(plan: Plan, progress: Progress = lambda stage, share: None) -> Json:
     """Ranked changes with predicted figures. Where the plan is not good yet, those that make it so come first, the shortest
     first; the rest, and all where it is good already, by what they gain. Raises PlanError where the plan lacks something."""
-    progress("solving the plan as it stands", 0.02)
+    progress("solving the plan as it stands", 0.0)
     kept = _kept(plan)
     planned = kept.planned if kept else planned_network(plan)
     now = _by_control(kept, plan) if kept else None
     offers = [*_control_offers(plan, planned), *_other_offers(plan)]
+    work = np.cumsum([SOLVED, *(WHAT_IF if kept and offer.of_control else SOLVED for offer in offers)])
     out = []
     for k, offer in enumerate(offers):
-        progress(offer.words.split(":")[0].split(" at ")[0].lower(), 0.2 + 0.8 * k / len(offers))
+        progress(f"trying: {offer.kind}", float(work[k] / work[-1]))
         told = _predicted(kept, plan, offer)
         if told is not None:
             out.append(_row(offer, told))
@@ -91,7 +98,7 @@ def _predicted(kept: Kept | None, plan: Plan, offer: Remedy) -> Json | None:
     """Figures with the change; None where the network would still have a defect or the change does not fit."""
     try:
         after = offer.on(plan)
-        if kept and all(c["object"].startswith("control/") for c in offer.changes):
+        if kept and offer.of_control:
             return _by_control(kept, after)
         planned = planned_network(after)
         solution = solve(planned.network)
@@ -103,9 +110,8 @@ def _predicted(kept: Kept | None, plan: Plan, offer: Remedy) -> Json | None:
 
 
 def _row(offer: Remedy, told: Json) -> Json:
-    live = all(c["object"].startswith("control/") for c in offer.changes)
     row = {"kind": offer.kind, "words": offer.words, "minutes": round(offer.minutes, 1), "changes": offer.changes}
-    return row | _brief_figures(told) | {"provisional": live, "good": _good(told)}
+    return row | _brief_figures(told) | {"provisional": offer.of_control, "good": _good(told)}
 
 
 def _brief_figures(told: Json) -> Json:

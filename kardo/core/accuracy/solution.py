@@ -9,7 +9,7 @@ from kardo.core.accuracy import normals
 from kardo.core.accuracy.banded import BorderedFactor, NotPositive, factor
 from kardo.core.accuracy.defects import Defect, explain
 from kardo.core.accuracy.network import Network
-from kardo.core.accuracy.normals import Rays
+from kardo.core.accuracy.normals import Normals, Rays
 from kardo.core.arrays import Bools, Floats, Ints
 
 CHUNK = 200  # points solved at a time where only their own covariances are wanted
@@ -133,9 +133,10 @@ class Solution:
         return (self.shift_first + 3 * shifts[:, None] + np.arange(3)).ravel()
 
 
-def solve(net: Network) -> Solution:
-    """Form and factor a network. Raises DefectiveNetwork with the defect in words."""
-    formed = normals.form(net)
+def solve(net: Network, formed: Normals | None = None) -> Solution:
+    """Form and factor a network. `formed` are its normal equations where they are at hand; they are overwritten.
+    Raises DefectiveNetwork with the defect in words."""
+    formed = formed or normals.form(net)
     if not len(formed.order):
         raise DefectiveNetwork(explain(net, formed))
     try:

@@ -175,13 +175,16 @@ class ReliabilityShape(TypedDict):
 
 
 class VolumeShape(TypedDict):
-    """An area (id empty: the whole site), m2: standard deviations of its mean height, m, and of its volume, m3."""
+    """An area (id empty: the whole site), m2: standard deviations of its mean height, m, and of its volume, m3, and both
+    at 95 %."""
 
     id: str
     name: str
     area: float
     sigma: float
     sigma_volume: float
+    sigma_95: float
+    volume_95: float
 
 
 class Size(TypedDict):
@@ -264,13 +267,57 @@ class FindingShape(TypedDict):
     label: str
 
 
-class PredictionShape(TypedDict):
-    """A prediction, or how far it has come. state: lacking, queued, running, done, failed or cancelled."""
+class Underway(TypedDict):
+    """A computation, or how far it has come. state: lacking, none (nobody asked), queued, running, done, failed, cancelled
+    (overtaken by an edit) or stopped (by a person). seconds_left is None while it cannot be told; ahead counts what waits
+    before it on the queue."""
 
     hash: str
     state: str
     stage: str
     share: float
+    seconds_left: float | None
+    ahead: int
+
+
+class AdviceFigures(TypedDict):
+    rmse_h: float
+    rmse_v: float
+    limit_h: float
+    limit_v: float | None
+    chance: float | None
+
+
+class OfferChange(TypedDict):
+    object: str
+    value: dict[str, Any]
+
+
+class Offer(AdviceFigures):
+    """A change on offer: what it would predict, and its minutes on the ground. good: inside the tolerance with a chance of
+    90 % or more; provisional: answered from the solved network, within 3 %."""
+
+    kind: str
+    words: str
+    minutes: float
+    changes: list[OfferChange]
+    good: bool
+    provisional: bool
+
+
+class Advice(TypedDict):
+    now: AdviceFigures | None
+    offers: list[Offer]
+
+
+class AdviceShape(Underway):
+    result: Advice | None
+    error: Fault | None
+
+
+class PredictionShape(Underway):
+    """A prediction with its findings."""
+
     result: Result | None
     error: Fault | None
     findings: list[FindingShape] | None

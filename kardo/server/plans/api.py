@@ -13,9 +13,10 @@ from ninja.files import UploadedFile
 from PIL import Image
 
 from kardo.core.accuracy.planned import missing
+from kardo.core.accuracy.prediction import ENGINE
 from kardo.core.errors import PlanError, ReadError
-from kardo.core.plan.model import Base, Brief, ControlPoint, Flight, Mark, Plan, Site, terrain_of
-from kardo.core.plan.shapes import LiveShape, PredictionShape, Summary
+from kardo.core.plan.model import Area, Base, Brief, ControlPoint, Flight, Mark, Plan, Site, terrain_of
+from kardo.core.plan.shapes import AdviceShape, LiveShape, PredictionShape, Summary, Underway
 from kardo.core.plan.summary import summary
 from kardo.core.terrain.drawing import contours, shading
 from kardo.core.terrain.surface import Surface
@@ -25,8 +26,9 @@ from kardo.server.jobs.models import Job
 from kardo.server.plans import editing
 from kardo.server.plans.models import Edit
 from kardo.server.predictions import live
-from kardo.server.predictions.tasks import request_prediction
-from kardo.server.predictions.views import prediction_json
+from kardo.server.predictions.models import Prediction
+from kardo.server.predictions.tasks import request_prediction, stop
+from kardo.server.predictions.views import prediction_json, underway_json
 
 router = Router(tags=["plan"])
 MARGIN = 400.0  # metres of terrain kept about the boundary
@@ -56,6 +58,7 @@ class PlanOutline(Schema):
     marks: list[Mark]
     base: Base
     control: list[ControlPoint]
+    areas: list[Area]
     assumptions: dict[str, float]
 
 
@@ -275,3 +278,37 @@ def show_prediction(request: HttpRequest, job_id: UUID):
     job = job_of(request, job_id)
     plan = editing.assemble(job)
     return prediction_json(plan, lambda: request_prediction(job, plan))
+
+
+@router.get("/{job_id}/advice", response=AdviceShape)
+def show_advice(request: HttpRequest, job_id: UUID):
+    """What would help the plan as it stands most, or how far the search has come. Asking does not start it."""
+    job = job_of(request, job_id)
+    plan = editing.assemble(job)
+    return underway_json(plan, _computation(job, plan, "advice"), "none")
+
+
+@router.post("/{job_id}/{kind}/start", response=Underway)
+def start_computation(request: HttpRequest, job_id: UUID, kind: Literal["prediction", "advice"]):
+    """Start it, also again after it was stopped or failed."""
+    job = job_of(request, job_id)
+    plan = editing.assemble(job)
+    if lacks := missing(plan):
+        raise PlanError(lacks[0][1], where=lacks[0][0])
+    return underway_json(plan, request_prediction(job, plan, kind, again=True), "none")
+
+
+@router.post("/{job_id}/{kind}/stop", response=Underway)
+def stop_computation(request: HttpRequest, job_id: UUID, kind: Literal["prediction", "advice"]):
+    """Stop it, waiting or under way; it starts again only when asked to."""
+    job = job_of(request, job_id)
+    plan = editing.assemble(job)
+    if found := _computation(job, plan, kind):
+        stop(found)
+    return underway_json(plan, _computation(job, plan, kind), "none")
+
+
+def _computation(job: Job, plan: Plan, kind: str) -> Prediction | None:
+    return Prediction.objects.filter(
+        organisation=job.organisation, kind=kind, plan_hash=plan.hash, engine=ENGINE
+    ).first()

@@ -11,12 +11,28 @@ from shapely import Polygon
 
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError, PlanError
-from kardo.core.plan.model import Base, Brief, ControlPoint, Flight, Mark, Part, Plan, Site, plan_from_json, validated
+from kardo.core.plan.model import (
+    Area,
+    Base,
+    Brief,
+    ControlPoint,
+    Flight,
+    Mark,
+    Part,
+    Plan,
+    Site,
+    plan_from_json,
+    validated,
+)
 from kardo.server.jobs.models import Job
 from kardo.server.plans.models import Edit, PlanObject, TerrainGrid
 
 SINGLE: dict[str, type[Part]] = {"brief": Brief, "site": Site, "flight": Flight, "base": Base}
-MANY: dict[str, tuple[str, type[Part]]] = {"mark": ("marks", Mark), "control": ("control", ControlPoint)}
+MANY: dict[str, tuple[str, type[Part]]] = {
+    "mark": ("marks", Mark),
+    "control": ("control", ControlPoint),
+    "area": ("areas", Area),
+}
 FREE = ("terrain", "assumptions")
 MAX_CHANGES = 3000
 
@@ -155,7 +171,7 @@ def _require_sound(plan: Plan) -> None:
     import numpy as np
 
     from kardo.core.accuracy.defaults import Assumptions
-    from kardo.core.accuracy.planned import site_polygon
+    from kardo.core.accuracy.planned import area_polygon, site_polygon
 
     Assumptions(plan.assumptions)
     if not plan.brief.crs:
@@ -165,6 +181,7 @@ def _require_sound(plan: Plan) -> None:
         ("Site, boundary", plan.site.boundary),
         ("Control", [(p.e, p.n) for p in plan.control]),
         ("Base, marks", [(m.e, m.n) for m in plan.marks]),
+        ("Site, areas", [vertex for a in plan.areas for vertex in a.ring]),
     ):
         if points:
             e, n = np.array(points, dtype=float).T
@@ -172,6 +189,8 @@ def _require_sound(plan: Plan) -> None:
             grid.separation(e, n)
     if plan.site.boundary:
         site_polygon(plan)
+    for area in plan.areas:
+        area_polygon(area)
 
 
 def _location(plan: Plan) -> Point | None:

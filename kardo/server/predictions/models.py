@@ -7,17 +7,28 @@ from kardo.server.jobs.models import Job
 
 
 class Prediction(models.Model):
-    """What one plan predicts. The plan is kept with it, so that any computed revision can be opened again exactly."""
+    """What one plan predicts, or what would help it most. The plan is kept with it, so that any computed revision can be
+    opened again exactly.
+
+    runner is the token of the worker that has it in hand: whoever claims a computation writes a new one, and only the
+    holder of the last may write progress or the result.
+    """
+
+    class Kind(models.TextChoices):
+        PREDICTION = "prediction"
+        ADVICE = "advice"
 
     class State(models.TextChoices):
         QUEUED = "queued"
         RUNNING = "running"
         DONE = "done"
         FAILED = "failed"
-        CANCELLED = "cancelled"
+        CANCELLED = "cancelled", "overtaken by an edit"
+        STOPPED = "stopped", "stopped by a person"
 
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="predictions")
     job = models.ForeignKey(Job, null=True, on_delete=models.SET_NULL, related_name="predictions")
+    kind = models.CharField(max_length=10, choices=Kind, default=Kind.PREDICTION)
     plan_hash = models.CharField(max_length=64)
     engine = models.PositiveSmallIntegerField()
     plan = models.JSONField()
@@ -26,13 +37,16 @@ class Prediction(models.Model):
     share = models.FloatField(default=0)
     result = models.JSONField(null=True)
     error = models.JSONField(null=True)
+    runner = models.UUIDField(null=True)
+    queue_job = models.BigIntegerField(null=True, help_text="its number on the queue")
     created_at = models.DateTimeField(auto_now_add=True)
+    started_at = models.DateTimeField(null=True)
     finished_at = models.DateTimeField(null=True)
 
     class Meta:
         constraints = [
-            models.UniqueConstraint(fields=["organisation", "plan_hash", "engine"], name="one_result_per_plan")
+            models.UniqueConstraint(fields=["organisation", "kind", "plan_hash", "engine"], name="one_result_per_plan")
         ]
 
     def __str__(self) -> str:
-        return f"prediction {self.plan_hash[:8]} ({self.state})"
+        return f"{self.kind} {self.plan_hash[:8]} ({self.state})"

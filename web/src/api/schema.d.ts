@@ -285,6 +285,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/advice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Advice
+         * @description What would help the plan as it stands most, or how far the search has come. Asking does not start it.
+         */
+        get: operations["kardo_server_plans_api_show_advice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/{kind}/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Computation
+         * @description Start it, also again after it was stopped or failed.
+         */
+        post: operations["kardo_server_plans_api_start_computation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/{kind}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Computation
+         * @description Stop it, waiting or under way; it starts again only when asked to.
+         */
+        post: operations["kardo_server_plans_api_stop_computation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/crs": {
         parameters: {
             query?: never;
@@ -394,6 +454,21 @@ export interface components {
             title: string;
         };
         /**
+         * Area
+         * @description A part of the site whose volume matters: a heap, a pit, a bench. One ring of (E, N), not closed.
+         */
+        Area: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Ring */
+            ring: [
+                number,
+                number
+            ][];
+        };
+        /**
          * Base
          * @description The base occupation. readings in metres: the pole's height, or slant heights to the disc's edge.
          */
@@ -456,7 +531,17 @@ export interface components {
              * @default user_rmse
              * @enum {string}
              */
-            standard: "user_rmse" | "nssda" | "asprs_2023";
+            standard: "user_rmse" | "per_point" | "nssda" | "asprs_2023" | "contour" | "volume";
+            /**
+             * Point Share
+             * @default 95
+             */
+            point_share: number;
+            /**
+             * Contour Interval
+             * @default 0.25
+             */
+            contour_interval: number;
             /**
              * Crs
              * @default
@@ -518,6 +603,9 @@ export interface components {
         /**
          * Flight
          * @description How the block is flown. Overlaps in percent, exposure time in seconds; course None is the shortest day.
+         *
+         *     Beside the block: crossing strips at a right angle to it and at a height of their own (None: a fifth higher), and
+         *     oblique strips along it with the camera tilted forward, degrees from straight down.
          */
         Flight: {
             /**
@@ -568,6 +656,23 @@ export interface components {
              */
             margin_exposures: number;
             /**
+             * Crossing Strips
+             * @default 0
+             */
+            crossing_strips: number;
+            /** Crossing Height */
+            crossing_height?: number | null;
+            /**
+             * Oblique Strips
+             * @default 0
+             */
+            oblique_strips: number;
+            /**
+             * Oblique Tilt
+             * @default 30
+             */
+            oblique_tilt: number;
+            /**
              * Speed
              * @default 6
              */
@@ -585,7 +690,8 @@ export interface components {
         };
         /**
          * Mark
-         * @description A mark with known coordinates; sigmas per axis as published (95 % circle / 2.4477, 95 % height / 1.96).
+         * @description A mark with coordinates. Where they come from: published, with sigmas per axis (95 % circle / 2.4477, 95 % height /
+         *     1.96); static, post-processed from so many hours of logging; or here, an autonomous position not yet shifted.
          */
         Mark: {
             /** Id */
@@ -608,6 +714,17 @@ export interface components {
              * @default 0.015
              */
             sigma_v: number;
+            /**
+             * Known
+             * @default published
+             * @enum {string}
+             */
+            known: "published" | "static" | "here";
+            /**
+             * Hours
+             * @default 4
+             */
+            hours: number;
         };
         /** PlanOut */
         PlanOut: {
@@ -651,6 +768,8 @@ export interface components {
             base: components["schemas"]["Base"];
             /** Control */
             control: components["schemas"]["ControlPoint"][];
+            /** Areas */
+            areas: components["schemas"]["Area"][];
             /** Assumptions */
             assumptions: {
                 [key: string]: number;
@@ -818,12 +937,15 @@ export interface components {
             /** Last Strip */
             last_strip: number;
         };
-        /** Limits */
+        /**
+         * Limits
+         * @description The tolerance as an RMSE; None where the standard sets no such limit.
+         */
         Limits: {
             /** H */
             h: number;
             /** V */
-            v: number;
+            v: number | null;
         };
         /** StripShape */
         StripShape: {
@@ -843,6 +965,11 @@ export interface components {
             exposures: number;
             /** Length */
             length: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "main" | "crossing" | "oblique";
         };
         /** Summary */
         Summary: {
@@ -966,7 +1093,7 @@ export interface components {
             /** Limit H */
             limit_h: number;
             /** Limit V */
-            limit_v: number;
+            limit_v: number | null;
             /** Chance */
             chance: number | null;
             chance_detail: components["schemas"]["ChanceShape"] | null;
@@ -1097,7 +1224,7 @@ export interface components {
         };
         /**
          * PredictionShape
-         * @description A prediction, or how far it has come. state: lacking, queued, running, done, failed or cancelled.
+         * @description A prediction with its findings.
          */
         PredictionShape: {
             /** Hash */
@@ -1108,6 +1235,10 @@ export interface components {
             stage: string;
             /** Share */
             share: number;
+            /** Seconds Left */
+            seconds_left: number | null;
+            /** Ahead */
+            ahead: number;
             result: components["schemas"]["Result"] | null;
             error: components["schemas"]["Fault"] | null;
             /** Findings */
@@ -1164,16 +1295,20 @@ export interface components {
             /** Limit H */
             limit_h?: number;
             /** Limit V */
-            limit_v?: number;
+            limit_v?: number | null;
             /** Chance */
             chance?: number | null;
             chance_detail?: components["schemas"]["ChanceShape"] | null;
+            /** Unmet */
+            unmet?: string[];
             /** Chance Curve */
             chance_curve?: [
                 number,
                 number,
                 number
             ][];
+            /** Volumes */
+            volumes?: components["schemas"]["VolumeShape"][];
             map?: components["schemas"]["MapShape"];
             /** Control */
             control?: components["schemas"]["ControlFigures"][];
@@ -1212,6 +1347,121 @@ export interface components {
             order: number;
             /** Half Band */
             half_band: number;
+        };
+        /**
+         * VolumeShape
+         * @description An area (id empty: the whole site), m2: standard deviations of its mean height, m, and of its volume, m3, and both
+         *     at 95 %.
+         */
+        VolumeShape: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Area */
+            area: number;
+            /** Sigma */
+            sigma: number;
+            /** Sigma Volume */
+            sigma_volume: number;
+            /** Sigma 95 */
+            sigma_95: number;
+            /** Volume 95 */
+            volume_95: number;
+        };
+        /** Advice */
+        Advice: {
+            now: components["schemas"]["AdviceFigures"] | null;
+            /** Offers */
+            offers: components["schemas"]["Offer"][];
+        };
+        /** AdviceFigures */
+        AdviceFigures: {
+            /** Rmse H */
+            rmse_h: number;
+            /** Rmse V */
+            rmse_v: number;
+            /** Limit H */
+            limit_h: number;
+            /** Limit V */
+            limit_v: number | null;
+            /** Chance */
+            chance: number | null;
+        };
+        /** AdviceShape */
+        AdviceShape: {
+            /** Hash */
+            hash: string;
+            /** State */
+            state: string;
+            /** Stage */
+            stage: string;
+            /** Share */
+            share: number;
+            /** Seconds Left */
+            seconds_left: number | null;
+            /** Ahead */
+            ahead: number;
+            result: components["schemas"]["Advice"] | null;
+            error: components["schemas"]["Fault"] | null;
+        };
+        /**
+         * Offer
+         * @description A change on offer: what it would predict, and its minutes on the ground. good: inside the tolerance with a chance of
+         *     90 % or more; provisional: answered from the solved network, within 3 %.
+         */
+        Offer: {
+            /** Rmse H */
+            rmse_h: number;
+            /** Rmse V */
+            rmse_v: number;
+            /** Limit H */
+            limit_h: number;
+            /** Limit V */
+            limit_v: number | null;
+            /** Chance */
+            chance: number | null;
+            /** Kind */
+            kind: string;
+            /** Words */
+            words: string;
+            /** Minutes */
+            minutes: number;
+            /** Changes */
+            changes: components["schemas"]["OfferChange"][];
+            /** Good */
+            good: boolean;
+            /** Provisional */
+            provisional: boolean;
+        };
+        /** OfferChange */
+        OfferChange: {
+            /** Object */
+            object: string;
+            /** Value */
+            value: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * Underway
+         * @description A computation, or how far it has come. state: lacking, none (nobody asked), queued, running, done, failed, cancelled
+         *     (overtaken by an edit) or stopped (by a person). seconds_left is None while it cannot be told; ahead counts what waits
+         *     before it on the queue.
+         */
+        Underway: {
+            /** Hash */
+            hash: string;
+            /** State */
+            state: string;
+            /** Stage */
+            stage: string;
+            /** Share */
+            share: number;
+            /** Seconds Left */
+            seconds_left: number | null;
+            /** Ahead */
+            ahead: number;
         };
         /** CrsLine */
         CrsLine: {
@@ -1795,6 +2045,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PredictionShape"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_api_show_advice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdviceShape"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_api_start_computation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                kind: "prediction" | "advice";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Underway"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_api_stop_computation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                kind: "prediction" | "advice";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Underway"];
                 };
             };
         };

@@ -34,6 +34,7 @@ const KEYS: [string, string][] = [
   ["G", "place a control target (click, or Enter for the middle of the sheet)"],
   ["K", "place a check"],
   ["O", "place the base on a new mark"],
+  ["A", "draw an area whose volume matters"],
   ["arrows", "nudge the chosen point 0.1 m; with Shift 1 m"],
   ["Delete", "remove the chosen point"],
   ["E", "next error layer"],

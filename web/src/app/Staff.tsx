@@ -1,12 +1,13 @@
 import type { Figures, Finding, Result } from "../api/client";
 import { chance, mm, percent } from "../lib/units";
 import { Staves } from "../plots/Staves";
+import { UNDER_WAY, UnderWay } from "../ui/UnderWay";
 import { usePlan } from "./plan";
 import { useWorkbench, type Station } from "./workbench";
 
 /** The instrument on the right: two rods, the chance, the budget, and what was found. */
 export function Staff() {
-  const { summary, prediction, result, before, trial } = usePlan();
+  const { summary, prediction, result, before, trial, run } = usePlan();
   const { pins } = useWorkbench();
   const limits = summary?.limits ?? { h: 0, v: 0 };
   const full = result && !result.defects.length ? result : null;
@@ -35,12 +36,22 @@ export function Staff() {
       {prediction?.state === "lacking" && <Lacks />}
       {prediction?.error && (
         <p role="alert" className="border-l-4 border-decision bg-decision-wash px-2 py-1">
-          <strong>{prediction.error.what}</strong> {prediction.error.mend}
+          <strong>{prediction.error.what}</strong> {prediction.error.mend}{" "}
+          {prediction.error.where === "worker" && (
+            <button className="button text-sm" onClick={() => void run("start")}>
+              start again
+            </button>
+          )}
         </p>
       )}
       {sound && (
         <>
           <Chance result={sound} />
+          {full && full.unmet!.length > 0 && (
+            <p className="text-sm text-decision-text">
+              As the standard has it the test does not count yet: {full.unmet!.join(" ")}
+            </p>
+          )}
           {full && <Budget result={full} />}
         </>
       )}
@@ -50,18 +61,18 @@ export function Staff() {
 }
 
 function Progress() {
-  const { prediction } = usePlan();
-  if (!prediction || !["queued", "running", "cancelled"].includes(prediction.state)) return <div className="h-1" />;
-  return (
-    <div
-      role="progressbar"
-      aria-label={prediction.stage || "waiting"}
-      aria-valuenow={Math.round(prediction.share * 100)}
-      className="h-1 bg-hairline"
-    >
-      <div className="h-1 bg-settled" style={{ width: `${Math.max(4, prediction.share * 100)}%` }} />
-    </div>
-  );
+  const { prediction, run } = usePlan();
+  if (prediction?.state === "stopped")
+    return (
+      <p className="flex items-center justify-between text-sm">
+        <span>The computation was stopped; these figures are older than the plan.</span>
+        <button className="button" onClick={() => void run("start")}>
+          compute
+        </button>
+      </p>
+    );
+  if (!prediction || !UNDER_WAY.includes(prediction.state)) return <div className="h-1" />;
+  return <UnderWay work={prediction} onStop={() => void run("stop")} />;
 }
 
 function Provisional() {
@@ -148,7 +159,10 @@ function Chance({ result }: { result: Partial<Figures> }) {
         {chance(result.chance)}
       </span>
       <span className="text-sm text-quiet">
-        chance that {checks} checks pass {mm(plan.brief.tolerance_h, 0)} H and {mm(plan.brief.tolerance_v, 0)} V mm
+        chance that {checks} checks pass {mm(plan.brief.tolerance_h, 0)} H and{" "}
+        {plan.brief.standard === "contour"
+          ? `contours of ${mm(plan.brief.contour_interval, 0)} mm`
+          : `${mm(plan.brief.tolerance_v, 0)} V mm`}
       </span>
     </p>
   );

@@ -38,6 +38,8 @@ interface PlanDesk {
   edit: (changes: Change[]) => Promise<boolean>;
   step: (direction: "undo" | "redo") => Promise<void>;
   settle: (keep: "mine" | "theirs") => void;
+  /** Stop the prediction that is under way, or start it again. */
+  run: (what: "start" | "stop") => Promise<void>;
   dismiss: () => void;
 }
 
@@ -55,6 +57,7 @@ export function withChanges(plan: Plan, changes: Change[]): Plan {
   for (const { object, value } of changes) {
     const [kind, id] = object.split("/") as [string, string | undefined];
     if (kind === "mark") next.marks = replaced(next.marks, id!, value as Plan["marks"][number] | null);
+    else if (kind === "area") next.areas = replaced(next.areas, id!, value as Plan["areas"][number] | null);
     else if (kind === "control") next.control = replaced(next.control, id!, value as Plan["control"][number] | null);
     else (next as unknown as Record<string, unknown>)[kind] = value;
   }
@@ -94,6 +97,14 @@ export function PlanProvider({ jobId, children }: { jobId: string; children: Rea
     placeholderData: (previous) => previous,
   });
   const { result, before } = useLatestResults(prediction.data);
+  const predictionKey = useMemo(() => ["prediction", jobId, hash], [jobId, hash]);
+  const run = useCallback(
+    async (what: "start" | "stop") => {
+      await call("POST", `/jobs/${jobId}/prediction/${what}`);
+      await client.invalidateQueries({ queryKey: predictionKey });
+    },
+    [client, jobId, predictionKey],
+  );
   const trial = useLive(jobId, result?.hash);
   const { ask, clear } = trial;
 
@@ -183,6 +194,7 @@ export function PlanProvider({ jobId, children }: { jobId: string; children: Rea
         edit,
         step,
         settle,
+        run,
         dismiss: () => setFault(null),
       }}
     >

@@ -87,6 +87,7 @@ export function useShortcuts(showHelp: (show: boolean) => void) {
         g: () => bench.setPlacing("target"),
         k: () => bench.setPlacing("check"),
         o: () => bench.setPlacing("base"),
+        a: () => bench.setPlacing("area"),
         e: () => bench.setLayer(LAYERS[(LAYERS.indexOf(bench.layer) + 1) % LAYERS.length]!),
         p: () => bench.setPins(repinned(bench.pins, plan, result)),
         "[": () => stepFinding(-1),

@@ -17,7 +17,7 @@ export const TITLES: Record<Station, string> = {
 
 export const LAYERS = ["v", "h", "images", "none"] as const;
 export type ErrorLayer = (typeof LAYERS)[number];
-export type Placing = "target" | "check" | "base" | null;
+export type Placing = "target" | "check" | "base" | "area" | null;
 
 /** A prediction kept with the plan it belongs to. */
 export interface Pin {

@@ -12,6 +12,7 @@ const plan = {
   assumptions: {},
   marks: [],
   control: [target],
+  areas: [],
 } as unknown as Plan;
 
 describe("differences between plans", () => {

@@ -18,7 +18,8 @@ export function differences(first: Plan, second: Plan): Difference[] {
     out.push({ what: "boundary", first: corners(first), second: corners(second) });
   if (first.terrain?.digest !== second.terrain?.digest)
     out.push({ what: "terrain", first: first.terrain?.source ?? "none", second: second.terrain?.source ?? "none" });
-  for (const part of ["marks", "control"] as const) out.push(...rows(first[part] as Row[], second[part] as Row[]));
+  for (const part of ["marks", "control", "areas"] as const)
+    out.push(...rows(first[part] as Row[], second[part] as Row[]));
   return out;
 }
 

@@ -4,10 +4,12 @@ import { percent } from "../lib/units";
 export function ChanceCurve({
   curve,
   asked,
+  planned,
   name,
 }: {
   curve: [number, number, number][];
   asked: number;
+  planned: number;
   name: string;
 }) {
   if (curve.length < 2) return null;
@@ -19,6 +21,7 @@ export function ChanceCurve({
   const line = (y: (c: [number, number, number]) => number) =>
     curve.map((c, k) => `${k ? "L" : "M"}${x(c[0]).toFixed(1)} ${y(c).toFixed(1)}`).join("");
   const last = curve.at(-1)!;
+  const now = curve.find((c) => c[0] === planned);
   const half = curve.find((c) => c[2] <= 0.2);
   return (
     <figure className="mt-2">
@@ -41,6 +44,21 @@ export function ChanceCurve({
           strokeWidth="1.8"
           strokeDasharray="5 3"
         />
+        {now && (
+          <>
+            <circle
+              cx={x(planned)}
+              cy={spreadY(now[2])}
+              r="3.6"
+              fill="var(--sheet)"
+              stroke="var(--ink)"
+              strokeWidth="2"
+            />
+            <text x={x(planned) + 6} y={spreadY(now[2]) - 5} fontSize="10.5" fill="var(--ink)" fontWeight="600">
+              planned: {percent(now[2])}
+            </text>
+          </>
+        )}
         {asked <= most && (
           <>
             <line x1={x(asked)} x2={x(asked)} y1="14" y2="88" stroke="var(--decision)" strokeWidth="1.4" />

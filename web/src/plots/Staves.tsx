@@ -30,7 +30,7 @@ function describe(rod: Rod): string {
 }
 
 function Stave({ rod }: { rod: Rod }) {
-  const limit = (rod.limit ?? 0.03) * 1000;
+  const limit = (rod.limit ?? Math.max(0.03, rod.predicted ?? 0)) * 1000;
   const shown = [rod.predicted, rod.seen, rod.ghost, rod.pinned].map((v) => (v ?? 0) * 1000);
   const full = Math.min(Math.max(limit * 1.45, Math.max(...shown) * 1.1), limit * 4);
   const y = (value: number) => TOP + HEIGHT * (1 - Math.min(value / full, 1));
@@ -69,18 +69,12 @@ function Stave({ rod }: { rod: Rod }) {
             {Number((k * step).toFixed(2))}
           </text>
         ))}
-      <line x1="14" x2="118" y1={y(limit)} y2={y(limit)} stroke="var(--decision)" strokeWidth="2.2" />
-      <text
-        x="118"
-        y={y(limit) + (y((rod.predicted ?? 0) * 1000) < y(limit) ? 13 : -4)}
-        fontSize="11.5"
-        textAnchor="end"
-        fill="var(--decision-text)"
-        className="figures"
-        fontWeight="600"
-      >
-        tol {limit.toFixed(1)}
-      </text>
+      {rod.limit === null && (
+        <text x="118" y={TOP + 10} fontSize="11" textAnchor="end" fill="var(--quiet)">
+          no limit
+        </text>
+      )}
+      {rod.limit !== null && <Tolerance y={y(limit)} limit={limit} below={y((rod.predicted ?? 0) * 1000) < y(limit)} />}
       {rod.seen !== null && (
         <g className="slides" style={{ transform: `translateY(${y(rod.seen * 1000)}px)` }}>
           <path d="M21 0L10 -6V6z" fill="var(--sheet)" stroke="var(--settled)" strokeWidth="1.8" />
@@ -125,6 +119,25 @@ function Stave({ rod }: { rod: Rod }) {
           was {mm(rod.ghost)}
         </text>
       )}
+    </>
+  );
+}
+
+function Tolerance({ y, limit, below }: { y: number; limit: number; below: boolean }) {
+  return (
+    <>
+      <line x1="14" x2="118" y1={y} y2={y} stroke="var(--decision)" strokeWidth="2.2" />
+      <text
+        x="118"
+        y={y + (below ? 13 : -4)}
+        fontSize="11.5"
+        textAnchor="end"
+        fill="var(--decision-text)"
+        className="figures"
+        fontWeight="600"
+      >
+        tol {limit.toFixed(1)}
+      </text>
     </>
   );
 }

@@ -9,6 +9,7 @@ import MultiPoint from "ol/geom/MultiPoint";
 import Point from "ol/geom/Point";
 import Polygon, { fromExtent } from "ol/geom/Polygon";
 import { defaults as defaultInteractions } from "ol/interaction/defaults";
+import Draw from "ol/interaction/Draw";
 import Modify from "ol/interaction/Modify";
 import Translate from "ol/interaction/Translate";
 import ImageLayer from "ol/layer/Image";
@@ -29,12 +30,22 @@ import { usePlan } from "../app/plan";
 import { useWorkbench } from "../app/workbench";
 import { drawFrame, plainStep } from "./frame";
 import { Legend } from "./Legend";
-import { place } from "./placing";
+import { newArea, place } from "./placing";
 import { pointStyle, ramp, tokens, type Ramp } from "./symbols";
 
 const BOX = { left: 26, top: 8, right: 8, bottom: 24 };
 const GRID = new Projection({ code: "KARDO:GRID", units: "m" });
-const NAMES = ["cells", "contours", "strips", "exposures", "ellipses", "boundary", "preview", "points"] as const;
+const NAMES = [
+  "cells",
+  "contours",
+  "strips",
+  "exposures",
+  "ellipses",
+  "areas",
+  "boundary",
+  "preview",
+  "points",
+] as const;
 type LayerName = (typeof NAMES)[number];
 /** Drawn once and moved as a picture while the sheet pans; drawn anew when it comes to rest. */
 const STILL = new Set<LayerName>(["cells", "contours", "strips", "exposures", "ellipses"]);
@@ -255,6 +266,28 @@ export function Sheet() {
     }
   }, [drawing, plan.site.boundary, bench.station, colours]);
 
+  // Areas whose volume matters, with their names.
+  useEffect(() => {
+    if (!drawing) return;
+    const source = drawing.layers.areas.getSource()!;
+    source.clear();
+    for (const a of plan.areas) {
+      const feature = new Feature(new Polygon([closed(a.ring as [number, number][])]));
+      feature.setStyle(
+        new Style({
+          stroke: new Stroke({ color: colours.settled!, width: 1.6, lineDash: [3, 3] }),
+          text: new Text({
+            text: a.name,
+            font: "600 12px 'Atkinson Hyperlegible Next Variable'",
+            fill: new Fill({ color: colours.settled! }),
+            stroke: new Stroke({ color: colours.sheet!, width: 3 }),
+          }),
+        }),
+      );
+      source.addFeature(feature);
+    }
+  }, [drawing, plan.areas, colours]);
+
   useEffect(() => {
     if (!drawing) return;
     const source = drawing.layers.preview.getSource()!;
@@ -346,6 +379,7 @@ export function Sheet() {
   useEffect(() => {
     if (!drawing) return;
     const clicked = (event: { coordinate: number[]; pixel: number[] }) => {
+      if (placing === "area") return;
       if (placing) {
         const { change, object } = place(plan, placing, event.coordinate[0]!, event.coordinate[1]!);
         void edit(change);
@@ -363,9 +397,22 @@ export function Sheet() {
     return () => drawing.map.un("click", clicked);
   }, [drawing, placing, plan, edit, select, setPlacing]);
 
+  // An area is drawn corner by corner; a click on the first corner, or a double click, closes it.
+  useEffect(() => {
+    if (!drawing || placing !== "area") return;
+    const draw = new Draw({ type: "Polygon", stopClick: true });
+    draw.on("drawend", (event) => {
+      const ring = (event.feature.getGeometry() as Polygon).getCoordinates()[0]!.slice(0, -1);
+      void edit([newArea(plan, ring as [number, number][])]);
+      setPlacing(null);
+    });
+    drawing.map.addInteraction(draw);
+    return () => void drawing.map.removeInteraction(draw);
+  }, [drawing, placing, plan, edit, setPlacing]);
+
   // Enter places at the middle of the sheet, so that the pointer is not needed.
   useEffect(() => {
-    if (!drawing || !placing) return;
+    if (!drawing || !placing || placing === "area") return;
     const key = (event: KeyboardEvent) => {
       if (event.key !== "Enter" || event.target !== document.body) return;
       const [e, n] = drawing.map.getView().getCenter() as [number, number];
@@ -416,7 +463,7 @@ function Empty() {
 
 function Tools() {
   const { placing, setPlacing, layer, setLayer } = useWorkbench();
-  const tool = (kind: "target" | "check" | "base", key: string, words: string) => (
+  const tool = (kind: "target" | "check" | "base" | "area", key: string, words: string) => (
     <button
       className="button text-sm"
       aria-pressed={placing === kind}
@@ -431,6 +478,7 @@ function Tools() {
       {tool("target", "G", "Place a control target")}
       {tool("check", "K", "Place a check")}
       {tool("base", "O", "Place the base on a new mark")}
+      {tool("area", "A", "Draw an area whose volume matters, corner by corner")}
       <select
         className="input text-sm"
         aria-label="Layer"

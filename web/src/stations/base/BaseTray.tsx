@@ -14,6 +14,11 @@ const SUPPORTS = [
   { id: "tripod", name: "tripod, slant to the disc's edge" },
   { id: "fixed_pole", name: "fixed-height pole" },
 ];
+const KNOWN = [
+  { id: "published", name: "published" },
+  { id: "static", name: "static log" },
+  { id: "here", name: "taken here" },
+];
 
 export function BaseTray() {
   const { plan, summary, catalogue, edit } = usePlan();
@@ -147,6 +152,7 @@ function Marks() {
             <th className="num">E, {u}</th>
             <th className="num">N, {u}</th>
             <th className="num">H of the mark, {u}</th>
+            <th>known</th>
             <th className="num">σ H, mm</th>
             <th className="num">σ V, mm</th>
             <th />
@@ -173,15 +179,41 @@ function Marks() {
                   />
                 </td>
               ))}
+              <td className="whitespace-nowrap">
+                <Select
+                  label={`How ${m.name} is known`}
+                  value={m.known!}
+                  options={KNOWN}
+                  onChange={(known) => set(m, { known })}
+                />
+                {m.known === "static" && (
+                  <>
+                    {" "}
+                    <NumberField
+                      label={`Hours logged on ${m.name}`}
+                      value={m.hours!}
+                      width="w-14"
+                      onCommit={(hours) => set(m, { hours })}
+                    />{" "}
+                    h
+                  </>
+                )}
+              </td>
               {(["sigma_h", "sigma_v"] as const).map((key) => (
                 <td key={key} className="num">
-                  <NumberField
-                    label={`${key} of ${m.name}`}
-                    value={m[key]!}
-                    scale={1000}
-                    width="w-16"
-                    onCommit={(v) => set(m, { [key]: v })}
-                  />
+                  {m.known === "published" ? (
+                    <NumberField
+                      label={`${key} of ${m.name}`}
+                      value={m[key]!}
+                      scale={1000}
+                      width="w-16"
+                      onCommit={(v) => set(m, { [key]: v })}
+                    />
+                  ) : (
+                    <span className="text-quiet" title="follows from how the mark is known; see the assumptions">
+                      by law
+                    </span>
+                  )}
                 </td>
               ))}
               <td>

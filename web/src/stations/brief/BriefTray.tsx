@@ -63,16 +63,52 @@ export function BriefTray() {
             />
           )}
         </Field>
-        <Field label={`Tolerance V, mm (${standard.statistic_v})`} hint={`as RMSE: ${mm(summary?.limits.v)} mm`}>
-          {(id) => (
-            <NumberField
-              id={id}
-              value={brief.tolerance_v!}
-              scale={1000}
-              onCommit={(tolerance_v) => set({ tolerance_v })}
-            />
-          )}
-        </Field>
+        {brief.standard === "contour" ? (
+          <Field label="Contour interval, mm" hint={`as RMSE of height: ${mm(summary?.limits.v)} mm`}>
+            {(id) => (
+              <NumberField
+                id={id}
+                value={brief.contour_interval!}
+                scale={1000}
+                decimals={0}
+                onCommit={(contour_interval) => set({ contour_interval })}
+              />
+            )}
+          </Field>
+        ) : (
+          <Field
+            label={
+              brief.standard === "volume" ? "Mean height at 95 %, mm" : `Tolerance V, mm (${standard.statistic_v})`
+            }
+            hint={
+              summary?.limits.v === null
+                ? "no limit on single heights; draw areas in Site (A)"
+                : `as RMSE: ${mm(summary?.limits.v)} mm`
+            }
+          >
+            {(id) => (
+              <NumberField
+                id={id}
+                value={brief.tolerance_v!}
+                scale={1000}
+                onCommit={(tolerance_v) => set({ tolerance_v })}
+              />
+            )}
+          </Field>
+        )}
+        {brief.standard === "per_point" && (
+          <Field label="Points inside the limit, %">
+            {(id) => (
+              <NumberField
+                id={id}
+                value={brief.point_share!}
+                decimals={0}
+                width="w-20"
+                onCommit={(point_share) => set({ point_share })}
+              />
+            )}
+          </Field>
+        )}
         <Field label="Unit shown">
           {(id) => <Select id={id} value={brief.unit!} options={catalogue.units} onChange={(unit) => set({ unit })} />}
         </Field>

@@ -94,6 +94,25 @@ export function FlightTray() {
         </Field>
         {number("Strips beyond", "margin_strips", 0)}
         {number("Exposures beyond", "margin_exposures", 0)}
+        {number("Crossing strips", "crossing_strips", 0)}
+        {flight.crossing_strips! > 0 && (
+          <Field label={`at, ${u}`}>
+            {(id) => (
+              <LengthField
+                id={id}
+                value={flight.crossing_height ?? 1.2 * flight.height!}
+                unit={unit}
+                decimals={1}
+                width="w-20"
+                optional
+                quiet={flight.crossing_height === null}
+                onCommit={(crossing_height) => set({ crossing_height })}
+              />
+            )}
+          </Field>
+        )}
+        {number("Oblique strips", "oblique_strips", 0)}
+        {flight.oblique_strips! > 0 && number("tilted forward, °", "oblique_tilt", 0)}
         {number("Speed, m/s", "speed", 1)}
         {number("Exposure, 1/1000 s", "exposure_time", 2, 1000)}
         {number("Battery reserve, %", "reserve", 0)}
@@ -123,7 +142,15 @@ export function FlightTray() {
             <Fact name="footprint">
               {flown.footprint.map((v) => length(v, unit, 0)).join(" × ")} {u}
             </Fact>
-            <Fact name="strips">{flown.strips.length}</Fact>
+            <Fact name="strips">
+              {flown.strips.length}
+              {flown.strips.some((s) => s.kind !== "main") &&
+                ` (${(["crossing", "oblique"] as const)
+                  .map((kind) => [flown.strips.filter((s) => s.kind === kind).length, kind] as const)
+                  .filter(([count]) => count)
+                  .map(([count, kind]) => `${count} ${kind}`)
+                  .join(", ")})`}
+            </Fact>
             <Fact name="flying heights">
               {flown.height_range.map((v) => length(v, unit, 1)).join(" – ")} {u}
             </Fact>

@@ -2,8 +2,9 @@ import { useState } from "react";
 import { Problem, upload, type BoundaryReading, type TerrainReading } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
-import { area, length } from "../../lib/units";
-import { LengthField, Select, unitName } from "../../ui/fields";
+import { area, length, mm } from "../../lib/units";
+import { LengthField, Select, TextField, unitName } from "../../ui/fields";
+import { newArea } from "../../sheet/placing";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Heading } from "../Tray";
 
@@ -25,6 +26,7 @@ export function SiteTray() {
         <div>
           <BoundaryImport />
           <TerrainImport />
+          <Areas />
         </div>
         <Vertices />
       </div>
@@ -33,7 +35,7 @@ export function SiteTray() {
 }
 
 function BoundaryImport() {
-  const { jobId, edit } = usePlan();
+  const { jobId, plan, edit } = usePlan();
   const { preview, setPreview } = useWorkbench();
   const [text, setText] = useState("");
   const [reading, setReading] = useState<BoundaryReading | null>(null);
@@ -52,9 +54,10 @@ function BoundaryImport() {
     }
   }
 
-  async function take() {
+  async function take(asArea = false) {
     if (!reading) return;
-    const taken = await edit([{ object: "site", value: { boundary: reading.ring } }]);
+    const ring = reading.ring as [number, number][];
+    const taken = await edit([asArea ? newArea(plan, ring) : { object: "site", value: { boundary: ring } }]);
     if (taken) {
       setReading(null);
       setPreview(null);
@@ -106,6 +109,9 @@ function BoundaryImport() {
           <div className="mt-1 flex gap-2">
             <button className="button" onClick={() => void take()}>
               Take this boundary
+            </button>
+            <button className="button" onClick={() => void take(true)}>
+              Take it as an area for volumes
             </button>
             <button
               className="button"
@@ -177,6 +183,72 @@ function TerrainImport() {
         </p>
       ))}
       {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+    </section>
+  );
+}
+
+/** Parts of the site whose volume matters: heaps, pits, benches. */
+function Areas() {
+  const { plan, result, edit } = usePlan();
+  const { setPlacing, setGoTo } = useWorkbench();
+  const volumes = new Map(result?.volumes?.map((v) => [v.id, v]));
+  return (
+    <section aria-label="Areas" className="mt-3">
+      <h3 className="flex items-baseline gap-3 font-bold">
+        Areas for volumes
+        <button className="button text-sm font-normal" onClick={() => setPlacing("area")}>
+          draw on the sheet (A)
+        </button>
+      </h3>
+      {!plan.areas.length && (
+        <p className="text-sm text-quiet">
+          None. Draw a heap or a pit, or paste its corners above, to see how well its volume will be known.
+        </p>
+      )}
+      {plan.areas.length > 0 && (
+        <table className="table">
+          <thead>
+            <tr>
+              <th>area</th>
+              <th className="num">m²</th>
+              <th className="num">mean height ±, mm</th>
+              <th className="num">volume ±, m³ (1 σ)</th>
+              <th />
+            </tr>
+          </thead>
+          <tbody>
+            {plan.areas.map((a) => {
+              const v = volumes.get(a.id);
+              const [e, n] = a.ring[0]! as [number, number];
+              return (
+                <tr key={a.id}>
+                  <td>
+                    <TextField
+                      label={`Name of ${a.name}`}
+                      value={a.name}
+                      onCommit={(name) => void edit([{ object: `area/${a.id}`, value: { ...a, name } }])}
+                    />
+                  </td>
+                  <td className="num">{v ? v.area.toFixed(0) : "–"}</td>
+                  <td className="num">{mm(v?.sigma)}</td>
+                  <td className="num">{v ? v.sigma_volume.toFixed(1) : "–"}</td>
+                  <td className="whitespace-nowrap">
+                    <button className="cursor-pointer underline" onClick={() => setGoTo({ e, n })}>
+                      show
+                    </button>{" "}
+                    <button
+                      className="cursor-pointer underline"
+                      onClick={() => void edit([{ object: `area/${a.id}`, value: null }])}
+                    >
+                      remove
+                    </button>
+                  </td>
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+      )}
     </section>
   );
 }

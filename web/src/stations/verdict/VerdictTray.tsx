@@ -5,6 +5,7 @@ import { chance as chanceWords, grid, mm, percent } from "../../lib/units";
 import { Histogram } from "../../plots/Histogram";
 import { NumberField } from "../../ui/fields";
 import { Heading } from "../Tray";
+import { Advice } from "./Advice";
 import { Compare } from "./Compare";
 import { TargetsLost } from "./TargetsLost";
 
@@ -159,10 +160,17 @@ export function VerdictTray() {
               20 000 simulated tests; 90 % of them find V between {mm(chance.spread_v[0])} and {mm(chance.spread_v[2])}{" "}
               mm.
             </p>
-            <ChanceCurve curve={result.chance_curve!} asked={standard.least_checks} name={standard.name} />
+            <ChanceCurve
+              curve={result.chance_curve!}
+              asked={standard.least_checks}
+              planned={plan.control.filter((p) => p.role === "check").length}
+              name={standard.name}
+            />
           </section>
         )}
       </div>
+      <Advice />
+      <Volumes />
       <Compare />
       <TargetsLost />
       <Assumptions />
@@ -177,6 +185,44 @@ function Row({ name, h, v, strong }: { name: string; h?: number | null; v?: numb
       <td className="num">{mm(h)}</td>
       <td className="num">{mm(v)}</td>
     </tr>
+  );
+}
+
+/** How well the volume of the site and of each area will be known. */
+function Volumes() {
+  const { plan, result } = usePlan();
+  const volumes = result?.volumes ?? [];
+  if (!plan.areas.length && plan.brief.standard !== "volume" && plan.brief.deliverable !== "volume") return null;
+  return (
+    <section className="mt-4" data-testid="volumes">
+      <h3 className="font-bold">Volumes</h3>
+      <table className="table max-w-xl">
+        <thead>
+          <tr>
+            <th>area</th>
+            <th className="num">m²</th>
+            <th className="num">mean height ±, mm (1 σ)</th>
+            <th className="num">at 95 %</th>
+            <th className="num">volume ±, m³ at 95 %</th>
+          </tr>
+        </thead>
+        <tbody>
+          {volumes.map((v) => (
+            <tr key={v.id}>
+              <td>{v.name}</td>
+              <td className="num">{v.area.toFixed(0)}</td>
+              <td className="num">{mm(v.sigma)}</td>
+              <td className="num">{mm(v.sigma_95)}</td>
+              <td className="num">{v.volume_95.toFixed(0)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="text-sm text-quiet">
+        One surface only. The difference of two surveys has both errors, less what both hang on; what all heights share
+        does not average out.
+      </p>
+    </section>
   );
 }
 

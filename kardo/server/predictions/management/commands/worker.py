@@ -1,15 +1,72 @@
-"""A worker for predictions: the engine is warm before the first task is taken."""
+"""A worker for predictions and advice: the engine is warm before the first task is taken."""
 
+import asyncio
+import contextlib
+import logging
+import os
+
+from asgiref.sync import sync_to_async
 from django.core.management.base import BaseCommand
+from procrastinate import App, exceptions
 from procrastinate.contrib.django import app
 
+from kardo.server.predictions.tasks import PATIENT, QUICK, give_up
 from kardo.warm import warm
+
+log = logging.getLogger(__name__)
+HEARTBEAT, LOST_AFTER, LOOK_EVERY = 2.0, 12.0, 3.0  # seconds
+MOST_LOST = 3  # workers that one computation may cost
 
 
 class Command(BaseCommand):
-    help = "Take predictions off the queue, one after another, until stopped."
+    help = "Take work off the queue, one after another, until stopped; put back what a lost worker had in hand."
+
+    def add_arguments(self, parser):
+        parser.add_argument("--quick-only", action="store_true", help="leave patient work to other workers")
+        parser.add_argument("--nice", type=int, default=0, help="give way to other processes by so much")
 
     def handle(self, *args, **options):
+        os.nice(options["nice"])
         warm()
+        queues = [QUICK] if options["quick_only"] else [QUICK, PATIENT]
         with app.replace_connector(app.connector.get_worker_connector()) as worker:
-            worker.run_worker(delete_jobs="successful", install_signal_handlers=True)
+            asyncio.run(_work(worker, queues))
+
+
+async def _work(worker: App, queues: list[str]) -> None:
+    async with worker.open_async():
+        watch = asyncio.create_task(_watch(worker))
+        try:
+            await worker.run_worker_async(
+                queues=queues,
+                delete_jobs="successful",
+                install_signal_handlers=True,
+                fetch_job_polling_interval=LOOK_EVERY,
+                update_heartbeat_interval=HEARTBEAT,
+                stalled_worker_timeout=LOST_AFTER,
+            )
+        finally:
+            watch.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await watch
+
+
+async def _watch(worker: App) -> None:
+    """Work in the hands of a worker that no longer gives a sign of life goes back on the queue."""
+    jobs = worker.job_manager
+    while True:
+        await asyncio.sleep(LOOK_EVERY)
+        try:
+            for job in await jobs.get_stalled_jobs(seconds_since_heartbeat=LOST_AFTER):
+                if job.attempts >= MOST_LOST:
+                    await sync_to_async(give_up)(job.task_kwargs["prediction_id"], LOST)
+                await jobs.retry_job(job)
+        except exceptions.ProcrastinateException as fault:  # another worker was quicker, or the database is away
+            log.warning("looking for lost work: %s", fault)
+
+
+LOST = {
+    "what": "The computation was cut off several times.",
+    "where": "worker",
+    "mend": "Lower the number of exposures, or give the workers more memory; then start it again.",
+}
