@@ -20,6 +20,8 @@ def _database() -> dict:
         "PASSWORD": os.environ.get("KARDO_DB_PASSWORD", found.get("password", "")),
         "HOST": os.environ.get("KARDO_DB_HOST", "127.0.0.1"),
         "PORT": os.environ.get("KARDO_DB_PORT", found.get("port", 5432)),
+        "CONN_MAX_AGE": 60,  # signing in to the database anew for every question would take longer than the answer
+        "CONN_HEALTH_CHECKS": True,
     }
 
 

@@ -90,6 +90,7 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Json:
     result |= figures(plan.brief, variances, seen.measured, planned.network.check_sigma[seen.known])
     result |= {
         "unmet": unmet(plan),
+        "tolerances": standards()[plan.brief.standard].tolerances(plan.brief.terms),
         "chance_curve": _chance_curve(plan, planned, solution),
         "volumes": _volumes(plan, planned, solution),
         "map": map_json(planned, variances),

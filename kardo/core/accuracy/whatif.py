@@ -9,6 +9,7 @@ full computation, which follows.
 from dataclasses import dataclass, field
 
 import numpy as np
+from numba import get_num_threads, set_num_threads
 
 from kardo.core.accuracy.budget import OnMap, propagate_to_map
 from kardo.core.accuracy.misclosures import (
@@ -40,6 +41,17 @@ class Kept:
     solution: Solution
     on_map: OnMap
     at: dict[tuple[object, ...], Misclosures] = field(default_factory=dict)
+    checked: dict[tuple[object, ...], tuple[Misclosures, Floats]] = field(default_factory=dict)
+
+    def checks(self, plan: Plan, points: tuple[ControlPoint, ...]) -> tuple[Misclosures, Floats]:
+        """Of a set of checks, and their joint covariance before any correction; the last set asked for is remembered,
+        for while a target is dragged the checks stay."""
+        key = tuple(_key(p) for p in points)
+        if key not in self.checked:
+            seen = self.misclosures(plan, points)
+            self.checked.clear()
+            self.checked[key] = seen, difference_covariance(seen, self.solution)
+        return self.checked[key]
 
     def misclosures(self, plan: Plan, points: tuple[ControlPoint, ...]) -> Misclosures:
         """Of control points, each solved once for its place."""
@@ -96,6 +108,15 @@ class Answer:
 
 def what_if(kept: Kept, control: tuple[ControlPoint, ...]) -> Answer:
     """The kept plan with other control. Raises PlanError where only the full computation can tell."""
+    threads = get_num_threads()
+    set_num_threads(1)  # of this thread's loops: for a handful of points, waking another costs more than it saves
+    try:
+        return _answered(kept, control)
+    finally:
+        set_num_threads(threads)
+
+
+def _answered(kept: Kept, control: tuple[ControlPoint, ...]) -> Answer:
     old, new = _differing_targets(kept.planned.plan, control)
     if len(old) + len(new) > MOST_CHANGES:
         raise PlanError("Too much of the control has changed for a live answer; the full computation follows.")
@@ -111,8 +132,8 @@ def what_if(kept: Kept, control: tuple[ControlPoint, ...]) -> Answer:
     p = kept.with_map(changed).reshape(len(kept.on_map.covariances), 3, 3 * len(changed))
     covariances = kept.on_map.covariances - np.matmul(p @ k, p.transpose(0, 2, 1))
     checks = tuple(c for c in control if c.role == "check")
-    seen = kept.misclosures(plan, checks)
-    return Answer(covariances, _joint(kept, plan, checks, seen, changed, k), _survey(seen))
+    seen, before = kept.checks(plan, checks)
+    return Answer(covariances, _joint(seen, before, changed, k), _survey(seen))
 
 
 def _differing_targets(
@@ -138,13 +159,11 @@ def _survey(seen: Misclosures) -> Floats:
     return np.sqrt(np.einsum("kaa->ka", seen.survey[seen.usable]))
 
 
-def _joint(
-    kept: Kept, plan: Plan, checks: tuple[ControlPoint, ...], seen: Misclosures, changed: Misclosures, k: Floats
-) -> Floats:
+def _joint(seen: Misclosures, before: Floats, changed: Misclosures, k: Floats) -> Floats:
     """Section 3's joint covariance of map minus check, after the correction k of the inverse."""
     a = changed.y_band.T @ seen.y_band + changed.h_border.T @ seen.y_border
     b = changed.h_border.T @ seen.shifts
     cross = a.T @ k @ b
-    joint = difference_covariance(seen, kept.solution) - a.T @ k @ a - cross - cross.T
+    joint = before - a.T @ k @ a - cross - cross.T
     measured = np.repeat(seen.usable, 3)
     return np.asarray(joint[np.ix_(measured, measured)], dtype=np.float64)

@@ -93,6 +93,7 @@ class Summary(TypedDict):
     area: float | None
     flight: FlightShape | None
     heights: Heights | None
+    mark_sigma: dict[str, tuple[float, float, float]]
     control_h: list[float | None]
     faults: dict[str, Fault]
 
@@ -236,6 +237,7 @@ class Result(DefectiveResult, total=False):
     chance: float | None
     chance_detail: ChanceShape | None
     unmet: list[str]
+    tolerances: tuple[float, float]
     chance_curve: list[tuple[int, float, float]]
     volumes: list[VolumeShape]
     map: MapShape

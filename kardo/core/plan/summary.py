@@ -6,12 +6,14 @@ from typing import TypeVar, cast
 
 import numpy as np
 
+from kardo.core.accuracy.defaults import Assumptions
 from kardo.core.accuracy.planned import control_heights, flight_of, missing, site_polygon
 from kardo.core.accuracy.standards import standards
 from kardo.core.errors import KardoError
 from kardo.core.flight.pattern import FlightPlan
 from kardo.core.geodesy.antenna import antennas, height_chain
 from kardo.core.geodesy.crs import height_name
+from kardo.core.gnss.occupations import mark_sigma
 from kardo.core.plan.model import Plan
 from kardo.core.plan.shapes import Datum, Fault, FlightShape, Heights, Limits, Summary
 
@@ -38,6 +40,7 @@ def summary(plan: Plan) -> Summary:
         "area": attempt("area", lambda: float(site_polygon(plan).area)),
         "flight": attempt("flight", lambda: flight_json(flight_of(plan))),
         "heights": attempt("heights", lambda: _heights(plan)),
+        "mark_sigma": _mark_sigma(plan),
         "control_h": attempt("control", lambda: _control_heights(plan)) or [],
         "faults": faults,
     }
@@ -115,6 +118,12 @@ def _heights(plan: Plan) -> Heights:
     )
     lon, lat = plan.grid.to_geodetic(mark.e, mark.n)
     return cast(Heights, {**asdict(chain), "mark_name": mark.name, "latitude": float(lat), "longitude": float(lon)})
+
+
+def _mark_sigma(plan: Plan) -> dict[str, tuple[float, float, float]]:
+    """East, north, up of every mark's own coordinates, however they are known."""
+    assume = Assumptions(plan.assumptions)
+    return {mark.id: mark_sigma(mark, assume) for mark in plan.marks}
 
 
 def _control_heights(plan: Plan) -> list[float | None]:

@@ -983,6 +983,14 @@ export interface components {
             area: number | null;
             flight: components["schemas"]["FlightShape"] | null;
             heights: components["schemas"]["Heights"] | null;
+            /** Mark Sigma */
+            mark_sigma: {
+                [key: string]: [
+                    number,
+                    number,
+                    number
+                ];
+            };
             /** Control H */
             control_h: (number | null)[];
             /** Faults */
@@ -1301,6 +1309,11 @@ export interface components {
             chance_detail?: components["schemas"]["ChanceShape"] | null;
             /** Unmet */
             unmet?: string[];
+            /** Tolerances */
+            tolerances?: [
+                number,
+                number
+            ];
             /** Chance Curve */
             chance_curve?: [
                 number,

@@ -15,7 +15,7 @@ const HEIGHT = 250;
 /** Two graduated rods side by side, read like a levelling staff: the tolerance as a line, the prediction as a mark. */
 export function Staves({ rods }: { rods: Rod[] }) {
   return (
-    <svg viewBox="0 0 272 290" className="w-full" role="img" aria-label={rods.map(describe).join(" ")}>
+    <svg viewBox="0 0 272 290" className="w-full shrink-0" role="img" aria-label={rods.map(describe).join(" ")}>
       {rods.map((rod, k) => (
         <g key={rod.name} transform={`translate(${k * 140} 0)`}>
           <Stave rod={rod} />
@@ -110,7 +110,7 @@ function Stave({ rod }: { rod: Rod }) {
       {rod.ghost !== null && rod.predicted !== null && Math.abs(rod.ghost - rod.predicted) > 0.00005 && (
         <text
           x="118"
-          y={y(rod.predicted * 1000) + (rod.ghost > rod.predicted ? -9 : 19)}
+          y={y(rod.predicted * 1000) + (y(rod.predicted * 1000) < y(limit) ? -9 : 19)}
           fontSize="11"
           textAnchor="end"
           fill="var(--quiet)"

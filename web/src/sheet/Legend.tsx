@@ -7,6 +7,7 @@ export function Legend({ ramp, exaggeration }: { ramp: Ramp; exaggeration: numbe
   const span = high - low || 1;
   const x = (value: number) => ((value - low) / span) * 170;
   const inside = ramp.limit > low && ramp.limit < high;
+  const at = Math.min(Math.max(x(ramp.limit), 28), 142); // of the limit's label, which gives way to no edge
   const figure = (value: number) => value.toFixed(ramp.title.startsWith("images") ? 0 : 1);
   return (
     <div className="pointer-events-none absolute right-[16px] bottom-[32px] border border-hairline bg-sheet/95 px-2 py-1 text-xs">
@@ -22,27 +23,24 @@ export function Legend({ ramp, exaggeration }: { ramp: Ramp; exaggeration: numbe
           />
         ))}
         {inside && <line x1={x(ramp.limit)} x2={x(ramp.limit)} y1="-1" y2="16" stroke="var(--ink)" strokeWidth="2" />}
-        <text x="-6" y="25" fontSize="11" fill="var(--ink)" className="figures">
-          {figure(low)}
-        </text>
+        {!(inside && at < 64) && (
+          <text x="-6" y="25" fontSize="11" fill="var(--ink)" className="figures">
+            {figure(low)}
+          </text>
+        )}
         {inside && (
-          <text
-            x={x(ramp.limit)}
-            y="26"
-            fontSize="11"
-            textAnchor="middle"
-            fill="var(--ink)"
-            fontWeight="700"
-            className="figures"
-          >
+          <text x={at} y="26" fontSize="11" textAnchor="middle" fill="var(--ink)" fontWeight="700" className="figures">
             {ramp.limitName} {figure(ramp.limit)}
           </text>
         )}
-        <text x="176" y="25" fontSize="11" textAnchor="end" fill="var(--ink)" className="figures">
-          {figure(high)}
-        </text>
+        {!(inside && at > 108) && (
+          <text x="176" y="25" fontSize="11" textAnchor="end" fill="var(--ink)" className="figures">
+            {figure(high)}
+          </text>
+        )}
       </svg>
-      {!inside && (
+      {!ramp.limitName && <p className="figures">no limit on single heights</p>}
+      {!inside && ramp.limitName && (
         <p className="figures">
           all {ramp.limit >= high !== ramp.title.startsWith("images") ? "inside" : "outside"} {ramp.limitName}{" "}
           {figure(ramp.limit)}

@@ -172,9 +172,10 @@ export function Sheet() {
     if (!values.length) return null;
     if (bench.layer === "images")
       return ramp(values, 5, { title: "images that see the ground", limitName: "least", largeIsGood: true }, colours);
-    const limit = (bench.layer === "v" ? surface.limit_v! : surface.limit_h!) * 1000;
+    const allowed = bench.layer === "v" ? surface.limit_v : surface.limit_h;
+    const limit = allowed == null ? Math.max(...values) + 0.1 : allowed * 1000;
     const title = bench.layer === "v" ? "height error, mm (1 sigma)" : "plan error, radial, mm (1 sigma)";
-    return ramp(values, limit, { title, limitName: "tol" }, colours);
+    return ramp(values, limit, { title, limitName: allowed == null ? "" : "tol" }, colours);
   }, [surface, bench.layer, colours]);
 
   useEffect(() => {
@@ -306,7 +307,7 @@ export function Sheet() {
 
   useEffect(() => {
     if (!drawing) return;
-    drawing.modify.setActive(bench.station === "site");
+    drawing.modify.setActive(bench.station === "site" && !bench.placing);
     const done = () => {
       const polygon = drawing.layers.boundary.getSource()!.getFeatures()[0]?.getGeometry() as Polygon | undefined;
       if (!polygon) return;
@@ -318,7 +319,7 @@ export function Sheet() {
     };
     drawing.modify.on("modifyend", done);
     return () => drawing.modify.un("modifyend", done);
-  }, [drawing, bench.station, edit]);
+  }, [drawing, bench.station, bench.placing, edit]);
 
   // Once the figures stand, the server is asked to make ready for the first drag.
   const { ask, warm } = trial;
@@ -329,7 +330,7 @@ export function Sheet() {
   }, [ready, wanted, warm]);
 
   // Control and marks.
-  const { selected, select, draft, setDraft } = bench;
+  const { selected, select, draft, setDraft, placing, setPlacing } = bench;
   useEffect(() => {
     if (!drawing) return;
     const source = drawing.layers.points.getSource()!;
@@ -348,7 +349,7 @@ export function Sheet() {
   }, [drawing, plan.control, plan.marks, plan.base.mark, selected, draft, colours]);
 
   useEffect(() => {
-    if (!drawing) return;
+    if (!drawing || placing) return;
     const drag = new Translate({
       layers: [drawing.layers.points],
       hitTolerance: 6,
@@ -372,10 +373,9 @@ export function Sheet() {
     });
     drawing.map.addInteraction(drag);
     return () => void drawing.map.removeInteraction(drag);
-  }, [drawing, plan.control, edit, select, ask, setDraft]);
+  }, [drawing, placing, plan.control, edit, select, ask, setDraft]);
 
   // Placing and choosing with the pointer.
-  const { placing, setPlacing } = bench;
   useEffect(() => {
     if (!drawing) return;
     const clicked = (event: { coordinate: number[]; pixel: number[] }) => {
@@ -400,7 +400,9 @@ export function Sheet() {
   // An area is drawn corner by corner; a click on the first corner, or a double click, closes it.
   useEffect(() => {
     if (!drawing || placing !== "area") return;
-    const draw = new Draw({ type: "Polygon", stopClick: true });
+    const stroke = new Stroke({ color: colours.decision!, width: 1.8, lineDash: [4, 3] });
+    const corner = new CircleStyle({ radius: 4, fill: new Fill({ color: colours.sheet! }), stroke });
+    const draw = new Draw({ type: "Polygon", stopClick: true, style: new Style({ stroke, image: corner }) });
     draw.on("drawend", (event) => {
       const ring = (event.feature.getGeometry() as Polygon).getCoordinates()[0]!.slice(0, -1);
       void edit([newArea(plan, ring as [number, number][])]);
@@ -408,7 +410,7 @@ export function Sheet() {
     });
     drawing.map.addInteraction(draw);
     return () => void drawing.map.removeInteraction(draw);
-  }, [drawing, placing, plan, edit, setPlacing]);
+  }, [drawing, placing, plan, edit, setPlacing, colours]);
 
   // Enter places at the middle of the sheet, so that the pointer is not needed.
   useEffect(() => {
@@ -470,7 +472,7 @@ function Tools() {
       onClick={() => setPlacing(placing === kind ? null : kind)}
       title={`${words}: click on the sheet, or Enter for its middle (${key})`}
     >
-      <kbd className="figures text-quiet">{key}</kbd> {kind}
+      <kbd className="figures opacity-75">{key}</kbd> {kind}
     </button>
   );
   return (

@@ -2,6 +2,7 @@ import type { Base, Mark } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { HeightChain } from "../../plots/HeightChain";
+import { mm } from "../../lib/units";
 import { Field, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
 import { Heading } from "../Tray";
 
@@ -129,7 +130,7 @@ export function BaseTray() {
 }
 
 function Marks() {
-  const { plan, edit } = usePlan();
+  const { plan, summary, edit } = usePlan();
   const { selected, select, setPlacing } = useWorkbench();
   const unit = plan.brief.unit!;
   const u = unitName(unit);
@@ -210,8 +211,8 @@ function Marks() {
                       onCommit={(v) => set(m, { [key]: v })}
                     />
                   ) : (
-                    <span className="text-quiet" title="follows from how the mark is known; see the assumptions">
-                      by law
+                    <span className="italic" title="follows from how the mark is known; see the assumptions">
+                      {mm(summary?.mark_sigma[m.id]?.[key === "sigma_h" ? 0 : 2])}
                     </span>
                   )}
                 </td>

@@ -206,13 +206,16 @@ function Areas() {
         </p>
       )}
       {plan.areas.length > 0 && (
+        <p className="text-sm text-quiet">One standard deviation, of the mean height and of the volume.</p>
+      )}
+      {plan.areas.length > 0 && (
         <table className="table">
           <thead>
             <tr>
               <th>area</th>
               <th className="num">m²</th>
-              <th className="num">mean height ±, mm</th>
-              <th className="num">volume ±, m³ (1 σ)</th>
+              <th className="num">height ±, mm</th>
+              <th className="num">volume ±, m³</th>
               <th />
             </tr>
           </thead>
@@ -225,6 +228,7 @@ function Areas() {
                   <td>
                     <TextField
                       label={`Name of ${a.name}`}
+                      width="w-16"
                       value={a.name}
                       onCommit={(name) => void edit([{ object: `area/${a.id}`, value: { ...a, name } }])}
                     />
@@ -281,7 +285,7 @@ function Vertices() {
                   label={`E of corner ${k + 1}`}
                   value={e}
                   unit={unit}
-                  width="w-28"
+                  width="w-32"
                   onCommit={(v) => at([v!, n])}
                 />
               </td>
@@ -290,7 +294,7 @@ function Vertices() {
                   label={`N of corner ${k + 1}`}
                   value={n}
                   unit={unit}
-                  width="w-28"
+                  width="w-32"
                   onCommit={(v) => at([e, v!])}
                 />
               </td>

@@ -8,8 +8,8 @@ export function TargetsLost() {
   const { select, setGoTo } = useWorkbench();
   const rows = result?.reliability ?? [];
   if (!rows.length) return null;
-  const outside = (value: number | null, limit: number) =>
-    value === null || value > limit ? "text-decision-text font-bold" : "";
+  const outside = (value: number | null, limit: number | null) =>
+    value === null || (limit !== null && value > limit) ? "text-decision-text font-bold" : "";
   return (
     <section className="mt-4">
       <h3 className="font-bold">Each target: what if it is wrong, or lost?</h3>

@@ -51,7 +51,6 @@ export function VerdictTray() {
     ["H", result.map!.worst_h],
     ["V", result.map!.worst_v],
   ] as const;
-  const chance = result.chance_detail;
   return (
     <>
       <Heading title="Verdict">
@@ -149,27 +148,9 @@ export function VerdictTray() {
             certify.
           </p>
         </section>
-        {chance && (
-          <section>
-            <h3 className="font-bold">
-              Chance to pass: {chanceWords(chance.passing)} (± {percent(chance.uncertainty, 2)} from the draw)
-            </h3>
-            <Histogram name={`${standard.statistic_h}, mm`} {...chance.histogram_h} limit={plan.brief.tolerance_h!} />
-            <Histogram name={`${standard.statistic_v}, mm`} {...chance.histogram_v} limit={plan.brief.tolerance_v!} />
-            <p className="text-sm text-quiet">
-              20 000 simulated tests; 90 % of them find V between {mm(chance.spread_v[0])} and {mm(chance.spread_v[2])}{" "}
-              mm.
-            </p>
-            <ChanceCurve
-              curve={result.chance_curve!}
-              asked={standard.least_checks}
-              planned={plan.control.filter((p) => p.role === "check").length}
-              name={standard.name}
-            />
-          </section>
-        )}
       </div>
       <Advice />
+      {result.chance_detail && <TheTest />}
       <Volumes />
       <Compare />
       <TargetsLost />
@@ -185,6 +166,39 @@ function Row({ name, h, v, strong }: { name: string; h?: number | null; v?: numb
       <td className="num">{mm(h)}</td>
       <td className="num">{mm(v)}</td>
     </tr>
+  );
+}
+
+/** The acceptance test as the simulation sees it, and what more checks would make of it. */
+function TheTest() {
+  const { plan, result, catalogue } = usePlan();
+  const chance = result!.chance_detail!;
+  const standard = catalogue.standards.find((s) => s.id === plan.brief.standard)!;
+  const [limitH, limitV] = result!.tolerances!;
+  return (
+    <section className="mt-4">
+      <h3 className="font-bold">
+        Chance to pass: {chanceWords(chance.passing)} (± {percent(chance.uncertainty, 2)} from the draw)
+      </h3>
+      <div className="grid grid-cols-[repeat(auto-fit,minmax(250px,1fr))] gap-x-8">
+        <Histogram name={`${standard.statistic_h}, mm`} {...chance.histogram_h} limit={limitH} />
+        <Histogram name={`${standard.statistic_v}, mm`} {...chance.histogram_v} limit={limitV} />
+        <ChanceCurve
+          curve={result!.chance_curve!}
+          asked={standard.least_checks}
+          planned={plan.control.filter((p) => p.role === "check").length}
+          name={standard.name}
+        />
+      </div>
+      <p className="text-sm text-quiet">
+        20 000 simulated tests; 90 % of them find V between {mm(chance.spread_v[0])} and {mm(chance.spread_v[2])} mm.
+      </p>
+      {result!.unmet!.map((words) => (
+        <p key={words} className="text-sm text-decision-text">
+          {words}
+        </p>
+      ))}
+    </section>
   );
 }
 
