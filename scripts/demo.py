@@ -63,7 +63,7 @@ def main() -> int:
         ),
         *(
             subprocess.Popen([PYTHON, "manage.py", "worker", *words], cwd=ROOT, preexec_fn=_end_with_parent)
-            for words in (["--quick-only"], ["--nice", "5"])
+            for words in (["--only", "quick"], ["--only", "patient", "--nice", "10"])
         ),
     ]
     stopping = []

@@ -62,7 +62,10 @@ def product(django_db_setup, django_db_blocker):
         "--threads",
         "8",
     ]
-    workers = [[sys.executable, "manage.py", "worker", *words] for words in (["--quick-only"], ["--nice", "5"])]
+    workers = [
+        [sys.executable, "manage.py", "worker", *words]
+        for words in (["--only", "quick"], ["--only", "patient", "--nice", "10"])
+    ]
     running = [subprocess.Popen(c, cwd=ROOT, env=env, stderr=subprocess.DEVNULL) for c in (web, *workers)]
     address = f"http://127.0.0.1:{port}"
     for _ in range(100):

@@ -145,21 +145,25 @@ def test_a_move_on_the_demo_is_answered_within_two_seconds(signed_in):
     page = signed_in
     open_demo(page)
     page.get_by_label("E of G3", exact=True).click()
-    took = []
-    for value in ("623195", "623190"):
-        field = page.get_by_label("E of G3", exact=True)
-        page.evaluate(
-            """() => { window.changed = 0; const started = performance.now();
-            new MutationObserver(() => { const b = document.querySelector('[role=progressbar]');
-              if (b) window.busy = true; if (window.busy && !b && !window.changed) window.changed = performance.now() - started; })
-              .observe(document.body, {subtree: true, childList: true, characterData: true, attributes: true}); window.busy = false; }"""
-        )
-        commit(field, value)
-        page.wait_for_timeout(4000)
-        took.append(page.evaluate("window.changed"))
-    # the second value was computed before, so it comes from the store
-    assert 0 < took[0] < 3000, "2 s is the aim and what an unloaded machine measures; the rest is for a busy one"
-    print(f"staff moved after {took} ms")
+    page.wait_for_timeout(3000)  # the server makes ready for drags meanwhile
+    page.evaluate(
+        """() => { window.changed = 0; window.busy = false; const started = performance.now();
+        new MutationObserver(() => { const b = document.querySelector('[role=progressbar]');
+          if (b) window.busy = true; if (window.busy && !b && !window.changed) window.changed = performance.now() - started; })
+          .observe(document.body, {subtree: true, childList: true, characterData: true, attributes: true}); }"""
+    )
+    commit(page.get_by_label("E of G3", exact=True), "623195")
+    for _ in range(100):
+        page.wait_for_timeout(100)
+        if took := page.evaluate("window.changed"):
+            break
+    print(f"the full computation replaced the provisional figures after {took:.0f} ms")
+    assert 0 < took < 3000, "2 s is the aim and what an unloaded machine measures; the rest is for a busy one"
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_test_id("saved")).to_contain_text("saved")
+    expect(page.get_by_role("progressbar")).to_have_count(
+        0, timeout=3000
+    )  # computed before, so it comes from the store
 
 
 def test_keyboard_alone(signed_in):
@@ -193,7 +197,7 @@ def test_keyboard_alone(signed_in):
     expect(page.locator("nav [aria-current=step]")).to_be_visible()
     page.keyboard.press("p")
     page.keyboard.press("6")
-    expect(page.get_by_role("cell", name="pinned")).to_be_visible()
+    expect(page.get_by_test_id("compare")).to_contain_text("pin 1")
 
 
 def test_conflict_between_two_people(signed_in, browser, product, browser_context_args):

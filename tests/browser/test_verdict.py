@@ -6,7 +6,7 @@ from playwright.sync_api import expect
 
 from benchmarks.prediction import block_plan
 from kardo.core.plan.model import Brief
-from tests.browser.test_story import figure, open_demo, settled, spot
+from tests.browser.test_story import commit, figure, open_demo, settled, spot
 
 FOLLOW = """async ([x, y, steps]) => {
   const shown = document.querySelector('[data-testid=absolute-v]');
@@ -140,9 +140,14 @@ def test_two_pins_side_by_side_with_what_differs(signed_in):
 def test_a_stopped_computation_says_so_and_starts_again(signed_in):
     page = signed_in
     open_demo(page)
-    page.keyboard.press("6")
-    page.get_by_role("button", name="look for changes").click()
+    commit(page.get_by_label("E of K2", exact=True), "622844")
+    settled(page)
+    page.get_by_role("button", name=re.compile("6 Verdict")).click()
+    look = page.get_by_role("button", name="look for changes")
+    look.click()
     page.get_by_test_id("advice").get_by_role("button", name="stop").click()
-    expect(page.get_by_role("button", name="look for changes")).to_be_visible()
+    expect(look).to_be_visible()
     page.wait_for_timeout(1500)
-    expect(page.get_by_role("button", name="look for changes")).to_be_visible()
+    expect(look).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    settled(page)

@@ -54,7 +54,7 @@ def test_a_killed_worker_loses_nothing_and_nothing_is_stored_twice(hosts):
 
 def test_a_large_block_does_not_hold_up_a_small_one(hosts):
     """One host takes quick work only. The large block here has 3,600 images, so that the test stays short."""
-    hosts.start_worker("alder", "--quick-only")
+    hosts.start_worker("alder", "--only", "quick")
     hosts.start_worker("birch", "--nice", "5")
     large = new_job(hosts, "first", block_plan(3600))
     hosts.wait_for(lambda: hosts.row(large)["state"] == "running")

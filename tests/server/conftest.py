@@ -63,3 +63,12 @@ def stranger(db):
 @pytest.fixture
 def job(office, planner):
     return create_job(office, planner.user, small_plan())
+
+
+@pytest.fixture
+def empty_queue(db):
+    """The queue's tables are procrastinate's own and are not emptied between tests."""
+    from django.db import connection
+
+    with connection.cursor() as cursor:
+        cursor.execute("TRUNCATE procrastinate_jobs CASCADE")

@@ -16,7 +16,7 @@ from kardo.server.predictions.tasks import PATIENT, QUICK, give_up, run
 from kardo.server.predictions.views import seconds_left
 from tests.server.test_editing import moved
 
-pytestmark = pytest.mark.django_db(transaction=True)
+pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.usefixtures("empty_queue")]
 
 
 def advice(client, job):

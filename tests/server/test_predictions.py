@@ -10,7 +10,7 @@ from kardo.server.predictions.tasks import run
 from tests.conftest import small_plan
 from tests.server.test_editing import moved
 
-pytestmark = pytest.mark.django_db(transaction=True)
+pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.usefixtures("empty_queue")]
 
 
 def ask(client, job):

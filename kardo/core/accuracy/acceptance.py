@@ -86,7 +86,7 @@ def chance_by_count(
     """
     if not len(joint):
         return []
-    d = draw_differences(joint, draws=4000)
+    d = draw_differences(joint, draws=2500)
     order = np.r_[np.random.default_rng(seed).permutation(planned), planned : d.shape[1]].astype(np.int64)
     curve = []
     for n in range(1, d.shape[1] + 1):

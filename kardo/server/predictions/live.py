@@ -6,6 +6,7 @@ background when it is first asked for.
 
 import hashlib
 import json
+import os
 import threading
 import time
 from collections import OrderedDict
@@ -23,6 +24,7 @@ from kardo.core.plan.model import ControlPoint, Plan, validated
 from kardo.server.jobs.models import Job
 from kardo.server.plans import editing
 
+GIVE_WAY = 15  # how nice a network being made ready is
 MOST_NETWORKS = 2  # kept solved at a time in this process
 
 
@@ -59,6 +61,8 @@ class Networks:
         return thread
 
     def _fill(self, entry: _Entry, plan: Plan) -> None:
+        if hasattr(os, "setpriority"):  # of this thread alone: a full computation under way comes first
+            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), GIVE_WAY)
         with self._one_at_a_time:
             try:
                 entry.kept = self._solve(plan)

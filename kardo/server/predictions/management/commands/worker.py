@@ -22,13 +22,13 @@ class Command(BaseCommand):
     help = "Take work off the queue, one after another, until stopped; put back what a lost worker had in hand."
 
     def add_arguments(self, parser):
-        parser.add_argument("--quick-only", action="store_true", help="leave patient work to other workers")
+        parser.add_argument("--only", choices=[QUICK, PATIENT], help="leave the other kind of work to other workers")
         parser.add_argument("--nice", type=int, default=0, help="give way to other processes by so much")
 
     def handle(self, *args, **options):
         os.nice(options["nice"])
         warm()
-        queues = [QUICK] if options["quick_only"] else [QUICK, PATIENT]
+        queues = [options["only"]] if options["only"] else [QUICK, PATIENT]
         with app.replace_connector(app.connector.get_worker_connector()) as worker:
             asyncio.run(_work(worker, queues))
 
