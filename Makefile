@@ -22,4 +22,4 @@ test: lint
 	@.venv/bin/python scripts/cluster.py start
 	.venv/bin/python manage.py makemigrations --check --dry-run
 	.venv/bin/python -m pytest tests/core tests/formats -n 2
-	.venv/bin/python -m pytest tests/server tests/browser --create-db
+	.venv/bin/python -m pytest tests/server tests/hosts tests/browser --create-db

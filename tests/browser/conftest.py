@@ -9,6 +9,7 @@ import urllib.request
 from pathlib import Path
 
 import pytest
+from playwright.sync_api import expect
 
 ROOT = Path(__file__).parents[2]
 CHROMIUM = [
@@ -19,6 +20,7 @@ CHROMIUM = [
     "--disable-component-update",
     "--disable-sync",
 ]
+expect.set_options(timeout=30_000)
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # the browser driver keeps an event loop in this thread
 
 
@@ -68,7 +70,7 @@ def product(django_db_setup, django_db_blocker):
     ]
     running = [subprocess.Popen(c, cwd=ROOT, env=env, stderr=subprocess.DEVNULL) for c in (web, *workers)]
     address = f"http://127.0.0.1:{port}"
-    for _ in range(100):
+    for _ in range(600):
         try:
             urllib.request.urlopen(address, timeout=1)
             break
@@ -78,7 +80,7 @@ def product(django_db_setup, django_db_blocker):
     for process in running:
         process.terminate()
     for process in running:
-        process.wait(10)
+        process.wait(60)
     with django_db_blocker.unblock():
         connection.close()
 
@@ -86,7 +88,7 @@ def product(django_db_setup, django_db_blocker):
 @pytest.fixture
 def signed_in(page, product):
     """A page of the planner's, with every error of the browser's console collected."""
-    page.set_default_timeout(15_000)
+    page.set_default_timeout(60_000)  # for a machine that others use too
     page.console_errors = []
     page.on("console", lambda m: page.console_errors.append(m.text) if m.type == "error" else None)
     page.on("pageerror", lambda e: page.console_errors.append(str(e)))

@@ -149,7 +149,7 @@ print("ANSWER" + json.dumps(answer, default=str))
         self.workers[host].kill()
         self.workers[host].wait()
 
-    def wait_for(self, condition, seconds=90):
+    def wait_for(self, condition, seconds=400):
         until = time.monotonic() + seconds
         while time.monotonic() < until:
             if answer := condition():
@@ -157,7 +157,7 @@ print("ANSWER" + json.dumps(answer, default=str))
             time.sleep(0.3)
         raise AssertionError(f"not within {seconds} s")
 
-    def wait_until_done(self, number, seconds=90):
+    def wait_until_done(self, number, seconds=400):
         self.wait_for(lambda: self.row(number)["state"] == "done", seconds)
         return self.row(number)
 
