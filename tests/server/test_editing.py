@@ -104,7 +104,10 @@ BAD_EDITS = [
         "not the object's name",
     ),
     ([{"object": "assumptions", "value": {"nonsense": 1}}], "assumption"),
-    ([{"object": "terrain", "value": {"digest": "none"}}], "not here"),
+    (
+        [{"object": "terrain", "value": {"digest": "none", "e0": 0, "n0": 0, "step": 1, "rows": 2, "cols": 2}}],
+        "not here",
+    ),
     ([], "1 to"),
 ]
 

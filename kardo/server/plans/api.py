@@ -34,18 +34,6 @@ router = Router(tags=["plan"])
 MARGIN = 400.0  # metres of terrain kept about the boundary
 
 
-class TerrainRow(Schema):
-    """The terrain as the plan's rows hold it: its digest stands for the heights."""
-
-    digest: str
-    e0: float
-    n0: float
-    step: float
-    rows: int
-    cols: int
-    source: str
-
-
 class PlanOutline(Schema):
     """The plan without the terrain's heights."""
 
@@ -53,7 +41,7 @@ class PlanOutline(Schema):
     version: int
     brief: Brief
     site: Site
-    terrain: TerrainRow | None
+    terrain: editing.TerrainRow | None
     flight: Flight
     marks: list[Mark]
     base: Base
@@ -183,7 +171,7 @@ def read_points(request: HttpRequest, job_id: UUID, text: Form[str]):
 
 
 class TerrainOut(Schema):
-    value: TerrainRow
+    value: editing.TerrainRow
     how: list[str]
 
 

@@ -2,11 +2,12 @@
 
 import hashlib
 import json
-from typing import Any
+from typing import Annotated, Any
 
 from django.contrib.auth.models import AbstractBaseUser
 from django.contrib.gis.geos import Point
 from django.db import transaction
+from pydantic import Field
 from shapely import Polygon
 
 from kardo.core.arrays import Json
@@ -33,8 +34,19 @@ MANY: dict[str, tuple[str, type[Part]]] = {
     "control": ("control", ControlPoint),
     "area": ("areas", Area),
 }
-FREE = ("terrain", "assumptions")
 MAX_CHANGES = 3000
+
+
+class TerrainRow(Part):
+    """The terrain as the plan's rows hold it: its digest stands for the heights."""
+
+    digest: Annotated[str, Field(max_length=64)]
+    e0: float
+    n0: float
+    step: float
+    rows: int
+    cols: int
+    source: str = ""
 
 
 class ConflictError(KardoError):
@@ -99,7 +111,9 @@ def _checked(name: str, value: Any) -> Any:
         if part.id != key:
             raise PlanError(f"The id {part.id} is not the object's name.", where=name)
         return part.model_dump(mode="json")
-    if name in FREE and isinstance(value, dict):
+    if name == "terrain":
+        return validated(TerrainRow, value, name).model_dump(mode="json")
+    if name == "assumptions" and isinstance(value, dict):
         return value
     raise PlanError(f"A plan has no part “{name}”.", where=name)
 

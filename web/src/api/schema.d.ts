@@ -806,7 +806,10 @@ export interface components {
             rows: number;
             /** Cols */
             cols: number;
-            /** Source */
+            /**
+             * Source
+             * @default
+             */
             source: string;
         };
         /** Change */
