@@ -52,9 +52,8 @@ class BorderedFactor:
     def forward(self, rhs_band: Floats, rhs_border: Floats, first_row: Ints | None = None) -> tuple[Floats, Floats]:
         """L^-1 of columns, in place. rhs_band (n, k) and rhs_border (b, k), C order; first_row (k,), not
         decreasing, tells where each column begins to differ from zero, and spares the work above."""
-        rhs_band *= self.scale[:, None]
         rhs_border *= self.border_scale[:, None]
-        self.panels.forward(rhs_band, first_row)
+        self.panels.forward(rhs_band, first_row, self.scale)
         rhs_border -= self.z.T @ rhs_band
         return rhs_band, solve_triangular(self.m, rhs_border, lower=True, check_finite=False)
 
@@ -80,7 +79,7 @@ def factor(band: Floats, border: Floats, corner: Floats, diagonal: Floats) -> Bo
     if n:
         _band_cholesky(band)
     panels = Panels.of(band)
-    panels.forward(border, None)
+    panels.forward(border)
     schur = corner - border.T @ border
     try:
         m = cholesky(schur, lower=True, check_finite=False) if schur.size else schur
@@ -149,11 +148,13 @@ class Panels:
             corners.append(_in_band(band, min(j0 + reach, n), min(j1 + reach, n), j0, j1))
         return cls(band, width, reach, inverses, corners)
 
-    def forward(self, y: Floats, first_row: Ints | None) -> None:
-        """L^-1 of the columns of y, in place."""
+    def forward(self, y: Floats, first_row: Ints | None = None, scale: Floats | None = None) -> None:
+        """L^-1 of the columns of y, in place; where a scale (n,) is given, of its rows scaled by it."""
         if not y.size:
             return
         if y.shape[1] <= FEW:
+            if scale is not None:
+                y *= scale[:, None]
             y[:] = _forward_few(self.band, np.ascontiguousarray(y.T), 0 if first_row is None else int(first_row[0])).T
             return
         for k, inverse in enumerate(self.inverses):
@@ -163,6 +164,8 @@ class Panels:
             if not active:
                 continue
             rhs = y[start:stop, :active]
+            if scale is not None:
+                rhs *= scale[start:stop, None]
             near, far = max(0, start - self.reach + self.width), start - self.reach
             if near < start:
                 rhs -= _window(self.band, start, stop, near, start) @ y[near:start, :active]

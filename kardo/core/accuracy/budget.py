@@ -73,6 +73,7 @@ def propagate_to_map(
     rows_border = np.zeros((b, 3 * k)) if keep_rows else None
     parts: dict[str, list[Floats]] = {}
     done = 0
+    single: Any = np.empty((n, 0), dtype=np.float32)
     for some in solution.chunks(which, CHUNK):
         points = solution.columns(which[some])
         places = some[points.asked]
@@ -82,7 +83,10 @@ def propagate_to_map(
         usable = np.isfinite(own).all(axis=(1, 2))
         if misclosures:
             crossed[at] = points.band.T @ misclosures.y_band + points.border.T @ misclosures.h_border
-        q_band, q_border = solution.factor.backward(points.band.astype(np.float32), points.border)
+        if single.shape != points.band.shape:
+            single = np.empty(points.band.shape, dtype=np.float32)
+        np.copyto(single, points.band, casting="same_kind")
+        q_band, q_border = solution.factor.backward(single, points.border)
         for group, part in _parts(solution, points, q_band, q_border, targets, own).items():
             parts.setdefault(group, []).append(part[np.repeat(usable, 3)])
         if rows_band is not None and rows_border is not None:
