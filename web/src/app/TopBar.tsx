@@ -98,7 +98,7 @@ export function TopBar({ session }: { session: Session }) {
         {datum?.scale_ppm != null && <DatumItem name="grid ÷ ground" value={`${datum.scale_ppm.toFixed(0)} ppm`} />}
       </button>
       <ThemeChoice />
-      <span className="hidden text-sm whitespace-nowrap xl:inline">{session.name}</span>
+      <span className="hidden text-sm whitespace-nowrap min-[1400px]:inline">{session.name}</span>
       <span className="text-sm whitespace-nowrap">
         <SignOut />
       </span>

@@ -158,7 +158,7 @@ function ControlTable() {
                     label={`Name of ${p.name}`}
                     value={p.name}
                     onCommit={(name) => set(p, { name })}
-                    width="w-16"
+                    width="w-11"
                   />
                 </td>
                 <td>
@@ -221,8 +221,8 @@ function ControlTable() {
                     onChange={(mark) => set(p, { mark: mark || null })}
                   />
                 </td>
-                <td className="num whitespace-nowrap">{f ? `${mm(f.own_h)} / ${mm(f.own_v)}` : "–"}</td>
-                <td className="num whitespace-nowrap">{f ? `${mm(f.map_h)} / ${mm(f.map_v)}` : "–"}</td>
+                <td className="num text-sm">{f ? `${mm(f.own_h)} / ${mm(f.own_v)}` : "–"}</td>
+                <td className="num text-sm">{f ? `${mm(f.map_h)} / ${mm(f.map_v)}` : "–"}</td>
                 <td className={`num ${f && f.images < 5 ? "text-decision-text" : ""}`}>{f?.images ?? "–"}</td>
                 <td className="num">
                   <LengthField
