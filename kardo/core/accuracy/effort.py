@@ -14,7 +14,7 @@ MAP, CHECKS, DONE = "propagating to the map", "judging by the checks", "done"
 GUESSED = frozenset({"", LAYING_OUT, FORMING})  # stages before the size of the work is known
 
 PER_RAY_LAID_OUT, PER_RAY_FORMED = 1.5e-6, 2.6e-6
-FACTOR_RATE, MAP_RATE, CHECK_RATE = 24e9, 33e9, 25e9  # operations a second
+FACTOR_RATE, MAP_RATE, CHECK_RATE = 20e9, 33e9, 6e9  # operations a second
 
 
 @dataclass(frozen=True)
@@ -35,7 +35,7 @@ class Effort:
             FORMING: PER_RAY_FORMED * self.rays,
             FACTORING: area * self.half_band / FACTOR_RATE,
             MAP: 9 * area * self.map_points / MAP_RATE,
-            CHECKS: 0.05 + 3 * area * (self.checks + 40) / CHECK_RATE,
+            CHECKS: 0.1 + 3 * area * (self.checks + 40) / CHECK_RATE,
         }
 
     def share(self, stage: str, part: float = 0.0) -> float:

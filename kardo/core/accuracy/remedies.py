@@ -22,7 +22,10 @@ from kardo.core.errors import KardoError
 from kardo.core.gnss.occupations import METHODS, mark_sigma
 from kardo.core.plan.model import ControlPoint, Part, Plan
 
-PLACES = 30  # where a further target is tried
+PLACES, FEW_PLACES = (
+    30,
+    6,
+)  # where a further target is tried: from the solved network, or each by a computation of its own
 BEST = 3  # further targets offered
 SURE = 0.9  # chance from which a plan is called good
 LEAST_GAIN = 0.004  # of ratio to the tolerance and chance together, below which a change is not worth offering
@@ -69,14 +72,14 @@ def remedies(plan: Plan, progress: Progress = lambda stage, share: None) -> Json
     kept = _kept(plan)
     planned = kept.planned if kept else planned_network(plan)
     now = _by_control(kept, plan) if kept else None
-    offers = [*_control_offers(plan, planned), *_other_offers(plan)]
+    offers = [*_control_offers(plan, planned, PLACES if kept else FEW_PLACES), *_other_offers(plan)]
     work = np.cumsum([SOLVED, *(WHAT_IF if kept and offer.of_control else SOLVED for offer in offers)])
     out = []
     for k, offer in enumerate(offers):
         progress(f"trying: {offer.kind}", float(work[k] / work[-1]))
         told = _predicted(kept, plan, offer)
         if told is not None:
-            out.append(_row(offer, told))
+            out.append(_row(offer, told, provisional=kept is not None and offer.of_control))
     progress("done", 1.0)
     return {"now": now and _brief_figures(now), "offers": _ranked(_best_places(out), now)}
 
@@ -109,9 +112,9 @@ def _predicted(kept: Kept | None, plan: Plan, offer: Remedy) -> Json | None:
     return figures(after.brief, variances, seen.measured, planned.network.check_sigma[seen.known])
 
 
-def _row(offer: Remedy, told: Json) -> Json:
+def _row(offer: Remedy, told: Json, provisional: bool) -> Json:
     row = {"kind": offer.kind, "words": offer.words, "minutes": round(offer.minutes, 1), "changes": offer.changes}
-    return row | _brief_figures(told) | {"provisional": offer.of_control, "good": _good(told)}
+    return row | _brief_figures(told) | {"provisional": provisional, "good": _good(told)}
 
 
 def _brief_figures(told: Json) -> Json:
@@ -148,22 +151,22 @@ def _ranked(rows: list[Json], now: Json | None) -> list[Json]:
 # What can be offered -------------------------------------------------------------------------------------------------
 
 
-def _control_offers(plan: Plan, planned: Planned) -> Iterator[Remedy]:
-    yield from _further_targets(plan, planned)
+def _control_offers(plan: Plan, planned: Planned, places: int) -> Iterator[Remedy]:
+    yield from _further_targets(plan, planned, places)
     if len(plan.targets) < 3:
         yield _extremes(plan, planned)
     yield from _twice(plan)
     yield from _more_checks(plan, planned)
 
 
-def _further_targets(plan: Plan, planned: Planned) -> Iterator[Remedy]:
+def _further_targets(plan: Plan, planned: Planned, count: int) -> Iterator[Remedy]:
     """One more target, tried at places spread over what five images see."""
     images = np.diff(planned.network.rays.start)[planned.map_points]
     places = np.stack([planned.map_e, planned.map_n], axis=1)[images >= 5]
     if not len(places):
         return
     name = _free_name(plan)
-    for e, n in _spread(places, min(PLACES, len(places))):
+    for e, n in _spread(places, min(count, len(places))):
         minutes = _minutes_for(plan, "rtk_once", e, n, placing=True)
         yield Remedy("target", f"Add a target at {e:.0f} E {n:.0f} N", minutes, [_target(name, e, n)])
 
