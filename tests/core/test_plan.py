@@ -193,6 +193,8 @@ def test_a_height_in_the_wrong_system_is_recognised_and_mended():
         ({"base": Base(mark="A", readings=(1.8,))}, "base-taped-once"),
         ({"control": ()}, "target-none"),
         ({"brief": Brief(crs="EPSG:25828", standard="nssda")}, "standard-conditions"),
+        ({"marks": (Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2, known="static", hours=2),)}, "base-mark-unsettled"),
+        ({"marks": (Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2, known="here"),)}, "base-mark-unsettled"),
         ({"flight": Flight(height=80, speed=14, exposure_time=0.002)}, "flight-blur"),
         ({"flight": Flight(height=80, side_overlap=50)}, "flight-overlap"),
         ({"flight": Flight(height=80, camera="mp12")}, "flight-shutter"),
@@ -218,6 +220,33 @@ def test_rules_that_read_the_prediction(result):
     thin = result | {"control": [{"id": "G1", "images": 3}], "map": result["map"] | {"uncovered": 7}}
     found = rules_found(small_plan(), thin)
     assert found["control-images"].measured == 3 and found["map-uncovered"].measured == 7
+
+
+def test_images_that_cannot_be_oriented_are_named(result):
+    found = rules_found(small_plan(), result | {"left_out": [3, 4, 5, 9]})["exposures-untied"]
+    assert found.measured == 4 and "exposures 3 to 5, 9" in found.words
+    assert "exposures-untied" not in rules_found(small_plan(), result)
+
+
+def test_a_volume_is_judged_by_its_mean_height():
+    brief = Brief(crs="EPSG:25828", standard="volume", tolerance_v=0.01)
+    tight = rules_found(small_plan(brief=brief), predict(small_plan(brief=brief)))
+    assert tight["verdict-volume"].severity == "stop" and "the whole site" in tight["verdict-volume"].words
+    assert "spur-without-target" not in tight, "there is no limit on single heights"
+    brief = brief.model_copy(update={"tolerance_v": 0.2})
+    assert "verdict-volume" not in rules_found(small_plan(brief=brief), predict(small_plan(brief=brief)))
+
+
+def test_plans_of_before_read_with_the_new_parts_at_their_defaults():
+    old = small_plan().to_json()
+    for part, keys in (("brief", ("point_share", "contour_interval")), ("flight", ("crossing_strips", "oblique_tilt"))):
+        for key in keys:
+            old[part].pop(key)
+    old.pop("areas")
+    for mark in old["marks"]:
+        mark.pop("known")
+        mark.pop("hours")
+    assert plan_from_json(old) == small_plan()
 
 
 def test_command_line_predicts_the_demo(tmp_path, capsys):
