@@ -5,6 +5,7 @@ import json
 import os
 import secrets
 import shutil
+import signal
 import socket
 import subprocess
 import sys
@@ -50,7 +51,12 @@ def two_hosts():
 
 
 def drop_hosts():
+    """Also what a run that was killed has left: its workers, which would keep the namespace, and its link."""
     for name in HOSTS:
+        found = subprocess.run(["ip", "netns", "pids", f"kardo-{name}"], capture_output=True, text=True).stdout
+        for process in found.split():
+            os.kill(int(process), signal.SIGKILL)
+        subprocess.run(["ip", "link", "del", f"kv-{name}"], stderr=subprocess.DEVNULL)
         subprocess.run(["ip", "netns", "del", f"kardo-{name}"], stderr=subprocess.DEVNULL)
     subprocess.run(["ip", "link", "del", "kardo-br"], stderr=subprocess.DEVNULL)
 
@@ -154,7 +160,7 @@ print("ANSWER" + json.dumps(answer, default=str))
         while time.monotonic() < until:
             if answer := condition():
                 return answer
-            time.sleep(0.3)
+            time.sleep(0.1)
         raise AssertionError(f"not within {seconds} s")
 
     def wait_until_done(self, number, seconds=400):
