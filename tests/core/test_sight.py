@@ -97,6 +97,12 @@ def test_the_interpreter_is_free_while_a_block_is_formed_and_factored():
     """A server that answers meanwhile, and a worker's sign of life, depend on it."""
     net = planned_network(block_plan(1200)).network
     normals.form(net)
+    pauses = [longest_pause(net) for _ in range(4)]  # the best of several: the machine is shared
+    assert min(pauses) < 0.4, f"for so much of the time nothing else ran: {pauses}"
+
+
+def longest_pause(net):
+    """The longest part of the work in which another thread had no turn, as a share of the whole."""
     ticks, done = [], threading.Event()
 
     def tick():
@@ -113,5 +119,4 @@ def test_the_interpreter_is_free_while_a_block_is_formed_and_factored():
     done.set()
     other.join()
     inside = [t for t in ticks if started <= t <= ended]
-    longest = max(np.diff([started, *inside, ended]))
-    assert longest < 0.5 * (ended - started), f"nothing else ran for {longest:.2f} of {ended - started:.2f} s"
+    return max(np.diff([started, *inside, ended])) / (ended - started)
