@@ -81,7 +81,7 @@ def remedies(plan: Plan, progress: Progress = lambda stage, share: None) -> Json
         if told is not None:
             out.append(_row(offer, told, provisional=kept is not None and offer.of_control))
     progress("done", 1.0)
-    return {"now": now and _brief_figures(now), "offers": _ranked(_best_places(out), now)}
+    return {"now": now and _brief_figures(now) | {"good": _good(now)}, "offers": _ranked(_best_places(out), now)}
 
 
 def _kept(plan: Plan) -> Kept | None:

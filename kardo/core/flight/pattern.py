@@ -69,6 +69,7 @@ class FlightPlan:
     main_course: float
     minutes: float
     trigger_interval: float
+    crossing_height: float
 
 
 def fly(flight: Flight, area: Polygon, surface: Surface | None) -> FlightPlan:
@@ -115,6 +116,7 @@ def fly(flight: Flight, area: Polygon, surface: Surface | None) -> FlightPlan:
         course,
         sum(leg.minutes for leg in legs),
         trigger / flight.speed,
+        _crossing_height(flight),
     )
 
 
@@ -175,9 +177,13 @@ def _lines(flight: Flight, area: Polygon, course: float, spacing: float, trigger
     return lines
 
 
+def _crossing_height(flight: Flight) -> float:
+    return flight.crossing_height or round(CROSSING_HEIGHT * flight.height, 1)
+
+
 def _crossing(flight: Flight, area: Polygon, course: float, along: float) -> list[Line]:
     """Strips at a right angle to the block, evenly over it, at another height: what separates focal length from height."""
-    height = flight.crossing_height or round(CROSSING_HEIGHT * flight.height, 1)
+    height = _crossing_height(flight)
     trigger = along * height / flight.height * (1 - flight.forward_overlap / 100)
     across = (course + 90) % 360
     return [

@@ -60,6 +60,7 @@ class FlightShape(TypedDict):
     course: float
     minutes: float
     height_range: tuple[float, float]
+    crossing_height: float
     strips: list[StripShape]
     legs: list[LegShape]
     e: list[float]
@@ -283,11 +284,14 @@ class Underway(TypedDict):
 
 
 class AdviceFigures(TypedDict):
+    """good: inside the tolerance with a chance of 90 % or more."""
+
     rmse_h: float
     rmse_v: float
     limit_h: float
     limit_v: float | None
     chance: float | None
+    good: bool
 
 
 class OfferChange(TypedDict):
@@ -296,14 +300,13 @@ class OfferChange(TypedDict):
 
 
 class Offer(AdviceFigures):
-    """A change on offer: what it would predict, and its minutes on the ground. good: inside the tolerance with a chance of
-    90 % or more; provisional: answered from the solved network, within 3 %."""
+    """A change on offer: what it would predict, and its minutes on the ground. provisional: answered from the solved
+    network, within 3 %."""
 
     kind: str
     words: str
     minutes: float
     changes: list[OfferChange]
-    good: bool
     provisional: bool
 
 

@@ -85,6 +85,7 @@ def flight_json(flight: FlightPlan) -> FlightShape:
         "course": flight.main_course,
         "minutes": flight.minutes,
         "height_range": (float(np.nanmin(flight.h)), float(np.nanmax(flight.h))),
+        "crossing_height": flight.crossing_height,
         "strips": [
             {"start": s.start, "end": s.end, "leg": s.leg, "exposures": s.count, "length": s.length, "kind": s.kind}
             for s in flight.strips

@@ -878,6 +878,8 @@ export interface components {
                 number,
                 number
             ];
+            /** Crossing Height */
+            crossing_height: number;
             /** Strips */
             strips: components["schemas"]["StripShape"][];
             /** Legs */
@@ -1391,7 +1393,10 @@ export interface components {
             /** Offers */
             offers: components["schemas"]["Offer"][];
         };
-        /** AdviceFigures */
+        /**
+         * AdviceFigures
+         * @description good: inside the tolerance with a chance of 90 % or more.
+         */
         AdviceFigures: {
             /** Rmse H */
             rmse_h: number;
@@ -1403,6 +1408,8 @@ export interface components {
             limit_v: number | null;
             /** Chance */
             chance: number | null;
+            /** Good */
+            good: boolean;
         };
         /** AdviceShape */
         AdviceShape: {
@@ -1423,8 +1430,8 @@ export interface components {
         };
         /**
          * Offer
-         * @description A change on offer: what it would predict, and its minutes on the ground. good: inside the tolerance with a chance of
-         *     90 % or more; provisional: answered from the solved network, within 3 %.
+         * @description A change on offer: what it would predict, and its minutes on the ground. provisional: answered from the solved
+         *     network, within 3 %.
          */
         Offer: {
             /** Rmse H */
@@ -1437,6 +1444,8 @@ export interface components {
             limit_v: number | null;
             /** Chance */
             chance: number | null;
+            /** Good */
+            good: boolean;
             /** Kind */
             kind: string;
             /** Words */
@@ -1445,8 +1454,6 @@ export interface components {
             minutes: number;
             /** Changes */
             changes: components["schemas"]["OfferChange"][];
-            /** Good */
-            good: boolean;
             /** Provisional */
             provisional: boolean;
         };

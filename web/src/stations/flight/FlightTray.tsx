@@ -100,7 +100,7 @@ export function FlightTray() {
             {(id) => (
               <LengthField
                 id={id}
-                value={flight.crossing_height ?? 1.2 * flight.height!}
+                value={flight.crossing_height ?? flown?.crossing_height ?? null}
                 unit={unit}
                 decimals={1}
                 width="w-20"

@@ -66,8 +66,7 @@ function Offers({
   if (!offers.length)
     return <p>Nothing on offer would change the verdict: the plan is as good as these means allow.</p>;
   const shortest = offers.find((o) => o.good);
-  const wasGood =
-    now && now.rmse_h <= now.limit_h && now.rmse_v <= (now.limit_v ?? Infinity) && (now.chance ?? 0) >= 0.9;
+  const wasGood = now?.good;
   return (
     <>
       <p className="text-sm">
