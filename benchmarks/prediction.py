@@ -25,8 +25,13 @@ from kardo.core.accuracy.network import Network
 from kardo.core.accuracy.planned import planned_network
 from kardo.core.accuracy.solution import Solution, as_seen, smallest_eigenvalue
 from kardo.core.accuracy.standards import standards
-from kardo.core.flight.catalogue import camera
-from kardo.core.plan.model import Base, Brief, ControlPoint, Flight, Mark, Plan, Site, terrain_of
+from kardo.core.plan.brief import Brief
+from kardo.core.plan.control import ControlPoint
+from kardo.core.plan.flights import Flight
+from kardo.core.plan.library import kit_of
+from kardo.core.plan.model import Plan
+from kardo.core.plan.site import Ground, Site, terrain_of
+from kardo.core.plan.stands import Mark, OnSetUp, SetUp
 from kardo.core.terrain.surface import Surface
 from kardo.warm import warm
 
@@ -53,7 +58,8 @@ class Row:
 def block_plan(exposures: int) -> Plan:
     """A square block over rolling ground with about so many exposures at 80/70, margins included; five targets and
     thirty checks."""
-    cam = camera("mp20")
+    kit, on_base = kit_of(), OnSetUp(setup="base")
+    cam = kit.cameras[0]
     spacing = HEIGHT * cam.width_px / cam.f_px * (1 - SIDE / 100)
     trigger = HEIGHT * cam.height_px / cam.f_px * (1 - FORWARD / 100)
     margin = 5  # strips, and exposures along them, beyond the sides
@@ -66,18 +72,34 @@ def block_plan(exposures: int) -> Plan:
     targets = [(0.05, 0.05), (0.95, 0.05), (0.95, 0.95), (0.05, 0.95), (0.5, 0.5)]
     checks = [((k % 6 + 0.6) / 6.2, (k // 6 + 0.7) / 5.3) for k in range(30)]
     control = [
-        ControlPoint(id=f"{r}{k}", name=f"{r}{k}", role=role, e=WEST + side * x, n=SOUTH + side * y)
+        ControlPoint(id=f"{r}{k}", name=f"{r}{k}", role=role, e=WEST + side * x, n=SOUTH + side * y, hangs_on=on_base)
         for r, role, places in (("G", "target", targets), ("K", "check", checks))
         for k, (x, y) in enumerate(places, 1)
     ]
     mark = Mark(id="m", name="M", e=WEST + side / 2, n=SOUTH - 20, h=42)
     return Plan(
         brief=Brief(crs="EPSG:25828"),
-        site=Site(boundary=tuple((WEST + e, SOUTH + n) for e, n in ring)),
-        terrain=terrain_of(Surface(WEST - 600, SOUTH - 600, 10.0, heights), "synthetic"),
-        flight=Flight(course=0, height=HEIGHT, forward_overlap=FORWARD, side_overlap=SIDE),
+        site=Site(
+            boundary=tuple((WEST + e, SOUTH + n) for e, n in ring),
+            ground=Ground(terrain=terrain_of(Surface(WEST - 600, SOUTH - 600, 10.0, heights), "synthetic")),
+        ),
+        kit=kit,
         marks=(mark,),
-        base=Base(mark="m"),
+        setups=(SetUp(id="base", name="base", mark="m", antenna="disc", readings=(1.6,)),),
+        flights=(
+            Flight(
+                id="main",
+                name="main flight",
+                camera="mp20",
+                aircraft="quad",
+                battery="quad",
+                course=0,
+                height=HEIGHT,
+                forward_overlap=FORWARD,
+                side_overlap=SIDE,
+                hangs_on=on_base,
+            ),
+        ),
         control=tuple(control),
     )
 

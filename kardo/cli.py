@@ -3,6 +3,7 @@
 import argparse
 import json
 import sys
+from dataclasses import replace
 from pathlib import Path
 
 from kardo.core.errors import KardoError
@@ -51,52 +52,78 @@ def _read(path: Path) -> object:
 
 
 def _predict(args: argparse.Namespace) -> int:
-    from kardo.core.accuracy.network import network_from_json
-    from kardo.core.accuracy.planned import planned_network
-    from kardo.core.accuracy.prediction import predict, predict_network
-    from kardo.core.accuracy.solution import DefectiveNetwork
-    from kardo.core.plan.model import plan_from_json
-
     if (args.plan is None) == (args.network_in is None):
         raise KardoError(
             "Give either a plan or --network-in.",
             mend="kardo predict PLAN.json, or kardo predict --network-in NETWORK.json",
         )
-    if args.network_in:
-        network = network_from_json(_read(args.network_in))  # type: ignore[arg-type]
-        try:
-            result = predict_network(network)
-        except DefectiveNetwork as fault:
-            result = {"defects": [d.to_json() for d in fault.defects]}
-    else:
-        plan = plan_from_json(_read(args.plan))
-        if args.network:
-            args.network.write_text(json.dumps(planned_network(plan).network.to_json()))
-        result = predict(plan)
-    if args.json:
-        args.json.write_text(json.dumps(result))
-    return _say(result)
+    return _predict_network(args) if args.network_in else _predict_plan(args)
 
 
-def _say(result: dict) -> int:
-    for defect in result["defects"]:
-        print(f"defect: {defect['words']} {defect['mend']}", file=sys.stderr)
-    if result["defects"]:
-        return 3
-    if left_out := result["left_out"]:
-        print(f"{len(left_out)} exposures have too few tie rays to be oriented and are left out.")
-    if "rmse_h" in result:
-        print(f"on the map, absolute: H {result['rmse_h'] * 1000:.1f} mm, V {result['rmse_v'] * 1000:.1f} mm")
-        if result["chance"] is not None:
-            print(
-                f"as the checks see it: H {result['seen_rmse_h'] * 1000:.1f} mm, V {result['seen_rmse_v'] * 1000:.1f} mm"
-            )
-            print(f"chance to pass: {result['chance']:.1%}")
-        for words in result["blind"]:
-            print(words)
-    else:
-        print(f"{len(result['cov'])} points, {len(result['seen']) // 3} checks")
+def _predict_network(args: argparse.Namespace) -> int:
+    from kardo.core.accuracy.network import network_from_json
+    from kardo.core.accuracy.prediction import predict_network
+    from kardo.core.accuracy.results import result_json
+    from kardo.core.accuracy.solution import DefectiveNetwork
+    from kardo.core.plan.naming import without_braces
+
+    network = network_from_json(_read(args.network_in))  # type: ignore[arg-type]
+    try:
+        result = predict_network(network)
+    except DefectiveNetwork as fault:
+        defects = [replace(d, words=without_braces(d.words)) for d in fault.defects]
+        _write(args.json, {"defects": [result_json(d) for d in defects]})
+        return _say_defects(defects)
+    _write(args.json, result)
+    _say_left_out(len(result["left_out"]))
+    print(f"{len(result['cov'])} points, {len(result['seen']) // 3} checks")
     return 0
+
+
+def _predict_plan(args: argparse.Namespace) -> int:
+    from kardo.core.accuracy.planned import planned_network
+    from kardo.core.accuracy.prediction import predict
+    from kardo.core.accuracy.results import Undetermined, result_json
+    from kardo.core.plan.model import plan_from_json
+    from kardo.core.summary import told
+
+    plan = plan_from_json(_read(args.plan))
+    _write(args.network, planned_network(plan).network.to_json() if args.network else {})
+    result = predict(plan)
+    _write(args.json, result_json(result))
+    words = told(plan, result)
+    if isinstance(result, Undetermined):
+        return _say_defects(words.defects)
+    _say_left_out(len(result.left_out))
+    print(f"on the map, absolute: H {result.rmse_h * 1000:.1f} mm, V {result.rmse_v * 1000:.1f} mm")
+    if result.chance is not None and result.seen_rmse_h is not None and result.seen_rmse_v is not None:
+        print(f"as the checks see it: H {result.seen_rmse_h * 1000:.1f} mm, V {result.seen_rmse_v * 1000:.1f} mm")
+        print(f"chance to pass: {result.chance:.1%}")
+    for name, share in zip(words.budget, result.budget, strict=True):
+        if max(share.share_h, share.share_v) > SMALL_SHARE:
+            print(f"  {share.share_h:4.0%} of H, {share.share_v:4.0%} of V: {name}")
+    for sentence in words.blind:
+        print(sentence)
+    return 0
+
+
+SMALL_SHARE = 0.005  # of the budget, not worth a line
+
+
+def _write(path: Path | None, data: object) -> None:
+    if path:
+        path.write_text(json.dumps(data))
+
+
+def _say_defects(defects: list) -> int:
+    for defect in defects:
+        print(f"defect: {defect.words} {defect.mend}", file=sys.stderr)
+    return 3
+
+
+def _say_left_out(count: int) -> None:
+    if count:
+        print(f"{count} exposures have too few tie rays to be oriented and are left out.")
 
 
 def _demo_plan(args: argparse.Namespace) -> int:

@@ -7,7 +7,13 @@ from scipy.ndimage import gaussian_filter
 
 from kardo.core.arrays import Floats
 from kardo.core.errors import KardoError
-from kardo.core.plan.model import Base, Brief, ControlPoint, Flight, Mark, Plan, Site, terrain_of
+from kardo.core.plan.brief import Brief
+from kardo.core.plan.control import ControlPoint
+from kardo.core.plan.flights import Flight
+from kardo.core.plan.library import kit_of
+from kardo.core.plan.model import Plan
+from kardo.core.plan.site import Ground, Site, terrain_of
+from kardo.core.plan.stands import Mark, OnSetUp, SetUp
 from kardo.core.terrain.surface import Surface
 
 WEST, SOUTH, STEP, COLS, ROWS = 622_100.0, 5_127_900.0, 5.0, 460, 240
@@ -64,17 +70,14 @@ def sallow_bank() -> Plan:
         _mark(surface, "heron-2", "Heron 2", 622_410.087, 78.0, 0.009, 0.018),
     )
     control = [
-        *_row("target", "G", [(622_270, -30), (622_290, 32), (623_190, 4), (624_110, -31), (624_085, 30)], "rtk_once"),
+        *_row("target", "G", [(622_270, -30), (622_290, 32), (623_190, 4), (624_110, -31), (624_085, 30)]),
         *_row(
-            "check",
-            "K",
-            [(622_520, 12), (622_830, -24), (623_150, 30), (623_470, -8), (623_730, 26), (623_960, -20)],
-            "rtk_once",
+            "check", "K", [(622_520, 12), (622_830, -24), (623_150, 30), (623_470, -8), (623_730, 26), (623_960, -20)]
         ),
-        *_row("check", "K", [(623_285, 150)], "rtk_once", first=7),
-        *_row("check", "K", [(624_082, 27)], "rtk_once", first=8),
+        *_row("check", "K", [(623_285, 150)], first=7),
+        *_row("check", "K", [(624_082, 27)], first=8),
     ]
-    control[6] = control[6].model_copy(update={"mark": "heron-2"})
+    control[6] = control[6].model_copy(update={"hangs_on": OnSetUp(setup="rover")})
     return Plan(
         brief=Brief(
             title="Sallow Bank, raising of the flood bank",
@@ -87,13 +90,31 @@ def sallow_bank() -> Plan:
             unit="m",
             epoch="2026.9",
         ),
-        site=Site(boundary=_boundary()),
-        terrain=terrain_of(surface, "synthetic ground of Corvane, 5 m grid"),
-        flight=Flight(
-            course=80.0, height=70.0, forward_overlap=75.0, side_overlap=70.0, speed=7.0, exposure_time=0.001
+        site=Site(
+            boundary=_boundary(), ground=Ground(terrain=terrain_of(surface, "synthetic ground of Corvane, 5 m grid"))
         ),
+        kit=kit_of(),
         marks=marks,
-        base=Base(mark="heron-4", support="tripod", antenna="disc", readings=(1.872,)),
+        setups=(
+            SetUp(id="base", name="base", mark="heron-4", antenna="disc", readings=(1.872,)),
+            SetUp(id="rover", name="second base", mark="heron-2", antenna="disc"),
+        ),
+        flights=(
+            Flight(
+                id="main",
+                name="main flight",
+                camera="mp20",
+                aircraft="quad",
+                battery="quad",
+                course=80.0,
+                height=70.0,
+                forward_overlap=75.0,
+                side_overlap=70.0,
+                speed=7.0,
+                exposure_time=0.001,
+                hangs_on=OnSetUp(setup="base"),
+            ),
+        ),
         control=tuple(control),
     )
 
@@ -105,13 +126,12 @@ def _mark(surface: Surface, key: str, name: str, e: float, off: float, sigma_h: 
     )
 
 
-def _row(role: str, letter: str, places: list[tuple[float, float]], method: str, first: int = 1) -> list[ControlPoint]:
+def _row(role: str, letter: str, places: list[tuple[float, float]], first: int = 1) -> list[ControlPoint]:
     rows = []
     for k, (e, off) in enumerate(places, first):
         n = round(float(_crest(np.array([float(e)]))[0]) + off, 1)
+        name, hung = f"{letter}{k}", {"on": "setup", "setup": "base"}
         rows.append(
-            ControlPoint.model_validate(
-                {"id": f"{letter}{k}", "name": f"{letter}{k}", "role": role, "e": e, "n": n, "method": method}
-            )
+            ControlPoint.model_validate({"id": name, "name": name, "role": role, "e": e, "n": n, "hangs_on": hung})
         )
     return rows

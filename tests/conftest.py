@@ -4,30 +4,72 @@ import numpy as np
 import pytest
 
 from kardo.core.accuracy.network import Network, network_from_json
-from kardo.core.plan.model import Base, Brief, ControlPoint, Flight, Mark, Plan, Site, terrain_of
+from kardo.core.plan.brief import Brief
+from kardo.core.plan.control import ControlPoint
+from kardo.core.plan.flights import Flight
+from kardo.core.plan.library import kit_of
+from kardo.core.plan.model import Assumed, Plan
+from kardo.core.plan.site import Ground, Site, terrain_of
+from kardo.core.plan.stands import Mark, OnSetUp, SetUp
 from kardo.core.terrain.surface import Surface
 
 E0, N0 = 622_900.0, 5_128_300.0
+ON_BASE = OnSetUp(setup="base")
+MAIN = Flight(
+    id="main",
+    name="main flight",
+    camera="mp20",
+    aircraft="quad",
+    battery="quad",
+    height=80.0,
+    forward_overlap=75,
+    side_overlap=70,
+    margin_strips=1,
+    margin_exposures=1,
+    hangs_on=ON_BASE,
+)
 
 
-def small_plan(**changes) -> Plan:
-    """A 200 by 120 m site on a gentle slope, five targets, four checks, base on a known mark."""
+def point(key: str, x: float, y: float, **more) -> ControlPoint:
+    """A point so many metres from the site's corner: a target if its id begins with G, else a check."""
+    role = "target" if key.startswith("G") else "check"
+    return ControlPoint(
+        **({"id": key, "name": key, "role": role, "e": E0 + x, "n": N0 + y, "hangs_on": ON_BASE} | more)
+    )
+
+
+def small_surface() -> Surface:
+    """A gentle slope about the small site."""
     step = 10.0
     e, n = np.meshgrid(E0 - 200 + step * np.arange(65), N0 - 200 + step * np.arange(55))
-    surface = Surface(E0 - 200, N0 - 200, step, np.round(4 + 0.01 * (e - E0) + 0.5 * np.sin(n / 40), 3))
+    return Surface(E0 - 200, N0 - 200, step, np.round(4 + 0.01 * (e - E0) + 0.5 * np.sin(n / 40), 3))
+
+
+def small_plan(
+    *, flight=None, setup=None, areas=(), boundary=None, overrides=None, calibration="earlier", **changes
+) -> Plan:
+    """A 200 by 120 m site on a gentle slope, five targets, four checks, base on a known mark.
+
+    flight and setup update the one flight and the one set-up, overrides the assumptions; anything else replaces a part."""
     spots = [(10, 10), (190, 10), (10, 110), (190, 110), (100, 60)]
     checks = [(50, 30), (150, 90), (60, 90), (140, 25)]
-    control = [
-        ControlPoint(id=f"G{k}", name=f"G{k}", role="target", e=E0 + x, n=N0 + y) for k, (x, y) in enumerate(spots, 1)
-    ] + [ControlPoint(id=f"K{k}", name=f"K{k}", role="check", e=E0 + x, n=N0 + y) for k, (x, y) in enumerate(checks, 1)]
+    control = [point(f"G{k}", x, y) for k, (x, y) in enumerate(spots, 1)]
+    control += [point(f"K{k}", x, y) for k, (x, y) in enumerate(checks, 1)]
+    main = MAIN.model_copy(update=flight or {})
+    base = SetUp(id="base", name="base", mark="A", antenna="disc", readings=(1.8, 1.8)).model_copy(update=setup or {})
     parts = {
         "brief": Brief(title="Test field", crs="EPSG:25828", tolerance_h=0.03, tolerance_v=0.05),
-        "site": Site(boundary=((E0, N0), (E0 + 200, N0), (E0 + 200, N0 + 120), (E0, N0 + 120))),
-        "terrain": terrain_of(surface, "test"),
-        "flight": Flight(height=80.0, forward_overlap=75, side_overlap=70, margin_strips=1, margin_exposures=1),
+        "site": Site(
+            boundary=boundary or ((E0, N0), (E0 + 200, N0), (E0 + 200, N0 + 120), (E0, N0 + 120)),
+            areas=areas,
+            ground=Ground(terrain=terrain_of(small_surface(), "test")),
+        ),
+        "kit": kit_of(cameras=tuple(dict.fromkeys(("mp20", main.camera))), calibration=calibration),
         "marks": (Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2),),
-        "base": Base(mark="A", readings=(1.8, 1.8)),
+        "setups": (base,),
+        "flights": (main,),
         "control": tuple(control),
+        "assumptions": Assumed(overrides=overrides or {}),
     }
     return Plan(**(parts | changes))
 
@@ -73,7 +115,7 @@ def block_json(
         return relief * np.sin(x / 25) * np.cos(y / 30)
 
     def seen(point):
-        from kardo.core.accuracy.camera import project, rotations
+        from kardo.core.flight.imaging import project, rotations
 
         uv, depth = project(f, rotations(np.radians(ypr)), centres, np.tile(point, (len(centres), 1)))
         inside = (np.abs(uv[:, 0]) < half_w) & (np.abs(uv[:, 1]) < half_h) & (depth > 0)

@@ -12,7 +12,7 @@ from shapely import Polygon, is_valid_reason
 
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.crs import Grid
-from kardo.core.plan.model import MAX_VERTICES
+from kardo.core.plan.parts import MAX_VERTICES
 from kardo.formats.coordinates import read_points
 
 MAX_BYTES = 5_000_000

@@ -7,7 +7,7 @@ from xml.sax.saxutils import escape
 
 import numpy as np
 
-from kardo.core.accuracy.planned import control_heights
+from kardo.core.control.survey import heights_of
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import UNITS
 from kardo.core.plan.model import Plan
@@ -22,7 +22,7 @@ def point_list_csv(plan: Plan) -> str:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(["point", "N", "E", "Z", "code"])
-    heights = control_heights(plan, plan.control)
+    heights = heights_of(plan, plan.control)
     rows = [(p.name, p.n, p.e, h, CODES[p.role]) for p, h in zip(plan.control, heights, strict=True)]
     rows += [(m.name, m.n, m.e, m.h, "MARK") for m in plan.marks]
     for name, n, e, h, code in rows:
@@ -39,7 +39,7 @@ def _plain(name: str) -> str:
 
 def _places(plan: Plan) -> list[dict]:
     """Control and marks with geographic coordinates on the grid's datum, and heights both ways."""
-    heights = control_heights(plan, plan.control)
+    heights = heights_of(plan, plan.control)
     places = [
         {"name": p.name, "role": p.role, "e": p.e, "n": p.n, "h": float(h)}
         for p, h in zip(plan.control, heights, strict=True)

@@ -5,7 +5,7 @@ from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, ValidationError
 
 from kardo.core.errors import KardoError
-from kardo.server.plans.editing import ConflictError
+from kardo.core.plan.edits import ConflictError
 
 
 def problem(status: int, what: str, where: str = "", mend: str = "", **more) -> JsonResponse:
@@ -18,7 +18,7 @@ def install(api: NinjaAPI) -> None:
 
     @api.exception_handler(ConflictError)
     def conflict(request: HttpRequest, fault: ConflictError) -> HttpResponse:
-        return problem(412, fault.what, fault.where, fault.mend, current=fault.current)
+        return problem(412, fault.what, fault.where, fault.mend, conflicts=[vars(c) for c in fault.conflicts])
 
     @api.exception_handler(KardoError)
     def bad_input(request: HttpRequest, fault: KardoError) -> HttpResponse:

@@ -68,6 +68,7 @@ DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 SILENCED_SYSTEM_CHECKS = ["gis.W001"]  # no spatial reference from a user reaches Django's GDAL
 USE_TZ = True
 TIME_ZONE = "UTC"
+AUTHENTICATION_BACKENDS = ["kardo.server.accounts.backend.WithOrganisation"]
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},

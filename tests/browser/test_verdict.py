@@ -5,7 +5,7 @@ import re
 from playwright.sync_api import expect
 
 from benchmarks.prediction import block_plan
-from kardo.core.plan.model import Brief
+from kardo.core.plan.brief import Brief
 from tests.browser.test_story import commit, figure, open_demo, settled, spot
 
 FOLLOW = """async ([x, y, steps]) => {

@@ -9,20 +9,17 @@ from kardo.core.accuracy import normals
 from kardo.core.accuracy.banded import NotPositive, factor
 from kardo.core.accuracy.planned import planned_network
 from kardo.core.accuracy.prediction import predict
-from kardo.core.plan.model import Site
 from tests.conftest import E0, N0, small_plan
 
-FLIGHT = small_plan().flight
 BEND = ((0, 0), (150, 0), (200, 60), (160, 110), (130, 105), (155, 65), (130, 40), (0, 40))
 PATTERNS = {
     "block": small_plan(),
-    "crossing": small_plan(flight=FLIGHT.model_copy(update={"crossing_strips": 3})),
-    "oblique": small_plan(flight=FLIGHT.model_copy(update={"oblique_strips": 2})),
+    "crossing": small_plan(flight={"crossing_strips": 3}),
+    "oblique": small_plan(flight={"oblique_strips": 2}),
     "corridor at an angle": small_plan(
-        site=Site(boundary=tuple((E0 + x, N0 + y) for x, y in ((0, 0), (200, 100), (195, 112), (-5, 12)))),
-        flight=FLIGHT.model_copy(update={"course": 63.0}),
+        boundary=tuple((E0 + x, N0 + y) for x, y in ((0, 0), (200, 100), (195, 112), (-5, 12))), flight={"course": 63.0}
     ),
-    "corridor that bends": small_plan(site=Site(boundary=tuple((E0 + x, N0 + y) for x, y in BEND))),
+    "corridor that bends": small_plan(boundary=tuple((E0 + x, N0 + y) for x, y in BEND)),
 }
 
 
@@ -40,13 +37,12 @@ def test_no_plain_order_gives_a_narrower_band(name):
 
 def test_the_order_flown_does_not_matter_to_the_figures():
     """A crossing block turned by a right angle: the same ground, another order, the same errors."""
-    turned = FLIGHT.model_copy(update={"course": 90.0})
-    square = Site(boundary=tuple((E0 + x, N0 + y) for x, y in ((20, 0), (140, 0), (140, 120), (20, 120))))
+    square = tuple((E0 + x, N0 + y) for x, y in ((20, 0), (140, 0), (140, 120), (20, 120)))
     results = [
-        predict(small_plan(site=square, flight=f.model_copy(update={"terrain_following": False})))
-        for f in (FLIGHT.model_copy(update={"course": 0.0}), turned)
+        predict(small_plan(boundary=square, flight={"terrain_following": False, "course": course}))
+        for course in (0.0, 90.0)
     ]
-    assert results[0]["rmse_v"] == pytest.approx(results[1]["rmse_v"], rel=0.05)
+    assert results[0].rmse_v == pytest.approx(results[1].rmse_v, rel=0.05)
 
 
 def bordered(n, half, b, seed):

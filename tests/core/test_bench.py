@@ -6,7 +6,7 @@ import pytest
 
 from benchmarks.prediction import block_plan
 from kardo.cli import main
-from kardo.core.accuracy.planned import flight_of
+from kardo.core.flight.pattern import all_flown
 
 
 @pytest.fixture(scope="module")
@@ -34,5 +34,5 @@ def test_stages_add_up_to_the_ratio(rows):
 @pytest.mark.parametrize("wanted", [150, 500, 2000])
 def test_the_block_has_about_as_many_exposures_as_asked(wanted):
     plan = block_plan(wanted)
-    assert len(flight_of(plan).e) == pytest.approx(wanted, rel=0.1)
+    assert len(all_flown(plan)[0].e) == pytest.approx(wanted, rel=0.1)
     assert (len(plan.targets), len(plan.checks)) == (5, 30)

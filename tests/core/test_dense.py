@@ -71,7 +71,7 @@ def test_budget_is_the_quadratic_form_of_the_full_inverse(options):
     targets = np.flatnonzero(net.surveyed)
     tie = int(np.flatnonzero(solution.in_network & ~net.surveyed)[0])
     found = propagate_to_map(solution, np.array([tie]), solution.columns(targets))
-    shares = {s.group: s for s in found.shares}
+    shares = {(s.kind, s.id): s for s in found.shares}
     q = dense.covariance()
     at = dense.point_at[tie]
     for name, picked in _groups(dense).items():
@@ -93,13 +93,13 @@ def _groups(dense):
     has = {name: (dense.design[:, list(cols)] != 0).any(axis=1) for name, cols in touches.items()}
     io = (dense.design[:, dense.io_at : dense.io_at + 7] != 0).any(axis=1)
     groups = {
-        "camera positions": has["exposure"] & ~has["point"],
-        "surveyed targets": has["point"] & ~has["exposure"],
-        "calibration": io & ~has["exposure"],
+        ("positions", "1"): has["exposure"] & ~has["point"],
+        ("targets", ""): has["point"] & ~has["exposure"],
+        ("calibration", "1"): io & ~has["exposure"],
     }
     mark = np.zeros(len(dense.weights), dtype=bool)
     mark[dense.prior_rows[:3]] = True
-    return {name: np.flatnonzero(rows) for name, rows in (groups | {"mark A": mark}).items()}
+    return {name: np.flatnonzero(rows) for name, rows in (groups | {("shift", "mark A"): mark}).items()}
 
 
 def test_checks_on_the_base_see_less_than_checks_on_their_own_mark():

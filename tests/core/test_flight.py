@@ -9,18 +9,26 @@ from hypothesis import strategies as st
 from shapely import Polygon, box
 
 from kardo.core.errors import PlanError
-from kardo.core.flight.catalogue import camera, catalogue
-from kardo.core.flight.pattern import fly
-from kardo.core.plan.model import Flight
+from kardo.core.flight.pattern import Equipment, flown
+from kardo.core.flight.pattern import fly as lay_out
+from kardo.core.plan.library import kit_of, library
 from kardo.core.terrain.surface import Surface
-from tests.conftest import small_plan
+from tests.conftest import MAIN, small_plan
 
 AREA = box(0, 0, 300, 180)
+KIT = kit_of()
+
+
+def fly(options, area, surface):
+    """The usual flight with options, over an area."""
+    usual = {"margin_strips": 2, "margin_exposures": 2, "side_overlap": 75.0}
+    equipment = Equipment(KIT.cameras[0], KIT.aircraft[0], KIT.batteries[0])
+    return lay_out(MAIN.model_copy(update=usual | options), equipment, area, surface)
 
 
 def test_ground_sample_distance_and_footprint_by_hand():
     """20 MP, 8.8 mm, 2.41 um pixels at 80 m: 80 x 2.41e-6 / 8.8e-3 = 21.9 mm; 5472 px across."""
-    flight = fly(Flight(height=80, course=0), AREA, None)
+    flight = fly(dict(height=80, course=0), AREA, None)
     assert flight.gsd == pytest.approx(80 * 2.41e-6 / 8.8e-3, rel=1e-9)
     assert flight.footprint_across == pytest.approx(5472 * flight.gsd)
     assert flight.trigger_distance == pytest.approx(flight.footprint_along * 0.25)
@@ -37,7 +45,7 @@ def test_ground_sample_distance_and_footprint_by_hand():
 )
 def test_every_flight_covers_the_area_with_its_overlap(height, forward, side, course, strips, exposures):
     flight = fly(
-        Flight(
+        dict(
             height=height,
             forward_overlap=forward,
             side_overlap=side,
@@ -64,8 +72,8 @@ def test_every_flight_covers_the_area_with_its_overlap(height, forward, side, co
 
 
 def test_margins_reach_beyond_the_area():
-    bare = fly(Flight(height=80, course=0, margin_strips=0, margin_exposures=0), AREA, None)
-    wide = fly(Flight(height=80, course=0, margin_strips=2, margin_exposures=2), AREA, None)
+    bare = fly(dict(height=80, course=0, margin_strips=0, margin_exposures=0), AREA, None)
+    wide = fly(dict(height=80, course=0, margin_strips=2, margin_exposures=2), AREA, None)
     assert wide.e.min() < bare.e.min() - 1.9 * wide.spacing
     assert wide.n.min() < bare.n.min() - 1.9 * wide.trigger_distance
 
@@ -73,23 +81,23 @@ def test_margins_reach_beyond_the_area():
 def test_shortest_course_flies_along_a_corridor():
     corridor = Polygon([(0, 0), (1000, 200), (1000, 260), (0, 60)])
     bare = {"height": 80, "side_overlap": 70, "margin_strips": 0}
-    flight = fly(Flight(**bare), corridor, None)
+    flight = fly(bare, corridor, None)
     assert abs(flight.main_course % 180 - np.degrees(np.arctan2(1000, 200))) < 1
-    others = [fly(Flight(**bare, course=c), corridor, None).minutes for c in (0.0, 45.0, 120.0)]
+    others = [fly(bare | {"course": c}, corridor, None).minutes for c in (0.0, 45.0, 120.0)]
     assert flight.minutes <= min(others) + 1e-6
 
 
 def test_terrain_following_keeps_the_height_above_ground():
     e, n = np.meshgrid(np.arange(-300, 700, 10.0), np.arange(-300, 500, 10.0))
     ground = Surface(-300, -300, 10.0, 20 + 0.1 * e + 8 * np.sin(n / 60))
-    following = fly(Flight(height=80, course=0, terrain_following=True), AREA, ground)
+    following = fly(dict(height=80, course=0, terrain_following=True), AREA, ground)
     assert np.allclose(following.h - ground.at(following.e, following.n), 80)
-    level = fly(Flight(height=80, course=0, terrain_following=False), AREA, ground)
+    level = fly(dict(height=80, course=0, terrain_following=False), AREA, ground)
     assert np.ptp(level.h) == 0
 
 
 def test_legs_land_with_their_reserve():
-    flight = fly(Flight(height=60, speed=5, course=0, reserve=28), box(0, 0, 600, 600), None)
+    flight = fly(dict(height=60, speed=5, course=0, reserve=28), box(0, 0, 600, 600), None)
     assert len(flight.legs) > 1
     assert all(leg.battery_left >= 28 for leg in flight.legs)
     assert [leg.first_strip for leg in flight.legs[1:]] == [leg.last_strip + 1 for leg in flight.legs[:-1]]
@@ -98,14 +106,20 @@ def test_legs_land_with_their_reserve():
 
 def test_too_many_exposures_are_refused_before_they_are_laid_out():
     with pytest.raises(PlanError, match="exposures"):
-        fly(Flight(height=10, forward_overlap=95, side_overlap=95), box(0, 0, 20_000, 20_000), None)
+        fly(dict(height=10, forward_overlap=95, side_overlap=95), box(0, 0, 20_000, 20_000), None)
 
 
-def test_catalogue_is_generic_and_whole():
-    for cam in catalogue().cameras.values():
-        assert 1000 < cam.f_px < 20_000 and cam.width_px > cam.height_px
-    with pytest.raises(PlanError, match="catalogue"):
-        camera("nothing")
+def test_library_is_generic_and_whole():
+    for cam in library().cameras.values():
+        assert 1000 < cam.f_px < 20_000 and cam.width_px > cam.height_px and cam.origin.revision >= 1
+    with pytest.raises(PlanError, match="library"):
+        kit_of(cameras=("nothing",))
+
+
+@pytest.mark.parametrize("strips", ["crossing_strips", "oblique_strips"])
+def test_strips_beside_the_block_count_towards_the_most_that_is_planned(strips):
+    with pytest.raises(PlanError, match="exposures"):
+        fly({"height": 12.0, "course": 0.0, "forward_overlap": 95.0, strips: 20}, box(0, 0, 300, 700), None)
 
 
 @given(st.floats(-50, 350), st.floats(-50, 250))
@@ -129,9 +143,8 @@ def test_surface_packs_to_the_millimetre_and_refuses_damage():
 
 
 def crossed(**options):
-    from kardo.core.accuracy.planned import flight_of
-
-    return flight_of(small_plan(flight=small_plan().flight.model_copy(update=options)))
+    plan = small_plan(flight=options)
+    return flown(plan, plan.flights[0])
 
 
 def test_crossing_strips_lie_at_a_right_angle_and_higher():
@@ -162,16 +175,15 @@ def test_oblique_images_see_ahead_of_themselves_and_settle_the_focal_length():
     from kardo.core.accuracy.planned import planned_network
     from kardo.core.accuracy.solution import solve
 
-    free = small_plan().flight.model_copy(update={"calibration": "never", "course": 90.0})
     sigmas = []
     for options in ({}, {"crossing_strips": 2}, {"oblique_strips": 2}):
-        planned = planned_network(small_plan(flight=free.model_copy(update=options)))
+        planned = planned_network(small_plan(flight={"course": 90.0} | options, calibration="never"))
         sigmas.append(math.sqrt(solve(planned.network).border_covariance()[0, 0]))
         owner, seen = planned.network.rays.owner(), planned.network.rays.values
-        tilted = planned.flight.tilt[seen] > 0
+        tilted = planned.flights[0].tilt[seen] > 0
         if tilted.any():
             to_point = (planned.network.x[owner] - planned.network.c[seen])[tilted]
-            azimuth = planned.flight.course[seen][tilted]
+            azimuth = planned.flights[0].course[seen][tilted]
             ahead = to_point[:, 0] * np.sin(azimuth) + to_point[:, 1] * np.cos(azimuth)
             half = math.degrees(math.atan(3648 / 2 / (8.8e3 / 2.41)))
             near, far = (80 * math.tan(math.radians(30 + x)) for x in (-half, half))

@@ -9,10 +9,11 @@ from hypothesis import strategies as st
 
 from kardo.core.errors import GeodesyError, KardoError, PlanError, ReadError
 from kardo.core.geodesy.angles import format_dms, is_sexagesimal, parse_angle
-from kardo.core.geodesy.antenna import Antenna, height_chain, vertical_from_slant
+from kardo.core.geodesy.antenna import height_chain, vertical_from_slant
 from kardo.core.geodesy.crs import ELLIPSOIDAL, Grid, grid, height_name, search
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.geodesy.units import UNITS, parse_length
+from kardo.core.plan.kit import Antenna
 
 UTM28 = ("EPSG:25828", "EPSG:5773")
 
@@ -150,7 +151,7 @@ def test_search_finds_by_words_and_code():
     assert height_name("EPSG:5773") == "EGM96 height"
 
 
-DISC = Antenna("t", "test", disc_radius=0.165, edge_above_arp=0.035, apc_above_arp=0.091)
+DISC = Antenna(id="t", name="test", disc_radius=0.165, edge_above_arp=0.035, apc_above_arp=0.091)
 
 
 def test_slant_height_by_hand():

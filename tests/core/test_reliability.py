@@ -13,14 +13,16 @@ from kardo.core.accuracy.solution import solve
 from tests.conftest import block_json
 from tests.core.dense import Dense
 
+NAMES = tuple("abcdefghij")
 DATA = block_json(rows=3, columns=4, seed=31, targets=6, checks=2)
 
 
 def control_of(net, which):
     """Targets of a network as control points over it."""
     shifts = [net.point_shifts[j].tolist() for j in which]
+    rays = net.rays.take(which)
     return ControlRays(
-        net.x[which], net.rays.take(which), net.sigma_px[which], net.sigma_x[which], shifts, np.ones(len(which))
+        net.x[which], rays, np.full(len(rays.values), 0.5), net.sigma_x[which], shifts, np.ones(len(which))
     )
 
 
@@ -53,7 +55,7 @@ def gain(dense):
 def test_redundancy_numbers_are_those_of_the_full_adjustment(solved, dense):
     """Baarda: r_i is the i-th diagonal element of I - A Q A' W."""
     net, _, which, targets = solved
-    found = reliability(targets, np.zeros((3, 3 * len(which))), np.ones((1, 3)))
+    found = reliability(NAMES, targets, np.zeros((3, 3 * len(which))), np.ones((1, 3)))
     hat = np.einsum("ij,jk,ik->i", dense.design, dense.covariance(), dense.design) * dense.weights
     for k, j in enumerate(which):
         rows = survey_rows(dense, int(j))
@@ -66,7 +68,7 @@ def test_redundancy_numbers_are_those_of_the_full_adjustment(solved, dense):
 def test_an_error_of_the_size_told_is_found_four_times_in_five(solved, dense, axis):
     """The test of one coordinate, at a risk of 0.1 %, over many drawn worlds with the error put in."""
     _, _, which, targets = solved
-    found = reliability(targets, np.zeros((3, 3 * len(which))), np.ones((1, 3)))[0]
+    found = reliability(NAMES, targets, np.zeros((3, 3 * len(which))), np.ones((1, 3)))[0]
     row = survey_rows(dense, int(which[0]))[axis]
     rng = np.random.default_rng(4)
     draws = 4000
@@ -87,7 +89,7 @@ def test_an_error_moves_the_map_as_told(solved, dense):
     tie = int(next(j for j in dense.point_at if not net.surveyed[j]))
     columns = solution.columns(np.array([tie]))
     with_map = columns.band.T @ targets.y_band + columns.border.T @ targets.h_border
-    found = reliability(targets, with_map, np.ones((1, 3)))
+    found = reliability(NAMES, targets, with_map, np.ones((1, 3)))
     moves = gain(dense)
     at = dense.point_at[tie]
     for k, j in enumerate(which):
@@ -107,7 +109,7 @@ def test_a_target_lost_is_the_adjustment_without_it(solved):
     with_map = (columns.band.T @ targets.y_band + columns.border.T @ targets.h_border)[at]
     before = solution.point_covariances(ties)
     variances = np.einsum("kaa->ka", before)
-    found = reliability(targets, with_map, variances)
+    found = reliability(NAMES, targets, with_map, variances)
     lost = net.without_points(np.arange(len(net.x)) == which[0])
     after = np.einsum("kaa->ka", solve(lost).point_covariances(ties)).mean(axis=0)
     # its rays stay tied in the live correction and go in the other: one point among many
@@ -135,7 +137,7 @@ def test_a_target_that_the_network_needs_cannot_be_dropped_from_it():
     solution = solve(net)
     which = np.flatnonzero(net.surveyed & (np.diff(net.rays.start) >= 2))
     targets = misclosures(solution, control_of(net, which))
-    found = reliability(targets, np.zeros((3, 3 * len(which))), np.ones((1, 3)))
+    found = reliability(NAMES, targets, np.zeros((3, 3 * len(which))), np.ones((1, 3)))
     assert any(r.lost_h is None for r in found)
     one = targets.take(np.arange(len(which)) == next(k for k, r in enumerate(found) if r.lost_h is None))
     with pytest.raises(np.linalg.LinAlgError, match="needs"):

@@ -10,26 +10,27 @@ import pytest
 from benchmarks.prediction import block_plan
 from kardo.core.accuracy import normals
 from kardo.core.accuracy.banded import factor
-from kardo.core.accuracy.camera import project, rotations
 from kardo.core.accuracy.planned import planned_network
 from kardo.core.accuracy.prediction import predict
-from kardo.core.plan.model import Area, Mark
+from kardo.core.flight.imaging import project, rotations
+from kardo.core.plan.site import Area
+from kardo.core.plan.stands import CorrectionNetwork, Mark, OnNetwork, OnNothing, OnSetUp, OwnSession, SetUp
 from tests.conftest import E0, N0, small_plan
 
-FLIGHT = small_plan().flight
 FLIGHTS = {
-    "straight down": FLIGHT,
-    "oblique": FLIGHT.model_copy(update={"oblique_strips": 2, "oblique_tilt": 40.0}),
-    "crossing, higher": FLIGHT.model_copy(update={"crossing_strips": 2, "crossing_height": 130.0}),
-    "not following the ground": FLIGHT.model_copy(update={"terrain_following": False}),
-    "another camera": FLIGHT.model_copy(update={"camera": "mp45", "height": 60.0}),
+    "straight down": {},
+    "oblique": {"oblique_strips": 2, "oblique_tilt": 40.0},
+    "all oblique": {"tilt": 35.0},
+    "crossing, higher": {"crossing_strips": 2, "crossing_height": 130.0},
+    "not following the ground": {"terrain_following": False},
+    "another camera": {"camera": "mp45", "height": 60.0},
 }
 
 
 @pytest.mark.parametrize("name", FLIGHTS)
 def test_every_ray_there_is_and_no_other(name):
     planned = planned_network(small_plan(flight=FLIGHTS[name]))
-    net, cam = planned.network, planned.flight.camera
+    net, cam = planned.network, planned.flights[0].camera
     rotation = rotations(net.ypr)
     for j in [*planned.targets, *planned.checks, *planned.map_points[::40]]:
         x = np.tile(net.x[j], (net.n_exposures, 1))
@@ -40,11 +41,11 @@ def test_every_ray_there_is_and_no_other(name):
 
 def test_oblique_images_look_at_the_ground_ahead_of_them():
     planned = planned_network(small_plan(flight=FLIGHTS["oblique"]))
-    tilted = planned.flight.tilt > 0
+    tilted = planned.flights[0].tilt > 0
     forward = rotations(planned.network.ypr)[:, 2]
     assert np.allclose(forward[~tilted][:, 2], -1, atol=1e-9)
     assert np.allclose(np.degrees(np.arccos(-forward[tilted][:, 2])), 40)
-    azimuth = planned.flight.course[tilted] + planned.frame.convergence
+    azimuth = planned.flights[0].course[tilted] + planned.frame.convergence
     ahead = forward[tilted][:, 0] * np.sin(azimuth) + forward[tilted][:, 1] * np.cos(azimuth)
     assert (ahead > 0).all()
 
@@ -61,24 +62,39 @@ def test_lattice_holds_about_as_many_rays_an_image_as_assumed():
 def test_everything_hangs_on_what_the_plan_says():
     plan = small_plan()
     other = Mark(id="B", name="Heron", e=E0 + 220, n=N0 + 130, h=5.0)
-    control = tuple(p.model_copy(update={"mark": "B"}) if p.id == "K1" else p for p in plan.control)
-    net = planned_network(plan.model_copy(update={"marks": (*plan.marks, other), "control": control})).network
-    names = np.array(net.shift_names)
-    assert names[net.exposure_shifts[0]].tolist() == ["mark A", "set-up on A", "leg 1"]
-    target = int(np.flatnonzero(net.surveyed)[0])
-    assert names[net.point_shifts[target]].tolist() == ["mark A", "set-up on A"]
-    assert names[net.check_shifts[0]].tolist() == ["mark Heron", "set-up on Heron"]
-    assert names[net.check_shifts[1]].tolist() == ["mark A", "set-up on A"]
+    rover = SetUp(id="rover", name="rover", mark="B", antenna="disc")
+    hung = {"K1": OnSetUp(setup="rover"), "K2": OnNetwork(network="net"), "K3": OwnSession(hours=6), "K4": OnNothing()}
+    control = tuple(p.model_copy(update={"hangs_on": hung.get(p.id, p.hangs_on)}) for p in plan.control)
+    net = planned_network(
+        small_plan(
+            marks=(*plan.marks, other),
+            setups=(*plan.setups, rover),
+            networks=(CorrectionNetwork(id="net", name="service", sigma_v=0.025),),
+            control=control,
+        )
+    ).network
+    keys = [s.key for s in net.shifts]
+    of = lambda places: [keys[k] for k in places]  # noqa: E731
+    assert of(net.exposure_shifts[0]) == [("mark", "A"), ("setup", "base"), ("leg", "main.1")]
+    assert of(net.point_shifts[int(np.flatnonzero(net.surveyed)[0])]) == [("mark", "A"), ("setup", "base")]
+    assert of(net.check_shifts[0]) == [("mark", "B"), ("setup", "rover")]
+    assert of(net.check_shifts[1]) == [("network", "net")]
+    assert net.shift_sigma[keys.index(("network", "net")), 2] == 0.025
+    assert of(net.check_shifts[2]) == of(net.check_shifts[3]) == []
+    assert net.check_sigma[2, 2] == pytest.approx(0.0365 / np.sqrt(6)) and net.check_sigma[3, 2] == 3.0
 
 
 def test_a_second_visit_to_the_base_mark_shares_the_mark_but_not_the_set_up():
     plan = small_plan()
-    control = tuple(p.model_copy(update={"mark": "A"}) if p.role == "check" else p for p in plan.control)
-    net = planned_network(plan.model_copy(update={"control": control})).network
-    assert [net.shift_names[s] for s in net.check_shifts[0]] == ["mark A", "second set-up on A"]
-    same, again = predict(plan), predict(plan.model_copy(update={"control": control}))
-    assert again["seen_rmse_v"] > same["seen_rmse_v"], "another set-up is another error that the checks see"
-    assert again["rmse_v"] == pytest.approx(same["rmse_v"], rel=1e-9)
+    second = SetUp(id="second", name="second", mark="A", antenna="disc")
+    on_second = {"hangs_on": OnSetUp(setup="second")}
+    control = tuple(p.model_copy(update=on_second) if p.role == "check" else p for p in plan.control)
+    twice = plan.model_copy(update={"control": control, "setups": (*plan.setups, second)})
+    net = planned_network(twice).network
+    assert [net.shifts[s].key for s in net.check_shifts[0]] == [("mark", "A"), ("setup", "second")]
+    same, again = predict(plan), predict(twice)
+    assert again.seen_rmse_v > same.seen_rmse_v, "another set-up is another error that the checks see"
+    assert again.rmse_v == pytest.approx(same.rmse_v, rel=1e-9)
 
 
 def test_samples_of_areas_lie_inside_them_and_leave_the_map_alone():
@@ -89,8 +105,8 @@ def test_samples_of_areas_lie_inside_them_and_leave_the_map_alone():
     assert 50 <= len(x) <= 150
     assert np.ptp(x[:, 0]) < 31 and np.ptp(x[:, 1]) < 31
     one, other = predict(small_plan()), predict(small_plan(areas=(heap,)))
-    assert one["rmse_v"] == pytest.approx(other["rmse_v"], rel=1e-12)
-    assert len(other["volumes"]) == 2
+    assert one.rmse_v == pytest.approx(other.rmse_v, rel=1e-12)
+    assert len(other.volumes) == 2
 
 
 def test_the_interpreter_is_free_while_a_block_is_formed_and_factored():

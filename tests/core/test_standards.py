@@ -9,8 +9,8 @@ from kardo.core.accuracy.acceptance import chance_by_count, chance_to_pass
 from kardo.core.accuracy.conditions import control_rmse, unmet
 from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.standards import SurveyError, Terms, standards
-from kardo.core.plan.model import Brief, ControlPoint
-from tests.conftest import E0, N0, small_plan
+from kardo.core.plan.brief import Brief
+from tests.conftest import point, small_plan
 
 NONE = SurveyError(0.0, 0.0)
 TERMS = Terms(0.03, 0.05)
@@ -116,13 +116,13 @@ def test_what_checks_share_does_not_average_out():
 
 def test_the_curve_of_a_plan_goes_on_beyond_its_own_checks():
     result = predict(small_plan())
-    assert len(result["chance_curve"]) == 40 > len(small_plan().checks)
+    assert len(result.chance_curve) == 40 > len(small_plan().checks)
 
 
 def plan_with(standard, checks, **brief):
     plan = small_plan(brief=Brief(crs="EPSG:25828", standard=standard, **brief))
     control = [p for p in plan.control if p.role == "target"] + [
-        ControlPoint(id=f"K{k}", name=f"K{k}", role="check", e=E0 + x, n=N0 + y) for k, (x, y) in enumerate(checks)
+        point(f"K{k}", x, y) for k, (x, y) in enumerate(checks)
     ]
     return plan.model_copy(update={"control": tuple(control)})
 

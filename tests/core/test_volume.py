@@ -10,7 +10,9 @@ from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.solution import solve
 from kardo.core.accuracy.volume import mean_height_sigma
 from kardo.core.errors import PlanError
-from kardo.core.plan.model import Area, Brief, Mark
+from kardo.core.plan.brief import Brief
+from kardo.core.plan.site import Area
+from kardo.core.plan.stands import Mark
 from tests.conftest import E0, N0, small_plan
 
 HEAP = Area(
@@ -37,21 +39,21 @@ def test_mean_height_is_the_mean_of_the_joint_covariance(solved):
 
 def test_volume_is_mean_height_times_area_and_rests_on_what_is_shared():
     plan = small_plan(areas=(HEAP,))
-    whole, heap = predict(plan)["volumes"]
-    assert (whole["id"], heap["name"]) == ("", "Heap 3")
-    assert heap["area"] == pytest.approx(60 * 50) and whole["area"] == pytest.approx(200 * 120)
-    assert heap["sigma_volume"] == pytest.approx(heap["sigma"] * 3000)
+    whole, heap = predict(plan).volumes
+    assert (whole.id, heap.id) == ("", "heap")
+    assert heap.area == pytest.approx(60 * 50) and whole.area == pytest.approx(200 * 120)
+    assert heap.sigma_volume == pytest.approx(heap.sigma * 3000)
     mark = plan.marks[0]
-    assert heap["sigma"] > mark.sigma_v, "the mark's own error stays in every mean"
+    assert heap.sigma > mark.sigma_v, "the mark's own error stays in every mean"
     better = plan.model_copy(update={"marks": (mark.model_copy(update={"sigma_v": 0.003}),)})
-    assert predict(better)["volumes"][1]["sigma"] < heap["sigma"] / 1.5
+    assert predict(better).volumes[1].sigma < heap.sigma / 1.5
 
 
 def test_volume_standard_sets_no_limit_on_single_heights():
     plan = small_plan(brief=Brief(crs="EPSG:25828", standard="volume", tolerance_v=0.05))
     result = predict(plan)
-    assert result["limit_v"] is None and result["limit_h"] == 0.03
-    assert 0 < result["chance"] <= 1
+    assert result.limit_v is None and result.limit_h == 0.03
+    assert 0 < result.chance <= 1
 
 
 def test_an_area_that_crosses_itself_is_refused():

@@ -13,8 +13,12 @@ from kardo.core.accuracy.reliability import reliability
 from kardo.core.accuracy.solution import solve
 from kardo.core.accuracy.whatif import keep, what_if
 from kardo.core.errors import PlanError
+from kardo.core.gnss.occupations import METHODS
 from kardo.core.plan.model import Plan
+from kardo.core.plan.stands import OnSetUp, SetUp
 from kardo.demo import demo_plan
+
+TWICE = METHODS["rtk_twice"].occupations
 
 
 @pytest.fixture(scope="module")
@@ -37,8 +41,8 @@ CHANGES = {
     "target moved far": lambda c: (changed(c[0], e=c[0].e + 900, n=c[0].n + 120), *c[1:]),
     "target dropped": lambda c: c[1:],
     "target added": lambda c: (*c, changed(c[2], id="new", name="new", e=c[2].e + 340, n=c[2].n + 70)),
-    "targets observed twice": lambda c: tuple(changed(p, method="rtk_twice") for p in c),
-    "target hung on another mark": lambda c: (changed(c[0], mark="heron-2"), *c[1:]),
+    "targets observed twice": lambda c: tuple(changed(p, occupations=TWICE) for p in c),
+    "target hung on another mark": lambda c: (changed(c[0], hangs_on=OnSetUp(setup="rover")), *c[1:]),
     "target made a check": lambda c: (changed(c[0], role="check"), *c[1:]),
     "check moved": lambda c: (*c[:-1], changed(c[-1], e=c[-1].e - 260, n=c[-1].n - 30)),
     "all targets dropped": lambda c: tuple(p for p in c if p.role == "check"),
@@ -53,10 +57,10 @@ def test_live_figures_are_within_three_per_cent_of_the_full_computation(plan, ke
     live = figures(plan.brief, map_variances(after, answer.covariances), answer.joint, answer.survey)
     full = predict(after)
     for key in ("rmse_h", "rmse_v", "seen_rmse_h", "seen_rmse_v"):
-        assert live[key] == pytest.approx(full[key], rel=0.005), key
-    assert live["chance"] == pytest.approx(full["chance"], abs=0.005)
+        assert getattr(live, key) == pytest.approx(getattr(full, key), rel=0.005), key
+    assert live.chance == pytest.approx(full.chance, abs=0.005)
     surface = np.sqrt(map_variances(after, answer.covariances)[:, 2])
-    assert np.nanmax(np.abs(surface / np.array(full["map"]["v"], dtype=float) - 1)) < 0.03
+    assert np.nanmax(np.abs(surface / np.array(full.map.v, dtype=float) - 1)) < 0.03
 
 
 def test_a_change_taken_back_leaves_no_trace(plan, kept):
@@ -67,9 +71,11 @@ def test_a_change_taken_back_leaves_no_trace(plan, kept):
 
 
 def test_a_set_up_that_the_network_has_not_is_left_to_the_full_computation(plan):
-    kept = keep(plan.model_copy(update={"control": plan.control[:6]}))
-    with pytest.raises(PlanError, match="set-up"):
-        what_if(kept, (*plan.control[:5], changed(plan.control[5], mark="heron-2")))
+    third = SetUp(id="third", name="third", mark="heron-2", antenna="disc")
+    later = plan.model_copy(update={"setups": (*plan.setups, third)})
+    hung = changed(plan.control[5], hangs_on=OnSetUp(setup="third"))
+    with pytest.raises(PlanError, match="not in this network"):
+        keep(plan).misclosures(later, (hung,))
 
 
 def test_live_answer_for_two_thousand_exposures_takes_a_tenth_of_a_second():
@@ -96,29 +102,29 @@ def test_redundancy_and_loss_of_targets_agree_with_adjusting_without_them(plan):
     solution = solve(planned.network)
     result = predict(plan)
     targets = misclosures(solution, planned.observe(plan, plan.targets))
-    for k, row in enumerate(result["reliability"]):
-        lost = predict(plan.model_copy(update={"control": tuple(p for p in plan.control if p.id != row["id"])}))
-        assert row["lost_h"] == pytest.approx(lost["rmse_h"], rel=1e-3)
-        assert row["lost_v"] == pytest.approx(lost["rmse_v"], rel=1e-3)
+    for k, row in enumerate(result.reliability):
+        lost = predict(plan.model_copy(update={"control": tuple(p for p in plan.control if p.id != row.id)}))
+        assert row.lost_h == pytest.approx(lost.rmse_h, rel=1e-3)
+        assert row.lost_v == pytest.approx(lost.rmse_v, rel=1e-3)
         at = slice(3 * k, 3 * k + 3)
         residual = targets.noise[k] - gram(targets, targets)[at, at]
         assert np.linalg.eigvalsh(residual)[0] > 0
-        assert all(0 < r < 1 for r in row["redundancy"])
+        assert all(0 < r < 1 for r in row.redundancy)
         sigma = np.sqrt(np.diag(targets.survey[k]))
-        assert row["found"] == pytest.approx(4.13 * sigma / np.sqrt(row["redundancy"]))
+        assert row.found == pytest.approx(4.13 * sigma / np.sqrt(row.redundancy))
 
 
 def test_redundancy_numbers_add_up_to_the_observations_less_the_unknowns():
     """Baarda: the redundancy numbers of all observations add to the redundancy of the adjustment. Two targets at one place,
     observed alike and hanging on nothing else, over a block whose own datum is far weaker: half of each is checked."""
     plan = demo_plan("sallow-bank")
-    weak = plan.model_copy(update={"base": plan.base.model_copy(update={"corrections": "code"})})
+    weak = plan.model_copy(update={"flights": (changed(plan.flights[0], corrections="none"),)})
     g = plan.control[2]
-    twins = tuple(changed(g, id=f"t{k}", name=f"t{k}", method="rtk_twice") for k in (1, 2))
+    twins = tuple(changed(g, id=f"t{k}", name=f"t{k}", occupations=TWICE) for k in (1, 2))
     planned = planned_network(weak.model_copy(update={"control": (*plan.control[:2], *twins, *plan.control[3:5])}))
     solution = solve(planned.network)
     targets = misclosures(solution, planned.observe(planned.plan, planned.plan.targets))
-    found = reliability(targets, np.zeros((3, 3 * len(targets))), np.ones((1, 3)))
+    found = reliability(tuple("abcdef"), targets, np.zeros((3, 3 * len(targets))), np.ones((1, 3)))
     first, second = found[2], found[3]
     assert first.redundancy == pytest.approx(second.redundancy, rel=1e-6)
     assert 0.3 < first.redundancy[0] < 1.0

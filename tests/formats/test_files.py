@@ -11,10 +11,11 @@ from pyproj import Transformer
 from rasterio.io import MemoryFile
 from rasterio.transform import from_origin
 
-from kardo.core.accuracy.planned import control_heights
+from kardo.core.control.survey import heights_of
 from kardo.core.errors import KardoError, ReadError
 from kardo.core.geodesy.crs import ELLIPSOIDAL, grid
-from kardo.core.plan.model import Brief, plan_from_json
+from kardo.core.plan.brief import Brief
+from kardo.core.plan.model import plan_from_json
 from kardo.core.terrain.drawing import contours, shading
 from kardo.core.terrain.surface import Surface
 from kardo.formats import exports
@@ -218,7 +219,7 @@ def test_point_list_is_right_to_a_tenth_of_a_millimetre():
     plan = small_plan()
     rows = list(csv.DictReader(io.StringIO(exports.point_list_csv(plan))))
     assert list(rows[0]) == ["point", "N", "E", "Z", "code"]
-    heights = control_heights(plan, plan.control)
+    heights = heights_of(plan, plan.control)
     for row, p, h in zip(rows, plan.control, heights, strict=False):
         assert row["point"] == p.name and row["code"] == {"target": "GCP", "check": "CHECK"}[p.role]
         assert (

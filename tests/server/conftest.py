@@ -14,10 +14,10 @@ from tests.conftest import small_plan
 class ApiClient(Client):
     """A signed-in browser that speaks JSON."""
 
-    def patch_plan(self, job, changes, revision):
+    def patch_plan(self, job, edits, revision, uid=None):
         return self.patch(
             f"/api/jobs/{job}/plan",
-            json.dumps({"changes": changes}),
+            json.dumps({"edits": edits, "id": uid}),
             content_type="application/json",
             headers={"If-Match": f'"{revision}"'},
         )
@@ -63,6 +63,11 @@ def stranger(db):
 @pytest.fixture
 def job(office, planner):
     return create_job(office, planner.user, small_plan())
+
+
+def edit(path, before, after):
+    """One change by field, as it is sent."""
+    return {"path": path, "before": before, "after": after}
 
 
 @pytest.fixture

@@ -7,13 +7,15 @@ from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from kardo.core.accuracy import effort
-from kardo.core.accuracy.remedies import changed, remedies
-from kardo.core.plan.model import plan_from_json
-from kardo.server.plans.editing import assemble
+from kardo.core.accuracy.advice import advise
+from kardo.core.accuracy.results import Undetermined
+from kardo.core.plan.edits import changed, edit_from_json
+from kardo.server.plans.stored import stored_plan, whole_plan
 from kardo.server.predictions import tasks
+from kardo.server.predictions.answers import seconds_left
 from kardo.server.predictions.models import Prediction
 from kardo.server.predictions.tasks import PATIENT, QUICK, give_up, run
-from kardo.server.predictions.views import seconds_left
+from tests.conftest import small_plan
 from tests.server.test_editing import moved
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.usefixtures("empty_queue")]
@@ -32,29 +34,29 @@ def test_advice_starts_when_asked_and_one_click_tries_an_offer(planner, job):
     assert not Prediction.objects.exists(), "looking does not start the search"
     assert post(planner, job, "advice/start")["state"] == "queued"
     assert ProcrastinateJob.objects.get().queue_name == PATIENT
-    run(prediction_id=Prediction.objects.get().pk)
+    run(key=str(Prediction.objects.get().key))
     told = advice(planner, job)
     assert told["state"] == "done"
     offers = told["result"]["offers"]
     assert {"twice", "taped"} & {o["kind"] for o in offers} and all(o["minutes"] >= 0 for o in offers)
-    plan = assemble(job)
+    plan = stored_plan(job)
     for offer in offers:
-        changed(plan, offer["changes"])
+        changed(plan, [edit_from_json(e) for e in offer["edits"]])
     best = offers[0]
-    assert planner.patch_plan(job.pk, best["changes"], 1).status_code == 200
+    assert planner.patch_plan(job.pk, best["edits"], 1).status_code == 200
     assert advice(planner, job)["state"] == "none", "another plan, another search"
     planner.post(f"/api/jobs/{job.pk}/plan/undo")
     assert advice(planner, job)["state"] == "done"
 
 
 def test_a_stopped_prediction_stays_stopped_until_asked_again(planner, job):
-    planner.get(f"/api/jobs/{job.pk}/prediction")
+    post(planner, job, "prediction/start")
     assert post(planner, job, "prediction/stop")["state"] == "stopped"
-    number = Prediction.objects.get().pk
-    run(prediction_id=number)
+    number = Prediction.objects.get().key
+    run(key=str(number))
     assert planner.get(f"/api/jobs/{job.pk}/prediction").json()["state"] == "stopped"
     assert post(planner, job, "prediction/start")["state"] == "queued"
-    run(prediction_id=number)
+    run(key=str(number))
     assert planner.get(f"/api/jobs/{job.pk}/prediction").json()["state"] == "done"
     assert post(planner, job, "prediction/stop")["state"] == "done", "what is done cannot be stopped"
 
@@ -66,47 +68,47 @@ def while_running(monkeypatch, act):
         report(effort.FORMING, 0.1)
         act()
         report(effort.MAP, 0.5)
-        return {"defects": [], "late": True}
+        return Undetermined("late", 0, [])
 
     monkeypatch.setitem(tasks.COMPUTE, Prediction.Kind.PREDICTION, compute)
 
 
 def test_a_running_prediction_is_stopped_at_its_next_report(planner, job, monkeypatch):
-    planner.get(f"/api/jobs/{job.pk}/prediction")
+    post(planner, job, "prediction/start")
     while_running(monkeypatch, lambda: post(planner, job, "prediction/stop"))
-    run(prediction_id=Prediction.objects.get().pk)
+    run(key=str(Prediction.objects.get().key))
     assert Prediction.objects.get().state == "stopped" and Prediction.objects.get().result is None
 
 
 def test_a_running_prediction_ends_when_an_edit_overtakes_it(planner, job, monkeypatch):
-    planner.get(f"/api/jobs/{job.pk}/prediction")
+    post(planner, job, "prediction/start")
     first = Prediction.objects.get()
     while_running(monkeypatch, lambda: planner.patch_plan(job.pk, moved(job), 1))
-    run(prediction_id=first.pk)
+    run(key=str(first.key))
     first.refresh_from_db()
     assert first.state == "cancelled" and first.result is None
 
 
 def test_a_worker_taken_for_dead_writes_nothing_more(planner, job, monkeypatch):
     """Two workers hold the same job: the one that claimed it last stores the result, once."""
-    planner.get(f"/api/jobs/{job.pk}/prediction")
-    number = Prediction.objects.get().pk
+    post(planner, job, "prediction/start")
+    number = Prediction.objects.get().key
     genuine = tasks.COMPUTE[Prediction.Kind.PREDICTION]
 
     def the_other_one_finishes():
         with monkeypatch.context() as patch:
             patch.setitem(tasks.COMPUTE, Prediction.Kind.PREDICTION, genuine)
-            run(prediction_id=number)
+            run(key=str(number))
 
     while_running(monkeypatch, the_other_one_finishes)
-    run(prediction_id=number)
+    run(key=str(number))
     stored = Prediction.objects.get()
-    assert stored.state == "done" and "late" not in stored.result and stored.result["rmse_v"] > 0
+    assert stored.state == "done" and stored.result["hash"] != "late" and stored.result["rmse_v"] > 0
 
 
 def test_work_that_costs_worker_after_worker_is_given_up_with_a_reason(planner, job):
-    planner.get(f"/api/jobs/{job.pk}/prediction")
-    give_up(Prediction.objects.get().pk, {"what": "cut off", "where": "worker", "mend": "start again"})
+    post(planner, job, "prediction/start")
+    give_up(str(Prediction.objects.get().key), {"what": "cut off", "where": "worker", "mend": "start again"})
     told = planner.get(f"/api/jobs/{job.pk}/prediction").json()
     assert told["state"] == "failed" and told["error"]["mend"] == "start again"
     assert post(planner, job, "prediction/start")["state"] == "queued"
@@ -126,15 +128,15 @@ def test_waiting_work_is_counted_by_queue(planner, chief, job):
     from kardo.server.plans.editing import create_job
 
     post(planner, job, "advice/start")
-    assert planner.get(f"/api/jobs/{job.pk}/prediction").json()["ahead"] == 0, "patient work waits elsewhere"
-    other = assemble(job).model_copy(update={"assumptions": {"tie_ray_px": 0.8}})
-    second = create_job(job.organisation, chief.user, other)
-    assert chief.get(f"/api/jobs/{second.pk}/prediction").json()["ahead"] == 1
+    assert post(planner, job, "prediction/start")["ahead"] == 0, "patient work waits elsewhere"
+    second = create_job(job.organisation, chief.user, small_plan(overrides={"tie_ray_px": 0.8}))
+    assert post(chief, second, "prediction/start")["ahead"] == 0, "another job's first goes before this job's second"
+    assert post(planner, job, "prediction/start")["ahead"] == 1
 
 
 def test_large_blocks_wait_with_the_patient_work(planner, job, monkeypatch):
     monkeypatch.setattr(tasks, "QUICK_EXPOSURES", 10)
-    planner.get(f"/api/jobs/{job.pk}/prediction")
+    post(planner, job, "prediction/start")
     assert ProcrastinateJob.objects.get().queue_name == PATIENT != QUICK
 
 
@@ -142,7 +144,7 @@ def test_progress_comes_in_order_and_every_stage_is_named(job):
     told = []
     from kardo.core.accuracy.prediction import predict
 
-    predict(assemble(job), lambda stage, share: told.append((stage, share)))
+    predict(whole_plan(job), lambda stage, share: told.append((stage, share)))
     shares = [share for _, share in told]
     assert shares == sorted(shares) and shares[-1] == 1.0
     assert {s for s, _ in told} == {
@@ -154,5 +156,5 @@ def test_progress_comes_in_order_and_every_stage_is_named(job):
         effort.DONE,
     }
     seen = []
-    remedies(plan_from_json(assemble(job).to_json()), lambda stage, share: seen.append(share))
+    advise(whole_plan(job), lambda stage, share: seen.append(share))
     assert seen == sorted(seen) and seen[-1] == 1.0

@@ -6,23 +6,24 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from kardo.server.jobs.models import Job
-from kardo.server.plans.editing import assemble
+from kardo.server.plans.stored import stored_plan
 from kardo.server.predictions.models import Prediction
 from kardo.server.predictions.tasks import run
 from tests.conftest import E0, N0
+from tests.server.conftest import edit
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.usefixtures("empty_queue")]
 RING = [[E0 + 20, N0 + 20], [E0 + 80, N0 + 20], [E0 + 80, N0 + 70], [E0 + 20, N0 + 70]]
 
 
 def area(ring=RING, name="Heap", key="A1"):
-    return [{"object": f"area/{key}", "value": {"id": key, "name": name, "ring": ring}}]
+    return [edit(f"site/areas/{key}", None, {"id": key, "name": name, "ring": ring})]
 
 
 def test_an_area_is_added_renamed_undone_and_redone(planner, job):
     assert planner.patch_plan(job.pk, area(), 1).status_code == 200
-    assert planner.patch_plan(job.pk, area(name="Toe"), 2).status_code == 200
-    names = lambda: [a["name"] for a in planner.get(f"/api/jobs/{job.pk}/plan").json()["plan"]["areas"]]  # noqa: E731
+    assert planner.patch_plan(job.pk, [edit("site/areas/A1/name", "Heap", "Toe")], 2).status_code == 200
+    names = lambda: [a["name"] for a in planner.get(f"/api/jobs/{job.pk}/plan").json()["plan"]["site"]["areas"]]  # noqa: E731
     assert names() == ["Toe"]
     planner.post(f"/api/jobs/{job.pk}/plan/undo")
     assert names() == ["Heap"]
@@ -30,7 +31,8 @@ def test_an_area_is_added_renamed_undone_and_redone(planner, job):
     assert names() == []
     planner.post(f"/api/jobs/{job.pk}/plan/redo")
     assert names() == ["Heap"]
-    planner.patch_plan(job.pk, [{"object": "area/A1", "value": None}], Job.objects.get(pk=job.pk).revision)
+    fresh = Job.objects.get(pk=job.pk)
+    planner.patch_plan(job.pk, [edit("site/areas/A1", fresh.document["site"]["areas"][0], None)], fresh.revision)
     assert names() == []
 
 
@@ -55,16 +57,15 @@ def test_areas_go_out_with_the_plan_and_come_back(planner, job):
     out = planner.get(f"/api/jobs/{job.pk}/export/plan.json")
     file = SimpleUploadedFile("plan.json", b"".join(out.streaming_content) if out.streaming else out.content)
     back = planner.post("/api/jobs/import", {"file": file}).json()
-    assert [a.name for a in assemble(Job.objects.get(pk=back["id"])).areas] == ["Heap"]
+    assert [a.name for a in stored_plan(Job.objects.get(pk=back["id"])).site.areas] == ["Heap"]
     assert Job.objects.get(pk=back["id"]).plan_hash == Job.objects.get(pk=job.pk).plan_hash
 
 
 def test_the_prediction_tells_the_area_and_the_browser_is_told_marks_sigmas(planner, job):
     planner.patch_plan(job.pk, area(), 1)
-    planner.get(f"/api/jobs/{job.pk}/prediction")
-    run(prediction_id=Prediction.objects.get(plan_hash=Job.objects.get(pk=job.pk).plan_hash).pk)
+    run(key=str(Prediction.objects.get(plan_hash=Job.objects.get(pk=job.pk).plan_hash).key))
     told = planner.get(f"/api/jobs/{job.pk}/prediction").json()["result"]
-    assert [v["name"] for v in told["volumes"]] == ["the whole site", "Heap"]
+    assert [v["id"] for v in told["volumes"]] == ["", "A1"]
     assert told["volumes"][1]["volume_95"] == pytest.approx(1.96 * told["volumes"][1]["sigma_volume"])
     summary = planner.get(f"/api/jobs/{job.pk}/summary").json()
     assert summary["mark_sigma"]["A"] == [0.01, 0.01, 0.015]
@@ -72,7 +73,7 @@ def test_the_prediction_tells_the_area_and_the_browser_is_told_marks_sigmas(plan
 
 def test_a_standard_without_a_limit_on_heights_is_told_as_none(planner, job):
     brief = planner.get(f"/api/jobs/{job.pk}/plan").json()["plan"]["brief"]
-    planner.patch_plan(job.pk, [{"object": "brief", "value": {**brief, "standard": "volume"}}], 1)
+    planner.patch_plan(job.pk, [edit("brief/standard", brief["standard"], "volume")], 1)
     summary = planner.get(f"/api/jobs/{job.pk}/summary").json()
     assert summary["limits"] == {"h": brief["tolerance_h"], "v": None}
     assert "NaN" not in json.dumps(summary) and "Infinity" not in json.dumps(summary)

@@ -1,12 +1,14 @@
 """Live answers over the API: scoped, provisional, and the same as the engine's."""
 
+import threading
 import time
 
 import pytest
 
 from kardo.core.accuracy.prediction import predict
-from kardo.server.plans.editing import assemble
+from kardo.server.plans.stored import whole_plan
 from kardo.server.predictions import live
+from tests.server.conftest import edit
 from tests.server.test_editing import moved
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -18,7 +20,7 @@ def fresh(monkeypatch):
 
 
 def ask(client, job, changes=()):
-    answer = client.post(f"/api/jobs/{job.pk}/live", data={"changes": list(changes)}, content_type="application/json")
+    answer = client.post(f"/api/jobs/{job.pk}/live", data={"edits": list(changes)}, content_type="application/json")
     return answer.json()
 
 
@@ -34,11 +36,11 @@ def ready(client, job, changes=()):
 def test_first_preparing_then_the_figures_of_the_plan(planner, job):
     assert ask(planner, job)["state"] == "preparing"
     told = ready(planner, job)
-    full = predict(assemble(job))
+    full = predict(whole_plan(job))
     assert told["state"] == "ready" and told["seconds"] < 5
-    assert told["result"]["rmse_v"] == pytest.approx(full["rmse_v"], rel=1e-6)
-    assert told["result"]["chance"] == pytest.approx(full["chance"], abs=1e-3)
-    assert len(told["result"]["map"]["v"]) == len(full["map"]["v"])
+    assert told["result"]["rmse_v"] == pytest.approx(full.rmse_v, rel=1e-6)
+    assert told["result"]["chance"] == pytest.approx(full.chance, abs=1e-3)
+    assert len(told["result"]["map"]["v"]) == len(full.map.v)
 
 
 def test_a_move_is_answered_without_being_saved_and_serves_after_it_is_saved(planner, job):
@@ -54,28 +56,66 @@ def test_a_move_is_answered_without_being_saved_and_serves_after_it_is_saved(pla
 
 def test_another_flight_needs_another_network(planner, job):
     ready(planner, job)
-    flight = planner.get(f"/api/jobs/{job.pk}/plan").json()["plan"]["flight"]
-    planner.patch_plan(job.pk, [{"object": "flight", "value": {**flight, "height": flight["height"] + 5}}], 1)
+    planner.patch_plan(job.pk, [edit("brief/tolerance_v", 0.05, 0.04)], 1)
+    assert ask(planner, job)["result"]["limit_v"] == 0.04, "what is promised needs no other network"
+    planner.patch_plan(job.pk, [edit("flights/main/height", 80.0, 85.0)], 2)
     assert ask(planner, job)["state"] == "preparing"
 
 
 def test_only_control_is_answered_live(planner, job):
     answer = planner.post(
         f"/api/jobs/{job.pk}/live",
-        data={"changes": [{"object": "flight", "value": {}}]},
+        data={"edits": [edit("flights/main/height", 80.0, 85.0)]},
         content_type="application/json",
     )
     assert answer.status_code == 422 and "control" in answer.json()["title"]
 
 
 def test_a_plan_that_lacks_something_is_refused_in_words(planner, job):
-    planner.patch_plan(job.pk, [{"object": "base", "value": {"mark": None}}], 1)
+    planner.patch_plan(job.pk, [edit("setups/base/mark", "A", None)], 1)
     told = ask(planner, job)
     assert told["state"] == "refused" and "mark" in told["words"]
 
 
-def test_no_more_networks_are_kept_than_memory_allows(job):
-    networks = live.Networks(solve=lambda plan: plan)
+class Solved:
+    nbytes = 100
+
+
+def test_no_more_networks_are_kept_than_memory_allows_and_none_goes_while_it_is_solved():
+    going = threading.Event()
+
+    def solve(plan):
+        if plan == "slow":
+            going.wait(5)
+        return Solved()
+
+    networks = live.Networks(solve=solve, most_bytes=250)
+    networks.start("slow", lambda: "slow")
     for k in range(5):
-        networks.start(f"k{k}", assemble(job)).join()
-    assert [k for k in range(5) if networks.get(f"k{k}")] == [3, 4]
+        networks.start(f"k{k}", lambda: "quick")
+    assert all(networks.get(f"k{k}") for k in range(5)), "none is let go while it waits"
+    going.set()
+    networks._solving.shutdown(wait=True)
+    assert [k for k in range(5) if networks.get(f"k{k}")] == [3, 4] and not networks.get("slow")
+
+
+def test_a_network_that_fails_is_refused_in_words_and_asked_for_once():
+    def solve(plan):
+        raise ZeroDivisionError
+
+    networks = live.Networks(solve=solve)
+    networks.start("k", lambda: None)
+    networks.start("k", lambda: None)
+    networks._solving.shutdown(wait=True)
+    entry = networks.get("k")
+    assert entry.done and "not to be had" in entry.words
+
+
+def test_fifty_jobs_asked_at_once_make_few_threads(planner, job):
+    before = threading.active_count()
+    networks = live.Networks(solve=lambda plan: Solved())
+    for k in range(50):
+        networks.start(f"k{k}", lambda: None)
+    assert threading.active_count() <= before + 1
+    networks._solving.shutdown(wait=True)
+    assert all(networks.get(f"k{k}").done for k in range(50))

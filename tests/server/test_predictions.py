@@ -4,10 +4,16 @@ import pytest
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from kardo.core.accuracy.prediction import predict
+from kardo.core.accuracy.results import Undetermined
+from kardo.core.plan.model import plan_from_json
 from kardo.server.jobs.models import Job
+from kardo.server.plans import stored
+from kardo.server.plans.editing import create_job
+from kardo.server.predictions import tasks
 from kardo.server.predictions.models import Prediction
 from kardo.server.predictions.tasks import run
 from tests.conftest import small_plan
+from tests.server.conftest import edit
 from tests.server.test_editing import moved
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.usefixtures("empty_queue")]
@@ -17,33 +23,42 @@ def ask(client, job):
     return client.get(f"/api/jobs/{job.pk}/prediction").json()
 
 
+def start(client, job):
+    return client.post(f"/api/jobs/{job.pk}/prediction/start").json()
+
+
+def compute():
+    run(key=str(Prediction.objects.latest("pk").key))
+
+
 def test_asked_queued_computed_and_kept(planner, job):
-    assert ask(planner, job)["state"] == "queued"
+    assert ask(planner, job)["state"] == "none" and not Prediction.objects.exists(), "looking starts nothing"
+    assert start(planner, job)["state"] == "queued"
     assert ask(planner, job)["findings"] is None
     assert ProcrastinateJob.objects.count() == 1
-    run(prediction_id=Prediction.objects.get().pk)
+    compute()
     done = ask(planner, job)
     assert done["state"] == "done" and done["findings"] is not None
     expected = predict(small_plan())
-    assert done["result"]["rmse_v"] == pytest.approx(expected["rmse_v"], rel=1e-12)
+    assert done["result"]["rmse_v"] == pytest.approx(expected.rmse_v, rel=1e-12)
     assert done["result"]["hash"] == job.plan_hash
     assert ProcrastinateJob.objects.count() == 1, "an equal plan is not computed twice"
 
 
 def test_an_undone_edit_finds_its_old_result(planner, job):
-    ask(planner, job)
-    run(prediction_id=Prediction.objects.get().pk)
+    start(planner, job)
+    compute()
     planner.patch_plan(job.pk, moved(job), 1)
-    assert ask(planner, job)["state"] == "queued"
+    assert ask(planner, job)["state"] == "queued", "an edit asks for what it made"
     planner.post(f"/api/jobs/{job.pk}/plan/undo")
     assert ask(planner, job)["state"] == "done"
 
 
 def test_a_plan_that_was_overtaken_is_not_computed(planner, job):
-    ask(planner, job)
+    start(planner, job)
     first = Prediction.objects.get()
     planner.patch_plan(job.pk, moved(job), 1)
-    run(prediction_id=first.pk)
+    run(key=str(first.key))
     first.refresh_from_db()
     assert first.state == "cancelled" and first.result is None
     planner.post(f"/api/jobs/{job.pk}/plan/undo")
@@ -51,25 +66,25 @@ def test_a_plan_that_was_overtaken_is_not_computed(planner, job):
 
 
 def test_running_twice_changes_nothing(planner, job):
-    ask(planner, job)
+    start(planner, job)
     prediction = Prediction.objects.get()
-    run(prediction_id=prediction.pk)
+    run(key=str(prediction.key))
     prediction.refresh_from_db()
     stamp = prediction.finished_at
-    run(prediction_id=prediction.pk)
+    run(key=str(prediction.key))
     prediction.refresh_from_db()
     assert prediction.finished_at == stamp
 
 
 def test_a_result_whose_worker_was_killed_is_computed_again(planner, job):
-    ask(planner, job)
+    start(planner, job)
     Prediction.objects.update(state="running", share=0.4)
-    run(prediction_id=Prediction.objects.get().pk)
+    compute()
     assert Prediction.objects.get().state == "done"
 
 
 def test_a_plan_that_lacks_something_is_told_what_and_not_queued(planner, job):
-    planner.patch_plan(job.pk, [{"object": "base", "value": {"mark": None}}], 1)
+    planner.patch_plan(job.pk, [edit("setups/base/mark", "A", None)], 1)
     told = ask(planner, job)
     assert told["state"] == "lacking" and not Prediction.objects.exists()
     lacks = planner.get(f"/api/jobs/{job.pk}/summary").json()["lacks"]
@@ -77,15 +92,77 @@ def test_a_plan_that_lacks_something_is_told_what_and_not_queued(planner, job):
 
 
 def test_a_plan_that_cannot_be_computed_fails_with_the_reason(planner, job):
-    job = Job.objects.get(pk=job.pk)
-    ask(planner, job)
-    prediction = Prediction.objects.get()
-    spoiled = dict(prediction.plan)
-    spoiled["terrain"] = {**spoiled["terrain"], "heights": "x"}
-    Prediction.objects.update(plan=spoiled)
-    run(prediction_id=prediction.pk)
+    start(planner, job)
+    job.terrains.all().delete()
+    stored._heights.cache_clear()
+    compute()
+    failed = Prediction.objects.get()
+    assert failed.state == "failed" and "heights are not here" in failed.error["what"] and failed.error["mend"]
+
+
+def test_a_fault_that_nobody_thought_of_ends_as_failed_with_a_reference(planner, job, monkeypatch):
+    def explode(plan, report):
+        raise ZeroDivisionError("nobody thought of this")
+
+    monkeypatch.setitem(tasks.COMPUTE, Prediction.Kind.PREDICTION, explode)
+    start(planner, job)
+    compute()
     told = ask(planner, job)
-    assert told["state"] == "failed" and "damaged" in told["error"]["what"] and told["error"]["mend"]
+    assert told["state"] == "failed" and "reference" in told["error"]["what"]
+    monkeypatch.undo()
+    assert start(planner, job)["state"] == "queued", "it can be started again"
+    compute()
+    assert ask(planner, job)["state"] == "done"
+
+
+def test_a_row_and_its_queue_entry_stand_or_fall_together(planner, job, monkeypatch):
+    monkeypatch.setattr(Prediction.objects, "create", lambda **fields: 1 / 0)
+    with pytest.raises(ZeroDivisionError):
+        start(planner, job)
+    assert not ProcrastinateJob.objects.exists() and not Prediction.objects.exists()
+
+
+def test_a_plan_whose_hash_another_model_made_does_not_spin(planner, job):
+    start(planner, job)
+    Prediction.objects.update(plan_hash="0" * 64)
+    Job.objects.filter(pk=job.pk).update(plan_hash="0" * 64, model="older")
+    compute()
+    assert Prediction.objects.get().state == "failed"
+    assert ask(planner, job)["state"] == "none", "read again it has the hash of this model"
+    assert Job.objects.get(pk=job.pk).plan_hash == job.plan_hash
+
+
+def test_old_computations_go_and_the_newest_stay(planner, job, monkeypatch):
+    monkeypatch.setattr(tasks, "KEPT", 2)
+    monkeypatch.setitem(tasks.COMPUTE, Prediction.Kind.PREDICTION, lambda plan, report: Undetermined(plan.hash, 0, []))
+    for k in range(4):
+        planner.patch_plan(job.pk, moved(job), k + 1)
+        compute()
+    assert Prediction.objects.count() == 2
+    assert ask(planner, job)["state"] == "done"
+
+
+def test_a_stored_plan_holds_no_copy_of_its_ground(planner, job):
+    start(planner, job)
+    stored_document = Prediction.objects.get().plan
+    assert stored_document["site"]["ground"]["terrain"]["heights"] is None
+    assert plan_from_json(stored_document).hash == job.plan_hash
+
+
+def test_turns_are_fair_by_organisation_and_job(planner, chief, stranger, job, office):
+    """Whoever has much waiting stands further back than whoever has nothing."""
+    for k in range(3):
+        planner.patch_plan(job.pk, moved(job), k + 1)
+    other = create_job(office, chief.user, small_plan(overrides={"tie_ray_px": 0.8}))
+    third = create_job(stranger.user.member.organisation, stranger.user, small_plan())
+    start(chief, other)
+    start(stranger, third)
+    order = list(ProcrastinateJob.objects.order_by("-priority", "id").values_list("args__key", flat=True))
+    first, *_ = (Prediction.objects.get(key=key) for key in order[1:])
+    assert first.job_id == third.pk
+    places = [Prediction.objects.get(key=key).job_id for key in order]
+    assert places.index(other.pk) < len(places) - 1, "and another job of a busy office before the busy job's last"
+    assert ask(stranger, third)["ahead"] == 1
 
 
 def test_the_page_and_its_policy(planner):

@@ -7,13 +7,15 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
 from kardo.server.urls import api
+from tests.conftest import small_plan
+from tests.server.conftest import edit
 
 SCHEMA = api.get_openapi_schema()
 SCOPED = [(method, path) for path, methods in SCHEMA["paths"].items() for method in methods if "{job_id}" in path]
 OPEN = {("get", "/api/session"), ("post", "/api/session"), ("get", "/api/plan-schema")}
 ALL = [(method, path) for path, methods in SCHEMA["paths"].items() for method in methods]
-CHANGES = json.dumps({"changes": [{"object": "control/G1", "value": None}]})
-BODIES = {"/api/jobs/{job_id}/plan": CHANGES, "/api/jobs/{job_id}/live": CHANGES}
+EDITS = json.dumps({"edits": [edit("control/G1/width", 0.6, 0.7)]})
+BODIES = {"/api/jobs/{job_id}/plan": EDITS, "/api/jobs/{job_id}/live": EDITS}
 FORMS = {
     "/api/jobs/{job_id}/read/boundary": {"text": "x"},
     "/api/jobs/{job_id}/read/points": {"text": "x"},
@@ -60,10 +62,10 @@ def test_lists_hold_only_ones_own(stranger, planner, job):
 
 def test_the_same_plan_in_two_organisations_is_computed_for_each(stranger, planner, job, office):
     """Results are found by hash, but never across organisations."""
-    from kardo.server.plans.editing import assemble, create_job
+    from kardo.server.plans.editing import create_job
     from kardo.server.predictions.models import Prediction
 
-    other = create_job(stranger.user.member.organisation, stranger.user, assemble(job))
-    planner.get(f"/api/jobs/{job.pk}/prediction")
-    stranger.get(f"/api/jobs/{other.pk}/prediction")
+    other = create_job(stranger.user.member.organisation, stranger.user, small_plan())
+    planner.post(f"/api/jobs/{job.pk}/prediction/start")
+    stranger.post(f"/api/jobs/{other.pk}/prediction/start")
     assert Prediction.objects.filter(plan_hash=job.plan_hash).count() == 2

@@ -1,39 +1,16 @@
 """The chance that the planned checks will find the product inside its tolerance."""
 
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 
-from kardo.core.accuracy.standards import Standard, SurveyError, Terms
-from kardo.core.arrays import Floats, Json
+from kardo.core.accuracy.results import Chance, Histogram
+from kardo.core.accuracy.standards import Standard, SurveyError
+from kardo.core.arrays import Floats
+from kardo.core.plan.brief import Terms
 
 DRAWS, SEED, BINS = 20_000, 1972, 40
-
-
-@dataclass(frozen=True)
-class Chance:
-    """Chance to pass with its own standard error, and the distribution of the judged statistic (metres)."""
-
-    passing: float
-    uncertainty: float
-    spread_h: tuple[float, float, float]
-    spread_v: tuple[float, float, float]
-    edges_h: Floats
-    counts_h: Floats
-    edges_v: Floats
-    counts_v: Floats
-
-    def to_json(self) -> Json:
-        return {
-            "passing": self.passing,
-            "uncertainty": self.uncertainty,
-            "spread_h": self.spread_h,
-            "spread_v": self.spread_v,
-            "histogram_h": {"edges": self.edges_h.tolist(), "counts": self.counts_h.tolist()},
-            "histogram_v": {"edges": self.edges_v.tolist(), "counts": self.counts_v.tolist()},
-        }
 
 
 def draw_differences(joint: Floats, draws: int = DRAWS, seed: int = SEED) -> Any:
@@ -57,18 +34,14 @@ def chance_to_pass(joint: Floats, survey: Floats, standard: Standard, terms: Ter
     h, v = standard.statistics(draw_differences(joint), SurveyError.of(survey), terms)
     tolerance_h, tolerance_v = standard.tolerances(terms)
     p = float(((h <= tolerance_h) & (v <= tolerance_v)).mean())
-    counts_h, edges_h = np.histogram(h, BINS)
-    counts_v, edges_v = np.histogram(v, BINS)
     return Chance(
-        p,
-        float(np.sqrt(max(p * (1 - p), 1 / DRAWS) / DRAWS)),
-        _spread(h),
-        _spread(v),
-        edges_h,
-        counts_h,
-        edges_v,
-        counts_v,
+        p, float(np.sqrt(max(p * (1 - p), 1 / DRAWS) / DRAWS)), _spread(h), _spread(v), _histogram(h), _histogram(v)
     )
+
+
+def _histogram(values: Floats) -> Histogram:
+    counts, edges = np.histogram(values, BINS)
+    return Histogram(edges.tolist(), counts.tolist())
 
 
 def _spread(values: Floats) -> tuple[float, float, float]:

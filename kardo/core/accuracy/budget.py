@@ -9,30 +9,12 @@ import numpy as np
 from numba import njit, prange
 
 from kardo.core.accuracy.misclosures import Misclosures
+from kardo.core.accuracy.results import Share
 from kardo.core.accuracy.solution import PointColumns, Solution
-from kardo.core.arrays import Bools, Floats, Ints, Json
+from kardo.core.arrays import Bools, Floats, Ints
 
+Source = tuple[str, str]  # kind and id of what error comes from
 CHUNK = 200  # map points at a time: wide enough for matrix products
-
-
-@dataclass(frozen=True)
-class Share:
-    """One source's part of the mean variance over the map; shares of all sources add to one."""
-
-    group: str
-    share_h: float
-    share_v: float
-    sigma_h: float
-    sigma_v: float
-
-    def to_json(self) -> Json:
-        return {
-            "group": self.group,
-            "share_h": self.share_h,
-            "share_v": self.share_v,
-            "sigma_h": self.sigma_h,
-            "sigma_v": self.sigma_v,
-        }
 
 
 @dataclass(frozen=True)
@@ -71,7 +53,7 @@ def propagate_to_map(
     crossed = np.zeros((3 * k, 3 * len(misclosures) if misclosures else 0))
     rows_band: Any = np.zeros((n, 3 * k), dtype=np.float32) if keep_rows else None
     rows_border = np.zeros((b, 3 * k)) if keep_rows else None
-    parts: dict[str, list[Floats]] = {}
+    parts: dict[Source, list[Floats]] = {}
     done = 0
     single: Any = np.empty((n, 0), dtype=np.float32)
     for some in solution.chunks(which, CHUNK):
@@ -87,49 +69,51 @@ def propagate_to_map(
             single = np.empty(points.band.shape, dtype=np.float32)
         np.copyto(single, points.band, casting="same_kind")
         q_band, q_border = solution.factor.backward(single, points.border)
-        for group, part in _parts(solution, points, q_band, q_border, targets, own).items():
-            parts.setdefault(group, []).append(part[np.repeat(usable, 3)])
+        for source, part in _parts(solution, points, q_band, q_border, targets, own).items():
+            parts.setdefault(source, []).append(part[np.repeat(usable, 3)])
         if rows_band is not None and rows_border is not None:
             rows_band[:, at], rows_border[:, at] = q_band, q_border
         done += len(some)
         progress(done / k)
     total = np.einsum("kaa->ka", covariances[np.isfinite(covariances).all(axis=(1, 2))]).ravel()
-    shares = _shares({group: np.concatenate(some) for group, some in parts.items()}, total)
+    shares = _shares({source: np.concatenate(some) for source, some in parts.items()}, total)
     return OnMap(covariances, shares, crossed, rows_band, rows_border)
 
 
 def _parts(
     solution: Solution, points: PointColumns, q_band: Floats, q_border: Floats, targets: PointColumns, own: Floats
-) -> dict[str, Floats]:
+) -> dict[Source, Floats]:
     """Variance (3k,) that each source gives to the points' coordinates. q was solved backward in single precision: a
     share is told to a per cent, and is right to a thousandth of one."""
-    net = solution.network
+    net, columns = solution.network, q_band.shape[1]
     joint_targets = targets.band.T @ points.band + targets.border.T @ points.border
     q_shift = q_border[solution.shift_first :]
-    parts: dict[str, Floats] = {"camera positions": _positions(solution, q_band, q_shift)}
-    parts["surveyed targets"] = _targets(solution, targets.which, joint_targets, q_shift)
-    parts["calibration"] = np.nansum(q_border[: solution.shift_first] ** 2 / net.sigma_io.reshape(-1, 1) ** 2, axis=0)
-    for s, name in enumerate(net.shift_names):
-        group = "legs" if name.startswith("leg ") else name
+    parts: dict[Source, Floats] = _positions(solution, q_band, q_shift)
+    parts["targets", ""] = _targets(solution, targets.which, joint_targets, q_shift)
+    of_interior = q_border[: solution.shift_first] ** 2 / net.sigma_io.reshape(-1, 1) ** 2
+    for k, camera in enumerate(net.cameras):
+        parts["calibration", camera] = np.nansum(of_interior[7 * k : 7 * k + 7], axis=0)
+    for s, shift in enumerate(net.shifts):
+        source = ("legs", shift.id.rpartition(".")[0]) if shift.kind == "leg" else shift.key
         prior = (q_shift[3 * s : 3 * s + 3] ** 2 / net.shift_sigma[s][:, None] ** 2).sum(axis=0)
-        parts[group] = parts.get(group, np.zeros(q_band.shape[1])) + prior
-    parts["images"] = np.einsum("kaa->ka", own).ravel() - np.sum(list(parts.values()), axis=0)
+        parts[source] = parts.get(source, np.zeros(columns)) + prior
+    parts["images", ""] = np.einsum("kaa->ka", own).ravel() - np.sum(list(parts.values()), axis=0)
     return parts
 
 
-def _positions(solution: Solution, q_band: Floats, q_shift: Floats) -> Floats:
-    """Camera positions, and attitudes where an inertial unit observes them. Exposures that hang on the same shifts go
-    through together."""
+def _positions(solution: Solution, q_band: Floats, q_shift: Floats) -> dict[Source, Floats]:
+    """Camera positions, and attitudes where an inertial unit observes them, by camera. Exposures that hang on the same
+    shifts go through together."""
     net, columns = solution.network, q_band.shape[1]
     sigma_c, sigma_att = net.sigma_c[solution.order], net.sigma_att[solution.order]
     weight = np.nan_to_num(1.0 / np.hstack([sigma_att, sigma_c]) ** 2).ravel()
-    by_shifts: dict[tuple[int, ...], list[int]] = {}
+    alike: dict[tuple[int, tuple[int, ...]], list[int]] = {}
     for p, i in enumerate(solution.order):
-        by_shifts.setdefault(tuple(net.exposure_shifts[i].tolist()), []).append(p)
-    out = np.zeros(columns)
-    for shifts, places in by_shifts.items():
+        alike.setdefault((int(net.camera[i]), tuple(net.exposure_shifts[i].tolist())), []).append(p)
+    out: dict[Source, Floats] = {("positions", camera): np.zeros(columns) for camera in net.cameras}
+    for (camera, shifts), places in alike.items():
         common = sum((q_shift[3 * s : 3 * s + 3] for s in shifts), np.zeros((3, columns)))
-        _add_positions(q_band, weight, np.array(places), common, out)
+        _add_positions(q_band, weight, np.array(places), common, out["positions", net.cameras[camera]])
     return out
 
 
@@ -160,7 +144,7 @@ def _targets(solution: Solution, which: Ints, joint: Floats, q_shift: Floats) ->
     return out
 
 
-def _shares(parts: dict[str, Floats], total: Floats) -> list[Share]:
+def _shares(parts: dict[Source, Floats], total: Floats) -> list[Share]:
     def mean_h(values: Floats) -> float:
         return float(values.reshape(-1, 3)[:, :2].sum(axis=1).mean())
 
@@ -170,12 +154,12 @@ def _shares(parts: dict[str, Floats], total: Floats) -> list[Share]:
     h, v = mean_h(total), mean_v(total)
     shares = [
         Share(
-            group,
+            *source,
             mean_h(part) / h,
             mean_v(part) / v,
             math.sqrt(max(mean_h(part), 0.0)),
             math.sqrt(max(mean_v(part), 0.0)),
         )
-        for group, part in parts.items()
+        for source, part in parts.items()
     ]
     return sorted(shares, key=lambda s: -max(s.share_h, s.share_v))

@@ -4,10 +4,10 @@ import math
 
 import numpy as np
 
-from kardo.core.accuracy.defaults import Assumptions
 from kardo.core.accuracy.standards import Standard, standards
-from kardo.core.gnss.occupations import mark_sigma, rover_sigma, set_up_sigma
-from kardo.core.plan.model import ControlPoint, Plan
+from kardo.core.control.survey import survey
+from kardo.core.plan.control import ControlPoint
+from kardo.core.plan.model import Plan
 
 
 def unmet(plan: Plan) -> list[str]:
@@ -53,22 +53,6 @@ def _control(plan: Plan, standard: Standard) -> list[str]:
 
 
 def control_rmse(plan: Plan, points: tuple[ControlPoint, ...]) -> tuple[float, float]:
-    """RMSE (radial H, V) in metres of surveyed positions: rover, set-up and the mark they hang on."""
-    assume = Assumptions(plan.assumptions)
-    h2, v2 = [], []
-    for p in points:
-        mark = plan.mark_of(p.mark if p.mark is not None else plan.base.mark)
-        h, v = rover_sigma(p.method, math.hypot(p.e - mark.e, p.n - mark.n) if mark else 0.0, assume)
-        east = north = h
-        if mark:
-            own = p.mark in (None, plan.base.mark)
-            set_h, set_v = set_up_sigma(
-                plan.base.support if own else "tripod", len(plan.base.readings) if own else 2, assume
-            )
-            known = mark_sigma(mark, assume)
-            east, north, v = (
-                math.hypot(x, s, m) for x, s, m in zip((h, h, v), (set_h, set_h, set_v), known, strict=True)
-            )
-        h2.append(east**2 + north**2)
-        v2.append(v**2)
-    return math.sqrt(np.mean(h2)), math.sqrt(np.mean(v2))
+    """RMSE (radial H, V) in metres of surveyed positions: their own observation, set-up and the mark they hang on."""
+    east, north, up = np.mean(survey(plan, points).total_sigma ** 2, axis=0)
+    return math.sqrt(east + north), math.sqrt(up)

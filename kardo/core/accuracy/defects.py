@@ -7,10 +7,11 @@ from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
 from kardo.core.accuracy.banded import BorderedFactor, NotPositive, factor, scale_by
-from kardo.core.accuracy.camera import INTERIOR, rotations
 from kardo.core.accuracy.network import Network
 from kardo.core.accuracy.normals import Normals
 from kardo.core.arrays import Floats, Ints
+from kardo.core.flight.imaging import INTERIOR, rotations
+from kardo.core.plan.naming import reference
 
 LIFT = 1e-9  # added to the unit diagonal so that the factor of a singular matrix exists
 NULL = 1e-12  # eigenvalue of the scaled matrix below which a direction counts as undetermined
@@ -21,14 +22,12 @@ MOST = 28  # directions looked for: four blocks without a datum
 
 @dataclass(frozen=True)
 class Defect:
-    """One thing that the network does not determine."""
+    """One thing that the network does not determine. The words refer to things of the plan by kind and id
+    (kardo.core.plan.naming)."""
 
     kind: str
     words: str
     mend: str
-
-    def to_json(self) -> dict[str, str]:
-        return {"kind": self.kind, "words": self.words, "mend": self.mend}
 
 
 def explain(net: Network, formed: Normals) -> list[Defect]:
@@ -80,7 +79,7 @@ def _border_groups(net: Network) -> list[tuple[str, slice, str]]:
     k = len(net.f_px)
     cameras = [
         (
-            f"camera {c + 1}" if k > 1 else "camera",
+            f"camera {reference('camera', net.cameras[c])}" if k > 1 else "camera",
             slice(7 * c, 7 * c + 7),
             "Remove the camera, or plan exposures with it.",
         )
@@ -222,25 +221,30 @@ def _named_directions(net: Network, formed: Normals, scale: Floats) -> list[tupl
         who = "the block" if hanging.all() else spans(formed.order[hanging > 0]) if hanging.any() else "it"
         words = f"Nothing fixes {who} in {axis}: they hang on {name}, whose own error is unknown."
         out.append(("datum", words, DATUM_MEND, together))
-    depth = np.zeros(n + len(formed.corner))
-    depth[n] = 1.0
-    out.append(("focal length", FOCAL_DEPTH, FOCAL_MEND, depth))
-    focal = _motion(np.zeros_like(c), np.zeros_like(c), r, len(formed.corner))
-    focal[5:n:6] = (c[:, 2] - net.x[:, 2].mean()) / net.f_px[0]
-    focal[n] = 1.0
-    for with_shift in [None, *np.flatnonzero(np.isinf(net.shift_sigma[:, 2]))]:
-        direction = focal.copy()
-        if with_shift is not None:  # the heights of the cameras move together, taken up by a free shift
-            direction[n + first + 3 * with_shift + 2] = -direction[5:n:6].mean()
-        out.append(("focal length", FOCAL, FOCAL_MEND, direction))
+    for k, f_px in enumerate(net.f_px):
+        of_camera = net.camera[formed.order] == k
+        whose = (
+            "the focal length"
+            if len(net.f_px) == 1
+            else f"the focal length of camera {reference('camera', net.cameras[k])}"
+        )
+        depth = np.zeros(n + len(formed.corner))
+        depth[n + 7 * k] = 1.0
+        out.append(("focal length", FOCAL_DEPTH.format(whose), FOCAL_MEND, depth))
+        focal = _motion(np.zeros_like(c), np.zeros_like(c), r, len(formed.corner))
+        focal[5:n:6] = of_camera * (c[:, 2] - net.x[:, 2].mean()) / f_px
+        focal[n + 7 * k] = 1.0
+        for with_shift in [None, *np.flatnonzero(np.isinf(net.shift_sigma[:, 2]))]:
+            direction = focal.copy()
+            if with_shift is not None:  # the heights of the cameras move together, taken up by a free shift
+                direction[n + first + 3 * with_shift + 2] = -direction[5:n:6].mean()
+            out.append(("focal length", FOCAL.format(whose), FOCAL_MEND, direction))
     return [(k, w, m, (v * scale / np.linalg.norm(v * scale))[:, None]) for k, w, m, v in out]
 
 
 SHIFT_MEND = "Give it a standard deviation, tie it to a surveyed mark, or remove it."
-FOCAL = "Nothing separates the focal length from the flying height: straight-down images over ground this flat cannot."
-FOCAL_DEPTH = (
-    "Nothing separates the focal length from the depth of the ground: cameras are held, and no target holds the height."
-)
+FOCAL = "Nothing separates {} from the flying height: straight-down images over ground this flat cannot."
+FOCAL_DEPTH = "Nothing separates {} from the depth of the ground: cameras are held, and no target holds the height."
 FOCAL_MEND = (
     "Calibrate the camera, add an oblique or a crossing strip at another height, or use camera positions with targets."
 )

@@ -12,10 +12,9 @@ import numpy as np
 from scipy.linalg import solve_triangular
 
 from kardo.core.accuracy import normals
-from kardo.core.accuracy.network import Lists
 from kardo.core.accuracy.planned import ControlRays
 from kardo.core.accuracy.solution import Solution
-from kardo.core.arrays import Bools, Floats
+from kardo.core.arrays import Bools, Floats, Lists
 
 
 @dataclass(frozen=True)

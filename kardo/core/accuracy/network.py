@@ -8,53 +8,19 @@ from typing import Any
 
 import numpy as np
 
-from kardo.core.arrays import Bools, Floats, Ints, Json
+from kardo.core.arrays import Bools, Floats, Ints, Json, Lists
 from kardo.core.errors import NetworkError
-
-
-@dataclass(frozen=True)
-class Lists:
-    """Many short lists of indices end to end: list j is values[start[j]:start[j + 1]]."""
-
-    start: Ints
-    values: Ints
-
-    @classmethod
-    def of(cls, lists: Sequence[Sequence[int]]) -> "Lists":
-        start = np.zeros(len(lists) + 1, dtype=np.int64)
-        np.cumsum([len(one) for one in lists], out=start[1:])
-        return cls(start, np.array([i for one in lists for i in one], dtype=np.int64))
-
-    def __len__(self) -> int:
-        return len(self.start) - 1
-
-    def __getitem__(self, j: int) -> Ints:
-        return self.values[self.start[j] : self.start[j + 1]]
-
-    def owner(self) -> Ints:
-        """For every value, the list it belongs to."""
-        return np.repeat(np.arange(len(self)), np.diff(self.start))
-
-    def keep(self, wanted: Bools) -> "Lists":
-        """The same lists with only the values where wanted is true."""
-        counts = np.zeros(len(self) + 1, dtype=np.int64)
-        np.add.at(counts, self.owner()[wanted] + 1, 1)
-        return Lists(np.cumsum(counts), self.values[wanted])
-
-    def take(self, which: Ints) -> "Lists":
-        """Lists number `which`, in that order."""
-        counts = np.diff(self.start)[which]
-        start = np.r_[0, np.cumsum(counts)].astype(np.int64)
-        within = np.arange(start[-1]) - np.repeat(start[:-1], counts)
-        return Lists(start, self.values[np.repeat(self.start[which], counts) + within])
+from kardo.core.flight.imaging import rotations
+from kardo.core.gnss.shifts import Shift
+from kardo.core.plan.naming import reference, without_braces
 
 
 @dataclass(frozen=True)
 class Network:
     """A planned adjustment. Metres, pixels and radians, east-north-up, one standard deviation.
 
-    f_px (k,) and sigma_io (k, 7) per camera; shift_sigma (s, 3); exposures c, ypr, sigma_c, sigma_att
-    (n, 3); points x, sigma_x (m, 3), sigma_px (m,), rays to exposures. A sigma of NaN means "not
+    f_px (k,) and sigma_io (k, 7) per camera, cameras their names; shifts with shift_sigma (s, 3); exposures c, ypr,
+    sigma_c, sigma_att (n, 3); points x, sigma_x (m, 3), rays to exposures, and sigma_px (r,) of every ray. A sigma of NaN means "not
     observed"; infinity means "free, no prior". check[j] marks a point intersected afterwards, which
     takes no part in the network. A check is the second, surveyed position of a point.
     sigma_att is about the camera axes: right (pitch), down (yaw), forward (roll).
@@ -62,7 +28,8 @@ class Network:
 
     f_px: Floats
     sigma_io: Floats
-    shift_names: tuple[str, ...]
+    cameras: tuple[str, ...]
+    shifts: tuple[Shift, ...]
     shift_sigma: Floats
     c: Floats
     ypr: Floats
@@ -86,14 +53,23 @@ class Network:
         return len(self.c)
 
     @property
+    def shift_names(self) -> tuple[str, ...]:
+        """What each shift is called in words that are stored: a reference, or the name that a bare network gave."""
+        return tuple(s.id if s.kind == "shift" else reference(s.kind, s.id) for s in self.shifts)
+
+    @property
     def surveyed(self) -> Bools:
         """Points with a surveyed position that takes part in the network (the targets)."""
         return np.isfinite(self.sigma_x).all(axis=1) & ~self.check
 
     def without_points(self, drop: Bools) -> "Network":
         """The network with the surveyed position and rays of some points left out; indices keep their place."""
+        keep = ~drop[self.rays.owner()]
         return replace(
-            self, sigma_x=np.where(drop[:, None], np.nan, self.sigma_x), rays=self.rays.keep(~drop[self.rays.owner()])
+            self,
+            sigma_x=np.where(drop[:, None], np.nan, self.sigma_x),
+            rays=self.rays.keep(keep),
+            sigma_px=self.sigma_px[keep],
         )
 
     def to_json(self) -> Json:
@@ -101,7 +77,13 @@ class Network:
         data: Json = {
             "camera": _camera_json(self.f_px[0], self.sigma_io[0]),
             "shifts": [
-                {"name": n, "sigma": _numbers(s)} for n, s in zip(self.shift_names, self.shift_sigma, strict=True)
+                {
+                    "name": s.id if s.kind == "shift" else f"{s.kind} {s.id}",
+                    "kind": s.kind,
+                    "id": s.id,
+                    "sigma": _numbers(w),
+                }
+                for s, w in zip(self.shifts, self.shift_sigma, strict=True)
             ],
             "exposures": [self._exposure_json(i) for i in range(self.n_exposures)],
             "points": [self._point_json(j) for j in range(len(self.x))],
@@ -128,9 +110,9 @@ class Network:
 
     def _point_json(self, j: int) -> Json:
         return {
-            "name": self.names[j],
+            "name": without_braces(self.names[j]),
             "x": self.x[j].tolist(),
-            "sigma_px": float(self.sigma_px[j]),
+            "sigma_px": _one_or_all(self.sigma_px[self.rays.start[j] : self.rays.start[j + 1]]),
             "rays": self.rays[j].tolist(),
             "sigma_x": _optional(self.sigma_x[j]),
             "shifts": self.point_shifts[j].tolist(),
@@ -140,6 +122,11 @@ class Network:
 
 def _camera_json(f_px: float, sigma_io: Floats) -> Json:
     return {"f_px": float(f_px), "sigma_io": _numbers(sigma_io)}
+
+
+def _one_or_all(sigma: Floats) -> float | list[float]:
+    """The sigma of a point's rays: one number where they share it."""
+    return float(sigma[0]) if len(sigma) and (sigma == sigma[0]).all() else sigma.tolist()
 
 
 def _optional(values: Floats) -> list[float] | None:
@@ -168,10 +155,12 @@ def _read(data: Json) -> Network:
     shifts, exposures = data.get("shifts", []), data["exposures"]
     points, checks = data["points"], data.get("checks", [])
     att = np.radians(_triples([e.get("sigma_att") for e in exposures], np.nan))
+    rays = [p.get("rays") or [] for p in points]
     return Network(
         f_px=np.array([c["f_px"] for c in cameras], dtype=float),
         sigma_io=np.array([_free(c["sigma_io"], 7) for c in cameras]).reshape(-1, 7),
-        shift_names=tuple(str(s["name"]) for s in shifts),
+        cameras=tuple(str(c.get("name", k + 1)) for k, c in enumerate(cameras)),
+        shifts=tuple(_shift(s) for s in shifts),
         shift_sigma=np.array([_free(s.get("sigma"), 3) for s in shifts]).reshape(-1, 3),
         c=_triples([e["c"] for e in exposures], np.nan),
         ypr=np.radians(_triples([e["ypr"] for e in exposures], np.nan)),
@@ -181,8 +170,8 @@ def _read(data: Json) -> Network:
         exposure_shifts=Lists.of([e.get("shifts") or [] for e in exposures]),
         names=tuple(str(p.get("name", j)) for j, p in enumerate(points)),
         x=_triples([p["x"] for p in points], np.nan),
-        sigma_px=np.array([p["sigma_px"] for p in points], dtype=float),
-        rays=Lists.of([p.get("rays") or [] for p in points]),
+        sigma_px=np.concatenate([[], *(_per_ray(p["sigma_px"], len(r)) for p, r in zip(points, rays, strict=True))]),
+        rays=Lists.of(rays),
         sigma_x=_triples([p.get("sigma_x") for p in points], np.nan),
         point_shifts=Lists.of([p.get("shifts") or [] for p in points]),
         check=np.array([bool(p.get("check")) for p in points], dtype=bool),
@@ -190,6 +179,25 @@ def _read(data: Json) -> Network:
         check_sigma=_triples([c["sigma_x"] for c in checks], np.nan),
         check_shifts=Lists.of([c.get("shifts") or [] for c in checks]),
     )
+
+
+def _shift(row: Json) -> Shift:
+    kind, key = row.get("kind", "shift"), str(row.get("id", row["name"]))
+    if kind not in ("mark", "setup", "leg", "network", "shift"):
+        raise ValueError(f"no shift is of the kind {kind}")
+    east, north, up = _free(row.get("sigma"), 3)
+    return Shift(kind, key, (east, north, up))
+
+
+def _per_ray(sigma: float | Sequence[float], count: int) -> Floats:
+    out = (
+        np.broadcast_to(np.asarray(sigma, dtype=float), count)
+        if np.ndim(sigma) == 0
+        else np.asarray(sigma, dtype=float)
+    )
+    if len(out) != count:
+        raise ValueError(f"{count} rays, but {len(out)} sigmas for them")
+    return out
 
 
 def _triples(rows: Sequence[Any], missing: float) -> Floats:
@@ -245,8 +253,6 @@ def _validate(net: Network) -> None:
 
 
 def _behind(net: Network) -> tuple[int, int] | None:
-    from kardo.core.accuracy.camera import rotations
-
     if not net.rays.values.size:
         return None
     owner, seen = net.rays.owner(), net.rays.values

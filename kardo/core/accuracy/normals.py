@@ -7,19 +7,46 @@ itself and Jo to the rest leaves  N - sum_j B_j' App_j^-1 B_j  with  B_j = sum w
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit, prange, uint64
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import reverse_cuthill_mckee
 
-from kardo.core.accuracy.camera import ray_partials, rotations
-from kardo.core.accuracy.network import Lists, Network
-from kardo.core.arrays import Bools, Floats, Ints
+from kardo.core.accuracy.network import Network
+from kardo.core.arrays import Bools, Floats, Ints, Lists
+from kardo.core.flight.imaging import ray_partials, rotations
 
 MIN_RAYS_PER_EXPOSURE = 6  # fewer tie rays cannot orient an exposure
 SEGMENTS = 8  # stretches of the block eliminated side by side, every other one at a time
 FLAT_INTERSECTION = 1e-12  # smallest ratio of eigenvalues at which rays still meet in a point
+
+
+class RayArrays(NamedTuple):
+    """What the compiled loops take of the rays: lists of exposures by point, camera and partials of each ray, each point's
+    survey weight and own block, the shifts of each point, and the border's first column of a shift."""
+
+    start: Ints
+    seen: Ints
+    camera: Ints
+    jx: Floats
+    je: Floats
+    ji: Floats
+    prior: Floats
+    shift_start: Ints
+    shift: Ints
+    shift_first: int
+    a_pp: Floats
+
+
+class Matrix(NamedTuple):
+    """What the compiled loops write: the parts of the normal matrix."""
+
+    band: Floats
+    border: Floats
+    corner: Floats
+    diagonal: Floats
 
 
 @dataclass(frozen=True)
@@ -40,6 +67,22 @@ class Rays:
     shifts: Lists
     a_pp: Floats
     usable: Bools
+
+    def arrays(self, shift_first: int) -> RayArrays:
+        """For the compiled loops."""
+        return RayArrays(
+            self.rays.start,
+            self.rays.values,
+            self.camera,
+            self.jx,
+            self.je,
+            self.ji,
+            self.prior,
+            self.shifts.start,
+            self.shifts.values,
+            shift_first,
+            self.a_pp,
+        )
 
     @cached_property
     def a_pp_inverse(self) -> Floats:
@@ -128,12 +171,13 @@ def _cuthill_mckee(net: Network, exposures: Ints, points: Bools) -> Ints:
 
 def weighted_rays(net: Network, position: Ints) -> Rays:
     """Partials of every ray of every point towards the exposures that have a place in the band."""
-    rays = net.rays.keep(position[net.rays.values] >= 0)
+    placed = position[net.rays.values] >= 0
+    rays = net.rays.keep(placed)
     owner, exposure = rays.owner(), rays.values
     jx, je, ji = ray_partials(
         net.f_px[net.camera[exposure]], rotations(net.ypr)[exposure], net.c[exposure], net.x[owner]
     )
-    weight = (1.0 / net.sigma_px[owner])[:, None, None]
+    weight = (1.0 / net.sigma_px[placed])[:, None, None]
     jx *= weight
     je *= weight
     ji *= weight
@@ -141,8 +185,8 @@ def weighted_rays(net: Network, position: Ints) -> Rays:
     a_pp = _own_blocks(rays.start, jx, prior)
     eigen = np.linalg.eigvalsh(a_pp)
     usable = eigen[:, 0] > FLAT_INTERSECTION * np.maximum(eigen[:, 2], 1e-300)
-    placed = Lists(rays.start, position[exposure])
-    return Rays(placed, net.camera[exposure], jx, je, ji, prior, net.point_shifts, a_pp, usable)
+    at = Lists(rays.start, position[exposure])
+    return Rays(at, net.camera[exposure], jx, je, ji, prior, net.point_shifts, a_pp, usable)
 
 
 @njit(cache=True, parallel=True, nogil=True)
@@ -171,40 +215,19 @@ def form(net: Network) -> Normals:
     band = np.zeros((n, half_band + 1))
     border, corner = np.zeros((n, border_size)), np.zeros((border_size, border_size))
     diagonal = np.zeros(n + border_size)
+    matrix = Matrix(band, border, corner, diagonal)
     which, segments = _segments(np.flatnonzero(points), rays.rays, half_band, len(order))
+    arrays = rays.arrays(7 * len(net.f_px))
     for phase in (0, 1):
-        _eliminate_points(
-            which,
-            segments[phase:],
-            half_band // 6 + 1,
-            rays.rays.start,
-            rays.rays.values,
-            rays.camera,
-            rays.jx,
-            rays.je,
-            rays.ji,
-            rays.prior,
-            rays.shifts.start,
-            rays.shifts.values,
-            7 * len(net.f_px),
-            rays.a_pp,
-            band,
-            border,
-            corner,
-            diagonal,
-        )
+        _eliminate_points(which, segments[phase:], half_band // 6 + 1, arrays, matrix)
     _add_positions(
         order,
-        net.c,
         1.0 / net.sigma_c**2,
         1.0 / net.sigma_att**2,
         net.exposure_shifts.start,
         net.exposure_shifts.values,
-        7 * len(net.f_px),
-        band,
-        border,
-        corner,
-        diagonal,
+        arrays.shift_first,
+        matrix,
     )
     prior = np.r_[1.0 / net.sigma_io.ravel() ** 2, 1.0 / net.shift_sigma.ravel() ** 2]
     corner[np.diag_indices(border_size)] += prior
@@ -226,55 +249,18 @@ def _segments(which: Ints, rays: Lists, half_band: int, exposures: int) -> tuple
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _eliminate_points(  # type: ignore[no-untyped-def]
-    which,
-    segments,
-    reach,
-    start,
-    seen,
-    camera,
-    jx,
-    je,
-    ji,
-    prior,
-    s_start,
-    s_values,
-    s_first,
-    a_pp,
-    band,
-    border,
-    corner,
-    diagonal,
-):
+def _eliminate_points(which, segments, reach, rays, matrix):  # type: ignore[no-untyped-def]
     """Work through segments 0, 2, 4 ... at the same time, each with a corner of its own."""
-    b, n = corner.shape[0], band.shape[0]
+    b, n = matrix.corner.shape[0], matrix.band.shape[0]
     count = len(segments) // 2
     corners = np.zeros((count, b, b))
     diagonals = np.zeros((count, b))
     for k in prange(count):
-        _eliminate_segment(
-            which[segments[2 * k] : segments[2 * k + 1]],
-            reach,
-            start,
-            seen,
-            camera,
-            jx,
-            je,
-            ji,
-            prior,
-            s_start,
-            s_values,
-            s_first,
-            a_pp,
-            band,
-            border,
-            corners[k],
-            diagonal,
-            diagonals[k],
-        )
+        own = which[segments[2 * k] : segments[2 * k + 1]]
+        _eliminate_segment(own, reach, rays, matrix, corners[k], diagonals[k])
     for k in range(count):
-        corner += corners[k]
-        diagonal[n:] += diagonals[k]
+        matrix.corner[:] += corners[k]
+        matrix.diagonal[n:] += diagonals[k]
 
 
 @njit(cache=True)
@@ -302,31 +288,14 @@ def _move_to_band(blocks, deep, q, band):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True)
-def _eliminate_segment(  # type: ignore[no-untyped-def]
-    which,
-    reach,
-    start,
-    seen,
-    camera,
-    jx,
-    je,
-    ji,
-    prior,
-    s_start,
-    s_values,
-    s_first,
-    a_pp,
-    band,
-    border,
-    corner,
-    diagonal,
-    diagonal_b,
-):
+def _eliminate_segment(which, reach, rays, matrix, corner, diagonal_b):  # type: ignore[no-untyped-def]
     """Points come in the order of their first exposure. Blocks of six by six gather in a ring of as many exposures as
     the band reaches, where each lies in one piece (in the band every row of it is on another page of memory), and move
     to the band once no later point can touch them. Loops are written out: on such blocks a call costs more than the sums."""
     if len(which) == 0:
         return
+    start, seen, camera, jx, je, ji, prior, s_start, s_values, s_first, a_pp = rays
+    band, border, _, diagonal = matrix
     b = corner.shape[0]
     ring, deep = np.zeros((reach, reach, 6, 6)), np.zeros(reach, dtype=np.int64)
     waiting = _first_seen(which[0], start, seen)  # the first exposure whose blocks are not yet in the band
@@ -426,7 +395,8 @@ def _forward3(lower, rhs, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True)
-def _add_positions(order, c, w_c, w_att, s_start, s_values, s_first, band, border, corner, diagonal):  # type: ignore[no-untyped-def]
+def _add_positions(order, w_c, w_att, s_start, s_values, s_first, matrix):  # type: ignore[no-untyped-def]
+    band, border, corner, diagonal = matrix
     for p in range(len(order)):
         i = order[p]
         for a in range(3):
@@ -453,30 +423,13 @@ def point_rows(rays: Rays, which: Ints, n: int, border_size: int, s_first: int) 
     not intersect.
     """
     g_e, g_b = np.zeros((n, 3 * len(which))), np.zeros((border_size, 3 * len(which)))
-    _fill_rows(
-        which,
-        rays.rays.start,
-        rays.rays.values,
-        rays.camera,
-        rays.jx,
-        rays.je,
-        rays.ji,
-        rays.prior,
-        rays.shifts.start,
-        rays.shifts.values,
-        s_first,
-        rays.usable,
-        rays.a_pp_inverse,
-        g_e,
-        g_b,
-    )
+    _fill_rows(which, rays.arrays(s_first), rays.usable, rays.a_pp_inverse, g_e, g_b)
     return g_e, g_b
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _fill_rows(  # type: ignore[no-untyped-def]
-    which, start, seen, camera, jx, je, ji, prior, s_start, s_values, s_first, usable, a_inv, g_e, g_b
-):
+def _fill_rows(which, rays, usable, a_inv, g_e, g_b):  # type: ignore[no-untyped-def]
+    start, seen, camera, jx, je, ji, prior, s_start, s_values, s_first, _ = rays
     for k in prange(len(which)):
         j = which[k]
         if not usable[j]:

@@ -2,27 +2,43 @@
 
 import math
 import time
-from dataclasses import dataclass
 
 import numpy as np
 
 from kardo.core.accuracy import acceptance, effort, normals
-from kardo.core.accuracy.budget import OnMap, Share, propagate_to_map
+from kardo.core.accuracy.budget import OnMap, propagate_to_map
 from kardo.core.accuracy.conditions import unmet
-from kardo.core.accuracy.defaults import Assumptions
 from kardo.core.accuracy.effort import Progress
-from kardo.core.accuracy.misclosures import Misclosures, difference_covariance, misclosures
+from kardo.core.accuracy.misclosures import difference_covariance, misclosures
 from kardo.core.accuracy.network import Network
-from kardo.core.accuracy.planned import Planned, area_polygon, planned_network, site_polygon
+from kardo.core.accuracy.planned import Planned, planned_network
 from kardo.core.accuracy.reliability import reliability
+from kardo.core.accuracy.results import (
+    BlindSpot,
+    ControlFigures,
+    Ellipse,
+    ErrorMap,
+    Figures,
+    Result,
+    Share,
+    Size,
+    Undetermined,
+    Volume,
+    Worst,
+    nullable,
+)
 from kardo.core.accuracy.solution import DefectiveNetwork, Solution, as_seen, solve
 from kardo.core.accuracy.standards import VERTICAL_95, standards
 from kardo.core.accuracy.volume import mean_height_sigma
 from kardo.core.arrays import Floats, Json
-from kardo.core.plan.model import Brief, ControlPoint, Plan
+from kardo.core.flight.areas import area_polygon, site_polygon
+from kardo.core.plan.brief import Brief
+from kardo.core.plan.control import ControlPoint
+from kardo.core.plan.model import Plan
 
-ENGINE = 2  # raised whenever the same plan would give other numbers
+ENGINE = 3  # raised whenever the same plan would give other numbers, or they are told in another shape
 CURVE = 40  # checks up to which the worth of the test is told
+BLIND_FROM = 0.05  # share of the variance from which a shift that the checks share is worth a sentence
 
 
 def predict_network(net: Network) -> Json:
@@ -35,32 +51,24 @@ def predict_network(net: Network) -> Json:
     interior = np.sqrt(np.diag(solution.border_covariance())[: 7 * len(net.f_px)])
     return {
         "cov": [None if np.isnan(c).any() else c.tolist() for c in cov],
-        "seen": [_nullable(row) for row in as_seen(solution).joint],
+        "seen": [nullable(row) for row in as_seen(solution).joint],
         "sigma_io": interior.tolist(),
         "left_out": solution.left_out.tolist(),
         "defects": [],
     }
 
 
-@dataclass(frozen=True)
-class Figures:
-    """RMSE over a set of variances: radial H and V, metres."""
-
-    h: float
-    v: float
-
-
-def rmse(variances: Floats) -> Figures:
-    """From (k, 3) variances east, north, up; NaN rows (not determined) are left out."""
+def rmse(variances: Floats) -> tuple[float, float]:
+    """RMSE, radial H and V in metres, from variances (k, 3) east, north, up; NaN rows (not determined) are left out."""
     known = variances[np.isfinite(variances).all(axis=1)]
     if not len(known):
-        return Figures(float("nan"), float("nan"))
-    return Figures(float(np.sqrt(known[:, :2].sum(axis=1).mean())), float(np.sqrt(known[:, 2].mean())))
+        return float("nan"), float("nan")
+    return float(np.sqrt(known[:, :2].sum(axis=1).mean())), float(np.sqrt(known[:, 2].mean()))
 
 
-def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Json:
-    """RESULT.json of a plan. Raises PlanError where the plan lacks something, and reports a defect of the network
-    under `defects`, without figures."""
+def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Result | Undetermined:
+    """What a plan promises. Raises PlanError where the plan lacks something; a defect of the network is told in words,
+    without figures."""
     started = time.perf_counter()
     progress(effort.LAYING_OUT, 0.0)
     planned = planned_network(plan)
@@ -74,7 +82,7 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Json:
     try:
         solution = solve(net, formed)
     except DefectiveNetwork as fault:
-        return {"hash": plan.hash, "engine": ENGINE, "defects": [d.to_json() for d in fault.defects]}
+        return Undetermined(plan.hash, ENGINE, fault.defects)
     progress(effort.MAP, work.share(effort.MAP))
     targets = misclosures(solution, planned.observe(plan, plan.targets))
     on_map = propagate_to_map(
@@ -86,28 +94,28 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Json:
     )
     progress(effort.CHECKS, work.share(effort.CHECKS))
     variances, seen = map_variances(plan, on_map.covariances), as_seen(solution)
-    result = {"hash": plan.hash, "engine": ENGINE, "defects": []}
-    result |= figures(plan.brief, variances, seen.measured, planned.network.check_sigma[seen.known])
-    result |= {
-        "unmet": unmet(plan),
-        "tolerances": standards()[plan.brief.standard].tolerances(plan.brief.terms),
-        "chance_curve": _chance_curve(plan, planned, solution),
-        "volumes": _volumes(plan, planned, solution),
-        "map": map_json(planned, variances),
-        "control": _control_json(plan, planned, solution),
-        "reliability": _reliability_json(plan, targets, on_map, variances),
-        "sigma_io": np.sqrt(np.diag(solution.border_covariance())[:7]).tolist(),
-        "left_out": solution.left_out.tolist(),
-        "size": {
-            "exposures": planned.network.n_exposures,
-            "order": 6 * len(solution.order) + len(solution.factor.m),
-            "half_band": solution.half_band,
-        },
-        "budget": [s.to_json() for s in on_map.shares],
-        "blind": _blind_words(plan, planned, on_map.shares),
-    }
+    border = np.sqrt(np.diag(solution.border_covariance()))
+    told = figures(plan.brief, variances, seen.measured, planned.network.check_sigma[seen.known])
+    result = Result(
+        **vars(told),
+        map=error_map(planned, variances),
+        hash=plan.hash,
+        engine=ENGINE,
+        defects=[],
+        unmet=unmet(plan),
+        tolerances=standards()[plan.brief.standard].tolerances(plan.brief.terms),
+        chance_curve=_chance_curve(plan, planned, solution),
+        volumes=_volumes(plan, planned, solution),
+        control=_control_figures(plan, planned, solution),
+        reliability=reliability(tuple(p.id for p in plan.targets), targets, on_map.with_misclosures, variances),
+        sigma_io={camera: border[7 * k : 7 * k + 7].tolist() for k, camera in enumerate(net.cameras)},
+        left_out=solution.left_out.tolist(),
+        size=Size(net.n_exposures, 6 * len(solution.order) + len(solution.factor.m), solution.half_band),
+        budget=on_map.shares,
+        blind=_blind_spots(plan, planned, on_map),
+        seconds=time.perf_counter() - started,
+    )
     progress(effort.DONE, 1.0)
-    result["seconds"] = time.perf_counter() - started
     return result
 
 
@@ -119,27 +127,21 @@ def map_variances(plan: Plan, covariances: Floats) -> Floats:
 
 
 def _geoid_sigma(plan: Plan) -> float:
-    return Assumptions(plan.assumptions)["geoid_v"] if plan.brief.heights != "ellipsoidal" else 0.0
+    return plan.assume["geoid_v"] if plan.brief.heights != "ellipsoidal" else 0.0
 
 
-def figures(brief: Brief, variances: Floats, joint: Floats, survey: Floats) -> Json:
+def figures(brief: Brief, variances: Floats, joint: Floats, survey: Floats) -> Figures:
     """What the staff shows: absolute and as-seen RMSE, limits, chance. variances (k, 3) of the map; joint (3c, 3c) of the
     checks that can be measured, survey (c, 3) their own sigmas."""
-    absolute = rmse(variances)
-    seen = rmse(np.diag(joint).reshape(-1, 3)) if len(joint) else None
+    rmse_h, rmse_v = rmse(variances)
+    seen_h, seen_v = rmse(np.diag(joint).reshape(-1, 3)) if len(joint) else (None, None)
     standard = standards()[brief.standard]
     chance = acceptance.chance_to_pass(joint, survey, standard, brief.terms)
     limit_h, limit_v = standard.rmse_limits(brief.terms)
-    return {
-        "rmse_h": absolute.h,
-        "rmse_v": absolute.v,
-        "seen_rmse_h": seen.h if seen else None,
-        "seen_rmse_v": seen.v if seen else None,
-        "limit_h": limit_h,
-        "limit_v": limit_v if math.isfinite(limit_v) else None,
-        "chance": chance.passing if chance else None,
-        "chance_detail": chance.to_json() if chance else None,
-    }
+    passing = chance.passing if chance else None
+    return Figures(
+        rmse_h, rmse_v, seen_h, seen_v, limit_h, limit_v if math.isfinite(limit_v) else None, passing, chance
+    )
 
 
 def _chance_curve(plan: Plan, planned: Planned, solution: Solution) -> list[tuple[int, float, float]]:
@@ -169,115 +171,81 @@ def further_checks(plan: Plan, planned: Planned, count: int) -> tuple[ControlPoi
     return tuple(out)
 
 
-def _volumes(plan: Plan, planned: Planned, solution: Solution) -> list[Json]:
+def _volumes(plan: Plan, planned: Planned, solution: Solution) -> list[Volume]:
     """The whole site, then each area: standard deviation of its mean height and of its volume, and both at 95 %."""
-    geoid = _geoid_sigma(plan)
-    places = [
-        ("", "the whole site", site_polygon(plan).area, planned.map_points),
-        *(
-            (a.id, a.name, area_polygon(a).area, points)
-            for a, points in zip(plan.areas, planned.area_points, strict=True)
-        ),
-    ]
+    places = [("", site_polygon(plan).area, planned.map_points)]
+    for area, points in zip(plan.site.areas, planned.area_points, strict=True):
+        places.append((area.id, area_polygon(area).area, points))
     out = []
-    for identifier, name, extent, points in places:
+    for key, extent, points in places:
         sigma = mean_height_sigma(solution, points)
         if sigma is not None:
-            sigma = math.hypot(sigma, geoid)
-            row = {"id": identifier, "name": name, "area": extent, "sigma": sigma, "sigma_volume": sigma * extent}
-            out.append(row | {"sigma_95": VERTICAL_95 * sigma, "volume_95": VERTICAL_95 * sigma * extent})
+            sigma = math.hypot(sigma, _geoid_sigma(plan))
+            at_95 = VERTICAL_95 * sigma
+            out.append(Volume(key, extent, sigma, sigma * extent, at_95, at_95 * extent))
     return out
 
 
-def _reliability_json(plan: Plan, targets: Misclosures, on_map: OnMap, variances: Floats) -> list[Json]:
-    found = reliability(targets, on_map.with_misclosures, variances)
-    return [{"id": p.id} | r.to_json() for p, r in zip(plan.targets, found, strict=True) if r]
-
-
-def map_json(planned: Planned, variances: Floats) -> Json:
+def error_map(planned: Planned, variances: Floats) -> ErrorMap:
+    """The map sample with its predicted errors, from variances (k, 3)."""
     h, v = np.sqrt(variances[:, 0] + variances[:, 1]), np.sqrt(variances[:, 2])
     images = np.diff(planned.network.rays.start)[planned.map_points]
     known = np.isfinite(v)
 
-    def place(values: Floats) -> Json | None:
+    def worst(values: Floats) -> Worst | None:
         if not known.any():
             return None
         k = int(np.nanargmax(values))
-        return {
-            "sigma": float(values[k]),
-            "e": float(planned.map_e[k]),
-            "n": float(planned.map_n[k]),
-            "p95": float(np.nanpercentile(values, 95)),
-        }
+        place = float(planned.map_e[k]), float(planned.map_n[k])
+        return Worst(float(values[k]), *place, float(np.nanpercentile(values, 95)))
 
-    return {
-        "e": planned.map_e.tolist(),
-        "n": planned.map_n.tolist(),
-        "step": planned.map_step,
-        "h": _nullable(h),
-        "v": _nullable(v),
-        "images": images.tolist(),
-        "uncovered": int((~known).sum()),
-        "worst_h": place(h),
-        "worst_v": place(v),
-    }
+    return ErrorMap(
+        planned.map_e.tolist(),
+        planned.map_n.tolist(),
+        planned.map_step,
+        nullable(h),
+        nullable(v),
+        images.tolist(),
+        int((~known).sum()),
+        worst(h),
+        worst(v),
+    )
 
 
-def _nullable(values: Floats) -> list[float | None]:
-    return [float(x) if np.isfinite(x) else None for x in values]
-
-
-def _control_json(plan: Plan, planned: Planned, solution: Solution) -> list[Json]:
+def _control_figures(plan: Plan, planned: Planned, solution: Solution) -> list[ControlFigures]:
     which = np.concatenate([planned.targets, planned.checks])
     cov = solution.point_covariances(which)
     images = np.diff(planned.network.rays.start)[which]
-    points = [*plan.targets, *plan.checks]
     sigma = np.concatenate([planned.network.sigma_x[planned.targets], planned.network.check_sigma])
     width = {p.id: float(w) for p, w in zip(plan.control, planned.width_px, strict=True)}
     rows = []
-    for k, p in enumerate(points):
-        known = np.isfinite(cov[k]).all()
-        rows.append(
-            {
-                "id": p.id,
-                "images": int(images[k]),
-                "width_px": width[p.id],
-                "own_h": float(sigma[k, 0]),
-                "own_v": float(sigma[k, 2]),
-                "map_h": float(np.sqrt(cov[k, 0, 0] + cov[k, 1, 1])) if known else None,
-                "map_v": float(np.sqrt(cov[k, 2, 2])) if known else None,
-                "ellipse": _ellipse(cov[k], planned.frame.convergence) if known else None,
-            }
-        )
+    for k, p in enumerate((*plan.targets, *plan.checks)):
+        known = bool(np.isfinite(cov[k]).all())
+        map_h = float(np.sqrt(cov[k, 0, 0] + cov[k, 1, 1])) if known else None
+        map_v = float(np.sqrt(cov[k, 2, 2])) if known else None
+        ellipse = _ellipse(cov[k], planned.frame.convergence) if known else None
+        own = float(sigma[k, 0]), float(sigma[k, 2])
+        rows.append(ControlFigures(p.id, int(images[k]), width[p.id], *own, map_h, map_v, ellipse))
     return rows
 
 
-def _ellipse(cov: Floats, convergence: float) -> Json:
-    """Standard ellipse of the horizontal error: semi axes in metres, grid azimuth of the major one in degrees."""
+def _ellipse(cov: Floats, convergence: float) -> Ellipse:
     values, vectors = np.linalg.eigh(cov[:2, :2])
     azimuth = np.degrees(np.arctan2(vectors[0, 1], vectors[1, 1]) - convergence) % 180
-    return {"major": float(np.sqrt(values[1])), "minor": float(np.sqrt(max(values[0], 0.0))), "azimuth": float(azimuth)}
+    return Ellipse(float(np.sqrt(values[1])), float(np.sqrt(max(values[0], 0.0))), float(azimuth))
 
 
-def _blind_words(plan: Plan, planned: Planned, shares: list[Share]) -> list[str]:
-    """What the checks cannot see, in words: every shift that the map hangs on together with some or all of the checks."""
+def _blind_spots(plan: Plan, planned: Planned, on_map: OnMap) -> list[BlindSpot]:
+    """Every shift of some weight that the map hangs on together with some or all of the checks, the largest first."""
     net = planned.network
-    if not plan.checks:
-        return ["There are no checks: nothing in this plan would show an error."]
     used = set(net.exposure_shifts.values.tolist()) | set(net.point_shifts.values.tolist())
-    by_name = {s.group: s for s in shares}
-    words = []
-    for s in sorted(used & set(net.check_shifts.values.tolist())):
-        name, n = net.shift_names[s], len(plan.checks)
-        share = by_name[name]
-        if max(share.share_h, share.share_v) < 0.05:
-            continue
-        hanging = sum(s in net.check_shifts[k] for k in range(n))
-        height = share.share_v >= share.share_h
-        part, sigma = (share.share_v, share.sigma_v) if height else (share.share_h, share.sigma_h)
-        who = "Every check hangs" if hanging == n else f"{hanging} of {n} checks hang"
-        words.append(
-            f"{'Height' if height else 'Plan'}: {part:.0%} of the variance is {name} (±{sigma * 1000:.0f} mm). {who} on it too, so "
-            f"{'no check' if hanging == n else 'only the others'} can see that share."
-        )
-    return words or ["The checks hang on nothing large that the map hangs on: they see the error as it is."]
+    shares: dict[tuple[str, str], Share] = {(s.kind, s.id): s for s in on_map.shares}
+    found = []
+    for k in sorted(used & set(net.check_shifts.values.tolist())):
+        share = shares[net.shifts[k].key]
+        in_height = share.share_v >= share.share_h
+        part, sigma = (share.share_v, share.sigma_v) if in_height else (share.share_h, share.sigma_h)
+        if part >= BLIND_FROM:
+            hanging = sum(k in net.check_shifts[c] for c in range(len(plan.checks)))
+            found.append(BlindSpot(share.kind, share.id, in_height, part, sigma, hanging))
+    return sorted(found, key=lambda spot: -spot.share)

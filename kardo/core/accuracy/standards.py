@@ -11,21 +11,11 @@ import numpy as np
 from scipy.stats import norm
 
 from kardo.core.arrays import Bools, Floats
+from kardo.core.plan.brief import Terms
 
 RADIAL_95 = 2.4477  # of a circular normal distribution, per component
 VERTICAL_95 = 1.9600
 CONTOUR_90 = 3.2898  # twice 1.6449: nine of ten heights within half the interval
-
-
-@dataclass(frozen=True)
-class Terms:
-    """What is promised. Tolerances h and v in metres (of what, the standard says), the share of points (0 to 1) that a
-    per-point limit asks for, and the contour interval in metres."""
-
-    h: float
-    v: float
-    share: float = 0.95
-    interval: float = 0.25
 
 
 @dataclass(frozen=True)

@@ -26,7 +26,8 @@ from kardo.core.accuracy.planned import Planned, planned_network
 from kardo.core.accuracy.solution import Solution, solve
 from kardo.core.arrays import Floats
 from kardo.core.errors import PlanError
-from kardo.core.plan.model import ControlPoint, Plan
+from kardo.core.plan.control import ControlPoint
+from kardo.core.plan.model import Plan
 
 MOST_CHANGES = 40  # control points that may differ before the full computation is the better answer
 MOST_PLACES = 800  # remembered at a time
@@ -41,17 +42,25 @@ class Kept:
     solution: Solution
     on_map: OnMap
     at: dict[tuple[object, ...], Misclosures] = field(default_factory=dict)
-    checked: dict[tuple[object, ...], tuple[Misclosures, Floats]] = field(default_factory=dict)
+    remembered: dict[tuple[object, ...], tuple[Misclosures, Floats]] = field(default_factory=dict)
 
-    def checks(self, plan: Plan, points: tuple[ControlPoint, ...]) -> tuple[Misclosures, Floats]:
+    @property
+    def nbytes(self) -> int:
+        """Memory that the arrays take, about: the factor, the map's rows and the network's rays."""
+        rows = self.on_map.rows_band
+        rays = self.solution.rays
+        parts = (self.solution.factor.band, rays.jx, rays.je, rays.ji, rows if rows is not None else rays.prior)
+        return int(sum(part.nbytes for part in parts))
+
+    def seen_by_checks(self, plan: Plan, points: tuple[ControlPoint, ...]) -> tuple[Misclosures, Floats]:
         """Of a set of checks, and their joint covariance before any correction; the last set asked for is remembered,
         for while a target is dragged the checks stay."""
         key = tuple(_key(p) for p in points)
-        if key not in self.checked:
+        if key not in self.remembered:
             seen = self.misclosures(plan, points)
-            self.checked.clear()
-            self.checked[key] = seen, difference_covariance(seen, self.solution)
-        return self.checked[key]
+            self.remembered.clear()
+            self.remembered[key] = seen, difference_covariance(seen, self.solution)
+        return self.remembered[key]
 
     def misclosures(self, plan: Plan, points: tuple[ControlPoint, ...]) -> Misclosures:
         """Of control points, each solved once for its place."""
@@ -79,8 +88,7 @@ def keep(plan: Plan) -> Kept:
     """Solve a plan and keep what live answers need. Raises PlanError, DefectiveNetwork."""
     planned = planned_network(plan)
     solution = solve(planned.network)
-    needed = solution.factor.band.nbytes + 12 * solution.factor.n * len(planned.map_points)
-    if needed > MOST_KEPT:
+    if solution.factor.band.nbytes + 12 * solution.factor.n * len(planned.map_points) > MOST_KEPT:
         raise PlanError("This block is too large for live answers; the full computation follows every change.")
     targets = solution.columns(planned.targets)
     kept = Kept(planned, solution, propagate_to_map(solution, planned.map_points, targets, keep_rows=True))
@@ -93,7 +101,7 @@ def _place(p: ControlPoint) -> tuple[object, ...]:
 
 
 def _key(p: ControlPoint) -> tuple[object, ...]:
-    return *_place(p), p.method, p.mark
+    return *_place(p), p.occupations, p.hangs_on
 
 
 @dataclass(frozen=True)
@@ -132,7 +140,7 @@ def _answered(kept: Kept, control: tuple[ControlPoint, ...]) -> Answer:
     p = kept.with_map(changed).reshape(len(kept.on_map.covariances), 3, 3 * len(changed))
     covariances = kept.on_map.covariances - np.matmul(p @ k, p.transpose(0, 2, 1))
     checks = tuple(c for c in control if c.role == "check")
-    seen, before = kept.checks(plan, checks)
+    seen, before = kept.seen_by_checks(plan, checks)
     return Answer(covariances, _joint(seen, before, changed, k), _survey(seen))
 
 

@@ -1,7 +1,7 @@
-"""Strips, exposures and legs over an area, in the job's grid."""
+"""Strips, exposures and legs of a flight over its area, in the job's grid."""
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -10,8 +10,10 @@ from shapely.affinity import rotate
 
 from kardo.core.arrays import Floats, Ints
 from kardo.core.errors import PlanError
-from kardo.core.flight.catalogue import Aircraft, Camera, aircraft, camera
-from kardo.core.plan.model import Flight
+from kardo.core.flight.areas import flight_polygon
+from kardo.core.plan.flights import Flight
+from kardo.core.plan.kit import Aircraft, Battery, Camera
+from kardo.core.plan.model import Plan
 from kardo.core.terrain.surface import Surface
 
 MAX_EXPOSURES = 20_000
@@ -44,12 +46,14 @@ class Leg:
 
 @dataclass(frozen=True)
 class FlightPlan:
-    """Exposures (n,) in grid metres with heights in the job's system, in the order flown, and what they add up to.
+    """One flight laid out: exposures (n,) in grid metres with heights in the job's system, in the order flown, and what they
+    add up to. Metres, minutes, seconds.
 
     course is the grid azimuth in radians of each exposure, tilt its camera's angle from straight down, forward;
     leg and strip are indices.
     """
 
+    flight: Flight
     e: Floats
     n: Floats
     h: Floats
@@ -72,9 +76,44 @@ class FlightPlan:
     crossing_height: float
 
 
-def fly(flight: Flight, area: Polygon, surface: Surface | None) -> FlightPlan:
+@dataclass(frozen=True)
+class Equipment:
+    """What a flight is flown with."""
+
+    camera: Camera
+    aircraft: Aircraft
+    battery: Battery
+
+
+def flown(plan: Plan, flight: Flight) -> FlightPlan:
+    """One of a plan's flights, laid out. Raises PlanError where its area is missing or takes too many exposures."""
+    equipment = Equipment(plan.camera(flight.camera), plan.aircraft(flight.aircraft), plan.battery(flight.battery))
+    return fly(flight, equipment, flight_polygon(plan, flight), plan.surface)
+
+
+def all_flown(plan: Plan) -> tuple[FlightPlan, ...]:
+    """Every flight of a plan, laid out. Raises PlanError as `flown`, and for more exposures than one network holds."""
+    flights = tuple(flown(plan, flight) for flight in plan.flights)
+    if sum(len(f.e) for f in flights) > MAX_EXPOSURES:
+        raise _too_many(sum(len(f.e) for f in flights))
+    return flights
+
+
+def estimated_exposures(plan: Plan) -> float:
+    """About how many exposures a plan's flights take, without laying them out. Raises PlanError where an area is missing."""
+    total = 0.0
+    for flight in plan.flights:
+        cam = plan.camera(flight.camera)
+        across, along = (flight.height * side / cam.f_px for side in (cam.width_px, cam.height_px))
+        spacing, trigger = across * (1 - flight.side_overlap / 100), along * (1 - flight.forward_overlap / 100)
+        margin = (flight.margin_strips * spacing + flight.margin_exposures * trigger) / 2
+        total += flight_polygon(plan, flight).buffer(margin).area / (spacing * trigger)
+    return total
+
+
+def fly(flight: Flight, equipment: Equipment, area: Polygon, surface: Surface | None) -> FlightPlan:
     """Lay strips over an area (grid metres). Raises PlanError when it would take more exposures than can be planned."""
-    cam, craft = camera(flight.camera), aircraft(flight.aircraft)
+    cam, craft = equipment.camera, equipment.aircraft
     across, along = (flight.height * side / cam.f_px for side in (cam.width_px, cam.height_px))
     spacing, trigger = across * (1 - flight.side_overlap / 100), along * (1 - flight.forward_overlap / 100)
     _require_few(area, spacing, trigger, flight)
@@ -83,7 +122,10 @@ def fly(flight: Flight, area: Polygon, surface: Surface | None) -> FlightPlan:
     )
     lines = _lines(flight, area, course, spacing, trigger, across)
     lines += _crossing(flight, area, course, along) + _oblique(flight, area, course, trigger)
-    legs, leg_of_strip = _legs(lines, flight, craft)
+    count = sum(line.length / line.trigger + 1 for line in lines)
+    if count > MAX_EXPOSURES:
+        raise _too_many(count)
+    legs, leg_of_strip = _legs(lines, flight, craft, equipment.battery)
     e, n, azimuth, strip = _exposures(lines)
     above = np.array([line.height for line in lines])[strip]
     h = _heights(flight, area, surface, e, n, above)
@@ -97,6 +139,7 @@ def fly(flight: Flight, area: Polygon, surface: Surface | None) -> FlightPlan:
         for s, (a, k) in enumerate(zip(first, counts, strict=True))
     )
     return FlightPlan(
+        flight,
         e,
         n,
         h,
@@ -143,11 +186,15 @@ def _require_few(area: Polygon, spacing: float, trigger: float, flight: Flight) 
     w, s, e, n = area.bounds
     least = area.area / (spacing * trigger)
     if least > MAX_EXPOSURES or max(e - w, n - s) / trigger > MAX_EXPOSURES:
-        raise PlanError(
-            f"This flight would take about {least:,.0f} exposures; Kardo plans up to {MAX_EXPOSURES:,} at a time.",
-            where="Flight",
-            mend="Fly higher, lower the overlap, or split the area.",
-        )
+        raise _too_many(least)
+
+
+def _too_many(count: float) -> PlanError:
+    return PlanError(
+        f"This would take about {count:,.0f} exposures; Kardo plans up to {MAX_EXPOSURES:,} at a time.",
+        where="Flight",
+        mend="Fly higher, lower the overlap, or split the area.",
+    )
 
 
 def _along_course(area: Polygon, course: float) -> Polygon:
@@ -173,8 +220,15 @@ def _lines(flight: Flight, area: Polygon, course: float, spacing: float, trigger
         margin = flight.margin_exposures * trigger
         found = [(y0 - margin, y1 + margin) for y0, y1 in spans]
         found = found if k % 2 == 0 else [(y1, y0) for y0, y1 in reversed(found)]
-        lines += [Line(x, y0, y1, course, trigger, flight.height, 0.0, "main") for y0, y1 in found]
+        lines += [_ahead(Line(x, y0, y1, course, trigger, flight.height, flight.tilt, "main")) for y0, y1 in found]
     return lines
+
+
+def _ahead(line: Line) -> Line:
+    """A line whose camera looks ahead begins and ends earlier by what it looks ahead, or the first side of the area would
+    have no coverage."""
+    back = -math.copysign(line.height * math.tan(math.radians(line.tilt)), line.end - line.start)
+    return replace(line, start=line.start + back, end=line.end + back) if line.tilt else line
 
 
 def _crossing_height(flight: Flight) -> float:
@@ -193,20 +247,9 @@ def _crossing(flight: Flight, area: Polygon, course: float, along: float) -> lis
 
 
 def _oblique(flight: Flight, area: Polygon, course: float, trigger: float) -> list[Line]:
-    """Strips along the block with the camera tilted forward. Each begins and ends earlier by what the camera looks ahead,
-    or the first side of the area would have no coverage."""
-    ahead = flight.height * math.tan(math.radians(flight.oblique_tilt))
+    """Strips along the block with the camera tilted forward."""
     return [
-        Line(
-            x,
-            y0 - math.copysign(ahead, y1 - y0),
-            y1 - math.copysign(ahead, y1 - y0),
-            course,
-            trigger,
-            flight.height,
-            flight.oblique_tilt,
-            "oblique",
-        )
+        _ahead(Line(x, y0, y1, course, trigger, flight.height, flight.oblique_tilt, "oblique"))
         for x, y0, y1 in _spread(area, course, flight.oblique_strips, flight.margin_exposures * trigger)
     ]
 
@@ -250,10 +293,10 @@ def _shortest_course(
     return min(candidates, key=seconds)
 
 
-def _legs(lines: list[Line], flight: Flight, craft: Aircraft) -> tuple[tuple[Leg, ...], list[int]]:
+def _legs(lines: list[Line], flight: Flight, craft: Aircraft, battery: Battery) -> tuple[tuple[Leg, ...], list[int]]:
     """Cut the flight at line ends so that each battery lands with its reserve. A single line longer than a battery
     keeps a leg of its own, and shows what it would leave."""
-    usable = craft.battery_min * (1 - flight.reserve / 100) - 2 * craft.transit_min
+    usable = battery.minutes * (1 - flight.reserve / 100) - 2 * craft.transit_min
     minutes = [(line.length / flight.speed + craft.turn_s) / 60 for line in lines]
     of_strip: list[int] = []
     used: list[float] = []
@@ -266,7 +309,7 @@ def _legs(lines: list[Line], flight: Flight, craft: Aircraft) -> tuple[tuple[Leg
     for k, time in enumerate(used):
         total = time + 2 * craft.transit_min
         strips = [s for s, leg in enumerate(of_strip) if leg == k]
-        legs.append(Leg(strips[0], strips[-1], total, 100 * (1 - total / craft.battery_min)))
+        legs.append(Leg(strips[0], strips[-1], total, 100 * (1 - total / battery.minutes)))
     return tuple(legs), of_strip
 
 

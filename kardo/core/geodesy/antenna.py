@@ -1,29 +1,27 @@
 """Antenna heights: from what the tape touched to what the device wants typed."""
 
 import math
-import tomllib
 from dataclasses import dataclass
-from functools import lru_cache
-from importlib.resources import files
+from typing import Protocol
 
 from kardo.core.errors import PlanError
 
 
-@dataclass(frozen=True)
-class Antenna:
-    """A generic antenna. Metres: disc radius, height of the disc's edge above the ARP, phase centre above the ARP."""
+class Antenna(Protocol):
+    """What heights need of an antenna. Metres: disc radius, height of the disc's edge above the ARP, phase centre above
+    the ARP."""
 
-    id: str
-    name: str
-    disc_radius: float
-    edge_above_arp: float
-    apc_above_arp: float
+    @property
+    def disc_radius(self) -> float:
+        """Of the ground plane's disc."""
 
+    @property
+    def edge_above_arp(self) -> float:
+        """Of the disc's edge, where a slant height is taped to."""
 
-@lru_cache(maxsize=1)
-def antennas() -> dict[str, Antenna]:
-    data = tomllib.loads((files("kardo.core.geodesy") / "antennas.toml").read_text())
-    return {key: Antenna(id=key, **value) for key, value in data.items()}
+    @property
+    def apc_above_arp(self) -> float:
+        """Of the phase centre."""
 
 
 def vertical_from_slant(slant: float, antenna: Antenna) -> float:

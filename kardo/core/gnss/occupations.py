@@ -1,76 +1,131 @@
-"""How well a point is observed with a rover from a base, and what a base set-up adds."""
+"""How well a point is observed, and what the mark and the set-up under a base add."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from kardo.core.accuracy.defaults import Assumptions
-from kardo.core.plan.model import Mark
+from kardo.core.plan.assumptions import Assumptions
+from kardo.core.plan.control import Occupation
+from kardo.core.plan.stands import Mark, SetUp
+
+INDEPENDENT_MIN = 45.0  # minutes from which two occupations count as under different skies
+FULL_SESSION = 4.0  # hours from which the published law of static sessions holds
+POLAR_PPM = 2e-6
 
 
 @dataclass(frozen=True)
 class Method:
-    """One way of observing a target or check: epochs at one second per occupation, independent occupations,
-    and minutes on the ground."""
+    """A usual way of observing a target or check by rover: occupations, and minutes on the ground."""
 
     id: str
     name: str
     short: str
-    epochs: int
-    occupations: int
+    occupations: tuple[Occupation, ...]
     minutes: float
 
 
 METHODS = {
     m.id: m
     for m in (
-        Method("rtk_short", "RTK rover, 10 epochs", "RTK 10 s", 10, 1, 1.0),
-        Method("rtk_once", "RTK rover, one minute", "RTK ×1", 60, 1, 2.0),
-        Method("rtk_twice", "RTK rover, one minute twice, 45 min apart", "RTK ×2", 60, 2, 4.0),
+        Method("rtk_short", "RTK rover, 10 epochs", "RTK 10 s", (Occupation(epochs=10),), 1.0),
+        Method("rtk_once", "RTK rover, one minute", "RTK ×1", (Occupation(),), 2.0),
+        Method(
+            "rtk_twice",
+            "RTK rover, one minute twice, 45 min apart",
+            "RTK ×2",
+            (Occupation(), Occupation(after_min=45.0)),
+            4.0,
+        ),
     )
 }
 
 
-def rover_sigma(method: str, distance: float, assume: Assumptions) -> tuple[float, float]:
+def minutes_on_point(occupations: Sequence[Occupation]) -> float:
+    """Minutes on the ground for some occupations: a minute to stand and name each, and its epochs rounded up.
+
+    >>> minutes_on_point(METHODS["rtk_twice"].occupations)
+    4.0
+    """
+    return float(sum(1.0 + max(0.0, math.ceil((o.epochs - 30) / 60)) for o in occupations))
+
+
+def independent(occupations: Sequence[Occupation]) -> int:
+    """How many of some occupations count as independent: those 45 minutes or more after the one before that counts."""
+    count, last = 0, -math.inf
+    for after in sorted(o.after_min for o in occupations):
+        if after - last >= INDEPENDENT_MIN:
+            count, last = count + 1, after
+    return count
+
+
+def rover_sigma(occupations: Sequence[Occupation], distance: float, assume: Assumptions) -> tuple[float, float]:
     """Sigma (each of east and north, up) in metres of a point observed by rover at a distance in metres from its base.
 
     A part averages with the epochs up to a minute, a part only with a new occupation under another sky; the
-    distance adds its ppm; the pole's centring adds to the horizontal.
+    distance adds its ppm; the pole's centring adds to the horizontal. Source: docs/accuracy.md, section 6.
+
+    >>> h, v = rover_sigma(METHODS["rtk_once"].occupations, 1000.0, Assumptions({}))
+    >>> round(h * 1000, 2), round(v * 1000, 2)
+    (7.77, 12.48)
     """
-    how = METHODS[method]
-    epochs = min(max(how.epochs, 10), 60) / 10 * how.occupations
+    epochs = sum(min(max(o.epochs, 10), 60) / 10 for o in occupations)
+    skies = independent(occupations)
     ppm = assume["fixed_ppm"] * 1e-6 * distance
     h = math.sqrt(
         assume["rover_fast_h"] ** 2 / epochs
-        + assume["rover_slow_h"] ** 2 / how.occupations
+        + assume["rover_slow_h"] ** 2 / skies
         + ppm**2
         + assume["centring_pole"] ** 2
     )
-    v = math.sqrt(assume["rover_fast_v"] ** 2 / epochs + assume["rover_slow_v"] ** 2 / how.occupations + ppm**2)
+    v = math.sqrt(assume["rover_fast_v"] ** 2 / epochs + assume["rover_slow_v"] ** 2 / skies + ppm**2)
     return h, v
 
 
-def set_up_sigma(support: str, readings: int, assume: Assumptions) -> tuple[float, float]:
-    """Sigma (each of east and north, up) of a set-up over its mark: centring and antenna height."""
-    if support == "fixed_pole":
-        return assume["centring_pole"], assume["height_fixed_pole"]
-    return assume["centring_tripod"], assume["height_taped_twice" if readings > 1 else "height_taped_once"]
+def polar_sigma(rounds: int, distance: float, assume: Assumptions) -> tuple[float, float]:
+    """Sigma (each of east and north, up) in metres of a point measured by total station at a distance in metres.
+
+    The mean of the variance along and across the line of sight, and the pole's centring; each round averages what is the
+    instrument's. Source: polar survey by error propagation, dE = sin a ds + s cos a da.
+    """
+    across = math.radians(assume["polar_angle"] / 3600) * distance
+    along = assume["polar_distance"] + POLAR_PPM * distance
+    h = math.sqrt((across**2 + along**2) / 2 / rounds + assume["centring_pole"] ** 2)
+    return h, math.sqrt(across**2 / rounds + assume["height_fixed_pole"] ** 2)
 
 
-FULL_SESSION = 4.0  # hours from which the published law of static sessions holds
+def set_up_sigma(setup: SetUp, assume: Assumptions) -> tuple[float, float, float]:
+    """Sigma east, north, up in metres of a set-up: centring and antenna height. Readings still to be made count as two."""
+    if setup.support == "fixed_pole":
+        centring, height = assume["centring_pole"], assume["height_fixed_pole"]
+    else:
+        centring = assume["centring_tripod"]
+        height = assume["height_taped_once" if len(setup.readings) == 1 else "height_taped_twice"]
+    return centring, centring, height
+
+
+def static_sigma(hours: float, assume: Assumptions) -> tuple[float, float, float]:
+    """Sigma east, north, up in metres of a static session against a reference network.
+
+    From four hours on it falls with the square root of the hours (Eckl, Snay, Soler, Cline and Mader, J. Geodesy 75, 2001).
+    Shorter ones do worse than that law carried on: here in inverse proportion to the hours, since ambiguities and
+    troposphere no longer settle.
+
+    >>> [round(1000 * s, 1) for s in static_sigma(4.0, Assumptions({}))]
+    [5.0, 4.8, 18.2]
+    """
+    share = math.sqrt(1 / hours) if hours >= FULL_SESSION else math.sqrt(1 / FULL_SESSION) * FULL_SESSION / hours
+    return assume["static_e"] * share, assume["static_n"] * share, assume["static_v"] * share
+
+
+def autonomous_sigma(assume: Assumptions) -> tuple[float, float, float]:
+    """Sigma east, north, up in metres of a position by code alone."""
+    return assume["code_h"], assume["code_h"], assume["code_v"]
 
 
 def mark_sigma(mark: Mark, assume: Assumptions) -> tuple[float, float, float]:
-    """Sigma east, north, up in metres of a mark's own coordinates.
-
-    Static sessions of at least four hours against a reference network fall with the square root of the hours (Eckl, Snay,
-    Soler, Cline and Mader, J. Geodesy 75, 2001). Shorter ones do worse than that law carried on: here in inverse proportion
-    to the hours, since ambiguities and troposphere no longer settle.
-    """
+    """Sigma east, north, up in metres of a mark's own coordinates, however they are known."""
     if mark.known == "here":
-        return assume["code_h"], assume["code_h"], assume["code_v"]
-    if mark.known == "published":
-        return mark.sigma_h, mark.sigma_h, mark.sigma_v
-    share = math.sqrt(1 / mark.hours)
-    if mark.hours < FULL_SESSION:
-        share = math.sqrt(1 / FULL_SESSION) * FULL_SESSION / mark.hours
-    return assume["static_e"] * share, assume["static_n"] * share, assume["static_v"] * share
+        return autonomous_sigma(assume)
+    if mark.known == "static":
+        return static_sigma(mark.hours, assume)
+    return mark.sigma_h, mark.sigma_h, mark.sigma_v

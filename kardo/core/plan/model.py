@@ -1,228 +1,214 @@
-"""The plan: immutable, versioned, published as JSON Schema; what every computation takes.
+"""The plan, version 2: immutable, versioned, published as JSON Schema; what every computation takes.
 
 Coordinates are metres in the job's grid (whatever unit the grid itself has), heights metres in the job's height
-system, sigmas one standard deviation in metres, angles degrees.
+system, sigmas one standard deviation in metres, angles degrees. A plan stands alone: what a computation needs is in it.
 """
 
 import hashlib
 import json
+from collections import Counter
+from collections.abc import Iterator
 from functools import cached_property
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import Field, ValidationError, model_validator
 
-from kardo.core.accuracy.standards import Terms
 from kardo.core.arrays import Json
 from kardo.core.errors import PlanError
 from kardo.core.geodesy.crs import Grid, grid
+from kardo.core.plan.assumptions import CURRENT_EDITION, Assumptions
+from kardo.core.plan.brief import Brief
+from kardo.core.plan.control import ControlPoint, Visit
+from kardo.core.plan.flights import Flight
+from kardo.core.plan.kit import Aircraft, Antenna, Battery, Camera, Kit
+from kardo.core.plan.parts import MAX_POINTS, Part, essence
+from kardo.core.plan.site import Site
+from kardo.core.plan.stands import CorrectionNetwork, Mark, OnInstrument, OnNetwork, OnSetUp, SetUp
 from kardo.core.terrain.surface import Surface
 
 FORMAT: Literal["kardo-plan"] = "kardo-plan"
-VERSION: Literal[1] = 1
-MAX_VERTICES, MAX_POINTS = 2000, 2000
+VERSION: Literal[2] = 2
 
-Coordinate = Annotated[float, Field(ge=-1e8, le=1e8, allow_inf_nan=False)]
-Height = Annotated[float, Field(ge=-1000, le=10000, allow_inf_nan=False)]
-Sigma = Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)]
-Identifier = Annotated[str, Field(pattern=r"^[A-Za-z0-9_-]{1,40}$")]
-Name = Annotated[str, Field(min_length=1, max_length=60)]
+Row = TypeVar("Row", bound=Part)
+Value = Annotated[float, Field(allow_inf_nan=False, ge=-1e12, le=1e12)]
 
 
-class Part(BaseModel):
-    """Common manner of every part of the plan: frozen, and nothing unknown is let in."""
+class Assumed(Part):
+    """Which edition of the defaults the plan rests on, and what it says otherwise."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-
-class Brief(Part):
-    """What is promised, by which standard, in which coordinates."""
-
-    title: Annotated[str, Field(min_length=1, max_length=120)] = "Untitled job"
-    deliverable: Literal["orthophoto", "surface", "volume", "drawing"] = "orthophoto"
-    tolerance_h: Sigma = 0.03
-    tolerance_v: Sigma = 0.05
-    standard: Literal["user_rmse", "per_point", "nssda", "asprs_2023", "contour", "volume"] = "user_rmse"
-    point_share: Annotated[float, Field(ge=50, le=100)] = 95.0
-    contour_interval: Annotated[float, Field(gt=0, le=100)] = 0.25
-    crs: Annotated[str, Field(max_length=40)] = ""
-    heights: Annotated[str, Field(max_length=40)] = "EPSG:5773"
-    unit: Literal["m", "ft", "us-ft"] = "m"
-    epoch: Annotated[str, Field(max_length=20)] = ""
-
-    @property
-    def terms(self) -> Terms:
-        """What the standard holds the product to."""
-        return Terms(self.tolerance_h, self.tolerance_v, self.point_share / 100, self.contour_interval)
-
-
-Ring = tuple[tuple[Coordinate, Coordinate], ...]
-
-
-class Site(Part):
-    """The boundary: one ring of (E, N), not closed."""
-
-    boundary: Annotated[Ring, Field(max_length=MAX_VERTICES)] = ()
-
-
-class Area(Part):
-    """A part of the site whose volume matters: a heap, a pit, a bench. One ring of (E, N), not closed."""
-
-    id: Identifier
-    name: Name
-    ring: Annotated[Ring, Field(min_length=3, max_length=MAX_VERTICES)]
-
-
-class Terrain(Part):
-    """Heights on a regular grid; `heights` is packed as kardo.core.terrain.surface.Surface.pack says."""
-
-    e0: Coordinate
-    n0: Coordinate
-    step: Annotated[float, Field(gt=0, le=10000)]
-    rows: Annotated[int, Field(ge=2, le=4000)]
-    cols: Annotated[int, Field(ge=2, le=4000)]
-    heights: str
-    source: Annotated[str, Field(max_length=200)] = ""
-
-
-class Flight(Part):
-    """How the block is flown. Overlaps in percent, exposure time in seconds; course None is the shortest day.
-
-    Beside the block: crossing strips at a right angle to it and at a height of their own (None: a fifth higher), and
-    oblique strips along it with the camera tilted forward, degrees from straight down.
-    """
-
-    camera: Identifier = "mp20"
-    aircraft: Identifier = "quad"
-    calibration: Identifier = "earlier"
-    height: Annotated[float, Field(ge=10, le=1000)] = 60.0
-    terrain_following: bool = True
-    forward_overlap: Annotated[float, Field(ge=10, le=95)] = 75.0
-    side_overlap: Annotated[float, Field(ge=10, le=95)] = 75.0
-    course: Annotated[float, Field(ge=0, lt=360)] | None = None
-    margin_strips: Annotated[int, Field(ge=0, le=6)] = 2
-    margin_exposures: Annotated[int, Field(ge=0, le=10)] = 2
-    crossing_strips: Annotated[int, Field(ge=0, le=20)] = 0
-    crossing_height: Annotated[float, Field(ge=10, le=1000)] | None = None
-    oblique_strips: Annotated[int, Field(ge=0, le=20)] = 0
-    oblique_tilt: Annotated[float, Field(ge=5, le=50)] = 30.0
-    speed: Annotated[float, Field(gt=0, le=40)] = 6.0
-    exposure_time: Annotated[float, Field(gt=0, le=0.1)] = 0.001
-    reserve: Annotated[float, Field(ge=0, le=60)] = 28.0
-
-
-class Mark(Part):
-    """A mark with coordinates. Where they come from: published, with sigmas per axis (95 % circle / 2.4477, 95 % height /
-    1.96); static, post-processed from so many hours of logging; or here, an autonomous position not yet shifted."""
-
-    id: Identifier
-    name: Name
-    e: Coordinate
-    n: Coordinate
-    h: Height
-    sigma_h: Sigma = 0.010
-    sigma_v: Sigma = 0.015
-    known: Literal["published", "static", "here"] = "published"
-    hours: Annotated[float, Field(ge=0.1, le=240)] = 4.0
-
-
-class Base(Part):
-    """The base occupation. readings in metres: the pole's height, or slant heights to the disc's edge."""
-
-    mark: Identifier | None = None
-    corrections: Literal["fixed", "float", "code"] = "fixed"
-    support: Literal["fixed_pole", "tripod"] = "tripod"
-    antenna: Identifier = "disc"
-    readings: Annotated[tuple[Annotated[float, Field(gt=0, le=10)], ...], Field(min_length=1, max_length=4)] = (1.6,)
-
-
-class ControlPoint(Part):
-    """A target (adjusts the block) or a check (never does). h None takes the terrain's height.
-
-    mark None hangs it on the plan's base; any other mark means a set-up of its own there.
-    """
-
-    id: Identifier
-    name: Name
-    role: Literal["target", "check"]
-    e: Coordinate
-    n: Coordinate
-    h: Height | None = None
-    method: Literal["rtk_short", "rtk_once", "rtk_twice"] = "rtk_once"
-    mark: Identifier | None = None
-    width: Annotated[float, Field(gt=0, le=10)] = 0.6
+    edition: Annotated[str, Field(pattern=r"^[0-9-]{1,10}$")] = CURRENT_EDITION
+    overrides: Annotated[dict[str, Value], Field(max_length=200)] = {}
 
 
 class Plan(Part):
     """Everything a computation needs."""
 
     format: Literal["kardo-plan"] = FORMAT
-    version: Literal[1] = VERSION
+    version: Literal[2] = VERSION
     brief: Brief = Brief()
     site: Site = Site()
-    terrain: Terrain | None = None
-    flight: Flight = Flight()
+    kit: Kit = Kit()
     marks: Annotated[tuple[Mark, ...], Field(max_length=200)] = ()
-    base: Base = Base()
+    networks: Annotated[tuple[CorrectionNetwork, ...], Field(max_length=20)] = ()
+    setups: Annotated[tuple[SetUp, ...], Field(max_length=200)] = ()
+    flights: Annotated[tuple[Flight, ...], Field(max_length=20)] = ()
     control: Annotated[tuple[ControlPoint, ...], Field(max_length=MAX_POINTS)] = ()
-    areas: Annotated[tuple[Area, ...], Field(max_length=40)] = ()
-    assumptions: dict[str, Annotated[float, Field(allow_inf_nan=False, ge=0)]] = {}
+    visits: Annotated[tuple[Visit, ...], Field(max_length=100)] = ()
+    assumptions: Assumed = Assumed()
 
     @model_validator(mode="after")
-    def _references_hold(self) -> "Plan":
-        marks = [m.id for m in self.marks]
-        parts = (("mark", marks), ("control point", [p.id for p in self.control]), ("area", [a.id for a in self.areas]))
-        for what, ids in parts:
-            if len(set(ids)) < len(ids):
-                raise ValueError(f"two {what}s have the same id")
-        wanted = [("the base", self.base.mark), *((p.name, p.mark) for p in self.control)]
-        for who, mark in wanted:
-            if mark is not None and mark not in marks:
-                raise ValueError(f"{who} hangs on mark “{mark}”, which is not in the plan")
+    def _holds_together(self) -> "Plan":
+        for what, rows in self._rows():
+            twice = [key for key, count in Counter(row.id for row in rows).items() if count > 1]
+            if twice:
+                raise ValueError(f"two {what} have the id {twice[0]}")
+        known = {what: {row.id for row in rows} for what, rows in self._rows()}
+        for who, what, key in self._references():
+            if key not in known[what]:
+                raise ValueError(f"{who} needs “{key}”, which is not among the plan's {what}")
         return self
+
+    def _rows(self) -> Iterator[tuple[str, tuple[Any, ...]]]:
+        yield from (
+            ("areas", self.site.areas),
+            ("features", self.site.features),
+            *((name, getattr(self.kit, name)) for name in type(self.kit).model_fields),
+            *((name, getattr(self, name)) for name in ("marks", "networks", "setups", "flights", "control", "visits")),
+        )
+
+    def _references(self) -> Iterator[tuple[str, str, str]]:
+        """Who refers to what, by id."""
+        for s in self.setups:
+            yield s.name, "antennas", s.antenna
+            if s.mark is not None:
+                yield s.name, "marks", s.mark
+        for f in self.flights:
+            yield from (
+                (f.name, "cameras", f.camera),
+                (f.name, "aircraft", f.aircraft),
+                (f.name, "batteries", f.battery),
+            )
+            if f.area is not None:
+                yield f.name, "areas", f.area
+        hung: tuple[Flight | ControlPoint, ...] = (*self.flights, *self.control)
+        for one in hung:
+            if isinstance(one.hangs_on, OnSetUp | OnInstrument):
+                yield one.name, "setups", one.hangs_on.setup
+            if isinstance(one.hangs_on, OnNetwork):
+                yield one.name, "networks", one.hangs_on.network
 
     @cached_property
     def hash(self) -> str:
-        """SHA-256 of the plan's canonical JSON: equal hash, equal numbers."""
-        return hashlib.sha256(self.canonical().encode()).hexdigest()
+        """SHA-256 of what numbers depend on: equal hash, equal numbers, whatever the names and notes."""
+        return _digest(essence(self))
 
-    def canonical(self) -> str:
-        return json.dumps(self.to_json(), sort_keys=True, separators=(",", ":"), ensure_ascii=True)
+    @cached_property
+    def revision(self) -> str:
+        """SHA-256 of everything, for signing; the terrain's heights by their digest."""
+        return _digest(self.without_heights().to_json())
 
     def to_json(self) -> Json:
+        """The plan's document: what reading it back takes."""
         return self.model_dump(mode="json")
+
+    def without_heights(self) -> "Plan":
+        """The plan as it is stored: the terrain by its digest."""
+        terrain = self.site.ground.terrain
+        return self if terrain is None else self._with_terrain(terrain.without_heights())
+
+    def with_heights(self, packed: str) -> "Plan":
+        """A stored plan with the heights of its terrain. Raises PlanError when they are not those of the digest."""
+        terrain = self.site.ground.terrain
+        assert terrain is not None
+        return self._with_terrain(validated(type(terrain), terrain.model_dump() | {"heights": packed}, "terrain"))
+
+    def _with_terrain(self, terrain: Any) -> "Plan":
+        ground = self.site.ground.model_copy(update={"terrain": terrain})
+        return self.model_copy(update={"site": self.site.model_copy(update={"ground": ground})})
+
+    @cached_property
+    def assume(self) -> Assumptions:
+        """The figures in force. Raises PlanError for an edition or a figure that is not known, or out of bounds."""
+        return Assumptions(self.assumptions.overrides, self.assumptions.edition)
 
     @cached_property
     def grid(self) -> Grid:
+        """The job's grid and heights. Raises PlanError, GeodesyError."""
         if not self.brief.crs:
             raise PlanError("No grid is chosen.", where="Brief", mend="Choose the job's coordinate system.")
         return grid(self.brief.crs, self.brief.heights)
 
     @cached_property
     def surface(self) -> Surface | None:
-        t = self.terrain
-        return Surface.unpack(t.e0, t.n0, t.step, t.rows, t.cols, t.heights) if t else None
+        """The ground, None before there is a terrain. Raises PlanError when its heights are not at hand."""
+        t = self.site.ground.terrain
+        if t is None:
+            return None
+        if t.heights is None:
+            raise PlanError(
+                "The terrain's heights are not here.", where="Site, terrain", mend="Import the terrain again."
+            )
+        return Surface.unpack(t.e0, t.n0, t.step, t.rows, t.cols, t.heights)
 
     @property
     def targets(self) -> tuple[ControlPoint, ...]:
+        """Control that adjusts the block."""
         return tuple(p for p in self.control if p.role == "target")
 
     @property
     def checks(self) -> tuple[ControlPoint, ...]:
+        """Control that only tests it."""
         return tuple(p for p in self.control if p.role == "check")
 
-    def mark_of(self, identifier: str | None) -> Mark | None:
-        return next((m for m in self.marks if m.id == identifier), None)
+    def mark(self, key: str | None) -> Mark | None:
+        """A mark by id, None where there is none."""
+        return _by_id(self.marks, key)
+
+    def setup(self, key: str | None) -> SetUp | None:
+        """A set-up by id, None where there is none."""
+        return _by_id(self.setups, key)
+
+    def network(self, key: str) -> CorrectionNetwork | None:
+        """A correction network by id, None where there is none."""
+        return _by_id(self.networks, key)
+
+    def camera(self, key: str) -> Camera:
+        """A camera of the kit by id."""
+        return next(c for c in self.kit.cameras if c.id == key)
+
+    def aircraft(self, key: str) -> Aircraft:
+        """An aircraft of the kit by id."""
+        return next(a for a in self.kit.aircraft if a.id == key)
+
+    def battery(self, key: str) -> Battery:
+        """A battery of the kit by id."""
+        return next(b for b in self.kit.batteries if b.id == key)
+
+    def antenna(self, key: str) -> Antenna:
+        """An antenna of the kit by id."""
+        return next(a for a in self.kit.antennas if a.id == key)
 
 
-def terrain_of(surface: Surface, source: str) -> Terrain:
-    rows, cols = surface.heights.shape
-    return Terrain(
-        e0=surface.e0, n0=surface.n0, step=surface.step, rows=rows, cols=cols, heights=surface.pack(), source=source
-    )
+def _by_id(rows: tuple[Any, ...], key: str | None) -> Any:
+    return next((row for row in rows if row.id == key), None)
+
+
+def _digest(document: Any) -> str:
+    return hashlib.sha256(json.dumps(document, sort_keys=True, separators=(",", ":")).encode()).hexdigest()
 
 
 def plan_from_json(data: Any) -> Plan:
-    """Read a Kardo plan. Raises PlanError for what is not one, for a newer version, and for what does not hold together."""
+    """Read a Kardo plan of this or an older version.
+
+    Raises PlanError for what is not one, for a newer version, and for what does not hold together.
+
+    >>> plan_from_json({"format": "kardo-plan", "version": 2}).version
+    2
+    >>> plan_from_json({"format": "kardo-plan", "version": 1, "flight": {"camera": "mp45"}}).flights[0].camera
+    'mp45'
+    """
+    from kardo.core.plan.upgrades import upgraded
+
     if not isinstance(data, dict) or data.get("format") != FORMAT:
         raise PlanError("This is not a Kardo plan.", mend='A plan is a JSON object with "format": "kardo-plan".')
     version = data.get("version")
@@ -232,10 +218,16 @@ def plan_from_json(data: Any) -> Plan:
             where="version",
             mend="Open it with a newer Kardo.",
         )
-    return validated(Plan, data, "plan")
+    return plan_of(upgraded(data))
 
 
-def validated(model: type[Any], data: Any, where: str) -> Any:
+def plan_of(document: Json) -> Plan:
+    """The plan of a document of this version. Raises PlanError about the first fault."""
+    plan: Plan = validated(Plan, document, "plan")
+    return plan
+
+
+def validated(model: type[Row], data: Any, where: str) -> Row:
     """Build a part of the plan, turning the validator's report into one clear error about the first fault."""
     try:
         return model.model_validate(data)
@@ -243,9 +235,8 @@ def validated(model: type[Any], data: Any, where: str) -> Any:
         first = fault.errors()[0]
         path = ".".join([where, *(str(p) for p in first["loc"])])
         message = first["msg"].removeprefix("Value error, ")
-        raise PlanError(
-            f"{message[0].upper()}{message[1:]}.", where=path, mend=f"Given: {str(first['input'])[:60]}"
-        ) from fault
+        given = ascii(first["input"])[:60]
+        raise PlanError(f"{message[0].upper()}{message[1:]}.", where=path, mend=f"Given: {given}") from fault
 
 
 def json_schema() -> Json:

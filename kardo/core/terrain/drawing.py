@@ -1,10 +1,13 @@
 """What the sheet shows of a terrain: contour lines and hill shading."""
 
+import base64
+import io
 import math
 from typing import cast
 
 import contourpy
 import numpy as np
+from PIL import Image
 
 from kardo.core.arrays import Floats, Json
 from kardo.core.terrain.surface import Surface
@@ -40,3 +43,14 @@ def shading(surface: Surface, azimuth: float = 315.0, altitude: float = 45.0, ex
     light = np.array([math.sin(a) * math.cos(h), math.cos(a) * math.cos(h), math.sin(h)])
     normal = np.stack([-de, -dn, np.ones_like(de)], axis=-1)
     return np.clip(normal @ light / np.linalg.norm(normal, axis=-1), 0, 1)
+
+
+def shading_png(surface: Surface) -> str:
+    """Hill shading as a data address: a grey PNG with transparency for what is dark, so that it lies over any paper colour."""
+    light = shading(surface)
+    dark = np.nan_to_num((0.85 - light) * 180, nan=0.0).clip(0, 160).astype(np.uint8)
+    pixels = np.zeros((*dark.shape, 4), dtype=np.uint8)
+    pixels[..., :3], pixels[..., 3] = (23, 36, 46), dark
+    out = io.BytesIO()
+    Image.fromarray(pixels[::-1], "RGBA").save(out, "PNG")
+    return "data:image/png;base64," + base64.b64encode(out.getvalue()).decode()

@@ -9,16 +9,18 @@ from django.http import HttpRequest, HttpResponse
 from ninja import File, Router, Schema
 from ninja.files import UploadedFile
 
-from kardo.core.accuracy.defaults import defaults
 from kardo.core.accuracy.standards import standards
 from kardo.core.errors import ReadError
-from kardo.core.flight.catalogue import catalogue as flight_catalogue
-from kardo.core.geodesy.antenna import antennas
 from kardo.core.geodesy.crs import ELLIPSOIDAL, search
 from kardo.core.geodesy.units import UNITS
 from kardo.core.gnss.occupations import METHODS
-from kardo.core.plan.model import Brief, Plan, json_schema, plan_from_json
-from kardo.core.practice.rules import CATALOGUE
+from kardo.core.plan.assumptions import defaults
+from kardo.core.plan.brief import Brief
+from kardo.core.plan.control import Occupation
+from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera
+from kardo.core.plan.library import library, new_plan
+from kardo.core.plan.model import json_schema, plan_from_json, validated
+from kardo.core.practice.catalogue import rules
 from kardo.server.access import job_of, organisation_of
 from kardo.server.jobs.models import Job
 from kardo.server.plans.editing import create_job
@@ -41,14 +43,14 @@ class NewJob(Schema):
 
 @router.get("", response=list[JobLine])
 def list_jobs(request: HttpRequest):
-    return Job.objects.filter(organisation=organisation_of(request))
+    return Job.objects.filter(organisation=organisation_of(request)).defer("document")
 
 
 @router.post("", response={201: JobLine})
 def new_job(request: HttpRequest, body: NewJob):
     """An empty job."""
-    plan = Plan(brief=Brief.model_validate({"title": body.title.strip()[:120] or "Untitled job"}))
-    return 201, create_job(organisation_of(request), request.user, plan)
+    brief = validated(Brief, {"title": body.title.strip()[:120] or "Untitled job"}, "job")
+    return 201, create_job(organisation_of(request), request.user, new_plan(brief.title))
 
 
 @router.post("/import", response={201: JobLine})
@@ -91,19 +93,14 @@ class Choice(Schema):
     name: str
 
 
-class CameraOut(Choice):
-    shutter: str
-
-
 class MethodOut(Choice):
     short: str
     minutes: float
+    occupations: list[Occupation]
 
 
-class AntennaOut(Choice):
-    disc_radius: float
-    edge_above_arp: float
-    apc_above_arp: float
+class CalibrationOut(Choice):
+    calibration: Calibration
 
 
 class StandardOut(Choice):
@@ -122,6 +119,8 @@ class AssumptionOut(Schema):
     unit: str
     what: str
     source: str
+    least: float
+    most: float
 
 
 class UnitOut(Choice):
@@ -140,10 +139,11 @@ class RuleOut(Schema):
 
 
 class Catalogue(Schema):
-    cameras: list[CameraOut]
-    aircraft: list[Choice]
-    calibrations: list[Choice]
-    antennas: list[AntennaOut]
+    cameras: list[Camera]
+    aircraft: list[Aircraft]
+    batteries: list[Battery]
+    antennas: list[Antenna]
+    calibrations: list[CalibrationOut]
     methods: list[MethodOut]
     standards: list[StandardOut]
     assumptions: list[AssumptionOut]
@@ -153,21 +153,21 @@ class Catalogue(Schema):
 
 @catalogues.get("/catalogue", response=Catalogue)
 def show_catalogue(request: HttpRequest):
-    """Cameras, aircraft, antennas, methods, standards, units, assumptions and rules: all that is chosen from, with sources."""
-    flight = flight_catalogue()
-    groups = {
-        "cameras": flight.cameras,
-        "aircraft": flight.aircraft,
-        "calibrations": flight.calibrations,
-        "antennas": antennas(),
-        "methods": METHODS,
-        "standards": standards(),
-        "assumptions": defaults(),
+    """Profiles, methods, standards, units, assumptions and rules: all that is chosen from, with sources."""
+    shelf = library()
+    units = [{"id": u.id, "short": u.short, "name": u.name, "metres": float(u.metres)} for u in UNITS.values()]
+    return {
+        "cameras": list(shelf.cameras.values()),
+        "aircraft": list(shelf.aircraft.values()),
+        "batteries": list(shelf.batteries.values()),
+        "antennas": list(shelf.antennas.values()),
+        "calibrations": [vars(c) for c in shelf.calibrations.values()],
+        "methods": [vars(m) for m in METHODS.values()],
+        "standards": [vars(s) for s in standards().values()],
+        "assumptions": [vars(d) for d in defaults().values()],
+        "units": units,
+        "rules": [vars(r) | {"threshold": r.threshold if r.threshold == r.threshold else None} for r in rules()],
     }
-    out: dict[str, Any] = {name: [entry.__dict__ for entry in group.values()] for name, group in groups.items()}
-    out["units"] = [{"id": u.id, "short": u.short, "name": u.name, "metres": float(u.metres)} for u in UNITS.values()]
-    out["rules"] = [r.to_json() for r in CATALOGUE.values()]
-    return out
 
 
 @catalogues.get("/plan-schema", response=dict[str, Any], auth=None)

@@ -9,13 +9,19 @@ from kardo.server.accounts.models import Organisation
 
 
 class Job(models.Model):
-    """A survey job. revision counts edits and is the ETag of its plan; location is for maps of all jobs."""
+    """A survey job with its plan's document, the terrain by its digest.
+
+    revision counts edits and is the ETag of the plan; plan_hash is the plan's, as the model `model` made it: a hash of
+    another model is never trusted. location is for maps of all jobs.
+    """
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="jobs")
     title = models.CharField(max_length=120)
+    document = models.JSONField(default=dict)
     revision = models.PositiveIntegerField(default=0)
     plan_hash = models.CharField(max_length=64, blank=True)
+    model = models.CharField(max_length=12, blank=True)
     location = models.PointField(srid=4326, null=True)
     saved_at = models.DateTimeField(auto_now=True)
     saved_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)

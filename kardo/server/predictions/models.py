@@ -1,5 +1,7 @@
 """Results of computations, stored under the hash of the plan they belong to."""
 
+import uuid
+
 from django.db import models
 
 from kardo.server.accounts.models import Organisation
@@ -7,8 +9,8 @@ from kardo.server.jobs.models import Job
 
 
 class Prediction(models.Model):
-    """What one plan predicts, or what would help it most. The plan is kept with it, so that any computed revision can be
-    opened again exactly.
+    """What one plan predicts, or what would help it most. The plan is kept with it (its terrain by digest), so that any
+    computed revision can be opened again exactly.
 
     runner is the token of the worker that has it in hand: whoever claims a computation writes a new one, and only the
     holder of the last may write progress or the result.
@@ -26,6 +28,7 @@ class Prediction(models.Model):
         CANCELLED = "cancelled", "overtaken by an edit"
         STOPPED = "stopped", "stopped by a person"
 
+    key = models.UUIDField(unique=True, default=uuid.uuid4, help_text="what the queue knows it by")
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="predictions")
     job = models.ForeignKey(Job, null=True, on_delete=models.SET_NULL, related_name="predictions")
     kind = models.CharField(max_length=10, choices=Kind, default=Kind.PREDICTION)
@@ -46,6 +49,12 @@ class Prediction(models.Model):
     class Meta:
         constraints = [
             models.UniqueConstraint(fields=["organisation", "kind", "plan_hash", "engine"], name="one_result_per_plan")
+        ]
+        indexes = [
+            models.Index(fields=["job", "kind", "id"], name="computations_of_a_job"),
+            models.Index(
+                fields=["organisation", "job"], name="computations_waiting", condition=models.Q(state="queued")
+            ),
         ]
 
     def __str__(self) -> str:

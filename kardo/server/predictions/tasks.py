@@ -7,91 +7,141 @@ for dead that still lives finds its token gone at its next report of progress, a
 
 import logging
 import uuid
+from collections.abc import Callable
+from typing import Any
 
-from django.db import transaction
+from django.db import OperationalError, transaction
+from django.db.models import Q
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
-from kardo.core.accuracy.planned import flight_of
+from kardo.core.accuracy.advice import advise
 from kardo.core.accuracy.prediction import ENGINE, predict
-from kardo.core.accuracy.remedies import remedies
+from kardo.core.accuracy.results import result_json
 from kardo.core.errors import KardoError
+from kardo.core.flight.pattern import estimated_exposures
 from kardo.core.plan.model import Plan, plan_from_json
 from kardo.server.jobs.models import Job
+from kardo.server.plans.stored import with_ground
 from kardo.server.predictions.models import Prediction
 
 log = logging.getLogger(__name__)
 
 QUICK, PATIENT = "quick", "patient"
 QUICK_EXPOSURES = 3000  # above, a prediction waits with the patient work
-COMPUTE = {Prediction.Kind.PREDICTION: predict, Prediction.Kind.ADVICE: remedies}
+KEPT = 40  # computations of each kind kept for a job, the newest
+FAIR = 5  # places on the queue that one waiting computation of the same organisation, and of the same job, puts the next back
+COMPUTE: dict[str, Callable[[Plan, Callable[[str, float], None]], Any]] = {
+    Prediction.Kind.PREDICTION: predict,
+    Prediction.Kind.ADVICE: advise,
+}
 State = Prediction.State
+WAITING = (State.QUEUED, State.RUNNING)
 
 
 class Overtaken(Exception):
     """This computation is no longer wanted from this worker."""
 
 
-def request_prediction(job: Job, plan: Plan, kind: str = Prediction.Kind.PREDICTION, again: bool = False) -> Prediction:
-    """The prediction (or advice) of a plan: the stored one where there is one, else one on its way. One that a person
-    stopped or that failed starts over only when asked `again`."""
-    found, created = Prediction.objects.get_or_create(
-        organisation=job.organisation,
-        kind=kind,
-        plan_hash=plan.hash,
-        engine=ENGINE,
-        defaults={"job": job, "plan": plan.to_json()},
-    )
+@transaction.atomic(savepoint=False)
+def request_computation(
+    job: Job, plan: Plan, kind: str = Prediction.Kind.PREDICTION, again: bool = False
+) -> Prediction:
+    """The prediction (or advice) of a plan: the stored one where there is one, else one on its way, row and queue entry in
+    one transaction. One that a person stopped or that failed starts over only when asked `again`."""
+    wanted = {"organisation_id": job.organisation_id, "kind": kind, "plan_hash": plan.hash, "engine": ENGINE}
+    waiting = Q(organisation_id=job.organisation_id, state=State.QUEUED)
+    rows = list(Prediction.objects.filter(Q(**wanted) | waiting).defer("plan", "result"))
+    found = next((r for r in rows if all(getattr(r, name) == value for name, value in wanted.items())), None)
     over = {State.CANCELLED, State.STOPPED, State.FAILED} if again else {State.CANCELLED}
-    if created or found.state in over:
-        queue = _queue_for(plan, kind)
-        with transaction.atomic():
-            Prediction.objects.filter(pk=found.pk).update(
-                state=State.QUEUED, job=job, share=0, stage="", error=None, started_at=None, runner=None
-            )
-            number = run.configure(queue=queue).defer(prediction_id=found.pk)
-            Prediction.objects.filter(pk=found.pk).update(queue_job=number)
-        found.refresh_from_db()
+    if found is not None and found.state not in over:
+        return found
+    key = found.key if found else uuid.uuid4()
+    number = run.configure(queue=_queue_for(plan, kind), priority=_priority(rows, job)).defer(key=str(key))
+    if found is None:
+        stored = plan.without_heights().to_json()
+        return Prediction.objects.create(**wanted, job=job, plan=stored, key=key, queue_job=number)
+    anew = {"share": 0, "stage": "", "error": None, "started_at": None, "runner": None}
+    Prediction.objects.filter(pk=found.pk).update(state=State.QUEUED, job=job, queue_job=number, **anew)
+    found.refresh_from_db()
     return found
+
+
+def _priority(rows: list[Prediction], job: Job) -> int:
+    """Turns are fair by organisation and by job: whoever has much waiting already stands further back."""
+    waiting = [r for r in rows if r.state == State.QUEUED]
+    return -(len(waiting) + FAIR * sum(r.job_id == job.pk for r in waiting))
 
 
 def _queue_for(plan: Plan, kind: str) -> str:
     if kind == Prediction.Kind.ADVICE:
         return PATIENT
     try:
-        return QUICK if len(flight_of(plan).e) <= QUICK_EXPOSURES else PATIENT
+        return QUICK if estimated_exposures(plan) <= QUICK_EXPOSURES else PATIENT
     except KardoError:
         return QUICK  # it will fail at once, with the reason
 
 
 def stop(prediction: Prediction) -> None:
     """A person wants it no more. A worker that has it in hand notices at its next report of progress."""
-    Prediction.objects.filter(pk=prediction.pk, state__in=[State.QUEUED, State.RUNNING]).update(
-        state=State.STOPPED, runner=None
-    )
+    Prediction.objects.filter(pk=prediction.pk, state__in=WAITING).update(state=State.STOPPED, runner=None)
 
 
-def give_up(prediction_id: int, error: dict[str, str]) -> None:
+def give_up(key: str, error: dict[str, str]) -> None:
     """Fail a computation from outside, for example because its workers were lost again and again."""
-    Prediction.objects.filter(pk=prediction_id, state__in=[State.QUEUED, State.RUNNING]).update(
+    Prediction.objects.filter(key=key, state__in=WAITING).update(
         state=State.FAILED, runner=None, error=error, finished_at=timezone.now()
     )
 
 
 @app.task(queue=QUICK, retry=2)
-def run(prediction_id: int) -> None:
-    """Compute one prediction and store its result. Safe to run twice, also at the same time on two hosts."""
+def run(key: str) -> None:
+    """Compute one prediction and store its result. Safe to run twice, also at the same time on two hosts.
+
+    Whatever goes wrong ends as failed, in words where they are known and else with a reference into the log; only a
+    database that is away is left to the queue to try again.
+    """
     mine = uuid.uuid4()
-    rows = Prediction.objects.filter(pk=prediction_id)
-    claimed = rows.filter(state__in=[State.QUEUED, State.RUNNING]).update(
+    rows = Prediction.objects.filter(key=key)
+    claimed = rows.filter(state__in=WAITING).update(
         state=State.RUNNING, runner=mine, started_at=timezone.now(), stage="", share=0
     )
-    if not claimed:
-        return
-    rows = rows.filter(runner=mine)
-    prediction = rows.first()
+    prediction = rows.filter(runner=mine).first() if claimed else None
     if prediction is None:
         return
+    rows = rows.filter(runner=mine)
+    try:
+        result = _computed(prediction, mine)
+    except Overtaken:
+        log.info("%s was overtaken or stopped", prediction)
+    except KardoError as fault:
+        _failed(rows, {"what": fault.what, "where": fault.where, "mend": fault.mend})
+    except OperationalError:
+        raise
+    except Exception:
+        reference = uuid.uuid4().hex[:8]
+        log.exception("computation %s failed, reference %s", key, reference)
+        _failed(rows, unexpected(reference))
+    else:
+        rows.update(state=State.DONE, result=result, share=1.0, finished_at=timezone.now())
+        _prune(prediction)
+
+
+def unexpected(reference: str) -> dict[str, str]:
+    """What is told of a fault that nobody thought of."""
+    return {
+        "what": f"The computation failed for a reason that Kardo does not know (reference {reference}).",
+        "where": "worker",
+        "mend": "Start it again; if it fails again, tell whoever keeps this Kardo the reference.",
+    }
+
+
+def _failed(rows: Any, error: dict[str, str]) -> None:
+    rows.update(state=State.FAILED, error=error, finished_at=timezone.now())
+
+
+def _computed(prediction: Prediction, mine: uuid.UUID) -> dict[str, Any]:
+    rows = Prediction.objects.filter(pk=prediction.pk, runner=mine)
 
     def report(stage: str, share: float) -> None:
         job_hash = Job.objects.filter(pk=prediction.job_id).values_list("plan_hash", flat=True).first()
@@ -101,16 +151,15 @@ def run(prediction_id: int) -> None:
         if not rows.update(stage=stage, share=share):
             raise Overtaken
 
-    try:
-        result = COMPUTE[Prediction.Kind(prediction.kind)](plan_from_json(prediction.plan), report)
-    except Overtaken:
-        log.info("%s was overtaken or stopped", prediction)
-        return
-    except KardoError as fault:
-        rows.update(
-            state=State.FAILED,
-            error={"what": fault.what, "where": fault.where, "mend": fault.mend},
-            finished_at=timezone.now(),
-        )
-        return
-    rows.update(state=State.DONE, result=result, share=1.0, finished_at=timezone.now())
+    plan = plan_from_json(prediction.plan)
+    if plan.hash != prediction.plan_hash:
+        raise KardoError("This plan was stored by another Kardo and reads otherwise now.", mend="Open the job again.")
+    return result_json(COMPUTE[prediction.kind](with_ground(prediction.job_id, plan), report))
+
+
+def _prune(done: Prediction) -> None:
+    """Older computations of a job go, but for the newest."""
+    own = Prediction.objects.filter(job_id=done.job_id, kind=done.kind).exclude(state__in=WAITING)
+    newest = own.order_by("-pk").values_list("pk", flat=True)[KEPT - 1 : KEPT].first()
+    if done.job_id is not None and newest is not None:
+        own.filter(pk__lt=newest).delete()

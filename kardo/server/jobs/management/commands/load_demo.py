@@ -7,7 +7,7 @@ from kardo.demo import demo_plan
 from kardo.server.accounts.models import Member, Organisation
 from kardo.server.jobs.models import Job
 from kardo.server.plans.editing import create_job
-from kardo.server.predictions.tasks import request_prediction
+from kardo.server.predictions.tasks import request_computation
 
 PEOPLE = [
     ("planner", "Planner", "Corvane Survey Office"),
@@ -32,6 +32,6 @@ class Command(BaseCommand):
         if not Job.objects.filter(organisation=firm).exists():
             plan = demo_plan("sallow-bank")
             job = create_job(firm, User.objects.get(username="planner"), plan)
-            request_prediction(job, plan)
+            request_computation(job, plan)
         for name, full, organisation in PEOPLE:
             self.stdout.write(f"  {name:8} {PASSWORD}   {full}, {organisation}")

@@ -59,7 +59,7 @@ async def _watch(worker: App) -> None:
         try:
             for job in await jobs.get_stalled_jobs(seconds_since_heartbeat=LOST_AFTER):
                 if job.attempts >= MOST_LOST:
-                    await sync_to_async(give_up)(job.task_kwargs["prediction_id"], LOST)
+                    await sync_to_async(give_up)(job.task_kwargs["key"], LOST)
                 await jobs.retry_job(job)
         except exceptions.ProcrastinateException as fault:  # another worker was quicker, or the database is away
             log.warning("looking for lost work: %s", fault)

@@ -1,0 +1,162 @@
+"""What would help most: the offers ranked, each with what it would predict.
+
+A change of control alone is answered from the solved network (whatif.py); any other takes a full computation of the
+figures.
+"""
+
+import contextlib
+from dataclasses import dataclass
+
+import numpy as np
+
+from kardo.core.accuracy.effort import Progress
+from kardo.core.accuracy.offers import Remedy, control_offers, other_offers
+from kardo.core.accuracy.planned import planned_network
+from kardo.core.accuracy.prediction import figures, map_variances
+from kardo.core.accuracy.results import Figures, Share
+from kardo.core.accuracy.solution import DefectiveNetwork, as_seen, solve
+from kardo.core.accuracy.whatif import Kept, keep, what_if
+from kardo.core.errors import KardoError
+from kardo.core.plan.edits import Edit
+from kardo.core.plan.model import Plan
+
+PLACES, FEW_PLACES = (
+    30,
+    6,
+)  # where a further target is tried: from the solved network, or each by a computation of its own
+BEST = 3  # further targets offered
+SURE = 0.9  # chance from which a plan is called good
+LEAST_GAIN = 0.004  # of ratio to the tolerance and chance together, below which a change is not worth offering
+SOLVED, WHAT_IF = 1.0, 0.03  # work of an offer that takes a computation of its own, and of one that does not
+
+
+@dataclass(frozen=True)
+class Promise:
+    """What a plan would promise. good: inside the tolerance with a chance of 90 % or more."""
+
+    rmse_h: float
+    rmse_v: float
+    limit_h: float
+    limit_v: float | None
+    chance: float | None
+    good: bool
+
+    @classmethod
+    def of(cls, told: Figures) -> "Promise":
+        """From the figures."""
+        some = told.rmse_h, told.rmse_v, told.limit_h, told.limit_v, told.chance
+        return cls(*some, _ratio(told) <= 1 and (told.chance or 0.0) >= SURE)
+
+
+@dataclass(frozen=True)
+class Offer(Promise):
+    """A change on offer: its words (things of the plan by kind and id), minutes on the ground and edits. provisional:
+    answered from the solved network, within 3 %."""
+
+    kind: str
+    words: str
+    minutes: float
+    edits: list[Edit]
+    provisional: bool
+    lessens: str
+
+
+@dataclass(frozen=True)
+class Advice:
+    """What the plan promises now, the largest source of its error, and what would change that: first what answers that
+    source, then the most helpful."""
+
+    now: Promise | None
+    largest: Share | None
+    offers: list[Offer]
+
+
+def advise(plan: Plan, progress: Progress = lambda stage, share: None) -> Advice:
+    """Ranked changes with predicted figures. Where the plan is not good yet, those that make it so come first, the shortest
+    first; the rest, and all where it is good already, by what they gain. Raises PlanError where the plan lacks something."""
+    progress("solving the plan as it stands", 0.0)
+    kept = _kept(plan)
+    planned = kept.planned if kept else planned_network(plan)
+    now = Promise.of(_by_control(kept, plan)) if kept else None
+    remedies = [*control_offers(plan, planned, PLACES if kept else FEW_PLACES), *other_offers(plan)]
+    work = np.cumsum([SOLVED, *(WHAT_IF if kept and r.of_control else SOLVED for r in remedies)])
+    offers = []
+    for k, remedy in enumerate(remedies):
+        progress(f"trying: {remedy.kind}", float(work[k] / work[-1]))
+        if predicted := _predicted(kept, plan, remedy):
+            offers.append(_offer(remedy, *predicted))
+    progress("done", 1.0)
+    largest = _largest(kept.on_map.shares) if kept else None
+    return Advice(now, largest, _ranked(_best_places(offers), now, largest))
+
+
+def _largest(shares: list[Share]) -> Share:
+    """The largest source of the error in height, which is mostly what fails."""
+    return max(shares, key=lambda s: s.share_v)
+
+
+def _kept(plan: Plan) -> Kept | None:
+    """The solved plan; None where its network has a defect or is too large to keep, so that every offer is computed in full."""
+    try:
+        return keep(plan)
+    except (DefectiveNetwork, KardoError):
+        return None
+
+
+def _by_control(kept: Kept, plan: Plan) -> Figures:
+    answer = what_if(kept, plan.control)
+    return figures(plan.brief, map_variances(plan, answer.covariances), answer.joint, answer.survey)
+
+
+def _predicted(kept: Kept | None, plan: Plan, remedy: Remedy) -> tuple[Figures, bool] | None:
+    """Figures with the change, and whether they are provisional; None where the network would still have a defect or the
+    change does not fit. What the solved network cannot answer is computed in full."""
+    try:
+        after = remedy.on(plan)
+        if kept and remedy.of_control:
+            with contextlib.suppress(KardoError):
+                return _by_control(kept, after), True
+        planned = planned_network(after)
+        solution = solve(planned.network)
+    except (DefectiveNetwork, KardoError):
+        return None
+    seen = as_seen(solution)
+    variances = map_variances(after, solution.point_covariances(planned.map_points))
+    return figures(after.brief, variances, seen.measured, planned.network.check_sigma[seen.known]), False
+
+
+def _offer(remedy: Remedy, told: Figures, provisional: bool) -> Offer:
+    return Offer(
+        **vars(Promise.of(told)),
+        kind=remedy.kind,
+        words=remedy.words,
+        minutes=round(remedy.minutes, 1),
+        edits=list(remedy.edits),
+        provisional=provisional,
+        lessens=remedy.lessens,
+    )
+
+
+def _ratio(told: Figures | Promise) -> float:
+    """The larger of H and V, as a part of what is allowed."""
+    of_v = told.rmse_v / told.limit_v if told.limit_v else 0.0
+    return max(told.rmse_h / told.limit_h, of_v)
+
+
+def _merit(told: Promise) -> float:
+    return (told.chance or 0.0) - _ratio(told)
+
+
+def _best_places(offers: list[Offer]) -> list[Offer]:
+    """All offers, of the further targets only the best."""
+    targets = sorted((o for o in offers if o.kind == "target"), key=lambda o: -_merit(o))
+    return [o for o in offers if o.kind != "target"] + targets[:BEST]
+
+
+def _ranked(offers: list[Offer], now: Promise | None, largest: Share | None) -> list[Offer]:
+    if now is not None:
+        offers = [o for o in offers if _merit(o) - _merit(now) > LEAST_GAIN]
+    answers = {id(o) for o in offers if largest and o.lessens == largest.kind}
+    if now is not None and now.good:
+        return sorted(offers, key=lambda o: (id(o) not in answers, -_merit(o)))
+    return sorted(offers, key=lambda o: (id(o) not in answers, not o.good, o.minutes if o.good else -_merit(o)))

@@ -1,0 +1,260 @@
+"""Changes worth trying: each with its edits, and its minutes on the ground. Minutes are the assumptions' and only as good
+as they are; what a change would predict is advice.py's to find out."""
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from kardo.core.accuracy.planned import Planned
+from kardo.core.accuracy.prediction import further_checks
+from kardo.core.accuracy.standards import standards
+from kardo.core.arrays import Floats
+from kardo.core.flight.pattern import flown
+from kardo.core.gnss.occupations import METHODS, mark_sigma, minutes_on_point
+from kardo.core.plan.control import ControlPoint, Occupation
+from kardo.core.plan.edits import Edit, changed
+from kardo.core.plan.flights import Flight
+from kardo.core.plan.library import library
+from kardo.core.plan.model import Plan
+from kardo.core.plan.naming import reference
+from kardo.core.plan.parts import Part, to_json
+from kardo.core.plan.stands import HangsOn, Mark, OnNothing, OnSetUp, SetUp
+
+LESSENS = {
+    "target": "images",
+    "targets": "images",
+    "twice": "targets",
+    "checks": "",
+    "oblique": "images",
+    "crossing": "images",
+    "lower": "images",
+    "calibrate": "calibration",
+    "base": "mark",
+    "static": "mark",
+    "taped": "setup",
+}
+WORTH = 0.7  # of a mark's sigma: what a static session must bring it to
+LONGEST_SESSION = 24.0  # hours
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """A change on offer: its edits, minutes on the ground, more than the plan takes now, and the kind of source in the
+    error budget that it lessens."""
+
+    kind: str
+    words: str
+    minutes: float
+    edits: tuple[Edit, ...]
+
+    @property
+    def lessens(self) -> str:
+        """The kind of source that this is the direct answer to."""
+        return LESSENS[self.kind]
+
+    @property
+    def of_control(self) -> bool:
+        """Whether only control changes, so that the solved network can answer."""
+        return all(e.path.startswith("control/") for e in self.edits)
+
+    def on(self, plan: Plan) -> Plan:
+        """The plan with this change. Raises PlanError where it does not fit."""
+        return changed(plan, self.edits)
+
+
+def field_edits(path: str, part: Part, **update: Any) -> tuple[Edit, ...]:
+    """Edits of single fields of one part.
+
+    >>> field_edits("setups/base", SetUp(id="base", name="base", antenna="disc"), mark="heron-4")
+    (Edit(path='setups/base/mark', before=None, after='heron-4', at=None),)
+    """
+    before = to_json(part)
+    return tuple(Edit(f"{path}/{key}", before[key], value) for key, value in update.items() if before[key] != value)
+
+
+def control_offers(plan: Plan, planned: Planned, places: int) -> Iterator[Remedy]:
+    """Changes of control alone: further targets at so many places, the school of five, second rounds, more checks."""
+    yield from _further_targets(plan, planned, places)
+    if len(plan.targets) < 3:
+        yield _extremes(plan, planned)
+    yield from _twice(plan)
+    yield from _more_checks(plan, planned)
+
+
+def other_offers(plan: Plan) -> Iterator[Remedy]:
+    """Changes of flights, calibration, marks and set-ups."""
+    for flight in plan.flights:
+        yield from _of_flight(plan, flight)
+    yield from _of_calibration(plan)
+    for setup in plan.setups:
+        yield from _of_set_up(plan, setup)
+
+
+def usual_hanging(plan: Plan) -> HangsOn:
+    """What a further point would hang on: what most of the plan's control does, else the first flight's base."""
+    hung: list[HangsOn] = [p.hangs_on for p in plan.control]
+    if hung:
+        return max(hung, key=hung.count)
+    return next((f.hangs_on for f in plan.flights), OnNothing())
+
+
+def new_target(plan: Plan, e: float, n: float, name: str | None = None) -> Edit:
+    """The edit that adds a target at grid metres, under the next free name."""
+    name = name or free_names(plan, 1)[0]
+    point = ControlPoint(
+        id=name, name=name, role="target", e=round(float(e), 1), n=round(float(n), 1), hangs_on=usual_hanging(plan)
+    )
+    return Edit(f"control/{name}", None, to_json(point))
+
+
+def free_names(plan: Plan, count: int, letter: str = "G") -> list[str]:
+    """The next free names of control: a letter and a number."""
+    taken = {p.id for p in plan.control} | {p.name for p in plan.control}
+    return [name for k in range(1, 5000) if (name := f"{letter}{k}") not in taken][:count]
+
+
+def _further_targets(plan: Plan, planned: Planned, count: int) -> Iterator[Remedy]:
+    """One more target, tried at places spread over what five images see."""
+    images = np.diff(planned.network.rays.start)[planned.map_points]
+    places = np.stack([planned.map_e, planned.map_n], axis=1)[images >= 5]
+    if not len(places):
+        return
+    for e, n in _spread(places, min(count, len(places))):
+        minutes = _minutes_for(plan, METHODS["rtk_once"].occupations, e, n)
+        yield Remedy("target", f"Add a target at {e:.0f} E {n:.0f} N", minutes, (new_target(plan, e, n),))
+
+
+def _extremes(plan: Plan, planned: Planned) -> Remedy:
+    """The school of five: four extremes and the middle."""
+    places = np.stack([planned.map_e, planned.map_n], axis=1)
+    turned = places @ np.array([[1.0, 1.0], [1.0, -1.0]])
+    picked = {int(k) for k in (*turned.argmin(axis=0), *turned.argmax(axis=0))}
+    picked.add(int(np.argmin(np.linalg.norm(places - places.mean(axis=0), axis=1))))
+    spots, names = places[sorted(picked)], free_names(plan, len(picked))
+    edits = tuple(new_target(plan, e, n, name) for name, (e, n) in zip(names, spots, strict=True))
+    minutes = sum(_minutes_for(plan, METHODS["rtk_once"].occupations, float(e), float(n)) for e, n in spots)
+    return Remedy("targets", "Add targets at the four extremes and the middle", minutes, edits)
+
+
+def _twice(plan: Plan) -> Iterator[Remedy]:
+    """Targets, and all control, observed twice under different skies: a second round on foot."""
+    twice = METHODS["rtk_twice"].occupations
+    for who, points in (("targets", plan.targets), ("targets and checks", plan.control)):
+        once = [p for p in points if len(p.occupations) < 2 and p.hangs_on.on in {"setup", "network"}]
+        if not once or (who != "targets" and len(once) == len(plan.targets)):
+            continue
+        after = [to_json(o) for o in twice]
+        edits = tuple(e for p in once for e in field_edits(f"control/{p.id}", p, occupations=after))
+        minutes = sum(minutes_on_point(twice) - minutes_on_point(p.occupations) for p in once)
+        minutes += _round_metres(points) / plan.assume["walking_speed"]
+        yield Remedy("twice", f"Observe {who} twice, 45 min apart: a second round on foot", minutes, edits)
+
+
+def _more_checks(plan: Plan, planned: Planned) -> Iterator[Remedy]:
+    wanted = max(standards()[plan.brief.standard].least_checks - len(plan.checks), 4)
+    if not plan.checks:
+        return
+    new = [
+        p.model_copy(update={"id": name, "name": name})
+        for p, name in zip(further_checks(plan, planned, wanted), free_names(plan, wanted, "K"), strict=True)
+    ]
+    minutes = sum(_minutes_for(plan, p.occupations, p.e, p.n) for p in new)
+    edits = tuple(Edit(f"control/{p.id}", None, to_json(p)) for p in new)
+    yield Remedy("checks", f"Add {wanted} checks, all over the site", minutes, edits)
+
+
+def _of_flight(plan: Plan, flight: Flight) -> Iterator[Remedy]:
+    of = f" of {reference('flight', flight.id)}" if len(plan.flights) > 1 else ""
+    now = flown(plan, flight).minutes
+    choices: list[tuple[str, str, dict[str, Any]]] = []
+    if not flight.oblique_strips and not flight.tilt:
+        choices.append(("oblique", f"Fly two oblique strips{of}, camera 30° forward", {"oblique_strips": 2}))
+    if not flight.crossing_strips:
+        choices.append(("crossing", f"Fly two crossing strips{of}, a fifth higher", {"crossing_strips": 2}))
+    if flight.height > 30:
+        lower = float(round(0.8 * flight.height))
+        choices.append(("lower", f"Fly{of} at {lower:g} m instead of {flight.height:g} m", {"height": lower}))
+    for kind, words, update in choices:
+        minutes = flown(plan, flight.model_copy(update=update)).minutes - now
+        yield Remedy(kind, words, minutes, field_edits(f"flights/{flight.id}", flight, **update))
+
+
+def _of_calibration(plan: Plan) -> Iterator[Remedy]:
+    flown_with = {f.camera for f in plan.flights}
+    best = to_json(library().calibrations["this_week"].calibration)
+    for camera in plan.kit.cameras:
+        if camera.id in flown_with and camera.calibration.state != "this_week":
+            words = f"Calibrate {reference('camera', camera.id)} by a flight of its own, this week"
+            edits = field_edits(f"kit/cameras/{camera.id}", camera, calibration=best)
+            yield Remedy("calibrate", words, plan.assume["minutes_calibration"], edits)
+
+
+def _of_set_up(plan: Plan, setup: SetUp) -> Iterator[Remedy]:
+    """For a set-up that a flight hangs on: a better mark, a longer session, a second reading."""
+    mark = plan.mark(setup.mark)
+    if mark is None or not any(f.hangs_on == OnSetUp(setup=setup.id) for f in plan.flights):
+        return
+    yield from _of_mark(plan, setup, mark)
+    if setup.support == "tripod" and len(setup.readings) == 1:
+        edits = field_edits(f"setups/{setup.id}", setup, readings=[setup.readings[0]] * 2)
+        words = f"Tape the antenna height of the {reference('setup', setup.id)} twice, two ways"
+        yield Remedy("taped", words, 1.0, edits)
+
+
+def _of_mark(plan: Plan, setup: SetUp, mark: Mark) -> Iterator[Remedy]:
+    assume, name = plan.assume, reference("mark", mark.id)
+    own = mark_sigma(mark, assume)[2]
+    for other in plan.marks:
+        sigma = mark_sigma(other, assume)[2]
+        if other.id != mark.id and sigma < own:
+            words = f"Move the base to {reference('mark', other.id)}, whose height is known to ±{sigma * 1000:.0f} mm"
+            edits = field_edits(f"setups/{setup.id}", setup, mark=other.id)
+            yield Remedy("base", words, assume["minutes_set_up"], edits)
+    if mark.known == "static":
+        longer = max(4.0, 2 * mark.hours)
+        words = f"Log {longer:g} h instead of {mark.hours:g} h on {name}"
+        yield Remedy("static", words, 60 * (longer - mark.hours), field_edits(f"marks/{mark.id}", mark, hours=longer))
+    hours = math.ceil((assume["static_v"] / (WORTH * own)) ** 2)
+    if mark.known == "published" and 4.0 <= hours <= LONGEST_SESSION:
+        words = f"Log {hours} h on {name} and post-process its position against a reference network"
+        edits = field_edits(f"marks/{mark.id}", mark, known="static", hours=float(hours))
+        yield Remedy("static", words, 60.0 * hours, edits)
+    if mark.known == "here":
+        words = f"Log 4 h on {name} and post-process its position"
+        edits = field_edits(f"marks/{mark.id}", mark, known="static", hours=4.0)
+        yield Remedy("static", words, 240.0, edits)
+
+
+def _spread(places: Floats, count: int) -> Floats:
+    """Some of the places, each as far as can be from those before it."""
+    picked = [int(np.argmin(places.sum(axis=1)))]
+    away = np.linalg.norm(places - places[picked[0]], axis=1)
+    while len(picked) < count:
+        picked.append(int(np.argmax(away)))
+        away = np.minimum(away, np.linalg.norm(places - places[picked[-1]], axis=1))
+    return places[picked]
+
+
+def _minutes_for(plan: Plan, occupations: tuple[Occupation, ...], e: float, n: float) -> float:
+    """One more point: laid out and picked up, observed, and the way there from the nearest other point and back."""
+    assume = plan.assume
+    near = min((math.hypot(p.e - e, p.n - n) for p in plan.control), default=0.0)
+    handling = assume["minutes_place"] + assume["minutes_pick_up"]
+    return handling + minutes_on_point(occupations) + 2 * near / assume["walking_speed"]
+
+
+def _round_metres(points: tuple[ControlPoint, ...]) -> float:
+    """A round on foot by the nearest next point, and back to the first."""
+    left = [np.array([p.e, p.n]) for p in points]
+    if len(left) < 2:
+        return 0.0
+    first = at = left.pop(0)
+    total = 0.0
+    while left:
+        k = int(np.argmin([np.linalg.norm(q - at) for q in left]))
+        total += float(np.linalg.norm(left[k] - at))
+        at = left.pop(k)
+    return total + float(np.linalg.norm(first - at))

@@ -1,0 +1,40 @@
+"""The areas of a plan as polygons in grid metres."""
+
+from shapely import Polygon
+
+from kardo.core.errors import PlanError
+from kardo.core.plan.flights import Flight
+from kardo.core.plan.model import Plan
+from kardo.core.plan.parts import Ring
+from kardo.core.plan.site import Area
+
+
+def site_polygon(plan: Plan) -> Polygon:
+    """The boundary as a polygon. Raises PlanError where there is none or it crosses itself."""
+    if len(plan.site.boundary) < 3:
+        raise PlanError(
+            "There is no boundary.", where="Site", mend="Import one, paste its corners, or draw it on the sheet."
+        )
+    return _polygon(plan.site.boundary, "The boundary")
+
+
+def area_polygon(area: Area) -> Polygon:
+    """An area as a polygon. Raises PlanError where it crosses itself."""
+    return _polygon(area.ring, f"The area {area.name}")
+
+
+def flight_polygon(plan: Plan, flight: Flight) -> Polygon:
+    """What a flight covers: its area, or the whole site. Raises PlanError as these do."""
+    area = next((a for a in plan.site.areas if a.id == flight.area), None)
+    return area_polygon(area) if area else site_polygon(plan)
+
+
+def _polygon(ring: Ring, what: str) -> Polygon:
+    polygon = Polygon(ring)
+    if not polygon.is_valid or polygon.area <= 0:
+        raise PlanError(
+            f"{what} crosses itself or has no extent.",
+            where="Site",
+            mend="Move the vertices so that its sides do not cross.",
+        )
+    return polygon

@@ -1,0 +1,43 @@
+"""What is promised: product, tolerance and the standard it is judged by, coordinates and unit."""
+
+from dataclasses import dataclass
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from kardo.core.plan.parts import PROSE, Clean, Part, Sigma
+
+StandardId = Literal["user_rmse", "per_point", "nssda", "asprs_2023", "contour", "volume"]
+
+
+@dataclass(frozen=True)
+class Terms:
+    """What a standard holds the product to. Tolerances h and v in metres (of what, the standard says), the share of points
+    (0 to 1) that a per-point limit asks for, and the contour interval in metres."""
+
+    h: float
+    v: float
+    share: float = 0.95
+    interval: float = 0.25
+
+
+class Brief(Part):
+    """What is promised, by which standard, in which coordinates. Metres; point_share in percent."""
+
+    title: Annotated[str, Field(min_length=1, max_length=120), Clean, PROSE] = "Untitled job"
+    deliverable: Literal["orthophoto", "surface", "volume", "drawing"] = "orthophoto"
+    tolerance_h: Sigma = 0.03
+    tolerance_v: Sigma = 0.05
+    standard: StandardId = "user_rmse"
+    point_share: Annotated[float, Field(ge=50, le=100, allow_inf_nan=False)] = 95.0
+    contour_interval: Annotated[float, Field(ge=0.001, le=100, allow_inf_nan=False)] = 0.25
+    crs: Annotated[str, Field(max_length=40), Clean] = ""
+    heights: Annotated[str, Field(max_length=40), Clean] = "EPSG:5773"
+    unit: Annotated[Literal["m", "ft", "us-ft"], PROSE] = "m"
+    epoch: Annotated[str, Field(max_length=20), Clean, PROSE] = ""
+    realisation: Annotated[str, Field(max_length=60), Clean, PROSE] = ""
+
+    @property
+    def terms(self) -> Terms:
+        """What the standard holds the product to."""
+        return Terms(self.tolerance_h, self.tolerance_v, self.point_share / 100, self.contour_interval)

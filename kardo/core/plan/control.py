@@ -1,0 +1,42 @@
+"""Control: targets and checks, where they lie and how they are observed; and the days on which it is done."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from kardo.core.plan.parts import PROSE, Clean, Coordinate, Height, Identifier, Length, Name, Note, Part
+from kardo.core.plan.stands import HangsOn
+
+
+class Occupation(Part):
+    """One standing on a point with a rover, or one round with an instrument: epochs at one second; after_min, minutes
+    since the point's first occupation."""
+
+    epochs: Annotated[int, Field(ge=1, le=100_000)] = 60
+    after_min: Annotated[float, Field(ge=0, le=100_000, allow_inf_nan=False)] = 0.0
+    pole: Annotated[Identifier | None, PROSE] = None
+    visit: Annotated[Identifier | None, PROSE] = None
+
+
+class ControlPoint(Part):
+    """A target (adjusts the block) or a check (never does). h None takes the terrain's height; width in metres."""
+
+    id: Identifier
+    name: Name
+    role: Literal["target", "check"]
+    e: Coordinate
+    n: Coordinate
+    h: Height | None = None
+    width: Length = 0.6
+    hangs_on: HangsOn
+    occupations: Annotated[tuple[Occupation, ...], Field(min_length=1, max_length=8)] = (Occupation(),)
+
+
+class Visit(Part):
+    """A day on site."""
+
+    id: Identifier
+    name: Name
+    date: Annotated[str, Field(pattern=r"^(\d{4}-\d{2}-\d{2})?$"), PROSE] = ""
+    people: Annotated[tuple[Annotated[str, Field(max_length=60), Clean], ...], Field(max_length=40), PROSE] = ()
+    note: Note = ""

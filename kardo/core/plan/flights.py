@@ -1,0 +1,55 @@
+"""The flights of a plan."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from kardo.core.plan.parts import PROSE, Identifier, Name, Part, Place
+from kardo.core.plan.stands import FlightHangsOn, OnNothing
+
+AboveGround = Annotated[float, Field(ge=10, le=1000, allow_inf_nan=False)]
+Overlap = Annotated[float, Field(ge=10, le=95, allow_inf_nan=False)]
+
+
+class Flight(Part):
+    """How a block is flown. Metres above ground, overlaps and reserve in percent, speed in m/s, exposure time in seconds,
+    course in grid degrees (None: the shortest day). tilt is the camera's, degrees from straight down, forward.
+
+    Beside the block's own strips: crossing strips at a right angle to it and at a height of their own (None: a fifth
+    higher), and oblique strips along it. area is one of the site's areas, None its whole boundary.
+
+    corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions.
+    """
+
+    id: Identifier
+    name: Name
+    purpose: Annotated[Literal["map", "strengthen", "calibrate", "facade", "corridor"], PROSE] = "map"
+    camera: Identifier
+    aircraft: Identifier
+    battery: Identifier
+    area: Identifier | None = None
+    height: AboveGround = 60.0
+    terrain_following: bool = True
+    tilt: Annotated[float, Field(ge=0, le=50, allow_inf_nan=False)] = 0.0
+    forward_overlap: Overlap = 75.0
+    side_overlap: Overlap = 75.0
+    course: Annotated[float, Field(ge=0, lt=360, allow_inf_nan=False)] | None = None
+    margin_strips: Annotated[int, Field(ge=0, le=6)] = 2
+    margin_exposures: Annotated[int, Field(ge=0, le=10)] = 2
+    crossing_strips: Annotated[int, Field(ge=0, le=20)] = 0
+    crossing_height: AboveGround | None = None
+    oblique_strips: Annotated[int, Field(ge=0, le=20)] = 0
+    oblique_tilt: Annotated[float, Field(ge=5, le=50, allow_inf_nan=False)] = 30.0
+    speed: Annotated[float, Field(ge=0.01, le=40, allow_inf_nan=False)] = 6.0
+    exposure_time: Annotated[float, Field(ge=1e-6, le=0.1, allow_inf_nan=False)] = 0.001
+    reserve: Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)] = 28.0
+    hangs_on: FlightHangsOn = OnNothing()
+    corrections: Literal["live", "post_processed", "both", "none"] = "both"
+    state: Literal["fixed", "float", "code"] = "fixed"
+    standpoint: Annotated[Place | None, PROSE] = None
+    visit: Annotated[Identifier | None, PROSE] = None
+
+    @property
+    def corrected(self) -> bool:
+        """Whether the camera positions hang on anything but the satellites."""
+        return self.corrections != "none" and self.state != "code"

@@ -1,0 +1,106 @@
+"""The library of generic profiles that plans take theirs from. Only who makes or edits a plan looks here; a computation
+takes what the plan holds."""
+
+import tomllib
+from dataclasses import dataclass
+from functools import lru_cache
+from importlib.resources import files
+from typing import Any
+
+from kardo.core.errors import PlanError
+from kardo.core.plan.brief import Brief
+from kardo.core.plan.flights import Flight
+from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera, Kit
+from kardo.core.plan.model import Plan
+from kardo.core.plan.stands import OnSetUp, SetUp
+
+
+@dataclass(frozen=True)
+class CalibrationState:
+    """One state that a lens can be in, by name."""
+
+    id: str
+    name: str
+    calibration: Calibration
+
+
+@dataclass(frozen=True)
+class Library:
+    """All profiles on offer, by id."""
+
+    cameras: dict[str, Camera]
+    aircraft: dict[str, Aircraft]
+    batteries: dict[str, Battery]
+    antennas: dict[str, Antenna]
+    calibrations: dict[str, CalibrationState]
+
+
+@lru_cache(maxsize=1)
+def library() -> Library:
+    """The library that ships."""
+    data = tomllib.loads((files("kardo.core.plan") / "library.toml").read_text())
+    states = {
+        key: CalibrationState(key, entry["name"], Calibration(state=key, sigma_io=entry["sigma_io"]))
+        for key, entry in data["calibrations"].items()
+    }
+    usual: dict[str, Any] = {"calibration": states["earlier"].calibration}
+    return Library(
+        {key: Camera(**_profile(key, entry), **usual) for key, entry in data["cameras"].items()},
+        {key: Aircraft(**_profile(key, entry)) for key, entry in data["aircraft"].items()},
+        {key: Battery(**_profile(key, entry)) for key, entry in data["batteries"].items()},
+        {key: Antenna(**_profile(key, entry)) for key, entry in data["antennas"].items()},
+        states,
+    )
+
+
+def _profile(key: str, entry: dict[str, Any]) -> dict[str, Any]:
+    own = {name: value for name, value in entry.items() if name != "revision"}
+    return {"id": key, "origin": {"id": key, "revision": entry["revision"]}, **own}
+
+
+def kit_of(
+    cameras: tuple[str, ...] = ("mp20",),
+    aircraft: tuple[str, ...] = ("quad",),
+    antennas: tuple[str, ...] = ("disc",),
+    calibration: str = "earlier",
+) -> Kit:
+    """A kit of the library's profiles; batteries come with their aircraft. Raises PlanError for one there is none of.
+
+    >>> [c.f_px > 3000 for c in kit_of(cameras=("mp20", "mp45")).cameras]
+    [True, True]
+    """
+    shelf = library()
+    state = _find(shelf.calibrations, calibration, "calibration state").calibration
+    return Kit(
+        cameras=tuple(_find(shelf.cameras, key, "camera").model_copy(update={"calibration": state}) for key in cameras),
+        aircraft=tuple(_find(shelf.aircraft, key, "aircraft") for key in aircraft),
+        batteries=tuple(_find(shelf.batteries, key, "battery") for key in aircraft),
+        antennas=tuple(_find(shelf.antennas, key, "antenna") for key in antennas),
+    )
+
+
+def _find(entries: dict[str, Any], key: str, what: str) -> Any:
+    if key not in entries:
+        raise PlanError(
+            f"There is no {what} “{key}” in the library.", where="kit", mend=f"Choose one of {', '.join(entries)}."
+        )
+    return entries[key]
+
+
+def new_plan(title: str = "Untitled job") -> Plan:
+    """What a new job begins with: the usual kit, one flight hung on one set-up that still wants its mark."""
+    return Plan(
+        brief=Brief(title=title),
+        kit=kit_of(),
+        setups=(SetUp(id="base", name="base", antenna="disc", readings=(1.6,)),),
+        flights=(
+            Flight(
+                id="main",
+                name="main flight",
+                camera="mp20",
+                aircraft="quad",
+                battery="quad",
+                hangs_on=OnSetUp(setup="base"),
+            ),
+        ),
+    )

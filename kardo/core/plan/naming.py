@@ -1,0 +1,58 @@
+"""Names are put in when words are shown: what is computed and stored speaks of things by kind and id."""
+
+import re
+from typing import Any
+
+from kardo.core.plan.model import Plan
+
+_REFERENCE = re.compile(r"\{(mark|setup|network|leg|flight|control|area|camera)/([A-Za-z0-9_.-]+)\}")
+
+
+def reference(kind: str, key: str) -> str:
+    """How words that are stored speak of a thing of the plan.
+
+    >>> reference("mark", "heron-4")
+    '{mark/heron-4}'
+    """
+    return f"{{{kind}/{key}}}"
+
+
+def without_braces(words: str) -> str:
+    """References as plain ids, for files that carry no names."""
+    return _REFERENCE.sub(lambda found: found[2], words)
+
+
+def named(words: str, plan: Plan) -> str:
+    """Words with the names that things have in a plan; one that is no longer there keeps its id."""
+    return _REFERENCE.sub(lambda found: name_of(plan, found[1], found[2]), words)
+
+
+def name_of(plan: Plan, kind: str, key: str) -> str:
+    """What a thing of a plan is called in a sentence."""
+    if kind == "leg":
+        flight, _, number = key.rpartition(".")
+        leg = f"leg {number}"
+        return leg if len(plan.flights) < 2 else f"{leg} of {name_of(plan, 'flight', flight)}"
+    rows: tuple[Any, ...] = {
+        "mark": plan.marks,
+        "setup": plan.setups,
+        "network": plan.networks,
+        "flight": plan.flights,
+        "control": plan.control,
+        "area": plan.site.areas,
+        "camera": plan.kit.cameras,
+    }[kind]
+    own: str = next((row.name for row in rows if row.id == key), key)
+    if kind == "setup":
+        return set_up_name(plan, key, own)
+    return {"mark": f"mark {own}", "network": f"network {own}"}.get(kind, own)
+
+
+def set_up_name(plan: Plan, key: str, own: str) -> str:
+    """A set-up by the mark it stands on, and by its own name where several stand there."""
+    setup = plan.setup(key)
+    mark = plan.mark(setup.mark) if setup else None
+    if setup is None or mark is None:
+        return f"set-up {own}"
+    alone = sum(s.mark == mark.id for s in plan.setups) == 1
+    return f"set-up on {mark.name}" if alone else f"set-up {own} on {mark.name}"

@@ -1,0 +1,117 @@
+"""The site: its boundary, areas whose volume matters, what stands on it, and the ground."""
+
+import hashlib
+import json
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from kardo.core.arrays import Json
+from kardo.core.plan.parts import (
+    MAX_VERTICES,
+    PROSE,
+    Clean,
+    Coordinate,
+    Identifier,
+    Name,
+    Note,
+    Part,
+    Place,
+    Ring,
+    to_json,
+)
+from kardo.core.terrain.surface import Surface
+
+
+class Area(Part):
+    """A part of the site whose volume matters, or that a flight covers. One ring of (E, N), not closed."""
+
+    id: Identifier
+    name: Name
+    ring: Annotated[Ring, Field(min_length=3, max_length=MAX_VERTICES)]
+
+
+class Feature(Part):
+    """Something on the site that the work must mind: one vertex is a place, two or more a line or, where it says so, an
+    area. height in metres above ground."""
+
+    id: Identifier
+    name: Name
+    kind: Annotated[
+        Literal[
+            "obstacle",
+            "canopy",
+            "water",
+            "hazard",
+            "keep_out",
+            "no_permission",
+            "access",
+            "gate",
+            "airspace",
+            "power_line",
+        ],
+        PROSE,
+    ]
+    shape: Annotated[Literal["place", "line", "area"], PROSE] = "place"
+    vertices: Annotated[tuple[Place, ...], Field(min_length=1, max_length=MAX_VERTICES), PROSE]
+    height: Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False), PROSE] = 0.0
+    note: Note = ""
+
+
+class Terrain(Part):
+    """Heights on a regular grid. They are kept once, under their digest: `heights`, packed as
+    kardo.core.terrain.surface.Surface.pack says, is there in a plan's file and None in a stored plan."""
+
+    digest: Annotated[str, Field(pattern=r"^[0-9a-f]{0,64}$")] = ""
+    e0: Coordinate
+    n0: Coordinate
+    step: Annotated[float, Field(ge=0.01, le=10000, allow_inf_nan=False)]
+    rows: Annotated[int, Field(ge=2, le=4000)]
+    cols: Annotated[int, Field(ge=2, le=4000)]
+    source: Annotated[str, Field(max_length=200), Clean, PROSE] = ""
+    heights: Annotated[str | None, Field(max_length=12_000_000), PROSE] = None
+
+    @model_validator(mode="after")
+    def _digest_fits(self) -> "Terrain":
+        if self.heights is None:
+            if not self.digest:
+                raise ValueError("a terrain needs its heights or their digest")
+            return self
+        own = terrain_digest(to_json(self))
+        if self.digest not in ("", own):
+            raise ValueError("the terrain's heights are not those of its digest")
+        object.__setattr__(self, "digest", own)
+        return self
+
+    def without_heights(self) -> "Terrain":
+        """The small form that a stored plan holds."""
+        return self.model_copy(update={"heights": None})
+
+
+def terrain_digest(value: Json) -> str:
+    """SHA-256 over grid, source and packed heights of a terrain."""
+    kept = {key: value[key] for key in ("e0", "n0", "step", "rows", "cols", "heights", "source")}
+    return hashlib.sha256(json.dumps(kept, sort_keys=True).encode()).hexdigest()
+
+
+def terrain_of(surface: Surface, source: str) -> Terrain:
+    """The plan's terrain from a surface, heights included."""
+    rows, cols = surface.heights.shape
+    return Terrain(
+        e0=surface.e0, n0=surface.n0, step=surface.step, rows=rows, cols=cols, heights=surface.pack(), source=source
+    )
+
+
+class Ground(Part):
+    """What the ground is known by. Without a terrain nothing can be flown over yet."""
+
+    terrain: Terrain | None = None
+
+
+class Site(Part):
+    """Boundary: one ring of (E, N), not closed."""
+
+    boundary: Annotated[Ring, Field(max_length=MAX_VERTICES)] = ()
+    areas: Annotated[tuple[Area, ...], Field(max_length=40)] = ()
+    features: Annotated[tuple[Feature, ...], Field(max_length=500), PROSE] = ()
+    ground: Ground = Ground()

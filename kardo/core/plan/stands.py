@@ -1,0 +1,102 @@
+"""What positions hang on: marks, set-ups over them, and correction networks."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from kardo.core.plan.parts import PROSE, Clean, Coordinate, Height, Identifier, Length, Name, Note, Part, Sigma
+
+Hours = Annotated[float, Field(ge=0.1, le=240, allow_inf_nan=False)]
+Moment = Annotated[str, Field(max_length=40), Clean, PROSE]
+
+
+class Mark(Part):
+    """A mark with coordinates. Where they come from: published, with sigmas per axis (95 % circle / 2.4477, 95 % height /
+    1.96); static, post-processed from so many hours of logging; or here, an autonomous position not yet shifted."""
+
+    id: Identifier
+    name: Name
+    e: Coordinate
+    n: Coordinate
+    h: Height
+    sigma_h: Sigma = 0.010
+    sigma_v: Sigma = 0.015
+    known: Literal["published", "static", "here"] = "published"
+    hours: Hours = 4.0
+    realisation: Annotated[str, Field(max_length=60), Clean, PROSE] = ""
+    epoch: Annotated[str, Field(max_length=20), Clean, PROSE] = ""
+    source: Note = ""
+
+
+class Log(Part):
+    """When a set-up logs raw data: start and end as written, seconds between epochs."""
+
+    start: Moment = ""
+    end: Moment = ""
+    interval_s: Annotated[float, Field(ge=0.05, le=60, allow_inf_nan=False), PROSE] = 1.0
+
+
+Bearing = Annotated[float, Field(ge=0, le=360, allow_inf_nan=False)]
+Elevation = Annotated[float, Field(ge=0, le=90, allow_inf_nan=False)]
+
+
+class SetUp(Part):
+    """One standing of a base or an instrument over a mark. readings in metres: the pole's height, or slant heights to the
+    disc's edge; none yet counts as the two that custom asks for. horizon: (azimuth, elevation) in degrees."""
+
+    id: Identifier
+    name: Name
+    mark: Identifier | None = None
+    support: Literal["fixed_pole", "tripod"] = "tripod"
+    antenna: Identifier
+    readings: Annotated[tuple[Length, ...], Field(max_length=4)] = ()
+    horizon: Annotated[tuple[tuple[Bearing, Elevation], ...], Field(max_length=360), PROSE] = ()
+    log: Annotated[Log | None, PROSE] = None
+    visit: Annotated[Identifier | None, PROSE] = None
+
+
+class CorrectionNetwork(Part):
+    """A correction service: the offset of all its positions from the job's datum is one error, so wide."""
+
+    id: Identifier
+    name: Name
+    sigma_h: Sigma = 0.010
+    sigma_v: Sigma = 0.020
+
+
+class OnSetUp(Part):
+    """Hangs on a base: on its mark and on its set-up."""
+
+    on: Literal["setup"] = "setup"
+    setup: Identifier
+
+
+class OnNetwork(Part):
+    """Hangs on a correction network."""
+
+    on: Literal["network"] = "network"
+    network: Identifier
+
+
+class OwnSession(Part):
+    """A static session of its own, post-processed: it shares its error with nothing."""
+
+    on: Literal["session"] = "session"
+    hours: Hours = 1.0
+
+
+class OnInstrument(Part):
+    """Measured by angle and distance from an instrument on a set-up."""
+
+    on: Literal["instrument"] = "instrument"
+    setup: Identifier
+
+
+class OnNothing(Part):
+    """An autonomous position."""
+
+    on: Literal["nothing"] = "nothing"
+
+
+HangsOn = Annotated[OnSetUp | OnNetwork | OwnSession | OnInstrument | OnNothing, Field(discriminator="on")]
+FlightHangsOn = Annotated[OnSetUp | OnNetwork | OnNothing, Field(discriminator="on")]

@@ -1,0 +1,118 @@
+"""What practitioners know, as rules: each is data plus a function that looks at a plan and its prediction.
+
+A rule yields findings; a finding names the object, the measured value, the threshold and the mend. Thresholds are common
+practice, not law.
+"""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from typing import Literal
+
+from kardo.core.accuracy.results import Result
+from kardo.core.flight.pattern import FlightPlan
+from kardo.core.plan.edits import Edit
+from kardo.core.plan.model import Plan
+
+Severity = Literal["stop", "warn", "note"]
+Station = Literal["brief", "site", "flight", "base", "control", "verdict"]
+ORDER = {"stop": 0, "warn": 1, "note": 2}
+FIELD = "field practice"
+
+
+@dataclass(frozen=True)
+class Finding:
+    """What a rule found. station and object (a path of the plan, or empty) say where to go; edits, where given, are what
+    mends it, and label what that is called."""
+
+    rule: str
+    severity: Severity
+    station: Station
+    words: str
+    mend: str
+    object: str
+    measured: float | None
+    threshold: float | None
+    edits: list[Edit] = field(default_factory=list)
+    label: str = ""
+
+
+@dataclass(frozen=True)
+class View:
+    """What rules look at: the plan, its flights where they can be laid out, its prediction where there is one."""
+
+    plan: Plan
+    flights: tuple[FlightPlan, ...]
+    result: Result | None
+
+    def of_flight(self, name: str, words: str) -> str:
+        """A sentence about a flight, which says which one where there are several."""
+        return _sentence(f"{name}: {words}" if len(self.plan.flights) > 1 else words)
+
+    def of_set_up(self, name: str, words: str) -> str:
+        """A sentence about a set-up, which says which one where there are several."""
+        return _sentence(f"{name}: {words}" if len(self.plan.setups) > 1 else words)
+
+
+def _sentence(words: str) -> str:
+    return words[0].upper() + words[1:]
+
+
+@dataclass(frozen=True)
+class Rule:
+    """A rule of the catalogue: what it asks, its default threshold, why, and where in the trade it comes from."""
+
+    id: str
+    asks: str
+    severity: Severity
+    station: Station
+    threshold: float
+    why: str
+    source: str
+
+    def found(
+        self,
+        words: str,
+        mend: str,
+        object: str = "",
+        measured: float | None = None,
+        edits: tuple[Edit, ...] = (),
+        label: str = "",
+    ) -> Finding:
+        """A finding of this rule."""
+        threshold = self.threshold if self.threshold == self.threshold else None
+        return Finding(
+            self.id, self.severity, self.station, words, mend, object, measured, threshold, list(edits), label
+        )
+
+
+NO_THRESHOLD = float("nan")
+Look = Callable[[Rule, View], Iterator[Finding]]
+CATALOGUE: dict[str, tuple[Rule, Look]] = {}
+
+
+def rule(
+    id: str, asks: str, severity: Severity, station: Station, threshold: float | None, why: str, source: str
+) -> Callable[[Look], Look]:
+    """Enter a function into the catalogue."""
+
+    def enter(look: Look) -> Look:
+        limit = NO_THRESHOLD if threshold is None else threshold
+        CATALOGUE[id] = Rule(id, asks, severity, station, limit, why, source), look
+        return look
+
+    return enter
+
+
+def findings(view: View) -> list[Finding]:
+    """Everything the catalogue finds, worst first."""
+    import kardo.core.practice.rules  # noqa: F401 - enters the rules
+
+    found = [finding for rule, look in CATALOGUE.values() for finding in look(rule, view)]
+    return sorted(found, key=lambda f: ORDER[f.severity])
+
+
+def rules() -> list[Rule]:
+    """The catalogue's rules, in the order of the stations."""
+    import kardo.core.practice.rules  # noqa: F401 - enters the rules
+
+    return [rule for rule, _ in CATALOGUE.values()]

@@ -1,0 +1,113 @@
+"""Rules of the Base: marks, set-ups, antenna heights."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from kardo.core.accuracy.offers import field_edits
+from kardo.core.errors import KardoError
+from kardo.core.geodesy.antenna import vertical_from_slant
+from kardo.core.plan.model import Plan
+from kardo.core.plan.stands import Mark, OnSetUp, SetUp
+from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+
+
+def _flown_from(plan: Plan) -> list[tuple[SetUp, Mark]]:
+    """Set-ups that a flight hangs on, with their marks."""
+    hung = {f.hangs_on.setup for f in plan.flights if isinstance(f.hangs_on, OnSetUp)}
+    pairs = [(s, plan.mark(s.mark)) for s in plan.setups if s.id in hung]
+    return [(s, mark) for s, mark in pairs if mark is not None]
+
+
+@rule(
+    "base-height-system",
+    "Is the mark's height in the job's height system?",
+    "stop",
+    "base",
+    8.0,
+    "A mean-sea-level height typed as ellipsoidal, or the reverse, moves the whole map by the geoid separation.",
+    FIELD,
+)
+def _height_system(r: Rule, view: View) -> Iterator[Finding]:
+    plan = view.plan
+    if plan.surface is None or not plan.brief.crs:
+        return
+    for mark in plan.marks:
+        if not plan.surface.contains(np.array([mark.e]), np.array([mark.n])):
+            continue
+        off = mark.h - float(plan.surface.at(mark.e, mark.n))
+        separation = float(plan.grid.separation(mark.e, mark.n)) if plan.brief.heights != "ellipsoidal" else 0.0
+        if abs(off) <= r.threshold:
+            continue
+        looks = abs(abs(off) - abs(separation)) < r.threshold and separation != 0.0
+        words = f"{mark.name} stands {off:+.1f} m from the terrain"
+        words += (
+            f", close to the geoid separation of {separation:.1f} m: is its height ellipsoidal?"
+            if looks
+            else ": one of the two heights is wrong."
+        )
+        mended = round(mark.h - separation * float(np.sign(off) * np.sign(separation)), 4)
+        yield r.found(
+            words,
+            "Type the height in the job's system, or change the system in the Brief.",
+            f"marks/{mark.id}",
+            off,
+            field_edits(f"marks/{mark.id}", mark, h=mended) if looks else (),
+            f"convert to {mended:.3f} m" if looks else "",
+        )
+
+
+@rule(
+    "base-readings",
+    "Do the antenna height readings agree?",
+    "stop",
+    "base",
+    0.003,
+    "An antenna height read wrong once goes into every height of the map.",
+    FIELD,
+)
+def _readings(r: Rule, view: View) -> Iterator[Finding]:
+    plan = view.plan
+    for setup in plan.setups:
+        if setup.support != "tripod" or plan.mark(setup.mark) is None or not setup.readings:
+            continue
+        path = f"setups/{setup.id}"
+        try:
+            verticals = [vertical_from_slant(s, plan.antenna(setup.antenna)) for s in setup.readings]
+        except KardoError as fault:
+            yield r.found(view.of_set_up(setup.name, fault.what), fault.mend, path)
+            continue
+        spread = max(verticals) - min(verticals)
+        if spread > r.threshold + 1e-9:
+            words = view.of_set_up(setup.name, f"the antenna height readings differ by {spread * 1000:.1f} mm.")
+            yield r.found(words, "Measure again: 3 mm apart at most.", path, spread)
+
+
+@rule("base-taped-once", "Is the antenna height measured twice?", "warn", "base", 2, "One reading has no check.", FIELD)
+def _taped_once(r: Rule, view: View) -> Iterator[Finding]:
+    for setup, _ in _flown_from(view.plan):
+        if setup.support == "tripod" and len(setup.readings) == 1:
+            words = view.of_set_up(setup.name, "the antenna height is planned to be taped only once.")
+            yield r.found(words, "Measure it twice, two ways.", f"setups/{setup.id}", 1)
+
+
+@rule(
+    "base-mark-unsettled",
+    "Is the base on coordinates that will hold?",
+    "warn",
+    "base",
+    4.0,
+    "A position taken here is good to metres until the block is shifted; a short static session is worse than its law.",
+    "Eckl and others, J. Geodesy 2001, for the hours; field practice for the rest",
+)
+def _unsettled(r: Rule, view: View) -> Iterator[Finding]:
+    for mark in {m.id: m for _, m in _flown_from(view.plan)}.values():
+        if mark.known == "published" or (mark.known == "static" and mark.hours >= r.threshold):
+            continue
+        words = (
+            f"{mark.name} has the position it was given on the spot: the verdict is that before any shift."
+            if mark.known == "here"
+            else f"{mark.name} rests on {mark.hours:g} h of logging; below four hours the figures are only a cautious guess."
+        )
+        mend = "Log four hours or more and post-process, or stand on a known mark."
+        yield r.found(words, mend, f"marks/{mark.id}", mark.hours)

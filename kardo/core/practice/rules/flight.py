@@ -1,0 +1,190 @@
+"""Rules of the Flight."""
+
+import math
+from collections.abc import Iterator
+
+import numpy as np
+
+from kardo.core.accuracy.defects import spans
+from kardo.core.accuracy.offers import field_edits
+from kardo.core.flight.pattern import FlightPlan
+from kardo.core.plan.edits import Edit
+from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+
+
+def _path(flight: FlightPlan) -> str:
+    return f"flights/{flight.flight.id}"
+
+
+def _mended(flight: FlightPlan, **update: object) -> tuple[Edit, ...]:
+    return field_edits(_path(flight), flight.flight, **update)
+
+
+@rule(
+    "flight-blur",
+    "Does the image stay sharp at this speed?",
+    "warn",
+    "flight",
+    0.5,
+    "Speed times exposure time smears the image; half a pixel is the usual limit, one pixel a stop.",
+    FIELD,
+)
+def _blur(r: Rule, view: View) -> Iterator[Finding]:
+    for f in view.flights:
+        if f.blur_px > r.threshold * (1 + 1e-9):
+            slower = math.floor(10 * f.flight.speed * r.threshold / f.blur_px) / 10  # down, or the finding would stay
+            mend = f"Fly at {slower} m/s or shorten the exposure." if slower else "Shorten the exposure."
+            yield r.found(
+                view.of_flight(f.flight.name, f"blur of {f.blur_px:.2f} pixels."),
+                mend,
+                _path(f),
+                f.blur_px,
+                _mended(f, speed=slower) if slower else (),
+                f"fly {slower} m/s" if slower else "",
+            )
+
+
+@rule(
+    "flight-shutter",
+    "Is the shutter mechanical?",
+    "warn",
+    "flight",
+    None,
+    "A rolling shutter reads the rows one after another while the aircraft moves.",
+    FIELD,
+)
+def _shutter(r: Rule, view: View) -> Iterator[Finding]:
+    for f in view.flights:
+        if f.camera.shutter == "rolling":
+            words = view.of_flight(
+                f.flight.name, "the camera has a rolling shutter; the prediction takes every row at one moment."
+            )
+            yield r.found(words, "Fly slowly, or use a mechanical shutter.", _path(f))
+
+
+@rule(
+    "flight-overlap",
+    "Is the side overlap at least 60 %?",
+    "warn",
+    "flight",
+    60,
+    "Below it single rays miss and the block loses its height strength.",
+    FIELD,
+)
+def _overlap(r: Rule, view: View) -> Iterator[Finding]:
+    for f in view.plan.flights:
+        if f.side_overlap < r.threshold and f.purpose in {"map", "corridor"}:
+            yield r.found(
+                view.of_flight(f.name, f"side overlap of {f.side_overlap:.0f} %."),
+                "Raise it to 60 % or more.",
+                f"flights/{f.id}",
+                f.side_overlap,
+                field_edits(f"flights/{f.id}", f, side_overlap=70.0),
+                "set 70 %",
+            )
+
+
+@rule(
+    "flight-margin",
+    "Does the flight reach two strips and two exposures beyond?",
+    "note",
+    "flight",
+    2,
+    "The block is weakest at its edge; the margin keeps the edge outside what matters.",
+    "one school of two; airspace or safety may force the other",
+)
+def _margin(r: Rule, view: View) -> Iterator[Finding]:
+    for f in view.plan.flights:
+        least = min(f.margin_strips, f.margin_exposures)
+        if least < r.threshold and f.purpose in {"map", "corridor"}:
+            reach = (
+                "the lines end at the boundary."
+                if least == 0
+                else f"the lines reach {f.margin_strips} strips and {f.margin_exposures} exposures beyond."
+            )
+            yield r.found(
+                view.of_flight(f.name, reach),
+                "Add two strips and two exposures where airspace allows.",
+                f"flights/{f.id}",
+                least,
+                field_edits(f"flights/{f.id}", f, margin_strips=2, margin_exposures=2),
+                "add margin",
+            )
+
+
+@rule(
+    "flight-relief",
+    "Does the flight follow the terrain where it must?",
+    "warn",
+    "flight",
+    0.1,
+    "Relief beyond a tenth of the height eats the overlap on high ground.",
+    FIELD,
+)
+def _relief(r: Rule, view: View) -> Iterator[Finding]:
+    surface = view.plan.surface
+    for f in view.flights:
+        if f.flight.terrain_following or surface is None:
+            continue
+        ground = surface.at(f.e, f.n)
+        relief = float(np.nanmax(ground) - np.nanmin(ground)) / f.flight.height
+        if relief > r.threshold:
+            yield r.found(
+                view.of_flight(f.flight.name, f"relief is {relief:.0%} of the flying height."),
+                "Follow the terrain.",
+                _path(f),
+                relief,
+                _mended(f, terrain_following=True),
+                "follow terrain",
+            )
+
+
+@rule(
+    "leg-battery",
+    "Does every leg land with its reserve?",
+    "stop",
+    "flight",
+    None,
+    "The way home needs 25 to 30 %.",
+    FIELD,
+)
+def _battery(r: Rule, view: View) -> Iterator[Finding]:
+    for f in view.flights:
+        for k, leg in enumerate(f.legs):
+            if leg.battery_left < f.flight.reserve - 1e-6:
+                words = view.of_flight(f.flight.name, f"leg {k + 1} lands with {leg.battery_left:.0f} % left.")
+                yield r.found(words, "Shorten its lines or fly faster.", _path(f), leg.battery_left)
+
+
+@rule(
+    "map-uncovered",
+    "Do two images see every part of the site?",
+    "stop",
+    "flight",
+    0,
+    "Where fewer than two images see, there is no map.",
+    FIELD,
+)
+def _uncovered(r: Rule, view: View) -> Iterator[Finding]:
+    mapped = view.result.map if view.result else None
+    if mapped and mapped.uncovered:
+        share = mapped.uncovered / len(mapped.h)
+        words = f"{share:.0%} of the site is seen by fewer than two images."
+        yield r.found(words, "Raise the overlap or the margin.", measured=mapped.uncovered)
+
+
+@rule(
+    "exposures-untied",
+    "Can every exposure be oriented?",
+    "warn",
+    "flight",
+    6,
+    "An exposure with fewer than six tie rays hangs on its neighbours by too little; over water and at ragged edges there are none.",
+    "theory of the orientation of an image",
+)
+def _untied(r: Rule, view: View) -> Iterator[Finding]:
+    left_out = view.result.left_out if view.result else []
+    if left_out:
+        words = f"{len(left_out)} of the images see fewer than six tie points and are left out: {spans(np.array(left_out))}."
+        mend = "Raise the overlap there, or fly a margin over ground that can be tied."
+        yield r.found(words, mend, measured=len(left_out))

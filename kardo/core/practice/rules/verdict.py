@@ -1,0 +1,69 @@
+"""Rules of the Verdict."""
+
+from collections.abc import Iterator
+
+from kardo.core.control.survey import base_mark
+from kardo.core.plan.stands import OnSetUp
+from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+
+
+@rule(
+    "verdict-tolerance",
+    "Is the predicted RMSE inside the tolerance?",
+    "stop",
+    "verdict",
+    None,
+    "This is what was promised.",
+    "the Brief",
+)
+def _tolerance(r: Rule, view: View) -> Iterator[Finding]:
+    p = view.result
+    if p is None:
+        return
+    for name, is_, limit in (("H", p.rmse_h, p.limit_h), ("V", p.rmse_v, p.limit_v)):
+        if limit is not None and is_ > limit:
+            words = f"{name} of {is_ * 1000:.1f} mm is outside the {limit * 1000:.1f} mm allowed."
+            yield r.found(words, "See the largest share of the budget.", measured=is_)
+
+
+@rule(
+    "verdict-volume",
+    "Is the mean height good enough for the volume?",
+    "stop",
+    "verdict",
+    1.96,
+    "A volume is as good as the mean height over it, and that hangs on what all its points share.",
+    "the Brief",
+)
+def _volume(r: Rule, view: View) -> Iterator[Finding]:
+    if view.plan.brief.standard != "volume" or view.result is None:
+        return
+    names = {a.id: a.name for a in view.plan.site.areas} | {"": "the whole site"}
+    allowed = view.plan.brief.tolerance_v
+    for volume in view.result.volumes:
+        at_95 = volume.sigma * r.threshold
+        if at_95 > allowed:
+            words = (
+                f"Mean height over {names.get(volume.id, volume.id)} is good to {at_95 * 1000:.1f} mm at 95 %; "
+                f"{allowed * 1000:.1f} mm is allowed."
+            )
+            yield r.found(words, "See the largest share of the budget.", measured=at_95)
+
+
+@rule(
+    "verdict-blind",
+    "Would the checks see an error of the base?",
+    "note",
+    "verdict",
+    None,
+    "Targets, checks and corrections on one base share its error: a perfect report on a shifted map.",
+    FIELD,
+)
+def _blind(r: Rule, view: View) -> Iterator[Finding]:
+    plan = view.plan
+    setups = [plan.setup(f.hangs_on.setup) for f in plan.flights if isinstance(f.hangs_on, OnSetUp) and f.corrected]
+    marks = {s.mark for s in setups if s is not None and s.mark is not None}
+    checked_from = {mark.id if mark else None for mark in (base_mark(plan, p) for p in plan.checks)}
+    if plan.checks and marks and checked_from <= marks:
+        words = "Every check hangs on the base's own mark."
+        yield r.found(words, "Observe some checks from another mark.", f"control/{plan.checks[0].id}")

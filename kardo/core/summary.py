@@ -1,0 +1,321 @@
+"""What the sheet shows of a plan: what follows directly from it, and its results in words with the names put in."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Literal, TypeVar
+
+import numpy as np
+
+from kardo.core.accuracy.advice import Advice
+from kardo.core.accuracy.defects import Defect
+from kardo.core.accuracy.planned import missing
+from kardo.core.accuracy.results import BlindSpot, Result, Share, Undetermined
+from kardo.core.accuracy.standards import standards
+from kardo.core.control.survey import heights_of
+from kardo.core.errors import KardoError
+from kardo.core.flight.areas import site_polygon
+from kardo.core.flight.pattern import FlightPlan, flown
+from kardo.core.geodesy.antenna import height_chain
+from kardo.core.geodesy.crs import height_name
+from kardo.core.gnss.occupations import mark_sigma
+from kardo.core.plan.model import Plan
+from kardo.core.plan.naming import name_of, named
+from kardo.core.plan.stands import SetUp
+from kardo.core.practice.catalogue import Finding, View, findings
+
+T = TypeVar("T")
+Pair = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Fault:
+    """Why a part of the summary is not there."""
+
+    what: str
+    where: str
+    mend: str
+
+
+@dataclass(frozen=True)
+class Lack:
+    """What the plan still wants before anything can be predicted, and at which station."""
+
+    station: str
+    words: str
+
+
+@dataclass(frozen=True)
+class Limits:
+    """The tolerance as an RMSE, metres; None where the standard sets no such limit."""
+
+    h: float
+    v: float | None
+
+
+@dataclass(frozen=True)
+class Datum:
+    """Grid, height system, geoid separation in metres, combined scale and convergence at the middle of the site."""
+
+    grid: str
+    heights: str
+    separation: float | None
+    scale_ppm: float | None
+    convergence_deg: float | None
+
+
+@dataclass(frozen=True)
+class StripLine:
+    """One strip, grid metres."""
+
+    start: Pair
+    end: Pair
+    leg: int
+    exposures: int
+    length: float
+    kind: Literal["main", "crossing", "oblique"]
+
+
+@dataclass(frozen=True)
+class LegTime:
+    """One battery's flight: minutes, per cent left on landing, first and last strip."""
+
+    minutes: float
+    battery_left: float
+    first_strip: int
+    last_strip: int
+
+
+@dataclass(frozen=True)
+class FlightFigures:
+    """One flight laid out: metres, minutes, seconds; course in grid degrees; e and n of the exposures to the centimetre."""
+
+    id: str
+    camera: str
+    exposures: int
+    gsd: float
+    footprint: Pair
+    spacing: float
+    trigger_distance: float
+    trigger_interval: float
+    blur_px: float
+    course: float
+    minutes: float
+    height_range: Pair
+    crossing_height: float
+    strips: list[StripLine]
+    legs: list[LegTime]
+    e: list[float]
+    n: list[float]
+
+
+@dataclass(frozen=True)
+class SetUpHeights:
+    """The height chain of one set-up, metres, and its mark's latitude and longitude on the grid's datum, degrees."""
+
+    setup: str
+    mark_name: str
+    system: str
+    mark: float
+    separation: float
+    mark_ellipsoidal: float
+    readings: list[float]
+    verticals: list[float]
+    arp_above_mark: float
+    apc_above_arp: float
+    arp: float
+    arp_ellipsoidal: float
+    apc: float
+    apc_ellipsoidal: float
+    spread: float
+    latitude: float
+    longitude: float
+
+
+@dataclass(frozen=True)
+class Summary:
+    """What follows directly from the plan. A part that cannot be computed is missing, with the reason under `faults`
+    (flights and set-ups by `flight/id` and `setup/id`). mark_sigma: east, north, up of every mark."""
+
+    hash: str
+    lacks: list[Lack]
+    limits: Limits
+    datum: Datum | None
+    area: float | None
+    flights: list[FlightFigures]
+    heights: list[SetUpHeights]
+    mark_sigma: dict[str, tuple[float, float, float]]
+    control_h: list[float | None]
+    faults: dict[str, Fault]
+
+
+@dataclass(frozen=True)
+class Told:
+    """A result in words, with the names that things have now: the sources of the budget in its order, what the checks are
+    blind to, and the defects."""
+
+    budget: list[str]
+    blind: list[str]
+    defects: list[Defect]
+
+
+def summary(plan: Plan) -> Summary:
+    """Everything the sheet and the trays show that follows directly from the plan. Quick, and never stored."""
+    faults: dict[str, Fault] = {}
+
+    def attempt(part: str, make: Callable[[], T]) -> T | None:
+        try:
+            return make()
+        except KardoError as fault:
+            faults[part] = Fault(fault.what, fault.where, fault.mend)
+            return None
+
+    def each(kind: str, make: Callable[[str], T], keys: list[str]) -> list[T]:
+        made = [attempt(f"{kind}/{key}", lambda key=key: make(key)) for key in keys]  # type: ignore[misc]
+        return [one for one in made if one is not None]
+
+    return Summary(
+        hash=plan.hash,
+        lacks=[Lack(*lack) for lack in missing(plan)],
+        limits=_limits(plan),
+        datum=attempt("datum", lambda: _datum(plan)),
+        area=attempt("area", lambda: float(site_polygon(plan).area)),
+        flights=each("flight", lambda key: _flight(plan, key), [f.id for f in plan.flights]),
+        heights=each("setup", lambda key: _heights(plan, key), [s.id for s in plan.setups]),
+        mark_sigma=attempt("assumptions", lambda: {m.id: mark_sigma(m, plan.assume) for m in plan.marks}) or {},
+        control_h=attempt("control", lambda: _control_heights(plan)) or [],
+        faults=faults,
+    )
+
+
+def _limits(plan: Plan) -> Limits:
+    h, v = standards()[plan.brief.standard].rmse_limits(plan.brief.terms)
+    return Limits(float(h), float(v) if np.isfinite(v) else None)
+
+
+def _datum(plan: Plan) -> Datum:
+    grid = plan.grid
+    bare = Datum(grid.name, height_name(plan.brief.heights), None, None, None)
+    if len(plan.site.boundary) < 3:
+        return bare
+    middle = site_polygon(plan).representative_point()
+    h = float(np.nan_to_num(plan.surface.at(middle.x, middle.y))) if plan.surface else 0.0
+    return replace(
+        bare,
+        separation=float(grid.separation(middle.x, middle.y)),
+        scale_ppm=(grid.combined_factor(middle.x, middle.y, h) - 1) * 1e6,
+        convergence_deg=float(np.degrees(grid.convergence_and_scale(middle.x, middle.y)[0])),
+    )
+
+
+def _flight(plan: Plan, key: str) -> FlightFigures:
+    return flight_figures(flown(plan, next(f for f in plan.flights if f.id == key)))
+
+
+def flight_figures(flight: FlightPlan) -> FlightFigures:
+    """Figures, strips, legs and exposures of a flight."""
+    strips = [StripLine(s.start, s.end, s.leg, s.count, s.length, s.kind) for s in flight.strips]
+    legs = [LegTime(leg.minutes, leg.battery_left, leg.first_strip, leg.last_strip) for leg in flight.legs]
+    return FlightFigures(
+        id=flight.flight.id,
+        camera=flight.camera.name,
+        exposures=len(flight.e),
+        gsd=flight.gsd,
+        footprint=(flight.footprint_across, flight.footprint_along),
+        spacing=flight.spacing,
+        trigger_distance=flight.trigger_distance,
+        trigger_interval=flight.trigger_interval,
+        blur_px=flight.blur_px,
+        course=flight.main_course,
+        minutes=flight.minutes,
+        height_range=(float(np.nanmin(flight.h)), float(np.nanmax(flight.h))),
+        crossing_height=flight.crossing_height,
+        strips=strips,
+        legs=legs,
+        e=np.round(flight.e, 2).tolist(),
+        n=np.round(flight.n, 2).tolist(),
+    )
+
+
+def _heights(plan: Plan, key: str) -> SetUpHeights:
+    setup = plan.setup(key)
+    assert setup is not None
+    mark = plan.mark(setup.mark)
+    if mark is None:
+        raise KardoError(
+            "The set-up stands on no mark yet.", where="Base", mend="Choose a mark with known coordinates, or add one."
+        )
+    if not setup.readings:
+        raise KardoError("No antenna height is planned yet.", where="Base", mend="Type one as it will be measured.")
+    return _chain(plan, setup)
+
+
+def _chain(plan: Plan, setup: SetUp) -> SetUpHeights:
+    mark = plan.mark(setup.mark)
+    assert mark is not None
+    separation = float(plan.grid.separation(mark.e, mark.n))
+    system, slant = height_name(plan.brief.heights), setup.support == "tripod"
+    chain = height_chain(system, mark.h, separation, setup.readings, slant, plan.antenna(setup.antenna))
+    lon, lat = plan.grid.to_geodetic(mark.e, mark.n)
+    own = vars(chain) | {"readings": list(chain.readings), "verticals": list(chain.verticals)}
+    return SetUpHeights(setup=setup.id, mark_name=mark.name, latitude=float(lat), longitude=float(lon), **own)
+
+
+def _control_heights(plan: Plan) -> list[float | None]:
+    return [float(h) if np.isfinite(h) else None for h in heights_of(plan, plan.control)]
+
+
+def found(plan: Plan, result: Result | None) -> list[Finding]:
+    """What the rules find in a plan and, where there is one, its result."""
+    try:
+        flights = tuple(flown(plan, f) for f in plan.flights)
+    except KardoError:
+        flights = ()
+    return findings(View(plan, flights, result))
+
+
+def told(plan: Plan, result: Result | Undetermined) -> Told:
+    """A result in words."""
+    defects = [replace(d, words=named(d.words, plan), mend=named(d.mend, plan)) for d in result.defects]
+    if isinstance(result, Undetermined):
+        return Told([], [], defects)
+    return Told([source_name(plan, s) for s in result.budget], blind_words(plan, result), defects)
+
+
+def named_advice(plan: Plan, advice: Advice) -> Advice:
+    """Advice with the names that things have now."""
+    return replace(advice, offers=[replace(o, words=named(o.words, plan)) for o in advice.offers])
+
+
+def source_name(plan: Plan, share: Share | BlindSpot) -> str:
+    """What a source of error is called."""
+    several_flights = len(plan.flights) > 1
+    several_cameras = len({f.camera for f in plan.flights}) > 1
+    camera = f" of {name_of(plan, 'camera', share.id)}" if several_cameras and share.id else ""
+    flight = f" of {name_of(plan, 'flight', share.id)}" if several_flights and share.id else ""
+    plain = {
+        "images": "images",
+        "targets": "surveyed targets",
+        "positions": f"camera positions{camera}",
+        "calibration": f"calibration{camera}",
+        "legs": f"legs{flight}",
+    }
+    return plain.get(share.kind) or name_of(plan, share.kind, share.id)
+
+
+def blind_words(plan: Plan, result: Result) -> list[str]:
+    """What the checks cannot see, in words."""
+    count = len(plan.checks)
+    if not count:
+        return ["There are no checks: nothing in this plan would show an error."]
+    if not result.blind:
+        return ["The checks hang on nothing large that the map hangs on: they see the error as it is."]
+    return [_blind_sentence(plan, spot, count) for spot in result.blind]
+
+
+def _blind_sentence(plan: Plan, spot: BlindSpot, count: int) -> str:
+    everyone = spot.checks == count
+    who = "Every check hangs" if everyone else f"{spot.checks} of {count} checks hang"
+    return (
+        f"{'Height' if spot.in_height else 'Plan'}: {spot.share:.0%} of the variance is {source_name(plan, spot)} "
+        f"(±{spot.sigma * 1000:.0f} mm). {who} on it too, so {'no check' if everyone else 'only the others'} can see that share."
+    )

@@ -1,0 +1,12 @@
+"""Who a request comes from, with the organisation, in one question to the database."""
+
+from django.contrib.auth import get_user_model
+from django.contrib.auth.backends import ModelBackend
+
+
+class WithOrganisation(ModelBackend):
+    """Django's own check of name and password; a signed-in user comes with the organisation."""
+
+    def get_user(self, user_id):
+        user = get_user_model().objects.select_related("member__organisation").filter(pk=user_id).first()
+        return user if user is not None and self.user_can_authenticate(user) else None

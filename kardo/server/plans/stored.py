@@ -1,0 +1,77 @@
+"""From what is stored to the immutable plan: the document through the upgrade chain, the terrain by its digest."""
+
+import hashlib
+import json
+from functools import cache, lru_cache
+from typing import Any
+
+from django.contrib.gis.geos import Point
+
+from kardo.core.arrays import Json
+from kardo.core.errors import PlanError
+from kardo.core.flight.areas import site_polygon
+from kardo.core.plan.model import Plan, json_schema, plan_from_json, plan_of
+from kardo.core.plan.site import Terrain
+from kardo.server.jobs.models import Job
+from kardo.server.plans.models import TerrainGrid
+
+
+@cache
+def model_digest() -> str:
+    """What the plan's model is now; a hash stored under another is computed anew."""
+    return hashlib.sha256(json.dumps(json_schema(), sort_keys=True).encode()).hexdigest()[:12]
+
+
+def stored_plan(job: Job) -> Plan:
+    """The job's plan, terrain by its digest. Raises PlanError for one that cannot be read."""
+    bring_up_to_date(job)
+    return plan_of(job.document)
+
+
+def bring_up_to_date(job: Job) -> None:
+    """A document that an older model stored goes through the upgrade chain, and is kept so with its new hash."""
+    if job.model != model_digest():
+        keep(job, plan_from_json(job.document or {"format": "kardo-plan", "version": 1}))
+        Job.objects.filter(pk=job.pk).update(document=job.document, plan_hash=job.plan_hash, model=job.model)
+
+
+def keep(job: Job, plan: Plan) -> None:
+    """Write a plan into its job, which the caller saves."""
+    job.document = plan.without_heights().to_json()
+    job.title, job.plan_hash, job.model = plan.brief.title, plan.hash, model_digest()
+
+
+def whole_plan(job: Job) -> Plan:
+    """The job's plan with the heights of its terrain."""
+    return with_ground(job.pk, stored_plan(job))
+
+
+def with_ground(job_id: Any, plan: Plan) -> Plan:
+    """A stored plan with its heights. Raises PlanError when they are not kept."""
+    terrain = plan.site.ground.terrain
+    return plan if terrain is None or terrain.heights else plan.with_heights(_heights(job_id, terrain.digest))
+
+
+@lru_cache(maxsize=16)
+def _heights(job_id: Any, digest: str) -> str:
+    grid = TerrainGrid.objects.filter(job_id=job_id, digest=digest).values_list("value__heights", flat=True).first()
+    if grid is None:
+        raise PlanError("The terrain's heights are not here.", where="Site, terrain", mend="Import the terrain again.")
+    return str(grid)
+
+
+def keep_terrain(job: Job, terrain: Terrain) -> Json:
+    """Store heights under their digest; answers the small row that goes into the plan."""
+    TerrainGrid.objects.get_or_create(
+        job=job, digest=terrain.digest, defaults={"value": terrain.model_dump(mode="json", exclude={"digest"})}
+    )
+    return terrain.without_heights().model_dump(mode="json")
+
+
+def location(plan: Plan) -> Point | None:
+    """The middle of the site for maps of all jobs."""
+    if not plan.brief.crs or len(plan.site.boundary) < 3:
+        return None
+    middle = site_polygon(plan).centroid
+    lon, lat = plan.grid.to_geodetic(middle.x, middle.y)
+    return Point(float(lon), float(lat), srid=4326)

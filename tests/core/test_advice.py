@@ -1,0 +1,81 @@
+"""What would help most: offers predict what the plan then predicts, are ranked, and cost what they say."""
+
+import pytest
+
+from kardo.core.accuracy.advice import advise
+from kardo.core.accuracy.prediction import predict
+from kardo.core.plan.brief import Brief
+from kardo.core.plan.edits import changed
+from kardo.core.plan.stands import Mark
+from tests.conftest import E0, N0, small_plan
+
+
+def weak_plan():
+    """A plan short of good: a mark from two hours of logging, one tape reading, a tight tolerance in height; a better mark
+    stands near."""
+    return small_plan(
+        brief=Brief(crs="EPSG:25828", tolerance_h=0.03, tolerance_v=0.022),
+        marks=(
+            Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2, known="static", hours=2),
+            Mark(id="B", name="Heron", e=E0 - 25, n=N0 + 140, h=5.0, sigma_h=0.004, sigma_v=0.006),
+        ),
+        setup={"readings": (1.8,)},
+    )
+
+
+@pytest.fixture(scope="module")
+def advice():
+    return advise(weak_plan())
+
+
+def test_every_offer_predicts_what_the_changed_plan_predicts(advice):
+    plan, offers = weak_plan(), {o.kind: o for o in advice.offers}
+    assert {"base", "static"} <= set(offers)
+    for kind in ("base", "static", "twice", "oblique"):
+        if kind not in offers:
+            continue
+        full = predict(changed(plan, offers[kind].edits))
+        tolerance = 0.03 if offers[kind].provisional else 1e-9
+        assert offers[kind].rmse_v == pytest.approx(full.rmse_v, rel=tolerance)
+        assert offers[kind].rmse_h == pytest.approx(full.rmse_h, rel=tolerance)
+        assert offers[kind].chance == pytest.approx(full.chance, abs=0.02)
+
+
+def test_what_makes_the_plan_good_comes_first_and_the_shortest_of_it_before_the_rest(advice):
+    good = [o.good for o in advice.offers]
+    assert good == sorted(good, reverse=True) and good[0]
+    minutes = [o.minutes for o in advice.offers if o.good]
+    assert minutes == sorted(minutes)
+    assert advice.offers[0].kind == "base", "the known mark is ten minutes away; logging longer takes hours"
+
+
+def test_minutes_on_the_ground(advice):
+    offers = {o.kind: o for o in advice.offers}
+    assert offers["base"].minutes == pytest.approx(10)
+    assert offers["static"].minutes == pytest.approx(60 * (4 - 2))
+
+
+def test_nothing_is_offered_that_does_not_help(advice):
+    now = advice.now
+    for offer in advice.offers:
+        better_v, better_h = offer.rmse_v < now.rmse_v, offer.rmse_h < now.rmse_h
+        assert better_v or better_h or offer.chance > now.chance
+
+
+def test_the_mark_that_is_not_good_enough_is_not_offered():
+    plan = weak_plan()
+    worse = plan.marks[1].model_copy(update={"sigma_v": 0.5})
+    kinds = {o.kind for o in advise(plan.model_copy(update={"marks": (plan.marks[0], worse)})).offers}
+    assert "base" not in kinds
+
+
+def test_a_network_with_a_defect_is_offered_what_settles_it():
+    """No camera positions and one target: nothing but more targets gives it a datum."""
+    plan = small_plan()
+    lone = tuple(p for p in plan.control if p.id == "G1" or p.role == "check")
+    plan = small_plan(control=lone, flight={"corrections": "none"}, overrides={"code_h": 1e3, "code_v": 1e3})
+    advice = advise(plan)
+    words = [o.words for o in advice.offers]
+    assert any("four extremes" in w for w in words)
+    best = advice.offers[0]
+    assert predict(changed(plan, best.edits)).rmse_v == pytest.approx(best.rmse_v, rel=0.03)
