@@ -36,7 +36,8 @@ class Dense:
         self.exposure_at = {}
         for i in sorted(self.kept):
             self.exposure_at[i], at = at, at + 6
-        self.io_at, at = at, at + 7
+        self.cameras = data.get("cameras") or [data["camera"]]
+        self.io_at, at = at, at + 7 * len(self.cameras)
         self.shift_at = [at + 3 * s for s in range(len(data["shifts"]))]
         at += 3 * len(data["shifts"])
         self.point_at = {}
@@ -55,13 +56,13 @@ class Dense:
 
         for j in self.point_at:
             p = points[j]
-            for i in self.rays(p):
+            for i, sigma in zip(self.rays(p), self.sigmas(p), strict=True):
                 je, ji, jx = self.partials(i, p["x"])
                 for a in range(2):
                     entries = [(self.exposure_at[i] + k, je[a, k]) for k in range(6)]
-                    entries += [(self.io_at + k, ji[a, k]) for k in range(7)]
+                    entries += [(self.interior_of(i) + k, ji[a, k]) for k in range(7)]
                     entries += [(self.point_at[j] + k, jx[a, k]) for k in range(3)]
-                    row(entries, p["sigma_px"])
+                    row(entries, sigma)
             for a in range(3):
                 if p.get("sigma_x"):
                     hang = [(self.shift_at[s] + a, 1.0) for s in p["shifts"]]
@@ -72,7 +73,7 @@ class Dense:
                 if e.get("sigma_c"):
                     hang = [(self.shift_at[s] + a, 1.0) for s in e["shifts"]]
                     row([(self.exposure_at[i] + 3 + a, 1.0), *hang], e["sigma_c"][a])
-        for k, s in enumerate(data["camera"]["sigma_io"]):
+        for k, s in enumerate(s for cam in self.cameras for s in cam["sigma_io"]):
             if s:
                 row([(self.io_at + k, 1.0)], s)
         for s, shift in enumerate(data["shifts"]):
@@ -85,8 +86,17 @@ class Dense:
     def rays(self, p):
         return [i for i in p["rays"] if i in self.kept]
 
+    def sigmas(self, p):
+        """Pixels of each of the point's rays."""
+        each = p["sigma_px"] if isinstance(p["sigma_px"], list) else [p["sigma_px"]] * len(p["rays"])
+        return [s for i, s in zip(p["rays"], each, strict=True) if i in self.kept]
+
+    def interior_of(self, i):
+        return self.io_at + 7 * self.data["exposures"][i].get("camera", 0)
+
     def partials(self, i, x):
-        e, f = self.data["exposures"][i], self.data["camera"]["f_px"]
+        e = self.data["exposures"][i]
+        f = self.cameras[e.get("camera", 0)]["f_px"]
         rot, c, x = rotation(e["ypr"]), np.array(e["c"]), np.array(x)
         zero7, zero3 = np.zeros(7), np.zeros(3)
 
@@ -106,12 +116,12 @@ class Dense:
     def intersection(self, p):
         """Rows taking the unknowns to a point intersected afterwards, and its own noise."""
         a_pp, g = np.zeros((3, 3)), np.zeros((3, self.size))
-        for i in self.rays(p):
+        for i, sigma in zip(self.rays(p), self.sigmas(p), strict=True):
             je, ji, jx = self.partials(i, p["x"])
-            w = 1 / p["sigma_px"] ** 2
+            w = 1 / sigma**2
             a_pp += w * jx.T @ jx
             g[:, self.exposure_at[i] : self.exposure_at[i] + 6] += w * jx.T @ je
-            g[:, self.io_at : self.io_at + 7] += w * jx.T @ ji
+            g[:, self.interior_of(i) : self.interior_of(i) + 7] += w * jx.T @ ji
         inverse = np.linalg.inv(a_pp)
         return -inverse @ g, inverse
 
