@@ -7,6 +7,7 @@ from typing import Literal, TypeVar
 import numpy as np
 
 from kardo.core.accuracy.advice import Advice
+from kardo.core.accuracy.conditions import unmet
 from kardo.core.accuracy.defects import Defect
 from kardo.core.accuracy.planned import missing
 from kardo.core.accuracy.results import BlindSpot, Result, Share, Undetermined
@@ -17,6 +18,7 @@ from kardo.core.flight.areas import site_polygon
 from kardo.core.flight.pattern import FlightPlan, flown
 from kardo.core.geodesy.antenna import height_chain
 from kardo.core.geodesy.crs import height_name
+from kardo.core.geodesy.units import small
 from kardo.core.gnss.occupations import mark_sigma
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of, named
@@ -151,10 +153,11 @@ class Summary:
 @dataclass(frozen=True)
 class Told:
     """A result in words, with the names that things have now: the sources of the budget in its order, what the checks are
-    blind to, and the defects."""
+    blind to, the standard's conditions that are not met, and the defects."""
 
     budget: list[str]
     blind: list[str]
+    unmet: list[str]
     defects: list[Defect]
 
 
@@ -254,7 +257,7 @@ def _chain(plan: Plan, setup: SetUp) -> SetUpHeights:
     assert mark is not None
     separation = float(plan.grid.separation(mark.e, mark.n))
     system, slant = height_name(plan.brief.heights), setup.support == "tripod"
-    chain = height_chain(system, mark.h, separation, setup.readings, slant, plan.antenna(setup.antenna))
+    chain = height_chain(system, plan.mark_height(mark), separation, setup.readings, slant, plan.antenna(setup.antenna))
     lon, lat = plan.grid.to_geodetic(mark.e, mark.n)
     own = vars(chain) | {"readings": list(chain.readings), "verticals": list(chain.verticals)}
     return SetUpHeights(setup=setup.id, mark_name=mark.name, latitude=float(lat), longitude=float(lon), **own)
@@ -277,8 +280,8 @@ def told(plan: Plan, result: Result | Undetermined) -> Told:
     """A result in words."""
     defects = [replace(d, words=named(d.words, plan), mend=named(d.mend, plan)) for d in result.defects]
     if isinstance(result, Undetermined):
-        return Told([], [], defects)
-    return Told([source_name(plan, s) for s in result.budget], blind_words(plan, result), defects)
+        return Told([], [], [], defects)
+    return Told([source_name(plan, s) for s in result.budget], blind_words(plan, result), unmet(plan), defects)
 
 
 def named_advice(plan: Plan, advice: Advice) -> Advice:
@@ -317,5 +320,5 @@ def _blind_sentence(plan: Plan, spot: BlindSpot, count: int) -> str:
     who = "Every check hangs" if everyone else f"{spot.checks} of {count} checks hang"
     return (
         f"{'Height' if spot.in_height else 'Plan'}: {spot.share:.0%} of the variance is {source_name(plan, spot)} "
-        f"(±{spot.sigma * 1000:.0f} mm). {who} on it too, so {'no check' if everyone else 'only the others'} can see that share."
+        f"(±{small(spot.sigma, plan.brief.unit)}). {who} on it too, so {'no check' if everyone else 'only the others'} can see that share."
     )

@@ -24,7 +24,7 @@ def point_list_csv(plan: Plan) -> str:
     writer.writerow(["point", "N", "E", "Z", "code"])
     heights = heights_of(plan, plan.control)
     rows = [(p.name, p.n, p.e, h, CODES[p.role]) for p, h in zip(plan.control, heights, strict=True)]
-    rows += [(m.name, m.n, m.e, m.h, "MARK") for m in plan.marks]
+    rows += [(m.name, m.n, m.e, plan.mark_height(m), "MARK") for m in plan.marks]
     for name, n, e, h, code in rows:
         writer.writerow(
             [_plain(name), *(f"{unit.from_metres(v):.4f}" if np.isfinite(v) else "" for v in (n, e, h)), code]
@@ -44,7 +44,7 @@ def _places(plan: Plan) -> list[dict]:
         {"name": p.name, "role": p.role, "e": p.e, "n": p.n, "h": float(h)}
         for p, h in zip(plan.control, heights, strict=True)
     ]
-    places += [{"name": m.name, "role": "mark", "e": m.e, "n": m.n, "h": m.h} for m in plan.marks]
+    places += [{"name": m.name, "role": "mark", "e": m.e, "n": m.n, "h": plan.mark_height(m)} for m in plan.marks]
     for place in places:
         lon, lat = plan.grid.to_geodetic(place["e"], place["n"])
         place |= {

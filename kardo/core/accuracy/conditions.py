@@ -6,6 +6,7 @@ import numpy as np
 
 from kardo.core.accuracy.standards import Standard, standards
 from kardo.core.control.survey import survey
+from kardo.core.geodesy.units import length, small
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 
@@ -22,6 +23,7 @@ def unmet(plan: Plan) -> list[str]:
 def _places(plan: Plan, standard: Standard) -> list[str]:
     if len(plan.checks) < 2 or not standard.quadrant_share or len(plan.site.boundary) < 3:
         return []
+    unit = plan.brief.unit
     ring, at = np.array(plan.site.boundary), np.array([(p.e, p.n) for p in plan.checks])
     low, high = ring.min(axis=0), ring.max(axis=0)
     east, north = (at > (low + high) / 2).T
@@ -34,20 +36,21 @@ def _places(plan: Plan, standard: Standard) -> list[str]:
     apart = np.linalg.norm(at[:, None] - at, axis=2)[np.triu_indices(len(at), 1)].min()
     least = standard.spacing * float(np.linalg.norm(high - low))
     if apart < least:
-        found.append(f"Two checks are {apart:.0f} m apart; {standard.name} asks for {least:.0f} m.")
+        found.append(f"Two checks are {length(apart, unit)} apart; {standard.name} asks for {length(least, unit)}.")
     return found
 
 
 def _control(plan: Plan, standard: Standard) -> list[str]:
     if not standard.control_factor or not plan.targets:
         return []
+    unit = plan.brief.unit
     h, v = control_rmse(plan, plan.targets)
     found = []
     for name, is_, tolerance in (("plan", h, plan.brief.tolerance_h), ("height", v, plan.brief.tolerance_v)):
         if is_ > tolerance / standard.control_factor:
             found.append(
-                f"Control is good to {is_ * 1000:.1f} mm in {name}; {standard.name} asks for "
-                f"{tolerance / standard.control_factor * 1000:.1f} mm."
+                f"Control is good to {small(is_, unit)} in {name}; {standard.name} asks for "
+                f"{small(tolerance / standard.control_factor, unit)}."
             )
     return found
 

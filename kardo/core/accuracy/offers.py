@@ -19,7 +19,7 @@ from kardo.core.plan.edits import Edit, changed
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import library
 from kardo.core.plan.model import Plan
-from kardo.core.plan.naming import reference
+from kardo.core.plan.naming import plain_length, reference, small_length
 from kardo.core.plan.parts import Part, to_json
 from kardo.core.plan.stands import HangsOn, Mark, OnNothing, OnSetUp, SetUp
 
@@ -124,7 +124,7 @@ def _further_targets(plan: Plan, planned: Planned, count: int) -> Iterator[Remed
         return
     for e, n in _spread(places, min(count, len(places))):
         minutes = _minutes_for(plan, METHODS["rtk_once"].occupations, e, n)
-        yield Remedy("target", f"Add a target at {e:.0f} E {n:.0f} N", minutes, (new_target(plan, e, n),))
+        yield Remedy("target", "Add a target where it helps most", minutes, (new_target(plan, e, n),))
 
 
 def _extremes(plan: Plan, planned: Planned) -> Remedy:
@@ -176,7 +176,9 @@ def _of_flight(plan: Plan, flight: Flight) -> Iterator[Remedy]:
         choices.append(("crossing", f"Fly two crossing strips{of}, a fifth higher", {"crossing_strips": 2}))
     if flight.height > 30:
         lower = float(round(0.8 * flight.height))
-        choices.append(("lower", f"Fly{of} at {lower:g} m instead of {flight.height:g} m", {"height": lower}))
+        choices.append(
+            ("lower", f"Fly{of} at {plain_length(lower)} instead of {plain_length(flight.height)}", {"height": lower})
+        )
     for kind, words, update in choices:
         minutes = flown(plan, flight.model_copy(update=update)).minutes - now
         yield Remedy(kind, words, minutes, field_edits(f"flights/{flight.id}", flight, **update))
@@ -210,7 +212,7 @@ def _of_mark(plan: Plan, setup: SetUp, mark: Mark) -> Iterator[Remedy]:
     for other in plan.marks:
         sigma = mark_sigma(other, assume)[2]
         if other.id != mark.id and sigma < own:
-            words = f"Move the base to {reference('mark', other.id)}, whose height is known to ±{sigma * 1000:.0f} mm"
+            words = f"Move the base to {reference('mark', other.id)}, whose height is known to ±{small_length(sigma)}"
             edits = field_edits(f"setups/{setup.id}", setup, mark=other.id)
             yield Remedy("base", words, assume["minutes_set_up"], edits)
     if mark.known == "static":

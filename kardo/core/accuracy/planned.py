@@ -274,7 +274,7 @@ def _camera_sigma(plan: Plan, sight: Sight, frame: LocalFrame) -> Floats:
     mark = plan.mark(setup.mark) if setup else None
     distance = np.zeros(len(sight.c))
     if mark is not None and state != "code":
-        at = frame.to_enu(np.array([mark.e]), np.array([mark.n]), np.array([mark.h]))[0]
+        at = frame.to_enu(np.array([mark.e]), np.array([mark.n]), np.array([plan.mark_height(mark)]))[0]
         distance = np.linalg.norm(sight.c - at, axis=1)
     ppm = assume["fixed_ppm"] * 1e-6 * distance
     along = flight.speed * assume["trigger_time"]

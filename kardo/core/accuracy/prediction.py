@@ -7,7 +7,6 @@ import numpy as np
 
 from kardo.core.accuracy import acceptance, effort, normals
 from kardo.core.accuracy.budget import OnMap, propagate_to_map
-from kardo.core.accuracy.conditions import unmet
 from kardo.core.accuracy.effort import Progress
 from kardo.core.accuracy.misclosures import difference_covariance, misclosures
 from kardo.core.accuracy.network import Network
@@ -102,7 +101,6 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Resul
         hash=plan.hash,
         engine=ENGINE,
         defects=[],
-        unmet=unmet(plan),
         tolerances=standards()[plan.brief.standard].tolerances(plan.brief.terms),
         chance_curve=_chance_curve(plan, planned, solution),
         volumes=_volumes(plan, planned, solution),

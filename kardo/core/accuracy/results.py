@@ -191,7 +191,6 @@ class Result(MapFigures):
     hash: str
     engine: int
     defects: list[Defect]
-    unmet: list[str]
     tolerances: tuple[float, float]
     chance_curve: list[tuple[int, float, float]]
     volumes: list[Volume]

@@ -32,6 +32,32 @@ UNITS = {
         Unit("us-ft", "ftUS", "US survey foot", Fraction(1200, 3937)),
     )
 }
+
+
+def small(metres: float, unit: str = "m") -> str:
+    """A small length in words: millimetres, or in a job in feet thousandths of a foot with the millimetres beside.
+
+    >>> small(0.0213), small(0.0213, "ft")
+    ('21.3 mm', '0.070 ft (21.3 mm)')
+    """
+    millimetres = f"{metres * 1000:.1f} mm"
+    return millimetres if unit == "m" else f"{UNITS[unit].from_metres(metres):.3f} {UNITS[unit].short} ({millimetres})"
+
+
+def length(metres: float, unit: str = "m", decimals: int = 0) -> str:
+    """A length in words, in the job's unit.
+
+    >>> length(1.8, "ft", 1)
+    '5.9 ft'
+    """
+    return f"{UNITS[unit].from_metres(metres):.{decimals}f} {UNITS[unit].short}"
+
+
+def place(e: float, n: float, unit: str = "m") -> str:
+    """A grid position in words, in the job's unit."""
+    return f"{UNITS[unit].from_metres(e):.0f} E {UNITS[unit].from_metres(n):.0f} N"
+
+
 _SUFFIX = {
     "mm": Fraction(1, 1000),
     "cm": Fraction(1, 100),

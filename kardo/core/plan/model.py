@@ -6,6 +6,7 @@ system, sigmas one standard deviation in metres, angles degrees. A plan stands a
 
 import hashlib
 import json
+import math
 from collections import Counter
 from collections.abc import Iterator
 from functools import cached_property
@@ -163,6 +164,13 @@ class Plan(Part):
     def mark(self, key: str | None) -> Mark | None:
         """A mark by id, None where there is none."""
         return _by_id(self.marks, key)
+
+    def mark_height(self, mark: Mark) -> float:
+        """A mark's height in metres: its own, or the ground's there; zero where neither is known."""
+        if mark.h is not None:
+            return mark.h
+        ground = float(self.surface.at(mark.e, mark.n)) if self.surface else 0.0
+        return ground if math.isfinite(ground) else 0.0
 
     def setup(self, key: str | None) -> SetUp | None:
         """A set-up by id, None where there is none."""

@@ -3,9 +3,11 @@
 import re
 from typing import Any
 
+from kardo.core.geodesy.units import length, small
 from kardo.core.plan.model import Plan
 
 _REFERENCE = re.compile(r"\{(mark|setup|network|leg|flight|control|area|camera)/([A-Za-z0-9_.-]+)\}")
+_LENGTH = re.compile(r"\{(small|length)/([0-9.e+-]+)\}")
 
 
 def reference(kind: str, key: str) -> str:
@@ -17,13 +19,25 @@ def reference(kind: str, key: str) -> str:
     return f"{{{kind}/{key}}}"
 
 
+def small_length(metres: float) -> str:
+    """How words that are stored speak of a small length, whatever unit it will be shown in."""
+    return f"{{small/{metres!r}}}"
+
+
+def plain_length(metres: float) -> str:
+    """The same of a length."""
+    return f"{{length/{metres!r}}}"
+
+
 def without_braces(words: str) -> str:
     """References as plain ids, for files that carry no names."""
     return _REFERENCE.sub(lambda found: found[2], words)
 
 
 def named(words: str, plan: Plan) -> str:
-    """Words with the names that things have in a plan; one that is no longer there keeps its id."""
+    """Words with the names that things have in a plan, and lengths in its unit; what is no longer there keeps its id."""
+    unit = plan.brief.unit
+    words = _LENGTH.sub(lambda found: (small if found[1] == "small" else length)(float(found[2]), unit), words)
     return _REFERENCE.sub(lambda found: name_of(plan, found[1], found[2]), words)
 
 

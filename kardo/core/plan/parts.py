@@ -40,7 +40,7 @@ Ring = tuple[Place, ...]
 class Part(BaseModel):
     """Common manner of every part of the plan: frozen, and nothing unknown is let in."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", json_schema_serialization_defaults_required=True)
 
 
 @cache

@@ -12,13 +12,14 @@ Moment = Annotated[str, Field(max_length=40), Clean, PROSE]
 
 class Mark(Part):
     """A mark with coordinates. Where they come from: published, with sigmas per axis (95 % circle / 2.4477, 95 % height /
-    1.96); static, post-processed from so many hours of logging; or here, an autonomous position not yet shifted."""
+    1.96); static, post-processed from so many hours of logging; or here, an autonomous position not yet shifted. h None takes
+    the ground's height, until the mark's own is typed."""
 
     id: Identifier
     name: Name
     e: Coordinate
     n: Coordinate
-    h: Height
+    h: Height | None = None
     sigma_h: Sigma = 0.010
     sigma_v: Sigma = 0.015
     known: Literal["published", "static", "here"] = "published"

@@ -5,7 +5,7 @@ practice, not law.
 """
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Literal
 
 from kardo.core.accuracy.results import Result
@@ -32,8 +32,8 @@ class Finding:
     object: str
     measured: float | None
     threshold: float | None
-    edits: list[Edit] = field(default_factory=list)
-    label: str = ""
+    edits: list[Edit]
+    label: str
 
 
 @dataclass(frozen=True)

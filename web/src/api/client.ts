@@ -1,23 +1,29 @@
 import type { components } from "./schema";
 
 type Schemas = components["schemas"];
-export type Plan = Schemas["PlanOutline"];
+export type Plan = Schemas["Plan"];
 export type PlanAnswer = Schemas["PlanOut"];
 export type Brief = Schemas["Brief"];
 export type Flight = Schemas["Flight"];
-export type Base = Schemas["Base"];
+export type SetUp = Schemas["SetUp"];
 export type Mark = Schemas["Mark"];
+export type Network = Schemas["CorrectionNetwork"];
 export type ControlPoint = Schemas["ControlPoint"];
+export type HangsOn = ControlPoint["hangs_on"];
+export type Area = Schemas["Area"];
 export type Summary = Schemas["Summary"];
-export type Prediction = Schemas["PredictionShape"];
+export type FlightFigures = Schemas["FlightFigures"];
+export type SetUpHeights = Schemas["SetUpHeights"];
+export type Prediction = Schemas["PredictionAnswer"];
 export type Result = Schemas["Result"];
-export type Figures = Schemas["Figures"];
-export type Live = Schemas["LiveShape"];
-export type Finding = Schemas["FindingShape"];
-export type Advice = Schemas["AdviceShape"];
+export type Undetermined = Schemas["Undetermined"];
+export type Figures = Schemas["MapFigures"];
+export type Told = Schemas["Told"];
+export type Live = Schemas["LiveAnswer"];
+export type Finding = Schemas["Finding"];
+export type Advice = Schemas["AdviceAnswer"];
 export type Offer = Schemas["Offer"];
 export type Underway = Schemas["Underway"];
-export type Area = Schemas["Area"];
 export type Catalogue = Schemas["Catalogue"];
 export type Session = Schemas["SessionOut"];
 export type JobLine = Schemas["JobLine"];
@@ -27,22 +33,41 @@ export type BoundaryReading = Schemas["BoundaryOut"];
 export type PointsReading = Schemas["PointsOut"];
 export type TerrainReading = Schemas["TerrainOut"];
 
-/** One change of a plan object; null removes it. */
-export interface Change {
-  object: string;
-  value: Record<string, unknown> | null;
+/** One change of the plan by field, in the core's grammar: what stood there when it was formed, and what comes after. */
+export interface Edit {
+  path: string;
+  before: unknown;
+  after: unknown;
+  at?: number | null;
 }
 
-/** An error as the server tells it: what, where, how to mend. */
+/** A field that somebody else changed since. */
+export interface Conflict {
+  path: string;
+  mine: unknown;
+  theirs: unknown;
+}
+
+/** An error as the server tells it: what, where, how to mend. Status 0: it did not answer. */
 export class Problem extends Error {
   constructor(
     readonly status: number,
     readonly what: string,
     readonly where = "",
     readonly mend = "",
-    readonly current: Change[] = [],
+    readonly conflicts: Conflict[] = [],
   ) {
     super(what);
+  }
+
+  /** Whether the server is away for now, so that asking again later makes sense. */
+  get away(): boolean {
+    return this.status === 0 || this.status === 500 || (this.status >= 502 && this.status <= 504);
+  }
+
+  /** Whether the session has run out. */
+  get signedOut(): boolean {
+    return this.status === 401 || this.status === 403;
   }
 }
 
@@ -80,13 +105,13 @@ export async function call<T>(
     /* not JSON: a proxy's page; the status tells enough */
   }
   if (!response.ok) {
-    const told = (data ?? {}) as Partial<{ title: string; where: string; mend: string; current: Change[] }>;
+    const told = (data ?? {}) as Partial<{ title: string; where: string; mend: string; conflicts: Conflict[] }>;
     throw new Problem(
       response.status,
       told.title ?? (response.status === 404 ? "This is not here." : `The server answered ${response.status}.`),
       told.where,
       told.mend,
-      told.current,
+      told.conflicts,
     );
   }
   return data as T;

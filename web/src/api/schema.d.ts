@@ -91,7 +91,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Show Plan */
+        /**
+         * Show Plan
+         * @description The plan as it stands.
+         */
         get: operations["kardo_server_plans_api_show_plan"];
         put?: never;
         post?: never;
@@ -100,7 +103,7 @@ export interface paths {
         head?: never;
         /**
          * Edit Plan
-         * @description Change objects of the plan as one step. 412 when one of them changed since the revision in If-Match.
+         * @description Change fields of the plan as one step. 412 with both values when somebody changed one of them since.
          */
         patch: operations["kardo_server_plans_api_edit_plan"];
         trace?: never;
@@ -116,7 +119,7 @@ export interface paths {
         put?: never;
         /**
          * Step
-         * @description Undo or redo one's own last step.
+         * @description Undo or redo one's own last step; over steps over it: it stays as it is and is forgotten.
          */
         post: operations["kardo_server_plans_api_step"];
         delete?: never;
@@ -134,7 +137,7 @@ export interface paths {
         };
         /**
          * Show Summary
-         * @description What follows directly from the plan: area, flight, height chain, heights of control.
+         * @description What follows directly from the plan: area, flights, height chains, heights of control.
          */
         get: operations["kardo_server_plans_api_show_summary"];
         put?: never;
@@ -196,7 +199,7 @@ export interface paths {
         put?: never;
         /**
          * Read Terrain
-         * @description Read a GeoTIFF into the job's grid and heights; the answer's value is what an edit of `terrain` takes.
+         * @description Read a GeoTIFF into the job's grid and heights; the answer's value is what an edit of `site/ground/terrain` takes.
          */
         post: operations["kardo_server_plans_api_read_terrain"];
         delete?: never;
@@ -256,7 +259,7 @@ export interface paths {
         put?: never;
         /**
          * Live Answer
-         * @description Provisional figures with changes to the control that are not saved: what a drag shows. No changes makes ready.
+         * @description Provisional figures with edits of the control that are not saved: what a drag shows. No edits makes ready.
          */
         post: operations["kardo_server_plans_api_live_answer"];
         delete?: never;
@@ -274,7 +277,7 @@ export interface paths {
         };
         /**
          * Show Prediction
-         * @description The prediction of the plan as it stands, or how far it has come; asking for it starts it. Findings come along.
+         * @description The prediction of the plan as it stands, or how far it has come, with findings. Asking does not start it.
          */
         get: operations["kardo_server_plans_api_show_prediction"];
         put?: never;
@@ -374,7 +377,7 @@ export interface paths {
         };
         /**
          * Show Catalogue
-         * @description Cameras, aircraft, antennas, methods, standards, units, assumptions and rules: all that is chosen from, with sources.
+         * @description Profiles, methods, standards, units, assumptions and rules: all that is chosen from, with sources.
          */
         get: operations["kardo_server_jobs_api_show_catalogue"];
         put?: never;
@@ -454,8 +457,44 @@ export interface components {
             title: string;
         };
         /**
+         * Aircraft
+         * @description An aircraft: speeds, seconds for a turn, minutes of transit per leg and way.
+         */
+        Aircraft: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            origin: components["schemas"]["Origin"] | null;
+            /** Cruise M Per S */
+            cruise_m_per_s: number;
+            /** Max M Per S */
+            max_m_per_s: number;
+            /** Turn S */
+            turn_s: number;
+            /** Transit Min */
+            transit_min: number;
+        };
+        /**
+         * Antenna
+         * @description An antenna. Metres: disc radius, height of the disc's edge above the ARP, phase centre above the ARP.
+         */
+        Antenna: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            origin: components["schemas"]["Origin"] | null;
+            /** Disc Radius */
+            disc_radius: number;
+            /** Edge Above Arp */
+            edge_above_arp: number;
+            /** Apc Above Arp */
+            apc_above_arp: number;
+        };
+        /**
          * Area
-         * @description A part of the site whose volume matters: a heap, a pit, a bench. One ring of (E, N), not closed.
+         * @description A part of the site whose volume matters, or that a flight covers. One ring of (E, N), not closed.
          */
         Area: {
             /** Id */
@@ -469,40 +508,39 @@ export interface components {
             ][];
         };
         /**
-         * Base
-         * @description The base occupation. readings in metres: the pole's height, or slant heights to the disc's edge.
+         * Assumed
+         * @description Which edition of the defaults the plan rests on, and what it says otherwise.
          */
-        Base: {
-            /** Mark */
-            mark?: string | null;
+        Assumed: {
             /**
-             * Corrections
-             * @default fixed
-             * @enum {string}
+             * Edition
+             * @default 2026-11
              */
-            corrections: "fixed" | "float" | "code";
+            edition: string;
             /**
-             * Support
-             * @default tripod
-             * @enum {string}
+             * Overrides
+             * @default {}
              */
-            support: "fixed_pole" | "tripod";
-            /**
-             * Antenna
-             * @default disc
-             */
-            antenna: string;
-            /**
-             * Readings
-             * @default [
-             *       1.6
-             *     ]
-             */
-            readings: number[];
+            overrides: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * Battery
+         * @description A battery: minutes in the air from full to empty.
+         */
+        Battery: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            origin: components["schemas"]["Origin"] | null;
+            /** Minutes */
+            minutes: number;
         };
         /**
          * Brief
-         * @description What is promised, by which standard, in which coordinates.
+         * @description What is promised, by which standard, in which coordinates. Metres; point_share in percent.
          */
         Brief: {
             /**
@@ -563,12 +601,54 @@ export interface components {
              * @default
              */
             epoch: string;
+            /**
+             * Realisation
+             * @default
+             */
+            realisation: string;
+        };
+        /**
+         * Calibration
+         * @description How well the interior is known before the block: sigma of f, cx, cy in pixels; k1, k2; p1, p2.
+         */
+        Calibration: {
+            /**
+             * State
+             * @default earlier
+             * @enum {string}
+             */
+            state: "this_week" | "earlier" | "never";
+            /** Sigma Io */
+            sigma_io: number[];
+        };
+        /**
+         * Camera
+         * @description A frame camera with its lens and calibration record. The longer image side lies across the flight line.
+         */
+        Camera: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            origin: components["schemas"]["Origin"] | null;
+            /** Width Px */
+            width_px: number;
+            /** Height Px */
+            height_px: number;
+            /** Pixel Um */
+            pixel_um: number;
+            /** Focal Mm */
+            focal_mm: number;
+            /**
+             * Shutter
+             * @enum {string}
+             */
+            shutter: "mechanical" | "rolling";
+            calibration: components["schemas"]["Calibration"];
         };
         /**
          * ControlPoint
-         * @description A target (adjusts the block) or a check (never does). h None takes the terrain's height.
-         *
-         *     mark None hangs it on the plan's base; any other mark means a set-up of its own there.
+         * @description A target (adjusts the block) or a check (never does). h None takes the terrain's height; width in metres.
          */
         ControlPoint: {
             /** Id */
@@ -585,44 +665,113 @@ export interface components {
             /** N */
             n: number;
             /** H */
-            h?: number | null;
-            /**
-             * Method
-             * @default rtk_once
-             * @enum {string}
-             */
-            method: "rtk_short" | "rtk_once" | "rtk_twice";
-            /** Mark */
-            mark?: string | null;
+            h: number | null;
             /**
              * Width
              * @default 0.6
              */
             width: number;
+            /** Hangs On */
+            hangs_on: components["schemas"]["OnSetUp"] | components["schemas"]["OnNetwork"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["OnNothing"];
+            /**
+             * Occupations
+             * @default [
+             *       {
+             *         "epochs": 60,
+             *         "after_min": 0,
+             *         "pole": null,
+             *         "visit": null
+             *       }
+             *     ]
+             */
+            occupations: components["schemas"]["Occupation"][];
+        };
+        /**
+         * CorrectionNetwork
+         * @description A correction service: the offset of all its positions from the job's datum is one error, so wide.
+         */
+        CorrectionNetwork: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Sigma H
+             * @default 0.01
+             */
+            sigma_h: number;
+            /**
+             * Sigma V
+             * @default 0.02
+             */
+            sigma_v: number;
+        };
+        /**
+         * Feature
+         * @description Something on the site that the work must mind: one vertex is a place, two or more a line or, where it says so, an
+         *     area. height in metres above ground.
+         */
+        Feature: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "obstacle" | "canopy" | "water" | "hazard" | "keep_out" | "no_permission" | "access" | "gate" | "airspace" | "power_line";
+            /**
+             * Shape
+             * @default place
+             * @enum {string}
+             */
+            shape: "place" | "line" | "area";
+            /** Vertices */
+            vertices: [
+                number,
+                number
+            ][];
+            /**
+             * Height
+             * @default 0
+             */
+            height: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /**
          * Flight
-         * @description How the block is flown. Overlaps in percent, exposure time in seconds; course None is the shortest day.
+         * @description How a block is flown. Metres above ground, overlaps and reserve in percent, speed in m/s, exposure time in seconds,
+         *     course in grid degrees (None: the shortest day). tilt is the camera's, degrees from straight down, forward.
          *
-         *     Beside the block: crossing strips at a right angle to it and at a height of their own (None: a fifth higher), and
-         *     oblique strips along it with the camera tilted forward, degrees from straight down.
+         *     Beside the block's own strips: crossing strips at a right angle to it and at a height of their own (None: a fifth
+         *     higher), and oblique strips along it. area is one of the site's areas, None its whole boundary.
+         *
+         *     corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions.
          */
         Flight: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
             /**
-             * Camera
-             * @default mp20
+             * Purpose
+             * @default map
+             * @enum {string}
              */
+            purpose: "map" | "strengthen" | "calibrate" | "facade" | "corridor";
+            /** Camera */
             camera: string;
-            /**
-             * Aircraft
-             * @default quad
-             */
+            /** Aircraft */
             aircraft: string;
-            /**
-             * Calibration
-             * @default earlier
-             */
-            calibration: string;
+            /** Battery */
+            battery: string;
+            /** Area */
+            area: string | null;
             /**
              * Height
              * @default 60
@@ -634,6 +783,11 @@ export interface components {
              */
             terrain_following: boolean;
             /**
+             * Tilt
+             * @default 0
+             */
+            tilt: number;
+            /**
              * Forward Overlap
              * @default 75
              */
@@ -644,7 +798,7 @@ export interface components {
              */
             side_overlap: number;
             /** Course */
-            course?: number | null;
+            course: number | null;
             /**
              * Margin Strips
              * @default 2
@@ -661,7 +815,7 @@ export interface components {
              */
             crossing_strips: number;
             /** Crossing Height */
-            crossing_height?: number | null;
+            crossing_height: number | null;
             /**
              * Oblique Strips
              * @default 0
@@ -687,11 +841,102 @@ export interface components {
              * @default 28
              */
             reserve: number;
+            /**
+             * Hangs On
+             * @default {
+             *       "on": "nothing"
+             *     }
+             */
+            hangs_on: components["schemas"]["OnSetUp"] | components["schemas"]["OnNetwork"] | components["schemas"]["OnNothing"];
+            /**
+             * Corrections
+             * @default both
+             * @enum {string}
+             */
+            corrections: "live" | "post_processed" | "both" | "none";
+            /**
+             * State
+             * @default fixed
+             * @enum {string}
+             */
+            state: "fixed" | "float" | "code";
+            /** Standpoint */
+            standpoint: [
+                number,
+                number
+            ] | null;
+            /** Visit */
+            visit: string | null;
+        };
+        /**
+         * Ground
+         * @description What the ground is known by. Without a terrain nothing can be flown over yet.
+         */
+        Ground: {
+            terrain: components["schemas"]["Terrain"] | null;
+        };
+        /**
+         * Kit
+         * @description All profiles of a plan, by what they are.
+         */
+        Kit: {
+            /**
+             * Cameras
+             * @default []
+             */
+            cameras: components["schemas"]["Camera"][];
+            /**
+             * Aircraft
+             * @default []
+             */
+            aircraft: components["schemas"]["Aircraft"][];
+            /**
+             * Batteries
+             * @default []
+             */
+            batteries: components["schemas"]["Battery"][];
+            /**
+             * Antennas
+             * @default []
+             */
+            antennas: components["schemas"]["Antenna"][];
+            /**
+             * Receivers
+             * @default []
+             */
+            receivers: components["schemas"]["Receiver"][];
+            /**
+             * Poles
+             * @default []
+             */
+            poles: components["schemas"]["Pole"][];
+        };
+        /**
+         * Log
+         * @description When a set-up logs raw data: start and end as written, seconds between epochs.
+         */
+        Log: {
+            /**
+             * Start
+             * @default
+             */
+            start: string;
+            /**
+             * End
+             * @default
+             */
+            end: string;
+            /**
+             * Interval S
+             * @default 1
+             */
+            interval_s: number;
         };
         /**
          * Mark
          * @description A mark with coordinates. Where they come from: published, with sigmas per axis (95 % circle / 2.4477, 95 % height /
-         *     1.96); static, post-processed from so many hours of logging; or here, an autonomous position not yet shifted.
+         *     1.96); static, post-processed from so many hours of logging; or here, an autonomous position not yet shifted. h None takes
+         *     the ground's height, until the mark's own is typed.
          */
         Mark: {
             /** Id */
@@ -703,7 +948,7 @@ export interface components {
             /** N */
             n: number;
             /** H */
-            h: number;
+            h: number | null;
             /**
              * Sigma H
              * @default 0.01
@@ -725,8 +970,220 @@ export interface components {
              * @default 4
              */
             hours: number;
+            /**
+             * Realisation
+             * @default
+             */
+            realisation: string;
+            /**
+             * Epoch
+             * @default
+             */
+            epoch: string;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
         };
-        /** PlanOut */
+        /**
+         * Occupation
+         * @description One standing on a point with a rover, or one round with an instrument: epochs at one second; after_min, minutes
+         *     since the point's first occupation.
+         */
+        Occupation: {
+            /**
+             * Epochs
+             * @default 60
+             */
+            epochs: number;
+            /**
+             * After Min
+             * @default 0
+             */
+            after_min: number;
+            /** Pole */
+            pole: string | null;
+            /** Visit */
+            visit: string | null;
+        };
+        /**
+         * OnInstrument
+         * @description Measured by angle and distance from an instrument on a set-up.
+         */
+        OnInstrument: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "instrument";
+            /** Setup */
+            setup: string;
+        };
+        /**
+         * OnNetwork
+         * @description Hangs on a correction network.
+         */
+        OnNetwork: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "network";
+            /** Network */
+            network: string;
+        };
+        /**
+         * OnNothing
+         * @description An autonomous position.
+         */
+        OnNothing: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "nothing";
+        };
+        /**
+         * OnSetUp
+         * @description Hangs on a base: on its mark and on its set-up.
+         */
+        OnSetUp: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "setup";
+            /** Setup */
+            setup: string;
+        };
+        /**
+         * Origin
+         * @description The library's entry and its revision that a profile was taken from.
+         */
+        Origin: {
+            /** Id */
+            id: string;
+            /**
+             * Revision
+             * @default 1
+             */
+            revision: number;
+        };
+        /**
+         * OwnSession
+         * @description A static session of its own, post-processed: it shares its error with nothing.
+         */
+        OwnSession: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "session";
+            /**
+             * Hours
+             * @default 1
+             */
+            hours: number;
+        };
+        /**
+         * Plan
+         * @description Everything a computation needs.
+         */
+        Plan: {
+            /**
+             * Format
+             * @default kardo-plan
+             * @constant
+             */
+            format: "kardo-plan";
+            /**
+             * Version
+             * @default 2
+             * @constant
+             */
+            version: 2;
+            /**
+             * @default {
+             *       "title": "Untitled job",
+             *       "deliverable": "orthophoto",
+             *       "tolerance_h": 0.03,
+             *       "tolerance_v": 0.05,
+             *       "standard": "user_rmse",
+             *       "point_share": 95,
+             *       "contour_interval": 0.25,
+             *       "crs": "",
+             *       "heights": "EPSG:5773",
+             *       "unit": "m",
+             *       "epoch": "",
+             *       "realisation": ""
+             *     }
+             */
+            brief: components["schemas"]["Brief"];
+            /**
+             * @default {
+             *       "boundary": [],
+             *       "areas": [],
+             *       "features": [],
+             *       "ground": {
+             *         "terrain": null
+             *       }
+             *     }
+             */
+            site: components["schemas"]["Site"];
+            /**
+             * @default {
+             *       "cameras": [],
+             *       "aircraft": [],
+             *       "batteries": [],
+             *       "antennas": [],
+             *       "receivers": [],
+             *       "poles": []
+             *     }
+             */
+            kit: components["schemas"]["Kit"];
+            /**
+             * Marks
+             * @default []
+             */
+            marks: components["schemas"]["Mark"][];
+            /**
+             * Networks
+             * @default []
+             */
+            networks: components["schemas"]["CorrectionNetwork"][];
+            /**
+             * Setups
+             * @default []
+             */
+            setups: components["schemas"]["SetUp"][];
+            /**
+             * Flights
+             * @default []
+             */
+            flights: components["schemas"]["Flight"][];
+            /**
+             * Control
+             * @default []
+             */
+            control: components["schemas"]["ControlPoint"][];
+            /**
+             * Visits
+             * @default []
+             */
+            visits: components["schemas"]["Visit"][];
+            /**
+             * @default {
+             *       "edition": "2026-11",
+             *       "overrides": {}
+             *     }
+             */
+            assumptions: components["schemas"]["Assumed"];
+        };
+        /**
+         * PlanOut
+         * @description The job's plan, terrain by its digest.
+         */
         PlanOut: {
             /**
              * Id
@@ -748,36 +1205,74 @@ export interface components {
             can_undo: boolean;
             /** Can Redo */
             can_redo: boolean;
-            plan: components["schemas"]["PlanOutline"];
+            plan: components["schemas"]["Plan"];
         };
         /**
-         * PlanOutline
-         * @description The plan without the terrain's heights.
+         * Pole
+         * @description A pole of fixed height, metres from the mark to the ARP.
          */
-        PlanOutline: {
-            /** Format */
-            format: string;
-            /** Version */
-            version: number;
-            brief: components["schemas"]["Brief"];
-            site: components["schemas"]["Site"];
-            terrain: components["schemas"]["TerrainRow"] | null;
-            flight: components["schemas"]["Flight"];
-            /** Marks */
-            marks: components["schemas"]["Mark"][];
-            base: components["schemas"]["Base"];
-            /** Control */
-            control: components["schemas"]["ControlPoint"][];
-            /** Areas */
-            areas: components["schemas"]["Area"][];
-            /** Assumptions */
-            assumptions: {
-                [key: string]: number;
-            };
+        Pole: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            origin: components["schemas"]["Origin"] | null;
+            /** Height */
+            height: number;
+        };
+        /**
+         * Receiver
+         * @description A satellite receiver and the antenna it carries.
+         */
+        Receiver: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            origin: components["schemas"]["Origin"] | null;
+            /** Antenna */
+            antenna: string;
+        };
+        /**
+         * SetUp
+         * @description One standing of a base or an instrument over a mark. readings in metres: the pole's height, or slant heights to the
+         *     disc's edge; none yet counts as the two that custom asks for. horizon: (azimuth, elevation) in degrees.
+         */
+        SetUp: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Mark */
+            mark: string | null;
+            /**
+             * Support
+             * @default tripod
+             * @enum {string}
+             */
+            support: "fixed_pole" | "tripod";
+            /** Antenna */
+            antenna: string;
+            /**
+             * Readings
+             * @default []
+             */
+            readings: number[];
+            /**
+             * Horizon
+             * @default []
+             */
+            horizon: [
+                number,
+                number
+            ][];
+            log: components["schemas"]["Log"] | null;
+            /** Visit */
+            visit: string | null;
         };
         /**
          * Site
-         * @description The boundary: one ring of (E, N), not closed.
+         * @description Boundary: one ring of (E, N), not closed.
          */
         Site: {
             /**
@@ -788,13 +1283,33 @@ export interface components {
                 number,
                 number
             ][];
+            /**
+             * Areas
+             * @default []
+             */
+            areas: components["schemas"]["Area"][];
+            /**
+             * Features
+             * @default []
+             */
+            features: components["schemas"]["Feature"][];
+            /**
+             * @default {
+             *       "terrain": null
+             *     }
+             */
+            ground: components["schemas"]["Ground"];
         };
         /**
-         * TerrainRow
-         * @description The terrain as the plan's rows hold it: its digest stands for the heights.
+         * Terrain
+         * @description Heights on a regular grid. They are kept once, under their digest: `heights`, packed as
+         *     kardo.core.terrain.surface.Surface.pack says, is there in a plan's file and None in a stored plan.
          */
-        TerrainRow: {
-            /** Digest */
+        Terrain: {
+            /**
+             * Digest
+             * @default
+             */
             digest: string;
             /** E0 */
             e0: number;
@@ -811,22 +1326,62 @@ export interface components {
              * @default
              */
             source: string;
+            /** Heights */
+            heights: string | null;
         };
-        /** Change */
-        Change: {
-            /** Object */
-            object: string;
-            /** Value */
-            value?: {
-                [key: string]: unknown;
-            } | null;
+        /**
+         * Visit
+         * @description A day on site.
+         */
+        Visit: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Date
+             * @default
+             */
+            date: string;
+            /**
+             * People
+             * @default []
+             */
+            people: string[];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
-        /** Edits */
-        Edits: {
-            /** Changes */
-            changes: components["schemas"]["Change"][];
+        /**
+         * EditIn
+         * @description One change by field: what stood there when it was formed, and what comes after. Null adds or removes a row.
+         */
+        EditIn: {
+            /** Path */
+            path: string;
+            /** Before */
+            before: unknown;
+            /** After */
+            after: unknown;
+            /** At */
+            at?: number | null;
         };
-        /** Datum */
+        /**
+         * Step
+         * @description Edits that are one step of work. id is the sender's own number of it: sent twice, it is taken once.
+         */
+        Step: {
+            /** Edits */
+            edits: components["schemas"]["EditIn"][];
+            /** Id */
+            id?: string | null;
+        };
+        /**
+         * Datum
+         * @description Grid, height system, geoid separation in metres, combined scale and convergence at the middle of the site.
+         */
         Datum: {
             /** Grid */
             grid: string;
@@ -839,7 +1394,10 @@ export interface components {
             /** Convergence Deg */
             convergence_deg: number | null;
         };
-        /** Fault */
+        /**
+         * Fault
+         * @description Why a part of the summary is not there.
+         */
         Fault: {
             /** What */
             what: string;
@@ -848,8 +1406,13 @@ export interface components {
             /** Mend */
             mend: string;
         };
-        /** FlightShape */
-        FlightShape: {
+        /**
+         * FlightFigures
+         * @description One flight laid out: metres, minutes, seconds; course in grid degrees; e and n of the exposures to the centimetre.
+         */
+        FlightFigures: {
+            /** Id */
+            id: string;
             /** Camera */
             camera: string;
             /** Exposures */
@@ -881,16 +1444,57 @@ export interface components {
             /** Crossing Height */
             crossing_height: number;
             /** Strips */
-            strips: components["schemas"]["StripShape"][];
+            strips: components["schemas"]["StripLine"][];
             /** Legs */
-            legs: components["schemas"]["LegShape"][];
+            legs: components["schemas"]["LegTime"][];
             /** E */
             e: number[];
             /** N */
             n: number[];
         };
-        /** Heights */
-        Heights: {
+        /**
+         * Lack
+         * @description What the plan still wants before anything can be predicted, and at which station.
+         */
+        Lack: {
+            /** Station */
+            station: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * LegTime
+         * @description One battery's flight: minutes, per cent left on landing, first and last strip.
+         */
+        LegTime: {
+            /** Minutes */
+            minutes: number;
+            /** Battery Left */
+            battery_left: number;
+            /** First Strip */
+            first_strip: number;
+            /** Last Strip */
+            last_strip: number;
+        };
+        /**
+         * Limits
+         * @description The tolerance as an RMSE, metres; None where the standard sets no such limit.
+         */
+        Limits: {
+            /** H */
+            h: number;
+            /** V */
+            v: number | null;
+        };
+        /**
+         * SetUpHeights
+         * @description The height chain of one set-up, metres, and its mark's latitude and longitude on the grid's datum, degrees.
+         */
+        SetUpHeights: {
+            /** Setup */
+            setup: string;
+            /** Mark Name */
+            mark_name: string;
             /** System */
             system: string;
             /** Mark */
@@ -917,43 +1521,16 @@ export interface components {
             apc_ellipsoidal: number;
             /** Spread */
             spread: number;
-            /** Mark Name */
-            mark_name: string;
             /** Latitude */
             latitude: number;
             /** Longitude */
             longitude: number;
         };
-        /** Lack */
-        Lack: {
-            /** Station */
-            station: string;
-            /** Words */
-            words: string;
-        };
-        /** LegShape */
-        LegShape: {
-            /** Minutes */
-            minutes: number;
-            /** Battery Left */
-            battery_left: number;
-            /** First Strip */
-            first_strip: number;
-            /** Last Strip */
-            last_strip: number;
-        };
         /**
-         * Limits
-         * @description The tolerance as an RMSE; None where the standard sets no such limit.
+         * StripLine
+         * @description One strip, grid metres.
          */
-        Limits: {
-            /** H */
-            h: number;
-            /** V */
-            v: number | null;
-        };
-        /** StripShape */
-        StripShape: {
+        StripLine: {
             /** Start */
             start: [
                 number,
@@ -976,7 +1553,11 @@ export interface components {
              */
             kind: "main" | "crossing" | "oblique";
         };
-        /** Summary */
+        /**
+         * Summary
+         * @description What follows directly from the plan. A part that cannot be computed is missing, with the reason under `faults`
+         *     (flights and set-ups by `flight/id` and `setup/id`). mark_sigma: east, north, up of every mark.
+         */
         Summary: {
             /** Hash */
             hash: string;
@@ -986,8 +1567,10 @@ export interface components {
             datum: components["schemas"]["Datum"] | null;
             /** Area */
             area: number | null;
-            flight: components["schemas"]["FlightShape"] | null;
-            heights: components["schemas"]["Heights"] | null;
+            /** Flights */
+            flights: components["schemas"]["FlightFigures"][];
+            /** Heights */
+            heights: components["schemas"]["SetUpHeights"][];
             /** Mark Sigma */
             mark_sigma: {
                 [key: string]: [
@@ -1037,7 +1620,7 @@ export interface components {
         };
         /** TerrainOut */
         TerrainOut: {
-            value: components["schemas"]["TerrainRow"];
+            value: components["schemas"]["Terrain"];
             /** How */
             how: string[];
         };
@@ -1069,8 +1652,12 @@ export interface components {
             /** Lines */
             lines: components["schemas"]["ContourLine"][];
         };
-        /** ChanceShape */
-        ChanceShape: {
+        /**
+         * Chance
+         * @description Chance to pass with its own standard error, and the distribution of the judged statistic: 5, 50 and 95 % points,
+         *     and its histogram.
+         */
+        Chance: {
             /** Passing */
             passing: number;
             /** Uncertainty */
@@ -1091,52 +1678,10 @@ export interface components {
             histogram_v: components["schemas"]["Histogram"];
         };
         /**
-         * Figures
-         * @description What the staff and the error surface show.
+         * ErrorMap
+         * @description The map sample: grid metres and step, predicted error of each point (None: not seen by two images), images.
          */
-        Figures: {
-            /** Rmse H */
-            rmse_h: number;
-            /** Rmse V */
-            rmse_v: number;
-            /** Seen Rmse H */
-            seen_rmse_h: number | null;
-            /** Seen Rmse V */
-            seen_rmse_v: number | null;
-            /** Limit H */
-            limit_h: number;
-            /** Limit V */
-            limit_v: number | null;
-            /** Chance */
-            chance: number | null;
-            chance_detail: components["schemas"]["ChanceShape"] | null;
-            map: components["schemas"]["MapShape"];
-        };
-        /** Histogram */
-        Histogram: {
-            /** Edges */
-            edges: number[];
-            /** Counts */
-            counts: number[];
-        };
-        /**
-         * LiveShape
-         * @description A live answer. state: ready, preparing (ask again), refused (words say why).
-         */
-        LiveShape: {
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "ready" | "preparing" | "refused";
-            /** Words */
-            words: string;
-            result: components["schemas"]["Figures"] | null;
-            /** Seconds */
-            seconds: number;
-        };
-        /** MapShape */
-        MapShape: {
+        ErrorMap: {
             /** E */
             e: number[];
             /** N */
@@ -1154,7 +1699,58 @@ export interface components {
             worst_h: components["schemas"]["Worst"] | null;
             worst_v: components["schemas"]["Worst"] | null;
         };
-        /** Worst */
+        /**
+         * Histogram
+         * @description Counts between edges, one more of these.
+         */
+        Histogram: {
+            /** Edges */
+            edges: number[];
+            /** Counts */
+            counts: number[];
+        };
+        /**
+         * LiveAnswer
+         * @description Provisional figures. state: ready, preparing (ask again), refused (words say why; the full computation tells).
+         */
+        LiveAnswer: {
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "ready" | "preparing" | "refused";
+            /** Words */
+            words: string;
+            result: components["schemas"]["MapFigures"] | null;
+            /** Seconds */
+            seconds: number;
+        };
+        /**
+         * MapFigures
+         * @description The figures with the map.
+         */
+        MapFigures: {
+            /** Rmse H */
+            rmse_h: number;
+            /** Rmse V */
+            rmse_v: number;
+            /** Seen Rmse H */
+            seen_rmse_h: number | null;
+            /** Seen Rmse V */
+            seen_rmse_v: number | null;
+            /** Limit H */
+            limit_h: number;
+            /** Limit V */
+            limit_v: number | null;
+            /** Chance */
+            chance: number | null;
+            chance_detail: components["schemas"]["Chance"] | null;
+            map: components["schemas"]["ErrorMap"];
+        };
+        /**
+         * Worst
+         * @description The worst place of the map, grid metres, and what 95 % of the map stays within.
+         */
         Worst: {
             /** Sigma */
             sigma: number;
@@ -1165,7 +1761,28 @@ export interface components {
             /** P95 */
             p95: number;
         };
-        /** ControlFigures */
+        /**
+         * BlindSpot
+         * @description A shift that the map and so many of the checks hang on together: its part in the larger of the two variances.
+         */
+        BlindSpot: {
+            /** Kind */
+            kind: string;
+            /** Id */
+            id: string;
+            /** In Height */
+            in_height: boolean;
+            /** Share */
+            share: number;
+            /** Sigma */
+            sigma: number;
+            /** Checks */
+            checks: number;
+        };
+        /**
+         * ControlFigures
+         * @description One control point: images that see it, its width in pixels, its own sigmas and the map's there.
+         */
         ControlFigures: {
             /** Id */
             id: string;
@@ -1183,8 +1800,12 @@ export interface components {
             map_v: number | null;
             ellipse: components["schemas"]["Ellipse"] | null;
         };
-        /** DefectShape */
-        DefectShape: {
+        /**
+         * Defect
+         * @description One thing that the network does not determine. The words refer to things of the plan by kind and id
+         *     (kardo.core.plan.naming).
+         */
+        Defect: {
             /** Kind */
             kind: string;
             /** Words */
@@ -1192,7 +1813,25 @@ export interface components {
             /** Mend */
             mend: string;
         };
-        /** Ellipse */
+        /**
+         * Edit
+         * @description One change of a plan's document. at is the place among its siblings of a row that comes or goes, so that it can come
+         *     back where it was.
+         */
+        Edit: {
+            /** Path */
+            path: string;
+            /** Before */
+            before: unknown;
+            /** After */
+            after: unknown;
+            /** At */
+            at?: number | null;
+        };
+        /**
+         * Ellipse
+         * @description Standard ellipse of a horizontal error: semi axes in metres, grid azimuth of the major one in degrees.
+         */
         Ellipse: {
             /** Major */
             major: number;
@@ -1201,17 +1840,12 @@ export interface components {
             /** Azimuth */
             azimuth: number;
         };
-        /** FindingChange */
-        FindingChange: {
-            /** Object */
-            object?: string;
-            /** Value */
-            value?: {
-                [key: string]: unknown;
-            };
-        };
-        /** FindingShape */
-        FindingShape: {
+        /**
+         * Finding
+         * @description What a rule found. station and object (a path of the plan, or empty) say where to go; edits, where given, are what
+         *     mends it, and label what that is called.
+         */
+        Finding: {
             /** Rule */
             rule: string;
             /**
@@ -1219,8 +1853,11 @@ export interface components {
              * @enum {string}
              */
             severity: "stop" | "warn" | "note";
-            /** Station */
-            station: string;
+            /**
+             * Station
+             * @enum {string}
+             */
+            station: "brief" | "site" | "flight" | "base" | "control" | "verdict";
             /** Words */
             words: string;
             /** Mend */
@@ -1231,15 +1868,16 @@ export interface components {
             measured: number | null;
             /** Threshold */
             threshold: number | null;
-            change: components["schemas"]["FindingChange"];
+            /** Edits */
+            edits: components["schemas"]["Edit"][];
             /** Label */
             label: string;
         };
         /**
-         * PredictionShape
-         * @description A prediction with its findings.
+         * PredictionAnswer
+         * @description A prediction in figures and in words, with what the rules find in the plan.
          */
-        PredictionShape: {
+        PredictionAnswer: {
             /** Hash */
             hash: string;
             /** State */
@@ -1252,17 +1890,109 @@ export interface components {
             seconds_left: number | null;
             /** Ahead */
             ahead: number;
-            result: components["schemas"]["Result"] | null;
-            error: components["schemas"]["Fault"] | null;
+            /** Result */
+            result: components["schemas"]["Result"] | components["schemas"]["Undetermined"] | null;
+            told: components["schemas"]["Told"] | null;
             /** Findings */
-            findings: components["schemas"]["FindingShape"][] | null;
+            findings: components["schemas"]["Finding"][] | null;
+            error: components["schemas"]["Fault"] | null;
         };
         /**
-         * ReliabilityShape
-         * @description One target: redundancy of its coordinates (0 to 1), smallest gross error found (metres, None where nothing checks
-         *     it), what one does to the worst map point, and the map's RMSE without the target (None: not determined).
+         * Result
+         * @description RESULT.json of a plan. chance_curve: (checks, chance, scatter of the judged V); left_out: exposures that cannot be
+         *     oriented; sigma_io (7) per camera of the kit.
          */
-        ReliabilityShape: {
+        Result: {
+            /** Rmse H */
+            rmse_h: number;
+            /** Rmse V */
+            rmse_v: number;
+            /** Seen Rmse H */
+            seen_rmse_h: number | null;
+            /** Seen Rmse V */
+            seen_rmse_v: number | null;
+            /** Limit H */
+            limit_h: number;
+            /** Limit V */
+            limit_v: number | null;
+            /** Chance */
+            chance: number | null;
+            chance_detail: components["schemas"]["Chance"] | null;
+            map: components["schemas"]["ErrorMap"];
+            /** Hash */
+            hash: string;
+            /** Engine */
+            engine: number;
+            /** Defects */
+            defects: components["schemas"]["Defect"][];
+            /** Tolerances */
+            tolerances: [
+                number,
+                number
+            ];
+            /** Chance Curve */
+            chance_curve: [
+                number,
+                number,
+                number
+            ][];
+            /** Volumes */
+            volumes: components["schemas"]["Volume"][];
+            /** Control */
+            control: components["schemas"]["ControlFigures"][];
+            /** Reliability */
+            reliability: components["schemas"]["TargetReliability"][];
+            /** Sigma Io */
+            sigma_io: {
+                [key: string]: number[];
+            };
+            /** Left Out */
+            left_out: number[];
+            size: components["schemas"]["Size"];
+            /** Budget */
+            budget: components["schemas"]["Share"][];
+            /** Blind */
+            blind: components["schemas"]["BlindSpot"][];
+            /** Seconds */
+            seconds: number;
+        };
+        /**
+         * Share
+         * @description One source's part of the mean variance over the map; shares of all sources add to one. kind and id say what it is:
+         *     mark, setup, network, legs (of a flight), positions and calibration (of a camera), targets, images.
+         */
+        Share: {
+            /** Kind */
+            kind: string;
+            /** Id */
+            id: string;
+            /** Share H */
+            share_h: number;
+            /** Share V */
+            share_v: number;
+            /** Sigma H */
+            sigma_h: number;
+            /** Sigma V */
+            sigma_v: number;
+        };
+        /**
+         * Size
+         * @description How large the network is.
+         */
+        Size: {
+            /** Exposures */
+            exposures: number;
+            /** Order */
+            order: number;
+            /** Half Band */
+            half_band: number;
+        };
+        /**
+         * TargetReliability
+         * @description One target: redundancy of its coordinates (0 to 1), smallest gross error found (None where nothing checks it), what
+         *     one in plan or in height does to the worst map point, and the map's RMSE without the target (None: not determined).
+         */
+        TargetReliability: {
             /** Id */
             id: string;
             /** Redundancy */
@@ -1287,95 +2017,40 @@ export interface components {
             lost_v: number | null;
         };
         /**
-         * Result
-         * @description RESULT.json of a plan.
+         * Told
+         * @description A result in words, with the names that things have now: the sources of the budget in its order, what the checks are
+         *     blind to, the standard's conditions that are not met, and the defects.
          */
-        Result: {
+        Told: {
+            /** Budget */
+            budget: string[];
+            /** Blind */
+            blind: string[];
+            /** Unmet */
+            unmet: string[];
+            /** Defects */
+            defects: components["schemas"]["Defect"][];
+        };
+        /**
+         * Undetermined
+         * @description RESULT.json of a plan whose network has a defect: no figures.
+         */
+        Undetermined: {
             /** Hash */
             hash: string;
             /** Engine */
             engine: number;
             /** Defects */
-            defects: components["schemas"]["DefectShape"][];
-            /** Rmse H */
-            rmse_h?: number;
-            /** Rmse V */
-            rmse_v?: number;
-            /** Seen Rmse H */
-            seen_rmse_h?: number | null;
-            /** Seen Rmse V */
-            seen_rmse_v?: number | null;
-            /** Limit H */
-            limit_h?: number;
-            /** Limit V */
-            limit_v?: number | null;
-            /** Chance */
-            chance?: number | null;
-            chance_detail?: components["schemas"]["ChanceShape"] | null;
-            /** Unmet */
-            unmet?: string[];
-            /** Tolerances */
-            tolerances?: [
-                number,
-                number
-            ];
-            /** Chance Curve */
-            chance_curve?: [
-                number,
-                number,
-                number
-            ][];
-            /** Volumes */
-            volumes?: components["schemas"]["VolumeShape"][];
-            map?: components["schemas"]["MapShape"];
-            /** Control */
-            control?: components["schemas"]["ControlFigures"][];
-            /** Reliability */
-            reliability?: components["schemas"]["ReliabilityShape"][];
-            /** Sigma Io */
-            sigma_io?: number[];
-            /** Left Out */
-            left_out?: number[];
-            size?: components["schemas"]["Size"];
-            /** Budget */
-            budget?: components["schemas"]["ShareShape"][];
-            /** Blind */
-            blind?: string[];
-            /** Seconds */
-            seconds?: number;
-        };
-        /** ShareShape */
-        ShareShape: {
-            /** Group */
-            group: string;
-            /** Share H */
-            share_h: number;
-            /** Share V */
-            share_v: number;
-            /** Sigma H */
-            sigma_h: number;
-            /** Sigma V */
-            sigma_v: number;
-        };
-        /** Size */
-        Size: {
-            /** Exposures */
-            exposures: number;
-            /** Order */
-            order: number;
-            /** Half Band */
-            half_band: number;
+            defects: components["schemas"]["Defect"][];
         };
         /**
-         * VolumeShape
+         * Volume
          * @description An area (id empty: the whole site), m2: standard deviations of its mean height, m, and of its volume, m3, and both
          *     at 95 %.
          */
-        VolumeShape: {
+        Volume: {
             /** Id */
             id: string;
-            /** Name */
-            name: string;
             /** Area */
             area: number;
             /** Sigma */
@@ -1387,32 +2062,22 @@ export interface components {
             /** Volume 95 */
             volume_95: number;
         };
-        /** Advice */
+        /**
+         * Advice
+         * @description What the plan promises now, the largest source of its error, and what would change that: first what answers that
+         *     source, then the most helpful.
+         */
         Advice: {
-            now: components["schemas"]["AdviceFigures"] | null;
+            now: components["schemas"]["Promise"] | null;
+            largest: components["schemas"]["Share"] | null;
             /** Offers */
             offers: components["schemas"]["Offer"][];
         };
         /**
-         * AdviceFigures
-         * @description good: inside the tolerance with a chance of 90 % or more.
+         * AdviceAnswer
+         * @description What would help most.
          */
-        AdviceFigures: {
-            /** Rmse H */
-            rmse_h: number;
-            /** Rmse V */
-            rmse_v: number;
-            /** Limit H */
-            limit_h: number;
-            /** Limit V */
-            limit_v: number | null;
-            /** Chance */
-            chance: number | null;
-            /** Good */
-            good: boolean;
-        };
-        /** AdviceShape */
-        AdviceShape: {
+        AdviceAnswer: {
             /** Hash */
             hash: string;
             /** State */
@@ -1430,8 +2095,8 @@ export interface components {
         };
         /**
          * Offer
-         * @description A change on offer: what it would predict, and its minutes on the ground. provisional: answered from the solved
-         *     network, within 3 %.
+         * @description A change on offer: its words (things of the plan by kind and id), minutes on the ground and edits. provisional:
+         *     answered from the solved network, within 3 %.
          */
         Offer: {
             /** Rmse H */
@@ -1452,25 +2117,36 @@ export interface components {
             words: string;
             /** Minutes */
             minutes: number;
-            /** Changes */
-            changes: components["schemas"]["OfferChange"][];
+            /** Edits */
+            edits: components["schemas"]["Edit"][];
             /** Provisional */
             provisional: boolean;
+            /** Lessens */
+            lessens: string;
         };
-        /** OfferChange */
-        OfferChange: {
-            /** Object */
-            object: string;
-            /** Value */
-            value: {
-                [key: string]: unknown;
-            };
+        /**
+         * Promise
+         * @description What a plan would promise. good: inside the tolerance with a chance of 90 % or more.
+         */
+        Promise: {
+            /** Rmse H */
+            rmse_h: number;
+            /** Rmse V */
+            rmse_v: number;
+            /** Limit H */
+            limit_h: number;
+            /** Limit V */
+            limit_v: number | null;
+            /** Chance */
+            chance: number | null;
+            /** Good */
+            good: boolean;
         };
         /**
          * Underway
-         * @description A computation, or how far it has come. state: lacking, none (nobody asked), queued, running, done, failed, cancelled
-         *     (overtaken by an edit) or stopped (by a person). seconds_left is None while it cannot be told; ahead counts what waits
-         *     before it on the queue.
+         * @description A computation, or how far it has come. state: lacking (the plan wants something first), none (nobody asked), queued,
+         *     running, done, failed, cancelled (overtaken by an edit) or stopped (by a person). seconds_left is None while it cannot
+         *     be told; ahead counts what waits before it on the queue.
          */
         Underway: {
             /** Hash */
@@ -1495,19 +2171,6 @@ export interface components {
             /** Area */
             area: string;
         };
-        /** AntennaOut */
-        AntennaOut: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            /** Disc Radius */
-            disc_radius: number;
-            /** Edge Above Arp */
-            edge_above_arp: number;
-            /** Apc Above Arp */
-            apc_above_arp: number;
-        };
         /** AssumptionOut */
         AssumptionOut: {
             /** Id */
@@ -1520,26 +2183,31 @@ export interface components {
             what: string;
             /** Source */
             source: string;
+            /** Least */
+            least: number;
+            /** Most */
+            most: number;
         };
-        /** CameraOut */
-        CameraOut: {
+        /** CalibrationOut */
+        CalibrationOut: {
             /** Id */
             id: string;
             /** Name */
             name: string;
-            /** Shutter */
-            shutter: string;
+            calibration: components["schemas"]["Calibration"];
         };
         /** Catalogue */
         Catalogue: {
             /** Cameras */
-            cameras: components["schemas"]["CameraOut"][];
+            cameras: components["schemas"]["Camera"][];
             /** Aircraft */
-            aircraft: components["schemas"]["Choice"][];
-            /** Calibrations */
-            calibrations: components["schemas"]["Choice"][];
+            aircraft: components["schemas"]["Aircraft"][];
+            /** Batteries */
+            batteries: components["schemas"]["Battery"][];
             /** Antennas */
-            antennas: components["schemas"]["AntennaOut"][];
+            antennas: components["schemas"]["Antenna"][];
+            /** Calibrations */
+            calibrations: components["schemas"]["CalibrationOut"][];
             /** Methods */
             methods: components["schemas"]["MethodOut"][];
             /** Standards */
@@ -1551,13 +2219,6 @@ export interface components {
             /** Rules */
             rules: components["schemas"]["RuleOut"][];
         };
-        /** Choice */
-        Choice: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-        };
         /** MethodOut */
         MethodOut: {
             /** Id */
@@ -1568,6 +2229,8 @@ export interface components {
             short: string;
             /** Minutes */
             minutes: number;
+            /** Occupations */
+            occupations: components["schemas"]["Occupation"][];
         };
         /** RuleOut */
         RuleOut: {
@@ -1820,7 +2483,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Edits"];
+                "application/json": components["schemas"]["Step"];
             };
         };
         responses: {
@@ -1837,7 +2500,9 @@ export interface operations {
     };
     kardo_server_plans_api_step: {
         parameters: {
-            query?: never;
+            query?: {
+                over?: boolean;
+            };
             header?: never;
             path: {
                 job_id: string;
@@ -2035,7 +2700,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Edits"];
+                "application/json": components["schemas"]["Step"];
             };
         };
         responses: {
@@ -2045,7 +2710,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LiveShape"];
+                    "application/json": components["schemas"]["LiveAnswer"];
                 };
             };
         };
@@ -2067,7 +2732,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PredictionShape"];
+                    "application/json": components["schemas"]["PredictionAnswer"];
                 };
             };
         };
@@ -2089,7 +2754,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AdviceShape"];
+                    "application/json": components["schemas"]["AdviceAnswer"];
                 };
             };
         };

@@ -15,14 +15,13 @@ export function App() {
   const session = useQuery({
     queryKey: ["session"],
     queryFn: () => call<Session>("GET", "/session"),
-    staleTime: Infinity,
+    staleTime: 600_000,
   });
-  if (session.error) return <p className="p-6">The server does not answer. Is it running?</p>;
-  if (!session.data) return null;
+  if (!session.data) return session.error ? <p className="p-6">The server does not answer. Is it running?</p> : null;
   if (!session.data.signed_in) return <SignIn onDone={(s) => client.setQueryData(["session"], s)} />;
   if (!jobId) return <Jobs session={session.data} />;
   return (
-    <PlanProvider key={jobId} jobId={jobId}>
+    <PlanProvider key={jobId} jobId={jobId} user={session.data.name}>
       <WorkbenchProvider>
         <Suspense fallback={<p className="p-6">Opening the sheet…</p>}>
           <Job session={session.data} />

@@ -1,6 +1,9 @@
 import { Dialog } from "radix-ui";
 import type { ReactNode } from "react";
-import { usePlan } from "./plan";
+import { useQueryClient } from "@tanstack/react-query";
+import { short } from "../lib/differences";
+import { useOutbox, usePlan } from "./plan";
+import { SignInForm } from "./SignIn";
 
 function Sheet({
   open,
@@ -65,36 +68,30 @@ export function ShortcutSheet({ open, onClose }: { open: boolean; onClose: () =>
   );
 }
 
-/** Somebody else changed the same thing: both versions side by side, and nothing lost either way. */
+/** Somebody else changed the same field: both values side by side, and nothing lost either way. */
 export function ConflictDialog() {
-  const { conflict, settle } = usePlan();
+  const { entries, decide } = useOutbox();
+  const entry = entries.find((e) => e.conflicts);
+  const settle = (keep: "mine" | "theirs") => entry && decide(entry, keep);
   return (
-    <Sheet open={!!conflict} onClose={() => settle("theirs")} title="Somebody else changed this meanwhile">
+    <Sheet open={!!entry} onClose={() => settle("theirs")} title="Somebody else changed this meanwhile">
       <p className="mt-1 text-quiet">Your change has not been saved. Other things you changed are safe.</p>
       <table className="table mt-3">
         <thead>
           <tr>
-            <th>object, field</th>
+            <th>field</th>
             <th>theirs, as it stands now</th>
             <th>yours</th>
           </tr>
         </thead>
         <tbody>
-          {conflict?.theirs.flatMap(({ object, value }) => {
-            const mine = conflict.mine.find((c) => c.object === object)?.value ?? {};
-            const theirs = value ?? {};
-            const fields = [...new Set([...Object.keys(theirs), ...Object.keys(mine)])];
-            const different = fields.filter((f) => JSON.stringify(theirs[f]) !== JSON.stringify(mine[f]));
-            return different.map((f) => (
-              <tr key={object + f}>
-                <td>
-                  {object}, {f}
-                </td>
-                <td className="figures">{value ? JSON.stringify(theirs[f]).slice(0, 60) : "removed"}</td>
-                <td className="figures">{JSON.stringify(mine[f] ?? "removed").slice(0, 60)}</td>
-              </tr>
-            ));
-          })}
+          {entry?.conflicts?.map((c) => (
+            <tr key={c.path}>
+              <td>{c.path.replaceAll("/", ", ")}</td>
+              <td className="figures">{short(c.theirs)}</td>
+              <td className="figures">{short(c.mine)}</td>
+            </tr>
+          ))}
         </tbody>
       </table>
       <div className="mt-4 flex gap-2">
@@ -105,6 +102,55 @@ export function ConflictDialog() {
           Put mine on top
         </button>
       </div>
+    </Sheet>
+  );
+}
+
+/** A step back that somebody else built on, or that cannot be read any more: it can be stepped over. */
+export function StuckDialog() {
+  const { stuck, unstick, step } = usePlan();
+  return (
+    <Sheet
+      open={!!stuck}
+      onClose={unstick}
+      title={`Your last step cannot be ${stuck?.direction === "redo" ? "redone" : "undone"}`}
+    >
+      <p className="mt-1">
+        <strong>{stuck?.problem.what}</strong>{" "}
+        {stuck?.problem.conflicts.length ? "Somebody built on it since." : stuck?.problem.mend}
+      </p>
+      <ul className="mt-2">
+        {stuck?.problem.conflicts.map((c) => (
+          <li key={c.path} className="figures text-sm">
+            {c.path}: stands at {short(c.theirs)}, would become {short(c.mine)}
+          </li>
+        ))}
+      </ul>
+      <div className="mt-4 flex gap-2">
+        <button className="button" onClick={unstick}>
+          Leave it
+        </button>
+        <button className="button" onClick={() => stuck && void step(stuck.direction, true)}>
+          Step over it
+        </button>
+      </div>
+    </Sheet>
+  );
+}
+
+/** The session ran out: sign in again over the open sheet; what was typed waits. */
+export function ExpiredDialog() {
+  const { expired, wake } = useOutbox();
+  const client = useQueryClient();
+  return (
+    <Sheet open={expired} onClose={() => undefined} title="You are not signed in any more">
+      <p className="mt-1 text-quiet">What you typed is kept here and goes on once you have signed in again.</p>
+      <SignInForm
+        onDone={(session) => {
+          client.setQueryData(["session"], session);
+          wake();
+        }}
+      />
     </Sheet>
   );
 }

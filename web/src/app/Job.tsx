@@ -3,9 +3,10 @@ import type { Session } from "../api/client";
 import { Sheet } from "../sheet/Sheet";
 import { Tray } from "../stations/Tray";
 import { ProblemNote } from "../ui/ProblemNote";
-import { ConflictDialog, ShortcutSheet } from "./Dialogs";
+import { short } from "../lib/differences";
+import { ConflictDialog, ExpiredDialog, ShortcutSheet, StuckDialog } from "./Dialogs";
 import { Line } from "./Line";
-import { usePlan } from "./plan";
+import { useOutbox, usePlan } from "./plan";
 import { Ribbon } from "./Ribbon";
 import { useShortcuts } from "./shortcuts";
 import { Staff } from "./Staff";
@@ -17,8 +18,10 @@ export default function Job({ session }: { session: Session }) {
   const [tray, setTray] = useState(() => Number(localStorage.getItem("kardo-tray")) || 330);
   const { fault, dismiss } = usePlan();
   useShortcuts(setHelp);
+  const { plan } = usePlan();
   return (
     <div className="grid h-dvh grid-cols-[190px_minmax(0,1fr)_290px] grid-rows-[40px_minmax(0,1fr)_28px]">
+      <h1 className="sr-only">{plan.brief.title}</h1>
       <div className="col-span-3">
         <TopBar session={session} />
       </div>
@@ -31,6 +34,7 @@ export default function Job({ session }: { session: Session }) {
         <Divider height={tray} onChange={setTray} />
         <div className="flex min-h-0 flex-col bg-paper">
           {fault && <ProblemNote problem={fault} onClose={dismiss} />}
+          <Refused />
           <Tray />
         </div>
       </main>
@@ -40,8 +44,40 @@ export default function Job({ session }: { session: Session }) {
       </div>
       <ShortcutSheet open={help} onClose={() => setHelp(false)} />
       <ConflictDialog />
+      <StuckDialog />
+      <ExpiredDialog />
     </div>
   );
+}
+
+/** Steps that the server did not take: kept until they are tried again or let go. */
+function Refused() {
+  const { entries, retry, forget } = useOutbox();
+  return entries
+    .filter((entry) => entry.refused)
+    .map((entry) => (
+      <div
+        key={entry.id}
+        role="alert"
+        className="flex items-start gap-2 border-l-4 border-decision bg-decision-wash px-2 py-1"
+      >
+        <p className="flex-1">
+          <strong>Not taken: {entry.refused!.what}</strong> {entry.refused!.mend}{" "}
+          <span className="figures text-sm">
+            {entry.edits
+              .slice(0, 3)
+              .map((e) => `${e.path} ${short(e.after)}`)
+              .join(" · ")}
+          </span>
+        </p>
+        <button className="button text-sm" onClick={() => retry(entry)}>
+          try again
+        </button>
+        <button className="button text-sm" onClick={() => forget(entry)}>
+          let it go
+        </button>
+      </div>
+    ));
 }
 
 /** Pulls the tray larger or smaller, by pointer or by arrow keys. */

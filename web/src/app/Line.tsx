@@ -1,6 +1,7 @@
-import { area, chance, mm } from "../lib/units";
+import { STATION_IDS, type Station } from "../stations/ids";
+import { STATIONS } from "../stations/registry";
 import { usePlan } from "./plan";
-import { STATIONS, TITLES, useWorkbench, type Station } from "./workbench";
+import { useWorkbench } from "./workbench";
 
 type State = "hollow" | "half" | "solid";
 
@@ -11,9 +12,9 @@ export function Line() {
   return (
     <nav aria-label="Stations" className="overflow-y-auto border-r border-hairline bg-paper py-2">
       <ol>
-        {STATIONS.map((key, k) => (
+        {STATION_IDS.map((key, k) => (
           <li key={key} className="relative">
-            {k < STATIONS.length - 1 && (
+            {k < STATION_IDS.length - 1 && (
               <span className="absolute top-5 bottom-[-18px] left-[21.5px] w-px bg-hairline" />
             )}
             <button
@@ -25,7 +26,7 @@ export function Line() {
             >
               <Mark state={lines[key].state} />
               <span>
-                <span className="text-quiet">{k + 1}</span> <strong>{TITLES[key]}</strong>
+                <span className="text-quiet">{k + 1}</span> <strong>{STATIONS[key].title}</strong>
                 <span className="block text-sm text-quiet">{lines[key].words}</span>
               </span>
             </button>
@@ -49,54 +50,13 @@ function Mark({ state }: { state: State }) {
 }
 
 function useStationLines(): Record<Station, { words: string; state: State }> {
-  const { plan, summary, prediction, result, catalogue } = usePlan();
-  const troubled = new Set(prediction?.findings?.filter((f) => f.severity !== "note").map((f) => f.station));
-  const lacking = new Set(summary?.lacks.map((l) => l.station));
-  const state = (station: Station, begun: boolean): State =>
-    !begun ? "hollow" : troubled.has(station) || lacking.has(station) ? "half" : "solid";
-  const { brief } = plan;
-  const standard = catalogue.standards.find((s) => s.id === brief.standard)?.name;
-  const targets = plan.control.filter((p) => p.role === "target").length;
-  const mark = plan.marks.find((m) => m.id === plan.base.mark);
-  const later = { words: "comes later", state: "hollow" as State };
-  return {
-    brief: {
-      words: `${mm(brief.tolerance_h, 0)} H · ${mm(brief.tolerance_v, 0)} V mm, ${standard}`,
-      state: state("brief", !!brief.crs),
-    },
-    site: {
-      words: summary?.area ? `${area(summary.area, brief.unit)}${plan.terrain ? "" : " · no terrain"}` : "no boundary",
-      state: state("site", plan.site.boundary.length > 0),
-    },
-    flight: {
-      words: summary?.flight
-        ? `${summary.flight.exposures} exposures · ${summary.flight.minutes.toFixed(0)} min`
-        : "no area to fly",
-      state: state("flight", !!summary?.flight),
-    },
-    base: {
-      words:
-        mark && summary?.heights
-          ? `${mark.name} · ARP ${summary.heights.arp_above_mark.toFixed(3)} m`
-          : "no mark chosen",
-      state: state("base", !!mark),
-    },
-    control: {
-      words: `${targets} targets · ${plan.control.length - targets} checks`,
-      state: state("control", plan.control.length > 0),
-    },
-    verdict: {
-      words: result?.defects.length
-        ? "undetermined"
-        : result?.chance != null
-          ? `passes ${chance(result.chance)}`
-          : result
-            ? "no checks"
-            : "waits for the plan",
-      state: state("verdict", !!result),
-    },
-    day: later,
-    book: later,
-    close: later,
-  };
+  const { plan, summary, result, undetermined, findings, catalogue } = usePlan();
+  const troubled = new Set<string>(findings?.filter((f) => f.severity !== "note").map((f) => f.station));
+  for (const lack of summary?.lacks ?? []) troubled.add(lack.station);
+  const lines = STATION_IDS.map((id) => {
+    const { words, begun } = STATIONS[id].line({ plan, summary, result, undetermined, catalogue });
+    const state: State = !begun ? "hollow" : troubled.has(id) ? "half" : "solid";
+    return [id, { words, state }];
+  });
+  return Object.fromEntries(lines) as Record<Station, { words: string; state: State }>;
 }

@@ -3,7 +3,7 @@ import { usePlan } from "./plan";
 /** The clock of the day, collapsed: today the legs one after another with the minutes between; the Day station comes later. */
 export function Ribbon() {
   const { summary } = usePlan();
-  const legs = summary?.flight?.legs ?? [];
+  const legs = summary?.flights.flatMap((f) => f.legs) ?? [];
   const total = legs.reduce((sum, leg) => sum + leg.minutes, 0);
   return (
     <footer className="flex h-7 items-center gap-3 bg-band px-3 text-sm text-band-ink">

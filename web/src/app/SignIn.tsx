@@ -3,9 +3,21 @@ import { call, Problem, type Session } from "../api/client";
 import { ProblemNote } from "../ui/ProblemNote";
 
 export function SignIn({ onDone }: { onDone: (session: Session) => void }) {
+  return (
+    <main className="mx-auto mt-24 max-w-sm border border-ink bg-sheet p-6">
+      <h1 className="text-2xl font-bold text-decision-text">Kardo</h1>
+      <p className="mt-1 text-quiet">Plans the control of a drone survey, and says how accurate it will be.</p>
+      <SignInForm onDone={onDone} />
+    </main>
+  );
+}
+
+/** Name and password. */
+export function SignInForm({ onDone }: { onDone: (session: Session) => void }) {
   const [problem, setProblem] = useState<Problem | null>(null);
   async function submit(form: FormData) {
     try {
+      await call<Session>("GET", "/session"); // brings the token that the form must carry
       onDone(
         await call<Session>("POST", "/session", {
           username: form.get("username"),
@@ -17,21 +29,17 @@ export function SignIn({ onDone }: { onDone: (session: Session) => void }) {
     }
   }
   return (
-    <main className="mx-auto mt-24 max-w-sm border border-ink bg-sheet p-6">
-      <h1 className="text-2xl font-bold text-decision-text">Kardo</h1>
-      <p className="mt-1 text-quiet">Plans the control of a drone survey, and says how accurate it will be.</p>
-      <form action={submit} className="mt-5 grid gap-3">
-        <label className="grid gap-1">
-          Name
-          <input className="input" name="username" autoComplete="username" autoFocus required />
-        </label>
-        <label className="grid gap-1">
-          Password
-          <input className="input" name="password" type="password" autoComplete="current-password" required />
-        </label>
-        {problem && <ProblemNote problem={problem} />}
-        <button className="button justify-self-start">Sign in</button>
-      </form>
-    </main>
+    <form action={submit} className="mt-5 grid gap-3">
+      <label className="grid gap-1">
+        Name
+        <input className="input" name="username" autoComplete="username" autoFocus required />
+      </label>
+      <label className="grid gap-1">
+        Password
+        <input className="input" name="password" type="password" autoComplete="current-password" required />
+      </label>
+      {problem && <ProblemNote problem={problem} />}
+      <button className="button justify-self-start">Sign in</button>
+    </form>
   );
 }

@@ -1,18 +1,18 @@
-import type { Figures, Finding, Result } from "../api/client";
-import { chance, mm, percent } from "../lib/units";
+import type { Figures, Finding, Result, Undetermined } from "../api/client";
+import { chance, fine, fineUnit, percent } from "../lib/units";
 import { Staves } from "../plots/Staves";
+import { Fine } from "../ui/Fine";
 import { UNDER_WAY, UnderWay } from "../ui/UnderWay";
-import { usePlan } from "./plan";
+import { usePlan, useProgress } from "./plan";
 import { useWorkbench, type Station } from "./workbench";
 
 /** The instrument on the right: two rods, the chance, the budget, and what was found. */
 export function Staff() {
-  const { summary, prediction, result, before, trial, run } = usePlan();
+  const { plan, summary, result, undetermined, before, told, trial } = usePlan();
   const { pins } = useWorkbench();
   const limits = summary?.limits ?? { h: 0, v: 0 };
-  const full = result && !result.defects.length ? result : null;
-  const sound = trial.live ?? full;
-  const previous = trial.live ? full : before && !before.defects.length ? before : null;
+  const sound = trial.live ?? result;
+  const previous = trial.live ? result : before;
   const pinned = pins.at(-1)?.result;
   const rod = (axis: "h" | "v") => ({
     name: axis.toUpperCase(),
@@ -24,35 +24,26 @@ export function Staff() {
   });
   return (
     <aside className="flex flex-col gap-2 overflow-y-auto border-l border-ink bg-sheet px-3 py-2" aria-label="Staff">
-      <Staves rods={[rod("h"), rod("v")]} />
+      <Staves rods={[rod("h"), rod("v")]} unit={plan.brief.unit} />
       <p className="flex justify-between text-sm">
         <span>◀ on the map, absolute</span>
         <span className="text-settled">▷ what checks see</span>
       </p>
       <Progress />
       {trial.live && <Provisional />}
-      {sound && <Seen result={sound} />}
-      {result && !trial.live && result.defects.length > 0 && <Defects result={result} />}
-      {prediction?.state === "lacking" && <Lacks />}
-      {prediction?.error && (
-        <p role="alert" className="border-l-4 border-decision bg-decision-wash px-2 py-1">
-          <strong>{prediction.error.what}</strong> {prediction.error.mend}{" "}
-          {prediction.error.where === "worker" && (
-            <button className="button text-sm" onClick={() => void run("start")}>
-              start again
-            </button>
-          )}
-        </p>
-      )}
+      {sound && <Seen result={sound} unit={plan.brief.unit} />}
+      {undetermined && !trial.live && <Defects of={told?.defects ?? undetermined.defects} />}
+      <Lacks />
+      <Failed />
       {sound && (
         <>
           <Chance result={sound} />
-          {full && full.unmet!.length > 0 && (
+          {result && told && told.unmet.length > 0 && (
             <p className="text-sm text-decision-text">
-              As the standard has it the test does not count yet: {full.unmet!.join(" ")}
+              As the standard has it the test does not count yet: {told.unmet.join(" ")}
             </p>
           )}
-          {full && <Budget result={full} />}
+          {result && <Budget result={result} />}
         </>
       )}
       <Findings />
@@ -60,8 +51,23 @@ export function Staff() {
   );
 }
 
+function Failed() {
+  const { prediction, run } = useProgress();
+  if (!prediction?.error) return null;
+  return (
+    <p role="alert" className="border-l-4 border-decision bg-decision-wash px-2 py-1">
+      <strong>{prediction.error.what}</strong> {prediction.error.mend}{" "}
+      {prediction.error.where === "worker" && (
+        <button className="button text-sm" onClick={() => void run("start")}>
+          start again
+        </button>
+      )}
+    </p>
+  );
+}
+
 function Progress() {
-  const { prediction, run } = usePlan();
+  const { prediction, run } = useProgress();
   if (prediction?.state === "stopped")
     return (
       <p className="flex items-center justify-between text-sm">
@@ -83,12 +89,12 @@ function Provisional() {
   );
 }
 
-function Seen({ result }: { result: Partial<Figures> }) {
+function Seen({ result, unit }: { result: Figures; unit: string }) {
   return (
     <table className="table text-sm">
       <thead>
         <tr>
-          <th className="!static">RMSE, mm</th>
+          <th className="!static">RMSE, {fineUnit(unit)}</th>
           <th className="num !static">H</th>
           <th className="num !static">V</th>
         </tr>
@@ -97,19 +103,19 @@ function Seen({ result }: { result: Partial<Figures> }) {
         <tr>
           <td>on the map, absolute</td>
           <td className="num font-bold" data-testid="absolute-h">
-            {mm(result.rmse_h)}
+            <Fine value={result.rmse_h} unit={unit} />
           </td>
           <td className="num font-bold" data-testid="absolute-v">
-            {mm(result.rmse_v)}
+            <Fine value={result.rmse_v} unit={unit} />
           </td>
         </tr>
         <tr>
           <td>as checks see it</td>
           <td className="num" data-testid="seen-h">
-            {mm(result.seen_rmse_h)}
+            <Fine value={result.seen_rmse_h} unit={unit} />
           </td>
           <td className="num" data-testid="seen-v">
-            {mm(result.seen_rmse_v)}
+            <Fine value={result.seen_rmse_v} unit={unit} />
           </td>
         </tr>
       </tbody>
@@ -117,11 +123,11 @@ function Seen({ result }: { result: Partial<Figures> }) {
   );
 }
 
-function Defects({ result }: { result: Result }) {
+function Defects({ of }: { of: Undetermined["defects"] }) {
   return (
     <div role="alert" className="border-l-4 border-decision bg-decision-wash px-2 py-1">
       <p className="font-bold">The network is not determined, so there are no figures.</p>
-      {result.defects.map((d) => (
+      {of.map((d) => (
         <p key={d.words} className="mt-1">
           {d.words} <em>{d.mend}</em>
         </p>
@@ -132,7 +138,9 @@ function Defects({ result }: { result: Result }) {
 
 function Lacks() {
   const { summary } = usePlan();
+  const { prediction } = useProgress();
   const { open } = useWorkbench();
+  if (prediction?.state !== "lacking") return null;
   return (
     <div>
       <p className="font-bold">Nothing can be predicted yet.</p>
@@ -148,10 +156,12 @@ function Lacks() {
   );
 }
 
-function Chance({ result }: { result: Partial<Figures> }) {
+function Chance({ result }: { result: Figures }) {
   const { plan } = usePlan();
+  const { brief } = plan;
+  const allowed = (metres: number) => fine(metres, brief.unit, 0);
   const checks = plan.control.filter((p) => p.role === "check").length;
-  if (result.chance === null || result.chance === undefined || !result.chance_detail)
+  if (result.chance === null)
     return <p className="border-t border-hairline pt-2">No checks: no acceptance test, and no chance to state.</p>;
   return (
     <p className="flex items-center gap-2 border-t border-hairline pt-2">
@@ -159,10 +169,10 @@ function Chance({ result }: { result: Partial<Figures> }) {
         {chance(result.chance)}
       </span>
       <span className="text-sm text-quiet">
-        chance that {checks} checks pass {mm(plan.brief.tolerance_h, 0)} H and{" "}
-        {plan.brief.standard === "contour"
-          ? `contours of ${mm(plan.brief.contour_interval, 0)} mm`
-          : `${mm(plan.brief.tolerance_v, 0)} V mm`}
+        chance that {checks} checks pass {allowed(brief.tolerance_h)} H and{" "}
+        {brief.standard === "contour"
+          ? `contours of ${allowed(brief.contour_interval)} ${fineUnit(brief.unit)}`
+          : `${allowed(brief.tolerance_v)} V ${fineUnit(brief.unit)}`}
       </span>
     </p>
   );
@@ -178,7 +188,12 @@ const BUDGET_COLOURS = [
 ];
 
 function Budget({ result }: { result: Result }) {
-  const shares = [...(result.budget ?? [])].sort((a, b) => b.share_v - a.share_v).filter((s) => s.share_v > 0.004);
+  const { plan, told } = usePlan();
+  const { unit } = plan.brief;
+  const shares = result.budget
+    .map((share, k) => ({ ...share, name: told?.budget[k] ?? share.kind }))
+    .sort((a, b) => b.share_v - a.share_v)
+    .filter((s) => s.share_v > 0.004);
   const largest = shares[0];
   if (!largest) return null;
   return (
@@ -186,12 +201,12 @@ function Budget({ result }: { result: Result }) {
       <div
         className="flex h-3.5 border border-ink"
         role="img"
-        aria-label={shares.map((s) => `${s.group} ${percent(s.share_v)}`).join(", ")}
+        aria-label={shares.map((s) => `${s.name} ${percent(s.share_v)}`).join(", ")}
       >
         {shares.map((s, k) => (
           <span
-            key={s.group}
-            title={`${s.group}: ${percent(s.share_v)} of V`}
+            key={s.kind + s.id}
+            title={`${s.name}: ${percent(s.share_v)} of V`}
             style={{ width: `${s.share_v * 100}%`, background: BUDGET_COLOURS[Math.min(k, 5)] }}
           />
         ))}
@@ -199,11 +214,11 @@ function Budget({ result }: { result: Result }) {
       <p className="mt-1 text-sm">
         Height:{" "}
         <strong>
-          {percent(largest.share_v)} is {largest.group}
+          {percent(largest.share_v)} is {largest.name}
         </strong>{" "}
-        (±{mm(largest.sigma_v, 0)} mm).
+        (±{fine(largest.sigma_v, unit, 0)} {fineUnit(unit)}).
       </p>
-      <p className="mt-1 text-sm">{result.blind?.[0]}</p>
+      <p className="mt-1 text-sm">{told?.blind[0]}</p>
     </div>
   );
 }
@@ -211,18 +226,18 @@ function Budget({ result }: { result: Result }) {
 const MARKS = { stop: "◆", warn: "◆", note: "◇" } as const;
 
 function Findings() {
-  const { prediction, edit } = usePlan();
+  const { findings, edit } = usePlan();
   const { open, select, setGoTo } = useWorkbench();
-  const found = prediction?.findings ?? [];
+  const found = findings ?? [];
   const go = (f: Finding) => {
-    open(f.station as Station);
+    open(f.station);
     if (f.object) select(f.object);
-    const place = f.change?.value as { e?: number; n?: number } | undefined;
+    const place = f.edits[0]?.after as { e?: number; n?: number } | null | undefined;
     if (place?.e && place.n) setGoTo({ e: place.e, n: place.n });
   };
   return (
     <section aria-label="Findings" className="border-t border-hairline pt-1">
-      {prediction?.findings && found.length === 0 && <p className="text-quiet">Nothing found against this plan.</p>}
+      {findings && found.length === 0 && <p className="text-quiet">Nothing found against this plan.</p>}
       {found.map((f, k) => (
         <div key={k} className="flex items-start gap-2 border-b border-hairline py-1.5 text-sm">
           <span className={f.severity === "note" ? "text-quiet" : "text-decision"} title={f.severity}>
@@ -232,11 +247,8 @@ function Findings() {
           <span className="flex-1">
             {f.severity === "stop" ? <strong>{f.words}</strong> : f.words} <span className="text-quiet">{f.mend}</span>
           </span>
-          {f.label && f.change?.object ? (
-            <button
-              className="button"
-              onClick={() => void edit([{ object: f.change.object!, value: f.change.value ?? null }])}
-            >
+          {f.label && f.edits.length ? (
+            <button className="button" onClick={() => void edit(f.edits)}>
               {f.label}
             </button>
           ) : (

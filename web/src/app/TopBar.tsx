@@ -3,7 +3,8 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { call, type Session } from "../api/client";
 import { clock, length, UNITS } from "../lib/units";
-import { usePlan } from "./plan";
+import { useOutbox, usePlan } from "./plan";
+import { store } from "./store";
 import { useWorkbench } from "./workbench";
 
 const THEMES = ["light", "dark", "field"] as const;
@@ -38,6 +39,7 @@ export function SignOut() {
       onClick={async () => {
         const session = await call<Session>("DELETE", "/session");
         client.clear();
+        await store.kept.clear();
         client.setQueryData(["session"], session);
       }}
     >
@@ -48,7 +50,9 @@ export function SignOut() {
 
 /** Job, saved time, and the datum strip: grid, heights, unit, epoch, always in sight. */
 export function TopBar({ session }: { session: Session }) {
-  const { plan, answer, summary, saving, step } = usePlan();
+  const { plan, answer, summary, step } = usePlan();
+  const { entries } = useOutbox();
+  const canUndo = answer.can_undo || entries.length > 0;
   const { open } = useWorkbench();
   const datum = summary?.datum;
   const { unit, epoch } = plan.brief;
@@ -60,11 +64,9 @@ export function TopBar({ session }: { session: Session }) {
       <span className="min-w-24 flex-shrink truncate font-medium" title={plan.brief.title}>
         {plan.brief.title}
       </span>
-      <span className="figures text-sm whitespace-nowrap text-quiet" role="status" data-testid="saved">
-        {saving ? "saving…" : `saved ${clock(answer.saved_at)}`}
-      </span>
+      <Saved />
       <span className="flex gap-1">
-        <button className="button" disabled={!answer.can_undo} onClick={() => void step("undo")} title="Undo (Ctrl+Z)">
+        <button className="button" disabled={!canUndo} onClick={() => void step("undo")} title="Undo (Ctrl+Z)">
           ↶<span className="sr-only">Undo</span>
         </button>
         <button
@@ -104,6 +106,31 @@ export function TopBar({ session }: { session: Session }) {
       </span>
     </header>
   );
+}
+
+/** Whether what was typed has reached the server. */
+function Saved() {
+  const { answer } = usePlan();
+  const { entries, reached, since } = useOutbox();
+  return (
+    <span
+      className={`figures text-sm whitespace-nowrap ${reached ? "text-quiet" : "text-decision-text"}`}
+      role="status"
+      data-testid="saved"
+    >
+      {savedWords({ waiting: entries.filter((e) => !e.refused).length, reached, since, savedAt: answer.saved_at })}
+    </span>
+  );
+}
+
+/** What the top bar says of it. */
+export function savedWords(so: { waiting: number; reached: boolean; since: number | null; savedAt: string }): string {
+  const edits = `${so.waiting} edit${so.waiting === 1 ? "" : "s"} waiting`;
+  if (!so.reached) {
+    const at = so.since ? ` since ${clock(new Date(so.since).toISOString()).slice(0, 5)}` : "";
+    return `not reached${at}${so.waiting ? `, ${edits}` : ""}`;
+  }
+  return so.waiting ? edits : `saved ${clock(so.savedAt)}`;
 }
 
 function DatumItem({ name, value }: { name: string; value: string }) {

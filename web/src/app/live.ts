@@ -1,12 +1,12 @@
 import { useCallback, useMemo, useRef, useState } from "react";
-import { call, type Change, type Figures, type Live } from "../api/client";
+import { call, type Edit, type Figures, type Live } from "../api/client";
 
 export interface LiveDesk {
   /** Provisional figures of what is being tried, until the full computation has its say. */
   live: Figures | null;
-  /** Ask what the figures would be with these changes to the control. Questions overtake each other: while one is under
+  /** Ask what the figures would be with these edits of the control. Questions overtake each other: while one is under
    * way only the newest waits. */
-  ask: (changes: Change[]) => void;
+  ask: (edits: Edit[]) => void;
   /** Have the server make ready, so that the first drag is answered at once. */
   warm: () => void;
   clear: () => void;
@@ -16,13 +16,13 @@ export interface LiveDesk {
 export function useLive(jobId: string, over: string | undefined): LiveDesk {
   const [told, setTold] = useState<{ figures: Figures; over: string | undefined } | null>(null);
   const underway = useRef(false);
-  const newest = useRef<Change[] | null>(null);
+  const newest = useRef<Edit[] | null>(null);
   const base = useRef(over);
   base.current = over;
 
   const ask = useCallback(
-    (changes: Change[]) => {
-      newest.current = changes;
+    (edits: Edit[]) => {
+      newest.current = edits;
       if (underway.current) return;
       underway.current = true;
       void (async () => {
@@ -31,7 +31,7 @@ export function useLive(jobId: string, over: string | undefined): LiveDesk {
             const asked = newest.current;
             const at = base.current;
             newest.current = null;
-            const answer = await call<Live>("POST", `/jobs/${jobId}/live`, { changes: asked });
+            const answer = await call<Live>("POST", `/jobs/${jobId}/live`, { edits: asked });
             if (answer.state === "ready" && answer.result) setTold({ figures: answer.result, over: at });
           }
         } catch {
@@ -44,7 +44,7 @@ export function useLive(jobId: string, over: string | undefined): LiveDesk {
     [jobId],
   );
   const warm = useCallback(() => {
-    call<Live>("POST", `/jobs/${jobId}/live`, { changes: [] }).catch(() => undefined);
+    call<Live>("POST", `/jobs/${jobId}/live`, { edits: [] }).catch(() => undefined);
   }, [jobId]);
   const clear = useCallback(() => {
     newest.current = null;

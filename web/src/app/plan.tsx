@@ -1,219 +1,287 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { createContext, useCallback, useContext, useMemo, useRef, useState, type ReactNode } from "react";
-import { useLive, type LiveDesk } from "./live";
+import {
+  createContext,
+  useCallback,
+  useContext,
+  useEffect,
+  useMemo,
+  useState,
+  useSyncExternalStore,
+  type ReactNode,
+} from "react";
 import {
   call,
   Problem,
   type Catalogue,
-  type Change,
+  type Edit,
+  type Finding,
   type Plan,
   type PlanAnswer,
   type Prediction,
   type Result,
   type Summary,
+  type Told,
+  type Undetermined,
 } from "../api/client";
-
-/** A conflict to be settled: what I wanted against what stands there now. */
-export interface Conflict {
-  mine: Change[];
-  theirs: Change[];
-}
+import { applied } from "../lib/edits";
+import { useEvents } from "./events";
+import { useLive, type LiveDesk } from "./live";
+import { Outbox, type OutboxState } from "./outbox";
+import type { Waiting } from "./store";
 
 interface PlanDesk {
   jobId: string;
+  /** The plan as the person sees it: the server's, with what is still to be sent laid over it. */
   plan: Plan;
   answer: PlanAnswer;
   summary: Summary | undefined;
-  prediction: Prediction | undefined;
-  /** The newest finished figures, shown while the next ones are on their way. */
+  /** The newest finished figures, shown while the next ones are on their way; null where there are none. */
   result: Result | null;
+  /** What the network does not determine, in the place of figures. */
+  undetermined: Undetermined | null;
   /** The figures before those. */
   before: Result | null;
+  told: Told | null;
+  findings: Finding[] | null;
   /** Live answers to what is being tried. */
   trial: LiveDesk;
   catalogue: Catalogue;
-  saving: boolean;
   fault: Problem | null;
-  conflict: Conflict | null;
-  edit: (changes: Change[]) => Promise<boolean>;
-  step: (direction: "undo" | "redo") => Promise<void>;
-  settle: (keep: "mine" | "theirs") => void;
-  /** Stop the prediction that is under way, or start it again. */
-  run: (what: "start" | "stop") => Promise<void>;
+  edit: (edits: Edit[]) => Promise<boolean>;
+  step: (direction: "undo" | "redo", over?: boolean) => Promise<void>;
+  /** A step back that somebody else built on. */
+  stuck: { direction: "undo" | "redo"; problem: Problem } | null;
+  unstick: () => void;
   dismiss: () => void;
 }
 
-const Desk = createContext<PlanDesk | null>(null);
+interface ProgressDesk {
+  prediction: Prediction | undefined;
+  /** Stop the prediction that is under way, or start it again. */
+  run: (what: "start" | "stop") => Promise<void>;
+}
 
-export function usePlan(): PlanDesk {
-  const desk = useContext(Desk);
-  if (!desk) throw new Error("usePlan outside of PlanProvider");
+interface OutboxDesk extends OutboxState {
+  decide: (entry: Waiting, keep: "mine" | "theirs") => void;
+  forget: (entry: Waiting) => void;
+  retry: (entry: Waiting) => void;
+  wake: () => void;
+}
+
+const Desk = createContext<PlanDesk | null>(null);
+const Progress = createContext<ProgressDesk | null>(null);
+const Unsent = createContext<OutboxDesk | null>(null);
+
+function use<T>(context: React.Context<T | null>): T {
+  const desk = useContext(context);
+  if (!desk) throw new Error("used outside of PlanProvider");
   return desk;
 }
 
-/** The plan with some changes laid over it, for the moment until the server answers. */
-export function withChanges(plan: Plan, changes: Change[]): Plan {
-  const next = { ...plan };
-  for (const { object, value } of changes) {
-    const [kind, id] = object.split("/") as [string, string | undefined];
-    if (kind === "mark") next.marks = replaced(next.marks, id!, value as Plan["marks"][number] | null);
-    else if (kind === "area") next.areas = replaced(next.areas, id!, value as Plan["areas"][number] | null);
-    else if (kind === "control") next.control = replaced(next.control, id!, value as Plan["control"][number] | null);
-    else (next as unknown as Record<string, unknown>)[kind] = value;
-  }
-  return next;
-}
+/** The plan and all that is known of it; does not change while a computation makes progress. */
+export const usePlan = () => use(Desk);
+/** How far the prediction is. */
+export const useProgress = () => use(Progress);
+/** What the server has not yet taken. */
+export const useOutbox = () => use(Unsent);
 
-function replaced<T extends { id: string }>(rows: T[], id: string, value: T | null): T[] {
-  if (value === null) return rows.filter((r) => r.id !== id);
-  return rows.some((r) => r.id === id) ? rows.map((r) => (r.id === id ? value : r)) : [...rows, value];
-}
-
-export function PlanProvider({ jobId, children }: { jobId: string; children: ReactNode }) {
+export function PlanProvider({ jobId, user, children }: { jobId: string; user: string; children: ReactNode }) {
   const client = useQueryClient();
   const planKey = useMemo(() => ["plan", jobId], [jobId]);
-  const answer = useQuery({
-    queryKey: planKey,
-    queryFn: () => call<PlanAnswer>("GET", `/jobs/${jobId}/plan`),
-  });
+  const answer = useQuery({ queryKey: planKey, queryFn: () => call<PlanAnswer>("GET", `/jobs/${jobId}/plan`) });
   const catalogue = useQuery({
     queryKey: ["catalogue"],
     queryFn: () => call<Catalogue>("GET", "/catalogue"),
-    staleTime: Infinity,
+    staleTime: 3_600_000,
   });
-  const hash = answer.data?.hash;
-  const summary = useQuery({
-    queryKey: ["summary", jobId, hash],
-    queryFn: () => call<Summary>("GET", `/jobs/${jobId}/summary`),
-    enabled: !!hash,
-    placeholderData: (previous) => previous,
-  });
-  const prediction = useQuery({
-    queryKey: ["prediction", jobId, hash],
-    queryFn: () => call<Prediction>("GET", `/jobs/${jobId}/prediction`),
-    enabled: !!hash,
-    refetchInterval: (query) =>
-      ["queued", "running", "cancelled"].includes(query.state.data?.state ?? "") ? 120 : false,
-    placeholderData: (previous) => previous,
-  });
-  const { result, before } = useLatestResults(prediction.data);
-  const predictionKey = useMemo(() => ["prediction", jobId, hash], [jobId, hash]);
-  const run = useCallback(
-    async (what: "start" | "stop") => {
-      await call("POST", `/jobs/${jobId}/prediction/${what}`);
-      await client.invalidateQueries({ queryKey: predictionKey });
-    },
-    [client, jobId, predictionKey],
-  );
-  const trial = useLive(jobId, result?.hash);
-  const { ask, clear } = trial;
-
-  const [fault, setFault] = useState<Problem | null>(null);
-  const [conflict, setConflict] = useState<Conflict | null>(null);
-  const [pending, setPending] = useState(0);
-  const queue = useRef<Promise<unknown>>(Promise.resolve());
-  /** Changes not yet answered: they stay laid over whatever the server says meanwhile. */
-  const waiting = useRef<Change[][]>([]);
-
-  /** Steps go to the server one after another, each based on the answer to the one before. */
-  const send = useCallback(
-    (request: () => Promise<PlanAnswer>, wanted: Change[]): Promise<boolean> => {
-      setPending((n) => n + 1);
-      waiting.current.push(wanted);
-      const run = queue.current.then(async () => {
-        try {
-          const saved = await request();
-          waiting.current.shift();
-          client.setQueryData(planKey, { ...saved, plan: withChanges(saved.plan, waiting.current.flat()) });
-          setFault(null);
-          return true;
-        } catch (error) {
-          waiting.current.shift();
-          const problem = error instanceof Problem ? error : new Problem(0, String(error));
-          if (problem.status === 412 && wanted.length) setConflict({ mine: wanted, theirs: problem.current });
-          else setFault(problem);
-          await client.invalidateQueries({ queryKey: planKey });
-          return false;
-        } finally {
-          setPending((n) => n - 1);
-        }
-      });
-      queue.current = run;
-      return run;
-    },
+  const take = useCallback(
+    (saved: PlanAnswer) =>
+      client.setQueryData<PlanAnswer>(planKey, (old) => (old && old.revision > saved.revision ? old : saved)),
     [client, planKey],
+  );
+  const outbox = useOutboxOf(jobId, user, take);
+  const revision = answer.data?.revision;
+  const summary = useQuery({
+    queryKey: ["summary", jobId, revision],
+    queryFn: () => call<Summary>("GET", `/jobs/${jobId}/summary`),
+    enabled: revision !== undefined,
+    placeholderData: (previous) => previous,
+  });
+  const progress = usePrediction(jobId, revision);
+  useEvents(jobId, revision);
+  const latest = useLatestResults(progress.prediction);
+  const trial = useLive(jobId, latest.result?.hash);
+  const { ask, clear } = trial;
+  const [fault, setFault] = useState<Problem | null>(null);
+  const [stuck, setStuck] = useState<PlanDesk["stuck"]>(null);
+
+  const base = answer.data?.plan;
+  const entries = outbox.state.entries;
+  const plan = useMemo(
+    () => base && applied(base, entries.filter((e) => !e.refused).flatMap((e) => e.edits)), // prettier-ignore
+    [base, entries],
   );
 
   const edit = useCallback(
-    (changes: Change[]) => {
-      client.setQueryData<PlanAnswer>(planKey, (old) => old && { ...old, plan: withChanges(old.plan, changes) });
-      if (changes.every((c) => c.object.startsWith("control/"))) ask([...waiting.current.flat(), ...changes]);
+    async (edits: Edit[]) => {
+      if (!edits.length) return true;
+      const unsent = outbox.box.waiting.flatMap((e) => e.edits);
+      if (edits.every((e) => e.path.startsWith("control/"))) ask([...unsent, ...edits]);
       else clear();
-      return send(() => {
-        const revision = client.getQueryData<PlanAnswer>(planKey)?.revision ?? 0;
-        return call<PlanAnswer>("PATCH", `/jobs/${jobId}/plan`, { changes }, { "If-Match": `"${revision}"` });
-      }, changes);
+      setFault(null);
+      return outbox.box.put(edits, client.getQueryData<PlanAnswer>(planKey)?.revision ?? 0);
     },
-    [client, planKey, send, jobId, ask, clear],
+    [outbox.box, client, planKey, ask, clear],
   );
 
   const step = useCallback(
-    async (direction: "undo" | "redo") => {
+    async (direction: "undo" | "redo", over = false) => {
       clear();
-      if (await send(() => call<PlanAnswer>("POST", `/jobs/${jobId}/plan/${direction}`), [])) ask([]);
+      setStuck(null);
+      if (direction === "undo" && !over && (await outbox.box.takeBack())) return;
+      await outbox.box.flush();
+      try {
+        take(await call<PlanAnswer>("POST", `/jobs/${jobId}/plan/${direction}${over ? "?over=true" : ""}`));
+        setFault(null);
+        ask([]);
+      } catch (error) {
+        const problem = error instanceof Problem ? error : new Problem(0, String(error));
+        if (problem.status === 412 || (problem.status === 422 && problem.where)) setStuck({ direction, problem });
+        else setFault(problem);
+      }
     },
-    [send, jobId, ask, clear],
+    [outbox.box, jobId, take, ask, clear],
   );
 
-  const settle = useCallback(
-    (keep: "mine" | "theirs") => {
-      const mine = conflict?.mine;
-      setConflict(null);
-      if (keep === "mine" && mine) void edit(mine);
-    },
-    [conflict, edit],
-  );
+  const desk = useMemo((): PlanDesk | null => {
+    if (!plan || !answer.data || !catalogue.data) return null;
+    return {
+      jobId,
+      plan,
+      answer: answer.data,
+      summary: summary.data,
+      ...latest,
+      trial,
+      catalogue: catalogue.data,
+      fault,
+      edit,
+      step,
+      stuck,
+      unstick: () => setStuck(null),
+      dismiss: () => setFault(null),
+    };
+  }, [jobId, plan, answer.data, summary.data, latest, trial, catalogue.data, fault, edit, step, stuck]);
 
-  if (answer.error) return <Closed problem={answer.error as Problem} />;
-  if (!answer.data || !catalogue.data) return <p className="p-6">Opening the job…</p>;
+  const unsent = useMemo((): OutboxDesk => {
+    const { box, state } = outbox;
+    return {
+      ...state,
+      decide: (entry, keep) => void box.decide(entry, keep),
+      forget: (entry) => void box.forget(entry),
+      retry: (entry) => void box.retry(entry),
+      wake: () => box.wake(),
+    };
+  }, [outbox]);
+
+  if (!desk) {
+    const problem = answer.error ?? catalogue.error;
+    return problem ? <Closed problem={problem as Problem} /> : <p className="p-6">Opening the job…</p>;
+  }
   return (
-    <Desk.Provider
-      value={{
-        jobId,
-        plan: answer.data.plan,
-        answer: answer.data,
-        summary: summary.data,
-        prediction: prediction.data,
-        result,
-        before,
-        trial,
-        catalogue: catalogue.data,
-        saving: pending > 0,
-        fault,
-        conflict,
-        edit,
-        step,
-        settle,
-        run,
-        dismiss: () => setFault(null),
-      }}
-    >
-      {children}
+    <Desk.Provider value={desk}>
+      <Progress.Provider value={progress}>
+        <Unsent.Provider value={unsent}>{children}</Unsent.Provider>
+      </Progress.Provider>
     </Desk.Provider>
   );
 }
 
-/** Keeps the last two finished results, so that the staff can show where a mark came from. */
-function useLatestResults(prediction: Prediction | undefined) {
-  const [kept, setKept] = useState<{ result: Result | null; before: Result | null }>({
-    result: null,
-    before: null,
+/** One outbox a job and person, as long as the job is open. */
+function useOutboxOf(jobId: string, user: string, take: (saved: PlanAnswer) => void) {
+  const client = useQueryClient();
+  const [box] = useState(
+    () =>
+      new Outbox<PlanAnswer>(
+        jobId,
+        user,
+        ({ id, edits, revision }) =>
+          call<PlanAnswer>("PATCH", `/jobs/${jobId}/plan`, { id, edits }, { "If-Match": `"${revision}"` }),
+        take,
+      ),
+  );
+  useEffect(() => {
+    const online = () => box.wake();
+    window.addEventListener("online", online);
+    return () => window.removeEventListener("online", online);
+  }, [box]);
+  const state = useSyncExternalStore(box.subscribe, box.snapshot);
+  const clashed = state.entries.some((e) => e.conflicts || e.refused);
+  useEffect(() => {
+    if (clashed) void client.invalidateQueries({ queryKey: ["plan", jobId] });
+  }, [clashed, client, jobId]);
+  return useMemo(() => ({ box, state }), [box, state]);
+}
+
+/** The prediction of the plan as it stands; one that nobody asked for yet is asked for. */
+function usePrediction(jobId: string, revision: number | undefined): ProgressDesk {
+  const client = useQueryClient();
+  const key = useMemo(() => ["prediction", jobId, revision], [jobId, revision]);
+  const prediction = useQuery({
+    queryKey: key,
+    queryFn: () => call<Prediction>("GET", `/jobs/${jobId}/prediction`),
+    enabled: revision !== undefined,
+    placeholderData: (previous) => previous,
   });
-  const fresh = prediction?.state === "done" ? prediction.result : null;
-  if (fresh && fresh.hash !== kept.result?.hash) setKept({ result: fresh, before: kept.result });
-  if (prediction && ["lacking", "failed"].includes(prediction.state) && kept.result)
-    setKept({ result: null, before: kept.result });
-  return kept;
+  const run = useCallback(
+    async (what: "start" | "stop") => {
+      await call("POST", `/jobs/${jobId}/prediction/${what}`);
+      await client.invalidateQueries({ queryKey: key });
+    },
+    [client, jobId, key],
+  );
+  const unasked = !prediction.isPlaceholderData && prediction.data?.state === "none";
+  useEffect(() => {
+    if (unasked) run("start").catch(() => undefined); // the next visit asks again
+  }, [unasked, run]);
+  return useMemo(() => ({ prediction: prediction.data, run }), [prediction.data, run]);
+}
+
+interface Latest {
+  result: Result | null;
+  undetermined: Undetermined | null;
+  before: Result | null;
+  told: Told | null;
+  findings: Finding[] | null;
+}
+
+const NOTHING: Latest = { result: null, undetermined: null, before: null, told: null, findings: null };
+
+/** Keeps the last two finished results, so that the staff can show where a mark came from. */
+function useLatestResults(prediction: Prediction | undefined): Latest {
+  const [kept, setKept] = useState<Latest>(NOTHING);
+  const next = prediction ? following(kept, prediction) : kept;
+  if (next !== kept) setKept(next);
+  return next;
+}
+
+/** What is shown once an answer has come; the same object where nothing changes. */
+export function following(kept: Latest, prediction: Prediction): Latest {
+  if (["lacking", "failed"].includes(prediction.state)) {
+    if (!kept.result && !kept.undetermined && kept.findings === prediction.findings) return kept;
+    return { ...NOTHING, before: kept.result ?? kept.before, findings: prediction.findings };
+  }
+  if (prediction.state !== "done" || !prediction.result) return kept;
+  const fresh = prediction.result;
+  const full = "rmse_h" in fresh ? fresh : null;
+  const shown = kept.result ?? kept.undetermined;
+  if (shown?.hash === fresh.hash && kept.told === prediction.told && kept.findings === prediction.findings) return kept;
+  return {
+    result: full,
+    undetermined: full ? null : (fresh as Undetermined),
+    before: shown?.hash === fresh.hash ? kept.before : kept.result,
+    told: prediction.told,
+    findings: prediction.findings,
+  };
 }
 
 function Closed({ problem }: { problem: Problem }) {

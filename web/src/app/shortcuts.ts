@@ -1,6 +1,8 @@
 import { useEffect, useRef } from "react";
 import { usePlan } from "./plan";
-import { LAYERS, repinned, STATIONS, useWorkbench, type Station } from "./workbench";
+import { fieldEdits, removed, valueAt } from "../lib/edits";
+import { STATION_IDS } from "../stations/ids";
+import { LAYERS, repinned, useWorkbench } from "./workbench";
 
 const ARROWS: Record<string, [number, number]> = {
   ArrowLeft: [-0.1, 0],
@@ -17,7 +19,7 @@ function typing(target: EventTarget | null): boolean {
 
 /** The keyboard of the whole window. Keys typed into a field stay there. */
 export function useShortcuts(showHelp: (show: boolean) => void) {
-  const { plan, step, edit, prediction, result, trial } = usePlan();
+  const { plan, step, edit, findings, result, trial } = usePlan();
   const bench = useWorkbench();
   const finding = useRef(-1);
   const timer = useRef<ReturnType<typeof setTimeout> | null>(null);
@@ -27,45 +29,37 @@ export function useShortcuts(showHelp: (show: boolean) => void) {
 
     /** Arrow presses gather into one step, so that one undo takes the whole nudge back. */
     function nudge(de: number, dn: number) {
-      const object = draft?.object === selected ? draft : find(selected);
-      if (!object || !selected) return false;
-      const next = { object: selected, e: fixed(object.e + de), n: fixed(object.n + dn) };
+      const at = draft?.object === selected ? draft : place(selected);
+      if (!at || !selected) return false;
+      const next = { object: selected, e: fixed(at.e + de), n: fixed(at.n + dn) };
       setDraft(next);
-      if (selected.startsWith("control/")) {
-        const row = plan.control.find((p) => `control/${p.id}` === selected);
-        if (row) trial.ask([{ object: selected, value: { ...row, e: next.e, n: next.n } }]);
-      }
+      const edits = () => fieldEdits(plan, selected, { e: next.e, n: next.n });
+      if (selected.startsWith("control/")) trial.ask(edits());
       if (timer.current) clearTimeout(timer.current);
       timer.current = setTimeout(() => {
-        const [kind, id] = selected.split("/") as [string, string];
-        const rows: { id: string }[] = kind === "mark" ? plan.marks : plan.control;
-        const row = rows.find((r) => r.id === id);
-        if (row) void edit([{ object: selected, value: { ...row, e: next.e, n: next.n } }]);
+        void edit(edits());
         setDraft(null);
       }, 450);
       return true;
     }
 
-    function find(object: string | null) {
-      return [
-        ...plan.control.map((p) => ({ key: `control/${p.id}`, ...p })),
-        ...plan.marks.map((m) => ({ key: `mark/${m.id}`, ...m })),
-      ].find((p) => p.key === object);
+    function place(object: string | null) {
+      return object ? (valueAt(plan, object) as { e: number; n: number } | null) : null;
     }
 
     function remove() {
-      if (!selected?.startsWith("control/") || !find(selected)) return false;
-      void edit([{ object: selected, value: null }]);
+      if (!selected?.startsWith("control/") || !place(selected)) return false;
+      void edit([removed(plan, selected)]);
       bench.select(null);
       return true;
     }
 
     function stepFinding(direction: number) {
-      const found = prediction?.findings ?? [];
+      const found = findings ?? [];
       if (!found.length) return false;
       finding.current = (finding.current + direction + found.length) % found.length;
       const f = found[finding.current]!;
-      bench.open(f.station as Station);
+      bench.open(f.station);
       if (f.object) bench.select(f.object);
       return true;
     }
@@ -78,7 +72,7 @@ export function useShortcuts(showHelp: (show: boolean) => void) {
       }
       if (event.ctrlKey || event.metaKey || event.altKey) return false;
       if (/^[1-9]$/.test(key)) {
-        bench.open(STATIONS[Number(key) - 1]!);
+        bench.open(STATION_IDS[Number(key) - 1]!);
         return true;
       }
       const arrow = ARROWS[key];
@@ -110,7 +104,7 @@ export function useShortcuts(showHelp: (show: boolean) => void) {
     };
     window.addEventListener("keydown", listen);
     return () => window.removeEventListener("keydown", listen);
-  }, [bench, plan, prediction, result, trial, step, edit, showHelp]);
+  }, [bench, plan, findings, result, trial, step, edit, showHelp]);
 }
 
 function fixed(value: number): number {

@@ -1,19 +1,9 @@
-import { createContext, useContext, useMemo, useState, type ReactNode } from "react";
+import { createContext, useCallback, useContext, useMemo, useState, type ReactNode } from "react";
+import { useNavigate, useParams } from "react-router";
 import type { Plan, Result } from "../api/client";
+import { STATION_IDS, type Station } from "../stations/ids";
 
-export const STATIONS = ["brief", "site", "flight", "base", "control", "verdict", "day", "book", "close"] as const;
-export type Station = (typeof STATIONS)[number];
-export const TITLES: Record<Station, string> = {
-  brief: "Brief",
-  site: "Site",
-  flight: "Flight",
-  base: "Base",
-  control: "Control",
-  verdict: "Verdict",
-  day: "Day",
-  book: "Book",
-  close: "Close",
-};
+export type { Station } from "../stations/ids";
 
 export const LAYERS = ["v", "h", "images", "none"] as const;
 export type ErrorLayer = (typeof LAYERS)[number];
@@ -28,13 +18,13 @@ export interface Pin {
 
 /** The pins with one more of this plan, or without it where it is pinned already. */
 export function repinned(pins: Pin[], plan: Plan, result: Result | null): Pin[] {
-  if (!result || result.defects.length) return pins;
+  if (!result) return pins;
   if (pins.some((p) => p.result.hash === result.hash)) return pins.filter((p) => p.result.hash !== result.hash);
   const last = pins.at(-1)?.name ?? "pin 0";
   return [...pins.slice(-5), { name: `pin ${Number(last.slice(4)) + 1}`, plan, result }];
 }
 
-/** What is open and chosen on the sheet; nothing here is part of the plan. */
+/** What is open and chosen on the sheet; nothing here is part of the plan. The open station stands in the address. */
 interface Workbench {
   station: Station;
   open: (station: Station) => void;
@@ -65,7 +55,15 @@ export function useWorkbench(): Workbench {
 }
 
 export function WorkbenchProvider({ children }: { children: ReactNode }) {
-  const [station, open] = useState<Station>("control");
+  const { jobId, station: wanted } = useParams();
+  const navigate = useNavigate();
+  const station = STATION_IDS.find((id) => id === wanted) ?? "brief";
+  const open = useCallback(
+    (next: Station) => {
+      if (next !== wanted) void navigate(`/jobs/${jobId}/${next}`);
+    },
+    [jobId, wanted, navigate],
+  );
   const [selected, select] = useState<string | null>(null);
   const [layer, setLayer] = useState<ErrorLayer>("v");
   const [placing, setPlacing] = useState<Placing>(null);
@@ -92,7 +90,7 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
       goTo,
       setGoTo,
     }),
-    [station, selected, layer, placing, preview, draft, pins, goTo],
+    [station, open, selected, layer, placing, preview, draft, pins, goTo],
   );
   return <Bench.Provider value={value}>{children}</Bench.Provider>;
 }

@@ -9,22 +9,32 @@ export interface Difference {
 
 type Row = Record<string, unknown>;
 
-/** In what two plans differ: their single parts field by field, their marks and control one by one. */
+const LISTS = ["marks", "networks", "setups", "flights", "control"] as const;
+
+/** In what two plans differ: their single parts field by field, their rows one by one. */
 export function differences(first: Plan, second: Plan): Difference[] {
-  const out: Difference[] = [];
-  for (const part of ["brief", "flight", "base", "assumptions"] as const)
-    out.push(...fields(part, first[part] as Row, second[part] as Row));
+  const out = [
+    ...fields("brief", first.brief as Row, second.brief as Row),
+    ...fields("assumptions", first.assumptions.overrides as Row, second.assumptions.overrides as Row),
+  ];
   if (JSON.stringify(first.site.boundary) !== JSON.stringify(second.site.boundary))
     out.push({ what: "boundary", first: corners(first), second: corners(second) });
-  if (first.terrain?.digest !== second.terrain?.digest)
-    out.push({ what: "terrain", first: first.terrain?.source ?? "none", second: second.terrain?.source ?? "none" });
-  for (const part of ["marks", "control", "areas"] as const)
-    out.push(...rows(first[part] as Row[], second[part] as Row[]));
+  const [a, b] = [first.site.ground.terrain, second.site.ground.terrain];
+  if (a?.digest !== b?.digest) out.push({ what: "terrain", first: a?.source ?? "none", second: b?.source ?? "none" });
+  for (const list of LISTS) out.push(...rows(first[list] as Row[], second[list] as Row[]));
+  out.push(...rows(first.site.areas as Row[], second.site.areas as Row[]));
+  out.push(...rows(first.kit.cameras as Row[], second.kit.cameras as Row[]));
   return out;
 }
 
+/** A value in a few letters. */
+export function short(value: unknown): string {
+  if (value === null || value === undefined) return "nothing";
+  return (typeof value === "string" ? value : JSON.stringify(value)).slice(0, 60);
+}
+
 function corners(plan: Plan): string {
-  return `${plan.site.boundary?.length ?? 0} corners`;
+  return `${plan.site.boundary.length} corners`;
 }
 
 function words(value: unknown): string {
@@ -49,6 +59,7 @@ function rows(first: Row[], second: Row[]): Difference[] {
     const [a, b] = [first.find((row) => row.id === id), second.find((row) => row.id === id)];
     const name = String((a ?? b)!.name);
     if (!a || !b) return [{ what: name, first: a ? "there" : "not there", second: b ? "there" : "not there" }];
+    if (!("e" in a)) return fields(name, a, b);
     const moved = Math.hypot(Number(b.e) - Number(a.e), Number(b.n) - Number(a.n));
     const rest = fields(name, { ...a, e: 0, n: 0 }, { ...b, e: 0, n: 0 });
     return moved ? [{ what: name, first: "", second: `moved ${moved.toFixed(1)} m` }, ...rest] : rest;

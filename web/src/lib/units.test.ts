@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { area, chance, grid, length, mm, parseLength } from "./units";
+import { area, chance, fine, fineUnit, grid, length, mm, parseLength } from "./units";
 
 /** The same cases as the server's reader is tested with. */
 const LENGTHS: [string, number][] = [
@@ -29,6 +29,10 @@ describe("lengths", () => {
 
 describe("figures", () => {
   it("says nothing where there is nothing", () => expect([mm(null), length(undefined, "m")]).toEqual(["–", "–"]));
+  it("gives small lengths in millimetres, in feet to the thousandth", () => {
+    expect([fine(0.0213, "m"), fineUnit("m")]).toEqual(["21.3", "mm"]);
+    expect([fine(0.0213, "us-ft"), fineUnit("us-ft")]).toEqual(["0.070", "ftUS"]);
+  });
   it("groups thousands", () => expect(grid(5128400.26, "m", 1)).toBe("5\u202f128\u202f400.3"));
   it("never calls a simulated chance certain", () =>
     expect([chance(1), chance(0), chance(0.823)]).toEqual(["> 99 %", "< 1 %", "82 %"]));

@@ -61,6 +61,22 @@ export function grid(metres: number, unit: string, decimals = 1): string {
   return rest ? `${grouped}.${rest}` : grouped;
 }
 
+/** What small lengths are shown in: millimetres, or in a job in feet feet to the thousandth. */
+export function fineUnit(unit: string): string {
+  return unit === "m" ? "mm" : UNITS[unit]!.short;
+}
+
+/** From metres to what small lengths are shown in. */
+export function fineFactor(unit: string): number {
+  return unit === "m" ? 1000 : 1 / UNITS[unit]!.metres;
+}
+
+/** A small length in the job's own manner; decimals are those of millimetres. */
+export function fine(metres: number | null | undefined, unit: string, decimals = 1): string {
+  if (metres === null || metres === undefined || !Number.isFinite(metres)) return "–";
+  return (metres * fineFactor(unit)).toFixed(unit === "m" ? decimals : 3);
+}
+
 /** Millimetres with one decimal. */
 export function mm(metres: number | null | undefined, decimals = 1): string {
   return metres === null || metres === undefined ? "–" : (metres * 1000).toFixed(decimals);

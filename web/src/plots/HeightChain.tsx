@@ -1,10 +1,8 @@
-import type { Summary } from "../api/client";
+import type { SetUpHeights } from "../api/client";
 import { length, UNITS } from "../lib/units";
 
-type Heights = NonNullable<Summary["heights"]>;
-
 /** Geoid, ellipsoid, mark, ARP and phase centre, not to scale: every number with its system. */
-export function HeightChain({ heights, unit, support }: { heights: Heights; unit: string; support: string }) {
+export function HeightChain({ heights, unit, support }: { heights: SetUpHeights; unit: string; support: string }) {
   const short = UNITS[unit]!.short;
   const f = (v: number) => length(v, unit, 4);
   const rows = [
@@ -14,7 +12,12 @@ export function HeightChain({ heights, unit, support }: { heights: Heights; unit
   ];
   const geoidless = heights.separation === 0;
   return (
-    <svg viewBox="0 0 560 250" className="w-full max-w-[620px]" role="img" aria-label="Height chain of the base">
+    <svg
+      viewBox="0 0 560 250"
+      className="w-full max-w-[620px]"
+      role="img"
+      aria-label={`Height chain on ${heights.mark_name}`}
+    >
       <g fontSize="11.5" fill="var(--quiet)">
         <text x="352" y="14" textAnchor="end">
           {geoidless ? "" : `${heights.system}, ${short}`}

@@ -1,4 +1,4 @@
-import { mm } from "../lib/units";
+import { fine, fineUnit } from "../lib/units";
 
 /** The judged statistic as the simulation drew it, with the tolerance: how uncertain the test itself is. */
 export function Histogram({
@@ -6,11 +6,13 @@ export function Histogram({
   edges,
   counts,
   limit,
+  unit,
 }: {
   name: string;
   edges: number[];
   counts: number[];
   limit: number;
+  unit: string;
 }) {
   const low = Math.min(edges[0]!, limit);
   const high = Math.max(edges.at(-1)!, limit);
@@ -23,7 +25,7 @@ export function Histogram({
         viewBox="0 0 300 96"
         className="w-full max-w-[420px]"
         role="img"
-        aria-label={`${name}, tolerance ${mm(limit)} mm`}
+        aria-label={`${name}, tolerance ${fine(limit, unit)} ${fineUnit(unit)}`}
       >
         {counts.map((count, k) => (
           <rect
@@ -38,7 +40,7 @@ export function Histogram({
         <line x1="8" x2="292" y1="74" y2="74" stroke="var(--ink)" />
         <line x1={x(limit)} x2={x(limit)} y1="6" y2="78" stroke="var(--decision)" strokeWidth="2" />
         <text x={x(limit)} y="91" fontSize="11" textAnchor="middle" fill="var(--decision-text)" className="figures">
-          {mm(limit)}
+          {fine(limit, unit)}
         </text>
         {[low, high].map(
           (v, k) =>
@@ -52,7 +54,7 @@ export function Histogram({
                 fill="var(--ink)"
                 className="figures"
               >
-                {mm(v)}
+                {fine(v, unit)}
               </text>
             ),
         )}

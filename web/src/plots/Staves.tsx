@@ -1,4 +1,4 @@
-import { mm } from "../lib/units";
+import { fine, fineUnit, UNITS } from "../lib/units";
 
 export interface Rod {
   name: string;
@@ -13,25 +13,33 @@ const TOP = 26;
 const HEIGHT = 250;
 
 /** Two graduated rods side by side, read like a levelling staff: the tolerance as a line, the prediction as a mark. */
-export function Staves({ rods }: { rods: Rod[] }) {
+export function Staves({ rods, unit }: { rods: Rod[]; unit: string }) {
   return (
-    <svg viewBox="0 0 272 290" className="w-full shrink-0" role="img" aria-label={rods.map(describe).join(" ")}>
+    <svg
+      viewBox="0 0 272 290"
+      className="w-full shrink-0"
+      role="img"
+      aria-label={rods.map((rod) => describe(rod, unit)).join(" ")}
+    >
       {rods.map((rod, k) => (
         <g key={rod.name} transform={`translate(${k * 140} 0)`}>
-          <Stave rod={rod} />
+          <Stave rod={rod} unit={unit} />
         </g>
       ))}
     </svg>
   );
 }
 
-function describe(rod: Rod): string {
-  return `${rod.name}: predicted ${mm(rod.predicted)} mm, checks see ${mm(rod.seen)} mm, tolerance ${mm(rod.limit)} mm.`;
+function describe(rod: Rod, unit: string): string {
+  const words = (value: number | null) => `${fine(value, unit)} ${fineUnit(unit)}`;
+  return `${rod.name}: predicted ${words(rod.predicted)}, checks see ${words(rod.seen)}, tolerance ${words(rod.limit)}.`;
 }
 
-function Stave({ rod }: { rod: Rod }) {
-  const limit = (rod.limit ?? Math.max(0.03, rod.predicted ?? 0)) * 1000;
-  const shown = [rod.predicted, rod.seen, rod.ghost, rod.pinned].map((v) => (v ?? 0) * 1000);
+/** Graduated in millimetres, or in thousandths of a foot; figures beside it in the job's manner. */
+function Stave({ rod, unit }: { rod: Rod; unit: string }) {
+  const scale = unit === "m" ? 1000 : 1000 / UNITS[unit]!.metres;
+  const limit = (rod.limit ?? Math.max(0.03, rod.predicted ?? 0)) * scale;
+  const shown = [rod.predicted, rod.seen, rod.ghost, rod.pinned].map((v) => (v ?? 0) * scale);
   const full = Math.min(Math.max(limit * 1.45, Math.max(...shown) * 1.1), limit * 4);
   const y = (value: number) => TOP + HEIGHT * (1 - Math.min(value / full, 1));
   const step = niceStep(full / 26);
@@ -44,7 +52,7 @@ function Stave({ rod }: { rod: Rod }) {
   return (
     <>
       <text x="22" y="13" fontWeight="700" fontSize="14" fill="var(--ink)">
-        {rod.name}, mm
+        {rod.name}, {unit === "m" ? "mm" : `${UNITS[unit]!.short} ÷ 1000`}
       </text>
       <rect x="24" y={TOP} width="32" height={HEIGHT} fill="var(--sheet)" stroke="var(--ink)" strokeWidth="1.4" />
       {blocks.map((k) => {
@@ -74,14 +82,16 @@ function Stave({ rod }: { rod: Rod }) {
           no limit
         </text>
       )}
-      {rod.limit !== null && <Tolerance y={y(limit)} limit={limit} below={y((rod.predicted ?? 0) * 1000) < y(limit)} />}
+      {rod.limit !== null && (
+        <Tolerance y={y(limit)} words={fine(rod.limit, unit)} below={y((rod.predicted ?? 0) * scale) < y(limit)} />
+      )}
       {rod.seen !== null && (
-        <g className="slides" style={{ transform: `translateY(${y(rod.seen * 1000)}px)` }}>
+        <g className="slides" style={{ transform: `translateY(${y(rod.seen * scale)}px)` }}>
           <path d="M21 0L10 -6V6z" fill="var(--sheet)" stroke="var(--settled)" strokeWidth="1.8" />
         </g>
       )}
       {marks.map((mark) => (
-        <g key={mark.key} className="slides" style={{ transform: `translateY(${y(mark.value! * 1000)}px)` }}>
+        <g key={mark.key} className="slides" style={{ transform: `translateY(${y(mark.value! * scale)}px)` }}>
           {mark.key === "predicted" ? (
             <path d="M59 0L71 -6.5V6.5z" fill="var(--ink)" />
           ) : (
@@ -102,7 +112,7 @@ function Stave({ rod }: { rod: Rod }) {
               className="figures"
               data-testid={`predicted-${rod.name}`}
             >
-              {mm(mark.value)}
+              {fine(mark.value, unit)}
             </text>
           )}
         </g>
@@ -110,20 +120,20 @@ function Stave({ rod }: { rod: Rod }) {
       {rod.ghost !== null && rod.predicted !== null && Math.abs(rod.ghost - rod.predicted) > 0.00005 && (
         <text
           x="118"
-          y={y(rod.predicted * 1000) + (y(rod.predicted * 1000) < y(limit) ? -9 : 19)}
+          y={y(rod.predicted * scale) + (y(rod.predicted * scale) < y(limit) ? -9 : 19)}
           fontSize="11"
           textAnchor="end"
           fill="var(--quiet)"
           className="figures"
         >
-          was {mm(rod.ghost)}
+          was {fine(rod.ghost, unit)}
         </text>
       )}
     </>
   );
 }
 
-function Tolerance({ y, limit, below }: { y: number; limit: number; below: boolean }) {
+function Tolerance({ y, words, below }: { y: number; words: string; below: boolean }) {
   return (
     <>
       <line x1="14" x2="118" y1={y} y2={y} stroke="var(--decision)" strokeWidth="2.2" />
@@ -136,7 +146,7 @@ function Tolerance({ y, limit, below }: { y: number; limit: number; below: boole
         className="figures"
         fontWeight="600"
       >
-        tol {limit.toFixed(1)}
+        tol {words}
       </text>
     </>
   );

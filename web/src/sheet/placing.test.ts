@@ -1,16 +1,18 @@
 import { describe, expect, it } from "vitest";
 import type { Plan } from "../api/client";
-import { newArea, place } from "./placing";
+import { newArea, place, usualHanging } from "./placing";
 
+const onBase = { on: "setup", setup: "base" };
 const plan = {
   marks: [{ id: "M1", name: "M1" }],
+  setups: [{ id: "base", mark: null, support: "tripod" }],
+  flights: [{ id: "main", hangs_on: onBase }],
   control: [
-    { id: "G1", name: "G1" },
-    { id: "x", name: "G2" },
-    { id: "K1", name: "K1" },
+    { id: "G1", name: "G1", hangs_on: onBase },
+    { id: "x", name: "G2", hangs_on: { on: "nothing" } },
+    { id: "K1", name: "K1", hangs_on: onBase },
   ],
-  base: { mark: null, support: "tripod" },
-  areas: [{ id: "A1", name: "A1", ring: [] }],
+  site: { areas: [{ id: "A1", name: "A1", ring: [] }] },
 } as unknown as Plan;
 
 describe("placing on the sheet", () => {
@@ -18,18 +20,20 @@ describe("placing on the sheet", () => {
     expect(place(plan, "target", 1, 2).object).toBe("control/G3");
     expect(place(plan, "check", 1, 2).object).toBe("control/K2");
   });
-  it("places to a tenth of a metre, with the role in the value", () => {
-    const { change } = place(plan, "target", 100.04, 200.06);
-    expect(change[0]!.value).toMatchObject({ role: "target", e: 100, n: 200.1, h: null });
+  it("places to a tenth of a metre, with the role in the value, hung as most points are", () => {
+    const { edits } = place(plan, "target", 100.04, 200.06);
+    expect(edits[0]!.after).toMatchObject({ role: "target", e: 100, n: 200.1, h: null, hangs_on: onBase });
+    expect(usualHanging({ ...plan, control: [] })).toEqual(onBase);
   });
-  it("puts the base on the new mark in the same step", () => {
-    const { change } = place(plan, "base", 1, 2);
-    expect(change.map((c) => c.object)).toEqual(["mark/M2", "base"]);
-    expect(change[1]!.value).toMatchObject({ mark: "M2", support: "tripod" });
+  it("puts the base on the new mark in the same step: taken here, its height the ground's", () => {
+    const { edits } = place(plan, "base", 1, 2);
+    expect(edits.map((e) => e.path)).toEqual(["marks/M2", "setups/base/mark"]);
+    expect(edits[0]!.after).toMatchObject({ known: "here", h: null });
+    expect(edits[1]).toMatchObject({ before: null, after: "M2" });
   });
   it("names an area and keeps its corners to the centimetre", () => {
-    const change = newArea(plan, [[1.234, 2], [3, 4.567], [5, 6]]); // prettier-ignore
-    expect(change.object).toBe("area/A2");
-    expect(change.value!.ring).toEqual([[1.23, 2], [3, 4.57], [5, 6]]); // prettier-ignore
+    const edit = newArea(plan, [[1.234, 2], [3, 4.567], [5, 6]]); // prettier-ignore
+    expect(edit.path).toBe("site/areas/A2");
+    expect((edit.after as { ring: unknown }).ring).toEqual([[1.23, 2], [3, 4.57], [5, 6]]); // prettier-ignore
   });
 });

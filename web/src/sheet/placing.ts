@@ -1,39 +1,53 @@
-import type { Change, Plan } from "../api/client";
+import type { ControlPoint, Edit, HangsOn, Plan } from "../api/client";
 import type { Placing } from "../app/workbench";
+import { added, fieldEdits, freeName, valueAt } from "../lib/edits";
 
-function free(letter: string, taken: Set<string>): string {
-  let k = 1;
-  while (taken.has(`${letter}${k}`)) k += 1;
-  return `${letter}${k}`;
+/** What a further point hangs on: what most of the control does, else the first flight's base. */
+export function usualHanging(plan: Plan): HangsOn {
+  const counts = new Map<string, number>();
+  for (const p of plan.control) {
+    const key = JSON.stringify(p.hangs_on);
+    counts.set(key, (counts.get(key) ?? 0) + 1);
+  }
+  const most = [...counts].sort((a, b) => b[1] - a[1])[0];
+  if (most) return JSON.parse(most[0]) as HangsOn;
+  return plan.flights[0]?.hangs_on ?? { on: "nothing" };
 }
 
-/** The edit that places a target, a check, or the base on a new mark at a grid position. */
+/** A new control point, observed once. */
+export function newPoint(plan: Plan, role: ControlPoint["role"], id: string, e: number, n: number): ControlPoint {
+  const occupations = [{ epochs: 60, after_min: 0, pole: null, visit: null }];
+  return { id, name: id, role, e, n, h: null, width: 0.6, hangs_on: usualHanging(plan), occupations };
+}
+
+/** The edits that place a target, a check, or the base on a new mark at a grid position. */
 export function place(
   plan: Plan,
   what: Exclude<Placing, "area" | null>,
   e: number,
   n: number,
-): { change: Change[]; object: string } {
+): { edits: Edit[]; object: string } {
   const at = { e: Math.round(e * 10) / 10, n: Math.round(n * 10) / 10 };
   if (what === "base") {
-    const id = free("M", new Set(plan.marks.flatMap((m) => [m.id, m.name])));
-    const mark = { id, name: id, ...at, h: 0 };
-    return {
-      object: `mark/${id}`,
-      change: [
-        { object: `mark/${id}`, value: mark },
-        { object: "base", value: { ...plan.base, mark: id } },
-      ],
-    };
+    const id = freeName("M", plan.marks);
+    // a click is no survey: the position is one taken here, until its coordinates are typed; its height the ground's
+    const mark = { id, name: id, ...at, h: null, known: "here" };
+    return { object: `marks/${id}`, edits: [added("marks", mark), ...standOn(plan, id)] };
   }
-  const id = free(what === "target" ? "G" : "K", new Set(plan.control.flatMap((p) => [p.id, p.name])));
-  const point = { id, name: id, role: what, ...at, h: null, method: "rtk_once", mark: null, width: 0.6 };
-  return { object: `control/${id}`, change: [{ object: `control/${id}`, value: point }] };
+  const id = freeName(what === "target" ? "G" : "K", plan.control);
+  return { object: `control/${id}`, edits: [added("control", newPoint(plan, what, id, at.e, at.n))] };
+}
+
+/** The first flight's base stands on a mark from now on. */
+function standOn(plan: Plan, mark: string): Edit[] {
+  const hung = plan.flights.find((f) => f.hangs_on.on === "setup")?.hangs_on;
+  const setup = hung?.on === "setup" ? hung.setup : plan.setups[0]?.id;
+  return setup && valueAt(plan, `setups/${setup}`) ? fieldEdits(plan, `setups/${setup}`, { mark }) : [];
 }
 
 /** The edit that adds an area whose volume matters. */
-export function newArea(plan: Plan, ring: [number, number][]): Change {
-  const id = free("A", new Set(plan.areas.flatMap((a) => [a.id, a.name])));
+export function newArea(plan: Plan, ring: [number, number][]): Edit {
+  const id = freeName("A", plan.site.areas);
   const rounded = ring.map(([e, n]) => [Math.round(e * 100) / 100, Math.round(n * 100) / 100]);
-  return { object: `area/${id}`, value: { id, name: id, ring: rounded } };
+  return added("site/areas", { id, name: id, ring: rounded } as { id: string });
 }

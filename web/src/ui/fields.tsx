@@ -1,5 +1,5 @@
 import { useEffect, useId, useState, type ReactNode } from "react";
-import { length, parseLength, UNITS } from "../lib/units";
+import { fine, fineFactor, length, parseLength, UNITS } from "../lib/units";
 
 /** One way to show a labelled field. */
 export function Field({
@@ -31,10 +31,11 @@ interface CommitProps {
   read: (text: string) => (() => void) | null;
   className?: string;
   width?: string;
+  placeholder?: string;
 }
 
 /** A field that is sent when left or on Enter, stays as typed when it cannot be read, and goes back on Escape. */
-export function CommitField({ id, label, text, read, className = "", width = "w-24" }: CommitProps) {
+export function CommitField({ id, label, text, read, className = "", width = "w-24", placeholder }: CommitProps) {
   const [typed, setTyped] = useState(text);
   const [bad, setBad] = useState(false);
   useEffect(() => {
@@ -54,6 +55,7 @@ export function CommitField({ id, label, text, read, className = "", width = "w-
       aria-invalid={bad}
       title={bad ? "This cannot be read; nothing was changed." : undefined}
       className={`input ${width} ${className}`}
+      placeholder={placeholder}
       value={typed}
       onChange={(event) => setTyped(event.target.value)}
       onBlur={commit}
@@ -85,12 +87,15 @@ export function TextField(props: {
   value: string;
   onCommit: (v: string) => void;
   width?: string;
+  /** Whether it may be left empty. */
+  optional?: boolean;
 }) {
+  const { optional, ...rest } = props;
   return (
     <CommitField
-      {...props}
+      {...rest}
       text={props.value}
-      read={(text) => (text.trim() ? () => props.onCommit(text.trim()) : null)}
+      read={(text) => (text.trim() || optional ? () => props.onCommit(text.trim()) : null)}
     />
   );
 }
@@ -120,6 +125,32 @@ export function NumberField({ value, onCommit, decimals = 1, scale = 1, ...rest 
   );
 }
 
+/** A small length in the job's manner: millimetres, or feet to the thousandth. Any unit may be typed; kept in metres. */
+export function FineField(props: {
+  id?: string;
+  label?: string;
+  value: number;
+  unit: string;
+  onCommit: (metres: number) => void;
+  width?: string;
+  decimals?: number;
+}) {
+  const { value, unit, onCommit, decimals, ...rest } = props;
+  return (
+    <CommitField
+      {...rest}
+      className="figures text-right"
+      text={fine(value, unit, decimals)}
+      read={(text) => {
+        const bare = Number(text.replace(",", "."));
+        const metres =
+          text.trim() && Number.isFinite(bare) ? bare / fineFactor(unit) : parseLength(text, unit === "m" ? "m" : unit);
+        return metres === null || !text.trim() ? null : () => onCommit(metres);
+      }}
+    />
+  );
+}
+
 /** A length in the job's unit; any unit may be typed and is converted. */
 export function LengthField(props: {
   id?: string;
@@ -140,6 +171,7 @@ export function LengthField(props: {
       id={props.id}
       label={props.label}
       width={props.width}
+      placeholder={props.placeholder}
       className={`figures text-right ${props.quiet ? "italic text-quiet" : ""}`}
       text={value === null ? "" : length(value, unit, decimals)}
       read={(text) => {

@@ -7,6 +7,7 @@ import numpy as np
 from kardo.core.accuracy.offers import field_edits
 from kardo.core.errors import KardoError
 from kardo.core.geodesy.antenna import vertical_from_slant
+from kardo.core.geodesy.units import length, small
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
@@ -29,20 +30,20 @@ def _flown_from(plan: Plan) -> list[tuple[SetUp, Mark]]:
     FIELD,
 )
 def _height_system(r: Rule, view: View) -> Iterator[Finding]:
-    plan = view.plan
+    plan, unit = view.plan, view.plan.brief.unit
     if plan.surface is None or not plan.brief.crs:
         return
     for mark in plan.marks:
-        if not plan.surface.contains(np.array([mark.e]), np.array([mark.n])):
+        if mark.h is None or not plan.surface.contains(np.array([mark.e]), np.array([mark.n])):
             continue
         off = mark.h - float(plan.surface.at(mark.e, mark.n))
         separation = float(plan.grid.separation(mark.e, mark.n)) if plan.brief.heights != "ellipsoidal" else 0.0
         if abs(off) <= r.threshold:
             continue
         looks = abs(abs(off) - abs(separation)) < r.threshold and separation != 0.0
-        words = f"{mark.name} stands {off:+.1f} m from the terrain"
+        words = f"{mark.name} stands {length(off, unit, 1)} from the terrain"
         words += (
-            f", close to the geoid separation of {separation:.1f} m: is its height ellipsoidal?"
+            f", close to the geoid separation of {length(separation, unit, 1)}: is its height ellipsoidal?"
             if looks
             else ": one of the two heights is wrong."
         )
@@ -53,7 +54,7 @@ def _height_system(r: Rule, view: View) -> Iterator[Finding]:
             f"marks/{mark.id}",
             off,
             field_edits(f"marks/{mark.id}", mark, h=mended) if looks else (),
-            f"convert to {mended:.3f} m" if looks else "",
+            f"convert to {length(mended, unit, 3)}" if looks else "",
         )
 
 
@@ -79,8 +80,10 @@ def _readings(r: Rule, view: View) -> Iterator[Finding]:
             continue
         spread = max(verticals) - min(verticals)
         if spread > r.threshold + 1e-9:
-            words = view.of_set_up(setup.name, f"the antenna height readings differ by {spread * 1000:.1f} mm.")
-            yield r.found(words, "Measure again: 3 mm apart at most.", path, spread)
+            words = view.of_set_up(
+                setup.name, f"the antenna height readings differ by {small(spread, plan.brief.unit)}."
+            )
+            yield r.found(words, f"Measure again: {small(r.threshold, plan.brief.unit)} apart at most.", path, spread)
 
 
 @rule("base-taped-once", "Is the antenna height measured twice?", "warn", "base", 2, "One reading has no check.", FIELD)

@@ -8,6 +8,7 @@ from shapely import Point
 from kardo.core.accuracy.conditions import unmet
 from kardo.core.accuracy.offers import field_edits, new_target
 from kardo.core.flight.areas import site_polygon
+from kardo.core.geodesy.units import length, place, small
 from kardo.core.plan.control import ControlPoint
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 
@@ -53,12 +54,14 @@ def _check_count(r: Rule, view: View) -> Iterator[Finding]:
 def _beside(r: Rule, view: View) -> Iterator[Finding]:
     if not view.flights:
         return
-    least = min(f.footprint_along for f in view.flights) / 4
+    least, unit = min(f.footprint_along for f in view.flights) / 4, view.plan.brief.unit
     for check in view.plan.checks:
         near = min(view.plan.targets, key=lambda t: _distance(t, check), default=None)
         if near is not None and _distance(near, check) < least:
-            words = f"{check.name} stands {_distance(near, check):.1f} m from target {near.name}: it proves nothing."
-            yield r.found(words, f"Move it at least {least:.0f} m away.", f"control/{check.id}", _distance(near, check))
+            words = f"{check.name} stands {length(_distance(near, check), unit, 1)} from target {near.name}: it proves nothing."
+            yield r.found(
+                words, f"Move it at least {length(least, unit)} away.", f"control/{check.id}", _distance(near, check)
+            )
 
 
 def _distance(a: ControlPoint, b: ControlPoint) -> float:
@@ -82,7 +85,10 @@ def _outside(r: Rule, view: View) -> Iterator[Finding]:
         away = float(polygon.distance(Point(p.e, p.n)))
         if away > slack:
             yield r.found(
-                f"{p.name} lies {away:.0f} m outside the boundary.", "Move it inside.", f"control/{p.id}", away
+                f"{p.name} lies {length(away, view.plan.brief.unit)} outside the boundary.",
+                "Move it inside.",
+                f"control/{p.id}",
+                away,
             )
 
 
@@ -125,11 +131,11 @@ def _width(r: Rule, view: View) -> Iterator[Finding]:
             wider = round(8.5 * p.width / width + 0.05, 1)
             yield r.found(
                 f"{p.name} is {width:.1f} pixels wide.",
-                f"Use a target of {wider:.1f} m.",
+                f"Use a target of {length(wider, view.plan.brief.unit, 1)}.",
                 f"control/{p.id}",
                 width,
                 field_edits(f"control/{p.id}", p, width=wider),
-                f"widen to {wider:.1f} m",
+                f"widen to {length(wider, view.plan.brief.unit, 1)}",
             )
 
 
@@ -149,7 +155,7 @@ def _control_height(r: Rule, view: View) -> Iterator[Finding]:
             continue
         off = p.h - float(surface.at(p.e, p.n))
         if abs(off) > r.threshold:
-            words = f"{p.name} stands {off:+.1f} m from the terrain."
+            words = f"{p.name} stands {length(off, view.plan.brief.unit, 1)} from the terrain."
             yield r.found(words, "Check its height system and unit.", f"control/{p.id}", off)
 
 
@@ -166,7 +172,8 @@ def _weakest(r: Rule, view: View) -> Iterator[Finding]:
     worst = view.result.map.worst_v if view.result else None
     if view.result is None or worst is None or not view.result.limit_v:
         return
+    unit = view.plan.brief.unit
     if worst.sigma > view.result.limit_v * r.threshold:
-        words = f"Weakest place: height to {worst.sigma * 1000:.1f} mm at {worst.e:.0f} E {worst.n:.0f} N."
+        words = f"Weakest place: height to {small(worst.sigma, unit)} at {place(worst.e, worst.n, unit)}."
         target = (new_target(view.plan, worst.e, worst.n),)
         yield r.found(words, "Put a target there.", measured=worst.sigma, edits=target, label="add target")

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from kardo.core.control.survey import base_mark
+from kardo.core.geodesy.units import small
 from kardo.core.plan.stands import OnSetUp
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 
@@ -17,12 +18,12 @@ from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
     "the Brief",
 )
 def _tolerance(r: Rule, view: View) -> Iterator[Finding]:
-    p = view.result
+    p, unit = view.result, view.plan.brief.unit
     if p is None:
         return
     for name, is_, limit in (("H", p.rmse_h, p.limit_h), ("V", p.rmse_v, p.limit_v)):
         if limit is not None and is_ > limit:
-            words = f"{name} of {is_ * 1000:.1f} mm is outside the {limit * 1000:.1f} mm allowed."
+            words = f"{name} of {small(is_, unit)} is outside the {small(limit, unit)} allowed."
             yield r.found(words, "See the largest share of the budget.", measured=is_)
 
 
@@ -39,13 +40,13 @@ def _volume(r: Rule, view: View) -> Iterator[Finding]:
     if view.plan.brief.standard != "volume" or view.result is None:
         return
     names = {a.id: a.name for a in view.plan.site.areas} | {"": "the whole site"}
-    allowed = view.plan.brief.tolerance_v
+    allowed, unit = view.plan.brief.tolerance_v, view.plan.brief.unit
     for volume in view.result.volumes:
         at_95 = volume.sigma * r.threshold
         if at_95 > allowed:
             words = (
-                f"Mean height over {names.get(volume.id, volume.id)} is good to {at_95 * 1000:.1f} mm at 95 %; "
-                f"{allowed * 1000:.1f} mm is allowed."
+                f"Mean height over {names.get(volume.id, volume.id)} is good to {small(at_95, unit)} at 95 %; "
+                f"{small(allowed, unit)} is allowed."
             )
             yield r.found(words, "See the largest share of the budget.", measured=at_95)
 

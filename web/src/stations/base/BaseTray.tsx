@@ -1,16 +1,14 @@
-import type { Base, Mark } from "../../api/client";
+import { useState } from "react";
+import type { Mark, Network, SetUp } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
+import { added, fieldEdits, freeName, removed } from "../../lib/edits";
+import { fine, fineUnit } from "../../lib/units";
 import { HeightChain } from "../../plots/HeightChain";
-import { mm } from "../../lib/units";
-import { Field, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
-import { Heading } from "../Tray";
+import { Field, FineField, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
+import { Heading } from "../../ui/Heading";
+import { setUpName } from "../hanging";
 
-const CORRECTIONS = [
-  { id: "fixed", name: "RTK, fixed" },
-  { id: "float", name: "RTK, float" },
-  { id: "code", name: "none: code positions only" },
-];
 const SUPPORTS = [
   { id: "tripod", name: "tripod, slant to the disc's edge" },
   { id: "fixed_pole", name: "fixed-height pole" },
@@ -22,35 +20,90 @@ const KNOWN = [
 ];
 
 export function BaseTray() {
-  const { plan, summary, catalogue, edit } = usePlan();
-  const { base } = plan;
-  const unit = plan.brief.unit!;
-  const set = (change: Partial<Base>) => void edit([{ object: "base", value: { ...base, ...change } }]);
-  const readings = base.readings ?? [];
-  const choices = [{ id: "", name: "no mark chosen" }, ...plan.marks];
+  const { plan, edit } = usePlan();
+  const [chosen, choose] = useState<string | null>(null);
+  const setup = plan.setups.find((s) => s.id === chosen) ?? plan.setups[0];
+  const used = new Set(
+    [...plan.flights, ...plan.control].flatMap((x) => ("setup" in x.hangs_on ? [x.hangs_on.setup] : [])),
+  );
+  const another = () => {
+    const id = freeName("B", plan.setups);
+    const antenna = setup?.antenna ?? plan.kit.antennas[0]?.id;
+    const row = { id, name: `base ${plan.setups.length + 1}`, mark: null, support: "tripod", antenna, readings: [] };
+    void edit([added("setups", row)]);
+    choose(id);
+  };
   return (
     <>
       <Heading title="Base">
         <span className="text-quiet">first thing out of the vehicle, last thing back in</span>
       </Heading>
+      <div className="mb-2 flex flex-wrap items-center gap-2" role="tablist" aria-label="Set-ups">
+        {plan.setups.map((s) => (
+          <button
+            key={s.id}
+            role="tab"
+            aria-selected={s.id === setup?.id}
+            aria-pressed={s.id === setup?.id}
+            className="button"
+            onClick={() => choose(s.id)}
+          >
+            {setUpName(plan, s.id)}
+          </button>
+        ))}
+        <button className="button text-sm" onClick={another}>
+          another set-up
+        </button>
+        {setup && plan.setups.length > 1 && (
+          <button
+            className="cursor-pointer text-sm underline disabled:text-quiet disabled:no-underline"
+            disabled={used.has(setup.id)}
+            title={used.has(setup.id) ? "a flight or control hangs on it" : undefined}
+            onClick={() => void edit([removed(plan, `setups/${setup.id}`)])}
+          >
+            remove {setup.name}
+          </button>
+        )}
+      </div>
+      {setup && <OneSetUp key={setup.id} setup={setup} />}
+      <Marks />
+      <Networks />
+    </>
+  );
+}
+
+/** One standing of a base: which mark, how, and the heights it makes. */
+function OneSetUp({ setup }: { setup: SetUp }) {
+  const { plan, summary, catalogue, edit } = usePlan();
+  const { unit } = plan.brief;
+  const { readings } = setup;
+  const path = `setups/${setup.id}`;
+  const set = (change: Partial<SetUp>) => void edit(fieldEdits(plan, path, change));
+  const chain = summary?.heights.find((h) => h.setup === setup.id);
+  const fault = summary?.faults[`setup/${setup.id}`];
+  const antennas = [
+    ...plan.kit.antennas,
+    ...catalogue.antennas.filter((a) => !plan.kit.antennas.some((own) => own.id === a.id)),
+  ];
+  const takeAntenna = (antenna: string) => {
+    const shelf = plan.kit.antennas.some((a) => a.id === antenna)
+      ? undefined
+      : catalogue.antennas.find((a) => a.id === antenna);
+    void edit([...(shelf ? [added("kit/antennas", shelf)] : []), ...fieldEdits(plan, path, { antenna })]);
+  };
+  return (
+    <>
       <div className="flex flex-wrap gap-x-5 gap-y-2">
+        <Field label="Name">
+          {(id) => <TextField id={id} value={setup.name} onCommit={(name) => set({ name })} width="w-32" />}
+        </Field>
         <Field label="Base stands on">
           {(id) => (
             <Select
               id={id}
-              value={base.mark ?? ""}
-              options={choices}
+              value={setup.mark ?? ""}
+              options={[{ id: "", name: "no mark chosen" }, ...plan.marks]}
               onChange={(mark) => set({ mark: mark || null })}
-            />
-          )}
-        </Field>
-        <Field label="Camera positions">
-          {(id) => (
-            <Select
-              id={id}
-              value={base.corrections!}
-              options={CORRECTIONS}
-              onChange={(corrections) => set({ corrections })}
             />
           )}
         </Field>
@@ -58,27 +111,20 @@ export function BaseTray() {
           {(id) => (
             <Select
               id={id}
-              value={base.support!}
+              value={setup.support}
               options={SUPPORTS}
-              onChange={(support) => set({ support, readings: [readings[0] ?? 1.6] })}
+              onChange={(support) => set({ support, readings: readings.slice(0, 1) })}
             />
           )}
         </Field>
         <Field label="Antenna">
-          {(id) => (
-            <Select
-              id={id}
-              value={base.antenna!}
-              options={catalogue.antennas}
-              onChange={(antenna) => set({ antenna })}
-            />
-          )}
+          {(id) => <Select id={id} value={setup.antenna} options={antennas} onChange={takeAntenna} />}
         </Field>
         {readings.map((r, k) => (
           <Field
             key={k}
             label={
-              base.support === "tripod" ? `Slant height ${k + 1}, ${unitName(unit)}` : `Pole height, ${unitName(unit)}`
+              setup.support === "tripod" ? `Slant height ${k + 1}, ${unitName(unit)}` : `Pole height, ${unitName(unit)}`
             }
           >
             {(id) => (
@@ -92,38 +138,33 @@ export function BaseTray() {
             )}
           </Field>
         ))}
-        {base.support === "tripod" && (
-          <div className="flex gap-2 self-end">
-            {readings.length < 4 && (
-              <button className="button" onClick={() => set({ readings: [...readings, readings.at(-1)!] })}>
-                another reading
-              </button>
-            )}
-            {readings.length > 1 && (
-              <button className="button" onClick={() => set({ readings: readings.slice(0, -1) })}>
-                drop the last
-              </button>
-            )}
-          </div>
-        )}
-      </div>
-      <div className="mt-3 grid grid-cols-[minmax(0,1fr)] gap-4 2xl:grid-cols-2">
-        <div>
-          {summary?.heights && base.mark ? (
-            <HeightChain heights={summary.heights} unit={unit} support={base.support!} />
-          ) : (
-            <p className="text-quiet">
-              {summary?.faults.heights?.what} {summary?.faults.heights?.mend}
-            </p>
+        <div className="flex gap-2 self-end">
+          {readings.length < (setup.support === "tripod" ? 4 : 1) && (
+            <button className="button" onClick={() => set({ readings: [...readings, readings.at(-1) ?? 1.6] })}>
+              {readings.length ? "another reading" : "plan a height"}
+            </button>
           )}
-          {summary?.heights && (
-            <p className="figures text-sm">
-              <span className="text-quiet">mark on the grid's datum:</span> {summary.heights.latitude.toFixed(9)}°{" "}
-              {summary.heights.longitude.toFixed(9)}°
-            </p>
+          {readings.length > 1 && (
+            <button className="button" onClick={() => set({ readings: readings.slice(0, -1) })}>
+              drop the last
+            </button>
           )}
         </div>
-        <Marks />
+      </div>
+      <div className="mt-3">
+        {chain ? (
+          <>
+            <HeightChain heights={chain} unit={unit} support={setup.support} />
+            <p className="figures text-sm">
+              <span className="text-quiet">mark on the grid's datum:</span> {chain.latitude.toFixed(9)}°{" "}
+              {chain.longitude.toFixed(9)}°
+            </p>
+          </>
+        ) : (
+          <p className="text-quiet">
+            {fault?.what} {fault?.mend}
+          </p>
+        )}
       </div>
     </>
   );
@@ -132,13 +173,12 @@ export function BaseTray() {
 function Marks() {
   const { plan, summary, edit } = usePlan();
   const { selected, select, setPlacing } = useWorkbench();
-  const unit = plan.brief.unit!;
+  const { unit } = plan.brief;
   const u = unitName(unit);
-  const set = (mark: Mark, change: Partial<Mark>) =>
-    void edit([{ object: `mark/${mark.id}`, value: { ...mark, ...change } }]);
-  const used = new Set([plan.base.mark, ...plan.control.map((p) => p.mark)]);
+  const set = (mark: Mark, change: Partial<Mark>) => void edit(fieldEdits(plan, `marks/${mark.id}`, change));
+  const used = new Set(plan.setups.map((s) => s.mark));
   return (
-    <div>
+    <section className="mt-3">
       <div className="flex items-baseline gap-3">
         <h3 className="font-bold">Marks</h3>
         <button className="button text-sm" onClick={() => setPlacing("base")}>
@@ -154,22 +194,24 @@ function Marks() {
             <th className="num">N, {u}</th>
             <th className="num">H of the mark, {u}</th>
             <th>known</th>
-            <th className="num">σ H, mm</th>
-            <th className="num">σ V, mm</th>
-            <th />
+            <th className="num">σ H, {fineUnit(unit)}</th>
+            <th className="num">σ V, {fineUnit(unit)}</th>
+            <th>
+              <span className="sr-only">actions</span>
+            </th>
           </tr>
         </thead>
         <tbody>
           {plan.marks.map((m) => (
             <tr
               key={m.id}
-              className={selected === `mark/${m.id}` ? "bg-decision-wash" : ""}
-              onFocus={() => select(`mark/${m.id}`)}
+              className={selected === `marks/${m.id}` ? "bg-decision-wash" : ""}
+              onFocus={() => select(`marks/${m.id}`)}
             >
               <td>
                 <TextField label={`Name of ${m.name}`} value={m.name} onCommit={(name) => set(m, { name })} />
               </td>
-              {(["e", "n", "h"] as const).map((key) => (
+              {(["e", "n"] as const).map((key) => (
                 <td key={key} className="num">
                   <LengthField
                     label={`${key.toUpperCase()} of ${m.name}`}
@@ -180,10 +222,22 @@ function Marks() {
                   />
                 </td>
               ))}
+              <td className="num" title={m.h === null ? "the ground's height; type the mark's own" : "typed"}>
+                <LengthField
+                  label={`H of ${m.name}`}
+                  value={m.h ?? summary?.heights.find((h) => h.mark_name === m.name)?.mark ?? null}
+                  quiet={m.h === null}
+                  unit={unit}
+                  width="w-32"
+                  optional
+                  placeholder="the ground's"
+                  onCommit={(h) => set(m, { h })}
+                />
+              </td>
               <td className="whitespace-nowrap">
                 <Select
                   label={`How ${m.name} is known`}
-                  value={m.known!}
+                  value={m.known}
                   options={KNOWN}
                   onChange={(known) => set(m, { known })}
                 />
@@ -192,7 +246,7 @@ function Marks() {
                     {" "}
                     <NumberField
                       label={`Hours logged on ${m.name}`}
-                      value={m.hours!}
+                      value={m.hours}
                       width="w-14"
                       onCommit={(hours) => set(m, { hours })}
                     />{" "}
@@ -203,16 +257,16 @@ function Marks() {
               {(["sigma_h", "sigma_v"] as const).map((key) => (
                 <td key={key} className="num">
                   {m.known === "published" ? (
-                    <NumberField
+                    <FineField
                       label={`${key} of ${m.name}`}
-                      value={m[key]!}
-                      scale={1000}
+                      value={m[key]}
+                      unit={unit}
                       width="w-16"
                       onCommit={(v) => set(m, { [key]: v })}
                     />
                   ) : (
                     <span className="italic" title="follows from how the mark is known; see the assumptions">
-                      {mm(summary?.mark_sigma[m.id]?.[key === "sigma_h" ? 0 : 2])}
+                      {fine(summary?.mark_sigma[m.id]?.[key === "sigma_h" ? 0 : 2], unit)}
                     </span>
                   )}
                 </td>
@@ -222,7 +276,7 @@ function Marks() {
                   className="cursor-pointer underline disabled:text-quiet disabled:no-underline"
                   disabled={used.has(m.id)}
                   title={used.has(m.id) ? "in use" : undefined}
-                  onClick={() => void edit([{ object: `mark/${m.id}`, value: null }])}
+                  onClick={() => void edit([removed(plan, `marks/${m.id}`)])}
                 >
                   remove
                 </button>
@@ -236,6 +290,76 @@ function Marks() {
           No mark yet. Press O, click on the sheet, then type its published coordinates here.
         </p>
       )}
-    </div>
+    </section>
+  );
+}
+
+/** Correction services: each has an offset that all its positions share. */
+function Networks() {
+  const { plan, edit } = usePlan();
+  const { unit } = plan.brief;
+  const set = (n: Network, change: Partial<Network>) => void edit(fieldEdits(plan, `networks/${n.id}`, change));
+  const another = () => {
+    const id = freeName("N", plan.networks);
+    void edit([
+      added("networks", { id, name: `service ${plan.networks.length + 1}`, sigma_h: 0.01, sigma_v: 0.02 } as Network),
+    ]);
+  };
+  const used = new Set(
+    [...plan.flights, ...plan.control].flatMap((x) => ("network" in x.hangs_on ? [x.hangs_on.network] : [])),
+  );
+  return (
+    <section className="mt-3">
+      <div className="flex items-baseline gap-3">
+        <h3 className="font-bold">Correction networks</h3>
+        <button className="button text-sm" onClick={another}>
+          add a service
+        </button>
+        <span className="text-sm text-quiet">the offset that all its positions share, one standard deviation</span>
+      </div>
+      {plan.networks.length > 0 && (
+        <table className="table max-w-xl">
+          <thead>
+            <tr>
+              <th>service</th>
+              <th className="num">σ H, {fineUnit(unit)}</th>
+              <th className="num">σ V, {fineUnit(unit)}</th>
+              <th>
+                <span className="sr-only">actions</span>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {plan.networks.map((n) => (
+              <tr key={n.id}>
+                <td>
+                  <TextField label={`Name of ${n.name}`} value={n.name} onCommit={(name) => set(n, { name })} />
+                </td>
+                {(["sigma_h", "sigma_v"] as const).map((key) => (
+                  <td key={key} className="num">
+                    <FineField
+                      label={`${key} of ${n.name}`}
+                      value={n[key]}
+                      unit={unit}
+                      width="w-16"
+                      onCommit={(v) => set(n, { [key]: v })}
+                    />
+                  </td>
+                ))}
+                <td>
+                  <button
+                    className="cursor-pointer underline disabled:text-quiet disabled:no-underline"
+                    disabled={used.has(n.id)}
+                    onClick={() => void edit([removed(plan, `networks/${n.id}`)])}
+                  >
+                    remove
+                  </button>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </section>
   );
 }

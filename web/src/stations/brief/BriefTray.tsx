@@ -1,10 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
+import { Popover } from "radix-ui";
 import { useState } from "react";
 import { call, type Brief, type CrsLine } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { mm } from "../../lib/units";
-import { Field, NumberField, Select, TextField } from "../../ui/fields";
-import { Heading } from "../Tray";
+import { fine, fineUnit } from "../../lib/units";
+import { Field, FineField, NumberField, Select, TextField } from "../../ui/fields";
+import { fieldEdits } from "../../lib/edits";
+import { Heading } from "../../ui/Heading";
 
 const DELIVERABLES = [
   { id: "orthophoto", name: "orthophoto" },
@@ -16,7 +18,10 @@ const DELIVERABLES = [
 export function BriefTray() {
   const { plan, catalogue, summary, edit } = usePlan();
   const { brief } = plan;
-  const set = (change: Partial<Brief>) => void edit([{ object: "brief", value: { ...brief, ...change } }]);
+  const set = (change: Partial<Brief>) => void edit(fieldEdits(plan, "brief", change));
+  const unit = brief.unit;
+  const small = fineUnit(unit);
+  const asRmse = (limit: number | undefined) => `as RMSE: ${fine(limit, unit)} ${small}`;
   const standard = catalogue.standards.find((s) => s.id === brief.standard)!;
   return (
     <>
@@ -31,7 +36,7 @@ export function BriefTray() {
           {(id) => (
             <Select
               id={id}
-              value={brief.deliverable!}
+              value={brief.deliverable}
               options={DELIVERABLES}
               onChange={(deliverable) => set({ deliverable })}
             />
@@ -44,32 +49,24 @@ export function BriefTray() {
           {(id) => (
             <Select
               id={id}
-              value={brief.standard!}
+              value={brief.standard}
               options={catalogue.standards}
               onChange={(s) => set({ standard: s })}
             />
           )}
         </Field>
-        <Field
-          label={`Tolerance H, mm (${standard.statistic_h})`}
-          hint={`as RMSE: ${mm(summary?.limits.h)} mm, radial`}
-        >
+        <Field label={`Tolerance H, ${small} (${standard.statistic_h})`} hint={`${asRmse(summary?.limits.h)}, radial`}>
           {(id) => (
-            <NumberField
-              id={id}
-              value={brief.tolerance_h!}
-              scale={1000}
-              onCommit={(tolerance_h) => set({ tolerance_h })}
-            />
+            <FineField id={id} value={brief.tolerance_h} unit={unit} onCommit={(tolerance_h) => set({ tolerance_h })} />
           )}
         </Field>
         {brief.standard === "contour" ? (
-          <Field label="Contour interval, mm" hint={`as RMSE of height: ${mm(summary?.limits.v)} mm`}>
+          <Field label={`Contour interval, ${small}`} hint={asRmse(summary?.limits.v ?? undefined)}>
             {(id) => (
-              <NumberField
+              <FineField
                 id={id}
-                value={brief.contour_interval!}
-                scale={1000}
+                value={brief.contour_interval}
+                unit={unit}
                 decimals={0}
                 onCommit={(contour_interval) => set({ contour_interval })}
               />
@@ -78,19 +75,21 @@ export function BriefTray() {
         ) : (
           <Field
             label={
-              brief.standard === "volume" ? "Mean height at 95 %, mm" : `Tolerance V, mm (${standard.statistic_v})`
+              brief.standard === "volume"
+                ? `Mean height at 95 %, ${small}`
+                : `Tolerance V, ${small} (${standard.statistic_v})`
             }
             hint={
               summary?.limits.v === null
                 ? "no limit on single heights; draw areas in Site (A)"
-                : `as RMSE: ${mm(summary?.limits.v)} mm`
+                : asRmse(summary?.limits.v)
             }
           >
             {(id) => (
-              <NumberField
+              <FineField
                 id={id}
-                value={brief.tolerance_v!}
-                scale={1000}
+                value={brief.tolerance_v}
+                unit={unit}
                 onCommit={(tolerance_v) => set({ tolerance_v })}
               />
             )}
@@ -101,7 +100,7 @@ export function BriefTray() {
             {(id) => (
               <NumberField
                 id={id}
-                value={brief.point_share!}
+                value={brief.point_share}
                 decimals={0}
                 width="w-20"
                 onCommit={(point_share) => set({ point_share })}
@@ -110,7 +109,7 @@ export function BriefTray() {
           </Field>
         )}
         <Field label="Unit shown">
-          {(id) => <Select id={id} value={brief.unit!} options={catalogue.units} onChange={(unit) => set({ unit })} />}
+          {(id) => <Select id={id} value={brief.unit} options={catalogue.units} onChange={(unit) => set({ unit })} />}
         </Field>
         <CrsChoice
           label="Horizontal grid"
@@ -126,8 +125,13 @@ export function BriefTray() {
           name={summary?.datum?.heights}
           onChoose={(heights) => set({ heights })}
         />
+        <Field label="Datum realisation" hint="as the marks' certificates name it">
+          {(id) => (
+            <TextField id={id} value={brief.realisation} onCommit={(realisation) => set({ realisation })} optional />
+          )}
+        </Field>
         <Field label="Coordinate epoch" hint="as the correction service or the mark's certificate states it">
-          {(id) => <TextField id={id} value={brief.epoch || ""} onCommit={(epoch) => set({ epoch })} />}
+          {(id) => <TextField id={id} value={brief.epoch} onCommit={(epoch) => set({ epoch })} optional />}
         </Field>
       </div>
       <p className="mt-3 max-w-3xl text-sm">
@@ -157,40 +161,52 @@ function CrsChoice(props: {
     enabled: text.length > 1,
     placeholderData: (previous) => previous,
   });
+  const shown = text.length > 1 && !!found.data;
   return (
     <Field label={props.label} hint={props.value ? `${props.name ?? ""} (${props.value})` : "not chosen yet"}>
       {(id) => (
-        <div className="relative">
-          <input
-            id={id}
-            className="input w-full"
-            placeholder={
-              props.kind === "vertical" ? "search: EGM96, ellipsoidal, 5773" : "search: UTM 28N, area, EPSG code"
-            }
-            value={text}
-            onChange={(event) => setText(event.target.value)}
-            onKeyDown={(event) => event.key === "Escape" && setText("")}
-          />
-          {text.length > 1 && found.data && (
-            <ul className="absolute z-20 mt-0.5 max-h-52 w-full min-w-72 overflow-y-auto border border-ink bg-sheet">
-              {found.data.length === 0 && <li className="px-2 py-1 text-quiet">Nothing of that name.</li>}
-              {found.data.map((c) => (
-                <li key={c.code}>
-                  <button
-                    className="w-full cursor-pointer px-2 py-1 text-left hover:bg-settled-wash focus:bg-settled-wash"
-                    onClick={() => {
-                      props.onChoose(c.code);
-                      setText("");
-                    }}
-                  >
-                    <span className="figures">{c.code}</span> {c.name}
-                    <span className="block truncate text-xs text-quiet">{c.area}</span>
-                  </button>
-                </li>
-              ))}
-            </ul>
-          )}
-        </div>
+        <Popover.Root open={shown}>
+          <Popover.Anchor asChild>
+            <input
+              id={id}
+              className="input w-full"
+              placeholder={
+                props.kind === "vertical" ? "search: EGM96, ellipsoidal, 5773" : "search: UTM 28N, area, EPSG code"
+              }
+              value={text}
+              onChange={(event) => setText(event.target.value)}
+              onKeyDown={(event) => event.key === "Escape" && setText("")}
+            />
+          </Popover.Anchor>
+          <Popover.Portal>
+            <Popover.Content
+              align="start"
+              collisionPadding={8}
+              onOpenAutoFocus={(event) => event.preventDefault()}
+              onInteractOutside={() => setText("")}
+              className="z-20 w-(--radix-popover-trigger-width) min-w-72 overflow-y-auto border border-ink bg-sheet"
+              style={{ maxHeight: "min(var(--radix-popover-content-available-height), 320px)" }}
+            >
+              <ul>
+                {found.data?.length === 0 && <li className="px-2 py-1 text-quiet">Nothing of that name.</li>}
+                {found.data?.map((c) => (
+                  <li key={c.code}>
+                    <button
+                      className="w-full cursor-pointer px-2 py-1 text-left hover:bg-settled-wash focus:bg-settled-wash"
+                      onClick={() => {
+                        props.onChoose(c.code);
+                        setText("");
+                      }}
+                    >
+                      <span className="figures">{c.code}</span> {c.name}
+                      <span className="block truncate text-xs text-quiet">{c.area}</span>
+                    </button>
+                  </li>
+                ))}
+              </ul>
+            </Popover.Content>
+          </Popover.Portal>
+        </Popover.Root>
       )}
     </Field>
   );

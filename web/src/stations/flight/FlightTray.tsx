@@ -1,17 +1,95 @@
-import type { Flight } from "../../api/client";
+import { useState } from "react";
+import type { Edit, Flight, FlightFigures, Plan } from "../../api/client";
 import { usePlan } from "../../app/plan";
+import { added, fieldEdits, freeName, removed, same } from "../../lib/edits";
 import { length } from "../../lib/units";
-import { Fact, Field, LengthField, NumberField, Select, unitName } from "../../ui/fields";
+import { Fact, Field, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
+import { Heading } from "../../ui/Heading";
 import { ProblemNote } from "../../ui/ProblemNote";
-import { Heading } from "../Tray";
+import { hangingId, hangingOf, hangings } from "../hanging";
+
+const PURPOSES = [
+  { id: "map", name: "map" },
+  { id: "strengthen", name: "strengthen the height" },
+  { id: "corridor", name: "corridor" },
+  { id: "facade", name: "facade" },
+  { id: "calibrate", name: "calibrate" },
+];
+const CORRECTIONS = [
+  { id: "both", name: "live, raw logged too" },
+  { id: "live", name: "live (RTK)" },
+  { id: "post_processed", name: "post-processed (PPK)" },
+  { id: "none", name: "none" },
+];
+const STATES = [
+  { id: "fixed", name: "fixed" },
+  { id: "float", name: "float" },
+  { id: "code", name: "code only" },
+];
 
 export function FlightTray() {
-  const { plan, summary, catalogue, edit } = usePlan();
-  const flight = plan.flight;
-  const unit = plan.brief.unit!;
+  const { plan, summary, edit } = usePlan();
+  const [chosen, choose] = useState<string | null>(null);
+  const flight = plan.flights.find((f) => f.id === chosen) ?? plan.flights[0];
+  const another = () => {
+    const { edits, id } = anotherFlight(plan, flight);
+    void edit(edits);
+    choose(id);
+  };
+  return (
+    <>
+      <Heading title="Flight">
+        <span className="text-quiet">follow the aviation law of the place; airspace is looked up again on the day</span>
+      </Heading>
+      <div className="mb-2 flex flex-wrap items-center gap-2" role="tablist" aria-label="Flights">
+        {plan.flights.map((f) => (
+          <button
+            key={f.id}
+            role="tab"
+            aria-selected={f.id === flight?.id}
+            aria-pressed={f.id === flight?.id}
+            className="button"
+            onClick={() => choose(f.id)}
+          >
+            {f.name}
+          </button>
+        ))}
+        <button className="button text-sm" onClick={another} disabled={!plan.kit.cameras.length && !flight}>
+          another flight
+        </button>
+        {flight && plan.flights.length > 1 && (
+          <button
+            className="cursor-pointer text-sm underline"
+            onClick={() => void edit([removed(plan, `flights/${flight.id}`)])}
+          >
+            remove {flight.name}
+          </button>
+        )}
+      </div>
+      {flight ? (
+        <OneFlight key={flight.id} flight={flight} flown={summary?.flights.find((f) => f.id === flight.id)} />
+      ) : (
+        <p className="text-quiet">No flight yet.</p>
+      )}
+    </>
+  );
+}
+
+/** A further flight like the chosen one: straight after it, for the height, with the camera tilted. */
+export function anotherFlight(plan: Plan, like: Flight | undefined): { edits: Edit[]; id: string } {
+  const id = freeName("F", plan.flights);
+  if (!like) return { edits: [], id };
+  const flight = { ...like, id, name: `flight ${plan.flights.length + 1}`, purpose: "strengthen", tilt: 30 };
+  return { edits: [added("flights", flight)], id };
+}
+
+function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | undefined }) {
+  const { plan, summary, edit } = usePlan();
+  const { unit } = plan.brief;
   const u = unitName(unit);
-  const set = (change: Partial<Flight>) => void edit([{ object: "flight", value: { ...flight, ...change } }]);
-  const flown = summary?.flight;
+  const path = `flights/${flight.id}`;
+  const set = (change: Partial<Flight>) => void edit(fieldEdits(plan, path, change));
+  const fault = summary?.faults[`flight/${flight.id}`];
   const number = (label: string, key: keyof Flight, decimals: number, scale = 1) => (
     <Field label={label}>
       {(id) => (
@@ -26,34 +104,37 @@ export function FlightTray() {
       )}
     </Field>
   );
+  const choice = <K extends "purpose" | "corrections" | "state">(
+    label: string,
+    key: K,
+    options: { id: string; name: string }[],
+  ) => (
+    <Field label={label}>
+      {(id) => (
+        <Select<Flight[K]>
+          id={id}
+          value={flight[key]}
+          options={options}
+          onChange={(value) => set({ [key]: value } as Partial<Flight>)}
+        />
+      )}
+    </Field>
+  );
   return (
     <>
-      <Heading title="Flight">
-        <span className="text-quiet">follow the aviation law of the place; airspace is looked up again on the day</span>
-      </Heading>
       <div className="flex flex-wrap gap-x-5 gap-y-2">
-        <Field label="Camera">
-          {(id) => (
-            <Select id={id} value={flight.camera!} options={catalogue.cameras} onChange={(camera) => set({ camera })} />
-          )}
+        <Field label="Name">
+          {(id) => <TextField id={id} value={flight.name} onCommit={(name) => set({ name })} width="w-32" />}
         </Field>
-        <Field label="Aircraft">
+        {choice("Purpose", "purpose", PURPOSES)}
+        <KitFields flight={flight} />
+        <Field label="Over">
           {(id) => (
             <Select
               id={id}
-              value={flight.aircraft!}
-              options={catalogue.aircraft}
-              onChange={(aircraft) => set({ aircraft })}
-            />
-          )}
-        </Field>
-        <Field label="Lens calibrated">
-          {(id) => (
-            <Select
-              id={id}
-              value={flight.calibration!}
-              options={catalogue.calibrations}
-              onChange={(calibration) => set({ calibration })}
+              value={flight.area ?? ""}
+              options={[{ id: "", name: "the whole site" }, ...plan.site.areas]}
+              onChange={(area) => set({ area: area || null })}
             />
           )}
         </Field>
@@ -61,16 +142,17 @@ export function FlightTray() {
           {(id) => (
             <LengthField
               id={id}
-              value={flight.height!}
+              value={flight.height}
               unit={unit}
               decimals={1}
               width="w-20"
-              onCommit={(height) => set({ height: height! })}
+              onCommit={(height) => height !== null && set({ height })}
             />
           )}
         </Field>
         {number("Forward overlap, %", "forward_overlap", 0)}
         {number("Side overlap, %", "side_overlap", 0)}
+        {number("Camera tilted, °", "tilt", 0)}
         <Field label="Course, grid °">
           {(id) => (
             <span className="flex items-center gap-1">
@@ -95,7 +177,7 @@ export function FlightTray() {
         {number("Strips beyond", "margin_strips", 0)}
         {number("Exposures beyond", "margin_exposures", 0)}
         {number("Crossing strips", "crossing_strips", 0)}
-        {flight.crossing_strips! > 0 && (
+        {flight.crossing_strips > 0 && (
           <Field label={`at, ${u}`}>
             {(id) => (
               <LengthField
@@ -112,10 +194,22 @@ export function FlightTray() {
           </Field>
         )}
         {number("Oblique strips", "oblique_strips", 0)}
-        {flight.oblique_strips! > 0 && number("tilted forward, °", "oblique_tilt", 0)}
+        {flight.oblique_strips > 0 && number("tilted forward, °", "oblique_tilt", 0)}
         {number("Speed, m/s", "speed", 1)}
         {number("Exposure, 1/1000 s", "exposure_time", 2, 1000)}
         {number("Battery reserve, %", "reserve", 0)}
+        <Field label="Corrections from">
+          {(id) => (
+            <Select
+              id={id}
+              value={hangingId(flight.hangs_on)}
+              options={hangings(plan, "flight")}
+              onChange={(hung) => set({ hangs_on: hangingOf(hung) as Flight["hangs_on"] })}
+            />
+          )}
+        </Field>
+        {choice("applied", "corrections", CORRECTIONS)}
+        {flight.corrections !== "none" && choice("Camera positions", "state", STATES)}
         <label className="flex items-center gap-1 self-end pb-1">
           <input
             type="checkbox"
@@ -125,60 +219,128 @@ export function FlightTray() {
           follow the terrain
         </label>
       </div>
-      {summary?.faults.flight && <ProblemNote problem={summary.faults.flight} />}
-      {flown && (
-        <div className="mt-3 grid grid-cols-[minmax(0,1fr)_minmax(280px,360px)] gap-8">
-          <dl className="grid grid-cols-[repeat(auto-fill,minmax(140px,1fr))] content-start gap-x-4 gap-y-2 border-t border-hairline pt-2">
-            <Fact name="ground sample distance">{(flown.gsd * 1000).toFixed(1)} mm</Fact>
-            <Fact name="exposures">{flown.exposures}</Fact>
-            <Fact name="trigger every">
-              {length(flown.trigger_distance, unit, 2)} {u}
-            </Fact>
-            <Fact name="interval at speed">{flown.trigger_interval.toFixed(2)} s</Fact>
-            <Fact name="strips apart">
-              {length(flown.spacing, unit, 2)} {u}
-            </Fact>
-            <Fact name="blur">{flown.blur_px.toFixed(2)} px</Fact>
-            <Fact name="footprint">
-              {flown.footprint.map((v) => length(v, unit, 0)).join(" × ")} {u}
-            </Fact>
-            <Fact name="strips">
-              {flown.strips.length}
-              {flown.strips.some((s) => s.kind !== "main") &&
-                ` (${(["crossing", "oblique"] as const)
-                  .map((kind) => [flown.strips.filter((s) => s.kind === kind).length, kind] as const)
-                  .filter(([count]) => count)
-                  .map(([count, kind]) => `${count} ${kind}`)
-                  .join(", ")})`}
-            </Fact>
-            <Fact name="flying heights">
-              {flown.height_range.map((v) => length(v, unit, 1)).join(" – ")} {u}
-            </Fact>
-          </dl>
-          <table className="table self-start">
-            <thead>
-              <tr>
-                <th>leg</th>
-                <th>strips</th>
-                <th className="num">minutes</th>
-                <th className="num">lands with, %</th>
-              </tr>
-            </thead>
-            <tbody>
-              {flown.legs.map((leg, k) => (
-                <tr key={k}>
-                  <td>{k + 1}</td>
-                  <td className="figures">
-                    {leg.first_strip + 1}–{leg.last_strip + 1}
-                  </td>
-                  <td className="num">{leg.minutes.toFixed(1)}</td>
-                  <td className="num">{leg.battery_left.toFixed(0)}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </div>
-      )}
+      {fault && <ProblemNote problem={fault} />}
+      {flown && <Flown flown={flown} unit={unit} />}
     </>
+  );
+}
+
+/** Camera with its calibration, aircraft and battery: of the plan's kit, or taken into it from the library. */
+function KitFields({ flight }: { flight: Flight }) {
+  const { plan, catalogue, edit } = usePlan();
+  const camera = plan.kit.cameras.find((c) => c.id === flight.camera);
+  const newer = catalogue.cameras.find(
+    (c) => c.id === camera?.origin?.id && c.origin!.revision > camera.origin.revision,
+  );
+  const pick = <T extends { id: string; name: string }>(
+    label: string,
+    key: "camera" | "aircraft" | "battery",
+    kind: "cameras" | "aircraft" | "batteries",
+    shelf: T[],
+  ) => {
+    const own = plan.kit[kind] as { id: string; name: string }[];
+    const options = [...own, ...shelf.filter((s) => !own.some((o) => o.id === s.id))];
+    const take = (id: string) => {
+      const missing = own.some((o) => o.id === id) ? undefined : shelf.find((s) => s.id === id);
+      void edit([
+        ...(missing ? [added(`kit/${kind}`, missing)] : []),
+        ...fieldEdits(plan, `flights/${flight.id}`, { [key]: id }),
+      ]);
+    };
+    return (
+      <Field label={label}>{(id) => <Select id={id} value={flight[key]} options={options} onChange={take} />}</Field>
+    );
+  };
+  return (
+    <>
+      {pick("Camera", "camera", "cameras", catalogue.cameras)}
+      {camera && (
+        <Field label="Lens calibrated">
+          {(id) => (
+            <Select
+              id={id}
+              value={camera.calibration.state}
+              options={catalogue.calibrations}
+              onChange={(state) => {
+                const calibration = catalogue.calibrations.find((c) => c.id === state)?.calibration;
+                if (calibration) void edit(fieldEdits(plan, `kit/cameras/${camera.id}`, { calibration }));
+              }}
+            />
+          )}
+        </Field>
+      )}
+      {newer && camera && (
+        <button
+          className="button self-end text-sm"
+          onClick={() =>
+            void edit(fieldEdits(plan, `kit/cameras/${camera.id}`, { ...newer, calibration: camera.calibration }))
+          }
+          disabled={same({ ...newer, calibration: camera.calibration }, camera)}
+        >
+          newer profile of this camera: take it
+        </button>
+      )}
+      {pick("Aircraft", "aircraft", "aircraft", catalogue.aircraft)}
+      {pick("Battery", "battery", "batteries", catalogue.batteries)}
+    </>
+  );
+}
+
+function Flown({ flown, unit }: { flown: FlightFigures; unit: string }) {
+  const u = unitName(unit);
+  const beside = (["crossing", "oblique"] as const)
+    .map((kind) => [flown.strips.filter((s) => s.kind === kind).length, kind] as const)
+    .filter(([count]) => count)
+    .map(([count, kind]) => `${count} ${kind}`)
+    .join(", ");
+  return (
+    <div className="mt-3 grid grid-cols-[minmax(0,1fr)_minmax(280px,360px)] gap-8">
+      <dl className="grid grid-cols-[repeat(auto-fill,minmax(140px,1fr))] content-start gap-x-4 gap-y-2 border-t border-hairline pt-2">
+        <Fact name="ground sample distance">
+          {unit === "m" ? `${(flown.gsd * 1000).toFixed(1)} mm` : `${length(flown.gsd, unit, 3)} ${u}`}
+        </Fact>
+        <Fact name="exposures">{flown.exposures}</Fact>
+        <Fact name="trigger every">
+          {length(flown.trigger_distance, unit, 2)} {u}
+        </Fact>
+        <Fact name="interval at speed">{flown.trigger_interval.toFixed(2)} s</Fact>
+        <Fact name="strips apart">
+          {length(flown.spacing, unit, 2)} {u}
+        </Fact>
+        <Fact name="blur">{flown.blur_px.toFixed(2)} px</Fact>
+        <Fact name="footprint">
+          {flown.footprint.map((v) => length(v, unit, 0)).join(" × ")} {u}
+        </Fact>
+        <Fact name="strips">
+          {flown.strips.length}
+          {beside && ` (${beside})`}
+        </Fact>
+        <Fact name="flying heights">
+          {flown.height_range.map((v) => length(v, unit, 1)).join(" – ")} {u}
+        </Fact>
+      </dl>
+      <table className="table self-start">
+        <thead>
+          <tr>
+            <th>leg</th>
+            <th>strips</th>
+            <th className="num">minutes</th>
+            <th className="num">lands with, %</th>
+          </tr>
+        </thead>
+        <tbody>
+          {flown.legs.map((leg, k) => (
+            <tr key={k}>
+              <td>{k + 1}</td>
+              <td className="figures">
+                {leg.first_strip + 1}–{leg.last_strip + 1}
+              </td>
+              <td className="num">{leg.minutes.toFixed(1)}</td>
+              <td className="num">{leg.battery_left.toFixed(0)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
   );
 }

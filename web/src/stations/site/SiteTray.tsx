@@ -2,11 +2,12 @@ import { useState } from "react";
 import { Problem, upload, type BoundaryReading, type TerrainReading } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
-import { area, length, mm } from "../../lib/units";
+import { area, fine, fineUnit, length } from "../../lib/units";
 import { LengthField, Select, TextField, unitName } from "../../ui/fields";
 import { newArea } from "../../sheet/placing";
 import { ProblemNote } from "../../ui/ProblemNote";
-import { Heading } from "../Tray";
+import { fieldEdits, removed } from "../../lib/edits";
+import { Heading } from "../../ui/Heading";
 
 export function SiteTray() {
   const { plan, summary } = usePlan();
@@ -15,7 +16,7 @@ export function SiteTray() {
       <Heading title="Site">
         <span className="text-quiet">
           {summary?.area
-            ? `${area(summary.area, plan.brief.unit!)} · ${plan.site.boundary!.length} corners · drag a corner on the sheet, drag a side for a new one, Alt+click removes`
+            ? `${area(summary.area, plan.brief.unit)} · ${plan.site.boundary.length} corners · drag a corner on the sheet, drag a side for a new one, Alt+click removes`
             : "boundary and terrain"}
         </span>
       </Heading>
@@ -47,7 +48,7 @@ function BoundaryImport() {
     try {
       const found = await upload<BoundaryReading>(`/jobs/${jobId}/read/boundary`, fields);
       setReading(found);
-      setPreview(found.ring as [number, number][]);
+      setPreview(found.ring);
       setProblem(null);
     } catch (error) {
       setProblem(error as Problem);
@@ -56,8 +57,8 @@ function BoundaryImport() {
 
   async function take(asArea = false) {
     if (!reading) return;
-    const ring = reading.ring as [number, number][];
-    const taken = await edit([asArea ? newArea(plan, ring) : { object: "site", value: { boundary: ring } }]);
+    const ring = reading.ring;
+    const taken = await edit(asArea ? [newArea(plan, ring)] : fieldEdits(plan, "site", { boundary: ring }));
     if (taken) {
       setReading(null);
       setPreview(null);
@@ -104,7 +105,7 @@ function BoundaryImport() {
             {reading.how.map((line) => (
               <li key={line}>{line}</li>
             ))}
-            <li>{area(reading.area, "m")}</li>
+            <li>{area(reading.area, plan.brief.unit)}</li>
           </ul>
           <div className="mt-1 flex gap-2">
             <button className="button" onClick={() => void take()}>
@@ -135,7 +136,7 @@ function TerrainImport() {
   const [problem, setProblem] = useState<Problem | null>(null);
   const [how, setHow] = useState<string[]>([]);
   const [busy, setBusy] = useState(false);
-  const terrain = plan.terrain;
+  const terrain = plan.site.ground.terrain;
   const systems = [
     { id: "", name: "heights as the job's" },
     { id: "ellipsoidal", name: "ellipsoidal heights" },
@@ -146,7 +147,7 @@ function TerrainImport() {
       <h3 className="font-bold">Terrain</h3>
       <p className="text-sm text-quiet">
         {terrain
-          ? `${terrain.source}: ${terrain.cols} × ${terrain.rows} heights every ${length(terrain.step, plan.brief.unit!, 1)} ${unitName(plan.brief.unit!)}`
+          ? `${terrain.source}: ${terrain.cols} × ${terrain.rows} heights every ${length(terrain.step, plan.brief.unit, 1)} ${unitName(plan.brief.unit)}`
           : "None yet. A GeoTIFF in any coordinate system is taken into the job's grid."}
       </p>
       <div className="mt-1 flex items-center gap-2">
@@ -168,7 +169,7 @@ function TerrainImport() {
               try {
                 const found = await upload<TerrainReading>(`/jobs/${jobId}/read/terrain`, { file, heights });
                 setHow(found.how);
-                await edit([{ object: "terrain", value: { ...found.value } }]);
+                await edit(fieldEdits(plan, "site/ground", { terrain: found.value }));
               } catch (error) {
                 setProblem(error as Problem);
               }
@@ -200,29 +201,31 @@ function Areas() {
           draw on the sheet (A)
         </button>
       </h3>
-      {!plan.areas.length && (
+      {!plan.site.areas.length && (
         <p className="text-sm text-quiet">
           None. Draw a heap or a pit, or paste its corners above, to see how well its volume will be known.
         </p>
       )}
-      {plan.areas.length > 0 && (
+      {plan.site.areas.length > 0 && (
         <p className="text-sm text-quiet">One standard deviation, of the mean height and of the volume.</p>
       )}
-      {plan.areas.length > 0 && (
+      {plan.site.areas.length > 0 && (
         <table className="table">
           <thead>
             <tr>
               <th>area</th>
               <th className="num">m²</th>
-              <th className="num">height ±, mm</th>
+              <th className="num">height ±, {fineUnit(plan.brief.unit)}</th>
               <th className="num">volume ±, m³</th>
-              <th />
+              <th>
+                <span className="sr-only">actions</span>
+              </th>
             </tr>
           </thead>
           <tbody>
-            {plan.areas.map((a) => {
+            {plan.site.areas.map((a) => {
               const v = volumes.get(a.id);
-              const [e, n] = a.ring[0]! as [number, number];
+              const [e, n] = a.ring[0]!;
               return (
                 <tr key={a.id}>
                   <td>
@@ -230,11 +233,11 @@ function Areas() {
                       label={`Name of ${a.name}`}
                       width="w-16"
                       value={a.name}
-                      onCommit={(name) => void edit([{ object: `area/${a.id}`, value: { ...a, name } }])}
+                      onCommit={(name) => void edit(fieldEdits(plan, `site/areas/${a.id}`, { name }))}
                     />
                   </td>
                   <td className="num">{v ? v.area.toFixed(0) : "–"}</td>
-                  <td className="num">{mm(v?.sigma)}</td>
+                  <td className="num">{fine(v?.sigma, plan.brief.unit)}</td>
                   <td className="num">{v ? v.sigma_volume.toFixed(1) : "–"}</td>
                   <td className="whitespace-nowrap">
                     <button className="cursor-pointer underline" onClick={() => setGoTo({ e, n })}>
@@ -242,7 +245,7 @@ function Areas() {
                     </button>{" "}
                     <button
                       className="cursor-pointer underline"
-                      onClick={() => void edit([{ object: `area/${a.id}`, value: null }])}
+                      onClick={() => void edit([removed(plan, `site/areas/${a.id}`)])}
                     >
                       remove
                     </button>
@@ -259,9 +262,9 @@ function Areas() {
 
 function Vertices() {
   const { plan, edit } = usePlan();
-  const ring = (plan.site.boundary ?? []) as [number, number][];
-  const unit = plan.brief.unit!;
-  const save = (boundary: [number, number][]) => void edit([{ object: "site", value: { boundary } }]);
+  const ring = plan.site.boundary;
+  const unit = plan.brief.unit;
+  const save = (boundary: [number, number][]) => void edit(fieldEdits(plan, "site", { boundary }));
   if (!ring.length) return <p className="text-quiet">No corners yet.</p>;
   return (
     <table className="table">
@@ -270,7 +273,9 @@ function Vertices() {
           <th>corner</th>
           <th className="num">E, {unitName(unit)}</th>
           <th className="num">N, {unitName(unit)}</th>
-          <th />
+          <th>
+            <span className="sr-only">actions</span>
+          </th>
         </tr>
       </thead>
       <tbody>

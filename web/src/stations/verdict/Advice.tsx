@@ -2,35 +2,35 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { call, type Advice as AdviceAnswer, type Offer } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
-import { chance, mm } from "../../lib/units";
+import { chance, fineUnit, grid } from "../../lib/units";
+import { Fine } from "../../ui/Fine";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { UNDER_WAY, UnderWay } from "../../ui/UnderWay";
 
 /** What would help most: changes with what they would predict and what they cost on the ground; one click tries one. */
 export function Advice() {
-  const { jobId, answer, edit } = usePlan();
+  const { jobId, plan, answer, edit } = usePlan();
   const { setGoTo, select } = useWorkbench();
   const client = useQueryClient();
-  const key = ["advice", jobId, answer.hash];
+  const key = ["advice", jobId, answer.revision];
   const advice = useQuery({
     queryKey: key,
     queryFn: () => call<AdviceAnswer>("GET", `/jobs/${jobId}/advice`),
-    refetchInterval: (query) => (UNDER_WAY.includes(query.state.data?.state ?? "") ? 400 : false),
   });
   const run = async (what: "start" | "stop") => {
     await call("POST", `/jobs/${jobId}/advice/${what}`);
     await client.invalidateQueries({ queryKey: key });
   };
   const take = (offer: Offer) => {
-    void edit(offer.changes);
-    const place = offer.changes[0]?.value as { e?: number; n?: number; id?: string };
-    if (offer.kind === "target" && place.e && place.n) {
+    void edit(offer.edits);
+    const place = offer.edits[0]?.after as { e?: number; n?: number } | null;
+    if (offer.kind === "target" && place?.e && place.n) {
       setGoTo({ e: place.e, n: place.n });
-      select(offer.changes[0]!.object);
+      select(offer.edits[0]!.path);
     }
   };
   const told = advice.data;
-  const asked = told && told.state !== "none" && told.state !== "stopped";
+  const asked = told && !["none", "stopped", "lacking"].includes(told.state);
   return (
     <section className="mt-4" data-testid="advice">
       <h3 className="flex items-baseline gap-3 font-bold">
@@ -49,24 +49,34 @@ export function Advice() {
       )}
       {told && UNDER_WAY.includes(told.state) && <UnderWay work={told} onStop={() => void run("stop")} />}
       {told?.error && <ProblemNote problem={told.error} />}
-      {told?.result && <Offers offers={told.result.offers} now={told.result.now} onTake={take} />}
+      {told?.result && <Offers advice={told.result} unit={plan.brief.unit} onTake={take} />}
     </section>
   );
 }
 
+/** Where an offered target would stand, in the job's unit. */
+function where(offer: Offer, unit: string): string {
+  const place = offer.edits[0]?.after as { e?: number; n?: number } | null;
+  return offer.kind === "target" && place?.e && place.n
+    ? `: ${grid(place.e, unit, 0)} E ${grid(place.n, unit, 0)} N`
+    : "";
+}
+
 function Offers({
-  offers,
-  now,
+  advice,
+  unit,
   onTake,
 }: {
-  offers: Offer[];
-  now: NonNullable<AdviceAnswer["result"]>["now"];
+  advice: NonNullable<AdviceAnswer["result"]>;
+  unit: string;
   onTake: (offer: Offer) => void;
 }) {
+  const { offers, now, largest } = advice;
   if (!offers.length)
     return <p>Nothing on offer would change the verdict: the plan is as good as these means allow.</p>;
-  const shortest = offers.find((o) => o.good);
+  const shortest = offers.filter((o) => o.good).sort((a, b) => a.minutes - b.minutes)[0];
   const wasGood = now?.good;
+  const direct = largest && offers.some((o) => o.lessens === largest.kind);
   return (
     <>
       <p className="text-sm">
@@ -75,31 +85,32 @@ function Offers({
           : shortest
             ? `Shortest way to a good plan: ${shortest.words.toLowerCase()}, ${shortest.minutes.toFixed(0)} min.`
             : "No single change makes the plan good; the most helpful first. Try one, then look again."}
+        {direct && " First what lessens the largest share of the error in height."}
       </p>
       <table className="table">
         <thead>
           <tr>
             <th>change</th>
-            <th className="num">H, mm</th>
-            <th className="num">V, mm</th>
-            <th className="num">chance</th>
-            <th className="num">more minutes</th>
-            <th />
+            <th className="num">H, {fineUnit(unit)}</th>
+            <th className="num pl-4">V, {fineUnit(unit)}</th>
+            <th className="num pl-4">chance</th>
+            <th className="num pl-4">more minutes</th>
+            <th>
+              <span className="sr-only">take it over</span>
+            </th>
           </tr>
         </thead>
         <tbody>
           {now && (
             <tr className="text-quiet">
               <td>as it stands</td>
-              <td className="num">{mm(now.rmse_h)}</td>
-              <td className="num">{mm(now.rmse_v)}</td>
-              <td className="num">{now.chance === null ? "–" : chance(now.chance)}</td>
+              <Promised of={now} unit={unit} />
               <td />
               <td />
             </tr>
           )}
           {offers.map((offer) => (
-            <tr key={offer.words}>
+            <tr key={offer.words + where(offer, unit)}>
               <td>
                 {offer.good && !wasGood && (
                   <span className="text-settled" title="inside the tolerance with a chance of 90 % or more">
@@ -107,13 +118,12 @@ function Offers({
                   </span>
                 )}
                 {offer.words}
+                {where(offer, unit)}
                 {offer.provisional && <span className="text-quiet"> (within 3 %)</span>}
               </td>
-              <td className="num">{mm(offer.rmse_h)}</td>
-              <td className="num">{mm(offer.rmse_v)}</td>
-              <td className="num">{offer.chance === null ? "–" : chance(offer.chance)}</td>
-              <td className="num">{offer.minutes.toFixed(0)}</td>
-              <td>
+              <Promised of={offer} unit={unit} />
+              <td className="num pl-4">{offer.minutes.toFixed(0)}</td>
+              <td className="pl-4">
                 <button className="button" onClick={() => onTake(offer)}>
                   try it
                 </button>
@@ -125,6 +135,20 @@ function Offers({
       <p className="text-sm text-quiet">
         Minutes rest on the assumptions for laying out, observing and walking. Undo takes a trial back.
       </p>
+    </>
+  );
+}
+
+function Promised({ of, unit }: { of: Pick<Offer, "rmse_h" | "rmse_v" | "chance">; unit: string }) {
+  return (
+    <>
+      <td className="num">
+        <Fine value={of.rmse_h} unit={unit} />
+      </td>
+      <td className="num pl-4">
+        <Fine value={of.rmse_v} unit={unit} />
+      </td>
+      <td className="num pl-4">{of.chance === null ? "–" : chance(of.chance)}</td>
     </>
   );
 }

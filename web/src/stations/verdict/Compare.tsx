@@ -2,7 +2,7 @@ import { useState } from "react";
 import { usePlan } from "../../app/plan";
 import { useWorkbench, type Pin } from "../../app/workbench";
 import { differences } from "../../lib/differences";
-import { chance, mm } from "../../lib/units";
+import { chance, fine, fineUnit } from "../../lib/units";
 
 /** Two predictions side by side, with what differs between their plans. */
 export function Compare() {
@@ -16,6 +16,8 @@ export function Compare() {
   const first = pick(chosen?.[0], pins.at(-1)!);
   const second = pick(chosen?.[1], current);
   const found = differences(first.plan, second.plan);
+  const { unit } = plan.brief;
+  const small = fineUnit(unit);
   const select = (pin: Pin, set: (name: string) => void, label: string) => (
     <select className="input" aria-label={label} value={pin.name} onChange={(event) => set(event.target.value)}>
       {all.map((p) => (
@@ -37,18 +39,18 @@ export function Compare() {
         <table className="table">
           <thead>
             <tr>
-              <th />
+              <th>prediction</th>
               <th className="num">{select(first, (name) => choose([name, second.name]), "first prediction")}</th>
               <th className="num">{select(second, (name) => choose([first.name, name]), "second prediction")}</th>
             </tr>
           </thead>
           <tbody>
-            {row("H on the map, mm", (p) => mm(p.result.rmse_h))}
-            {row("V on the map, mm", (p) => mm(p.result.rmse_v))}
-            {row("H as the checks see it, mm", (p) => mm(p.result.seen_rmse_h))}
-            {row("V as the checks see it, mm", (p) => mm(p.result.seen_rmse_v))}
-            {row("worst place V, mm", (p) => mm(p.result.map?.worst_v?.sigma))}
-            {row("chance to pass", (p) => (p.result.chance == null ? "–" : chance(p.result.chance)))}
+            {row(`H on the map, ${small}`, (p) => fine(p.result.rmse_h, unit))}
+            {row(`V on the map, ${small}`, (p) => fine(p.result.rmse_v, unit))}
+            {row(`H as the checks see it, ${small}`, (p) => fine(p.result.seen_rmse_h, unit))}
+            {row(`V as the checks see it, ${small}`, (p) => fine(p.result.seen_rmse_v, unit))}
+            {row(`worst place V, ${small}`, (p) => fine(p.result.map.worst_v?.sigma, unit))}
+            {row("chance to pass", (p) => (p.result.chance === null ? "–" : chance(p.result.chance)))}
             {row("targets, checks", (p) => counts(p))}
           </tbody>
         </table>

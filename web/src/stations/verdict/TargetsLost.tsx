@@ -1,11 +1,12 @@
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
-import { mm, percent } from "../../lib/units";
+import { fine, fineUnit, percent } from "../../lib/units";
 
 /** Each target: how well the rest checks it, what a gross error could do unnoticed, and the map without it. */
 export function TargetsLost() {
   const { plan, result } = usePlan();
   const { select, setGoTo } = useWorkbench();
+  const { unit } = plan.brief;
   const rows = result?.reliability ?? [];
   if (!rows.length) return null;
   const outside = (value: number | null, limit: number | null) =>
@@ -21,13 +22,13 @@ export function TargetsLost() {
               checked by the rest
             </th>
             <th className="num" colSpan={2}>
-              smallest error found, mm
+              smallest error found, {fineUnit(unit)}
             </th>
             <th className="num" colSpan={2}>
-              one does to the worst place, mm
+              one does to the worst place, {fineUnit(unit)}
             </th>
             <th className="num" colSpan={2}>
-              map without it, mm
+              map without it, {fineUnit(unit)}
             </th>
           </tr>
           <tr>
@@ -41,7 +42,7 @@ export function TargetsLost() {
         <tbody>
           {rows.map((r) => {
             const point = plan.control.find((p) => p.id === r.id);
-            const found = r.found[0] === null || r.found[1] === null ? null : Math.max(r.found[0]!, r.found[1]!);
+            const found = r.found[0] === null || r.found[1] === null ? null : Math.max(r.found[0], r.found[1]);
             return (
               <tr key={r.id}>
                 <td>
@@ -57,15 +58,15 @@ export function TargetsLost() {
                 </td>
                 <td className="num">{percent(Math.min(r.redundancy[0], r.redundancy[1]))}</td>
                 <td className="num">{percent(r.redundancy[2])}</td>
-                <td className="num">{mm(found, 0)}</td>
-                <td className="num">{mm(r.found[2], 0)}</td>
-                <td className="num">{mm(r.effect_h)}</td>
-                <td className="num">{mm(r.effect_v)}</td>
-                <td className={`num ${outside(r.lost_h, result!.limit_h!)}`}>
-                  {r.lost_h === null ? "not determined" : mm(r.lost_h)}
+                <td className="num">{fine(found, unit, 0)}</td>
+                <td className="num">{fine(r.found[2], unit, 0)}</td>
+                <td className="num">{fine(r.effect_h, unit)}</td>
+                <td className="num">{fine(r.effect_v, unit)}</td>
+                <td className={`num ${outside(r.lost_h, result!.limit_h)}`}>
+                  {r.lost_h === null ? "not determined" : fine(r.lost_h, unit)}
                 </td>
-                <td className={`num ${outside(r.lost_v, result!.limit_v!)}`}>
-                  {r.lost_v === null ? "not determined" : mm(r.lost_v)}
+                <td className={`num ${outside(r.lost_v, result!.limit_v)}`}>
+                  {r.lost_v === null ? "not determined" : fine(r.lost_v, unit)}
                 </td>
               </tr>
             );

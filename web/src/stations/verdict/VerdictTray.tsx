@@ -1,10 +1,12 @@
-import { usePlan } from "../../app/plan";
+import { usePlan, useProgress } from "../../app/plan";
 import { repinned, useWorkbench } from "../../app/workbench";
 import { ChanceCurve } from "../../plots/ChanceCurve";
-import { chance as chanceWords, grid, mm, percent } from "../../lib/units";
+import { chance as chanceWords, fine, fineUnit, grid, mm, percent } from "../../lib/units";
 import { Histogram } from "../../plots/Histogram";
 import { NumberField } from "../../ui/fields";
-import { Heading } from "../Tray";
+import { fieldEdits } from "../../lib/edits";
+import { Fine } from "../../ui/Fine";
+import { Heading } from "../../ui/Heading";
 import { Advice } from "./Advice";
 import { Compare } from "./Compare";
 import { TargetsLost } from "./TargetsLost";
@@ -17,10 +19,11 @@ const FILES = [
 ] as const;
 
 export function VerdictTray() {
-  const { jobId, plan, result, prediction, catalogue } = usePlan();
+  const { jobId, plan, result, undetermined, told, catalogue } = usePlan();
+  const { prediction } = useProgress();
   const { setGoTo, pins, setPins } = useWorkbench();
   const isPinned = pins.some((p) => p.result.hash === result?.hash);
-  const unit = plan.brief.unit!;
+  const unit = plan.brief.unit;
   const standard = catalogue.standards.find((s) => s.id === plan.brief.standard)!;
   const files = (
     <span className="ml-auto flex flex-wrap gap-2">
@@ -31,16 +34,16 @@ export function VerdictTray() {
       ))}
     </span>
   );
-  if (!result || result.defects.length)
+  if (!result)
     return (
       <>
         <Heading title="Verdict">{files}</Heading>
-        {result?.defects.map((d) => (
+        {(told?.defects ?? undetermined?.defects)?.map((d) => (
           <p key={d.words} className="mt-1">
             <strong>{d.words}</strong> {d.mend}
           </p>
         ))}
-        {!result && (
+        {!undetermined && (
           <p className="text-quiet">
             {prediction?.state === "lacking" ? "The plan still lacks what the staff lists." : "Computing…"}
           </p>
@@ -48,8 +51,8 @@ export function VerdictTray() {
       </>
     );
   const worst = [
-    ["H", result.map!.worst_h],
-    ["V", result.map!.worst_v],
+    ["H", result.map.worst_h],
+    ["V", result.map.worst_v],
   ] as const;
   return (
     <>
@@ -64,17 +67,17 @@ export function VerdictTray() {
           <table className="table">
             <thead>
               <tr>
-                <th>predicted, mm</th>
+                <th>predicted, {fineUnit(unit)}</th>
                 <th className="num">H</th>
                 <th className="num">V</th>
               </tr>
             </thead>
             <tbody>
-              <Row name="allowed RMSE" h={result.limit_h} v={result.limit_v} />
-              <Row name="on the map, absolute" h={result.rmse_h} v={result.rmse_v} strong />
-              <Row name="as the checks see it" h={result.seen_rmse_h} v={result.seen_rmse_v} />
-              <Row name="95 % of the map within" h={worst[0][1]?.p95} v={worst[1][1]?.p95} />
-              <Row name="worst place" h={worst[0][1]?.sigma} v={worst[1][1]?.sigma} />
+              <Row name="allowed RMSE" h={result.limit_h} v={result.limit_v} unit={unit} />
+              <Row name="on the map, absolute" h={result.rmse_h} v={result.rmse_v} unit={unit} strong />
+              <Row name="as the checks see it" h={result.seen_rmse_h} v={result.seen_rmse_v} unit={unit} />
+              <Row name="95 % of the map within" h={worst[0][1]?.p95} v={worst[1][1]?.p95} unit={unit} />
+              <Row name="worst place" h={worst[0][1]?.sigma} v={worst[1][1]?.sigma} unit={unit} />
             </tbody>
           </table>
           <p className="mt-1 flex flex-wrap gap-2 text-sm">
@@ -98,14 +101,14 @@ export function VerdictTray() {
               {isPinned ? "unpin (P)" : "pin (P)"}
             </button>
           </p>
-          {result.map!.uncovered > 0 && (
+          {result.map.uncovered > 0 && (
             <p className="mt-1 text-decision-text">
-              {result.map!.uncovered} of {result.map!.v.length} map points are seen by fewer than two images and are not
+              {result.map.uncovered} of {result.map.v.length} map points are seen by fewer than two images and are not
               in these figures.
             </p>
           )}
-          {result.left_out!.length > 0 && (
-            <p className="mt-1">{result.left_out!.length} exposures have fewer than six tie rays and are left out.</p>
+          {result.left_out.length > 0 && (
+            <p className="mt-1">{result.left_out.length} exposures have fewer than six tie rays and are left out.</p>
           )}
         </section>
         <section>
@@ -114,21 +117,26 @@ export function VerdictTray() {
             <thead>
               <tr>
                 <th>source</th>
-                <th className="num">H, mm</th>
+                <th className="num">H, {fineUnit(unit)}</th>
                 <th className="num">of H</th>
-                <th className="num">V, mm</th>
+                <th className="num">V, {fineUnit(unit)}</th>
                 <th className="num">of V</th>
               </tr>
             </thead>
             <tbody>
-              {result
-                .budget!.filter((s) => Math.max(s.share_h, s.share_v) > 0.0005)
+              {result.budget
+                .map((s, k) => ({ ...s, name: told?.budget[k] ?? s.kind }))
+                .filter((s) => Math.max(s.share_h, s.share_v) > 0.0005)
                 .map((s) => (
-                  <tr key={s.group}>
-                    <td>{s.group}</td>
-                    <td className="num">{mm(s.sigma_h)}</td>
+                  <tr key={s.kind + s.id}>
+                    <td>{s.name}</td>
+                    <td className="num">
+                      <Fine value={s.sigma_h} unit={unit} />
+                    </td>
                     <td className="num">{percent(s.share_h)}</td>
-                    <td className="num">{mm(s.sigma_v)}</td>
+                    <td className="num">
+                      <Fine value={s.sigma_v} unit={unit} />
+                    </td>
                     <td className="num">{percent(s.share_v)}</td>
                   </tr>
                 ))}
@@ -137,7 +145,7 @@ export function VerdictTray() {
         </section>
         <section className="max-w-md">
           <h3 className="font-bold">What the checks are blind to</h3>
-          {result.blind!.map((words) => (
+          {told?.blind.map((words) => (
             <p key={words}>{words}</p>
           ))}
           <p className="mt-2 text-sm">
@@ -159,41 +167,69 @@ export function VerdictTray() {
   );
 }
 
-function Row({ name, h, v, strong }: { name: string; h?: number | null; v?: number | null; strong?: boolean }) {
+function Row({
+  name,
+  h,
+  v,
+  unit,
+  strong,
+}: {
+  name: string;
+  h?: number | null;
+  v?: number | null;
+  unit: string;
+  strong?: boolean;
+}) {
   return (
     <tr className={strong ? "font-bold" : ""}>
       <td>{name}</td>
-      <td className="num">{mm(h)}</td>
-      <td className="num">{mm(v)}</td>
+      <td className="num">
+        <Fine value={h} unit={unit} />
+      </td>
+      <td className="num">
+        <Fine value={v} unit={unit} />
+      </td>
     </tr>
   );
 }
 
 /** The acceptance test as the simulation sees it, and what more checks would make of it. */
 function TheTest() {
-  const { plan, result, catalogue } = usePlan();
+  const { plan, result, told, catalogue } = usePlan();
+  const { unit } = plan.brief;
   const chance = result!.chance_detail!;
   const standard = catalogue.standards.find((s) => s.id === plan.brief.standard)!;
-  const [limitH, limitV] = result!.tolerances!;
+  const [limitH, limitV] = result!.tolerances;
   return (
     <section className="mt-4">
       <h3 className="font-bold">
         Chance to pass: {chanceWords(chance.passing)} (± {percent(chance.uncertainty, 2)} from the draw)
       </h3>
       <div className="grid grid-cols-[repeat(auto-fit,minmax(250px,1fr))] gap-x-8">
-        <Histogram name={`${standard.statistic_h}, mm`} {...chance.histogram_h} limit={limitH} />
-        <Histogram name={`${standard.statistic_v}, mm`} {...chance.histogram_v} limit={limitV} />
+        <Histogram
+          name={`${standard.statistic_h}, ${fineUnit(unit)}`}
+          {...chance.histogram_h}
+          limit={limitH}
+          unit={unit}
+        />
+        <Histogram
+          name={`${standard.statistic_v}, ${fineUnit(unit)}`}
+          {...chance.histogram_v}
+          limit={limitV}
+          unit={unit}
+        />
         <ChanceCurve
-          curve={result!.chance_curve!}
+          curve={result!.chance_curve}
           asked={standard.least_checks}
           planned={plan.control.filter((p) => p.role === "check").length}
           name={standard.name}
         />
       </div>
       <p className="text-sm text-quiet">
-        20 000 simulated tests; 90 % of them find V between {mm(chance.spread_v[0])} and {mm(chance.spread_v[2])} mm.
+        20 000 simulated tests; 90 % of them find V between {fine(chance.spread_v[0], unit)} and{" "}
+        {fine(chance.spread_v[2], unit)} {fineUnit(unit)}.
       </p>
-      {result!.unmet!.map((words) => (
+      {told?.unmet.map((words) => (
         <p key={words} className="text-sm text-decision-text">
           {words}
         </p>
@@ -205,8 +241,10 @@ function TheTest() {
 /** How well the volume of the site and of each area will be known. */
 function Volumes() {
   const { plan, result } = usePlan();
+  const { unit } = plan.brief;
+  const names = new Map(plan.site.areas.map((a) => [a.id, a.name]));
   const volumes = result?.volumes ?? [];
-  if (!plan.areas.length && plan.brief.standard !== "volume" && plan.brief.deliverable !== "volume") return null;
+  if (!plan.site.areas.length && plan.brief.standard !== "volume" && plan.brief.deliverable !== "volume") return null;
   return (
     <section className="mt-4" data-testid="volumes">
       <h3 className="font-bold">Volumes</h3>
@@ -215,7 +253,7 @@ function Volumes() {
           <tr>
             <th>area</th>
             <th className="num">m²</th>
-            <th className="num">mean height ±, mm (1 σ)</th>
+            <th className="num">mean height ±, {fineUnit(unit)} (1 σ)</th>
             <th className="num">at 95 %</th>
             <th className="num">volume ±, m³ at 95 %</th>
           </tr>
@@ -223,10 +261,14 @@ function Volumes() {
         <tbody>
           {volumes.map((v) => (
             <tr key={v.id}>
-              <td>{v.name}</td>
+              <td>{v.id ? (names.get(v.id) ?? v.id) : "the whole site"}</td>
               <td className="num">{v.area.toFixed(0)}</td>
-              <td className="num">{mm(v.sigma)}</td>
-              <td className="num">{mm(v.sigma_95)}</td>
+              <td className="num">
+                <Fine value={v.sigma} unit={unit} />
+              </td>
+              <td className="num">
+                <Fine value={v.sigma_95} unit={unit} />
+              </td>
               <td className="num">{v.volume_95.toFixed(0)}</td>
             </tr>
           ))}
@@ -243,7 +285,7 @@ function Volumes() {
 /** Every assumed figure with its source; any can be argued with. */
 function Assumptions() {
   const { plan, catalogue, edit } = usePlan();
-  const changed = plan.assumptions;
+  const changed = plan.assumptions.overrides;
   return (
     <details className="mt-4">
       <summary className="cursor-pointer font-bold">
@@ -256,12 +298,15 @@ function Assumptions() {
             <th className="num">value</th>
             <th>unit</th>
             <th>where it comes from</th>
-            <th />
+            <th>
+              <span className="sr-only">actions</span>
+            </th>
           </tr>
         </thead>
         <tbody>
           {catalogue.assumptions.map((a) => {
-            const { [a.id]: own, ...others } = changed;
+            const own = changed[a.id];
+            const path = "assumptions/overrides";
             const millimetres = a.unit === "m";
             return (
               <tr key={a.id}>
@@ -273,7 +318,7 @@ function Assumptions() {
                     scale={millimetres ? 1000 : 1}
                     decimals={millimetres ? 1 : 3}
                     width="w-20"
-                    onCommit={(v) => void edit([{ object: "assumptions", value: { ...others, [a.id]: v } }])}
+                    onCommit={(v) => void edit(fieldEdits(plan, path, { [a.id]: v }))}
                   />
                 </td>
                 <td>{millimetres ? "mm" : a.unit}</td>
@@ -282,7 +327,7 @@ function Assumptions() {
                   {own !== undefined && (
                     <button
                       className="cursor-pointer underline"
-                      onClick={() => void edit([{ object: "assumptions", value: others }])}
+                      onClick={() => void edit(fieldEdits(plan, path, { [a.id]: null }))}
                     >
                       back to {millimetres ? mm(a.value) : a.value}
                     </button>

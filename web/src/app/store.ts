@@ -1,0 +1,36 @@
+import Dexie, { type Table } from "dexie";
+import type { Conflict, Edit } from "../api/client";
+
+/** A step of work that the server has not yet taken. It keeps its place until it is taken, settled or let go. */
+export interface Waiting {
+  seq?: number;
+  id: string;
+  job: string;
+  user: string;
+  edits: Edit[];
+  /** The revision of the plan that the values were formed on. */
+  revision: number;
+  at: number;
+  conflicts?: Conflict[];
+  refused?: { what: string; where: string; mend: string };
+}
+
+/** What outlives a closed tab, in the browser's own database. */
+class Store extends Dexie {
+  waiting!: Table<Waiting, number>;
+  kept!: Table<{ key: string; value: string }, string>;
+
+  constructor() {
+    super("kardo");
+    this.version(1).stores({ waiting: "++seq, id, [job+user]", kept: "key" });
+  }
+}
+
+export const store = new Store();
+
+/** Answers of the server, kept so that a job opens while it is away. */
+export const answers = {
+  getItem: async (key: string) => (await store.kept.get(key))?.value ?? null,
+  setItem: async (key: string, value: string) => void (await store.kept.put({ key, value })),
+  removeItem: async (key: string) => void (await store.kept.delete(key)),
+};

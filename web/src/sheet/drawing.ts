@@ -1,0 +1,120 @@
+import OlMap from "ol/Map";
+import View from "ol/View";
+import type Feature from "ol/Feature";
+import { defaults as defaultInteractions } from "ol/interaction/defaults";
+import ImageLayer from "ol/layer/Image";
+import VectorLayer from "ol/layer/Vector";
+import VectorImageLayer from "ol/layer/VectorImage";
+import Projection from "ol/proj/Projection";
+import type ImageStatic from "ol/source/ImageStatic";
+import VectorSource from "ol/source/Vector";
+import type { Edit, Figures, Plan, Result, Summary, TerrainDrawing } from "../api/client";
+import type { ErrorLayer, Placing, Station } from "../app/workbench";
+import type { Ramp } from "./symbols";
+
+export const GRID = new Projection({ code: "KARDO:GRID", units: "m" });
+
+/** What the sheet is drawn from. */
+export interface SheetView {
+  plan: Plan;
+  summary: Summary | undefined;
+  result: Result | null;
+  /** The figures of the error surface: live ones while something is tried. */
+  surface: Figures | null;
+  terrain: TerrainDrawing | undefined;
+  colours: Record<string, string>;
+  layer: ErrorLayer;
+  station: Station;
+  selected: string | null;
+  draft: { object: string; e: number; n: number } | null;
+  preview: [number, number][] | null;
+  ramp: Ramp | null;
+  exaggeration: number;
+}
+
+/** One layer of the sheet: a module of its own, drawn anew when what it is made from changes. */
+export interface SheetLayer {
+  name: string;
+  /** Drawn once and moved as a picture while the sheet pans; drawn anew when it comes to rest. */
+  still?: boolean;
+  opacity?: number;
+  /** What of the view it depends on. */
+  from: (view: SheetView) => unknown[];
+  features: (view: SheetView) => Feature[];
+}
+
+/** What a tool can do with the plan and the bench. */
+export interface ToolContext {
+  plan: Plan;
+  placing: Placing;
+  station: Station;
+  colours: Record<string, string>;
+  edit: (edits: Edit[]) => Promise<boolean>;
+  select: (object: string | null) => void;
+  setPlacing: (placing: Placing) => void;
+  setDraft: (draft: SheetView["draft"]) => void;
+  ask: (edits: Edit[]) => void;
+}
+
+export interface Drawing {
+  map: OlMap;
+  shading: ImageLayer<ImageStatic>;
+  layers: Map<string, VectorLayer<VectorSource> | VectorImageLayer<VectorSource>>;
+}
+
+/** The map with an empty layer for each of the sheet's, in their order from the ground up. */
+export function build(target: HTMLDivElement, layers: SheetLayer[]): Drawing {
+  const made = new Map(
+    layers.map((layer, k) => [
+      layer.name,
+      layer.still
+        ? new VectorImageLayer({
+            source: new VectorSource(),
+            zIndex: k + 1,
+            imageRatio: 1.5,
+            opacity: layer.opacity ?? 1,
+          })
+        : new VectorLayer({
+            source: new VectorSource(),
+            zIndex: k + 1,
+            updateWhileInteracting: true,
+            renderBuffer: 40,
+          }),
+    ]),
+  );
+  const shading = new ImageLayer<ImageStatic>({ zIndex: 0 });
+  const map = new OlMap({
+    target,
+    layers: [shading, ...made.values()],
+    controls: [],
+    interactions: defaultInteractions({
+      altShiftDragRotate: false,
+      pinchRotate: false,
+      doubleClickZoom: false,
+      keyboard: false,
+    }),
+    view: new View({
+      projection: GRID,
+      center: [0, 0],
+      resolution: 1,
+      minResolution: 0.001,
+      maxResolution: 200,
+      enableRotation: false,
+    }),
+  });
+  return { map, shading, layers: made };
+}
+
+/** The source of one of the layers. */
+export function sourceOf(drawing: Drawing, name: string): VectorSource {
+  return drawing.layers.get(name)!.getSource()!;
+}
+
+export function closed(ring: readonly (readonly number[])[]): number[][] {
+  return [...ring, ring[0]!].map((p) => [...p]);
+}
+
+/** Millimetres are kept; the pointer is never that good. */
+export function round(value: number): number {
+  return Math.round(value * 1000) / 1000;
+}

@@ -1,0 +1,47 @@
+import Feature from "ol/Feature";
+import MultiLineString from "ol/geom/MultiLineString";
+import MultiPoint from "ol/geom/MultiPoint";
+import CircleStyle from "ol/style/Circle";
+import Fill from "ol/style/Fill";
+import RegularShape from "ol/style/RegularShape";
+import Stroke from "ol/style/Stroke";
+import Style from "ol/style/Style";
+import type { SheetLayer } from "../drawing";
+
+const DASHES = [[7, 5], [2, 4], [10, 3, 2, 3]]; // prettier-ignore
+
+/** Strips of every flight, each flight in a dash of its own. */
+export const strips: SheetLayer = {
+  name: "strips",
+  still: true,
+  from: (view) => [view.summary?.flights, view.colours],
+  features: ({ summary, colours }) =>
+    (summary?.flights ?? []).map((flight, k) => {
+      const lines = new Feature(new MultiLineString(flight.strips.map((s) => [s.start, s.end])));
+      lines.setStyle(
+        new Style({ stroke: new Stroke({ color: colours.quiet!, width: 0.7, lineDash: DASHES[k % DASHES.length] }) }),
+      );
+      return lines;
+    }),
+};
+
+/** Exposures: dots of the first flight, small crosses of the others. */
+export const exposures: SheetLayer = {
+  name: "exposures",
+  still: true,
+  from: (view) => [view.summary?.flights, view.colours],
+  features: ({ summary, colours }) =>
+    (summary?.flights ?? []).map((flight, k) => {
+      const centres = new Feature(new MultiPoint(flight.e.map((e, i) => [e, flight.n[i]!])));
+      const dot = new CircleStyle({ radius: 1.3, fill: new Fill({ color: colours.quiet! }) });
+      const cross = new RegularShape({
+        points: 4,
+        radius: 2.6,
+        radius2: 0,
+        angle: Math.PI / 4,
+        stroke: new Stroke({ color: colours.quiet!, width: 0.9 }),
+      });
+      centres.setStyle(new Style({ image: k ? cross : dot }));
+      return centres;
+    }),
+};

@@ -1,0 +1,37 @@
+import { useEffect } from "react";
+import type { Drawing, ToolContext } from "../drawing";
+import { place } from "../placing";
+
+/** A click places what is being placed, or chooses what is there; Enter places at the middle of the sheet. */
+export function usePlace(drawing: Drawing | null, { placing, plan, edit, select, setPlacing }: ToolContext) {
+  useEffect(() => {
+    if (!drawing) return;
+    const put = (e: number, n: number) => {
+      if (!placing || placing === "area") return;
+      const { edits, object } = place(plan, placing, e, n);
+      void edit(edits);
+      select(object);
+      setPlacing(null);
+    };
+    const clicked = (event: { coordinate: number[]; pixel: number[] }) => {
+      if (placing === "area") return;
+      if (placing) return put(event.coordinate[0]!, event.coordinate[1]!);
+      const hit = drawing.map.forEachFeatureAtPixel(event.pixel, (f) => f, {
+        layerFilter: (l) => l === drawing.layers.get("points"),
+        hitTolerance: 6,
+      });
+      select(hit ? String(hit.getId()) : null);
+    };
+    const key = (event: KeyboardEvent) => {
+      if (event.key !== "Enter" || event.target !== document.body) return;
+      const [e, n] = drawing.map.getView().getCenter() as [number, number];
+      put(e, n);
+    };
+    drawing.map.on("click", clicked);
+    window.addEventListener("keydown", key);
+    return () => {
+      drawing.map.un("click", clicked);
+      window.removeEventListener("keydown", key);
+    };
+  }, [drawing, placing, plan, edit, select, setPlacing]);
+}

@@ -1,0 +1,387 @@
+import {
+  createColumnHelper,
+  flexRender,
+  getCoreRowModel,
+  getSortedRowModel,
+  useReactTable,
+  type RowSelectionState,
+  type SortingState,
+} from "@tanstack/react-table";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import type { Catalogue, ControlPoint, Result } from "../../api/client";
+import { usePlan } from "../../app/plan";
+import { useWorkbench } from "../../app/workbench";
+import { fieldEdits, removed, same } from "../../lib/edits";
+import { fine, fineUnit } from "../../lib/units";
+import { LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
+import { hangingId, hangingOf, hangings } from "../hanging";
+
+/** A control point with what is known of it. */
+interface Row {
+  point: ControlPoint;
+  height: number | null;
+  figures: Result["control"][number] | undefined;
+}
+
+const ROLES = [
+  { id: "target", name: "target" },
+  { id: "check", name: "check" },
+];
+const ROW_HEIGHT = 27;
+const column = createColumnHelper<Row>();
+
+/** The usual way of observing that a point's occupations are, or their number. */
+export function methodOf(point: ControlPoint, methods: Catalogue["methods"]): string {
+  const bare = (some: ControlPoint["occupations"]) => some.map((o) => [o.epochs, o.after_min]);
+  return methods.find((m) => same(bare(m.occupations), bare(point.occupations)))?.id ?? "own";
+}
+
+/** Targets and checks: sorted, marked, edited in place; only the rows in sight are drawn. */
+export function ControlTable() {
+  const { plan, summary, result, edit } = usePlan();
+  const { selected, select } = useWorkbench();
+  const [sorting, setSorting] = useState<SortingState>([]);
+  const [marked, setMarked] = useState<RowSelectionState>({});
+  const columns = useColumns();
+  const data = useMemo(() => {
+    const figures = new Map(result?.control.map((c) => [c.id, c]));
+    return plan.control.map((point, k): Row => ({
+      point,
+      height: summary?.control_h[k] ?? null,
+      figures: figures.get(point.id),
+    }));
+  }, [plan.control, summary?.control_h, result?.control]);
+  const table = useReactTable({
+    data,
+    columns,
+    state: { sorting, rowSelection: marked },
+    getRowId: (row) => row.point.id,
+    onSortingChange: setSorting,
+    onRowSelectionChange: setMarked,
+    getCoreRowModel: getCoreRowModel(),
+    getSortedRowModel: getSortedRowModel(),
+  });
+  const { rows } = table.getRowModel();
+  const holder = useRef<HTMLDivElement>(null);
+  const window = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => holder.current,
+    estimateSize: () => ROW_HEIGHT,
+    overscan: 12,
+  });
+  const at = rows.findIndex((row) => `control/${row.original.point.id}` === selected);
+  useEffect(() => {
+    if (at >= 0) window.scrollToIndex(at, { align: "auto" });
+  }, [at, window]);
+  const shown = window.getVirtualItems();
+  const above = shown[0]?.start ?? 0;
+  const below = window.getTotalSize() - (shown.at(-1)?.end ?? 0);
+  const chosen = plan.control.filter((p) => marked[p.id]);
+  return (
+    <>
+      {chosen.length > 0 && (
+        <Marked
+          points={chosen}
+          onAll={(change) => void edit(chosen.flatMap((p) => fieldEdits(plan, `control/${p.id}`, change)))}
+          onRemove={() => {
+            void edit(chosen.map((p) => removed(plan, `control/${p.id}`)));
+            setMarked({});
+          }}
+          onUnmark={() => setMarked({})}
+        />
+      )}
+      <div ref={holder} className="min-h-0 flex-1 overflow-auto">
+        <table className="table text-sm" data-testid="control-table" aria-rowcount={rows.length}>
+          <thead>
+            {table.getHeaderGroups().map((group) => (
+              <tr key={group.id}>
+                {group.headers.map((header) => {
+                  const sorted = header.column.getIsSorted();
+                  const words = flexRender(header.column.columnDef.header, header.getContext());
+                  return (
+                    <th
+                      key={header.id}
+                      className={`!top-0 ${header.column.columnDef.meta?.num ? "num" : ""}`}
+                      title={header.column.columnDef.meta?.title}
+                      aria-sort={sorted ? (sorted === "desc" ? "descending" : "ascending") : undefined}
+                    >
+                      {header.column.getCanSort() ? (
+                        <button className="cursor-pointer" onClick={header.column.getToggleSortingHandler()}>
+                          {words}
+                          {sorted ? (sorted === "desc" ? " ↓" : " ↑") : ""}
+                        </button>
+                      ) : (
+                        words
+                      )}
+                    </th>
+                  );
+                })}
+              </tr>
+            ))}
+          </thead>
+          <tbody>
+            {above > 0 && (
+              <tr aria-hidden>
+                <td style={{ height: above, padding: 0 }} colSpan={columns.length} />
+              </tr>
+            )}
+            {shown.map((item) => {
+              const row = rows[item.index]!;
+              const object = `control/${row.original.point.id}`;
+              return (
+                <tr
+                  key={row.id}
+                  aria-rowindex={item.index + 1}
+                  className={selected === object ? "bg-decision-wash" : ""}
+                  onFocus={() => select(object)}
+                  onClick={() => select(object)}
+                  data-testid={`row-${row.original.point.name}`}
+                >
+                  {row.getVisibleCells().map((cell) => (
+                    <td key={cell.id} className={cell.column.columnDef.meta?.num ? "num" : ""}>
+                      {flexRender(cell.column.columnDef.cell, cell.getContext())}
+                    </td>
+                  ))}
+                </tr>
+              );
+            })}
+            {below > 0 && (
+              <tr aria-hidden>
+                <td style={{ height: below, padding: 0 }} colSpan={columns.length} />
+              </tr>
+            )}
+          </tbody>
+        </table>
+      </div>
+    </>
+  );
+}
+
+/** What is done to all marked points at once. */
+function Marked(props: {
+  points: ControlPoint[];
+  onAll: (change: Partial<ControlPoint>) => void;
+  onRemove: () => void;
+  onUnmark: () => void;
+}) {
+  const { plan, catalogue } = usePlan();
+  return (
+    <div className="mb-1 flex items-center gap-2 bg-settled-wash px-2 py-1 text-sm">
+      <strong>{props.points.length} marked:</strong>
+      <Select
+        label="Observe all by"
+        value=""
+        options={[{ id: "", name: "observed by…" }, ...catalogue.methods]}
+        onChange={(id) => {
+          const occupations = catalogue.methods.find((m) => m.id === id)?.occupations;
+          if (occupations) props.onAll({ occupations });
+        }}
+      />
+      <Select
+        label="Hang all on"
+        value="-"
+        options={[{ id: "-", name: "hangs on…" }, ...hangings(plan, "control")]}
+        onChange={(hung) => hung !== "-" && props.onAll({ hangs_on: hangingOf(hung) })}
+      />
+      <button className="button" onClick={props.onRemove}>
+        remove
+      </button>
+      <button className="button" onClick={props.onUnmark}>
+        unmark
+      </button>
+    </div>
+  );
+}
+
+function useColumns() {
+  const { plan, catalogue, edit } = usePlan();
+  const { unit } = plan.brief;
+  const latest = useRef(plan);
+  latest.current = plan;
+  const set = useCallback(
+    (id: string, change: Partial<ControlPoint>) => void edit(fieldEdits(latest.current, `control/${id}`, change)),
+    [edit],
+  );
+  const hangs = useMemo(
+    () => hangings({ setups: plan.setups, networks: plan.networks, marks: plan.marks } as typeof plan, "control"),
+    [plan.setups, plan.networks, plan.marks],
+  );
+  return useMemo(() => {
+    const u = unitName(unit);
+    const length = (label: string, p: ControlPoint, key: "e" | "n") => (
+      <LengthField
+        label={`${label} of ${p.name}`}
+        value={p[key]}
+        unit={unit}
+        width="w-[6.7rem]"
+        onCommit={(v) => v !== null && set(p.id, { [key]: v })}
+      />
+    );
+    return [
+      column.display({
+        id: "marked",
+        header: ({ table }) => (
+          <input
+            type="checkbox"
+            aria-label="Mark all"
+            checked={table.getIsAllRowsSelected()}
+            onChange={table.getToggleAllRowsSelectedHandler()}
+          />
+        ),
+        cell: ({ row }) => (
+          <input
+            type="checkbox"
+            aria-label={`Mark ${row.original.point.name}`}
+            checked={row.getIsSelected()}
+            onChange={row.getToggleSelectedHandler()}
+          />
+        ),
+      }),
+      column.accessor((r) => r.point.name, {
+        id: "name",
+        header: "point",
+        cell: ({ row: { original } }) => (
+          <TextField
+            label={`Name of ${original.point.name}`}
+            value={original.point.name}
+            onCommit={(name) => set(original.point.id, { name })}
+            width="w-11"
+          />
+        ),
+      }),
+      column.accessor((r) => r.point.role, {
+        id: "role",
+        header: "role",
+        cell: ({ row: { original } }) => (
+          <Select
+            label={`Role of ${original.point.name}`}
+            value={original.point.role}
+            options={ROLES}
+            onChange={(role) => set(original.point.id, { role })}
+          />
+        ),
+      }),
+      column.accessor((r) => r.point.e, {
+        id: "e",
+        header: `E, ${u}`,
+        meta: { num: true },
+        cell: ({ row: { original } }) => length("E", original.point, "e"),
+      }),
+      column.accessor((r) => r.point.n, {
+        id: "n",
+        header: `N, ${u}`,
+        meta: { num: true },
+        cell: ({ row: { original } }) => length("N", original.point, "n"),
+      }),
+      column.display({
+        id: "h",
+        header: `H, ${u}`,
+        meta: { num: true, title: "in italics: the terrain's height" },
+        cell: ({ row: { original } }) => (
+          <LengthField
+            quiet={original.point.h === null}
+            label={`H of ${original.point.name}`}
+            value={original.point.h ?? original.height}
+            unit={unit}
+            decimals={3}
+            width="w-16"
+            optional
+            onCommit={(h) => set(original.point.id, { h })}
+          />
+        ),
+      }),
+      column.accessor((r) => methodOf(r.point, catalogue.methods), {
+        id: "method",
+        header: "observed by",
+        cell: ({ row: { original }, getValue }) => {
+          const own = getValue() === "own" ? [{ id: "own", name: `${original.point.occupations.length} times` }] : [];
+          return (
+            <Select
+              label={`Method of ${original.point.name}`}
+              value={getValue()}
+              options={[...catalogue.methods.map((m) => ({ id: m.id, name: m.short })), ...own]}
+              onChange={(id) => {
+                const occupations = catalogue.methods.find((m) => m.id === id)?.occupations;
+                if (occupations) set(original.point.id, { occupations });
+              }}
+            />
+          );
+        },
+      }),
+      column.accessor((r) => hangingId(r.point.hangs_on), {
+        id: "hangs",
+        header: "hangs on",
+        cell: ({ row: { original }, getValue }) => {
+          const { id, name, hangs_on } = original.point;
+          return (
+            <>
+              <Select
+                label={`${name} hangs on`}
+                value={getValue()}
+                options={hangs}
+                className="max-w-40"
+                onChange={(hung) => set(id, { hangs_on: hangingOf(hung, hangs_on) })}
+              />
+              {hangs_on.on === "session" && (
+                <NumberField
+                  label={`Hours of ${name}`}
+                  value={hangs_on.hours}
+                  width="w-10"
+                  onCommit={(hours) => set(id, { hangs_on: { on: "session", hours } })}
+                />
+              )}
+            </>
+          );
+        },
+      }),
+      column.display({
+        id: "own",
+        header: "σ H / V",
+        meta: { num: true, title: `own sigma of the observation in ${fineUnit(unit)}: each axis, and up` },
+        cell: ({ row: { original: r } }) =>
+          r.figures ? `${fine(r.figures.own_h, unit)} / ${fine(r.figures.own_v, unit)}` : "–",
+      }),
+      column.accessor((r) => r.figures?.map_v ?? 0, {
+        id: "map",
+        header: "map H / V",
+        meta: { num: true, title: `predicted error of the map here in ${fineUnit(unit)}: radial, and height` },
+        cell: ({ row: { original: r } }) =>
+          r.figures ? `${fine(r.figures.map_h, unit)} / ${fine(r.figures.map_v, unit)}` : "–",
+      }),
+      column.accessor((r) => r.figures?.images ?? 0, {
+        id: "images",
+        header: "images",
+        meta: { num: true },
+        cell: ({ row: { original: r } }) => (
+          <span className={r.figures && r.figures.images < 5 ? "text-decision-text" : ""}>
+            {r.figures?.images ?? "–"}
+          </span>
+        ),
+      }),
+      column.accessor((r) => r.point.width, {
+        id: "width",
+        header: `width, ${u}`,
+        meta: { num: true },
+        cell: ({ row: { original } }) => (
+          <LengthField
+            label={`Width of ${original.point.name}`}
+            value={original.point.width}
+            unit={unit}
+            decimals={2}
+            width="w-14"
+            onCommit={(v) => v !== null && set(original.point.id, { width: v })}
+          />
+        ),
+      }),
+    ];
+  }, [unit, catalogue.methods, hangs, set]);
+}
+
+declare module "@tanstack/react-table" {
+  // eslint-disable-next-line @typescript-eslint/no-unused-vars -- the library's own parameters
+  interface ColumnMeta<TData, TValue> {
+    num?: boolean;
+    title?: string;
+  }
+}

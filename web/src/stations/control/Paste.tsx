@@ -1,0 +1,92 @@
+import { useState } from "react";
+import { Problem, upload, type ControlPoint, type Edit, type PointsReading } from "../../api/client";
+import { usePlan } from "../../app/plan";
+import { added } from "../../lib/edits";
+import { length } from "../../lib/units";
+import { newPoint } from "../../sheet/placing";
+import { Select } from "../../ui/fields";
+import { ProblemNote } from "../../ui/ProblemNote";
+
+/** Points from a spreadsheet or a list, shown before they are taken. */
+export function Paste({ onDone }: { onDone: () => void }) {
+  const { jobId, plan, edit } = usePlan();
+  const [text, setText] = useState("");
+  const [role, setRole] = useState<"target" | "check">("target");
+  const [reading, setReading] = useState<PointsReading | null>(null);
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const { unit } = plan.brief;
+
+  async function read() {
+    try {
+      setReading(await upload<PointsReading>(`/jobs/${jobId}/read/points`, { text }));
+      setProblem(null);
+    } catch (error) {
+      setReading(null);
+      setProblem(error as Problem);
+    }
+  }
+
+  async function take() {
+    const taken = new Set(plan.control.map((p) => p.id));
+    const edits: Edit[] = (reading?.points ?? []).map((p, k) => {
+      const wanted = (p.name || `${role === "target" ? "G" : "K"}${k + 1}`)
+        .replace(/[^A-Za-z0-9_-]/g, "-")
+        .slice(0, 36);
+      let id = wanted;
+      for (let n = 2; taken.has(id); n += 1) id = `${wanted}-${n}`;
+      taken.add(id);
+      const own = /chk|check/i.test(p.code) ? "check" : role;
+      const point: ControlPoint = { ...newPoint(plan, own, id, p.e, p.n), name: p.name || id, h: p.h };
+      return added("control", point);
+    });
+    if (await edit(edits)) onDone();
+  }
+
+  return (
+    <div className="mb-2 border border-ink bg-sheet p-2">
+      <div className="flex gap-2">
+        <textarea
+          className="input figures h-20 flex-1 text-sm"
+          aria-label="Points"
+          placeholder={"name, E, N, H or any other order with a header row; degrees are read too"}
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+        />
+        <div className="grid content-start gap-1">
+          <Select
+            label="Role of the points"
+            value={role}
+            options={[
+              { id: "target", name: "as targets" },
+              { id: "check", name: "as checks" },
+            ]}
+            onChange={setRole}
+          />
+          <button className="button" disabled={!text.trim()} onClick={() => void read()}>
+            Read points
+          </button>
+        </div>
+      </div>
+      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {reading && (
+        <div className="mt-1" role="status">
+          <p className="text-sm">
+            <strong>{reading.points.length} points.</strong> {reading.how.join(" ")}
+          </p>
+          <p className="figures text-sm text-quiet">
+            {reading.points
+              .slice(0, 4)
+              .map(
+                (p) => `${p.name || "–"} ${[p.e, p.n, p.h].map((v) => (v === null ? "" : length(v, unit))).join(" ")}`,
+              )
+              .join(" · ")}
+            {reading.points.length > 4 ? " …" : ""}
+          </p>
+          <button className="button mt-1" onClick={() => void take()}>
+            Take these points
+          </button>
+        </div>
+      )}
+    </div>
+  );
+}

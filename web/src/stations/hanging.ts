@@ -1,0 +1,34 @@
+import type { HangsOn, Plan } from "../api/client";
+
+/** What positions can hang on, as choices of a list; a choice's id is read back by `hangingOf`. */
+export function hangings(plan: Plan, of: "flight" | "control"): { id: string; name: string }[] {
+  const setups = plan.setups.map((s) => ({ id: `setup/${s.id}`, name: setUpName(plan, s.id) }));
+  const networks = plan.networks.map((n) => ({ id: `network/${n.id}`, name: `network ${n.name}` }));
+  const own = { id: "nothing/", name: "nothing" };
+  if (of === "flight") return [...setups, ...networks, own];
+  const instruments = plan.setups
+    .filter((s) => s.mark)
+    .map((s) => ({ id: `instrument/${s.id}`, name: `total station, ${setUpName(plan, s.id)}` }));
+  return [...setups, ...networks, { id: "session/", name: "static session of its own" }, ...instruments, own];
+}
+
+/** A set-up by its own name and its mark's. */
+export function setUpName(plan: Plan, id: string): string {
+  const setup = plan.setups.find((s) => s.id === id);
+  const mark = plan.marks.find((m) => m.id === setup?.mark)?.name;
+  return mark ? `${setup!.name} · ${mark}` : `${setup?.name ?? id}`;
+}
+
+export function hangingId(hung: HangsOn): string {
+  if (hung.on === "setup" || hung.on === "instrument") return `${hung.on}/${hung.setup}`;
+  if (hung.on === "network") return `network/${hung.network}`;
+  return `${hung.on}/`;
+}
+
+export function hangingOf(id: string, before?: HangsOn): HangsOn {
+  const [on, key] = id.split("/") as [HangsOn["on"], string];
+  if (on === "setup" || on === "instrument") return { on, setup: key };
+  if (on === "network") return { on, network: key };
+  if (on === "session") return { on, hours: before?.on === "session" ? before.hours : 1 };
+  return { on: "nothing" };
+}

@@ -1,0 +1,123 @@
+import type { ComponentType } from "react";
+import type { Catalogue, Plan, Result, Summary, Undetermined } from "../api/client";
+import { area, chance, fine, fineUnit, length, UNITS } from "../lib/units";
+import { BaseTray } from "./base/BaseTray";
+import { BriefTray } from "./brief/BriefTray";
+import { ControlTray } from "./control/ControlTray";
+import { FlightTray } from "./flight/FlightTray";
+import type { Station } from "./ids";
+import { Later } from "./Later";
+import { SiteTray } from "./site/SiteTray";
+import { VerdictTray } from "./verdict/VerdictTray";
+
+/** What a station's line is told from. */
+export interface LineView {
+  plan: Plan;
+  summary: Summary | undefined;
+  result: Result | null;
+  undetermined: Undetermined | null;
+  catalogue: Catalogue;
+}
+
+/** All there is to know of a station. A new one is an entry here; nothing else lists them. */
+export interface StationEntry {
+  title: string;
+  Tray: ComponentType;
+  /** Its one-line summary, and whether anything has been done at it. */
+  line: (view: LineView) => { words: string; begun: boolean };
+}
+
+export const STATIONS: Record<Station, StationEntry> = {
+  brief: {
+    title: "Brief",
+    Tray: BriefTray,
+    line: ({ plan: { brief }, catalogue }) => {
+      const standard = catalogue.standards.find((s) => s.id === brief.standard)?.name;
+      const { unit } = brief;
+      return {
+        words: `${fine(brief.tolerance_h, unit, 0)} H · ${fine(brief.tolerance_v, unit, 0)} V ${fineUnit(unit)}, ${standard}`,
+        begun: !!brief.crs,
+      };
+    },
+  },
+  site: {
+    title: "Site",
+    Tray: SiteTray,
+    line: ({ plan, summary }) => ({
+      words: summary?.area
+        ? `${area(summary.area, plan.brief.unit)}${plan.site.ground.terrain ? "" : " · no terrain"}`
+        : "no boundary",
+      begun: plan.site.boundary.length > 0,
+    }),
+  },
+  flight: {
+    title: "Flight",
+    Tray: FlightTray,
+    line: ({ summary }) => {
+      const flown = summary?.flights ?? [];
+      const sum = (of: (f: (typeof flown)[number]) => number) => flown.reduce((total, f) => total + of(f), 0);
+      const several = flown.length > 1 ? `${flown.length} flights · ` : "";
+      return {
+        words: flown.length
+          ? `${several}${sum((f) => f.exposures)} exposures · ${sum((f) => f.minutes).toFixed(0)} min`
+          : "no area to fly",
+        begun: flown.length > 0,
+      };
+    },
+  },
+  base: {
+    title: "Base",
+    Tray: BaseTray,
+    line: ({ plan, summary }) => {
+      const chain = summary?.heights[0];
+      const marks = new Set(plan.setups.map((s) => s.mark).filter(Boolean));
+      const more = marks.size > 1 ? ` and ${marks.size - 1} more` : "";
+      const { unit } = plan.brief;
+      return {
+        words: chain
+          ? `${chain.mark_name}${more} · ARP ${length(chain.arp_above_mark, unit)} ${UNITS[unit]!.short}`
+          : "no mark chosen",
+        begun: marks.size > 0,
+      };
+    },
+  },
+  control: {
+    title: "Control",
+    Tray: ControlTray,
+    line: ({ plan }) => {
+      const targets = plan.control.filter((p) => p.role === "target").length;
+      return {
+        words: `${targets} targets · ${plan.control.length - targets} checks`,
+        begun: plan.control.length > 0,
+      };
+    },
+  },
+  verdict: {
+    title: "Verdict",
+    Tray: VerdictTray,
+    line: ({ result, undetermined }) => ({
+      words: undetermined
+        ? "undetermined"
+        : result
+          ? result.chance === null
+            ? "no checks"
+            : `passes ${chance(result.chance)}`
+          : "waits for the plan",
+      begun: !!result || !!undetermined,
+    }),
+  },
+  day: later("Day", "People, kit, tasks and windows on one clock: base first out, last in."),
+  book: later("Book", "What really happened: set-ups, heights measured twice, occupations, flights, incidents."),
+  close: later(
+    "Close",
+    "Residuals at checks, the verdict against tolerance and against prediction, diagnosis and report.",
+  ),
+};
+
+function later(title: string, promise: string): StationEntry {
+  return {
+    title,
+    Tray: () => <Later title={title} promise={promise} />,
+    line: () => ({ words: "comes later", begun: false }),
+  };
+}

@@ -1,0 +1,12 @@
+import { fine, mm } from "../lib/units";
+
+/** A small length in the job's manner; in a job in feet with the millimetres small beside. */
+export function Fine({ value, unit, decimals }: { value: number | null | undefined; unit: string; decimals?: number }) {
+  const beside = unit !== "m" && value !== null && value !== undefined;
+  return (
+    <>
+      {fine(value, unit, decimals)}
+      {beside && <span className="ml-1 text-xs font-normal text-quiet">{mm(value)}</span>}
+    </>
+  );
+}
