@@ -16,10 +16,11 @@ lint: dev
 	.venv/bin/ruff check kardo benchmarks tests scripts
 	.venv/bin/mypy
 	.venv/bin/lint-imports --no-cache
+	.venv/bin/python scripts/docstrings.py
 	cd web && npm run --silent lint && npm run --silent test
 
 test: lint
 	@.venv/bin/python scripts/cluster.py start
 	.venv/bin/python manage.py makemigrations --check --dry-run
-	.venv/bin/python -m pytest tests/core tests/formats -n 2
+	.venv/bin/python -m pytest tests/core tests/formats kardo/core --doctest-modules -n 2
 	.venv/bin/python -m pytest tests/server tests/hosts tests/browser --create-db

@@ -62,6 +62,24 @@ def _free_port() -> int:
         return s.getsockname()[1]
 
 
+def _is_free(port: int) -> bool:
+    """Whether a port can be had again: whoever connects knows the database by it."""
+    with socket.socket() as s:
+        s.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            s.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+        return port > 0
+
+
+def revive() -> None:
+    """Start the cluster again where it does not answer any more."""
+    if WRITTEN.exists() and not _answers(json.loads(WRITTEN.read_text())):
+        print("PostgreSQL does not answer; started again", flush=True)
+        start()
+
+
 def _initialise(data: Path, password: str) -> None:
     with tempfile.NamedTemporaryFile("w", suffix=".pw") as file:
         file.write(password)
@@ -109,7 +127,7 @@ def start() -> None:
     if not (running and "port" in known and _answers(known)):
         if running:
             _as_owner([_binary("pg_ctl"), "-D", str(data), "-m", "fast", "-w", "stop"], stdout=subprocess.DEVNULL)
-        known["port"] = _free_port()
+        known["port"] = known["port"] if _is_free(known.get("port", 0)) else _free_port()
         options = f"-c listen_addresses=127.0.0.1 -c port={known['port']} -c unix_socket_directories='' -c fsync={os.environ.get('KARDO_FSYNC', 'on')}"
         _as_owner(
             [_binary("pg_ctl"), "-D", str(data), "-o", options, "-l", str(home / "log"), "-w", "start"],

@@ -1,19 +1,18 @@
-"""Starts everything the demo needs and stops all of it on Ctrl-C: PostgreSQL, the web server, one worker for quick work and one for
-patient work too."""
+"""Starts everything the demo needs, keeps it running, and stops all of it on Ctrl-C: PostgreSQL, the web server, one worker for
+quick work and one for patient work too."""
 
-import ctypes
 import os
 import signal
 import socket
 import subprocess
 import sys
-import time
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
 PYTHON = str(ROOT / ".venv" / "bin" / "python")
-sys.path.insert(0, str(ROOT / "scripts"))
-import cluster  # noqa: E402
+sys.path.insert(0, str(ROOT))
+from scripts import cluster  # noqa: E402
+from scripts.supervisor import Kept, Supervisor  # noqa: E402
 
 
 def _port(wanted: int) -> int:
@@ -31,9 +30,25 @@ def _manage(*words: str, **options) -> subprocess.CompletedProcess:
     return subprocess.run([PYTHON, "manage.py", *words], cwd=ROOT, check=True, **options)
 
 
-def _end_with_parent() -> None:
-    """In a child: should the parent be killed outright, the kernel ends the child too (prctl PR_SET_PDEATHSIG)."""
-    ctypes.CDLL(None).prctl(1, signal.SIGTERM)
+def web(port: int) -> list[str]:
+    """The web server's command."""
+    options = ["--bind", f"127.0.0.1:{port}", "--worker-class", "uvicorn_worker.UvicornWorker", "--workers", "1"]
+    return [
+        PYTHON,
+        "-m",
+        "gunicorn",
+        "kardo.server.asgi",
+        *options,
+        "--graceful-timeout",
+        "3",
+        "--log-level",
+        "warning",
+    ]
+
+
+def worker(*words: str) -> list[str]:
+    """A worker's command."""
+    return [PYTHON, "manage.py", "worker", *words]
 
 
 def main() -> int:
@@ -43,46 +58,21 @@ def main() -> int:
     _manage("migrate", "--verbosity", "0")
     people = _manage("load_demo", capture_output=True, text=True).stdout
     port = _port(int(os.environ.get("KARDO_PORT", "8000")))
-    bind = [
-        "--bind",
-        f"127.0.0.1:{port}",
-        "--worker-class",
-        "gthread",
-        "--workers",
-        "1",
-        "--threads",
-        "8",
-        "--timeout",
-        "120",
-    ]
-    children = [
-        subprocess.Popen(
-            [PYTHON, "-m", "gunicorn", "kardo.server.wsgi", *bind, "--log-level", "warning"],
-            cwd=ROOT,
-            preexec_fn=_end_with_parent,
-        ),
-        *(
-            subprocess.Popen([PYTHON, "manage.py", "worker", *words], cwd=ROOT, preexec_fn=_end_with_parent)
-            for words in (["--only", "quick"], ["--only", "patient", "--nice", "10"])
-        ),
-    ]
-    stopping = []
+    keep = Supervisor(
+        ROOT,
+        [
+            Kept("web server", web(port)),
+            Kept("quick worker", worker("--only", "quick")),
+            Kept("patient worker", worker("--only", "patient", "--nice", "10")),
+        ],
+        mend=cluster.revive,
+    )
     for number in (signal.SIGINT, signal.SIGTERM):
-        signal.signal(number, lambda *_: stopping.append(True))
+        signal.signal(number, keep.stop)
     print(f"\nKardo is at http://127.0.0.1:{port}\nSign in as one of:\n{people}\nCtrl-C stops everything.", flush=True)
-    failed = False
-    while not stopping and not failed:
-        failed = any(child.poll() is not None for child in children)
-        time.sleep(0.2)
-    for child in children:
-        child.terminate()
-    for child in children:
-        try:
-            child.wait(10)
-        except subprocess.TimeoutExpired:
-            child.kill()
+    keep.run()
     cluster.stop()
-    return 1 if failed else 0
+    return 0
 
 
 if __name__ == "__main__":

@@ -22,6 +22,11 @@ class Lists:
 
     @classmethod
     def of(cls, lists: Sequence[Sequence[int]]) -> "Lists":
+        """From lists of indices.
+
+        >>> Lists.of([[4, 5], [], [6]]).start.tolist()
+        [0, 2, 2, 3]
+        """
         start = np.zeros(len(lists) + 1, dtype=np.int64)
         np.cumsum([len(one) for one in lists], out=start[1:])
         return cls(start, np.array([i for one in lists for i in one], dtype=np.int64))
@@ -33,17 +38,17 @@ class Lists:
         return self.values[self.start[j] : self.start[j + 1]]
 
     def owner(self) -> Ints:
-        """For every value, the list it belongs to."""
+        """For every value (r,), the list it belongs to."""
         return np.repeat(np.arange(len(self)), np.diff(self.start))
 
     def keep(self, wanted: Bools) -> "Lists":
-        """The same lists with only the values where wanted is true."""
+        """The same lists with only the values where wanted (r,) is true."""
         counts = np.zeros(len(self) + 1, dtype=np.int64)
         np.add.at(counts, self.owner()[wanted] + 1, 1)
         return Lists(np.cumsum(counts), self.values[wanted])
 
     def take(self, which: Ints) -> "Lists":
-        """Lists number `which`, in that order."""
+        """Lists number `which` (k,), in that order."""
         counts = np.diff(self.start)[which]
         start = np.r_[0, np.cumsum(counts)].astype(np.int64)
         within = np.arange(start[-1]) - np.repeat(start[:-1], counts)

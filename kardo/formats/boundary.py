@@ -13,7 +13,7 @@ from shapely import Polygon, is_valid_reason
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.crs import Grid
 from kardo.core.plan.parts import MAX_VERTICES
-from kardo.formats.coordinates import read_points
+from kardo.formats.coordinates import MOST, read_points
 
 MAX_BYTES = 5_000_000
 WGS84 = CRS(4326)
@@ -147,6 +147,10 @@ def _tag(element) -> str:
 
 def _largest(rings: list, kind: str) -> tuple[list, list[str]]:
     rings = [r for r in rings if len(r) >= 3]
+    if any(not abs(v) < MOST for ring in rings for place in ring for v in place):
+        raise ReadError(
+            f"The {kind} file holds a coordinate that is none (nan, inf or beyond any grid).", mend="Export it again."
+        )
     if not rings:
         raise ReadError(
             f"The {kind} file holds no area and no closed line.",

@@ -2,7 +2,9 @@
 
 import csv
 import io
+import math
 import re
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -13,6 +15,7 @@ from kardo.core.geodesy.crs import Grid
 from kardo.core.geodesy.units import UNITS
 
 MAX_BYTES, MAX_ROWS = 1_000_000, 2000
+MOST = 1e9  # no coordinate or height is larger, in any unit
 HEADS = {
     "name": {"name", "point", "pt", "id", "no", "nr", "number", "label"},
     "e": {"e", "east", "easting", "x", "eastings"},
@@ -62,7 +65,7 @@ def read_points(text: str, grid: Grid, unit: str) -> Reading:
             "The list has no coordinates.", mend="Give one point per line: name, easting, northing, height."
         )
     if not head:
-        columns, said = _guess(rows, numbers)
+        columns, said = _guess(rows, numbers, lambda e, n: _fits(grid, e, n, float(UNITS[unit].metres)))
         how += said
     geographic = "lat" in columns
     first, second = _pair(rows, numbers, columns, geographic)
@@ -132,8 +135,10 @@ def _columns(row: list[str]) -> tuple[dict[str, int], bool]:
 
 
 def _number(text: str) -> float | None:
+    """A coordinate, or None for what is none: words, nan, inf and numbers beyond any grid."""
     try:
-        return float(text)
+        value = float(text)
+        return value if abs(value) < MOST else None
     except ValueError:
         try:
             return parse_angle(text)
@@ -141,10 +146,30 @@ def _number(text: str) -> float | None:
             return None
 
 
-def _guess(rows: list[list[str]], numbers: list[int]) -> tuple[dict[str, int], list[str]]:
-    """Columns without a header: a name where the first cell is one, then two coordinates, then a height and a code."""
+def _fits(grid: Grid, e: float, n: float, metres: float) -> bool:
+    """Whether two numbers are a place of the grid, either way round."""
+    for pair in ((e, n), (n, e)):
+        try:
+            grid.require_inside(np.array([pair[0] * metres]), np.array([pair[1] * metres]), "the list")
+        except GeodesyError:
+            continue
+        return True
+    return False
+
+
+def _guess(
+    rows: list[list[str]], numbers: list[int], fits: Callable[[float, float], bool]
+) -> tuple[dict[str, int], list[str]]:
+    """Columns without a header: a name where the first cell is one, then two coordinates, then a height and a code. A plain
+    number is a name where four follow each other, or where only the two after it are a place of the grid."""
     row = rows[0]
-    named = _number(row[0]) is None or (len(row) >= 4 and re.fullmatch(r"\d{1,5}", row[0]) is not None)
+    plain = re.fullmatch(r"\d{1,5}", row[0]) is not None
+    three = [_number(cell) for cell in row[:3]]
+    only_after = False
+    if plain and len(row) == 3 and None not in three:
+        first, second, third = (float(v or 0.0) for v in three)
+        only_after = not fits(first, second) and fits(second, third)
+    named = _number(row[0]) is None or (len(row) >= 4 and plain) or only_after
     at = 1 if named else 0
     if len(row) < at + 2:
         raise ReadError(
@@ -220,13 +245,16 @@ def _heights(rows: list[list[str]], numbers: list[int], columns: dict[str, int],
             out.append(None)
             continue
         try:
-            out.append(float(cell) * metres)
+            height = float(cell)
         except ValueError:
+            height = math.nan
+        if not abs(height) < MOST:
             raise ReadError(
                 f"“{cell}” is not a height.",
                 where=f"line {numbers[k]}",
                 mend="Correct it, or leave it empty for the terrain's height.",
-            ) from None
+            )
+        out.append(height * metres)
     return out
 
 

@@ -12,6 +12,7 @@ from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import UNITS
 from kardo.core.plan.model import Plan
 
+SIGNS = tuple("=+-@＝＋－＠")
 CODES = {"target": "GCP", "check": "CHECK"}
 
 
@@ -33,8 +34,16 @@ def point_list_csv(plan: Plan) -> str:
 
 
 def _plain(name: str) -> str:
-    """A spreadsheet must not take a name for a formula."""
-    return f"'{name}" if name[:1] in "=+-@\t" else name
+    """A spreadsheet must not take a name for a formula: nothing it would trim away leads, and no sign, full-width ones
+    included."""
+    bare = name.lstrip(" \t\r\n\u00a0\u3000")
+    suspect = bare[:1] in SIGNS or bare != name
+    return f"'{name}" if suspect and name else name
+
+
+def _xml(text: str) -> str:
+    """Text for XML 1.0, which knows no control characters."""
+    return escape("".join(c for c in text if c in "\t\n" or c.isprintable()))
 
 
 def _places(plan: Plan) -> list[dict]:
@@ -112,7 +121,7 @@ def control_kml(plan: Plan) -> str:
         e, n, h = (f"{unit.from_metres(v):.4f}" for v in (p["e"], p["n"], p["h"]))
         text = f"{p['role']}; E {e} N {n} {unit.short}, {plan.grid.name}; height {h} {unit.short}, {height_name(plan.brief.heights)}"
         marks.append(
-            f"<Placemark><name>{escape(p['name'])}</name><description>{escape(text)}</description>"
+            f"<Placemark><name>{_xml(p['name'])}</name><description>{_xml(text)}</description>"
             f"<Point><coordinates>{p['lon']:.9f},{p['lat']:.9f}</coordinates></Point></Placemark>"
         )
     if plan.site.boundary:
@@ -123,7 +132,7 @@ def control_kml(plan: Plan) -> str:
             f"<coordinates>{ring}</coordinates></LinearRing></outerBoundaryIs></Polygon></Placemark>"
         )
     body = "\n".join(marks)
-    return f'<?xml version="1.0" encoding="UTF-8"?>\n<kml xmlns="http://www.opengis.net/kml/2.2"><Document><name>{escape(plan.brief.title)}</name>\n{body}\n</Document></kml>\n'
+    return f'<?xml version="1.0" encoding="UTF-8"?>\n<kml xmlns="http://www.opengis.net/kml/2.2"><Document><name>{_xml(plan.brief.title)}</name>\n{body}\n</Document></kml>\n'
 
 
 def plan_json(plan: Plan) -> str:

@@ -1,6 +1,9 @@
-"""Nothing on a Kardo page reaches out: the browser is told so."""
+"""What goes round every answer: nothing on a page reaches out, and a database that is away is told as such."""
 
-POLICY = "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; connect-src 'self'; object-src 'none'; frame-ancestors 'none'"
+from django.db import OperationalError
+
+from kardo.server.policy import POLICY
+from kardo.server.problems import database_away
 
 
 class ContentSecurity:
@@ -13,3 +16,16 @@ class ContentSecurity:
         response = self.get_response(request)
         response.headers.setdefault("Content-Security-Policy", POLICY)
         return response
+
+
+class DatabaseAway:
+    """503 where the database does not answer, also before a view is reached."""
+
+    def __init__(self, get_response):
+        self.get_response = get_response
+
+    def __call__(self, request):
+        return self.get_response(request)
+
+    def process_exception(self, request, exception):
+        return database_away() if isinstance(exception, OperationalError) else None

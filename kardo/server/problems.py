@@ -1,11 +1,18 @@
 """Errors as RFC 9457 problem details: what, where, how to mend."""
 
-from django.http import HttpRequest, HttpResponse, JsonResponse
+import logging
+import sys
+import uuid
+
+from django.db import OperationalError
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI
-from ninja.errors import AuthenticationError, ValidationError
+from ninja.errors import AuthenticationError, HttpError, ValidationError
 
 from kardo.core.errors import KardoError
 from kardo.core.plan.edits import ConflictError
+
+log = logging.getLogger(__name__)
 
 
 def problem(status: int, what: str, where: str = "", mend: str = "", **more) -> JsonResponse:
@@ -13,8 +20,54 @@ def problem(status: int, what: str, where: str = "", mend: str = "", **more) -> 
     return JsonResponse(body, status=status, content_type="application/problem+json")
 
 
+def not_here(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
+    """What is asked for is not here."""
+    return problem(404, "This is not here.", request.path[:200], "Check the address.")
+
+
+def forged(request: HttpRequest, reason: str = "") -> HttpResponse:
+    """A request that does not carry the token of this site's own pages."""
+    return problem(403, "The request does not carry this site's token.", mend="Load the page again, then repeat it.")
+
+
+def broken(request: HttpRequest) -> HttpResponse:
+    """Something that nobody thought of; called while the exception is at hand."""
+    reference = uuid.uuid4().hex[:8]
+    log.error("request failed, reference %s: %s", reference, request.path, exc_info=sys.exc_info())
+    return problem(
+        500,
+        f"Something went wrong that Kardo does not know (reference {reference}).",
+        mend="Nothing was half-saved. Try again; if it stays, tell whoever keeps this Kardo the reference.",
+    )
+
+
+def database_away() -> HttpResponse:
+    """The database does not answer for now."""
+    response = problem(
+        503, "The database does not answer for now.", mend="What you typed is kept; it is sent again by itself."
+    )
+    response["Retry-After"] = "2"
+    return response
+
+
 def install(api: NinjaAPI) -> None:
     """Every error of the house has one shape at the edge."""
+
+    @api.exception_handler(Http404)
+    def missing(request: HttpRequest, fault: Http404) -> HttpResponse:
+        return problem(404, "There is no such thing here.", mend="Check the address, or go back to all jobs.")
+
+    @api.exception_handler(HttpError)
+    def refused(request: HttpRequest, fault: HttpError) -> HttpResponse:
+        return problem(fault.status_code, str(fault), mend="Correct the request.")
+
+    @api.exception_handler(OperationalError)
+    def away(request: HttpRequest, fault: OperationalError) -> HttpResponse:
+        return database_away()
+
+    @api.exception_handler(Exception)
+    def unexpected(request: HttpRequest, fault: Exception) -> HttpResponse:
+        return broken(request)
 
     @api.exception_handler(ConflictError)
     def conflict(request: HttpRequest, fault: ConflictError) -> HttpResponse:
@@ -27,7 +80,12 @@ def install(api: NinjaAPI) -> None:
     @api.exception_handler(ValidationError)
     def bad_request(request: HttpRequest, fault: ValidationError) -> HttpResponse:
         first = fault.errors[0]
-        return problem(422, str(first["msg"]), ".".join(str(p) for p in first["loc"]), "Correct the request.")
+        return problem(
+            422,
+            str(first["msg"]).encode("ascii", "backslashreplace").decode(),
+            ".".join(str(p) for p in first["loc"]),
+            "Correct the request.",
+        )
 
     @api.exception_handler(AuthenticationError)
     def signed_out(request: HttpRequest, fault: AuthenticationError) -> HttpResponse:

@@ -3,7 +3,10 @@
 import json
 import os
 import secrets
+import sys
 from pathlib import Path
+
+from kardo.server.policy import with_policy
 
 ROOT = Path(__file__).resolve().parents[2]
 LOCAL = ROOT / ".local"
@@ -20,9 +23,19 @@ def _database() -> dict:
         "PASSWORD": os.environ.get("KARDO_DB_PASSWORD", found.get("password", "")),
         "HOST": os.environ.get("KARDO_DB_HOST", "127.0.0.1"),
         "PORT": os.environ.get("KARDO_DB_PORT", found.get("port", 5432)),
-        "CONN_MAX_AGE": 60,  # signing in to the database anew for every question would take longer than the answer
         "CONN_HEALTH_CHECKS": True,
+        "OPTIONS": {
+            # requests run in threads that come and go; signing in to the database anew would take longer than the answer
+            "pool": {"min_size": 1, "max_size": 12, "timeout": 10},
+            "options": "" if _unhurried() else "-c statement_timeout=20s -c lock_timeout=10s",
+            "connect_timeout": 5,
+        },
     }
+
+
+def _unhurried() -> bool:
+    """Whether this process may let one statement take its time."""
+    return any(word in sys.argv for word in ("migrate", "reset_demo")) or "KARDO_NO_TIMEOUTS" in os.environ
 
 
 def _secret() -> str:
@@ -54,7 +67,9 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.middleware.gzip.GZipMiddleware",
     "kardo.server.headers.ContentSecurity",
+    "kardo.server.headers.DatabaseAway",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
@@ -62,7 +77,8 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
 ]
 ROOT_URLCONF = "kardo.server.urls"
-WSGI_APPLICATION = "kardo.server.wsgi.application"
+ASGI_APPLICATION = "kardo.server.asgi.application"
+CSRF_FAILURE_VIEW = "kardo.server.problems.forged"
 DATABASES = {"default": _database()}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 SILENCED_SYSTEM_CHECKS = ["gis.W001"]  # no spatial reference from a user reaches Django's GDAL
@@ -75,6 +91,15 @@ AUTH_PASSWORD_VALIDATORS = [
 ]
 WEB_DIST = ROOT / "web" / "dist"
 WHITENOISE_ROOT = WEB_DIST
+WHITENOISE_ALLOW_ALL_ORIGINS = False
+WHITENOISE_ADD_HEADERS_FUNCTION = with_policy
+
+
+def WHITENOISE_IMMUTABLE_FILE_TEST(path, url):  # noqa: N802 - the name is the library's
+    """Assets carry a hash of their contents in their names."""
+    return url.startswith("/assets/")
+
+
 STATIC_URL = "/static/"
 SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
 DATA_UPLOAD_MAX_MEMORY_SIZE = (

@@ -1,13 +1,14 @@
 """Routes: the API under /api, and the built front end for everything else."""
 
 from django.conf import settings
-from django.http import FileResponse, HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.urls import path, re_path
 from ninja import NinjaAPI
 from ninja.security import django_auth
 
 from kardo.server import problems
 from kardo.server.accounts.api import router as session
+from kardo.server.events import job_events
 from kardo.server.jobs.api import catalogues
 from kardo.server.jobs.api import router as jobs
 from kardo.server.plans.api import router as plans
@@ -25,9 +26,15 @@ def page(request: HttpRequest) -> HttpResponse:
     built = settings.WEB_DIST / "index.html"
     if not built.exists():
         return HttpResponse("The front end is not built: run make demo.", status=503, content_type="text/plain")
-    response = FileResponse(built.open("rb"), content_type="text/html; charset=utf-8")
+    response = HttpResponse(built.read_bytes(), content_type="text/html; charset=utf-8")
     response["Cache-Control"] = "no-cache"
     return response
 
 
-urlpatterns = [path("api/", api.urls), re_path(r"^(?!api/|assets/).*$", page)]
+urlpatterns = [
+    path("api/jobs/<uuid:job_id>/events", job_events),
+    path("api/", api.urls),
+    re_path(r"^(?!api/|assets/).*$", page),
+]
+handler404 = "kardo.server.problems.not_here"
+handler500 = "kardo.server.problems.broken"

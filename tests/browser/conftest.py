@@ -3,13 +3,14 @@
 import os
 import socket
 import subprocess
-import sys
 import time
 import urllib.request
 from pathlib import Path
 
 import pytest
 from playwright.sync_api import expect
+
+from scripts.demo import web, worker
 
 ROOT = Path(__file__).parents[2]
 CHROMIUM = [
@@ -34,8 +35,40 @@ def browser_context_args():
     return {"viewport": {"width": 1280, "height": 800}, "accept_downloads": True}
 
 
+class Web:
+    """The web server's process; a test that kills it puts another in its place."""
+
+    current: subprocess.Popen
+
+
+def _environment() -> dict:
+    from django.db import connection
+
+    name = connection.settings_dict["NAME"]
+    return {**os.environ, "KARDO_DB_NAME": name, "DJANGO_SETTINGS_MODULE": "kardo.server.settings"}
+
+
+def start_web(address: str) -> subprocess.Popen:
+    port = int(address.rpartition(":")[2])
+    return subprocess.Popen(web(port), cwd=ROOT, env=_environment(), stderr=subprocess.DEVNULL, start_new_session=True)
+
+
+def wait_for(address: str) -> None:
+    for _ in range(600):
+        try:
+            urllib.request.urlopen(address, timeout=1)
+            return
+        except OSError:
+            time.sleep(0.1)
+
+
 @pytest.fixture(scope="session")
-def product(django_db_setup, django_db_blocker):
+def web_process():
+    return Web()
+
+
+@pytest.fixture(scope="session")
+def product(django_db_setup, django_db_blocker, web_process):
     """Address of a running Kardo with the demo loaded."""
     from django.core.management import call_command
     from django.db import connection
@@ -47,36 +80,15 @@ def product(django_db_setup, django_db_blocker):
         Prediction.objects.all().delete()  # a killed run may have left its own
         Job.objects.all().delete()
         call_command("load_demo", stdout=open(os.devnull, "w"))  # noqa: SIM115
-        name = connection.settings_dict["NAME"]
     with socket.socket() as s:
         s.bind(("127.0.0.1", 0))
-        port = s.getsockname()[1]
-    env = {**os.environ, "KARDO_DB_NAME": name, "DJANGO_SETTINGS_MODULE": "kardo.server.settings"}
-    web = [
-        sys.executable,
-        "-m",
-        "gunicorn",
-        "kardo.server.wsgi",
-        "--bind",
-        f"127.0.0.1:{port}",
-        "--worker-class",
-        "gthread",
-        "--threads",
-        "8",
-    ]
-    workers = [
-        [sys.executable, "manage.py", "worker", *words]
-        for words in (["--only", "quick"], ["--only", "patient", "--nice", "10"])
-    ]
-    running = [subprocess.Popen(c, cwd=ROOT, env=env, stderr=subprocess.DEVNULL) for c in (web, *workers)]
-    address = f"http://127.0.0.1:{port}"
-    for _ in range(600):
-        try:
-            urllib.request.urlopen(address, timeout=1)
-            break
-        except OSError:
-            time.sleep(0.1)
+        address = f"http://127.0.0.1:{s.getsockname()[1]}"
+    workers = [worker("--only", "quick"), worker("--only", "patient", "--nice", "10")]
+    running = [subprocess.Popen(c, cwd=ROOT, env=_environment(), stderr=subprocess.DEVNULL) for c in workers]
+    web_process.current = start_web(address)
+    wait_for(address)
     yield address
+    running.append(web_process.current)
     for process in running:
         process.terminate()
     for process in running:

@@ -52,8 +52,8 @@ def test_from_a_boundary_to_a_verdict_and_out(signed_in, tmp_path):  # noqa: PLR
     page.get_by_role("button", name="Start").click()
     page.get_by_test_id("sheet").wait_for()
 
-    # Brief
-    page.keyboard.press("1")
+    # Brief, where a new job opens
+    expect(page.get_by_test_id("tray-brief")).to_be_visible()
     page.get_by_label("Horizontal grid").fill("etrs89 utm 28n")
     page.get_by_role("button", name="EPSG:25828").click()
     expect(page.get_by_test_id("datum-strip")).to_contain_text("ETRS89 / UTM zone 28N")
@@ -89,9 +89,11 @@ def test_from_a_boundary_to_a_verdict_and_out(signed_in, tmp_path):  # noqa: PLR
     page.mouse.click(*spot(page, E0 + 20, N0 + 20))
     commit(page.get_by_label("E of M1", exact=True), f"{E0 + 21.5}")
     commit(page.get_by_label("H of M1", exact=True), "5.600")
-    page.get_by_label("Base stands on").select_option("M1")
+    expect(page.get_by_label("Base stands on")).to_have_value("M1")
+    expect(page.get_by_label("How M1 is known")).to_have_value("here")
+    page.get_by_label("How M1 is known").select_option("published")
     commit(page.get_by_label(re.compile("Slant height 1")), "1.872")
-    expect(page.get_by_role("img", name="Height chain of the base")).to_contain_text("1.8297")
+    expect(page.get_by_role("img", name="Height chain on M1")).to_contain_text("1.8297")
 
     # Control, by pointer and keyboard.
     page.get_by_role("button", name=re.compile("5 Control")).click()
@@ -138,6 +140,7 @@ def open_demo(page):
     page.get_by_role("link", name=re.compile("Sallow Bank")).first.click()
     expect(page.get_by_test_id("absolute-v")).to_be_visible(timeout=180_000)
     settled(page)
+    page.keyboard.press("5")
 
 
 def test_a_move_on_the_demo_is_answered_within_two_seconds(signed_in):
@@ -215,17 +218,29 @@ def test_conflict_between_two_people(signed_in, browser, product, browser_contex
     other.get_by_label("Password").fill("corvane-demo")
     other.get_by_role("button", name="Sign in").click()
     other.get_by_role("link", name=re.compile("Sallow Bank")).first.click()
+    other.get_by_role("button", name=re.compile("5 Control")).click()
+    commit(other.get_by_label("N of K3", exact=True), "5128436.5")
+    expect(page.get_by_label("N of K3", exact=True)).to_have_value(
+        "5128436.500"
+    )  # told by the server, without a reload
+    page.context.set_offline(True)
     commit(other.get_by_label("E of K3", exact=True), "623151")
     expect(other.get_by_test_id("saved")).to_contain_text("saved")
-    other.wait_for_timeout(500)
     commit(page.get_by_label("E of K3", exact=True), "623155")
+    commit(page.get_by_label("Width of K3", exact=True), "0.70")
+    expect(page.get_by_test_id("saved")).to_contain_text("2 edits waiting")
+    page.context.set_offline(False)
     dialog = page.get_by_role("dialog")
     expect(dialog).to_contain_text("Somebody else changed this")
     expect(dialog).to_contain_text("623151")
     dialog.get_by_role("button", name="Put mine on top").click()
     expect(page.get_by_label("E of K3", exact=True)).to_have_value("623155.000")
     page.reload()
+    page.keyboard.press("5")
     expect(page.get_by_label("E of K3", exact=True)).to_have_value("623155.000")
+    expect(page.get_by_label("Width of K3", exact=True)).to_have_value("0.70")
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_label("Width of K3", exact=True)).to_have_value("0.60")
     page.get_by_role("button", name="Undo").click()
     expect(page.get_by_label("E of K3", exact=True)).to_have_value("623151.000")
 

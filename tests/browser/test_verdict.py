@@ -42,7 +42,7 @@ def tight_block():
     return plan.model_copy(
         update={
             "brief": Brief(title="Two thousand", crs="EPSG:25828", tolerance_h=0.03, tolerance_v=0.05),
-            "base": plan.base.model_copy(update={"corrections": "code"}),
+            "flights": (plan.flights[0].model_copy(update={"corrections": "none"}),),
         }
     )
 

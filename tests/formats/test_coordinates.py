@@ -93,3 +93,25 @@ def test_reading_keeps_every_row():
     rows = "\n".join(f"P{k},{E + k},{N - k}" for k in range(300))
     points = read_points(rows, GRID, "m").points
     assert np.allclose([p.e for p in points], E + np.arange(300))
+
+
+@pytest.mark.parametrize("number", ["nan", "inf", "-inf", "1e308", "NaN"])
+@pytest.mark.parametrize("line", ["P1 {} 5128400", "P1 623100 {}", "P1 623100 5128400 {}", "{} 5128400"])
+def test_numbers_that_are_none_are_refused_with_their_line(number, line):
+    text = (
+        f"P0 623100 5128400 3\n{line.format(number)} x"
+        if line.startswith("P1")
+        else f"623100 5128400\n{line.format(number)}"
+    )
+    with pytest.raises(ReadError) as caught:
+        read_points(text.removesuffix(" x"), GRID, "m")
+    assert caught.value.where == "line 2"
+
+
+def test_a_numbered_list_without_header_or_height():
+    first = read_points("1 623100.25 5128400.5\n2 623200 5128500", GRID, "m").points[0]
+    assert (first.name, first.e, first.n, first.h) == ("1", E, N, None)
+    swapped = read_points("7 5128400.5 623100.25", GRID, "m").points[0]
+    assert (swapped.name, swapped.e, swapped.n) == ("7", E, N)
+    with_height = read_points("623100.25 5128400.5 3.2", GRID, "m").points[0]
+    assert (with_height.name, with_height.h) == ("", 3.2)

@@ -277,3 +277,28 @@ def test_contours_lie_on_their_height_and_shading_is_light():
     assert np.nanmin(light) >= 0 and np.nanmax(light) <= 1
     flat = shading(Surface(0, 0, 1.0, np.zeros((5, 5))))
     assert np.allclose(flat, np.sin(np.pi / 4))
+
+
+@pytest.mark.parametrize("lead", ["=", " =", "\t=", "\r=", "\n=", "＝", "＋", "@", "　-"])
+def test_no_spreadsheet_takes_a_name_for_a_formula(lead):
+    from kardo.formats.exports import _plain
+
+    assert _plain(f"{lead}1+1") == f"'{lead}1+1"
+    assert _plain("G1") == "G1" and _plain("") == ""
+
+
+def test_kml_of_names_with_control_characters_is_xml():
+    from defusedxml import ElementTree
+
+    plan = small_plan()
+    odd = plan.control[0].model_copy(update={"name": "G\x07<1>"})
+    written = exports.control_kml(plan.model_copy(update={"control": (odd,)}))
+    root = ElementTree.fromstring(written.encode())
+    assert any(e.text == "G<1>" for e in root.iter())
+
+
+@pytest.mark.parametrize("number", ["NaN", "Infinity", "1e308", "-1e308"])
+def test_a_boundary_of_numbers_that_are_none_is_refused(number):
+    text = json.dumps({"type": "Polygon", "coordinates": [[[-13.4, 46.3], [-13.39, 46.3], [-13.39, 46.31]]]})
+    with pytest.raises(ReadError, match="none"):
+        read_boundary(text.replace("46.31", number).encode(), "x.geojson", grid("EPSG:25828", "EPSG:5773"), "m")

@@ -28,7 +28,14 @@ def _normals(draws: int, columns: int, seed: int) -> Any:
 
 def chance_to_pass(joint: Floats, survey: Floats, standard: Standard, terms: Terms) -> Chance | None:
     """Chance to pass, by simulation. joint (3c, 3c) as the checks see it; survey (c, 3) the checks' own sigmas.
-    None where there are no checks to judge by."""
+    None where there are no checks to judge by. Source: docs/accuracy.md, section 4.
+
+    >>> from kardo.core.accuracy.standards import standards
+    >>> joint = np.diag([0.01**2, 0.01**2, 0.02**2] * 8)
+    >>> chance = chance_to_pass(joint, np.full((8, 3), 0.01), standards()["user_rmse"], Terms(0.03, 0.05))
+    >>> chance.passing > 0.99
+    True
+    """
     if not len(joint):
         return None
     h, v = standard.statistics(draw_differences(joint), SurveyError.of(survey), terms)

@@ -47,6 +47,7 @@ class BorderedFactor:
 
     @property
     def n(self) -> int:
+        """Rows of the band."""
         return int(self.band.shape[0])
 
     def forward(self, rhs_band: Floats, rhs_border: Floats, first_row: Ints | None = None) -> tuple[Floats, Floats]:
@@ -137,6 +138,7 @@ class Panels:
 
     @classmethod
     def of(cls, band: Floats) -> "Panels":
+        """From a factor's lower band (n, half_band + 1): its diagonal blocks inverted, and what lies below each."""
         n, height = band.shape
         blocks = next((k for k in (6, 3, 2) if height % k == 0 and height // k >= LEAST_BLOCK), 1)
         width = height // blocks if blocks > 1 else max(height, LEAST_BLOCK)
@@ -174,7 +176,7 @@ class Panels:
             y[start:stop, :active] = inverse @ rhs
 
     def backward(self, y: Floats) -> None:
-        """L^-T of the columns of y, in place and in y's precision."""
+        """L^-T of the columns of y (n, k), in place and in y's precision."""
         if y.shape[1] <= FEW:
             y[:] = _backward_few(self.band, np.ascontiguousarray(y.T)).T
             return

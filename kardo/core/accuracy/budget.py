@@ -43,7 +43,7 @@ def propagate_to_map(
     keep_rows: bool = False,
     progress: Callable[[float], None] = lambda share: None,
 ) -> OnMap:
-    """Covariances of the map points `which`, and the shares q_j N_g q_j' of every source averaged over them.
+    """Covariances (k, 3, 3) of the map points `which` (k,), and the shares q_j N_g q_j' of every source averaged over them.
 
     Images take what is left of the total: the shares add to it by the identity q_j N q_j' = C_jj. Points go through in
     chunks, so that memory stays with the band, not with the map.

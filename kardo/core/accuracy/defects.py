@@ -186,7 +186,11 @@ def _untied_words(formed: Normals, members: Ints, count: int) -> str:
 
 
 def spans(exposures: Ints) -> str:
-    """Exposure numbers in words: runs by their ends, at most four of them."""
+    """Exposure numbers (k,) in words: runs by their ends, at most four of them.
+
+    >>> spans(np.array([7, 3, 4, 5]))
+    'exposures 3 to 5, 7'
+    """
     run = np.sort(exposures)
     starts = np.flatnonzero(np.r_[True, np.diff(run) > 1])
     ends = np.r_[starts[1:], len(run)] - 1

@@ -38,6 +38,7 @@ class Misclosures:
 
     @property
     def h_border(self) -> Floats:
+        """L^-1 H' over the border (b, 3k)."""
         return self.y_border + self.shifts
 
     @property
@@ -158,7 +159,11 @@ def difference_covariance(seen: Misclosures, solution: Solution) -> Floats:
 def correction(weight: Floats, gram_: Floats) -> Floats:
     """K of  Q_new = Q - Q H' K H Q  when the weight of misclosures changes by `weight` (m, m; zero blocks and equal rows
     allowed) and their covariance is `gram_` = H Q H' (Woodbury). Raises LinAlgError where the change leaves the
-    network without a regular inverse."""
+    network without a regular inverse. Source: Woodbury, Inverting modified matrices (1950).
+
+    >>> correction(np.array([[2.0]]), np.array([[0.5]]))
+    array([[1.]])
+    """
     inside = np.eye(len(weight)) + gram_ @ weight
     if len(weight) and np.linalg.cond(inside) > NEAR_SINGULAR:
         raise np.linalg.LinAlgError("the network needs what is dropped")

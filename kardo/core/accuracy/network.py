@@ -50,6 +50,7 @@ class Network:
 
     @property
     def n_exposures(self) -> int:
+        """How many exposures there are."""
         return len(self.c)
 
     @property

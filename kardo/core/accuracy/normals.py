@@ -110,15 +110,17 @@ class Normals:
 
     @property
     def half_band(self) -> int:
+        """Columns of the lower band beside the diagonal."""
         return int(self.band.shape[1] - 1)
 
     @property
     def size(self) -> int:
+        """Order of the reduced matrix, border included."""
         return int(self.band.shape[0] + self.corner.shape[0])
 
 
 def participants(net: Network) -> tuple[Bools, Bools]:
-    """Exposures that can be oriented, and points that take part. Leaving out an exposure can leave a tie point
+    """Exposures (n,) that can be oriented, and points (m,) that take part. Leaving out an exposure can leave a tie point
     with one ray, so the two are settled in turn until nothing changes."""
     owner, seen = net.rays.owner(), net.rays.values
     exposures = np.ones(net.n_exposures, dtype=bool)
@@ -132,7 +134,7 @@ def participants(net: Network) -> tuple[Bools, Bools]:
 
 
 def band_order(net: Network, exposures: Ints, points: Bools) -> Ints:
-    """The exposures in the order of the narrowest band: along either side of the block, along its main axes, or by
+    """The exposures (n,) in the order of the narrowest band, points (m,) saying which take part: along either side of the block, along its main axes, or by
     reverse Cuthill-McKee for corridors that bend and patterns that cross."""
     if len(exposures) < 2:
         return exposures
@@ -170,7 +172,8 @@ def _cuthill_mckee(net: Network, exposures: Ints, points: Bools) -> Ints:
 
 
 def weighted_rays(net: Network, position: Ints) -> Rays:
-    """Partials of every ray of every point towards the exposures that have a place in the band."""
+    """Partials of every ray of every point towards the exposures that have a place in the band: position (n,), -1 for one
+    that has none."""
     placed = position[net.rays.values] >= 0
     rays = net.rays.keep(placed)
     owner, exposure = rays.owner(), rays.values

@@ -19,7 +19,7 @@ def result_json(result: Any) -> Json:
 
 
 def nullable(values: Floats) -> list[float | None]:
-    """Numbers with None for what is not finite."""
+    """Numbers (k,) with None for what is not finite."""
     return [x if abs(x) < float("inf") else None for x in values.tolist()]
 
 

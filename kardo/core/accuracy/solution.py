@@ -86,20 +86,21 @@ class Solution:
 
     @property
     def left_out(self) -> Ints:
-        """Exposures with too few rays to be oriented."""
+        """Exposures with too few rays to be oriented, their numbers (k,)."""
         return np.flatnonzero(self.position < 0)
 
     @property
     def shift_first(self) -> int:
+        """The border's first column of a shift; the cameras' interiors come before."""
         return 7 * len(self.network.f_px)
 
     @property
     def intersected(self) -> Bools:
-        """Points whose position follows from rays or survey."""
+        """Which points' (m,) positions follow from rays or survey."""
         return self.rays.usable
 
     def columns(self, which: Ints) -> PointColumns:
-        """Forward-solve some points. Memory: (order of the network) x 3k doubles."""
+        """Forward-solve some points, by number (k,). Memory: (order of the network) x 3k doubles."""
         n, b = self.factor.n, self.factor.m.shape[0]
         first = self._first_rows(which)
         sort = np.argsort(first, kind="stable")
@@ -120,7 +121,7 @@ class Solution:
         return out
 
     def chunks(self, which: Ints, size: int) -> list[Ints]:
-        """Places in `which`, some at a time, points that touch the band near each other together."""
+        """Places in `which` (k,), some at a time, points that touch the band near each other together."""
         order = np.argsort(self._first_rows(which), kind="stable")
         return np.array_split(order, range(size, len(order), size))
 
@@ -134,7 +135,7 @@ class Solution:
         return np.asarray(np.linalg.solve(self.factor.border_root.T, columns.border).T, dtype=np.float64)
 
     def shift_columns(self, shifts: Ints) -> Ints:
-        """Columns of the border (3 per shift) that belong to some shifts."""
+        """Columns of the border (3s,) that belong to some shifts (s,)."""
         return (self.shift_first + 3 * shifts[:, None] + np.arange(3)).ravel()
 
 

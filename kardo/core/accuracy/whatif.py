@@ -53,7 +53,7 @@ class Kept:
         return int(sum(part.nbytes for part in parts))
 
     def seen_by_checks(self, plan: Plan, points: tuple[ControlPoint, ...]) -> tuple[Misclosures, Floats]:
-        """Of a set of checks, and their joint covariance before any correction; the last set asked for is remembered,
+        """Of a set of c checks, and their joint covariance (3c, 3c) before any correction; the last set asked for is remembered,
         for while a target is dragged the checks stay."""
         key = tuple(_key(p) for p in points)
         if key not in self.remembered:

@@ -179,6 +179,7 @@ class Line:
 
     @property
     def length(self) -> float:
+        """Metres from the first exposure to the last."""
         return abs(self.end - self.start)
 
 
@@ -330,7 +331,7 @@ def _exposures(lines: list[Line]) -> tuple[Floats, Floats, Floats, Ints]:
 
 
 def from_course(across: Floats, along: Floats, course: float) -> tuple[Floats, Floats]:
-    """Grid metres from metres across (to the right of) and along a course in radians, about the grid's origin."""
+    """Grid metres (k,) from metres across (to the right of) and along a course in radians, about the grid's origin."""
     return across * math.cos(course) + along * math.sin(course), -across * math.sin(course) + along * math.cos(course)
 
 

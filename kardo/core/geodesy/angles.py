@@ -36,7 +36,11 @@ def is_sexagesimal(text: str) -> bool:
 
 
 def format_dms(degrees: float, decimals: int = 5) -> str:
-    """Degrees as D°MM'SS.sssss", carrying at 60 correctly; 5 decimals of a second are 0.3 mm."""
+    """Degrees as D°MM'SS.sssss", carrying at 60 correctly; 5 decimals of a second are 0.3 mm.
+
+    >>> print(format_dms(46.3125, 1))
+    46°18'45.0"
+    """
     unit = 10**decimals
     total = round(abs(degrees) * 3600 * unit)
     d, rest = divmod(total, 3600 * unit)

@@ -28,6 +28,12 @@ def vertical_from_slant(slant: float, antenna: Antenna) -> float:
     """Vertical height of the ARP over the mark from a slant height to the edge of the disc, metres.
 
     sqrt(s^2 - r^2) - o, the disc's edge lying o above the ARP. Raises PlanError for a slant shorter than the radius.
+    Source: right triangle of mark, axis and edge; docs/accuracy.md, section 6.
+
+    >>> from types import SimpleNamespace
+    >>> disc = SimpleNamespace(disc_radius=0.165, edge_above_arp=0.035, apc_above_arp=0.091)
+    >>> round(vertical_from_slant(1.872, disc), 4)
+    1.8297
     """
     if slant <= antenna.disc_radius:
         raise PlanError(

@@ -80,26 +80,28 @@ class Grid:
 
     @property
     def name(self) -> str:
+        """What PROJ calls the grid."""
         return str(self.crs.name)
 
     def to_geodetic(self, e: Floats | float, n: Floats | float) -> tuple[Floats, Floats]:
-        """Longitude and latitude in degrees, on the grid's own datum, from grid metres."""
+        """Longitude and latitude (k,) in degrees, on the grid's own datum, from grid metres (k,)."""
         k = self.metres_per_unit
         lon, lat = self._to_geodetic.transform(np.asarray(e) / k, np.asarray(n) / k)
         return np.asarray(lon), np.asarray(lat)
 
     def from_geodetic(self, lon: Floats | float, lat: Floats | float) -> tuple[Floats, Floats]:
-        """Grid metres from longitude and latitude in degrees on the grid's own datum."""
+        """Grid metres (k,) from longitude and latitude (k,) in degrees on the grid's own datum."""
         e, n = self._to_geodetic.transform(np.asarray(lon), np.asarray(lat), direction="INVERSE")
         return np.asarray(e) * self.metres_per_unit, np.asarray(n) * self.metres_per_unit
 
     def from_other(self, source: CRS, x: Floats, y: Floats) -> tuple[Floats, Floats]:
-        """Grid metres from coordinates (x east, y north) of another CRS, by PROJ's best transformation at hand."""
+        """Grid metres (k,) from coordinates (x east, y north) of another CRS, by PROJ's best transformation at hand."""
         e, n = Transformer.from_crs(source, self.crs, always_xy=True).transform(x, y)
         return np.asarray(e) * self.metres_per_unit, np.asarray(n) * self.metres_per_unit
 
     def separation(self, e: Floats | float, n: Floats | float) -> Floats:
-        """Geoid separation N in metres (ellipsoidal = height + N); zero where heights are ellipsoidal."""
+        """Geoid separation N (k,) in metres (ellipsoidal = height + N) at grid metres (k,); zero where heights are ellipsoidal.
+        Raises GeodesyError where the geoid's grid cannot be reached."""
         lon, lat = self.to_geodetic(e, n)
         if self._geoid is None:
             return np.zeros_like(lon)
@@ -112,10 +114,11 @@ class Grid:
         return -np.asarray(height)
 
     def to_ellipsoidal(self, e: Floats, n: Floats, h: Floats) -> Floats:
+        """Ellipsoidal heights (k,) in metres from heights of the job's system at grid metres (k,)."""
         return h + self.separation(e, n)
 
     def require_inside(self, e: Floats, n: Floats, where: str) -> None:
-        """Raise GeodesyError when any point lies outside the area the grid is defined for."""
+        """Raises GeodesyError when any point (k,), in grid metres, lies outside the area the grid is defined for."""
         lon, lat = self.to_geodetic(e, n)
         area = self.crs.area_of_use
         if not (np.isfinite(lon).all() and np.isfinite(lat).all()):

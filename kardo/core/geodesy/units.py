@@ -17,9 +17,11 @@ class Unit:
     metres: Fraction
 
     def from_metres(self, value: float) -> float:
+        """In this unit."""
         return value / float(self.metres)
 
     def to_metres(self, value: float) -> float:
+        """In metres."""
         return value * float(self.metres)
 
 

@@ -236,7 +236,7 @@ def plan_of(document: Json) -> Plan:
 
 
 def validated(model: type[Row], data: Any, where: str) -> Row:
-    """Build a part of the plan, turning the validator's report into one clear error about the first fault."""
+    """Build a part of the plan, turning the validator's report into one clear error about the first fault. Raises PlanError."""
     try:
         return model.model_validate(data)
     except ValidationError as fault:

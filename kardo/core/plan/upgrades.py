@@ -36,7 +36,8 @@ def upgraded(document: Json) -> Json:
 
 def upgraded_step(changes: list[Json], document: Json) -> list[Edit]:
     """An undo step of version 1 ({object, before, after}) as edits by field, to be laid over a document of this version.
-    Kit and set-ups that it needs are added where they are missing; it takes none away."""
+    Kit and set-ups that it needs are added where they are missing; it takes none away. Raises PlanError
+    for a step that cannot be read."""
     try:
         return _upgraded_step(changes, document)
     except ValidationError as fault:

@@ -39,6 +39,7 @@ class Surface:
         return (z[i, j] * (1 - u) + z[i, j + 1] * u) * (1 - v) + (z[i + 1, j] * (1 - u) + z[i + 1, j + 1] * u) * v
 
     def contains(self, e: Floats, n: Floats) -> bool:
+        """Whether all positions (k,), in grid metres, lie within the outermost nodes."""
         west, south, east, north = self.extent
         return bool((e >= west).all() and (e <= east).all() and (n >= south).all() and (n <= north).all())
 

@@ -3,17 +3,21 @@
 from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
-from ninja import Router, Schema
+from ninja import Field, Router, Schema
 from ninja.security import django_auth
+from ninja.utils import check_csrf
 
+from kardo.server import problems
 from kardo.server.problems import problem
 
 router = Router(tags=["session"])
 
 
 class Credentials(Schema):
-    username: str
-    password: str
+    """Name and password."""
+
+    username: str = Field(max_length=150)
+    password: str = Field(max_length=1000)
 
 
 class SessionOut(Schema):
@@ -40,6 +44,9 @@ def show_session(request: HttpRequest):
 
 @router.post("", response=SessionOut, auth=None)
 def sign_in(request: HttpRequest, body: Credentials):
+    """Take name and password; from this site's own pages only."""
+    if check_csrf(request):
+        return problems.forged(request)
     user = authenticate(request, username=body.username, password=body.password)
     if user is None or not hasattr(user, "member"):
         return problem(
@@ -51,5 +58,6 @@ def sign_in(request: HttpRequest, body: Credentials):
 
 @router.delete("", response=SessionOut, auth=django_auth)
 def sign_out(request: HttpRequest):
+    """End the session."""
     logout(request)
     return SessionOut(signed_in=False)

@@ -1,6 +1,7 @@
 """What the browser is told about a computation."""
 
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
 from django.utils import timezone
@@ -102,11 +103,14 @@ def underway(plan: Plan, row: Prediction | None) -> Underway:
 
 def seconds_left(row: Prediction) -> float | None:
     """From the time spent and the share of the work done; None while that cannot be told honestly."""
-    if row.state != Prediction.State.RUNNING or row.started_at is None:
+    return time_left(row.state, row.stage, row.share, row.started_at, timezone.now())
+
+
+def time_left(state: str, stage: str, share: float, started_at: datetime | None, now: datetime) -> float | None:
+    """The same of a computation that is known by its figures alone."""
+    if state != Prediction.State.RUNNING or started_at is None or stage in GUESSED or share < LEAST_SHARE:
         return None
-    if row.stage in GUESSED or row.share < LEAST_SHARE:
-        return None
-    return float((timezone.now() - row.started_at).total_seconds() * (1 - row.share) / row.share)
+    return float((now - started_at).total_seconds() * (1 - share) / share)
 
 
 def _ahead(row: Prediction) -> int:

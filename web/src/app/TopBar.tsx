@@ -61,7 +61,7 @@ export function TopBar({ session }: { session: Session }) {
       <Link to="/" className="text-lg font-bold text-decision-text" title="All jobs">
         Kardo
       </Link>
-      <span className="min-w-24 flex-shrink truncate font-medium" title={plan.brief.title}>
+      <span className="min-w-16 flex-shrink truncate font-medium" title={plan.brief.title}>
         {plan.brief.title}
       </span>
       <Saved />
@@ -80,7 +80,7 @@ export function TopBar({ session }: { session: Session }) {
       </span>
       <span className="flex-1" />
       <button
-        className="flex cursor-pointer divide-x divide-hairline border border-hairline text-sm whitespace-nowrap hover:bg-settled-wash"
+        className="flex min-w-0 shrink cursor-pointer divide-x divide-hairline overflow-hidden border border-hairline text-sm whitespace-nowrap hover:bg-settled-wash"
         onClick={() => open(plan.brief.crs ? "base" : "brief")}
         title="The height chain of the base"
         data-testid="datum-strip"

@@ -1,4 +1,4 @@
-import { useEffect, useRef } from "react";
+import { Suspense, useEffect, useRef } from "react";
 import { useWorkbench } from "../app/workbench";
 import { STATIONS } from "./registry";
 
@@ -7,7 +7,9 @@ export function Tray() {
   const { station } = useWorkbench();
   const top = useRef<HTMLElement>(null);
   const { title, Tray: Body } = STATIONS[station];
-  useEffect(() => top.current?.scrollTo(0, 0), [station]);
+  useEffect(() => {
+    top.current?.scrollTo(0, 0);
+  }, [station]);
   return (
     <section
       ref={top}
@@ -15,7 +17,9 @@ export function Tray() {
       className="min-h-0 flex-1 overflow-auto px-3.5 py-2"
       data-testid={`tray-${station}`}
     >
-      <Body />
+      <Suspense fallback={<p className="text-quiet">Opening…</p>}>
+        <Body />
+      </Suspense>
     </section>
   );
 }

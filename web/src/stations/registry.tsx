@@ -1,14 +1,8 @@
-import type { ComponentType } from "react";
+import { lazy, type ComponentType } from "react";
 import type { Catalogue, Plan, Result, Summary, Undetermined } from "../api/client";
 import { area, chance, fine, fineUnit, length, UNITS } from "../lib/units";
-import { BaseTray } from "./base/BaseTray";
-import { BriefTray } from "./brief/BriefTray";
-import { ControlTray } from "./control/ControlTray";
-import { FlightTray } from "./flight/FlightTray";
 import type { Station } from "./ids";
 import { Later } from "./Later";
-import { SiteTray } from "./site/SiteTray";
-import { VerdictTray } from "./verdict/VerdictTray";
 
 /** What a station's line is told from. */
 export interface LineView {
@@ -30,7 +24,7 @@ export interface StationEntry {
 export const STATIONS: Record<Station, StationEntry> = {
   brief: {
     title: "Brief",
-    Tray: BriefTray,
+    Tray: lazy(() => import("./brief/BriefTray").then((m) => ({ default: m.BriefTray }))),
     line: ({ plan: { brief }, catalogue }) => {
       const standard = catalogue.standards.find((s) => s.id === brief.standard)?.name;
       const { unit } = brief;
@@ -42,7 +36,7 @@ export const STATIONS: Record<Station, StationEntry> = {
   },
   site: {
     title: "Site",
-    Tray: SiteTray,
+    Tray: lazy(() => import("./site/SiteTray").then((m) => ({ default: m.SiteTray }))),
     line: ({ plan, summary }) => ({
       words: summary?.area
         ? `${area(summary.area, plan.brief.unit)}${plan.site.ground.terrain ? "" : " · no terrain"}`
@@ -52,7 +46,7 @@ export const STATIONS: Record<Station, StationEntry> = {
   },
   flight: {
     title: "Flight",
-    Tray: FlightTray,
+    Tray: lazy(() => import("./flight/FlightTray").then((m) => ({ default: m.FlightTray }))),
     line: ({ summary }) => {
       const flown = summary?.flights ?? [];
       const sum = (of: (f: (typeof flown)[number]) => number) => flown.reduce((total, f) => total + of(f), 0);
@@ -67,7 +61,7 @@ export const STATIONS: Record<Station, StationEntry> = {
   },
   base: {
     title: "Base",
-    Tray: BaseTray,
+    Tray: lazy(() => import("./base/BaseTray").then((m) => ({ default: m.BaseTray }))),
     line: ({ plan, summary }) => {
       const chain = summary?.heights[0];
       const marks = new Set(plan.setups.map((s) => s.mark).filter(Boolean));
@@ -83,7 +77,7 @@ export const STATIONS: Record<Station, StationEntry> = {
   },
   control: {
     title: "Control",
-    Tray: ControlTray,
+    Tray: lazy(() => import("./control/ControlTray").then((m) => ({ default: m.ControlTray }))),
     line: ({ plan }) => {
       const targets = plan.control.filter((p) => p.role === "target").length;
       return {
@@ -94,7 +88,7 @@ export const STATIONS: Record<Station, StationEntry> = {
   },
   verdict: {
     title: "Verdict",
-    Tray: VerdictTray,
+    Tray: lazy(() => import("./verdict/VerdictTray").then((m) => ({ default: m.VerdictTray }))),
     line: ({ result, undetermined }) => ({
       words: undetermined
         ? "undetermined"

@@ -38,31 +38,48 @@ interface CommitProps {
 export function CommitField({ id, label, text, read, className = "", width = "w-24", placeholder }: CommitProps) {
   const [typed, setTyped] = useState(text);
   const [bad, setBad] = useState(false);
+  /** What the typing began on; a change from elsewhere does not take away what is being typed. */
+  const [began, setBegan] = useState<string | null>(null);
   useEffect(() => {
+    if (began !== null) return;
     setTyped(text);
     setBad(false);
-  }, [text]);
+  }, [text, began]);
+  const overtaken = began !== null && began !== text;
   const commit = () => {
-    if (typed === text) return;
-    const send = read(typed);
-    setBad(!send);
-    send?.();
+    if (typed !== text) {
+      const send = read(typed);
+      setBad(!send);
+      if (!send) return;
+      send();
+    }
+    setBegan(null);
   };
   return (
     <input
       id={id}
       aria-label={label}
-      aria-invalid={bad}
-      title={bad ? "This cannot be read; nothing was changed." : undefined}
+      aria-invalid={bad || overtaken}
+      title={
+        bad
+          ? "This cannot be read; nothing was changed."
+          : overtaken
+            ? `Somebody changed this to ${text} meanwhile; Enter puts yours on top, Escape takes theirs.`
+            : undefined
+      }
       className={`input ${width} ${className}`}
       placeholder={placeholder}
       value={typed}
-      onChange={(event) => setTyped(event.target.value)}
+      onChange={(event) => {
+        setTyped(event.target.value);
+        setBegan((before) => before ?? text);
+      }}
       onBlur={commit}
       onKeyDown={(event) => {
         if (event.key === "Enter") commit();
         if (event.key === "Escape") {
           setTyped(text);
+          setBegan(null);
           setBad(false);
         }
         if (event.key === "ArrowDown" || event.key === "ArrowUp")

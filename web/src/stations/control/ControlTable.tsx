@@ -214,7 +214,7 @@ function useColumns() {
         label={`${label} of ${p.name}`}
         value={p[key]}
         unit={unit}
-        width="w-[6.7rem]"
+        width="w-[6.3rem]"
         onCommit={(v) => v !== null && set(p.id, { [key]: v })}
       />
     );
@@ -320,7 +320,7 @@ function useColumns() {
                 label={`${name} hangs on`}
                 value={getValue()}
                 options={hangs}
-                className="max-w-40"
+                className="w-24"
                 onChange={(hung) => set(id, { hangs_on: hangingOf(hung, hangs_on) })}
               />
               {hangs_on.on === "session" && (
@@ -369,7 +369,7 @@ function useColumns() {
             value={original.point.width}
             unit={unit}
             decimals={2}
-            width="w-14"
+            width="w-11"
             onCommit={(v) => v !== null && set(original.point.id, { width: v })}
           />
         ),

@@ -4,9 +4,12 @@ import asyncio
 import contextlib
 import logging
 import os
+import time
 
+import psycopg
 from asgiref.sync import sync_to_async
 from django.core.management.base import BaseCommand
+from django.db import OperationalError
 from procrastinate import App, exceptions
 from procrastinate.contrib.django import app
 
@@ -15,6 +18,7 @@ from kardo.warm import warm
 
 log = logging.getLogger(__name__)
 HEARTBEAT, LOST_AFTER, LOOK_EVERY = 2.0, 12.0, 3.0  # seconds
+AGAIN = 1.0  # seconds before a database that went away is tried again
 MOST_LOST = 3  # workers that one computation may cost
 
 
@@ -29,8 +33,14 @@ class Command(BaseCommand):
         os.nice(options["nice"])
         warm()
         queues = [options["only"]] if options["only"] else [QUICK, PATIENT]
-        with app.replace_connector(app.connector.get_worker_connector()) as worker:
-            asyncio.run(_work(worker, queues))
+        while True:
+            try:
+                with app.replace_connector(app.connector.get_worker_connector()) as worker:
+                    asyncio.run(_work(worker, queues))
+                return
+            except (exceptions.ConnectorException, OperationalError, psycopg.Error) as fault:
+                log.warning("the database is away (%s); trying again in %g s", type(fault).__name__, AGAIN)
+                time.sleep(AGAIN)
 
 
 async def _work(worker: App, queues: list[str]) -> None:

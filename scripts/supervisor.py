@@ -1,0 +1,83 @@
+"""Keeps some processes running: what dies is started again, after a pause that grows while it keeps dying."""
+
+import ctypes
+import signal
+import subprocess
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+PAUSES = (0.2, 1.0, 2.0, 4.0, 8.0)
+STEADY = 30.0  # seconds after which a process counts as well again
+PATIENCE = 10.0  # seconds that one is given to end
+
+
+def _end_with_parent() -> None:
+    """In a child: should the parent be killed outright, the kernel ends the child too (prctl PR_SET_PDEATHSIG)."""
+    ctypes.CDLL(None).prctl(1, signal.SIGTERM)
+
+
+@dataclass
+class Kept:
+    """One process to keep: its name, its command, and how it has fared."""
+
+    name: str
+    command: list[str]
+    process: subprocess.Popen | None = None
+    started: float = 0.0
+    deaths: int = 0
+    again_at: float = 0.0
+
+    def look(self, now: float, cwd: Path, say: Callable[[str], None]) -> None:
+        """Start it where it is not running and its pause is over."""
+        if self.process is not None and self.process.poll() is None:
+            if now - self.started > STEADY:
+                self.deaths = 0
+            return
+        if self.process is not None:
+            pause = PAUSES[min(self.deaths, len(PAUSES) - 1)]
+            say(f"{self.name} ended with status {self.process.returncode}; started again in {pause:g} s")
+            self.process, self.deaths, self.again_at = None, self.deaths + 1, now + pause
+        if now >= self.again_at:
+            self.process = subprocess.Popen(self.command, cwd=cwd, preexec_fn=_end_with_parent)
+            self.started = now
+
+
+@dataclass
+class Supervisor:
+    """Processes to keep, and a service beside them that is looked at and mended in the same turn."""
+
+    cwd: Path
+    kept: list[Kept]
+    mend: Callable[[], None] = lambda: None
+    say: Callable[[str], None] = lambda words: print(words, flush=True)
+    stopping: bool = field(default=False)
+
+    def stop(self, *_: object) -> None:
+        """End at the next turn."""
+        self.stopping = True
+
+    def run(self, turn: float = 0.2, mend_every: float = 2.0) -> None:
+        """Until told to stop."""
+        mended = time.monotonic()
+        while not self.stopping:
+            now = time.monotonic()
+            for one in self.kept:
+                one.look(now, self.cwd, self.say)
+            if now - mended > mend_every:
+                self.mend()
+                mended = now
+            time.sleep(turn)
+        self.end()
+
+    def end(self) -> None:
+        """End all, gently first."""
+        running = [one.process for one in self.kept if one.process is not None]
+        for process in running:
+            process.terminate()
+        for process in running:
+            try:
+                process.wait(PATIENCE)
+            except subprocess.TimeoutExpired:
+                process.kill()

@@ -1,0 +1,89 @@
+"""Nothing that is typed is lost: the server killed between edits, the page reloaded while it is away, the session run out."""
+
+import os
+import re
+import signal
+import subprocess
+
+from playwright.sync_api import expect
+
+from tests.browser.conftest import start_web, wait_for
+from tests.browser.test_story import commit, open_demo, settled
+
+
+def test_edits_wait_while_the_server_is_dead_and_survive_a_reload(signed_in, product, web_process):
+    page = signed_in
+    page.wait_for_function("navigator.serviceWorker.controller")  # it keeps the page and its files
+    open_demo(page)
+    page.wait_for_timeout(1500)  # answers are kept half a second after they come
+    commit(page.get_by_label("E of K1", exact=True), "622521")
+    settled(page)
+    page.wait_for_timeout(1500)
+    os.killpg(web_process.current.pid, signal.SIGKILL)  # master and worker at once
+    web_process.current.wait()
+    commit(page.get_by_label("E of K1", exact=True), "622522")
+    expect(page.get_by_test_id("saved")).to_contain_text("not reached since")
+    commit(page.get_by_label("E of K2", exact=True), "622831")
+    expect(page.get_by_test_id("saved")).to_contain_text("2 edits waiting")
+    page.wait_for_timeout(1200)
+    page.reload()
+    expect(page.get_by_label("E of K1", exact=True)).to_have_value("622522.000")
+    expect(page.get_by_label("E of K2", exact=True)).to_have_value("622831.000")
+    expect(page.get_by_test_id("absolute-v")).to_be_visible()
+    page.keyboard.press("3")
+    expect(page.get_by_label(re.compile("Height above ground"))).to_have_value("70.0")
+    commit(page.get_by_label("Side overlap, %"), "72")
+    expect(page.get_by_test_id("saved")).to_contain_text("3 edits waiting")
+    web_process.current = start_web(product)
+    wait_for(product)
+    expect(page.get_by_test_id("saved")).to_contain_text(re.compile("^saved"))
+    page.reload()
+    expect(page.get_by_label("Side overlap, %")).to_have_value("72")
+    page.keyboard.press("5")
+    for field, value in (("E of K2", "622830.000"), ("E of K1", "622520.000")):
+        page.get_by_role("button", name="Undo").click()
+        page.wait_for_timeout(300)
+        if field == "E of K1":
+            page.get_by_role("button", name="Undo").click()
+        page.get_by_role("button", name="Undo").click()
+        expect(page.get_by_label(field, exact=True)).to_have_value(value)
+    settled(page)
+
+
+def test_a_session_that_ran_out_is_signed_in_again_over_the_open_sheet(signed_in, django_db_blocker):
+    from django.contrib.sessions.models import Session
+
+    page = signed_in
+    open_demo(page)
+    with django_db_blocker.unblock():
+        Session.objects.all().delete()
+    commit(page.get_by_label("E of K1", exact=True), "622525")
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_contain_text("not signed in any more")
+    expect(page.get_by_label("E of K1", exact=True)).to_have_value("622525.000")
+    dialog.get_by_label("Name").fill("planner")
+    dialog.get_by_label("Password").fill("corvane-demo")
+    dialog.get_by_role("button", name="Sign in").click()
+    expect(dialog).to_have_count(0)
+    expect(page.get_by_test_id("saved")).to_contain_text(re.compile("^saved"))
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_label("E of K1", exact=True)).to_have_value("622520.000")
+    settled(page)
+
+
+def test_workers_and_web_outlive_a_database_restart(signed_in):
+    from django.db import connection
+
+    page = signed_in
+    open_demo(page)
+    connection.close_pool()
+    for what in ("stop", "start"):
+        subprocess.run(["python3", "scripts/cluster.py", what], check=True)
+        if what == "stop":
+            commit(page.get_by_label("E of K1", exact=True), "622523")
+            expect(page.get_by_test_id("saved")).to_contain_text("waiting")
+    expect(page.get_by_test_id("saved")).to_contain_text(re.compile("^saved"))
+    expect(page.get_by_role("progressbar")).to_have_count(0, timeout=90_000)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_label("E of K1", exact=True)).to_have_value("622520.000")
+    settled(page)
