@@ -110,9 +110,10 @@ import json, sys, django
 django.setup()
 from django.contrib.auth.models import User
 from kardo.server.accounts.models import Member, Organisation
-from kardo.server.plans.editing import assemble, create_job
+from kardo.server.plans.editing import create_job
+from kardo.server.plans.stored import whole_plan
 from kardo.server.predictions.models import Prediction
-from kardo.server.predictions.tasks import request_prediction
+from kardo.server.predictions.tasks import request_computation
 from procrastinate.contrib.django.models import ProcrastinateJob
 given = json.load(sys.stdin)
 answer = None

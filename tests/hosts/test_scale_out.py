@@ -11,7 +11,7 @@ from kardo.core.plan.model import plan_from_json
 office, _ = Organisation.objects.get_or_create(name=given["office"])
 user, _ = User.objects.get_or_create(username=given["office"])
 job = create_job(office, user, plan_from_json(given["plan"]))
-answer = request_prediction(job, assemble(job)).pk
+answer = request_computation(job, whole_plan(job)).pk
 """
 
 

@@ -5,7 +5,7 @@ import { short } from "../lib/differences";
 import { useOutbox, usePlan } from "./plan";
 import { SignInForm } from "./SignIn";
 
-function Sheet({
+function Panel({
   open,
   onClose,
   title,
@@ -50,7 +50,7 @@ const KEYS: [string, string][] = [
 
 export function ShortcutSheet({ open, onClose }: { open: boolean; onClose: () => void }) {
   return (
-    <Sheet open={open} onClose={onClose} title="Shortcuts">
+    <Panel open={open} onClose={onClose} title="Shortcuts">
       <table className="table mt-3">
         <tbody>
           {KEYS.map(([key, words]) => (
@@ -64,7 +64,7 @@ export function ShortcutSheet({ open, onClose }: { open: boolean; onClose: () =>
       <button className="button mt-4" onClick={onClose}>
         Close
       </button>
-    </Sheet>
+    </Panel>
   );
 }
 
@@ -74,7 +74,7 @@ export function ConflictDialog() {
   const entry = entries.find((e) => e.conflicts);
   const settle = (keep: "mine" | "theirs") => entry && decide(entry, keep);
   return (
-    <Sheet open={!!entry} onClose={() => settle("theirs")} title="Somebody else changed this meanwhile">
+    <Panel open={!!entry} onClose={() => settle("theirs")} title="Somebody else changed this meanwhile">
       <p className="mt-1 text-quiet">Your change has not been saved. Other things you changed are safe.</p>
       <table className="table mt-3">
         <thead>
@@ -102,7 +102,7 @@ export function ConflictDialog() {
           Put mine on top
         </button>
       </div>
-    </Sheet>
+    </Panel>
   );
 }
 
@@ -110,7 +110,7 @@ export function ConflictDialog() {
 export function StuckDialog() {
   const { stuck, unstick, step } = usePlan();
   return (
-    <Sheet
+    <Panel
       open={!!stuck}
       onClose={unstick}
       title={`Your last step cannot be ${stuck?.direction === "redo" ? "redone" : "undone"}`}
@@ -134,7 +134,7 @@ export function StuckDialog() {
           Step over it
         </button>
       </div>
-    </Sheet>
+    </Panel>
   );
 }
 
@@ -143,7 +143,7 @@ export function ExpiredDialog() {
   const { expired, wake } = useOutbox();
   const client = useQueryClient();
   return (
-    <Sheet open={expired} onClose={() => undefined} title="You are not signed in any more">
+    <Panel open={expired} onClose={() => undefined} title="You are not signed in any more">
       <p className="mt-1 text-quiet">What you typed is kept here and goes on once you have signed in again.</p>
       <SignInForm
         onDone={(session) => {
@@ -151,6 +151,6 @@ export function ExpiredDialog() {
           wake();
         }}
       />
-    </Sheet>
+    </Panel>
   );
 }
