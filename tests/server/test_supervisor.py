@@ -5,6 +5,7 @@ import signal
 import subprocess
 import sys
 import time
+from itertools import pairwise
 from pathlib import Path
 
 from scripts.supervisor import PAUSES, Kept, Supervisor
@@ -37,7 +38,7 @@ def test_what_keeps_dying_is_tried_ever_more_slowly():
             starts.append(now)
             one.process.wait()
         now += 0.1
-    gaps = [b - a for a, b in zip(starts, starts[1:], strict=False)]
+    gaps = [b - a for a, b in pairwise(starts)]
     assert gaps == sorted(gaps) and gaps[-1] > 5 * gaps[0]
 
 
