@@ -26,6 +26,8 @@ export class Outbox<Answer> {
   private closed = false;
   private last = Date.now();
   private running: Promise<void> | null = null;
+  private written: Promise<unknown> = Promise.resolve();
+  private tail: Promise<unknown> = Promise.resolve();
   private channel = typeof BroadcastChannel === "undefined" ? null : new BroadcastChannel("kardo-outbox");
 
   constructor(
@@ -56,18 +58,25 @@ export class Outbox<Answer> {
     const entry: Waiting = { id: newId(), job: this.job, user: this.user, edits, revision, at: Date.now() };
     this.set({ entries: [...this.state.entries, entry] });
     const outcome = new Promise<boolean>((resolve) => this.settled.set(entry.id, resolve));
-    entry.seq = await store.waiting.add({ ...entry });
+    const writing = store.waiting.add({ ...entry });
+    this.written = Promise.allSettled([this.written, writing]);
+    entry.seq = await writing;
     this.channel?.postMessage("");
     void this.flush();
     return outcome;
   }
 
-  /** The newest step goes again before it was sent; false where there is none, or it is on its way. */
+  /** The newest step goes again before it was sent; false where there is none left. Never beside a sending, which could
+   * have read the step already and would send it after all. */
   async takeBack(): Promise<boolean> {
-    const newest = this.waiting.at(-1);
-    if (!newest?.seq || (this.state.sending && this.waiting.length === 1)) return false;
-    await this.forget(newest);
-    return true;
+    await this.written;
+    return this.exclusively(async () => {
+      await this.reload();
+      const newest = this.waiting.at(-1);
+      if (!newest) return false;
+      await this.forget(newest);
+      return true;
+    });
   }
 
   /** Let a step go: one that was refused, or the conflicting part of one. */
@@ -116,10 +125,13 @@ export class Outbox<Answer> {
     return this.running;
   }
 
-  private async exclusively(work: () => Promise<void>): Promise<void> {
+  /** One after another: across all tabs where the browser has locks, else within this one. */
+  private exclusively<T>(work: () => Promise<T>): Promise<T> {
     const locks = globalThis.navigator?.locks;
-    if (!locks) return work();
-    await locks.request(`kardo-outbox-${this.job}`, work);
+    if (locks) return locks.request(`kardo-outbox-${this.job}`, work) as Promise<T>;
+    const mine = this.tail.then(work);
+    this.tail = mine.catch(() => undefined);
+    return mine;
   }
 
   private async sendAll(): Promise<void> {

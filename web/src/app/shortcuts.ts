@@ -37,9 +37,20 @@ export function useShortcuts(showHelp: (show: boolean) => void) {
       if (selected.startsWith("control/")) trial.ask(edits());
       if (timer.current) clearTimeout(timer.current);
       timer.current = setTimeout(() => {
+        timer.current = null;
         void edit(edits());
         setDraft(null);
       }, 450);
+      return true;
+    }
+
+    /** A nudge that is still gathering is all that an undo takes back. */
+    function dropNudge() {
+      if (!timer.current) return false;
+      clearTimeout(timer.current);
+      timer.current = null;
+      setDraft(null);
+      trial.clear();
       return true;
     }
 
@@ -67,7 +78,7 @@ export function useShortcuts(showHelp: (show: boolean) => void) {
     function act(event: KeyboardEvent): boolean {
       const key = event.key;
       if ((event.ctrlKey || event.metaKey) && key.toLowerCase() === "z") {
-        void step(event.shiftKey ? "redo" : "undo");
+        if (event.shiftKey || !dropNudge()) void step(event.shiftKey ? "redo" : "undo");
         return true;
       }
       if (event.ctrlKey || event.metaKey || event.altKey) return false;
