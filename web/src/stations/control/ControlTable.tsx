@@ -28,6 +28,8 @@ const ROLES = [
   { id: "target", name: "target" },
   { id: "check", name: "check" },
 ];
+/** Room for all digits: in metres a northing has one more than an easting, in feet both may have eight before the point. */
+const WIDTHS = { m: { e: "w-[6.3rem]", n: "w-[6.9rem]" }, ft: { e: "w-[7.6rem]", n: "w-[7.6rem]" } };
 const ROW_HEIGHT = 27;
 const column = createColumnHelper<Row>();
 
@@ -214,7 +216,7 @@ function useColumns() {
         label={`${label} of ${p.name}`}
         value={p[key]}
         unit={unit}
-        width="w-[6.3rem]"
+        width={WIDTHS[unit === "m" ? "m" : "ft"][key]}
         onCommit={(v) => v !== null && set(p.id, { [key]: v })}
       />
     );
@@ -285,7 +287,7 @@ function useColumns() {
             value={original.point.h ?? original.height}
             unit={unit}
             decimals={3}
-            width="w-16"
+            width="w-15"
             optional
             onCommit={(h) => set(original.point.id, { h })}
           />
@@ -320,7 +322,7 @@ function useColumns() {
                 label={`${name} hangs on`}
                 value={getValue()}
                 options={hangs}
-                className="w-24"
+                className="w-[5.6rem]"
                 onChange={(hung) => set(id, { hangs_on: hangingOf(hung, hangs_on) })}
               />
               {hangs_on.on === "session" && (
@@ -337,17 +339,17 @@ function useColumns() {
       }),
       column.display({
         id: "own",
-        header: "σ H / V",
+        header: "σ H/V",
         meta: { num: true, title: `own sigma of the observation in ${fineUnit(unit)}: each axis, and up` },
         cell: ({ row: { original: r } }) =>
-          r.figures ? `${fine(r.figures.own_h, unit)} / ${fine(r.figures.own_v, unit)}` : "–",
+          r.figures ? `${fine(r.figures.own_h, unit)}/${fine(r.figures.own_v, unit)}` : "–",
       }),
       column.accessor((r) => r.figures?.map_v ?? 0, {
         id: "map",
-        header: "map H / V",
+        header: "map H/V",
         meta: { num: true, title: `predicted error of the map here in ${fineUnit(unit)}: radial, and height` },
         cell: ({ row: { original: r } }) =>
-          r.figures ? `${fine(r.figures.map_h, unit)} / ${fine(r.figures.map_v, unit)}` : "–",
+          r.figures ? `${fine(r.figures.map_h, unit)}/${fine(r.figures.map_v, unit)}` : "–",
       }),
       column.accessor((r) => r.figures?.images ?? 0, {
         id: "images",
@@ -369,7 +371,7 @@ function useColumns() {
             value={original.point.width}
             unit={unit}
             decimals={2}
-            width="w-11"
+            width="w-12"
             onCommit={(v) => v !== null && set(original.point.id, { width: v })}
           />
         ),
