@@ -10,9 +10,9 @@ import math
 from collections import Counter
 from collections.abc import Iterator
 from functools import cached_property
-from typing import Annotated, Any, Literal, TypeVar
+from typing import Annotated, Any, Literal
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import Field, model_validator
 
 from kardo.core.arrays import Json
 from kardo.core.errors import PlanError
@@ -22,15 +22,14 @@ from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint, Visit
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Camera, Kit
-from kardo.core.plan.parts import MAX_POINTS, Part, essence
-from kardo.core.plan.site import Site
+from kardo.core.plan.parts import MAX_POINTS, Part, essence, validated
+from kardo.core.plan.site import Site, Terrain, surface_of
 from kardo.core.plan.stands import CorrectionNetwork, Mark, OnInstrument, OnNetwork, OnSetUp, SetUp
 from kardo.core.terrain.surface import Surface
 
 FORMAT: Literal["kardo-plan"] = "kardo-plan"
 VERSION: Literal[2] = 2
 
-Row = TypeVar("Row", bound=Part)
 Value = Annotated[float, Field(allow_inf_nan=False, ge=-1e12, le=1e12)]
 
 
@@ -115,15 +114,10 @@ class Plan(Part):
     def without_heights(self) -> "Plan":
         """The plan as it is stored: the terrain by its digest."""
         terrain = self.site.ground.terrain
-        return self if terrain is None else self._with_terrain(terrain.without_heights())
+        return self if terrain is None else self.with_terrain(terrain.without_heights())
 
-    def with_heights(self, packed: str) -> "Plan":
-        """A stored plan with the heights of its terrain. Raises PlanError when they are not those of the digest."""
-        terrain = self.site.ground.terrain
-        assert terrain is not None
-        return self._with_terrain(validated(type(terrain), terrain.model_dump() | {"heights": packed}, "terrain"))
-
-    def _with_terrain(self, terrain: Any) -> "Plan":
+    def with_terrain(self, terrain: Terrain) -> "Plan":
+        """The plan on another terrain, or on its own with the heights."""
         ground = self.site.ground.model_copy(update={"terrain": terrain})
         return self.model_copy(update={"site": self.site.model_copy(update={"ground": ground})})
 
@@ -142,14 +136,8 @@ class Plan(Part):
     @cached_property
     def surface(self) -> Surface | None:
         """The ground, None before there is a terrain. Raises PlanError when its heights are not at hand."""
-        t = self.site.ground.terrain
-        if t is None:
-            return None
-        if t.heights is None:
-            raise PlanError(
-                "The terrain's heights are not here.", where="Site, terrain", mend="Import the terrain again."
-            )
-        return Surface.unpack(t.e0, t.n0, t.step, t.rows, t.cols, t.heights)
+        terrain = self.site.ground.terrain
+        return None if terrain is None else surface_of(terrain)
 
     @property
     def targets(self) -> tuple[ControlPoint, ...]:
@@ -233,18 +221,6 @@ def plan_of(document: Json) -> Plan:
     """The plan of a document of this version. Raises PlanError about the first fault."""
     plan: Plan = validated(Plan, document, "plan")
     return plan
-
-
-def validated(model: type[Row], data: Any, where: str) -> Row:
-    """Build a part of the plan, turning the validator's report into one clear error about the first fault. Raises PlanError."""
-    try:
-        return model.model_validate(data)
-    except ValidationError as fault:
-        first = fault.errors()[0]
-        path = ".".join([where, *(str(p) for p in first["loc"])])
-        message = first["msg"].removeprefix("Value error, ")
-        given = ascii(first["input"])[:60]
-        raise PlanError(f"{message[0].upper()}{message[1:]}.", where=path, mend=f"Given: {given}") from fault
 
 
 def json_schema() -> Json:

@@ -2,11 +2,12 @@
 
 import unicodedata
 from functools import cache
-from typing import Annotated, Any
+from typing import Annotated, Any, TypeVar
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
 from kardo.core.arrays import Json
+from kardo.core.errors import PlanError
 
 
 class _Prose:
@@ -43,6 +44,9 @@ class Part(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", json_schema_serialization_defaults_required=True)
 
 
+Row = TypeVar("Row", bound=BaseModel)
+
+
 @cache
 def _numeric_fields(model: type[Part]) -> tuple[str, ...]:
     return tuple(name for name, field in model.model_fields.items() if PROSE not in field.metadata)
@@ -62,3 +66,15 @@ def essence(value: Any) -> Any:
 def to_json(part: Part) -> Json:
     """A part as plain JSON."""
     return part.model_dump(mode="json")
+
+
+def validated(model: type[Row], data: Any, where: str) -> Row:
+    """Build a part of the plan, turning the validator's report into one clear error about the first fault. Raises PlanError."""
+    try:
+        return model.model_validate(data)
+    except ValidationError as fault:
+        first = fault.errors()[0]
+        path = ".".join([where, *(str(p) for p in first["loc"])])
+        message = first["msg"].removeprefix("Value error, ")
+        given = ascii(first["input"])[:60]
+        raise PlanError(f"{message[0].upper()}{message[1:]}.", where=path, mend=f"Given: {given}") from fault

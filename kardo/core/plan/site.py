@@ -2,11 +2,13 @@
 
 import hashlib
 import json
+from functools import lru_cache
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
 from kardo.core.arrays import Json
+from kardo.core.errors import PlanError
 from kardo.core.plan.parts import (
     MAX_VERTICES,
     PROSE,
@@ -19,6 +21,7 @@ from kardo.core.plan.parts import (
     Place,
     Ring,
     to_json,
+    validated,
 )
 from kardo.core.terrain.surface import Surface
 
@@ -86,6 +89,21 @@ class Terrain(Part):
     def without_heights(self) -> "Terrain":
         """The small form that a stored plan holds."""
         return self.model_copy(update={"heights": None})
+
+    def with_heights(self, packed: str) -> "Terrain":
+        """The whole of a stored terrain. Raises PlanError for heights that are not those of its digest."""
+        return validated(Terrain, self.model_dump() | {"heights": packed}, "terrain")
+
+
+@lru_cache(maxsize=4)
+def surface_of(terrain: Terrain) -> Surface:
+    """A terrain's heights, unpacked. Raises PlanError when they are not at hand."""
+    t = terrain
+    if t.heights is None:
+        raise PlanError("The terrain's heights are not here.", where="Site, terrain", mend="Import the terrain again.")
+    surface = Surface.unpack(t.e0, t.n0, t.step, t.rows, t.cols, t.heights)
+    surface.heights.setflags(write=False)  # for it is shared
+    return surface
 
 
 def terrain_digest(value: Json) -> str:

@@ -19,7 +19,8 @@ from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import Occupation
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera
 from kardo.core.plan.library import library, new_plan
-from kardo.core.plan.model import json_schema, plan_from_json, validated
+from kardo.core.plan.model import json_schema, plan_from_json
+from kardo.core.plan.parts import validated
 from kardo.core.practice.catalogue import rules
 from kardo.server.access import job_of, organisation_of
 from kardo.server.jobs.models import Job

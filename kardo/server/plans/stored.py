@@ -32,7 +32,8 @@ def bring_up_to_date(job: Job) -> None:
     """A document that an older model stored goes through the upgrade chain, and is kept so with its new hash."""
     if job.model != model_digest():
         keep(job, plan_from_json(job.document or {"format": "kardo-plan", "version": 1}))
-        Job.objects.filter(pk=job.pk).update(document=job.document, plan_hash=job.plan_hash, model=job.model)
+        unedited = Job.objects.filter(pk=job.pk, revision=job.revision)
+        unedited.update(document=job.document, plan_hash=job.plan_hash, model=job.model)
 
 
 def keep(job: Job, plan: Plan) -> None:
@@ -49,15 +50,16 @@ def whole_plan(job: Job) -> Plan:
 def with_ground(job_id: Any, plan: Plan) -> Plan:
     """A stored plan with its heights. Raises PlanError when they are not kept."""
     terrain = plan.site.ground.terrain
-    return plan if terrain is None or terrain.heights else plan.with_heights(_heights(job_id, terrain.digest))
+    return plan if terrain is None or terrain.heights else plan.with_terrain(_whole_terrain(job_id, terrain))
 
 
 @lru_cache(maxsize=16)
-def _heights(job_id: Any, digest: str) -> str:
-    grid = TerrainGrid.objects.filter(job_id=job_id, digest=digest).values_list("value__heights", flat=True).first()
-    if grid is None:
+def _whole_terrain(job_id: Any, terrain: Terrain) -> Terrain:
+    rows = TerrainGrid.objects.filter(job_id=job_id, digest=terrain.digest)
+    heights = rows.values_list("value__heights", flat=True).first()
+    if heights is None:
         raise PlanError("The terrain's heights are not here.", where="Site, terrain", mend="Import the terrain again.")
-    return str(grid)
+    return terrain.with_heights(str(heights))
 
 
 def keep_terrain(job: Job, terrain: Terrain) -> Json:
