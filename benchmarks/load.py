@@ -4,7 +4,8 @@
 
 Starts PostgreSQL, the web server and the workers itself, on a database of its own, and prints what people would have felt.
 Each person reads plan, summary and prediction every two seconds and edits every ten; who drags asks for live figures five
-times a second, as the browser does.
+times a second, as the browser does. What was read is held with its tag and asked for again with it, as a browser's cache does.
+`--checkout` serves another checkout's code instead of this one's.
 """
 
 import argparse
@@ -18,6 +19,7 @@ import threading
 import time
 import urllib.request
 from pathlib import Path
+from typing import Any
 from uuid import uuid4
 
 import gevent.monkey
@@ -27,7 +29,8 @@ gevent.monkey.patch_all()
 from locust import HttpUser, between, constant_pacing, task  # noqa: E402
 from locust.env import Environment  # noqa: E402
 
-ROOT = Path(__file__).resolve().parents[1]
+from benchmarks.checkouts import HERE, by_field, commands, environment, fresh_database, put, python  # noqa: E402
+
 DATABASE = "kardo_load"
 MOST_USERS, MOST_SECONDS = 200, 600
 TOLD: dict[str, int] = {"ready": 0, "preparing": 0, "refused": 0}
@@ -39,15 +42,18 @@ class Person(HttpUser):
     abstract = True
     wait_time = constant_pacing(2.0)
     drags = False
+    by_field = True
     jobs: list[tuple[str, str]] = []
     names = iter(range(10**6))
 
     def on_start(self) -> None:
         number = next(Person.names)
         self.turn = random.Random(number).randrange(5)
+        self.held: dict[str, tuple[str, Any]] = {}
         self.job, key = self.jobs[number % len(self.jobs)]
         self.client.cookies.set("sessionid", key)  # fifty passwords checked at once are another load than this one
         self.client.get("/api/session", name="who am I")
+        gevent.sleep(random.Random(number).uniform(0, 2))  # nobody keeps step with anybody
 
     def _headers(self) -> dict[str, str]:
         return {"X-CSRFToken": self.client.cookies.get("csrftoken", ""), "Content-Type": "application/json"}
@@ -55,21 +61,30 @@ class Person(HttpUser):
     def _post(self, path: str, body: dict, name: str):
         return self.client.post(path, data=json.dumps(body), headers=self._headers(), name=name)
 
-    @task
-    def turn_round(self) -> None:
-        plan = self.client.get(f"/api/jobs/{self.job}/plan", name="read plan").json()
-        self.client.get(f"/api/jobs/{self.job}/summary", name="read summary")
-        self.client.get(f"/api/jobs/{self.job}/prediction", name="read prediction")
+    def _read(self, what: str) -> Any:
+        """As a browser with a cache reads."""
+        tag, held = self.held.get(what, ("", None))
+        answer = self.client.get(f"/api/jobs/{self.job}/{what}", name=f"read {what}", headers={"If-None-Match": tag})
+        if answer.status_code == 200:
+            held = answer.json()
+            self.held[what] = answer.headers.get("ETag", ""), held
+        return held
+
+    def look_round(self) -> None:
+        """Read everything, and edit at every fifth time."""
+        plan = self._read("plan")
+        self._read("summary")
+        self._read("prediction")
         self.turn += 1
-        if self.turn % 5 == 0:
+        if self.turn % 5 == 0 and plan:
             self._edit(plan)
 
     def _edit(self, plan: dict) -> None:
-        point = plan["plan"]["control"][0]
-        step = {"path": "control/G1/e", "before": point["e"], "after": point["e"] + 0.1}
+        point = next(p for p in plan["plan"]["control"] if p["id"] == "G1")
+        body = put(self.by_field, {"control/G1": (point, point | {"e": point["e"] + 0.1})})
         self.client.patch(
             f"/api/jobs/{self.job}/plan",
-            data=json.dumps({"edits": [step], "id": str(uuid4())}),
+            data=json.dumps(body | ({"id": str(uuid4())} if self.by_field else {})),
             headers=self._headers() | {"If-Match": f'"{plan["revision"]}"'},
             name="edit",
         )
@@ -79,6 +94,10 @@ class Reader(Person):
     """Reads and edits."""
 
     weight = 4
+
+    @task
+    def turn_round(self) -> None:
+        self.look_round()
 
 
 class Dragger(Person):
@@ -96,80 +115,31 @@ class Dragger(Person):
     def turn_round(self) -> None:
         if time.monotonic() - self.read_at > 2:
             self.read_at = time.monotonic()
-            super().turn_round()
-            self.plan = self.client.get(f"/api/jobs/{self.job}/plan", name="read plan").json()["plan"]
-        point = self.plan["control"][1]
-        step = {"path": "control/G2/e", "before": point["e"], "after": point["e"] + random.uniform(-20, 20)}
-        answer = self._post(f"/api/jobs/{self.job}/live", {"edits": [step]}, "live")
+            self.look_round()
+            self.plan = self._read("plan")["plan"]
+        point = next(p for p in self.plan["control"] if p["id"] == "G2")
+        there = point | {"e": point["e"] + random.uniform(-20, 20)}
+        answer = self._post(f"/api/jobs/{self.job}/live", put(self.by_field, {"control/G2": (point, there)}), "live")
         if answer.ok:
             TOLD[answer.json()["state"]] += 1
 
 
-def prepare(users: int) -> list[tuple[str, str]]:
+def prepare(users: int, checkout: Path) -> list[tuple[str, str]]:
     """A database with so many jobs, each with its person; their ids and the session of each."""
-    os.environ.update(KARDO_DB_NAME=DATABASE, DJANGO_SETTINGS_MODULE="kardo.server.settings")
-    sys.path.insert(0, str(ROOT))
-    from scripts import cluster
-
-    cluster.start()
-    known = json.loads(cluster.WRITTEN.read_text())
-    for sql in (f"DROP DATABASE IF EXISTS {DATABASE} WITH (FORCE)", f"CREATE DATABASE {DATABASE}"):
-        cluster._psql(known, "postgres", sql)
-    made = subprocess.run(
-        [sys.executable, "-m", "benchmarks.load", "--fill", str(users)],
-        cwd=ROOT,
-        check=True,
-        capture_output=True,
-        text=True,
-    )
-    return json.loads(made.stdout.splitlines()[-1])
+    fresh_database(DATABASE)
+    return json.loads(python(checkout, DATABASE, str(Path(__file__).with_name("fill.py")), str(users)))
 
 
-def fill(users: int) -> None:
-    """In a process of its own: the jobs of the demo, a little apart, so that no two share a prediction."""
-    os.environ.update(KARDO_DB_NAME=DATABASE, DJANGO_SETTINGS_MODULE="kardo.server.settings")
-    import django
-    from django.conf import settings
-
-    django.setup()
-    from django.contrib.auth import BACKEND_SESSION_KEY, HASH_SESSION_KEY, SESSION_KEY
-    from django.contrib.auth.models import User
-    from django.contrib.sessions.backends.db import SessionStore
-    from django.core.management import call_command
-
-    from kardo.demo import demo_plan
-    from kardo.server.accounts.models import Member, Organisation
-    from kardo.server.plans.editing import create_job
-
-    call_command("migrate", verbosity=0)
-    plan, told = demo_plan("sallow-bank"), []
-    for k in range(users):
-        office = Organisation.objects.get_or_create(name=f"Office {k % 10}")[0]
-        user = User.objects.create(username=f"load{k}")
-        Member.objects.create(user=user, organisation=office)
-        moved = plan.control[4].model_copy(update={"e": plan.control[4].e + 0.1 * k})
-        job = create_job(
-            office, user, plan.model_copy(update={"control": (*plan.control[:4], moved, *plan.control[5:])})
-        )
-        session = SessionStore()
-        session[SESSION_KEY] = str(user.pk)
-        session[BACKEND_SESSION_KEY] = settings.AUTHENTICATION_BACKENDS[0]
-        session[HASH_SESSION_KEY] = user.get_session_auth_hash()
-        session.save()
-        told.append((str(job.pk), session.session_key))
-    print(json.dumps(told))
-
-
-def run(users: int, seconds: int, dragging: int, warm: int) -> dict:
+def run(users: int, seconds: int, dragging: int, warm: int, checkout: Path) -> dict:
     """Serve, load, measure."""
-    from scripts.demo import web, worker
-
-    Person.jobs = prepare(users)
+    Person.jobs, Person.by_field = prepare(users, checkout), by_field(checkout)
     with socket.socket() as s:
         s.bind(("127.0.0.1", 0))
         port = s.getsockname()[1]
-    commands = [web(port), worker("--only", "quick"), worker("--only", "patient", "--nice", "10")]
-    running = [subprocess.Popen(c, cwd=ROOT, start_new_session=True) for c in commands]
+    running = [
+        subprocess.Popen(c, cwd=checkout, env=environment(checkout, DATABASE), start_new_session=True)
+        for c in commands(checkout, port)
+    ]
     try:
         host = f"http://127.0.0.1:{port}"
         _await(host)
@@ -216,6 +186,8 @@ def _figures(env: Environment, users: int, seconds: int, threads: int) -> dict:
             "p95_ms": entry.get_response_time_percentile(0.95),
         }
     answers = sum(TOLD.values())
+    for failure in env.stats.errors.values():
+        print(failure.to_name(), failure.occurrences, file=sys.stderr)
     return {
         "users": users,
         "seconds": seconds,
@@ -234,18 +206,15 @@ def main() -> None:
     )
     parser.add_argument("--dragging", type=int, default=10)
     parser.add_argument("--json", type=Path)
-    parser.add_argument("--fill", type=int, help=argparse.SUPPRESS)
+    parser.add_argument("--checkout", type=Path, default=HERE, help="whose code is served")
     args = parser.parse_args()
-    if args.fill:
-        return fill(args.fill)
     if not (0 < args.users <= MOST_USERS and 0 < args.seconds <= MOST_SECONDS):
         sys.exit(f"up to {MOST_USERS} users and {MOST_SECONDS} seconds")
     threading.stack_size(256 * 1024)
-    told = run(args.users, args.seconds, args.dragging, args.warm)
+    told = run(args.users, args.seconds, args.dragging, args.warm, args.checkout.resolve())
     print(json.dumps(told, indent=1))
     if args.json:
         args.json.write_text(json.dumps(told, indent=1))
-    return None
 
 
 if __name__ == "__main__":
