@@ -1,5 +1,6 @@
-"""Starts everything the demo needs, keeps it running, and stops all of it on Ctrl-C: PostgreSQL, the web server, one worker for
-quick work and one for patient work too."""
+"""Starts everything the demo needs, keeps it running, and stops all of it on Ctrl-C: PostgreSQL, the web server, the keeper of
+live networks, one worker for quick work and one for patient work. Whoever waits for an answer now comes before whoever waits
+for a computation: the others give way by as much as is written here."""
 
 import os
 import signal
@@ -32,7 +33,7 @@ def _manage(*words: str, **options) -> subprocess.CompletedProcess:
 
 def web(port: int) -> list[str]:
     """The web server's command."""
-    options = ["--bind", f"127.0.0.1:{port}", "--worker-class", "uvicorn_worker.UvicornWorker", "--workers", "1"]
+    options = ["--bind", f"127.0.0.1:{port}", "--worker-class", "uvicorn_worker.UvicornWorker", "--workers", "2"]
     return [
         PYTHON,
         "-m",
@@ -41,14 +42,20 @@ def web(port: int) -> list[str]:
         *options,
         "--graceful-timeout",
         "3",
+        "--keep-alive",
+        "75",
         "--log-level",
         "warning",
     ]
 
 
-def worker(*words: str) -> list[str]:
-    """A worker's command."""
-    return [PYTHON, "manage.py", "worker", *words]
+def behind() -> dict[str, list[str]]:
+    """The commands of all that works behind the web server, by name."""
+    return {
+        "keeper of live networks": [PYTHON, "-m", "kardo.server.keeper", "--nice", "4"],
+        "quick worker": [PYTHON, "manage.py", "worker", "--only", "quick", "--nice", "8"],
+        "patient worker": [PYTHON, "manage.py", "worker", "--only", "patient", "--nice", "15"],
+    }
 
 
 def main() -> int:
@@ -58,15 +65,8 @@ def main() -> int:
     _manage("migrate", "--verbosity", "0")
     people = _manage("load_demo", capture_output=True, text=True).stdout
     port = _port(int(os.environ.get("KARDO_PORT", "8000")))
-    keep = Supervisor(
-        ROOT,
-        [
-            Kept("web server", web(port)),
-            Kept("quick worker", worker("--only", "quick")),
-            Kept("patient worker", worker("--only", "patient", "--nice", "10")),
-        ],
-        mend=cluster.revive,
-    )
+    all_of_it = {"web server": web(port), **behind()}
+    keep = Supervisor(ROOT, [Kept(name, command) for name, command in all_of_it.items()], mend=cluster.revive)
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, keep.stop)
     print(f"\nKardo is at http://127.0.0.1:{port}\nSign in as one of:\n{people}\nCtrl-C stops everything.", flush=True)

@@ -18,5 +18,5 @@ def organisation_of(request: HttpRequest) -> Organisation:
 
 def job_of(request: HttpRequest, job_id, jobs: QuerySet[Job] | None = None) -> Job:
     """The job, or 404 whether it does not exist or is another organisation's; jobs says otherwise how rows are read."""
-    rows = Job.objects.all() if jobs is None else jobs
-    return get_object_or_404(rows.select_related("saved_by").filter(organisation=organisation_of(request)), pk=job_id)
+    rows = Job.objects.select_related("saved_by") if jobs is None else jobs
+    return get_object_or_404(rows.filter(organisation=organisation_of(request)), pk=job_id)

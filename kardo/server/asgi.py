@@ -1,16 +1,29 @@
-"""The web server's entry: ordinary requests in threads, events as streams. Live answers are many small products of matrices:
-on one BLAS thread they take half the time of two that wake and wait for each other, and the other core is left to the workers."""
+"""The web server's entry: ordinary requests in a fixed number of threads, events as streams.
+
+Django's own way of answering an ordinary request inside an event loop hands it to and fro between threads and the loop at
+every step, and takes three times as long as answering it.
+"""
 
 import os
-import warnings
 
-os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
-os.environ.setdefault("OMP_WAIT_POLICY", "passive")
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "kardo.server.settings")
 
+from a2wsgi import WSGIMiddleware
 from django.core.asgi import get_asgi_application
+from django.core.wsgi import get_wsgi_application
 
-# files of the front end are read whole before they are sent, which is what is wanted
-warnings.filterwarnings("ignore", message="StreamingHttpResponse must consume synchronous iterators")
+THREADS = 4  # of each of the web server's processes, and as many again for who waits for live figures
 
-application = get_asgi_application()
+_streams = get_asgi_application()
+_django = get_wsgi_application()
+_requests, _live = WSGIMiddleware(_django, workers=THREADS), WSGIMiddleware(_django, workers=THREADS)
+
+
+async def application(scope, receive, send):
+    """Streams of events to the event loop, questions that wait for another process to threads of their own, all else to
+    the threads."""
+    path = scope.get("path", "")
+    if scope["type"] == "lifespan" or path.endswith("/events"):
+        await _streams(scope, receive, send)
+    else:
+        await (_live if path.endswith("/live") else _requests)(scope, receive, send)

@@ -19,6 +19,7 @@ from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpRespons
 from django.utils import timezone
 
 from kardo.server.access import job_of
+from kardo.server.jobs.models import Job
 from kardo.server.predictions.answers import time_left
 from kardo.server.problems import problem
 
@@ -98,14 +99,9 @@ hubs: dict[int, Hub] = {}  # by event loop: a test has one of its own
 
 async def job_events(request: HttpRequest, job_id: Any) -> HttpResponse | StreamingHttpResponse:
     """The job's events, for as long as the browser listens."""
-    user = await request.auser()
-    if not user.is_authenticated:
-        return problem(401, "You are not signed in.", mend="Sign in again; what you typed is kept.")
-    request.user = user
-    try:
-        job = await sync_to_async(job_of)(request, job_id)
-    except Http404:
-        return problem(404, "There is no such job here.")
+    job = await sync_to_async(_job)(request, job_id)
+    if isinstance(job, HttpResponse):
+        return job
     response = StreamingHttpResponse(
         _stream(str(job.pk), job.organisation_id, job.revision), content_type="text/event-stream"
     )
@@ -113,6 +109,18 @@ async def job_events(request: HttpRequest, job_id: Any) -> HttpResponse | Stream
     response["Content-Encoding"] = "identity"  # never gathered up to be compressed
     response["X-Accel-Buffering"] = "no"
     return response
+
+
+def _job(request: HttpRequest, job_id: Any) -> Job | HttpResponse:
+    """The job to listen to, or the refusal. A stream lasts long, and holds no connection of the database meanwhile."""
+    try:
+        if not request.user.is_authenticated:
+            return problem(401, "You are not signed in.", mend="Sign in again; what you typed is kept.")
+        return job_of(request, job_id)
+    except Http404:
+        return problem(404, "There is no such job here.")
+    finally:
+        connection.close()
 
 
 async def _stream(job: str, organisation: int, revision: int) -> AsyncIterator[bytes]:

@@ -23,10 +23,9 @@ def _database() -> dict:
         "PASSWORD": os.environ.get("KARDO_DB_PASSWORD", found.get("password", "")),
         "HOST": os.environ.get("KARDO_DB_HOST", "127.0.0.1"),
         "PORT": os.environ.get("KARDO_DB_PORT", found.get("port", 5432)),
+        "CONN_MAX_AGE": None,  # requests run in a fixed number of threads, and each keeps its connection
         "CONN_HEALTH_CHECKS": True,
         "OPTIONS": {
-            # requests run in threads that come and go; signing in to the database anew would take longer than the answer
-            "pool": {"min_size": 1, "max_size": 12, "timeout": 10},
             "options": "" if _unhurried() else "-c statement_timeout=20s -c lock_timeout=10s",
             "connect_timeout": 5,
         },

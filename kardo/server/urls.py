@@ -4,16 +4,16 @@ from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.urls import path, re_path
 from ninja import NinjaAPI
-from ninja.security import django_auth
 
 from kardo.server import problems
 from kardo.server.accounts.api import router as session
+from kardo.server.accounts.seen import seen
 from kardo.server.events import job_events
 from kardo.server.jobs.api import catalogues
 from kardo.server.jobs.api import router as jobs
 from kardo.server.plans.api import router as plans
 
-api = NinjaAPI(title="Kardo", version="1", auth=django_auth, docs_url=None)
+api = NinjaAPI(title="Kardo", version="1", auth=seen, docs_url=None)
 problems.install(api)
 api.add_router("/session", session)
 api.add_router("/jobs", jobs)

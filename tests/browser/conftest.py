@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import expect
 
-from scripts.demo import web, worker
+from scripts.demo import behind, web
 
 ROOT = Path(__file__).parents[2]
 CHROMIUM = [
@@ -74,17 +74,16 @@ def product(django_db_setup, django_db_blocker, web_process):
     from django.db import connection
 
     from kardo.server.jobs.models import Job
-    from kardo.server.predictions.models import Prediction
+    from kardo.server.predictions.models import Computation
 
     with django_db_blocker.unblock():
-        Prediction.objects.all().delete()  # a killed run may have left its own
+        Computation.objects.all().delete()  # a killed run may have left its own
         Job.objects.all().delete()
         call_command("load_demo", stdout=open(os.devnull, "w"))  # noqa: SIM115
     with socket.socket() as s:
         s.bind(("127.0.0.1", 0))
         address = f"http://127.0.0.1:{s.getsockname()[1]}"
-    workers = [worker("--only", "quick"), worker("--only", "patient", "--nice", "10")]
-    running = [subprocess.Popen(c, cwd=ROOT, env=_environment(), stderr=subprocess.DEVNULL) for c in workers]
+    running = [subprocess.Popen(c, cwd=ROOT, env=_environment(), stderr=subprocess.DEVNULL) for c in behind().values()]
     web_process.current = start_web(address)
     wait_for(address)
     yield address

@@ -112,7 +112,7 @@ from django.contrib.auth.models import User
 from kardo.server.accounts.models import Member, Organisation
 from kardo.server.plans.editing import create_job
 from kardo.server.plans.stored import whole_plan
-from kardo.server.predictions.models import Prediction
+from kardo.server.predictions.models import Computation
 from kardo.server.predictions.tasks import request_computation
 from procrastinate.contrib.django.models import ProcrastinateJob
 given = json.load(sys.stdin)
@@ -143,7 +143,7 @@ print("ANSWER" + json.dumps(answer, default=str))
             dbname="hosts",
         ) as connection:
             found = connection.execute(
-                f"SELECT {', '.join(names)} FROM predictions_prediction WHERE id = %s", (number,)
+                f"SELECT {', '.join(names)} FROM predictions_computation WHERE id = %s", (number,)
             )
             return dict(zip(names, found.fetchone(), strict=True))
 
@@ -176,4 +176,4 @@ def hosts(shared_cluster):
     for worker in office.workers.values():
         worker.kill()
         worker.wait()
-    office.ask("Prediction.objects.all().delete(); ProcrastinateJob.objects.all().delete()")
+    office.ask("Computation.objects.all().delete(); ProcrastinateJob.objects.all().delete()")

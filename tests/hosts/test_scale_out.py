@@ -46,7 +46,7 @@ def test_a_killed_worker_loses_nothing_and_nothing_is_stored_twice(hosts):
     after = hosts.wait_until_done(number)
     assert after["runner"] != before["runner"] and after["result"]["size"]["exposures"] > 2300
     assert hosts.ask(
-        "answer = [Prediction.objects.count(), ProcrastinateJob.objects.exclude(status='succeeded').count()]"
+        "answer = [Computation.objects.count(), ProcrastinateJob.objects.exclude(status='succeeded').count()]"
     ) == [1, 0]
 
 

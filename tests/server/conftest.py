@@ -8,6 +8,8 @@ from django.test import Client
 
 from kardo.server.accounts.models import Member, Organisation
 from kardo.server.plans.editing import create_job
+from kardo.server.predictions import live
+from kardo.server.predictions.networks import Networks
 from tests.conftest import small_plan
 
 
@@ -29,6 +31,14 @@ class ApiClient(Client):
 @pytest.fixture(autouse=True)
 def quick_passwords(settings):
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+
+
+@pytest.fixture(autouse=True)
+def networks(monkeypatch):
+    """Kept in this process, and new for each test."""
+    kept = Networks()
+    monkeypatch.setattr(live, "networks", kept)
+    return kept
 
 
 def person(name, organisation):

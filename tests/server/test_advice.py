@@ -13,7 +13,7 @@ from kardo.core.plan.edits import changed, edit_from_json
 from kardo.server.plans.stored import stored_plan, whole_plan
 from kardo.server.predictions import tasks
 from kardo.server.predictions.answers import seconds_left
-from kardo.server.predictions.models import Prediction
+from kardo.server.predictions.models import Computation
 from kardo.server.predictions.tasks import PATIENT, QUICK, give_up, run
 from tests.conftest import small_plan
 from tests.server.test_editing import moved
@@ -31,10 +31,10 @@ def post(client, job, what):
 
 def test_advice_starts_when_asked_and_one_click_tries_an_offer(planner, job):
     assert advice(planner, job)["state"] == "none"
-    assert not Prediction.objects.exists(), "looking does not start the search"
+    assert not Computation.objects.exists(), "looking does not start the search"
     assert post(planner, job, "advice/start")["state"] == "queued"
     assert ProcrastinateJob.objects.get().queue_name == PATIENT
-    run(key=str(Prediction.objects.get().key))
+    run(key=str(Computation.objects.get().key))
     told = advice(planner, job)
     assert told["state"] == "done"
     offers = told["result"]["offers"]
@@ -52,7 +52,7 @@ def test_advice_starts_when_asked_and_one_click_tries_an_offer(planner, job):
 def test_a_stopped_prediction_stays_stopped_until_asked_again(planner, job):
     post(planner, job, "prediction/start")
     assert post(planner, job, "prediction/stop")["state"] == "stopped"
-    number = Prediction.objects.get().key
+    number = Computation.objects.get().key
     run(key=str(number))
     assert planner.get(f"/api/jobs/{job.pk}/prediction").json()["state"] == "stopped"
     assert post(planner, job, "prediction/start")["state"] == "queued"
@@ -70,19 +70,19 @@ def while_running(monkeypatch, act):
         report(effort.MAP, 0.5)
         return Undetermined("late", 0, [])
 
-    monkeypatch.setitem(tasks.COMPUTE, Prediction.Kind.PREDICTION, compute)
+    monkeypatch.setitem(tasks.COMPUTE, Computation.Kind.PREDICTION, compute)
 
 
 def test_a_running_prediction_is_stopped_at_its_next_report(planner, job, monkeypatch):
     post(planner, job, "prediction/start")
     while_running(monkeypatch, lambda: post(planner, job, "prediction/stop"))
-    run(key=str(Prediction.objects.get().key))
-    assert Prediction.objects.get().state == "stopped" and Prediction.objects.get().result is None
+    run(key=str(Computation.objects.get().key))
+    assert Computation.objects.get().state == "stopped" and Computation.objects.get().result is None
 
 
 def test_a_running_prediction_ends_when_an_edit_overtakes_it(planner, job, monkeypatch):
     post(planner, job, "prediction/start")
-    first = Prediction.objects.get()
+    first = Computation.objects.get()
     while_running(monkeypatch, lambda: planner.patch_plan(job.pk, moved(job), 1))
     run(key=str(first.key))
     first.refresh_from_db()
@@ -92,23 +92,23 @@ def test_a_running_prediction_ends_when_an_edit_overtakes_it(planner, job, monke
 def test_a_worker_taken_for_dead_writes_nothing_more(planner, job, monkeypatch):
     """Two workers hold the same job: the one that claimed it last stores the result, once."""
     post(planner, job, "prediction/start")
-    number = Prediction.objects.get().key
-    genuine = tasks.COMPUTE[Prediction.Kind.PREDICTION]
+    number = Computation.objects.get().key
+    genuine = tasks.COMPUTE[Computation.Kind.PREDICTION]
 
     def the_other_one_finishes():
         with monkeypatch.context() as patch:
-            patch.setitem(tasks.COMPUTE, Prediction.Kind.PREDICTION, genuine)
+            patch.setitem(tasks.COMPUTE, Computation.Kind.PREDICTION, genuine)
             run(key=str(number))
 
     while_running(monkeypatch, the_other_one_finishes)
     run(key=str(number))
-    stored = Prediction.objects.get()
+    stored = Computation.objects.get()
     assert stored.state == "done" and stored.result["hash"] != "late" and stored.result["rmse_v"] > 0
 
 
 def test_work_that_costs_worker_after_worker_is_given_up_with_a_reason(planner, job):
     post(planner, job, "prediction/start")
-    give_up(str(Prediction.objects.get().key), {"what": "cut off", "where": "worker", "mend": "start again"})
+    give_up(str(Computation.objects.get().key), {"what": "cut off", "where": "worker", "mend": "start again"})
     told = planner.get(f"/api/jobs/{job.pk}/prediction").json()
     assert told["state"] == "failed" and told["error"]["mend"] == "start again"
     assert post(planner, job, "prediction/start")["state"] == "queued"
@@ -116,12 +116,12 @@ def test_work_that_costs_worker_after_worker_is_given_up_with_a_reason(planner, 
 
 def test_time_left_is_told_from_the_share_once_it_is_known():
     now = timezone.now()
-    underway = Prediction(state="running", started_at=now - timedelta(seconds=30), stage=effort.MAP, share=0.75)
+    underway = Computation(state="running", started_at=now - timedelta(seconds=30), stage=effort.MAP, share=0.75)
     assert seconds_left(underway) == pytest.approx(10, abs=0.5)
     for stage, share in ((effort.FORMING, 0.5), (effort.MAP, 0.01)):
         underway.stage, underway.share = stage, share
         assert seconds_left(underway) is None, "no figure rather than a wrong one"
-    assert seconds_left(Prediction(state="queued", stage=effort.MAP, share=0.5)) is None
+    assert seconds_left(Computation(state="queued", stage=effort.MAP, share=0.5)) is None
 
 
 def test_waiting_work_is_counted_by_queue(planner, chief, job):

@@ -7,7 +7,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import stored_plan
-from kardo.server.predictions.models import Prediction
+from kardo.server.predictions.models import Computation
 from kardo.server.predictions.tasks import run
 from tests.conftest import E0, N0
 from tests.server.conftest import edit
@@ -63,7 +63,7 @@ def test_areas_go_out_with_the_plan_and_come_back(planner, job):
 
 def test_the_prediction_tells_the_area_and_the_browser_is_told_marks_sigmas(planner, job):
     planner.patch_plan(job.pk, area(), 1)
-    run(key=str(Prediction.objects.get(plan_hash=Job.objects.get(pk=job.pk).plan_hash).key))
+    run(key=str(Computation.objects.get(plan_hash=Job.objects.get(pk=job.pk).plan_hash).key))
     told = planner.get(f"/api/jobs/{job.pk}/prediction").json()["result"]
     assert [v["id"] for v in told["volumes"]] == ["", "A1"]
     assert told["volumes"][1]["volume_95"] == pytest.approx(1.96 * told["volumes"][1]["sigma_volume"])

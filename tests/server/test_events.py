@@ -5,11 +5,12 @@ import json
 
 import pytest
 from asgiref.sync import sync_to_async
+from django.db import connection
 from django.test import AsyncClient
 
 from kardo.core.accuracy.prediction import ENGINE
 from kardo.server.jobs.models import Job
-from kardo.server.predictions.models import Prediction
+from kardo.server.predictions.models import Computation
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -52,10 +53,10 @@ def test_progress_of_a_computation_is_told_with_what_is_left(planner, job):
         stream = await listening(planner, job)
         await told(stream, "plan")
         await asyncio.sleep(0.5)
-        row = await Prediction.objects.acreate(
+        row = await Computation.objects.acreate(
             organisation_id=job.organisation_id, job=job, kind="prediction", plan_hash="x" * 64, engine=ENGINE, plan={}
         )
-        await Prediction.objects.filter(pk=row.pk).aupdate(state="running", stage="normals", share=0.5)
+        await Computation.objects.filter(pk=row.pk).aupdate(state="running", stage="normals", share=0.5)
         news = await told(stream, "prediction")
         while news["state"] != "running":
             news = await told(stream, "prediction")
@@ -73,3 +74,22 @@ def test_nobody_else_may_listen(stranger, job):
         return unknown.status_code, (await client.get(f"/api/jobs/{job.pk}/events")).status_code
 
     assert asyncio.run(answers()) == (401, 404)
+
+
+def test_many_listeners_hold_no_connections(planner, job):
+    def connections():
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT count(*) FROM pg_stat_activity WHERE datname = current_database()")
+            return cursor.fetchone()[0]
+
+    async def story():
+        before = await sync_to_async(connections)()
+        streams = [await listening(planner, job) for _ in range(10)]
+        for stream in streams:
+            await told(stream, "plan")
+        after = await sync_to_async(connections)()
+        for stream in streams:
+            await stream.aclose()
+        return after - before
+
+    assert asyncio.run(story()) <= 1, "the one that listens for all of them"

@@ -1,5 +1,10 @@
 """Live answers over the API: scoped, provisional, and the same as the engine's."""
 
+import contextlib
+import os
+import stat
+import subprocess
+import sys
 import threading
 import time
 
@@ -7,16 +12,12 @@ import pytest
 
 from kardo.core.accuracy.prediction import predict
 from kardo.server.plans.stored import whole_plan
-from kardo.server.predictions import live
+from kardo.server.predictions import apart, live
+from kardo.server.predictions.networks import Networks
 from tests.server.conftest import edit
 from tests.server.test_editing import moved
 
 pytestmark = pytest.mark.django_db(transaction=True)
-
-
-@pytest.fixture(autouse=True)
-def fresh(monkeypatch):
-    monkeypatch.setattr(live, "networks", live.Networks())
 
 
 def ask(client, job, changes=()):
@@ -89,10 +90,10 @@ def test_no_more_networks_are_kept_than_memory_allows_and_none_goes_while_it_is_
             going.wait(5)
         return Solved()
 
-    networks = live.Networks(solve=solve, most_bytes=250)
-    networks.start("slow", lambda: "slow")
+    networks = Networks(solve=solve, most_bytes=250)
+    networks.start("slow", "slow")
     for k in range(5):
-        networks.start(f"k{k}", lambda: "quick")
+        networks.start(f"k{k}", "quick")
     assert all(networks.get(f"k{k}") for k in range(5)), "none is let go while it waits"
     going.set()
     networks._solving.shutdown(wait=True)
@@ -103,9 +104,9 @@ def test_a_network_that_fails_is_refused_in_words_and_asked_for_once():
     def solve(plan):
         raise ZeroDivisionError
 
-    networks = live.Networks(solve=solve)
-    networks.start("k", lambda: None)
-    networks.start("k", lambda: None)
+    networks = Networks(solve=solve)
+    networks.start("k", None)
+    networks.start("k", None)
     networks._solving.shutdown(wait=True)
     entry = networks.get("k")
     assert entry.done and "not to be had" in entry.words
@@ -113,9 +114,68 @@ def test_a_network_that_fails_is_refused_in_words_and_asked_for_once():
 
 def test_fifty_jobs_asked_at_once_make_few_threads(planner, job):
     before = threading.active_count()
-    networks = live.Networks(solve=lambda plan: Solved())
+    networks = Networks(solve=lambda plan: Solved())
     for k in range(50):
-        networks.start(f"k{k}", lambda: None)
+        networks.start(f"k{k}", None)
     assert threading.active_count() <= before + 1
     networks._solving.shutdown(wait=True)
     assert all(networks.get(f"k{k}").done for k in range(50))
+
+
+@pytest.fixture
+def served(tmp_path):
+    """Address and secret of networks in a process of their own."""
+    at, secret = apart.address(tmp_path, "live"), b"secret"
+    code = (
+        "from kardo.server.predictions.apart import serve; from kardo.server.predictions.networks import Networks;"
+        f"n = Networks(); serve({at!r}, {secret!r}, {{'ask': n.ask, 'start': n.start, 'fail': lambda: 1 / 0}})"
+    )
+    running = []
+
+    def start():
+        running.append(subprocess.Popen([sys.executable, "-c", code]))
+        for _ in range(300):
+            with contextlib.suppress(apart.Away, OSError):
+                return apart.Remote(at, secret).call("ask", "nobody", None, ())
+            time.sleep(0.1)
+        raise AssertionError("it never served")
+
+    start()
+    yield at, secret, running, start
+    for process in running:
+        process.kill()
+
+
+def test_networks_of_another_process_say_the_same(planner, job, served, monkeypatch):
+    here = ready(planner, job)["result"]
+    monkeypatch.setattr(live, "networks", live.Apart(apart.Remote(*served[:2])))
+    assert ask(planner, job)["state"] == "preparing"
+    assert ready(planner, job)["result"] == here
+
+
+def test_a_process_that_dies_is_away_in_words_and_serves_again_when_it_is_back(planner, job, served, monkeypatch):
+    at, secret, running, start = served
+    monkeypatch.setattr(live, "networks", live.Apart(apart.Remote(at, secret)))
+    assert ready(planner, job)["state"] == "ready"
+    running[-1].kill()
+    running[-1].wait()
+    told = ask(planner, job)
+    assert told["state"] == "refused" and "away for a moment" in told["words"]
+    start()
+    assert ready(planner, job)["state"] == "ready", "its old connections are dropped, and the network is solved anew"
+
+
+def test_a_fault_over_there_is_one_here_and_a_stranger_is_not_served(served):
+    at, secret, _, _ = served
+    with pytest.raises(RuntimeError, match="ZeroDivisionError"):
+        apart.Remote(at, secret).call("fail")
+    with pytest.raises(apart.Away):
+        apart.Remote(at, b"guessed").call("ask", "k", None, ())
+    assert apart.Remote(at, secret).call("ask", "k", None, ()) is None, "and it serves on"
+    assert stat.S_IMODE(os.stat(at).st_mode) == 0o600
+
+
+def test_a_path_too_long_for_a_socket_is_shortened(tmp_path):
+    deep = tmp_path / ("d" * 90)
+    assert len(apart.address(deep, "live")) < 100
+    assert apart.address(deep, "live") != apart.address(deep, "other")

@@ -10,7 +10,7 @@ from kardo.server.jobs.models import Job
 from kardo.server.plans import stored
 from kardo.server.plans.editing import create_job
 from kardo.server.predictions import tasks
-from kardo.server.predictions.models import Prediction
+from kardo.server.predictions.models import Computation
 from kardo.server.predictions.tasks import run
 from tests.conftest import small_plan
 from tests.server.conftest import edit
@@ -28,11 +28,11 @@ def start(client, job):
 
 
 def compute():
-    run(key=str(Prediction.objects.latest("pk").key))
+    run(key=str(Computation.objects.latest("pk").key))
 
 
 def test_asked_queued_computed_and_kept(planner, job):
-    assert ask(planner, job)["state"] == "none" and not Prediction.objects.exists(), "looking starts nothing"
+    assert ask(planner, job)["state"] == "none" and not Computation.objects.exists(), "looking starts nothing"
     assert start(planner, job)["state"] == "queued"
     assert ask(planner, job)["findings"] is None
     assert ProcrastinateJob.objects.count() == 1
@@ -56,7 +56,7 @@ def test_an_undone_edit_finds_its_old_result(planner, job):
 
 def test_a_plan_that_was_overtaken_is_not_computed(planner, job):
     start(planner, job)
-    first = Prediction.objects.get()
+    first = Computation.objects.get()
     planner.patch_plan(job.pk, moved(job), 1)
     run(key=str(first.key))
     first.refresh_from_db()
@@ -67,7 +67,7 @@ def test_a_plan_that_was_overtaken_is_not_computed(planner, job):
 
 def test_running_twice_changes_nothing(planner, job):
     start(planner, job)
-    prediction = Prediction.objects.get()
+    prediction = Computation.objects.get()
     run(key=str(prediction.key))
     prediction.refresh_from_db()
     stamp = prediction.finished_at
@@ -78,15 +78,15 @@ def test_running_twice_changes_nothing(planner, job):
 
 def test_a_result_whose_worker_was_killed_is_computed_again(planner, job):
     start(planner, job)
-    Prediction.objects.update(state="running", share=0.4)
+    Computation.objects.update(state="running", share=0.4)
     compute()
-    assert Prediction.objects.get().state == "done"
+    assert Computation.objects.get().state == "done"
 
 
 def test_a_plan_that_lacks_something_is_told_what_and_not_queued(planner, job):
     planner.patch_plan(job.pk, [edit("setups/base/mark", "A", None)], 1)
     told = ask(planner, job)
-    assert told["state"] == "lacking" and not Prediction.objects.exists()
+    assert told["state"] == "lacking" and not Computation.objects.exists()
     lacks = planner.get(f"/api/jobs/{job.pk}/summary").json()["lacks"]
     assert lacks == [{"station": "base", "words": "Put the base on a mark with known coordinates."}]
 
@@ -94,9 +94,9 @@ def test_a_plan_that_lacks_something_is_told_what_and_not_queued(planner, job):
 def test_a_plan_that_cannot_be_computed_fails_with_the_reason(planner, job):
     start(planner, job)
     job.terrains.all().delete()
-    stored._heights.cache_clear()
+    stored._whole_terrain.cache_clear()
     compute()
-    failed = Prediction.objects.get()
+    failed = Computation.objects.get()
     assert failed.state == "failed" and "heights are not here" in failed.error["what"] and failed.error["mend"]
 
 
@@ -104,7 +104,7 @@ def test_a_fault_that_nobody_thought_of_ends_as_failed_with_a_reference(planner,
     def explode(plan, report):
         raise ZeroDivisionError("nobody thought of this")
 
-    monkeypatch.setitem(tasks.COMPUTE, Prediction.Kind.PREDICTION, explode)
+    monkeypatch.setitem(tasks.COMPUTE, Computation.Kind.PREDICTION, explode)
     start(planner, job)
     compute()
     told = ask(planner, job)
@@ -116,53 +116,66 @@ def test_a_fault_that_nobody_thought_of_ends_as_failed_with_a_reference(planner,
 
 
 def test_a_row_and_its_queue_entry_stand_or_fall_together(planner, job, monkeypatch):
-    monkeypatch.setattr(Prediction.objects, "create", lambda **fields: 1 / 0)
+    monkeypatch.setattr(Computation.objects, "create", lambda **fields: 1 / 0)
     answer = planner.post(f"/api/jobs/{job.pk}/prediction/start")
     assert answer.status_code == 500 and "reference" in answer.json()["title"]
-    assert not ProcrastinateJob.objects.exists() and not Prediction.objects.exists()
+    assert not ProcrastinateJob.objects.exists() and not Computation.objects.exists()
 
 
 def test_a_plan_whose_hash_another_model_made_does_not_spin(planner, job):
     start(planner, job)
-    Prediction.objects.update(plan_hash="0" * 64)
+    Computation.objects.update(plan_hash="0" * 64)
     Job.objects.filter(pk=job.pk).update(plan_hash="0" * 64, model="older")
     compute()
-    assert Prediction.objects.get().state == "failed"
+    assert Computation.objects.get().state == "failed"
     assert ask(planner, job)["state"] == "none", "read again it has the hash of this model"
     assert Job.objects.get(pk=job.pk).plan_hash == job.plan_hash
 
 
 def test_old_computations_go_and_the_newest_stay(planner, job, monkeypatch):
     monkeypatch.setattr(tasks, "KEPT", 2)
-    monkeypatch.setitem(tasks.COMPUTE, Prediction.Kind.PREDICTION, lambda plan, report: Undetermined(plan.hash, 0, []))
+    monkeypatch.setitem(tasks.COMPUTE, Computation.Kind.PREDICTION, lambda plan, report: Undetermined(plan.hash, 0, []))
     for k in range(4):
         planner.patch_plan(job.pk, moved(job), k + 1)
         compute()
-    assert Prediction.objects.count() == 2
+    assert Computation.objects.count() == 2
     assert ask(planner, job)["state"] == "done"
 
 
 def test_a_stored_plan_holds_no_copy_of_its_ground(planner, job):
     start(planner, job)
-    stored_document = Prediction.objects.get().plan
+    stored_document = Computation.objects.get().plan
     assert stored_document["site"]["ground"]["terrain"]["heights"] is None
     assert plan_from_json(stored_document).hash == job.plan_hash
 
 
 def test_turns_are_fair_by_organisation_and_job(planner, chief, stranger, job, office):
     """Whoever has much waiting stands further back than whoever has nothing."""
-    for k in range(3):
-        planner.patch_plan(job.pk, moved(job), k + 1)
-    other = create_job(office, chief.user, small_plan(overrides={"tie_ray_px": 0.8}))
+    start(planner, job)
+    others = [create_job(office, chief.user, small_plan(overrides={"tie_ray_px": 0.5 + 0.1 * k})) for k in range(3)]
+    for other in others:
+        start(chief, other)
     third = create_job(stranger.user.member.organisation, stranger.user, small_plan())
-    start(chief, other)
     start(stranger, third)
     order = list(ProcrastinateJob.objects.order_by("-priority", "id").values_list("args__key", flat=True))
-    first, *_ = (Prediction.objects.get(key=key) for key in order[1:])
-    assert first.job_id == third.pk
-    places = [Prediction.objects.get(key=key).job_id for key in order]
-    assert places.index(other.pk) < len(places) - 1, "and another job of a busy office before the busy job's last"
+    places = [Computation.objects.get(key=key).job_id for key in order]
+    assert places == [job.pk, third.pk, *(other.pk for other in others)]
     assert ask(stranger, third)["ahead"] == 1
+
+
+def test_what_waits_for_an_overtaken_plan_is_taken_off_and_comes_back_with_undo(planner, job):
+    for k in range(3):
+        planner.patch_plan(job.pk, moved(job), k + 1)
+        job.refresh_from_db()
+    assert list(Computation.objects.order_by("pk").values_list("state", flat=True)) == ["cancelled"] * 2 + ["queued"]
+    planner.post(f"/api/jobs/{job.pk}/plan/undo")
+    assert list(Computation.objects.order_by("pk").values_list("state", flat=True)) == [
+        "cancelled",
+        "queued",
+        "cancelled",
+    ]
+    run(key=str(Computation.objects.get(state="queued").key))
+    assert ask(planner, job)["state"] == "done"
 
 
 def test_the_page_and_its_policy(planner):

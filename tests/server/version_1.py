@@ -17,12 +17,12 @@ def main():
     from kardo.server.jobs.models import Job
     from kardo.server.plans import editing
     from kardo.server.plans.stored import stored_plan, whole_plan
-    from kardo.server.predictions.answers import prediction_of
-    from kardo.server.predictions.models import Prediction
+    from kardo.server.predictions.answers import computation, prediction_of
+    from kardo.server.predictions.models import Computation
     from kardo.server.predictions.tasks import request_computation, run
 
     planner, chief = (User.objects.get(username=name) for name in ("planner", "chief"))
-    told = {"predictions_kept": Prediction.objects.filter(state="done").count(), "figures": [], "plans": []}
+    told = {"predictions_kept": Computation.objects.filter(state="done").count(), "figures": [], "plans": []}
 
     def fresh(user):
         return editing.jobs_to_edit(user).select_related("organisation", "saved_by").get()
@@ -50,7 +50,8 @@ def main():
         job, plan = editing.edit(fresh(planner), Job.objects.get().revision, None, edits, planner)
         row = request_computation(job, plan)
     run(key=str(row.key))
-    told["state"] = prediction_of(Job.objects.get()).state
+    job = Job.objects.get()
+    told["state"] = prediction_of(job, computation(job, "prediction")).state
     print(json.dumps(told))
 
 

@@ -4,10 +4,10 @@ from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
 from ninja import Field, Router, Schema
-from ninja.security import django_auth
 from ninja.utils import check_csrf
 
 from kardo.server import problems
+from kardo.server.accounts.seen import seen
 from kardo.server.problems import problem
 
 router = Router(tags=["session"])
@@ -56,8 +56,9 @@ def sign_in(request: HttpRequest, body: Credentials):
     return _session(request)
 
 
-@router.delete("", response=SessionOut, auth=django_auth)
+@router.delete("", response=SessionOut, auth=seen)
 def sign_out(request: HttpRequest):
     """End the session."""
+    seen.forget(request)
     logout(request)
     return SessionOut(signed_in=False)

@@ -11,7 +11,7 @@ from kardo.server.accounts.models import Organisation
 class Job(models.Model):
     """A survey job with its plan's document, the terrain by its digest.
 
-    revision counts edits and is the ETag of the plan; plan_hash is the plan's, as the model `model` made it: a hash of
+    revision counts edits and begins the ETag of the plan; plan_hash is the plan's, as the model `model` made it: a hash of
     another model is never trusted. location is for maps of all jobs.
     """
 

@@ -9,7 +9,7 @@ from django.db import transaction
 from django.http import Http404, HttpRequest, HttpResponse
 from ninja import File, Form, Header, Router, Schema
 from ninja.files import UploadedFile
-from pydantic import Field
+from pydantic import Field, TypeAdapter
 
 from kardo.core.accuracy.planned import missing
 from kardo.core.errors import PlanError, ReadError
@@ -21,6 +21,7 @@ from kardo.core.terrain.surface import Surface
 from kardo.formats import boundary, coordinates, exports, raster
 from kardo.server.access import job_of
 from kardo.server.jobs.models import Job
+from kardo.server.made_once import made_now, made_once
 from kardo.server.plans import editing
 from kardo.server.plans.models import Edit
 from kardo.server.plans.stored import keep_terrain, stored_plan, whole_plan
@@ -31,13 +32,17 @@ from kardo.server.predictions.answers import (
     Underway,
     advice_of,
     computation,
+    made_of,
     prediction_of,
     underway,
 )
+from kardo.server.predictions.models import Computation
+from kardo.server.predictions.networks import LiveAnswer
 from kardo.server.predictions.tasks import request_computation, stop
 
 router = Router(tags=["plan"])
 MARGIN = 400.0  # metres of terrain kept about the boundary
+STATED = Job.objects.defer("document", "location")  # enough to say whether an answer is still good
 
 
 class PlanOut(Schema):
@@ -51,6 +56,9 @@ class PlanOut(Schema):
     can_undo: bool
     can_redo: bool
     plan: Plan
+
+
+PLAN, SUMMARY, PREDICTION = TypeAdapter(PlanOut), TypeAdapter(Summary), TypeAdapter(PredictionAnswer)
 
 
 class EditIn(Schema):
@@ -69,13 +77,13 @@ class Step(Schema):
     id: UUID | None = None
 
 
-def _answer(
-    request: HttpRequest, response: HttpResponse, job: Job, plan: Plan, undoable: tuple[bool, bool] | None = None
-) -> PlanOut:
-    response["ETag"] = f'"{job.revision}"'
-    if undoable is None:
-        own = set(job.edits.filter(author=request.user).values_list("state", flat=True).distinct())
-        undoable = Edit.State.DONE in own, Edit.State.UNDONE in own
+def _undoable(request: HttpRequest, job: Job) -> tuple[bool, bool]:
+    """Whether the one who asks has a step to undo, and one to redo."""
+    own = set(job.edits.filter(author=request.user).values_list("state", flat=True).distinct())
+    return Edit.State.DONE in own, Edit.State.UNDONE in own
+
+
+def _answer(job: Job, plan: Plan, undoable: tuple[bool, bool]) -> PlanOut:
     return PlanOut(
         id=job.id,
         revision=job.revision,
@@ -88,6 +96,11 @@ def _answer(
     )
 
 
+def _read(request: HttpRequest, job_id: UUID) -> PlanOut:
+    job = job_of(request, job_id)
+    return _answer(job, stored_plan(job), _undoable(request, job))
+
+
 def _recompute(job: Job, plan: Plan) -> None:
     """Every edit asks for the prediction of what it made, unless the plan still lacks something."""
     if not missing(plan):
@@ -95,8 +108,9 @@ def _recompute(job: Job, plan: Plan) -> None:
 
 
 def _revision(if_match: str | None) -> int:
+    """Of the plan that an edit was made on: a bare number, or the tag that the plan came with."""
     try:
-        return int((if_match or "").strip().strip('"'))
+        return int((if_match or "").strip().removeprefix("W/").strip('"').partition("-")[0])
     except ValueError:
         raise PlanError(
             "The edit does not say which revision it is based on.",
@@ -106,41 +120,39 @@ def _revision(if_match: str | None) -> int:
 
 
 @router.get("/{job_id}/plan", response=PlanOut)
-def show_plan(request: HttpRequest, response: HttpResponse, job_id: UUID):
+def show_plan(request: HttpRequest, job_id: UUID):
     """The plan as it stands."""
-    job = job_of(request, job_id)
-    return _answer(request, response, job, stored_plan(job))
+    job = job_of(request, job_id, STATED)
+    made = (job.revision, job.model, _undoable(request, job))
+    return made_once(request, made, PLAN, lambda: _read(request, job_id))
 
 
 @router.patch("/{job_id}/plan", response=PlanOut)
-def edit_plan(
-    request: HttpRequest, response: HttpResponse, job_id: UUID, body: Step, if_match: Header[str | None] = None
-):
+def edit_plan(request: HttpRequest, job_id: UUID, body: Step, if_match: Header[str | None] = None):
     """Change fields of the plan as one step. 412 with both values when somebody changed one of them since."""
     with transaction.atomic():
         job = job_of(request, job_id, editing.jobs_to_edit(request.user, body.id))
         edits = [one.model_dump() for one in body.edits]
         job, plan = editing.edit(job, _revision(if_match), body.id, edits, request.user)
         _recompute(job, plan)
-    return _answer(request, response, job, plan, (True, False))
+    return made_now(PLAN, _answer(job, plan, (True, False)))
 
 
 @router.post("/{job_id}/plan/{direction}", response=PlanOut)
-def step(
-    request: HttpRequest, response: HttpResponse, job_id: UUID, direction: Literal["undo", "redo"], over: bool = False
-):
+def step(request: HttpRequest, job_id: UUID, direction: Literal["undo", "redo"], over: bool = False):
     """Undo or redo one's own last step; over steps over it: it stays as it is and is forgotten."""
     with transaction.atomic():
         job = job_of(request, job_id, editing.jobs_to_edit(request.user))
         job, plan = editing.step_back(job, request.user, redo=direction == "redo", over=over)
         _recompute(job, plan)
-    return _answer(request, response, job, plan)
+    return made_now(PLAN, _answer(job, plan, _undoable(request, job)))
 
 
 @router.get("/{job_id}/summary", response=Summary)
 def show_summary(request: HttpRequest, job_id: UUID):
     """What follows directly from the plan: area, flights, height chains, heights of control."""
-    return summary(whole_plan(job_of(request, job_id)))
+    job = job_of(request, job_id, STATED)
+    return made_once(request, (job.revision, job.model), SUMMARY, lambda: summary(whole_plan(job_of(request, job_id))))
 
 
 class BoundaryOut(Schema):
@@ -251,7 +263,7 @@ def export(
     return response
 
 
-@router.post("/{job_id}/live", response=live.LiveAnswer)
+@router.post("/{job_id}/live", response=LiveAnswer)
 def live_answer(request: HttpRequest, job_id: UUID, body: Step):
     """Provisional figures with edits of the control that are not saved: what a drag shows. No edits makes ready."""
     return live.answer(job_of(request, job_id), [one.model_dump() for one in body.edits])
@@ -260,13 +272,23 @@ def live_answer(request: HttpRequest, job_id: UUID, body: Step):
 @router.get("/{job_id}/prediction", response=PredictionAnswer)
 def show_prediction(request: HttpRequest, job_id: UUID):
     """The prediction of the plan as it stands, or how far it has come, with findings. Asking does not start it."""
-    return prediction_of(job_of(request, job_id))
+    job = job_of(request, job_id, STATED)
+    row = computation(job, Computation.Kind.PREDICTION)
+    if made := made_of(job, row):
+        return made_once(request, made, PREDICTION, lambda: _predicted(request, job_id))
+    return made_now(PREDICTION, prediction_of(job, row))
+
+
+def _predicted(request: HttpRequest, job_id: UUID) -> PredictionAnswer:
+    job = job_of(request, job_id)
+    return prediction_of(job, computation(job, Computation.Kind.PREDICTION))
 
 
 @router.get("/{job_id}/advice", response=AdviceAnswer)
 def show_advice(request: HttpRequest, job_id: UUID):
     """What would help the plan as it stands most, or how far the search has come. Asking does not start it."""
-    return advice_of(job_of(request, job_id))
+    job = job_of(request, job_id)
+    return advice_of(job, computation(job, Computation.Kind.ADVICE))
 
 
 @router.post("/{job_id}/{kind}/start", response=Underway)
@@ -276,14 +298,13 @@ def start_computation(request: HttpRequest, job_id: UUID, kind: Literal["predict
     plan = stored_plan(job)
     if lacks := missing(plan):
         raise PlanError(lacks[0][1], where=lacks[0][0])
-    return underway(plan, request_computation(job, plan, kind, again=True))
+    return underway(job, request_computation(job, plan, kind, again=True))
 
 
 @router.post("/{job_id}/{kind}/stop", response=Underway)
 def stop_computation(request: HttpRequest, job_id: UUID, kind: Literal["prediction", "advice"]):
     """Stop it, waiting or under way; it starts again only when asked to."""
     job = job_of(request, job_id)
-    plan = stored_plan(job)
-    if found := computation(job, plan, kind):
+    if found := computation(job, kind):
         stop(found)
-    return underway(plan, computation(job, plan, kind))
+    return underway(job, computation(job, kind))

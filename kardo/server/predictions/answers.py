@@ -4,8 +4,8 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
+from django.db import connection
 from django.utils import timezone
-from procrastinate.contrib.django.models import ProcrastinateJob
 from pydantic import TypeAdapter
 
 from kardo.core.accuracy.advice import Advice
@@ -13,14 +13,14 @@ from kardo.core.accuracy.effort import GUESSED
 from kardo.core.accuracy.planned import missing
 from kardo.core.accuracy.prediction import ENGINE
 from kardo.core.accuracy.results import Result, Undetermined
-from kardo.core.plan.model import Plan
 from kardo.core.practice.catalogue import Finding
 from kardo.core.summary import Fault, Told, found, named_advice, told
 from kardo.server.jobs.models import Job
-from kardo.server.plans.stored import stored_plan, with_ground
-from kardo.server.predictions.models import Prediction
+from kardo.server.plans.stored import bring_up_to_date, stored_plan, with_ground
+from kardo.server.predictions.models import Computation
 
 LEAST_SHARE = 0.08  # below, the time spent says nothing of the time left
+WAITING = (Computation.State.QUEUED, Computation.State.RUNNING)
 RESULT = TypeAdapter(Result | Undetermined)
 ADVICE = TypeAdapter(Advice)
 
@@ -57,13 +57,12 @@ class AdviceAnswer(Underway):
     error: Fault | None
 
 
-def prediction_of(job: Job) -> PredictionAnswer:
-    """The prediction of the job's plan as it stands. Starts nothing."""
-    plan = stored_plan(job)
-    row = computation(job, plan, Prediction.Kind.PREDICTION)
-    state = underway(plan, row)
-    if state.state in {Prediction.State.QUEUED, Prediction.State.RUNNING}:
+def prediction_of(job: Job, row: Computation | None) -> PredictionAnswer:
+    """The prediction of the job's plan as it stands, from its row. Starts nothing."""
+    state = underway(job, row)
+    if row is not None and row.state in WAITING:
         return PredictionAnswer(**vars(state), result=None, told=None, findings=None, error=None)
+    plan = stored_plan(job)
     result = RESULT.validate_python(row.result) if row and row.result else None
     full = result if isinstance(result, Result) else None
     return PredictionAnswer(
@@ -75,53 +74,63 @@ def prediction_of(job: Job) -> PredictionAnswer:
     )
 
 
-def advice_of(job: Job) -> AdviceAnswer:
+def advice_of(job: Job, row: Computation | None) -> AdviceAnswer:
     """What would help the job's plan as it stands, or how far the search has come. Starts nothing."""
-    plan = stored_plan(job)
-    row = computation(job, plan, Prediction.Kind.ADVICE)
-    result = named_advice(plan, ADVICE.validate_python(row.result)) if row and row.result else None
-    return AdviceAnswer(**vars(underway(plan, row)), result=result, error=_error(row))
+    result = named_advice(stored_plan(job), ADVICE.validate_python(row.result)) if row and row.result else None
+    return AdviceAnswer(**vars(underway(job, row)), result=result, error=_error(row))
 
 
-def computation(job: Job, plan: Plan, kind: str) -> Prediction | None:
-    """The stored computation of a plan, or None."""
-    return Prediction.objects.filter(
-        organisation_id=job.organisation_id, kind=kind, plan_hash=plan.hash, engine=ENGINE
-    ).first()
+def computation(job: Job, kind: str) -> Computation | None:
+    """The stored computation of the job's plan as it stands, or None; what is large of it is read when it is looked at."""
+    bring_up_to_date(job)
+    rows = Computation.objects.defer("plan", "result")
+    return rows.filter(organisation_id=job.organisation_id, kind=kind, plan_hash=job.plan_hash, engine=ENGINE).first()
 
 
-def _error(row: Prediction | None) -> Fault | None:
+def made_of(job: Job, row: Computation | None) -> tuple[Any, ...] | None:
+    """What the answer about a computation depends on; None for one under way, which changes by itself."""
+    if row is None:
+        return job.revision, job.model
+    if row.state in WAITING:
+        return None
+    return job.revision, job.model, row.pk, row.state, row.stage, row.share, row.finished_at
+
+
+def _error(row: Computation | None) -> Fault | None:
     return Fault(**row.error) if row and row.error else None
 
 
-def underway(plan: Plan, row: Prediction | None) -> Underway:
+def underway(job: Job, row: Computation | None) -> Underway:
     """How far a computation is."""
     if row is None:
-        return Underway(plan.hash, "lacking" if missing(plan) else "none", "", 0.0, None, 0)
-    return Underway(plan.hash, row.state, row.stage, row.share, seconds_left(row), _ahead(row))
+        return Underway(job.plan_hash, "lacking" if missing(stored_plan(job)) else "none", "", 0.0, None, 0)
+    return Underway(job.plan_hash, row.state, row.stage, row.share, seconds_left(row), _ahead(row))
 
 
-def seconds_left(row: Prediction) -> float | None:
+def seconds_left(row: Computation) -> float | None:
     """From the time spent and the share of the work done; None while that cannot be told honestly."""
     return time_left(row.state, row.stage, row.share, row.started_at, timezone.now())
 
 
 def time_left(state: str, stage: str, share: float, started_at: datetime | None, now: datetime) -> float | None:
     """The same of a computation that is known by its figures alone."""
-    if state != Prediction.State.RUNNING or started_at is None or stage in GUESSED or share < LEAST_SHARE:
+    if state != Computation.State.RUNNING or started_at is None or stage in GUESSED or share < LEAST_SHARE:
         return None
     return float((now - started_at).total_seconds() * (1 - share) / share)
 
 
-def _ahead(row: Prediction) -> int:
+AHEAD = """
+SELECT count(*) FROM procrastinate_jobs own JOIN procrastinate_jobs other
+    ON other.queue_name = own.queue_name AND other.status = 'todo'
+    AND (other.priority > own.priority OR other.priority = own.priority AND other.id < own.id)
+WHERE own.id = %s
+"""
+
+
+def _ahead(row: Computation) -> int:
     """How many computations wait before this one on its queue: of higher priority, or as high and earlier."""
-    own: Any = (
-        ProcrastinateJob.objects.filter(pk=row.queue_job).first()
-        if row.state == Prediction.State.QUEUED and row.queue_job
-        else None
-    )
-    if own is None:
+    if row.state != Computation.State.QUEUED or row.queue_job is None:
         return 0
-    waiting = ProcrastinateJob.objects.filter(queue_name=own.queue_name, status="todo")
-    before = waiting.filter(priority__gt=own.priority) | waiting.filter(priority=own.priority, id__lt=own.id)
-    return before.count()
+    with connection.cursor() as cursor:
+        cursor.execute(AHEAD, [row.queue_job])
+        return int(cursor.fetchone()[0])

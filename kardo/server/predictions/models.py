@@ -8,7 +8,7 @@ from kardo.server.accounts.models import Organisation
 from kardo.server.jobs.models import Job
 
 
-class Prediction(models.Model):
+class Computation(models.Model):
     """What one plan predicts, or what would help it most. The plan is kept with it (its terrain by digest), so that any
     computed revision can be opened again exactly.
 
@@ -29,8 +29,8 @@ class Prediction(models.Model):
         STOPPED = "stopped", "stopped by a person"
 
     key = models.UUIDField(unique=True, default=uuid.uuid4, help_text="what the queue knows it by")
-    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="predictions")
-    job = models.ForeignKey(Job, null=True, on_delete=models.SET_NULL, related_name="predictions")
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="computations")
+    job = models.ForeignKey(Job, null=True, on_delete=models.SET_NULL, related_name="computations")
     kind = models.CharField(max_length=10, choices=Kind, default=Kind.PREDICTION)
     plan_hash = models.CharField(max_length=64)
     engine = models.PositiveSmallIntegerField()

@@ -23,7 +23,8 @@ from kardo.core.flight.pattern import estimated_exposures
 from kardo.core.plan.model import Plan, plan_from_json
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import with_ground
-from kardo.server.predictions.models import Prediction
+from kardo.server.predictions.answers import WAITING
+from kardo.server.predictions.models import Computation
 
 log = logging.getLogger(__name__)
 
@@ -32,11 +33,10 @@ QUICK_EXPOSURES = 3000  # above, a prediction waits with the patient work
 KEPT = 40  # computations of each kind kept for a job, the newest
 FAIR = 5  # places on the queue that one waiting computation of the same organisation, and of the same job, puts the next back
 COMPUTE: dict[str, Callable[[Plan, Callable[[str, float], None]], Any]] = {
-    Prediction.Kind.PREDICTION: predict,
-    Prediction.Kind.ADVICE: advise,
+    Computation.Kind.PREDICTION: predict,
+    Computation.Kind.ADVICE: advise,
 }
-State = Prediction.State
-WAITING = (State.QUEUED, State.RUNNING)
+State = Computation.State
 
 
 class Overtaken(Exception):
@@ -45,36 +45,45 @@ class Overtaken(Exception):
 
 @transaction.atomic(savepoint=False)
 def request_computation(
-    job: Job, plan: Plan, kind: str = Prediction.Kind.PREDICTION, again: bool = False
-) -> Prediction:
+    job: Job, plan: Plan, kind: str = Computation.Kind.PREDICTION, again: bool = False
+) -> Computation:
     """The prediction (or advice) of a plan: the stored one where there is one, else one on its way, row and queue entry in
     one transaction. One that a person stopped or that failed starts over only when asked `again`."""
     wanted = {"organisation_id": job.organisation_id, "kind": kind, "plan_hash": plan.hash, "engine": ENGINE}
     waiting = Q(organisation_id=job.organisation_id, state=State.QUEUED)
-    rows = list(Prediction.objects.filter(Q(**wanted) | waiting).defer("plan", "result"))
+    rows = list(Computation.objects.filter(Q(**wanted) | waiting).defer("plan", "result"))
     found = next((r for r in rows if all(getattr(r, name) == value for name, value in wanted.items())), None)
     over = {State.CANCELLED, State.STOPPED, State.FAILED} if again else {State.CANCELLED}
     if found is not None and found.state not in over:
         return found
+    waiting_rows = _without_overtaken(rows, job, kind)
     key = found.key if found else uuid.uuid4()
-    number = run.configure(queue=_queue_for(plan, kind), priority=_priority(rows, job)).defer(key=str(key))
+    number = run.configure(queue=_queue_for(plan, kind), priority=_priority(waiting_rows, job)).defer(key=str(key))
     if found is None:
         stored = plan.without_heights().to_json()
-        return Prediction.objects.create(**wanted, job=job, plan=stored, key=key, queue_job=number)
+        return Computation.objects.create(**wanted, job=job, plan=stored, key=key, queue_job=number)
     anew = {"share": 0, "stage": "", "error": None, "started_at": None, "runner": None}
-    Prediction.objects.filter(pk=found.pk).update(state=State.QUEUED, job=job, queue_job=number, **anew)
+    Computation.objects.filter(pk=found.pk).update(state=State.QUEUED, job=job, queue_job=number, **anew)
     found.refresh_from_db()
     return found
 
 
-def _priority(rows: list[Prediction], job: Job) -> int:
-    """Turns are fair by organisation and by job: whoever has much waiting already stands further back."""
+def _without_overtaken(rows: list[Computation], job: Job, kind: str) -> list[Computation]:
+    """What waits, when what waited of this kind for an earlier plan of the job is taken off: nobody looks at it any more."""
     waiting = [r for r in rows if r.state == State.QUEUED]
+    overtaken = {r.pk for r in waiting if r.job_id == job.pk and r.kind == kind and r.plan_hash != job.plan_hash}
+    if overtaken:
+        Computation.objects.filter(pk__in=overtaken, state=State.QUEUED).update(state=State.CANCELLED)
+    return [r for r in waiting if r.pk not in overtaken]
+
+
+def _priority(waiting: list[Computation], job: Job) -> int:
+    """Turns are fair by organisation and by job: whoever has much waiting already stands further back."""
     return -(len(waiting) + FAIR * sum(r.job_id == job.pk for r in waiting))
 
 
 def _queue_for(plan: Plan, kind: str) -> str:
-    if kind == Prediction.Kind.ADVICE:
+    if kind == Computation.Kind.ADVICE:
         return PATIENT
     try:
         return QUICK if estimated_exposures(plan) <= QUICK_EXPOSURES else PATIENT
@@ -82,14 +91,14 @@ def _queue_for(plan: Plan, kind: str) -> str:
         return QUICK  # it will fail at once, with the reason
 
 
-def stop(prediction: Prediction) -> None:
+def stop(one: Computation) -> None:
     """A person wants it no more. A worker that has it in hand notices at its next report of progress."""
-    Prediction.objects.filter(pk=prediction.pk, state__in=WAITING).update(state=State.STOPPED, runner=None)
+    Computation.objects.filter(pk=one.pk, state__in=WAITING).update(state=State.STOPPED, runner=None)
 
 
 def give_up(key: str, error: dict[str, str]) -> None:
     """Fail a computation from outside, for example because its workers were lost again and again."""
-    Prediction.objects.filter(key=key, state__in=WAITING).update(
+    Computation.objects.filter(key=key, state__in=WAITING).update(
         state=State.FAILED, runner=None, error=error, finished_at=timezone.now()
     )
 
@@ -102,7 +111,7 @@ def run(key: str) -> None:
     database that is away is left to the queue to try again.
     """
     mine = uuid.uuid4()
-    rows = Prediction.objects.filter(key=key)
+    rows = Computation.objects.filter(key=key)
     claimed = rows.filter(state__in=WAITING).update(
         state=State.RUNNING, runner=mine, started_at=timezone.now(), stage="", share=0
     )
@@ -140,8 +149,8 @@ def _failed(rows: Any, error: dict[str, str]) -> None:
     rows.update(state=State.FAILED, error=error, finished_at=timezone.now())
 
 
-def _computed(prediction: Prediction, mine: uuid.UUID) -> dict[str, Any]:
-    rows = Prediction.objects.filter(pk=prediction.pk, runner=mine)
+def _computed(prediction: Computation, mine: uuid.UUID) -> dict[str, Any]:
+    rows = Computation.objects.filter(pk=prediction.pk, runner=mine)
 
     def report(stage: str, share: float) -> None:
         job_hash = Job.objects.filter(pk=prediction.job_id).values_list("plan_hash", flat=True).first()
@@ -157,9 +166,9 @@ def _computed(prediction: Prediction, mine: uuid.UUID) -> dict[str, Any]:
     return result_json(COMPUTE[prediction.kind](with_ground(prediction.job_id, plan), report))
 
 
-def _prune(done: Prediction) -> None:
+def _prune(done: Computation) -> None:
     """Older computations of a job go, but for the newest."""
-    own = Prediction.objects.filter(job_id=done.job_id, kind=done.kind).exclude(state__in=WAITING)
+    own = Computation.objects.filter(job_id=done.job_id, kind=done.kind).exclude(state__in=WAITING)
     newest = own.order_by("-pk").values_list("pk", flat=True)[KEPT - 1 : KEPT].first()
     if done.job_id is not None and newest is not None:
         own.filter(pk__lt=newest).delete()

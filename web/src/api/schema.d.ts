@@ -17,9 +17,15 @@ export interface paths {
          */
         get: operations["kardo_server_accounts_api_show_session"];
         put?: never;
-        /** Sign In */
+        /**
+         * Sign In
+         * @description Take name and password; from this site's own pages only.
+         */
         post: operations["kardo_server_accounts_api_sign_in"];
-        /** Sign Out */
+        /**
+         * Sign Out
+         * @description End the session.
+         */
         delete: operations["kardo_server_accounts_api_sign_out"];
         options?: never;
         head?: never;
@@ -427,7 +433,10 @@ export interface components {
              */
             organisation: string;
         };
-        /** Credentials */
+        /**
+         * Credentials
+         * @description Name and password.
+         */
         Credentials: {
             /** Username */
             username: string;
@@ -1719,10 +1728,16 @@ export interface components {
              * @enum {string}
              */
             state: "ready" | "preparing" | "refused";
-            /** Words */
+            /**
+             * Words
+             * @default
+             */
             words: string;
-            result: components["schemas"]["MapFigures"] | null;
-            /** Seconds */
+            result?: components["schemas"]["MapFigures"] | null;
+            /**
+             * Seconds
+             * @default 0
+             */
             seconds: number;
         };
         /**

@@ -1,0 +1,105 @@
+"""Something of this house in a process of its own, asked over a socket of this machine.
+
+Whoever asks keeps a few connections; each carries one question at a time, with a secret of the installation at its opening.
+"""
+
+import hashlib
+import logging
+import os
+import threading
+from collections.abc import Callable
+from multiprocessing import AuthenticationError
+from multiprocessing.connection import Client, Connection, Listener
+from pathlib import Path
+from queue import Empty, LifoQueue
+from typing import Any
+
+log = logging.getLogger(__name__)
+MOST_CONNECTIONS = 8
+PATIENCE = 20.0  # seconds that an answer may take
+
+
+class Away(Exception):
+    """The other process does not answer for now."""
+
+
+def address(folder: Path, name: str) -> str:
+    """Of a socket in a folder; a path that is too long for one goes into the temporary folder under its digest."""
+    wanted = str(folder / f"{name}.sock")
+    return wanted if len(wanted) < 100 else f"/tmp/kardo-{hashlib.sha256(wanted.encode()).hexdigest()[:16]}.sock"
+
+
+class Remote:
+    """Stands for an object that another process serves."""
+
+    def __init__(self, at: str, secret: bytes) -> None:
+        self._at, self._secret = at, secret
+        self._turns = threading.Semaphore(MOST_CONNECTIONS)
+        self._idle: LifoQueue[Connection] = LifoQueue()
+
+    def call(self, method: str, *words: Any) -> Any:
+        """Have a method called there. Raises Away where nobody answers, RuntimeError where it failed there."""
+        with self._turns:
+            try:
+                connection = self._idle.get_nowait()
+            except Empty:
+                connection = None
+            if connection is not None:
+                try:
+                    return self._put(connection, method, words)
+                except (OSError, EOFError):
+                    self._idle = LifoQueue()  # the process was started anew: the others are dead too
+            try:
+                return self._put(Client(self._at, authkey=self._secret), method, words)
+            except (OSError, EOFError, AuthenticationError) as fault:
+                raise Away from fault
+
+    def _put(self, connection: Connection, method: str, words: tuple[Any, ...]) -> Any:
+        connection.send((method, words))
+        if not connection.poll(PATIENCE):
+            connection.close()
+            raise TimeoutError
+        well, told = connection.recv()
+        self._idle.put(connection)
+        if not well:
+            raise RuntimeError(told)
+        return told
+
+
+def serve(at: str, secret: bytes, methods: dict[str, Callable[..., Any]]) -> None:
+    """Answer for ever. Raises OSError where another process serves at this address already."""
+    try:
+        Client(at, authkey=secret).close()
+    except (OSError, EOFError):
+        Path(at).unlink(missing_ok=True)  # left by one that was killed
+    else:
+        raise OSError(f"another process serves at {at}")
+    old = os.umask(0o177)
+    try:
+        listener = Listener(at, authkey=secret, backlog=MOST_CONNECTIONS)
+    finally:
+        os.umask(old)
+    while True:
+        try:
+            connection = listener.accept()
+        except (OSError, EOFError, AuthenticationError) as fault:  # without the secret, or gone before it was told
+            log.warning("a connection was refused (%s)", type(fault).__name__)
+            continue
+        threading.Thread(target=_answer, args=(connection, methods), daemon=True).start()
+
+
+def _answer(connection: Connection, methods: dict[str, Callable[..., Any]]) -> None:
+    while True:
+        try:
+            method, words = connection.recv()
+        except (OSError, EOFError):
+            return
+        try:
+            told = True, methods[method](*words)
+        except Exception as fault:
+            log.exception("%s failed", method)
+            told = False, f"{type(fault).__name__}: {fault}"
+        try:
+            connection.send(told)
+        except OSError:
+            return
