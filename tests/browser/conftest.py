@@ -72,11 +72,14 @@ def product(django_db_setup, django_db_blocker, web_process):
     """Address of a running Kardo with the demo loaded."""
     from django.core.management import call_command
     from django.db import connection
+    from django.test.utils import setup_databases
 
     from kardo.server.jobs.models import Job
     from kardo.server.predictions.models import Computation
 
     with django_db_blocker.unblock():
+        if not connection.settings_dict["NAME"].startswith("test_"):  # made only where some test asks for it itself
+            setup_databases(verbosity=0, interactive=False, aliases={"default"})
         Computation.objects.all().delete()  # a killed run may have left its own
         Job.objects.all().delete()
         call_command("load_demo", stdout=open(os.devnull, "w"))  # noqa: SIM115
