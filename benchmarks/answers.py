@@ -67,6 +67,11 @@ def side(fields: bool, turns: int) -> None:
     call_command("migrate", verbosity=0)
     call_command("reset_demo", stdout=sys.stderr)
     call_command("load_demo", stdout=sys.stderr)
+    if fields:  # in the other checkout they are in this process anyway
+        from kardo.server.predictions import live
+        from kardo.server.predictions.networks import Networks
+
+        live.networks = Networks()
     job = Job.objects.get(title__startswith="Sallow")
     asking, at = Asking(fields), f"/api/jobs/{job.pk}"
     for turn in range(turns + 1):
@@ -98,9 +103,11 @@ def _turn(asking: Asking, at: str, put, turn: int) -> None:
     asking.plain.post(f"{at}/plan/undo", data="{}", content_type="application/json")
     question = put(asking.fields, {"control/G1": (point, moved)})
     for _ in range(600):
-        if asking.plain.post(f"{at}/live", data=question, content_type="application/json").json()["state"] == "ready":
+        told = asking.plain.post(f"{at}/live", data=question, content_type="application/json").json()
+        if told["state"] != "preparing":
             break
         time.sleep(0.1)
+    assert told["state"] == "ready", told
     asking.ask("live answer", "post", f"{at}/live", question)
     _page(asking)
 

@@ -4,6 +4,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { short } from "../lib/differences";
 import { useOutbox, usePlan } from "./plan";
 import { SignInForm } from "./SignIn";
+import { TOOLS } from "../stations/registry";
 
 function Panel({
   open,
@@ -34,10 +35,7 @@ function Panel({
 
 const KEYS: [string, string][] = [
   ["1 … 9", "open a station"],
-  ["G", "place a control target (click, or Enter for the middle of the sheet)"],
-  ["K", "place a check"],
-  ["O", "place the base on a new mark"],
-  ["A", "draw an area whose volume matters"],
+  ...TOOLS.map(({ key, words }): [string, string] => [key, words]),
   ["arrows", "nudge the chosen point 0.1 m; with Shift 1 m"],
   ["Delete", "remove the chosen point"],
   ["E", "next error layer"],

@@ -18,10 +18,8 @@ export default function Job({ session }: { session: Session }) {
   const [tray, setTray] = useState(() => Number(localStorage.getItem("kardo-tray")) || 330);
   const { fault, dismiss } = usePlan();
   useShortcuts(setHelp);
-  const { plan } = usePlan();
   return (
     <div className="grid h-dvh grid-cols-[190px_minmax(0,1fr)_290px] grid-rows-[40px_minmax(0,1fr)_28px]">
-      <h1 className="sr-only">{plan.brief.title}</h1>
       <div className="col-span-3">
         <TopBar session={session} />
       </div>

@@ -61,9 +61,9 @@ export function TopBar({ session }: { session: Session }) {
       <Link to="/" className="text-lg font-bold text-decision-text" title="All jobs">
         Kardo
       </Link>
-      <span className="min-w-16 flex-shrink truncate font-medium" title={plan.brief.title}>
+      <h1 className="min-w-16 flex-shrink truncate font-medium" title={plan.brief.title}>
         {plan.brief.title}
-      </span>
+      </h1>
       <Saved />
       <span className="flex gap-1">
         <button className="button" disabled={!canUndo} onClick={() => void step("undo")} title="Undo (Ctrl+Z)">

@@ -2,6 +2,7 @@ import { useEffect, useRef } from "react";
 import { usePlan } from "./plan";
 import { fieldEdits, removed, valueAt } from "../lib/edits";
 import { STATION_IDS } from "../stations/ids";
+import { TOOLS } from "../stations/registry";
 import { LAYERS, repinned, useWorkbench } from "./workbench";
 
 const ARROWS: Record<string, [number, number]> = {
@@ -89,10 +90,7 @@ export function useShortcuts(showHelp: (show: boolean) => void) {
       const arrow = ARROWS[key];
       if (arrow) return nudge(arrow[0] * (event.shiftKey ? 10 : 1), arrow[1] * (event.shiftKey ? 10 : 1));
       const actions: Record<string, () => boolean | void> = {
-        g: () => bench.setPlacing("target"),
-        k: () => bench.setPlacing("check"),
-        o: () => bench.setPlacing("base"),
-        a: () => bench.setPlacing("area"),
+        ...Object.fromEntries(TOOLS.map((t) => [t.key.toLowerCase(), () => bench.setPlacing(t.places)])),
         e: () => bench.setLayer(LAYERS[(LAYERS.indexOf(bench.layer) + 1) % LAYERS.length]!),
         p: () => bench.setPins(repinned(bench.pins, plan, result)),
         "[": () => stepFinding(-1),

@@ -1,5 +1,18 @@
 import { describe, expect, it } from "vitest";
-import { area, chance, fine, fineUnit, grid, length, mm, parseLength } from "./units";
+import {
+  area,
+  chance,
+  fine,
+  fineUnit,
+  grid,
+  length,
+  mm,
+  parseLength,
+  surface,
+  surfaceUnit,
+  volume,
+  volumeUnit,
+} from "./units";
 
 /** The same cases as the server's reader is tested with. */
 const LENGTHS: [string, number][] = [
@@ -38,4 +51,19 @@ describe("figures", () => {
     expect([chance(1), chance(0), chance(0.823)]).toEqual(["> 99 %", "< 1 %", "82 %"]));
   it("gives areas in hectares or acres", () =>
     expect([area(24_000, "m"), area(40_468.564, "ft")]).toEqual(["2.4 ha", "10.0 acres"]));
+  it("gives heaps in cubic metres, or in cubic yards of the job's foot", () => {
+    expect([surface(100, "m"), surfaceUnit("m"), volume(7.6456, "m"), volumeUnit("m")]).toEqual([
+      "100",
+      "m²",
+      "7.6",
+      "m³",
+    ]);
+    expect([surface(92.903_04, "ft"), surfaceUnit("ft"), volume(7.645_548_58, "ft"), volumeUnit("ft")]).toEqual([
+      "1000",
+      "ft²",
+      "10.0",
+      "yd³",
+    ]);
+    expect([surface(null, "ft"), volume(undefined, "m")]).toEqual(["–", "–"]);
+  });
 });

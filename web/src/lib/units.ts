@@ -98,6 +98,26 @@ export function area(squareMetres: number, unit: string): string {
     : `${(squareMetres / 4046.8564224).toFixed(1)} acres`;
 }
 
+/** The unit of a heap's surface: square metres, or square feet. */
+export function surfaceUnit(unit: string): string {
+  return unit === "m" ? "m²" : `${UNITS[unit]!.short}²`;
+}
+
+export function surface(squareMetres: number | null | undefined, unit: string): string {
+  if (squareMetres === null || squareMetres === undefined) return "–";
+  return (squareMetres / UNITS[unit]!.metres ** 2).toFixed(0);
+}
+
+/** The unit of a heap's volume: cubic metres, or cubic yards where the job is in feet. */
+export function volumeUnit(unit: string): string {
+  return unit === "m" ? "m³" : "yd³";
+}
+
+export function volume(cubicMetres: number | null | undefined, unit: string, decimals = 1): string {
+  if (cubicMetres === null || cubicMetres === undefined) return "–";
+  return (unit === "m" ? cubicMetres : cubicMetres / (3 * UNITS[unit]!.metres) ** 3).toFixed(decimals);
+}
+
 export function clock(iso: string): string {
   return new Date(iso).toLocaleTimeString("en-GB");
 }

@@ -7,9 +7,9 @@ import "ol/ol.css";
 import { call, type TerrainDrawing } from "../api/client";
 import { usePlan } from "../app/plan";
 import { useWorkbench } from "../app/workbench";
+import { LAYERS } from "../stations/registry";
 import { build, closed, GRID, sourceOf, type Drawing, type SheetView, type ToolContext } from "./drawing";
 import { drawFrame } from "./frame";
-import { LAYERS } from "./layers";
 import { rampOf } from "./layers/cells";
 import { exaggerationOf } from "./layers/ellipses";
 import { Legend } from "./Legend";
@@ -96,38 +96,23 @@ function useView(): SheetView {
   const surface = trial.live ?? result;
   const ramp = useMemo(() => rampOf({ surface, layer, colours, plan }), [surface, layer, colours, plan]);
   const exaggeration = useMemo(() => exaggerationOf(result, summary), [result, summary]);
-  return useMemo(
-    () => ({
-      plan,
-      summary,
-      result,
-      surface,
-      terrain: terrain.data,
-      colours,
-      layer,
-      station,
-      selected,
-      draft,
-      preview,
-      ramp,
-      exaggeration,
-    }),
-    [
-      plan,
-      summary,
-      result,
-      surface,
-      terrain.data,
-      colours,
-      layer,
-      station,
-      selected,
-      draft,
-      preview,
-      ramp,
-      exaggeration,
-    ],
-  );
+  const view = {
+    plan,
+    summary,
+    result,
+    surface,
+    terrain: terrain.data,
+    colours,
+    layer,
+    station,
+    selected,
+    draft,
+    preview,
+    ramp,
+    exaggeration,
+  };
+  // eslint-disable-next-line react-hooks/exhaustive-deps -- the same view as long as each of its parts is the same
+  return useMemo(() => view, Object.values(view));
 }
 
 function useLayer(drawing: Drawing | null, layer: (typeof LAYERS)[number], view: SheetView) {

@@ -1,26 +1,20 @@
-import { useWorkbench, type Placing } from "../app/workbench";
-
-const TOOLS: [Exclude<Placing, null>, string, string][] = [
-  ["target", "G", "Place a control target"],
-  ["check", "K", "Place a check"],
-  ["base", "O", "Place the base on a new mark"],
-  ["area", "A", "Draw an area whose volume matters, corner by corner"],
-];
+import { useWorkbench } from "../app/workbench";
+import { TOOLS } from "../stations/registry";
 
 /** What can be placed, and which error layer is shown. */
 export function ToolBar() {
   const { placing, setPlacing, layer, setLayer } = useWorkbench();
   return (
     <div className="absolute top-[18px] left-[38px] flex items-center gap-1">
-      {TOOLS.map(([kind, key, words]) => (
+      {TOOLS.map(({ places, key, words }) => (
         <button
-          key={kind}
+          key={places}
           className="button text-sm"
-          aria-pressed={placing === kind}
-          onClick={() => setPlacing(placing === kind ? null : kind)}
-          title={`${words}: click on the sheet, or Enter for its middle (${key})`}
+          aria-pressed={placing === places}
+          onClick={() => setPlacing(placing === places ? null : places)}
+          title={`${words} (${key})`}
         >
-          <kbd className="figures opacity-75">{key}</kbd> {kind}
+          <kbd className="figures opacity-75">{key}</kbd> {places}
         </button>
       ))}
       <select

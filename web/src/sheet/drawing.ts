@@ -35,6 +35,8 @@ export interface SheetView {
 /** One layer of the sheet: a module of its own, drawn anew when what it is made from changes. */
 export interface SheetLayer {
   name: string;
+  /** Its place from the ground up. */
+  rank: number;
   /** Drawn once and moved as a picture while the sheet pans; drawn anew when it comes to rest. */
   still?: boolean;
   opacity?: number;

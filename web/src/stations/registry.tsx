@@ -1,8 +1,17 @@
 import { lazy, type ComponentType } from "react";
 import type { Catalogue, Plan, Result, Summary, Undetermined } from "../api/client";
 import { area, chance, fine, fineUnit, length, UNITS } from "../lib/units";
-import type { Station } from "./ids";
+import type { SheetLayer } from "../sheet/drawing";
+import { areas } from "../sheet/layers/areas";
+import { boundary, preview } from "../sheet/layers/boundary";
+import { cells } from "../sheet/layers/cells";
+import { contours } from "../sheet/layers/contours";
+import { ellipses } from "../sheet/layers/ellipses";
+import { exposures, strips } from "../sheet/layers/flights";
+import { points } from "../sheet/layers/points";
+import { STATION_IDS, type Station } from "./ids";
 import { Later } from "./Later";
+import type { Tool } from "./tools";
 
 /** What a station's line is told from. */
 export interface LineView {
@@ -17,6 +26,9 @@ export interface LineView {
 export interface StationEntry {
   title: string;
   Tray: ComponentType;
+  /** What it draws on the sheet, and what it places there. */
+  layers: SheetLayer[];
+  tools: Tool[];
   /** Its one-line summary, and whether anything has been done at it. */
   line: (view: LineView) => { words: string; begun: boolean };
 }
@@ -25,6 +37,8 @@ export const STATIONS: Record<Station, StationEntry> = {
   brief: {
     title: "Brief",
     Tray: lazy(() => import("./brief/BriefTray").then((m) => ({ default: m.BriefTray }))),
+    layers: [],
+    tools: [],
     line: ({ plan: { brief }, catalogue }) => {
       const standard = catalogue.standards.find((s) => s.id === brief.standard)?.name;
       const { unit } = brief;
@@ -37,6 +51,8 @@ export const STATIONS: Record<Station, StationEntry> = {
   site: {
     title: "Site",
     Tray: lazy(() => import("./site/SiteTray").then((m) => ({ default: m.SiteTray }))),
+    layers: [contours, areas, boundary, preview],
+    tools: [{ places: "area", key: "A", words: "draw an area whose volume matters, corner by corner" }],
     line: ({ plan, summary }) => ({
       words: summary?.area
         ? `${area(summary.area, plan.brief.unit)}${plan.site.ground.terrain ? "" : " · no terrain"}`
@@ -47,6 +63,8 @@ export const STATIONS: Record<Station, StationEntry> = {
   flight: {
     title: "Flight",
     Tray: lazy(() => import("./flight/FlightTray").then((m) => ({ default: m.FlightTray }))),
+    layers: [strips, exposures],
+    tools: [],
     line: ({ summary }) => {
       const flown = summary?.flights ?? [];
       const sum = (of: (f: (typeof flown)[number]) => number) => flown.reduce((total, f) => total + of(f), 0);
@@ -62,6 +80,8 @@ export const STATIONS: Record<Station, StationEntry> = {
   base: {
     title: "Base",
     Tray: lazy(() => import("./base/BaseTray").then((m) => ({ default: m.BaseTray }))),
+    layers: [],
+    tools: [{ places: "base", key: "O", words: "place the base on a new mark" }],
     line: ({ plan, summary }) => {
       const chain = summary?.heights[0];
       const marks = new Set(plan.setups.map((s) => s.mark).filter(Boolean));
@@ -78,6 +98,11 @@ export const STATIONS: Record<Station, StationEntry> = {
   control: {
     title: "Control",
     Tray: lazy(() => import("./control/ControlTray").then((m) => ({ default: m.ControlTray }))),
+    layers: [points],
+    tools: [
+      { places: "target", key: "G", words: "place a control target: a click, or Enter for the middle of the sheet" },
+      { places: "check", key: "K", words: "place a check" },
+    ],
     line: ({ plan }) => {
       const targets = plan.control.filter((p) => p.role === "target").length;
       return {
@@ -89,6 +114,8 @@ export const STATIONS: Record<Station, StationEntry> = {
   verdict: {
     title: "Verdict",
     Tray: lazy(() => import("./verdict/VerdictTray").then((m) => ({ default: m.VerdictTray }))),
+    layers: [cells, ellipses],
+    tools: [],
     line: ({ result, undetermined }) => ({
       words: undetermined
         ? "undetermined"
@@ -112,6 +139,16 @@ function later(title: string, promise: string): StationEntry {
   return {
     title,
     Tray: () => <Later title={title} promise={promise} />,
+    layers: [],
+    tools: [],
     line: () => ({ words: "comes later", begun: false }),
   };
 }
+
+const ENTRIES = STATION_IDS.map((id) => STATIONS[id]);
+
+/** The sheet's layers of all stations, from the ground up. */
+export const LAYERS = ENTRIES.flatMap((entry) => entry.layers).sort((a, b) => a.rank - b.rank);
+
+/** What can be placed, in the order of the line; each by a key of its own. */
+export const TOOLS = ENTRIES.flatMap((entry) => entry.tools);

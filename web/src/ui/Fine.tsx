@@ -6,7 +6,7 @@ export function Fine({ value, unit, decimals }: { value: number | null | undefin
   return (
     <>
       {fine(value, unit, decimals)}
-      {beside && <span className="ml-1 text-xs font-normal text-quiet">{mm(value)}</span>}
+      {beside && <span className="text-xs font-normal text-quiet"> {mm(value)}&#8239;mm</span>}
     </>
   );
 }

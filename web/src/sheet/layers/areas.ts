@@ -9,6 +9,7 @@ import { closed, type SheetLayer } from "../drawing";
 /** Areas whose volume matters, or that a flight covers, with their names. */
 export const areas: SheetLayer = {
   name: "areas",
+  rank: 5,
   from: (view) => [view.plan.site.areas, view.colours],
   features: ({ plan, colours }) =>
     plan.site.areas.map((area) => {

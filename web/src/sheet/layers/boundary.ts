@@ -10,6 +10,7 @@ import { closed, type SheetLayer } from "../drawing";
 /** The boundary, with its corners while the Site is open. */
 export const boundary: SheetLayer = {
   name: "boundary",
+  rank: 6,
   from: (view) => [view.plan.site.boundary, view.station, view.colours],
   features: ({ plan, station, colours }) => {
     if (plan.site.boundary.length < 3) return [];
@@ -31,6 +32,7 @@ export const boundary: SheetLayer = {
 /** A ring that somebody is about to take. */
 export const preview: SheetLayer = {
   name: "preview",
+  rank: 7,
   from: (view) => [view.preview, view.colours],
   features: ({ preview, colours }) => {
     if (!preview) return [];

@@ -11,6 +11,7 @@ import { ramp, type Ramp } from "../symbols";
 /** Predicted error or number of images, as cells of the map sample. */
 export const cells: SheetLayer = {
   name: "cells",
+  rank: 0,
   still: true,
   opacity: 0.8,
   from: (view) => [view.ramp, view.surface, view.layer],

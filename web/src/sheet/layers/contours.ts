@@ -10,6 +10,7 @@ import type { SheetLayer } from "../drawing";
 /** Contours of the terrain, every fifth with its height. */
 export const contours: SheetLayer = {
   name: "contours",
+  rank: 1,
   still: true,
   from: (view) => [view.terrain, view.colours, view.plan.brief.unit],
   features: ({ terrain, colours, plan }) =>

@@ -9,6 +9,7 @@ import { plainStep } from "../frame";
 /** Error ellipses of control, exaggerated; the factor is stated in the legend. */
 export const ellipses: SheetLayer = {
   name: "ellipses",
+  rank: 4,
   still: true,
   from: (view) => [view.result, view.plan.control, view.exaggeration, view.colours],
   features: ({ result, plan, exaggeration, colours }) => {

@@ -13,6 +13,7 @@ const DASHES = [[7, 5], [2, 4], [10, 3, 2, 3]]; // prettier-ignore
 /** Strips of every flight, each flight in a dash of its own. */
 export const strips: SheetLayer = {
   name: "strips",
+  rank: 2,
   still: true,
   from: (view) => [view.summary?.flights, view.colours],
   features: ({ summary, colours }) =>
@@ -28,6 +29,7 @@ export const strips: SheetLayer = {
 /** Exposures: dots of the first flight, small crosses of the others. */
 export const exposures: SheetLayer = {
   name: "exposures",
+  rank: 3,
   still: true,
   from: (view) => [view.summary?.flights, view.colours],
   features: ({ summary, colours }) =>

@@ -10,6 +10,7 @@ import { pointStyle } from "../symbols";
 /** Marks and control; what is on its way shows where it comes from. */
 export const points: SheetLayer = {
   name: "points",
+  rank: 8,
   from: (view) => [
     view.plan.control,
     view.plan.marks,

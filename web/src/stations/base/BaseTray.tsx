@@ -7,6 +7,8 @@ import { fine, fineUnit } from "../../lib/units";
 import { HeightChain } from "../../plots/HeightChain";
 import { Field, FineField, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
 import { Heading } from "../../ui/Heading";
+import { ActionsHead, Remove } from "../../ui/Remove";
+import { Tabs } from "../../ui/Tabs";
 import { setUpName } from "../hanging";
 
 const SUPPORTS = [
@@ -38,33 +40,24 @@ export function BaseTray() {
       <Heading title="Base">
         <span className="text-quiet">first thing out of the vehicle, last thing back in</span>
       </Heading>
-      <div className="mb-2 flex flex-wrap items-center gap-2" role="tablist" aria-label="Set-ups">
-        {plan.setups.map((s) => (
-          <button
-            key={s.id}
-            role="tab"
-            aria-selected={s.id === setup?.id}
-            aria-pressed={s.id === setup?.id}
-            className="button"
-            onClick={() => choose(s.id)}
-          >
-            {setUpName(plan, s.id)}
-          </button>
-        ))}
+      <Tabs
+        label="Set-ups"
+        tabs={plan.setups.map((s) => ({ id: s.id, name: setUpName(plan, s.id) }))}
+        chosen={setup?.id}
+        onChoose={choose}
+      >
         <button className="button text-sm" onClick={another}>
           another set-up
         </button>
         {setup && plan.setups.length > 1 && (
-          <button
-            className="cursor-pointer text-sm underline disabled:text-quiet disabled:no-underline"
-            disabled={used.has(setup.id)}
-            title={used.has(setup.id) ? "a flight or control hangs on it" : undefined}
+          <Remove
+            neededBy={used.has(setup.id) ? "a flight or control hangs on it" : undefined}
             onClick={() => void edit([removed(plan, `setups/${setup.id}`)])}
           >
             remove {setup.name}
-          </button>
+          </Remove>
         )}
-      </div>
+      </Tabs>
       {setup && <OneSetUp key={setup.id} setup={setup} />}
       <Marks />
       <Networks />
@@ -176,7 +169,8 @@ function Marks() {
   const { unit } = plan.brief;
   const u = unitName(unit);
   const set = (mark: Mark, change: Partial<Mark>) => void edit(fieldEdits(plan, `marks/${mark.id}`, change));
-  const used = new Set(plan.setups.map((s) => s.mark));
+  const standsOn = new Map(plan.setups.map((s) => [s.id, s.mark]));
+  const used = new Set(standsOn.values());
   return (
     <section className="mt-3">
       <div className="flex items-baseline gap-3">
@@ -196,9 +190,7 @@ function Marks() {
             <th>known</th>
             <th className="num">σ H, {fineUnit(unit)}</th>
             <th className="num">σ V, {fineUnit(unit)}</th>
-            <th>
-              <span className="sr-only">actions</span>
-            </th>
+            <ActionsHead />
           </tr>
         </thead>
         <tbody>
@@ -225,7 +217,7 @@ function Marks() {
               <td className="num" title={m.h === null ? "the ground's height; type the mark's own" : "typed"}>
                 <LengthField
                   label={`H of ${m.name}`}
-                  value={m.h ?? summary?.heights.find((h) => h.mark_name === m.name)?.mark ?? null}
+                  value={m.h ?? summary?.heights.find((h) => standsOn.get(h.setup) === m.id)?.mark ?? null}
                   quiet={m.h === null}
                   unit={unit}
                   width="w-32"
@@ -272,14 +264,10 @@ function Marks() {
                 </td>
               ))}
               <td>
-                <button
-                  className="cursor-pointer underline disabled:text-quiet disabled:no-underline"
-                  disabled={used.has(m.id)}
-                  title={used.has(m.id) ? "in use" : undefined}
+                <Remove
+                  neededBy={used.has(m.id) ? "in use" : undefined}
                   onClick={() => void edit([removed(plan, `marks/${m.id}`)])}
-                >
-                  remove
-                </button>
+                />
               </td>
             </tr>
           ))}
@@ -324,9 +312,7 @@ function Networks() {
               <th>service</th>
               <th className="num">σ H, {fineUnit(unit)}</th>
               <th className="num">σ V, {fineUnit(unit)}</th>
-              <th>
-                <span className="sr-only">actions</span>
-              </th>
+              <ActionsHead />
             </tr>
           </thead>
           <tbody>
@@ -347,13 +333,10 @@ function Networks() {
                   </td>
                 ))}
                 <td>
-                  <button
-                    className="cursor-pointer underline disabled:text-quiet disabled:no-underline"
-                    disabled={used.has(n.id)}
+                  <Remove
+                    neededBy={used.has(n.id) ? "a flight or control hangs on it" : undefined}
                     onClick={() => void edit([removed(plan, `networks/${n.id}`)])}
-                  >
-                    remove
-                  </button>
+                  />
                 </td>
               </tr>
             ))}

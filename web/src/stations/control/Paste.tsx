@@ -1,30 +1,20 @@
 import { useState } from "react";
-import { Problem, upload, type ControlPoint, type Edit, type PointsReading } from "../../api/client";
+import type { ControlPoint, Edit, PointsReading } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { added } from "../../lib/edits";
 import { length } from "../../lib/units";
 import { newPoint } from "../../sheet/placing";
 import { Select } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
+import { useReading } from "../../ui/reading";
 
 /** Points from a spreadsheet or a list, shown before they are taken. */
 export function Paste({ onDone }: { onDone: () => void }) {
-  const { jobId, plan, edit } = usePlan();
+  const { plan, edit } = usePlan();
   const [text, setText] = useState("");
   const [role, setRole] = useState<"target" | "check">("target");
-  const [reading, setReading] = useState<PointsReading | null>(null);
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { reading, problem, read, clear } = useReading<PointsReading>("points");
   const { unit } = plan.brief;
-
-  async function read() {
-    try {
-      setReading(await upload<PointsReading>(`/jobs/${jobId}/read/points`, { text }));
-      setProblem(null);
-    } catch (error) {
-      setReading(null);
-      setProblem(error as Problem);
-    }
-  }
 
   async function take() {
     const taken = new Set(plan.control.map((p) => p.id));
@@ -62,12 +52,12 @@ export function Paste({ onDone }: { onDone: () => void }) {
             ]}
             onChange={setRole}
           />
-          <button className="button" disabled={!text.trim()} onClick={() => void read()}>
+          <button className="button" disabled={!text.trim()} onClick={() => void read({ text })}>
             Read points
           </button>
         </div>
       </div>
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
       {reading && (
         <div className="mt-1" role="status">
           <p className="text-sm">

@@ -6,6 +6,8 @@ import { length } from "../../lib/units";
 import { Fact, Field, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
 import { Heading } from "../../ui/Heading";
 import { ProblemNote } from "../../ui/ProblemNote";
+import { Remove } from "../../ui/Remove";
+import { Tabs } from "../../ui/Tabs";
 import { hangingId, hangingOf, hangings } from "../hanging";
 
 const PURPOSES = [
@@ -41,31 +43,14 @@ export function FlightTray() {
       <Heading title="Flight">
         <span className="text-quiet">follow the aviation law of the place; airspace is looked up again on the day</span>
       </Heading>
-      <div className="mb-2 flex flex-wrap items-center gap-2" role="tablist" aria-label="Flights">
-        {plan.flights.map((f) => (
-          <button
-            key={f.id}
-            role="tab"
-            aria-selected={f.id === flight?.id}
-            aria-pressed={f.id === flight?.id}
-            className="button"
-            onClick={() => choose(f.id)}
-          >
-            {f.name}
-          </button>
-        ))}
+      <Tabs label="Flights" tabs={plan.flights} chosen={flight?.id} onChoose={choose}>
         <button className="button text-sm" onClick={another} disabled={!plan.kit.cameras.length && !flight}>
           another flight
         </button>
         {flight && plan.flights.length > 1 && (
-          <button
-            className="cursor-pointer text-sm underline"
-            onClick={() => void edit([removed(plan, `flights/${flight.id}`)])}
-          >
-            remove {flight.name}
-          </button>
+          <Remove onClick={() => void edit([removed(plan, `flights/${flight.id}`)])}>remove {flight.name}</Remove>
         )}
-      </div>
+      </Tabs>
       {flight ? (
         <OneFlight key={flight.id} flight={flight} flown={summary?.flights.find((f) => f.id === flight.id)} />
       ) : (

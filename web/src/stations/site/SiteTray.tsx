@@ -1,13 +1,15 @@
 import { useState } from "react";
-import { Problem, upload, type BoundaryReading, type TerrainReading } from "../../api/client";
+import type { BoundaryReading, TerrainReading } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
-import { area, fine, fineUnit, length } from "../../lib/units";
+import { area, fine, fineUnit, length, surface, surfaceUnit, volume, volumeUnit } from "../../lib/units";
 import { LengthField, Select, TextField, unitName } from "../../ui/fields";
 import { newArea } from "../../sheet/placing";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { fieldEdits, removed } from "../../lib/edits";
 import { Heading } from "../../ui/Heading";
+import { ActionsHead, Remove } from "../../ui/Remove";
+import { useReading } from "../../ui/reading";
 
 export function SiteTray() {
   const { plan, summary } = usePlan();
@@ -36,23 +38,20 @@ export function SiteTray() {
 }
 
 function BoundaryImport() {
-  const { jobId, plan, edit } = usePlan();
+  const { plan, edit } = usePlan();
   const { preview, setPreview } = useWorkbench();
   const [text, setText] = useState("");
-  const [reading, setReading] = useState<BoundaryReading | null>(null);
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { reading, problem, clear, ...of } = useReading<BoundaryReading>("boundary");
 
   async function read(fields: Record<string, string | File>) {
-    setReading(null);
     setPreview(null);
-    try {
-      const found = await upload<BoundaryReading>(`/jobs/${jobId}/read/boundary`, fields);
-      setReading(found);
-      setPreview(found.ring);
-      setProblem(null);
-    } catch (error) {
-      setProblem(error as Problem);
-    }
+    const found = await of.read(fields);
+    if (found) setPreview(found.ring);
+  }
+
+  function leave() {
+    of.forget();
+    setPreview(null);
   }
 
   async function take(asArea = false) {
@@ -60,8 +59,7 @@ function BoundaryImport() {
     const ring = reading.ring;
     const taken = await edit(asArea ? [newArea(plan, ring)] : fieldEdits(plan, "site", { boundary: ring }));
     if (taken) {
-      setReading(null);
-      setPreview(null);
+      leave();
       setText("");
     }
   }
@@ -97,7 +95,7 @@ function BoundaryImport() {
           </label>
         </div>
       </div>
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
       {reading && preview && (
         <div className="mt-1 border border-decision bg-sheet p-2" role="status">
           <p className="font-bold">This is how I read it; it is drawn on the sheet and not saved yet.</p>
@@ -114,13 +112,7 @@ function BoundaryImport() {
             <button className="button" onClick={() => void take(true)}>
               Take it as an area for volumes
             </button>
-            <button
-              className="button"
-              onClick={() => {
-                setReading(null);
-                setPreview(null);
-              }}
-            >
+            <button className="button" onClick={leave}>
               Leave it
             </button>
           </div>
@@ -131,10 +123,9 @@ function BoundaryImport() {
 }
 
 function TerrainImport() {
-  const { jobId, plan, edit } = usePlan();
+  const { plan, edit } = usePlan();
   const [heights, setHeights] = useState("");
-  const [problem, setProblem] = useState<Problem | null>(null);
-  const [how, setHow] = useState<string[]>([]);
+  const { reading, problem, read, clear } = useReading<TerrainReading>("terrain");
   const [busy, setBusy] = useState(false);
   const terrain = plan.site.ground.terrain;
   const systems = [
@@ -165,25 +156,19 @@ function TerrainImport() {
               event.target.value = "";
               if (!file) return;
               setBusy(true);
-              setProblem(null);
-              try {
-                const found = await upload<TerrainReading>(`/jobs/${jobId}/read/terrain`, { file, heights });
-                setHow(found.how);
-                await edit(fieldEdits(plan, "site/ground", { terrain: found.value }));
-              } catch (error) {
-                setProblem(error as Problem);
-              }
+              const found = await read({ file, heights });
+              if (found) await edit(fieldEdits(plan, "site/ground", { terrain: found.value }));
               setBusy(false);
             }}
           />
         </label>
       </div>
-      {how.map((line) => (
+      {reading?.how.map((line) => (
         <p key={line} className="text-sm">
           {line}
         </p>
       ))}
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
     </section>
   );
 }
@@ -214,12 +199,10 @@ function Areas() {
           <thead>
             <tr>
               <th>area</th>
-              <th className="num">m²</th>
+              <th className="num">{surfaceUnit(plan.brief.unit)}</th>
               <th className="num">height ±, {fineUnit(plan.brief.unit)}</th>
-              <th className="num">volume ±, m³</th>
-              <th>
-                <span className="sr-only">actions</span>
-              </th>
+              <th className="num">volume ±, {volumeUnit(plan.brief.unit)}</th>
+              <ActionsHead />
             </tr>
           </thead>
           <tbody>
@@ -236,19 +219,14 @@ function Areas() {
                       onCommit={(name) => void edit(fieldEdits(plan, `site/areas/${a.id}`, { name }))}
                     />
                   </td>
-                  <td className="num">{v ? v.area.toFixed(0) : "–"}</td>
+                  <td className="num">{surface(v?.area, plan.brief.unit)}</td>
                   <td className="num">{fine(v?.sigma, plan.brief.unit)}</td>
-                  <td className="num">{v ? v.sigma_volume.toFixed(1) : "–"}</td>
+                  <td className="num">{volume(v?.sigma_volume, plan.brief.unit)}</td>
                   <td className="whitespace-nowrap">
                     <button className="cursor-pointer underline" onClick={() => setGoTo({ e, n })}>
                       show
                     </button>{" "}
-                    <button
-                      className="cursor-pointer underline"
-                      onClick={() => void edit([removed(plan, `site/areas/${a.id}`)])}
-                    >
-                      remove
-                    </button>
+                    <Remove onClick={() => void edit([removed(plan, `site/areas/${a.id}`)])} />
                   </td>
                 </tr>
               );
@@ -273,9 +251,7 @@ function Vertices() {
           <th>corner</th>
           <th className="num">E, {unitName(unit)}</th>
           <th className="num">N, {unitName(unit)}</th>
-          <th>
-            <span className="sr-only">actions</span>
-          </th>
+          <ActionsHead />
         </tr>
       </thead>
       <tbody>

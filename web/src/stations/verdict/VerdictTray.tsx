@@ -1,12 +1,24 @@
 import { usePlan, useProgress } from "../../app/plan";
 import { repinned, useWorkbench } from "../../app/workbench";
 import { ChanceCurve } from "../../plots/ChanceCurve";
-import { chance as chanceWords, fine, fineUnit, grid, mm, percent } from "../../lib/units";
+import {
+  chance as chanceWords,
+  fine,
+  fineUnit,
+  grid,
+  mm,
+  percent,
+  surface,
+  surfaceUnit,
+  volume,
+  volumeUnit,
+} from "../../lib/units";
 import { Histogram } from "../../plots/Histogram";
 import { NumberField } from "../../ui/fields";
 import { fieldEdits } from "../../lib/edits";
 import { Fine } from "../../ui/Fine";
 import { Heading } from "../../ui/Heading";
+import { ActionsHead } from "../../ui/Remove";
 import { Advice } from "./Advice";
 import { Compare } from "./Compare";
 import { TargetsLost } from "./TargetsLost";
@@ -111,7 +123,7 @@ export function VerdictTray() {
             <p className="mt-1">{result.left_out.length} exposures have fewer than six tie rays and are left out.</p>
           )}
         </section>
-        <section>
+        <section data-testid="budget">
           <h3 className="font-bold">Error budget</h3>
           <table className="table">
             <thead>
@@ -252,24 +264,24 @@ function Volumes() {
         <thead>
           <tr>
             <th>area</th>
-            <th className="num">m²</th>
+            <th className="num">{surfaceUnit(unit)}</th>
             <th className="num">mean height ±, {fineUnit(unit)} (1 σ)</th>
             <th className="num">at 95 %</th>
-            <th className="num">volume ±, m³ at 95 %</th>
+            <th className="num">volume ±, {volumeUnit(unit)} at 95 %</th>
           </tr>
         </thead>
         <tbody>
           {volumes.map((v) => (
             <tr key={v.id}>
               <td>{v.id ? (names.get(v.id) ?? v.id) : "the whole site"}</td>
-              <td className="num">{v.area.toFixed(0)}</td>
+              <td className="num">{surface(v.area, unit)}</td>
               <td className="num">
                 <Fine value={v.sigma} unit={unit} />
               </td>
               <td className="num">
                 <Fine value={v.sigma_95} unit={unit} />
               </td>
-              <td className="num">{v.volume_95.toFixed(0)}</td>
+              <td className="num">{volume(v.volume_95, unit, 0)}</td>
             </tr>
           ))}
         </tbody>
@@ -298,9 +310,7 @@ function Assumptions() {
             <th className="num">value</th>
             <th>unit</th>
             <th>where it comes from</th>
-            <th>
-              <span className="sr-only">actions</span>
-            </th>
+            <ActionsHead />
           </tr>
         </thead>
         <tbody>
