@@ -121,12 +121,12 @@ def _place(plan: dict, k: int) -> dict:
 
 def _computed(asking: Asking, at: str) -> None:
     """The prediction of the plan as it stands, done as a worker does it."""
-    from kardo.server.predictions import tasks
-    from kardo.server.predictions.models import Computation
+    from kardo.server.predictions import models, tasks
 
     asking.plain.post(f"{at}/prediction/start", data="{}", content_type="application/json")
     job = at.rpartition("/")[2]
-    row = Computation.objects.filter(job_id=job, kind="prediction").order_by("-pk").first()
+    rows = models.Computation if asking.fields else models.Prediction
+    row = rows.objects.filter(job_id=job, kind="prediction").order_by("-pk").first()
     if row.state != "done":
         tasks.run(str(row.key) if hasattr(row, "key") else row.pk)
 

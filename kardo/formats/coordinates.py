@@ -1,4 +1,4 @@
-"""Coordinate lists as people paste them: any delimiter and column order, degrees or grid, with or without a header."""
+"""Coordinate lists as people paste them: separators, order of columns and header as they come, in degrees or on the grid."""
 
 import csv
 import io

@@ -1,4 +1,4 @@
-"""Every route of the schema under made-up requests: no crash, and where JSON is promised, JSON."""
+"""Every route of the schema under made-up requests: no crash, answers as the schema promises, refusals as problem details."""
 
 import json
 
@@ -6,6 +6,7 @@ import pytest
 import schemathesis
 from django.core.handlers.wsgi import WSGIHandler
 from hypothesis import HealthCheck, settings
+from schemathesis.specs.openapi.checks import response_schema_conformance
 
 from kardo.server.urls import api
 
@@ -21,5 +22,10 @@ def test_no_request_brings_it_down(case, planner, job):
     known = {"Cookie": f"sessionid={planner.cookies['sessionid'].value}", "Accept-Encoding": "identity"}
     answer = case.call(app=WSGIHandler(), headers=known)
     assert answer.status_code < 500, answer.text[:300]
-    if "json" in answer.headers.get("content-type", [""])[0]:
-        json.loads(answer.text)
+    kind = answer.headers.get("content-type", [""])[0]
+    if answer.status_code >= 400:
+        told = json.loads(answer.text)
+        assert kind == "application/problem+json" and told["title"] and told["status"] == answer.status_code
+    elif "json" in kind:
+        json.loads(answer.text, parse_constant=lambda word: pytest.fail(f"{word} is not JSON"))
+        case.validate_response(answer, checks=[response_schema_conformance])

@@ -61,7 +61,7 @@ export function TopBar({ session }: { session: Session }) {
       <Link to="/" className="text-lg font-bold text-decision-text" title="All jobs">
         Kardo
       </Link>
-      <h1 className="min-w-16 flex-shrink truncate font-medium" title={plan.brief.title}>
+      <h1 className="min-w-16 shrink-[999] truncate font-medium" title={plan.brief.title}>
         {plan.brief.title}
       </h1>
       <Saved />

@@ -1,15 +1,21 @@
 import type { HangsOn, Plan } from "../api/client";
 
-/** What positions can hang on, as choices of a list; a choice's id is read back by `hangingOf`. */
-export function hangings(plan: Plan, of: "flight" | "control"): { id: string; name: string }[] {
-  const setups = plan.setups.map((s) => ({ id: `setup/${s.id}`, name: setUpName(plan, s.id) }));
-  const networks = plan.networks.map((n) => ({ id: `network/${n.id}`, name: `network ${n.name}` }));
-  const own = { id: "nothing/", name: "nothing" };
+/** What positions can hang on, as choices of a list, with a short name for a narrow one; a choice's id is read back by
+ * `hangingOf`. */
+export function hangings(plan: Plan, of: "flight" | "control"): { id: string; name: string; short: string }[] {
+  const setups = plan.setups.map((s) => ({ id: `setup/${s.id}`, name: setUpName(plan, s.id), short: s.name }));
+  const networks = plan.networks.map((n) => ({ id: `network/${n.id}`, name: `network ${n.name}`, short: n.name }));
+  const own = { id: "nothing/", name: "nothing", short: "nothing" };
   if (of === "flight") return [...setups, ...networks, own];
   const instruments = plan.setups
     .filter((s) => s.mark)
-    .map((s) => ({ id: `instrument/${s.id}`, name: `total station, ${setUpName(plan, s.id)}` }));
-  return [...setups, ...networks, { id: "session/", name: "static session of its own" }, ...instruments, own];
+    .map((s) => ({
+      id: `instrument/${s.id}`,
+      name: `total station, ${setUpName(plan, s.id)}`,
+      short: `station, ${s.name}`,
+    }));
+  const session = { id: "session/", name: "static session of its own", short: "own session" };
+  return [...setups, ...networks, session, ...instruments, own];
 }
 
 /** A set-up by its own name and its mark's. */

@@ -94,7 +94,7 @@ export function ControlTable() {
         />
       )}
       <div ref={holder} className="min-h-0 flex-1 overflow-auto">
-        <table className="table text-sm" data-testid="control-table" aria-rowcount={rows.length}>
+        <table className="table wide text-sm" data-testid="control-table" aria-rowcount={rows.length}>
           <thead>
             {table.getHeaderGroups().map((group) => (
               <tr key={group.id}>
@@ -321,7 +321,7 @@ function useColumns() {
               <Select
                 label={`${name} hangs on`}
                 value={getValue()}
-                options={hangs}
+                options={hangs.map(({ id, short }) => ({ id, name: short }))}
                 className="w-[5.6rem]"
                 onChange={(hung) => set(id, { hangs_on: hangingOf(hung, hangs_on) })}
               />
