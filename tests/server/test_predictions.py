@@ -57,6 +57,7 @@ def test_an_undone_edit_finds_its_old_result(planner, job):
 def test_a_plan_that_was_overtaken_is_not_computed(planner, job):
     start(planner, job)
     first = Computation.objects.get()
+    Computation.objects.update(state="running")  # a worker has it in hand
     planner.patch_plan(job.pk, moved(job), 1)
     run(key=str(first.key))
     first.refresh_from_db()
@@ -163,18 +164,36 @@ def test_turns_are_fair_by_organisation_and_job(planner, chief, stranger, job, o
     assert ask(stranger, third)["ahead"] == 1
 
 
-def test_what_waits_for_an_overtaken_plan_is_taken_off_and_comes_back_with_undo(planner, job):
+def test_what_waits_for_an_overtaken_plan_keeps_its_place_for_the_present_one(planner, job):
+    start(planner, job)
     for k in range(3):
         planner.patch_plan(job.pk, moved(job), k + 1)
         job.refresh_from_db()
-    assert list(Computation.objects.order_by("pk").values_list("state", flat=True)) == ["cancelled"] * 2 + ["queued"]
     planner.post(f"/api/jobs/{job.pk}/plan/undo")
-    assert list(Computation.objects.order_by("pk").values_list("state", flat=True)) == [
-        "cancelled",
-        "queued",
-        "cancelled",
+    job.refresh_from_db()
+    one = Computation.objects.get()
+    assert (one.state, one.plan_hash) == ("queued", job.plan_hash) == ("queued", plan_from_json(one.plan).hash)
+    assert ProcrastinateJob.objects.count() == 1
+    compute()
+    assert ask(planner, job)["state"] == "done"
+
+
+def test_what_waits_is_let_go_where_the_present_plan_waits_on_another_queue(planner, job, monkeypatch):
+    start(planner, job)
+    monkeypatch.setattr(tasks, "QUICK_EXPOSURES", 1)
+    planner.patch_plan(job.pk, moved(job), 1)
+    assert list(Computation.objects.order_by("pk").values_list("state", "queue")) == [
+        ("cancelled", "quick"),
+        ("queued", "patient"),
     ]
-    run(key=str(Computation.objects.get(state="queued").key))
+
+
+def test_a_cancelled_plan_that_comes_back_is_computed_after_all(planner, job):
+    planner.patch_plan(job.pk, moved(job), 1)
+    Computation.objects.update(state="cancelled")
+    start(planner, job)
+    assert Computation.objects.get().state == "queued"
+    compute()
     assert ask(planner, job)["state"] == "done"
 
 

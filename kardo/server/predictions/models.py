@@ -41,6 +41,7 @@ class Computation(models.Model):
     result = models.JSONField(null=True)
     error = models.JSONField(null=True)
     runner = models.UUIDField(null=True)
+    queue = models.CharField(max_length=10, default="quick", help_text="which it waits or waited on")
     queue_job = models.BigIntegerField(null=True, help_text="its number on the queue")
     created_at = models.DateTimeField(auto_now_add=True)
     started_at = models.DateTimeField(null=True)

@@ -56,25 +56,35 @@ def request_computation(
     over = {State.CANCELLED, State.STOPPED, State.FAILED} if again else {State.CANCELLED}
     if found is not None and found.state not in over:
         return found
-    waiting_rows = _without_overtaken(rows, job, kind)
+    waiting = [r for r in rows if r.state == State.QUEUED]
+    overtaken = [r for r in waiting if r.job_id == job.pk and r.kind == kind]
+    queue = _queue_for(plan, kind)
+    if found is None and overtaken and overtaken[0].queue == queue and _turned(overtaken[0], plan):
+        return overtaken[0]
+    _let_go(overtaken)
     key = found.key if found else uuid.uuid4()
-    number = run.configure(queue=_queue_for(plan, kind), priority=_priority(waiting_rows, job)).defer(key=str(key))
+    priority = _priority([r for r in waiting if r not in overtaken], job)
+    number = run.configure(queue=queue, priority=priority).defer(key=str(key))
     if found is None:
         stored = plan.without_heights().to_json()
-        return Computation.objects.create(**wanted, job=job, plan=stored, key=key, queue_job=number)
+        return Computation.objects.create(**wanted, job=job, plan=stored, key=key, queue=queue, queue_job=number)
     anew = {"share": 0, "stage": "", "error": None, "started_at": None, "runner": None}
-    Computation.objects.filter(pk=found.pk).update(state=State.QUEUED, job=job, queue_job=number, **anew)
+    Computation.objects.filter(pk=found.pk).update(state=State.QUEUED, job=job, queue=queue, queue_job=number, **anew)
     found.refresh_from_db()
     return found
 
 
-def _without_overtaken(rows: list[Computation], job: Job, kind: str) -> list[Computation]:
-    """What waits, when what waited of this kind for an earlier plan of the job is taken off: nobody looks at it any more."""
-    waiting = [r for r in rows if r.state == State.QUEUED]
-    overtaken = {r.pk for r in waiting if r.job_id == job.pk and r.kind == kind and r.plan_hash != job.plan_hash}
+def _turned(waiting: Computation, plan: Plan) -> bool:
+    """What waits for an earlier plan of the job keeps its place for the present one; false where a worker took it."""
+    waiting.plan_hash = plan.hash
+    still = Computation.objects.filter(pk=waiting.pk, state=State.QUEUED)
+    return bool(still.update(state=State.QUEUED, plan_hash=plan.hash, plan=plan.without_heights().to_json()))
+
+
+def _let_go(overtaken: list[Computation]) -> None:
+    """Nobody looks any more at what waits for an earlier plan."""
     if overtaken:
-        Computation.objects.filter(pk__in=overtaken, state=State.QUEUED).update(state=State.CANCELLED)
-    return [r for r in waiting if r.pk not in overtaken]
+        Computation.objects.filter(pk__in=[r.pk for r in overtaken], state=State.QUEUED).update(state=State.CANCELLED)
 
 
 def _priority(waiting: list[Computation], job: Job) -> int:

@@ -94,6 +94,25 @@ describe("the outbox", () => {
     expect(ids[0]).toBe(ids[1]);
   });
 
+  it("takes back what may have been taken by a step that follows it, once", async () => {
+    let away = true;
+    const stands = [1];
+    const b = box(async (step) => {
+      for (const { before, after } of step.edits) if (stands.at(-1) === before) stands.push(after as number);
+      if (away) throw new Problem(0, "The answer was lost.");
+      return step.id;
+    });
+    await b.put(moved(2), 1);
+    expect(stands).toEqual([1, 2]);
+    expect(await b.takeBack()).toBe(true);
+    expect(await b.takeBack()).toBe(false);
+    expect(b.snapshot().entries.map((e) => e.edits[0]!.after)).toEqual([2, 1]);
+    away = false;
+    b.wake();
+    await until(() => b.snapshot().entries.length === 0);
+    expect(stands).toEqual([1, 2, 1]);
+  });
+
   it("sets a step aside that the server refuses, and goes on with the next", async () => {
     const b = box(async (step) => {
       if (step.edits[0]!.after === 2) throw new Problem(422, "Cannot be.", "control", "Type another.");

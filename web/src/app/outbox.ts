@@ -56,27 +56,49 @@ export class Outbox<Answer> {
    * when the step is safe here (true). */
   async put(edits: Edit[], revision: number): Promise<boolean> {
     const entry: Waiting = { id: newId(), job: this.job, user: this.user, edits, revision, at: Date.now() };
-    this.set({ entries: [...this.state.entries, entry] });
     const outcome = new Promise<boolean>((resolve) => this.settled.set(entry.id, resolve));
-    const writing = store.waiting.add({ ...entry });
-    this.written = Promise.allSettled([this.written, writing]);
-    entry.seq = await writing;
-    this.channel?.postMessage("");
+    await this.write(entry);
     void this.flush();
     return outcome;
   }
 
-  /** The newest step goes again before it was sent; false where there is none left. Never beside a sending, which could
-   * have read the step already and would send it after all. */
+  /** The newest step goes again before it was sent; false where there is none left. One that was sent without an answer may
+   * have been taken: it stays, and a step that takes it back follows it. Never beside a sending, which could have read the
+   * step already and would send it after all. */
   async takeBack(): Promise<boolean> {
     await this.written;
     return this.exclusively(async () => {
       await this.reload();
-      const newest = this.waiting.at(-1);
+      const undone = new Set(this.waiting.map((e) => e.undoes));
+      const newest = this.waiting.filter((e) => !e.undoes && !undone.has(e.id)).at(-1);
       if (!newest) return false;
-      await this.forget(newest);
+      if (!newest.unsure) {
+        await this.forget(newest);
+        return true;
+      }
+      const edits = newest.edits.map((e) => ({ ...e, before: e.after, after: e.before })).reverse();
+      await this.write({
+        ...newest,
+        seq: undefined,
+        id: newId(),
+        edits,
+        at: Date.now(),
+        unsure: undefined,
+        undoes: newest.id,
+      });
+      void this.flush();
       return true;
     });
+  }
+
+  private async write(entry: Waiting): Promise<void> {
+    this.set({ entries: [...this.state.entries, entry] });
+    const row = { ...entry };
+    delete row.seq;
+    const writing = store.waiting.add(row);
+    this.written = Promise.allSettled([this.written, writing]);
+    entry.seq = await writing;
+    this.channel?.postMessage("");
   }
 
   /** Let a step go: one that was refused, or the conflicting part of one. */
@@ -161,6 +183,7 @@ export class Outbox<Answer> {
   private async failed(step: Waiting, error: unknown): Promise<boolean> {
     const problem = error instanceof Problem ? error : new Problem(0, String(error));
     if (problem.away) {
+      if (!step.unsure) await this.replace({ ...step, unsure: true });
       this.notReached();
       return false;
     }
@@ -173,7 +196,7 @@ export class Outbox<Answer> {
       problem.status === 412
         ? { conflicts: problem.conflicts }
         : { refused: { what: problem.what, where: problem.where, mend: problem.mend } };
-    await this.replace({ ...step, ...outcome });
+    await this.replace({ ...step, unsure: undefined, ...outcome });
     this.settle(step, false);
     return problem.status !== 412;
   }

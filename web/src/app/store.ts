@@ -11,6 +11,10 @@ export interface Waiting {
   /** The revision of the plan that the values were formed on. */
   revision: number;
   at: number;
+  /** Sent, and no answer came: whether the server took it is not known. */
+  unsure?: boolean;
+  /** The step that this one takes back. */
+  undoes?: string;
   conflicts?: Conflict[];
   refused?: { what: string; where: string; mend: string };
 }

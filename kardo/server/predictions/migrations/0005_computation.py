@@ -25,4 +25,9 @@ class Migration(migrations.Migration):
                 to="jobs.job",
             ),
         ),
+        migrations.AddField(
+            "computation",
+            "queue",
+            models.CharField(default="quick", help_text="which it waits or waited on", max_length=10),
+        ),
     ]
