@@ -1,7 +1,7 @@
 """The web server's entry: ordinary requests in a fixed number of threads, events as streams.
 
 Django's own way of answering an ordinary request inside an event loop hands it to and fro between threads and the loop at
-every step, and takes three times as long as answering it.
+every step, which costs more than many an answer.
 """
 
 import os
