@@ -18,6 +18,9 @@ from kardo.warm import warm
 
 log = logging.getLogger(__name__)
 HEARTBEAT, LOST_AFTER, LOOK_EVERY = 2.0, 12.0, 3.0  # seconds
+ASK_EVERY = (
+    1.0  # seconds: work is told of at once, but whoever listened may have been lost with the database for a while
+)
 AGAIN = 1.0  # seconds before a database that went away is tried again
 MOST_LOST = 3  # workers that one computation may cost
 
@@ -51,7 +54,7 @@ async def _work(worker: App, queues: list[str]) -> None:
                 queues=queues,
                 delete_jobs="successful",
                 install_signal_handlers=True,
-                fetch_job_polling_interval=LOOK_EVERY,
+                fetch_job_polling_interval=ASK_EVERY,
                 update_heartbeat_interval=HEARTBEAT,
                 stalled_worker_timeout=LOST_AFTER,
             )
