@@ -48,10 +48,8 @@ class Asking:
     def again(self, name: str, path: str) -> None:
         """Ask twice: the first time with an empty cache, then with what the first answer left there."""
         first = self.ask(name, "get", path)
-        if tag := first.headers.get("ETag"):
-            self.ask(f"{name}, unchanged", "get", path, **{"If-None-Match": tag})
-        else:
-            self.ask(f"{name}, unchanged", "get", path)
+        held = {"If-None-Match": tag} if (tag := first.headers.get("ETag")) else {}
+        self.ask(f"{name}, unchanged", "get", path, **held)
 
 
 def side(fields: bool, turns: int) -> None:

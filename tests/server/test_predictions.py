@@ -178,6 +178,17 @@ def test_what_waits_for_an_overtaken_plan_keeps_its_place_for_the_present_one(pl
     assert ask(planner, job)["state"] == "done"
 
 
+def test_a_copy_of_the_job_keeps_what_waits_for_it_when_the_first_moves_on(planner, job, office):
+    copy = create_job(office, planner.user, small_plan())
+    start(planner, job)
+    assert ask(planner, copy)["state"] == "queued", "equal plans share their computation"
+    planner.patch_plan(job.pk, moved(job), 1)
+    assert [ask(planner, one)["state"] for one in (job, copy)] == ["queued", "queued"]
+    for one in Computation.objects.order_by("pk"):
+        run(key=str(one.key))
+    assert [ask(planner, one)["state"] for one in (job, copy)] == ["done", "done"]
+
+
 def test_what_waits_is_let_go_where_the_present_plan_waits_on_another_queue(planner, job, monkeypatch):
     start(planner, job)
     monkeypatch.setattr(tasks, "QUICK_EXPOSURES", 1)

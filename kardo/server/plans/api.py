@@ -275,13 +275,8 @@ def show_prediction(request: HttpRequest, job_id: UUID):
     job = job_of(request, job_id, STATED)
     row = computation(job, Computation.Kind.PREDICTION)
     if made := made_of(job, row):
-        return made_once(request, made, PREDICTION, lambda: _predicted(request, job_id))
+        return made_once(request, made, PREDICTION, lambda: prediction_of(job, row))
     return made_now(PREDICTION, prediction_of(job, row))
-
-
-def _predicted(request: HttpRequest, job_id: UUID) -> PredictionAnswer:
-    job = job_of(request, job_id)
-    return prediction_of(job, computation(job, Computation.Kind.PREDICTION))
 
 
 @router.get("/{job_id}/advice", response=AdviceAnswer)

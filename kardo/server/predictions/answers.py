@@ -4,8 +4,9 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from django.db import connection
+from django.db.models import Q, Subquery
 from django.utils import timezone
+from procrastinate.contrib.django.models import ProcrastinateJob
 from pydantic import TypeAdapter
 
 from kardo.core.accuracy.advice import Advice
@@ -17,10 +18,9 @@ from kardo.core.practice.catalogue import Finding
 from kardo.core.summary import Fault, Told, found, named_advice, told
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import bring_up_to_date, stored_plan, with_ground
-from kardo.server.predictions.models import Computation
+from kardo.server.predictions.models import WAITING, Computation
 
 LEAST_SHARE = 0.08  # below, the time spent says nothing of the time left
-WAITING = (Computation.State.QUEUED, Computation.State.RUNNING)
 RESULT = TypeAdapter(Result | Undetermined)
 ADVICE = TypeAdapter(Advice)
 
@@ -119,18 +119,10 @@ def time_left(state: str, stage: str, share: float, started_at: datetime | None,
     return float((now - started_at).total_seconds() * (1 - share) / share)
 
 
-AHEAD = """
-SELECT count(*) FROM procrastinate_jobs own JOIN procrastinate_jobs other
-    ON other.queue_name = own.queue_name AND other.status = 'todo'
-    AND (other.priority > own.priority OR other.priority = own.priority AND other.id < own.id)
-WHERE own.id = %s
-"""
-
-
 def _ahead(row: Computation) -> int:
     """How many computations wait before this one on its queue: of higher priority, or as high and earlier."""
     if row.state != Computation.State.QUEUED or row.queue_job is None:
         return 0
-    with connection.cursor() as cursor:
-        cursor.execute(AHEAD, [row.queue_job])
-        return int(cursor.fetchone()[0])
+    waiting = ProcrastinateJob.objects.filter(queue_name=row.queue, status="todo")
+    own = Subquery(ProcrastinateJob.objects.filter(pk=row.queue_job).values("priority"))
+    return waiting.filter(Q(priority__gt=own) | Q(priority=own, id__lt=row.queue_job)).count()

@@ -58,7 +58,7 @@ class Remote:
         connection.send((method, words))
         if not connection.poll(PATIENCE):
             connection.close()
-            raise TimeoutError
+            raise Away("no answer in time")
         well, told = connection.recv()
         self._idle.put(connection)
         if not well:

@@ -60,3 +60,6 @@ class Computation(models.Model):
 
     def __str__(self) -> str:
         return f"{self.kind} {self.plan_hash[:8]} ({self.state})"
+
+
+WAITING = (Computation.State.QUEUED, Computation.State.RUNNING)

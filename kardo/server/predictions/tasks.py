@@ -18,13 +18,13 @@ from procrastinate.contrib.django import app
 from kardo.core.accuracy.advice import advise
 from kardo.core.accuracy.prediction import ENGINE, predict
 from kardo.core.accuracy.results import result_json
+from kardo.core.arrays import Json
 from kardo.core.errors import KardoError
 from kardo.core.flight.pattern import estimated_exposures
 from kardo.core.plan.model import Plan, plan_from_json
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import with_ground
-from kardo.server.predictions.answers import WAITING
-from kardo.server.predictions.models import Computation
+from kardo.server.predictions.models import WAITING, Computation
 
 log = logging.getLogger(__name__)
 
@@ -50,23 +50,22 @@ def request_computation(
     """The prediction (or advice) of a plan: the stored one where there is one, else one on its way, row and queue entry in
     one transaction. One that a person stopped or that failed starts over only when asked `again`."""
     wanted = {"organisation_id": job.organisation_id, "kind": kind, "plan_hash": plan.hash, "engine": ENGINE}
-    waiting = Q(organisation_id=job.organisation_id, state=State.QUEUED)
-    rows = list(Computation.objects.filter(Q(**wanted) | waiting).defer("plan", "result"))
+    queued = Q(organisation_id=job.organisation_id, state=State.QUEUED)
+    rows = list(Computation.objects.filter(Q(**wanted) | queued).defer("plan", "result"))
     found = next((r for r in rows if all(getattr(r, name) == value for name, value in wanted.items())), None)
     over = {State.CANCELLED, State.STOPPED, State.FAILED} if again else {State.CANCELLED}
     if found is not None and found.state not in over:
         return found
     waiting = [r for r in rows if r.state == State.QUEUED]
-    overtaken = [r for r in waiting if r.job_id == job.pk and r.kind == kind]
-    queue = _queue_for(plan, kind)
-    if found is None and overtaken and overtaken[0].queue == queue and _turned(overtaken[0], plan):
+    overtaken = [r for r in waiting if r.job_id == job.pk and r.kind == kind and not _wanted(r)]
+    queue, stored = _queue_for(plan, kind), plan.without_heights().to_json()
+    if found is None and overtaken and overtaken[0].queue == queue and _turned(overtaken[0], plan.hash, stored):
         return overtaken[0]
     _let_go(overtaken)
     key = found.key if found else uuid.uuid4()
     priority = _priority([r for r in waiting if r not in overtaken], job)
     number = run.configure(queue=queue, priority=priority).defer(key=str(key))
     if found is None:
-        stored = plan.without_heights().to_json()
         return Computation.objects.create(**wanted, job=job, plan=stored, key=key, queue=queue, queue_job=number)
     anew = {"share": 0, "stage": "", "error": None, "started_at": None, "runner": None}
     Computation.objects.filter(pk=found.pk).update(state=State.QUEUED, job=job, queue=queue, queue_job=number, **anew)
@@ -74,11 +73,16 @@ def request_computation(
     return found
 
 
-def _turned(waiting: Computation, plan: Plan) -> bool:
+def _wanted(one: Computation) -> bool:
+    """Whether some job of the organisation still has the plan; copies of a job share their computations."""
+    return Job.objects.filter(organisation_id=one.organisation_id, plan_hash=one.plan_hash).exists()
+
+
+def _turned(waiting: Computation, plan_hash: str, stored: Json) -> bool:
     """What waits for an earlier plan of the job keeps its place for the present one; false where a worker took it."""
-    waiting.plan_hash = plan.hash
+    waiting.plan_hash = plan_hash
     still = Computation.objects.filter(pk=waiting.pk, state=State.QUEUED)
-    return bool(still.update(state=State.QUEUED, plan_hash=plan.hash, plan=plan.without_heights().to_json()))
+    return bool(still.update(state=State.QUEUED, plan_hash=plan_hash, plan=stored))
 
 
 def _let_go(overtaken: list[Computation]) -> None:
@@ -163,8 +167,7 @@ def _computed(prediction: Computation, mine: uuid.UUID) -> dict[str, Any]:
     rows = Computation.objects.filter(pk=prediction.pk, runner=mine)
 
     def report(stage: str, share: float) -> None:
-        job_hash = Job.objects.filter(pk=prediction.job_id).values_list("plan_hash", flat=True).first()
-        if job_hash not in (None, prediction.plan_hash):
+        if prediction.job_id is not None and not _wanted(prediction):
             rows.update(state=State.CANCELLED)
             raise Overtaken
         if not rows.update(stage=stage, share=share):

@@ -113,6 +113,24 @@ describe("the outbox", () => {
     expect(stands).toEqual([1, 2, 1]);
   });
 
+  it("forgets a step that was taken back and then proves never to have been taken, with what takes it back", async () => {
+    let answer = new Problem(0, "The answer was lost.");
+    let asked = 0;
+    const b = box(() => {
+      asked += 1;
+      return Promise.reject(answer);
+    });
+    await b.put(moved(2), 1);
+    expect(await b.takeBack()).toBe(true);
+    answer = new Problem(412, "Somebody changed this.");
+    b.wake();
+    await until(() => b.snapshot().entries.length === 0);
+    const before = asked;
+    await b.flush();
+    expect(asked).toBe(before);
+    expect(await store.waiting.count()).toBe(0);
+  });
+
   it("sets a step aside that the server refuses, and goes on with the next", async () => {
     const b = box(async (step) => {
       if (step.edits[0]!.after === 2) throw new Problem(422, "Cannot be.", "control", "Type another.");

@@ -192,6 +192,12 @@ export class Outbox<Answer> {
       this.set({ expired: true });
       return false;
     }
+    const follower = this.waiting.find((e) => e.undoes === step.id);
+    if (follower) {
+      await this.forget(follower); // it never came to be, and is not wanted any more
+      await this.forget(step);
+      return true;
+    }
     const outcome =
       problem.status === 412
         ? { conflicts: problem.conflicts }

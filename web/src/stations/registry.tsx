@@ -1,5 +1,6 @@
 import { lazy, type ComponentType } from "react";
 import type { Catalogue, Plan, Result, Summary, Undetermined } from "../api/client";
+import type { Placing } from "../app/workbench";
 import { area, chance, fine, fineUnit, length, UNITS } from "../lib/units";
 import type { SheetLayer } from "../sheet/drawing";
 import { areas } from "../sheet/layers/areas";
@@ -11,7 +12,6 @@ import { exposures, strips } from "../sheet/layers/flights";
 import { points } from "../sheet/layers/points";
 import { STATION_IDS, type Station } from "./ids";
 import { Later } from "./Later";
-import type { Tool } from "./tools";
 
 /** What a station's line is told from. */
 export interface LineView {
@@ -20,6 +20,13 @@ export interface LineView {
   result: Result | null;
   undetermined: Undetermined | null;
   catalogue: Catalogue;
+}
+
+/** Something that is placed on the sheet: by its button, or by its key. */
+interface Tool {
+  places: Exclude<Placing, null>;
+  key: string;
+  words: string;
 }
 
 /** All there is to know of a station. A new one is an entry here; nothing else lists them. */

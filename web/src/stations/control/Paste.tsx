@@ -6,7 +6,7 @@ import { length } from "../../lib/units";
 import { newPoint } from "../../sheet/placing";
 import { Select } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
-import { useReading } from "../../ui/reading";
+import { useReading } from "../reading";
 
 /** Points from a spreadsheet or a list, shown before they are taken. */
 export function Paste({ onDone }: { onDone: () => void }) {

@@ -9,7 +9,7 @@ import { ProblemNote } from "../../ui/ProblemNote";
 import { fieldEdits, removed } from "../../lib/edits";
 import { Heading } from "../../ui/Heading";
 import { ActionsHead, Remove } from "../../ui/Remove";
-import { useReading } from "../../ui/reading";
+import { useReading } from "../reading";
 
 export function SiteTray() {
   const { plan, summary } = usePlan();
