@@ -91,9 +91,11 @@ def block_json(
     oblique: bool = False,
     sigma_io: list[float | None] = (2.0, 2.0, 2.0, 3e-4, 3e-4, 2e-5, 2e-5),
     relief: float = 5.0,
+    two_bases: bool = False,
 ) -> dict:
     """A network like those people plan, jittered by a seed: a block of strips, tie points, targets, checks, and the
-    shifts of mark, set-up, two legs, and another mark for some of the checks."""
+    shifts of mark, set-up, two legs, and another mark for some of the checks. With two_bases, every second target and
+    check is the mean of an occupation from either mark."""
     rng = np.random.default_rng(seed)
     f, half_w, half_h, base, spacing = 3600.0, 2700.0, 1800.0, 20.0, 35.0
     centres, ypr, legs = [], [], []
@@ -158,6 +160,8 @@ def block_json(
         hang = [[0, 1], [4], [0]][len(check_rows) % 3]
         check_rows.append({"point": len(points), "sigma_x": [0.009, 0.009, 0.015], "shifts": hang})
         points.append({"name": f"K{len(check_rows)}", "x": x, "sigma_px": 0.5, "rays": seen(x), "check": True})
+    for mean in [*points[len(points) - targets - checks : len(points) - checks], *check_rows][::2] if two_bases else ():
+        mean |= {"shifts": [0, 1, 4], "shares": [[0.4, 0.4, 0.3], [0.4, 0.4, 0.3], [0.6, 0.6, 0.7]]}
     exposures = [
         {"c": c.tolist(), "ypr": y.tolist(), "sigma_c": list(sigma_c) if sigma_c else None, "shifts": [0, 1, 2 + leg]}
         for c, y, leg in zip(centres, ypr, legs, strict=True)

@@ -50,9 +50,17 @@ class Lists:
     def take(self, which: Ints) -> "Lists":
         """Lists number `which` (k,), in that order."""
         counts = np.diff(self.start)[which]
-        start = np.r_[0, np.cumsum(counts)].astype(np.int64)
-        within = np.arange(start[-1]) - np.repeat(start[:-1], counts)
-        return Lists(start, self.values[np.repeat(self.start[which], counts) + within])
+        return Lists(np.r_[0, np.cumsum(counts)].astype(np.int64), self.values[self.places(which)])
+
+    def places(self, which: Ints) -> Ints:
+        """Where the values of lists number `which` (k,) stand, one list after another.
+
+        >>> Lists.of([[4, 5], [], [6]]).places(np.array([2, 0])).tolist()
+        [2, 0, 1]
+        """
+        counts = np.diff(self.start)[which]
+        within = np.arange(counts.sum()) - np.repeat(np.cumsum(counts) - counts, counts)
+        return np.asarray(np.repeat(self.start[which], counts) + within, dtype=np.int64)
 
     @classmethod
     def end_to_end(cls, parts: "Sequence[Lists]") -> "Lists":

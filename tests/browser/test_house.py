@@ -96,6 +96,30 @@ def test_a_job_in_feet_speaks_feet_with_millimetres_beside(signed_in):
     settled(page)
 
 
+def test_a_target_occupied_from_two_bases(signed_in):
+    """Its second occupation hangs on another mark: the map's height leans less on the first, and one step brings it back."""
+    page = signed_in
+    open_demo(page)
+    settled(page)
+    before = figure(page, "absolute-v")
+    page.keyboard.press("5")
+    page.get_by_test_id("row-G1").click()
+    page.get_by_role("button", name="occupations").click()
+    page.get_by_role("button", name="another", exact=True).click()
+    second = page.get_by_label("Occupation 2 of G1 hangs on")
+    second.select_option(label="second base · Heron 2")
+    expect(page.get_by_label("G1 hangs on", exact=True).locator("option:checked")).to_have_text("mixed")
+    settled(page)
+    assert figure(page, "absolute-v") < before - 0.5
+    page.get_by_label("G1 hangs on", exact=True).select_option(label="base")
+    expect(second).to_have_value("")
+    expect(page.get_by_label("Minutes before occupation 2 of G1")).to_have_value("60")
+    for _ in range(3):
+        page.get_by_role("button", name="Undo").click()
+    expect(second).to_have_count(0)
+    settled(page)
+
+
 def test_two_thousand_points_are_a_table_that_draws_only_what_is_in_sight(signed_in, django_db_blocker):
     page = signed_in
     plan = demo_plan("sallow-bank")

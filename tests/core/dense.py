@@ -65,7 +65,7 @@ class Dense:
                     row(entries, sigma)
             for a in range(3):
                 if p.get("sigma_x"):
-                    hang = [(self.shift_at[s] + a, 1.0) for s in p["shifts"]]
+                    hang = [(self.shift_at[s] + a, share[a]) for s, share in self.hanging(p)]
                     row([(self.point_at[j] + a, 1.0), *hang], p["sigma_x"][a])
         for i in self.exposure_at:
             e = exposures[i]
@@ -82,6 +82,12 @@ class Dense:
         self.design, self.weights = np.array(rows), np.array(weights)
         self.prior_rows = np.arange(len(rows) - 3 * len(data["shifts"]), len(rows))
         self.normal = self.design.T @ (self.weights[:, None] * self.design)
+
+    @staticmethod
+    def hanging(position):
+        """The shifts of a surveyed position, and how much of each it holds."""
+        whole = [[1.0] * 3] * len(position["shifts"])
+        return list(zip(position["shifts"], position.get("shares", whole), strict=True))
 
     def rays(self, p):
         return [i for i in p["rays"] if i in self.kept]

@@ -20,6 +20,7 @@ NETWORKS = st.fixed_dictionaries(
         "targets": st.integers(0, 4),
         "checks": st.integers(1, 4),
         "oblique": st.booleans(),
+        "two_bases": st.booleans(),
         "sigma_io": st.sampled_from([(2, 2, 2, 3e-4, 3e-4, 2e-5, 2e-5), (30, 30, 30, 5e-2, 5e-2, 1e-3, 1e-3)]),
     }
 )
@@ -46,8 +47,8 @@ def test_absolute_and_seen_agree_with_a_dense_adjustment(options):
     for check in data["checks"]:
         g, own = dense.intersection(data["points"][check["point"]])
         hang = np.zeros((3, dense.size))
-        for s in check["shifts"]:
-            hang[:, dense.shift_at[s] : dense.shift_at[s] + 3] += np.eye(3)
+        for s, share in dense.hanging(check):
+            hang[:, dense.shift_at[s] : dense.shift_at[s] + 3] += np.diag(share)
         rows.append((g, hang))
         noise.append(own + np.diag(np.square(check["sigma_x"])))
     prior = np.zeros((dense.size, dense.size))

@@ -15,6 +15,7 @@ from kardo.core.plan.edits import (
     changed,
     difference,
     edit_from_json,
+    held,
     invert,
     value_at,
 )
@@ -171,3 +172,27 @@ def test_an_empty_plan_of_version_1_upgrades_to_one_that_wants_a_mark():
     point = {"id": "K1", "name": "K1", "role": "check", "e": 1.0, "n": 2.0, "mark": long}
     mark = {"id": long, "name": "M", "e": 1.0, "n": 2.0, "h": 3.0}
     assert plan_of(upgraded({"version": 1, "control": [point], "marks": [mark]})).setups[1].mark == long
+
+
+def test_an_edit_formed_before_a_row_had_a_field_fits_what_stands_now():
+    """The model grows a field with a default; a step that was stored before has it not."""
+    once = {k: v for k, v in DOCUMENT["control"][0]["occupations"][0].items() if k != "hangs_on"}
+    twice = [once, once | {"after_min": 60}]
+    fitted = held(Edit("control/G1/occupations", [once], twice))
+    done = apply(DOCUMENT, [fitted])
+    assert not done.conflicts and done.done[0].after[1]["hangs_on"] is None
+    older = {k: v for k, v in DOCUMENT["control"][0].items() if k != "occupations"} | {"occupations": [once]}
+    gone = apply(DOCUMENT, [held(Edit("control/G1", older, None))])
+    assert not gone.conflicts and all(p["id"] != "G1" for p in gone.document["control"])
+
+
+@settings(max_examples=60, deadline=None)
+@given(STEPS)
+def test_what_the_model_holds_already_stays_as_it_is(steps):
+    assert [held(e) for e in steps] == steps
+
+
+@pytest.mark.parametrize("path", ["control/G1/occupations", "control/G1", "brief", "no/such/part", "control", "x"])
+def test_what_the_model_would_refuse_is_left_to_be_told_when_it_is_applied(path):
+    odd = Edit(path, {"no": "sense"}, [{"none": 1}])
+    assert held(odd) == odd

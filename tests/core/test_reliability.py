@@ -14,16 +14,15 @@ from tests.conftest import block_json
 from tests.core.dense import Dense
 
 NAMES = tuple("abcdefghij")
-DATA = block_json(rows=3, columns=4, seed=31, targets=6, checks=2)
+DATA = block_json(rows=3, columns=4, seed=31, targets=6, checks=2, two_bases=True)
 
 
 def control_of(net, which):
     """Targets of a network as control points over it."""
-    shifts = [net.point_shifts[j].tolist() for j in which]
+    shifts, shares = net.point_shifts.take(which), net.point_shares[net.point_shifts.places(which)]
     rays = net.rays.take(which)
-    return ControlRays(
-        net.x[which], rays, np.full(len(rays.values), 0.5), net.sigma_x[which], shifts, np.ones(len(which))
-    )
+    noise = np.full(len(rays.values), 0.5)
+    return ControlRays(net.x[which], rays, noise, net.sigma_x[which], shifts, shares, np.ones(len(which)))
 
 
 @pytest.fixture(scope="module")

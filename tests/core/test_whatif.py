@@ -14,11 +14,13 @@ from kardo.core.accuracy.solution import solve
 from kardo.core.accuracy.whatif import keep, what_if
 from kardo.core.errors import PlanError
 from kardo.core.gnss.occupations import METHODS
+from kardo.core.plan.control import Occupation
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import OnSetUp, SetUp
 from kardo.demo import demo_plan
 
 TWICE = METHODS["rtk_twice"].occupations
+FROM_BOTH = (Occupation(), Occupation(after_min=60, hangs_on=OnSetUp(setup="rover")))
 
 
 @pytest.fixture(scope="module")
@@ -43,6 +45,8 @@ CHANGES = {
     "target added": lambda c: (*c, changed(c[2], id="new", name="new", e=c[2].e + 340, n=c[2].n + 70)),
     "targets observed twice": lambda c: tuple(changed(p, occupations=TWICE) for p in c),
     "target hung on another mark": lambda c: (changed(c[0], hangs_on=OnSetUp(setup="rover")), *c[1:]),
+    "target observed from another mark too": lambda c: (changed(c[0], occupations=FROM_BOTH), *c[1:]),
+    "check observed from another mark too": lambda c: (*c[:-1], changed(c[-1], occupations=FROM_BOTH)),
     "target made a check": lambda c: (changed(c[0], role="check"), *c[1:]),
     "check moved": lambda c: (*c[:-1], changed(c[-1], e=c[-1].e - 260, n=c[-1].n - 30)),
     "all targets dropped": lambda c: tuple(p for p in c if p.role == "check"),

@@ -291,3 +291,20 @@ def test_five_hundred_points_in_one_step(planner, job, django_assert_max_num_que
         took.append(time.perf_counter() - started)
     print(f"500 points in one step: {took[0]:.2f} s")
     assert planner.post(f"/api/jobs/{job.pk}/plan/undo").json()["hash"] == small_plan().hash
+
+
+def test_steps_stored_before_the_model_grew_a_field_are_undone_and_redone(planner, job):
+    """A document, and the step that made it, without the field that tells what an occupation hangs on."""
+    row = G7 | {"occupations": [{"epochs": 60, "after_min": 0}]}
+    assert planner.patch_plan(job.pk, [edit("control/G7", None, row)], 1).status_code == 200
+    step, stored = job.edits.get(), Job.objects.get(pk=job.pk)
+    for document in (step.changes[0]["after"], *stored.document["control"]):
+        for occupation in document["occupations"]:
+            del occupation["hangs_on"]
+    step.save()
+    stored.model = "an older one"
+    stored.save()
+    assert planner.post(f"/api/jobs/{job.pk}/plan/undo").json()["hash"] == small_plan().hash
+    answer = planner.post(f"/api/jobs/{job.pk}/plan/redo")
+    assert answer.status_code == 200
+    assert current(Job.objects.get(pk=job.pk)).control[-1].occupations[0].hangs_on is None

@@ -137,9 +137,10 @@ def _targets(solution: Solution, which: Ints, joint: Floats, q_shift: Floats) ->
     net = solution.network
     out = np.zeros(joint.shape[1])
     for k, j in enumerate(which):
-        moved = joint[3 * k : 3 * k + 3] + sum(
-            (q_shift[3 * s : 3 * s + 3] for s in net.point_shifts[j]), np.zeros((3, joint.shape[1]))
-        )
+        moved = joint[3 * k : 3 * k + 3].copy()
+        for at in range(net.point_shifts.start[j], net.point_shifts.start[j + 1]):
+            s = net.point_shifts.values[at]
+            moved += net.point_shares[at, :, None] * q_shift[3 * s : 3 * s + 3]
         out += (1.0 / net.sigma_x[j] ** 2) @ moved**2
     return out
 

@@ -12,6 +12,7 @@ import numpy as np
 from scipy.linalg import solve_triangular
 
 from kardo.core.accuracy import normals
+from kardo.core.accuracy.network import shares_matrix
 from kardo.core.accuracy.planned import ControlRays
 from kardo.core.accuracy.solution import Solution
 from kardo.core.arrays import Bools, Floats, Lists
@@ -95,6 +96,7 @@ def misclosures(solution: Solution, control: ControlRays) -> Misclosures:
         rays=control.rays,
         sigma_x=np.full((k, 3), np.nan),
         point_shifts=empty,
+        point_shares=np.zeros((0, 3)),
         check=np.ones(k, dtype=bool),
         check_point=np.zeros(0, dtype=np.int64),
     )
@@ -124,21 +126,15 @@ def misclosures(solution: Solution, control: ControlRays) -> Misclosures:
 
 def hung(solved: Misclosures, solution: Solution, control: ControlRays) -> Misclosures:
     """The same places with the survey and the shifts that `control` says."""
-    s_border, root = _hanging(solution, control), solution.factor
+    root = solution.factor
+    s_border = np.zeros((len(root.m), 3 * len(control.x)))  # S' over the border: the shifts that each survey holds
+    s_border[solution.shift_first :] = shares_matrix(
+        control.shifts, control.shares, len(solution.network.shift_sigma)
+    ).T
     shifts = solve_triangular(root.m, s_border * root.border_scale[:, None], lower=True, check_finite=False)
     return replace(
         solved, shifts=shifts, s_border=s_border, survey=np.einsum("ka,ab->kab", control.sigma**2, np.eye(3))
     )
-
-
-def _hanging(solution: Solution, control: ControlRays) -> Floats:
-    """S' over the border (b, 3k): ones where a point's survey contains a shift."""
-    out = np.zeros((solution.factor.m.shape[0], 3 * len(control.x)))
-    for k, shifts in enumerate(control.shifts):
-        for s in shifts:
-            for a in range(3):
-                out[solution.shift_first + 3 * s + a, 3 * k + a] = 1.0
-    return out
 
 
 def gram(left: Misclosures, right: Misclosures) -> Floats:

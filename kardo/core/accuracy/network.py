@@ -22,7 +22,9 @@ class Network:
     f_px (k,) and sigma_io (k, 7) per camera, cameras their names; shifts with shift_sigma (s, 3); exposures c, ypr,
     sigma_c, sigma_att (n, 3); points x, sigma_x (m, 3), rays to exposures, and sigma_px (r,) of every ray. A sigma of NaN means "not
     observed"; infinity means "free, no prior". check[j] marks a point intersected afterwards, which
-    takes no part in the network. A check is the second, surveyed position of a point.
+    takes no part in the network. A check is the second, surveyed position of a point. A surveyed position holds its
+    shifts whole or, as a mean over several bases, in part: point_shares and check_shares (q, 3), along with the
+    values of point_shifts and check_shifts.
     sigma_att is about the camera axes: right (pitch), down (yaw), forward (roll).
     """
 
@@ -43,10 +45,12 @@ class Network:
     rays: Lists
     sigma_x: Floats
     point_shifts: Lists
+    point_shares: Floats
     check: Bools
     check_point: Ints
     check_sigma: Floats
     check_shifts: Lists
+    check_shares: Floats
 
     @property
     def n_exposures(self) -> int:
@@ -89,7 +93,7 @@ class Network:
             "exposures": [self._exposure_json(i) for i in range(self.n_exposures)],
             "points": [self._point_json(j) for j in range(len(self.x))],
             "checks": [
-                {"point": int(p), "sigma_x": s.tolist(), "shifts": self.check_shifts[k].tolist()}
+                {"point": int(p), "sigma_x": s.tolist(), **_hanging_json(self.check_shifts, self.check_shares, k)}
                 for k, (p, s) in enumerate(zip(self.check_point, self.check_sigma, strict=True))
             ],
         }
@@ -116,9 +120,23 @@ class Network:
             "sigma_px": _one_or_all(self.sigma_px[self.rays.start[j] : self.rays.start[j + 1]]),
             "rays": self.rays[j].tolist(),
             "sigma_x": _optional(self.sigma_x[j]),
-            "shifts": self.point_shifts[j].tolist(),
+            **_hanging_json(self.point_shifts, self.point_shares, j),
             "check": bool(self.check[j]),
         }
+
+
+def shares_matrix(shifts: Lists, shares: Floats, count: int) -> Floats:
+    """How much of each of `count` shifts every position holds, as a matrix (3k, 3 count)."""
+    out = np.zeros((len(shifts), 3, count, 3))
+    owner, axes = shifts.owner()[:, None], np.arange(3)
+    np.add.at(out, (owner, axes, shifts.values[:, None], axes), shares)
+    return out.reshape(3 * len(shifts), 3 * count)
+
+
+def _hanging_json(shifts: Lists, shares: Floats, k: int) -> Json:
+    """The shifts of a surveyed position, and its shares of them where it does not hold them whole."""
+    own = shares[shifts.start[k] : shifts.start[k + 1]]
+    return {"shifts": shifts[k].tolist()} | ({"shares": own.tolist()} if (own != 1.0).any() else {})
 
 
 def _camera_json(f_px: float, sigma_io: Floats) -> Json:
@@ -175,11 +193,25 @@ def _read(data: Json) -> Network:
         rays=Lists.of(rays),
         sigma_x=_triples([p.get("sigma_x") for p in points], np.nan),
         point_shifts=Lists.of([p.get("shifts") or [] for p in points]),
+        point_shares=_shares(points),
         check=np.array([bool(p.get("check")) for p in points], dtype=bool),
         check_point=np.array([c["point"] for c in checks], dtype=np.int64),
         check_sigma=_triples([c["sigma_x"] for c in checks], np.nan),
         check_shifts=Lists.of([c.get("shifts") or [] for c in checks]),
+        check_shares=_shares(checks),
     )
+
+
+def _shares(positions: Sequence[Json]) -> Floats:
+    """How much of its shifts each position holds, (q, 3): the whole of them unless it says otherwise."""
+    rows: list[list[float]] = []
+    for one in positions:
+        count = len(one.get("shifts") or [])
+        own = one.get("shares") or [[1.0] * 3] * count
+        if len(own) != count:
+            raise ValueError(f"{count} shifts, but {len(own)} shares of them")
+        rows += [_free(share, 3) for share in own]
+    return np.array(rows, dtype=np.float64).reshape(-1, 3)
 
 
 def _shift(row: Json) -> Shift:
@@ -242,6 +274,9 @@ def _validate(net: Network) -> None:
     for name, index, limit in ranges:
         if index.size and (index.min() < 0 or index.max() >= limit):
             raise NetworkError(f"An index is outside 0 to {limit - 1}.", where=name)
+    for name, shares in (("points", net.point_shares), ("checks", net.check_shares)):
+        if not ((shares >= 0) & (shares <= 1)).all():
+            raise NetworkError("A share of a shift lies between 0 and 1.", where=f"shares of {name}")
     if not np.isfinite(net.check_sigma).all():
         raise NetworkError("Every check needs its own three standard deviations.", where="checks")
     behind = _behind(net)

@@ -25,7 +25,8 @@ FLAT_INTERSECTION = 1e-12  # smallest ratio of eigenvalues at which rays still m
 
 class RayArrays(NamedTuple):
     """What the compiled loops take of the rays: lists of exposures by point, camera and partials of each ray, each point's
-    survey weight and own block, the shifts of each point, and the border's first column of a shift."""
+    survey weight and own block, the shifts of each point and how much of each it holds, and the border's first column of a
+    shift."""
 
     start: Ints
     seen: Ints
@@ -36,6 +37,7 @@ class RayArrays(NamedTuple):
     prior: Floats
     shift_start: Ints
     shift: Ints
+    shift_share: Floats
     shift_first: int
     a_pp: Floats
 
@@ -55,7 +57,7 @@ class Rays:
 
     rays lists the exposures of each point by position in the band (-1: exposure left out, ray removed);
     jx (r, 2, 3), je (r, 2, 6), ji (r, 2, 7) are divided by the ray's sigma; prior (m, 3) is the weight of
-    the surveyed position; a_pp (m, 3, 3) is the point's own block; usable marks points whose block is regular.
+    the surveyed position, which holds shift_share (q, 3) of each of its shifts; a_pp (m, 3, 3) is the point's own block; usable marks points whose block is regular.
     """
 
     rays: Lists
@@ -65,6 +67,7 @@ class Rays:
     ji: Floats
     prior: Floats
     shifts: Lists
+    shift_share: Floats
     a_pp: Floats
     usable: Bools
 
@@ -80,6 +83,7 @@ class Rays:
             self.prior,
             self.shifts.start,
             self.shifts.values,
+            self.shift_share,
             shift_first,
             self.a_pp,
         )
@@ -189,7 +193,7 @@ def weighted_rays(net: Network, position: Ints) -> Rays:
     eigen = np.linalg.eigvalsh(a_pp)
     usable = eigen[:, 0] > FLAT_INTERSECTION * np.maximum(eigen[:, 2], 1e-300)
     at = Lists(rays.start, position[exposure])
-    return Rays(at, net.camera[exposure], jx, je, ji, prior, net.point_shifts, a_pp, usable)
+    return Rays(at, net.camera[exposure], jx, je, ji, prior, net.point_shifts, net.point_shares, a_pp, usable)
 
 
 @njit(cache=True, parallel=True, nogil=True)
@@ -297,7 +301,7 @@ def _eliminate_segment(which, reach, rays, matrix, corner, diagonal_b):  # type:
     to the band once no later point can touch them. Loops are written out: on such blocks a call costs more than the sums."""
     if len(which) == 0:
         return
-    start, seen, camera, jx, je, ji, prior, s_start, s_values, s_first, a_pp = rays
+    start, seen, camera, jx, je, ji, prior, s_start, s_values, s_share, s_first, a_pp = rays
     band, border, _, diagonal = matrix
     b = corner.shape[0]
     ring, deep = np.zeros((reach, reach, 6, 6)), np.zeros(reach, dtype=np.int64)
@@ -334,12 +338,13 @@ def _eliminate_segment(which, reach, rays, matrix, corner, diagonal_b):  # type:
                     corner[cam + a, cam + c] += ji[r, 0, a] * ji[r, 0, c] + ji[r, 1, a] * ji[r, 1, c]
                 diagonal_b[cam + c] += ji[r, 0, c] ** 2 + ji[r, 1, c] ** 2
             _forward3(lower, t[k], t[k])
-        for s in s_values[s_start[j] : s_start[j + 1]]:
+        for i in range(s_start[j], s_start[j + 1]):
             for a in range(3):
-                u_b[a, s_first + 3 * s + a] += prior[j, a]
-                diagonal_b[s_first + 3 * s + a] += prior[j, a]
-                for s2 in s_values[s_start[j] : s_start[j + 1]]:
-                    corner[s_first + 3 * s + a, s_first + 3 * s2 + a] += prior[j, a]
+                s, w = s_first + 3 * s_values[i] + a, prior[j, a] * s_share[i, a]
+                u_b[a, s] += w
+                diagonal_b[s] += w * s_share[i, a]
+                for i2 in range(s_start[j], s_start[j + 1]):
+                    corner[s, s_first + 3 * s_values[i2] + a] += w * s_share[i2, a]
         _forward3(lower, u_b[:, :used], t_b[:, :used])
         _subtract_outer(t_b[:, :used], t_b[:, :used], corner)
         for k in range(n):
@@ -432,7 +437,7 @@ def point_rows(rays: Rays, which: Ints, n: int, border_size: int, s_first: int) 
 
 @njit(cache=True, parallel=True, nogil=True)
 def _fill_rows(which, rays, usable, a_inv, g_e, g_b):  # type: ignore[no-untyped-def]
-    start, seen, camera, jx, je, ji, prior, s_start, s_values, s_first, _ = rays
+    start, seen, camera, jx, je, ji, prior, s_start, s_values, s_share, s_first, _ = rays
     for k in prange(len(which)):
         j = which[k]
         if not usable[j]:
@@ -446,7 +451,7 @@ def _fill_rows(which, rays, usable, a_inv, g_e, g_b):  # type: ignore[no-untyped
                         g_e[6 * p + c, 3 * k + d] -= g * je[r, h, c]
                     for c in range(7):
                         g_b[cam + c, 3 * k + d] -= g * ji[r, h, c]
-        for s in s_values[s_start[j] : s_start[j + 1]]:
+        for i in range(s_start[j], s_start[j + 1]):
             for a in range(3):
                 for d in range(3):
-                    g_b[s_first + 3 * s + a, 3 * k + d] -= a_inv[j, d, a] * prior[j, a]
+                    g_b[s_first + 3 * s_values[i] + a, 3 * k + d] -= a_inv[j, d, a] * prior[j, a] * s_share[i, a]

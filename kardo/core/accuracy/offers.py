@@ -11,7 +11,7 @@ import numpy as np
 from kardo.core.accuracy.planned import Planned
 from kardo.core.accuracy.prediction import further_checks
 from kardo.core.accuracy.standards import standards
-from kardo.core.arrays import Floats
+from kardo.core.arrays import Floats, Json
 from kardo.core.flight.pattern import flown
 from kardo.core.gnss.occupations import METHODS, mark_sigma, minutes_on_point
 from kardo.core.plan.control import ControlPoint, Occupation
@@ -143,14 +143,19 @@ def _twice(plan: Plan) -> Iterator[Remedy]:
     """Targets, and all control, observed twice under different skies: a second round on foot."""
     twice = METHODS["rtk_twice"].occupations
     for who, points in (("targets", plan.targets), ("targets and checks", plan.control)):
-        once = [p for p in points if len(p.occupations) < 2 and p.hangs_on.on in {"setup", "network"}]
+        once = [p for p in points if len(p.occupations) < 2 and {h.on for h in p.by_hanging} <= {"setup", "network"}]
         if not once or (who != "targets" and len(once) == len(plan.targets)):
             continue
-        after = [to_json(o) for o in twice]
-        edits = tuple(e for p in once for e in field_edits(f"control/{p.id}", p, occupations=after))
+        edits = tuple(e for p in once for e in field_edits(f"control/{p.id}", p, occupations=_like(p, twice)))
         minutes = sum(minutes_on_point(twice) - minutes_on_point(p.occupations) for p in once)
         minutes += _round_metres(points) / plan.assume["walking_speed"]
         yield Remedy("twice", f"Observe {who} twice, 45 min apart: a second round on foot", minutes, edits)
+
+
+def _like(point: ControlPoint, occupations: tuple[Occupation, ...]) -> list[Json]:
+    """Occupations that hang on what the point's only one does."""
+    hung = {"hangs_on": point.occupations[0].hangs_on}
+    return [to_json(o.model_copy(update=hung)) for o in occupations]
 
 
 def _more_checks(plan: Plan, planned: Planned) -> Iterator[Remedy]:

@@ -31,21 +31,27 @@ ShiftIndex = dict[tuple[str, str], int]
 @dataclass(frozen=True)
 class ControlRays:
     """How k control points will be observed: ENU (k, 3), rays, pixels (r,) of each ray, the survey's own sigma (k, 3), the
-    shifts each hangs on, and the target's width in pixels (k,) where it is seen best."""
+    shifts each hangs on with its share (q, 3) of them, and the target's width in pixels (k,) where it is seen best."""
 
     x: Floats
     rays: Lists
     sigma_px: Floats
     sigma: Floats
-    shifts: list[list[int]]
+    shifts: Lists
+    shares: Floats
     width_px: Floats
 
     def take(self, which: Ints) -> "ControlRays":
         """Only some of the points."""
-        shifts = [self.shifts[int(k)] for k in which]
-        rays = self.rays.take(which)
-        of_rays = Lists(self.rays.start, np.arange(len(self.sigma_px))).take(which).values
-        return ControlRays(self.x[which], rays, self.sigma_px[of_rays], self.sigma[which], shifts, self.width_px[which])
+        return ControlRays(
+            self.x[which],
+            self.rays.take(which),
+            self.sigma_px[self.rays.places(which)],
+            self.sigma[which],
+            self.shifts.take(which),
+            self.shares[self.shifts.places(which)],
+            self.width_px[which],
+        )
 
 
 @dataclass(frozen=True)
@@ -250,8 +256,16 @@ def _observe(
         seen = np.zeros(len(points))
         np.maximum.at(seen, rays.owner(), wide)
         best = np.where(seen > 0, seen, best)
-    shifts = [[_place(index, shift, p) for shift in some] for p, some in zip(points, surveyed.shifts, strict=True)]
-    return ControlRays(x, rays.keep(keep), target_ray_sigma(wide[keep], assume), surveyed.sigma, shifts, best)
+    shifts = [[_place(index, held.shift, p) for held in some] for p, some in zip(points, surveyed.held, strict=True)]
+    return ControlRays(
+        x=x,
+        rays=rays.keep(keep),
+        sigma_px=target_ray_sigma(wide[keep], assume),
+        sigma=surveyed.sigma,
+        shifts=Lists.of(shifts),
+        shares=np.array([held.share for some in surveyed.held for held in some]).reshape(-1, 3),
+        width_px=best,
+    )
 
 
 def _place(index: ShiftIndex, shift: Shift, point: ControlPoint) -> int:
@@ -307,7 +321,8 @@ def _assemble(
     number = {cam.id: k for k, cam in enumerate(cameras)}
     c = np.concatenate([s.c for s in sights])
     is_check: Bools = np.array([p.role == "check" for p in plan.control], dtype=bool)
-    hung = [[] if check else some for check, some in zip(is_check, control.shifts, strict=True)]
+    targets, checks = np.flatnonzero(~is_check), np.flatnonzero(is_check)
+    hung = control.shifts.keep(~is_check[control.shifts.owner()])
     no_tie, no_ground = [np.full((len(part.x), 3), np.nan) for part in (ties, ground)]
     map_px = np.full(len(ground.rays.values), plan.assume["map_ray_px"])
     return Network(
@@ -331,9 +346,11 @@ def _assemble(
         sigma_px=np.concatenate([ties.sigma_px, control.sigma_px, map_px]),
         rays=Lists.end_to_end([ties.rays, control.rays, ground.rays]),
         sigma_x=np.concatenate([no_tie, np.where(is_check[:, None], np.nan, control.sigma), no_ground]),
-        point_shifts=Lists.of([*([] for _ in ties.x), *hung, *([] for _ in ground.x)]),
+        point_shifts=Lists.end_to_end([Lists.of([[]] * len(ties.x)), hung, Lists.of([[]] * len(ground.x))]),
+        point_shares=control.shares[control.shifts.places(targets)],
         check=np.concatenate([np.zeros(len(ties.x), bool), is_check, np.ones(len(ground.x), bool)]),
-        check_point=len(ties.x) + np.flatnonzero(is_check),
-        check_sigma=control.sigma[is_check],
-        check_shifts=Lists.of([s for check, s in zip(is_check, control.shifts, strict=True) if check]),
+        check_point=len(ties.x) + checks,
+        check_sigma=control.sigma[checks],
+        check_shifts=control.shifts.take(checks),
+        check_shares=control.shares[control.shifts.places(checks)],
     )

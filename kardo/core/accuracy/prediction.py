@@ -239,11 +239,13 @@ def _blind_spots(plan: Plan, planned: Planned, on_map: OnMap) -> list[BlindSpot]
     used = set(net.exposure_shifts.values.tolist()) | set(net.point_shifts.values.tolist())
     shares: dict[tuple[str, str], Share] = {(s.kind, s.id): s for s in on_map.shares}
     found = []
-    for k in sorted(used & set(net.check_shifts.values.tolist())):
+    whole = np.asarray((net.check_shares > 0.99).all(axis=1))  # who holds a part of a shift sees the rest of it
+    held = net.check_shifts.keep(whole)
+    for k in sorted(used & set(held.values.tolist())):
         share = shares[net.shifts[k].key]
         in_height = share.share_v >= share.share_h
         part, sigma = (share.share_v, share.sigma_v) if in_height else (share.share_h, share.sigma_h)
         if part >= BLIND_FROM:
-            hanging = sum(k in net.check_shifts[c] for c in range(len(plan.checks)))
+            hanging = sum(k in held[c] for c in range(len(plan.checks)))
             found.append(BlindSpot(share.kind, share.id, in_height, part, sigma, hanging))
     return sorted(found, key=lambda spot: -spot.share)

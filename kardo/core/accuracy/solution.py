@@ -8,7 +8,7 @@ from numba import njit, prange
 from kardo.core.accuracy import normals
 from kardo.core.accuracy.banded import BorderedFactor, NotPositive, factor
 from kardo.core.accuracy.defects import Defect, explain
-from kardo.core.accuracy.network import Network
+from kardo.core.accuracy.network import Network, shares_matrix
 from kardo.core.accuracy.normals import Normals, Rays
 from kardo.core.arrays import Bools, Floats, Ints
 
@@ -216,9 +216,5 @@ def as_seen(solution: Solution) -> SeenByChecks:
 
 
 def _hanging(net: Network) -> Floats:
-    """(3c, 3s) matrix: which shifts each check's surveyed position contains."""
-    hang = np.zeros((3 * len(net.check_point), 3 * len(net.shift_sigma)))
-    for k in range(len(net.check_point)):
-        for s in net.check_shifts[k]:
-            hang[3 * k : 3 * k + 3, 3 * s : 3 * s + 3] += np.eye(3)
-    return hang
+    """(3c, 3s) matrix: how much of which shifts each check's surveyed position holds."""
+    return shares_matrix(net.check_shifts, net.check_shares, len(net.shift_sigma))

@@ -1,16 +1,28 @@
 """How control is surveyed: where it lies, how well its own observation is, and what it hangs on."""
 
 import math
+from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
 from kardo.core.arrays import Floats
-from kardo.core.gnss.occupations import autonomous_sigma, polar_sigma, rover_sigma, static_sigma
+from kardo.core.gnss.occupations import autonomous_sigma, polar_sigma, rover_sigma, slow_sigma, static_sigma
 from kardo.core.gnss.shifts import Shift, shared_by
-from kardo.core.plan.control import ControlPoint
+from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.model import Plan
-from kardo.core.plan.stands import Mark, OnInstrument, OnNothing, OnSetUp, OwnSession
+from kardo.core.plan.stands import HangsOn, Mark, OnInstrument, OnNetwork, OnNothing, OnSetUp, OwnSession
+
+
+@dataclass(frozen=True)
+class Held:
+    """A shift that a surveyed position holds, and how much of it east, north, up: the whole, or as a mean over several bases
+    the weight of those that have it."""
+
+    shift: Shift
+    share: tuple[float, float, float]
 
 
 @dataclass(frozen=True)
@@ -20,19 +32,24 @@ class Survey:
 
     heights: Floats
     sigma: Floats
-    shifts: tuple[tuple[Shift, ...], ...]
+    held: tuple[tuple[Held, ...], ...]
 
     @property
     def total_sigma(self) -> Floats:
         """Sigma (k, 3) of the positions themselves: their own observation, set-up and mark or network."""
-        shared = np.array([np.sum([np.square(s.sigma) for s in some] or [np.zeros(3)], axis=0) for some in self.shifts])
-        return np.asarray(np.sqrt(self.sigma**2 + shared.reshape(-1, 3)))
+        shared = [sum((_variance(h) for h in some), np.zeros(3)) for some in self.held]
+        return np.asarray(np.sqrt(self.sigma**2 + np.reshape(shared, (-1, 3))))
+
+
+def _variance(held: Held) -> Floats:
+    return np.square(np.multiply(held.share, held.shift.sigma))
 
 
 def survey(plan: Plan, points: tuple[ControlPoint, ...]) -> Survey:
     """How some control of a plan is surveyed."""
-    sigma = np.array([_own_sigma(plan, p) for p in points]).reshape(-1, 3)
-    return Survey(heights_of(plan, points), sigma, tuple(shared_by(plan, p.hangs_on) for p in points))
+    each = [_surveyed(plan, p) for p in points]
+    sigma = np.array([own for own, _ in each]).reshape(-1, 3)
+    return Survey(heights_of(plan, points), sigma, tuple(held for _, held in each))
 
 
 def heights_of(plan: Plan, points: tuple[ControlPoint, ...]) -> Floats:
@@ -42,25 +59,83 @@ def heights_of(plan: Plan, points: tuple[ControlPoint, ...]) -> Floats:
     return np.array([t if p.h is None else p.h for p, t in zip(points, ground, strict=True)], dtype=float)
 
 
-def base_mark(plan: Plan, point: ControlPoint) -> Mark | None:
-    """The mark that a point is observed from; None where it hangs on no set-up, or one without a mark."""
-    if not isinstance(point.hangs_on, OnSetUp | OnInstrument):
-        return None
-    setup = plan.setup(point.hangs_on.setup)
+@dataclass(frozen=True)
+class _Position:
+    """A point's position by the occupations that hang on one thing: its own sigma (3,), the part (3,) of that which other
+    occupations by rover have too, and the shifts it holds."""
+
+    sigma: Floats
+    slow: Floats
+    shifts: tuple[Shift, ...]
+
+    @cached_property
+    def variance(self) -> Floats:
+        """Of the position itself, all it hangs on included."""
+        return self.sigma**2 + sum((np.square(s.sigma) for s in self.shifts), np.zeros(3))
+
+
+def _surveyed(plan: Plan, point: ControlPoint) -> tuple[Floats, tuple[Held, ...]]:
+    """Own sigma (3,) of a point's position, and what it holds of which shifts."""
+    groups = point.by_hanging
+    positions = [_position(plan, point, hung, some) for hung, some in groups.items()]
+    if len(positions) == 1:
+        only = positions[0]
+        return only.sigma, tuple(Held(s, (1.0, 1.0, 1.0)) for s in only.shifts)
+    by_rover = [o for hung, some in groups.items() if _by_rover(hung) for o in some]
+    return _mean(positions, _slow(by_rover, plan) if by_rover else np.zeros(3))
+
+
+def _mean(positions: list[_Position], slow: Floats) -> tuple[Floats, tuple[Held, ...]]:
+    """The mean of what several bases give, each weighted by the inverse of its variance, axis by axis. Two bases under one
+    sky see it alike: of that, `slow` (3,) is what all occupations by rover leave together. Source: docs/accuracy.md, section 2."""
+    weights = np.array([1 / p.variance for p in positions])
+    weights /= weights.sum(axis=0)
+    parts = list(zip(weights, positions, strict=True))
+    apart = sum((w**2 * (p.sigma**2 - p.slow**2) for w, p in parts), np.zeros(3))
+    independent = sum((w**2 * p.slow**2 for w, p in parts), np.zeros(3))
+    together = sum((w for w, p in parts if p.slow.any()), np.zeros(3)) * slow
+    shares: dict[Shift, Floats] = defaultdict(lambda: np.zeros(3))
+    for w, p in parts:
+        for shift in p.shifts:
+            shares[shift] = shares[shift] + w
+    held = tuple(Held(shift, (float(e), float(n), float(u))) for shift, (e, n, u) in shares.items())
+    return np.sqrt(apart + np.maximum(independent, together**2)), held
+
+
+def _position(plan: Plan, point: ControlPoint, hung: HangsOn, occupations: Sequence[Occupation]) -> _Position:
+    sigma = np.array(_own_sigma(plan, point, hung, occupations))
+    slow = _slow(occupations, plan) if _by_rover(hung) else np.zeros(3)
+    return _Position(sigma, slow, shared_by(plan, hung))
+
+
+def _by_rover(hung: HangsOn) -> bool:
+    return isinstance(hung, OnSetUp | OnNetwork)
+
+
+def _slow(occupations: Sequence[Occupation], plan: Plan) -> Floats:
+    h, v = slow_sigma(occupations, plan.assume)
+    return np.array([h, h, v])
+
+
+def base_mark(plan: Plan, hung: HangsOn) -> Mark | None:
+    """The mark that is observed from; None for what hangs on no set-up, or on one without a mark."""
+    setup = plan.setup(hung.setup) if isinstance(hung, OnSetUp | OnInstrument) else None
     return plan.mark(setup.mark) if setup else None
 
 
-def _own_sigma(plan: Plan, point: ControlPoint) -> tuple[float, float, float]:
+def _own_sigma(
+    plan: Plan, point: ControlPoint, hung: HangsOn, occupations: Sequence[Occupation]
+) -> tuple[float, float, float]:
     """East, north, up of the observation itself, without what it hangs on."""
-    assume, hung = plan.assume, point.hangs_on
+    assume = plan.assume
     if isinstance(hung, OwnSession):
         return static_sigma(hung.hours, assume)
     if isinstance(hung, OnNothing):
         return autonomous_sigma(assume)
-    mark = base_mark(plan, point)
+    mark = base_mark(plan, hung)
     distance = math.hypot(point.e - mark.e, point.n - mark.n) if mark else 0.0
     if isinstance(hung, OnInstrument):
-        h, v = polar_sigma(len(point.occupations), distance, assume)
+        h, v = polar_sigma(len(occupations), distance, assume)
     else:
-        h, v = rover_sigma(point.occupations, distance, assume)
+        h, v = rover_sigma(occupations, distance, assume)
     return h, h, v

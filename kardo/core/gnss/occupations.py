@@ -69,16 +69,19 @@ def rover_sigma(occupations: Sequence[Occupation], distance: float, assume: Assu
     (7.77, 12.48)
     """
     epochs = sum(min(max(o.epochs, 10), 60) / 10 for o in occupations)
-    skies = independent(occupations)
     ppm = assume["fixed_ppm"] * 1e-6 * distance
-    h = math.sqrt(
-        assume["rover_fast_h"] ** 2 / epochs
-        + assume["rover_slow_h"] ** 2 / skies
-        + ppm**2
-        + assume["centring_pole"] ** 2
-    )
-    v = math.sqrt(assume["rover_fast_v"] ** 2 / epochs + assume["rover_slow_v"] ** 2 / skies + ppm**2)
+    slow_h, slow_v = slow_sigma(occupations, assume)
+    h = math.sqrt(assume["rover_fast_h"] ** 2 / epochs + slow_h**2 + ppm**2)
+    v = math.sqrt(assume["rover_fast_v"] ** 2 / epochs + slow_v**2 + ppm**2)
     return h, v
+
+
+def slow_sigma(occupations: Sequence[Occupation], assume: Assumptions) -> tuple[float, float]:
+    """What another base does not better in some occupations by rover, sigma (each of east and north, up) in metres: the sky
+    over the point, which only another hour changes, and the pole's centring."""
+    skies = independent(occupations)
+    h = math.sqrt(assume["rover_slow_h"] ** 2 / skies + assume["centring_pole"] ** 2)
+    return h, assume["rover_slow_v"] / math.sqrt(skies)
 
 
 def polar_sigma(rounds: int, distance: float, assume: Assumptions) -> tuple[float, float]:

@@ -10,10 +10,11 @@ from kardo.core.plan.stands import HangsOn
 
 class Occupation(Part):
     """One standing on a point with a rover, or one round with an instrument: epochs at one second; after_min, minutes
-    since the point's first occupation."""
+    since the point's first occupation. hangs_on None: on what the point hangs on."""
 
     epochs: Annotated[int, Field(ge=1, le=100_000)] = 60
     after_min: Annotated[float, Field(ge=0, le=100_000, allow_inf_nan=False)] = 0.0
+    hangs_on: HangsOn | None = None
     pole: Annotated[Identifier | None, PROSE] = None
     visit: Annotated[Identifier | None, PROSE] = None
 
@@ -30,6 +31,14 @@ class ControlPoint(Part):
     width: Length = 0.6
     hangs_on: HangsOn
     occupations: Annotated[tuple[Occupation, ...], Field(min_length=1, max_length=8)] = (Occupation(),)
+
+    @property
+    def by_hanging(self) -> dict[HangsOn, list[Occupation]]:
+        """The occupations by what they hang on, in the order met."""
+        found: dict[HangsOn, list[Occupation]] = {}
+        for one in self.occupations:
+            found.setdefault(one.hangs_on or self.hangs_on, []).append(one)
+        return found
 
 
 class Visit(Part):

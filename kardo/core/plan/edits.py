@@ -10,7 +10,10 @@ import types
 import typing
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
+from functools import cache
 from typing import Any
+
+from pydantic import TypeAdapter, ValidationError
 
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError, PlanError
@@ -68,7 +71,7 @@ def edit_from_json(data: Any) -> Edit:
         raise PlanError("An edit's place must be a small whole number.", where=data["path"][:60])
     _require_plain(data["after"], data["path"], MAX_DEPTH)
     _require_plain(data["before"], data["path"], MAX_DEPTH)
-    return Edit(data["path"], data["before"], data["after"], at)
+    return held(Edit(data["path"], data["before"], data["after"], at))
 
 
 def _require_plain(value: Any, path: str, depth: int) -> None:
@@ -84,24 +87,55 @@ def _require_plain(value: Any, path: str, depth: int) -> None:
             _require_plain(one, path, depth - 1)
 
 
-def _row_lists(model: type[Part], at: tuple[str, ...] = ()) -> Iterable[tuple[str, ...]]:
-    """Paths of the lists whose entries are rows with an id."""
+def _kinds(model: type[Part], at: tuple[str, ...] = ()) -> Iterable[tuple[tuple[str, ...], Any]]:
+    """What the model holds at every path that an edit can name; a row's id is told as *."""
     for name, field in model.model_fields.items():
-        kinds = typing.get_args(field.annotation) or (field.annotation,)
+        path, kinds = (*at, name), typing.get_args(field.annotation) or (field.annotation,)
+        yield path, field.rebuild_annotation()
         parts = [
             k for k in kinds if isinstance(k, type) and not isinstance(k, types.GenericAlias) and issubclass(k, Part)
         ]
-        if not parts:
-            continue
-        if typing.get_origin(field.annotation) is tuple:
-            if "id" in parts[0].model_fields:
-                yield (*at, name)
-        else:
-            yield from _row_lists(parts[0], (*at, name))
+        if typing.get_origin(field.annotation) is not tuple:
+            yield from _kinds(parts[0], path) if len(parts) == 1 else ()
+        elif parts and "id" in parts[0].model_fields:
+            yield (*path, "*"), parts[0]
+            yield from _kinds(parts[0], (*path, "*"))
 
 
-ROW_LISTS = frozenset(_row_lists(Plan))
+KINDS = dict(_kinds(Plan))
+ROW_LISTS = frozenset(path[:-1] for path in KINDS if path[-1] == "*" and "*" not in path[:-1])
 _GONE: Any = object()
+
+
+def held(edit: Edit) -> Edit:
+    """An edit with its values as the model holds them: one that was formed before a row had some field has the field's
+    default there, as what stands in the plan has. What the model would refuse stays as it is.
+
+    >>> held(Edit("control/G1/occupations", None, [{"epochs": 5}])).after[0]["after_min"]
+    0.0
+    """
+    path = tuple(edit.path.split("/"))
+    kind = tuple("*" if path[:k] in ROW_LISTS else name for k, name in enumerate(path))
+    return replace(edit, before=_as_held(edit.before, kind), after=_as_held(edit.after, kind))
+
+
+def _as_held(value: Any, kind: tuple[str, ...]) -> Any:
+    if kind not in KINDS or not isinstance(value, dict | list):
+        return value
+    try:
+        return as_held(kind, value)
+    except (ValidationError, KardoError):
+        return value
+
+
+def as_held(kind: tuple[str, ...], value: Any) -> Any:
+    """A value as the model holds it at one of KINDS' paths, as plain JSON. Raises ValidationError for one that it does not hold."""
+    return _adapter(kind).dump_python(_adapter(kind).validate_python(value), mode="json")
+
+
+@cache
+def _adapter(kind: tuple[str, ...]) -> TypeAdapter[Any]:
+    return TypeAdapter(KINDS[kind])
 
 
 class _Draft:

@@ -24,7 +24,7 @@ from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Camera, Kit
 from kardo.core.plan.parts import MAX_POINTS, Part, essence, validated
 from kardo.core.plan.site import Site, Terrain, surface_of
-from kardo.core.plan.stands import CorrectionNetwork, Mark, OnInstrument, OnNetwork, OnSetUp, SetUp
+from kardo.core.plan.stands import CorrectionNetwork, HangsOn, Mark, OnInstrument, OnNetwork, OnSetUp, SetUp
 from kardo.core.terrain.surface import Surface
 
 FORMAT: Literal["kardo-plan"] = "kardo-plan"
@@ -90,12 +90,13 @@ class Plan(Part):
             )
             if f.area is not None:
                 yield f.name, "areas", f.area
-        hung: tuple[Flight | ControlPoint, ...] = (*self.flights, *self.control)
-        for one in hung:
-            if isinstance(one.hangs_on, OnSetUp | OnInstrument):
-                yield one.name, "setups", one.hangs_on.setup
-            if isinstance(one.hangs_on, OnNetwork):
-                yield one.name, "networks", one.hangs_on.network
+        hung: list[tuple[str, HangsOn]] = [(f.name, f.hangs_on) for f in self.flights]
+        hung += [(p.name, on) for p in self.control for on in (p.hangs_on, *p.by_hanging)]
+        for name, on in hung:
+            if isinstance(on, OnSetUp | OnInstrument):
+                yield name, "setups", on.setup
+            if isinstance(on, OnNetwork):
+                yield name, "networks", on.network
 
     @cached_property
     def hash(self) -> str:

@@ -6,15 +6,14 @@ written down here and never changes.
 
 import hashlib
 from collections.abc import Callable
-from functools import cache
 from typing import Any
 
-from pydantic import TypeAdapter, ValidationError
+from pydantic import ValidationError
 
 from kardo.core.arrays import Json
 from kardo.core.errors import PlanError
-from kardo.core.plan.edits import Edit, difference, value_at
-from kardo.core.plan.model import VERSION, Plan
+from kardo.core.plan.edits import Edit, as_held, difference, value_at
+from kardo.core.plan.model import VERSION
 
 
 def upgraded(document: Json) -> Json:
@@ -54,15 +53,7 @@ def _upgraded_step(changes: list[Json], document: Json) -> list[Edit]:
 
 def _modelled(document: Json) -> Json:
     """A document with every part as the model holds it, whether or not the parts hold together."""
-    return {
-        name: _adapter(name).dump_python(_adapter(name).validate_python(value), mode="json")
-        for name, value in document.items()
-    }
-
-
-@cache
-def _adapter(name: str) -> TypeAdapter[Any]:
-    return TypeAdapter(Plan.model_fields[name].rebuild_annotation())
+    return {name: as_held((name,), value) for name, value in document.items()}
 
 
 def _is_supply(path: str) -> bool:

@@ -11,7 +11,7 @@ from django.db.models import Exists, OuterRef, QuerySet
 from kardo.core.arrays import Json
 from kardo.core.errors import PlanError
 from kardo.core.flight.areas import area_polygon, site_polygon
-from kardo.core.plan.edits import ConflictError, apply, edit_from_json, invert, value_at
+from kardo.core.plan.edits import ConflictError, apply, edit_from_json, held, invert, value_at
 from kardo.core.plan.edits import Edit as PlanEdit
 from kardo.core.plan.model import Plan, plan_of
 from kardo.core.plan.upgrades import upgraded_step
@@ -82,7 +82,7 @@ def _edits_of(step: Edit, document: Json) -> list[PlanEdit]:
     """A step of any version as edits by field."""
     if step.changes and "object" in step.changes[0]:
         return upgraded_step(step.changes, document)
-    return [PlanEdit(**change) for change in step.changes]
+    return [held(PlanEdit(**change)) for change in step.changes]
 
 
 def _applied(job: Job, edits: list[PlanEdit]) -> tuple[Plan, tuple[PlanEdit, ...]]:

@@ -10,6 +10,7 @@ export type Mark = Schemas["Mark"];
 export type Network = Schemas["CorrectionNetwork"];
 export type ControlPoint = Schemas["ControlPoint"];
 export type HangsOn = ControlPoint["hangs_on"];
+export type Occupation = ControlPoint["occupations"][number];
 export type Area = Schemas["Area"];
 export type Summary = Schemas["Summary"];
 export type FlightFigures = Schemas["FlightFigures"];

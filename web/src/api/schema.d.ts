@@ -688,6 +688,7 @@ export interface components {
              *       {
              *         "epochs": 60,
              *         "after_min": 0,
+             *         "hangs_on": null,
              *         "pole": null,
              *         "visit": null
              *       }
@@ -998,7 +999,7 @@ export interface components {
         /**
          * Occupation
          * @description One standing on a point with a rover, or one round with an instrument: epochs at one second; after_min, minutes
-         *     since the point's first occupation.
+         *     since the point's first occupation. hangs_on None: on what the point hangs on.
          */
         Occupation: {
             /**
@@ -1011,6 +1012,8 @@ export interface components {
              * @default 0
              */
             after_min: number;
+            /** Hangs On */
+            hangs_on: (components["schemas"]["OnSetUp"] | components["schemas"]["OnNetwork"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["OnNothing"]) | null;
             /** Pole */
             pole: string | null;
             /** Visit */

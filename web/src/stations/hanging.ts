@@ -1,4 +1,4 @@
-import type { HangsOn, Plan } from "../api/client";
+import type { ControlPoint, HangsOn, Occupation, Plan } from "../api/client";
 
 /** What positions can hang on, as choices of a list, with a short name for a narrow one; a choice's id is read back by
  * `hangingOf`. */
@@ -23,6 +23,27 @@ export function setUpName(plan: Plan, id: string): string {
   const setup = plan.setups.find((s) => s.id === id);
   const mark = plan.marks.find((m) => m.id === setup?.mark)?.name;
   return mark ? `${setup!.name} · ${mark}` : `${setup?.name ?? id}`;
+}
+
+/** Everything that flights and control of the plan hang on, as often as they do. */
+export function allHung(plan: Plan): HangsOn[] {
+  return [...plan.flights.map((f) => f.hangs_on), ...plan.control.flatMap(hungOn)];
+}
+
+/** What a point's occupations hang on, each once. */
+export function hungOn(point: ControlPoint): HangsOn[] {
+  const all = point.occupations.map((o) => o.hangs_on ?? point.hangs_on);
+  return [...new Map(all.map((hung) => [JSON.stringify(hung), hung])).values()];
+}
+
+/** The change that hangs a point on one thing, all its occupations with it. */
+export function hangAll(point: ControlPoint, hung: HangsOn): Partial<ControlPoint> {
+  return { hangs_on: hung, occupations: point.occupations.map((o) => ({ ...o, hangs_on: null })) };
+}
+
+/** Occupations of a usual method, each hung as the point's own in its place was. */
+export function hungAsBefore(point: ControlPoint, occupations: Occupation[]): Occupation[] {
+  return occupations.map((o, k) => ({ ...o, hangs_on: point.occupations[k]?.hangs_on ?? null }));
 }
 
 export function hangingId(hung: HangsOn): string {

@@ -64,7 +64,8 @@ def _blind(r: Rule, view: View) -> Iterator[Finding]:
     plan = view.plan
     setups = [plan.setup(f.hangs_on.setup) for f in plan.flights if isinstance(f.hangs_on, OnSetUp) and f.corrected]
     marks = {s.mark for s in setups if s is not None and s.mark is not None}
-    checked_from = {mark.id if mark else None for mark in (base_mark(plan, p) for p in plan.checks)}
+    observed = [base_mark(plan, hung) for p in plan.checks for hung in p.by_hanging]
+    checked_from = {mark.id if mark else None for mark in observed}
     if plan.checks and marks and checked_from <= marks:
         words = "Every check hangs on the base's own mark."
         yield r.found(words, "Observe some checks from another mark.", f"control/{plan.checks[0].id}")

@@ -9,7 +9,7 @@ import { Field, FineField, LengthField, NumberField, Select, TextField, unitName
 import { Heading } from "../../ui/Heading";
 import { ActionsHead, Remove } from "../../ui/Remove";
 import { Tabs } from "../../ui/Tabs";
-import { setUpName } from "../hanging";
+import { allHung, setUpName } from "../hanging";
 
 const SUPPORTS = [
   { id: "tripod", name: "tripod, slant to the disc's edge" },
@@ -25,9 +25,7 @@ export function BaseTray() {
   const { plan, edit } = usePlan();
   const [chosen, choose] = useState<string | null>(null);
   const setup = plan.setups.find((s) => s.id === chosen) ?? plan.setups[0];
-  const used = new Set(
-    [...plan.flights, ...plan.control].flatMap((x) => ("setup" in x.hangs_on ? [x.hangs_on.setup] : [])),
-  );
+  const used = new Set(allHung(plan).flatMap((hung) => ("setup" in hung ? [hung.setup] : [])));
   const another = () => {
     const id = freeName("B", plan.setups);
     const antenna = setup?.antenna ?? plan.kit.antennas[0]?.id;
@@ -293,9 +291,7 @@ function Networks() {
       added("networks", { id, name: `service ${plan.networks.length + 1}`, sigma_h: 0.01, sigma_v: 0.02 } as Network),
     ]);
   };
-  const used = new Set(
-    [...plan.flights, ...plan.control].flatMap((x) => ("network" in x.hangs_on ? [x.hangs_on.network] : [])),
-  );
+  const used = new Set(allHung(plan).flatMap((hung) => ("network" in hung ? [hung.network] : [])));
   return (
     <section className="mt-3">
       <div className="flex items-baseline gap-3">

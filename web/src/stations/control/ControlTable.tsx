@@ -15,7 +15,7 @@ import { useWorkbench } from "../../app/workbench";
 import { fieldEdits, removed, same } from "../../lib/edits";
 import { fine, fineUnit } from "../../lib/units";
 import { LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
-import { hangingId, hangingOf, hangings } from "../hanging";
+import { hangAll, hangingId, hangingOf, hangings, hungAsBefore, hungOn } from "../hanging";
 
 /** A control point with what is known of it. */
 interface Row {
@@ -85,7 +85,7 @@ export function ControlTable() {
       {chosen.length > 0 && (
         <Marked
           points={chosen}
-          onAll={(change) => void edit(chosen.flatMap((p) => fieldEdits(plan, `control/${p.id}`, change)))}
+          onAll={(change) => void edit(chosen.flatMap((p) => fieldEdits(plan, `control/${p.id}`, change(p))))}
           onRemove={() => {
             void edit(chosen.map((p) => removed(plan, `control/${p.id}`)));
             setMarked({});
@@ -163,7 +163,7 @@ export function ControlTable() {
 /** What is done to all marked points at once. */
 function Marked(props: {
   points: ControlPoint[];
-  onAll: (change: Partial<ControlPoint>) => void;
+  onAll: (change: (point: ControlPoint) => Partial<ControlPoint>) => void;
   onRemove: () => void;
   onUnmark: () => void;
 }) {
@@ -177,14 +177,14 @@ function Marked(props: {
         options={[{ id: "", name: "observed by…" }, ...catalogue.methods]}
         onChange={(id) => {
           const occupations = catalogue.methods.find((m) => m.id === id)?.occupations;
-          if (occupations) props.onAll({ occupations });
+          if (occupations) props.onAll((p) => ({ occupations: hungAsBefore(p, occupations) }));
         }}
       />
       <Select
         label="Hang all on"
         value="-"
         options={[{ id: "-", name: "hangs on…" }, ...hangings(plan, "control")]}
-        onChange={(hung) => hung !== "-" && props.onAll({ hangs_on: hangingOf(hung) })}
+        onChange={(hung) => hung !== "-" && props.onAll((p) => hangAll(p, hangingOf(hung)))}
       />
       <button className="button" onClick={props.onRemove}>
         remove
@@ -297,35 +297,38 @@ function useColumns() {
         id: "method",
         header: "observed by",
         cell: ({ row: { original }, getValue }) => {
-          const own = getValue() === "own" ? [{ id: "own", name: `${original.point.occupations.length} times` }] : [];
+          const { point } = original;
+          const own = getValue() === "own" ? [{ id: "own", name: `own ×${point.occupations.length}` }] : [];
           return (
             <Select
-              label={`Method of ${original.point.name}`}
+              label={`Method of ${point.name}`}
               value={getValue()}
               options={[...catalogue.methods.map((m) => ({ id: m.id, name: m.short })), ...own]}
               onChange={(id) => {
                 const occupations = catalogue.methods.find((m) => m.id === id)?.occupations;
-                if (occupations) set(original.point.id, { occupations });
+                if (occupations) set(point.id, { occupations: hungAsBefore(point, occupations) });
               }}
             />
           );
         },
       }),
-      column.accessor((r) => hangingId(r.point.hangs_on), {
+      column.accessor((r) => hungOn(r.point).map(hangingId).join(" "), {
         id: "hangs",
         header: "hangs on",
         cell: ({ row: { original }, getValue }) => {
-          const { id, name, hangs_on } = original.point;
+          const { point } = original;
+          const { id, name, hangs_on } = point;
+          const several = hungOn(point).length > 1 ? [{ id: getValue(), name: "mixed" }] : [];
           return (
             <>
               <Select
                 label={`${name} hangs on`}
                 value={getValue()}
-                options={hangs.map(({ id, short }) => ({ id, name: short }))}
+                options={[...several, ...hangs.map(({ id, short }) => ({ id, name: short }))]}
                 className="w-[5.6rem]"
-                onChange={(hung) => set(id, { hangs_on: hangingOf(hung, hangs_on) })}
+                onChange={(hung) => set(id, hangAll(point, hangingOf(hung, hangs_on)))}
               />
-              {hangs_on.on === "session" && (
+              {getValue() === "session/" && hangs_on.on === "session" && (
                 <NumberField
                   label={`Hours of ${name}`}
                   value={hangs_on.hours}

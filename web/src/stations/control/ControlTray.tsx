@@ -3,12 +3,15 @@ import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { Heading } from "../../ui/Heading";
 import { ControlTable } from "./ControlTable";
+import { Occupations } from "./Occupations";
 import { Paste } from "./Paste";
 
 export function ControlTray() {
   const { plan } = usePlan();
-  const { setPlacing } = useWorkbench();
+  const { setPlacing, selected } = useWorkbench();
   const [pasting, setPasting] = useState(false);
+  const [oneByOne, setOneByOne] = useState(false);
+  const point = plan.control.find((p) => `control/${p.id}` === selected);
   const targets = plan.control.filter((p) => p.role === "target").length;
   return (
     <div className="flex h-full flex-col">
@@ -23,6 +26,9 @@ export function ControlTray() {
           <button className="button text-sm" onClick={() => setPlacing("check")}>
             check (K)
           </button>
+          <button className="button text-sm" aria-pressed={oneByOne} onClick={() => setOneByOne(!oneByOne)}>
+            occupations
+          </button>
           <button className="button text-sm" aria-pressed={pasting} onClick={() => setPasting(!pasting)}>
             paste points…
           </button>
@@ -30,7 +36,10 @@ export function ControlTray() {
       </Heading>
       {pasting && <Paste onDone={() => setPasting(false)} />}
       {plan.control.length ? (
-        <ControlTable />
+        <>
+          <ControlTable />
+          {oneByOne && <Occupations point={point} />}
+        </>
       ) : (
         <p className="text-quiet">No control yet. Press G and click on the sheet for a target, K for a check.</p>
       )}

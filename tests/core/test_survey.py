@@ -1,0 +1,126 @@
+"""The position of a control point that was occupied from several bases."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kardo.core.accuracy.prediction import predict
+from kardo.core.control.survey import survey
+from kardo.core.errors import PlanError
+from kardo.core.plan.control import Occupation
+from kardo.core.plan.model import plan_from_json
+from kardo.core.plan.stands import (
+    CorrectionNetwork,
+    Mark,
+    OnInstrument,
+    OnNetwork,
+    OnNothing,
+    OnSetUp,
+    OwnSession,
+    SetUp,
+)
+from tests.conftest import E0, N0, ON_BASE, point, small_plan
+
+OTHER, SERVICE = OnSetUp(setup="other"), OnNetwork(network="service")
+HANGINGS = st.sampled_from(
+    [None, OTHER, SERVICE, OwnSession(hours=2), OwnSession(hours=9), OnInstrument(setup="other"), OnNothing()]
+)
+OCCUPATIONS = st.lists(
+    st.builds(Occupation, epochs=st.integers(1, 300), after_min=st.floats(0, 600), hangs_on=HANGINGS),
+    min_size=1,
+    max_size=6,
+)
+
+
+def with_other(*occupations, mark="B", **changes):
+    """The small plan with a second base, a service, and the first target occupied so."""
+    plan = small_plan(**changes)
+    first = plan.control[0].model_copy(update={"occupations": occupations or (Occupation(),)})
+    return small_plan(
+        marks=(*plan.marks, Mark(id="B", name="Heron", e=E0 - 20, n=N0 - 20, h=4.2)),
+        setups=(*plan.setups, SetUp(id="other", name="other", mark=mark, antenna="disc", readings=(1.7, 1.7))),
+        networks=(CorrectionNetwork(id="service", name="service", sigma_h=0.010, sigma_v=0.020),),
+        control=(first, *plan.control[1:]),
+        **changes,
+    )
+
+
+def of_first(plan):
+    """Own sigma, total sigma, and shares by shift of the first point."""
+    found = survey(plan, plan.control[:1])
+    return found.sigma[0], found.total_sigma[0], {h.shift.key: np.array(h.share) for h in found.held[0]}
+
+
+def test_a_second_set_up_on_the_same_mark_shares_the_mark_whole_and_each_set_up_half():
+    own, _, shares = of_first(with_other(Occupation(), Occupation(after_min=60, hangs_on=OTHER), mark="A"))
+    assert shares["mark", "A"] == pytest.approx(1.0)
+    assert shares["setup", "base"] == pytest.approx(0.5) and shares["setup", "other"] == pytest.approx(0.5)
+    once, _, _ = of_first(with_other(Occupation(), Occupation(after_min=60)))
+    assert own == pytest.approx(once, rel=1e-3), "the observation is as good as twice from one base"
+
+
+def test_another_base_under_the_same_sky_does_not_better_the_sky():
+    together, _, _ = of_first(with_other(Occupation(), Occupation(after_min=10, hangs_on=OTHER)))
+    apart, _, _ = of_first(with_other(Occupation(), Occupation(after_min=60, hangs_on=OTHER)))
+    assert together[2] > 0.012 > apart[2], "12 mm is what one sky leaves in height"
+    one_base, _, _ = of_first(with_other(Occupation(), Occupation(after_min=10)))
+    assert together == pytest.approx(one_base, rel=1e-3)
+
+
+def test_what_is_poor_weighs_little():
+    _, alone, _ = of_first(with_other())
+    _, total, shares = of_first(with_other(Occupation(), Occupation(after_min=60, hangs_on=OnNothing())))
+    assert (total <= alone).all() and total == pytest.approx(alone, rel=1e-3)
+    assert (shares["mark", "A"] > 0.999).all()
+
+
+@given(OCCUPATIONS)
+def test_the_mean_is_never_worse_than_its_worst_part_and_holds_no_more_than_the_whole(occupations):
+    plan = with_other(*occupations)
+    own, total, shares = of_first(plan)
+    assert (own > 0).all() and np.isfinite(total).all()
+    for share in shares.values():
+        assert (share > 0).all() and (share <= 1 + 1e-12).all()
+    alone = [
+        of_first(with_other(*(o.model_copy(update={"hangs_on": hung}) for o in some)))[1]
+        for hung, some in plan.control[0].by_hanging.items()
+    ]
+    assert (total <= np.max(alone, axis=0) * 1.0001).all()
+
+
+def test_one_base_for_all_is_the_same_by_point_or_by_occupation():
+    by_point = small_plan(control=(point("G1", 10, 10), point("K1", 50, 30)))
+    each = (Occupation(hangs_on=ON_BASE),)
+    by_occupation = small_plan(control=(point("G1", 10, 10, occupations=each), point("K1", 50, 30, occupations=each)))
+    first, second = predict(by_point), predict(by_occupation)
+    assert (first.rmse_v, first.seen_rmse_v) == (second.rmse_v, second.seen_rmse_v)
+
+
+def test_a_check_that_was_occupied_from_a_second_mark_sees_part_of_the_base():
+    """The mark ten times worse: a check on it alone notices nothing, one from both half of it, one from the other all."""
+    loose = {"sigma_h": 0.1, "sigma_v": 0.15}
+
+    def seen(*occupations):
+        plan = with_other()
+        marks = tuple(m.model_copy(update=loose) for m in plan.marks)
+        control = tuple(
+            p.model_copy(update={"occupations": occupations}) if p.role == "check" else p for p in plan.control
+        )
+        return predict(plan.model_copy(update={"marks": marks, "control": control}))
+
+    base, both, other = (
+        seen(Occupation()),
+        seen(Occupation(), Occupation(after_min=60, hangs_on=OTHER)),
+        seen(Occupation(hangs_on=OTHER)),
+    )
+    assert base.seen_rmse_v < 0.03 < both.seen_rmse_v < other.seen_rmse_v
+    assert both.seen_rmse_v == pytest.approx(np.hypot(0.075, 0.075), rel=0.1)
+    assert base.blind and not both.blind
+
+
+def test_an_occupation_hangs_on_what_the_plan_has():
+    document = with_other().to_json()
+    document["control"][0]["occupations"][0]["hangs_on"] = {"on": "setup", "setup": "nowhere"}
+    with pytest.raises(PlanError, match="G1 needs “nowhere”, which is not among the plan's setups"):
+        plan_from_json(document)

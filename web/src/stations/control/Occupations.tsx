@@ -1,0 +1,99 @@
+import type { ControlPoint, Occupation } from "../../api/client";
+import { usePlan } from "../../app/plan";
+import { fieldEdits } from "../../lib/edits";
+import { NumberField, Select } from "../../ui/fields";
+import { ActionsHead, Remove } from "../../ui/Remove";
+import { hangingId, hangingOf, hangings } from "../hanging";
+
+const MOST = 8;
+const APART_MIN = 60;
+
+/** One point's occupations one by one: how long, how long after the first, and what each hangs on. */
+export function Occupations({ point }: { point: ControlPoint | undefined }) {
+  const { plan, edit } = usePlan();
+  if (!point) return <p className="text-sm text-quiet">Choose a point to see its occupations one by one.</p>;
+  const { occupations, name } = point;
+  const put = (some: Occupation[]) => void edit(fieldEdits(plan, `control/${point.id}`, { occupations: some }));
+  const set = (k: number, change: Partial<Occupation>) =>
+    put(occupations.map((o, at) => (at === k ? { ...o, ...change } : o)));
+  const places = hangings(plan, "control");
+  const usual = places.find((p) => p.id === hangingId(point.hangs_on))?.name ?? "nothing";
+  const another = () => {
+    const last = Math.max(...occupations.map((o) => o.after_min));
+    put([...occupations, { ...occupations.at(-1)!, after_min: last + APART_MIN }]);
+  };
+  return (
+    <section className="mt-1 border-t border-hairline pt-1" aria-label={`Occupations of ${name}`}>
+      <div className="flex items-baseline gap-3">
+        <h3 className="font-bold">Occupations of {name}</h3>
+        <button className="button text-sm" disabled={occupations.length >= MOST} onClick={another}>
+          another
+        </button>
+        <span className="text-sm text-quiet">
+          45 min apart they count as under another sky; the point is their mean, whatever they hang on
+        </span>
+      </div>
+      <table className="table text-sm">
+        <thead>
+          <tr>
+            <th className="num">no.</th>
+            <th className="num">epochs, 1 s each</th>
+            <th className="num">min after the first</th>
+            <th>hangs on</th>
+            <ActionsHead />
+          </tr>
+        </thead>
+        <tbody>
+          {occupations.map((o, k) => (
+            <tr key={k} data-testid={`occupation-${k + 1}`}>
+              <td className="num">{k + 1}</td>
+              <td className="num">
+                <NumberField
+                  label={`Epochs of occupation ${k + 1} of ${name}`}
+                  value={o.epochs}
+                  decimals={0}
+                  width="w-16"
+                  onCommit={(epochs) => set(k, { epochs: Math.round(epochs) })}
+                />
+              </td>
+              <td className="num">
+                <NumberField
+                  label={`Minutes before occupation ${k + 1} of ${name}`}
+                  value={o.after_min}
+                  decimals={0}
+                  width="w-16"
+                  onCommit={(after_min) => set(k, { after_min })}
+                />
+              </td>
+              <td>
+                <Select
+                  label={`Occupation ${k + 1} of ${name} hangs on`}
+                  value={o.hangs_on ? hangingId(o.hangs_on) : ""}
+                  options={[{ id: "", name: `as the point: ${usual}` }, ...places]}
+                  onChange={(hung) => set(k, { hangs_on: hung ? hangingOf(hung, o.hangs_on ?? undefined) : null })}
+                />
+                {o.hangs_on?.on === "session" && (
+                  <>
+                    {" "}
+                    <NumberField
+                      label={`Hours of occupation ${k + 1} of ${name}`}
+                      value={o.hangs_on.hours}
+                      width="w-12"
+                      onCommit={(hours) => set(k, { hangs_on: { on: "session", hours } })}
+                    />{" "}
+                    h
+                  </>
+                )}
+              </td>
+              <td>
+                {occupations.length > 1 && (
+                  <Remove onClick={() => put(occupations.filter((_, at) => at !== k))}>remove</Remove>
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}

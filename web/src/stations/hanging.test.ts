@@ -1,0 +1,52 @@
+import { describe, expect, it } from "vitest";
+import type { ControlPoint, HangsOn, Occupation, Plan } from "../api/client";
+import { allHung, hangAll, hangingId, hangingOf, hangings, hungAsBefore, hungOn } from "./hanging";
+
+const onBase: HangsOn = { on: "setup", setup: "base" };
+const onService: HangsOn = { on: "network", network: "n1" };
+const once: Occupation = { epochs: 60, after_min: 0, hangs_on: null, pole: null, visit: null };
+const point = {
+  id: "G1",
+  hangs_on: onBase,
+  occupations: [once, { ...once, after_min: 60, hangs_on: onService }, { ...once, after_min: 120 }],
+} as unknown as ControlPoint;
+const plan = {
+  marks: [{ id: "m", name: "Heron 4" }],
+  setups: [
+    { id: "base", name: "base", mark: "m" },
+    { id: "bare", name: "second", mark: null },
+  ],
+  networks: [{ id: "n1", name: "service" }],
+  flights: [{ id: "f", hangs_on: { on: "nothing" } }],
+  control: [point],
+} as unknown as Plan;
+
+describe("what positions hang on", () => {
+  it("tells each thing that a point's occupations hang on once", () => {
+    expect(hungOn(point)).toEqual([onBase, onService]);
+    expect(hungOn({ ...point, occupations: [{ ...once, hangs_on: onService }] })).toEqual([onService]);
+  });
+
+  it("knows of everything hung in the plan, occupations by themselves too", () => {
+    expect(allHung(plan)).toEqual([{ on: "nothing" }, onBase, onService]);
+  });
+
+  it("hangs a point on one thing with all its occupations", () => {
+    const change = hangAll(point, onService);
+    expect(hungOn({ ...point, ...change })).toEqual([onService]);
+    expect(change.occupations!.map((o) => o.after_min)).toEqual([0, 60, 120]);
+  });
+
+  it("keeps what each occupation hangs on when the point is observed by another method", () => {
+    const twice = hungAsBefore(point, [once, { ...once, after_min: 45 }]);
+    expect(twice.map((o) => o.hangs_on)).toEqual([null, onService]);
+    expect(hungAsBefore({ ...point, occupations: [once] }, twice).map((o) => o.hangs_on)).toEqual([null, null]);
+  });
+
+  it("reads back every choice that it offers", () => {
+    for (const { id } of hangings(plan, "control")) expect(hangingId(hangingOf(id))).toBe(id);
+    expect(hangings(plan, "control").map((h) => h.id)).not.toContain("instrument/bare");
+    expect(hangings(plan, "flight").some((h) => h.id.startsWith("session"))).toBe(false);
+    expect(hangingOf("session/", { on: "session", hours: 6 })).toEqual({ on: "session", hours: 6 });
+  });
+});
