@@ -16,6 +16,7 @@ from kardo.core.gnss.occupations import METHODS, rover_sigma, set_up_sigma
 from kardo.core.plan.assumptions import Assumptions, defaults
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.edits import changed
+from kardo.core.plan.kit import Origin
 from kardo.core.plan.library import new_plan
 from kardo.core.plan.model import Plan, json_schema, plan_from_json
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
@@ -217,6 +218,20 @@ def rules_found(plan, result=None):
 
 def test_a_sound_plan_has_few_findings(result):
     assert set(rules_found(small_plan(), result)) <= {"flight-margin", "verdict-blind", "weakest-place"}
+
+
+def test_a_newer_profile_in_the_library_is_an_offer_and_never_another_number():
+    plan, origin = small_plan(), Origin(id="mp20", revision=0)
+    old = plan.kit.cameras[0].model_copy(update={"focal_mm": 8.6, "origin": origin, "name": "20 MP"})
+    antenna = plan.kit.antennas[0].model_copy(update={"origin": Origin(id="disc", revision=0)})
+    older = small_plan(kit=plan.kit.model_copy(update={"cameras": (old,), "antennas": (antenna,)}))
+    offer = rules_found(older)["kit-newer"]
+    assert offer.severity == "note" and "20 MP" in offer.words and offer.object == "kit/cameras/mp20"
+    assert older.camera("mp20").focal_mm == 8.6
+    taken = changed(older, offer.edits)
+    assert taken.camera("mp20") == plan.camera("mp20") and "kit-newer" not in rules_found(taken)
+    assert rules_found(older)["antenna-newer"].station == "base"
+    assert {"kit-newer", "antenna-newer"}.isdisjoint(rules_found(plan))
 
 
 def test_a_height_in_the_wrong_system_is_recognised_and_mended():

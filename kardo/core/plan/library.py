@@ -9,9 +9,11 @@ from typing import Any
 
 from kardo.core.errors import PlanError
 from kardo.core.plan.brief import Brief
+from kardo.core.plan.edits import Edit
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera, Kit
 from kardo.core.plan.model import Plan
+from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import OnSetUp, SetUp
 
 
@@ -77,6 +79,33 @@ def kit_of(
         batteries=tuple(_find(shelf.batteries, key, "battery") for key in aircraft),
         antennas=tuple(_find(shelf.antennas, key, "antenna") for key in antennas),
     )
+
+
+@dataclass(frozen=True)
+class Newer:
+    """A profile of a plan's kit whose entry in the library has changed since: where it stands in the plan, and the edits that
+    take the newer one. A camera's calibration stays the plan's own."""
+
+    path: str
+    name: str
+    edits: tuple[Edit, ...]
+
+
+def newer_profiles(plan: Plan, of: tuple[str, ...]) -> list[Newer]:
+    """What the library offers anew for some lists of a plan's kit."""
+    found = []
+    for kind in of:
+        shelf = getattr(library(), kind)
+        for own in getattr(plan.kit, kind):
+            entry = shelf.get(own.origin.id) if own.origin else None
+            if entry is not None and entry.origin.revision > own.origin.revision:
+                before, path = to_json(own), f"kit/{kind}/{own.id}"
+                after = to_json(entry) | {"calibration": before.get("calibration")}
+                edits = [
+                    Edit(f"{path}/{k}", before[k], after[k]) for k in before if k != "id" and before[k] != after[k]
+                ]
+                found.append(Newer(path, own.name, tuple(edits)))
+    return found
 
 
 def _find(entries: dict[str, Any], key: str, what: str) -> Any:

@@ -11,6 +11,7 @@ from typing import Literal
 from kardo.core.accuracy.results import Result
 from kardo.core.flight.pattern import FlightPlan
 from kardo.core.plan.edits import Edit
+from kardo.core.plan.library import newer_profiles
 from kardo.core.plan.model import Plan
 
 Severity = Literal["stop", "warn", "note"]
@@ -83,6 +84,13 @@ class Rule:
         return Finding(
             self.id, self.severity, self.station, words, mend, object, measured, threshold, list(edits), label
         )
+
+
+def newer_in_library(r: Rule, view: View, of: tuple[str, ...]) -> Iterator[Finding]:
+    """An offer for each profile of some lists of the kit that the library holds anew."""
+    for newer in newer_profiles(view.plan, of):
+        words = f"The library has a newer profile of “{newer.name}”; this plan goes on with its own."
+        yield r.found(words, "Take the newer one, or leave it.", newer.path, edits=newer.edits, label="take it")
 
 
 NO_THRESHOLD = float("nan")

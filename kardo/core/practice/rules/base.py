@@ -10,7 +10,7 @@ from kardo.core.geodesy.antenna import vertical_from_slant
 from kardo.core.geodesy.units import length, small
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
-from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, newer_in_library, rule
 
 
 def _flown_from(plan: Plan) -> list[tuple[SetUp, Mark]]:
@@ -114,3 +114,16 @@ def _unsettled(r: Rule, view: View) -> Iterator[Finding]:
         )
         mend = "Log four hours or more and post-process, or stand on a known mark."
         yield r.found(words, mend, f"marks/{mark.id}", mark.hours)
+
+
+@rule(
+    "antenna-newer",
+    "Are the profiles of the antennas the library's newest?",
+    "note",
+    "base",
+    None,
+    "A plan keeps the profiles it was made with; a figure that was corrected since does not reach it by itself.",
+    "the library",
+)
+def _newer(r: Rule, view: View) -> Iterator[Finding]:
+    yield from newer_in_library(r, view, ("antennas",))

@@ -9,7 +9,7 @@ from kardo.core.accuracy.defects import spans
 from kardo.core.accuracy.offers import field_edits
 from kardo.core.flight.pattern import FlightPlan
 from kardo.core.plan.edits import Edit
-from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, newer_in_library, rule
 
 
 def _path(flight: FlightPlan) -> str:
@@ -188,3 +188,16 @@ def _untied(r: Rule, view: View) -> Iterator[Finding]:
         words = f"{len(left_out)} of the images see fewer than six tie points and are left out: {spans(np.array(left_out))}."
         mend = "Raise the overlap there, or fly a margin over ground that can be tied."
         yield r.found(words, mend, measured=len(left_out))
+
+
+@rule(
+    "kit-newer",
+    "Are the profiles of camera, aircraft and battery the library's newest?",
+    "note",
+    "flight",
+    None,
+    "A plan keeps the profiles it was made with; a figure that was corrected since does not reach it by itself.",
+    "the library",
+)
+def _newer(r: Rule, view: View) -> Iterator[Finding]:
+    yield from newer_in_library(r, view, ("cameras", "aircraft", "batteries"))
