@@ -86,6 +86,34 @@ def test_a_prediction_under_way_is_never_taken_from_the_shelf(planner, job):
     assert read(planner, job, "prediction", done["ETag"]).status_code == 304
 
 
+@pytest.mark.parametrize("what", ["plan", "prediction"])
+def test_what_is_held_or_waited_for_asks_one_thing_of_the_database(planner, job, what):
+    planner.patch_plan(job.pk, moved(job), 1)
+    tag = read(planner, job, what).get("ETag", "")
+    with CaptureQueriesContext(connection) as asked:
+        assert read(planner, job, what, tag).status_code == (304 if what == "plan" else 200)
+    assert len(asked) == 1
+
+
+def test_a_prediction_asked_for_again_while_it_is_told_is_not_kept_as_waiting(planner, job, monkeypatch):
+    """Stopped when the question was asked, waited for again when the answer is made: told, and not under the old tag."""
+    planner.post(f"/api/jobs/{job.pk}/prediction/start")
+    planner.post(f"/api/jobs/{job.pk}/prediction/stop")
+    from kardo.server.plans import api
+
+    def again(found):
+        planner.post(f"/api/jobs/{job.pk}/prediction/start")
+        return api_prediction_of(found)
+
+    api_prediction_of = api.prediction_of
+    with monkeypatch.context() as patch:
+        patch.setattr(api, "prediction_of", again)
+        between = read(planner, job, "prediction")
+    assert between.json()["state"] == "queued" and "ETag" not in between
+    planner.post(f"/api/jobs/{job.pk}/prediction/stop")
+    assert read(planner, job, "prediction").json()["state"] == "stopped"
+
+
 def test_an_answer_is_made_once(planner, job, monkeypatch):
     monkeypatch.setattr(made_once, "shelf", Shelf())
     monkeypatch.setattr("kardo.server.plans.api.summary", counted := Counted())

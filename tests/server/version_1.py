@@ -17,7 +17,7 @@ def main():
     from kardo.server.jobs.models import Job
     from kardo.server.plans import editing
     from kardo.server.plans.stored import stored_plan, whole_plan
-    from kardo.server.predictions.answers import computation, prediction_of
+    from kardo.server.predictions.answers import prediction_of
     from kardo.server.predictions.models import Computation
     from kardo.server.predictions.tasks import request_computation, run
 
@@ -51,7 +51,7 @@ def main():
         row = request_computation(job, plan)
     run(key=str(row.key))
     job = Job.objects.get()
-    told["state"] = prediction_of(job, computation(job, "prediction")).state
+    told["state"] = prediction_of(job).state
     print(json.dumps(told))
 
 

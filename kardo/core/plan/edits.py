@@ -6,7 +6,6 @@ formed on, so two people who change different fields of one point both win, and 
 """
 
 import math
-import types
 import typing
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
@@ -18,7 +17,7 @@ from pydantic import TypeAdapter, ValidationError
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import Part
+from kardo.core.plan.parts import Part, parts_in
 
 MAX_DEPTH = 8
 FIXED = {"format", "version", "id"}  # no edit changes these
@@ -90,11 +89,8 @@ def _require_plain(value: Any, path: str, depth: int) -> None:
 def _kinds(model: type[Part], at: tuple[str, ...] = ()) -> Iterable[tuple[tuple[str, ...], Any]]:
     """What the model holds at every path that an edit can name; a row's id is told as *."""
     for name, field in model.model_fields.items():
-        path, kinds = (*at, name), typing.get_args(field.annotation) or (field.annotation,)
+        path, parts = (*at, name), parts_in(field.annotation)
         yield path, field.rebuild_annotation()
-        parts = [
-            k for k in kinds if isinstance(k, type) and not isinstance(k, types.GenericAlias) and issubclass(k, Part)
-        ]
         if typing.get_origin(field.annotation) is not tuple:
             yield from _kinds(parts[0], path) if len(parts) == 1 else ()
         elif parts and "id" in parts[0].model_fields:

@@ -5,14 +5,13 @@ system, sigmas one standard deviation in metres, angles degrees. A plan stands a
 """
 
 import hashlib
-import json
 import math
 from collections import Counter
 from collections.abc import Iterator
 from functools import cached_property
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, model_validator
+from pydantic import AfterValidator, Field, model_validator
 
 from kardo.core.arrays import Json
 from kardo.core.errors import PlanError
@@ -22,7 +21,7 @@ from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint, Visit
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Camera, Kit
-from kardo.core.plan.parts import MAX_POINTS, Part, essence, validated
+from kardo.core.plan.parts import MAX_POINTS, Part, digest, validated
 from kardo.core.plan.site import Site, Terrain, surface_of
 from kardo.core.plan.stands import CorrectionNetwork, HangsOn, Mark, OnInstrument, OnNetwork, OnSetUp, SetUp
 from kardo.core.terrain.surface import Surface
@@ -33,11 +32,16 @@ VERSION: Literal[2] = 2
 Value = Annotated[float, Field(allow_inf_nan=False, ge=-1e12, le=1e12)]
 
 
+def _in_order(figures: dict[str, float]) -> dict[str, float]:
+    """By name, so that two plans of the same figures are the same plan."""
+    return dict(sorted(figures.items()))
+
+
 class Assumed(Part):
     """Which edition of the defaults the plan rests on, and what it says otherwise."""
 
     edition: Annotated[str, Field(pattern=r"^[0-9-]{1,10}$")] = CURRENT_EDITION
-    overrides: Annotated[dict[str, Value], Field(max_length=200)] = {}
+    overrides: Annotated[dict[str, Value], Field(max_length=200), AfterValidator(_in_order)] = {}
 
 
 class Plan(Part):
@@ -101,12 +105,12 @@ class Plan(Part):
     @cached_property
     def hash(self) -> str:
         """SHA-256 of what numbers depend on: equal hash, equal numbers, whatever the names and notes."""
-        return _digest(essence(self))
+        return digest(self)
 
     @cached_property
     def revision(self) -> str:
         """SHA-256 of everything, for signing; the terrain's heights by their digest."""
-        return _digest(self.without_heights().to_json())
+        return hashlib.sha256(self.without_heights().model_dump_json().encode()).hexdigest()
 
     def to_json(self) -> Json:
         """The plan's document: what reading it back takes."""
@@ -188,10 +192,6 @@ class Plan(Part):
 
 def _by_id(rows: tuple[Any, ...], key: str | None) -> Any:
     return next((row for row in rows if row.id == key), None)
-
-
-def _digest(document: Any) -> str:
-    return hashlib.sha256(json.dumps(document, sort_keys=True, separators=(",", ":")).encode()).hexdigest()
 
 
 def plan_from_json(data: Any) -> Plan:

@@ -1,5 +1,8 @@
 """What every part of the plan is made of: bounded numbers, clean text, and the one base class."""
 
+import hashlib
+import types
+import typing
 import unicodedata
 from functools import cache
 from typing import Annotated, Any, TypeVar
@@ -48,19 +51,27 @@ Row = TypeVar("Row", bound=BaseModel)
 
 
 @cache
-def _numeric_fields(model: type[Part]) -> tuple[str, ...]:
-    return tuple(name for name, field in model.model_fields.items() if PROSE not in field.metadata)
+def _prose(model: type[Part]) -> dict[str, Any]:
+    """The fields of a part, and of parts within it, that no number depends on, as pydantic's dump leaves them out."""
+    out: dict[str, Any] = {}
+    for name, field in model.model_fields.items():
+        inner = [_prose(part) for part in parts_in(field.annotation)]
+        if PROSE in field.metadata:
+            out[name] = True
+        elif any(inner):
+            out[name] = {"__all__": inner[0]} if typing.get_origin(field.annotation) is tuple else inner[0]
+    return out
 
 
-def essence(value: Any) -> Any:
-    """What numbers depend on, as plain JSON: parts without their prose."""
-    if isinstance(value, Part):
-        return {name: essence(getattr(value, name)) for name in _numeric_fields(type(value))}
-    if isinstance(value, tuple | list):
-        return [essence(one) for one in value]
-    if isinstance(value, dict):
-        return {key: essence(one) for key, one in value.items()}
-    return value
+def parts_in(annotation: Any) -> list[type[Part]]:
+    """The parts that a field's type names: its own, those it may be, or those it is a list of."""
+    kinds = typing.get_args(annotation) or (annotation,)
+    return [k for k in kinds if isinstance(k, type) and not isinstance(k, types.GenericAlias) and issubclass(k, Part)]
+
+
+def digest(part: Part) -> str:
+    """SHA-256 of what numbers depend on in a part: equal for equal numbers, whatever the names and notes."""
+    return hashlib.sha256(part.model_dump_json(exclude=_prose(type(part))).encode()).hexdigest()
 
 
 def to_json(part: Part) -> Json:

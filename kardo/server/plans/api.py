@@ -32,17 +32,17 @@ from kardo.server.predictions.answers import (
     Underway,
     advice_of,
     computation,
-    made_of,
     prediction_of,
     underway,
+    waited_for,
 )
-from kardo.server.predictions.models import Computation
+from kardo.server.predictions.models import WAITING, Computation
 from kardo.server.predictions.networks import LiveAnswer
 from kardo.server.predictions.tasks import request_computation, stop
+from kardo.server.standing import standing_of
 
 router = Router(tags=["plan"])
 MARGIN = 400.0  # metres of terrain kept about the boundary
-STATED = Job.objects.defer("document", "location")  # enough to say whether an answer is still good
 
 
 class PlanOut(Schema):
@@ -59,6 +59,7 @@ class PlanOut(Schema):
 
 
 PLAN, SUMMARY, PREDICTION = TypeAdapter(PlanOut), TypeAdapter(Summary), TypeAdapter(PredictionAnswer)
+LIVE = TypeAdapter(LiveAnswer)
 
 
 class EditIn(Schema):
@@ -122,8 +123,8 @@ def _revision(if_match: str | None) -> int:
 @router.get("/{job_id}/plan", response=PlanOut)
 def show_plan(request: HttpRequest, job_id: UUID):
     """The plan as it stands."""
-    job = job_of(request, job_id, STATED)
-    made = (job.revision, job.model, _undoable(request, job))
+    at = standing_of(request, job_id)
+    made = (at.revision, at.model, at.can_undo, at.can_redo)
     return made_once(request, made, PLAN, lambda: _read(request, job_id))
 
 
@@ -151,8 +152,8 @@ def step(request: HttpRequest, job_id: UUID, direction: Literal["undo", "redo"],
 @router.get("/{job_id}/summary", response=Summary)
 def show_summary(request: HttpRequest, job_id: UUID):
     """What follows directly from the plan: area, flights, height chains, heights of control."""
-    job = job_of(request, job_id, STATED)
-    return made_once(request, (job.revision, job.model), SUMMARY, lambda: summary(whole_plan(job_of(request, job_id))))
+    at = standing_of(request, job_id)
+    return made_once(request, (at.revision, at.model), SUMMARY, lambda: summary(whole_plan(job_of(request, job_id))))
 
 
 class BoundaryOut(Schema):
@@ -266,17 +267,19 @@ def export(
 @router.post("/{job_id}/live", response=LiveAnswer)
 def live_answer(request: HttpRequest, job_id: UUID, body: Step):
     """Provisional figures with edits of the control that are not saved: what a drag shows. No edits makes ready."""
-    return live.answer(job_of(request, job_id), [one.model_dump() for one in body.edits])
+    return made_now(LIVE, live.answer(job_of(request, job_id), [one.model_dump() for one in body.edits]))
 
 
 @router.get("/{job_id}/prediction", response=PredictionAnswer)
 def show_prediction(request: HttpRequest, job_id: UUID):
     """The prediction of the plan as it stands, or how far it has come, with findings. Asking does not start it."""
-    job = job_of(request, job_id, STATED)
-    row = computation(job, Computation.Kind.PREDICTION)
-    if made := made_of(job, row):
-        return made_once(request, made, PREDICTION, lambda: prediction_of(job, row))
-    return made_now(PREDICTION, prediction_of(job, row))
+    at = standing_of(request, job_id)
+    if not at.readable:
+        return made_now(PREDICTION, prediction_of(job_of(request, job_id)))
+    if at.under_way:
+        return made_now(PREDICTION, waited_for(at))
+    make = lambda: prediction_of(job_of(request, job_id))  # noqa: E731
+    return made_once(request, at.predicted, PREDICTION, make, settled=lambda answer: answer.state not in WAITING)
 
 
 @router.get("/{job_id}/advice", response=AdviceAnswer)

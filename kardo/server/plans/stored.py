@@ -10,6 +10,7 @@ from django.contrib.gis.geos import Point
 from kardo.core.arrays import Json
 from kardo.core.errors import PlanError
 from kardo.core.flight.areas import site_polygon
+from kardo.core.plan.library import new_plan
 from kardo.core.plan.model import Plan, json_schema, plan_from_json, plan_of
 from kardo.core.plan.site import Terrain
 from kardo.server.jobs.models import Job
@@ -18,8 +19,9 @@ from kardo.server.plans.models import TerrainGrid
 
 @cache
 def model_digest() -> str:
-    """What the plan's model is now; a hash stored under another is computed anew."""
-    return hashlib.sha256(json.dumps(json_schema(), sort_keys=True).encode()).hexdigest()[:12]
+    """What the plan's model, and the way its hash is taken, are now; a hash stored under others is computed anew."""
+    now = json.dumps([json_schema(), new_plan().hash], sort_keys=True)
+    return hashlib.sha256(now.encode()).hexdigest()[:12]
 
 
 def stored_plan(job: Job) -> Plan:

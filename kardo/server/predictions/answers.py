@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
 from django.db.models import Q, Subquery
 from django.utils import timezone
@@ -19,6 +18,7 @@ from kardo.core.summary import Fault, Told, found, named_advice, told
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import bring_up_to_date, stored_plan, with_ground
 from kardo.server.predictions.models import WAITING, Computation
+from kardo.server.standing import Standing
 
 LEAST_SHARE = 0.08  # below, the time spent says nothing of the time left
 RESULT = TypeAdapter(Result | Undetermined)
@@ -57,16 +57,26 @@ class AdviceAnswer(Underway):
     error: Fault | None
 
 
-def prediction_of(job: Job, row: Computation | None) -> PredictionAnswer:
-    """The prediction of the job's plan as it stands, from its row. Starts nothing."""
-    state = underway(job, row)
+def waited_for(at: Standing) -> PredictionAnswer:
+    """How far a prediction under way has come."""
+    left = time_left(at.state, at.stage, at.share, at.started_at, timezone.now())
+    return _untold(Underway(at.plan_hash, at.state, at.stage, at.share, left, at.ahead))
+
+
+def _untold(state: Underway) -> PredictionAnswer:
+    return PredictionAnswer(**vars(state), result=None, told=None, findings=None, error=None)
+
+
+def prediction_of(job: Job) -> PredictionAnswer:
+    """The prediction of the job's plan as it stands, or how far it has come. Starts nothing."""
+    row = computation(job, Computation.Kind.PREDICTION)
     if row is not None and row.state in WAITING:
-        return PredictionAnswer(**vars(state), result=None, told=None, findings=None, error=None)
+        return _untold(underway(job, row))
     plan = stored_plan(job)
     result = RESULT.validate_python(row.result) if row and row.result else None
     full = result if isinstance(result, Result) else None
     return PredictionAnswer(
-        **vars(state),
+        **vars(underway(job, row)),
         result=result,
         told=told(plan, result) if result else None,
         findings=found(with_ground(job.pk, plan), full),
@@ -83,17 +93,8 @@ def advice_of(job: Job, row: Computation | None) -> AdviceAnswer:
 def computation(job: Job, kind: str) -> Computation | None:
     """The stored computation of the job's plan as it stands, or None; what is large of it is read when it is looked at."""
     bring_up_to_date(job)
-    rows = Computation.objects.defer("plan", "result")
-    return rows.filter(organisation_id=job.organisation_id, kind=kind, plan_hash=job.plan_hash, engine=ENGINE).first()
-
-
-def made_of(job: Job, row: Computation | None) -> tuple[Any, ...] | None:
-    """What the answer about a computation depends on; None for one under way, which changes by itself."""
-    if row is None:
-        return job.revision, job.model
-    if row.state in WAITING:
-        return None
-    return job.revision, job.model, row.pk, row.state, row.stage, row.share, row.finished_at
+    made_of_it = {"organisation_id": job.organisation_id, "kind": kind, "plan_hash": job.plan_hash, "engine": ENGINE}
+    return next(iter(Computation.objects.filter(**made_of_it).defer("plan", "result")[:1]), None)
 
 
 def _error(row: Computation | None) -> Fault | None:

@@ -6,7 +6,6 @@ apart.py), one for the machine: their work never stands in the way of a request.
 """
 
 import hashlib
-import json
 from dataclasses import replace
 from typing import Any, Protocol
 
@@ -20,7 +19,7 @@ from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import ConflictError, apply, edit_from_json
 from kardo.core.plan.model import Plan, plan_of
 from kardo.core.plan.naming import named
-from kardo.core.plan.parts import essence
+from kardo.core.plan.parts import digest
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import bring_up_to_date, with_ground
 from kardo.server.predictions.apart import Away, Remote, address
@@ -94,5 +93,4 @@ def _with_control(document: Json, edits: list[Json]) -> Plan:
 def _key(job: Job, plan: Plan) -> str:
     """What a network depends on: all that numbers do, but for control and what the brief promises."""
     frame = Brief(crs=plan.brief.crs, heights=plan.brief.heights)
-    rest: dict[str, Any] = essence(plan.model_copy(update={"control": (), "brief": frame}))
-    return f"{job.pk} {hashlib.sha256(json.dumps(rest, sort_keys=True).encode()).hexdigest()}"
+    return f"{job.pk} {digest(plan.model_copy(update={'control': (), 'brief': frame}))}"
