@@ -1,5 +1,7 @@
 """The areas of a plan as polygons in grid metres."""
 
+from functools import lru_cache
+
 from shapely import Polygon
 
 from kardo.core.errors import PlanError
@@ -29,6 +31,7 @@ def flight_polygon(plan: Plan, flight: Flight) -> Polygon:
     return area_polygon(area) if area else site_polygon(plan)
 
 
+@lru_cache(maxsize=256)
 def _polygon(ring: Ring, what: str) -> Polygon:
     polygon = Polygon(ring)
     if not polygon.is_valid or polygon.area <= 0:

@@ -72,6 +72,7 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
       })}
       {blocks
         .filter((k) => k % 5 === 0 && k > 0)
+        .filter((k) => rod.limit === null || Math.abs(y(k * step) - y(limit)) > 8) // the tolerance's own figure stands there
         .map((k) => (
           <text key={k} x="54" y={y(k * step) + 4} fontSize="11" textAnchor="end" fill="var(--ink)" className="figures">
             {Number((k * step).toFixed(2))}
