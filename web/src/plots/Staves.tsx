@@ -44,6 +44,7 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
   const y = (value: number) => TOP + HEIGHT * (1 - Math.min(value / full, 1));
   const step = niceStep(full / 26);
   const blocks = Array.from({ length: Math.ceil(full / step) }, (_, k) => k);
+  const aboveLimit = y((rod.predicted ?? 0) * scale) < y(limit);
   const marks = [
     { key: "pinned", value: rod.pinned },
     { key: "ghost", value: rod.ghost },
@@ -83,9 +84,7 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
           no limit
         </text>
       )}
-      {rod.limit !== null && (
-        <Tolerance y={y(limit)} words={fine(rod.limit, unit)} below={y((rod.predicted ?? 0) * scale) < y(limit)} />
-      )}
+      {rod.limit !== null && <Tolerance y={y(limit)} words={fine(rod.limit, unit)} below={aboveLimit} />}
       {rod.seen !== null && (
         <g className="slides" style={{ transform: `translateY(${y(rod.seen * scale)}px)` }}>
           <path d="M21 0L10 -6V6z" fill="var(--sheet)" stroke="var(--settled)" strokeWidth="1.8" />
@@ -121,7 +120,7 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
       {rod.ghost !== null && rod.predicted !== null && Math.abs(rod.ghost - rod.predicted) > 0.00005 && (
         <text
           x="118"
-          y={y(rod.predicted * scale) + (y(rod.predicted * scale) < y(limit) ? -9 : 19)}
+          y={y(rod.predicted * scale) + (aboveLimit && y(rod.predicted * scale) > TOP + 12 ? -9 : 19)}
           fontSize="11"
           textAnchor="end"
           fill="var(--quiet)"
