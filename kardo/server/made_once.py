@@ -52,25 +52,17 @@ shelf = Shelf()
 
 
 def made_once(
-    request: HttpRequest,
-    made_of: tuple[Any, ...],
-    kind: TypeAdapter,
-    make: Callable[[], Any],
-    settled: Callable[[Any], bool] = lambda answer: True,
+    request: HttpRequest, made_of: tuple[Any, ...], kind: TypeAdapter, make: Callable[[], Any]
 ) -> HttpResponse:
     """The answer of a kind, as JSON. `made_of` is all that it depends on, the plan's revision first; 304 with no body where
     the browser says that it holds the answer made of just that. The tag begins with the revision. What an edit changes while
-    the answer is made raises the revision, so that nobody asks for this tag again; one that is not settled when it is made is
-    told and not kept."""
+    the answer is made raises the revision, so that nobody asks for this tag again."""
     tag = f"{made_of[0]}-{hashlib.sha256(repr((EDITION, request.path, *made_of)).encode()).hexdigest()[:24]}"
     held = get_conditional_response(request, etag=f'"{tag}"')
     if held is None:
         body = shelf.get(tag)
         if body is None:
-            answer = make()
-            if not settled(answer):
-                return made_now(kind, answer)
-            body = kind.dump_json(answer)
+            body = kind.dump_json(make())
             shelf.put(tag, body)
         held = HttpResponse(body, content_type="application/json; charset=utf-8")
     held["ETag"], held["Cache-Control"] = f'"{tag}"', "private, no-cache"

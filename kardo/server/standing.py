@@ -16,14 +16,14 @@ from kardo.core.accuracy.prediction import ENGINE
 from kardo.server.access import organisation_of
 from kardo.server.jobs.models import Job
 from kardo.server.plans.models import Edit
-from kardo.server.plans.stored import model_digest
+from kardo.server.plans.stored import bring_up_to_date, model_digest
 from kardo.server.predictions.models import WAITING, Computation
 
 
 @dataclass(frozen=True)
 class Standing:
-    """A job's revision and hash; whether the one who asks has steps to undo and to redo; and its prediction's row, None
-    where there is none (ahead: how many wait before it on the queue)."""
+    """A job's revision and hash; whether the one who asks has steps to undo and to redo; and the computation of its plan, row
+    None where there is none (ahead: how many wait before it on the queue)."""
 
     revision: int
     model: str
@@ -39,18 +39,13 @@ class Standing:
     ahead: int
 
     @property
-    def readable(self) -> bool:
-        """Whether the hash is of today's model; one that an older model stored says nothing yet."""
-        return self.model == model_digest()
-
-    @property
     def under_way(self) -> bool:
-        """Whether the prediction is waited for, so that its answer changes by itself."""
+        """Whether the computation is waited for, so that what is told of it changes by itself."""
         return self.row is not None and self.state in WAITING
 
     @property
-    def predicted(self) -> tuple[Any, ...]:
-        """What an answer about a prediction that is not under way depends on."""
+    def made_of(self) -> tuple[Any, ...]:
+        """What an answer about a computation that is not under way depends on."""
         return self.revision, self.model, self.row, self.state, self.stage, self.share, self.finished_at
 
 
@@ -60,29 +55,51 @@ _TABLES = {
     "computation": Computation._meta.db_table,
     "queue": ProcrastinateJob._meta.db_table,
 }
+_STATES = {"done": Edit.State.DONE, "undone": Edit.State.UNDONE, "queued": Computation.State.QUEUED}
 _QUESTION = """
 SELECT job.revision, job.model, job.plan_hash,
-    EXISTS (SELECT FROM {edit} WHERE job_id = job.id AND author_id = %(person)s AND state = 'done'),
-    EXISTS (SELECT FROM {edit} WHERE job_id = job.id AND author_id = %(person)s AND state = 'undone'),
+    EXISTS (SELECT FROM {edit} WHERE job_id = job.id AND author_id = %(person)s AND state = %(done)s),
+    EXISTS (SELECT FROM {edit} WHERE job_id = job.id AND author_id = %(person)s AND state = %(undone)s),
     made.id, coalesce(made.state, ''), coalesce(made.stage, ''), coalesce(made.share, 0), made.started_at, made.finished_at,
-    CASE WHEN made.state = 'queued' THEN (
+    CASE WHEN made.state = %(queued)s THEN (
         SELECT count(*) FROM {queue} AS own JOIN {queue} AS other USING (queue_name)
         WHERE own.id = made.queue_job AND other.status = 'todo'
             AND (other.priority > own.priority OR other.priority = own.priority AND other.id < own.id)
     ) ELSE 0 END
 FROM {job} AS job LEFT JOIN {computation} AS made
-    ON made.organisation_id = job.organisation_id AND made.kind = 'prediction'
+    ON made.organisation_id = job.organisation_id AND made.kind = %(kind)s
     AND made.plan_hash = job.plan_hash AND made.engine = %(engine)s
 WHERE job.id = %(job)s AND job.organisation_id = %(organisation)s
 """.format(**_TABLES)  # noqa: S608 - names of the models' own tables
 
 
-def standing_of(request: HttpRequest, job_id: Any) -> Standing:
+def standing_of(request: HttpRequest, job_id: Any, kind: str = Computation.Kind.PREDICTION) -> Standing:
     """How a job of the user's organisation stands; 404 whether it does not exist or is another organisation's."""
-    asked = {"job": job_id, "organisation": organisation_of(request).pk, "person": request.user.pk, "engine": ENGINE}
-    with connection.cursor() as cursor:
-        cursor.execute(_QUESTION, asked)
-        found = cursor.fetchone()
+    found = standing(job_id, organisation_of(request).pk, request.user.pk, kind)
     if found is None:
         raise Http404("no such job")
-    return Standing(*found)
+    return found
+
+
+def standing(job_id: Any, organisation_id: int, person_id: int, kind: str) -> Standing | None:
+    """How an organisation's job stands for one person; None for none. One that an older model stored is brought up to date
+    first, for its hash says nothing yet."""
+    asked = {
+        "job": job_id,
+        "organisation": organisation_id,
+        "person": person_id,
+        "kind": kind,
+        "engine": ENGINE,
+    } | _STATES
+    found = _asked(asked)
+    if found is not None and found.model != model_digest():
+        bring_up_to_date(Job.objects.get(pk=job_id, organisation_id=organisation_id))
+        found = _asked(asked)
+    return found
+
+
+def _asked(words: dict[str, Any]) -> Standing | None:
+    with connection.cursor() as cursor:
+        cursor.execute(_QUESTION, words)
+        row = cursor.fetchone()
+    return None if row is None else Standing(*row)

@@ -12,7 +12,7 @@ from kardo.core.accuracy.results import Undetermined
 from kardo.core.plan.edits import changed, edit_from_json
 from kardo.server.plans.stored import stored_plan, whole_plan
 from kardo.server.predictions import tasks
-from kardo.server.predictions.answers import seconds_left
+from kardo.server.predictions.answers import time_left
 from kardo.server.predictions.models import Computation
 from kardo.server.predictions.tasks import PATIENT, QUICK, give_up, run
 from tests.conftest import small_plan
@@ -116,12 +116,11 @@ def test_work_that_costs_worker_after_worker_is_given_up_with_a_reason(planner, 
 
 def test_time_left_is_told_from_the_share_once_it_is_known():
     now = timezone.now()
-    underway = Computation(state="running", started_at=now - timedelta(seconds=30), stage=effort.MAP, share=0.75)
-    assert seconds_left(underway) == pytest.approx(10, abs=0.5)
+    before = now - timedelta(seconds=30)
+    assert time_left("running", effort.MAP, 0.75, before, now) == pytest.approx(10)
     for stage, share in ((effort.FORMING, 0.5), (effort.MAP, 0.01)):
-        underway.stage, underway.share = stage, share
-        assert seconds_left(underway) is None, "no figure rather than a wrong one"
-    assert seconds_left(Computation(state="queued", stage=effort.MAP, share=0.5)) is None
+        assert time_left("running", stage, share, before, now) is None, "no figure rather than a wrong one"
+    assert time_left("queued", effort.MAP, 0.5, before, now) is None
 
 
 def test_waiting_work_is_counted_by_queue(planner, chief, job):

@@ -7,7 +7,9 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from kardo.server import made_once
+from kardo.server.jobs.models import Job
 from kardo.server.made_once import Shelf
+from kardo.server.plans import api
 from kardo.server.predictions.models import Computation
 from kardo.server.predictions.tasks import run
 from tests.server.test_editing import moved
@@ -95,23 +97,29 @@ def test_what_is_held_or_waited_for_asks_one_thing_of_the_database(planner, job,
     assert len(asked) == 1
 
 
-def test_a_prediction_asked_for_again_while_it_is_told_is_not_kept_as_waiting(planner, job, monkeypatch):
-    """Stopped when the question was asked, waited for again when the answer is made: told, and not under the old tag."""
+def test_what_is_asked_for_again_while_it_is_told_is_told_as_it_was_asked(planner, job, monkeypatch):
+    """Stopped when the question was asked, waited for again when the answer is made: the tag goes with what is told."""
     planner.post(f"/api/jobs/{job.pk}/prediction/start")
     planner.post(f"/api/jobs/{job.pk}/prediction/stop")
-    from kardo.server.plans import api
+    genuine = api.prediction_of
 
-    def again(found):
+    def again(found, at):
         planner.post(f"/api/jobs/{job.pk}/prediction/start")
-        return api_prediction_of(found)
+        return genuine(found, at)
 
-    api_prediction_of = api.prediction_of
     with monkeypatch.context() as patch:
         patch.setattr(api, "prediction_of", again)
-        between = read(planner, job, "prediction")
-    assert between.json()["state"] == "queued" and "ETag" not in between
+        stopped = read(planner, job, "prediction")
+    assert stopped.json()["state"] == "stopped"
+    assert read(planner, job, "prediction", stopped["ETag"]).json()["state"] == "queued"
     planner.post(f"/api/jobs/{job.pk}/prediction/stop")
-    assert read(planner, job, "prediction").json()["state"] == "stopped"
+    assert read(planner, job, "prediction", stopped["ETag"]).status_code == 304
+
+
+def test_a_job_that_an_older_model_stored_is_brought_up_to_date_before_it_is_told_of(planner, job):
+    Job.objects.filter(pk=job.pk).update(model="older", plan_hash="of the older model")
+    told = read(planner, job, "prediction").json()
+    assert told["hash"] == job.plan_hash == Job.objects.get(pk=job.pk).plan_hash
 
 
 def test_an_answer_is_made_once(planner, job, monkeypatch):

@@ -17,9 +17,10 @@ def main():
     from kardo.server.jobs.models import Job
     from kardo.server.plans import editing
     from kardo.server.plans.stored import stored_plan, whole_plan
-    from kardo.server.predictions.answers import prediction_of
+    from kardo.server.predictions.answers import underway
     from kardo.server.predictions.models import Computation
     from kardo.server.predictions.tasks import request_computation, run
+    from kardo.server.standing import standing
 
     planner, chief = (User.objects.get(username=name) for name in ("planner", "chief"))
     told = {"predictions_kept": Computation.objects.filter(state="done").count(), "figures": [], "plans": []}
@@ -51,7 +52,7 @@ def main():
         row = request_computation(job, plan)
     run(key=str(row.key))
     job = Job.objects.get()
-    told["state"] = prediction_of(job).state
+    told["state"] = underway(job, standing(job.pk, job.organisation_id, planner.pk, "prediction")).state
     print(json.dumps(told))
 
 

@@ -31,12 +31,11 @@ from kardo.server.predictions.answers import (
     PredictionAnswer,
     Underway,
     advice_of,
-    computation,
     prediction_of,
     underway,
     waited_for,
 )
-from kardo.server.predictions.models import WAITING, Computation
+from kardo.server.predictions.models import Computation
 from kardo.server.predictions.networks import LiveAnswer
 from kardo.server.predictions.tasks import request_computation, stop
 from kardo.server.standing import standing_of
@@ -274,19 +273,16 @@ def live_answer(request: HttpRequest, job_id: UUID, body: Step):
 def show_prediction(request: HttpRequest, job_id: UUID):
     """The prediction of the plan as it stands, or how far it has come, with findings. Asking does not start it."""
     at = standing_of(request, job_id)
-    if not at.readable:
-        return made_now(PREDICTION, prediction_of(job_of(request, job_id)))
     if at.under_way:
         return made_now(PREDICTION, waited_for(at))
-    make = lambda: prediction_of(job_of(request, job_id))  # noqa: E731
-    return made_once(request, at.predicted, PREDICTION, make, settled=lambda answer: answer.state not in WAITING)
+    return made_once(request, at.made_of, PREDICTION, lambda: prediction_of(job_of(request, job_id), at))
 
 
 @router.get("/{job_id}/advice", response=AdviceAnswer)
 def show_advice(request: HttpRequest, job_id: UUID):
     """What would help the plan as it stands most, or how far the search has come. Asking does not start it."""
-    job = job_of(request, job_id)
-    return advice_of(job, computation(job, Computation.Kind.ADVICE))
+    at = standing_of(request, job_id, Computation.Kind.ADVICE)
+    return advice_of(job_of(request, job_id), at)
 
 
 @router.post("/{job_id}/{kind}/start", response=Underway)
@@ -296,13 +292,12 @@ def start_computation(request: HttpRequest, job_id: UUID, kind: Literal["predict
     plan = stored_plan(job)
     if lacks := missing(plan):
         raise PlanError(lacks[0][1], where=lacks[0][0])
-    return underway(job, request_computation(job, plan, kind, again=True))
+    request_computation(job, plan, kind, again=True)
+    return underway(job, standing_of(request, job_id, kind))
 
 
 @router.post("/{job_id}/{kind}/stop", response=Underway)
 def stop_computation(request: HttpRequest, job_id: UUID, kind: Literal["prediction", "advice"]):
     """Stop it, waiting or under way; it starts again only when asked to."""
-    job = job_of(request, job_id)
-    if found := computation(job, kind):
-        stop(found)
-    return underway(job, computation(job, kind))
+    stop(standing_of(request, job_id, kind).row)
+    return underway(job_of(request, job_id), standing_of(request, job_id, kind))

@@ -105,9 +105,9 @@ def _queue_for(plan: Plan, kind: str) -> str:
         return QUICK  # it will fail at once, with the reason
 
 
-def stop(one: Computation) -> None:
+def stop(row: int | None) -> None:
     """A person wants it no more. A worker that has it in hand notices at its next report of progress."""
-    Computation.objects.filter(pk=one.pk, state__in=WAITING).update(state=State.STOPPED, runner=None)
+    Computation.objects.filter(pk=row, state__in=WAITING).update(state=State.STOPPED, runner=None)
 
 
 def give_up(key: str, error: dict[str, str]) -> None:
