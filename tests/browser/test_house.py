@@ -113,7 +113,7 @@ def test_a_target_occupied_from_two_bases(signed_in):
     assert figure(page, "absolute-v") < before - 0.5
     page.get_by_label("G1 hangs on", exact=True).select_option(label="base")
     expect(second).to_have_value("")
-    expect(page.get_by_label("Minutes before occupation 2 of G1")).to_have_value("60")
+    expect(page.get_by_label("Minutes before occupation 2 of G1")).to_have_value("45")
     for _ in range(3):
         page.get_by_role("button", name="Undo").click()
     expect(second).to_have_count(0)

@@ -15,11 +15,13 @@ from kardo.core.flight.pattern import all_flown
 from kardo.core.gnss.occupations import METHODS, rover_sigma, set_up_sigma
 from kardo.core.plan.assumptions import Assumptions, defaults
 from kardo.core.plan.brief import Brief
+from kardo.core.plan.control import Occupation
 from kardo.core.plan.edits import changed
 from kardo.core.plan.kit import Origin
 from kardo.core.plan.library import new_plan
 from kardo.core.plan.model import Plan, json_schema, plan_from_json
-from kardo.core.plan.stands import Mark, OnSetUp, SetUp
+from kardo.core.plan.parts import PROSE, Part, _prose
+from kardo.core.plan.stands import Mark, OnInstrument, OnSetUp, SetUp
 from kardo.core.practice.catalogue import View, findings, rules
 from kardo.core.summary import blind_words, summary
 from kardo.demo import demo_plan
@@ -57,6 +59,44 @@ def test_a_stored_plan_holds_the_digest_of_its_ground(plan):
     assert again == plan and np.array_equal(again.surface.heights, plan.surface.heights)
     with pytest.raises(PlanError, match="not those of its digest"):
         small.with_heights(packed[:-4] + "AAAA")
+
+
+def test_every_field_that_is_prose_is_left_out_of_the_hash_and_every_other_is_in_it():
+    """Held against going through the plan field by field."""
+
+    def numbers(value):
+        if isinstance(value, Part):
+            fields = type(value).model_fields.items()
+            return {name: numbers(getattr(value, name)) for name, field in fields if PROSE not in field.metadata}
+        return [numbers(one) for one in value] if isinstance(value, tuple) else value
+
+    setups = (
+        SetUp(id="base", name="base", mark="A", antenna="disc", readings=(1.8,)),
+        SetUp(id="other", name="x", antenna="disc"),
+    )
+    occupations = (Occupation(), Occupation(hangs_on=OnSetUp(setup="other"), pole="p"))
+    whole = small_plan(
+        setups=setups, control=(point("G1", 10, 10, occupations=occupations),), overrides={"tie_ray_px": 0.8}
+    )
+    kept = json.loads(whole.model_dump_json(exclude=_prose(Plan)))
+    assert kept == json.loads(json.dumps(numbers(whole)))
+    assert "name" not in kept["control"][0] and "pole" not in kept["control"][0]["occupations"][1]
+
+
+def test_figures_in_another_order_are_the_same_plan():
+    figures = {"tie_ray_px": 0.8, "leg_h": 0.01}
+    assert small_plan(overrides=figures).hash == small_plan(overrides=dict(reversed(figures.items()))).hash
+
+
+@pytest.mark.parametrize("hung", [OnSetUp(setup="bare"), OnInstrument(setup="bare")])
+def test_control_on_a_set_up_without_a_mark_is_not_predicted_as_if_that_had_no_error(hung):
+    setups = (*small_plan().setups, SetUp(id="bare", name="second", antenna="disc"))
+    own = (Occupation(), Occupation(after_min=60, hangs_on=hung))
+    plan = small_plan(setups=setups, control=(point("G1", 10, 10, occupations=own), *small_plan().control[1:]))
+    assert missing(plan) == [("base", "Put the set-up second on a mark: control hangs on it.")]
+    with pytest.raises(PlanError, match="second"):
+        predict(plan)
+    assert not missing(small_plan(setups=setups)), "nothing hangs on it"
 
 
 def test_whole_numbers_and_floats_hash_alike(plan):

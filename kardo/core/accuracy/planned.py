@@ -19,7 +19,7 @@ from kardo.core.plan.assumptions import Assumptions
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import reference
-from kardo.core.plan.stands import OnNothing, OnSetUp
+from kardo.core.plan.stands import OnInstrument, OnNothing, OnSetUp
 from kardo.core.terrain.surface import Surface
 
 MAP_POINTS = 400  # aimed at over the site; between 300 and 600 come out
@@ -96,7 +96,14 @@ def missing(plan: Plan) -> list[tuple[str, str]]:
         lacks.append(("base", "Put the base on a mark with known coordinates."))
     if any(isinstance(h, OnNothing) for h in hung):
         lacks.append(("base", "Say what the flight's corrections come from."))
-    return lacks
+    return lacks + _unmarked(plan, {s.id for s in setups if s is not None})
+
+
+def _unmarked(plan: Plan, told: set[str]) -> list[tuple[str, str]]:
+    """Set-ups without a mark that control hangs on: it would be predicted as if they had no error."""
+    hung = {on.setup for p in plan.control for on in p.by_hanging if isinstance(on, OnSetUp | OnInstrument)}
+    bare = [s for s in plan.setups if s.id in hung - told and s.mark is None]
+    return [("base", f"Put the set-up {s.name} on a mark: control hangs on it.") for s in bare]
 
 
 def planned_network(plan: Plan) -> Planned:

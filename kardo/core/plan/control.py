@@ -7,6 +7,8 @@ from pydantic import Field
 from kardo.core.plan.parts import PROSE, Clean, Coordinate, Height, Identifier, Length, Name, Note, Part
 from kardo.core.plan.stands import HangsOn
 
+MOST_OCCUPATIONS = 8
+
 
 class Occupation(Part):
     """One standing on a point with a rover, or one round with an instrument: epochs at one second; after_min, minutes
@@ -30,7 +32,7 @@ class ControlPoint(Part):
     h: Height | None = None
     width: Length = 0.6
     hangs_on: HangsOn
-    occupations: Annotated[tuple[Occupation, ...], Field(min_length=1, max_length=8)] = (Occupation(),)
+    occupations: Annotated[tuple[Occupation, ...], Field(min_length=1, max_length=MOST_OCCUPATIONS)] = (Occupation(),)
 
     @property
     def by_hanging(self) -> dict[HangsOn, list[Occupation]]:

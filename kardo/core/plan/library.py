@@ -81,6 +81,9 @@ def kit_of(
     )
 
 
+PLANS_OWN = {"id", "calibration"}  # of a profile: what the library does not know
+
+
 @dataclass(frozen=True)
 class Newer:
     """A profile of a plan's kit whose entry in the library has changed since: where it stands in the plan, and the edits that
@@ -99,12 +102,9 @@ def newer_profiles(plan: Plan, of: tuple[str, ...]) -> list[Newer]:
         for own in getattr(plan.kit, kind):
             entry = shelf.get(own.origin.id) if own.origin else None
             if entry is not None and entry.origin.revision > own.origin.revision:
-                before, path = to_json(own), f"kit/{kind}/{own.id}"
-                after = to_json(entry) | {"calibration": before.get("calibration")}
-                edits = [
-                    Edit(f"{path}/{k}", before[k], after[k]) for k in before if k != "id" and before[k] != after[k]
-                ]
-                found.append(Newer(path, own.name, tuple(edits)))
+                before, after, path = to_json(own), to_json(entry), f"kit/{kind}/{own.id}"
+                changed = [k for k in before if k not in PLANS_OWN and before[k] != after[k]]
+                found.append(Newer(path, own.name, tuple(Edit(f"{path}/{k}", before[k], after[k]) for k in changed)))
     return found
 
 

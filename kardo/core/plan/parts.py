@@ -55,18 +55,19 @@ def _prose(model: type[Part]) -> dict[str, Any]:
     """The fields of a part, and of parts within it, that no number depends on, as pydantic's dump leaves them out."""
     out: dict[str, Any] = {}
     for name, field in model.model_fields.items():
-        inner = [_prose(part) for part in parts_in(field.annotation)]
+        inner = {key: left for part in parts_in(field.annotation) for key, left in _prose(part).items()}
         if PROSE in field.metadata:
             out[name] = True
-        elif any(inner):
-            out[name] = {"__all__": inner[0]} if typing.get_origin(field.annotation) is tuple else inner[0]
+        elif inner:
+            out[name] = {"__all__": inner} if typing.get_origin(field.annotation) is tuple else inner
     return out
 
 
 def parts_in(annotation: Any) -> list[type[Part]]:
     """The parts that a field's type names: its own, those it may be, or those it is a list of."""
-    kinds = typing.get_args(annotation) or (annotation,)
-    return [k for k in kinds if isinstance(k, type) and not isinstance(k, types.GenericAlias) and issubclass(k, Part)]
+    if isinstance(annotation, type) and not isinstance(annotation, types.GenericAlias):
+        return [annotation] if issubclass(annotation, Part) else []
+    return [part for inner in typing.get_args(annotation) for part in parts_in(inner)]
 
 
 def digest(part: Part) -> str:

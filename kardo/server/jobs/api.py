@@ -13,10 +13,10 @@ from kardo.core.accuracy.standards import standards
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.crs import ELLIPSOIDAL, search
 from kardo.core.geodesy.units import UNITS
-from kardo.core.gnss.occupations import METHODS
+from kardo.core.gnss.occupations import INDEPENDENT_MIN, METHODS
 from kardo.core.plan.assumptions import defaults
 from kardo.core.plan.brief import Brief
-from kardo.core.plan.control import Occupation
+from kardo.core.plan.control import MOST_OCCUPATIONS, Occupation
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera
 from kardo.core.plan.library import library, new_plan
 from kardo.core.plan.model import json_schema, plan_from_json
@@ -129,6 +129,13 @@ class UnitOut(Choice):
     metres: float
 
 
+class OccupationsOut(Schema):
+    """How many occupations a point may have, and the minutes from which two are under different skies."""
+
+    most: int
+    apart_min: float
+
+
 class RuleOut(Schema):
     id: str
     asks: str
@@ -146,6 +153,7 @@ class Catalogue(Schema):
     antennas: list[Antenna]
     calibrations: list[CalibrationOut]
     methods: list[MethodOut]
+    occupations: OccupationsOut
     standards: list[StandardOut]
     assumptions: list[AssumptionOut]
     units: list[UnitOut]
@@ -164,6 +172,7 @@ def show_catalogue(request: HttpRequest):
         "antennas": list(shelf.antennas.values()),
         "calibrations": [vars(c) for c in shelf.calibrations.values()],
         "methods": [vars(m) for m in METHODS.values()],
+        "occupations": {"most": MOST_OCCUPATIONS, "apart_min": INDEPENDENT_MIN},
         "standards": [vars(s) for s in standards().values()],
         "assumptions": [vars(d) for d in defaults().values()],
         "units": units,

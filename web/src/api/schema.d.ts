@@ -2228,6 +2228,7 @@ export interface components {
             calibrations: components["schemas"]["CalibrationOut"][];
             /** Methods */
             methods: components["schemas"]["MethodOut"][];
+            occupations: components["schemas"]["OccupationsOut"];
             /** Standards */
             standards: components["schemas"]["StandardOut"][];
             /** Assumptions */
@@ -2249,6 +2250,16 @@ export interface components {
             minutes: number;
             /** Occupations */
             occupations: components["schemas"]["Occupation"][];
+        };
+        /**
+         * OccupationsOut
+         * @description How many occupations a point may have, and the minutes from which two are under different skies.
+         */
+        OccupationsOut: {
+            /** Most */
+            most: number;
+            /** Apart Min */
+            apart_min: number;
         };
         /** RuleOut */
         RuleOut: {

@@ -28,7 +28,9 @@ describe("what positions hang on", () => {
   });
 
   it("knows of everything hung in the plan, occupations by themselves too", () => {
-    expect(allHung(plan)).toEqual([{ on: "nothing" }, onBase, onService]);
+    const named = allHung({ ...plan, control: [{ ...point, occupations: [{ ...once, hangs_on: onService }] }] });
+    expect(named).toEqual([{ on: "nothing" }, onBase, onService]);
+    expect(allHung(plan)).toContainEqual(onService);
   });
 
   it("hangs a point on one thing with all its occupations", () => {
@@ -41,6 +43,8 @@ describe("what positions hang on", () => {
     const twice = hungAsBefore(point, [once, { ...once, after_min: 45 }]);
     expect(twice.map((o) => o.hangs_on)).toEqual([null, onService]);
     expect(hungAsBefore({ ...point, occupations: [once] }, twice).map((o) => o.hangs_on)).toEqual([null, null]);
+    const away = { ...point, occupations: [{ ...once, hangs_on: onService }] };
+    expect(hungAsBefore(away, twice).map((o) => o.hangs_on)).toEqual([onService, onService]);
   });
 
   it("reads back every choice that it offers", () => {

@@ -25,9 +25,10 @@ export function setUpName(plan: Plan, id: string): string {
   return mark ? `${setup!.name} · ${mark}` : `${setup?.name ?? id}`;
 }
 
-/** Everything that flights and control of the plan hang on, as often as they do. */
+/** Everything that flights, control and its occupations name as what they hang on: none of it can be taken away. */
 export function allHung(plan: Plan): HangsOn[] {
-  return [...plan.flights.map((f) => f.hangs_on), ...plan.control.flatMap(hungOn)];
+  const ofControl = plan.control.flatMap((p) => [p.hangs_on, ...hungOn(p)]);
+  return [...plan.flights.map((f) => f.hangs_on), ...ofControl];
 }
 
 /** What a point's occupations hang on, each once. */
@@ -41,9 +42,9 @@ export function hangAll(point: ControlPoint, hung: HangsOn): Partial<ControlPoin
   return { hangs_on: hung, occupations: point.occupations.map((o) => ({ ...o, hangs_on: null })) };
 }
 
-/** Occupations of a usual method, each hung as the point's own in its place was. */
+/** Occupations of a usual method, each hung as the point's own in its place was; further ones as its last. */
 export function hungAsBefore(point: ControlPoint, occupations: Occupation[]): Occupation[] {
-  return occupations.map((o, k) => ({ ...o, hangs_on: point.occupations[k]?.hangs_on ?? null }));
+  return occupations.map((o, k) => ({ ...o, hangs_on: (point.occupations[k] ?? point.occupations.at(-1)!).hangs_on }));
 }
 
 export function hangingId(hung: HangsOn): string {

@@ -5,12 +5,10 @@ import { NumberField, Select } from "../../ui/fields";
 import { ActionsHead, Remove } from "../../ui/Remove";
 import { hangingId, hangingOf, hangings } from "../hanging";
 
-const MOST = 8;
-const APART_MIN = 60;
-
 /** One point's occupations one by one: how long, how long after the first, and what each hangs on. */
 export function Occupations({ point }: { point: ControlPoint | undefined }) {
-  const { plan, edit } = usePlan();
+  const { plan, catalogue, edit } = usePlan();
+  const { most, apart_min } = catalogue.occupations;
   if (!point) return <p className="text-sm text-quiet">Choose a point to see its occupations one by one.</p>;
   const { occupations, name } = point;
   const put = (some: Occupation[]) => void edit(fieldEdits(plan, `control/${point.id}`, { occupations: some }));
@@ -20,17 +18,17 @@ export function Occupations({ point }: { point: ControlPoint | undefined }) {
   const usual = places.find((p) => p.id === hangingId(point.hangs_on))?.name ?? "nothing";
   const another = () => {
     const last = Math.max(...occupations.map((o) => o.after_min));
-    put([...occupations, { ...occupations.at(-1)!, after_min: last + APART_MIN }]);
+    put([...occupations, { ...occupations.at(-1)!, after_min: last + apart_min }]);
   };
   return (
     <section className="mt-1 border-t border-hairline pt-1" aria-label={`Occupations of ${name}`}>
       <div className="flex items-baseline gap-3">
         <h3 className="font-bold">Occupations of {name}</h3>
-        <button className="button text-sm" disabled={occupations.length >= MOST} onClick={another}>
+        <button className="button text-sm" disabled={occupations.length >= most} onClick={another}>
           another
         </button>
         <span className="text-sm text-quiet">
-          45 min apart they count as under another sky; the point is their mean, whatever they hang on
+          {apart_min} min apart they count as under another sky; the point is their mean, whatever they hang on
         </span>
       </div>
       <table className="table text-sm">
