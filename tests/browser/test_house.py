@@ -85,6 +85,14 @@ def test_a_job_in_feet_speaks_feet_with_millimetres_beside(signed_in):
     expect(cell).to_contain_text(f"{metric:.1f}")
     expect(page.get_by_role("button", name=re.compile("1 Brief"))).to_contain_text("ft")
     page.keyboard.press("5")
+    table, staff = page.get_by_test_id("control-table"), page.get_by_label("Staff", exact=True)
+    for appearance in (
+        "field",
+        "light",
+    ):  # every column in sight, also with the longer figures of feet in large letters
+        page.get_by_label("Appearance").select_option(appearance)
+        for box in (table.locator(".."), staff):
+            assert box.evaluate("b => b.scrollWidth - b.clientWidth") <= 0, appearance
     commit(page.get_by_label("H of K1", exact=True), "20 ft")
     expect(page.get_by_label("H of K1", exact=True)).to_have_value("20.000")
     page.keyboard.press("1")

@@ -1,14 +1,19 @@
 """The position of a control point that was occupied from several bases."""
 
+import json
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kardo.core.accuracy.prediction import predict
+from kardo.core.accuracy.network import network_from_json
+from kardo.core.accuracy.planned import planned_network
+from kardo.core.accuracy.prediction import predict, predict_network
 from kardo.core.control.survey import survey
-from kardo.core.errors import PlanError
+from kardo.core.errors import NetworkError, PlanError
 from kardo.core.plan.control import Occupation
+from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import plan_from_json
 from kardo.core.plan.stands import (
     CorrectionNetwork,
@@ -20,7 +25,7 @@ from kardo.core.plan.stands import (
     OwnSession,
     SetUp,
 )
-from tests.conftest import E0, N0, ON_BASE, point, small_plan
+from tests.conftest import E0, N0, ON_BASE, block_json, point, small_plan
 
 OTHER, SERVICE = OnSetUp(setup="other"), OnNetwork(network="service")
 HANGINGS = st.sampled_from(
@@ -124,3 +129,30 @@ def test_an_occupation_hangs_on_what_the_plan_has():
     document["control"][0]["occupations"][0]["hangs_on"] = {"on": "setup", "setup": "nowhere"}
     with pytest.raises(PlanError, match="G1 needs “nowhere”, which is not among the plan's setups"):
         plan_from_json(document)
+
+
+@pytest.mark.parametrize("crs", ["EPSG:25828", "EPSG:32629"])
+def test_two_flights_and_points_from_two_bases_go_out_as_a_network_and_come_back_the_same(crs):
+    """In another grid and unit, with two cameras: what the file says is all that the prediction rests on."""
+    both = (Occupation(), Occupation(after_min=60, hangs_on=OTHER))
+    plan = with_other(*both)
+    second = plan.flights[0].model_copy(update={"id": "two", "camera": "mp45", "course": 0.0, "hangs_on": OTHER})
+    control = tuple(p.model_copy(update={"occupations": both}) if p.id == "K1" else p for p in plan.control)
+    brief = plan.brief.model_copy(update={"crs": crs, "unit": "us-ft"})
+    kit, flights = kit_of(cameras=("mp20", "mp45")), (*plan.flights, second)
+    plan = plan.model_copy(update={"brief": brief, "kit": kit, "flights": flights, "control": control})
+    written = json.loads(json.dumps(planned_network(plan).network.to_json()))
+    assert [len(p["shares"]) for p in written["points"] if "shares" in p] == [4], "of two marks and two set-ups"
+    read, made = predict_network(network_from_json(written)), predict(plan)
+    seen = np.sqrt(np.mean(np.diag(np.array(read["seen"]))[2::3]))
+    assert seen == pytest.approx(made.seen_rmse_v, rel=1e-9)
+
+
+@pytest.mark.parametrize(
+    "shares", [[[1, 1, 1]], [[1, 1], [1, 1]], [[0.5, 0.5, 2], [1, 1, 1]], [[None, 1, 1], [1, 1, 1]], "half"]
+)
+def test_shares_that_cannot_be_are_told(shares):
+    data = block_json(targets=1)
+    next(p for p in data["points"] if p["name"] == "G0")["shares"] = shares
+    with pytest.raises(NetworkError):
+        network_from_json(data)

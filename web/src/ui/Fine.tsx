@@ -6,7 +6,8 @@ export function Fine({ value, unit, decimals }: { value: number | null | undefin
   return (
     <>
       {fine(value, unit, decimals)}
-      {beside && <span className="text-xs font-normal text-quiet"> {mm(value)}&#8239;mm</span>}
+      {beside && " "}
+      {beside && <span className="beside text-xs font-normal text-quiet">{mm(value)}&#8239;mm</span>}
     </>
   );
 }

@@ -178,7 +178,7 @@ function Marks() {
         </button>
         <span className="text-sm text-quiet">sigma as published: 95 % circle ÷ 2.4477, 95 % height ÷ 1.96</span>
       </div>
-      <table className="table">
+      <table className="table text-sm">
         <thead>
           <tr>
             <th>mark</th>
@@ -207,7 +207,7 @@ function Marks() {
                     label={`${key.toUpperCase()} of ${m.name}`}
                     value={m[key]}
                     unit={unit}
-                    width="w-32"
+                    width="w-[7.6rem]"
                     onCommit={(v) => v !== null && set(m, { [key]: v })}
                   />
                 </td>

@@ -94,7 +94,11 @@ export function ControlTable() {
         />
       )}
       <div ref={holder} className="min-h-0 flex-1 overflow-auto">
-        <table className="table wide text-sm" data-testid="control-table" aria-rowcount={rows.length}>
+        <table
+          className={`table wide text-sm ${plan.brief.unit === "m" ? "" : "long"}`}
+          data-testid="control-table"
+          aria-rowcount={rows.length}
+        >
           <thead>
             {table.getHeaderGroups().map((group) => (
               <tr key={group.id}>

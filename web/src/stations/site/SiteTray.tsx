@@ -245,7 +245,7 @@ function Vertices() {
   const save = (boundary: [number, number][]) => void edit(fieldEdits(plan, "site", { boundary }));
   if (!ring.length) return <p className="text-quiet">No corners yet.</p>;
   return (
-    <table className="table">
+    <table className="table text-sm">
       <thead>
         <tr>
           <th>corner</th>
@@ -266,7 +266,7 @@ function Vertices() {
                   label={`E of corner ${k + 1}`}
                   value={e}
                   unit={unit}
-                  width="w-32"
+                  width="w-[7.3rem]"
                   onCommit={(v) => at([v!, n])}
                 />
               </td>
@@ -275,7 +275,7 @@ function Vertices() {
                   label={`N of corner ${k + 1}`}
                   value={n}
                   unit={unit}
-                  width="w-32"
+                  width="w-[7.3rem]"
                   onCommit={(v) => at([e, v!])}
                 />
               </td>
