@@ -167,7 +167,7 @@ def _solved(net: Network, seconds: dict[str, float]) -> Solution:
     started = time.perf_counter()
     formed = normals.form(net)
     between = time.perf_counter()
-    solved = factor(formed.band, formed.border, formed.corner, formed.diagonal)
+    solved = factor(formed.band, formed.columns, formed.below, formed.diagonal)
     assert smallest_eigenvalue(solved) > 0
     seconds["forming"], seconds["factoring"] = between - started, time.perf_counter() - between
     return Solution(net, solved, formed.order, formed.position, formed.in_network, formed.rays, formed.half_band)

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from kardo.core.accuracy.deformation import default_terms
 from kardo.core.accuracy.network import Network, network_from_json
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
@@ -92,10 +93,11 @@ def block_json(
     sigma_io: list[float | None] = (2.0, 2.0, 2.0, 3e-4, 3e-4, 2e-5, 2e-5),
     relief: float = 5.0,
     two_bases: bool = False,
+    deformed_px: float = 0.0,
 ) -> dict:
     """A network like those people plan, jittered by a seed: a block of strips, tie points, targets, checks, and the
     shifts of mark, set-up, two legs, and another mark for some of the checks. With two_bases, every second target and
-    check is the mean of an occupation from either mark."""
+    check is the mean of an occupation from either mark; with deformed_px, the images share 24 terms of that sigma."""
     rng = np.random.default_rng(seed)
     f, half_w, half_h, base, spacing = 3600.0, 2700.0, 1800.0, 20.0, 35.0
     centres, ypr, legs = [], [], []
@@ -167,7 +169,13 @@ def block_json(
         for c, y, leg in zip(centres, ypr, legs, strict=True)
     ]
     return {
-        "camera": {"f_px": f, "sigma_io": list(sigma_io)},
+        "camera": {
+            "f_px": f,
+            "sigma_io": list(sigma_io),
+            "width_px": 5400,
+            "height_px": 3600,
+            "deformation": [list(term) for term in default_terms(deformed_px)],
+        },
         "shifts": shifts,
         "exposures": exposures,
         "points": points,

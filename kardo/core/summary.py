@@ -301,6 +301,10 @@ def source_name(plan: Plan, share: Share | BlindSpot) -> str:
         "positions": f"camera positions{camera}",
         "calibration": f"calibration{camera}",
         "legs": f"legs{flight}",
+        "pattern": f"lens and shutter pattern{camera}",
+        "points": "what a point is",
+        "surface": "matching and slope",
+        "geoid": "geoid model",
     }
     return plain.get(share.kind) or name_of(plan, share.kind, share.id)
 

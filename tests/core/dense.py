@@ -2,6 +2,7 @@
 collinearity equations, every unknown in one dense system. Slow and plain, to check against."""
 
 import numpy as np
+from numpy.polynomial.legendre import legval
 
 
 def rotation(ypr_degrees):
@@ -45,24 +46,31 @@ class Dense:
             if not p.get("check") and (p.get("sigma_x") or len(self.rays(p)) >= 2):
                 self.point_at[j], at = at, at + 3
         self.size = at
-        rows, weights = [], []
+        self.terms = [
+            (k, axis, i, j, sigma)
+            for k, cam in enumerate(self.cameras)
+            for axis, i, j, sigma in cam.get("deformation") or []
+        ]
+        rows, weights, moved = [], [], []
 
-        def row(entries, sigma):
+        def row(entries, sigma, of_terms=None):
             line = np.zeros(self.size)
             for k, v in entries:
                 line[k] += v
             rows.append(line)
             weights.append(1 / sigma**2)
+            moved.append(np.zeros(len(self.terms)) if of_terms is None else of_terms)
 
         for j in self.point_at:
             p = points[j]
             for i, sigma in zip(self.rays(p), self.sigmas(p), strict=True):
                 je, ji, jx = self.partials(i, p["x"])
+                js = self.moved_by_terms(i, p["x"])
                 for a in range(2):
                     entries = [(self.exposure_at[i] + k, je[a, k]) for k in range(6)]
                     entries += [(self.interior_of(i) + k, ji[a, k]) for k in range(7)]
                     entries += [(self.point_at[j] + k, jx[a, k]) for k in range(3)]
-                    row(entries, sigma)
+                    row(entries, sigma, js[a])
             for a in range(3):
                 if p.get("sigma_x"):
                     hang = [(self.shift_at[s] + a, share[a]) for s, share in self.hanging(p)]
@@ -79,7 +87,7 @@ class Dense:
         for s, shift in enumerate(data["shifts"]):
             for a in range(3):
                 row([(self.shift_at[s] + a, 1.0)], shift["sigma"][a])
-        self.design, self.weights = np.array(rows), np.array(weights)
+        self.design, self.weights, self.moved = np.array(rows), np.array(weights), np.array(moved)
         self.prior_rows = np.arange(len(rows) - 3 * len(data["shifts"]), len(rows))
         self.normal = self.design.T @ (self.weights[:, None] * self.design)
 
@@ -114,6 +122,29 @@ class Dense:
         ji = central(lambda d: image(f, d, zero3, rot, c, x), 7, 1e-4)
         jx = central(lambda d: image(f, zero7, zero3, rot, c, x + d), 3, 1e-4)
         return np.hstack([jt, jc]), ji, jx
+
+    def moved_by_terms(self, i, x):
+        """Pixels (2, terms) that each term moves the image of x in exposure i, for one of its sigmas."""
+        e = self.data["exposures"][i]
+        camera = self.cameras[e.get("camera", 0)]
+        u, v = image(camera["f_px"], np.zeros(7), np.zeros(3), rotation(e["ypr"]), np.array(e["c"]), np.array(x))
+        out = np.zeros((2, len(self.terms)))
+        for t, (k, axis, a, b, sigma) in enumerate(self.terms):
+            if k == e.get("camera", 0):
+                shape = legval(2 * u / camera["width_px"], np.eye(a + 1)[a])
+                shape *= legval(2 * v / camera["height_px"], np.eye(b + 1)[b])
+                out[axis, t] = sigma * shape
+        return out
+
+    def effect(self):
+        """What the terms do to the adjusted unknowns (size, terms), which know nothing of them."""
+        return self.covariance() @ self.design.T @ (self.weights[:, None] * self.moved)
+
+    def own_effect(self, p):
+        """What the terms do (3, terms) to a point intersected afterwards, through its own rays."""
+        _, inverse = self.intersection(p)
+        of_rays = zip(self.rays(p), self.sigmas(p), strict=True)
+        return inverse @ sum(self.partials(i, p["x"])[2].T @ self.moved_by_terms(i, p["x"]) / s**2 for i, s in of_rays)
 
     def covariance(self):
         d = 1 / np.sqrt(np.diag(self.normal))

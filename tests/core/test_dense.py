@@ -21,6 +21,7 @@ NETWORKS = st.fixed_dictionaries(
         "checks": st.integers(1, 4),
         "oblique": st.booleans(),
         "two_bases": st.booleans(),
+        "deformed_px": st.sampled_from([0.0, 0.25]),
         "sigma_io": st.sampled_from([(2, 2, 2, 3e-4, 3e-4, 2e-5, 2e-5), (30, 30, 30, 5e-2, 5e-2, 1e-3, 1e-3)]),
     }
 )
@@ -31,15 +32,16 @@ NETWORKS = st.fixed_dictionaries(
 def test_absolute_and_seen_agree_with_a_dense_adjustment(options):
     data = block_json(**options)
     result, dense = predict_network(network_from_json(data)), Dense(data)
-    q = dense.covariance()
+    q, effect = dense.covariance(), dense.effect()
     rows, noise = [], []
     for j, p in enumerate(data["points"]):
         if j in dense.point_at:
-            at = dense.point_at[j]
-            want = q[at : at + 3, at : at + 3]
+            at = slice(dense.point_at[j], dense.point_at[j] + 3)
+            want = q[at, at] + effect[at] @ effect[at].T
         elif len(dense.rays(p)) >= 2:
             g, own = dense.intersection(p)
-            want = g @ q @ g.T + own
+            moved = dense.own_effect(p) + g @ effect
+            want = g @ q @ g.T + own + moved @ moved.T
         else:
             assert result["cov"][j] is None
             continue
@@ -49,14 +51,14 @@ def test_absolute_and_seen_agree_with_a_dense_adjustment(options):
         hang = np.zeros((3, dense.size))
         for s, share in dense.hanging(check):
             hang[:, dense.shift_at[s] : dense.shift_at[s] + 3] += np.diag(share)
-        rows.append((g, hang))
+        rows.append((g, hang, dense.own_effect(data["points"][check["point"]]) + g @ effect))
         noise.append(own + np.diag(np.square(check["sigma_x"])))
     prior = np.zeros((dense.size, dense.size))
     for s, shift in enumerate(data["shifts"]):
         k = dense.shift_at[s]
         prior[k : k + 3, k : k + 3] = np.diag(np.square(shift["sigma"]))
-    g, h = (np.vstack([r[k] for r in rows]) for k in (0, 1))
-    want = g @ q @ g.T + g @ q @ h.T + h @ q @ g.T + h @ prior @ h.T
+    g, h, moved = (np.vstack([r[k] for r in rows]) for k in (0, 1, 2))
+    want = g @ q @ g.T + g @ q @ h.T + h @ q @ g.T + h @ prior @ h.T + moved @ moved.T
     for k, own in enumerate(noise):
         want[3 * k : 3 * k + 3, 3 * k : 3 * k + 3] += own
     assert np.allclose(result["seen"], want, rtol=2e-5, atol=2e-6 * np.abs(want).max())
@@ -73,8 +75,9 @@ def test_budget_is_the_quadratic_form_of_the_full_inverse(options):
     tie = int(np.flatnonzero(solution.in_network & ~net.surveyed)[0])
     found = propagate_to_map(solution, np.array([tie]), solution.columns(targets))
     shares = {(s.kind, s.id): s for s in found.shares}
-    q = dense.covariance()
-    at = dense.point_at[tie]
+    q, at = dense.covariance(), dense.point_at[tie]
+    if options["deformed_px"]:
+        assert shares["pattern", "1"].sigma_v == pytest.approx(np.linalg.norm(dense.effect()[at + 2]), rel=1e-6)
     for name, picked in _groups(dense).items():
         normal = dense.design[picked].T @ (dense.weights[picked, None] * dense.design[picked])
         share = np.diag(q[at : at + 3] @ normal @ q[:, at : at + 3])

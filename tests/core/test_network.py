@@ -65,7 +65,7 @@ def test_attitude_about_the_optical_axis_of_a_vertical_image_is_its_azimuth():
         solution = solve(network_from_json(data))
         y = np.zeros((solution.factor.n, 1))
         y[2] = 1.0  # the first exposure's angle about forward
-        forward, _ = solution.factor.forward(y, np.zeros((solution.factor.m.shape[0], 1)))
+        forward, *_ = solution.factor.forward(y, np.zeros((solution.factor.m.shape[0], 1)))
         figures.append(float(np.degrees(np.sqrt((forward**2).sum()))))
     assert figures[0] == pytest.approx(1e-4, rel=0.05)
     assert figures[1] > 10 * figures[0]

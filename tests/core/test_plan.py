@@ -149,6 +149,7 @@ def test_plan_and_its_network_predict_the_same(result):
     planned = planned_network(small_plan())
     bare = predict_network(planned.network)
     variances = np.array([np.diag(bare["cov"][j]) for j in planned.map_points])
+    variances[:, :2] += (0.4 * planned.flights[0].gsd) ** 2  # what a point of the map is
     assert np.sqrt(variances[:, :2].sum(axis=1).mean()) == pytest.approx(result.rmse_h, rel=1e-9)
     assert np.sqrt(variances[:, 2].mean()) == pytest.approx(result.rmse_v, rel=1e-9)
     seen = np.diag(bare["seen"]).reshape(-1, 3)

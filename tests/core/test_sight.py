@@ -130,7 +130,7 @@ def longest_pause(net):
     other.start()
     started = time.perf_counter()
     formed = normals.form(net)
-    factor(formed.band, formed.border, formed.corner, formed.diagonal)
+    factor(formed.band, formed.columns, formed.below, formed.diagonal)
     ended = time.perf_counter()
     done.set()
     other.join()

@@ -21,25 +21,28 @@ NETWORKS = {
     },
     "no camera positions, five targets": {"seed": 13, "sigma_c": None, "targets": 6},
     "float positions, corridor": {"seed": 14, "rows": 2, "columns": 7, "sigma_c": (0.3, 0.3, 0.5), "targets": 5},
+    "images that share a pattern": {"seed": 15, "targets": 5, "sigma_c": None, "deformed_px": 0.4},
 }
 
 
 def simulate(data, rng):
     """Errors of the adjusted unknowns, and check differences d = map - surveyed, over many drawn worlds.
 
-    The shifts are drawn as part of the world; their priors are observations of zero, whose error is minus the shift.
+    The shifts are drawn as part of the world; their priors are observations of zero, whose error is minus the shift. So is
+    the lens and shutter pattern: in the images of its world, not adjusted.
     """
     dense = Dense(data)
     root_w = np.sqrt(dense.weights)[:, None]
     gain = np.linalg.pinv(root_w * dense.design) * root_w.T
     noise = rng.standard_normal((DRAWS, len(dense.weights))) / np.sqrt(dense.weights)
     shifts = -noise[:, dense.prior_rows].reshape(DRAWS, -1, 3)
-    errors = noise @ gain.T
+    pattern = rng.standard_normal((DRAWS, len(dense.terms)))
+    errors = (noise + pattern @ dense.moved.T) @ gain.T
     differences = []
     for check in data["checks"]:
         g, own = dense.intersection(data["points"][check["point"]])
         fresh = rng.standard_normal((DRAWS, 3)) @ np.linalg.cholesky(own).T
-        on_map = errors @ g.T + fresh
+        on_map = errors @ g.T + fresh + pattern @ dense.own_effect(data["points"][check["point"]]).T
         survey = shifts[:, check["shifts"]].sum(axis=1) + rng.standard_normal((DRAWS, 3)) * check["sigma_x"]
         differences.append((on_map, on_map - survey))
     return dense, errors, np.array([d[0] for d in differences]), np.array([d[1] for d in differences])

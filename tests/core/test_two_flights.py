@@ -10,7 +10,7 @@ from kardo.cli import main
 from kardo.core.accuracy.budget import propagate_to_map
 from kardo.core.accuracy.network import network_from_json
 from kardo.core.accuracy.planned import planned_network
-from kardo.core.accuracy.prediction import figures, map_variances, predict, predict_network
+from kardo.core.accuracy.prediction import figures, predict, predict_network
 from kardo.core.accuracy.solution import solve
 from kardo.core.accuracy.whatif import keep, what_if
 from kardo.core.plan.library import kit_of
@@ -58,14 +58,16 @@ def network(request):
 
 def test_covariances_agree_with_a_dense_adjustment(network):
     result, dense = predict_network(network_from_json(network)), Dense(network)
-    q = dense.covariance()
+    q, effect = dense.covariance(), dense.effect()
     compared = 0
     for j, p in enumerate(network["points"]):
         if j in dense.point_at:
-            want = q[dense.point_at[j] : dense.point_at[j] + 3, dense.point_at[j] : dense.point_at[j] + 3]
+            at = slice(dense.point_at[j], dense.point_at[j] + 3)
+            want = q[at, at] + effect[at] @ effect[at].T
         elif len(dense.rays(p)) >= 2 and j % 5 == 0:
             g, own = dense.intersection(p)
-            want = g @ q @ g.T + own
+            moved = dense.own_effect(p) + g @ effect
+            want = g @ q @ g.T + own + moved @ moved.T
         else:
             continue
         compared += 1
@@ -123,7 +125,7 @@ def test_each_ray_to_a_target_is_as_wide_as_the_flight_that_sees_it():
     sigma = net.sigma_px[net.rays.start[j] : net.rays.start[j + 1]]
     wide = 0.12 / np.array(gsd)[net.camera[rays]]
     assert sigma == pytest.approx(0.5 * np.maximum(1, 8 / wide)) and len(set(net.camera[rays])) == 2
-    assert planned.width_px[4] == pytest.approx(0.12 / gsd[1]), "where it is seen best"
+    assert planned.control.width_px[4] == pytest.approx(0.12 / gsd[1]), "where it is seen best"
 
 
 def test_an_image_is_worth_no_more_tie_rays_for_lying_over_two_lattices():
@@ -162,7 +164,7 @@ def test_live_figures_of_two_flights_agree_with_the_full_computation():
     control = (*control[:-1], control[-1].model_copy(update={"hangs_on": OnSetUp(setup="other")}))
     answer = what_if(keep(plan), control)
     after = plan.model_copy(update={"control": control})
-    live = figures(plan.brief, map_variances(after, answer.covariances), answer.joint, answer.survey)
+    live = figures(after, answer)
     full = predict(after)
     for key in ("rmse_h", "rmse_v", "seen_rmse_h", "seen_rmse_v"):
         assert getattr(live, key) == pytest.approx(getattr(full, key), rel=0.005)

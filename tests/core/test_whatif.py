@@ -6,9 +6,10 @@ import numpy as np
 import pytest
 
 from benchmarks.prediction import block_plan
+from kardo.core.accuracy.budget import OnMap
 from kardo.core.accuracy.misclosures import gram, misclosures
 from kardo.core.accuracy.planned import planned_network
-from kardo.core.accuracy.prediction import figures, map_variances, predict
+from kardo.core.accuracy.prediction import figures, predict
 from kardo.core.accuracy.reliability import reliability
 from kardo.core.accuracy.solution import solve
 from kardo.core.accuracy.whatif import keep, what_if
@@ -58,12 +59,12 @@ def test_live_figures_are_within_three_per_cent_of_the_full_computation(plan, ke
     control = CHANGES[change](plan.control)
     after = plan.model_copy(update={"control": control})
     answer = what_if(kept, control)
-    live = figures(plan.brief, map_variances(after, answer.covariances), answer.joint, answer.survey)
+    live = figures(after, answer)
     full = predict(after)
     for key in ("rmse_h", "rmse_v", "seen_rmse_h", "seen_rmse_v"):
         assert getattr(live, key) == pytest.approx(getattr(full, key), rel=0.005), key
     assert live.chance == pytest.approx(full.chance, abs=0.005)
-    surface = np.sqrt(map_variances(after, answer.covariances)[:, 2])
+    surface = np.sqrt(answer.map_variances(after)[:, 2])
     assert np.nanmax(np.abs(surface / np.array(full.map.v, dtype=float) - 1)) < 0.03
 
 
@@ -95,7 +96,7 @@ def test_live_answer_for_two_thousand_exposures_takes_a_tenth_of_a_second():
         control = (changed(plan.control[0], e=plan.control[0].e + 7.0 * (k + 1)), *plan.control[1:])
         started = time.perf_counter()
         answer = what_if(kept, control)
-        figures(plan.brief, map_variances(plan, answer.covariances), answer.joint, answer.survey)
+        figures(plan, answer)
         seconds.append(time.perf_counter() - started)
     print(f"live answer: {min(seconds) * 1000:.0f} ms, median {sorted(seconds)[6] * 1000:.0f} ms; full {full:.1f} s")
     assert min(seconds) < max(0.1, full / 20)
@@ -115,7 +116,10 @@ def test_redundancy_and_loss_of_targets_agree_with_adjusting_without_them(plan):
         assert np.linalg.eigvalsh(residual)[0] > 0
         assert all(0 < r < 1 for r in row.redundancy)
         sigma = np.sqrt(np.diag(targets.survey[k]))
-        assert row.found == pytest.approx(4.13 * sigma / np.sqrt(row.redundancy))
+        least = 4.13 * sigma / np.sqrt(row.redundancy)
+        assert (row.found >= least).all() and (row.found < 1.3 * least).all(), (
+            "a little more, for the pattern hides some"
+        )
 
 
 def test_redundancy_numbers_add_up_to_the_observations_less_the_unknowns():
@@ -128,7 +132,8 @@ def test_redundancy_numbers_add_up_to_the_observations_less_the_unknowns():
     planned = planned_network(weak.model_copy(update={"control": (*plan.control[:2], *twins, *plan.control[3:5])}))
     solution = solve(planned.network)
     targets = misclosures(solution, planned.observe(planned.plan, planned.plan.targets))
-    found = reliability(tuple("abcdef"), targets, np.zeros((3, 3 * len(targets))), np.ones((1, 3)))
+    nowhere = OnMap(np.ones((1, 3, 3)), [], np.zeros((3, 3 * len(targets))), np.zeros((24, 3)), None, None)
+    found = reliability(tuple("abcdef"), targets, nowhere, np.ones((1, 3)))
     first, second = found[2], found[3]
     assert first.redundancy == pytest.approx(second.redundancy, rel=1e-6)
     assert 0.3 < first.redundancy[0] < 1.0

@@ -12,7 +12,7 @@ import numpy as np
 from kardo.core.accuracy.effort import Progress
 from kardo.core.accuracy.offers import Remedy, control_offers, other_offers
 from kardo.core.accuracy.planned import planned_network
-from kardo.core.accuracy.prediction import figures, map_variances
+from kardo.core.accuracy.prediction import errors_of, figures
 from kardo.core.accuracy.results import Figures, Share
 from kardo.core.accuracy.solution import DefectiveNetwork, as_seen, solve
 from kardo.core.accuracy.whatif import Kept, keep, what_if
@@ -104,8 +104,7 @@ def _kept(plan: Plan) -> Kept | None:
 
 
 def _by_control(kept: Kept, plan: Plan) -> Figures:
-    answer = what_if(kept, plan.control)
-    return figures(plan.brief, map_variances(plan, answer.covariances), answer.joint, answer.survey)
+    return figures(plan, what_if(kept, plan.control))
 
 
 def _predicted(kept: Kept | None, plan: Plan, remedy: Remedy) -> tuple[Figures, bool] | None:
@@ -120,9 +119,8 @@ def _predicted(kept: Kept | None, plan: Plan, remedy: Remedy) -> tuple[Figures, 
         solution = solve(planned.network)
     except (DefectiveNetwork, KardoError):
         return None
-    seen = as_seen(solution)
-    variances = map_variances(after, solution.point_covariances(planned.map_points))
-    return figures(after.brief, variances, seen.measured, planned.network.check_sigma[seen.known]), False
+    errors = errors_of(planned, solution.point_covariances(planned.map_points), as_seen(solution))
+    return figures(after, errors), False
 
 
 def _offer(remedy: Remedy, told: Figures, provisional: bool) -> Offer:

@@ -14,7 +14,7 @@ import numpy as np
 from numba import njit, prange
 from numba.extending import get_cython_function_address
 from numpy.lib.stride_tricks import as_strided
-from scipy.linalg import cholesky, lapack, solve_triangular
+from scipy.linalg import cholesky, get_blas_funcs, lapack, solve_triangular
 
 from kardo.core.arrays import Floats, Ints
 
@@ -34,34 +34,45 @@ class NotPositive(Exception):
 class BorderedFactor:
     """Factor of D N D, D being the diagonal that scales N; the solves answer for N itself.
 
-    band (n, half_band + 1): row j holds column j of L from the diagonal down; z (n, b); m (b, b) lower;
-    scale (n,) and border_scale (b,) are D.
+    band (n, half_band + 1): row j holds column j of L from the diagonal down; m (b, b) lower; scale (n,) and
+    border_scale (b,) are D. columns (n, s + b) hold L^-1 of the right-hand sides that were factored along, and Z;
+    solved_border (b, s) is the lower end of the first.
     """
 
     band: Floats
-    z: Floats
+    columns: Floats
     m: Floats
     scale: Floats
     border_scale: Floats
     panels: "Panels"
+    solved_border: Floats
 
     @property
     def n(self) -> int:
         """Rows of the band."""
         return int(self.band.shape[0])
 
-    def forward(self, rhs_band: Floats, rhs_border: Floats, first_row: Ints | None = None) -> tuple[Floats, Floats]:
-        """L^-1 of columns, in place. rhs_band (n, k) and rhs_border (b, k), C order; first_row (k,), not
-        decreasing, tells where each column begins to differ from zero, and spares the work above."""
-        rhs_border *= self.border_scale[:, None]
+    @property
+    def z(self) -> Floats:
+        """Z (n, b)."""
+        return self.columns[:, self.solved_border.shape[1] :]
+
+    def forward(
+        self, rhs_band: Floats, rhs_border: Floats, first_row: Ints | None = None
+    ) -> tuple[Floats, Floats, Floats]:
+        """L^-1 of columns, the first in place; and what the band gives to its product (s, k) with the right-hand sides that
+        were factored along, from the same pass over memory. rhs_band (n, k) and rhs_border (b, k), C order; first_row (k,),
+        not decreasing, tells where each column begins to differ from zero, and spares the work above."""
         self.panels.forward(rhs_band, first_row, self.scale)
-        rhs_border -= self.z.T @ rhs_band
-        return rhs_band, solve_triangular(self.m, rhs_border, lower=True, check_finite=False)
+        crossed, of_border = np.split(self.columns.T @ rhs_band, [self.solved_border.shape[1]])
+        below = rhs_border * self.border_scale[:, None] - of_border
+        return rhs_band, solve_triangular(self.m, below, lower=True, check_finite=False), crossed
 
     def backward(self, y_band: Floats, y_border: Floats) -> tuple[Floats, Floats]:
         """L^-T of columns; y_band is overwritten. A y_band in single precision is solved so, in half the time."""
         q_border = solve_triangular(self.m, y_border, lower=True, trans="T", check_finite=False)
-        y_band -= self.z.astype(y_band.dtype, copy=False) @ q_border.astype(y_band.dtype, copy=False)
+        gemm = get_blas_funcs("gemm", (y_band,))  # in place: the product alone would fill as much memory as y_band
+        gemm(-1.0, q_border.T, self.z.T.astype(y_band.dtype), 1.0, y_band.T, overwrite_c=True)
         self.panels.backward(y_band)
         y_band *= self.scale.astype(y_band.dtype, copy=False)[:, None]
         return y_band, q_border * self.border_scale[:, None]
@@ -72,21 +83,27 @@ class BorderedFactor:
         return self.m / self.border_scale[:, None]
 
 
-def factor(band: Floats, border: Floats, corner: Floats, diagonal: Floats) -> BorderedFactor:
+def factor(band: Floats, columns: Floats, below: Floats, diagonal: Floats) -> BorderedFactor:
     """Factor a positive definite bordered band, scaled by `diagonal` (n + b,) so that pixels, radians and metres
-    compare. The first three are overwritten. Raises NotPositive."""
-    n = band.shape[0]
+    compare. columns (n, s + b) are s right-hand sides and the border, below (s + b, b) the right-hand sides' lower ends, as
+    rows, and the border's own block. The first three are overwritten. Raises NotPositive."""
+    n, s = band.shape[0], len(below) - below.shape[1]
+    border, corner = columns[:, s:], below[s:]
     scale, border_scale = scale_by(diagonal, band, border, corner)
+    columns[:, :s] *= scale[:, None]
+    below[:s] *= border_scale
     if n:
         _band_cholesky(band)
     panels = Panels.of(band)
-    panels.forward(border)
-    schur = corner - border.T @ border
+    panels.forward(columns)
+    inside = below - columns.T @ border
+    schur = inside[s:]
     try:
         m = cholesky(schur, lower=True, check_finite=False) if schur.size else schur
     except np.linalg.LinAlgError as fault:
         raise NotPositive(n) from fault
-    return BorderedFactor(band, border, m, scale, border_scale, panels)
+    solved = solve_triangular(m, inside[:s].T, lower=True, check_finite=False)
+    return BorderedFactor(band, columns, m, scale, border_scale, panels, solved)
 
 
 _pbtrf = ctypes.CFUNCTYPE(None, *[ctypes.c_void_p] * 6)(

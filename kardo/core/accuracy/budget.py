@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -20,12 +20,14 @@ CHUNK = 200  # map points at a time: wide enough for matrix products
 @dataclass(frozen=True)
 class OnMap:
     """What the network says of k map points: absolute covariances (k, 3, 3), NaN where a point cannot be intersected;
-    the budget's shares; covariance (3k, 3m) with m misclosures; and, where kept, the points' rows of the full inverse
-    as columns over band (n, 3k, single precision) and border (b, 3k)."""
+    the budget's shares; covariance (3k, 3m) with m misclosures; what the cameras' terms do to the points (s, 3k), of which
+    the covariances hold the products; and, where kept, the points' rows of the full inverse as columns over band
+    (n, 3k, single precision) and border (b, 3k)."""
 
     covariances: Floats
     shares: list[Share]
     with_misclosures: Floats
+    pattern: Floats
     rows_band: Floats | None
     rows_border: Floats | None
 
@@ -45,12 +47,14 @@ def propagate_to_map(
 ) -> OnMap:
     """Covariances (k, 3, 3) of the map points `which` (k,), and the shares q_j N_g q_j' of every source averaged over them.
 
-    Images take what is left of the total: the shares add to it by the identity q_j N q_j' = C_jj. Points go through in
+    Images take what is left of the total: the shares add to it by the identity q_j N q_j' = C_jj, the cameras' pattern coming
+    on top of it. Points go through in
     chunks, so that memory stays with the band, not with the map.
     """
     n, b, k = solution.factor.n, len(solution.factor.m), len(which)
     covariances = np.full((k, 3, 3), np.nan)
     crossed = np.zeros((3 * k, 3 * len(misclosures) if misclosures else 0))
+    pattern = np.zeros((len(solution.rays.deformation), 3 * k))
     rows_band: Any = np.zeros((n, 3 * k), dtype=np.float32) if keep_rows else None
     rows_border = np.zeros((b, 3 * k)) if keep_rows else None
     parts: dict[Source, list[Floats]] = {}
@@ -62,6 +66,7 @@ def propagate_to_map(
         at = (3 * places[:, None] + np.arange(3)).ravel()
         own = points.each()
         covariances[places] = own
+        pattern[:, at] = points.pattern
         usable = np.isfinite(own).all(axis=(1, 2))
         if misclosures:
             crossed[at] = points.band.T @ misclosures.y_band + points.border.T @ misclosures.h_border
@@ -77,7 +82,7 @@ def propagate_to_map(
         progress(done / k)
     total = np.einsum("kaa->ka", covariances[np.isfinite(covariances).all(axis=(1, 2))]).ravel()
     shares = _shares({source: np.concatenate(some) for source, some in parts.items()}, total)
-    return OnMap(covariances, shares, crossed, rows_band, rows_border)
+    return OnMap(covariances, shares, crossed, pattern, rows_band, rows_border)
 
 
 def _parts(
@@ -93,6 +98,8 @@ def _parts(
     of_interior = q_border[: solution.shift_first] ** 2 / net.sigma_io.reshape(-1, 1) ** 2
     for k, camera in enumerate(net.cameras):
         parts["calibration", camera] = np.nansum(of_interior[7 * k : 7 * k + 7], axis=0)
+        if len(terms := net.deformation.terms[k]):
+            parts["pattern", camera] = (points.pattern[terms] ** 2).sum(axis=0)
     for s, shift in enumerate(net.shifts):
         source = ("legs", shift.id.rpartition(".")[0]) if shift.kind == "leg" else shift.key
         prior = (q_shift[3 * s : 3 * s + 3] ** 2 / net.shift_sigma[s][:, None] ** 2).sum(axis=0)
@@ -143,6 +150,21 @@ def _targets(solution: Solution, which: Ints, joint: Floats, q_shift: Floats) ->
             moved += net.point_shares[at, :, None] * q_shift[3 * s : 3 * s + 3]
         out += (1.0 / net.sigma_x[j] ** 2) @ moved**2
     return out
+
+
+def with_added(
+    shares: list[Share], network: tuple[float, float], added: dict[Source, tuple[float, float]]
+) -> list[Share]:
+    """The shares of the network's mean variances (H, V), and those of what is added to them, by source: each keeps its
+    sigma, and all add to the whole again."""
+    (h, v), (more_h, more_v) = network, np.sum([*added.values(), (0.0, 0.0)], axis=0).tolist()
+    all_h, all_v = h + more_h, v + more_v
+    out = [replace(s, share_h=s.share_h * h / all_h, share_v=s.share_v * v / all_v) for s in shares]
+    out += [
+        Share(*source, of_h / all_h, of_v / all_v, math.sqrt(max(of_h, 0.0)), math.sqrt(max(of_v, 0.0)))
+        for source, (of_h, of_v) in added.items()
+    ]
+    return sorted(out, key=lambda s: -max(s.share_h, s.share_v))
 
 
 def _shares(parts: dict[Source, Floats], total: Floats) -> list[Share]:

@@ -114,7 +114,7 @@ def _inverse_iteration(solved: BorderedFactor, n: int, b: int) -> Floats:
     vectors, _ = np.linalg.qr(rng.standard_normal((n + b, min(MOST, n + b))))
     for _ in range(4):
         top, bottom = np.ascontiguousarray(vectors[:n]), np.ascontiguousarray(vectors[n:])
-        vectors, _ = np.linalg.qr(np.vstack(solved.backward(*solved.forward(top, bottom))))
+        vectors, _ = np.linalg.qr(np.vstack(solved.backward(*solved.forward(top, bottom)[:2])))
     return vectors
 
 

@@ -4,6 +4,9 @@ A point with rays and a survey, once eliminated, leaves in the normal equations 
 H' R^-1 H with  H = G + S  (G as in section 3 of docs/accuracy.md, S the shifts the survey hangs on) and
 R = App^-1 + Sigma,  App from the rays alone. So adding, dropping, moving or re-observing a target changes the inverse by a
 correction of rank three, and what its rays tie together is left as it was: of one point among thousands.
+
+The cameras' deformation moves a misclosure by  F = App^-1 B_s + H N^-1 N_os,  and a point by E. With the inverse corrected,
+Q - Q H' K H Q, the point is moved by  E - G Q H' K F.
 """
 
 from dataclasses import dataclass, replace
@@ -22,7 +25,8 @@ from kardo.core.arrays import Bools, Floats, Lists
 class Misclosures:
     """k control points in the order asked. y = L^-1 G' over band (n, 3k) and border (b, 3k); shifts = L^-1 S' over the
     border (b, 3k) (it has nothing over the band); own (k, 3, 3) is App^-1 of the rays, usable marks points whose rays
-    intersect; g_band (n, 3k) and g_border (b, 3k) are G' itself; survey (k, 3, 3) is Sigma."""
+    intersect; g_band (n, 3k) and g_border (b, 3k) are G' itself; survey (k, 3, 3) is Sigma; pattern (s, 3k) is E' of the
+    intersected positions, pattern_shifts (s, 3k) the terms' effect on the shifts that the surveys hold."""
 
     y_band: Floats
     y_border: Floats
@@ -33,6 +37,8 @@ class Misclosures:
     g_border: Floats
     s_border: Floats
     survey: Floats
+    pattern: Floats
+    pattern_shifts: Floats
 
     def __len__(self) -> int:
         return len(self.own)
@@ -41,6 +47,11 @@ class Misclosures:
     def h_border(self) -> Floats:
         """L^-1 H' over the border (b, 3k)."""
         return self.y_border + self.shifts
+
+    @property
+    def h_pattern(self) -> Floats:
+        """F' (s, 3k)."""
+        return self.pattern + self.pattern_shifts
 
     @property
     def noise(self) -> Floats:
@@ -60,6 +71,8 @@ class Misclosures:
             self.g_border[:, columns],
             self.s_border[:, columns],
             self.survey[which],
+            self.pattern[:, columns],
+            self.pattern_shifts[:, columns],
         )
 
 
@@ -68,9 +81,9 @@ def join(some: list[Misclosures], solution: Solution) -> Misclosures:
     n, b = solution.factor.n, len(solution.factor.m)
     if not some:
         wide, block = np.zeros((b, 0)), np.zeros((0, 3, 3))
-        return Misclosures(
-            np.zeros((n, 0)), wide, wide, block, np.zeros(0, dtype=bool), np.zeros((n, 0)), wide, wide, block
-        )
+        terms = np.zeros((len(solution.rays.deformation), 0))
+        no_band, nobody = np.zeros((n, 0)), np.zeros(0, dtype=bool)
+        return Misclosures(no_band, wide, wide, block, nobody, no_band, wide, wide, block, terms, terms)
     return Misclosures(
         np.hstack([m.y_band for m in some]),
         np.hstack([m.y_border for m in some]),
@@ -81,6 +94,8 @@ def join(some: list[Misclosures], solution: Solution) -> Misclosures:
         np.hstack([m.g_border for m in some]),
         np.hstack([m.s_border for m in some]),
         np.concatenate([m.survey for m in some]),
+        np.hstack([m.pattern for m in some]),
+        np.hstack([m.pattern_shifts for m in some]),
     )
 
 
@@ -103,23 +118,23 @@ def misclosures(solution: Solution, control: ControlRays) -> Misclosures:
     rays = normals.weighted_rays(alone, solution.position)
     usable = rays.usable & (np.diff(rays.rays.start) >= 2)
     rays = replace(rays, usable=usable)
-    g_band, g_border = normals.point_rows(
-        rays, np.arange(k), solution.factor.n, len(solution.factor.m), solution.shift_first
-    )
+    rows = normals.point_rows(rays, np.arange(k), solution.factor.n, len(solution.factor.m))
     columns = replace(solution, rays=rays).columns(np.arange(k))
     back = np.argsort(columns.asked)
     order = (3 * back[:, None] + np.arange(3)).ravel()
-    none = np.zeros_like(g_border)
+    none = np.zeros_like(rows.border)
     solved = Misclosures(
         columns.band[:, order],
         columns.border[:, order],
         none,
         np.where(usable[:, None, None], columns.own[back], 0.0),
         usable,
-        g_band,
-        g_border,
+        rows.band,
+        rows.border,
         none,
         np.zeros((k, 3, 3)),
+        columns.pattern[:, order],
+        np.zeros_like(columns.pattern),
     )
     return hung(solved, solution, control)
 
@@ -133,7 +148,11 @@ def hung(solved: Misclosures, solution: Solution, control: ControlRays) -> Miscl
     ).T
     shifts = solve_triangular(root.m, s_border * root.border_scale[:, None], lower=True, check_finite=False)
     return replace(
-        solved, shifts=shifts, s_border=s_border, survey=np.einsum("ka,ab->kab", control.sigma**2, np.eye(3))
+        solved,
+        shifts=shifts,
+        s_border=s_border,
+        survey=np.einsum("ka,ab->kab", control.sigma**2, np.eye(3)),
+        pattern_shifts=root.solved_border.T @ shifts,
     )
 
 
@@ -148,7 +167,7 @@ def difference_covariance(seen: Misclosures, solution: Solution) -> Floats:
     with_shifts = seen.y_border.T @ seen.shifts
     prior = seen.s_border[solution.shift_first :]
     shared = prior.T @ (solution.network.shift_sigma.ravel()[:, None] ** 2 * prior)
-    y = seen.y_band.T @ seen.y_band + seen.y_border.T @ seen.y_border
+    y = seen.y_band.T @ seen.y_band + seen.y_border.T @ seen.y_border + seen.pattern.T @ seen.pattern
     return np.asarray(y + with_shifts + with_shifts.T + shared + block_diagonal(seen.own + seen.survey))
 
 

@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from kardo.core.accuracy.deformation import HIGHEST, Deformation
 from kardo.core.arrays import Bools, Floats, Ints, Json, Lists
 from kardo.core.errors import NetworkError
 from kardo.core.flight.imaging import rotations
@@ -19,7 +20,7 @@ from kardo.core.plan.naming import reference, without_braces
 class Network:
     """A planned adjustment. Metres, pixels and radians, east-north-up, one standard deviation.
 
-    f_px (k,) and sigma_io (k, 7) per camera, cameras their names; shifts with shift_sigma (s, 3); exposures c, ypr,
+    f_px (k,) and sigma_io (k, 7) per camera, cameras their names, deformation what their images share; shifts with shift_sigma (s, 3); exposures c, ypr,
     sigma_c, sigma_att (n, 3); points x, sigma_x (m, 3), rays to exposures, and sigma_px (r,) of every ray. A sigma of NaN means "not
     observed"; infinity means "free, no prior". check[j] marks a point intersected afterwards, which
     takes no part in the network. A check is the second, surveyed position of a point. A surveyed position holds its
@@ -31,6 +32,7 @@ class Network:
     f_px: Floats
     sigma_io: Floats
     cameras: tuple[str, ...]
+    deformation: Deformation
     shifts: tuple[Shift, ...]
     shift_sigma: Floats
     c: Floats
@@ -80,7 +82,7 @@ class Network:
     def to_json(self) -> Json:
         """NETWORK.json of docs/accuracy.md: lists of plain numbers, degrees for angles."""
         data: Json = {
-            "camera": _camera_json(self.f_px[0], self.sigma_io[0]),
+            "camera": self._camera_json(0),
             "shifts": [
                 {
                     "name": s.id if s.kind == "shift" else f"{s.kind} {s.id}",
@@ -98,8 +100,18 @@ class Network:
             ],
         }
         if len(self.f_px) > 1:
-            data["cameras"] = [_camera_json(f, s) for f, s in zip(self.f_px, self.sigma_io, strict=True)]
+            data["cameras"] = [self._camera_json(k) for k in range(len(self.f_px))]
         return data
+
+    def _camera_json(self, k: int) -> Json:
+        width, height = (int(px) if np.isfinite(px) else None for px in self.deformation.frame[k])
+        return {
+            "f_px": float(self.f_px[k]),
+            "sigma_io": _numbers(self.sigma_io[k]),
+            "width_px": width,
+            "height_px": height,
+            "deformation": self.deformation.rows(k) or None,
+        }
 
     def _exposure_json(self, i: int) -> Json:
         one: Json = {
@@ -139,10 +151,6 @@ def _hanging_json(shifts: Lists, shares: Floats, k: int) -> Json:
     return {"shifts": shifts[k].tolist()} | ({"shares": own.tolist()} if (own != 1.0).any() else {})
 
 
-def _camera_json(f_px: float, sigma_io: Floats) -> Json:
-    return {"f_px": float(f_px), "sigma_io": _numbers(sigma_io)}
-
-
 def _one_or_all(sigma: Floats) -> float | list[float]:
     """The sigma of a point's rays: one number where they share it."""
     return float(sigma[0]) if len(sigma) and (sigma == sigma[0]).all() else sigma.tolist()
@@ -179,6 +187,7 @@ def _read(data: Json) -> Network:
         f_px=np.array([c["f_px"] for c in cameras], dtype=float),
         sigma_io=np.array([_free(c["sigma_io"], 7) for c in cameras]).reshape(-1, 7),
         cameras=tuple(str(c.get("name", k + 1)) for k, c in enumerate(cameras)),
+        deformation=Deformation.of([_frame(c) for c in cameras], [_terms(c) for c in cameras]),
         shifts=tuple(_shift(s) for s in shifts),
         shift_sigma=np.array([_free(s.get("sigma"), 3) for s in shifts]).reshape(-1, 3),
         c=_triples([e["c"] for e in exposures], np.nan),
@@ -200,6 +209,25 @@ def _read(data: Json) -> Network:
         check_shifts=Lists.of([c.get("shifts") or [] for c in checks]),
         check_shares=_shares(checks),
     )
+
+
+def _frame(camera: Json) -> tuple[float, float]:
+    width, height = (camera.get(side) for side in ("width_px", "height_px"))
+    return (np.nan if width is None else float(width), np.nan if height is None else float(height))
+
+
+def _terms(camera: Json) -> list[list[float]]:
+    """A camera's rows (axis, i, j, sigma)."""
+    rows = [[float(v) for v in row] for row in camera.get("deformation") or []]
+    for row in rows:
+        if len(row) != 4:
+            raise ValueError(f"a term of a deformation is [axis, i, j, sigma], not {row}")
+        axis, i, j, sigma = row
+        if not np.isfinite(sigma) or axis not in (0, 1) or not all(0 <= k <= HIGHEST and k == int(k) for k in (i, j)):
+            raise ValueError(
+                f"a term moves axis 0 or 1, by polynomials of degree 0 to {HIGHEST}, with a finite sigma; not {row}"
+            )
+    return rows
 
 
 def _shares(positions: Sequence[Json]) -> Floats:
@@ -252,6 +280,7 @@ def _validate(net: Network) -> None:
             raise NetworkError("A coordinate or angle is missing or not a number.", where=f"{name}[{bad[0]}]")
     sigmas = (
         ("camera.sigma_io", net.sigma_io),
+        ("camera.deformation", net.deformation.sigma[:, None]),
         ("shifts", net.shift_sigma),
         ("exposures.sigma_c", net.sigma_c),
         ("exposures.sigma_att", net.sigma_att),
@@ -279,6 +308,11 @@ def _validate(net: Network) -> None:
             raise NetworkError("A share of a shift lies between 0 and 1.", where=f"shares of {name}")
     if not np.isfinite(net.check_sigma).all():
         raise NetworkError("Every check needs its own three standard deviations.", where="checks")
+    without = np.flatnonzero(~(net.deformation.frame > 0).all(axis=1) & (np.diff(net.deformation.terms.start) > 0))
+    if without.size:
+        raise NetworkError(
+            "A deformation needs the image's width_px and height_px.", where=f"cameras, entry {without[0]}"
+        )
     behind = _behind(net)
     if behind is not None:
         raise NetworkError(

@@ -3,6 +3,9 @@
 Order of the unknowns: exposures (6 each: attitude, centre) along the order that gives the narrowest
 band, then the border: 7 interior parameters per camera and 3 per shift. Point j with partials Jx to
 itself and Jo to the rest leaves  N - sum_j B_j' App_j^-1 B_j  with  B_j = sum w Jx' Jo.
+
+Terms of the cameras' deformation are considered, not adjusted: their columns go through the elimination like those of the
+border and come out as  N_os = sum w Jo' Js - sum_j B_j' App_j^-1 B_s,j,  each multiplied by its term's sigma.
 """
 
 from dataclasses import dataclass
@@ -14,6 +17,7 @@ from numba import njit, prange, uint64
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import reverse_cuthill_mckee
 
+from kardo.core.accuracy.deformation import Deformation, TermArrays, fill_terms
 from kardo.core.accuracy.network import Network
 from kardo.core.arrays import Bools, Floats, Ints, Lists
 from kardo.core.flight.imaging import ray_partials, rotations
@@ -25,8 +29,8 @@ FLAT_INTERSECTION = 1e-12  # smallest ratio of eigenvalues at which rays still m
 
 class RayArrays(NamedTuple):
     """What the compiled loops take of the rays: lists of exposures by point, camera and partials of each ray, each point's
-    survey weight and own block, the shifts of each point and how much of each it holds, and the border's first column of a
-    shift."""
+    survey weight and own block, the shifts of each point and how much of each it holds; the cameras' terms; and the first
+    columns of interior parameters and of shifts, those of the terms coming before."""
 
     start: Ints
     seen: Ints
@@ -38,16 +42,23 @@ class RayArrays(NamedTuple):
     shift_start: Ints
     shift: Ints
     shift_share: Floats
-    shift_first: int
     a_pp: Floats
+    to_frame: Floats
+    t_span: Ints
+    t_i: Ints
+    t_j: Ints
+    t_sigma: Floats
+    degrees: int
+    io_first: int
+    shift_first: int
 
 
 class Matrix(NamedTuple):
-    """What the compiled loops write: the parts of the normal matrix."""
+    """What the compiled loops write: the parts of the normal matrix, the border's columns after those of the terms."""
 
     band: Floats
-    border: Floats
-    corner: Floats
+    columns: Floats
+    below: Floats
     diagonal: Floats
 
 
@@ -58,6 +69,7 @@ class Rays:
     rays lists the exposures of each point by position in the band (-1: exposure left out, ray removed);
     jx (r, 2, 3), je (r, 2, 6), ji (r, 2, 7) are divided by the ray's sigma; prior (m, 3) is the weight of
     the surveyed position, which holds shift_share (q, 3) of each of its shifts; a_pp (m, 3, 3) is the point's own block; usable marks points whose block is regular.
+    f_px (k,) and deformation are the cameras'.
     """
 
     rays: Lists
@@ -70,8 +82,10 @@ class Rays:
     shift_share: Floats
     a_pp: Floats
     usable: Bools
+    f_px: Floats
+    deformation: Deformation
 
-    def arrays(self, shift_first: int) -> RayArrays:
+    def arrays(self) -> RayArrays:
         """For the compiled loops."""
         return RayArrays(
             self.rays.start,
@@ -84,8 +98,11 @@ class Rays:
             self.shifts.start,
             self.shifts.values,
             self.shift_share,
-            shift_first,
             self.a_pp,
+            *self.deformation.arrays(self.f_px),  # flat: the compiled loops take no tuple in a tuple
+            self.deformation.degrees,
+            len(self.deformation),
+            len(self.deformation) + 7 * len(self.f_px),
         )
 
     @cached_property
@@ -98,19 +115,30 @@ class Rays:
 
 @dataclass(frozen=True)
 class Normals:
-    """Reduced normal equations. band (n, half_band + 1) holds column j of the lower band in row j; border
-    (n, b); corner (b, b). diagonal (n + b,) is that of the matrix before the points were eliminated: against it a
+    """Reduced normal equations. band (n, half_band + 1) holds column j of the lower band in row j; columns
+    (n, s + b) those of the terms, which are considered, and of the border; below (s + b, b) the same columns' lower ends,
+    as rows. diagonal (n + b,) is that of the matrix before the points were eliminated: against it a
     parameter that the points can take up shows as what it is. order[i] is the exposure at position i of the band, position its inverse
     (-1 for an exposure left out)."""
 
     band: Floats
-    border: Floats
-    corner: Floats
+    columns: Floats
+    below: Floats
     diagonal: Floats
     order: Ints
     position: Ints
     in_network: Bools
     rays: Rays
+
+    @property
+    def border(self) -> Floats:
+        """Columns (n, b) of the border."""
+        return self.columns[:, len(self.rays.deformation) :]
+
+    @property
+    def corner(self) -> Floats:
+        """The border's own block (b, b)."""
+        return self.below[len(self.rays.deformation) :]
 
     @property
     def half_band(self) -> int:
@@ -193,7 +221,8 @@ def weighted_rays(net: Network, position: Ints) -> Rays:
     eigen = np.linalg.eigvalsh(a_pp)
     usable = eigen[:, 0] > FLAT_INTERSECTION * np.maximum(eigen[:, 2], 1e-300)
     at = Lists(rays.start, position[exposure])
-    return Rays(at, net.camera[exposure], jx, je, ji, prior, net.point_shifts, net.point_shares, a_pp, usable)
+    hung = net.point_shifts, net.point_shares
+    return Rays(at, net.camera[exposure], jx, je, ji, prior, *hung, a_pp, usable, net.f_px, net.deformation)
 
 
 @njit(cache=True, parallel=True, nogil=True)
@@ -218,13 +247,12 @@ def form(net: Network) -> Normals:
     rays = weighted_rays(net, position)
     points = points & rays.usable
     half_band = 6 * _spread(net, order, points) + 5 if len(order) else 0
-    n, border_size = 6 * len(order), 7 * len(net.f_px) + 3 * len(net.shift_sigma)
-    band = np.zeros((n, half_band + 1))
-    border, corner = np.zeros((n, border_size)), np.zeros((border_size, border_size))
-    diagonal = np.zeros(n + border_size)
-    matrix = Matrix(band, border, corner, diagonal)
+    n, border_size, terms = 6 * len(order), 7 * len(net.f_px) + 3 * len(net.shift_sigma), len(net.deformation)
+    band, columns = np.zeros((n, half_band + 1)), np.zeros((n, terms + border_size))
+    below, diagonal = np.zeros((terms + border_size, border_size)), np.zeros(n + border_size)
+    matrix = Matrix(band, columns, below, diagonal)
     which, segments = _segments(np.flatnonzero(points), rays.rays, half_band, len(order))
-    arrays = rays.arrays(7 * len(net.f_px))
+    arrays = rays.arrays()
     for phase in (0, 1):
         _eliminate_points(which, segments[phase:], half_band // 6 + 1, arrays, matrix)
     _add_positions(
@@ -233,13 +261,14 @@ def form(net: Network) -> Normals:
         1.0 / net.sigma_att**2,
         net.exposure_shifts.start,
         net.exposure_shifts.values,
+        arrays.io_first,
         arrays.shift_first,
         matrix,
     )
     prior = np.r_[1.0 / net.sigma_io.ravel() ** 2, 1.0 / net.shift_sigma.ravel() ** 2]
-    corner[np.diag_indices(border_size)] += prior
+    below[terms:][np.diag_indices(border_size)] += prior
     diagonal[n:] += prior
-    return Normals(band, border, corner, diagonal, order, position, points, rays)
+    return Normals(band, columns, below, diagonal, order, position, points, rays)
 
 
 def _segments(which: Ints, rays: Lists, half_band: int, exposures: int) -> tuple[Ints, Ints]:
@@ -257,16 +286,17 @@ def _segments(which: Ints, rays: Lists, half_band: int, exposures: int) -> tuple
 
 @njit(cache=True, parallel=True, nogil=True)
 def _eliminate_points(which, segments, reach, rays, matrix):  # type: ignore[no-untyped-def]
-    """Work through segments 0, 2, 4 ... at the same time, each with a corner of its own."""
-    b, n = matrix.corner.shape[0], matrix.band.shape[0]
+    """Work through segments 0, 2, 4 ... at the same time, each with lower ends of its own."""
+    wide, b = matrix.below.shape
+    n = matrix.band.shape[0]
     count = len(segments) // 2
-    corners = np.zeros((count, b, b))
+    ends = np.zeros((count, wide, b))
     diagonals = np.zeros((count, b))
     for k in prange(count):
         own = which[segments[2 * k] : segments[2 * k + 1]]
-        _eliminate_segment(own, reach, rays, matrix, corners[k], diagonals[k])
+        _eliminate_segment(own, reach, rays, matrix, ends[k], diagonals[k])
     for k in range(count):
-        matrix.corner[:] += corners[k]
+        matrix.below[:] += ends[k]
         matrix.diagonal[n:] += diagonals[k]
 
 
@@ -295,15 +325,17 @@ def _move_to_band(blocks, deep, q, band):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True)
-def _eliminate_segment(which, reach, rays, matrix, corner, diagonal_b):  # type: ignore[no-untyped-def]
+def _eliminate_segment(which, reach, rays, matrix, below, diagonal_b):  # type: ignore[no-untyped-def]
     """Points come in the order of their first exposure. Blocks of six by six gather in a ring of as many exposures as
     the band reaches, where each lies in one piece (in the band every row of it is on another page of memory), and move
     to the band once no later point can touch them. Loops are written out: on such blocks a call costs more than the sums."""
     if len(which) == 0:
         return
-    start, seen, camera, jx, je, ji, prior, s_start, s_values, s_share, s_first, a_pp = rays
+    start, seen, camera, jx, je, ji, prior, s_start, s_values, s_share, a_pp = rays[:11]
+    terms, io, s_first = TermArrays(*rays[11:16]), rays.io_first, rays.shift_first
     band, border, _, diagonal = matrix
-    b = corner.shape[0]
+    b = below.shape[0]
+    powers, moved, of_io = np.empty((2, rays.degrees)), np.empty(io), np.zeros((s_first - io, io))
     ring, deep = np.zeros((reach, reach, 6, 6)), np.zeros(reach, dtype=np.int64)
     waiting = _first_seen(which[0], start, seen)  # the first exposure whose blocks are not yet in the band
     lower, u_b, t_b = np.empty((3, 3)), np.zeros((3, b)), np.zeros((3, b))
@@ -321,7 +353,7 @@ def _eliminate_segment(which, reach, rays, matrix, corner, diagonal_b):  # type:
         u_b[:, :used] = 0.0
         for k in range(n):
             r = r0 + k
-            p, cam = seen[r], 7 * camera[r]
+            p, cam, cam_b = seen[r], io + 7 * camera[r], 7 * camera[r]
             own = ring[p % reach, 0]
             for c in range(6):
                 for a in range(3):
@@ -335,38 +367,64 @@ def _eliminate_segment(which, reach, rays, matrix, corner, diagonal_b):  # type:
                 for a in range(6):
                     border[6 * p + a, cam + c] += je[r, 0, a] * ji[r, 0, c] + je[r, 1, a] * ji[r, 1, c]
                 for a in range(7):
-                    corner[cam + a, cam + c] += ji[r, 0, a] * ji[r, 0, c] + ji[r, 1, a] * ji[r, 1, c]
-                diagonal_b[cam + c] += ji[r, 0, c] ** 2 + ji[r, 1, c] ** 2
+                    below[cam + a, cam_b + c] += ji[r, 0, a] * ji[r, 0, c] + ji[r, 1, a] * ji[r, 1, c]
+                diagonal_b[cam_b + c] += ji[r, 0, c] ** 2 + ji[r, 1, c] ** 2
+            fill_terms(terms, camera[r], ji[r], powers, moved)
+            for h in range(2):
+                t0, t1 = terms.span[camera[r], h], terms.span[camera[r], h + 1]
+                _add_terms(jx[r, h], moved, t0, t1, u_b, 0)
+                _add_terms(je[r, h], moved, t0, t1, border, 6 * p)
+                _add_terms(ji[r, h], moved, t0, t1, of_io, cam_b)
             _forward3(lower, t[k], t[k])
-        for i in range(s_start[j], s_start[j + 1]):
-            for a in range(3):
-                s, w = s_first + 3 * s_values[i] + a, prior[j, a] * s_share[i, a]
-                u_b[a, s] += w
-                diagonal_b[s] += w * s_share[i, a]
-                for i2 in range(s_start[j], s_start[j + 1]):
-                    corner[s, s_first + 3 * s_values[i2] + a] += w * s_share[i2, a]
+        hung = s_values[s_start[j] : s_start[j + 1]]
+        _add_survey(prior[j], hung, s_share[s_start[j] : s_start[j + 1]], s_first, io, u_b, below, diagonal_b)
         _forward3(lower, u_b[:, :used], t_b[:, :used])
-        _subtract_outer(t_b[:, :used], t_b[:, :used], corner)
+        _subtract_outer(t_b, used, t_b, uint64(io), uint64(used), below, 0)
         for k in range(n):
             p = seen[r0 + k]
-            _subtract_outer(t[k], t_b[:, :used], border[6 * p : 6 * p + 6])
+            _subtract_outer(t[k], 6, t_b, uint64(0), uint64(used), border, 6 * p)
             for m in range(n):
                 q = seen[r0 + m]
                 if q <= p:
                     at = uint64(36 * (q % reach * reach + p - q))
                     deep[q % reach] = max(deep[q % reach], p - q + 1)
                     _subtract_block(t[k], t[m], product, flat, at)
+    below[:io, : len(of_io)] += of_io.T
     for q in range(waiting, min(waiting + reach, band.shape[0] // 6)):
         _move_to_band(ring[q % reach], deep[q % reach], q, band)
 
 
 @njit(cache=True)
-def _subtract_outer(left, right, out):  # type: ignore[no-untyped-def]
-    """out -= left' right for two blocks of three rows."""
-    for a in range(left.shape[1]):
-        l0, l1, l2 = left[0, a], left[1, a], left[2, a]
-        for c in range(right.shape[1]):
-            out[a, c] -= l0 * right[0, c] + l1 * right[1, c] + l2 * right[2, c]
+def _add_survey(prior, shifts, shares, s_first, io, u_b, below, diagonal_b):  # type: ignore[no-untyped-def]
+    """What a point's survey ties together of the shifts it holds."""
+    for i in range(len(shifts)):
+        for a in range(3):
+            s, w = s_first + 3 * shifts[i] + a, prior[a] * shares[i, a]
+            u_b[a, s] += w
+            diagonal_b[s - io] += w * shares[i, a]
+            for i2 in range(len(shifts)):
+                below[s, s_first - io + 3 * shifts[i2] + a] += w * shares[i2, a]
+
+
+@njit(cache=True, fastmath={"contract"})
+def _add_terms(partials, moved, first, last, out, row):  # type: ignore[no-untyped-def]
+    """out += partials' moved for the terms of one axis of one ray, from a row of out on. Indices without a sign: of one
+    that could be less than zero the compiler makes two cases."""
+    for a in range(len(partials)):
+        j, line = partials[a], out[row + a]
+        for t in range(uint64(first), uint64(last)):
+            line[t] += j * moved[t]
+
+
+@njit(cache=True, fastmath={"contract"})
+def _subtract_outer(left, rows, right, first, last, out, at):  # type: ignore[no-untyped-def]
+    """out -= left' right for two blocks of three rows, from row `at` of out on: all of so many columns of left, and the
+    columns of right from first to last. Whole arrays are handed over: of a part of one, the compiler does not know that
+    neighbours lie together."""
+    for a in range(rows):
+        l0, l1, l2, line = left[0, a], left[1, a], left[2, a], out[at + a]
+        for c in range(uint64(last - first)):
+            line[c] -= l0 * right[0, first + c] + l1 * right[1, first + c] + l2 * right[2, first + c]
 
 
 @njit(cache=True, fastmath={"contract"})
@@ -403,8 +461,8 @@ def _forward3(lower, rhs, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True)
-def _add_positions(order, w_c, w_att, s_start, s_values, s_first, matrix):  # type: ignore[no-untyped-def]
-    band, border, corner, diagonal = matrix
+def _add_positions(order, w_c, w_att, s_start, s_values, io, s_first, matrix):  # type: ignore[no-untyped-def]
+    band, border, below, diagonal = matrix
     for p in range(len(order)):
         i = order[p]
         for a in range(3):
@@ -419,31 +477,42 @@ def _add_positions(order, w_c, w_att, s_start, s_values, s_first, matrix):  # ty
             shifts = s_values[s_start[i] : s_start[i + 1]]
             for s in shifts:
                 border[6 * p + 3 + a, s_first + 3 * s + a] += w
-                diagonal[band.shape[0] + s_first + 3 * s + a] += w
+                diagonal[band.shape[0] + s_first - io + 3 * s + a] += w
                 for s2 in shifts:
-                    corner[s_first + 3 * s + a, s_first + 3 * s2 + a] += w
+                    below[s_first + 3 * s + a, s_first - io + 3 * s2 + a] += w
 
 
-def point_rows(rays: Rays, which: Ints, n: int, border_size: int, s_first: int) -> tuple[Floats, Floats]:
-    """G of section 3 for some points: the derivative of each intersected point with respect to the other unknowns.
+@dataclass(frozen=True)
+class PointRows:
+    """G of section 3 for k points, as columns: the derivative of each intersected point with respect to the other unknowns
+    over band (n, 3k) and border (b, 3k), and what its own rays make of the cameras' terms (s, 3k), App^-1 B_s. Zero for a
+    point whose rays do not intersect."""
 
-    Returns the transpose over the band (n, 3k) and over the border (border_size, 3k); zero for a point whose rays do
-    not intersect.
-    """
-    g_e, g_b = np.zeros((n, 3 * len(which))), np.zeros((border_size, 3 * len(which)))
-    _fill_rows(which, rays.arrays(s_first), rays.usable, rays.a_pp_inverse, g_e, g_b)
-    return g_e, g_b
+    band: Floats
+    border: Floats
+    terms: Floats
+
+
+def point_rows(rays: Rays, which: Ints, n: int, border_size: int) -> PointRows:
+    """Of some points, by number (k,)."""
+    terms = len(rays.deformation)
+    g_e, g_b = np.zeros((n, 3 * len(which))), np.zeros((terms + border_size, 3 * len(which)))
+    _fill_rows(which, rays.arrays(), rays.usable, rays.a_pp_inverse, g_e, g_b)
+    return PointRows(g_e, g_b[terms:], -g_b[:terms])
 
 
 @njit(cache=True, parallel=True, nogil=True)
 def _fill_rows(which, rays, usable, a_inv, g_e, g_b):  # type: ignore[no-untyped-def]
-    start, seen, camera, jx, je, ji, prior, s_start, s_values, s_share, s_first, _ = rays
+    start, seen, camera, jx, je, ji, prior, s_start, s_values, s_share, _ = rays[:11]
+    terms, io, s_first = TermArrays(*rays[11:16]), rays.io_first, rays.shift_first
     for k in prange(len(which)):
         j = which[k]
         if not usable[j]:
             continue
+        powers, moved = np.empty((2, rays.degrees)), np.empty(io)
         for r in range(start[j], start[j + 1]):
-            p, cam = seen[r], 7 * camera[r]
+            p, cam = seen[r], io + 7 * camera[r]
+            fill_terms(terms, camera[r], ji[r], powers, moved)
             for d in range(3):
                 for h in range(2):
                     g = a_inv[j, d, 0] * jx[r, h, 0] + a_inv[j, d, 1] * jx[r, h, 1] + a_inv[j, d, 2] * jx[r, h, 2]
@@ -451,6 +520,8 @@ def _fill_rows(which, rays, usable, a_inv, g_e, g_b):  # type: ignore[no-untyped
                         g_e[6 * p + c, 3 * k + d] -= g * je[r, h, c]
                     for c in range(7):
                         g_b[cam + c, 3 * k + d] -= g * ji[r, h, c]
+                    for t in range(terms.span[camera[r], h], terms.span[camera[r], h + 1]):
+                        g_b[t, 3 * k + d] -= g * moved[t]
         for i in range(s_start[j], s_start[j + 1]):
             for a in range(3):
                 for d in range(3):

@@ -1,14 +1,17 @@
 """From a plan to its linear network: its flights' exposures, its control and the ground, with what they hang on."""
 
+import math
 from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 from shapely import Polygon, contains_xy
 
+from kardo.core.accuracy.deformation import Deformation, default_terms
+from kardo.core.accuracy.judged import Places, places
 from kardo.core.accuracy.network import Network
 from kardo.core.arrays import Bools, Floats, Ints, Lists
-from kardo.core.control.survey import survey
+from kardo.core.control.survey import base_mark, survey
 from kardo.core.errors import PlanError
 from kardo.core.flight.areas import area_polygon, site_polygon
 from kardo.core.flight.pattern import FlightPlan, all_flown
@@ -17,6 +20,7 @@ from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.gnss.shifts import Shift, all_shared, shared_by, unique
 from kardo.core.plan.assumptions import Assumptions
 from kardo.core.plan.control import ControlPoint
+from kardo.core.plan.kit import Camera
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import reference
 from kardo.core.plan.stands import OnInstrument, OnNothing, OnSetUp
@@ -30,8 +34,9 @@ ShiftIndex = dict[tuple[str, str], int]
 
 @dataclass(frozen=True)
 class ControlRays:
-    """How k control points will be observed: ENU (k, 3), rays, pixels (r,) of each ray, the survey's own sigma (k, 3), the
-    shifts each hangs on with its share (q, 3) of them, and the target's width in pixels (k,) where it is seen best."""
+    """How k control points will be observed: ENU (k, 3), rays, pixels (r,) of each ray, the survey's own sigma (k, 3) with
+    that of the centre's identification, the shifts each hangs on with its share (q, 3) of them, the sigma (k, 3) of the survey
+    with set-up and mark, the target's width in pixels (k,) where it is seen best, and the places."""
 
     x: Floats
     rays: Lists
@@ -39,7 +44,9 @@ class ControlRays:
     sigma: Floats
     shifts: Lists
     shares: Floats
+    total_sigma: Floats
     width_px: Floats
+    places: Places
 
     def take(self, which: Ints) -> "ControlRays":
         """Only some of the points."""
@@ -50,14 +57,17 @@ class ControlRays:
             self.sigma[which],
             self.shifts.take(which),
             self.shares[self.shifts.places(which)],
+            self.total_sigma[which],
             self.width_px[which],
+            self.places.take(which),
         )
 
 
 @dataclass(frozen=True)
 class Planned:
     """A plan's network with the keys to read it: which points are targets, checks, map sample and the samples of the
-    plan's areas; and what is needed to lay further control points over the same flights."""
+    plan's areas, with the places of the last two and of control; and what is needed to lay further control points over the
+    same flights."""
 
     plan: Plan
     network: Network
@@ -71,8 +81,10 @@ class Planned:
     map_e: Floats
     map_n: Floats
     map_step: float
+    map_places: Places
     area_points: tuple[Ints, ...]
-    width_px: Floats
+    area_places: tuple[Places, ...]
+    control: ControlRays
 
     def observe(self, plan: Plan, points: tuple[ControlPoint, ...]) -> ControlRays:
         """Control points over these flights. Raises PlanError for one that hangs on what this network has not."""
@@ -125,6 +137,8 @@ def planned_network(plan: Plan) -> Planned:
     network = _assemble(plan, sights, frame, shifts, index, control, ties, ground)
     counts = np.cumsum([len(ties.x), len(control.x), *ground.sizes])
     which, *samples = [np.arange(a, b) for a, b in pairwise(counts)]
+    every = places(ground.e, ground.n, ground.x, ground.rays, sights, surface, plan.assume)
+    on_ground = [every.take(some - len(ties.x) - len(control.x)) for some in samples]
     is_target = np.array([p.role == "target" for p in plan.control], dtype=bool)
     return Planned(
         plan,
@@ -139,8 +153,10 @@ def planned_network(plan: Plan) -> Planned:
         ground.map_e,
         ground.map_n,
         ground.map_step,
+        on_ground[0],
         tuple(samples[1:]),
-        control.width_px,
+        tuple(on_ground[1:]),
+        control,
     )
 
 
@@ -162,9 +178,25 @@ def _frame(plan: Plan, polygon: Polygon, surface: Surface) -> LocalFrame:
 def _all_shifts(plan: Plan, flights: tuple[FlightPlan, ...]) -> list[Shift]:
     """Of the flights' bases first, then their legs, then all else that control hangs on or could be hung on."""
     bases = [shift for f in flights for shift in shared_by(plan, f.flight.hangs_on)]
-    sigma = (plan.assume["leg_h"], plan.assume["leg_h"], plan.assume["leg_v"])
-    legs = [Shift("leg", f"{f.flight.id}.{k + 1}", sigma) for f in flights for k in range(len(f.legs))]
-    return unique([*bases, *legs, *all_shared(plan)])
+    return unique([*bases, *(leg for f in flights for leg in _leg_shifts(plan, f)), *all_shared(plan)])
+
+
+def _leg_shifts(plan: Plan, flight: FlightPlan) -> list[Shift]:
+    """The satellite error that each leg's exposures share, by the state of its positions; where they are corrected from a
+    base, growing with the leg's mean distance to it. Source: docs/accuracy.md, section 2."""
+    assume, state = plan.assume, LEG_ERROR[flight.flight.position_state]
+    mark = base_mark(plan, flight.flight.hangs_on) if flight.flight.corrected else None
+    shifts = []
+    for k in range(len(flight.legs)):
+        own = flight.leg == k
+        away = np.hypot(flight.e[own] - mark.e, flight.n[own] - mark.n).mean() if mark and own.any() else 0.0
+        growth = assume["fixed_ppm"] * 1e-6 * float(away)
+        h, v = (math.hypot(assume[f"{state}_{axis}"], growth) for axis in "hv")
+        shifts.append(Shift("leg", f"{flight.flight.id}.{k + 1}", (h, h, v)))
+    return shifts
+
+
+LEG_ERROR = {"fixed": "leg", "float": "float_leg", "code": "code_leg"}
 
 
 @dataclass(frozen=True)
@@ -178,8 +210,10 @@ class _Ties:
 
 @dataclass(frozen=True)
 class _Ground:
-    """Samples of the ground (of the map, then of each area, `sizes` long) in ENU with their rays."""
+    """Samples of the ground (of the map, then of each area, `sizes` long) in grid metres and ENU with their rays."""
 
+    e: Floats
+    n: Floats
     x: Floats
     rays: Lists
     sizes: list[int]
@@ -225,7 +259,7 @@ def _ground(plan: Plan, polygon: Polygon, surface: Surface, frame: LocalFrame, s
             mend="Bring in terrain that covers them.",
         )
     x = frame.to_enu(e, n, h)
-    return _Ground(x, rays_of(sights, x), [len(g[0]) for g in grounds], map_e, map_n, step)
+    return _Ground(e, n, x, rays_of(sights, x), [len(g[0]) for g in grounds], map_e, map_n, step)
 
 
 def _sample(polygon: Polygon, aimed: int) -> tuple[Floats, Floats, float]:
@@ -263,15 +297,21 @@ def _observe(
         seen = np.zeros(len(points))
         np.maximum.at(seen, rays.owner(), wide)
         best = np.where(seen > 0, seen, best)
+    finest = width / best
+    identify = assume["identify_target_px"] * finest * np.maximum(1.0, assume["target_full_px"] / best)
+    surface = plan.surface
+    assert surface is not None
     shifts = [[_place(index, held.shift, p) for held in some] for p, some in zip(points, surveyed.held, strict=True)]
     return ControlRays(
         x=x,
         rays=rays.keep(keep),
         sigma_px=target_ray_sigma(wide[keep], assume),
-        sigma=surveyed.sigma,
+        sigma=np.sqrt(surveyed.sigma**2 + identify[:, None] ** 2 * [1.0, 1.0, 0.0]),
         shifts=Lists.of(shifts),
         shares=np.array([held.share for some in surveyed.held for held in some]).reshape(-1, 3),
+        total_sigma=surveyed.total_sigma,
         width_px=best,
+        places=places(e, n, x, rays, sights, surface, assume),
     )
 
 
@@ -286,23 +326,24 @@ def target_ray_sigma(width_px: Floats, assume: Assumptions) -> Floats:
     return assume["target_ray_px"] * np.maximum(1.0, assume["target_full_px"] / np.maximum(width_px, 1e-9))
 
 
-def _camera_sigma(plan: Plan, sight: Sight, frame: LocalFrame) -> Floats:
-    """Sigma (n, 3) of each camera position of a flight: satellite noise growing with the distance to the base, lever arm,
-    and the exposure's moment along the track."""
+def _camera_sigma(plan: Plan, sight: Sight) -> Floats:
+    """Sigma (n, 3) of each camera position of a flight beside what its leg shares: satellite noise, lever arm, and the
+    exposure's moment along the track."""
     assume, flight = plan.assume, sight.flight.flight
-    state = flight.state if flight.corrected else "code"
-    setup = plan.setup(flight.hangs_on.setup) if isinstance(flight.hangs_on, OnSetUp) else None
-    mark = plan.mark(setup.mark) if setup else None
-    distance = np.zeros(len(sight.c))
-    if mark is not None and state != "code":
-        at = frame.to_enu(np.array([mark.e]), np.array([mark.n]), np.array([plan.mark_height(mark)]))[0]
-        distance = np.linalg.norm(sight.c - at, axis=1)
-    ppm = assume["fixed_ppm"] * 1e-6 * distance
     along = flight.speed * assume["trigger_time"]
     azimuth = sight.ypr[:, 0]
-    h = (assume[f"{state}_h"] + ppm) ** 2 + assume["lever_arm"] ** 2
-    v = (assume[f"{state}_v"] + ppm) ** 2 + assume["lever_arm"] ** 2
-    return np.sqrt(np.stack([h + (along * np.sin(azimuth)) ** 2, h + (along * np.cos(azimuth)) ** 2, v], axis=1))
+    h = assume[f"{flight.position_state}_h"] ** 2 + assume["lever_arm"] ** 2
+    v = assume[f"{flight.position_state}_v"] ** 2 + assume["lever_arm"] ** 2
+    return np.sqrt(
+        np.stack(
+            [h + (along * np.sin(azimuth)) ** 2, h + (along * np.cos(azimuth)) ** 2, np.full(len(azimuth), v)], axis=1
+        )
+    )
+
+
+def pattern_sigma(camera: Camera, assume: Assumptions) -> float:
+    """Sigma in pixels of each term of what a camera's images share, by its shutter and calibration state."""
+    return assume["pattern_rolling" if camera.shutter == "rolling" else f"pattern_{camera.calibration.state}"]
 
 
 def _exposure_shifts(plan: Plan, flights: tuple[FlightPlan, ...], index: ShiftIndex) -> list[list[int]]:
@@ -336,11 +377,15 @@ def _assemble(
         f_px=np.array([cam.f_px for cam in cameras]),
         sigma_io=np.array([cam.calibration.sigma_io for cam in cameras]),
         cameras=tuple(cam.id for cam in cameras),
+        deformation=Deformation.of(
+            [(cam.width_px, cam.height_px) for cam in cameras],
+            [default_terms(pattern_sigma(cam, plan.assume)) for cam in cameras],
+        ),
         shifts=tuple(shifts),
         shift_sigma=np.array([s.sigma for s in shifts], dtype=float).reshape(-1, 3),
         c=c,
         ypr=np.concatenate([s.ypr for s in sights]),
-        sigma_c=np.concatenate([_camera_sigma(plan, s, frame) for s in sights]),
+        sigma_c=np.concatenate([_camera_sigma(plan, s) for s in sights]),
         sigma_att=np.full((len(c), 3), np.nan),
         camera=np.concatenate([np.full(len(f.e), number[f.camera.id]) for f in flights]),
         exposure_shifts=Lists.of(_exposure_shifts(plan, flights, index)),

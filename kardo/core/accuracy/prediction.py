@@ -6,8 +6,9 @@ import time
 import numpy as np
 
 from kardo.core.accuracy import acceptance, effort, normals
-from kardo.core.accuracy.budget import OnMap, propagate_to_map
+from kardo.core.accuracy.budget import propagate_to_map, with_added
 from kardo.core.accuracy.effort import Progress
+from kardo.core.accuracy.judged import Errors, geoid_sigma, heights_of_surface, on_surface
 from kardo.core.accuracy.misclosures import difference_covariance, misclosures
 from kardo.core.accuracy.network import Network
 from kardo.core.accuracy.planned import Planned, planned_network
@@ -26,16 +27,15 @@ from kardo.core.accuracy.results import (
     Worst,
     nullable,
 )
-from kardo.core.accuracy.solution import DefectiveNetwork, Solution, as_seen, solve
+from kardo.core.accuracy.solution import DefectiveNetwork, SeenByChecks, Solution, as_seen, solve
 from kardo.core.accuracy.standards import VERTICAL_95, standards
 from kardo.core.accuracy.volume import mean_height_sigma
 from kardo.core.arrays import Floats, Json
 from kardo.core.flight.areas import area_polygon, site_polygon
-from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 
-ENGINE = 3  # raised whenever the same plan would give other numbers, or they are told in another shape
+ENGINE = 4  # raised whenever the same plan would give other numbers, or they are told in another shape
 CURVE = 40  # checks up to which the worth of the test is told
 BLIND_FROM = 0.05  # share of the variance from which a shift that the checks share is worth a sentence
 
@@ -92,11 +92,12 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Resul
         progress=lambda part: progress(effort.MAP, work.share(effort.MAP, part)),
     )
     progress(effort.CHECKS, work.share(effort.CHECKS))
-    variances, seen = map_variances(plan, on_map.covariances), as_seen(solution)
+    errors = errors_of(planned, on_map.covariances, as_seen(solution))
+    variances = errors.map_variances(plan)
+    budget = with_added(on_map.shares, errors.of_network(), errors.added(plan))
     border = np.sqrt(np.diag(solution.border_covariance()))
-    told = figures(plan.brief, variances, seen.measured, planned.network.check_sigma[seen.known])
     result = Result(
-        **vars(told),
+        **vars(figures(plan, errors)),
         map=error_map(planned, variances),
         hash=plan.hash,
         engine=ENGINE,
@@ -105,33 +106,29 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Resul
         chance_curve=_chance_curve(plan, planned, solution),
         volumes=_volumes(plan, planned, solution),
         control=_control_figures(plan, planned, solution),
-        reliability=reliability(tuple(p.id for p in plan.targets), targets, on_map.with_misclosures, variances),
+        reliability=reliability(tuple(p.id for p in plan.targets), targets, on_map, variances),
         sigma_io={camera: border[7 * k : 7 * k + 7].tolist() for k, camera in enumerate(net.cameras)},
         left_out=solution.left_out.tolist(),
         size=Size(net.n_exposures, 6 * len(solution.order) + len(solution.factor.m), solution.half_band),
-        budget=on_map.shares,
-        blind=_blind_spots(plan, planned, on_map),
+        budget=budget,
+        blind=_blind_spots(plan, planned, budget),
         seconds=time.perf_counter() - started,
     )
     progress(effort.DONE, 1.0)
     return result
 
 
-def map_variances(plan: Plan, covariances: Floats) -> Floats:
-    """Variances (k, 3) of the deliverable: the network's, and the geoid model's where heights are orthometric."""
-    variances = np.einsum("kaa->ka", covariances).copy()
-    variances[:, 2] += _geoid_sigma(plan) ** 2
-    return variances
+def errors_of(planned: Planned, covariances: Floats, seen: SeenByChecks) -> Errors:
+    """What a solved network says of the map, covariances (k, 3, 3), and of the checks."""
+    checks = np.array([p.role == "check" for p in planned.plan.control], dtype=bool)
+    at_checks = planned.control.take(np.flatnonzero(checks)[seen.known])
+    return Errors(covariances, planned.map_places, seen.measured, at_checks.total_sigma, at_checks.places)
 
 
-def _geoid_sigma(plan: Plan) -> float:
-    return plan.assume["geoid_v"] if plan.brief.heights != "ellipsoidal" else 0.0
-
-
-def figures(brief: Brief, variances: Floats, joint: Floats, survey: Floats) -> Figures:
-    """What the staff shows: absolute and as-seen RMSE, limits, chance. variances (k, 3) of the map; joint (3c, 3c) of the
-    checks that can be measured, survey (c, 3) their own sigmas."""
-    rmse_h, rmse_v = rmse(variances)
+def figures(plan: Plan, errors: Errors) -> Figures:
+    """What the staff shows: absolute and as-seen RMSE, limits, chance."""
+    brief, joint, survey = plan.brief, errors.differences(plan.brief), errors.survey
+    rmse_h, rmse_v = rmse(errors.map_variances(plan))
     seen_h, seen_v = rmse(np.diag(joint).reshape(-1, 3)) if len(joint) else (None, None)
     standard = standards()[brief.standard]
     chance = acceptance.chance_to_pass(joint, survey, standard, brief.terms)
@@ -147,11 +144,17 @@ def _chance_curve(plan: Plan, planned: Planned, solution: Solution) -> list[tupl
     if not plan.checks:
         return []
     checks = plan.checks + further_checks(plan, planned, CURVE - len(plan.checks))
-    found = misclosures(solution, planned.observe(plan, checks))
-    survey = np.sqrt(np.einsum("kaa->ka", found.survey[found.usable]))
+    control = planned.observe(plan, checks)
+    found = misclosures(solution, control)
     own = int(found.usable[: len(plan.checks)].sum())
-    joint = difference_covariance(found.take(found.usable), solution)
-    return acceptance.chance_by_count(joint, survey, standards()[plan.brief.standard], plan.brief.terms, own)
+    joint, measured = (
+        difference_covariance(found.take(found.usable), solution),
+        control.take(np.flatnonzero(found.usable)),
+    )
+    if heights_of_surface(plan.brief):
+        joint = on_surface(joint, measured.places)
+    standard, terms = standards()[plan.brief.standard], plan.brief.terms
+    return acceptance.chance_by_count(joint, measured.total_sigma, standard, terms, own)
 
 
 def further_checks(plan: Plan, planned: Planned, count: int) -> tuple[ControlPoint, ...]:
@@ -171,14 +174,15 @@ def further_checks(plan: Plan, planned: Planned, count: int) -> tuple[ControlPoi
 
 def _volumes(plan: Plan, planned: Planned, solution: Solution) -> list[Volume]:
     """The whole site, then each area: standard deviation of its mean height and of its volume, and both at 95 %."""
-    places = [("", site_polygon(plan).area, planned.map_points)]
-    for area, points in zip(plan.site.areas, planned.area_points, strict=True):
-        places.append((area.id, area_polygon(area).area, points))
+    grounds = [("", site_polygon(plan).area, planned.map_points, planned.map_places)]
+    for area, points, places in zip(plan.site.areas, planned.area_points, planned.area_places, strict=True):
+        grounds.append((area.id, area_polygon(area).area, points, places))
     out = []
-    for key, extent, points in places:
+    for key, extent, points, places in grounds:
         sigma = mean_height_sigma(solution, points)
         if sigma is not None:
-            sigma = math.hypot(sigma, _geoid_sigma(plan))
+            noise = places.mean_noise(extent, plan.assume["surface_length_px"])
+            sigma = math.sqrt(sigma**2 + noise + geoid_sigma(plan) ** 2)
             at_95 = VERTICAL_95 * sigma
             out.append(Volume(key, extent, sigma, sigma * extent, at_95, at_95 * extent))
     return out
@@ -215,7 +219,7 @@ def _control_figures(plan: Plan, planned: Planned, solution: Solution) -> list[C
     cov = solution.point_covariances(which)
     images = np.diff(planned.network.rays.start)[which]
     sigma = np.concatenate([planned.network.sigma_x[planned.targets], planned.network.check_sigma])
-    width = {p.id: float(w) for p, w in zip(plan.control, planned.width_px, strict=True)}
+    width = {p.id: float(w) for p, w in zip(plan.control, planned.control.width_px, strict=True)}
     rows = []
     for k, p in enumerate((*plan.targets, *plan.checks)):
         known = bool(np.isfinite(cov[k]).all())
@@ -233,11 +237,11 @@ def _ellipse(cov: Floats, convergence: float) -> Ellipse:
     return Ellipse(float(np.sqrt(values[1])), float(np.sqrt(max(values[0], 0.0))), float(azimuth))
 
 
-def _blind_spots(plan: Plan, planned: Planned, on_map: OnMap) -> list[BlindSpot]:
+def _blind_spots(plan: Plan, planned: Planned, budget: list[Share]) -> list[BlindSpot]:
     """Every shift of some weight that the map hangs on together with some or all of the checks, the largest first."""
     net = planned.network
     used = set(net.exposure_shifts.values.tolist()) | set(net.point_shifts.values.tolist())
-    shares: dict[tuple[str, str], Share] = {(s.kind, s.id): s for s in on_map.shares}
+    shares: dict[tuple[str, str], Share] = {(s.kind, s.id): s for s in budget}
     found = []
     whole = np.asarray((net.check_shares > 0.99).all(axis=1))  # who holds a part of a shift sees the rest of it
     held = net.check_shifts.keep(whole)

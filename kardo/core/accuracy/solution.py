@@ -9,7 +9,7 @@ from kardo.core.accuracy import normals
 from kardo.core.accuracy.banded import BorderedFactor, NotPositive, factor
 from kardo.core.accuracy.defects import Defect, explain
 from kardo.core.accuracy.network import Network, shares_matrix
-from kardo.core.accuracy.normals import Normals, Rays
+from kardo.core.accuracy.normals import Normals, PointRows, Rays
 from kardo.core.arrays import Bools, Floats, Ints
 
 CHUNK = 200  # points solved at a time where only their own covariances are wanted
@@ -25,10 +25,11 @@ class DefectiveNetwork(Exception):
 
 @dataclass(frozen=True)
 class PointColumns:
-    """Forward solutions y = L^-1 G' of points, so that cov(j, k) = y_j' y_k (+ App^-1 if j is k).
+    """Forward solutions y = L^-1 G' of points, so that cov(j, k) = y_j' y_k + E_j E_k' (+ App^-1 if j is k).
 
     which (k,) point numbers, sorted by where they touch the band; asked (k,) their places in the request;
-    band (n, 3k), border (b, 3k); own (k, 3, 3) is App^-1, NaN where a point cannot be intersected.
+    band (n, 3k), border (b, 3k); own (k, 3, 3) is App^-1, NaN where a point cannot be intersected; pattern (s, 3k) is E',
+    what each term of the cameras' deformation does to the points, times its sigma.
     """
 
     which: Ints
@@ -36,18 +37,20 @@ class PointColumns:
     band: Floats
     border: Floats
     own: Floats
+    pattern: Floats
 
     def joint(self) -> Floats:
         """Joint absolute covariance (3k, 3k)."""
-        c = self.band.T @ self.band + self.border.T @ self.border
+        c = self.band.T @ self.band + self.border.T @ self.border + self.pattern.T @ self.pattern
         for k, block in enumerate(self.own):
             c[3 * k : 3 * k + 3, 3 * k : 3 * k + 3] += block
         return c
 
     def each(self) -> Floats:
         """Absolute covariance of each point (k, 3, 3)."""
-        border = self.border.reshape(len(self.border), -1, 3)
-        return self.own + _own_products(self.band) + np.einsum("rka,rkb->kab", border, border)
+        rest = np.concatenate([self.border, self.pattern])
+        rest = rest.reshape(len(rest), len(self.own), 3)
+        return self.own + _own_products(self.band) + np.einsum("rka,rkb->kab", rest, rest)
 
 
 @njit(cache=True, parallel=True, nogil=True)
@@ -104,9 +107,15 @@ class Solution:
         n, b = self.factor.n, self.factor.m.shape[0]
         first = self._first_rows(which)
         sort = np.argsort(first, kind="stable")
-        g_e, g_b = normals.point_rows(self.rays, which[sort], n, b, self.shift_first)
-        y_e, y_b = self.factor.forward(g_e, g_b, np.repeat(first[sort], 3))
-        return PointColumns(which[sort], sort, y_e, y_b, self.rays.a_pp_inverse[which[sort]])
+        rows = normals.point_rows(self.rays, which[sort], n, b)
+        y_e, y_b, pattern = self.forward(rows, np.repeat(first[sort], 3))
+        return PointColumns(which[sort], sort, y_e, y_b, self.rays.a_pp_inverse[which[sort]], pattern)
+
+    def forward(self, rows: PointRows, first_row: Ints | None = None) -> tuple[Floats, Floats, Floats]:
+        """Forward solutions of columns over band (n, k) and border (b, k), the first in place; and what the terms do to those
+        coordinates, E' = B_s' App^-1 + N_os' N^-1 G' (s, k) of docs/accuracy.md, section 10."""
+        y_band, y_border, crossed = self.factor.forward(rows.band, rows.border, first_row)
+        return y_band, y_border, np.asarray(rows.terms + crossed + self.factor.solved_border.T @ y_border)
 
     def _first_rows(self, which: Ints) -> Ints:
         rays, n = self.rays.rays, self.factor.n
@@ -146,7 +155,7 @@ def solve(net: Network, formed: Normals | None = None) -> Solution:
     if not len(formed.order):
         raise DefectiveNetwork(explain(net, formed))
     try:
-        solved = factor(formed.band, formed.border, formed.corner, formed.diagonal)
+        solved = factor(formed.band, formed.columns, formed.below, formed.diagonal)
     except NotPositive:
         raise DefectiveNetwork(explain(net, normals.form(net))) from None
     if smallest_eigenvalue(solved) < NEAR_SINGULAR:
@@ -161,16 +170,19 @@ NEAR_SINGULAR = 1e-11  # of the matrix scaled to a unit diagonal; below this the
 
 def smallest_eigenvalue(solved: BorderedFactor) -> float:
     """Estimate, for the scaled matrix, by inverse iteration on one fixed vector; two rounds suffice to tell 1e-12
-    from 1e-8."""
+    from 1e-8, and one where it grows so little that even a vector with but a millionth of the weakest direction in it would
+    have shown that."""
     rng = np.random.default_rng(7)
     d_e, d_b = solved.scale[:, None], solved.border_scale[:, None]
     v_e, v_b = rng.standard_normal((solved.n, 1)), rng.standard_normal((solved.m.shape[0], 1))
     growth = 1.0
     for _ in range(2):
         length = np.sqrt((v_e**2).sum() + (v_b**2).sum())
-        x_e, x_b = solved.backward(*solved.forward(v_e / length / d_e, v_b / length / d_b))
+        x_e, x_b = solved.backward(*solved.forward(v_e / length / d_e, v_b / length / d_b)[:2])
         v_e, v_b = x_e / d_e, x_b / d_b
         growth = float(np.sqrt((v_e**2).sum() + (v_b**2).sum()))
+        if growth < 1e-6 / NEAR_SINGULAR:
+            break
     return 1.0 / growth
 
 

@@ -6,7 +6,7 @@ import numpy as np
 
 from kardo.core.accuracy import normals
 from kardo.core.accuracy.solution import Solution
-from kardo.core.arrays import Floats, Ints
+from kardo.core.arrays import Ints
 
 CHUNK = 50  # points whose rows are made at a time
 
@@ -21,13 +21,11 @@ def mean_height_sigma(solution: Solution, which: Ints) -> float | None:
     k, n, b = len(which), solution.factor.n, len(solution.factor.m)
     if not k:
         return None
-    mean_band, mean_border = np.zeros((n, 1)), np.zeros((b, 1))
+    band, border, terms = (np.zeros((rows, 1)) for rows in (n, b, len(solution.rays.deformation)))
     for at in range(0, k, CHUNK):
-        rows: tuple[Floats, Floats] = normals.point_rows(
-            solution.rays, which[at : at + CHUNK], n, b, solution.shift_first
-        )
-        mean_band[:, 0] += rows[0][:, 2::3].sum(axis=1) / k
-        mean_border[:, 0] += rows[1][:, 2::3].sum(axis=1) / k
-    y_band, y_border = solution.factor.forward(mean_band, mean_border)
+        rows = normals.point_rows(solution.rays, which[at : at + CHUNK], n, b)
+        for mean, some in ((band, rows.band), (border, rows.border), (terms, rows.terms)):
+            mean[:, 0] += some[:, 2::3].sum(axis=1) / k
+    y_band, y_border, pattern = solution.forward(normals.PointRows(band, border, terms))
     own = solution.rays.a_pp_inverse[which, 2, 2].sum() / k**2
-    return math.sqrt(float((y_band**2).sum() + (y_border**2).sum() + own))
+    return math.sqrt(float((y_band**2).sum() + (y_border**2).sum() + (pattern**2).sum() + own))

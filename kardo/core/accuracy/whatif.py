@@ -7,11 +7,13 @@ full computation, which follows.
 """
 
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 from numba import get_num_threads, set_num_threads
 
 from kardo.core.accuracy.budget import OnMap, propagate_to_map
+from kardo.core.accuracy.judged import Errors
 from kardo.core.accuracy.misclosures import (
     Misclosures,
     block_diagonal,
@@ -22,7 +24,7 @@ from kardo.core.accuracy.misclosures import (
     join,
     misclosures,
 )
-from kardo.core.accuracy.planned import Planned, planned_network
+from kardo.core.accuracy.planned import ControlRays, Planned, planned_network
 from kardo.core.accuracy.solution import Solution, solve
 from kardo.core.arrays import Floats
 from kardo.core.errors import PlanError
@@ -31,6 +33,7 @@ from kardo.core.plan.model import Plan
 
 MOST_CHANGES = 40  # control points that may differ before the full computation is the better answer
 MOST_PLACES = 800  # remembered at a time
+LEAST_LEFT = 1e-4  # of a variance: below, the map's rows, in single precision, do not tell it to 3 %
 MOST_KEPT = 2_000_000_000  # bytes: above, only the full computation answers
 
 
@@ -42,7 +45,7 @@ class Kept:
     solution: Solution
     on_map: OnMap
     at: dict[tuple[object, ...], Misclosures] = field(default_factory=dict)
-    remembered: dict[tuple[object, ...], tuple[Misclosures, Floats]] = field(default_factory=dict)
+    remembered: dict[tuple[object, ...], "_Seen"] = field(default_factory=dict)
 
     @property
     def nbytes(self) -> int:
@@ -52,14 +55,14 @@ class Kept:
         parts = (self.solution.factor.band, rays.jx, rays.je, rays.ji, rows if rows is not None else rays.prior)
         return int(sum(part.nbytes for part in parts))
 
-    def seen_by_checks(self, plan: Plan, points: tuple[ControlPoint, ...]) -> tuple[Misclosures, Floats]:
-        """Of a set of c checks, and their joint covariance (3c, 3c) before any correction; the last set asked for is remembered,
-        for while a target is dragged the checks stay."""
+    def seen_by_checks(self, plan: Plan, points: tuple[ControlPoint, ...]) -> "_Seen":
+        """Of a set of c checks, before any correction; the last set asked for is remembered, for while a target is dragged the
+        checks stay."""
         key = tuple(_key(p) for p in points)
         if key not in self.remembered:
-            seen = self.misclosures(plan, points)
+            seen, control = self.misclosures(plan, points), self.planned.observe(plan, points)
             self.remembered.clear()
-            self.remembered[key] = seen, difference_covariance(seen, self.solution)
+            self.remembered[key] = _Seen(seen, difference_covariance(seen, self.solution), control)
         return self.remembered[key]
 
     def misclosures(self, plan: Plan, points: tuple[ControlPoint, ...]) -> Misclosures:
@@ -84,6 +87,14 @@ class Kept:
         return touched + self.on_map.rows_border.T @ (some.g_border + some.s_border)
 
 
+class _Seen(NamedTuple):
+    """Checks as misclosures, their joint covariance (3c, 3c), and how they are observed."""
+
+    points: Misclosures
+    joint: Floats
+    control: ControlRays
+
+
 def keep(plan: Plan) -> Kept:
     """Solve a plan and keep what live answers need. Raises PlanError, DefectiveNetwork."""
     planned = planned_network(plan)
@@ -104,18 +115,8 @@ def _key(p: ControlPoint) -> tuple[object, ...]:
     return *_place(p), p.occupations, p.hangs_on
 
 
-@dataclass(frozen=True)
-class Answer:
-    """Provisional figures: covariances (k, 3, 3) of the map, joint covariance (3c, 3c) of the checks that can be measured and
-    their own survey sigmas (c, 3)."""
-
-    covariances: Floats
-    joint: Floats
-    survey: Floats
-
-
-def what_if(kept: Kept, control: tuple[ControlPoint, ...]) -> Answer:
-    """The kept plan with other control. Raises PlanError where only the full computation can tell."""
+def what_if(kept: Kept, control: tuple[ControlPoint, ...]) -> Errors:
+    """The kept plan with other control, provisionally. Raises PlanError where only the full computation can tell."""
     threads = get_num_threads()
     set_num_threads(1)  # of this thread's loops: for a handful of points, waking another costs more than it saves
     try:
@@ -124,7 +125,7 @@ def what_if(kept: Kept, control: tuple[ControlPoint, ...]) -> Answer:
         set_num_threads(threads)
 
 
-def _answered(kept: Kept, control: tuple[ControlPoint, ...]) -> Answer:
+def _answered(kept: Kept, control: tuple[ControlPoint, ...]) -> Errors:
     old, new = _differing_targets(kept.planned.plan, control)
     if len(old) + len(new) > MOST_CHANGES:
         raise PlanError("Too much of the control has changed for a live answer; the full computation follows.")
@@ -137,11 +138,18 @@ def _answered(kept: Kept, control: tuple[ControlPoint, ...]) -> Answer:
         raise PlanError(
             "Without this target the network may not be determined; the full computation follows."
         ) from None
-    p = kept.with_map(changed).reshape(len(kept.on_map.covariances), 3, 3 * len(changed))
-    covariances = kept.on_map.covariances - np.matmul(p @ k, p.transpose(0, 2, 1))
+    on_map, with_map = kept.on_map, kept.with_map(changed)
+    p = with_map.reshape(len(on_map.covariances), 3, 3 * len(changed))
+    pattern = on_map.pattern, on_map.pattern - changed.h_pattern @ (with_map @ k).T
+    was, is_ = (np.matmul(e, e.transpose(0, 2, 1)) for e in map(_by_point, pattern))
+    covariances = on_map.covariances - np.matmul(p @ k, p.transpose(0, 2, 1)) + is_ - was
+    if (np.einsum("kaa->ka", covariances) < LEAST_LEFT * np.einsum("kaa->ka", on_map.covariances)).any():
+        raise PlanError("This change settles so much that only the full computation tells it; that follows.")
     checks = tuple(c for c in control if c.role == "check")
-    seen, before = kept.seen_by_checks(plan, checks)
-    return Answer(covariances, _joint(seen, before, changed, k), _survey(seen))
+    seen = kept.seen_by_checks(plan, checks)
+    measured = seen.control.take(np.flatnonzero(seen.points.usable))
+    joint = _joint(seen.points, seen.joint, changed, k)
+    return Errors(covariances, kept.planned.map_places, joint, measured.total_sigma, measured.places)
 
 
 def _differing_targets(
@@ -163,8 +171,9 @@ def _weights(changed: Misclosures, dropped: int) -> Floats:
     return out
 
 
-def _survey(seen: Misclosures) -> Floats:
-    return np.sqrt(np.einsum("kaa->ka", seen.survey[seen.usable]))
+def _by_point(pattern: Floats) -> Floats:
+    """What the terms do to each point's coordinates, (s, 3k) as (k, 3, s)."""
+    return pattern.T.reshape(pattern.shape[1] // 3, 3, len(pattern))
 
 
 def _joint(seen: Misclosures, before: Floats, changed: Misclosures, k: Floats) -> Floats:
@@ -172,6 +181,7 @@ def _joint(seen: Misclosures, before: Floats, changed: Misclosures, k: Floats) -
     a = changed.y_band.T @ seen.y_band + changed.h_border.T @ seen.y_border
     b = changed.h_border.T @ seen.shifts
     cross = a.T @ k @ b
-    joint = before - a.T @ k @ a - cross - cross.T
+    pattern = seen.pattern - changed.h_pattern @ k.T @ a
+    joint = before - a.T @ k @ a - cross - cross.T + pattern.T @ pattern - seen.pattern.T @ seen.pattern
     measured = np.repeat(seen.usable, 3)
     return np.asarray(joint[np.ix_(measured, measured)], dtype=np.float64)

@@ -122,7 +122,7 @@ def static_sigma(hours: float, assume: Assumptions) -> tuple[float, float, float
 
 def autonomous_sigma(assume: Assumptions) -> tuple[float, float, float]:
     """Sigma east, north, up in metres of a position by code alone."""
-    return assume["code_h"], assume["code_h"], assume["code_v"]
+    return assume["here_h"], assume["here_h"], assume["here_v"]
 
 
 def mark_sigma(mark: Mark, assume: Assumptions) -> tuple[float, float, float]:

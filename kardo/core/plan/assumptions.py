@@ -1,6 +1,7 @@
 """The assumptions of a prediction: shipped as data with their sources, by edition, overridden by the plan.
 
-An edition never changes once plans rest on it: other figures are a new file beside it.
+An edition never changes once plans rest on it: other figures are a new file beside it, which names the one it comes
+after and says what differs.
 """
 
 import tomllib
@@ -11,7 +12,7 @@ from importlib.resources import files
 
 from kardo.core.errors import PlanError
 
-CURRENT_EDITION = "2026-11"
+CURRENT_EDITION = "2026-11-25"
 BOUNDS = {  # by unit: the least and the most that can be meant
     "m": (1e-6, 1000.0),
     "px": (0.01, 1000.0),
@@ -39,20 +40,33 @@ class Default:
 
 @lru_cache(maxsize=8)
 def defaults(edition: str = CURRENT_EDITION) -> dict[str, Default]:
-    """The figures of one edition, by id. Raises PlanError for an edition that is not shipped."""
+    """The figures of one edition, by id; those that only a later one knows as they were taken before it. Raises PlanError for
+    an edition that is not shipped."""
+    known = _in_file(edition)
+    later = {
+        key: entry | {"value": entry["before"]} for key, entry in _in_file(CURRENT_EDITION).items() if "before" in entry
+    }
+    return {key: _default(key, entry) for key, entry in (later | known).items()}
+
+
+def _in_file(edition: str) -> dict[str, dict[str, object]]:
+    """The entries of an edition, those of the editions before it included."""
     file = files("kardo.core.plan") / "editions" / f"{edition}.toml"
     if not file.is_file():
         raise PlanError(
             f"Edition {edition} of the defaults is not here.", where="assumptions", mend="Open it with a newer Kardo."
         )
-    return {key: _default(key, entry) for key, entry in tomllib.loads(file.read_text()).items()}
+    entries = tomllib.loads(file.read_text())
+    before = entries.pop("after", None)
+    return _in_file(before) | entries if before else entries
 
 
 def _default(key: str, entry: dict[str, object]) -> Default:
     least, most = BOUNDS[str(entry["unit"])]
     if entry["value"] == 0:
         least = 0.0
-    return Default(**({"id": key, "least": least, "most": most} | entry))  # type: ignore[arg-type]
+    told = {name: value for name, value in entry.items() if name != "before"}
+    return Default(**({"id": key, "least": least, "most": most} | told))  # type: ignore[arg-type]
 
 
 class Assumptions:

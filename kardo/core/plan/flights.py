@@ -53,3 +53,8 @@ class Flight(Part):
     def corrected(self) -> bool:
         """Whether the camera positions hang on anything but the satellites."""
         return self.corrections != "none" and self.state != "code"
+
+    @property
+    def position_state(self) -> Literal["fixed", "float", "code"]:
+        """The state of the camera positions: without corrections they are the satellites' code alone."""
+        return self.state if self.corrected else "code"

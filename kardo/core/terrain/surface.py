@@ -38,6 +38,12 @@ class Surface:
         z = self.heights
         return (z[i, j] * (1 - u) + z[i, j + 1] * u) * (1 - v) + (z[i + 1, j] * (1 - u) + z[i + 1, j + 1] * u) * v
 
+    def gradient(self, e: Floats, n: Floats) -> Floats:
+        """Slope (k, 2) to east and to north, metres a metre, over one step of the grid about each position."""
+        half = self.step / 2
+        east, north = self.at(e + half, n) - self.at(e - half, n), self.at(e, n + half) - self.at(e, n - half)
+        return np.stack([east, north], axis=1) / self.step
+
     def contains(self, e: Floats, n: Floats) -> bool:
         """Whether all positions (k,), in grid metres, lie within the outermost nodes."""
         west, south, east, north = self.extent

@@ -13,7 +13,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
-from kardo.core.accuracy.prediction import error_map, figures, map_variances
+from kardo.core.accuracy.prediction import error_map, figures
 from kardo.core.accuracy.results import MapFigures
 from kardo.core.accuracy.solution import DefectiveNetwork
 from kardo.core.accuracy.whatif import Kept, keep, what_if
@@ -131,5 +131,4 @@ def _figures(entry: _Entry, brief: Brief, control: tuple[ControlPoint, ...]) -> 
         found = what_if(kept, control)
     plan = kept.planned.plan.model_copy(update={"brief": brief, "control": control})
     planned = replace(kept.planned, plan=plan)
-    variances = map_variances(plan, found.covariances)
-    return MapFigures(**vars(figures(brief, variances, found.joint, found.survey)), map=error_map(planned, variances))
+    return MapFigures(**vars(figures(plan, found)), map=error_map(planned, found.map_variances(plan)))
