@@ -1,5 +1,6 @@
 """What the sheet shows of a plan: what follows directly from it, and its results in words with the names put in."""
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Literal, TypeVar
@@ -9,6 +10,7 @@ import numpy as np
 from kardo.core.accuracy.advice import Advice
 from kardo.core.accuracy.conditions import unmet
 from kardo.core.accuracy.defects import Defect
+from kardo.core.accuracy.judged import heights_of_surface
 from kardo.core.accuracy.planned import missing
 from kardo.core.accuracy.results import BlindSpot, Result, Share, Undetermined
 from kardo.core.accuracy.standards import standards
@@ -152,10 +154,11 @@ class Summary:
 
 @dataclass(frozen=True)
 class Told:
-    """A result in words, with the names that things have now: the sources of the budget in its order, what the checks are
-    blind to, the standard's conditions that are not met, and the defects."""
+    """A result in words, with the names that things have now: the sources of the budget in its order, what is judged, what
+    the checks are blind to, the standard's conditions that are not met, and the defects."""
 
     budget: list[str]
+    judged: str
     blind: list[str]
     unmet: list[str]
     defects: list[Defect]
@@ -280,8 +283,9 @@ def told(plan: Plan, result: Result | Undetermined) -> Told:
     """A result in words."""
     defects = [replace(d, words=named(d.words, plan), mend=named(d.mend, plan)) for d in result.defects]
     if isinstance(result, Undetermined):
-        return Told([], [], [], defects)
-    return Told([source_name(plan, s) for s in result.budget], blind_words(plan, result), unmet(plan), defects)
+        return Told([], "", [], [], defects)
+    budget = [source_name(plan, s) for s in result.budget]
+    return Told(budget, judged_words(plan, result), blind_words(plan, result), unmet(plan), defects)
 
 
 def named_advice(plan: Plan, advice: Advice) -> Advice:
@@ -307,6 +311,17 @@ def source_name(plan: Plan, share: Share | BlindSpot) -> str:
         "geoid": "geoid model",
     }
     return plain.get(share.kind) or name_of(plan, share.kind, share.id)
+
+
+def judged_words(plan: Plan, result: Result) -> str:
+    """What the standard is held against: points that can be identified, or the surface; and what that adds."""
+    unit, added = plan.brief.unit, {s.kind: s for s in result.budget}
+    words = "Heights are judged on the surface" if heights_of_surface(plan.brief) else "Heights are judged at points"
+    if heights_of_surface(plan.brief) and "surface" in added:
+        words += f": matching and slope add ±{small(added['surface'].sigma_v, unit)} to a single one"
+    if "points" in added:
+        words += f". In plan, what a point is adds ±{small(added['points'].sigma_h / math.sqrt(2), unit)} each axis"
+    return words + "."
 
 
 def blind_words(plan: Plan, result: Result) -> list[str]:

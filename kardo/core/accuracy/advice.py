@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from kardo.core.accuracy.budget import with_added
 from kardo.core.accuracy.effort import Progress
 from kardo.core.accuracy.offers import Remedy, control_offers, other_offers
 from kardo.core.accuracy.planned import planned_network
@@ -58,7 +59,7 @@ class Offer(Promise):
     minutes: float
     edits: list[Edit]
     provisional: bool
-    lessens: str
+    lessens: list[str]
 
 
 @dataclass(frozen=True)
@@ -86,13 +87,14 @@ def advise(plan: Plan, progress: Progress = lambda stage, share: None) -> Advice
         if predicted := _predicted(kept, plan, remedy):
             offers.append(_offer(remedy, *predicted))
     progress("done", 1.0)
-    largest = _largest(kept.on_map.shares) if kept else None
+    largest = _largest(kept, plan) if kept else None
     return Advice(now, largest, _ranked(_best_places(offers), now, largest))
 
 
-def _largest(shares: list[Share]) -> Share:
+def _largest(kept: Kept, plan: Plan) -> Share:
     """The largest source of the error in height, which is mostly what fails."""
-    return max(shares, key=lambda s: s.share_v)
+    errors = what_if(kept, plan.control)
+    return max(with_added(kept.on_map.shares, errors.of_network(), errors.added(plan)), key=lambda s: s.share_v)
 
 
 def _kept(plan: Plan) -> Kept | None:
@@ -131,7 +133,7 @@ def _offer(remedy: Remedy, told: Figures, provisional: bool) -> Offer:
         minutes=round(remedy.minutes, 1),
         edits=list(remedy.edits),
         provisional=provisional,
-        lessens=remedy.lessens,
+        lessens=list(remedy.lessens),
     )
 
 
@@ -154,7 +156,7 @@ def _best_places(offers: list[Offer]) -> list[Offer]:
 def _ranked(offers: list[Offer], now: Promise | None, largest: Share | None) -> list[Offer]:
     if now is not None:
         offers = [o for o in offers if _merit(o) - _merit(now) > LEAST_GAIN]
-    answers = {id(o) for o in offers if largest and o.lessens == largest.kind}
+    answers = {id(o) for o in offers if largest and largest.kind in o.lessens}
     if now is not None and now.good:
         return sorted(offers, key=lambda o: (id(o) not in answers, -_merit(o)))
     return sorted(offers, key=lambda o: (id(o) not in answers, not o.good, o.minutes if o.good else -_merit(o)))

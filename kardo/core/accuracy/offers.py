@@ -23,18 +23,18 @@ from kardo.core.plan.naming import plain_length, reference, small_length
 from kardo.core.plan.parts import Part, to_json
 from kardo.core.plan.stands import HangsOn, Mark, OnNothing, OnSetUp, SetUp
 
-LESSENS = {
-    "target": "images",
-    "targets": "images",
-    "twice": "targets",
-    "checks": "",
-    "oblique": "images",
-    "crossing": "images",
-    "lower": "images",
-    "calibrate": "calibration",
-    "base": "mark",
-    "static": "mark",
-    "taped": "setup",
+LESSENS: dict[str, tuple[str, ...]] = {
+    "target": ("images", "pattern"),
+    "targets": ("images", "pattern"),
+    "twice": ("targets",),
+    "checks": (),
+    "oblique": ("images",),
+    "crossing": ("images",),
+    "lower": ("images", "pattern", "points", "surface"),
+    "calibrate": ("calibration", "pattern"),
+    "base": ("mark",),
+    "static": ("mark",),
+    "taped": ("setup",),
 }
 WORTH = 0.7  # of a mark's sigma: what a static session must bring it to
 LONGEST_SESSION = 24.0  # hours
@@ -42,7 +42,7 @@ LONGEST_SESSION = 24.0  # hours
 
 @dataclass(frozen=True)
 class Remedy:
-    """A change on offer: its edits, minutes on the ground, more than the plan takes now, and the kind of source in the
+    """A change on offer: its edits, minutes on the ground, more than the plan takes now, and the kinds of source in the
     error budget that it lessens."""
 
     kind: str
@@ -51,8 +51,8 @@ class Remedy:
     edits: tuple[Edit, ...]
 
     @property
-    def lessens(self) -> str:
-        """The kind of source that this is the direct answer to."""
+    def lessens(self) -> tuple[str, ...]:
+        """The kinds of source that this is the direct answer to."""
         return LESSENS[self.kind]
 
     @property

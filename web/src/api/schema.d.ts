@@ -523,7 +523,7 @@ export interface components {
         Assumed: {
             /**
              * Edition
-             * @default 2026-11
+             * @default 2026-11-25
              */
             edition: string;
             /**
@@ -1186,7 +1186,7 @@ export interface components {
             visits: components["schemas"]["Visit"][];
             /**
              * @default {
-             *       "edition": "2026-11",
+             *       "edition": "2026-11-25",
              *       "overrides": {}
              *     }
              */
@@ -2036,12 +2036,14 @@ export interface components {
         };
         /**
          * Told
-         * @description A result in words, with the names that things have now: the sources of the budget in its order, what the checks are
-         *     blind to, the standard's conditions that are not met, and the defects.
+         * @description A result in words, with the names that things have now: the sources of the budget in its order, what is judged, what
+         *     the checks are blind to, the standard's conditions that are not met, and the defects.
          */
         Told: {
             /** Budget */
             budget: string[];
+            /** Judged */
+            judged: string;
             /** Blind */
             blind: string[];
             /** Unmet */
@@ -2140,7 +2142,7 @@ export interface components {
             /** Provisional */
             provisional: boolean;
             /** Lessens */
-            lessens: string;
+            lessens: string[];
         };
         /**
          * Promise

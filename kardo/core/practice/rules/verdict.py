@@ -4,6 +4,8 @@ from collections.abc import Iterator
 
 from kardo.core.control.survey import base_mark
 from kardo.core.geodesy.units import small
+from kardo.core.plan.assumptions import CURRENT_EDITION
+from kardo.core.plan.edits import Edit
 from kardo.core.plan.stands import OnSetUp
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 
@@ -25,6 +27,23 @@ def _tolerance(r: Rule, view: View) -> Iterator[Finding]:
         if limit is not None and is_ > limit:
             words = f"{name} of {small(is_, unit)} is outside the {small(limit, unit)} allowed."
             yield r.found(words, "See the largest share of the budget.", measured=is_)
+
+
+@rule(
+    "assumptions-newer",
+    "Does the plan rest on the newest edition of the defaults?",
+    "note",
+    "verdict",
+    None,
+    "A plan keeps the figures it was made with; an edition that says better what practice sees does not reach it by itself.",
+    "the defaults' editions",
+)
+def _newer_edition(r: Rule, view: View) -> Iterator[Finding]:
+    edition = view.plan.assumptions.edition
+    if edition != CURRENT_EDITION:
+        take = (Edit("assumptions/edition", edition, CURRENT_EDITION),)
+        words = f"This plan rests on the defaults of {edition}; there are newer ones, and the figures will change."
+        yield r.found(words, "Take the newer ones, or leave it.", edits=take, label=f"take {CURRENT_EDITION}")
 
 
 @rule(

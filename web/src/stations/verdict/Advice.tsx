@@ -76,7 +76,7 @@ function Offers({
     return <p>Nothing on offer would change the verdict: the plan is as good as these means allow.</p>;
   const shortest = offers.filter((o) => o.good).sort((a, b) => a.minutes - b.minutes)[0];
   const wasGood = now?.good;
-  const direct = largest && offers.some((o) => o.lessens === largest.kind);
+  const direct = largest && offers.some((o) => o.lessens.includes(largest.kind));
   return (
     <>
       <p className="text-sm">

@@ -92,6 +92,9 @@ export function VerdictTray() {
               <Row name="worst place" h={worst[0][1]?.sigma} v={worst[1][1]?.sigma} unit={unit} />
             </tbody>
           </table>
+          <p className="mt-1 text-sm" data-testid="judged">
+            {told?.judged}
+          </p>
           <p className="mt-1 flex flex-wrap gap-2 text-sm">
             {worst.map(
               ([axis, place]) =>
