@@ -2,9 +2,11 @@
 
 import json
 from dataclasses import dataclass
+from xml.sax import SAXException
+from xml.sax.handler import ContentHandler
 
 import numpy as np
-from defusedxml import ElementTree
+from defusedxml import sax
 from defusedxml.common import DefusedXmlException
 from pyproj import CRS
 from pyproj.exceptions import CRSError
@@ -15,7 +17,7 @@ from kardo.core.geodesy.crs import Grid
 from kardo.core.plan.parts import MAX_VERTICES
 from kardo.formats.coordinates import MOST, read_points
 
-MAX_BYTES = 5_000_000
+MAX_BYTES, MAX_RINGS = 2_000_000, 1000
 WGS84 = CRS(4326)
 
 
@@ -31,7 +33,7 @@ class Boundary:
 def read_boundary(data: bytes, name: str, grid: Grid, unit: str) -> Boundary:
     """Read a boundary whatever it is: the content decides, the name only helps with the message. Raises ReadError."""
     if len(data) > MAX_BYTES:
-        raise ReadError(f"{name or 'The file'} is larger than 5 MB.", mend="Export only the boundary.")
+        raise ReadError(f"{name or 'The file'} is larger than 2 MB.", mend="Export only the boundary.")
     try:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError:
@@ -119,18 +121,13 @@ def _outer_rings(geometry) -> list:
 
 
 def _kml(text: str, grid: Grid) -> tuple[list[tuple[float, float]], list[str]]:
+    found = _Rings()
     try:
-        root = ElementTree.fromstring(text)
-    except (ElementTree.ParseError, DefusedXmlException) as fault:
+        sax.parseString(text.encode(), found)
+    except (SAXException, DefusedXmlException, LookupError, ValueError) as fault:
         raise ReadError(f"This is not sound KML ({fault}).", mend="Export it again.") from fault
-    if _tag(root) != "kml":
-        raise ReadError(
-            f"This is XML of another kind (<{_tag(root)}>), not KML.", mend="Export the boundary as KML or GeoJSON."
-        )
-    outer = [c for b in root.iter() if _tag(b) == "outerBoundaryIs" for c in b.iter() if _tag(c) == "coordinates"]
-    lines = [c for b in root.iter() if _tag(b) == "LineString" for c in b.iter() if _tag(c) == "coordinates"]
     try:
-        rings = [[tuple(float(v) for v in p.split(",")[:2]) for p in (c.text or "").split()] for c in outer or lines]
+        rings = [[tuple(float(v) for v in p.split(",")[:2]) for p in ring.split()] for ring in found.areas or found.lines]
     except ValueError as fault:
         raise ReadError(
             f"A coordinate cannot be read ({fault}).", where="coordinates", mend="Export it again."
@@ -141,12 +138,48 @@ def _kml(text: str, grid: Grid) -> tuple[list[tuple[float, float]], list[str]]:
     return _to_grid(ring, WGS84, grid), ["KML, longitude and latitude (WGS 84).", *how]
 
 
-def _tag(element) -> str:
-    return str(element.tag).rpartition("}")[2]
+class _Rings(ContentHandler):
+    """The coordinates of outer boundaries and of lines, in one pass: what stands inside what is counted, not searched."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.areas: list[str] = []
+        self.lines: list[str] = []
+        self._inside = {"outerBoundaryIs": 0, "LineString": 0}
+        self._text: list[str] | None = None
+        self._first = True
+
+    def startElement(self, name: str, attrs: object) -> None:  # noqa: N802 - the name that SAX calls
+        tag = name.rpartition(":")[2]
+        if self._first and tag != "kml":
+            raise ReadError(
+                f"This is XML of another kind (<{tag[:40]}>), not KML.", mend="Export the boundary as KML or GeoJSON."
+            )
+        self._first = False
+        if tag in self._inside:
+            self._inside[tag] += 1
+        elif tag == "coordinates":
+            self._text = []
+
+    def characters(self, content: str) -> None:
+        if self._text is not None:
+            self._text.append(content)
+
+    def endElement(self, name: str) -> None:  # noqa: N802
+        tag = name.rpartition(":")[2]
+        if tag in self._inside:
+            self._inside[tag] -= 1
+        elif tag == "coordinates" and self._text is not None:
+            into = self.areas if self._inside["outerBoundaryIs"] else self.lines
+            if self._inside["outerBoundaryIs"] or self._inside["LineString"]:
+                into.append("".join(self._text))
+            self._text = None
 
 
 def _largest(rings: list, kind: str) -> tuple[list, list[str]]:
     rings = [r for r in rings if len(r) >= 3]
+    if len(rings) > MAX_RINGS:
+        raise ReadError(f"The {kind} file holds {len(rings)} areas.", mend="Export only the boundary.")
     if any(not abs(v) < MOST for ring in rings for place in ring for v in place):
         raise ReadError(
             f"The {kind} file holds a coordinate that is none (nan, inf or beyond any grid).", mend="Export it again."

@@ -14,7 +14,7 @@ from kardo.core.geodesy.angles import is_sexagesimal, parse_angle
 from kardo.core.geodesy.crs import Grid
 from kardo.core.geodesy.units import UNITS
 
-MAX_BYTES, MAX_ROWS = 1_000_000, 2000
+MAX_BYTES, MAX_ROWS, LONGEST_LINE = 1_000_000, 2000, 2000
 MOST = 1e9  # no coordinate or height is larger, in any unit
 HEADS = {
     "name": {"name", "point", "pt", "id", "no", "nr", "number", "label"},
@@ -54,8 +54,6 @@ def read_points(text: str, grid: Grid, unit: str) -> Reading:
     if len(text) > MAX_BYTES:
         raise ReadError("The list is longer than a megabyte.", mend="Paste fewer points.")
     rows, numbers, how = _rows(text)
-    if len(rows) > MAX_ROWS:
-        raise ReadError(f"The list has {len(rows)} rows; up to {MAX_ROWS} are taken.", mend="Split it.")
     columns, head = _columns(rows[0])
     if head:
         rows, numbers = rows[1:], numbers[1:]
@@ -99,6 +97,12 @@ def _rows(text: str) -> tuple[list[list[str]], list[int], list[str]]:
         for k, line in enumerate(text.replace("\ufeff", "").splitlines(), 1)
         if line.strip() and not line.lstrip().startswith("#")
     ]
+    if len(lines) > MAX_ROWS + 1:
+        raise ReadError(f"The list has {len(lines)} rows; up to {MAX_ROWS} are taken.", mend="Split it.")
+    if long := next((k for k, line in lines if len(line) > LONGEST_LINE), None):
+        raise ReadError(
+            f"A line is longer than {LONGEST_LINE} characters.", where=f"line {long}", mend="Give one point per line."
+        )
     if not lines:
         raise ReadError("There is nothing to read.", mend="Paste one point per line.")
     sample = lines[-1][1]

@@ -1,38 +1,102 @@
 """Angles as people write them: decimal degrees, degrees-minutes-seconds, with signs or letters."""
 
 import re
+from dataclasses import dataclass
 
 from kardo.core.errors import ReadError
 
-_DMS = re.compile(
-    r"^\s*(?P<pre>[NSEWO])?\s*(?P<sign>[-+−])?\s*(?P<d>\d+(?:\.\d+)?)\s*(?:[°d:\s]\s*(?:(?P<m>\d+(?:\.\d+)?)\s*(?:['′m:\s]\s*)?"
-    r"(?:(?P<s>\d+(?:\.\d+)?)\s*(?:[\"″s]|'')?\s*)?)?)?(?P<post>[NSEWO])?\s*$",
-    re.IGNORECASE,
-)
+LONGEST = 60  # characters of one angle
+_TOKEN = re.compile(r"\s+|(\d+(?:[.,]\d*)?)|([°º˚d:])|(''|[\"”″s])|(['’′m])|([NSEWOnewo])|([-+−])")
 
 
-def parse_angle(text: str) -> float:
-    """Degrees from '46.3125', '46°18\\'45"N', '46 18 45.0', 'W 13 24 00'. South and west are negative.
+@dataclass(frozen=True)
+class Angle:
+    """An angle as written: degrees without sign, whether a minus stood before it, the letter of its hemisphere in capitals
+    (empty: none), and whether it carries minutes."""
+
+    degrees: float
+    minus: bool
+    letter: str
+    sexagesimal: bool
+
+
+def read_angle(text: str) -> Angle:
+    """The angle of '46.3125', '46°18\\'45"N', '46 18 45,0', 'W 13 24 00'. Takes time in proportion to the length.
 
     Raises ReadError when it is not an angle, or minutes or seconds reach 60.
     """
-    found = _DMS.match(text)
-    if not found:
-        raise ReadError(f"“{text}” is not an angle.", mend="Write 46.3125 or 46°18'45\"N.")
-    minutes, seconds = float(found["m"] or 0), float(found["s"] or 0)
-    if minutes >= 60 or seconds >= 60:
+    numbers, marks, letters, signs, seen = [], [], [], [], 0
+    for kind, token in _tokens(text):
+        if kind == "number":
+            numbers.append(token)
+        elif kind == "letter":
+            letters.append((token.upper(), len(numbers)))
+        elif kind == "sign":
+            signs.append((token, len(numbers)))
+        else:
+            marks.append((kind, len(numbers)))
+        seen += 1
+    sound = (
+        1 <= len(numbers) <= 3
+        and all("." not in n and "," not in n for n in numbers[:-1])
+        and len(letters) <= 1
+        and all(at in (0, len(numbers)) for _, at in letters)
+        and len(signs) <= 1
+        and all(at == 0 for _, at in signs)
+        and all(_in_place(kind, at, len(numbers)) for kind, at in marks)
+    )
+    if not sound:
+        raise _no_angle(text)
+    values = [float(n.replace(",", ".")) for n in numbers] + [0.0, 0.0]
+    if values[1] >= 60 or values[2] >= 60:
         raise ReadError(
-            f"“{text}” has 60 minutes or seconds or more.", mend="Check that it is degrees, minutes, seconds."
+            f"“{text[:LONGEST]}” has 60 minutes or seconds or more.", mend="Check that it is degrees, minutes, seconds."
         )
-    value = float(found["d"]) + minutes / 60 + seconds / 3600
-    letter = (found["pre"] or found["post"] or "").upper()
-    return -value if found["sign"] in {"-", "−"} or letter in {"S", "W"} else value
+    minus = any(sign != "+" for sign, _ in signs)
+    letter = letters[0][0] if letters else ""
+    return Angle(values[0] + values[1] / 60 + values[2] / 3600, minus, letter, len(numbers) > 1)
+
+
+def _tokens(text: str) -> list[tuple[str, str]]:
+    """Kinds and texts of what an angle is made of, spaces left out. Raises ReadError for anything else."""
+    if len(text) > LONGEST:
+        raise _no_angle(text)
+    found, at = [], 0
+    kinds = ("number", "degree", "second", "minute", "letter", "sign")
+    while at < len(text):
+        token = _TOKEN.match(text, at)
+        if token is None:
+            raise _no_angle(text)
+        if token.lastindex:
+            found.append((kinds[token.lastindex - 1], token.group()))
+        at = token.end()
+    return found
+
+
+def _in_place(kind: str, at: int, count: int) -> bool:
+    """Whether a mark stands behind the number that it belongs to; a colon parts any two."""
+    return at == {"degree": 1, "minute": 2, "second": 3}[kind] or (kind == "degree" and at < count)
+
+
+def _no_angle(text: str) -> ReadError:
+    return ReadError(f"“{text[:LONGEST]}” is not an angle.", mend="Write 46.3125 or 46°18'45\"N.")
+
+
+def parse_angle(text: str) -> float:
+    """Degrees of an angle as `read_angle` reads it; south and west are negative, O is west.
+
+    Raises ReadError.
+    """
+    angle = read_angle(text)
+    return -angle.degrees if angle.minus or angle.letter in {"S", "W", "O"} else angle.degrees
 
 
 def is_sexagesimal(text: str) -> bool:
-    """Whether a text carries minutes."""
-    found = _DMS.match(text)
-    return bool(found and found["m"])
+    """Whether a text is an angle that carries minutes."""
+    try:
+        return read_angle(text).sexagesimal
+    except ReadError:
+        return False
 
 
 def format_dms(degrees: float, decimals: int = 5) -> str:

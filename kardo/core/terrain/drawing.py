@@ -12,28 +12,64 @@ from PIL import Image
 from kardo.core.arrays import Floats, Json
 from kardo.core.terrain.surface import Surface
 
-INTERVALS = (0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100)
+MOST_NODES = (160_000, 20_000, 2_500)  # of what is drawn: more is not seen, and takes memory and minutes
+MOST_VERTICES = 120_000
+ABOUT = 14  # contour lines aimed at, at most
 
 
 def contours(surface: Surface) -> Json:
-    """Contour lines in grid metres at a plain interval that gives about a dozen; every fifth is an index contour."""
+    """Contour lines in grid metres at a plain interval that gives about a dozen; every fifth is an index contour. Ground so
+    rough that its lines would fill the sheet is drawn from fewer of its nodes, down to no lines at all."""
+    known = surface.heights[np.isfinite(surface.heights)]
+    interval = plain(max(float(np.ptp(known)) / ABOUT, 0.1)) if known.size else 1.0
+    for most in MOST_NODES:
+        lines = _lines(thinned(surface, most), interval)
+        if lines is not None:
+            return {"interval": interval, "lines": lines}
+    return {"interval": interval, "lines": []}
+
+
+def _lines(surface: Surface, interval: float) -> list[Json] | None:
+    """The lines of a surface; None where they have too many vertices."""
     z = surface.heights
-    relief = float(np.nanmax(z) - np.nanmin(z))
-    interval = next((i for i in INTERVALS if relief / i <= 14), INTERVALS[-1])
+    if np.isnan(z).all():
+        return []
     rows, cols = z.shape
     made = contourpy.contour_generator(
         surface.e0 + surface.step * np.arange(cols),
         surface.n0 + surface.step * np.arange(rows),
         np.ma.masked_invalid(z),
     )
-    levels = np.arange(math.ceil(np.nanmin(z) / interval), math.floor(np.nanmax(z) / interval) + 1)
-    lines = [
-        {"height": round(float(k * interval), 3), "index": bool(k % 5 == 0), "line": np.round(line, 2).tolist()}
-        for k in levels
-        for line in cast(list[Floats], made.lines(float(k * interval)))
-        if len(line) > 3
-    ]
-    return {"interval": interval, "lines": lines}
+    lines: list[Json] = []
+    vertices = 0
+    for k in range(math.ceil(np.nanmin(z) / interval), math.floor(np.nanmax(z) / interval) + 1):
+        level = [line for line in cast(list[Floats], made.lines(k * interval)) if len(line) > 3]
+        vertices += sum(map(len, level))
+        if vertices > MOST_VERTICES:
+            return None
+        shown = {"height": round(k * interval, 3), "index": k % 5 == 0}
+        lines += [{**shown, "line": np.round(line, 2).tolist()} for line in level]
+    return lines
+
+
+def plain(least: float) -> float:
+    """The next interval of 1, 2 or 5 times a power of ten.
+
+    >>> plain(0.13), plain(2.0), plain(31.0)
+    (0.2, 2.0, 50.0)
+    """
+    power = 10.0 ** math.floor(math.log10(least))
+    step = next(k for k in (1, 2, 5, 10) if k * power >= least * (1 - 1e-9))
+    return float(f"{step * power:.9g}")
+
+
+def thinned(surface: Surface, most: int) -> Surface:
+    """A surface with at most so many nodes: every second, third ... of each row and column."""
+    rows, cols = surface.heights.shape
+    every = math.ceil(math.sqrt(rows * cols / most))
+    if every <= 1 or min(rows, cols) < 2 * every:
+        return surface
+    return Surface(surface.e0, surface.n0, surface.step * every, surface.heights[::every, ::every])
 
 
 def shading(surface: Surface, azimuth: float = 315.0, altitude: float = 45.0, exaggeration: float = 3.0) -> Floats:
