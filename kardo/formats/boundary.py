@@ -127,7 +127,9 @@ def _kml(text: str, grid: Grid) -> tuple[list[tuple[float, float]], list[str]]:
     except (SAXException, DefusedXmlException, LookupError, ValueError) as fault:
         raise ReadError(f"This is not sound KML ({fault}).", mend="Export it again.") from fault
     try:
-        rings = [[tuple(float(v) for v in p.split(",")[:2]) for p in ring.split()] for ring in found.areas or found.lines]
+        rings = [
+            [tuple(float(v) for v in p.split(",")[:2]) for p in ring.split()] for ring in found.areas or found.lines
+        ]
     except ValueError as fault:
         raise ReadError(
             f"A coordinate cannot be read ({fault}).", where="coordinates", mend="Export it again."

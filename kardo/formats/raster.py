@@ -1,11 +1,14 @@
 """Terrain from and to GeoTIFF."""
 
 import math
+import re
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 import rasterio
 from pyproj import CRS
+from pyproj.exceptions import CRSError, ProjError
 from rasterio.enums import Resampling
 from rasterio.errors import RasterioError
 from rasterio.io import MemoryFile
@@ -15,10 +18,30 @@ from rasterio.vrt import WarpedVRT
 from kardo.core.errors import GeodesyError, ReadError
 from kardo.core.geodesy.crs import ELLIPSOIDAL, Grid
 from kardo.core.geodesy.crs import grid as grid_of
+from kardo.core.geodesy.units import UNITS
 from kardo.core.terrain.surface import Surface
 
-MAX_BYTES, MAX_PIXELS, MAX_NODES = 200_000_000, 400_000_000, 250_000
-FEET = {"ft": 0.3048, "foot": 0.3048, "us-ft": 1200 / 3937, "us survey foot": 1200 / 3937, "ftus": 1200 / 3937}
+MAX_BYTES, MAX_UNPACKED, MAX_BLOCK, MAX_NODES = 200_000_000, 256_000_000, 64_000_000, 250_000
+SCANNED = 1000  # rows and columns looked at for values that are no heights
+LOWEST, HIGHEST = -1000.0, 9500.0  # metres: beyond, nothing on land is
+ZEROS = 0.001  # share of values of exactly 0 from which they are asked about
+METRES = {"m": 1.0, "ft": 0.3048, "us-ft": 1200 / 3937}
+SPELLED = {
+    "m": {"m", "metre", "metres", "meter", "meters"},
+    "ft": {"ft", "foot", "feet", "international foot", "international feet", "foot (international)"},
+    "us-ft": {
+        "us-ft",
+        "usft",
+        "ftus",
+        "us foot",
+        "us feet",
+        "us survey foot",
+        "us survey feet",
+        "foot us",
+        "survey foot",
+    },
+}
+FAULTS = (RasterioError, CRSError, ProjError, ValueError, OverflowError, ArithmeticError)
 
 
 @dataclass(frozen=True)
@@ -29,60 +52,167 @@ class TerrainReading:
     how: tuple[str, ...]
 
 
+@dataclass(frozen=True)
+class Said:
+    """What the user says of a file: the height system it is in, the unit of its heights (empty: what the file says), and what
+    heights of exactly 0 are where many are (empty: ask)."""
+
+    heights: str
+    unit: Literal["", "m", "ft", "us-ft"] = ""
+    zeros: Literal["", "gaps", "heights"] = ""
+
+
 def read_terrain(
-    data: bytes, grid: Grid, heights: str, around: tuple[float, float, float, float] | None
+    data: bytes, grid: Grid, said: Said, around: tuple[float, float, float, float] | None
 ) -> TerrainReading:
-    """Read a GeoTIFF of heights into the job's grid. heights: the height system the file is in; around: the part wanted
-    (west, south, east, north in grid metres). Raises ReadError."""
+    """Read a GeoTIFF of heights into the job's grid; around: the part wanted (west, south, east, north in grid metres). What
+    the file leaves open is asked for, never taken; what it does not cover is a gap. Raises ReadError."""
     if len(data) > MAX_BYTES:
         raise ReadError("The file is larger than 200 MB.", mend="Cut it to the site.")
     if data[:4] not in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
         raise ReadError("This is not a GeoTIFF, whatever its name.", mend="Export the terrain as GeoTIFF.")
     try:
         with (
-            rasterio.Env(GDAL_DISABLE_READDIR_ON_OPEN="EMPTY_DIR", GDAL_HTTP_MAX_RETRY="0"),
+            rasterio.Env(GDAL_DISABLE_READDIR_ON_OPEN="EMPTY_DIR", GDAL_HTTP_MAX_RETRY="0", GDAL_CACHEMAX=64),
             MemoryFile(data) as memory,
             memory.open(driver="GTiff") as source,
         ):
-            return _read(source, grid, heights, around)
-    except RasterioError as fault:
-        raise ReadError(f"The GeoTIFF cannot be read ({fault}).", mend="Export it again.") from fault
+            return _read(source, grid, said, around)
+    except FAULTS as fault:
+        raise ReadError(f"The GeoTIFF cannot be read ({_plainly(fault)}).", mend="Export it again.") from fault
 
 
-def _read(source, grid: Grid, heights: str, around) -> TerrainReading:
+def _plainly(fault: Exception) -> str:
+    return ascii(str(fault))[1:121] or type(fault).__name__
+
+
+def _read(source, grid: Grid, said: Said, around) -> TerrainReading:
+    declared = _require_sound(source)
+    vertical = next((c for c in declared.sub_crs_list if c.is_vertical), None)
+    if vertical is not None:
+        _require_same_system(vertical, said.heights)
+    unit = _unit(source, vertical, said)
+    scale, offset = source.scales[0] * METRES[unit], source.offsets[0] * METRES[unit]
+    void, how = _void(source, scale, offset, said)
+    horizontal = CRS.from_wkt(grid.crs.to_wkt())
+    with WarpedVRT(
+        source,
+        crs=horizontal.to_wkt(),
+        resampling=Resampling.bilinear,
+        src_nodata=void,
+        nodata=math.nan,
+        dtype="float64",
+        warp_mem_limit=64,
+    ) as warped:
+        surface = _sample(warped, grid, around)
+    values = surface.heights * scale + offset
+    how = [
+        f"GeoTIFF in {declared.name}, {source.width} by {source.height} pixels, taken at {surface.step:.1f} m.",
+        f"Heights in {UNITS[unit].name}s{'' if said.unit else ', as the file says'}.",
+        *how,
+    ]
+    if source.scales[0] != 1 or source.offsets[0] != 0:
+        how.append(f"Each value times {source.scales[0]:g}, plus {source.offsets[0]:g}, as the file says.")
+    if said.heights != grid.heights:
+        values, told = _convert(Surface(surface.e0, surface.n0, surface.step, values), grid, said.heights)
+        how.append(told)
+    if np.isnan(values).all():
+        raise ReadError("The GeoTIFF has no heights over the site.", mend="Check that it covers the site.")
+    low, high = float(np.nanmin(values)), float(np.nanmax(values))
+    if low < LOWEST or high > HIGHEST:
+        raise _no_heights(low, high)
+    how.append(f"Heights from {low:.2f} to {high:.2f} m.")
+    values = np.round(values, 3)
+    return TerrainReading(Surface(surface.e0, surface.n0, surface.step, values), tuple(how))
+
+
+def _require_sound(source) -> CRS:
+    """The file's coordinate system, once it is one that ground can lie in, and the rest of the file can be read safely."""
     if source.crs is None:
         raise ReadError("The GeoTIFF names no coordinate system.", mend="Export it with its coordinate system.")
-    if source.width * source.height > MAX_PIXELS:
+    each = np.dtype(source.dtypes[0]).itemsize
+    block_rows, block_cols = source.block_shapes[0]
+    if source.width * source.height * each > MAX_UNPACKED or block_rows * block_cols * each > MAX_BLOCK:
         raise ReadError(
             f"The GeoTIFF has {source.width} by {source.height} pixels, too many.",
-            mend="Cut it to the site or lower its resolution.",
+            mend="Cut it to the site or lower its resolution, and export it in tiles.",
         )
     if source.count != 1:
         raise ReadError(
             f"The GeoTIFF has {source.count} bands; a terrain has one.", mend="Give a height model, not a picture."
         )
+    if np.dtype(source.dtypes[0]).kind not in "iuf":
+        raise ReadError("The GeoTIFF holds no plain numbers.", mend="Export the heights as 32-bit floats.")
+    t = source.transform
+    if not (math.isfinite(sum(abs(v) for v in t[:6])) and abs(t.determinant) > 0):
+        raise ReadError("The GeoTIFF's pixels have no place on the ground.", mend="Export it again.")
     declared = CRS.from_user_input(source.crs.to_wkt())
-    vertical = next((c for c in declared.sub_crs_list if c.is_vertical), None)
-    if vertical is not None:
-        _require_same_system(vertical, heights)
-    horizontal = CRS.from_wkt(grid.crs.to_wkt())
-    with WarpedVRT(source, crs=horizontal.to_wkt(), resampling=Resampling.bilinear) as warped:
-        surface = _sample(warped, grid, around)
-    values = surface.heights * FEET.get((source.units[0] or "").casefold(), 1.0)
-    how = [f"GeoTIFF in {declared.name}, {source.width} by {source.height} pixels, taken at {surface.step:.1f} m."]
-    if heights != grid.heights:
-        values, said = _convert(Surface(surface.e0, surface.n0, surface.step, values), grid, heights)
-        how.append(said)
-    if np.isnan(values).all():
-        raise ReadError("The GeoTIFF has no heights over the site.", mend="Check that it covers the site.")
-    low, high = float(np.nanmin(values)), float(np.nanmax(values))
-    if low < -1000 or high > 9500:
+    flat = declared.sub_crs_list[0] if declared.is_compound else declared
+    if not (flat.is_geographic or flat.is_projected):
         raise ReadError(
-            f"Heights run from {low:.0f} to {high:.0f} m: these are not heights in metres.",
-            mend="Check the file's unit and its mark for empty pixels.",
+            f"{declared.name} is not a coordinate system of maps.",
+            where="the terrain",
+            mend="Export it in a projected system, or in longitude and latitude.",
         )
-    how.append(f"Heights from {low:.2f} to {high:.2f} m.")
-    return TerrainReading(Surface(surface.e0, surface.n0, surface.step, values), tuple(how))
+    return declared
+
+
+def _unit(source, vertical: CRS | None, said: Said) -> str:
+    """The unit of the heights: as the user says, or as the file does. Raises ReadError where neither does, or the file in a
+    word that is not known."""
+    if said.unit:
+        return said.unit
+    words = [source.units[0] or "", vertical.axis_info[0].unit_name if vertical is not None else ""]
+    found = {_spelled(word) for word in words if word.strip()}
+    if len(found) != 1 or None in found:
+        stated = " and ".join(f"“{ascii(w)[1:41]}”" for w in words if w.strip())
+        raise ReadError(
+            f"The file says its heights are in {stated}."
+            if stated
+            else "The file does not say whether its heights are metres or feet.",
+            where="the unit of the heights",
+            mend="Choose the unit beside the file and read it again.",
+        )
+    return str(found.pop())
+
+
+def _spelled(word: str) -> str | None:
+    plain = re.sub(r"[\s_-]+", " ", word.casefold()).strip()
+    return next((unit for unit, ways in SPELLED.items() if plain in ways or word.casefold().strip() in ways), None)
+
+
+def _void(source, scale: float, offset: float, said: Said) -> tuple[float | None, list[str]]:
+    """The value that marks pixels without a height, and what is said of it: the file's own, or the one value that can be
+    none; asked about where it could be. Raises ReadError."""
+    shape = (min(source.height, SCANNED), min(source.width, SCANNED))
+    raw = source.read(1, out_shape=shape, resampling=Resampling.nearest).astype(np.float64)
+    own = source.nodata
+    known = raw[np.isfinite(raw) & (raw != (math.nan if own is None else own))]
+    heights = known * scale + offset
+    wild = np.unique(known[(heights < LOWEST) | (heights > HIGHEST)])
+    if len(wild) > 1 or (len(wild) == 1 and own is not None and not math.isnan(own)):
+        raise _no_heights(float(heights.min()), float(heights.max()))
+    if len(wild) == 1:
+        return float(wild[0]), [f"Pixels of {wild[0]:g} are gaps: no height is that."]
+    if own is not None or not known.size:
+        return own, []
+    zeros = float((known == 0).mean())
+    if zeros < ZEROS or said.zeros == "heights":
+        return None, []
+    if said.zeros == "gaps":
+        return 0.0, [f"Pixels of exactly 0 ({zeros:.0%}) are gaps, as you say."]
+    raise ReadError(
+        f"{zeros:.1%} of the heights are exactly 0, and the file does not say whether that is a height or a gap.",
+        where="heights of 0",
+        mend="Say which beside the file and read it again.",
+    )
+
+
+def _no_heights(low: float, high: float) -> ReadError:
+    return ReadError(
+        f"Heights run from {low:.5g} to {high:.5g} m: these are not heights in metres.",
+        mend="Check the file's unit and its mark for empty pixels.",
+    )
 
 
 def _require_same_system(vertical: CRS, heights: str) -> None:
@@ -124,7 +254,7 @@ def _sample(warped, grid: Grid, around) -> Surface:
         1, window=window, out_shape=(rows, cols), resampling=Resampling.bilinear, masked=True, boundless=False
     )
     values = np.ma.filled(data.astype(float), np.nan)[::-1]
-    return Surface(west + step / 2, north - rows * step + step / 2, step, np.round(values, 3))
+    return Surface(west + step / 2, north - rows * step + step / 2, step, values)
 
 
 def _convert(surface: Surface, grid: Grid, heights: str):
@@ -159,5 +289,6 @@ def write_terrain(surface: Surface, crs: str) -> bytes:
             nodata=-9999,
             compress="deflate",
         ) as out:
+            out.units = ("metre",)
             out.write(np.nan_to_num(surface.heights[::-1], nan=-9999).astype("float32"), 1)
         return bytes(memory.read())

@@ -25,7 +25,7 @@ def read_angle(text: str) -> Angle:
 
     Raises ReadError when it is not an angle, or minutes or seconds reach 60.
     """
-    numbers, marks, letters, signs, seen = [], [], [], [], 0
+    numbers, marks, letters, signs = [], [], [], []
     for kind, token in _tokens(text):
         if kind == "number":
             numbers.append(token)
@@ -35,7 +35,6 @@ def read_angle(text: str) -> Angle:
             signs.append((token, len(numbers)))
         else:
             marks.append((kind, len(numbers)))
-        seen += 1
     sound = (
         1 <= len(numbers) <= 3
         and all("." not in n and "," not in n for n in numbers[:-1])

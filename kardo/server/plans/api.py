@@ -19,6 +19,7 @@ from kardo.core.summary import Summary, summary
 from kardo.core.terrain.drawing import contours, shading_png
 from kardo.core.terrain.surface import Surface
 from kardo.formats import boundary, coordinates, exports, raster
+from kardo.formats.raster import Said
 from kardo.server.access import job_of
 from kardo.server.jobs.models import Job
 from kardo.server.made_once import made_now, made_once
@@ -197,12 +198,20 @@ class TerrainOut(Schema):
 
 
 @router.post("/{job_id}/read/terrain", response=TerrainOut)
-def read_terrain(request: HttpRequest, job_id: UUID, file: File[UploadedFile], heights: Form[str] = ""):
-    """Read a GeoTIFF into the job's grid and heights; the answer's value is what an edit of `site/ground/terrain` takes."""
+def read_terrain(
+    request: HttpRequest,
+    job_id: UUID,
+    file: File[UploadedFile],
+    heights: Form[str] = "",
+    unit: Form[Literal["", "m", "ft", "us-ft"]] = "",
+    zeros: Form[Literal["", "gaps", "heights"]] = "",
+):
+    """Read a GeoTIFF into the job's grid and heights; the answer's value is what an edit of `site/ground/terrain` takes. What
+    the file leaves open, its unit or what 0 means, is refused until the form says it."""
     job = job_of(request, job_id)
     plan = stored_plan(job)
     data, name = _upload(file, raster.MAX_BYTES)
-    found = raster.read_terrain(data, plan.grid, heights or plan.brief.heights, _around(plan))
+    found = raster.read_terrain(data, plan.grid, Said(heights or plan.brief.heights, unit, zeros), _around(plan))
     return TerrainOut(value=keep_terrain(job, terrain_of(found.surface, name)), how=list(found.how))
 
 
