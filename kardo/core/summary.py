@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from typing import Literal, TypeVar
 
 import numpy as np
+from shapely import box, unary_union
 
 from kardo.core.accuracy.advice import Advice
 from kardo.core.accuracy.conditions import unmet
@@ -17,7 +18,8 @@ from kardo.core.accuracy.standards import standards
 from kardo.core.control.survey import heights_of
 from kardo.core.errors import KardoError
 from kardo.core.flight.areas import site_polygon
-from kardo.core.flight.pattern import FlightPlan, flown
+from kardo.core.flight.clearance import Clearance, of_lines
+from kardo.core.flight.pattern import FlightPlan, flown, over_ground
 from kardo.core.geodesy.antenna import height_chain
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import small
@@ -26,6 +28,7 @@ from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of, named
 from kardo.core.plan.stands import SetUp
 from kardo.core.practice.catalogue import Finding, View, findings
+from kardo.core.terrain.gaps import Gaps, gaps
 
 T = TypeVar("T")
 Pair = tuple[float, float]
@@ -105,6 +108,7 @@ class FlightFigures:
     course: float
     minutes: float
     height_range: Pair
+    clearance: Clearance | None
     crossing_height: float
     strips: list[StripLine]
     legs: list[LegTime]
@@ -138,7 +142,8 @@ class SetUpHeights:
 @dataclass(frozen=True)
 class Summary:
     """What follows directly from the plan. A part that cannot be computed is missing, with the reason under `faults`
-    (flights and set-ups by `flight/id` and `setup/id`). mark_sigma: east, north, up of every mark."""
+    (flights and set-ups by `flight/id` and `setup/id`). gaps: where the ground is not known under site and flights. mark_sigma:
+    east, north, up of every mark."""
 
     hash: str
     lacks: list[Lack]
@@ -147,6 +152,7 @@ class Summary:
     area: float | None
     flights: list[FlightFigures]
     heights: list[SetUpHeights]
+    gaps: Gaps | None
     mark_sigma: dict[str, tuple[float, float, float]]
     control_h: list[float | None]
     faults: dict[str, Fault]
@@ -187,6 +193,7 @@ def summary(plan: Plan) -> Summary:
         area=attempt("area", lambda: float(site_polygon(plan).area)),
         flights=each("flight", lambda key: _flight(plan, key), [f.id for f in plan.flights]),
         heights=each("setup", lambda key: _heights(plan, key), [s.id for s in plan.setups]),
+        gaps=attempt("ground", lambda: _gaps(plan)),
         mark_sigma=attempt("assumptions", lambda: {m.id: mark_sigma(m, plan.assume) for m in plan.marks}) or {},
         control_h=attempt("control", lambda: _control_heights(plan)) or [],
         faults=faults,
@@ -213,12 +220,23 @@ def _datum(plan: Plan) -> Datum:
     )
 
 
+def _gaps(plan: Plan) -> Gaps | None:
+    """Over the site and what the flights see of the ground about it."""
+    if plan.surface is None or len(plan.site.boundary) < 3:
+        return None
+    flights = [flown(plan, f) for f in plan.flights]
+    seen = [box(f.e.min(), f.n.min(), f.e.max(), f.n.max()) for f in flights]
+    return gaps(plan.surface, unary_union([site_polygon(plan), *seen]))
+
+
 def _flight(plan: Plan, key: str) -> FlightFigures:
-    return flight_figures(flown(plan, next(f for f in plan.flights if f.id == key)))
+    return flight_figures(plan, flown(plan, next(f for f in plan.flights if f.id == key)))
 
 
-def flight_figures(flight: FlightPlan) -> FlightFigures:
+def flight_figures(plan: Plan, flight: FlightPlan) -> FlightFigures:
     """Figures, strips, legs and exposures of a flight."""
+    if not np.isfinite(flight.h).any():
+        over_ground(flight)
     strips = [StripLine(s.start, s.end, s.leg, s.count, s.length, s.kind) for s in flight.strips]
     legs = [LegTime(leg.minutes, leg.battery_left, leg.first_strip, leg.last_strip) for leg in flight.legs]
     return FlightFigures(
@@ -234,6 +252,7 @@ def flight_figures(flight: FlightPlan) -> FlightFigures:
         course=flight.main_course,
         minutes=flight.minutes,
         height_range=(float(np.nanmin(flight.h)), float(np.nanmax(flight.h))),
+        clearance=of_lines(plan, flight),
         crossing_height=flight.crossing_height,
         strips=strips,
         legs=legs,

@@ -123,11 +123,14 @@ def test_strips_beside_the_block_count_towards_the_most_that_is_planned(strips):
 
 
 @given(st.floats(-50, 350), st.floats(-50, 250))
-def test_bilinear_surface_reproduces_a_plane(x, y):
+def test_bilinear_surface_reproduces_a_plane_and_makes_up_no_ground_outside(x, y):
     e, n = np.meshgrid(np.arange(0, 301, 10.0), np.arange(0, 201, 10.0))
     plane = Surface(0, 0, 10.0, 5 + 0.3 * e - 0.2 * n)
     cx, cy = np.clip(x, 0, 300), np.clip(y, 0, 200)
-    assert float(plane.at(x, y)) == pytest.approx(5 + 0.3 * cx - 0.2 * cy, abs=1e-9)
+    if max(abs(x - cx), abs(y - cy)) > 5:
+        assert np.isnan(plane.at(x, y))
+    else:
+        assert float(plane.at(x, y)) == pytest.approx(5 + 0.3 * cx - 0.2 * cy, abs=1e-9)
 
 
 def test_surface_packs_to_the_millimetre_and_refuses_damage():

@@ -15,7 +15,7 @@ from kardo.core.flight.sight import Sight
 from kardo.core.plan.assumptions import Assumptions
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.model import Plan
-from kardo.core.terrain.surface import Surface
+from kardo.core.terrain.surface import AnySurface
 
 SURFACES = {"surface", "volume"}  # deliverables whose heights are read from the surface
 OF_SURFACE = {"contour", "volume"}  # standards that judge a surface whatever the deliverable
@@ -53,7 +53,7 @@ class Places:
 
 
 def places(
-    e: Floats, n: Floats, x: Floats, rays: Lists, sights: tuple[Sight, ...], surface: Surface, assume: Assumptions
+    e: Floats, n: Floats, x: Floats, rays: Lists, sights: tuple[Sight, ...], surface: AnySurface, assume: Assumptions
 ) -> Places:
     """Places in grid metres e, n (k,) and ENU x (k, 3), seen by rays."""
     pixel = np.concatenate([[], *(np.full(len(s.c), s.flight.gsd) for s in sights)])

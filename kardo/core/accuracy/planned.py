@@ -14,7 +14,7 @@ from kardo.core.arrays import Bools, Floats, Ints, Lists
 from kardo.core.control.survey import base_mark, survey
 from kardo.core.errors import PlanError
 from kardo.core.flight.areas import area_polygon, site_polygon
-from kardo.core.flight.pattern import FlightPlan, all_flown
+from kardo.core.flight.pattern import FlightPlan, all_flown, over_ground
 from kardo.core.flight.sight import Sight, rays_of
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.gnss.shifts import Shift, all_shared, shared_by, unique
@@ -24,7 +24,7 @@ from kardo.core.plan.kit import Camera
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import reference
 from kardo.core.plan.stands import OnInstrument, OnNothing, OnSetUp
-from kardo.core.terrain.surface import Surface
+from kardo.core.terrain.surface import AnySurface
 
 MAP_POINTS = 400  # aimed at over the site; between 300 and 600 come out
 AREA_POINTS = 100  # the same over each area whose volume matters; up to 150
@@ -98,8 +98,8 @@ def missing(plan: Plan) -> list[tuple[str, str]]:
         lacks.append(("brief", "Choose the job's grid in the Brief."))
     if len(plan.site.boundary) < 3:
         lacks.append(("site", "Import, paste or draw the site boundary."))
-    if plan.site.ground.terrain is None:
-        lacks.append(("site", "Bring in the terrain as a GeoTIFF."))
+    if plan.site.ground.terrain is None and plan.site.ground.level is None:
+        lacks.append(("site", "Bring in the terrain as a GeoTIFF, or type the height of level ground."))
     if not plan.flights:
         lacks.append(("flight", "Add a flight."))
     hung = [f.hangs_on for f in plan.flights if f.corrected]
@@ -123,10 +123,9 @@ def planned_network(plan: Plan) -> Planned:
     lacks = missing(plan)
     if lacks:
         raise PlanError(lacks[0][1], where=lacks[0][0])
-    polygon, flights, surface = site_polygon(plan), all_flown(plan), plan.surface
+    polygon, surface = site_polygon(plan), plan.surface
+    flights = tuple(over_ground(flight) for flight in all_flown(plan))
     assert surface is not None
-    for flight in flights:
-        _require_ground(flight)
     frame = _frame(plan, polygon, surface)
     firsts = np.cumsum([0, *(len(f.e) for f in flights)])
     sights = tuple(Sight(flight, frame, int(first)) for flight, first in zip(flights, firsts, strict=False))
@@ -160,16 +159,7 @@ def planned_network(plan: Plan) -> Planned:
     )
 
 
-def _require_ground(flight: FlightPlan) -> None:
-    if np.isnan(flight.h).any():
-        raise PlanError(
-            "The terrain has gaps under the flight.",
-            where="Site, terrain",
-            mend="Bring in terrain that covers the boundary and the margin about it.",
-        )
-
-
-def _frame(plan: Plan, polygon: Polygon, surface: Surface) -> LocalFrame:
+def _frame(plan: Plan, polygon: Polygon, surface: AnySurface) -> LocalFrame:
     middle = polygon.representative_point()
     plan.grid.require_inside(np.array([middle.x]), np.array([middle.y]), "Site, boundary")
     return LocalFrame(plan.grid, middle.x, middle.y, float(np.nan_to_num(surface.at(middle.x, middle.y))))
@@ -222,7 +212,7 @@ class _Ground:
     map_step: float
 
 
-def _ties(sights: tuple[Sight, ...], surface: Surface, frame: LocalFrame, assume: Assumptions) -> _Ties:
+def _ties(sights: tuple[Sight, ...], surface: AnySurface, frame: LocalFrame, assume: Assumptions) -> _Ties:
     """A lattice for every flight, tied by all images that see it."""
     places, rays, lattice = [], [], []
     for k, sight in enumerate(sights):
@@ -247,19 +237,24 @@ def _crowding(tied: Lists, lattice: Ints, sights: tuple[Sight, ...]) -> Floats:
     return np.asarray(np.sqrt(total / np.maximum(own, 1))[tied.values])
 
 
-def _ground(plan: Plan, polygon: Polygon, surface: Surface, frame: LocalFrame, sights: tuple[Sight, ...]) -> _Ground:
+def _ground(plan: Plan, polygon: Polygon, surface: AnySurface, frame: LocalFrame, sights: tuple[Sight, ...]) -> _Ground:
     map_e, map_n, step = _sample(polygon, MAP_POINTS)
-    grounds = [(map_e, map_n), *(_sample(area_polygon(a), AREA_POINTS)[:2] for a in plan.site.areas)]
-    e, n = (np.concatenate([g[k] for g in grounds]) for k in (0, 1))
-    h = surface.at(e, n)
-    if np.isnan(h).any():
+    samples = [(map_e, map_n), *(_sample(area_polygon(a), AREA_POINTS)[:2] for a in plan.site.areas)]
+    grounds = [_known(surface, *sample) for sample in samples]  # over a gap nothing is predicted
+    if not len(grounds[0][0]):
         raise PlanError(
-            "The terrain has gaps inside the boundary or an area.",
+            "The terrain has no heights inside the boundary.",
             where="Site, terrain",
-            mend="Bring in terrain that covers them.",
+            mend="Bring in terrain that covers it.",
         )
-    x = frame.to_enu(e, n, h)
-    return _Ground(e, n, x, rays_of(sights, x), [len(g[0]) for g in grounds], map_e, map_n, step)
+    e, n = (np.concatenate([g[k] for g in grounds]) for k in (0, 1))
+    x = frame.to_enu(e, n, surface.at(e, n))
+    return _Ground(e, n, x, rays_of(sights, x), [len(g[0]) for g in grounds], *grounds[0], step)
+
+
+def _known(surface: AnySurface, e: Floats, n: Floats) -> tuple[Floats, Floats]:
+    known = np.isfinite(surface.at(e, n))
+    return e[known], n[known]
 
 
 def _sample(polygon: Polygon, aimed: int) -> tuple[Floats, Floats, float]:

@@ -14,7 +14,7 @@ from kardo.core.flight.areas import flight_polygon
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Battery, Camera
 from kardo.core.plan.model import Plan
-from kardo.core.terrain.surface import Surface
+from kardo.core.terrain.surface import AnySurface
 
 MAX_EXPOSURES = 20_000
 CROSSING_HEIGHT = 1.2  # times the block's, where the plan does not say
@@ -99,6 +99,22 @@ def all_flown(plan: Plan) -> tuple[FlightPlan, ...]:
     return flights
 
 
+def over_ground(flight: FlightPlan) -> FlightPlan:
+    """A flight with those exposures alone whose height is known: over a gap of the terrain nothing is predicted. Raises
+    PlanError where there are none."""
+    known = np.isfinite(flight.h)
+    if known.all():
+        return flight
+    if not known.any():
+        raise PlanError(
+            f"The terrain has no heights under {flight.flight.name}.",
+            where="Site, terrain",
+            mend="Bring in terrain that covers the boundary and the margin about it.",
+        )
+    kept = {name: getattr(flight, name)[known] for name in ("e", "n", "h", "course", "tilt", "leg", "strip")}
+    return replace(flight, **kept)
+
+
 def estimated_exposures(plan: Plan) -> float:
     """About how many exposures a plan's flights take, without laying them out. Raises PlanError where an area is missing."""
     total = 0.0
@@ -111,7 +127,7 @@ def estimated_exposures(plan: Plan) -> float:
     return total
 
 
-def fly(flight: Flight, equipment: Equipment, area: Polygon, surface: Surface | None) -> FlightPlan:
+def fly(flight: Flight, equipment: Equipment, area: Polygon, surface: AnySurface | None) -> FlightPlan:
     """Lay strips over an area (grid metres). Raises PlanError when it would take more exposures than can be planned."""
     cam, craft = equipment.camera, equipment.aircraft
     across, along = (flight.height * side / cam.f_px for side in (cam.width_px, cam.height_px))
@@ -335,7 +351,7 @@ def from_course(across: Floats, along: Floats, course: float) -> tuple[Floats, F
     return across * math.cos(course) + along * math.sin(course), -across * math.sin(course) + along * math.cos(course)
 
 
-def _heights(flight: Flight, area: Polygon, surface: Surface | None, e: Floats, n: Floats, above: Floats) -> Floats:
+def _heights(flight: Flight, area: Polygon, surface: AnySurface | None, e: Floats, n: Floats, above: Floats) -> Floats:
     if surface is None:
         return above
     if flight.terrain_following:

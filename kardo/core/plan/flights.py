@@ -18,6 +18,9 @@ class Flight(Part):
     Beside the block's own strips: crossing strips at a right angle to it and at a height of their own (None: a fifth
     higher), and oblique strips along it. area is one of the site's areas, None its whole boundary.
 
+    return_height is that of the fail-safe way home, above the take-off place (None: the flying height); standpoint is where the
+    aircraft takes off and is flown from.
+
     corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions.
     """
 
@@ -43,6 +46,7 @@ class Flight(Part):
     speed: Annotated[float, Field(ge=0.01, le=40, allow_inf_nan=False)] = 6.0
     exposure_time: Annotated[float, Field(ge=1e-6, le=0.1, allow_inf_nan=False)] = 0.001
     reserve: Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)] = 28.0
+    return_height: Annotated[AboveGround | None, PROSE] = None
     hangs_on: FlightHangsOn = OnNothing()
     corrections: Literal["live", "post_processed", "both", "none"] = "both"
     state: Literal["fixed", "float", "code"] = "fixed"

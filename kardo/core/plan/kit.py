@@ -34,13 +34,15 @@ class Calibration(Part):
 
 
 class Camera(Profile):
-    """A frame camera with its lens and calibration record. The longer image side lies across the flight line."""
+    """A frame camera with its lens and calibration record; seconds from one image to the next at least. The longer image side
+    lies across the flight line."""
 
     width_px: Annotated[int, Field(ge=100, le=40_000)]
     height_px: Annotated[int, Field(ge=100, le=40_000)]
     pixel_um: Annotated[float, Field(ge=0.1, le=100, allow_inf_nan=False)]
     focal_mm: Annotated[float, Field(ge=0.5, le=2000, allow_inf_nan=False)]
     shutter: Literal["mechanical", "rolling"]
+    least_interval_s: Annotated[float, Field(ge=0.01, le=60, allow_inf_nan=False)] = 0.7
     calibration: Calibration
 
     @property
@@ -50,10 +52,12 @@ class Camera(Profile):
 
 
 class Aircraft(Profile):
-    """An aircraft: speeds, seconds for a turn, minutes of transit per leg and way."""
+    """An aircraft: speeds along and up and down, seconds for a turn, minutes of transit per leg and way."""
 
     cruise_m_per_s: Positive
     max_m_per_s: Positive
+    climb_m_per_s: Positive = 4.0
+    descend_m_per_s: Positive = 3.0
     turn_s: Annotated[float, Field(ge=0, le=600, allow_inf_nan=False)]
     transit_min: Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)]
 

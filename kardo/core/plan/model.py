@@ -22,9 +22,9 @@ from kardo.core.plan.control import ControlPoint, Visit
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Camera, Kit
 from kardo.core.plan.parts import MAX_POINTS, Part, digest, validated
-from kardo.core.plan.site import Site, Terrain, surface_of
+from kardo.core.plan.site import Site, Terrain
 from kardo.core.plan.stands import CorrectionNetwork, HangsOn, Mark, OnInstrument, OnNetwork, OnSetUp, SetUp
-from kardo.core.terrain.surface import Surface
+from kardo.core.terrain.surface import AnySurface
 
 FORMAT: Literal["kardo-plan"] = "kardo-plan"
 VERSION: Literal[2] = 2
@@ -139,10 +139,9 @@ class Plan(Part):
         return grid(self.brief.crs, self.brief.heights)
 
     @cached_property
-    def surface(self) -> Surface | None:
-        """The ground, None before there is a terrain. Raises PlanError when its heights are not at hand."""
-        terrain = self.site.ground.terrain
-        return None if terrain is None else surface_of(terrain)
+    def surface(self) -> AnySurface | None:
+        """The ground, None before there is any. Raises PlanError when a terrain's heights are not at hand."""
+        return self.site.ground.surface
 
     @property
     def targets(self) -> tuple[ControlPoint, ...]:

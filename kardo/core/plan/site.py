@@ -14,6 +14,7 @@ from kardo.core.plan.parts import (
     PROSE,
     Clean,
     Coordinate,
+    Height,
     Identifier,
     Name,
     Note,
@@ -23,7 +24,7 @@ from kardo.core.plan.parts import (
     to_json,
     validated,
 )
-from kardo.core.terrain.surface import Surface
+from kardo.core.terrain.surface import AnySurface, Level, Surface
 
 
 class Area(Part):
@@ -120,10 +121,27 @@ def terrain_of(surface: Surface, source: str) -> Terrain:
     )
 
 
+class LevelGround(Part):
+    """Level ground instead of a terrain, before one is at hand: its height in metres in the job's system, and the relief
+    about it, which clearance and overlap reckon with."""
+
+    height: Height
+    relief: Annotated[float, Field(ge=0, le=2000, allow_inf_nan=False)] = 0.0
+
+
 class Ground(Part):
-    """What the ground is known by. Without a terrain nothing can be flown over yet."""
+    """What the ground is known by: a terrain, or as long as there is none, level ground. Without either nothing can be flown
+    over yet."""
 
     terrain: Terrain | None = None
+    level: LevelGround | None = None
+
+    @property
+    def surface(self) -> AnySurface | None:
+        """The ground to compute with. Raises PlanError when a terrain's heights are not at hand."""
+        if self.terrain is not None:
+            return surface_of(self.terrain)
+        return None if self.level is None else Level(self.level.height, self.level.relief)
 
 
 class Site(Part):

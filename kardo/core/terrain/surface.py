@@ -11,6 +11,7 @@ from kardo.core.errors import PlanError
 
 MAX_NODES = 1_000_000
 MISSING = -(2**31)  # a node without a height, in the packed form
+LOWEST_MM, HIGHEST_MM = -1_000_000, 10_000_000  # of ground on land
 
 
 @dataclass(frozen=True)
@@ -28,18 +29,27 @@ class Surface:
         rows, cols = self.heights.shape
         return self.e0, self.n0, self.e0 + (cols - 1) * self.step, self.n0 + (rows - 1) * self.step
 
+    @property
+    def slack(self) -> float:
+        """How far the ground may lie above or below what it says, metres."""
+        return 0.0
+
     def at(self, e: Floats | float, n: Floats | float) -> Floats:
-        """Bilinear heights; positions outside take the height of the nearest edge. NaN beside unknown nodes."""
+        """Bilinear heights; NaN beside unknown nodes, and more than half a step outside: ground that is not known is never
+        made up."""
         rows, cols = self.heights.shape
-        x = np.clip((np.asarray(e, dtype=float) - self.e0) / self.step, 0, cols - 1)
-        y = np.clip((np.asarray(n, dtype=float) - self.n0) / self.step, 0, rows - 1)
+        x = _within((np.asarray(e, dtype=float) - self.e0) / self.step, cols)
+        y = _within((np.asarray(n, dtype=float) - self.n0) / self.step, rows)
+        outside = np.isnan(x) | np.isnan(y)
+        x, y = np.where(outside, 0.0, x), np.where(outside, 0.0, y)
         i, j = np.minimum(y.astype(int), rows - 2), np.minimum(x.astype(int), cols - 2)
         v, u = y - i, x - j
         z = self.heights
-        return (z[i, j] * (1 - u) + z[i, j + 1] * u) * (1 - v) + (z[i + 1, j] * (1 - u) + z[i + 1, j + 1] * u) * v
+        height = (z[i, j] * (1 - u) + z[i, j + 1] * u) * (1 - v) + (z[i + 1, j] * (1 - u) + z[i + 1, j + 1] * u) * v
+        return np.where(outside, np.nan, height)
 
     def gradient(self, e: Floats, n: Floats) -> Floats:
-        """Slope (k, 2) to east and to north, metres a metre, over one step of the grid about each position."""
+        """Slope (k, 2) to east and to north, metres a metre, over one step of the grid about each position; NaN at its edge."""
         half = self.step / 2
         east, north = self.at(e + half, n) - self.at(e - half, n), self.at(e, n + half) - self.at(e, n - half)
         return np.stack([east, north], axis=1) / self.step
@@ -67,8 +77,45 @@ class Surface:
             reader = zlib.decompressobj()
             raw = reader.decompress(base64.b64decode(packed, validate=True), rows * cols * 4 + 1)
             mm = np.frombuffer(raw, dtype="<i4").reshape(rows, cols)
+            known = mm[mm != MISSING]
+            if known.size and (known.min() < LOWEST_MM or known.max() > HIGHEST_MM):
+                raise ValueError("no heights of ground")
         except (ValueError, zlib.error) as fault:
             raise PlanError(
                 "The terrain's heights are damaged.", where="terrain.heights", mend="Import the terrain again."
             ) from fault
         return cls(e0, n0, step, np.where(mm == MISSING, np.nan, mm / 1000.0))
+
+
+def _within(place: Floats, count: int) -> Floats:
+    """Places along an axis of so many nodes, those up to half a step outside taken to the edge, NaN beyond."""
+    inside = np.clip(place, 0, count - 1)
+    return np.where(np.abs(place - inside) <= 0.5, inside, np.nan)
+
+
+@dataclass(frozen=True)
+class Level:
+    """Level ground at a typed height in metres, which may rise and fall about it by half of the relief."""
+
+    height: float
+    relief: float = 0.0
+
+    @property
+    def slack(self) -> float:
+        """How far the ground may lie above or below what it says, metres."""
+        return self.relief / 2
+
+    def at(self, e: Floats | float, n: Floats | float) -> Floats:
+        """The height, wherever that is."""
+        return np.full(np.broadcast_shapes(np.shape(e), np.shape(n)), self.height)
+
+    def gradient(self, e: Floats, n: Floats) -> Floats:
+        """Slope (k, 2): none."""
+        return np.zeros((len(e), 2))
+
+    def contains(self, e: Floats, n: Floats) -> bool:
+        """Level ground has no end."""
+        return True
+
+
+AnySurface = Surface | Level

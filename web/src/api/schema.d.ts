@@ -205,7 +205,8 @@ export interface paths {
         put?: never;
         /**
          * Read Terrain
-         * @description Read a GeoTIFF into the job's grid and heights; the answer's value is what an edit of `site/ground/terrain` takes.
+         * @description Read a GeoTIFF into the job's grid and heights; the answer's value is what an edit of `site/ground/terrain` takes. What
+         *     the file leaves open, its unit or what 0 means, is refused until the form says it.
          */
         post: operations["kardo_server_plans_api_read_terrain"];
         delete?: never;
@@ -467,7 +468,7 @@ export interface components {
         };
         /**
          * Aircraft
-         * @description An aircraft: speeds, seconds for a turn, minutes of transit per leg and way.
+         * @description An aircraft: speeds along and up and down, seconds for a turn, minutes of transit per leg and way.
          */
         Aircraft: {
             /** Id */
@@ -479,6 +480,16 @@ export interface components {
             cruise_m_per_s: number;
             /** Max M Per S */
             max_m_per_s: number;
+            /**
+             * Climb M Per S
+             * @default 4
+             */
+            climb_m_per_s: number;
+            /**
+             * Descend M Per S
+             * @default 3
+             */
+            descend_m_per_s: number;
             /** Turn S */
             turn_s: number;
             /** Transit Min */
@@ -632,7 +643,8 @@ export interface components {
         };
         /**
          * Camera
-         * @description A frame camera with its lens and calibration record. The longer image side lies across the flight line.
+         * @description A frame camera with its lens and calibration record; seconds from one image to the next at least. The longer image side
+         *     lies across the flight line.
          */
         Camera: {
             /** Id */
@@ -653,6 +665,11 @@ export interface components {
              * @enum {string}
              */
             shutter: "mechanical" | "rolling";
+            /**
+             * Least Interval S
+             * @default 0.7
+             */
+            least_interval_s: number;
             calibration: components["schemas"]["Calibration"];
         };
         /**
@@ -761,6 +778,9 @@ export interface components {
          *     Beside the block's own strips: crossing strips at a right angle to it and at a height of their own (None: a fifth
          *     higher), and oblique strips along it. area is one of the site's areas, None its whole boundary.
          *
+         *     return_height is that of the fail-safe way home, above the take-off place (None: the flying height); standpoint is where the
+         *     aircraft takes off and is flown from.
+         *
          *     corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions.
          */
         Flight: {
@@ -851,6 +871,8 @@ export interface components {
              * @default 28
              */
             reserve: number;
+            /** Return Height */
+            return_height: number | null;
             /**
              * Hangs On
              * @default {
@@ -880,10 +902,12 @@ export interface components {
         };
         /**
          * Ground
-         * @description What the ground is known by. Without a terrain nothing can be flown over yet.
+         * @description What the ground is known by: a terrain, or as long as there is none, level ground. Without either nothing can be flown
+         *     over yet.
          */
         Ground: {
             terrain: components["schemas"]["Terrain"] | null;
+            level: components["schemas"]["LevelGround"] | null;
         };
         /**
          * Kit
@@ -920,6 +944,20 @@ export interface components {
              * @default []
              */
             poles: components["schemas"]["Pole"][];
+        };
+        /**
+         * LevelGround
+         * @description Level ground instead of a terrain, before one is at hand: its height in metres in the job's system, and the relief
+         *     about it, which clearance and overlap reckon with.
+         */
+        LevelGround: {
+            /** Height */
+            height: number;
+            /**
+             * Relief
+             * @default 0
+             */
+            relief: number;
         };
         /**
          * Log
@@ -1138,6 +1176,7 @@ export interface components {
              *       "areas": [],
              *       "features": [],
              *       "ground": {
+             *         "level": null,
              *         "terrain": null
              *       }
              *     }
@@ -1307,7 +1346,8 @@ export interface components {
             features: components["schemas"]["Feature"][];
             /**
              * @default {
-             *       "terrain": null
+             *       "terrain": null,
+             *       "level": null
              *     }
              */
             ground: components["schemas"]["Ground"];
@@ -1391,6 +1431,21 @@ export interface components {
             id?: string | null;
         };
         /**
+         * Clearance
+         * @description The least distance in metres between a path and what lies under it, its place in grid metres, and what that is: empty for
+         *     the ground, else the name of what stands there.
+         */
+        Clearance: {
+            /** Least */
+            least: number;
+            /** E */
+            e: number;
+            /** N */
+            n: number;
+            /** Over */
+            over: string;
+        };
+        /**
          * Datum
          * @description Grid, height system, geoid separation in metres, combined scale and convergence at the middle of the site.
          */
@@ -1453,6 +1508,7 @@ export interface components {
                 number,
                 number
             ];
+            clearance: components["schemas"]["Clearance"] | null;
             /** Crossing Height */
             crossing_height: number;
             /** Strips */
@@ -1463,6 +1519,28 @@ export interface components {
             e: number[];
             /** N */
             n: number[];
+        };
+        /**
+         * Gaps
+         * @description What is not known inside a polygon: square metres, as a share of it, and the middle of the largest piece in grid metres;
+         *     the middles of the cells looked at that are not known, and their side in metres, for drawing.
+         */
+        Gaps: {
+            /** Area */
+            area: number;
+            /** Share */
+            share: number;
+            /** E */
+            e: number;
+            /** N */
+            n: number;
+            /** Cells */
+            cells: [
+                number,
+                number
+            ][];
+            /** Side */
+            side: number;
         };
         /**
          * Lack
@@ -1568,7 +1646,8 @@ export interface components {
         /**
          * Summary
          * @description What follows directly from the plan. A part that cannot be computed is missing, with the reason under `faults`
-         *     (flights and set-ups by `flight/id` and `setup/id`). mark_sigma: east, north, up of every mark.
+         *     (flights and set-ups by `flight/id` and `setup/id`). gaps: where the ground is not known under site and flights. mark_sigma:
+         *     east, north, up of every mark.
          */
         Summary: {
             /** Hash */
@@ -1583,6 +1662,7 @@ export interface components {
             flights: components["schemas"]["FlightFigures"][];
             /** Heights */
             heights: components["schemas"]["SetUpHeights"][];
+            gaps: components["schemas"]["Gaps"] | null;
             /** Mark Sigma */
             mark_sigma: {
                 [key: string]: [
@@ -2661,6 +2741,18 @@ export interface operations {
                      * @default
                      */
                     heights?: string;
+                    /**
+                     * Unit
+                     * @default
+                     * @enum {string}
+                     */
+                    unit?: "" | "m" | "ft" | "us-ft";
+                    /**
+                     * Zeros
+                     * @default
+                     * @enum {string}
+                     */
+                    zeros?: "" | "gaps" | "heights";
                 };
             };
         };

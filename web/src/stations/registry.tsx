@@ -9,6 +9,7 @@ import { cells } from "../sheet/layers/cells";
 import { contours } from "../sheet/layers/contours";
 import { ellipses } from "../sheet/layers/ellipses";
 import { exposures, strips } from "../sheet/layers/flights";
+import { gaps } from "../sheet/layers/gaps";
 import { points } from "../sheet/layers/points";
 import { STATION_IDS, type Station } from "./ids";
 import { Later } from "./Later";
@@ -58,11 +59,11 @@ export const STATIONS: Record<Station, StationEntry> = {
   site: {
     title: "Site",
     Tray: lazy(() => import("./site/SiteTray").then((m) => ({ default: m.SiteTray }))),
-    layers: [contours, areas, boundary, preview],
+    layers: [contours, gaps, areas, boundary, preview],
     tools: [{ places: "area", key: "A", words: "draw an area whose volume matters, corner by corner" }],
     line: ({ plan, summary }) => ({
       words: summary?.area
-        ? `${area(summary.area, plan.brief.unit)}${plan.site.ground.terrain ? "" : " · no terrain"}`
+        ? `${area(summary.area, plan.brief.unit)}${plan.site.ground.terrain ? "" : plan.site.ground.level ? " · level ground" : " · no terrain"}`
         : "no boundary",
       begun: plan.site.boundary.length > 0,
     }),

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Edit, Flight, FlightFigures, Plan } from "../../api/client";
 import { usePlan } from "../../app/plan";
+import { useWorkbench } from "../../app/workbench";
 import { added, fieldEdits, freeName, removed, same } from "../../lib/edits";
 import { length } from "../../lib/units";
 import { Fact, Field, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
@@ -183,6 +184,20 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
         {number("Speed, m/s", "speed", 1)}
         {number("Exposure, 1/1000 s", "exposure_time", 2, 1000)}
         {number("Battery reserve, %", "reserve", 0)}
+        <Field label={`Return height, ${u}`}>
+          {(id) => (
+            <LengthField
+              id={id}
+              value={flight.return_height ?? flight.height}
+              unit={unit}
+              decimals={1}
+              width="w-20"
+              optional
+              quiet={flight.return_height === null}
+              onCommit={(return_height) => set({ return_height })}
+            />
+          )}
+        </Field>
         <Field label="Corrections from">
           {(id) => (
             <Select
@@ -272,6 +287,7 @@ function KitFields({ flight }: { flight: Flight }) {
 }
 
 function Flown({ flown, unit }: { flown: FlightFigures; unit: string }) {
+  const { setGoTo } = useWorkbench();
   const u = unitName(unit);
   const beside = (["crossing", "oblique"] as const)
     .map((kind) => [flown.strips.filter((s) => s.kind === kind).length, kind] as const)
@@ -285,6 +301,17 @@ function Flown({ flown, unit }: { flown: FlightFigures; unit: string }) {
           {unit === "m" ? `${(flown.gsd * 1000).toFixed(1)} mm` : `${length(flown.gsd, unit, 3)} ${u}`}
         </Fact>
         <Fact name="exposures">{flown.exposures}</Fact>
+        {flown.clearance && (
+          <Fact name={`least clearance, of ${flown.clearance.over || "the ground"}`}>
+            <button
+              className="cursor-pointer underline"
+              title="Show the place on the sheet"
+              onClick={() => setGoTo(flown.clearance!)}
+            >
+              {length(flown.clearance.least, unit, 1)} {u}
+            </button>
+          </Fact>
+        )}
         <Fact name="trigger every">
           {length(flown.trigger_distance, unit, 2)} {u}
         </Fact>

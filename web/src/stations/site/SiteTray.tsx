@@ -3,7 +3,7 @@ import type { BoundaryReading, TerrainReading } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { area, fine, fineUnit, length, surface, surfaceUnit, volume, volumeUnit } from "../../lib/units";
-import { LengthField, Select, TextField, unitName } from "../../ui/fields";
+import { Field, LengthField, Select, TextField, unitName } from "../../ui/fields";
 import { newArea } from "../../sheet/placing";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { fieldEdits, removed } from "../../lib/edits";
@@ -122,9 +122,22 @@ function BoundaryImport() {
   );
 }
 
+const UNITS_OF_FILE = [
+  { id: "", name: "unit as the file says" },
+  { id: "m", name: "metres" },
+  { id: "ft", name: "feet" },
+  { id: "us-ft", name: "US survey feet" },
+];
+const ZEROS = [
+  { id: "", name: "heights of 0: ask" },
+  { id: "gaps", name: "0 is a gap" },
+  { id: "heights", name: "0 is a height" },
+];
+
 function TerrainImport() {
   const { plan, edit } = usePlan();
-  const [heights, setHeights] = useState("");
+  const [said, setSaid] = useState({ heights: "", unit: "", zeros: "" });
+  const [file, setFile] = useState<File | null>(null);
   const { reading, problem, read, clear } = useReading<TerrainReading>("terrain");
   const [busy, setBusy] = useState(false);
   const terrain = plan.site.ground.terrain;
@@ -133,6 +146,19 @@ function TerrainImport() {
     { id: "ellipsoidal", name: "ellipsoidal heights" },
     { id: "EPSG:5773", name: "EGM96 heights" },
   ];
+  async function take(chosen: File, as: typeof said) {
+    setFile(chosen);
+    setBusy(true);
+    const found = await read({ file: chosen, ...as });
+    if (found && (await edit(fieldEdits(plan, "site/ground", { terrain: found.value })))) setFile(null);
+    setBusy(false);
+  }
+  /** What is said of a file that was refused is the answer to what it left open: it is read again. */
+  function say(change: Partial<typeof said>) {
+    const now = { ...said, ...change };
+    setSaid(now);
+    if (file && problem) void take(file, now);
+  }
   return (
     <section aria-label="Terrain" className="mt-3">
       <h3 className="font-bold">Terrain</h3>
@@ -141,8 +167,15 @@ function TerrainImport() {
           ? `${terrain.source}: ${terrain.cols} × ${terrain.rows} heights every ${length(terrain.step, plan.brief.unit, 1)} ${unitName(plan.brief.unit)}`
           : "None yet. A GeoTIFF in any coordinate system is taken into the job's grid."}
       </p>
-      <div className="mt-1 flex items-center gap-2">
-        <Select label="Height system of the file" value={heights} options={systems} onChange={setHeights} />
+      <div className="mt-1 flex flex-wrap items-center gap-2">
+        <Select
+          label="Height system of the file"
+          value={said.heights}
+          options={systems}
+          onChange={(heights) => say({ heights })}
+        />
+        <Select label="Unit of the file" value={said.unit} options={UNITS_OF_FILE} onChange={(unit) => say({ unit })} />
+        <Select label="Heights of 0" value={said.zeros} options={ZEROS} onChange={(zeros) => say({ zeros })} />
         <label className="button">
           {busy ? "reading…" : "GeoTIFF…"}
           <input
@@ -151,14 +184,10 @@ function TerrainImport() {
             accept=".tif,.tiff"
             aria-label="Terrain file"
             disabled={busy}
-            onChange={async (event) => {
-              const file = event.target.files?.[0];
+            onChange={(event) => {
+              const chosen = event.target.files?.[0];
               event.target.value = "";
-              if (!file) return;
-              setBusy(true);
-              const found = await read({ file, heights });
-              if (found) await edit(fieldEdits(plan, "site/ground", { terrain: found.value }));
-              setBusy(false);
+              if (chosen) void take(chosen, said);
             }}
           />
         </label>
@@ -169,7 +198,55 @@ function TerrainImport() {
         </p>
       ))}
       {problem && <ProblemNote problem={problem} onClose={clear} />}
+      {!terrain && <LevelGround />}
     </section>
+  );
+}
+
+/** Instead of a terrain, until one is at hand. */
+function LevelGround() {
+  const { plan, edit } = usePlan();
+  const { level } = plan.site.ground;
+  const { unit } = plan.brief;
+  const set = (change: { height?: number; relief?: number }) =>
+    void edit(fieldEdits(plan, "site/ground", { level: { height: 0, relief: 0, ...level, ...change } }));
+  return (
+    <div className="mt-2 flex flex-wrap items-end gap-x-4 gap-y-1">
+      <Field label={`Or level ground at, ${unitName(unit)}`}>
+        {(id) => (
+          <LengthField
+            id={id}
+            value={level?.height ?? null}
+            unit={unit}
+            decimals={1}
+            width="w-24"
+            optional
+            onCommit={(height) =>
+              height === null ? void edit(fieldEdits(plan, "site/ground", { level: null })) : set({ height })
+            }
+          />
+        )}
+      </Field>
+      {level && (
+        <Field label={`Relief about it, ${unitName(unit)}`}>
+          {(id) => (
+            <LengthField
+              id={id}
+              value={level.relief}
+              unit={unit}
+              decimals={1}
+              width="w-20"
+              onCommit={(relief) => relief !== null && set({ relief })}
+            />
+          )}
+        </Field>
+      )}
+      <p className="basis-full text-sm text-quiet">
+        {level
+          ? `This plan stands on level ground, in the job's height system (${plan.brief.heights}). Clearance and overlap allow for half of the relief up and down.`
+          : "In the job's height system; enough for a first prediction."}
+      </p>
+    </div>
   );
 }
 

@@ -1,0 +1,144 @@
+"""How near a flight comes to the ground and to what stands on it: along every line, not only at its exposures, and on the way
+out and home; and how steeply it climbs."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from shapely.geometry import LineString, Point, Polygon
+
+from kardo.core.arrays import Floats, Ints
+from kardo.core.flight.pattern import FlightPlan
+from kardo.core.plan.model import Plan
+from kardo.core.plan.site import Feature
+from kardo.core.terrain.surface import AnySurface
+
+NEAR = 20.0  # metres in plan within which a flight passes over or beside an obstacle
+STANDING = {"obstacle", "power_line", "canopy"}
+STEP = 5.0  # metres along a path from one place looked at to the next
+
+
+@dataclass(frozen=True)
+class Clearance:
+    """The least distance in metres between a path and what lies under it, its place in grid metres, and what that is: empty for
+    the ground, else the name of what stands there."""
+
+    least: float
+    e: float
+    n: float
+    over: str
+
+
+@dataclass(frozen=True)
+class Path:
+    """Places (k,) along a way that is flown, in grid metres with heights in the job's system."""
+
+    e: Floats
+    n: Floats
+    h: Floats
+
+
+def of_lines(plan: Plan, flight: FlightPlan) -> Clearance | None:
+    """Along the lines of a flight and from each to the next of its leg; None where no ground is known under it."""
+    same = flight.leg[1:] == flight.leg[:-1]
+    first = np.flatnonzero(same)
+    return _least(plan, _between(flight, first, first + 1))
+
+
+def of_ways(plan: Plan, flight: FlightPlan) -> Clearance | None:
+    """On the way out to each leg and home from it, straight, at the return height above the take-off place or at the leg's
+    own height where that is more; None where no ground is known there."""
+    at = take_off(plan, flight)
+    surface = plan.surface
+    if surface is None:
+        return None
+    up = float(surface.at(*at)) + return_height(flight)
+    ends = np.flatnonzero(np.r_[True, flight.leg[1:] != flight.leg[:-1]])
+    ends = np.unique(np.r_[ends, ends[1:] - 1, len(flight.e) - 1])
+    paths = []
+    for k in ends.tolist():
+        count = max(2, int(np.hypot(flight.e[k] - at[0], flight.n[k] - at[1]) / STEP))
+        t = np.linspace(0, 1, count)[1:]  # from the take-off place itself the aircraft rises upright
+        e, n = at[0] + t * (flight.e[k] - at[0]), at[1] + t * (flight.n[k] - at[1])
+        paths.append((e, n, np.full(len(t), max(up, float(flight.h[k])))))
+    return _least(plan, Path(*(np.concatenate(parts) for parts in zip(*paths, strict=True))))
+
+
+def take_off(plan: Plan, flight: FlightPlan) -> tuple[float, float]:
+    """Where the aircraft takes off, grid metres: the standpoint, or as long as none is given, the foot of the first exposure."""
+    if flight.flight.standpoint is not None:
+        return flight.flight.standpoint
+    return float(flight.e[0]), float(flight.n[0])
+
+
+def return_height(flight: FlightPlan) -> float:
+    """Metres above the take-off place at which the aircraft comes home."""
+    return flight.flight.return_height or flight.flight.height
+
+
+def steepest(flight: FlightPlan) -> tuple[float, float]:
+    """The fastest climb and descent along a strip, metres a second at the planned speed."""
+    within = flight.strip[1:] == flight.strip[:-1]
+    far = np.hypot(np.diff(flight.e), np.diff(flight.n))[within]
+    rate = np.diff(flight.h)[within] / np.maximum(far, 1e-6) * flight.flight.speed
+    rate = rate[np.isfinite(rate)]
+    return max(0.0, float(rate.max(initial=0.0))), max(0.0, -float(rate.min(initial=0.0)))
+
+
+def _between(flight: FlightPlan, first: Ints, last: Ints) -> Path:
+    """Straight from one exposure to another, many pairs (k,) at once, looked at every few metres."""
+    far = np.hypot(flight.e[last] - flight.e[first], flight.n[last] - flight.n[first])
+    count = np.maximum(1, np.ceil(far / STEP)).astype(np.int64)
+    owner = np.repeat(np.arange(len(first)), count)
+    within = np.arange(count.sum()) - np.repeat(np.cumsum(count) - count, count)
+    t = within / count[owner]
+    a, b = first[owner], last[owner]
+    e, n, h = (v[a] + t * (v[b] - v[a]) for v in (flight.e, flight.n, flight.h))
+    return Path(np.r_[e, flight.e[-1]], np.r_[n, flight.n[-1]], np.r_[h, flight.h[-1]])
+
+
+def _least(plan: Plan, path: Path) -> Clearance | None:
+    surface = plan.surface
+    if surface is None:
+        return None
+    above = path.h - surface.at(path.e, path.n) - surface.slack
+    if not np.isfinite(above).any():
+        return None
+    k = int(np.nanargmin(above))
+    least = Clearance(float(above[k]), float(path.e[k]), float(path.n[k]), "")
+    standing = [f for f in plan.site.features if f.kind in STANDING and f.height > 0]
+    found = [least, *(c for f in standing if (c := _over(f, path, surface)) is not None)]
+    return min(found, key=lambda c: c.least)
+
+
+def _over(feature: Feature, path: Path, surface: AnySurface) -> Clearance | None:
+    """The least distance to the top of one thing that stands on the ground, where the path passes near it."""
+    shape = _shape(feature)
+    west, south, east, north = shape.bounds
+    near = np.flatnonzero(
+        (path.e > west - NEAR) & (path.e < east + NEAR) & (path.n > south - NEAR) & (path.n < north + NEAR)
+    )
+    near = near[shapely.distance(shapely.points(path.e[near], path.n[near]), shape) <= NEAR]
+    if not near.size:
+        return None
+    above = path.h[near] - (_foot(feature, path.e[near], path.n[near], surface) + surface.slack + feature.height)
+    if not np.isfinite(above).any():
+        return None
+    k = int(np.nanargmin(above))
+    return Clearance(float(above[k]), float(path.e[near][k]), float(path.n[near][k]), feature.name)
+
+
+def _foot(feature: Feature, e: Floats, n: Floats, surface: AnySurface) -> Floats:
+    """The ground that a thing stands on, seen from places (k,) near it: its highest corner's; of a line, and of what stands
+    where no ground is known, the ground under the place."""
+    under = surface.at(e, n)
+    corners = surface.at(*np.array(feature.vertices).T)
+    if feature.shape == "line" or not np.isfinite(corners).any():
+        return under
+    return np.full(len(e), np.nanmax(corners))
+
+
+def _shape(feature: Feature) -> Point | LineString | Polygon:
+    if feature.shape == "area" and len(feature.vertices) >= 3:
+        return Polygon(feature.vertices).buffer(0)
+    return LineString(feature.vertices) if len(feature.vertices) > 1 else Point(feature.vertices[0])
