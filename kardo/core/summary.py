@@ -118,7 +118,8 @@ class FlightFigures:
 
 @dataclass(frozen=True)
 class SetUpHeights:
-    """The height chain of one set-up, metres, and its mark's latitude and longitude on the grid's datum, degrees."""
+    """The height chain of one set-up, metres, and its mark's latitude and longitude in degrees on the grid's own datum, with
+    that datum's name."""
 
     setup: str
     mark_name: str
@@ -137,6 +138,7 @@ class SetUpHeights:
     spread: float
     latitude: float
     longitude: float
+    datum: str
 
 
 @dataclass(frozen=True)
@@ -282,7 +284,7 @@ def _chain(plan: Plan, setup: SetUp) -> SetUpHeights:
     chain = height_chain(system, plan.mark_height(mark), separation, setup.readings, slant, plan.antenna(setup.antenna))
     lon, lat = plan.grid.to_geodetic(mark.e, mark.n)
     own = vars(chain) | {"readings": list(chain.readings), "verticals": list(chain.verticals)}
-    return SetUpHeights(setup=setup.id, mark_name=mark.name, latitude=float(lat), longitude=float(lon), **own)
+    return SetUpHeights(setup=setup.id, mark_name=mark.name, latitude=float(lat), longitude=float(lon), datum=str(plan.grid.geodetic.name), **own)
 
 
 def _control_heights(plan: Plan) -> list[float | None]:

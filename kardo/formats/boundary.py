@@ -14,11 +14,11 @@ from shapely import Polygon, is_valid_reason
 
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.crs import Grid
+from kardo.core.geodesy.transformations import WGS84
 from kardo.core.plan.parts import MAX_VERTICES
 from kardo.formats.coordinates import MOST, read_points
 
 MAX_BYTES, MAX_RINGS = 2_000_000, 1000
-WGS84 = CRS(4326)
 
 
 @dataclass(frozen=True)
@@ -95,7 +95,8 @@ def _geojson(text: str, grid: Grid) -> tuple[list[tuple[float, float]], list[str
                 mend="Export it as plain GeoJSON.",
             ) from fault
     ring, how = _largest(rings, "GeoJSON")
-    return _to_grid(ring, source, grid), [f"GeoJSON, {named}.", *how]
+    corners, told = _to_grid(ring, source, grid)
+    return corners, [f"GeoJSON, {named}.", *told, *how]
 
 
 def _geometries(data, depth: int = 0):
@@ -137,7 +138,8 @@ def _kml(text: str, grid: Grid) -> tuple[list[tuple[float, float]], list[str]]:
     if any(len(p) != 2 for ring in rings for p in ring):
         raise ReadError("A coordinate has no latitude.", where="coordinates", mend="Export it again.")
     ring, how = _largest(rings, "KML")
-    return _to_grid(ring, WGS84, grid), ["KML, longitude and latitude (WGS 84).", *how]
+    corners, told = _to_grid(ring, WGS84, grid)
+    return corners, ["KML, longitude and latitude (WGS 84).", *told, *how]
 
 
 class _Rings(ContentHandler):
@@ -195,11 +197,12 @@ def _largest(rings: list, kind: str) -> tuple[list, list[str]]:
     return best, [f"The largest of {len(rings)} areas is taken."] if len(rings) > 1 else []
 
 
-def _to_grid(ring: list, source: CRS, grid: Grid) -> list[tuple[float, float]]:
+def _to_grid(ring: list, source: CRS, grid: Grid) -> tuple[list[tuple[float, float]], list[str]]:
     x, y = np.array(ring, dtype=float).T
-    e, n = grid.from_other(source, x, y)
+    e, n, told = grid.from_other(source, x, y)
     if not (np.isfinite(e).all() and np.isfinite(n).all()):
         raise ReadError(
             "Some corners cannot exist in the job's grid.", where="the boundary", mend="Check the grid in the Brief."
         )
-    return [(float(a), float(b)) for a, b in zip(np.round(e, 4), np.round(n, 4), strict=True)]
+    corners = [(float(a), float(b)) for a, b in zip(np.round(e, 5), np.round(n, 5), strict=True)]
+    return corners, [told] if told else []

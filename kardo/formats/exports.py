@@ -47,7 +47,7 @@ def _xml(text: str) -> str:
 
 
 def _places(plan: Plan) -> list[dict]:
-    """Control and marks with geographic coordinates on the grid's datum, and heights both ways."""
+    """Control and marks with longitude and latitude on WGS 84, and heights both ways."""
     heights = heights_of(plan, plan.control)
     places = [
         {"name": p.name, "role": p.role, "e": p.e, "n": p.n, "h": float(h)}
@@ -55,7 +55,7 @@ def _places(plan: Plan) -> list[dict]:
     ]
     places += [{"name": m.name, "role": "mark", "e": m.e, "n": m.n, "h": plan.mark_height(m)} for m in plan.marks]
     for place in places:
-        lon, lat = plan.grid.to_geodetic(place["e"], place["n"])
+        lon, lat = plan.grid.to_world(place["e"], place["n"])
         place |= {
             "lon": float(lon),
             "lat": float(lat),
@@ -65,8 +65,9 @@ def _places(plan: Plan) -> list[dict]:
 
 
 def control_geojson(plan: Plan) -> str:
-    """RFC 7946: longitude, latitude and ellipsoidal height, nine decimals (a tenth of a millimetre); the grid
-    coordinates and the height in the job's system as properties, in metres. The boundary comes along."""
+    """RFC 7946: longitude, latitude on WGS 84 and ellipsoidal height on the grid's datum, ten decimals (a hundredth of a
+    millimetre); the grid coordinates and the height in the job's system as properties, in metres; how WGS 84 was reached, as a
+    member of its own. The boundary comes along."""
     system = height_name(plan.brief.heights)
     features = [
         {
@@ -74,7 +75,7 @@ def control_geojson(plan: Plan) -> str:
             "id": p["name"],
             "geometry": {
                 "type": "Point",
-                "coordinates": [round(p["lon"], 9), round(p["lat"], 9), _finite(p["ellipsoidal"])],
+                "coordinates": [round(p["lon"], 10), round(p["lat"], 10), _finite(p["ellipsoidal"])],
             },
             "properties": {
                 "name": p["name"],
@@ -89,8 +90,8 @@ def control_geojson(plan: Plan) -> str:
         for p in _places(plan)
     ]
     if plan.site.boundary:
-        lon, lat = plan.grid.to_geodetic(*np.array(plan.site.boundary).T)
-        ring = [[round(float(a), 9), round(float(b), 9)] for a, b in zip(lon, lat, strict=True)]
+        lon, lat = plan.grid.to_world(*np.array(plan.site.boundary).T)
+        ring = [[round(float(a), 10), round(float(b), 10)] for a, b in zip(lon, lat, strict=True)]
         if _signed_area(ring) < 0:
             ring.reverse()
         features.append(
@@ -101,7 +102,16 @@ def control_geojson(plan: Plan) -> str:
                 "properties": {"name": "boundary", "role": "boundary"},
             }
         )
-    return json.dumps({"type": "FeatureCollection", "features": features}, indent=1)
+    return json.dumps({"type": "FeatureCollection", "datum": _datum(plan), "features": features}, indent=1)
+
+
+def _datum(plan: Plan) -> str:
+    """How the plan's longitudes and latitudes come to WGS 84."""
+    somewhere = next(iter(plan.site.boundary), None) or next(((p.e, p.n) for p in (*plan.control, *plan.marks)), None)
+    if somewhere is None:
+        return "WGS 84"
+    way = plan.grid.world_at(*somewhere)
+    return f"WGS 84, from {plan.grid.name}{'' if way.exact else ' ' + way.words}"
 
 
 def _finite(value: float) -> float | None:
@@ -122,17 +132,17 @@ def control_kml(plan: Plan) -> str:
         text = f"{p['role']}; E {e} N {n} {unit.short}, {plan.grid.name}; height {h} {unit.short}, {height_name(plan.brief.heights)}"
         marks.append(
             f"<Placemark><name>{_xml(p['name'])}</name><description>{_xml(text)}</description>"
-            f"<Point><coordinates>{p['lon']:.9f},{p['lat']:.9f}</coordinates></Point></Placemark>"
+            f"<Point><coordinates>{p['lon']:.10f},{p['lat']:.10f}</coordinates></Point></Placemark>"
         )
     if plan.site.boundary:
-        lon, lat = plan.grid.to_geodetic(*np.array([*plan.site.boundary, plan.site.boundary[0]]).T)
-        ring = " ".join(f"{a:.9f},{b:.9f}" for a, b in zip(lon, lat, strict=True))
+        lon, lat = plan.grid.to_world(*np.array([*plan.site.boundary, plan.site.boundary[0]]).T)
+        ring = " ".join(f"{a:.10f},{b:.10f}" for a, b in zip(lon, lat, strict=True))
         marks.append(
             "<Placemark><name>boundary</name><Polygon><outerBoundaryIs><LinearRing>"
             f"<coordinates>{ring}</coordinates></LinearRing></outerBoundaryIs></Polygon></Placemark>"
         )
     body = "\n".join(marks)
-    return f'<?xml version="1.0" encoding="UTF-8"?>\n<kml xmlns="http://www.opengis.net/kml/2.2"><Document><name>{_xml(plan.brief.title)}</name>\n{body}\n</Document></kml>\n'
+    return f'<?xml version="1.0" encoding="UTF-8"?>\n<kml xmlns="http://www.opengis.net/kml/2.2"><Document><name>{_xml(plan.brief.title)}</name><description>{_xml(_datum(plan))}</description>\n{body}\n</Document></kml>\n'
 
 
 def plan_json(plan: Plan) -> str:

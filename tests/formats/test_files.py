@@ -300,3 +300,53 @@ def test_a_boundary_of_numbers_that_are_none_is_refused(number):
     text = json.dumps({"type": "Polygon", "coordinates": [[[-13.4, 46.3], [-13.39, 46.3], [-13.39, 46.31]]]})
     with pytest.raises(ReadError, match="none"):
         read_boundary(text.replace("46.31", number).encode(), "x.geojson", grid("EPSG:25828", "EPSG:5773"), "m")
+
+
+GRIDS = [
+    ("EPSG:25828", 623_000.0, 5_128_400.0),
+    ("EPSG:32628", 623_000.0, 5_128_400.0),
+    ("EPSG:27700", 450_000.0, 300_000.0),
+    ("EPSG:31467", 3_500_500.0, 5_540_400.0),
+    ("EPSG:26710", 560_000.0, 4_200_000.0),
+    ("EPSG:2230", 1_950_000.0, 600_000.0),
+    ("EPSG:2180", 500_300.0, 480_400.0),
+]
+
+
+@pytest.mark.parametrize(("code", "e", "n"), GRIDS, ids=[code for code, _, _ in GRIDS])
+@pytest.mark.parametrize("write", [exports.control_geojson, exports.control_kml])
+def test_what_goes_out_on_wgs_84_comes_back_within_a_tenth_of_a_millimetre(code, e, n, write):
+    """Datums up to hundreds of metres from WGS 84, grids in feet, grids whose first axis is north."""
+    ring = ((e, n), (e + 200, n), (e + 200, n + 120), (e, n + 120))
+    plan = small_plan(brief=Brief(crs=code), boundary=ring, control=(), marks=(), setups=(), flights=())
+    text = write(plan)
+    again = read_boundary(text.encode(), "", plan.grid, "m")
+    ours = sorted(ring)
+    for (a, b), (c, d) in zip(ours, sorted(again.ring), strict=True):
+        assert abs(a - c) < 1e-4 and abs(b - d) < 1e-4
+
+
+def test_longitude_and_latitude_in_files_are_on_wgs_84_whatever_the_grids_datum():
+    """A datum that lies some hundred metres off: its own coordinates are not what a file of WGS 84 may hold."""
+    ring = ((450_000.0, 300_000.0), (450_200.0, 300_000.0), (450_200.0, 300_120.0))
+    plan = small_plan(brief=Brief(crs="EPSG:27700"), boundary=ring, control=(), marks=(), setups=(), flights=())
+    data = json.loads(exports.control_geojson(plan))
+    own = [float(v) for v in plan.grid.to_geodetic(*ring[0])]
+    written = data["features"][0]["geometry"]["coordinates"][0][0]
+    metres = np.hypot((written[0] - own[0]) * 111_320 * np.cos(np.radians(own[1])), (written[1] - own[1]) * 111_320)
+    assert 80 < metres < 200
+    assert "good to 2 m" in data["datum"] and "needs a grid file that is not on this machine" in data["datum"]
+
+
+def test_how_a_boundary_came_to_the_grid_is_named_with_its_accuracy():
+    plain = read_boundary(geojson(), "a.geojson", GRID, "m").how
+    assert any("ETRS89 to WGS 84 (1)" in line and "good to 1 m" in line for line in plain)
+    same = read_boundary(geojson(), "a.geojson", grid("EPSG:32628", "EPSG:5773"), "m").how
+    assert not any("good to" in line for line in same)
+
+
+@pytest.mark.parametrize("name", ["EPSG:4978", "EPSG:5773"])
+def test_a_boundary_in_a_system_that_no_map_is_in_is_refused(name):
+    data = geojson(crs={"type": "name", "properties": {"name": name}})
+    with pytest.raises(KardoError, match="coordinate system"):
+        read_boundary(data, "a.geojson", GRID, "m")

@@ -16,6 +16,7 @@ from pyproj.network import set_network_enabled  # type: ignore[attr-defined]
 
 from kardo.core.arrays import Floats
 from kardo.core.errors import GeodesyError
+from kardo.core.geodesy.transformations import WGS84, Transformation, transformation
 
 ELLIPSOIDAL = "ellipsoidal"
 SYSTEM_GRIDS = "/usr/share/proj"  # Debian's proj-data: the EGM96 geoid grid
@@ -94,10 +95,36 @@ class Grid:
         e, n = self._to_geodetic.transform(np.asarray(lon), np.asarray(lat), direction="INVERSE")
         return np.asarray(e) * self.metres_per_unit, np.asarray(n) * self.metres_per_unit
 
-    def from_other(self, source: CRS, x: Floats, y: Floats) -> tuple[Floats, Floats]:
-        """Grid metres (k,) from coordinates (x east, y north) of another CRS, by PROJ's best transformation at hand."""
-        e, n = Transformer.from_crs(source, self.crs, always_xy=True).transform(x, y)
-        return np.asarray(e) * self.metres_per_unit, np.asarray(n) * self.metres_per_unit
+    def to_world(self, e: Floats | float, n: Floats | float) -> tuple[Floats, Floats]:
+        """Longitude and latitude (k,) in degrees on WGS 84 from grid metres (k,). Raises GeodesyError where nothing leads there."""
+        e, n = np.asarray(e), np.asarray(n)
+        if not e.size:
+            return e, n
+        k = self.metres_per_unit
+        return self.world_at(e.flat[0], n.flat[0]).there(e / k, n / k)
+
+    def world_at(self, e: float, n: float) -> Transformation:
+        """How coordinates near a place in grid metres come to WGS 84."""
+        lon, lat = self.to_geodetic(e, n)
+        return transformation(self.crs, WGS84, float(lon), float(lat))
+
+    def from_other(self, source: CRS, x: Floats, y: Floats) -> tuple[Floats, Floats, str]:
+        """Grid metres (k,) from coordinates (x east, y north) of another CRS, by the best transformation at hand for the first of
+        them, and what is said of it (nothing where only a projection lies between). Raises GeodesyError where nothing leads here."""
+        geodetic = source.geodetic_crs
+        if geodetic is None or not (source.is_geographic or source.is_projected):
+            raise GeodesyError(
+                f"{source.name} is not a coordinate system of maps.",
+                where="coordinate system",
+                mend="Export the file in a projected system, or in longitude and latitude.",
+            )
+        lon, lat = Transformer.from_crs(source, geodetic, always_xy=True).transform(x[0], y[0])
+        way = transformation(
+            self.crs, source, float(lon), float(lat)
+        )  # from the grid, so that WGS 84 goes the way it came
+        e, n = way.back(x, y)
+        told = "" if way.exact else f"From {source.name} {way.words}."
+        return e * self.metres_per_unit, n * self.metres_per_unit, told
 
     def separation(self, e: Floats | float, n: Floats | float) -> Floats:
         """Geoid separation N (k,) in metres (ellipsoidal = height + N) at grid metres (k,); zero where heights are ellipsoidal.

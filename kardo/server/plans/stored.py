@@ -8,7 +8,7 @@ from typing import Any
 from django.contrib.gis.geos import Point
 
 from kardo.core.arrays import Json
-from kardo.core.errors import PlanError
+from kardo.core.errors import GeodesyError, PlanError
 from kardo.core.flight.areas import site_polygon
 from kardo.core.plan.library import new_plan
 from kardo.core.plan.model import Plan, json_schema, plan_from_json, plan_of
@@ -77,5 +77,8 @@ def location(plan: Plan) -> Point | None:
     if not plan.brief.crs or len(plan.site.boundary) < 3:
         return None
     middle = site_polygon(plan).centroid
-    lon, lat = plan.grid.to_geodetic(middle.x, middle.y)
+    try:
+        lon, lat = plan.grid.to_world(middle.x, middle.y)
+    except GeodesyError:
+        return None
     return Point(float(lon), float(lat), srid=4326)

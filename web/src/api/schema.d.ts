@@ -1578,7 +1578,8 @@ export interface components {
         };
         /**
          * SetUpHeights
-         * @description The height chain of one set-up, metres, and its mark's latitude and longitude on the grid's datum, degrees.
+         * @description The height chain of one set-up, metres, and its mark's latitude and longitude in degrees on the grid's own datum, with
+         *     that datum's name.
          */
         SetUpHeights: {
             /** Setup */
@@ -1615,6 +1616,8 @@ export interface components {
             latitude: number;
             /** Longitude */
             longitude: number;
+            /** Datum */
+            datum: string;
         };
         /**
          * StripLine

@@ -147,7 +147,7 @@ function OneSetUp({ setup }: { setup: SetUp }) {
           <>
             <HeightChain heights={chain} unit={unit} support={setup.support} />
             <p className="figures text-sm">
-              <span className="text-quiet">mark on the grid's datum:</span> {chain.latitude.toFixed(9)}°{" "}
+              <span className="text-quiet">mark on {chain.datum}:</span> {chain.latitude.toFixed(9)}°{" "}
               {chain.longitude.toFixed(9)}°
             </p>
           </>

@@ -1,0 +1,106 @@
+"""From one coordinate system to another by a transformation that has a name and an accuracy, chosen for the place.
+
+PROJ knows several for most pairs, by region; the best that this machine has the grids for is taken, and a better one that
+it has not is told. The same one serves there and back, so that what goes out comes back to the same place.
+"""
+
+import math
+import warnings
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from pyproj import CRS, Transformer
+from pyproj.exceptions import CRSError, ProjError
+from pyproj.transformer import AreaOfInterest, TransformerGroup
+
+from kardo.core.arrays import Floats
+from kardo.core.errors import GeodesyError
+
+WGS84 = CRS(4326)
+ROUNDS = 3  # of putting on again what the inverse missed: each leaves some millionth
+REACH = 0.5  # degrees about the place within which a transformation must hold
+
+
+@dataclass(frozen=True)
+class Transformation:
+    """A way from one system to another: its name, its accuracy in metres (None where PROJ knows none), and the name and
+    accuracy of a better one that needs a grid this machine has not."""
+
+    name: str
+    accuracy: float | None
+    better: tuple[str, float] | None
+    transformer: Transformer
+
+    @property
+    def exact(self) -> bool:
+        """Whether nothing but a projection lies between the two systems."""
+        return self.accuracy == 0.0
+
+    @property
+    def words(self) -> str:
+        """What is said of it: name and accuracy, and what is missing."""
+        if self.accuracy is None:
+            return f"by {self.name}: how good it is, is not known; it may be off by hundreds of metres"
+        told = f"by {self.name}, good to {self.accuracy:g} m"
+        if self.better:
+            told += f"; {self.better[0]}, good to {self.better[1]:g} m, needs a grid file that is not on this machine"
+        return told
+
+    def there(self, x: Floats | float, y: Floats | float) -> tuple[Floats, Floats]:
+        """From the first system's coordinates (k,) to the second's, east or longitude first."""
+        a, b = self.transformer.transform(np.asarray(x), np.asarray(y))
+        return np.asarray(a), np.asarray(b)
+
+    def back(self, x: Floats | float, y: Floats | float) -> tuple[Floats, Floats]:
+        """From the second system's coordinates (k,) to the first's, east or longitude first: what `there` brings to them. In
+        plan alone a shift of datum is not its own inverse, by up to a millimetre, for the height between is lost: so what
+        is missed is put on again."""
+        wanted_x, wanted_y = np.asarray(x, dtype=np.float64), np.asarray(y, dtype=np.float64)
+        at_x, at_y = wanted_x, wanted_y
+        for _ in range(ROUNDS):
+            a, b = (np.asarray(v) for v in self.transformer.transform(at_x, at_y, direction="INVERSE"))
+            reached_x, reached_y = self.there(a, b)
+            at_x, at_y = at_x + wanted_x - reached_x, at_y + wanted_y - reached_y
+        return a, b
+
+
+def transformation(source: CRS, target: CRS, lon: float, lat: float) -> Transformation:
+    """The best at hand for a place in degrees, of any datum. Raises GeodesyError where there is none."""
+    if not (math.isfinite(lon) and math.isfinite(lat) and abs(lat) <= 90):
+        raise _none(source, target)
+    return _kept(source.to_wkt(), target.to_wkt(), math.floor(lon), math.floor(lat))
+
+
+@lru_cache(maxsize=64)
+def _kept(source_wkt: str, target_wkt: str, west: int, south: int) -> Transformation:
+    source, target = CRS.from_wkt(source_wkt), CRS.from_wkt(target_wkt)
+    area = AreaOfInterest(west - REACH, max(south - REACH, -90.0), west + 1 + REACH, min(south + 1 + REACH, 90.0))
+    try:
+        with warnings.catch_warnings(action="ignore"):  # of grids that are missing, which `better` tells
+            group = TransformerGroup(source, target, always_xy=True, area_of_interest=area)
+    except (CRSError, ProjError) as fault:
+        raise _none(source, target) from fault
+    if not group.transformers:
+        raise _none(source, target)
+    best = group.transformers[0]
+    accuracy = None if best.accuracy is None or best.accuracy < 0 else float(best.accuracy)
+    missing = [o for o in group.unavailable_operations if o.accuracy >= 0 and o.accuracy < (accuracy or math.inf)]
+    better = min(missing, key=lambda o: o.accuracy, default=None)
+    return Transformation(
+        _name(best.description), accuracy, (_name(better.name), float(better.accuracy)) if better else None, best
+    )
+
+
+def _name(description: str) -> str:
+    """Of the steps of a pipeline those from one datum to another, which is what its accuracy is about."""
+    steps = [step for step in description.split(" + ") if " to " in step or "allpark" in step]
+    return " and ".join(f"“{step}”" for step in steps) or "the projection alone"
+
+
+def _none(source: CRS, target: CRS) -> GeodesyError:
+    return GeodesyError(
+        f"Nothing leads from {source.name} to {target.name}.",
+        where="coordinate system",
+        mend="Export the file in the job's grid, or in longitude and latitude (WGS 84).",
+    )
