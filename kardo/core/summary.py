@@ -284,7 +284,14 @@ def _chain(plan: Plan, setup: SetUp) -> SetUpHeights:
     chain = height_chain(system, plan.mark_height(mark), separation, setup.readings, slant, plan.antenna(setup.antenna))
     lon, lat = plan.grid.to_geodetic(mark.e, mark.n)
     own = vars(chain) | {"readings": list(chain.readings), "verticals": list(chain.verticals)}
-    return SetUpHeights(setup=setup.id, mark_name=mark.name, latitude=float(lat), longitude=float(lon), datum=str(plan.grid.geodetic.name), **own)
+    return SetUpHeights(
+        setup=setup.id,
+        mark_name=mark.name,
+        latitude=float(lat),
+        longitude=float(lon),
+        datum=str(plan.grid.geodetic.name),
+        **own,
+    )
 
 
 def _control_heights(plan: Plan) -> list[float | None]:

@@ -9,6 +9,7 @@ import numpy as np
 import rasterio
 from pyproj import CRS
 from pyproj.exceptions import CRSError, ProjError
+from rasterio._err import CPLE_BaseError  # what GDAL itself raises has no public name
 from rasterio.enums import Resampling
 from rasterio.errors import RasterioError
 from rasterio.io import MemoryFile
@@ -41,7 +42,7 @@ SPELLED = {
         "survey foot",
     },
 }
-FAULTS = (RasterioError, CRSError, ProjError, ValueError, OverflowError, ArithmeticError)
+FAULTS = (RasterioError, CPLE_BaseError, CRSError, ProjError, ValueError, ArithmeticError)
 
 
 @dataclass(frozen=True)
@@ -144,7 +145,7 @@ def _require_sound(source) -> CRS:
     if np.dtype(source.dtypes[0]).kind not in "iuf":
         raise ReadError("The GeoTIFF holds no plain numbers.", mend="Export the heights as 32-bit floats.")
     t = source.transform
-    if not (math.isfinite(sum(abs(v) for v in t[:6])) and abs(t.determinant) > 0):
+    if t.is_identity or not (math.isfinite(sum(abs(v) for v in t[:6])) and abs(t.determinant) > 0):
         raise ReadError("The GeoTIFF's pixels have no place on the ground.", mend="Export it again.")
     declared = CRS.from_user_input(source.crs.to_wkt())
     flat = declared.sub_crs_list[0] if declared.is_compound else declared

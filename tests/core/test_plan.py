@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from pyproj import Transformer
 
 from kardo.cli import main
 from kardo.core.accuracy.planned import missing, planned_network
@@ -21,9 +22,11 @@ from kardo.core.plan.kit import Origin
 from kardo.core.plan.library import new_plan
 from kardo.core.plan.model import Plan, json_schema, plan_from_json
 from kardo.core.plan.parts import PROSE, Part, _prose
+from kardo.core.plan.site import Ground, terrain_of
 from kardo.core.plan.stands import Mark, OnInstrument, OnSetUp, SetUp
 from kardo.core.practice.catalogue import View, findings, rules
 from kardo.core.summary import blind_words, summary
+from kardo.core.terrain.surface import Surface
 from kardo.demo import demo_plan
 from tests.conftest import E0, N0, point, small_plan
 
@@ -258,7 +261,7 @@ def rules_found(plan, result=None):
 
 
 def test_a_sound_plan_has_few_findings(result):
-    assert set(rules_found(small_plan(), result)) <= {"flight-margin", "verdict-blind", "weakest-place"}
+    assert set(rules_found(small_plan(), result)) <= {"flight-margin", "verdict-blind", "leg-short"}
 
 
 def test_a_newer_profile_in_the_library_is_an_offer_and_never_another_number():
@@ -299,6 +302,17 @@ def test_a_height_in_the_wrong_system_is_recognised_and_mended():
         ({"flight": {"speed": 16.0}}, "flight-speed"),
         ({"flight": {"speed": 14.0, "forward_overlap": 88.0}}, "flight-trigger"),
         ({"flight": {"side_overlap": 50}}, "flight-overlap"),
+        ({"flight": {"forward_overlap": 55}}, "flight-forward"),
+        ({"flight": {"reserve": 20}}, "flight-reserve"),
+        ({"flight": {"corrections": "live"}}, "flight-insurance"),
+        ({"flight": {"speed": 9.0}}, "leg-short"),
+        ({"marks": (Mark(id="A", name="A", e=E0 + 12_000, n=N0, h=4.2),)}, "base-distance"),
+        ({"control": (point("G1", -3, 50),)}, "control-outside"),
+        ({"control": (point("G1", 50, 50), point("G2", 50.2, 50))}, "control-twice"),
+        ({"control": (point("G1", 50, 50), point("G2", 90, 50, name="g1 "))}, "control-twice"),
+        ({"control": tuple(point(f"G{k}", 20 + 5 * k, 20) for k in range(1, 4))}, "control-extremes"),
+        ({"control": tuple(point(f"K{k}", 150 + 9 * k, 100) for k in range(1, 5))}, "check-places"),
+        ({"brief": Brief(crs="EPSG:25828", unit="us-ft")}, "grid-unit"),
         ({"flight": {"camera": "mp12"}}, "flight-shutter"),
         ({"flight": {"margin_strips": 0}}, "flight-margin"),
         ({"control": (point("G1", 50, 50), point("K1", 52, 50))}, "check-beside-target"),
@@ -321,6 +335,9 @@ def test_each_rule_finds_what_it_asks_for(changes, rule):
         ("flight-blur", {"flight": {"speed": 13.7, "exposure_time": 0.0017}}),
         ("flight-overlap", {"flight": {"side_overlap": 50}}),
         ("flight-speed", {"flight": {"speed": 16.0}}),
+        ("flight-forward", {"flight": {"forward_overlap": 55}}),
+        ("flight-reserve", {"flight": {"reserve": 20}}),
+        ("flight-insurance", {"flight": {"corrections": "live"}}),
         ("flight-trigger", {"flight": {"speed": 14.0, "forward_overlap": 88.0}}),
         ("flight-margin", {"flight": {"margin_strips": 0, "margin_exposures": 0}}),
         ("target-width", {"control": (point("G1", 50, 50, width=0.1),)}),
@@ -331,6 +348,46 @@ def test_what_a_finding_offers_mends_it(rule, changes):
     finding = rules_found(plan)[rule]
     assert finding.edits and finding.label
     assert rule not in rules_found(changed(plan, finding.edits))
+
+
+SPUR = ((0, 0), (200, 0), (200, 120), (120, 120), (120, 320), (80, 320), (80, 120), (0, 120))
+
+
+def test_a_spur_with_fewer_than_three_strips_wants_a_target_of_its_own():
+    ring = tuple((E0 + x, N0 + y) for x, y in SPUR)
+    bare = rules_found(small_plan(boundary=ring))["control-spur"]
+    assert f"{E0 + 100:.0f}" in bare.words
+    mended = changed(small_plan(boundary=ring), bare.edits)
+    assert "control-spur" not in rules_found(mended)
+    assert "control-spur" not in rules_found(small_plan())
+
+
+def test_lines_end_at_the_boundary_only_where_they_do():
+    def words(**flight):
+        return rules_found(small_plan(flight=flight))["flight-margin"].words
+
+    assert "end at the boundary" in words(margin_strips=2, margin_exposures=0)
+    assert "no strip lies beyond" in words(margin_strips=0, margin_exposures=2).casefold()
+    assert "end at the boundary" not in words(margin_strips=0, margin_exposures=2)
+
+
+def test_targets_on_one_height_of_hilly_ground_are_noted():
+    e, _ = np.meshgrid(E0 - 200 + 10.0 * np.arange(65), N0 - 200 + 10.0 * np.arange(55))
+    hilly = Surface(E0 - 200, N0 - 200, 10.0, np.round(0.2 * (e - E0 + 200), 3))
+    plan = small_plan(control=tuple(point(f"G{k}", 100, y) for k, y in enumerate((10, 60, 110), 1)))
+    ground = Ground(terrain=terrain_of(hilly, "test"))
+    low = plan.model_copy(update={"site": plan.site.model_copy(update={"ground": ground})})
+    assert "control-heights" in rules_found(low)
+    both = low.model_copy(update={"control": (point("G1", 5, 60), point("G2", 195, 60))})
+    assert "control-heights" not in rules_found(both)
+
+
+def test_a_grid_of_web_maps_is_told_by_its_scale():
+    at = Transformer.from_crs(25828, 3857, always_xy=True).transform(E0, N0)
+    ring = tuple((at[0] + x, at[1] + y) for x, y in ((0, 0), (200, 0), (200, 120), (0, 120)))
+    plan = small_plan(brief=Brief(crs="EPSG:3857"), boundary=ring, control=(), flights=(), setups=(), marks=())
+    found = rules_found(plan)["grid-scale"]
+    assert 40 < found.measured / 1e4 < 50 and "longer" in found.words
 
 
 def test_rules_that_read_the_prediction(result):

@@ -3,9 +3,11 @@
 import math
 
 import numpy as np
+from shapely import box
 
 from kardo.core.accuracy.standards import Standard, standards
 from kardo.core.control.survey import survey
+from kardo.core.flight.areas import site_polygon
 from kardo.core.geodesy.units import length, small
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
@@ -17,26 +19,35 @@ def unmet(plan: Plan) -> list[str]:
     found = []
     if len(plan.checks) < standard.least_checks:
         found.append(f"{len(plan.checks)} checks; {standard.name} asks for at least {standard.least_checks}.")
-    return found + _places(plan, standard) + _control(plan, standard)
+    if standard.quadrant_share:
+        found += unmet_places(plan, standard.quadrant_share, standard.spacing, standard.name)
+    return found + _control(plan, standard)
 
 
-def _places(plan: Plan, standard: Standard) -> list[str]:
-    if len(plan.checks) < 2 or not standard.quadrant_share or len(plan.site.boundary) < 3:
+def unmet_places(plan: Plan, quadrant_share: float, spacing: float, who: str, least_part: float = 0.0) -> list[str]:
+    """What is missing of a share of the checks in each quadrant of the site, and of a distance between them as a part of its
+    diagonal, in words. A quadrant that holds less than a part of the site does not count."""
+    if len(plan.checks) < 2 or len(plan.site.boundary) < 3:
         return []
     unit = plan.brief.unit
     ring, at = np.array(plan.site.boundary), np.array([(p.e, p.n) for p in plan.checks])
     low, high = ring.min(axis=0), ring.max(axis=0)
     east, north = (at > (low + high) / 2).T
-    shares = [float((on_east & on_north).mean()) for on_east in (east, ~east) for on_north in (north, ~north)]
+    middle, site = (low + high) / 2, site_polygon(plan)
+    shares = []
+    for on_east, (west, right) in ((east, (middle[0], high[0])), (~east, (low[0], middle[0]))):
+        for on_north, (south, top) in ((north, (middle[1], high[1])), (~north, (low[1], middle[1]))):
+            if site.intersection(box(west, south, right, top)).area >= least_part * site.area:
+                shares.append(float((on_east & on_north).mean()))
     found = []
-    if min(shares) < standard.quadrant_share:
+    if min(shares) < quadrant_share:
         found.append(
-            f"One quadrant holds {min(shares):.0%} of the checks; {standard.name} asks for {standard.quadrant_share:.0%} in each."
+            f"One quadrant holds {min(shares):.0%} of the checks; {who} asks for {quadrant_share:.0%} in each."
         )
     apart = np.linalg.norm(at[:, None] - at, axis=2)[np.triu_indices(len(at), 1)].min()
-    least = standard.spacing * float(np.linalg.norm(high - low))
+    least = spacing * float(np.linalg.norm(high - low))
     if apart < least:
-        found.append(f"Two checks are {length(apart, unit)} apart; {standard.name} asks for {length(least, unit)}.")
+        found.append(f"Two checks are {length(apart, unit)} apart; {who} asks for {length(least, unit)}.")
     return found
 
 

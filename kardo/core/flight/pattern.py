@@ -16,7 +16,7 @@ from kardo.core.plan.kit import Aircraft, Battery, Camera
 from kardo.core.plan.model import Plan
 from kardo.core.terrain.surface import AnySurface
 
-MAX_EXPOSURES = 20_000
+MAX_EXPOSURES, MAX_STRIPS = 20_000, 1000
 CROSSING_HEIGHT = 1.2  # times the block's, where the plan does not say
 Kind = Literal["main", "crossing", "oblique"]
 
@@ -93,10 +93,13 @@ def flown(plan: Plan, flight: Flight) -> FlightPlan:
 
 def all_flown(plan: Plan) -> tuple[FlightPlan, ...]:
     """Every flight of a plan, laid out. Raises PlanError as `flown`, and for more exposures than one network holds."""
-    flights = tuple(flown(plan, flight) for flight in plan.flights)
-    if sum(len(f.e) for f in flights) > MAX_EXPOSURES:
-        raise _too_many(sum(len(f.e) for f in flights))
-    return flights
+    flights: list[FlightPlan] = []
+    for flight in plan.flights:
+        flights.append(flown(plan, flight))
+        count = sum(len(f.e) for f in flights)
+        if count > MAX_EXPOSURES:
+            raise _too_many(count)
+    return tuple(flights)
 
 
 def over_ground(flight: FlightPlan) -> FlightPlan:
@@ -201,9 +204,15 @@ class Line:
 
 def _require_few(area: Polygon, spacing: float, trigger: float, flight: Flight) -> None:
     w, s, e, n = area.bounds
-    least = area.area / (spacing * trigger)
-    if least > MAX_EXPOSURES or max(e - w, n - s) / trigger > MAX_EXPOSURES:
-        raise _too_many(least)
+    least, longest = area.area / (spacing * trigger), max(e - w, n - s)
+    if least > MAX_EXPOSURES or longest / trigger > MAX_EXPOSURES:
+        raise _too_many(max(least, longest / trigger))
+    if longest / spacing > MAX_STRIPS:
+        raise PlanError(
+            f"This would take about {longest / spacing:,.0f} strips; Kardo plans up to {MAX_STRIPS:,}.",
+            where="Flight",
+            mend="Fly higher, lower the side overlap, or split the area.",
+        )
 
 
 def _too_many(count: float) -> PlanError:

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from kardo.core.accuracy.offers import field_edits
+from kardo.core.control.survey import base_mark
 from kardo.core.errors import KardoError
 from kardo.core.geodesy.antenna import vertical_from_slant
 from kardo.core.geodesy.units import length, small
@@ -84,6 +85,27 @@ def _readings(r: Rule, view: View) -> Iterator[Finding]:
                 setup.name, f"the antenna height readings differ by {small(spread, plan.brief.unit)}."
             )
             yield r.found(words, f"Measure again: {small(r.threshold, plan.brief.unit)} apart at most.", path, spread)
+
+
+@rule(
+    "base-distance",
+    "Is the base near enough?",
+    "warn",
+    "base",
+    10_000.0,
+    "A millimetre for every kilometre, the same in a whole leg: what flies far from its base is shifted, and does not show it.",
+    "usual specification of RTK and PPK; the prediction has it too",
+)
+def _distance(r: Rule, view: View) -> Iterator[Finding]:
+    plan, unit = view.plan, view.plan.brief.unit
+    for f in view.flights:
+        mark = base_mark(plan, f.flight.hangs_on) if f.flight.corrected else None
+        if mark is None:
+            continue
+        away = float(np.hypot(f.e - mark.e, f.n - mark.n).max())
+        if away > r.threshold:
+            words = view.of_flight(f.flight.name, f"it reaches {length(away, unit)} from its base on {mark.name}.")
+            yield r.found(words, "Set a base up nearer.", f"flights/{f.flight.id}", away)
 
 
 @rule("base-taped-once", "Is the antenna height measured twice?", "warn", "base", 2, "One reading has no check.", FIELD)

@@ -246,6 +246,79 @@ def _overlap(r: Rule, view: View) -> Iterator[Finding]:
 
 
 @rule(
+    "flight-forward",
+    "Is the forward overlap at least 60 %?",
+    "warn",
+    "flight",
+    60,
+    "Below it every second place is seen by one image only, and nothing ties the strip together.",
+    FIELD,
+)
+def _forward(r: Rule, view: View) -> Iterator[Finding]:
+    for f in view.plan.flights:
+        if f.forward_overlap < r.threshold and f.purpose in {"map", "corridor"}:
+            words = view.of_flight(f.name, f"forward overlap of {f.forward_overlap:.0f} %.")
+            edits = field_edits(f"flights/{f.id}", f, forward_overlap=75.0)
+            yield r.found(words, "Raise it to 75 %.", f"flights/{f.id}", f.forward_overlap, edits, "set 75 %")
+
+
+@rule(
+    "flight-reserve",
+    "Does 25 % of the battery stay for the way home?",
+    "warn",
+    "flight",
+    25,
+    "Wind on the way back, a go-around, a cold battery: the reserve is what they are flown from.",
+    FIELD,
+)
+def _reserve(r: Rule, view: View) -> Iterator[Finding]:
+    for f in view.plan.flights:
+        if f.reserve < r.threshold:
+            words = view.of_flight(f.name, f"a battery reserve of {f.reserve:.0f} %.")
+            edits = field_edits(f"flights/{f.id}", f, reserve=28.0)
+            yield r.found(words, "Plan with 25 to 30 %.", f"flights/{f.id}", f.reserve, edits, "set 28 %")
+
+
+@rule(
+    "leg-short",
+    "Is each leg long enough to be post-processed?",
+    "note",
+    "flight",
+    10,
+    "Ambiguities are resolved over minutes: a leg shorter than ten may stay float.",
+    "usual of post-processing; per instrument",
+)
+def _short_leg(r: Rule, view: View) -> Iterator[Finding]:
+    for f in view.flights:
+        if not f.flight.corrected or f.flight.corrections == "live":
+            continue
+        for k, leg in enumerate(f.legs):
+            if leg.minutes < r.threshold:
+                words = view.of_flight(f.flight.name, f"leg {k + 1} takes {leg.minutes:.0f} min.")
+                mend = "Keep the log running on the ground until ten minutes are full, or join it with another leg."
+                yield r.found(words, mend, _path(f), leg.minutes)
+
+
+@rule(
+    "flight-insurance",
+    "Are raw data logged beside live corrections?",
+    "note",
+    "flight",
+    None,
+    "A link that breaks costs nothing where the raw data can be post-processed afterwards.",
+    "one school of three; the one that costs nothing",
+)
+def _insurance(r: Rule, view: View) -> Iterator[Finding]:
+    for f in view.plan.flights:
+        if f.corrected and f.corrections == "live":
+            words = view.of_flight(f.name, "the corrections are live only.")
+            edits = field_edits(f"flights/{f.id}", f, corrections="both")
+            yield r.found(
+                words, "Log raw data on base and aircraft as well.", f"flights/{f.id}", None, edits, "log raw too"
+            )
+
+
+@rule(
     "flight-margin",
     "Does the flight reach two strips and two exposures beyond?",
     "note",
@@ -258,11 +331,11 @@ def _margin(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.plan.flights:
         least = min(f.margin_strips, f.margin_exposures)
         if least < r.threshold and f.purpose in {"map", "corridor"}:
-            reach = (
-                "the lines end at the boundary."
-                if least == 0
-                else f"the lines reach {f.margin_strips} strips and {f.margin_exposures} exposures beyond."
-            )
+            reach = f"the lines reach {f.margin_strips} strips and {f.margin_exposures} exposures beyond."
+            if f.margin_exposures == 0:
+                reach = "the lines end at the boundary."
+            elif f.margin_strips == 0:
+                reach = "no strip lies beyond the sides of the site."
             yield r.found(
                 view.of_flight(f.name, reach),
                 "Add two strips and two exposures where airspace allows.",

@@ -1,0 +1,133 @@
+"""Hostile files by chance: sound ones with bytes and words changed, and everything must end in a reading or in one clear error,
+within a second and 300 MB.
+
+`python -m tests.formats.fuzz [seconds]` gives each reader so long (ten minutes unless said otherwise).
+"""
+
+import random
+import resource
+import sys
+import time
+from collections.abc import Callable
+
+import numpy as np
+
+from kardo.core.errors import KardoError
+from kardo.core.geodesy.crs import grid
+from kardo.core.terrain.drawing import contours, shading_png
+from kardo.core.terrain.surface import Surface
+from kardo.formats.boundary import read_boundary
+from kardo.formats.coordinates import read_points
+from kardo.formats.raster import Said, read_terrain
+from tests.formats.test_files import geojson, kml, pasted
+from tests.formats.test_terrain import slope, tiff
+
+GRID = grid("EPSG:25828", "EPSG:5773")
+MOST_SECONDS, MOST_MB = 1.0, 300
+WORDS = (
+    *(b"nan", b"inf", b"-", b"1e308", b"9" * 40, b"'" * 30, b" " * 200, b"\xb0", b"\xe2\x80\x99", b"N", b"O", b"\t", b";", b",", b"\n", b"\0"),
+    *(b"<a>", b"</", b"<!DOCTYPE x [<!ENTITY a 'b'>]>", b"&a;", b"{", b"[" * 50, b"null", b'"type":"Polygon"', b'"EPSG:4978"'),
+)  # fmt: skip
+SEEDS: dict[str, list[bytes]] = {
+    "points": [
+        pasted(),
+        b"name,E,N,Z (ft)\nP1,622950,5128350,3\nP2,623000,5128400,4",
+        "P1 46\u00b018'45.0\"N 13\u00b024'00.0\"W 3.2\n".encode(),
+        b"P1;622950,25;5128400,5;3,2;GCP",
+        b"46 18 45.0 -13 24 00",
+    ],
+    "boundary": [geojson(), kml(), pasted(), geojson(crs={"type": "name", "properties": {"name": "EPSG:25828"}})],
+    "terrain": [tiff(slope(), unit="metre"), tiff(slope(), unit="foot", compress="deflate"), tiff(slope(), nodata=-9999)],
+    "drawing": [np.random.default_rng(0).normal(5, 3, 3600).astype("<f8").tobytes()],
+}
+
+
+def _points(data: bytes) -> None:
+    read_points(data.decode("utf-8", "replace"), GRID, "m")
+
+
+def _boundary(data: bytes) -> None:
+    read_boundary(data, "a.kml", GRID, "m")
+
+
+def _terrain(data: bytes) -> None:
+    read_terrain(data, GRID, Said("EPSG:5773", "m"), None)
+
+
+def _drawing(data: bytes) -> None:
+    values = np.frombuffer(data[: 8 * (len(data) // 8)], dtype="<f8")
+    side = int(np.sqrt(len(values)))
+    if side < 2:
+        return
+    heights = np.where(np.abs(values) < 1e9, values, np.nan)[: side * side].reshape(side, side)
+    packed = Surface(0, 0, 5.0, np.clip(heights, -2e6, 2e6)).pack()
+    surface = Surface.unpack(0, 0, 5.0, side, side, packed)
+    contours(surface)
+    shading_png(surface)
+
+
+READERS: dict[str, Callable[[bytes], None]] = {
+    "points": _points,
+    "boundary": _boundary,
+    "terrain": _terrain,
+    "drawing": _drawing,
+}
+
+
+def mutated(data: bytes, chance: random.Random) -> bytes:
+    """A file with a few bytes, pieces or words of it changed, doubled or gone."""
+    out = bytearray(data)
+    for _ in range(chance.choice((1, 1, 2, 3, 8))):
+        at = chance.randrange(len(out) + 1)
+        end = min(len(out), at + chance.choice((1, 4, 40)))
+        match chance.randrange(6):
+            case 0:
+                out[at:end] = bytes(chance.randrange(256) for _ in range(end - at))
+            case 1:
+                out[at:at] = chance.choice(WORDS)
+            case 2:
+                del out[at:end]
+            case 3:
+                out[at:at] = out[at:end] * chance.choice((2, 30))
+            case 4 if at < len(out):
+                out[at] ^= 1 << chance.randrange(8)
+            case _:
+                out[at:end] = chance.choice(WORDS)
+    return bytes(out)
+
+
+def fuzz(reader: str, seconds: float, seed: int = 1) -> int:
+    """Give a reader changed files for some seconds and return how many. Raises AssertionError with the seed's file for one that
+    ends in another error than Kardo's, takes too long or too much."""
+    chance, read, count = random.Random(seed), READERS[reader], 0
+    for data in SEEDS[reader]:
+        read_or_refused(read, data)
+    before, until = _peak(), time.monotonic() + seconds
+    while time.monotonic() < until:
+        data = mutated(chance.choice(SEEDS[reader]), chance)
+        started = time.process_time()
+        read_or_refused(read, data)
+        took = time.process_time() - started
+        assert took < MOST_SECONDS, f"{took:.1f} s for {data[:2000]!r}"
+        assert _peak() - before < MOST_MB, f"{_peak() - before:.0f} MB for {data[:2000]!r}"
+        count += 1
+    return count
+
+
+def read_or_refused(read: Callable[[bytes], None], data: bytes) -> None:
+    """A reading, or one of Kardo's errors."""
+    try:
+        read(data)
+    except KardoError:
+        pass
+    except Exception as fault:
+        raise AssertionError(f"{type(fault).__name__}: {fault} for {data[:2000]!r}") from fault
+
+
+def _peak() -> float:
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+
+
+if __name__ == "__main__":
+    for name in READERS:
+        print(name, fuzz(name, float(sys.argv[1]) if len(sys.argv) > 1 else 600.0), "files", flush=True)
