@@ -37,7 +37,11 @@ SEEDS: dict[str, list[bytes]] = {
         b"46 18 45.0 -13 24 00",
     ],
     "boundary": [geojson(), kml(), pasted(), geojson(crs={"type": "name", "properties": {"name": "EPSG:25828"}})],
-    "terrain": [tiff(slope(), unit="metre"), tiff(slope(), unit="foot", compress="deflate"), tiff(slope(), nodata=-9999)],
+    "terrain": [
+        tiff(slope(), unit="metre"),
+        tiff(slope(), unit="foot", compress="deflate"),
+        tiff(slope(), nodata=-9999),
+    ],
     "drawing": [np.random.default_rng(0).normal(5, 3, 3600).astype("<f8").tobytes()],
 }
 

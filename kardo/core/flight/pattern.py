@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass, replace
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -11,12 +12,14 @@ from shapely.affinity import rotate
 from kardo.core.arrays import Floats, Ints
 from kardo.core.errors import PlanError
 from kardo.core.flight.areas import flight_polygon
+from kardo.core.flight.order import Row, in_order
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Battery, Camera
 from kardo.core.plan.model import Plan
 from kardo.core.terrain.surface import AnySurface
 
 MAX_EXPOSURES, MAX_STRIPS = 20_000, 1000
+FINER = (1.5, 0.5)  # degrees by which the shortest course is sought about
 CROSSING_HEIGHT = 1.2  # times the block's, where the plan does not say
 Kind = Literal["main", "crossing", "oblique"]
 
@@ -201,6 +204,11 @@ class Line:
         """Metres from the first exposure to the last."""
         return abs(self.end - self.start)
 
+    def at(self, along: float) -> tuple[float, float]:
+        """Grid metres of a place along it."""
+        a = math.radians(self.course)
+        return (self.offset * math.cos(a) + along * math.sin(a), -self.offset * math.sin(a) + along * math.cos(a))
+
 
 def _require_few(area: Polygon, spacing: float, trigger: float, flight: Flight) -> None:
     w, s, e, n = area.bounds
@@ -229,25 +237,25 @@ def _along_course(area: Polygon, course: float) -> Polygon:
 
 
 def _lines(flight: Flight, area: Polygon, course: float, spacing: float, trigger: float, across: float) -> list[Line]:
-    """Lines in the order flown, there and back. Margins are counted from the area's edge near each line."""
+    """Lines in the order flown, there and back, part by part. Margins are counted from the area's edge near each line."""
     turned = _along_course(area, course)
     left, bottom, right, top = turned.bounds
     inside = max(1, math.ceil((right - left) / spacing))
     count = inside + 1 + 2 * flight.margin_strips
     start = (left + right) / 2 - (count - 1) * spacing / 2
     reach = spacing * (flight.margin_strips + 0.5) if flight.margin_strips else max(spacing / 2, across / 2)
-    lines: list[Line] = []
+    margin = flight.margin_exposures * trigger
+    rows: list[Row] = []
     for k in range(count):
         x = start + k * spacing
         near = turned.intersection(box(x - reach, bottom - 1, x + reach, top + 1))
         spans = _merged(
             [(p.bounds[1], p.bounds[3]) for p in getattr(near, "geoms", [near]) if p.area > 0], 4 * flight.height
         )
-        margin = flight.margin_exposures * trigger
-        found = [(y0 - margin, y1 + margin) for y0, y1 in spans]
-        found = found if k % 2 == 0 else [(y1, y0) for y0, y1 in reversed(found)]
-        lines += [_ahead(Line(x, y0, y1, course, trigger, flight.height, flight.tilt, "main")) for y0, y1 in found]
-    return lines
+        rows.append((x, [(y0 - margin, y1 + margin) for y0, y1 in spans]))
+    return [
+        _ahead(Line(x, y0, y1, course, trigger, flight.height, flight.tilt, "main")) for x, y0, y1 in in_order(rows)
+    ]
 
 
 def _ahead(line: Line) -> Line:
@@ -307,29 +315,48 @@ def _merged(spans: list[tuple[float, float]], gap: float) -> list[tuple[float, f
 def _shortest_course(
     flight: Flight, area: Polygon, spacing: float, trigger: float, across: float, craft: Aircraft
 ) -> float:
-    """The course with the shortest time in the air, among the sides of the area and every 15 degrees."""
+    """The course with the shortest time in the air, ways between the lines included: the best of the area's sides and every 5
+    degrees, sought about more finely."""
     ring = np.array(area.minimum_rotated_rectangle.exterior.coords)
     sides = np.degrees(np.arctan2(*np.diff(ring, axis=0)[:2].T)) % 180
-    candidates = sorted({round(float(c), 1) % 180 for c in (*sides, *range(0, 180, 15))})
+    candidates = sorted({round(float(c), 1) % 180 for c in (*sides, *range(0, 180, 5))})
 
     def seconds(course: float) -> float:
         lines = _lines(flight, area, course, spacing, trigger, across)
-        return sum(line.length / flight.speed + craft.turn_s for line in lines)
+        return sum(line.length / flight.speed for line in lines) + sum(_ways(lines, flight, craft))
 
-    return min(candidates, key=seconds)
+    best = min(candidates, key=seconds)
+    for step in FINER:
+        best = min(((best + k * step) % 180 for k in (-2, -1, 0, 1, 2)), key=seconds)
+    return round(best, 1)
+
+
+def _ways(lines: list[Line], flight: Flight, craft: Aircraft) -> list[float]:
+    """Seconds from each line to the next: the turn, the straight way between, and the climb where that takes longer; after the
+    last one its turn home."""
+    seconds = []
+    for line, following in pairwise(lines):
+        (e0, n0), (e1, n1) = line.at(line.end), following.at(following.start)
+        rate = craft.climb_m_per_s if following.height > line.height else craft.descend_m_per_s
+        way, climb = math.hypot(e1 - e0, n1 - n0) / flight.speed, abs(following.height - line.height) / rate
+        seconds.append(craft.turn_s + max(way, climb))
+    return [*seconds, craft.turn_s]
 
 
 def _legs(lines: list[Line], flight: Flight, craft: Aircraft, battery: Battery) -> tuple[tuple[Leg, ...], list[int]]:
     """Cut the flight at line ends so that each battery lands with its reserve. A single line longer than a battery
     keeps a leg of its own, and shows what it would leave."""
     usable = battery.minutes * (1 - flight.reserve / 100) - 2 * craft.transit_min
-    minutes = [(line.length / flight.speed + craft.turn_s) / 60 for line in lines]
+    ways = _ways(lines, flight, craft)
     of_strip: list[int] = []
     used: list[float] = []
-    for m in minutes:
-        if not used or used[-1] + m > usable:
+    for k, line in enumerate(lines):
+        on_line = (line.length / flight.speed + craft.turn_s) / 60
+        on_way = (ways[k - 1] - craft.turn_s) / 60 if used else 0.0
+        if not used or used[-1] + on_way + on_line > usable:
             used.append(0.0)
-        used[-1] += m
+            on_way = 0.0  # the way out to a leg is the transit's
+        used[-1] += on_way + on_line
         of_strip.append(len(used) - 1)
     legs = []
     for k, time in enumerate(used):

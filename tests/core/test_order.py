@@ -1,0 +1,90 @@
+"""The order in which lines are flown, and the time it takes."""
+
+import math
+from itertools import pairwise
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kardo.core.flight.order import in_order, parts
+from kardo.core.flight.pattern import flown
+from tests.conftest import E0, N0, small_plan
+
+U = ((0, 0), (1000, 0), (1000, 700), (800, 700), (800, 200), (200, 200), (200, 700), (0, 700))
+ROWS = st.lists(
+    st.lists(st.tuples(st.floats(0, 900), st.floats(10, 90)), min_size=1, max_size=3), min_size=1, max_size=8
+)
+
+
+def u_plan(**flight):
+    ring = tuple((E0 + x, N0 + y) for x, y in U)
+    return small_plan(boundary=ring, flight={"course": 90.0, **flight}, control=())
+
+
+def metres_of(lines):
+    """Along the lines and straight from each to the next."""
+    on = sum(s.length for s in lines)
+    return on + sum(math.dist(a.end, b.start) for a, b in pairwise(lines))
+
+
+@given(ROWS)
+def test_every_piece_is_flown_once(rows):
+    laid = [(30.0 * k, sorted((a, a + length) for a, length in spans)) for k, spans in enumerate(rows)]
+    flown_ = sorted((x, min(y0, y1), max(y0, y1)) for x, y0, y1 in in_order(laid))
+    assert flown_ == sorted((x, a, b) for x, spans in laid for a, b in spans)
+
+
+@given(ROWS)
+def test_within_a_part_every_piece_lies_beside_the_one_before(rows):
+    laid = [(30.0 * k, sorted((a, a + length) for a, length in spans)) for k, spans in enumerate(rows)]
+    for part in parts(laid):
+        for before, after in pairwise(part.pieces):
+            assert after[0] - before[0] == pytest.approx(30) and before[1] < after[2] and after[1] < before[2]
+
+
+def test_a_site_like_a_u_is_flown_arm_by_arm():
+    """Strip by strip each would cross from arm to arm and back; the ways between are a small part of the day."""
+    plan = u_plan()
+    flight = flown(plan, plan.flights[0])
+    ways = [math.dist(a.end, b.start) for a, b in pairwise(flight.strips)]
+    assert sum(way > 300 for way in ways) <= 2
+    assert metres_of(flight.strips) < 1.25 * sum(s.length for s in flight.strips)
+
+
+def test_the_way_between_strips_counts():
+    """Time in the air is the way flown over the speed, a turn a strip, and the way out and home of every leg."""
+    plan = u_plan(speed=10.0)
+    flight, craft = flown(plan, plan.flights[0]), plan.kit.aircraft[0]
+    between = sum(math.dist(a.end, b.start) for a, b in pairwise(flight.strips) if a.leg == b.leg)
+    seconds = (sum(s.length for s in flight.strips) + between) / 10.0 + craft.turn_s * len(flight.strips)
+    assert flight.minutes == pytest.approx(seconds / 60 + 2 * craft.transit_min * len(flight.legs), rel=0.02)
+
+
+def test_a_climb_to_the_crossing_strips_takes_its_time():
+    slow = small_plan().kit.aircraft[0].model_copy(update={"climb_m_per_s": 0.1})
+    plan = small_plan(flight={"crossing_strips": 1, "crossing_height": 100.0})
+    lazy = plan.model_copy(update={"kit": plan.kit.model_copy(update={"aircraft": (slow,)})})
+    minutes = [flown(p, p.flights[0]).minutes for p in (plan, lazy)]
+    assert 0.7 * 20 / 0.1 / 60 < minutes[1] - minutes[0] < 20 / 0.1 / 60, "less the way, flown meanwhile"
+
+
+@settings(max_examples=15, deadline=None)
+@given(st.floats(0, 179), st.floats(60, 400), st.floats(60, 400))
+def test_the_shortest_course_is_the_shortest(turn, wide, high):
+    """No course of a whole compass, every seven degrees, takes less time in the air."""
+    a = math.radians(turn)
+    corners = np.array([(0, 0), (wide, 0), (wide, high), (0, high)]) @ [
+        [math.cos(a), math.sin(a)],
+        [-math.sin(a), math.cos(a)],
+    ]
+    ring = tuple((E0 + 300 + float(x), N0 + 300 + float(y)) for x, y in corners)
+    one_leg = small_plan().kit.batteries[0].model_copy(update={"minutes": 900.0})
+
+    def minutes(course):
+        plan = small_plan(boundary=ring, flight={"course": course}, control=())
+        plan = plan.model_copy(update={"kit": plan.kit.model_copy(update={"batteries": (one_leg,)})})
+        return flown(plan, plan.flights[0]).minutes
+
+    assert minutes(None) <= 1.005 * min(minutes(float(c)) for c in range(0, 180, 7))
