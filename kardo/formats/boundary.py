@@ -1,7 +1,7 @@
 """A site boundary from GeoJSON, KML or a coordinate list."""
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from xml.sax import SAXException
 from xml.sax.handler import ContentHandler
 
@@ -10,28 +10,45 @@ from defusedxml import sax
 from defusedxml.common import DefusedXmlException
 from pyproj import CRS
 from pyproj.exceptions import CRSError
-from shapely import Polygon, is_valid_reason
+from shapely import LineString, Polygon, is_valid_reason
 
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.crs import Grid
 from kardo.core.geodesy.transformations import WGS84
 from kardo.core.plan.parts import MAX_VERTICES
-from kardo.formats.coordinates import MOST, read_points
+from kardo.formats.coordinates import MOST, Option, read_points
 
-MAX_BYTES, MAX_RINGS = 2_000_000, 1000
+MAX_BYTES, MAX_RINGS, MOST_OFFERED = 2_000_000, 1000, 12
 
 
 @dataclass(frozen=True)
 class Boundary:
-    """One ring of grid metres, not closed, with how it was read and its area in square metres."""
+    """One ring of grid metres, not closed, with how it was read and its area in square metres. Where options stand, the ring is
+    that of the first, and the user has to choose."""
 
     ring: tuple[tuple[float, float], ...]
     how: tuple[str, ...]
     area: float
+    options: tuple[Option, ...] = ()
 
 
-def read_boundary(data: bytes, name: str, grid: Grid, unit: str) -> Boundary:
-    """Read a boundary whatever it is: the content decides, the name only helps with the message. Raises ReadError."""
+@dataclass(frozen=True)
+class Shape:
+    """An outline as a file holds it: its places, whether it is closed, and how many holes it has."""
+
+    places: list[tuple[float, float]]
+    closed: bool
+    holes: int = 0
+
+
+WIDTHS = (10, 20, 50, 100)  # metres that an open line is offered as a corridor of
+
+
+def read_boundary(
+    data: bytes, name: str, grid: Grid, unit: str, near: tuple[float, float] | None = None, chosen: str = ""
+) -> Boundary:
+    """Read a boundary whatever it is: the content decides, the name only helps with the message. near is the middle of the site
+    where it is known, chosen the key of the option that the user took. Raises ReadError."""
     if len(data) > MAX_BYTES:
         raise ReadError(f"{name or 'The file'} is larger than 2 MB.", mend="Export only the boundary.")
     try:
@@ -43,15 +60,52 @@ def read_boundary(data: bytes, name: str, grid: Grid, unit: str) -> Boundary:
         ) from None
     start = text.lstrip()[:1]
     if start in "{[" and start:
-        return _checked(*_geojson(text, grid), grid)
+        return _of_shapes(*_geojson(text), grid, "GeoJSON", chosen)
     if start == "<":
-        return _checked(*_kml(text, grid), grid)
+        return _of_shapes(*_kml(text), grid, "KML", chosen)
     if name.lower().endswith((".geojson", ".json", ".kml")):
         raise ReadError(
             f"{name} is not what its name says: it holds plain text.", mend="Export it again, or paste its coordinates."
         )
-    reading = read_points(text, grid, unit)
-    return _checked([(p.e, p.n) for p in reading.points], [*reading.how], grid)
+    reading = read_points(text, grid, unit, near, chosen)
+    found = _checked([(p.e, p.n) for p in reading.points], [*reading.how], grid)
+    return replace(found, options=reading.options)
+
+
+def _of_shapes(shapes: list[Shape], source: CRS, how: list[str], grid: Grid, kind: str, chosen: str) -> Boundary:
+    """The outline of a file: the only one, or the one that is chosen; an open line closed or made a corridor, as is chosen."""
+    shapes = _sound(shapes, kind)
+    offered = {str(k): shape for k, shape in enumerate(shapes)}
+    key, _, width = (chosen or "0").partition(":")
+    shape = offered.get(key, shapes[0])
+    if shape.holes:
+        raise ReadError(
+            f"The area has {shape.holes} hole{'s' if shape.holes > 1 else ''}; a boundary is one outline.",
+            where="the boundary",
+            mend="Export the outline alone, and draw what is left out as areas of their own.",
+        )
+    places, told = _to_grid(shape.places, source, grid)
+    if width.isdigit() and not shape.closed:
+        told = [*told, f"The open line is the axis of a corridor {width} m wide."]
+        places = list(LineString(places).buffer(int(width) / 2, cap_style="flat", join_style="mitre").exterior.coords)
+    elif not shape.closed:
+        told = [*told, "The open line is closed."]
+    found = _checked([(float(e), float(n)) for e, n in places], [*how, *told], grid)
+    return found if chosen else replace(found, options=_options(shapes, source, grid))
+
+
+def _options(shapes: list[Shape], source: CRS, grid: Grid) -> tuple[Option, ...]:
+    """What there is to choose: which of several outlines, and what becomes of an open line."""
+    out: list[Option] = []
+    for k, shape in enumerate(shapes):
+        which = f"outline {k + 1}, " if len(shapes) > 1 else ""
+        size = Polygon(_to_grid(shape.places, source, grid)[0]).area / 10_000
+        if shape.closed:
+            out.append(Option(str(k), f"{which}{len(shape.places)} corners, {size:.2f} ha"))
+            continue
+        out.append(Option(str(k), f"{which}an open line: closed into an area of {size:.2f} ha"))
+        out += [Option(f"{k}:{width}", f"{which}a corridor {width} m wide along the line") for width in WIDTHS]
+    return tuple(out) if len(out) > 1 else ()
 
 
 def _checked(points: list[tuple[float, float]], how: list[str], grid: Grid) -> Boundary:
@@ -75,12 +129,11 @@ def _checked(points: list[tuple[float, float]], how: list[str], grid: Grid) -> B
     return Boundary(tuple(ring), (*how, f"{len(ring)} corners."), float(polygon.area))
 
 
-def _geojson(text: str, grid: Grid) -> tuple[list[tuple[float, float]], list[str]]:
+def _geojson(text: str) -> tuple[list[Shape], CRS, list[str]]:
     try:
         data = json.loads(text)
-        rings = [ring for g in _geometries(data) for ring in _outer_rings(g)]
-        rings = [[(float(p[0]), float(p[1])) for p in ring] for ring in rings]
-    except (ValueError, TypeError, KeyError, IndexError, RecursionError) as fault:
+        shapes = [shape for g in _geometries(data) for shape in _shapes(g)]
+    except (ValueError, TypeError, KeyError, IndexError, RecursionError, AttributeError) as fault:
         raise ReadError(f"This is not sound GeoJSON ({fault}).", mend="Export it again.") from fault
     source, named = WGS84, "longitude and latitude (WGS 84), as GeoJSON asks"
     crs = data.get("crs") if isinstance(data, dict) else None
@@ -94,9 +147,7 @@ def _geojson(text: str, grid: Grid) -> tuple[list[tuple[float, float]], list[str
                 where="crs",
                 mend="Export it as plain GeoJSON.",
             ) from fault
-    ring, how = _largest(rings, "GeoJSON")
-    corners, told = _to_grid(ring, source, grid)
-    return corners, [f"GeoJSON, {named}.", *told, *how]
+    return shapes, source, [f"GeoJSON, {named}."]
 
 
 def _geometries(data, depth: int = 0):
@@ -112,34 +163,43 @@ def _geometries(data, depth: int = 0):
     return [data]
 
 
-def _outer_rings(geometry) -> list:
+def _shapes(geometry) -> list[Shape]:
     kind, coordinates = geometry.get("type"), geometry.get("coordinates")
-    if kind == "Polygon":
-        return [coordinates[0]]
-    if kind == "MultiPolygon":
-        return [polygon[0] for polygon in coordinates]
-    return [coordinates] if kind == "LineString" else []
+    polygons = {"Polygon": [coordinates], "MultiPolygon": coordinates}.get(kind, [])
+    found = [Shape(_places(rings[0]), True, len(rings) - 1) for rings in polygons]
+    lines = {"LineString": [coordinates], "MultiLineString": coordinates}.get(kind, [])
+    return found + [_line(_places(line)) for line in lines]
 
 
-def _kml(text: str, grid: Grid) -> tuple[list[tuple[float, float]], list[str]]:
+def _places(ring) -> list[tuple[float, float]]:
+    return [(float(p[0]), float(p[1])) for p in ring]
+
+
+def _line(places: list[tuple[float, float]]) -> Shape:
+    return Shape(places, len(places) > 3 and places[0] == places[-1])
+
+
+def _kml(text: str) -> tuple[list[Shape], CRS, list[str]]:
     found = _Rings()
     try:
         sax.parseString(text.encode(), found)
     except (SAXException, DefusedXmlException, LookupError, ValueError) as fault:
         raise ReadError(f"This is not sound KML ({fault}).", mend="Export it again.") from fault
     try:
-        rings = [
-            [tuple(float(v) for v in p.split(",")[:2]) for p in ring.split()] for ring in found.areas or found.lines
-        ]
+        shapes = [Shape(_of_text(ring), True, holes) for ring, holes in found.areas]
+        shapes += [_line(_of_text(line)) for line in found.lines]
     except ValueError as fault:
         raise ReadError(
             f"A coordinate cannot be read ({fault}).", where="coordinates", mend="Export it again."
         ) from fault
-    if any(len(p) != 2 for ring in rings for p in ring):
-        raise ReadError("A coordinate has no latitude.", where="coordinates", mend="Export it again.")
-    ring, how = _largest(rings, "KML")
-    corners, told = _to_grid(ring, WGS84, grid)
-    return corners, ["KML, longitude and latitude (WGS 84).", *told, *how]
+    return shapes, WGS84, ["KML, longitude and latitude (WGS 84)."]
+
+
+def _of_text(text: str) -> list[tuple[float, float]]:
+    places = [tuple(float(v) for v in place.split(",")[:2]) for place in text.split()]
+    if any(len(place) != 2 for place in places):
+        raise ValueError("one has no latitude")
+    return [(a, b) for a, b in places]
 
 
 class _Rings(ContentHandler):
@@ -147,9 +207,9 @@ class _Rings(ContentHandler):
 
     def __init__(self) -> None:
         super().__init__()
-        self.areas: list[str] = []
+        self.areas: list[tuple[str, int]] = []
         self.lines: list[str] = []
-        self._inside = {"outerBoundaryIs": 0, "LineString": 0}
+        self._inside = {"outerBoundaryIs": 0, "innerBoundaryIs": 0, "LineString": 0}
         self._text: list[str] | None = None
         self._first = True
 
@@ -174,27 +234,32 @@ class _Rings(ContentHandler):
         if tag in self._inside:
             self._inside[tag] -= 1
         elif tag == "coordinates" and self._text is not None:
-            into = self.areas if self._inside["outerBoundaryIs"] else self.lines
-            if self._inside["outerBoundaryIs"] or self._inside["LineString"]:
-                into.append("".join(self._text))
+            text = "".join(self._text)
+            if self._inside["outerBoundaryIs"]:
+                self.areas.append((text, 0))
+            elif self._inside["innerBoundaryIs"] and self.areas:
+                ring, holes = self.areas[-1]
+                self.areas[-1] = (ring, holes + 1)
+            elif self._inside["LineString"]:
+                self.lines.append(text)
             self._text = None
 
 
-def _largest(rings: list, kind: str) -> tuple[list, list[str]]:
-    rings = [r for r in rings if len(r) >= 3]
-    if len(rings) > MAX_RINGS:
-        raise ReadError(f"The {kind} file holds {len(rings)} areas.", mend="Export only the boundary.")
-    if any(not abs(v) < MOST for ring in rings for place in ring for v in place):
+def _sound(shapes: list[Shape], kind: str) -> list[Shape]:
+    """What can be a boundary, areas before lines, the largest first."""
+    shapes = [s for s in shapes if len(s.places) >= (3 if s.closed else 2)]
+    if len(shapes) > MAX_RINGS:
+        raise ReadError(f"The {kind} file holds {len(shapes)} areas.", mend="Export only the boundary.")
+    if any(not abs(v) < MOST for shape in shapes for place in shape.places for v in place):
         raise ReadError(
             f"The {kind} file holds a coordinate that is none (nan, inf or beyond any grid).", mend="Export it again."
         )
-    if not rings:
+    if not shapes:
         raise ReadError(
-            f"The {kind} file holds no area and no closed line.",
-            mend="Draw the boundary as a polygon and export it again.",
+            f"The {kind} file holds no area and no line.", mend="Draw the boundary as a polygon and export it again."
         )
-    best = max(rings, key=lambda r: Polygon(r).area)
-    return best, [f"The largest of {len(rings)} areas is taken."] if len(rings) > 1 else []
+    areas = [s for s in shapes if s.closed]
+    return sorted(areas or shapes, key=lambda s: -Polygon(s.places).area if len(s.places) > 2 else 0.0)[:MOST_OFFERED]
 
 
 def _to_grid(ring: list, source: CRS, grid: Grid) -> tuple[list[tuple[float, float]], list[str]]:

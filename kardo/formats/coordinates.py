@@ -1,30 +1,56 @@
-"""Coordinate lists as people paste them: separators, order of columns and header as they come, in degrees or on the grid."""
+"""Coordinate lists as people paste them, read by one grammar.
+
+A list is cut into cells; every way of reading the cells that the grammar knows (which columns, which order, which unit, which
+hemisphere an O is) is tried, and kept where all its points fit the grid and the site. One way left is taken and said; several
+that lead to different places are told, for the user to choose. Nothing is guessed between them.
+"""
 
 import csv
 import io
-import math
 import re
-from collections.abc import Callable
-from dataclasses import dataclass, field
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+from itertools import product
 
 import numpy as np
 
-from kardo.core.errors import GeodesyError, ReadError
-from kardo.core.geodesy.angles import is_sexagesimal, parse_angle
+from kardo.core.errors import GeodesyError, KardoError, ReadError
+from kardo.core.geodesy.angles import Angle, read_angle
 from kardo.core.geodesy.crs import Grid
-from kardo.core.geodesy.units import UNITS
+from kardo.core.geodesy.units import UNITS, place
 
 MAX_BYTES, MAX_ROWS, LONGEST_LINE = 1_000_000, 2000, 2000
 MOST = 1e9  # no coordinate or height is larger, in any unit
+LOWEST, HIGHEST = -1000.0, 10_000.0  # metres, of a height
+NEAR = 20_000.0  # metres about the site within which a reading is preferred to those that are not
+SAME = 0.001  # metres within which two readings say the same place
 HEADS = {
     "name": {"name", "point", "pt", "id", "no", "nr", "number", "label"},
-    "e": {"e", "east", "easting", "x", "eastings"},
-    "n": {"n", "north", "northing", "y", "northings"},
+    "e": {"e", "east", "easting", "eastings"},
+    "n": {"n", "north", "northing", "northings"},
+    "x": {"x"},
+    "y": {"y"},
     "lat": {"lat", "latitude"},
     "lon": {"lon", "long", "lng", "longitude"},
     "h": {"h", "z", "elev", "elevation", "height", "alt", "altitude"},
     "code": {"code", "desc", "description", "role", "type"},
 }
+SAID_UNITS = {
+    "m": "m",
+    "metre": "m",
+    "metres": "m",
+    "meter": "m",
+    "meters": "m",
+    "ft": "ft",
+    "feet": "ft",
+    "foot": "ft",
+    "usft": "us-ft",
+    "ftus": "us-ft",
+    "ussurveyfoot": "us-ft",
+    "ussurveyfeet": "us-ft",
+}
+_NUMBER = re.compile(r"[-+−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][-+]?\d{1,3})?")
+_GROUPED = re.compile(r"[-+−]?\d{1,3}(?:,\d{3})+\.\d+")
 
 
 @dataclass(frozen=True)
@@ -39,59 +65,122 @@ class ReadPoint:
 
 
 @dataclass(frozen=True)
+class Option:
+    """One of several ways to read a list that all fit: its key, to be handed in again, and what it means in words."""
+
+    key: str
+    words: str
+
+
+@dataclass(frozen=True)
 class Reading:
-    """What was read, and in words how it was understood, for the user to accept or not."""
+    """What was read, and in words how it was understood, for the user to accept or not. Where options stand, the points are
+    those of the first, and the user has to choose."""
 
     points: tuple[ReadPoint, ...]
     how: tuple[str, ...] = field(default=())
+    options: tuple[Option, ...] = ()
 
 
-def read_points(text: str, grid: Grid, unit: str) -> Reading:
-    """Points from a pasted or uploaded list. Grid coordinates and heights are taken in the job's unit.
+@dataclass(frozen=True)
+class Table:
+    """A list in cells: rows with their line numbers, how it was cut, and its header where it has one."""
 
-    Raises ReadError naming the line.
-    """
+    rows: list[list[str]]
+    numbers: list[int]
+    cut: str
+    head: list[str] | None = None
+
+
+@dataclass(frozen=True)
+class Way:
+    """A way to read a table: columns by what they hold; whether they are degrees; which unit; whether an O is west."""
+
+    columns: dict[str, int]
+    geographic: bool
+    unit: str
+    height_unit: str
+    o_is_west: bool = True
+
+    @property
+    def key(self) -> str:
+        """What names it: the columns in their order, the units, the hemisphere."""
+        order = sorted(self.columns, key=lambda what: self.columns[what])
+        return "-".join([*order, self.unit, self.height_unit, "west" if self.o_is_west else "east"])
+
+
+def read_points(text: str, grid: Grid, unit: str, near: tuple[float, float] | None = None, chosen: str = "") -> Reading:
+    """Points from a pasted or uploaded list. unit is the job's; near the middle of the site in grid metres where it is known;
+    chosen the key of the option that the user took. Raises ReadError naming the line, GeodesyError for what lies off the grid."""
     if len(text) > MAX_BYTES:
         raise ReadError("The list is longer than a megabyte.", mend="Paste fewer points.")
-    rows, numbers, how = _rows(text)
-    columns, head = _columns(rows[0])
-    if head:
-        rows, numbers = rows[1:], numbers[1:]
-        how.append("Columns as the header row names them.")
-    if not rows:
-        raise ReadError(
-            "The list has no coordinates.", mend="Give one point per line: name, easting, northing, height."
-        )
-    if not head:
-        columns, said = _guess(rows, numbers, lambda e, n: _fits(grid, e, n, float(UNITS[unit].metres)))
-        how += said
-    geographic = "lat" in columns
-    first, second = _pair(rows, numbers, columns, geographic)
-    if geographic:
-        e, n = grid.from_geodetic(second, first)
-        shape = "degrees, minutes and seconds" if is_sexagesimal(rows[0][columns["lat"]]) else "decimal degrees"
-        how.append(f"Latitude and longitude in {shape}, on the datum of {grid.name}.")
-    else:
-        k = float(UNITS[unit].metres)
-        e, n = first * k, second * k
-        how.append(f"Easting and northing in {grid.name}, in {UNITS[unit].name}s.")
-    if not head:
-        e, n, swapped = _either_way(grid, e, n, first, second, geographic)
-        if swapped:
-            how.append(
-                "The first of the two is "
-                + ("the longitude" if geographic else "the northing")
-                + ": only so do the points lie inside the grid's area."
-            )
-    grid.require_inside(e, n, "the list")
-    heights = _heights(rows, numbers, columns, float(UNITS[unit].metres))
-    names, codes = _texts(rows, columns, "name"), _texts(rows, columns, "code")
-    return Reading(
-        tuple(ReadPoint(*p) for p in zip(names, map(float, e), map(float, n), heights, codes, strict=True)), tuple(how)
+    found, faults = _fitting(text, grid, unit, near)
+    if not found:
+        raise max(faults, key=lambda fault: fault[0])[1]
+    taken = next((one for one in found if one[1].key == chosen), found[0])
+    table, way, points = taken
+    options = tuple(Option(w.key, _words(w, p, grid)) for _, w, p in found) if len(found) > 1 and not chosen else ()
+    return Reading(points, tuple(_how(table, way, grid)), options)
+
+
+Found = tuple[Table, Way, tuple[ReadPoint, ...]]
+
+
+def _fitting(
+    text: str, grid: Grid, unit: str, near: tuple[float, float] | None
+) -> tuple[list[Found], list[tuple[int, KardoError]]]:
+    """Every way to read the list that fits and leads to a place of its own; and what is wrong with the others, with how far
+    each came."""
+    found: list[Found] = []
+    faults: list[tuple[int, KardoError]] = []
+    for table in _tables(text):
+        for way in _ways(table, grid, unit):
+            try:
+                points = _points(table, way, grid)
+                grid.require_inside(np.array([p.e for p in points]), np.array([p.n for p in points]), "the list")
+            except GeodesyError as fault:
+                faults.append((10**7, fault))
+            except ReadError as fault:
+                faults.append((_line(fault), fault))
+            else:
+                if all(_differ(points, other) for _, _, other in found):
+                    found.append((table, way, points))
+    found = [one for one in found if _lettered(*one[:2])] or found
+    close = [one for one in found if near is not None and _away(one[2], near) < NEAR]
+    return close or found, faults or [(0, _no_coordinates())]
+
+
+def _lettered(table: Table, way: Way) -> bool:
+    """Whether the first line's angles carry the letters of their hemispheres: then they are nothing else."""
+    if not way.geographic:
+        return False
+    angles = [_coordinate(table.rows[0][way.columns[what]]) for what in ("lat", "lon")]
+    return all(angle is not None and angle.letter for angle in angles)
+
+
+def _line(fault: ReadError) -> int:
+    return int(fault.where.removeprefix("line ")) if fault.where.startswith("line ") else 0
+
+
+def _differ(points: tuple[ReadPoint, ...], other: tuple[ReadPoint, ...]) -> bool:
+    pairs = zip(points, other, strict=False)
+    return len(points) != len(other) or any(
+        max(abs(p.e - q.e), abs(p.n - q.n), abs((p.h or 0.0) - (q.h or 0.0))) > SAME or (p.h is None) != (q.h is None)
+        for p, q in pairs
     )
 
 
-def _rows(text: str) -> tuple[list[list[str]], list[int], list[str]]:
+def _away(points: tuple[ReadPoint, ...], near: tuple[float, float]) -> float:
+    e, n = np.mean([(p.e, p.n) for p in points], axis=0)
+    return float(np.hypot(e - near[0], n - near[1]))
+
+
+def _no_coordinates() -> ReadError:
+    return ReadError("The list has no coordinates.", mend="Give one point per line: name, easting, northing, height.")
+
+
+def _tables(text: str) -> list[Table]:
+    """The list cut into cells, in every way that gives each line two or more. Raises ReadError for one that is too large."""
     lines = [
         (k, line)
         for k, line in enumerate(text.replace("\ufeff", "").splitlines(), 1)
@@ -105,163 +194,303 @@ def _rows(text: str) -> tuple[list[list[str]], list[int], list[str]]:
         )
     if not lines:
         raise ReadError("There is nothing to read.", mend="Paste one point per line.")
-    sample = lines[-1][1]
-    for delimiter, name in (("\t", "tabs"), (";", "semicolons"), (",", "commas")):
-        if delimiter in sample:
-            rows = [[c.strip() for c in next(csv.reader(io.StringIO(line), delimiter=delimiter))] for _, line in lines]
-            if delimiter != ",":
-                rows = [[re.sub(r"^([-+]?\d+),(\d+)$", r"\1.\2", c) for c in row] for row in rows]
-            return rows, [k for k, _ in lines], [f"Columns parted by {name}."]
-    rows = [
-        re.split(r"\s{2,}", line.strip())
-        if re.search(r"[°'\"]", line) and re.search(r"\s{2,}", line.strip())
-        else line.split()
-        for _, line in lines
+    numbers = [k for k, _ in lines]
+    cuts = [("\t", "tabs"), (";", "semicolons"), ("|", "bars"), (",", "commas")]
+    tables = [
+        Table([_cells(line, mark) for _, line in lines], numbers, f"Columns parted by {name}.")
+        for mark, name in cuts
+        if all(mark in line for _, line in lines)
     ]
-    return rows, [k for k, _ in lines], ["Columns parted by spaces."]
-
-
-def _columns(row: list[str]) -> tuple[dict[str, int], bool]:
-    """Columns by a header row, if this is one."""
-    if any(_number(c) is not None for c in row):
-        return {}, False
-    found: dict[str, int] = {}
-    for k, cell in enumerate(row):
-        word = re.sub(r"[^a-z]", "", re.sub(r"[\[(,].*", "", cell.casefold()))
-        for key, words in HEADS.items():
-            if word in words and key not in found:
-                found[key] = k
-    if not ({"e", "n"} <= set(found) or {"lat", "lon"} <= set(found)):
-        raise ReadError(
-            "The header row names no pair of coordinates.", where="line 1", mend="Name columns E and N, or lat and lon."
-        )
-    return found, True
-
-
-def _number(text: str) -> float | None:
-    """A coordinate, or None for what is none: words, nan, inf and numbers beyond any grid."""
-    try:
-        value = float(text)
-        return value if abs(value) < MOST else None
-    except ValueError:
-        try:
-            return parse_angle(text)
-        except ReadError:
-            return None
-
-
-def _fits(grid: Grid, e: float, n: float, metres: float) -> bool:
-    """Whether two numbers are a place of the grid, either way round."""
-    for pair in ((e, n), (n, e)):
-        try:
-            grid.require_inside(np.array([pair[0] * metres]), np.array([pair[1] * metres]), "the list")
-        except GeodesyError:
-            continue
-        return True
-    return False
-
-
-def _guess(
-    rows: list[list[str]], numbers: list[int], fits: Callable[[float, float], bool]
-) -> tuple[dict[str, int], list[str]]:
-    """Columns without a header: a name where the first cell is one, then two coordinates, then a height and a code. A plain
-    number is a name where four follow each other, or where only the two after it are a place of the grid."""
-    row = rows[0]
-    plain = re.fullmatch(r"\d{1,5}", row[0]) is not None
-    three = [_number(cell) for cell in row[:3]]
-    only_after = False
-    if plain and len(row) == 3 and None not in three:
-        first, second, third = (float(v or 0.0) for v in three)
-        only_after = not fits(first, second) and fits(second, third)
-    named = _number(row[0]) is None or (len(row) >= 4 and plain) or only_after
-    at = 1 if named else 0
-    if len(row) < at + 2:
+    tables = tables[:1] if tables and tables[0].cut != "Columns parted by commas." else tables
+    if not tables or tables[0].cut.endswith("commas."):
+        words = [line.split() for _, line in lines]
+        tables.append(Table(words, numbers, "Columns parted by spaces."))
+        head, body = (words[:1], words[1:]) if _header(words[0]) else ([], words)
+        tables += [
+            Table([*head, *rows], numbers, "Columns parted by spaces, angles over several.") for rows in _spaced(body)
+        ]
+    wide = [_with_head(t) for t in tables if all(len(row) >= 2 for row in t.rows)]
+    if not wide:
+        thin = next(k for t in tables for k, row in zip(t.numbers, t.rows, strict=True) if len(row) < 2)
         raise ReadError(
             "A line needs at least two coordinates.",
-            where=f"line {numbers[0]}",
+            where=f"line {thin}",
             mend="Write easting and northing, or latitude and longitude.",
         )
-    pair = [_number(row[at]), _number(row[at + 1])]
-    if None in pair:
+    if any(not t.rows for t in wide):
+        raise _no_coordinates()
+    return wide
+
+
+def _cells(line: str, mark: str) -> list[str]:
+    return [cell.strip() for cell in next(csv.reader(io.StringIO(line), delimiter=mark))]
+
+
+def _with_head(table: Table) -> Table:
+    if not _header(table.rows[0]):
+        return table
+    return replace(table, head=table.rows[0], rows=table.rows[1:], numbers=table.numbers[1:])
+
+
+def _header(cells: list[str]) -> bool:
+    """Whether a line names columns: words alone, two of which name coordinates."""
+    if any(_coordinate(c) is not None or _NUMBER.fullmatch(c) for c in cells):
+        return False
+    known = {what for c in cells for what in [_head_of(c)] if what}
+    return any({a, b} <= known for a, b in (("e", "n"), ("x", "y"), ("lat", "lon")))
+
+
+def _head_of(cell: str) -> str | None:
+    word = re.sub(r"[^a-z]", "", re.split(r"[\[(,]", cell.casefold())[0])
+    return next((what for what, words in HEADS.items() if word in words), None)
+
+
+def _unit_of(cell: str) -> str | None:
+    """The unit that a column's head says in brackets or behind a comma."""
+    said = re.split(r"[\[(,]", cell.casefold(), maxsplit=1)
+    return SAID_UNITS.get(re.sub(r"[^a-z]", "", said[1])) if len(said) > 1 else None
+
+
+def _spaced(rows: list[list[str]]) -> Iterator[list[list[str]]]:
+    """Lines of words in which an angle takes several: with a name before or without; hemispheres behind or before the numbers,
+    or none, and then three numbers or two for each."""
+    for named, take in product((0, 1), (_behind, _before, _by_threes, _by_twos)):
+        out = [take(row[named:]) for row in rows]
+        if out and all(cells is not None for cells in out):
+            yield [row[:named] + cells for row, cells in zip(rows, out, strict=True) if cells is not None]
+
+
+def _behind(words: list[str]) -> list[str] | None:
+    """Angles that each end with the letter of their hemisphere."""
+    ends = [k for k, w in enumerate(words) if w[-1:].upper() in "NSEWO" and (len(w) == 1 or not w[0].isalpha())]
+    if len(ends) < 2 or ends[0] == 0:
+        return None
+    return [" ".join(words[: ends[0] + 1]), " ".join(words[ends[0] + 1 : ends[1] + 1]), *words[ends[1] + 1 :]]
+
+
+def _before(words: list[str]) -> list[str] | None:
+    """Angles that each begin with the letter of their hemisphere; the second ends where its numbers do."""
+    starts = [k for k, w in enumerate(words) if w[:1].upper() in "NSEWO" and (len(w) == 1 or w[1:2].isdigit())]
+    if len(starts) < 2 or starts[0] != 0:
+        return None
+    long = starts[1]
+    return [" ".join(words[:long]), " ".join(words[long : 2 * long]), *words[2 * long :]]
+
+
+def _by_threes(words: list[str]) -> list[str] | None:
+    return [" ".join(words[:3]), " ".join(words[3:6]), *words[6:]] if len(words) >= 6 else None
+
+
+def _by_twos(words: list[str]) -> list[str] | None:
+    return [" ".join(words[:2]), " ".join(words[2:4]), *words[4:]] if len(words) >= 4 else None
+
+
+def _number(cell: str) -> float | None:
+    """A decimal number with a point or a comma; None for words, nan, inf and numbers beyond any grid."""
+    if _GROUPED.fullmatch(cell):
+        cell = cell.replace(",", "")
+    if not _NUMBER.fullmatch(cell) or (("e" in cell or "E" in cell) and not ("." in cell or "," in cell)):
+        return None
+    value = float(cell.replace(",", ".").replace("−", "-"))
+    return value if abs(value) < MOST else None
+
+
+def _like_a_number(cell: str) -> bool:
+    """Whether a cell is a number or what programs write in the place of one: nan, inf, 1e308."""
+    try:
+        float(cell.replace(",", "."))
+    except ValueError:
+        return _number(cell) is not None
+    return True
+
+
+def _coordinate(cell: str) -> Angle | None:
+    """An angle that cannot be a name: with minutes, with a degree's mark, or with a hemisphere and a decimal. N1, 12E and
+    plain numbers are none."""
+    try:
+        angle = read_angle(cell)
+    except ReadError:
+        return None
+    marked = any(mark in cell for mark in "°º˚") or (angle.letter and ("." in cell or "," in cell))
+    return angle if angle.sexagesimal or marked else None
+
+
+def _ways(table: Table, grid: Grid, unit: str) -> Iterator[Way]:
+    """Every way of reading the columns that the grammar knows."""
+    if table.head is not None:
+        yield from _ways_by_head(table, grid, unit)
+        return
+    first = table.rows[0]
+    for at in (1, 0):
+        if len(first) < at + 2 or (at and not _may_be_name(table)):
+            continue
+        columns = {"name": 0} if at else {}
+        rest = at + 2
+        if rest < len(first) and _like_a_number(next((r[rest] for r in table.rows if r[rest : rest + 1] > [""]), "")):
+            columns["h"], rest = rest, rest + 1
+        if rest < len(first):
+            columns["code"] = rest
+        yield from _ways_of_pair(table, columns, at, grid, unit)
+
+
+def _may_be_name(table: Table) -> bool:
+    """Whether the first column may hold names: no number with decimals, and no angle, is one."""
+    return all(_coordinate(r[0]) is None and not re.fullmatch(r"[-+−]?\d*[.,]\d+", r[0]) for r in table.rows)
+
+
+def _ways_of_pair(table: Table, columns: dict[str, int], at: int, grid: Grid, unit: str) -> Iterator[Way]:
+    cells = [(row[at], row[at + 1]) for row in table.rows if len(row) > at + 1]
+    values = [_number(cell) for pair in cells for cell in pair]
+    numbers = [v for v in values if v is not None]
+    plain = len(numbers) == len(values)
+    if plain or any(v is not None for v in values[:2]):
+        for one in _units(grid, unit):
+            yield Way({**columns, "e": at, "n": at + 1}, False, one, one)
+            yield Way({**columns, "n": at, "e": at + 1}, False, one, one)
+    if not plain or all(abs(v) <= 180 for v in numbers):
+        west = {True, False} if any("o" in cell.casefold() for pair in cells for cell in pair) else {True}
+        for o_is_west in sorted(west, reverse=True):
+            yield Way({**columns, "lat": at, "lon": at + 1}, True, "", unit, o_is_west)
+            yield Way({**columns, "lon": at, "lat": at + 1}, True, "", unit, o_is_west)
+
+
+def _units(grid: Grid, unit: str) -> list[str]:
+    """What coordinates may be in: the job's unit, or the grid's own."""
+    own = next((u.id for u in UNITS.values() if abs(float(u.metres) / grid.metres_per_unit - 1) < 1e-9), unit)
+    return list(dict.fromkeys((unit, own)))
+
+
+def _ways_by_head(table: Table, grid: Grid, unit: str) -> Iterator[Way]:
+    """As the header names the columns. An X is east, and where the grid's own first axis is north may be that too; feet may be
+    either foot where the job or the grid is in survey feet."""
+    assert table.head is not None
+    columns: dict[str, int] = {}
+    for k, cell in enumerate(table.head):
+        what = _head_of(cell)
+        if what and what not in columns:
+            columns[what] = k
+    said = {what: _unit_of(table.head[k]) for what, k in columns.items()}
+    pairs = [("e", "n"), ("lat", "lon")] if not {"x", "y"} <= set(columns) else []
+    rest = {what: k for what, k in columns.items() if what in {"name", "h", "code"}}
+    for a, b in pairs:
+        if {a, b} <= set(columns):
+            geographic = a == "lat"
+            of_pair = {a: columns[a], b: columns[b]}
+            yield from _in_units({**rest, **of_pair}, geographic, said.get(a), said.get("h"), grid, unit)
+            return
+    orders = [("e", "n")]
+    if str(grid.crs.axis_info[0].direction).casefold() == "north":
+        orders.append(("n", "e"))
+    for x, y in orders:
+        of_pair = {x: columns["x"], y: columns["y"]}
+        yield from _in_units({**rest, **of_pair}, False, said.get("x"), said.get("h"), grid, unit)
+
+
+def _in_units(
+    columns: dict[str, int], geographic: bool, said: str | None, said_h: str | None, grid: Grid, unit: str
+) -> Iterator[Way]:
+    own = _units(grid, unit)
+
+    def meant(word: str | None) -> list[str]:
+        if word is None:
+            return own
+        return ["ft", "us-ft"] if word == "ft" and "us-ft" in own else [word]
+
+    if geographic:
+        for o_is_west in (True, False):
+            yield Way(columns, True, "", meant(said_h)[0] if said_h else unit, o_is_west)
+        return
+    for one in meant(said):
+        yield Way(columns, False, one, meant(said_h)[0] if said_h else one)
+
+
+def _points(table: Table, way: Way, grid: Grid) -> tuple[ReadPoint, ...]:
+    """The points of one way of reading. Raises ReadError about the first line that it does not fit."""
+    pair = ("lat", "lon") if way.geographic else ("e", "n")
+    values = np.array(
+        [[_value(row, k, what, way) for what in pair] for row, k in zip(table.rows, table.numbers, strict=True)]
+    ).reshape(-1, 2)
+    if way.geographic:
+        e, n = grid.from_geodetic(values[:, 1], values[:, 0])
+    else:
+        e, n = (values * float(UNITS[way.unit].metres)).T
+    heights = _heights(table, way)
+    names, codes = (_texts(table, way, what) for what in ("name", "code"))
+    return tuple(ReadPoint(*p) for p in zip(names, map(float, e), map(float, n), heights, codes, strict=True))
+
+
+def _value(row: list[str], line: int, what: str, way: Way) -> float:
+    cell = row[way.columns[what]] if way.columns[what] < len(row) else ""
+    value = _number(cell)
+    angle = _coordinate(cell) if way.geographic else None
+    if angle is not None:
+        if angle.letter and (angle.letter in "NS") != (what == "lat"):
+            raise ReadError(f"“{cell}” is no {'latitude' if what == 'lat' else 'longitude'}.", where=f"line {line}")
+        negative = angle.letter in ("S", "W") or (angle.letter == "O" and way.o_is_west)
+        value = -angle.degrees if negative != angle.minus else angle.degrees
+    if value is None:
         raise ReadError(
-            f"“{row[at + (pair[0] is not None)]}” is not a coordinate.",
-            where=f"line {numbers[0]}",
-            mend="Use digits, or degrees such as 46°18'45\"N.",
+            f"“{cell[:60]}” is not a coordinate.", where=f"line {line}", mend="Correct the line, or remove it."
         )
-    geographic = all(abs(v) <= 180 for v in pair if v is not None)
-    columns = {"lat": at, "lon": at + 1} if geographic else {"e": at, "n": at + 1}
-    if geographic and re.search(r"[EWO]", row[at], re.IGNORECASE) and not re.search(r"[NS]", row[at], re.IGNORECASE):
-        columns = {"lon": at, "lat": at + 1}
-    if named:
-        columns["name"] = 0
-    if len(row) > at + 2 and _number(row[at + 2]) is not None:
-        columns["h"] = at + 2
-    rest = at + 2 + ("h" in columns)
-    if len(row) > rest:
-        columns["code"] = rest
-    said = f"No header row: {'name, ' if named else ''}{'latitude, longitude' if geographic else 'easting, northing'}{', height' if 'h' in columns else ''}{', code' if 'code' in columns else ''}."
-    return columns, [said]
-
-
-def _pair(rows: list[list[str]], numbers: list[int], columns: dict[str, int], geographic: bool):
-    keys = ("lat", "lon") if geographic else ("e", "n")
-    values = np.empty((2, len(rows)))
-    for k, row in enumerate(rows):
-        for a, key in enumerate(keys):
-            cell = row[columns[key]] if columns[key] < len(row) else ""
-            value = _number(cell)
-            if value is None or not np.isfinite(value):
-                raise ReadError(
-                    f"“{cell}” is not a coordinate.", where=f"line {numbers[k]}", mend="Correct the line, or remove it."
-                )
-            values[a, k] = value
-    if geographic and (np.abs(values[0]) > 90).any():
-        k = int(np.flatnonzero(np.abs(values[0]) > 90)[0])
+    if way.geographic and abs(value) > (90 if what == "lat" else 360):
         raise ReadError(
-            f"A latitude of {values[0, k]} is not possible.",
-            where=f"line {numbers[k]}",
+            f"A {'latitude' if what == 'lat' else 'longitude'} of {value:g} is not possible.",
+            where=f"line {line}",
             mend="Name the columns lat and lon in a header row.",
         )
-    return values[0], values[1]
+    return value
 
 
-def _either_way(grid: Grid, e, n, first, second, geographic: bool):
-    """Coordinates as given, or swapped where only that lies inside the grid's area."""
-    try:
-        grid.require_inside(e, n, "the list")
-        return e, n, False
-    except GeodesyError:
-        other_e, other_n = grid.from_geodetic(first, second) if geographic else (n, e)
-        try:
-            grid.require_inside(other_e, other_n, "the list")
-        except GeodesyError:
-            return e, n, False
-        return other_e, other_n, True
-
-
-def _heights(rows: list[list[str]], numbers: list[int], columns: dict[str, int], metres: float) -> list[float | None]:
-    if "h" not in columns:
-        return [None] * len(rows)
+def _heights(table: Table, way: Way) -> list[float | None]:
+    if "h" not in way.columns:
+        return [None] * len(table.rows)
     out: list[float | None] = []
-    for k, row in enumerate(rows):
-        cell = row[columns["h"]] if columns["h"] < len(row) else ""
+    for row, line in zip(table.rows, table.numbers, strict=True):
+        cell = row[way.columns["h"]] if way.columns["h"] < len(row) else ""
         if not cell:
             out.append(None)
             continue
-        try:
-            height = float(cell)
-        except ValueError:
-            height = math.nan
-        if not abs(height) < MOST:
+        value = _number(cell)
+        height = None if value is None else value * float(UNITS[way.height_unit].metres)
+        if height is None or not LOWEST <= height <= HIGHEST:
             raise ReadError(
-                f"“{cell}” is not a height.",
-                where=f"line {numbers[k]}",
+                f"“{cell[:60]}” is not a height.",
+                where=f"line {line}",
                 mend="Correct it, or leave it empty for the terrain's height.",
             )
-        out.append(height * metres)
+        out.append(height)
     return out
 
 
-def _texts(rows: list[list[str]], columns: dict[str, int], key: str) -> list[str]:
-    at = columns.get(key)
-    return [row[at] if at is not None and at < len(row) else "" for row in rows]
+def _texts(table: Table, way: Way, what: str) -> list[str]:
+    at = way.columns.get(what)
+    return [row[at] if at is not None and at < len(row) else "" for row in table.rows]
+
+
+NAMES = {"e": "easting", "n": "northing", "lat": "latitude", "lon": "longitude", "h": "height"}
+
+
+def _how(table: Table, way: Way, grid: Grid) -> Iterator[str]:
+    yield table.cut
+    order = [NAMES.get(what, what) for what in sorted(way.columns, key=lambda what: way.columns[what])]
+    yield f"{'Columns by the header row' if table.head else 'No header row'}: {', '.join(order)}."
+    if way.geographic:
+        cells = [table.rows[0][way.columns[what]] for what in ("lat", "lon")]
+        sexagesimal = any(angle.sexagesimal for cell in cells if (angle := _coordinate(cell)) is not None)
+        shape = "degrees, minutes and seconds" if sexagesimal else "decimal degrees"
+        yield f"Latitude and longitude in {shape}, on the datum of {grid.name} ({grid.geodetic.name})."
+    else:
+        yield f"Easting and northing in {grid.name}, in {UNITS[way.unit].plural}."
+    if "h" in way.columns:
+        yield f"Heights in {UNITS[way.height_unit].plural}."
+
+
+def _words(way: Way, points: tuple[ReadPoint, ...], grid: Grid) -> str:
+    """What an option means: the order of its columns, its unit, and where its first point lies."""
+    order = [NAMES.get(what, what) for what in sorted(way.columns, key=lambda what: way.columns[what])]
+    first = points[0]
+    lon, lat = grid.to_geodetic(first.e, first.n)
+    unit = f"in {UNITS[way.unit].plural}" if way.unit else f"O for {'west' if way.o_is_west else 'east'}"
+    return (
+        f"{', '.join(order)}; {unit}: the first at {place(first.e, first.n)} (m), {float(lat):.5f}°, {float(lon):.5f}°"
+    )

@@ -109,7 +109,7 @@ def _read(source, grid: Grid, said: Said, around) -> TerrainReading:
     values = surface.heights * scale + offset
     how = [
         f"GeoTIFF in {declared.name}, {source.width} by {source.height} pixels, taken at {surface.step:.1f} m.",
-        f"Heights in {UNITS[unit].name}s{'' if said.unit else ', as the file says'}.",
+        f"Heights in {UNITS[unit].plural}{'' if said.unit else ', as the file says'}.",
         *how,
     ]
     if source.scales[0] != 1 or source.offsets[0] != 0:

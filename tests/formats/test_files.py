@@ -65,12 +65,55 @@ def test_a_boundary_reads_alike_from_every_format(data, name):
     assert found.how
 
 
-def test_the_largest_of_several_areas_is_taken_and_said():
-    small = [(E0, N0), (E0 + 10, N0), (E0 + 10, N0 + 10)]
-    collection = {"type": "FeatureCollection", "features": [json.loads(geojson(small)), json.loads(geojson())]}
-    found = read_boundary(json.dumps(collection).encode(), "x.json", GRID, "m")
-    assert len(found.ring) == 4
-    assert any("largest of 2" in line for line in found.how)
+SMALL = [(E0, N0), (E0 + 10, N0), (E0 + 10, N0 + 10)]
+
+
+def feature(kind, coordinates):
+    return {"type": "Feature", "properties": {}, "geometry": {"type": kind, "coordinates": coordinates}}
+
+
+def several(*features):
+    return json.dumps({"type": "FeatureCollection", "features": list(features)}).encode()
+
+
+def test_several_areas_are_offered_the_largest_first():
+    data = several(json.loads(geojson(SMALL)), json.loads(geojson()))
+    found = read_boundary(data, "x.json", GRID, "m")
+    assert len(found.ring) == 4 and [o.key for o in found.options] == ["0", "1"]
+    assert "2.40 ha" in found.options[0].words
+    second = read_boundary(data, "x.json", GRID, "m", None, "1")
+    assert len(second.ring) == 3 and not second.options
+
+
+def test_an_open_line_is_closed_or_made_a_corridor_only_when_that_is_chosen():
+    line = [geographic()[k] for k in range(3)]
+    data = several(feature("LineString", line))
+    found = read_boundary(data, "x.json", GRID, "m")
+    assert [o.key for o in found.options] == ["0", "0:10", "0:20", "0:50", "0:100"]
+    corridor = read_boundary(data, "x.json", GRID, "m", None, "0:20")
+    assert corridor.area == pytest.approx(20 * (200 + 120), rel=0.01) and not corridor.options
+    closed_ = read_boundary(data, "x.json", GRID, "m", None, "0")
+    assert closed_.area == pytest.approx(200 * 120 / 2, rel=0.001)
+    ring = several(feature("LineString", geographic()))
+    assert not read_boundary(ring, "x.json", GRID, "m").options
+
+
+def holed():
+    inner = [(E0 + 50, N0 + 50), (E0 + 60, N0 + 50), (E0 + 60, N0 + 60)]
+    return geographic(), geographic(inner)
+
+
+def test_holes_are_refused_and_not_dropped():
+    data = several(feature("Polygon", list(holed())))
+    with pytest.raises(ReadError, match="1 hole"):
+        read_boundary(data, "x.json", GRID, "m")
+    outer, inner = (" ".join(f"{x},{y},0" for x, y in ring) for ring in holed())
+    body = (
+        f"<Polygon><outerBoundaryIs><LinearRing><coordinates>{outer}</coordinates></LinearRing></outerBoundaryIs>"
+        f"<innerBoundaryIs><LinearRing><coordinates>{inner}</coordinates></LinearRing></innerBoundaryIs></Polygon>"
+    )
+    with pytest.raises(ReadError, match="1 hole"):
+        read_boundary(kml(body=body), "x.kml", GRID, "m")
 
 
 def test_a_named_crs_is_honoured():

@@ -16,6 +16,11 @@ class Unit:
     name: str
     metres: Fraction
 
+    @property
+    def plural(self) -> str:
+        """The full name of more than one."""
+        return self.name.replace("foot", "feet") if "foot" in self.name else f"{self.name}s"
+
     def from_metres(self, value: float) -> float:
         """In this unit."""
         return value / float(self.metres)

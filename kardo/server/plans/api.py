@@ -19,6 +19,7 @@ from kardo.core.summary import Summary, summary
 from kardo.core.terrain.drawing import contours, shading_png
 from kardo.core.terrain.surface import Surface
 from kardo.formats import boundary, coordinates, exports, raster
+from kardo.formats.coordinates import Option
 from kardo.formats.raster import Said
 from kardo.server.access import job_of
 from kardo.server.jobs.models import Job
@@ -160,15 +161,33 @@ class BoundaryOut(Schema):
     ring: list[tuple[float, float]]
     how: list[str]
     area: float
+    options: list[Option]
 
 
 @router.post("/{job_id}/read/boundary", response=BoundaryOut)
-def read_boundary(request: HttpRequest, job_id: UUID, text: Form[str] = "", file: File[UploadedFile | None] = None):
-    """How a boundary file or pasted list is understood. Nothing is saved."""
+def read_boundary(
+    request: HttpRequest,
+    job_id: UUID,
+    text: Form[str] = "",
+    file: File[UploadedFile | None] = None,
+    chosen: Form[str] = "",
+):
+    """How a boundary file or pasted list is understood; where there are options, by the one that is chosen. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
     data, name = _upload(file, boundary.MAX_BYTES) if file else (text.encode(), "")
-    found = boundary.read_boundary(data, name, plan.grid, plan.brief.unit)
-    return BoundaryOut(ring=list(found.ring), how=list(found.how), area=found.area)
+    found = boundary.read_boundary(data, name, plan.grid, plan.brief.unit, _near(plan), chosen)
+    return BoundaryOut(ring=list(found.ring), how=list(found.how), area=found.area, options=list(found.options))
+
+
+def _near(plan: Plan) -> tuple[float, float] | None:
+    """The middle of the site in grid metres, by its boundary or its terrain; None before either is there."""
+    terrain = plan.site.ground.terrain
+    if len(plan.site.boundary) >= 3:
+        e, n = np.mean(plan.site.boundary, axis=0)
+        return float(e), float(n)
+    if terrain is None:
+        return None
+    return terrain.e0 + terrain.step * terrain.cols / 2, terrain.n0 + terrain.step * terrain.rows / 2
 
 
 class PointOut(Schema):
@@ -182,14 +201,16 @@ class PointOut(Schema):
 class PointsOut(Schema):
     points: list[PointOut]
     how: list[str]
+    options: list[Option]
 
 
 @router.post("/{job_id}/read/points", response=PointsOut)
-def read_points(request: HttpRequest, job_id: UUID, text: Form[str]):
-    """How a pasted point list is understood. Nothing is saved."""
+def read_points(request: HttpRequest, job_id: UUID, text: Form[str], chosen: Form[str] = ""):
+    """How a pasted point list is understood; where several ways fit, by the one that is chosen. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
-    found = coordinates.read_points(text, plan.grid, plan.brief.unit)
-    return PointsOut(points=[PointOut(**p.__dict__) for p in found.points], how=list(found.how))
+    found = coordinates.read_points(text, plan.grid, plan.brief.unit, _near(plan), chosen)
+    points = [PointOut(**p.__dict__) for p in found.points]
+    return PointsOut(points=points, how=list(found.how), options=list(found.options))
 
 
 class TerrainOut(Schema):

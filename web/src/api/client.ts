@@ -1,6 +1,6 @@
 import type { components } from "./schema";
 
-type Schemas = components["schemas"];
+export type Schemas = components["schemas"];
 export type Plan = Schemas["Plan"];
 export type PlanAnswer = Schemas["PlanOut"];
 export type Brief = Schemas["Brief"];

@@ -165,7 +165,7 @@ export interface paths {
         put?: never;
         /**
          * Read Boundary
-         * @description How a boundary file or pasted list is understood. Nothing is saved.
+         * @description How a boundary file or pasted list is understood; where there are options, by the one that is chosen. Nothing is saved.
          */
         post: operations["kardo_server_plans_api_read_boundary"];
         delete?: never;
@@ -185,7 +185,7 @@ export interface paths {
         put?: never;
         /**
          * Read Points
-         * @description How a pasted point list is understood. Nothing is saved.
+         * @description How a pasted point list is understood; where several ways fit, by the one that is chosen. Nothing is saved.
          */
         post: operations["kardo_server_plans_api_read_points"];
         delete?: never;
@@ -1692,6 +1692,18 @@ export interface components {
             how: string[];
             /** Area */
             area: number;
+            /** Options */
+            options: components["schemas"]["Option"][];
+        };
+        /**
+         * Option
+         * @description One of several ways to read a list that all fit: its key, to be handed in again, and what it means in words.
+         */
+        Option: {
+            /** Key */
+            key: string;
+            /** Words */
+            words: string;
         };
         /** PointOut */
         PointOut: {
@@ -1712,6 +1724,8 @@ export interface components {
             points: components["schemas"]["PointOut"][];
             /** How */
             how: string[];
+            /** Options */
+            options: components["schemas"]["Option"][];
         };
         /** TerrainOut */
         TerrainOut: {
@@ -2676,6 +2690,11 @@ export interface operations {
                      * @default
                      */
                     text?: string;
+                    /**
+                     * Chosen
+                     * @default
+                     */
+                    chosen?: string;
                     /** File */
                     file?: string | null;
                 };
@@ -2707,6 +2726,11 @@ export interface operations {
                 "application/x-www-form-urlencoded": {
                     /** Text */
                     text: string;
+                    /**
+                     * Chosen
+                     * @default
+                     */
+                    chosen?: string;
                 };
             };
         };

@@ -7,10 +7,12 @@ export function useReading<T>(what: "boundary" | "points" | "terrain") {
   const { jobId } = usePlan();
   const [reading, setReading] = useState<T | null>(null);
   const [problem, setProblem] = useState<Problem | null>(null);
+  const [asked, setAsked] = useState<Record<string, string | File>>({});
 
   async function read(fields: Record<string, string | File>): Promise<T | null> {
     setReading(null);
     setProblem(null);
+    setAsked(fields);
     try {
       const found = await upload<T>(`/jobs/${jobId}/read/${what}`, fields);
       setReading(found);
@@ -21,5 +23,8 @@ export function useReading<T>(what: "boundary" | "points" | "terrain") {
     }
   }
 
-  return { reading, problem, read, forget: () => setReading(null), clear: () => setProblem(null) };
+  /** Read the same again as one of the options that it came with. */
+  const choose = (key: string) => read({ ...asked, chosen: key });
+
+  return { reading, problem, read, choose, forget: () => setReading(null), clear: () => setProblem(null) };
 }

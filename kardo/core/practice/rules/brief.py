@@ -28,7 +28,7 @@ def _unit(r: Rule, view: View) -> Iterator[Finding]:
     unit = UNITS[plan.brief.unit]
     if abs(own / float(unit.metres) - 1) > 1e-9:
         theirs = next((u.name for u in UNITS.values() if abs(own / float(u.metres) - 1) < 1e-9), f"{own:g} m")
-        words = f"The grid's own unit is the {theirs}; this job is in {unit.name}s."
+        words = f"The grid's own unit is the {theirs}; this job is in {unit.plural}."
         yield r.found(words, "See that lists and devices say their unit.", measured=own)
 
 

@@ -5,6 +5,7 @@ import { added } from "../../lib/edits";
 import { length } from "../../lib/units";
 import { newPoint } from "../../sheet/placing";
 import { Select } from "../../ui/fields";
+import { Options } from "../../ui/Options";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { useReading } from "../reading";
 
@@ -13,7 +14,7 @@ export function Paste({ onDone }: { onDone: () => void }) {
   const { plan, edit } = usePlan();
   const [text, setText] = useState("");
   const [role, setRole] = useState<"target" | "check">("target");
-  const { reading, problem, read, clear } = useReading<PointsReading>("points");
+  const { reading, problem, read, choose, clear } = useReading<PointsReading>("points");
   const { unit } = plan.brief;
 
   async function take() {
@@ -72,7 +73,8 @@ export function Paste({ onDone }: { onDone: () => void }) {
               .join(" · ")}
             {reading.points.length > 4 ? " …" : ""}
           </p>
-          <button className="button mt-1" onClick={() => void take()}>
+          <Options options={reading.options} onChoose={(key) => void choose(key)} />
+          <button className="button mt-1" disabled={reading.options.length > 0} onClick={() => void take()}>
             Take these points
           </button>
         </div>

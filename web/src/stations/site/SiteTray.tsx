@@ -5,6 +5,7 @@ import { useWorkbench } from "../../app/workbench";
 import { area, fine, fineUnit, length, surface, surfaceUnit, volume, volumeUnit } from "../../lib/units";
 import { Field, LengthField, Select, TextField, unitName } from "../../ui/fields";
 import { newArea } from "../../sheet/placing";
+import { Options } from "../../ui/Options";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { fieldEdits, removed } from "../../lib/edits";
 import { Heading } from "../../ui/Heading";
@@ -43,11 +44,12 @@ function BoundaryImport() {
   const [text, setText] = useState("");
   const { reading, problem, clear, ...of } = useReading<BoundaryReading>("boundary");
 
-  async function read(fields: Record<string, string | File>) {
+  async function show(asked: Promise<BoundaryReading | null>) {
     setPreview(null);
-    const found = await of.read(fields);
+    const found = await asked;
     if (found) setPreview(found.ring);
   }
+  const read = (fields: Record<string, string | File>) => show(of.read(fields));
 
   function leave() {
     of.forget();
@@ -105,11 +107,12 @@ function BoundaryImport() {
             ))}
             <li>{area(reading.area, plan.brief.unit)}</li>
           </ul>
+          <Options options={reading.options} onChoose={(key) => void show(of.choose(key))} />
           <div className="mt-1 flex gap-2">
-            <button className="button" onClick={() => void take()}>
+            <button className="button" disabled={reading.options.length > 0} onClick={() => void take()}>
               Take this boundary
             </button>
-            <button className="button" onClick={() => void take(true)}>
+            <button className="button" disabled={reading.options.length > 0} onClick={() => void take(true)}>
               Take it as an area for volumes
             </button>
             <button className="button" onClick={leave}>
