@@ -234,7 +234,7 @@ def _with_head(table: Table) -> Table:
 
 def _header(cells: list[str]) -> bool:
     """Whether a line names columns: words alone, two of which name coordinates."""
-    if any(_coordinate(c) is not None or _NUMBER.fullmatch(c) for c in cells):
+    if any(ch.isdigit() for c in cells for ch in re.split(r"[\[(]", c)[0]):
         return False
     known = {what for c in cells for what in [_head_of(c)] if what}
     return any({a, b} <= known for a, b in (("e", "n"), ("x", "y"), ("lat", "lon")))

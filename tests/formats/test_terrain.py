@@ -95,7 +95,7 @@ def test_feet_in_any_spelling(word):
 @pytest.mark.parametrize("word", ["US survey foot", "us-ft", "ftUS", "US_survey_foot", "foot_us"])
 def test_survey_feet_in_any_spelling(word):
     found = read_terrain(tiff(slope(), unit=word), GRID, Said("EPSG:5773"), SITE)
-    assert any("US survey foot" in line for line in found.how)
+    assert any("US survey feet" in line for line in found.how)
 
 
 @pytest.mark.parametrize("word", [None, "fathom", "1/10 m"])
