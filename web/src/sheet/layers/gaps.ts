@@ -10,7 +10,7 @@ import type { SheetLayer } from "../drawing";
 /** Where the ground is not known under site and flights: hatched, with its name. */
 export const gaps: SheetLayer = {
   name: "gaps",
-  rank: 4,
+  rank: 4.5,
   from: (view) => [view.summary?.gaps, view.colours],
   features: ({ summary, colours }) => {
     const gap = summary?.gaps;
