@@ -20,6 +20,7 @@ def staff(page):
 
 
 def upload(page, path, data):
+    expect(page.get_by_label("Terrain file")).to_be_enabled()
     path.write_bytes(data)
     page.get_by_label("Terrain file").set_input_files(path)
 
@@ -36,6 +37,7 @@ def started(page, tmp_path):
     page.get_by_label("Boundary file").set_input_files(site)
     page.get_by_role("button", name="Take this boundary").click()
     expect(page.get_by_text(re.compile("2.4 ha")).first).to_be_visible()
+    expect(page.get_by_role("button", name="Take this boundary")).to_have_count(0)
 
 
 def test_from_level_ground_to_a_terrain_and_its_three_usual_faults(signed_in, tmp_path):
@@ -71,6 +73,7 @@ def test_from_level_ground_to_a_terrain_and_its_three_usual_faults(signed_in, tm
     # A tile of another zone without a nodata tag: what it does not hold is a gap, not sea level.
     west, north = Transformer.from_crs(25828, 25829, always_xy=True).transform(E0 + 60, N0 + 300)
     upload(page, tmp_path / "zone.tif", tiff(slope(80, 80), from_origin(west, north, 5, 5), "EPSG:25829", "metre"))
+    expect(page.get_by_text(re.compile("zone.tif: "))).to_be_visible()
     expect(staff(page)).to_contain_text(re.compile(r"no heights over 0\.\d+ ha of the site"), timeout=20_000)
 
     # Feet, of which the file says nothing: asked about; taken for metres, the mark stands off.
@@ -80,7 +83,9 @@ def test_from_level_ground_to_a_terrain_and_its_three_usual_faults(signed_in, tm
     page.get_by_label("Unit of the file").select_option("m")
     expect(staff(page)).to_contain_text(re.compile(r"M1 stands -?\d+\.\d m from the terrain"), timeout=20_000)
     page.get_by_label("Unit of the file").select_option("ft")
+    expect(page.get_by_text(re.compile("feet.tif: "))).to_be_visible()
     upload(page, tmp_path / "feet.tif", feet)
+    expect(page.get_by_text("Heights in international feet.")).to_be_visible(timeout=20_000)
     expect(staff(page)).not_to_contain_text("M1 stands", timeout=20_000)
 
 

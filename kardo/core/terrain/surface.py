@@ -106,7 +106,7 @@ class Level:
         return self.relief / 2
 
     def at(self, e: Floats | float, n: Floats | float) -> Floats:
-        """The height, wherever that is."""
+        """The height at positions (k,), wherever they are."""
         return np.full(np.broadcast_shapes(np.shape(e), np.shape(n)), self.height)
 
     def gradient(self, e: Floats, n: Floats) -> Floats:
@@ -114,7 +114,7 @@ class Level:
         return np.zeros((len(e), 2))
 
     def contains(self, e: Floats, n: Floats) -> bool:
-        """Level ground has no end."""
+        """Whether all positions (k,) lie on it: level ground has no end."""
         return True
 
 
