@@ -1,6 +1,7 @@
 """Units, angles, grids, heights and the local frame, against published figures."""
 
 import math
+import time
 
 import numpy as np
 import pytest
@@ -10,7 +11,7 @@ from hypothesis import strategies as st
 from kardo.core.errors import GeodesyError, KardoError, PlanError, ReadError
 from kardo.core.geodesy.angles import format_dms, is_sexagesimal, parse_angle
 from kardo.core.geodesy.antenna import height_chain, vertical_from_slant
-from kardo.core.geodesy.crs import ELLIPSOIDAL, Grid, grid, height_name, search
+from kardo.core.geodesy.crs import ELLIPSOIDAL, Grid, geoid_at_hand, grid, height_name, search
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.geodesy.units import UNITS, parse_length
 from kardo.core.plan.kit import Antenna
@@ -176,3 +177,13 @@ def test_height_chain_adds_up():
     assert chain.arp == pytest.approx(chain.apc - 0.091)
     assert chain.spread == pytest.approx(0.002, abs=2e-5)
     assert height_chain("x", 1.0, 0.0, (2.0,), False, DISC).arp == 3.0
+
+
+def test_a_height_system_whose_geoid_is_not_on_this_machine_is_known_before_it_is_chosen():
+    assert geoid_at_hand("EPSG:5773") and not geoid_at_hand("EPSG:3855") and not geoid_at_hand("EPSG:5703")
+    with pytest.raises(GeodesyError, match="cannot be reached"):
+        grid("EPSG:25828", "EPSG:3855")
+    started = time.perf_counter()
+    for line in search("height", "vertical"):
+        geoid_at_hand(line.code)
+    assert time.perf_counter() - started < 1

@@ -234,7 +234,9 @@ def test_signing_in_and_out(planner, db):
 
 def test_catalogues(planner):
     assert planner.get("/api/crs?q=etrs89 utm 28n").json()[0]["code"].startswith("EPSG:")
-    assert planner.get("/api/crs?kind=vertical&q=egm96").json()[0]["code"] == "EPSG:5773"
+    egm = planner.get("/api/crs?kind=vertical&q=egm").json()
+    assert egm[0]["code"] == "EPSG:5773" and not egm[0]["missing"]
+    assert next(line for line in egm if line["code"] == "EPSG:3855")["missing"], "its grid file is not shipped"
     shown = planner.get("/api/catalogue").json()
     assert {"cameras", "methods", "standards", "assumptions", "rules"} <= set(shown)
     assert planner.get("/api/plan-schema").json()["title"].startswith("Kardo plan")

@@ -3,6 +3,8 @@ own unit; heights are in the job's height system."""
 
 import math
 import os
+import sqlite3
+from contextlib import closing
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -206,6 +208,26 @@ def _geoid(heights: str) -> Transformer | None:
         return Transformer.from_crs(CRS(4979), compound, always_xy=True, allow_ballpark=False, only_best=True)
     except (CRSError, ProjError) as fault:
         raise _no_grid(heights) from fault
+
+
+_GEOIDS = """
+    SELECT g.grid_name, a.proj_grid_name, a.old_proj_grid_name
+    FROM grid_transformation g LEFT JOIN grid_alternatives a ON a.original_grid_name = g.grid_name
+    WHERE g.target_crs_auth_name || ':' || g.target_crs_code = ? AND NOT EXISTS (
+        SELECT 1 FROM vertical_crs v WHERE v.auth_name = g.source_crs_auth_name AND v.code = g.source_crs_code)
+"""
+
+
+@lru_cache(maxsize=512)
+def geoid_at_hand(heights: str) -> bool:
+    """Whether a geoid grid that PROJ's database names for a height system lies on this machine; also where it names none, for
+    then nothing is known to be missing. Looked up, not tried: some systems have a hundred operations."""
+    folders = pyproj.datadir.get_data_dir().split(os.pathsep)
+    database = next(path for folder in folders if os.path.exists(path := os.path.join(folder, "proj.db")))
+    with closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as known:
+        rows = known.execute(_GEOIDS, (heights,)).fetchall()
+    names = {name for row in rows for name in row if name}
+    return not rows or any(os.path.exists(os.path.join(folder, name)) for folder in folders for name in names)
 
 
 def _no_grid(heights: str) -> GeodesyError:

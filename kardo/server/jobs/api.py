@@ -11,7 +11,7 @@ from ninja.files import UploadedFile
 
 from kardo.core.accuracy.standards import standards
 from kardo.core.errors import ReadError
-from kardo.core.geodesy.crs import ELLIPSOIDAL, search
+from kardo.core.geodesy.crs import ELLIPSOIDAL, geoid_at_hand, search
 from kardo.core.geodesy.units import UNITS
 from kardo.core.gnss.occupations import INDEPENDENT_MIN, METHODS
 from kardo.core.plan.assumptions import defaults
@@ -76,17 +76,26 @@ class CrsLine(Schema):
     code: str
     name: str
     area: str
+    missing: str = ""
+
+
+NO_GEOID = "its geoid grid is not on this machine: install it for PROJ"
 
 
 @catalogues.get("/crs", response=list[CrsLine])
 def search_crs(request: HttpRequest, q: str = "", kind: str = "projected"):
-    """Coordinate systems of PROJ's database by words of their code, name or area."""
-    if kind == "vertical" and ELLIPSOIDAL.startswith(q.strip().casefold()):
-        return [
-            CrsLine(code=ELLIPSOIDAL, name="ellipsoidal heights", area="everywhere"),
-            *search(q or "EGM96", "vertical"),
-        ]
-    return search(q, "vertical" if kind == "vertical" else "projected")
+    """Coordinate systems of PROJ's database by words of their code, name or area. Height systems that this machine has no geoid
+    grid for are marked so, and come last."""
+    if kind != "vertical":
+        return search(q, "projected")
+    found = [
+        CrsLine(code=i.code, name=i.name, area=i.area, missing="" if geoid_at_hand(i.code) else NO_GEOID)
+        for i in search(q or "EGM96", "vertical")
+    ]
+    found.sort(key=lambda line: bool(line.missing))
+    if ELLIPSOIDAL.startswith(q.strip().casefold()):
+        found.insert(0, CrsLine(code=ELLIPSOIDAL, name="ellipsoidal heights", area="everywhere"))
+    return found
 
 
 class Choice(Schema):

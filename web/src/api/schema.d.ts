@@ -364,7 +364,8 @@ export interface paths {
         };
         /**
          * Search Crs
-         * @description Coordinate systems of PROJ's database by words of their code, name or area.
+         * @description Coordinate systems of PROJ's database by words of their code, name or area. Height systems that this machine has no geoid
+         *     grid for are marked so, and come last.
          */
         get: operations["kardo_server_jobs_api_search_crs"];
         put?: never;
@@ -2287,6 +2288,11 @@ export interface components {
             name: string;
             /** Area */
             area: string;
+            /**
+             * Missing
+             * @default
+             */
+            missing: string;
         };
         /** AssumptionOut */
         AssumptionOut: {

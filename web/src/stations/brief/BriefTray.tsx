@@ -122,7 +122,7 @@ export function BriefTray() {
           label="Height system"
           kind="vertical"
           value={brief.heights ?? ""}
-          name={summary?.datum?.heights}
+          name={summary?.faults.datum ? undefined : summary?.datum?.heights}
           onChoose={(heights) => set({ heights })}
         />
         <Field label="Datum realisation" hint="as the marks' certificates name it">
@@ -200,6 +200,7 @@ function CrsChoice(props: {
                     >
                       <span className="figures">{c.code}</span> {c.name}
                       <span className="block truncate text-xs text-quiet">{c.area}</span>
+                      {c.missing && <span className="block text-xs text-decision-text">{c.missing}</span>}
                     </button>
                   </li>
                 ))}
