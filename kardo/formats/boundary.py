@@ -16,7 +16,8 @@ from kardo.core.errors import ReadError
 from kardo.core.geodesy.crs import Grid
 from kardo.core.geodesy.transformations import WGS84
 from kardo.core.plan.parts import MAX_VERTICES
-from kardo.formats.coordinates import MOST, Option, read_points
+from kardo.formats.cells import MOST
+from kardo.formats.coordinates import Option, read_points
 
 MAX_BYTES, MAX_RINGS, MOST_OFFERED = 2_000_000, 1000, 12
 
