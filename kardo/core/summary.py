@@ -279,6 +279,10 @@ def _heights(plan: Plan, key: str) -> SetUpHeights:
 def _chain(plan: Plan, setup: SetUp) -> SetUpHeights:
     mark = plan.mark(setup.mark)
     assert mark is not None
+    if not math.isfinite(plan.mark_height(mark)):
+        raise KardoError(
+            f"{mark.name} has no height, and no ground is known there.", where="Base", mend="Type the mark's height."
+        )
     separation = float(plan.grid.separation(mark.e, mark.n))
     system, slant = height_name(plan.brief.heights), setup.support == "tripod"
     chain = height_chain(system, plan.mark_height(mark), separation, setup.readings, slant, plan.antenna(setup.antenna))

@@ -128,7 +128,7 @@ def control_kml(plan: Plan) -> str:
     unit = UNITS[plan.brief.unit]
     marks = []
     for p in _places(plan):
-        e, n, h = (f"{unit.from_metres(v):.4f}" for v in (p["e"], p["n"], p["h"]))
+        e, n, h = (f"{unit.from_metres(v):.4f}" if np.isfinite(v) else "unknown" for v in (p["e"], p["n"], p["h"]))
         text = f"{p['role']}; E {e} N {n} {unit.short}, {plan.grid.name}; height {h} {unit.short}, {height_name(plan.brief.heights)}"
         marks.append(
             f"<Placemark><name>{_xml(p['name'])}</name><description>{_xml(text)}</description>"

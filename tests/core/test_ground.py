@@ -12,8 +12,10 @@ from kardo.core.flight.clearance import of_lines, of_ways, steepest
 from kardo.core.flight.pattern import flown
 from kardo.core.plan.edits import changed
 from kardo.core.plan.site import Feature, Ground, LevelGround, Site, terrain_of
+from kardo.core.plan.stands import Mark
 from kardo.core.summary import found, summary
 from kardo.core.terrain.surface import Level, Surface
+from kardo.formats.exports import control_geojson, control_kml, point_list_csv
 from tests.conftest import E0, N0, small_plan, small_surface
 
 RING = small_plan().site.boundary
@@ -182,3 +184,10 @@ def test_level_ground_is_the_same_everywhere():
     assert level.gradient(np.zeros(2), np.zeros(2)).tolist() == [[0, 0], [0, 0]] and level.contains(
         np.zeros(1), np.zeros(1)
     )
+
+
+def test_a_mark_without_a_height_beside_the_terrain_is_told_and_not_put_at_zero():
+    plan = small_plan(marks=(Mark(id="A", name="A", e=E0 + 9000, n=N0),))
+    assert "has no height" in summary(plan).faults["setup/base"].what
+    assert ",,MARK" in point_list_csv(plan) and '"height_m": null' in control_geojson(plan)
+    assert "height unknown" in control_kml(plan)

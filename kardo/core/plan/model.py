@@ -158,11 +158,10 @@ class Plan(Part):
         return _by_id(self.marks, key)
 
     def mark_height(self, mark: Mark) -> float:
-        """A mark's height in metres: its own, or the ground's there; zero where neither is known."""
+        """A mark's height in metres: its own, or the ground's there; NaN where neither is known."""
         if mark.h is not None:
             return mark.h
-        ground = float(self.surface.at(mark.e, mark.n)) if self.surface else 0.0
-        return ground if math.isfinite(ground) else 0.0
+        return float(self.surface.at(mark.e, mark.n)) if self.surface else math.nan
 
     def setup(self, key: str | None) -> SetUp | None:
         """A set-up by id, None where there is none."""

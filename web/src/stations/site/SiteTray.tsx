@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import type { BoundaryReading, TerrainReading } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
@@ -43,6 +43,8 @@ function BoundaryImport() {
   const { preview, setPreview } = useWorkbench();
   const [text, setText] = useState("");
   const { reading, problem, clear, ...of } = useReading<BoundaryReading>("boundary");
+
+  useEffect(() => () => setPreview(null), [setPreview]);
 
   async function show(asked: Promise<BoundaryReading | null>) {
     setPreview(null);
