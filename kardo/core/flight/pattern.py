@@ -6,7 +6,7 @@ from itertools import pairwise
 from typing import Literal
 
 import numpy as np
-from shapely import Polygon, box
+from shapely import Polygon, box, intersection
 from shapely.affinity import rotate
 
 from kardo.core.arrays import Floats, Ints
@@ -19,7 +19,7 @@ from kardo.core.plan.model import Plan
 from kardo.core.terrain.surface import AnySurface
 
 MAX_EXPOSURES, MAX_STRIPS = 20_000, 1000
-FINER = (1.5, 0.5)  # degrees by which the shortest course is sought about
+COARSE, FINER = 3, (1.0, 0.4)  # degrees by which the shortest course is sought about
 CROSSING_HEIGHT = 1.2  # times the block's, where the plan does not say
 Kind = Literal["main", "crossing", "oblique"]
 
@@ -246,9 +246,9 @@ def _lines(flight: Flight, area: Polygon, course: float, spacing: float, trigger
     reach = spacing * (flight.margin_strips + 0.5) if flight.margin_strips else max(spacing / 2, across / 2)
     margin = flight.margin_exposures * trigger
     rows: list[Row] = []
-    for k in range(count):
-        x = start + k * spacing
-        near = turned.intersection(box(x - reach, bottom - 1, x + reach, top + 1))
+    offsets = start + spacing * np.arange(count)
+    nearby = intersection(turned, box(offsets - reach, bottom - 1, offsets + reach, top + 1))
+    for x, near in zip(offsets.tolist(), nearby, strict=True):
         spans = _merged(
             [(p.bounds[1], p.bounds[3]) for p in getattr(near, "geoms", [near]) if p.area > 0], 4 * flight.height
         )
@@ -315,11 +315,11 @@ def _merged(spans: list[tuple[float, float]], gap: float) -> list[tuple[float, f
 def _shortest_course(
     flight: Flight, area: Polygon, spacing: float, trigger: float, across: float, craft: Aircraft
 ) -> float:
-    """The course with the shortest time in the air, ways between the lines included: the best of the area's sides and every 5
-    degrees, sought about more finely."""
+    """The course with the shortest time in the air, ways between the lines included: the best of the area's sides and second
+    degree, sought about more finely."""
     ring = np.array(area.minimum_rotated_rectangle.exterior.coords)
     sides = np.degrees(np.arctan2(*np.diff(ring, axis=0)[:2].T)) % 180
-    candidates = sorted({round(float(c), 1) % 180 for c in (*sides, *range(0, 180, 5))})
+    candidates = sorted({round(float(c), 1) % 180 for c in (*sides, *range(0, 180, COARSE))})
 
     def seconds(course: float) -> float:
         lines = _lines(flight, area, course, spacing, trigger, across)
