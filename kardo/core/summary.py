@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from typing import Literal, TypeVar
 
 import numpy as np
-from shapely import box, unary_union
+from shapely import MultiLineString, unary_union
 
 from kardo.core.accuracy.advice import Advice
 from kardo.core.accuracy.conditions import unmet
@@ -223,12 +223,11 @@ def _datum(plan: Plan) -> Datum:
 
 
 def _gaps(plan: Plan) -> Gaps | None:
-    """Over the site and what the flights see of the ground about it."""
+    """Over the site and under the flights, those that can be laid out."""
     if plan.surface is None or len(plan.site.boundary) < 3:
         return None
-    flights = [flown(plan, f) for f in plan.flights]
-    seen = [box(f.e.min(), f.n.min(), f.e.max(), f.n.max()) for f in flights]
-    return gaps(plan.surface, unary_union([site_polygon(plan), *seen]))
+    lines = [MultiLineString([(s.start, s.end) for s in flown(plan, f).strips]) for f in plan.flights]
+    return gaps(plan.surface, unary_union([site_polygon(plan), *(line.convex_hull.buffer(1.0) for line in lines)]))
 
 
 def _flight(plan: Plan, key: str) -> FlightFigures:
@@ -237,8 +236,7 @@ def _flight(plan: Plan, key: str) -> FlightFigures:
 
 def flight_figures(plan: Plan, flight: FlightPlan) -> FlightFigures:
     """Figures, strips, legs and exposures of a flight."""
-    if not np.isfinite(flight.h).any():
-        over_ground(flight)
+    heights = over_ground(flight).h
     strips = [StripLine(s.start, s.end, s.leg, s.count, s.length, s.kind) for s in flight.strips]
     legs = [LegTime(leg.minutes, leg.battery_left, leg.first_strip, leg.last_strip) for leg in flight.legs]
     return FlightFigures(
@@ -253,7 +251,7 @@ def flight_figures(plan: Plan, flight: FlightPlan) -> FlightFigures:
         blur_px=flight.blur_px,
         course=flight.main_course,
         minutes=flight.minutes,
-        height_range=(float(np.nanmin(flight.h)), float(np.nanmax(flight.h))),
+        height_range=(float(heights.min()), float(heights.max())),
         clearance=of_lines(plan, flight),
         crossing_height=flight.crossing_height,
         strips=strips,

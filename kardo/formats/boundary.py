@@ -15,6 +15,7 @@ from shapely import LineString, Polygon, is_valid_reason
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.crs import Grid
 from kardo.core.geodesy.transformations import WGS84
+from kardo.core.geodesy.units import area, length
 from kardo.core.plan.parts import MAX_VERTICES
 from kardo.formats.cells import MOST
 from kardo.formats.coordinates import Option, read_points
@@ -61,9 +62,9 @@ def read_boundary(
         ) from None
     start = text.lstrip()[:1]
     if start in "{[" and start:
-        return _of_shapes(*_geojson(text), grid, "GeoJSON", chosen)
+        return _of_shapes(*_geojson(text), grid, "GeoJSON", unit, chosen)
     if start == "<":
-        return _of_shapes(*_kml(text), grid, "KML", chosen)
+        return _of_shapes(*_kml(text), grid, "KML", unit, chosen)
     if name.lower().endswith((".geojson", ".json", ".kml")):
         raise ReadError(
             f"{name} is not what its name says: it holds plain text.", mend="Export it again, or paste its coordinates."
@@ -73,13 +74,16 @@ def read_boundary(
     return replace(found, options=reading.options)
 
 
-def _of_shapes(shapes: list[Shape], source: CRS, how: list[str], grid: Grid, kind: str, chosen: str) -> Boundary:
-    """The outline of a file: the only one, or the one that is chosen; an open line closed or made a corridor, as is chosen."""
+def _of_shapes(
+    shapes: list[Shape], source: CRS, how: list[str], grid: Grid, kind: str, unit: str, chosen: str
+) -> Boundary:
+    """The outline of a file: the only one, or the one that is chosen; an open line closed or made a corridor, as is chosen. One
+    with holes can be looked at among others, and is refused when it is chosen."""
     shapes = _sound(shapes, kind)
-    offered = {str(k): shape for k, shape in enumerate(shapes)}
-    key, _, width = (chosen or "0").partition(":")
-    shape = offered.get(key, shapes[0])
-    if shape.holes:
+    options = () if chosen else _options(shapes, source, grid, unit)
+    key, _, width = (chosen or (options[0].key if options else "0")).partition(":")
+    shape = {str(k): shape for k, shape in enumerate(shapes)}.get(key, shapes[0])
+    if shape.holes and (chosen or len(shapes) == 1):
         raise ReadError(
             f"The area has {shape.holes} hole{'s' if shape.holes > 1 else ''}; a boundary is one outline.",
             where="the boundary",
@@ -87,25 +91,43 @@ def _of_shapes(shapes: list[Shape], source: CRS, how: list[str], grid: Grid, kin
         )
     places, told = _to_grid(shape.places, source, grid)
     if width.isdigit() and not shape.closed:
-        told = [*told, f"The open line is the axis of a corridor {width} m wide."]
-        places = list(LineString(places).buffer(int(width) / 2, cap_style="flat", join_style="mitre").exterior.coords)
+        told = [*told, f"The open line is the axis of a corridor {length(int(width), unit)} wide."]
+        places = _corridor(places, int(width))
     elif not shape.closed:
         told = [*told, "The open line is closed."]
     found = _checked([(float(e), float(n)) for e, n in places], [*how, *told], grid)
-    return found if chosen else replace(found, options=_options(shapes, source, grid))
+    return replace(found, options=options)
 
 
-def _options(shapes: list[Shape], source: CRS, grid: Grid) -> tuple[Option, ...]:
+def _corridor(axis: list[tuple[float, float]], width: int) -> list[tuple[float, float]]:
+    """The outline of a corridor about an axis, all in grid metres. Raises ReadError where it closes upon itself."""
+    shape = LineString(axis).buffer(width / 2, cap_style="flat", join_style="mitre")
+    if not isinstance(shape, Polygon) or shape.interiors:
+        raise ReadError(
+            "A corridor of this width closes about ground that is not in it.",
+            where="the boundary",
+            mend="Take a narrower one, or draw the outline.",
+        )
+    return list(shape.exterior.coords)
+
+
+def _options(shapes: list[Shape], source: CRS, grid: Grid, unit: str) -> tuple[Option, ...]:
     """What there is to choose: which of several outlines, and what becomes of an open line."""
     out: list[Option] = []
     for k, shape in enumerate(shapes):
         which = f"outline {k + 1}, " if len(shapes) > 1 else ""
-        size = Polygon(_to_grid(shape.places, source, grid)[0]).area / 10_000
+        places = _to_grid(shape.places, source, grid)[0]
+        size = area(Polygon(places).area, unit) if len(places) > 2 else ""
         if shape.closed:
-            out.append(Option(str(k), f"{which}{len(shape.places)} corners, {size:.2f} ha"))
+            out.append(
+                Option(str(k), f"{which}{len(shape.places)} corners, {size}{', with holes' if shape.holes else ''}")
+            )
             continue
-        out.append(Option(str(k), f"{which}an open line: closed into an area of {size:.2f} ha"))
-        out += [Option(f"{k}:{width}", f"{which}a corridor {width} m wide along the line") for width in WIDTHS]
+        if size:
+            out.append(Option(str(k), f"{which}an open line: closed into an area of {size}"))
+        out += [
+            Option(f"{k}:{width}", f"{which}a corridor {length(width, unit)} wide along the line") for width in WIDTHS
+        ]
     return tuple(out) if len(out) > 1 else ()
 
 

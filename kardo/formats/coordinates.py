@@ -78,7 +78,9 @@ def read_points(text: str, grid: Grid, unit: str, near: tuple[float, float] | No
         raise max(faults, key=lambda fault: fault[0])[1]
     taken = next((one for one in found if one[1].key == chosen), found[0])
     table, way, points = taken
-    options = tuple(Option(w.key, _words(w, p, grid)) for _, w, p in found) if len(found) > 1 and not chosen else ()
+    options = (
+        tuple(Option(w.key, _words(w, p, grid, unit)) for _, w, p in found) if len(found) > 1 and not chosen else ()
+    )
     return Reading(points, tuple(_how(table, way, grid)), options)
 
 
@@ -304,12 +306,10 @@ def _how(table: Table, way: Way, grid: Grid) -> Iterator[str]:
         yield f"Heights in {UNITS[way.height_unit].plural}."
 
 
-def _words(way: Way, points: tuple[ReadPoint, ...], grid: Grid) -> str:
+def _words(way: Way, points: tuple[ReadPoint, ...], grid: Grid, job_unit: str) -> str:
     """What an option means: the order of its columns, its unit, and where its first point lies."""
     order = [NAMES.get(what, what) for what in sorted(way.columns, key=lambda what: way.columns[what])]
     first = points[0]
     lon, lat = grid.to_geodetic(first.e, first.n)
     unit = f"in {UNITS[way.unit].plural}" if way.unit else f"O for {'west' if way.o_is_west else 'east'}"
-    return (
-        f"{', '.join(order)}; {unit}: the first at {place(first.e, first.n)} (m), {float(lat):.5f}°, {float(lon):.5f}°"
-    )
+    return f"{', '.join(order)}; {unit}: the first at {place(first.e, first.n, job_unit)} ({UNITS[job_unit].short}), {float(lat):.5f}°, {float(lon):.5f}°"

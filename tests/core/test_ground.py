@@ -191,3 +191,30 @@ def test_a_mark_without_a_height_beside_the_terrain_is_told_and_not_put_at_zero(
     assert "has no height" in summary(plan).faults["setup/base"].what
     assert ",,MARK" in point_list_csv(plan) and '"height_m": null' in control_geojson(plan)
     assert "height unknown" in control_kml(plan)
+
+
+def test_a_take_off_place_without_known_ground_does_not_silence_the_way_home():
+    """The way is then taken at the leg's own height, which is the less."""
+    wires = ((E0 - 90, N0 - 150), (E0 - 90, N0 + 300))
+    line = Feature(id="l", name="the line", kind="power_line", shape="line", vertices=wires, height=90.0)
+    plan = plan_on(small_surface(), (line,), flight={"standpoint": (E0 - 5000.0, N0 + 60.0)})
+    assert of_ways(plan, flown(plan, plan.flights[0])).over == "the line"
+    assert "flight-way-home" in rules_of(plan)
+
+
+def test_gaps_under_the_flights_are_told_where_they_fly_and_not_in_the_box_about_them():
+    ring = tuple((E0 + x, N0 + y) for x, y in ((0, 0), (30, 0), (230, 200), (200, 200)))
+    plan = small_plan(boundary=ring, flight={"course": 45.0}, control=())
+    whole = plan.surface
+    corner = whole.heights.copy()
+    rows = int((N0 + 150 - whole.n0) / whole.step)
+    corner[rows:, : int((E0 + 60 - whole.e0) / whole.step)] = np.nan
+    ground = Ground(terrain=terrain_of(Surface(whole.e0, whole.n0, whole.step, corner), "test"))
+    holed = plan.model_copy(update={"site": plan.site.model_copy(update={"ground": ground})})
+    assert summary(holed).gaps is None
+
+
+def test_images_that_are_smeared_are_told_once():
+    for exposure, told in ((0.0012, "flight-blur"), (0.002, "flight-smeared")):
+        plan = small_plan(flight={"speed": 14.0, "exposure_time": exposure})
+        assert {"flight-blur", "flight-smeared"} & set(rules_of(plan)) == {told}

@@ -297,7 +297,7 @@ def test_a_height_in_the_wrong_system_is_recognised_and_mended():
         ({"brief": Brief(crs="EPSG:25828", standard="nssda")}, "standard-conditions"),
         ({"marks": (Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2, known="static", hours=2),)}, "base-mark-unsettled"),
         ({"marks": (Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2, known="here"),)}, "base-mark-unsettled"),
-        ({"flight": {"speed": 14, "exposure_time": 0.002}}, "flight-blur"),
+        ({"flight": {"speed": 14, "exposure_time": 0.0012}}, "flight-blur"),
         ({"flight": {"speed": 14, "exposure_time": 0.002}}, "flight-smeared"),
         ({"flight": {"speed": 16.0}}, "flight-speed"),
         ({"flight": {"speed": 14.0, "forward_overlap": 88.0}}, "flight-trigger"),
@@ -332,7 +332,8 @@ def test_each_rule_finds_what_it_asks_for(changes, rule):
 @pytest.mark.parametrize(
     ("rule", "changes"),
     [
-        ("flight-blur", {"flight": {"speed": 13.7, "exposure_time": 0.0017}}),
+        ("flight-blur", {"flight": {"speed": 13.7, "exposure_time": 0.0013}}),
+        ("flight-smeared", {"flight": {"speed": 13.7, "exposure_time": 0.0017}}),
         ("flight-overlap", {"flight": {"side_overlap": 50}}),
         ("flight-speed", {"flight": {"speed": 16.0}}),
         ("flight-forward", {"flight": {"forward_overlap": 55}}),

@@ -98,6 +98,25 @@ def test_an_open_line_is_closed_or_made_a_corridor_only_when_that_is_chosen():
     assert not read_boundary(ring, "x.json", GRID, "m").options
 
 
+def test_a_straight_axis_of_two_places_is_offered_as_a_corridor_alone():
+    data = several(feature("LineString", geographic()[:2]))
+    found = read_boundary(data, "x.json", GRID, "m")
+    assert [o.key for o in found.options] == ["0:10", "0:20", "0:50", "0:100"]
+    assert found.area == pytest.approx(10 * 200, rel=0.01), "the first is what is drawn"
+
+
+def test_a_corridor_that_closes_about_ground_that_is_not_in_it_is_refused():
+    ring = geographic()[:4]
+    almost = [*ring, [ring[0][0], ring[0][1] + 2e-5]]
+    with pytest.raises(ReadError, match="closes about"):
+        read_boundary(several(feature("LineString", almost)), "x.json", GRID, "m", None, "0:20")
+
+
+def test_what_is_offered_is_in_the_jobs_unit():
+    words = [o.words for o in read_boundary(several(feature("LineString", geographic()[:3])), "", GRID, "ft").options]
+    assert "acres" in words[0] and "33 ft wide" in words[1]
+
+
 def holed():
     inner = [(E0 + 50, N0 + 50), (E0 + 60, N0 + 50), (E0 + 60, N0 + 60)]
     return geographic(), geographic(inner)
@@ -107,6 +126,11 @@ def test_holes_are_refused_and_not_dropped():
     data = several(feature("Polygon", list(holed())))
     with pytest.raises(ReadError, match="1 hole"):
         read_boundary(data, "x.json", GRID, "m")
+    among = several(feature("Polygon", list(holed())), json.loads(geojson(SMALL)))
+    assert "with holes" in read_boundary(among, "x.json", GRID, "m").options[0].words
+    assert len(read_boundary(among, "x.json", GRID, "m", None, "1").ring) == 3
+    with pytest.raises(ReadError, match="1 hole"):
+        read_boundary(among, "x.json", GRID, "m", None, "0")
     outer, inner = (" ".join(f"{x},{y},0" for x, y in ring) for ring in holed())
     body = (
         f"<Polygon><outerBoundaryIs><LinearRing><coordinates>{outer}</coordinates></LinearRing></outerBoundaryIs>"

@@ -7,6 +7,7 @@ in the images, absent from the adjustment. Source: docs/accuracy.md, section 10.
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -62,11 +63,8 @@ class Deformation:
 
     def arrays(self, f_px: Floats) -> TermArrays:
         """For the compiled loops; f_px (k,) of the cameras."""
-        first, last = self.terms.start[:-1], self.terms.start[1:]
-        along_u = np.array(
-            [int((self.axis[terms] == 0).sum()) for terms in map(self.terms.__getitem__, range(len(first)))]
-        )
-        span = np.stack([first, first + along_u.astype(np.int64), last], axis=1)
+        rows = [(a, a + int((self.axis[a:b] == 0).sum()), b) for a, b in pairwise(self.terms.start.tolist())]
+        span = np.array(rows, dtype=np.int64).reshape(-1, 3)
         return TermArrays(2.0 * f_px[:, None] / self.frame, span, self.i, self.j, self.sigma)
 
     def rows(self, camera: int) -> list[list[float]]:

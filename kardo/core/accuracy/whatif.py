@@ -60,14 +60,17 @@ class Kept:
         checks stay."""
         key = tuple(_key(p) for p in points)
         if key not in self.remembered:
-            seen, control = self.misclosures(plan, points), self.planned.observe(plan, points)
+            control = self.planned.observe(plan, points)
+            seen = self._misclosures(points, control)
             self.remembered.clear()
             self.remembered[key] = _Seen(seen, difference_covariance(seen, self.solution), control)
         return self.remembered[key]
 
     def misclosures(self, plan: Plan, points: tuple[ControlPoint, ...]) -> Misclosures:
         """Of control points, each solved once for its place."""
-        control = self.planned.observe(plan, points)
+        return self._misclosures(points, self.planned.observe(plan, points))
+
+    def _misclosures(self, points: tuple[ControlPoint, ...], control: ControlRays) -> Misclosures:
         new = [k for k, p in enumerate(points) if _place(p) not in self.at]
         if new and len(self.at) > MOST_PLACES:
             self.at.clear()

@@ -47,8 +47,9 @@ def of_lines(plan: Plan, flight: FlightPlan) -> Clearance | None:
 
 def of_ways(plan: Plan, flight: FlightPlan) -> Clearance | None:
     """On the way out to each leg and home from it, straight, at the return height above the take-off place or at the leg's
-    own height where that is more; None where no ground is known there."""
-    at = take_off(plan, flight)
+    own height where that is more, or where the ground at the take-off place is not known; None where no ground is known
+    under the ways."""
+    at = take_off(flight)
     surface = plan.surface
     if surface is None:
         return None
@@ -60,11 +61,11 @@ def of_ways(plan: Plan, flight: FlightPlan) -> Clearance | None:
         count = max(2, int(np.hypot(flight.e[k] - at[0], flight.n[k] - at[1]) / STEP))
         t = np.linspace(0, 1, count)[1:]  # from the take-off place itself the aircraft rises upright
         e, n = at[0] + t * (flight.e[k] - at[0]), at[1] + t * (flight.n[k] - at[1])
-        paths.append((e, n, np.full(len(t), max(up, float(flight.h[k])))))
+        paths.append((e, n, np.full(len(t), np.fmax(up, flight.h[k]))))
     return _least(plan, Path(*(np.concatenate(parts) for parts in zip(*paths, strict=True))))
 
 
-def take_off(plan: Plan, flight: FlightPlan) -> tuple[float, float]:
+def take_off(flight: FlightPlan) -> tuple[float, float]:
     """Where the aircraft takes off, grid metres: the standpoint, or as long as none is given, the foot of the first exposure."""
     if flight.flight.standpoint is not None:
         return flight.flight.standpoint

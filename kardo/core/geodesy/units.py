@@ -30,6 +30,8 @@ class Unit:
         return value * float(self.metres)
 
 
+ACRE = 4046.8564224  # square metres
+
 # International foot: 0.3048 m exactly since 1959; US survey foot: 1200/3937 m (Federal Register, 1959).
 UNITS = {
     u.id: u
@@ -58,6 +60,15 @@ def length(metres: float, unit: str = "m", decimals: int = 0) -> str:
     '5.9 ft'
     """
     return f"{UNITS[unit].from_metres(metres):.{decimals}f} {UNITS[unit].short}"
+
+
+def area(square_metres: float, unit: str = "m") -> str:
+    """An area in words: hectares, or acres (4046.8564224 m2, the international acre) in a job in feet.
+
+    >>> area(24_000.0), area(24_000.0, "ft")
+    ('2.40 ha', '5.93 acres')
+    """
+    return f"{square_metres / 10_000:.2f} ha" if unit == "m" else f"{square_metres / ACRE:.2f} acres"
 
 
 def place(e: float, n: float, unit: str = "m") -> str:

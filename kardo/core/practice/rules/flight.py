@@ -11,6 +11,8 @@ from kardo.core.flight.pattern import FlightPlan
 from kardo.core.plan.edits import Edit
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, newer_in_library, rule
 
+SHARP_PX, SMEARED_PX = 0.5, 1.0  # of blur: the usual limit, and where nothing is matched any more as supposed
+
 
 def path_of(flight: FlightPlan) -> str:
     """The path of a flight in the plan."""
@@ -27,23 +29,26 @@ def mended(flight: FlightPlan, **update: object) -> tuple[Edit, ...]:
     "Does the image stay sharp at this speed?",
     "warn",
     "flight",
-    0.5,
+    SHARP_PX,
     "Speed times exposure time smears the image; half a pixel is the usual limit, one pixel a stop.",
     FIELD,
 )
 def _blur(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.flights:
-        if f.blur_px > r.threshold * (1 + 1e-9):
-            slower = math.floor(10 * f.flight.speed * r.threshold / f.blur_px) / 10  # down, or the finding would stay
-            mend = f"Fly at {slower} m/s or shorten the exposure." if slower else "Shorten the exposure."
-            yield r.found(
-                view.of_flight(f.flight.name, f"blur of {f.blur_px:.2f} pixels."),
-                mend,
-                path_of(f),
-                f.blur_px,
-                mended(f, speed=slower) if slower else (),
-                f"fly {slower} m/s" if slower else "",
-            )
+        if SHARP_PX * (1 + 1e-9) < f.blur_px <= SMEARED_PX * (1 + 1e-9):
+            yield _blurred(r, view, f, f"blur of {f.blur_px:.2f} pixels.")
+
+
+def _blurred(r: Rule, view: View, f: FlightPlan, words: str) -> Finding:
+    slower = math.floor(10 * f.flight.speed * SHARP_PX / f.blur_px) / 10  # down, or the finding would stay
+    return r.found(
+        view.of_flight(f.flight.name, words),
+        f"Fly at {slower} m/s or shorten the exposure." if slower else "Shorten the exposure.",
+        path_of(f),
+        f.blur_px,
+        mended(f, speed=slower) if slower else (),
+        f"fly {slower} m/s" if slower else "",
+    )
 
 
 @rule(
@@ -51,15 +56,14 @@ def _blur(r: Rule, view: View) -> Iterator[Finding]:
     "Is the blur below a whole pixel?",
     "stop",
     "flight",
-    1.0,
+    SMEARED_PX,
     "Beyond one pixel neither targets nor ground are matched as the prediction supposes.",
     FIELD,
 )
 def _smeared(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.flights:
-        if f.blur_px > r.threshold * (1 + 1e-9):
-            words = view.of_flight(f.flight.name, f"blur of {f.blur_px:.2f} pixels: the images are smeared.")
-            yield r.found(words, "Fly slower or shorten the exposure.", path_of(f), f.blur_px)
+        if f.blur_px > SMEARED_PX * (1 + 1e-9):
+            yield _blurred(r, view, f, f"blur of {f.blur_px:.2f} pixels: the images are smeared.")
 
 
 @rule(

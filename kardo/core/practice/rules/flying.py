@@ -204,7 +204,7 @@ def _short_leg(r: Rule, view: View) -> Iterator[Finding]:
             continue
         for k, leg in enumerate(f.legs):
             if leg.minutes < r.threshold:
-                words = view.of_flight(f.flight.name, f"leg {k + 1} takes {leg.minutes:.0f} min.")
+                words = view.of_flight(f.flight.name, f"leg {k + 1} takes {leg.minutes:.1f} min.")
                 mend = "Keep the log running on the ground until ten minutes are full, or join it with another leg."
                 yield r.found(words, mend, path_of(f), leg.minutes)
 

@@ -4,11 +4,9 @@ from collections.abc import Iterator
 
 from kardo.core.errors import KardoError
 from kardo.core.flight.areas import site_polygon
-from kardo.core.geodesy.units import length, place
+from kardo.core.geodesy.units import area, length, place
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 from kardo.core.terrain.gaps import gaps
-
-HECTARE = 10_000.0
 
 
 @rule(
@@ -29,9 +27,10 @@ def _gap(r: Rule, view: View) -> Iterator[Finding]:
     except KardoError:
         return  # a boundary that crosses itself is told where it is
     if found is not None:
-        spot = place(found.e, found.n, view.plan.brief.unit)
+        unit = view.plan.brief.unit
+        spot = place(found.e, found.n, unit)
         words = (
-            f"The terrain has no heights over {found.area / HECTARE:.2g} ha of the site ({found.share:.0%}), most of it about "
+            f"The terrain has no heights over {area(found.area, unit)} of the site ({found.share:.0%}), most of it about "
             f"{spot}; nothing is predicted there."
         )
         yield r.found(words, "Bring in terrain that covers the site.", measured=found.share)
