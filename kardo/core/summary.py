@@ -17,7 +17,7 @@ from kardo.core.accuracy.results import BlindSpot, Result, Share, Undetermined
 from kardo.core.accuracy.standards import standards
 from kardo.core.control.survey import heights_of
 from kardo.core.errors import KardoError
-from kardo.core.flight.areas import site_polygon
+from kardo.core.flight.areas import ground_scale, require_fit, site_polygon
 from kardo.core.flight.clearance import Clearance, of_lines
 from kardo.core.flight.pattern import FlightPlan, flown, over_ground
 from kardo.core.geodesy.antenna import height_chain
@@ -144,7 +144,7 @@ class SetUpHeights:
 @dataclass(frozen=True)
 class Summary:
     """What follows directly from the plan. A part that cannot be computed is missing, with the reason under `faults`
-    (flights and set-ups by `flight/id` and `setup/id`). gaps: where the ground is not known under site and flights. mark_sigma:
+    (flights and set-ups by `flight/id` and `setup/id`; a grid that does not fit the site under `fit`). gaps: where the ground is not known under site and flights. mark_sigma:
     east, north, up of every mark."""
 
     hash: str
@@ -187,12 +187,13 @@ def summary(plan: Plan) -> Summary:
         made = [attempt(f"{kind}/{key}", lambda key=key: make(key)) for key in keys]  # type: ignore[misc]
         return [one for one in made if one is not None]
 
+    attempt("fit", lambda: require_fit(plan))
     return Summary(
         hash=plan.hash,
         lacks=[Lack(*lack) for lack in missing(plan)],
         limits=_limits(plan),
         datum=attempt("datum", lambda: _datum(plan)),
-        area=attempt("area", lambda: float(site_polygon(plan).area)),
+        area=attempt("area", lambda: site_polygon(plan).area / ground_scale(plan) ** 2),
         flights=each("flight", lambda key: _flight(plan, key), [f.id for f in plan.flights]),
         heights=each("setup", lambda key: _heights(plan, key), [s.id for s in plan.setups]),
         gaps=attempt("ground", lambda: _gaps(plan)),
@@ -227,7 +228,11 @@ def _gaps(plan: Plan) -> Gaps | None:
     if plan.surface is None or len(plan.site.boundary) < 3:
         return None
     lines = [MultiLineString([(s.start, s.end) for s in flown(plan, f).strips]) for f in plan.flights]
-    return gaps(plan.surface, unary_union([site_polygon(plan), *(line.convex_hull.buffer(1.0) for line in lines)]))
+    return gaps(
+        plan.surface,
+        unary_union([site_polygon(plan), *(line.convex_hull.buffer(1.0) for line in lines)]),
+        ground_scale(plan),
+    )
 
 
 def _flight(plan: Plan, key: str) -> FlightFigures:

@@ -1,6 +1,7 @@
 """A site boundary from GeoJSON, KML or a coordinate list."""
 
 import json
+import math
 from dataclasses import dataclass, replace
 from xml.sax import SAXException
 from xml.sax.handler import ContentHandler
@@ -9,12 +10,12 @@ import numpy as np
 from defusedxml import sax
 from defusedxml.common import DefusedXmlException
 from pyproj import CRS
-from pyproj.exceptions import CRSError
+from pyproj.exceptions import CRSError, ProjError
 from shapely import LineString, Polygon, is_valid_reason
 
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.crs import Grid
-from kardo.core.geodesy.transformations import WGS84
+from kardo.core.geodesy.transformations import WGS84, Transformation
 from kardo.core.geodesy.units import area, length
 from kardo.core.plan.parts import MAX_VERTICES
 from kardo.formats.cells import MOST
@@ -26,12 +27,13 @@ MAX_BYTES, MAX_RINGS, MOST_OFFERED = 2_000_000, 1000, 12
 @dataclass(frozen=True)
 class Boundary:
     """One ring of grid metres, not closed, with how it was read and its area in square metres. Where options stand, the ring is
-    that of the first, and the user has to choose."""
+    that of the first, and the user has to choose; what is said of a transformation that is approximate, has to be accepted."""
 
     ring: tuple[tuple[float, float], ...]
     how: tuple[str, ...]
     area: float
     options: tuple[Option, ...] = ()
+    approximate: str = ""
 
 
 @dataclass(frozen=True)
@@ -43,6 +45,15 @@ class Shape:
     holes: int = 0
 
 
+@dataclass(frozen=True)
+class Outlines:
+    """What can be a boundary in a file, areas before lines, the largest first; their CRS, and how they were read."""
+
+    shapes: tuple[Shape, ...]
+    source: CRS
+    how: tuple[str, ...]
+
+
 WIDTHS = (10, 20, 50, 100)  # metres that an open line is offered as a corridor of
 
 
@@ -51,20 +62,10 @@ def read_boundary(
 ) -> Boundary:
     """Read a boundary whatever it is: the content decides, the name only helps with the message. near is the middle of the site
     where it is known, chosen the key of the option that the user took. Raises ReadError."""
-    if len(data) > MAX_BYTES:
-        raise ReadError(f"{name or 'The file'} is larger than 2 MB.", mend="Export only the boundary.")
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        raise ReadError(
-            f"{name or 'The file'} is not text: neither GeoJSON, KML nor a coordinate list.",
-            mend="Export the boundary as GeoJSON or KML.",
-        ) from None
-    start = text.lstrip()[:1]
-    if start in "{[" and start:
-        return _of_shapes(*_geojson(text), grid, "GeoJSON", unit, chosen)
-    if start == "<":
-        return _of_shapes(*_kml(text), grid, "KML", unit, chosen)
+    text = text_of(data, name)
+    outlines = outlines_in(text)
+    if outlines is not None:
+        return _of_shapes(outlines, grid, unit, chosen)
     if name.lower().endswith((".geojson", ".json", ".kml")):
         raise ReadError(
             f"{name} is not what its name says: it holds plain text.", mend="Export it again, or paste its coordinates."
@@ -74,12 +75,35 @@ def read_boundary(
     return replace(found, options=reading.options)
 
 
-def _of_shapes(
-    shapes: list[Shape], source: CRS, how: list[str], grid: Grid, kind: str, unit: str, chosen: str
-) -> Boundary:
+def text_of(data: bytes, name: str) -> str:
+    """A file as text. Raises ReadError for one that is too large, or none."""
+    if len(data) > MAX_BYTES:
+        raise ReadError(f"{name or 'The file'} is larger than 2 MB.", mend="Export only the boundary.")
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        raise ReadError(
+            f"{name or 'The file'} is not text: neither GeoJSON, KML nor a coordinate list.",
+            mend="Export the boundary as GeoJSON or KML.",
+        ) from None
+
+
+def outlines_in(text: str) -> Outlines | None:
+    """The outlines of GeoJSON or KML; None of a text that is neither. Raises ReadError."""
+    start = text.lstrip()[:1]
+    if start and start in "{[":
+        shapes, source, how = _geojson(text)
+        return Outlines(tuple(_sound(shapes, "GeoJSON")), source, tuple(how))
+    if start == "<":
+        shapes, source, how = _kml(text)
+        return Outlines(tuple(_sound(shapes, "KML")), source, tuple(how))
+    return None
+
+
+def _of_shapes(outlines: Outlines, grid: Grid, unit: str, chosen: str) -> Boundary:
     """The outline of a file: the only one, or the one that is chosen; an open line closed or made a corridor, as is chosen. One
     with holes can be looked at among others, and is refused when it is chosen."""
-    shapes = _sound(shapes, kind)
+    shapes, source, how = outlines.shapes, outlines.source, outlines.how
     options = () if chosen else _options(shapes, source, grid, unit)
     key, _, width = (chosen or (options[0].key if options else "0")).partition(":")
     shape = {str(k): shape for k, shape in enumerate(shapes)}.get(key, shapes[0])
@@ -89,17 +113,19 @@ def _of_shapes(
             where="the boundary",
             mend="Export the outline alone, and draw what is left out as areas of their own.",
         )
-    places, told = _to_grid(shape.places, source, grid)
+    places, way = _to_grid(shape.places, source, grid)
+    said = f"From {source.name} {way.words}."
+    told = [] if way.exact else [said]
     if width.isdigit() and not shape.closed:
         told = [*told, f"The open line is the axis of a corridor {length(int(width), unit)} wide."]
-        places = _corridor(places, int(width))
+        places = _corridor(places, int(width) * _scale(*places[0], grid))
     elif not shape.closed:
         told = [*told, "The open line is closed."]
     found = _checked([(float(e), float(n)) for e, n in places], [*how, *told], grid)
-    return replace(found, options=options)
+    return replace(found, options=options, approximate=said if way.approximate else "")
 
 
-def _corridor(axis: list[tuple[float, float]], width: int) -> list[tuple[float, float]]:
+def _corridor(axis: list[tuple[float, float]], width: float) -> list[tuple[float, float]]:
     """The outline of a corridor about an axis, all in grid metres. Raises ReadError where it closes upon itself."""
     shape = LineString(axis).buffer(width / 2, cap_style="flat", join_style="mitre")
     if not isinstance(shape, Polygon) or shape.interiors:
@@ -111,13 +137,13 @@ def _corridor(axis: list[tuple[float, float]], width: int) -> list[tuple[float, 
     return list(shape.exterior.coords)
 
 
-def _options(shapes: list[Shape], source: CRS, grid: Grid, unit: str) -> tuple[Option, ...]:
+def _options(shapes: tuple[Shape, ...], source: CRS, grid: Grid, unit: str) -> tuple[Option, ...]:
     """What there is to choose: which of several outlines, and what becomes of an open line."""
     out: list[Option] = []
     for k, shape in enumerate(shapes):
         which = f"outline {k + 1}, " if len(shapes) > 1 else ""
         places = _to_grid(shape.places, source, grid)[0]
-        size = area(Polygon(places).area, unit) if len(places) > 2 else ""
+        size = area(_on_ground(Polygon(places), grid), unit) if len(places) > 2 else ""
         if shape.closed:
             out.append(
                 Option(str(k), f"{which}{len(shape.places)} corners, {size}{', with holes' if shape.holes else ''}")
@@ -149,7 +175,21 @@ def _checked(points: list[tuple[float, float]], how: list[str], grid: Grid) -> B
             where="the boundary",
             mend="Put its corners in order round the site.",
         )
-    return Boundary(tuple(ring), (*how, f"{len(ring)} corners."), float(polygon.area))
+    return Boundary(tuple(ring), (*how, f"{len(ring)} corners."), _on_ground(polygon, grid))
+
+
+def _on_ground(polygon: Polygon, grid: Grid) -> float:
+    """Square metres on the ground of a polygon in grid metres."""
+    return float(polygon.area) / _scale(polygon.centroid.x, polygon.centroid.y, grid) ** 2
+
+
+def _scale(e: float, n: float, grid: Grid) -> float:
+    """Grid metres a metre on the ground at a place; 1 where the grid cannot tell."""
+    try:
+        scale = grid.convergence_and_scale(e, n)[1]
+    except ProjError:
+        return 1.0
+    return scale if math.isfinite(scale) and scale > 0 else 1.0
 
 
 def _geojson(text: str) -> tuple[list[Shape], CRS, list[str]]:
@@ -285,12 +325,13 @@ def _sound(shapes: list[Shape], kind: str) -> list[Shape]:
     return sorted(areas or shapes, key=lambda s: -Polygon(s.places).area if len(s.places) > 2 else 0.0)[:MOST_OFFERED]
 
 
-def _to_grid(ring: list, source: CRS, grid: Grid) -> tuple[list[tuple[float, float]], list[str]]:
+def _to_grid(ring: list, source: CRS, grid: Grid) -> tuple[list[tuple[float, float]], Transformation]:
     x, y = np.array(ring, dtype=float).T
-    e, n, told = grid.from_other(source, x, y)
+    way = grid.way_to(source, x[0], y[0])
+    e, n = grid.from_other(way, x, y)
     if not (np.isfinite(e).all() and np.isfinite(n).all()):
         raise ReadError(
             "Some corners cannot exist in the job's grid.", where="the boundary", mend="Check the grid in the Brief."
         )
     corners = [(float(a), float(b)) for a, b in zip(np.round(e, 5), np.round(n, 5), strict=True)]
-    return corners, [told] if told else []
+    return corners, way

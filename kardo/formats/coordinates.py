@@ -13,6 +13,8 @@ import numpy as np
 
 from kardo.core.errors import GeodesyError, KardoError, ReadError
 from kardo.core.geodesy.crs import Grid
+from kardo.core.geodesy.crs import grid as grid_of
+from kardo.core.geodesy.systems import ELLIPSOIDAL
 from kardo.core.geodesy.units import UNITS, place
 from kardo.formats.cells import Table, coordinate, head_of, like_a_number, no_coordinates, number, tables_of, unit_of
 
@@ -76,26 +78,57 @@ def read_points(text: str, grid: Grid, unit: str, near: tuple[float, float] | No
     found, faults = _fitting(text, grid, unit, near)
     if not found:
         raise max(faults, key=lambda fault: fault[0])[1]
-    taken = next((one for one in found if one[1].key == chosen), found[0])
-    table, way, points = taken
-    options = (
-        tuple(Option(w.key, _words(w, p, grid, unit)) for _, w, p in found) if len(found) > 1 and not chosen else ()
-    )
+    (table, way, points), open_ = _taken(found, chosen)
+    options = tuple(Option(w.key, _words(w, p, grid, unit)) for _, w, p in open_)
     return Reading(points, tuple(_how(table, way, grid)), options)
+
+
+def _taken(found: "list[Found]", chosen: str) -> "tuple[Found, list[Found]]":
+    """The way that is chosen, or the first; and those to choose from, as long as none of them is."""
+    taken = next((one for one in found if one[1].key == chosen), None)
+    return taken or found[0], [] if taken or len(found) == 1 else found
+
+
+def read_places(text: str, chosen: str = "") -> tuple[list[tuple[float, float]], list[str], list[Option]]:
+    """Longitudes and latitudes in degrees from a list of latitudes and longitudes in any order and habit, how it was read, and
+    the ways that it can be read where there are several. Raises ReadError; of coordinates of a grid too, for it is not known."""
+    if len(text) > MAX_BYTES:
+        raise ReadError("The list is longer than a megabyte.", mend="Paste fewer points.")
+    found, faults = _fitting(text, WORLD, "m", None, geographic=True)
+    if not found:
+        raise max(faults, key=lambda fault: fault[0])[1]
+    (table, _, points), open_ = _taken(found, chosen)
+    options = [Option(w.key, _at(p, len(p))) for _, w, p in open_]
+    return _degrees(points), [table.cut, f"Read as {_at(points, len(points))}."], options
+
+
+WORLD = grid_of("EPSG:4087", ELLIPSOIDAL)  # the whole world's, in which degrees are kept while no grid is known
+
+
+def _degrees(points: tuple[ReadPoint, ...]) -> list[tuple[float, float]]:
+    lon, lat = WORLD.to_geodetic(np.array([p.e for p in points]), np.array([p.n for p in points]))
+    return [(float(a), float(b)) for a, b in zip(lon, lat, strict=True)]
+
+
+def _at(points: tuple[ReadPoint, ...], count: int) -> str:
+    lon, lat = _degrees(points)[0]
+    return f"{'the first of ' + str(count) + ' places' if count > 1 else 'a place'} at {abs(lat):.5f}° {'N' if lat >= 0 else 'S'}, {abs(lon):.5f}° {'E' if lon >= 0 else 'W'}"
 
 
 Found = tuple[Table, Way, tuple[ReadPoint, ...]]
 
 
 def _fitting(
-    text: str, grid: Grid, unit: str, near: tuple[float, float] | None
+    text: str, grid: Grid, unit: str, near: tuple[float, float] | None, geographic: bool = False
 ) -> tuple[list[Found], list[tuple[int, KardoError]]]:
     """Every way to read the list that fits and leads to a place of its own; and what is wrong with the others, with how far
-    each came."""
+    each came. geographic: as latitudes and longitudes alone."""
     found: list[Found] = []
     faults: list[tuple[int, KardoError]] = []
     for table in tables_of(text):
         for way in _ways(table, grid, unit):
+            if geographic and not way.geographic:
+                continue
             try:
                 points = _points(table, way, grid)
                 grid.require_inside(np.array([p.e for p in points]), np.array([p.n for p in points]), "the list")

@@ -2,8 +2,10 @@
 
 import math
 import re
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 import rasterio
@@ -16,13 +18,16 @@ from rasterio.io import MemoryFile
 from rasterio.transform import Affine, from_origin
 from rasterio.vrt import WarpedVRT
 
+from kardo.core.arrays import Floats
 from kardo.core.errors import GeodesyError, ReadError
 from kardo.core.geodesy.crs import ELLIPSOIDAL, Grid
 from kardo.core.geodesy.crs import grid as grid_of
+from kardo.core.geodesy.transformations import Transformation
 from kardo.core.geodesy.units import UNITS
 from kardo.core.terrain.surface import Surface
 
 MAX_BYTES, MAX_UNPACKED, MAX_BLOCK, MAX_NODES = 200_000_000, 256_000_000, 64_000_000, 250_000
+MAGIC = (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
 SCANNED = 1000  # rows and columns looked at for values that are no heights
 LOWEST, HIGHEST = -1000.0, 9500.0  # metres: beyond, nothing on land is
 ZEROS = 0.001  # share of values of exactly 0 from which they are asked about
@@ -55,12 +60,13 @@ class TerrainReading:
 
 @dataclass(frozen=True)
 class Said:
-    """What the user says of a file: the height system it is in, the unit of its heights (empty: what the file says), and what
-    heights of exactly 0 are where many are (empty: ask)."""
+    """What the user says of a file: the height system it is in, the unit of its heights (empty: what the file says), what
+    heights of exactly 0 are where many are, and whether an approximate transformation is good enough (both empty: ask)."""
 
     heights: str
     unit: Literal["", "m", "ft", "us-ft"] = ""
     zeros: Literal["", "gaps", "heights"] = ""
+    approximate: Literal["", "accept"] = ""
 
 
 def read_terrain(
@@ -70,15 +76,30 @@ def read_terrain(
     the file leaves open is asked for, never taken; what it does not cover is a gap. Raises ReadError."""
     if len(data) > MAX_BYTES:
         raise ReadError("The file is larger than 200 MB.", mend="Cut it to the site.")
-    if data[:4] not in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
+    if data[:4] not in MAGIC:
         raise ReadError("This is not a GeoTIFF, whatever its name.", mend="Export the terrain as GeoTIFF.")
+    with _opened(data) as source:
+        return _read(source, grid, said, around)
+
+
+def place_of(data: bytes) -> tuple[CRS, float, float]:
+    """The coordinate system of a GeoTIFF, and the middle of it (x east, y north). Raises ReadError."""
+    if len(data) > MAX_BYTES:
+        raise ReadError("The file is larger than 200 MB.", mend="Cut it to the site.")
+    with _opened(data) as source:
+        return _flat(_require_sound(source)), *source.transform @ (source.width / 2, source.height / 2)
+
+
+@contextmanager
+def _opened(data: bytes) -> Iterator[Any]:
+    """A GeoTIFF in memory; what goes wrong in reading it is a ReadError."""
     try:
         with (
             rasterio.Env(GDAL_DISABLE_READDIR_ON_OPEN="EMPTY_DIR", GDAL_HTTP_MAX_RETRY="0", GDAL_CACHEMAX=64),
             MemoryFile(data) as memory,
             memory.open(driver="GTiff") as source,
         ):
-            return _read(source, grid, said, around)
+            yield source
     except FAULTS as fault:
         raise ReadError(f"The GeoTIFF cannot be read ({_plainly(fault)}).", mend="Export it again.") from fault
 
@@ -95,28 +116,21 @@ def _read(source, grid: Grid, said: Said, around) -> TerrainReading:
     unit = _unit(source, vertical, said)
     scale, offset = source.scales[0] * METRES[unit], source.offsets[0] * METRES[unit]
     void, how = _void(source, scale, offset, said)
-    horizontal = CRS.from_wkt(grid.crs.to_wkt())
-    with WarpedVRT(
-        source,
-        crs=horizontal.to_wkt(),
-        resampling=Resampling.bilinear,
-        src_nodata=void,
-        nodata=math.nan,
-        dtype="float64",
-        warp_mem_limit=64,
-    ) as warped:
-        surface = _sample(warped, grid, around)
+    upright = {"resampling": Resampling.bilinear, "src_nodata": void, "nodata": math.nan, "dtype": "float64"}
+    with WarpedVRT(source, warp_mem_limit=64, **upright) as warped:
+        surface, told = _into(grid, warped, _flat(declared), said, around)
     values = surface.heights * scale + offset
     how = [
         f"GeoTIFF in {declared.name}, {source.width} by {source.height} pixels, taken at {surface.step:.1f} m.",
         f"Heights in {UNITS[unit].plural}{'' if said.unit else ', as the file says'}.",
+        *told,
         *how,
     ]
     if source.scales[0] != 1 or source.offsets[0] != 0:
         how.append(f"Each value times {source.scales[0]:g}, plus {source.offsets[0]:g}, as the file says.")
     if said.heights != grid.heights:
-        values, told = _convert(Surface(surface.e0, surface.n0, surface.step, values), grid, said.heights)
-        how.append(told)
+        values, converted = _convert(Surface(surface.e0, surface.n0, surface.step, values), grid, said.heights)
+        how.append(converted)
     if np.isnan(values).all():
         raise ReadError("The GeoTIFF has no heights over the site.", mend="Check that it covers the site.")
     low, high = float(np.nanmin(values)), float(np.nanmax(values))
@@ -148,7 +162,7 @@ def _require_sound(source) -> CRS:
     if t.is_identity or not (math.isfinite(sum(abs(v) for v in t[:6])) and abs(t.determinant) > 0):
         raise ReadError("The GeoTIFF's pixels have no place on the ground.", mend="Export it again.")
     declared = CRS.from_user_input(source.crs.to_wkt())
-    flat = declared.sub_crs_list[0] if declared.is_compound else declared
+    flat = _flat(declared)
     if not (flat.is_geographic or flat.is_projected):
         raise ReadError(
             f"{declared.name} is not a coordinate system of maps.",
@@ -156,6 +170,10 @@ def _require_sound(source) -> CRS:
             mend="Export it in a projected system, or in longitude and latitude.",
         )
     return declared
+
+
+def _flat(declared: CRS) -> CRS:
+    return declared.sub_crs_list[0] if declared.is_compound else declared
 
 
 def _unit(source, vertical: CRS | None, said: Said) -> str:
@@ -227,27 +245,93 @@ def _require_same_system(vertical: CRS, heights: str) -> None:
         )
 
 
-def _sample(warped, grid: Grid, around) -> Surface:
-    k = grid.metres_per_unit
-    west, south, east, north = (v * k for v in warped.bounds)
-    if around:
-        west, south, east, north = (
-            max(west, around[0]),
-            max(south, around[1]),
-            min(east, around[2]),
-            min(north, around[3]),
-        )
-    if west >= east or south >= north:
+Box = tuple[float, float, float, float]  # west, south, east, north
+
+
+def _into(grid: Grid, warped, flat: CRS, said: Said, around: Box | None) -> tuple[Surface, list[str]]:
+    """The heights at the nodes of a regular grid in the job's, in the file's values, and what is said of the way there. Each node
+    is looked up where the named transformation says that it lies in the file. Raises ReadError, GeodesyError."""
+    if flat.equals(grid.crs, ignore_axis_order=True):
+        return _sample(warped, grid.metres_per_unit, around), []
+    way = grid.way_to(flat, *_middle(warped.bounds))
+    if way.approximate and said.approximate != "accept":
         raise ReadError(
-            "The GeoTIFF does not cover the site.",
-            where="the terrain",
-            mend="Check its coordinate system, or the job's grid.",
+            f"The file is in {flat.name}, and comes into the job's grid {way.words}.",
+            where="the terrain's coordinate system",
+            mend="Say beside the file that this is good enough, or export it in the job's grid.",
         )
+    k = grid.metres_per_unit
+    wanted = _bounds(*grid.from_other(way, *_outline(warped.bounds)))
+    wanted = _common(wanted, around) if around else wanted
+    e, n = _outline(wanted)
+    own = _sample(warped, 1.0, _bounds(*way.there(e / k, n / k), margin=2 * max(warped.res)))
+    step = max(_on_grid(grid, way, own), math.sqrt((wanted[2] - wanted[0]) * (wanted[3] - wanted[1]) / MAX_NODES))
+    west, north = wanted[0] + step / 2, wanted[3] - step / 2
+    rows, cols = int((wanted[3] - wanted[1]) / step), int((wanted[2] - wanted[0]) / step)
+    _require_nodes(rows, cols)
+    south = north - (rows - 1) * step
+    e, n = np.meshgrid(west + step * np.arange(cols), south + step * np.arange(rows))
+    values = own.at(*way.there(e / k, n / k))
+    return Surface(west, south, step, values), [] if way.exact else [f"From {flat.name} {way.words}."]
+
+
+def _on_grid(grid: Grid, way: Transformation, own: Surface) -> float:
+    """Metres on the grid of a step of the file's, the mean of its two directions."""
+    x, y = _middle(own.extent)
+    e, n = grid.from_other(way, np.array([x, x + own.step, x]), np.array([y, y, y + own.step]))
+    return math.sqrt(abs((e[1] - e[0]) * (n[2] - n[0]) - (e[2] - e[0]) * (n[1] - n[0])))
+
+
+def _middle(box: Box) -> tuple[float, float]:
+    return (box[0] + box[2]) / 2, (box[1] + box[3]) / 2
+
+
+def _outline(box: Box) -> tuple[Floats, Floats]:
+    """Places along the sides of a box, close enough for what a transformation makes of them."""
+    west, south, east, north = box
+    t = np.linspace(0, 1, 21)
+    x, y = west + t * (east - west), south + t * (north - south)
+    return np.r_[x, x, np.full(21, west), np.full(21, east)], np.r_[np.full(21, south), np.full(21, north), y, y]
+
+
+def _bounds(x: Floats, y: Floats, margin: float = 0.0) -> Box:
+    known = np.isfinite(x) & np.isfinite(y)
+    if not known.any():
+        raise _elsewhere()
+    x, y = x[known], y[known]
+    return float(x.min()) - margin, float(y.min()) - margin, float(x.max()) + margin, float(y.max()) + margin
+
+
+def _common(box: Box, other: Box) -> Box:
+    """What two boxes share. Raises ReadError where that is nothing."""
+    west, south = max(box[0], other[0]), max(box[1], other[1])
+    east, north = min(box[2], other[2]), min(box[3], other[3])
+    if west >= east or south >= north:
+        raise _elsewhere()
+    return west, south, east, north
+
+
+def _elsewhere() -> ReadError:
+    return ReadError(
+        "The GeoTIFF does not cover the site.",
+        where="the terrain",
+        mend="Check its coordinate system, or the job's grid.",
+    )
+
+
+def _require_nodes(rows: int, cols: int) -> None:
+    if rows < 2 or cols < 2:
+        raise ReadError("The GeoTIFF has fewer than two pixels over the site.", mend="Give a finer terrain.")
+
+
+def _sample(warped, k: float, around: Box | None) -> Surface:
+    """The part of a file inside a box, no finer than its pixels; k metres, or what the box is in, a unit of the file's."""
+    left, bottom, right, top = (v * k for v in warped.bounds)
+    west, south, east, north = _common((left, bottom, right, top), around) if around else (left, bottom, right, top)
     pixel = min(abs(warped.transform.a), abs(warped.transform.e)) * k
     step = max(pixel, math.sqrt((east - west) * (north - south) / MAX_NODES))
     cols, rows = int((east - west) / step), int((north - south) / step)
-    if rows < 2 or cols < 2:
-        raise ReadError("The GeoTIFF has fewer than two pixels over the site.", mend="Give a finer terrain.")
+    _require_nodes(rows, cols)
     window = rasterio.windows.from_bounds(
         west / k, (north - rows * step) / k, (west + cols * step) / k, north / k, warped.transform
     )

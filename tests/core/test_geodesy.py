@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 from kardo.core.errors import GeodesyError, KardoError, PlanError, ReadError
 from kardo.core.geodesy.angles import format_dms, is_sexagesimal, parse_angle
 from kardo.core.geodesy.antenna import height_chain, vertical_from_slant
-from kardo.core.geodesy.crs import ELLIPSOIDAL, Grid, geoid_at_hand, grid, height_name, search
+from kardo.core.geodesy.crs import ELLIPSOIDAL, Grid, grid, height_name
 from kardo.core.geodesy.frame import LocalFrame
+from kardo.core.geodesy.systems import how_to_bring, search
 from kardo.core.geodesy.units import UNITS, parse_length
 from kardo.core.plan.kit import Antenna
 
@@ -180,10 +181,10 @@ def test_height_chain_adds_up():
 
 
 def test_a_height_system_whose_geoid_is_not_on_this_machine_is_known_before_it_is_chosen():
-    assert geoid_at_hand("EPSG:5773") and not geoid_at_hand("EPSG:3855") and not geoid_at_hand("EPSG:5703")
+    assert not how_to_bring("EPSG:5773")
+    assert "us_nga_egm08_25.tif" in how_to_bring("EPSG:3855") and how_to_bring("EPSG:5703")
     with pytest.raises(GeodesyError, match="cannot be reached"):
         grid("EPSG:25828", "EPSG:3855")
     started = time.perf_counter()
-    for line in search("height", "vertical"):
-        geoid_at_hand(line.code)
+    assert any(line.missing for line in search("height", "vertical"))
     assert time.perf_counter() - started < 1

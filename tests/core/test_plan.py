@@ -12,6 +12,7 @@ from kardo.core.accuracy.planned import missing, planned_network
 from kardo.core.accuracy.prediction import predict, predict_network
 from kardo.core.accuracy.results import ControlFigures
 from kardo.core.errors import PlanError
+from kardo.core.flight.areas import ground_scale
 from kardo.core.flight.pattern import all_flown
 from kardo.core.gnss.occupations import METHODS, rover_sigma, set_up_sigma
 from kardo.core.plan.assumptions import Assumptions, defaults
@@ -234,7 +235,7 @@ def test_summary_gives_what_it_can():
     assert not empty.flights and "boundary" in empty.faults["flight/main"].what
     assert "no mark" in empty.faults["setup/base"].what
     whole = summary(small_plan())
-    assert whole.area == pytest.approx(24_000)
+    assert whole.area == pytest.approx(24_000 / ground_scale(small_plan()) ** 2)
     assert whole.datum.separation == pytest.approx(55.1, abs=0.2)
     chain = whole.heights[0]
     assert chain.apc_ellipsoidal == pytest.approx(chain.apc + chain.separation)

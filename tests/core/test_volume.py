@@ -10,6 +10,7 @@ from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.solution import solve
 from kardo.core.accuracy.volume import mean_height_sigma
 from kardo.core.errors import PlanError
+from kardo.core.flight.areas import ground_scale
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.site import Area
 from kardo.core.plan.stands import Mark
@@ -41,8 +42,9 @@ def test_volume_is_mean_height_times_area_and_rests_on_what_is_shared():
     plan = small_plan(areas=(HEAP,))
     whole, heap = predict(plan).volumes
     assert (whole.id, heap.id) == ("", "heap")
-    assert heap.area == pytest.approx(60 * 50) and whole.area == pytest.approx(200 * 120)
-    assert heap.sigma_volume == pytest.approx(heap.sigma * 3000)
+    metre = ground_scale(plan) ** 2
+    assert heap.area == pytest.approx(60 * 50 / metre) and whole.area == pytest.approx(200 * 120 / metre)
+    assert heap.sigma_volume == pytest.approx(heap.sigma * heap.area)
     mark = plan.marks[0]
     assert heap.sigma > mark.sigma_v, "the mark's own error stays in every mean"
     better = plan.model_copy(update={"marks": (mark.model_copy(update={"sigma_v": 0.003}),)})

@@ -201,12 +201,10 @@ def test_plans_that_cannot_be_read_make_no_job(planner, job, content, words):
     assert Job.objects.count() == 1
 
 
-def test_jobs_are_made_listed_and_removed(planner, job):
+def test_jobs_are_made_and_listed(planner, job):
     made = planner.post_json("/api/jobs", {"title": "Another"})
     assert made.status_code == 201
     assert {line["title"] for line in planner.get("/api/jobs").json()} == {"Test field", "Another"}
-    assert planner.delete(f"/api/jobs/{made.json()['id']}").status_code == 204
-    assert planner.get(f"/api/jobs/{made.json()['id']}/plan").status_code == 404
 
 
 def test_signing_in_and_out(planner, db):

@@ -15,7 +15,12 @@ SCOPED = [(method, path) for path, methods in SCHEMA["paths"].items() for method
 OPEN = {("get", "/api/session"), ("post", "/api/session"), ("get", "/api/plan-schema")}
 ALL = [(method, path) for path, methods in SCHEMA["paths"].items() for method in methods]
 EDITS = json.dumps({"edits": [edit("control/G1/width", 0.6, 0.7)]})
-BODIES = {"/api/jobs/{job_id}/plan": EDITS, "/api/jobs/{job_id}/live": EDITS}
+BODIES = {
+    "/api/jobs/{job_id}/plan": EDITS,
+    "/api/jobs/{job_id}/live": EDITS,
+    "/api/jobs/{job_id}/like": '{"title": "Mine"}',
+    "/api/jobs/{job_id}/archive": '{"archived": true}',
+}
 FORMS = {
     "/api/jobs/{job_id}/read/boundary": {"text": "x"},
     "/api/jobs/{job_id}/read/points": {"text": "x"},

@@ -12,8 +12,8 @@ from kardo.core.accuracy.judged import Places, places
 from kardo.core.accuracy.network import Network
 from kardo.core.arrays import Bools, Floats, Ints, Lists
 from kardo.core.control.survey import base_mark, survey
-from kardo.core.errors import PlanError
-from kardo.core.flight.areas import area_polygon, site_polygon
+from kardo.core.errors import GeodesyError, PlanError
+from kardo.core.flight.areas import area_polygon, require_fit, site_polygon
 from kardo.core.flight.pattern import FlightPlan, all_flown, over_ground
 from kardo.core.flight.sight import Sight, rays_of
 from kardo.core.geodesy.frame import LocalFrame
@@ -98,6 +98,7 @@ def missing(plan: Plan) -> list[tuple[str, str]]:
         lacks.append(("brief", "Choose the job's grid in the Brief."))
     if len(plan.site.boundary) < 3:
         lacks.append(("site", "Import, paste or draw the site boundary."))
+    lacks += _grid_lack(plan)
     if plan.site.ground.terrain is None and plan.site.ground.level is None:
         lacks.append(("site", "Bring in the terrain as a GeoTIFF, or type the height of level ground."))
     if not plan.flights:
@@ -109,6 +110,15 @@ def missing(plan: Plan) -> list[tuple[str, str]]:
     if any(isinstance(h, OnNothing) for h in hung):
         lacks.append(("base", "Say what the flight's corrections come from."))
     return lacks + _unmarked(plan, {s.id for s in setups if s is not None})
+
+
+def _grid_lack(plan: Plan) -> list[tuple[str, str]]:
+    """What makes the grid or the height system one that nothing can be planned in."""
+    try:
+        require_fit(plan)
+    except GeodesyError as fault:
+        return [("brief", f"{fault.what} {fault.mend}")]
+    return []
 
 
 def _unmarked(plan: Plan, told: set[str]) -> list[tuple[str, str]]:

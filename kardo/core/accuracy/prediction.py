@@ -31,7 +31,7 @@ from kardo.core.accuracy.solution import DefectiveNetwork, SeenByChecks, Solutio
 from kardo.core.accuracy.standards import VERTICAL_95, standards
 from kardo.core.accuracy.volume import mean_height_sigma
 from kardo.core.arrays import Floats, Json
-from kardo.core.flight.areas import area_polygon, site_polygon
+from kardo.core.flight.areas import area_polygon, ground_scale, site_polygon
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 
@@ -174,9 +174,10 @@ def further_checks(plan: Plan, planned: Planned, count: int) -> tuple[ControlPoi
 
 def _volumes(plan: Plan, planned: Planned, solution: Solution) -> list[Volume]:
     """The whole site, then each area: standard deviation of its mean height and of its volume, and both at 95 %."""
-    grounds = [("", site_polygon(plan).area, planned.map_points, planned.map_places)]
+    metre = ground_scale(plan) ** 2
+    grounds = [("", site_polygon(plan).area / metre, planned.map_points, planned.map_places)]
     for area, points, places in zip(plan.site.areas, planned.area_points, planned.area_places, strict=True):
-        grounds.append((area.id, area_polygon(area).area, points, places))
+        grounds.append((area.id, area_polygon(area).area / metre, points, places))
     out = []
     for key, extent, points, places in grounds:
         sigma = mean_height_sigma(solution, points)

@@ -1,10 +1,11 @@
 """The areas of a plan as polygons in grid metres."""
 
+import math
 from functools import lru_cache
 
 from shapely import Polygon
 
-from kardo.core.errors import PlanError
+from kardo.core.errors import KardoError, PlanError
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.model import Plan
 from kardo.core.plan.parts import Ring
@@ -29,6 +30,23 @@ def flight_polygon(plan: Plan, flight: Flight) -> Polygon:
     """What a flight covers: its area, or the whole site. Raises PlanError as these do."""
     area = next((a for a in plan.site.areas if a.id == flight.area), None)
     return area_polygon(area) if area else site_polygon(plan)
+
+
+def require_fit(plan: Plan) -> None:
+    """Raises GeodesyError where the plan's grid is none, or does not fit its site; nothing is asked before there is a grid."""
+    if plan.brief.crs and len(plan.site.boundary) >= 3:
+        middle = site_polygon(plan).representative_point()
+        plan.grid.require_fit(middle.x, middle.y)
+
+
+def ground_scale(plan: Plan) -> float:
+    """Grid metres a metre on the ground, in the middle of the site at the ground's height; 1 before either is known."""
+    try:
+        middle = site_polygon(plan).representative_point()
+        h = float(plan.surface.at(middle.x, middle.y)) if plan.surface else 0.0
+        return plan.grid.combined_factor(middle.x, middle.y, 0.0 if math.isnan(h) else h)
+    except KardoError:
+        return 1.0
 
 
 @lru_cache(maxsize=256)

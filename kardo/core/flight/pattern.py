@@ -7,11 +7,11 @@ from typing import Literal
 
 import numpy as np
 from shapely import Polygon, box, intersection
-from shapely.affinity import rotate
+from shapely.affinity import rotate, scale
 
 from kardo.core.arrays import Floats, Ints
 from kardo.core.errors import PlanError
-from kardo.core.flight.areas import flight_polygon
+from kardo.core.flight.areas import flight_polygon, ground_scale
 from kardo.core.flight.order import Row, in_order
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Battery, Camera
@@ -91,7 +91,7 @@ class Equipment:
 def flown(plan: Plan, flight: Flight) -> FlightPlan:
     """One of a plan's flights, laid out. Raises PlanError where its area is missing or takes too many exposures."""
     equipment = Equipment(plan.camera(flight.camera), plan.aircraft(flight.aircraft), plan.battery(flight.battery))
-    return fly(flight, equipment, flight_polygon(plan, flight), plan.surface)
+    return fly(flight, equipment, flight_polygon(plan, flight), plan.surface, ground_scale(plan))
 
 
 def all_flown(plan: Plan) -> tuple[FlightPlan, ...]:
@@ -133,8 +133,12 @@ def estimated_exposures(plan: Plan) -> float:
     return total
 
 
-def fly(flight: Flight, equipment: Equipment, area: Polygon, surface: AnySurface | None) -> FlightPlan:
-    """Lay strips over an area (grid metres). Raises PlanError when it would take more exposures than can be planned."""
+def fly(
+    flight: Flight, equipment: Equipment, area: Polygon, surface: AnySurface | None, grid_per_ground: float = 1.0
+) -> FlightPlan:
+    """Lay strips over an area (grid metres); spacing, lengths and times are those on the ground, of which a metre is so many on
+    the grid. Raises PlanError when it would take more exposures than can be planned."""
+    over, area = area, scale(area, 1 / grid_per_ground, 1 / grid_per_ground, origin=(0.0, 0.0))
     cam, craft = equipment.camera, equipment.aircraft
     across, along = (flight.height * side / cam.f_px for side in (cam.width_px, cam.height_px))
     spacing, trigger = across * (1 - flight.side_overlap / 100), along * (1 - flight.forward_overlap / 100)
@@ -149,8 +153,9 @@ def fly(flight: Flight, equipment: Equipment, area: Polygon, surface: AnySurface
         raise _too_many(count)
     legs, leg_of_strip = _legs(lines, flight, craft, equipment.battery)
     e, n, azimuth, strip = _exposures(lines)
+    e, n = e * grid_per_ground, n * grid_per_ground
     above = np.array([line.height for line in lines])[strip]
-    h = _heights(flight, area, surface, e, n, above)
+    h = _heights(flight, over, surface, e, n, above)
     gsd = flight.height / cam.f_px
     counts = np.bincount(strip, minlength=len(lines))
     first = np.r_[0, np.cumsum(counts)[:-1]]
@@ -187,8 +192,8 @@ def fly(flight: Flight, equipment: Equipment, area: Polygon, surface: AnySurface
 
 @dataclass(frozen=True)
 class Line:
-    """One line to fly: offset across its course (degrees) and start and end along it (in the order flown), metres about
-    the grid's origin; metres between exposures, height above ground, tilt of the camera in degrees."""
+    """One line to fly: offset across its course (degrees) and start and end along it (in the order flown), metres on
+    the ground about the grid's origin; metres between exposures, height above ground, tilt of the camera in degrees."""
 
     offset: float
     start: float
@@ -205,7 +210,7 @@ class Line:
         return abs(self.end - self.start)
 
     def at(self, along: float) -> tuple[float, float]:
-        """Grid metres of a place along it."""
+        """A place along it, metres on the ground about the grid's origin."""
         a = math.radians(self.course)
         return (self.offset * math.cos(a) + along * math.sin(a), -self.offset * math.sin(a) + along * math.cos(a))
 
@@ -367,7 +372,7 @@ def _legs(lines: list[Line], flight: Flight, craft: Aircraft, battery: Battery) 
 
 
 def _exposures(lines: list[Line]) -> tuple[Floats, Floats, Floats, Ints]:
-    """Grid metres, grid azimuth in radians and strip of every exposure."""
+    """Metres on the ground about the grid's origin, grid azimuth in radians and strip of every exposure."""
     es, ns, azimuth, strip = [], [], [], []
     for s, line in enumerate(lines):
         a = math.radians(line.course)
@@ -383,7 +388,7 @@ def _exposures(lines: list[Line]) -> tuple[Floats, Floats, Floats, Ints]:
 
 
 def from_course(across: Floats, along: Floats, course: float) -> tuple[Floats, Floats]:
-    """Grid metres (k,) from metres across (to the right of) and along a course in radians, about the grid's origin."""
+    """Metres (k,) east and north from metres across (to the right of) and along a course in radians, about the same origin."""
     return across * math.cos(course) + along * math.sin(course), -across * math.sin(course) + along * math.cos(course)
 
 

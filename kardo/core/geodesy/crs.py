@@ -2,54 +2,18 @@
 own unit; heights are in the job's height system."""
 
 import math
-import os
-import sqlite3
-from contextlib import closing
-from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 import pyproj
 from pyproj import CRS, Transformer
-from pyproj.database import query_crs_info
-from pyproj.enums import PJType
 from pyproj.exceptions import CRSError, ProjError
-from pyproj.network import set_network_enabled  # type: ignore[attr-defined]
 
 from kardo.core.arrays import Floats
 from kardo.core.errors import GeodesyError
+from kardo.core.geodesy.fit import counts_backwards, fit_at
+from kardo.core.geodesy.systems import ELLIPSOIDAL, better_grids, how_to_bring
 from kardo.core.geodesy.transformations import WGS84, Transformation, transformation
-
-ELLIPSOIDAL = "ellipsoidal"
-SYSTEM_GRIDS = "/usr/share/proj"  # Debian's proj-data: the EGM96 geoid grid
-
-set_network_enabled(False)
-if os.path.isdir(SYSTEM_GRIDS):
-    pyproj.datadir.append_data_dir(SYSTEM_GRIDS)
-
-
-@dataclass(frozen=True)
-class CrsInfo:
-    """One coordinate reference system of PROJ's database."""
-
-    code: str
-    name: str
-    area: str
-
-
-@lru_cache(maxsize=2)
-def _database(kind: PJType) -> list[CrsInfo]:
-    infos = query_crs_info(auth_name="EPSG", pj_types=kind)
-    return [CrsInfo(f"EPSG:{i.code}", i.name, (i.area_of_use and i.area_of_use.name) or "") for i in infos]
-
-
-def search(text: str, kind: str = "projected", limit: int = 20) -> list[CrsInfo]:
-    """Systems of PROJ's database whose code, name or area contain every word of the text."""
-    words = text.casefold().split()
-    pool = _database(PJType.PROJECTED_CRS if kind == "projected" else PJType.VERTICAL_CRS)
-    hits = [i for i in pool if all(w in f"{i.code} {i.name} {i.area}".casefold() for w in words)]
-    exact = [i for i in hits if i.code.split(":")[1] == text.strip()]
-    return (exact + [i for i in hits if i not in exact])[:limit]
 
 
 class Grid:
@@ -74,12 +38,21 @@ class Grid:
                 where="Brief, grid",
                 mend="Choose a projected system, such as a UTM zone.",
             )
-        self.metres_per_unit = float(self.crs.axis_info[0].unit_conversion_factor)
         geodetic = self.crs.geodetic_crs
         assert geodetic is not None
+        if counts_backwards(self.crs):
+            area = self.crs.area_of_use
+            raise GeodesyError(
+                f"{self.crs.name} counts towards south or west, which Kardo does not draw.",
+                where="Brief, grid",
+                mend=better_grids((area.west + area.east) / 2, (area.south + area.north) / 2)
+                if area
+                else better_grids(0, 0),
+            )
+        self.metres_per_unit = float(self.crs.axis_info[0].unit_conversion_factor)
         self.geodetic = geodetic
         self._to_geodetic = Transformer.from_crs(self.crs, geodetic, always_xy=True)
-        self._geoid = _geoid(heights)
+        self._geoid, self._height_unit = _geoid(heights)
 
     @property
     def name(self) -> str:
@@ -110,9 +83,9 @@ class Grid:
         lon, lat = self.to_geodetic(e, n)
         return transformation(self.crs, WGS84, float(lon), float(lat))
 
-    def from_other(self, source: CRS, x: Floats, y: Floats) -> tuple[Floats, Floats, str]:
-        """Grid metres (k,) from coordinates (x east, y north) of another CRS, by the best transformation at hand for the first of
-        them, and what is said of it (nothing where only a projection lies between). Raises GeodesyError where nothing leads here."""
+    def way_to(self, source: CRS, x: float, y: float) -> Transformation:
+        """The best transformation at hand, from grid units to another CRS of maps, near one of its places (x east, y north).
+        Raises GeodesyError where nothing leads there."""
         geodetic = source.geodetic_crs
         if geodetic is None or not (source.is_geographic or source.is_projected):
             raise GeodesyError(
@@ -120,13 +93,13 @@ class Grid:
                 where="coordinate system",
                 mend="Export the file in a projected system, or in longitude and latitude.",
             )
-        lon, lat = Transformer.from_crs(source, geodetic, always_xy=True).transform(x[0], y[0])
-        way = transformation(
-            self.crs, source, float(lon), float(lat)
-        )  # from the grid, so that WGS 84 goes the way it came
+        lon, lat = Transformer.from_crs(source, geodetic, always_xy=True).transform(x, y)
+        return transformation(self.crs, source, float(lon), float(lat))  # from the grid, so that WGS 84 goes as it came
+
+    def from_other(self, way: Transformation, x: Floats, y: Floats) -> tuple[Floats, Floats]:
+        """Grid metres (k,) from coordinates (x east, y north) of the CRS that a transformation of `way_to` leads to."""
         e, n = way.back(x, y)
-        told = "" if way.exact else f"From {source.name} {way.words}."
-        return e * self.metres_per_unit, n * self.metres_per_unit, told
+        return e * self.metres_per_unit, n * self.metres_per_unit
 
     def separation(self, e: Floats | float, n: Floats | float) -> Floats:
         """Geoid separation N (k,) in metres (ellipsoidal = height + N) at grid metres (k,); zero where heights are ellipsoidal.
@@ -135,12 +108,12 @@ class Grid:
         if self._geoid is None:
             return np.zeros_like(lon)
         try:
-            height = self._geoid.transform(lon, lat, np.zeros_like(lon))[2]
+            height = np.asarray(self._geoid.transform(lon, lat, np.zeros_like(lon))[2]) * self._height_unit
         except ProjError as fault:
             raise _no_grid(self.heights) from fault
         if not np.isfinite(height).all():
             raise _no_grid(self.heights)
-        return -np.asarray(height)
+        return -height
 
     def to_ellipsoidal(self, e: Floats, n: Floats, h: Floats) -> Floats:
         """Ellipsoidal heights (k,) in metres from heights of the job's system at grid metres (k,)."""
@@ -173,6 +146,13 @@ class Grid:
                 mend="Check the grid in the Brief, the zone, the unit, and that easting comes before northing.",
             )
 
+    def require_fit(self, e: float, n: float) -> None:
+        """Raises GeodesyError, with grids that are made for the place, where this one does not fit the ground at grid metres: far
+        from scale, not conformal, mirrored."""
+        lon, lat = (float(v) for v in self.to_geodetic(e, n))
+        if fault := fit_at(self.code, round(lon, 3), round(lat, 3)).fault:
+            raise GeodesyError(f"{self.name} {fault}.", where="Brief, grid", mend=better_grids(lon, lat))
+
     def convergence_and_scale(self, e: float, n: float) -> tuple[float, float]:
         """Meridian convergence in radians (grid north east of true north) and point scale factor."""
         lon, lat = self.to_geodetic(e, n)
@@ -197,45 +177,37 @@ def grid(code: str, heights: str) -> Grid:
     return Grid(code, heights)
 
 
-def _geoid(heights: str) -> Transformer | None:
+def _geoid(heights: str) -> tuple[Transformer | None, float]:
+    """What leads from ellipsoidal heights to those of a system, and the metres of its unit."""
     if heights == ELLIPSOIDAL:
-        return None
+        return None, 1.0
     try:
         vertical = CRS.from_user_input(heights)
         if not vertical.is_vertical:
             raise CRSError(f"{heights} is not vertical")
+        if how_to_bring(heights):
+            raise CRSError(f"{heights} cannot be reached")
         compound = CRS(f"EPSG:4326+{vertical.to_epsg()}")
-        return Transformer.from_crs(CRS(4979), compound, always_xy=True, allow_ballpark=False, only_best=True)
+        way = Transformer.from_crs(CRS(4979), compound, always_xy=True, allow_ballpark=False, only_best=True)
+        return way, float(vertical.axis_info[0].unit_conversion_factor)
     except (CRSError, ProjError) as fault:
         raise _no_grid(heights) from fault
 
 
-_GEOIDS = """
-    SELECT g.grid_name, a.proj_grid_name, a.old_proj_grid_name
-    FROM grid_transformation g LEFT JOIN grid_alternatives a ON a.original_grid_name = g.grid_name
-    WHERE g.target_crs_auth_name || ':' || g.target_crs_code = ? AND NOT EXISTS (
-        SELECT 1 FROM vertical_crs v WHERE v.auth_name = g.source_crs_auth_name AND v.code = g.source_crs_code)
-"""
-
-
-@lru_cache(maxsize=512)
-def geoid_at_hand(heights: str) -> bool:
-    """Whether a geoid grid that PROJ's database names for a height system lies on this machine; also where it names none, for
-    then nothing is known to be missing. Looked up, not tried: some systems have a hundred operations."""
-    folders = pyproj.datadir.get_data_dir().split(os.pathsep)
-    database = next(path for folder in folders if os.path.exists(path := os.path.join(folder, "proj.db")))
-    with closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as known:
-        rows = known.execute(_GEOIDS, (heights,)).fetchall()
-    names = {name for row in rows for name in row if name}
-    return not rows or any(os.path.exists(os.path.join(folder, name)) for folder in folders for name in names)
-
-
 def _no_grid(heights: str) -> GeodesyError:
     return GeodesyError(
-        f"The geoid of height system {heights} cannot be reached on this machine.",
+        f"Height system {heights} cannot be reached on this machine{_why(heights)}.",
         where="Brief, heights",
-        mend="Choose EGM96 height (EPSG:5773) or ellipsoidal heights, or install the geoid's grid for PROJ.",
+        mend="Choose EGM96 height (EPSG:5773) or ellipsoidal heights, or bring the geoid's grid.",
     )
+
+
+def _why(heights: str) -> str:
+    try:
+        missing = how_to_bring(heights)
+    except CRSError:
+        return ""
+    return f": {missing}" if missing else ""
 
 
 def height_name(heights: str) -> str:

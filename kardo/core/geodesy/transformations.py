@@ -38,6 +38,12 @@ class Transformation:
         return self.accuracy == 0.0
 
     @property
+    def approximate(self) -> bool:
+        """Whether what is lost by it has to be accepted: nobody knows how good it is, or a better one is known that this machine
+        has not the grid file for."""
+        return self.accuracy is None or self.better is not None
+
+    @property
     def words(self) -> str:
         """What is said of it: name and accuracy, and what is missing."""
         if self.accuracy is None:

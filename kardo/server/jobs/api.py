@@ -2,16 +2,19 @@
 
 import json
 from datetime import datetime
-from typing import Any
+from typing import Any, Literal
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
-from ninja import File, Router, Schema
+from django.utils import timezone
+from ninja import File, Form, Router, Schema
 from ninja.files import UploadedFile
 
+from kardo.core.accuracy.advice import Promise
 from kardo.core.accuracy.standards import standards
-from kardo.core.errors import ReadError
-from kardo.core.geodesy.crs import ELLIPSOIDAL, geoid_at_hand, search
+from kardo.core.arrays import Json
+from kardo.core.errors import PlanError, ReadError
+from kardo.core.geodesy.systems import ELLIPSOIDAL, CrsInfo, GridOffer, grids_at, heights_at, search
 from kardo.core.geodesy.units import UNITS
 from kardo.core.gnss.occupations import INDEPENDENT_MIN, METHODS
 from kardo.core.plan.assumptions import defaults
@@ -21,10 +24,17 @@ from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera
 from kardo.core.plan.library import library, new_plan
 from kardo.core.plan.model import json_schema, plan_from_json
 from kardo.core.plan.parts import validated
+from kardo.core.plan.sketch import Sketch
 from kardo.core.practice.catalogue import rules
+from kardo.formats import raster
+from kardo.formats.coordinates import Option
+from kardo.formats.where import read_where
 from kardo.server.access import job_of, organisation_of
 from kardo.server.jobs.models import Job
 from kardo.server.plans.editing import create_job
+from kardo.server.plans.stored import bring_up_to_date, whole_plan
+from kardo.server.predictions.answers import promises_of
+from kardo.server.uploads import upload_of
 
 router = Router(tags=["jobs"])
 catalogues = Router(tags=["catalogues"])
@@ -32,26 +42,53 @@ MAX_PLAN_BYTES = 12_000_000
 
 
 class JobLine(Schema):
+    """A job in a list: its drawing and what it promises as it stands, where that is known."""
+
     id: UUID
     title: str
     saved_at: datetime
+    saved_by: str
     revision: int
+    demo: bool
+    archived: bool
+    drawing: Sketch | None
+    promise: Promise | None
 
 
 class NewJob(Schema):
     title: str
 
 
+class Archived(Schema):
+    archived: bool
+
+
+def _line(job: Job, promise: Json | None = None) -> dict[str, Any]:
+    who = job.saved_by
+    return {
+        **{name: getattr(job, name) for name in ("id", "title", "saved_at", "revision", "demo", "drawing")},
+        "saved_by": "" if who is None else who.first_name or who.username,
+        "archived": job.archived_at is not None,
+        "promise": promise,
+    }
+
+
 @router.get("", response=list[JobLine])
-def list_jobs(request: HttpRequest):
-    return Job.objects.filter(organisation=organisation_of(request)).defer("document")
+def list_jobs(request: HttpRequest, archived: bool = False):
+    """The organisation's jobs, or those that it put away, the last changed first."""
+    own = Job.objects.filter(organisation=organisation_of(request), archived_at__isnull=not archived)
+    jobs = list(own.defer("document").select_related("saved_by"))
+    for job in jobs:
+        if job.drawing is None:  # of an earlier Kardo
+            bring_up_to_date(job)
+    return [_line(job, known) for job, known in zip(jobs, promises_of(jobs), strict=True)]
 
 
 @router.post("", response={201: JobLine})
 def new_job(request: HttpRequest, body: NewJob):
     """An empty job."""
     brief = validated(Brief, {"title": body.title.strip()[:120] or "Untitled job"}, "job")
-    return 201, create_job(organisation_of(request), request.user, new_plan(brief.title))
+    return 201, _line(create_job(organisation_of(request), request.user, new_plan(brief.title)))
 
 
 @router.post("/import", response={201: JobLine})
@@ -63,39 +100,85 @@ def import_plan(request: HttpRequest, file: File[UploadedFile]):
         data = json.loads(file.read())
     except (ValueError, RecursionError) as fault:
         raise ReadError(f"{file.name} is not JSON.", where=file.name, mend="Choose a plan that Kardo wrote.") from fault
-    return 201, create_job(organisation_of(request), request.user, plan_from_json(data))
+    return 201, _line(create_job(organisation_of(request), request.user, plan_from_json(data)))
+
+
+@router.post("/{job_id}/like", response={201: JobLine})
+def new_job_like(request: HttpRequest, job_id: UUID, body: NewJob):
+    """A new job with all that another has planned, under a title of its own."""
+    plan = whole_plan(job_of(request, job_id))
+    brief = validated(Brief, plan.brief.model_dump() | {"title": body.title.strip()[:120] or plan.brief.title}, "job")
+    return 201, _line(create_job(organisation_of(request), request.user, plan.model_copy(update={"brief": brief})))
+
+
+@router.post("/{job_id}/archive", response=JobLine)
+def archive_job(request: HttpRequest, job_id: UUID, body: Archived):
+    """Put a job away, or fetch it back; nothing of it changes."""
+    job = job_of(request, job_id)
+    job.archived_at = timezone.now() if body.archived else None
+    Job.objects.filter(pk=job.pk).update(archived_at=job.archived_at)
+    return _line(job)
 
 
 @router.delete("/{job_id}", response={204: None})
 def remove_job(request: HttpRequest, job_id: UUID):
-    job_of(request, job_id).delete()
+    """Delete an archived job for ever."""
+    job = job_of(request, job_id)
+    if job.archived_at is None:
+        raise PlanError("Only an archived job can be deleted.", where="job", mend="Archive it first.")
+    job.delete()
     return HttpResponse(status=204)
 
 
-class CrsLine(Schema):
-    code: str
-    name: str
-    area: str
-    missing: str = ""
-
-
-NO_GEOID = "its geoid grid is not on this machine: install it for PROJ"
-
-
-@catalogues.get("/crs", response=list[CrsLine])
+@catalogues.get("/crs", response=list[CrsInfo])
 def search_crs(request: HttpRequest, q: str = "", kind: str = "projected"):
     """Coordinate systems of PROJ's database by words of their code, name or area. Height systems that this machine has no geoid
     grid for are marked so, and come last."""
     if kind != "vertical":
         return search(q, "projected")
-    found = [
-        CrsLine(code=i.code, name=i.name, area=i.area, missing="" if geoid_at_hand(i.code) else NO_GEOID)
-        for i in search(q or "EGM96", "vertical")
-    ]
-    found.sort(key=lambda line: bool(line.missing))
+    found = search(q or "EGM96", "vertical")
     if ELLIPSOIDAL.startswith(q.strip().casefold()):
-        found.insert(0, CrsLine(code=ELLIPSOIDAL, name="ellipsoidal heights", area="everywhere"))
+        found.insert(0, CrsInfo(ELLIPSOIDAL, "ellipsoidal heights", "everywhere"))
     return found
+
+
+class WhereOut(Schema):
+    """A place, how it was read, the ways it can be read where there are several, and the grids and height systems that are meant
+    for it. outline: whether it was told by an outline that can be the boundary."""
+
+    latitude: float
+    longitude: float
+    how: list[str]
+    options: list[Option]
+    outline: bool
+    grids: list[GridOffer]
+    heights: list[CrsInfo]
+
+
+@catalogues.post("/where", response=WhereOut)
+def read_place(
+    request: HttpRequest,
+    text: Form[str] = "",
+    file: File[UploadedFile | None] = None,
+    chosen: Form[str] = "",
+    unit: Form[Literal["m", "ft", "us-ft"]] = "m",
+):
+    """Where a job is, by a coordinate, a list or a file, and what is meant for that place; a file's own grid comes first, where
+    it fits. Nothing is saved."""
+    data, name = upload_of(file, raster.MAX_BYTES) if file else (text.encode(), "")
+    found = read_where(data, name, chosen)
+    grids = grids_at(found.lon, found.lat, unit)
+    own = [g for g in grids if g.code == found.crs]
+    grids = own + [g for g in grids if g not in own]
+    return WhereOut(
+        latitude=found.lat,
+        longitude=found.lon,
+        how=list(found.how),
+        options=list(found.options),
+        outline=found.outline,
+        grids=grids,
+        heights=heights_at(found.lon, found.lat, grids[0].area if grids else ""),
+    )
 
 
 class Choice(Schema):

@@ -12,7 +12,7 @@ class Job(models.Model):
     """A survey job with its plan's document, the terrain by its digest.
 
     revision counts edits and begins the ETag of the plan; plan_hash is the plan's, as the model `model` made it: a hash of
-    another model is never trusted. location is for maps of all jobs.
+    another model is never trusted. location is for maps of all jobs, drawing for lists of them.
     """
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
@@ -23,6 +23,9 @@ class Job(models.Model):
     plan_hash = models.CharField(max_length=64, blank=True)
     model = models.CharField(max_length=12, blank=True)
     location = models.PointField(srid=4326, null=True)
+    drawing = models.JSONField(null=True)
+    demo = models.BooleanField(default=False, help_text="loaded to try Kardo with")
+    archived_at = models.DateTimeField(null=True)
     saved_at = models.DateTimeField(auto_now=True)
     saved_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
 

@@ -12,7 +12,7 @@ from ninja.files import UploadedFile
 from pydantic import Field, TypeAdapter
 
 from kardo.core.accuracy.planned import missing
-from kardo.core.errors import PlanError, ReadError
+from kardo.core.errors import PlanError
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Terrain, terrain_of
 from kardo.core.summary import Summary, summary
@@ -41,6 +41,7 @@ from kardo.server.predictions.models import Computation
 from kardo.server.predictions.networks import LiveAnswer
 from kardo.server.predictions.tasks import request_computation, stop
 from kardo.server.standing import standing_of
+from kardo.server.uploads import upload_of
 
 router = Router(tags=["plan"])
 MARGIN = 400.0  # metres of terrain kept about the boundary
@@ -162,6 +163,7 @@ class BoundaryOut(Schema):
     how: list[str]
     area: float
     options: list[Option]
+    approximate: str
 
 
 @router.post("/{job_id}/read/boundary", response=BoundaryOut)
@@ -174,9 +176,15 @@ def read_boundary(
 ):
     """How a boundary file or pasted list is understood; where there are options, by the one that is chosen. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
-    data, name = _upload(file, boundary.MAX_BYTES) if file else (text.encode(), "")
+    data, name = upload_of(file, boundary.MAX_BYTES) if file else (text.encode(), "")
     found = boundary.read_boundary(data, name, plan.grid, plan.brief.unit, _near(plan), chosen)
-    return BoundaryOut(ring=list(found.ring), how=list(found.how), area=found.area, options=list(found.options))
+    return BoundaryOut(
+        ring=list(found.ring),
+        how=list(found.how),
+        area=found.area,
+        options=list(found.options),
+        approximate=found.approximate,
+    )
 
 
 def _near(plan: Plan) -> tuple[float, float] | None:
@@ -226,20 +234,17 @@ def read_terrain(
     heights: Form[str] = "",
     unit: Form[Literal["", "m", "ft", "us-ft"]] = "",
     zeros: Form[Literal["", "gaps", "heights"]] = "",
+    approximate: Form[Literal["", "accept"]] = "",
 ):
     """Read a GeoTIFF into the job's grid and heights; the answer's value is what an edit of `site/ground/terrain` takes. What
-    the file leaves open, its unit or what 0 means, is refused until the form says it."""
+    the file leaves open, its unit or what 0 means, and a transformation that is approximate, is refused until the form says it."""
     job = job_of(request, job_id)
     plan = stored_plan(job)
-    data, name = _upload(file, raster.MAX_BYTES)
-    found = raster.read_terrain(data, plan.grid, Said(heights or plan.brief.heights, unit, zeros), _around(plan))
+    data, name = upload_of(file, raster.MAX_BYTES)
+    found = raster.read_terrain(
+        data, plan.grid, Said(heights or plan.brief.heights, unit, zeros, approximate), _around(plan)
+    )
     return TerrainOut(value=keep_terrain(job, terrain_of(found.surface, name)), how=list(found.how))
-
-
-def _upload(file: UploadedFile, limit: int) -> tuple[bytes, str]:
-    if file.size > limit:
-        raise ReadError(f"{file.name} is larger than {limit // 1_000_000} MB.", mend="Cut it to the site.")
-    return file.read(), file.name or ""
 
 
 def _around(plan: Plan) -> tuple[float, float, float, float] | None:

@@ -137,9 +137,9 @@ def _require_sound(job: Job, plan: Plan, paths: set[str]) -> None:
 
 
 @transaction.atomic
-def create_job(organisation: Any, author: Any, plan: Plan) -> Job:
+def create_job(organisation: Any, author: Any, plan: Plan, demo: bool = False) -> Job:
     """A new job from a whole plan. Raises PlanError where it would not hold."""
-    job = Job(organisation=organisation, saved_by=author, revision=1)
+    job = Job(organisation=organisation, saved_by=author, revision=1, demo=demo)
     keep(job, plan)
     job.location = location(plan)
     job.save()

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from dataclasses import asdict
 from functools import cache, lru_cache
 from typing import Any
 
@@ -13,6 +14,7 @@ from kardo.core.flight.areas import site_polygon
 from kardo.core.plan.library import new_plan
 from kardo.core.plan.model import Plan, json_schema, plan_from_json, plan_of
 from kardo.core.plan.site import Terrain
+from kardo.core.plan.sketch import sketch
 from kardo.server.jobs.models import Job
 from kardo.server.plans.models import TerrainGrid
 
@@ -31,17 +33,18 @@ def stored_plan(job: Job) -> Plan:
 
 
 def bring_up_to_date(job: Job) -> None:
-    """A document that an older model stored goes through the upgrade chain, and is kept so with its new hash."""
-    if job.model != model_digest():
+    """A document that an older model stored, or that was never drawn, goes through the upgrade chain, and is kept so with its new hash."""
+    if job.model != model_digest() or job.drawing is None:
         keep(job, plan_from_json(job.document or {"format": "kardo-plan", "version": 1}))
         unedited = Job.objects.filter(pk=job.pk, revision=job.revision)
-        unedited.update(document=job.document, plan_hash=job.plan_hash, model=job.model)
+        unedited.update(document=job.document, plan_hash=job.plan_hash, model=job.model, drawing=job.drawing)
 
 
 def keep(job: Job, plan: Plan) -> None:
     """Write a plan into its job, which the caller saves."""
     job.document = plan.without_heights().to_json()
     job.title, job.plan_hash, job.model = plan.brief.title, plan.hash, model_digest()
+    job.drawing = asdict(sketch(plan))
 
 
 def whole_plan(job: Job) -> Plan:

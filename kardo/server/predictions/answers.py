@@ -9,11 +9,13 @@ from pydantic import TypeAdapter
 from kardo.core.accuracy.advice import Advice
 from kardo.core.accuracy.effort import GUESSED
 from kardo.core.accuracy.planned import missing
+from kardo.core.accuracy.prediction import ENGINE
 from kardo.core.accuracy.results import Result, Undetermined
+from kardo.core.arrays import Json
 from kardo.core.practice.catalogue import Finding
 from kardo.core.summary import Fault, Told, found, named_advice, told
 from kardo.server.jobs.models import Job
-from kardo.server.plans.stored import stored_plan, with_ground
+from kardo.server.plans.stored import model_digest, stored_plan, with_ground
 from kardo.server.predictions.models import Computation
 from kardo.server.standing import Standing
 
@@ -99,6 +101,20 @@ def _row(at: Standing) -> Computation | None:
 
 def _error(row: Computation | None) -> Fault | None:
     return Fault(**row.error) if row and row.error else None
+
+
+def promises_of(jobs: list[Job]) -> list[Json | None]:
+    """What each job promises as it stands, where that was computed by this engine."""
+    hashes = {job.plan_hash for job in jobs if job.model == model_digest()}
+    of = Computation.objects.filter(
+        organisation_id__in={job.organisation_id for job in jobs},
+        kind=Computation.Kind.PREDICTION,
+        engine=ENGINE,
+        plan_hash__in=hashes,
+        state=Computation.State.DONE,
+    )
+    known = dict(of.values_list("plan_hash", "promise"))
+    return [known.get(job.plan_hash) for job in jobs]
 
 
 def time_left(state: str, stage: str, share: float, started_at: datetime | None, now: datetime) -> float | None:

@@ -39,6 +39,7 @@ class Computation(models.Model):
     stage = models.CharField(max_length=60, blank=True)
     share = models.FloatField(default=0)
     result = models.JSONField(null=True)
+    promise = models.JSONField(null=True, help_text="the result in a line, for lists of many jobs")
     error = models.JSONField(null=True)
     runner = models.UUIDField(null=True)
     queue = models.CharField(max_length=10, default="quick", help_text="which it waits or waited on")

@@ -15,9 +15,9 @@ from django.db.models import Q
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
-from kardo.core.accuracy.advice import advise
+from kardo.core.accuracy.advice import Promise, advise
 from kardo.core.accuracy.prediction import ENGINE, predict
-from kardo.core.accuracy.results import result_json
+from kardo.core.accuracy.results import Result, result_json
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError
 from kardo.core.flight.pattern import estimated_exposures
@@ -146,7 +146,7 @@ def run(key: str) -> None:
         log.exception("computation %s failed, reference %s", key, reference)
         _failed(rows, unexpected(reference))
     else:
-        rows.update(state=State.DONE, result=result, share=1.0, finished_at=timezone.now())
+        rows.update(state=State.DONE, share=1.0, finished_at=timezone.now(), **result)
         _prune(prediction)
 
 
@@ -164,6 +164,7 @@ def _failed(rows: Any, error: dict[str, str]) -> None:
 
 
 def _computed(prediction: Computation, mine: uuid.UUID) -> dict[str, Any]:
+    """What is stored of a computation. Raises Overtaken, KardoError."""
     rows = Computation.objects.filter(pk=prediction.pk, runner=mine)
 
     def report(stage: str, share: float) -> None:
@@ -176,7 +177,9 @@ def _computed(prediction: Computation, mine: uuid.UUID) -> dict[str, Any]:
     plan = plan_from_json(prediction.plan)
     if plan.hash != prediction.plan_hash:
         raise KardoError("This plan was stored by another Kardo and reads otherwise now.", mend="Open the job again.")
-    return result_json(COMPUTE[prediction.kind](with_ground(prediction.job_id, plan), report))
+    found = COMPUTE[prediction.kind](with_ground(prediction.job_id, plan), report)
+    line = result_json(Promise.of(found)) if isinstance(found, Result) else None
+    return {"result": result_json(found), "promise": line}
 
 
 def _prune(done: Computation) -> None:

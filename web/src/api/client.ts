@@ -28,9 +28,10 @@ export type Underway = Schemas["Underway"];
 export type Catalogue = Schemas["Catalogue"];
 export type Session = Schemas["SessionOut"];
 export type JobLine = Schemas["JobLine"];
-export type CrsLine = Schemas["CrsLine"];
+export type CrsLine = Schemas["CrsInfo"];
 export type TerrainDrawing = Schemas["TerrainDrawing"];
 export type BoundaryReading = Schemas["BoundaryOut"];
+export type WhereReading = Schemas["WhereOut"];
 export type PointsReading = Schemas["PointsOut"];
 export type TerrainReading = Schemas["TerrainOut"];
 

@@ -39,7 +39,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Jobs */
+        /**
+         * List Jobs
+         * @description The organisation's jobs, or those that it put away, the last changed first.
+         */
         get: operations["kardo_server_jobs_api_list_jobs"];
         put?: never;
         /**
@@ -73,6 +76,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/like": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * New Job Like
+         * @description A new job with all that another has planned, under a title of its own.
+         */
+        post: operations["kardo_server_jobs_api_new_job_like"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Archive Job
+         * @description Put a job away, or fetch it back; nothing of it changes.
+         */
+        post: operations["kardo_server_jobs_api_archive_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}": {
         parameters: {
             query?: never;
@@ -83,7 +126,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove Job */
+        /**
+         * Remove Job
+         * @description Delete an archived job for ever.
+         */
         delete: operations["kardo_server_jobs_api_remove_job"];
         options?: never;
         head?: never;
@@ -206,7 +252,7 @@ export interface paths {
         /**
          * Read Terrain
          * @description Read a GeoTIFF into the job's grid and heights; the answer's value is what an edit of `site/ground/terrain` takes. What
-         *     the file leaves open, its unit or what 0 means, is refused until the form says it.
+         *     the file leaves open, its unit or what 0 means, and a transformation that is approximate, is refused until the form says it.
          */
         post: operations["kardo_server_plans_api_read_terrain"];
         delete?: never;
@@ -376,6 +422,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/where": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Place
+         * @description Where a job is, by a coordinate, a list or a file, and what is meant for that place; a file's own grid comes first, where
+         *     it fits. Nothing is saved.
+         */
+        post: operations["kardo_server_jobs_api_read_place"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/catalogue": {
         parameters: {
             query?: never;
@@ -445,7 +512,10 @@ export interface components {
             /** Password */
             password: string;
         };
-        /** JobLine */
+        /**
+         * JobLine
+         * @description A job in a list: its drawing and what it promises as it stands, where that is known.
+         */
         JobLine: {
             /**
              * Id
@@ -459,13 +529,73 @@ export interface components {
              * Format: date-time
              */
             saved_at: string;
+            /** Saved By */
+            saved_by: string;
             /** Revision */
             revision: number;
+            /** Demo */
+            demo: boolean;
+            /** Archived */
+            archived: boolean;
+            drawing: components["schemas"]["Sketch"] | null;
+            promise: components["schemas"]["Promise"] | null;
+        };
+        /**
+         * Promise
+         * @description What a plan would promise. good: inside the tolerance with a chance of 90 % or more.
+         */
+        Promise: {
+            /** Rmse H */
+            rmse_h: number;
+            /** Rmse V */
+            rmse_v: number;
+            /** Limit H */
+            limit_h: number;
+            /** Limit V */
+            limit_v: number | null;
+            /** Chance */
+            chance: number | null;
+            /** Good */
+            good: boolean;
+        };
+        /**
+         * Sketch
+         * @description Boundary, targets, checks and marks in a box of 100 by 100, x to the right and y down, of what lies near the site; and the
+         *     unit that the job's lengths are shown in.
+         */
+        Sketch: {
+            /** Ring */
+            ring: [
+                number,
+                number
+            ][];
+            /** Targets */
+            targets: [
+                number,
+                number
+            ][];
+            /** Checks */
+            checks: [
+                number,
+                number
+            ][];
+            /** Marks */
+            marks: [
+                number,
+                number
+            ][];
+            /** Unit */
+            unit: string;
         };
         /** NewJob */
         NewJob: {
             /** Title */
             title: string;
+        };
+        /** Archived */
+        Archived: {
+            /** Archived */
+            archived: boolean;
         };
         /**
          * Aircraft
@@ -1523,7 +1653,7 @@ export interface components {
         };
         /**
          * Gaps
-         * @description What is not known inside a polygon: square metres, as a share of it, and the middle of the largest piece in grid metres;
+         * @description What is not known inside a polygon: square metres on the ground, as a share of it, and the middle of the largest piece in grid metres;
          *     the middles of the cells looked at that are not known, and their side in metres, for drawing.
          */
         Gaps: {
@@ -1650,7 +1780,7 @@ export interface components {
         /**
          * Summary
          * @description What follows directly from the plan. A part that cannot be computed is missing, with the reason under `faults`
-         *     (flights and set-ups by `flight/id` and `setup/id`). gaps: where the ground is not known under site and flights. mark_sigma:
+         *     (flights and set-ups by `flight/id` and `setup/id`; a grid that does not fit the site under `fit`). gaps: where the ground is not known under site and flights. mark_sigma:
          *     east, north, up of every mark.
          */
         Summary: {
@@ -1695,6 +1825,8 @@ export interface components {
             area: number;
             /** Options */
             options: components["schemas"]["Option"][];
+            /** Approximate */
+            approximate: string;
         };
         /**
          * Option
@@ -2243,24 +2375,6 @@ export interface components {
             lessens: string[];
         };
         /**
-         * Promise
-         * @description What a plan would promise. good: inside the tolerance with a chance of 90 % or more.
-         */
-        Promise: {
-            /** Rmse H */
-            rmse_h: number;
-            /** Rmse V */
-            rmse_v: number;
-            /** Limit H */
-            limit_h: number;
-            /** Limit V */
-            limit_v: number | null;
-            /** Chance */
-            chance: number | null;
-            /** Good */
-            good: boolean;
-        };
-        /**
          * Underway
          * @description A computation, or how far it has come. state: lacking (the plan wants something first), none (nobody asked), queued,
          *     running, done, failed, cancelled (overtaken by an edit) or stopped (by a person). seconds_left is None while it cannot
@@ -2280,8 +2394,12 @@ export interface components {
             /** Ahead */
             ahead: number;
         };
-        /** CrsLine */
-        CrsLine: {
+        /**
+         * CrsInfo
+         * @description One coordinate reference system of PROJ's database. missing: the geoid grid that it wants and this machine has not, and how
+         *     to bring it.
+         */
+        CrsInfo: {
             /** Code */
             code: string;
             /** Name */
@@ -2293,6 +2411,48 @@ export interface components {
              * @default
              */
             missing: string;
+        };
+        /**
+         * GridOffer
+         * @description A grid that is meant for a place: its unit as the job's id (empty for one that Kardo does not show), what it does to
+         *     lengths there, in words, and the place on it in metres.
+         */
+        GridOffer: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Area */
+            area: string;
+            /** Unit */
+            unit: string;
+            /** Words */
+            words: string;
+            /** E */
+            e: number;
+            /** N */
+            n: number;
+        };
+        /**
+         * WhereOut
+         * @description A place, how it was read, the ways it can be read where there are several, and the grids and height systems that are meant
+         *     for it. outline: whether it was told by an outline that can be the boundary.
+         */
+        WhereOut: {
+            /** Latitude */
+            latitude: number;
+            /** Longitude */
+            longitude: number;
+            /** How */
+            how: string[];
+            /** Options */
+            options: components["schemas"]["Option"][];
+            /** Outline */
+            outline: boolean;
+            /** Grids */
+            grids: components["schemas"]["GridOffer"][];
+            /** Heights */
+            heights: components["schemas"]["CrsInfo"][];
         };
         /** AssumptionOut */
         AssumptionOut: {
@@ -2490,7 +2650,9 @@ export interface operations {
     };
     kardo_server_jobs_api_list_jobs: {
         parameters: {
-            query?: never;
+            query?: {
+                archived?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -2553,6 +2715,58 @@ export interface operations {
         responses: {
             /** @description Created */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobLine"];
+                };
+            };
+        };
+    };
+    kardo_server_jobs_api_new_job_like: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewJob"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobLine"];
+                };
+            };
+        };
+    };
+    kardo_server_jobs_api_archive_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Archived"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2786,6 +3000,12 @@ export interface operations {
                      * @enum {string}
                      */
                     zeros?: "" | "gaps" | "heights";
+                    /**
+                     * Approximate
+                     * @default
+                     * @enum {string}
+                     */
+                    approximate?: "" | "accept";
                 };
             };
         };
@@ -2979,7 +3199,50 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CrsLine"][];
+                    "application/json": components["schemas"]["CrsInfo"][];
+                };
+            };
+        };
+    };
+    kardo_server_jobs_api_read_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * Text
+                     * @default
+                     */
+                    text?: string;
+                    /**
+                     * Chosen
+                     * @default
+                     */
+                    chosen?: string;
+                    /**
+                     * Unit
+                     * @default m
+                     * @enum {string}
+                     */
+                    unit?: "m" | "ft" | "us-ft";
+                    /** File */
+                    file?: string | null;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhereOut"];
                 };
             };
         };

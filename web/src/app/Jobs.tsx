@@ -2,28 +2,54 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { call, Problem, upload, type JobLine, type Session } from "../api/client";
-import { clock } from "../lib/units";
+import { chance, clock, fine, fineUnit } from "../lib/units";
 import { ProblemNote } from "../ui/ProblemNote";
+import { Drawing } from "./Drawing";
 import { SignOut, ThemeChoice } from "./TopBar";
+
+const ORDERS = {
+  changed: { name: "last changed first", by: (a: JobLine, b: JobLine) => b.saved_at.localeCompare(a.saved_at) },
+  title: { name: "by title", by: (a: JobLine, b: JobLine) => a.title.localeCompare(b.title) },
+  chance: {
+    name: "least chance first",
+    by: (a: JobLine, b: JobLine) => (a.promise?.chance ?? 2) - (b.promise?.chance ?? 2),
+  },
+};
+type Order = keyof typeof ORDERS;
 
 export function Jobs({ session }: { session: Session }) {
   const client = useQueryClient();
   const navigate = useNavigate();
   const [problem, setProblem] = useState<Problem | null>(null);
-  const jobs = useQuery({ queryKey: ["jobs"], queryFn: () => call<JobLine[]>("GET", "/jobs"), staleTime: 0 });
+  const [sought, setSought] = useState("");
+  const [order, setOrder] = useState<Order>("changed");
+  const [archived, setArchived] = useState(false);
+  const jobs = useQuery({
+    queryKey: ["jobs", archived],
+    queryFn: () => call<JobLine[]>("GET", `/jobs?archived=${archived}`),
+    staleTime: 0,
+  });
+  const words = sought.toLowerCase().split(/\s+/);
+  const shown = (jobs.data ?? [])
+    .filter((job) => words.every((word) => `${job.title} ${job.saved_by}`.toLowerCase().includes(word)))
+    .sort(ORDERS[order].by);
 
-  async function open(make: Promise<JobLine>) {
+  async function attempt(asked: Promise<JobLine>, then: (job: JobLine) => unknown) {
     try {
-      const job = await make;
+      const job = await asked;
+      setProblem(null);
       await client.invalidateQueries({ queryKey: ["jobs"] });
-      await navigate(`/jobs/${job.id}`);
+      await then(job);
     } catch (error) {
       setProblem(error as Problem);
     }
   }
+  const open = (asked: Promise<JobLine>) => attempt(asked, (job) => navigate(`/jobs/${job.id}`));
+  const archive = (job: JobLine) =>
+    attempt(call<JobLine>("POST", `/jobs/${job.id}/archive`, { archived: !job.archived }), () => {});
 
   return (
-    <main className="mx-auto max-w-3xl p-6">
+    <main className="mx-auto max-w-6xl p-6">
       <header className="flex items-baseline gap-4 border-b border-ink pb-2">
         <h1 className="text-2xl font-bold text-decision-text">Kardo</h1>
         <p className="flex-1 text-quiet">{session.organisation}</p>
@@ -31,29 +57,7 @@ export function Jobs({ session }: { session: Session }) {
         <span>{session.name}</span>
         <SignOut />
       </header>
-      <h2 className="mt-6 text-lg font-bold">Jobs</h2>
-      {jobs.data?.length === 0 && (
-        <p className="mt-2 text-quiet">
-          There is no job yet. Name one below, or bring in a Kardo plan; <code>kardo demo-plan sallow-bank</code> prints
-          one to try.
-        </p>
-      )}
-      <ul className="mt-2">
-        {jobs.data?.map((job) => (
-          <li key={job.id} className="flex items-baseline gap-3 border-b border-hairline py-2">
-            <Link
-              className="flex-1 font-medium underline decoration-hairline hover:decoration-ink"
-              to={`/jobs/${job.id}`}
-            >
-              {job.title}
-            </Link>
-            <span className="figures text-quiet">
-              saved {new Date(job.saved_at).toLocaleDateString("en-GB")} {clock(job.saved_at)}
-            </span>
-          </li>
-        ))}
-      </ul>
-      <div className="mt-6 flex flex-wrap items-end gap-6">
+      <div className="mt-5 flex flex-wrap items-end gap-x-6 gap-y-3">
         <form
           className="flex items-end gap-2"
           action={(form) => open(call<JobLine>("POST", "/jobs", { title: String(form.get("title")) }))}
@@ -61,7 +65,7 @@ export function Jobs({ session }: { session: Session }) {
           <label className="grid gap-1">
             New job
             <input
-              className="input w-64"
+              className="input w-72"
               name="title"
               placeholder="What is surveyed, and where"
               required
@@ -89,6 +93,97 @@ export function Jobs({ session }: { session: Session }) {
           <ProblemNote problem={problem} onClose={() => setProblem(null)} />
         </div>
       )}
+      <div className="mt-6 flex flex-wrap items-end gap-4">
+        <h2 className="flex-1 text-lg font-bold">{archived ? "Archived jobs" : "Jobs"}</h2>
+        <input
+          className="input w-56"
+          type="search"
+          aria-label="Search jobs"
+          placeholder="search by title or person"
+          value={sought}
+          onChange={(event) => setSought(event.target.value)}
+        />
+        <select
+          className="input"
+          aria-label="Order of the jobs"
+          value={order}
+          onChange={(event) => setOrder(event.target.value as Order)}
+        >
+          {Object.entries(ORDERS).map(([id, { name }]) => (
+            <option key={id} value={id}>
+              {name}
+            </option>
+          ))}
+        </select>
+        <button className="button" aria-pressed={archived} onClick={() => setArchived(!archived)}>
+          {archived ? "back to the jobs" : "archived jobs"}
+        </button>
+      </div>
+      {jobs.data?.length === 0 && (
+        <p className="mt-2 text-quiet">
+          {archived ? (
+            "Nothing is archived."
+          ) : (
+            <>
+              There is no job yet. Name one above, or bring in a Kardo plan; <code>kardo demo-plan sallow-bank</code>{" "}
+              prints one to try.
+            </>
+          )}
+        </p>
+      )}
+      {!!jobs.data?.length && !shown.length && <p className="mt-2 text-quiet">No job of that name.</p>}
+      <ul className="mt-2 border-t border-hairline">
+        {shown.map((job) => (
+          <li
+            key={job.id}
+            className="grid grid-cols-[72px_minmax(0,1fr)_290px_auto] items-center gap-4 border-b border-hairline py-2"
+          >
+            <Drawing of={job.drawing} />
+            <div className="min-w-0">
+              <Link className="font-medium underline decoration-hairline hover:decoration-ink" to={`/jobs/${job.id}`}>
+                {job.title}
+              </Link>
+              {job.demo && <span className="ml-2 border border-hairline px-1 text-xs text-quiet">demo</span>}
+              <p className="text-sm text-quiet">
+                {job.saved_by || "nobody"}, {new Date(job.saved_at).toLocaleDateString("en-GB")} {clock(job.saved_at)}
+              </p>
+            </div>
+            <Promised job={job} />
+            <div className="flex gap-2">
+              <button
+                className="button text-sm"
+                onClick={() =>
+                  void open(call<JobLine>("POST", `/jobs/${job.id}/like`, { title: `${job.title}, again` }))
+                }
+              >
+                new like this one
+              </button>
+              <button className="button text-sm" onClick={() => void archive(job)}>
+                {job.archived ? "fetch back" : "archive"}
+              </button>
+            </div>
+          </li>
+        ))}
+      </ul>
     </main>
+  );
+}
+
+/** What a job promises as it stands; the shape says it as well as the words. */
+function Promised({ job }: { job: JobLine }) {
+  const said = job.promise;
+  const unit = job.drawing?.unit ?? "m";
+  if (!said) return <p className="text-sm text-quiet">○ not predicted as it stands</p>;
+  return (
+    <div className={said.good ? "text-settled" : "text-decision-text"}>
+      <p>
+        {said.good ? "● keeps its tolerance" : "◐ not sure of its tolerance"}
+        {said.chance !== null && `, ${chance(said.chance)} to pass`}
+      </p>
+      <p className="figures text-sm text-ink">
+        H {fine(said.rmse_h, unit)} of {fine(said.limit_h, unit)} · V {fine(said.rmse_v, unit)}
+        {said.limit_v !== null && ` of ${fine(said.limit_v, unit)}`} {fineUnit(unit)}
+      </p>
+    </div>
   );
 }

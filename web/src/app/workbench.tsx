@@ -42,6 +42,9 @@ interface Workbench {
   /** Predictions kept to compare, the newest last. */
   pins: Pin[];
   setPins: (pins: Pin[]) => void;
+  /** An outline that was given before there was a grid to read it in: Site reads it. */
+  carried: Record<string, string | File> | null;
+  carry: (fields: Record<string, string | File> | null) => void;
   goTo: { e: number; n: number } | null;
   setGoTo: (place: { e: number; n: number } | null) => void;
 }
@@ -70,6 +73,7 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
   const [preview, setPreview] = useState<[number, number][] | null>(null);
   const [draft, setDraft] = useState<{ object: string; e: number; n: number } | null>(null);
   const [pins, setPins] = useState<Pin[]>([]);
+  const [carried, carry] = useState<Record<string, string | File> | null>(null);
   const [goTo, setGoTo] = useState<{ e: number; n: number } | null>(null);
   const value = useMemo(
     () => ({
@@ -87,10 +91,12 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
       setDraft,
       pins,
       setPins,
+      carried,
+      carry,
       goTo,
       setGoTo,
     }),
-    [station, open, selected, layer, placing, preview, draft, pins, goTo],
+    [station, open, selected, layer, placing, preview, draft, pins, carried, goTo],
   );
   return <Bench.Provider value={value}>{children}</Bench.Provider>;
 }

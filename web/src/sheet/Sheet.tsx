@@ -189,7 +189,7 @@ function Empty() {
     <div className="pointer-events-none absolute inset-0 grid place-items-center">
       <p className="max-w-sm border border-hairline bg-sheet p-3 text-center">
         {plan.brief.crs
-          ? "The sheet is empty. Open Site (2) and import the boundary, or paste its corners."
+          ? "The sheet is empty. Open Site (2) and import the boundary or paste its corners, or draw it here (A)."
           : "The sheet has no grid yet. Open Brief (1) and choose the job's coordinate system."}
       </p>
     </div>

@@ -1,9 +1,11 @@
+import { usePlan } from "../app/plan";
 import { useWorkbench } from "../app/workbench";
 import { TOOLS } from "../stations/registry";
 
 /** What can be placed, and which error layer is shown. */
 export function ToolBar() {
   const { placing, setPlacing, layer, setLayer } = useWorkbench();
+  const bare = !usePlan().plan.site.boundary.length;
   return (
     <div className="absolute top-[18px] left-[38px] flex items-center gap-1">
       {TOOLS.map(({ places, key, words }) => (
@@ -12,9 +14,9 @@ export function ToolBar() {
           className="button text-sm"
           aria-pressed={placing === places}
           onClick={() => setPlacing(placing === places ? null : places)}
-          title={`${words} (${key})`}
+          title={`${bare && places === "area" ? "draw the boundary, corner by corner" : words} (${key})`}
         >
-          <kbd className="figures opacity-75">{key}</kbd> {places}
+          <kbd className="figures opacity-75">{key}</kbd> {bare && places === "area" ? "boundary" : places}
         </button>
       ))}
       <select

@@ -48,6 +48,14 @@ function standOn(plan: Plan, mark: string): Edit[] {
 /** The edit that adds an area whose volume matters. */
 export function newArea(plan: Plan, ring: [number, number][]): Edit {
   const id = freeName("A", plan.site.areas);
-  const rounded = ring.map(([e, n]) => [Math.round(e * 100) / 100, Math.round(n * 100) / 100]);
-  return added("site/areas", { id, name: id, ring: rounded } as { id: string });
+  return added("site/areas", { id, name: id, ring: toCentimetres(ring) } as { id: string });
+}
+
+/** The edits that make a drawn ring the boundary. */
+export function newBoundary(plan: Plan, ring: [number, number][]): Edit[] {
+  return fieldEdits(plan, "site", { boundary: toCentimetres(ring) });
+}
+
+function toCentimetres(ring: [number, number][]): [number, number][] {
+  return ring.map(([e, n]) => [Math.round(e * 100) / 100, Math.round(n * 100) / 100]);
 }

@@ -38,7 +38,7 @@ def _unit(r: Rule, view: View) -> Iterator[Finding]:
     "warn",
     "brief",
     1000.0,
-    "Overlap, spacing, areas and volumes are planned on the grid; far from its true scale they are others on the ground.",
+    "Spacing, areas and volumes are planned on the ground; distances taken from a list of coordinates, or set out by one, are the grid's.",
     "a part in a thousand is more than any national grid has over its own area",
 )
 def _scale(r: Rule, view: View) -> Iterator[Finding]:

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from kardo.core.errors import KardoError
-from kardo.core.flight.areas import site_polygon
+from kardo.core.flight.areas import ground_scale, site_polygon
 from kardo.core.geodesy.units import area, length, place
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 from kardo.core.terrain.gaps import gaps
@@ -23,7 +23,7 @@ def _gap(r: Rule, view: View) -> Iterator[Finding]:
     if surface is None or len(view.plan.site.boundary) < 3:
         return
     try:
-        found = gaps(surface, site_polygon(view.plan))
+        found = gaps(surface, site_polygon(view.plan), ground_scale(view.plan))
     except KardoError:
         return  # a boundary that crosses itself is told where it is
     if found is not None:

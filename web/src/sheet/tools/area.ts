@@ -6,9 +6,9 @@ import Stroke from "ol/style/Stroke";
 import Style from "ol/style/Style";
 import { useEffect } from "react";
 import type { Drawing, ToolContext } from "../drawing";
-import { newArea } from "../placing";
+import { newArea, newBoundary } from "../placing";
 
-/** An area is drawn corner by corner; a click on the first corner, or a double click, closes it. */
+/** An area, or as long as there is none the boundary, is drawn corner by corner; a click on the first corner, or a double click, closes it. */
 export function useArea(drawing: Drawing | null, { placing, plan, edit, setPlacing, colours }: ToolContext) {
   useEffect(() => {
     if (!drawing || placing !== "area") return;
@@ -16,8 +16,8 @@ export function useArea(drawing: Drawing | null, { placing, plan, edit, setPlaci
     const corner = new CircleStyle({ radius: 4, fill: new Fill({ color: colours.sheet! }), stroke });
     const draw = new Draw({ type: "Polygon", stopClick: true, style: new Style({ stroke, image: corner }) });
     draw.on("drawend", (event) => {
-      const ring = (event.feature.getGeometry() as Polygon).getCoordinates()[0]!.slice(0, -1);
-      void edit([newArea(plan, ring as [number, number][])]);
+      const ring = (event.feature.getGeometry() as Polygon).getCoordinates()[0]!.slice(0, -1) as [number, number][];
+      void edit(plan.site.boundary.length ? [newArea(plan, ring)] : newBoundary(plan, ring));
       setPlacing(null);
     });
     drawing.map.addInteraction(draw);

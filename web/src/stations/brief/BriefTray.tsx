@@ -3,10 +3,12 @@ import { Popover } from "radix-ui";
 import { useState } from "react";
 import { call, type Brief, type CrsLine } from "../../api/client";
 import { usePlan } from "../../app/plan";
+import { useWorkbench } from "../../app/workbench";
 import { fine, fineUnit } from "../../lib/units";
 import { Field, FineField, NumberField, Select, TextField } from "../../ui/fields";
 import { fieldEdits } from "../../lib/edits";
 import { Heading } from "../../ui/Heading";
+import { Where } from "./Where";
 
 const DELIVERABLES = [
   { id: "orthophoto", name: "orthophoto" },
@@ -17,17 +19,38 @@ const DELIVERABLES = [
 
 export function BriefTray() {
   const { plan, catalogue, summary, edit } = usePlan();
+  const { carried, open } = useWorkbench();
+  const [sought, setSought] = useState(false);
   const { brief } = plan;
+  const asking = sought || !brief.crs;
   const set = (change: Partial<Brief>) => void edit(fieldEdits(plan, "brief", change));
   const unit = brief.unit;
   const small = fineUnit(unit);
   const asRmse = (limit: number | undefined) => `as RMSE: ${fine(limit, unit)} ${small}`;
+  const fault = summary?.faults.datum ?? summary?.faults.fit;
   const standard = catalogue.standards.find((s) => s.id === brief.standard)!;
   return (
     <>
       <Heading title="Brief">
         <span className="text-quiet">what is promised, by which standard, in which coordinates</span>
       </Heading>
+      {asking ? (
+        <Where onDone={() => setSought(false)} />
+      ) : (
+        <p className="mb-2 flex items-baseline gap-3 text-sm">
+          <button className="button" onClick={() => setSought(true)}>
+            choose grid and heights by a place…
+          </button>
+          {carried && (
+            <>
+              The outline that you gave waits in Site.
+              <button className="button" onClick={() => open("site")}>
+                to the site
+              </button>
+            </>
+          )}
+        </p>
+      )}
       <div className="grid grid-cols-[repeat(auto-fit,minmax(220px,1fr))] gap-x-6 gap-y-3">
         <Field label="Title">
           {(id) => <TextField id={id} value={brief.title ?? ""} onCommit={(title) => set({ title })} width="w-full" />}
@@ -137,9 +160,9 @@ export function BriefTray() {
       <p className="mt-3 max-w-3xl text-sm">
         <span className="text-quiet">What {standard.name} does not say:</span> {standard.silent}
       </p>
-      {summary?.faults.datum && brief.crs && (
+      {fault && brief.crs && (
         <p role="alert" className="mt-2 border-l-4 border-decision bg-decision-wash px-2 py-1">
-          <strong>{summary.faults.datum.what}</strong> {summary.faults.datum.mend}
+          <strong>{fault.what}</strong> {fault.mend}
         </p>
       )}
     </>

@@ -40,14 +40,22 @@ export function SiteTray() {
 
 function BoundaryImport() {
   const { plan, edit } = usePlan();
-  const { preview, setPreview } = useWorkbench();
+  const { preview, setPreview, carried, carry } = useWorkbench();
+  const [accepted, setAccepted] = useState(false);
   const [text, setText] = useState("");
   const { reading, problem, clear, ...of } = useReading<BoundaryReading>("boundary");
 
   useEffect(() => () => setPreview(null), [setPreview]);
 
+  useEffect(() => {
+    if (!carried || !plan.brief.crs) return;
+    carry(null);
+    void read(carried);
+  }); // what was given in the Brief, once
+
   async function show(asked: Promise<BoundaryReading | null>) {
     setPreview(null);
+    setAccepted(false);
     const found = await asked;
     if (found) setPreview(found.ring);
   }
@@ -68,6 +76,7 @@ function BoundaryImport() {
     }
   }
 
+  const ready = reading && !reading.options.length && (accepted || !reading.approximate);
   return (
     <section aria-label="Boundary">
       <h3 className="font-bold">Boundary</h3>
@@ -110,11 +119,20 @@ function BoundaryImport() {
             <li>{area(reading.area, plan.brief.unit)}</li>
           </ul>
           <Options options={reading.options} onChoose={(key) => void show(of.choose(key))} />
+          {reading.approximate && (
+            <label className="mt-1 flex gap-2 border-l-4 border-decision px-2 py-1">
+              <input type="checkbox" checked={accepted} onChange={(event) => setAccepted(event.target.checked)} />
+              <span>
+                <strong>This transformation is approximate.</strong> {reading.approximate} That is good enough for this
+                boundary.
+              </span>
+            </label>
+          )}
           <div className="mt-1 flex gap-2">
-            <button className="button" disabled={reading.options.length > 0} onClick={() => void take()}>
+            <button className="button" disabled={!ready} onClick={() => void take()}>
               Take this boundary
             </button>
-            <button className="button" disabled={reading.options.length > 0} onClick={() => void take(true)}>
+            <button className="button" disabled={!ready} onClick={() => void take(true)}>
               Take it as an area for volumes
             </button>
             <button className="button" onClick={leave}>
@@ -133,6 +151,10 @@ const UNITS_OF_FILE = [
   { id: "ft", name: "feet" },
   { id: "us-ft", name: "US survey feet" },
 ];
+const APPROXIMATE = [
+  { id: "", name: "approximate transformation: ask" },
+  { id: "accept", name: "approximate is good enough" },
+];
 const ZEROS = [
   { id: "", name: "heights of 0: ask" },
   { id: "gaps", name: "0 is a gap" },
@@ -141,7 +163,7 @@ const ZEROS = [
 
 function TerrainImport() {
   const { plan, edit } = usePlan();
-  const [said, setSaid] = useState({ heights: "", unit: "", zeros: "" });
+  const [said, setSaid] = useState({ heights: "", unit: "", zeros: "", approximate: "" });
   const [file, setFile] = useState<File | null>(null);
   const { reading, problem, read, clear } = useReading<TerrainReading>("terrain");
   const [busy, setBusy] = useState(false);
@@ -181,6 +203,12 @@ function TerrainImport() {
         />
         <Select label="Unit of the file" value={said.unit} options={UNITS_OF_FILE} onChange={(unit) => say({ unit })} />
         <Select label="Heights of 0" value={said.zeros} options={ZEROS} onChange={(zeros) => say({ zeros })} />
+        <Select
+          label="Transformation"
+          value={said.approximate}
+          options={APPROXIMATE}
+          onChange={(approximate) => say({ approximate })}
+        />
         <label className="button">
           {busy ? "reading…" : "GeoTIFF…"}
           <input

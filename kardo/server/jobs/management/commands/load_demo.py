@@ -31,7 +31,7 @@ class Command(BaseCommand):
         firm = Organisation.objects.get(name=PEOPLE[0][2])
         if not Job.objects.filter(organisation=firm).exists():
             plan = demo_plan("sallow-bank")
-            job = create_job(firm, User.objects.get(username="planner"), plan)
+            job = create_job(firm, User.objects.get(username="planner"), plan, demo=True)
             request_computation(job, plan)
         for name, full, organisation in PEOPLE:
             self.stdout.write(f"  {name:8} {PASSWORD}   {full}, {organisation}")

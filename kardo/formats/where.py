@@ -1,0 +1,72 @@
+"""Where a job is, from whatever is at hand: a coordinate, a list, an outline, a terrain. It is asked before there is a grid."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from pyproj import CRS, Transformer
+from pyproj.exceptions import CRSError, ProjError
+
+from kardo.core.errors import GeodesyError, ReadError
+from kardo.core.geodesy.transformations import WGS84, transformation
+from kardo.formats.boundary import outlines_in, text_of
+from kardo.formats.coordinates import Option, read_places
+from kardo.formats.raster import MAGIC, place_of
+
+
+@dataclass(frozen=True)
+class Where:
+    """A place in degrees on WGS 84, how it was read, the ways it can be read where there are several, the code of the projected
+    system that the file itself is in (empty where there is none), and whether it holds an outline that can be a boundary."""
+
+    lon: float
+    lat: float
+    how: tuple[str, ...]
+    options: tuple[Option, ...] = ()
+    crs: str = ""
+    outline: bool = False
+
+
+def read_where(data: bytes, name: str, chosen: str = "") -> Where:
+    """The place that a file or a pasted text tells. Raises ReadError, GeodesyError."""
+    if data[:4] in MAGIC:
+        source, x, y = place_of(data)
+        return _in(source, x, y, [f"The middle of a GeoTIFF in {source.name}."], outline=False)
+    text = text_of(data, name)
+    outlines = outlines_in(text)
+    if outlines is not None:
+        x, y = np.mean(outlines.shapes[0].places, axis=0)
+        return _in(outlines.source, float(x), float(y), list(outlines.how), outline=True)
+    try:
+        places, how, options = read_places(text, chosen)
+    except (ReadError, GeodesyError) as fault:
+        raise ReadError(
+            "No latitude and longitude can be read here.",
+            where=fault.where or "where",
+            mend="Coordinates of a grid do not say which grid: search for it by name, country or code, or give one place in latitude and longitude.",
+        ) from fault
+    lon, lat = np.mean(places, axis=0)
+    return Where(float(lon), float(lat), tuple(how), tuple(options), outline=len(places) > 2)
+
+
+def _in(source: CRS, x: float, y: float, how: list[str], outline: bool) -> Where:
+    """A place of a CRS, on WGS 84."""
+    geodetic = source.geodetic_crs
+    if geodetic is None or not (source.is_geographic or source.is_projected):
+        raise ReadError(
+            f"{source.name} is not a coordinate system of maps.",
+            where="coordinate system",
+            mend="Export the file in a projected system, or in longitude and latitude.",
+        )
+    try:
+        lon, lat = Transformer.from_crs(source, geodetic, always_xy=True).transform(x, y)
+        lon, lat = transformation(source, WGS84, float(lon), float(lat)).there(x, y)
+        number = source.to_epsg() if source.is_projected else None
+    except (CRSError, ProjError) as fault:
+        raise ReadError(
+            "The file's place cannot be told.", where="coordinate system", mend="Export it again."
+        ) from fault
+    if not (abs(lon) <= 180 and abs(lat) <= 90):
+        raise ReadError(
+            f"The file's coordinates are none of {source.name}.", where="coordinates", mend="Export it again."
+        )
+    return Where(float(lon), float(lat), tuple(how), (), f"EPSG:{number}" if number else "", outline)
