@@ -1,7 +1,7 @@
 """Hostile files by chance: sound ones with bytes and words changed, and everything must end in a reading or in one clear error,
 within a second and 300 MB.
 
-`python -m tests.formats.fuzz [seconds]` gives each reader so long (ten minutes unless said otherwise).
+`python -m tests.formats.fuzz [seconds [reader ...]]` gives each reader so long (ten minutes unless said otherwise).
 """
 
 import random
@@ -11,6 +11,7 @@ import time
 from collections.abc import Callable
 
 import numpy as np
+from rasterio.transform import from_origin
 
 from kardo.core.errors import KardoError
 from kardo.core.geodesy.crs import grid
@@ -19,6 +20,7 @@ from kardo.core.terrain.surface import Surface
 from kardo.formats.boundary import read_boundary
 from kardo.formats.coordinates import read_points
 from kardo.formats.raster import Said, read_terrain
+from kardo.formats.where import read_where
 from tests.formats.test_files import geojson, kml, pasted
 from tests.formats.test_terrain import slope, tiff
 
@@ -41,6 +43,8 @@ SEEDS: dict[str, list[bytes]] = {
         tiff(slope(), unit="metre"),
         tiff(slope(), unit="foot", compress="deflate"),
         tiff(slope(), nodata=-9999),
+        tiff(slope(), from_origin(-13.41, 46.30, 1e-4, 7e-5), "EPSG:4326", "metre"),
+        tiff(slope(), from_origin(161_000, 5_137_000, 5, 5), "EPSG:25829", "metre"),
     ],
     "drawing": [np.random.default_rng(0).normal(5, 3, 3600).astype("<f8").tobytes()],
 }
@@ -52,6 +56,10 @@ def _points(data: bytes) -> None:
 
 def _boundary(data: bytes) -> None:
     read_boundary(data, "a.kml", GRID, "m")
+
+
+def _where(data: bytes) -> None:
+    read_where(data, "a")
 
 
 def _terrain(data: bytes) -> None:
@@ -70,9 +78,11 @@ def _drawing(data: bytes) -> None:
     shading_png(surface)
 
 
+SEEDS["where"] = [*SEEDS["points"], *SEEDS["boundary"], *SEEDS["terrain"][::2]]
 READERS: dict[str, Callable[[bytes], None]] = {
     "points": _points,
     "boundary": _boundary,
+    "where": _where,
     "terrain": _terrain,
     "drawing": _drawing,
 }
@@ -133,5 +143,5 @@ def _peak() -> float:
 
 
 if __name__ == "__main__":
-    for name in READERS:
+    for name in sys.argv[2:] or READERS:
         print(name, fuzz(name, float(sys.argv[1]) if len(sys.argv) > 1 else 600.0), "files", flush=True)

@@ -413,6 +413,17 @@ def test_how_a_boundary_came_to_the_grid_is_named_with_its_accuracy():
     assert not any("good to" in line for line in same)
 
 
+def test_a_boundary_by_an_approximate_transformation_has_to_be_accepted():
+    """In a grid of an old datum, while the grid file that leads there well is not on this machine."""
+    british = grid("EPSG:27700", "EPSG:5773")
+    ring = [(530_000.0, 180_000.0), (530_200.0, 180_000.0), (530_200.0, 180_150.0)]
+    world = np.transpose(british.to_world(*np.array([*ring, ring[0]]).T)).tolist()
+    data = json.dumps({"type": "Polygon", "coordinates": [world]}).encode()
+    found = read_boundary(data, "a.geojson", british, "m")
+    assert "good to 2 m" in found.approximate and "needs a grid file" in found.approximate
+    assert not read_boundary(geojson(), "a.geojson", GRID, "m").approximate  # the best that anybody has
+
+
 @pytest.mark.parametrize("name", ["EPSG:4978", "EPSG:5773"])
 def test_a_boundary_in_a_system_that_no_map_is_in_is_refused(name):
     data = geojson(crs={"type": "name", "properties": {"name": name}})

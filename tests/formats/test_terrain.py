@@ -1,5 +1,6 @@
 """GeoTIFFs of many habits: what the file leaves open is asked for, what it does not cover is a gap, what is unsound is refused."""
 
+import re
 import resource
 import time
 
@@ -12,6 +13,7 @@ from rasterio.transform import from_origin
 
 from kardo.core.errors import KardoError, ReadError
 from kardo.core.geodesy.crs import grid
+from kardo.core.terrain.surface import Surface
 from kardo.formats.raster import Said, read_terrain
 from tests.conftest import E0, N0
 
@@ -165,3 +167,51 @@ def test_a_small_file_that_unpacks_to_gigabytes_is_refused_at_once():
 def test_a_file_of_another_kind_of_number_is_refused():
     with pytest.raises(ReadError, match="no plain numbers"):
         read_terrain(tiff(slope().astype("complex64")), GRID, METRES, SITE)
+
+
+@pytest.mark.parametrize(
+    ("of_file", "of_job", "place", "words"),
+    [
+        ("EPSG:27700", "EPSG:25830", (-1.5, 52.5), "good to 3 m; .*needs a grid file that is not on this machine"),
+        ("EPSG:26718", "EPSG:26918", (-72.57, 44.26), "good to 13 m; .*good to 0.15 m, needs a grid file"),
+    ],
+)
+def test_an_approximate_transformation_is_told_with_what_it_loses_and_taken_only_when_that_is_accepted(
+    of_file, of_job, place, words
+):
+    """A grid of an old datum, tens of metres from the new one; the grid file that tells how much is not on this machine."""
+    job = grid(of_job, "EPSG:5773")
+    e, n = (float(v) for v in grid(of_file, "EPSG:5773").from_geodetic(*place))
+    data = tiff(slope(), from_origin(e, n, 5, 5), of_file, "metre")
+    with pytest.raises(ReadError, match=words) as fault:
+        read_terrain(data, job, METRES, None)
+    assert "good enough" in fault.value.mend
+    taken = read_terrain(data, job, Said("EPSG:5773", approximate="accept"), None)
+    assert any(re.search(words, line) for line in taken.how)
+
+
+def test_terrain_lies_where_the_named_transformation_says():
+    """Between two grids of one datum: each node of the new holds what the old has at its place, and the way is exact, so nothing is
+    said of it."""
+    other = grid("EPSG:25829", "EPSG:5773")
+    lon, lat = GRID.to_geodetic(E0, N0 + 400)
+    west, north = (float(v) for v in other.from_geodetic(lon, lat))
+    values = slope(80, 90)
+    found = read_terrain(
+        tiff(values, from_origin(west, north, 5, 5), "EPSG:25829", "metre"), GRID, Said("EPSG:5773"), None
+    )
+    assert not any("From" in line for line in found.how)
+    at = Surface(west + 2.5, north - 5 * len(values) + 2.5, 5.0, values[::-1].astype(float))
+    e, n = np.array([E0 + 100.0, E0 + 210.0]), np.array([N0 + 120.0, N0 + 300.0])
+    x, y = other.from_geodetic(*GRID.to_geodetic(e, n))
+    assert found.surface.at(e, n) == pytest.approx(at.at(x, y), abs=0.02)
+
+
+def test_terrain_in_degrees_is_taken_at_its_own_fineness():
+    lon, lat = GRID.to_geodetic(E0, N0 + 400)
+    data = tiff(slope(90, 90), from_origin(float(lon), float(lat), 6e-5, 4e-5), "EPSG:4258", "metre")
+    found = read_terrain(data, GRID, Said("EPSG:5773"), None)
+    assert found.surface.step == pytest.approx(
+        4.0, abs=0.6
+    )  # metres: 4e-5 degrees north, as much east at this latitude
+    assert np.isfinite(found.surface.at(E0 + 150.0, N0 + 200.0))

@@ -223,6 +223,8 @@ def _size(area: AreaOfUse | None) -> int:
     return 99 if area is None else round(math.log(max(_extent(*area.bounds), 0.01), 4))
 
 
+READABLE = (".tif", ".gtx")
+
 # Grids that lead from ellipsoidal heights to a height system or to one that differs from it in its unit alone, with the areas
 # they are made for, the best first.
 _GEOIDS = """
@@ -252,8 +254,9 @@ def _geoids(heights: str, lon: float | None = None, lat: float | None = None) ->
     found = []
     for *names, west, south, east, north in rows:
         inside = lat is None or lon is None or west is None or (south <= lat <= north and _between(lon, west, east))
-        if inside:
-            found.append(tuple(dict.fromkeys(name for name in names[1:] + names[:1] if name)))
+        files = tuple(dict.fromkeys(name for name in names[1:] + names[:1] if name and name.endswith(READABLE)))
+        if inside and files:
+            found.append(files)
     return tuple(dict.fromkeys(found))
 
 
@@ -264,9 +267,8 @@ def _between(lon: float, west: float, east: float) -> bool:
 def _bring(grids: tuple[tuple[str, ...], ...]) -> str:
     if not grids or any(_file(name) for names in grids for name in names):
         return ""
-    named = next((names[0] for names in grids if names[0].endswith((".tif", ".gtx"))), grids[0][0])
     folder = pyproj.datadir.get_data_dir().split(os.pathsep)[-1]
-    return f"it needs the geoid grid {named}, which is not on this machine: put it into {folder}"
+    return f"it needs the geoid grid {grids[0][0]}, which is not on this machine: put it into {folder}"
 
 
 def _file(name: str) -> str:

@@ -30,7 +30,7 @@ class Transformation:
     name: str
     accuracy: float | None
     better: tuple[str, float] | None
-    transformer: Transformer
+    steps: tuple[Transformer, ...]
 
     @property
     def exact(self) -> bool:
@@ -55,7 +55,9 @@ class Transformation:
 
     def there(self, x: Floats | float, y: Floats | float) -> tuple[Floats, Floats]:
         """From the first system's coordinates (k,) to the second's, east or longitude first."""
-        a, b = self.transformer.transform(np.asarray(x), np.asarray(y))
+        a, b = np.asarray(x), np.asarray(y)
+        for step in self.steps:
+            a, b = step.transform(a, b)
         return np.asarray(a), np.asarray(b)
 
     def back(self, x: Floats | float, y: Floats | float) -> tuple[Floats, Floats]:
@@ -65,7 +67,9 @@ class Transformation:
         wanted_x, wanted_y = np.asarray(x, dtype=np.float64), np.asarray(y, dtype=np.float64)
         at_x, at_y = wanted_x, wanted_y
         for _ in range(ROUNDS):
-            a, b = (np.asarray(v) for v in self.transformer.transform(at_x, at_y, direction="INVERSE"))
+            a, b = at_x, at_y
+            for step in reversed(self.steps):
+                a, b = (np.asarray(v) for v in step.transform(a, b, direction="INVERSE"))
             reached_x, reached_y = self.there(a, b)
             at_x, at_y = at_x + wanted_x - reached_x, at_y + wanted_y - reached_y
         return a, b
@@ -91,11 +95,26 @@ def _kept(source_wkt: str, target_wkt: str, west: int, south: int) -> Transforma
         raise _none(source, target)
     best = group.transformers[0]
     accuracy = None if best.accuracy is None or best.accuracy < 0 else float(best.accuracy)
+    if accuracy is None and (through := _by_world(source_wkt, target_wkt, west, south)):
+        best_name, accuracy, steps = through
+    else:
+        best_name, steps = _name(best.description), (best,)
     missing = [o for o in group.unavailable_operations if o.accuracy >= 0 and o.accuracy < (accuracy or math.inf)]
     better = min(missing, key=lambda o: o.accuracy, default=None)
-    return Transformation(
-        _name(best.description), accuracy, (_name(better.name), float(better.accuracy)) if better else None, best
-    )
+    return Transformation(best_name, accuracy, (_name(better.name), float(better.accuracy)) if better else None, steps)
+
+
+def _by_world(source: str, target: str, west: int, south: int) -> tuple[str, float, tuple[Transformer, ...]] | None:
+    """By WGS 84 where PROJ has nothing better to offer between two datums than to take them for one: each of the two ways has its
+    accuracy, and they add. None where that is known no better."""
+    world = WGS84.to_wkt()
+    if world in (source, target):
+        return None
+    ways = _kept(source, world, west, south), _kept(world, target, west, south)
+    known = [way.accuracy for way in ways if way.accuracy is not None]
+    if len(known) < len(ways):
+        return None
+    return " and ".join(way.name for way in ways), sum(known), tuple(step for way in ways for step in way.steps)
 
 
 def _name(description: str) -> str:

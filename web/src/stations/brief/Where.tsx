@@ -95,6 +95,12 @@ function Offers(props: { reading: WhereReading; onTake: (grid: Schemas["GridOffe
   if (!grid) return <p>No grid is made for this place. Search for one below.</p>;
   return (
     <>
+      <button className="button mt-1 font-bold" onClick={() => props.onTake(grid, height)}>
+        Take this grid and these heights
+      </button>
+      {outline && (
+        <span className="ml-3 text-sm text-quiet">Its outline then waits in Site, to become the boundary.</span>
+      )}
       <div className="mt-2 grid grid-cols-2 gap-6">
         <fieldset>
           <legend className="font-bold">Grid, meant for this place</legend>
@@ -131,12 +137,6 @@ function Offers(props: { reading: WhereReading; onTake: (grid: Schemas["GridOffe
           </div>
         </fieldset>
       </div>
-      <button className="button mt-2 font-bold" onClick={() => props.onTake(grid, height)}>
-        Take this grid and these heights
-      </button>
-      {outline && (
-        <span className="ml-3 text-sm text-quiet">Its outline then waits in Site, to become the boundary.</span>
-      )}
     </>
   );
 }
