@@ -19,7 +19,7 @@ from kardo.core.control.survey import heights_of
 from kardo.core.errors import KardoError
 from kardo.core.flight.areas import ground_scale, require_fit, site_polygon
 from kardo.core.flight.clearance import Clearance, of_lines
-from kardo.core.flight.pattern import FlightPlan, flown, over_ground
+from kardo.core.flight.pattern import MAX_EXPOSURES, FlightPlan, flown, over_ground, too_many
 from kardo.core.geodesy.antenna import height_chain
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import small
@@ -187,6 +187,17 @@ def summary(plan: Plan) -> Summary:
         made = [attempt(f"{kind}/{key}", lambda key=key: make(key)) for key in keys]  # type: ignore[misc]
         return [one for one in made if one is not None]
 
+    left = MAX_EXPOSURES
+
+    def room(key: str) -> FlightFigures:
+        """A flight's figures, as long as all flights together are what one network holds."""
+        nonlocal left
+        found = flown(plan, next(f for f in plan.flights if f.id == key))
+        left -= len(found.e)
+        if left < 0:
+            raise too_many(MAX_EXPOSURES - left)
+        return flight_figures(plan, found)
+
     attempt("fit", lambda: require_fit(plan))
     return Summary(
         hash=plan.hash,
@@ -194,7 +205,7 @@ def summary(plan: Plan) -> Summary:
         limits=_limits(plan),
         datum=attempt("datum", lambda: _datum(plan)),
         area=attempt("area", lambda: site_polygon(plan).area / ground_scale(plan) ** 2),
-        flights=each("flight", lambda key: _flight(plan, key), [f.id for f in plan.flights]),
+        flights=each("flight", room, [f.id for f in plan.flights]),
         heights=each("setup", lambda key: _heights(plan, key), [s.id for s in plan.setups]),
         gaps=attempt("ground", lambda: _gaps(plan)),
         mark_sigma=attempt("assumptions", lambda: {m.id: mark_sigma(m, plan.assume) for m in plan.marks}) or {},
@@ -233,10 +244,6 @@ def _gaps(plan: Plan) -> Gaps | None:
         unary_union([site_polygon(plan), *(line.convex_hull.buffer(1.0) for line in lines)]),
         ground_scale(plan),
     )
-
-
-def _flight(plan: Plan, key: str) -> FlightFigures:
-    return flight_figures(plan, flown(plan, next(f for f in plan.flights if f.id == key)))
 
 
 def flight_figures(plan: Plan, flight: FlightPlan) -> FlightFigures:

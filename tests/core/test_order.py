@@ -1,14 +1,14 @@
 """The order in which lines are flown, and the time it takes."""
 
 import math
-from itertools import pairwise
+from itertools import pairwise, product
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
-from kardo.core.flight.order import in_order, parts
+from kardo.core.flight.order import _shortest, _solved, in_order, parts
 from kardo.core.flight.pattern import flown
 from tests.conftest import E0, N0, small_plan
 
@@ -29,6 +29,7 @@ def metres_of(lines):
     return on + sum(math.dist(a.end, b.start) for a, b in pairwise(lines))
 
 
+@settings(deadline=None)
 @given(ROWS)
 def test_every_piece_is_flown_once(rows):
     laid = [(30.0 * k, sorted((a, a + length) for a, length in spans)) for k, spans in enumerate(rows)]
@@ -51,6 +52,47 @@ def test_a_site_like_a_u_is_flown_arm_by_arm():
     ways = [math.dist(a.end, b.start) for a, b in pairwise(flight.strips)]
     assert sum(way > 300 for way in ways) <= 2
     assert metres_of(flight.strips) < 1.25 * sum(s.length for s in flight.strips)
+
+
+def comb(lengths):
+    """Strips along a site like a comb: a back, and teeth of such lengths with gaps between."""
+    rows = []
+    for k, length in enumerate(lengths):
+        rows += [(90.0 * k, [(0.0, 40.0 + length)]), (90.0 * k + 30, [(0.0, 40.0), (60.0, 40.0 + length)])]
+        rows += [(90.0 * k + 60, [(0.0, 40.0)])]
+    return rows
+
+
+def between(pieces):
+    """Metres flown between pieces."""
+    return sum(math.dist((a[0], a[2]), (b[0], b[1])) for a, b in pairwise(pieces))
+
+
+@settings(max_examples=3, deadline=None, phases=(Phase.generate,))
+@given(st.lists(st.tuples(st.floats(0, 500), st.floats(30, 90)), min_size=5, max_size=5))
+def test_the_solver_finds_the_order_that_trying_all_finds(spans):
+    """Five parts apart from each other, each entered at one of four corners: 122,880 ways to fly them."""
+    rows = [
+        row
+        for k, (a, length) in enumerate(spans)
+        for row in ((200.0 * k, [(a, a + length)]), (200.0 * k + 30, [(a, a + length)]))
+    ]
+    rows = [row for k, row in enumerate(rows) for row in ((row,) if k % 2 == 0 else (row, (row[0] + 30, [])))]
+    found = parts(rows)
+    assert len(found) == 5
+    ways = [[part.flown(*corner) for corner in product((False, True), repeat=2)] for part in found]
+    best = between(_shortest(ways))
+    assert between(in_order(rows)) == pytest.approx(best, abs=5)  # it counts in whole metres
+
+
+def test_many_parts_are_flown_no_longer_than_each_to_the_nearest_and_always_alike():
+    rows = comb([200, 260, 150, 300, 220, 180])
+    assert len(parts(rows)) > 4
+    solved, nearest = in_order(rows), in_order(rows, roughly=True)
+    assert sorted(min(p[1:]) for p in solved) == sorted(min(p[1:]) for p in nearest)
+    assert between(solved) <= between(nearest)
+    _solved.cache_clear()
+    assert in_order(rows) == solved
 
 
 def test_the_way_between_strips_counts():

@@ -7,12 +7,19 @@ between them shortest. Source: Choset, Coverage of known spaces: the boustrophed
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import pairwise, permutations, product
+
+import numpy as np
+
+from kardo.core.arrays import Ints
 
 Span = tuple[float, float]
 Row = tuple[float, list[Span]]
 Piece = tuple[float, float, float]  # offset across the course, start and end along it
 MOST_EXACT = 4  # parts up to which every order is tried
+MOST_SOLVED = 24  # parts up to which the solver is asked
+EFFORT = 3.0  # of the solver's own measure of work, so that the answer does not depend on the machine
 
 
 @dataclass(frozen=True)
@@ -29,8 +36,9 @@ class Part:
         ]
 
 
-def in_order(rows: list[Row]) -> list[Piece]:
-    """All pieces of strips (offset, spans along) in the order flown: offset, start, end.
+def in_order(rows: list[Row], roughly: bool = False) -> list[Piece]:
+    """All pieces of strips (offset, spans along) in the order flown: offset, start, end. roughly: many parts simply each to the
+    nearest, for comparing courses.
 
     >>> in_order([(0.0, [(0.0, 9.0)]), (5.0, [(0.0, 9.0)])])
     [(0.0, 0.0, 9.0), (5.0, 9.0, 0.0)]
@@ -39,7 +47,11 @@ def in_order(rows: list[Row]) -> list[Piece]:
     if len(found) <= 1:
         return found[0].flown(False, False) if found else []
     ways = [[part.flown(*corner) for corner in product((False, True), repeat=2)] for part in found]
-    return _shortest(ways) if len(found) <= MOST_EXACT else _nearest_next(ways)
+    if len(found) <= MOST_EXACT:
+        return _shortest(ways)
+    if roughly or len(found) > MOST_SOLVED:
+        return [piece for pieces in _nearest_next(ways) for piece in pieces]
+    return list(_solved(tuple(found)))
 
 
 def parts(rows: list[Row]) -> list[Part]:
@@ -71,14 +83,59 @@ def _shortest(ways: list[list[list[Piece]]]) -> list[Piece]:
     return [piece for pieces in best for piece in pieces]
 
 
-def _nearest_next(ways: list[list[list[Piece]]]) -> list[Piece]:
-    """From the first part on always to the corner that is nearest."""
-    left, out = list(ways[1:]), list(ways[0][0])
+def _nearest_next(ways: list[list[list[Piece]]]) -> list[list[Piece]]:
+    """The parts as flown, from the first one on always to the corner that is nearest."""
+    left, out = list(ways[1:]), [ways[0][0]]
     while left:
-        of_part, pieces = min(((w, pieces) for w in left for pieces in w), key=lambda c: _between(out[-1], c[1][0]))
+        last = out[-1][-1]
+        of_part, pieces = min(((w, pieces) for w in left for pieces in w), key=lambda c: _between(last, c[1][0]))
         left.remove(of_part)
-        out += pieces
+        out.append(pieces)
     return out
+
+
+@lru_cache(maxsize=32)
+def _solved(found: tuple[Part, ...]) -> tuple[Piece, ...]:
+    """A travelling problem with one of four corners to choose in each part: the solver's best, from each to the nearest on."""
+    from ortools.sat.python import cp_model
+
+    ways = [[part.flown(*corner) for corner in product((False, True), repeat=2)] for part in found]
+    chains = [pieces for corners in ways for pieces in corners]
+    nearest = [0, *(chains.index(pieces) + 1 for pieces in _nearest_next(ways)), 0]
+    known = set(pairwise(nearest))
+    metres = _metres_between(chains)
+    model = cp_model.CpModel()
+    arcs = {
+        (a, b): model.new_bool_var("")
+        for a, b in product(range(len(chains) + 1), repeat=2)
+        if a == b > 0 or a == 0 != b or b == 0 != a or (a and b and (a - 1) // 4 != (b - 1) // 4)
+    }
+    model.add_circuit([(a, b, way) for (a, b), way in arcs.items()])
+    for part in range(len(ways)):  # one of its four is flown: a node that leads to itself is left out
+        model.add_exactly_one(~arcs[k, k] for k in range(4 * part + 1, 4 * part + 5))
+    for (a, b), way in arcs.items():
+        model.add_hint(way, (a, b) in known or (a == b and a not in nearest))
+    model.minimize(sum(metres[a, b] * way for (a, b), way in arcs.items() if a != b))
+    solver = cp_model.CpSolver()
+    solver.parameters.num_workers, solver.parameters.max_deterministic_time = 1, EFFORT
+    solved = solver.solve(model) in (cp_model.OPTIMAL, cp_model.FEASIBLE)
+    after = (
+        {a: b for (a, b), way in arcs.items() if a != b and solver.value(way)} if solved else dict(pairwise(nearest))
+    )
+    order, at = [], after[0]
+    while at:
+        order += chains[at - 1]
+        at = after[at]
+    return tuple(order)
+
+
+def _metres_between(chains: list[list[Piece]]) -> Ints:
+    """Whole metres (k + 1, k + 1) from the end of each way to fly a part to the start of each other; nothing from and to 0, for
+    the way is open."""
+    ends, starts = np.array([c[-1] for c in chains])[:, [0, 2]], np.array([c[0] for c in chains])[:, [0, 1]]
+    metres = np.zeros((len(chains) + 1, len(chains) + 1), dtype=np.int64)
+    metres[1:, 1:] = np.round(np.linalg.norm(starts[None, :, :] - ends[:, None, :], axis=2))
+    return metres
 
 
 def _between(before: Piece, after: Piece) -> float:

@@ -101,7 +101,7 @@ def all_flown(plan: Plan) -> tuple[FlightPlan, ...]:
         flights.append(flown(plan, flight))
         count = sum(len(f.e) for f in flights)
         if count > MAX_EXPOSURES:
-            raise _too_many(count)
+            raise too_many(count)
     return tuple(flights)
 
 
@@ -150,7 +150,7 @@ def fly(
     lines += _crossing(flight, area, course, along) + _oblique(flight, area, course, trigger)
     count = sum(line.length / line.trigger + 1 for line in lines)
     if count > MAX_EXPOSURES:
-        raise _too_many(count)
+        raise too_many(count)
     legs, leg_of_strip = _legs(lines, flight, craft, equipment.battery)
     e, n, azimuth, strip = _exposures(lines)
     e, n = e * grid_per_ground, n * grid_per_ground
@@ -219,7 +219,7 @@ def _require_few(area: Polygon, spacing: float, trigger: float, flight: Flight) 
     w, s, e, n = area.bounds
     least, longest = area.area / (spacing * trigger), max(e - w, n - s)
     if least > MAX_EXPOSURES or longest / trigger > MAX_EXPOSURES:
-        raise _too_many(max(least, longest / trigger))
+        raise too_many(max(least, longest / trigger))
     if longest / spacing > MAX_STRIPS:
         raise PlanError(
             f"This would take about {longest / spacing:,.0f} strips; Kardo plans up to {MAX_STRIPS:,}.",
@@ -228,7 +228,8 @@ def _require_few(area: Polygon, spacing: float, trigger: float, flight: Flight) 
         )
 
 
-def _too_many(count: float) -> PlanError:
+def too_many(count: float) -> PlanError:
+    """What is said of more exposures than one network holds."""
     return PlanError(
         f"This would take about {count:,.0f} exposures; Kardo plans up to {MAX_EXPOSURES:,} at a time.",
         where="Flight",
@@ -241,8 +242,11 @@ def _along_course(area: Polygon, course: float) -> Polygon:
     return rotate(area, course, origin=(0.0, 0.0))
 
 
-def _lines(flight: Flight, area: Polygon, course: float, spacing: float, trigger: float, across: float) -> list[Line]:
-    """Lines in the order flown, there and back, part by part. Margins are counted from the area's edge near each line."""
+def _lines(
+    flight: Flight, area: Polygon, course: float, spacing: float, trigger: float, across: float, roughly: bool = False
+) -> list[Line]:
+    """Lines in the order flown, there and back, part by part. Margins are counted from the area's edge near each line. roughly: in
+    an order that is good enough to compare courses by."""
     turned = _along_course(area, course)
     left, bottom, right, top = turned.bounds
     inside = max(1, math.ceil((right - left) / spacing))
@@ -259,7 +263,8 @@ def _lines(flight: Flight, area: Polygon, course: float, spacing: float, trigger
         )
         rows.append((x, [(y0 - margin, y1 + margin) for y0, y1 in spans]))
     return [
-        _ahead(Line(x, y0, y1, course, trigger, flight.height, flight.tilt, "main")) for x, y0, y1 in in_order(rows)
+        _ahead(Line(x, y0, y1, course, trigger, flight.height, flight.tilt, "main"))
+        for x, y0, y1 in in_order(rows, roughly)
     ]
 
 
@@ -327,7 +332,7 @@ def _shortest_course(
     candidates = sorted({round(float(c), 1) % 180 for c in (*sides, *range(0, 180, COARSE))})
 
     def seconds(course: float) -> float:
-        lines = _lines(flight, area, course, spacing, trigger, across)
+        lines = _lines(flight, area, course, spacing, trigger, across, roughly=True)
         return sum(line.length / flight.speed for line in lines) + sum(_ways(lines, flight, craft))
 
     best = min(candidates, key=seconds)
