@@ -340,9 +340,9 @@ def _how(table: Table, way: Way, grid: Grid) -> Iterator[str]:
 
 
 def _words(way: Way, points: tuple[ReadPoint, ...], grid: Grid, job_unit: str) -> str:
-    """What an option means: the order of its columns, its unit, and where its first point lies."""
+    """What an option means: the order of its columns, its unit, and where its first point lies, on WGS 84 too."""
     order = [NAMES.get(what, what) for what in sorted(way.columns, key=lambda what: way.columns[what])]
     first = points[0]
-    lon, lat = grid.to_geodetic(first.e, first.n)
+    lon, lat = grid.to_world(first.e, first.n)
     unit = f"in {UNITS[way.unit].plural}" if way.unit else f"O for {'west' if way.o_is_west else 'east'}"
     return f"{', '.join(order)}; {unit}: the first at {place(first.e, first.n, job_unit)} ({UNITS[job_unit].short}), {float(lat):.5f}°, {float(lon):.5f}°"

@@ -35,7 +35,7 @@ from kardo.core.flight.areas import area_polygon, ground_scale, site_polygon
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 
-ENGINE = 4  # raised whenever the same plan would give other numbers, or they are told in another shape
+ENGINE = 5  # raised whenever the same plan would give other numbers, or they are told in another shape
 CURVE = 40  # checks up to which the worth of the test is told
 BLIND_FROM = 0.05  # share of the variance from which a shift that the checks share is worth a sentence
 

@@ -62,6 +62,15 @@ def length(metres: float, unit: str = "m", decimals: int = 0) -> str:
     return f"{UNITS[unit].from_metres(metres):.{decimals}f} {UNITS[unit].short}"
 
 
+def speed(m_per_s: float, unit: str = "m") -> str:
+    """A speed in words: metres a second, or feet a second in a job in feet.
+
+    >>> speed(6.0), speed(6.0, "ft")
+    ('6 m/s', '19.7 ft/s')
+    """
+    return f"{m_per_s:g} m/s" if unit == "m" else f"{m_per_s / 0.3048:.1f} ft/s"
+
+
 def area(square_metres: float, unit: str = "m") -> str:
     """An area in words: hectares, or acres (4046.8564224 m2, the international acre) in a job in feet.
 

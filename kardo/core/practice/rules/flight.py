@@ -8,6 +8,7 @@ import numpy as np
 from kardo.core.accuracy.defects import spans
 from kardo.core.accuracy.offers import field_edits
 from kardo.core.flight.pattern import FlightPlan
+from kardo.core.geodesy.units import speed
 from kardo.core.plan.edits import Edit
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, newer_in_library, rule
 
@@ -40,14 +41,15 @@ def _blur(r: Rule, view: View) -> Iterator[Finding]:
 
 
 def _blurred(r: Rule, view: View, f: FlightPlan, words: str) -> Finding:
+    unit = view.plan.brief.unit
     slower = math.floor(10 * f.flight.speed * SHARP_PX / f.blur_px) / 10  # down, or the finding would stay
     return r.found(
         view.of_flight(f.flight.name, words),
-        f"Fly at {slower} m/s or shorten the exposure." if slower else "Shorten the exposure.",
+        f"Fly at {speed(slower, unit)} or shorten the exposure." if slower else "Shorten the exposure.",
         path_of(f),
         f.blur_px,
         mended(f, speed=slower) if slower else (),
-        f"fly {slower} m/s" if slower else "",
+        f"fly {speed(slower, unit)}" if slower else "",
     )
 
 
@@ -123,6 +125,10 @@ def _forward(r: Rule, view: View) -> Iterator[Finding]:
             yield r.found(words, "Raise it to 75 %.", f"flights/{f.id}", f.forward_overlap, edits, "set 75 %")
 
 
+def _count(number: int, what: str) -> str:
+    return f"{number} {what}{'' if number == 1 else 's'}"
+
+
 @rule(
     "flight-margin",
     "Does the flight reach two strips and two exposures beyond?",
@@ -136,7 +142,7 @@ def _margin(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.plan.flights:
         least = min(f.margin_strips, f.margin_exposures)
         if least < r.threshold and f.purpose in {"map", "corridor"}:
-            reach = f"the lines reach {f.margin_strips} strips and {f.margin_exposures} exposures beyond."
+            reach = f"the lines reach {_count(f.margin_strips, 'strip')} and {_count(f.margin_exposures, 'exposure')} beyond."
             if f.margin_exposures == 0:
                 reach = "the lines end at the boundary."
             elif f.margin_strips == 0:

@@ -7,7 +7,7 @@ import numpy as np
 
 from kardo.core.accuracy.offers import field_edits
 from kardo.core.flight.clearance import Clearance, of_lines, of_ways, return_height, steepest
-from kardo.core.geodesy.units import length, place
+from kardo.core.geodesy.units import length, place, speed
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 from kardo.core.practice.rules.flight import mended, path_of
 
@@ -70,6 +70,7 @@ def _way_home(r: Rule, view: View) -> Iterator[Finding]:
     "the aircraft's profile",
 )
 def _climb(r: Rule, view: View) -> Iterator[Finding]:
+    unit = view.plan.brief.unit
     for f in view.flights:
         craft = view.plan.aircraft(f.flight.aircraft)
         for what, needed, can in zip(
@@ -77,16 +78,16 @@ def _climb(r: Rule, view: View) -> Iterator[Finding]:
         ):
             if needed > can * (1 + 1e-9):
                 slower = math.floor(10 * f.flight.speed * can / needed) / 10
-                words = f"a {what} of {needed:.1f} m/s is needed along a strip; the aircraft does {can:g}."
+                words = f"a {what} of {speed(round(needed, 1), unit)} is needed along a strip; the aircraft does {speed(can, unit)}."
                 edits = mended(f, speed=slower) if slower >= 1 else ()
-                mend = f"Fly at {slower} m/s, along the slope's contours, or without following the terrain."
+                mend = f"Fly at {speed(slower, unit)}, along the slope's contours, or without following the terrain."
                 yield r.found(
                     view.of_flight(f.flight.name, words),
                     mend,
                     path_of(f),
                     needed,
                     edits,
-                    f"fly {slower} m/s" if edits else "",
+                    f"fly {speed(slower, unit)}" if edits else "",
                 )
 
 
@@ -100,13 +101,19 @@ def _climb(r: Rule, view: View) -> Iterator[Finding]:
     "the aircraft's profile",
 )
 def _speed(r: Rule, view: View) -> Iterator[Finding]:
+    unit = view.plan.brief.unit
     for f in view.plan.flights:
         most = view.plan.aircraft(f.aircraft).max_m_per_s
         if f.speed > most:
-            words = view.of_flight(f.name, f"{f.speed:g} m/s is faster than the aircraft's {most:g}.")
+            words = view.of_flight(f.name, f"{speed(f.speed, unit)} is faster than the aircraft's {speed(most, unit)}.")
             edits = field_edits(f"flights/{f.id}", f, speed=most)
             yield r.found(
-                words, f"Fly at {most:g} m/s at most.", f"flights/{f.id}", f.speed, edits, f"fly {most:g} m/s"
+                words,
+                f"Fly at {speed(most, unit)} at most.",
+                f"flights/{f.id}",
+                f.speed,
+                edits,
+                f"fly {speed(most, unit)}",
             )
 
 
@@ -120,6 +127,7 @@ def _speed(r: Rule, view: View) -> Iterator[Finding]:
     "the camera's profile",
 )
 def _trigger(r: Rule, view: View) -> Iterator[Finding]:
+    unit = view.plan.brief.unit
     for f in view.flights:
         least = f.camera.least_interval_s
         if f.trigger_interval < least * (1 - 1e-9):
@@ -127,11 +135,11 @@ def _trigger(r: Rule, view: View) -> Iterator[Finding]:
             words = f"an image every {f.trigger_interval:.2f} s; the camera needs {least:g} s."
             yield r.found(
                 view.of_flight(f.flight.name, words),
-                f"Fly at {slower} m/s or lower the forward overlap.",
+                f"Fly at {speed(slower, unit)} or lower the forward overlap.",
                 path_of(f),
                 f.trigger_interval,
                 mended(f, speed=slower) if slower > 0 else (),
-                f"fly {slower} m/s" if slower > 0 else "",
+                f"fly {speed(slower, unit)}" if slower > 0 else "",
             )
 
 

@@ -3,7 +3,7 @@ import type { Edit, Flight, FlightFigures, Plan } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { added, fieldEdits, freeName, removed, same } from "../../lib/edits";
-import { length } from "../../lib/units";
+import { length, UNITS } from "../../lib/units";
 import { Fact, Field, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
 import { Heading } from "../../ui/Heading";
 import { ProblemNote } from "../../ui/ProblemNote";
@@ -181,7 +181,7 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
         )}
         {number("Oblique strips", "oblique_strips", 0)}
         {flight.oblique_strips > 0 && number("tilted forward, °", "oblique_tilt", 0)}
-        {number("Speed, m/s", "speed", 1)}
+        {number(`Speed, ${unit === "m" ? "m" : "ft"}/s`, "speed", 1, unit === "m" ? 1 : 1 / UNITS.ft!.metres)}
         {number("Exposure, 1/1000 s", "exposure_time", 2, 1000)}
         {number("Battery reserve, %", "reserve", 0)}
         <Field label={`Return height, ${u}`}>

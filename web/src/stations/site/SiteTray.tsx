@@ -26,7 +26,7 @@ export function SiteTray() {
       {!plan.brief.crs && (
         <p className="mb-2">Choose the grid in the Brief first: without it coordinates mean nothing.</p>
       )}
-      <div className="grid grid-cols-[minmax(240px,1fr)_minmax(400px,1fr)] gap-x-8">
+      <div className="grid grid-cols-[minmax(240px,1fr)_minmax(400px,1fr)] items-start gap-x-8">
         <div>
           <BoundaryImport />
           <TerrainImport />
@@ -152,7 +152,7 @@ const UNITS_OF_FILE = [
   { id: "us-ft", name: "US survey feet" },
 ];
 const APPROXIMATE = [
-  { id: "", name: "approximate transformation: ask" },
+  { id: "", name: "approximate: ask" },
   { id: "accept", name: "approximate is good enough" },
 ];
 const ZEROS = [
