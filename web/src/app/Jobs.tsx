@@ -136,7 +136,7 @@ export function Jobs({ session }: { session: Session }) {
         {shown.map((job) => (
           <li
             key={job.id}
-            className="grid grid-cols-[72px_minmax(0,1fr)_290px_auto] items-center gap-4 border-b border-hairline py-2"
+            className="grid grid-cols-[72px_minmax(0,1fr)_330px_auto] items-center gap-4 border-b border-hairline py-2"
           >
             <Drawing of={job.drawing} />
             <div className="min-w-0">
