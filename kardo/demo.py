@@ -14,6 +14,7 @@ from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Ground, Site, terrain_of
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
+from kardo.core.plan.visits import Person, Visit
 from kardo.core.terrain.surface import Surface
 
 WEST, SOUTH, STEP, COLS, ROWS = 622_100.0, 5_127_900.0, 5.0, 460, 240
@@ -116,6 +117,17 @@ def sallow_bank() -> Plan:
             ),
         ),
         control=tuple(control),
+        visits=(
+            Visit(
+                id="V1",
+                name="first visit",
+                date="2027-03-16",
+                people=(
+                    Person(id="chief", name="party chief", roles=("surveyor", "helper")),
+                    Person(id="pilot", name="pilot", roles=("pilot", "helper")),
+                ),
+            ),
+        ),
     )
 
 

@@ -29,7 +29,10 @@ FORMS = {
 
 
 def call(client, method, path, job):
-    url = path.format(job_id=job.pk, direction="undo", kind="advice", name="points.csv", digest=_digest(job))
+    kind = "pdf" if "{person}" in path else "advice"
+    url = path.format(
+        job_id=job.pk, direction="undo", kind=kind, name="points.csv", digest=_digest(job), visit="V1", person="a"
+    )
     if path in FORMS:
         return client.post(url, FORMS[path])
     if method == "get":

@@ -1,10 +1,10 @@
-"""Control: targets and checks, where they lie and how they are observed; and the days on which it is done."""
+"""Control: targets and checks, where they lie and how they are observed."""
 
 from typing import Annotated, Literal
 
 from pydantic import Field
 
-from kardo.core.plan.parts import PROSE, Clean, Coordinate, Height, Identifier, Length, Name, Note, Part
+from kardo.core.plan.parts import PROSE, Coordinate, Height, Identifier, Length, Name, Part
 from kardo.core.plan.stands import HangsOn
 
 MOST_OCCUPATIONS = 8
@@ -41,13 +41,3 @@ class ControlPoint(Part):
         for one in self.occupations:
             found.setdefault(one.hangs_on or self.hangs_on, []).append(one)
         return found
-
-
-class Visit(Part):
-    """A day on site."""
-
-    id: Identifier
-    name: Name
-    date: Annotated[str, Field(pattern=r"^(\d{4}-\d{2}-\d{2})?$"), PROSE] = ""
-    people: Annotated[tuple[Annotated[str, Field(max_length=60), Clean], ...], Field(max_length=40), PROSE] = ()
-    note: Note = ""

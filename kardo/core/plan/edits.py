@@ -10,7 +10,7 @@ import typing
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
-from typing import Any
+from typing import Annotated, Any
 
 from pydantic import TypeAdapter, ValidationError
 
@@ -98,8 +98,15 @@ def _kinds(model: type[Part], at: tuple[str, ...] = ()) -> Iterable[tuple[tuple[
             yield from _kinds(parts[0], (*path, "*"))
 
 
+def _is_dict(kind: Any) -> bool:
+    """Whether a field's type is a mapping, whatever bounds it carries."""
+    inner = typing.get_args(kind)[0] if typing.get_origin(kind) is Annotated else kind
+    return typing.get_origin(inner) is dict
+
+
 KINDS = dict(_kinds(Plan))
 ROW_LISTS = frozenset(path[:-1] for path in KINDS if path[-1] == "*" and "*" not in path[:-1])
+OPEN = frozenset(path for path, kind in KINDS.items() if _is_dict(kind))  # where any key may come and go
 _GONE: Any = object()
 
 
@@ -111,8 +118,13 @@ def held(edit: Edit) -> Edit:
     0.0
     """
     path = tuple(edit.path.split("/"))
-    kind = tuple("*" if path[:k] in ROW_LISTS else name for k, name in enumerate(path))
+    kind = _kind(path)
     return replace(edit, before=_as_held(edit.before, kind), after=_as_held(edit.after, kind))
+
+
+def _kind(path: tuple[str, ...]) -> tuple[str, ...]:
+    """A path with * for the ids of rows."""
+    return tuple("*" if path[:k] in ROW_LISTS else name for k, name in enumerate(path))
 
 
 def _as_held(value: Any, kind: tuple[str, ...]) -> Any:
@@ -182,7 +194,7 @@ class _Draft:
         if parent is _GONE:
             return _GONE
         value = self._child(parent, path[:-1], path[-1])
-        if value is _GONE and (isinstance(parent, list) or path[:-1] == ("assumptions", "overrides")):
+        if value is _GONE and (isinstance(parent, list) or _kind(path[:-1]) in OPEN):
             return None
         if value is _GONE:
             raise _no_part(path)
@@ -192,7 +204,7 @@ class _Draft:
         """Set a field, add or replace a row, or take it away; the place of a row that came or went."""
         parent, key, where = self.parent(path), path[-1], path[:-1]
         if isinstance(parent, dict):
-            if value is None and where == ("assumptions", "overrides"):
+            if value is None and _kind(where) in OPEN:
                 parent.pop(key, None)
             else:
                 parent[key] = value

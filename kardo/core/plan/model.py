@@ -18,12 +18,13 @@ from kardo.core.errors import PlanError
 from kardo.core.geodesy.crs import Grid, grid
 from kardo.core.plan.assumptions import CURRENT_EDITION, Assumptions
 from kardo.core.plan.brief import Brief
-from kardo.core.plan.control import ControlPoint, Visit
+from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Camera, Kit
-from kardo.core.plan.parts import MAX_POINTS, Part, digest, validated
+from kardo.core.plan.parts import MAX_POINTS, PROSE, Part, digest, validated
 from kardo.core.plan.site import Site, Terrain
 from kardo.core.plan.stands import CorrectionNetwork, HangsOn, Mark, OnInstrument, OnNetwork, OnSetUp, SetUp
+from kardo.core.plan.visits import Visit
 from kardo.core.terrain.surface import AnySurface
 
 FORMAT: Literal["kardo-plan"] = "kardo-plan"
@@ -57,7 +58,7 @@ class Plan(Part):
     setups: Annotated[tuple[SetUp, ...], Field(max_length=200)] = ()
     flights: Annotated[tuple[Flight, ...], Field(max_length=20)] = ()
     control: Annotated[tuple[ControlPoint, ...], Field(max_length=MAX_POINTS)] = ()
-    visits: Annotated[tuple[Visit, ...], Field(max_length=100)] = ()
+    visits: Annotated[tuple[Visit, ...], Field(max_length=100), PROSE] = ()
     assumptions: Assumed = Assumed()
 
     @model_validator(mode="after")

@@ -401,6 +401,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/day/{visit}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Day
+         * @description A visit's tasks on the clock, or in words why they do not fit and what would make them fit.
+         */
+        get: operations["kardo_server_day_api_show_day"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/day/{visit}/{person}.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Print Day
+         * @description One person's sheet, or tasks for a calendar.
+         */
+        get: operations["kardo_server_day_api_print_day"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/crs": {
         parameters: {
             query?: never;
@@ -1268,6 +1308,25 @@ export interface components {
             hours: number;
         };
         /**
+         * Person
+         * @description Somebody who comes, and what this person may do. A pilot flies; a surveyor sets up and observes; everybody helps.
+         */
+        Person: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Roles
+             * @default [
+             *       "pilot",
+             *       "surveyor",
+             *       "helper"
+             *     ]
+             */
+            roles: ("pilot" | "surveyor" | "helper")[];
+        };
+        /**
          * Plan
          * @description Everything a computation needs.
          */
@@ -1514,7 +1573,11 @@ export interface components {
         };
         /**
          * Visit
-         * @description A day on site.
+         * @description A day on site. Clock times are the site's: clock_h hours ahead of UTC, None by the longitude. leave: not earlier from the
+         *     office; back: home by then (empty: whenever). batteries: sets at hand of each kind; charge_min: minutes to charge one on
+         *     site (None: not there). sun_deg: least height of the sun over the horizon for flying.
+         *
+         *     What somebody settled: minutes of a task, the clock time that a task is pinned to, and who does it.
          */
         Visit: {
             /** Id */
@@ -1530,7 +1593,57 @@ export interface components {
              * People
              * @default []
              */
-            people: string[];
+            people: components["schemas"]["Person"][];
+            /** Clock H */
+            clock_h: number | null;
+            /**
+             * Leave
+             * @default 07:00
+             */
+            leave: string;
+            /**
+             * Back
+             * @default
+             */
+            back: string | "";
+            /**
+             * Travel Min
+             * @default 30
+             */
+            travel_min: number;
+            /**
+             * Batteries
+             * @default 4
+             */
+            batteries: number;
+            /** Charge Min */
+            charge_min: number | null;
+            /**
+             * Sun Deg
+             * @default 10
+             */
+            sun_deg: number;
+            /**
+             * Minutes
+             * @default {}
+             */
+            minutes: {
+                [key: string]: number;
+            };
+            /**
+             * Pins
+             * @default {}
+             */
+            pins: {
+                [key: string]: string;
+            };
+            /**
+             * Takers
+             * @default {}
+             */
+            takers: {
+                [key: string]: string;
+            };
             /**
              * Note
              * @default
@@ -2395,6 +2508,99 @@ export interface components {
             ahead: number;
         };
         /**
+         * Day
+         * @description A visit on the clock of its site, which is so many hours ahead of UTC.
+         */
+        Day: {
+            /** Visit */
+            visit: string;
+            /** Date */
+            date: string;
+            /** Clock H */
+            clock_h: number;
+            /** Told */
+            told: string;
+            light: components["schemas"]["Light"];
+            /** Tasks */
+            tasks: components["schemas"]["TaskLine"][];
+            /** Reasons */
+            reasons: components["schemas"]["Reason"][];
+            /** Logging */
+            logging: components["schemas"]["Logging"][];
+        };
+        /**
+         * Light
+         * @description Sunrise and sunset, and from when to when the sun stands high enough for flying; None where it does not. sun: its height
+         *     in degrees every ten minutes of the day, for drawing.
+         */
+        Light: {
+            /** Rise */
+            rise: number | null;
+            /** Set */
+            set: number | null;
+            /** First */
+            first: number | null;
+            /** Last */
+            last: number | null;
+            /** Sun */
+            sun: number[];
+        };
+        /**
+         * Logging
+         * @description From when to when a base logs, minutes from midnight.
+         */
+        Logging: {
+            /** Setup */
+            setup: string;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+        };
+        /**
+         * Reason
+         * @description Why a day does not fit, and what would make it fit: found by asking the solver again with that changed.
+         */
+        Reason: {
+            /** Words */
+            words: string;
+            /** Mend */
+            mend: string;
+        };
+        /**
+         * TaskLine
+         * @description A task of a day. start and end in minutes from midnight, None while the day does not fit; minutes, and why so many; about:
+         *     paths of the plan in the order they are reached.
+         */
+        TaskLine: {
+            /** Id */
+            id: string;
+            /** Words */
+            words: string;
+            /** Stage */
+            stage: string;
+            /** Minutes */
+            minutes: number;
+            /** Why */
+            why: string;
+            /** Roles */
+            roles: string[];
+            /** Everybody */
+            everybody: boolean;
+            /** Waits For */
+            waits_for: string[];
+            /** About */
+            about: string[];
+            /** Start */
+            start: number | null;
+            /** End */
+            end: number | null;
+            /** People */
+            people: string[];
+            /** Pinned */
+            pinned: boolean;
+        };
+        /**
          * CrsInfo
          * @description One coordinate reference system of PROJ's database. missing: the geoid grid that it wants and this machine has not, and how
          *     to bring it.
@@ -3178,6 +3384,52 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Underway"];
                 };
+            };
+        };
+    };
+    kardo_server_day_api_show_day: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                visit: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Day"];
+                };
+            };
+        };
+    };
+    kardo_server_day_api_print_day: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                visit: string;
+                person: string;
+                kind: "pdf" | "ics";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -1,13 +1,23 @@
+import { useDay } from "../stations/day/useDay";
 import { usePlan } from "./plan";
+import { useWorkbench } from "./workbench";
 
-/** The clock of the day, collapsed: today the legs one after another with the minutes between; the Day station comes later. */
+/** The clock of the day, collapsed: the next visit in a sentence, or as long as there is none the legs one after another. It opens
+ * into the Day. */
 export function Ribbon() {
-  const { summary } = usePlan();
+  const { plan, summary } = usePlan();
+  const { open } = useWorkbench();
+  const { day } = useDay(plan.visits[0]);
   const legs = summary?.flights.flatMap((f) => f.legs) ?? [];
   const total = legs.reduce((sum, leg) => sum + leg.minutes, 0);
   return (
     <footer className="flex h-7 items-center gap-3 bg-band px-3 text-sm text-band-ink">
-      <span className="font-medium whitespace-nowrap">Air time</span>
+      {day && (
+        <button className="min-w-0 cursor-pointer truncate underline" onClick={() => open("day")}>
+          {day.told}
+        </button>
+      )}
+      {!day && <span className="font-medium whitespace-nowrap">Air time</span>}
       <span className="flex h-2.5 flex-1 gap-0.5">
         {legs.map((leg, k) => (
           <span

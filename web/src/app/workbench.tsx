@@ -45,6 +45,9 @@ interface Workbench {
   /** An outline that was given before there was a grid to read it in: Site reads it. */
   carried: Record<string, string | File> | null;
   carry: (fields: Record<string, string | File> | null) => void;
+  /** Paths of the points that the chosen task of the day goes round, in their order. */
+  round: string[];
+  setRound: (paths: string[]) => void;
   goTo: { e: number; n: number } | null;
   setGoTo: (place: { e: number; n: number } | null) => void;
 }
@@ -74,6 +77,7 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
   const [draft, setDraft] = useState<{ object: string; e: number; n: number } | null>(null);
   const [pins, setPins] = useState<Pin[]>([]);
   const [carried, carry] = useState<Record<string, string | File> | null>(null);
+  const [round, setRound] = useState<string[]>([]);
   const [goTo, setGoTo] = useState<{ e: number; n: number } | null>(null);
   const value = useMemo(
     () => ({
@@ -93,10 +97,12 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
       setPins,
       carried,
       carry,
+      round,
+      setRound,
       goTo,
       setGoTo,
     }),
-    [station, open, selected, layer, placing, preview, draft, pins, carried, goTo],
+    [station, open, selected, layer, placing, preview, draft, pins, carried, round, goTo],
   );
   return <Bench.Provider value={value}>{children}</Bench.Provider>;
 }

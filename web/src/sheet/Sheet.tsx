@@ -77,7 +77,7 @@ export function Sheet() {
 /** All that the layers are drawn from. */
 function useView(): SheetView {
   const { jobId, plan, summary, result, trial } = usePlan();
-  const { station, layer, selected, draft, preview } = useWorkbench();
+  const { station, layer, selected, draft, preview, round } = useWorkbench();
   const [themed, setThemed] = useState(0);
   useEffect(() => {
     const rethemed = () => setThemed((n) => n + 1);
@@ -108,6 +108,7 @@ function useView(): SheetView {
     selected,
     draft,
     preview,
+    round,
     ramp,
     exaggeration,
   };

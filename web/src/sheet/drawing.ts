@@ -28,6 +28,7 @@ export interface SheetView {
   selected: string | null;
   draft: { object: string; e: number; n: number } | null;
   preview: [number, number][] | null;
+  round: string[];
   ramp: Ramp | null;
   exaggeration: number;
 }

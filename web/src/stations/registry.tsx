@@ -11,6 +11,7 @@ import { ellipses } from "../sheet/layers/ellipses";
 import { exposures, strips } from "../sheet/layers/flights";
 import { gaps } from "../sheet/layers/gaps";
 import { points } from "../sheet/layers/points";
+import { round } from "../sheet/layers/round";
 import { STATION_IDS, type Station } from "./ids";
 import { Later } from "./Later";
 
@@ -135,7 +136,18 @@ export const STATIONS: Record<Station, StationEntry> = {
       begun: !!result || !!undetermined,
     }),
   },
-  day: later("Day", "People, kit, tasks and windows on one clock: base first out, last in."),
+  day: {
+    title: "Day",
+    Tray: lazy(() => import("./day/DayTray").then((m) => ({ default: m.DayTray }))),
+    layers: [round],
+    tools: [],
+    line: ({ plan: { visits } }) => {
+      const [visit] = visits;
+      const more = visits.length > 1 ? ` and ${visits.length - 1} more` : "";
+      const people = visit?.people.length === 1 ? "1 person" : `${visit?.people.length} people`;
+      return { words: visit ? `${visit.date || "no date"}, ${people}${more}` : "no visit", begun: !!visit };
+    },
+  },
   book: later("Book", "What really happened: set-ups, heights measured twice, occupations, flights, incidents."),
   close: later(
     "Close",

@@ -1,0 +1,1 @@
+"""The day on site: tasks from the plan, the light, and a schedule."""

@@ -1,0 +1,91 @@
+"""A visit put on the clock: its tasks, the light, the schedule, and what is told of it."""
+
+from dataclasses import dataclass
+
+from kardo.core.day.light import Light, clock_ahead, light
+from kardo.core.day.schedule import Placed, Reason, logging, schedule, told
+from kardo.core.day.tasks import Task, tasks_of
+from kardo.core.errors import PlanError
+from kardo.core.flight.areas import site_polygon
+from kardo.core.plan.model import Plan
+
+
+@dataclass(frozen=True)
+class TaskLine:
+    """A task of a day. start and end in minutes from midnight, None while the day does not fit; minutes, and why so many; about:
+    paths of the plan in the order they are reached."""
+
+    id: str
+    words: str
+    stage: str
+    minutes: int
+    why: str
+    roles: list[str]
+    everybody: bool
+    waits_for: list[str]
+    about: list[str]
+    start: int | None
+    end: int | None
+    people: list[str]
+    pinned: bool
+
+
+@dataclass(frozen=True)
+class Logging:
+    """From when to when a base logs, minutes from midnight."""
+
+    setup: str
+    first: int
+    last: int
+
+
+@dataclass(frozen=True)
+class Day:
+    """A visit on the clock of its site, which is so many hours ahead of UTC."""
+
+    visit: str
+    date: str
+    clock_h: float
+    told: str
+    light: Light
+    tasks: list[TaskLine]
+    reasons: list[Reason]
+    logging: list[Logging]
+
+
+def day_of(plan: Plan, key: str) -> Day:
+    """The day of a visit. Raises PlanError where there is no such visit, no date or no site yet, GeodesyError, and what laying out
+    the flights raises."""
+    visit = next((v for v in plan.visits if v.id == key), None)
+    if visit is None:
+        raise PlanError("There is no such visit.", where="Day", mend="Add one.")
+    if not visit.date:
+        raise PlanError("The visit has no date.", where="Day", mend="Give its date: the light depends on it.")
+    middle = site_polygon(plan).representative_point()
+    lon, lat = (float(v) for v in plan.grid.to_world(middle.x, middle.y))
+    ahead = clock_ahead(lon, visit.clock_h)
+    sun = light(lon, lat, visit.date, ahead, visit.sun_deg)
+    tasks = tasks_of(plan, visit)
+    found = schedule(tasks, visit, sun)
+    at = {p.task.id: p for p in found.placed}
+    lines = [_line(t, at.get(t.id), t.id in visit.pins) for t in tasks]
+    logs = [Logging(key, *span) for key, span in logging(found).items()]
+    return Day(visit.id, visit.date, ahead, told(found, sun), sun, lines, list(found.reasons), logs)
+
+
+def _line(task: Task, placed: Placed | None, pinned: bool) -> TaskLine:
+    return TaskLine(
+        task.id,
+        task.words,
+        task.stage,
+        task.minutes,
+        task.why,
+        list(task.roles),
+        task.everybody,
+        [a.task for a in task.after],
+        list(task.about),
+        placed.start if placed else None,
+        placed.end if placed else None,
+        list(placed.people) if placed else [],
+        pinned,
+    )

@@ -1,0 +1,338 @@
+"""Who does what when: a day's tasks put on the clock by a constraint solver, or in words why they do not fit.
+
+Minutes from midnight of the site's clock. The end of the day is made as early as it can be without breaks between legs, then
+the departure as late, then everything else as early. The solver's work is bounded by its own measure of it and done by one worker, so that the same day
+always has the same schedule.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from typing import Any
+
+from ortools.sat.python import cp_model
+
+from kardo.core.day.light import Light
+from kardo.core.day.tasks import Task, durations
+from kardo.core.plan.visits import Person, Visit
+
+DAY = 24 * 60
+UNBROKEN = 3  # minutes of a break between two legs that are worth one minute of a shorter day
+EFFORT = 1.5  # of the solver's own measure of work, for each of its questions
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A task on the clock: when it begins and ends, and who does it, by id. pinned: because somebody said so."""
+
+    task: Task
+    start: int
+    end: int
+    people: tuple[str, ...]
+    pinned: bool
+
+
+@dataclass(frozen=True)
+class Reason:
+    """Why a day does not fit, and what would make it fit: found by asking the solver again with that changed."""
+
+    words: str
+    mend: str
+
+
+@dataclass(frozen=True)
+class Schedule:
+    """The tasks on the clock; or none of them, and the reasons."""
+
+    placed: tuple[Placed, ...]
+    reasons: tuple[Reason, ...]
+
+
+@dataclass(frozen=True)
+class _Limits:
+    """What bounds a day; each can be let go, to find out which of them is in the way."""
+
+    leave: int
+    back: int
+    light: tuple[int, int] | None
+    batteries: int
+    charge: int | None
+    pins: dict[str, int]
+    takers: dict[str, str]
+
+
+def schedule(tasks: tuple[Task, ...], visit: Visit, light: Light) -> Schedule:
+    """A day's tasks on the clock."""
+    limits = _limits(visit, light)
+    people = visit.people
+    if plain := tuple(_plainly_impossible(tasks, visit, light)):
+        return Schedule((), plain)
+    placed = _placed(tasks, people, limits)
+    return Schedule(placed, ()) if placed else Schedule((), tuple(_reasons(tasks, visit, limits)))
+
+
+def minute(clock: str) -> int:
+    """Minutes from midnight of a clock time.
+
+    >>> minute("07:30")
+    450
+    """
+    hours, minutes = clock.split(":")
+    return 60 * int(hours) + int(minutes)
+
+
+def clock(minutes: int) -> str:
+    """A clock time.
+
+    >>> clock(450)
+    '07:30'
+    """
+    return f"{minutes // 60:02d}:{minutes % 60:02d}"
+
+
+def _limits(visit: Visit, light: Light) -> _Limits:
+    charge = None if visit.charge_min is None else round(visit.charge_min)
+    window = None if light.first is None or light.last is None else (light.first, light.last)
+    pins = {key: minute(at) for key, at in visit.pins.items()}
+    back = minute(visit.back) if visit.back else DAY - 1
+    return _Limits(minute(visit.leave), back, window, visit.batteries, charge, pins, dict(visit.takers))
+
+
+def _plainly_impossible(tasks: tuple[Task, ...], visit: Visit, light: Light) -> Iterator[Reason]:
+    """What needs no solver to see."""
+    if not visit.people:
+        yield Reason("Nobody comes.", "Add the people of this visit, with what each may do.")
+        return
+    for role in ("pilot", "surveyor"):
+        lonely = [t for t in tasks if set(t.roles) == {role} and not t.everybody]
+        if lonely and not any(role in p.roles for p in visit.people):
+            yield Reason(
+                f"Nobody on this visit is a {role}: {lonely[0].words}.",
+                f"Let somebody come who may do that, or make one of the people a {role}.",
+            )
+    for kind in sorted({t.battery for t in tasks if t.battery}):
+        legs = sum(t.battery == kind for t in tasks)
+        if visit.charge_min is None and legs > visit.batteries:
+            yield Reason(
+                f"The flights take {legs} batteries; {visit.batteries} {'is' if visit.batteries == 1 else 'are'} at hand, and none is charged on site.",
+                f"Bring {legs - visit.batteries} more, or charge on site.",
+            )
+    if light.first is None and any(t.light for t in tasks):
+        yield Reason(
+            f"The sun does not reach {visit.sun_deg:g}° on this day.", "Choose another date, or accept a lower sun."
+        )
+
+
+def _placed(tasks: tuple[Task, ...], people: tuple[Person, ...], limits: _Limits) -> tuple[Placed, ...]:
+    """The best schedule within limits; empty where there is none."""
+    model, starts, does = _model(tasks, people, limits)
+    last, first = starts[tasks[-1].id], starts["way-out"]
+    wanted = UNBROKEN * last + sum(_breaks(tasks, starts))
+    model.minimize(wanted)
+    solver = _solved(model)
+    if solver is None:
+        return ()
+    model.add(wanted <= round(solver.objective_value))
+    for start in starts.values():
+        model.add_hint(start, solver.value(start))
+    for chosen in does.values():
+        model.add_hint(chosen, solver.value(chosen))
+    model.minimize(sum(starts[t.id] for t in tasks if t.stage == "site") - 2 * len(tasks) * first)
+    solver = _solved(model) or solver
+    out = []
+    for t in tasks:
+        at = solver.value(starts[t.id])
+        by = tuple(p.id for p in people if t.everybody or ((t.id, p.id) in does and solver.value(does[t.id, p.id])))
+        out.append(Placed(t, at, at + t.minutes, by, t.id in limits.pins))
+    return tuple(out)
+
+
+def _breaks(tasks: tuple[Task, ...], starts: dict[str, Any]) -> Iterator[Any]:
+    """Minutes from each leg to the next of its aircraft, beyond the battery change."""
+    legs = {t.id: t for t in tasks if t.light}
+    for t in legs.values():
+        for after in t.after:
+            if after.task in legs:
+                yield starts[t.id] - starts[after.task] - legs[after.task].minutes - after.minutes
+
+
+def _solved(model: cp_model.CpModel) -> cp_model.CpSolver | None:
+    solver = cp_model.CpSolver()
+    solver.parameters.num_workers = 1
+    solver.parameters.max_deterministic_time = EFFORT
+    return solver if solver.solve(model) in (cp_model.OPTIMAL, cp_model.FEASIBLE) else None
+
+
+def _model(
+    tasks: tuple[Task, ...], people: tuple[Person, ...], limits: _Limits
+) -> tuple[cp_model.CpModel, dict[str, Any], dict[tuple[str, str], Any]]:
+    """The day as the solver sees it: a start for every task, who does it, and what bounds them."""
+    model = cp_model.CpModel()
+    starts = {t.id: model.new_int_var(0, DAY, t.id) for t in tasks}
+    does: dict[tuple[str, str], Any] = {}
+    busy: dict[str, list[Any]] = {p.id: [] for p in people}
+    for t in tasks:
+        start, end = starts[t.id], starts[t.id] + t.minutes
+        model.add(start >= limits.leave)
+        model.add(end <= limits.back)
+        for after in t.after:
+            before = starts[after.task] + (_minutes(tasks, after.task) if after.of == "end" else 0)
+            model.add(start >= before + after.minutes)
+        if t.light and limits.light:
+            model.add(start >= limits.light[0])
+            model.add(end <= limits.light[1])
+        if t.id in limits.pins:
+            model.add(start == limits.pins[t.id])
+        if t.everybody:
+            for p in people:
+                busy[p.id].append(model.new_fixed_size_interval_var(start, t.minutes, ""))
+            continue
+        for p in _able(t, people):
+            does[t.id, p.id] = model.new_bool_var("")
+            busy[p.id].append(model.new_optional_fixed_size_interval_var(start, t.minutes, does[t.id, p.id], ""))
+        model.add_exactly_one(does[t.id, p.id] for p in _able(t, people))
+        if (t.id, limits.takers.get(t.id, "")) in does:
+            model.add(does[t.id, limits.takers[t.id]] == 1)
+    for intervals in busy.values():
+        model.add_no_overlap(intervals)
+    _charging(model, tasks, starts, limits)
+    return model, starts, does
+
+
+def _charging(model: cp_model.CpModel, tasks: tuple[Task, ...], starts: dict[str, Any], limits: _Limits) -> None:
+    """A battery is away while it flies and while it is charged again."""
+    for kind in {t.battery for t in tasks if t.battery} if limits.charge is not None else set():
+        legs = [t for t in tasks if t.battery == kind]
+        away = [model.new_fixed_size_interval_var(starts[t.id], t.minutes + (limits.charge or 0), "") for t in legs]
+        model.add_cumulative(away, [1] * len(legs), limits.batteries)
+
+
+def _minutes(tasks: tuple[Task, ...], key: str) -> int:
+    return next(t.minutes for t in tasks if t.id == key)
+
+
+def _able(task: Task, people: tuple[Person, ...]) -> list[Person]:
+    return [p for p in people if set(task.roles) & set(p.roles)]
+
+
+def _reasons(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterator[Reason]:
+    """Every bound that, let go alone, makes the day fit, and by how much; or what a helper more would do. Each is asked of the
+    solver, not guessed."""
+    found = []
+    if limits.light:
+        found += list(_too_dark(tasks, visit, limits))
+    if visit.back:
+        late = _placed(tasks, visit.people, replace(limits, back=DAY - 1))
+        if late:
+            found.append(
+                Reason(
+                    f"The day ends at {clock(late[-1].end)}, {lasting(late[-1].end - limits.back)} after {visit.back}.",
+                    f"Be back at {clock(late[-1].end)}, or share the work.",
+                )
+            )
+    found += list(_pinned_too_hard(tasks, visit, limits))
+    if limits.charge is not None:
+        found += list(_too_few_batteries(tasks, visit, limits))
+    found += list(_one_more(tasks, visit, limits))
+    yield from found or [
+        Reason(
+            "Several things together make this day impossible.",
+            "Take pins away, leave earlier, or spread the work over two visits.",
+        )
+    ]
+
+
+def _too_dark(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterator[Reason]:
+    assert limits.light is not None
+    free = _placed(tasks, visit.people, replace(limits, light=None))
+    landed = max((p.end for p in free if p.task.light), default=0)
+    if not free or landed <= limits.light[1]:
+        return
+    over = landed - limits.light[1]
+    mends: list[str] = []
+    earlier = limits.leave - over
+    while earlier >= 0 and not mends:
+        if _placed(tasks, visit.people, replace(limits, leave=earlier)):
+            mends.append(f"leave at {clock(earlier)}")
+        earlier -= 15
+    words = f"The last landing would be at {clock(landed)}, {lasting(over)} after the sun sinks below {visit.sun_deg:g}° at {clock(limits.light[1])}."
+    yield Reason(words, f"{'Or '.join(mends).capitalize() or 'Spread the flights over two visits'}.")
+
+
+def _pinned_too_hard(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterator[Reason]:
+    for key, at in limits.pins.items():
+        task = next((t for t in tasks if t.id == key), None)
+        if task is None:
+            continue
+        rest = {k: v for k, v in limits.pins.items() if k != key}
+        free = _placed(tasks, visit.people, replace(limits, pins=rest))
+        if free:
+            best = next(p.start for p in free if p.task.id == key)
+            yield Reason(
+                f"“{task.words}” is pinned to {clock(at)}, and the rest does not fit about it.",
+                f"Take the pin away; {clock(best)} would fit.",
+            )
+    for key, who in limits.takers.items():
+        rest_of = {k: v for k, v in limits.takers.items() if k != key}
+        task = next((t for t in tasks if t.id == key), None)
+        if task is not None and _placed(tasks, visit.people, replace(limits, takers=rest_of)):
+            name = next((p.name for p in visit.people if p.id == who), who)
+            yield Reason(
+                f"“{task.words}” is given to {name}, and the rest does not fit about it.", "Let somebody else do it."
+            )
+
+
+def _too_few_batteries(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterator[Reason]:
+    legs = sum(bool(t.battery) for t in tasks)
+    for more in range(1, legs - visit.batteries + 1):
+        if _placed(tasks, visit.people, replace(limits, batteries=limits.batteries + more)):
+            yield Reason(
+                f"{visit.batteries} batteries are not charged again in time for {legs} legs.", f"Bring {more} more."
+            )
+            return
+
+
+def _one_more(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterator[Reason]:
+    for role in ("surveyor", "pilot", "helper"):
+        more = Person(id="one-more", name="one more", roles=(role, "helper") if role != "helper" else ("helper",))
+        if _placed(tasks, (*visit.people, more), limits):
+            yield Reason(
+                f"{len(visit.people)} {'person does' if len(visit.people) == 1 else 'people do'} not get through the work in time.",
+                f"One {role} more would do.",
+            )
+            return
+
+
+def lasting(minutes: int) -> str:
+    """A time that something lasts.
+
+    >>> lasting(35), lasting(344)
+    ('35 min', '5 h 44 min')
+    """
+    hours, rest = divmod(minutes, 60)
+    return f"{hours} h {rest} min" if hours else f"{rest} min"
+
+
+def told(found: Schedule, light: Light) -> str:
+    """A day in a sentence: out, first take-off, packed, and what is to spare before the light goes."""
+    if not found.placed:
+        return "This day does not fit."
+    at = {p.task.id: p for p in found.placed}
+    legs = [p for p in found.placed if p.task.light]
+    words = f"Out {clock(at['way-out'].start)}"
+    if legs:
+        words += f", first take-off {clock(min(p.start for p in legs))}"
+    words += f", packed {clock(at['way-back'].start)}, back {clock(at['way-back'].end)}"
+    if legs and light.last is not None:
+        words += f"; {lasting(light.last - max(p.end for p in legs))} to spare before the light goes"
+    return words + "."
+
+
+def logging(found: Schedule) -> dict[str, tuple[int, int]]:
+    """From when to when each base logs, by its set-up: from its own setting up to its taking in."""
+    at = {p.task.id: p for p in found.placed}
+    keys = [key.removeprefix("base-in-") for key in at if key.startswith("base-in-")]
+    taken = round(durations()["base_in"].minutes)
+    return {
+        key: (at[f"base-{key}"].end, at[f"base-in-{key}"].end - min(taken, at[f"base-in-{key}"].task.minutes))
+        for key in keys
+    }

@@ -1,0 +1,267 @@
+"""The tasks of a day, from the plan: what has to be done, by whom, for how long, and after what."""
+
+import math
+import tomllib
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from importlib.resources import files
+from typing import Literal
+
+from kardo.core.control.round import walk
+from kardo.core.flight.areas import ground_scale, site_polygon
+from kardo.core.flight.pattern import all_flown
+from kardo.core.plan.control import ControlPoint, Occupation
+from kardo.core.plan.model import Plan
+from kardo.core.plan.stands import OnInstrument, OnSetUp, OwnSession, SetUp
+from kardo.core.plan.visits import Role, Visit
+
+Stage = Literal["office", "way", "site"]
+ANYBODY: tuple[Role, ...] = ("helper", "surveyor", "pilot")
+
+
+@dataclass(frozen=True)
+class After:
+    """Not before another task's end (or start), and so many minutes."""
+
+    task: str
+    minutes: int = 0
+    of: Literal["end", "start"] = "end"
+
+
+@dataclass(frozen=True)
+class Task:
+    """One thing to do. minutes as whole numbers, why they are so many; roles of whom one does it, or everybody together; about:
+    the plan's things by path. battery: the kind that it uses up; light: wants the sun."""
+
+    id: str
+    words: str
+    stage: Stage
+    minutes: int
+    why: str
+    roles: tuple[Role, ...] = ANYBODY
+    everybody: bool = False
+    after: tuple[After, ...] = ()
+    about: tuple[str, ...] = ()
+    battery: str = ""
+    light: bool = False
+
+
+@dataclass(frozen=True)
+class Duration:
+    """Minutes that a kind of task takes, what it is, and where the figure comes from."""
+
+    minutes: float
+    what: str
+    source: str
+
+
+@lru_cache(maxsize=1)
+def durations() -> dict[str, Duration]:
+    """The usual durations, by kind."""
+    data = tomllib.loads((files("kardo.core.day") / "durations.toml").read_text())
+    return {key: Duration(**entry) for key, entry in data.items()}
+
+
+OFFICE = ("charge", "firmware", "cards", "authorisation", "files")
+
+
+def tasks_of(plan: Plan, visit: Visit) -> tuple[Task, ...]:
+    """The tasks of a visit, in the order they are usually told. Raises PlanError where the flights cannot be laid out."""
+    office = [_usual(key, "office") for key in OFFICE]
+    out = Task("way-out", "to the site", "way", round(visit.travel_min), "as the visit says", everybody=True)
+    out = replace(out, after=tuple(After(t.id) for t in office))
+    arrived = (After(out.id),)
+    site = [
+        replace(_usual("airspace", "site"), roles=("pilot",), after=arrived),
+        replace(_usual("clear", "site"), after=arrived),
+    ]
+    bases = [_base(plan, s, arrived) for s in _setups(plan, visit)]
+    first = tuple(After(b.id, of="start") for b in bases[:1])  # the base is the first thing out of the vehicle
+    site = bases + [replace(t, after=t.after + first) for t in site]
+    laid = _laid_out(plan, visit, tuple(After(t.id) for t in site if t.id == "clear"))
+    flying = _flying(plan, visit, [t.id for t in laid])
+    observed = _observed(plan, visit, [t.id for t in laid] or [out.id])
+    done = tuple(After(t.id) for t in [*flying, *observed])
+    lifted = _lifted(plan, visit, (*done, *_sessions(plan, observed)), laid)
+    home = [_base_in(plan, base, flying, lifted or observed) for base in bases]
+    copies = replace(_usual("copies", "site"), after=tuple(After(t.id) for t in [*flying, *observed, *home]))
+    site += [*laid, *flying, *observed, *lifted, *home, copies]
+    back = Task("way-back", "back to the office", "way", round(visit.travel_min), "as the visit says", everybody=True)
+    back = replace(back, after=tuple(After(t.id) for t in site))
+    return tuple(_settled(t, visit) for t in [*office, out, *site, back])
+
+
+def _settled(task: Task, visit: Visit) -> Task:
+    """With the minutes that somebody settled."""
+    if task.id not in visit.minutes:
+        return task
+    return replace(task, minutes=round(visit.minutes[task.id]), why=f"settled for this visit; usually {task.minutes}")
+
+
+def _usual(key: str, stage: Stage) -> Task:
+    found = durations()[key]
+    return Task(key, found.what, stage, round(found.minutes), found.source)
+
+
+def _today(plan: Plan, visit: Visit, of: str | None) -> bool:
+    """Whether something is done on this visit: it says so, or says nothing and this is the first."""
+    return of == visit.id or (of is None and visit.id == plan.visits[0].id)
+
+
+def _control(plan: Plan, visit: Visit) -> list[ControlPoint]:
+    return [p for p in plan.control if any(_today(plan, visit, o.visit) for o in p.occupations)]
+
+
+def _setups(plan: Plan, visit: Visit) -> list[SetUp]:
+    """The set-ups that something of this visit hangs on, and that say this visit or none."""
+    flights = [f.hangs_on for f in plan.flights if f.corrected and _today(plan, visit, f.visit)]
+    hung = [*flights, *(on for p in _control(plan, visit) for on in p.by_hanging)]
+    keys = {on.setup for on in hung if isinstance(on, OnSetUp | OnInstrument)}
+    return [s for s in plan.setups if s.id in keys and (s.visit in (None, visit.id))]
+
+
+def _base(plan: Plan, setup: SetUp, arrived: tuple[After, ...]) -> Task:
+    kind = durations()["tripod" if setup.support == "tripod" else "pole"]
+    mark = plan.mark(setup.mark)
+    words = f"base out on {mark.name if mark else setup.name}: {kind.what}"
+    return Task(
+        f"base-{setup.id}", words, "site", round(kind.minutes), kind.source, ("surveyor",), after=arrived,
+        about=(f"setups/{setup.id}",),
+    )  # fmt: skip
+
+
+def _start(plan: Plan) -> tuple[float, float]:
+    """Where the vehicle stands and rounds begin: the first base's mark, or the middle of the site."""
+    mark = next((plan.mark(s.mark) for s in plan.setups if s.mark), None)
+    if mark is not None:
+        return mark.e, mark.n
+    middle = site_polygon(plan).representative_point()
+    return middle.x, middle.y
+
+
+def _round(plan: Plan, points: list[ControlPoint], each_min: float) -> tuple[int, str, tuple[str, ...]]:
+    """Minutes of a round over points, why, and the points in the order walked."""
+    order, metres = walk(_start(plan), [(p.e, p.n) for p in points])
+    metres /= ground_scale(plan)
+    pace = durations()["walk_m_per_min"].minutes
+    minutes = math.ceil(metres / pace + each_min * len(points))
+    why = f"{len(points)} points at {each_min:.3g} min, {metres:.0f} m of walking at {pace:.0f} m a minute"
+    return minutes, why, tuple(f"control/{points[k].id}" for k in order)
+
+
+def _laid_out(plan: Plan, visit: Visit, after: tuple[After, ...]) -> list[Task]:
+    points = _control(plan, visit)
+    if not points:
+        return []
+    minutes, why, about = _round(plan, points, durations()["target"].minutes)
+    return [
+        Task(
+            "targets-out",
+            "targets and checks out",
+            "site",
+            minutes,
+            why,
+            ("helper", "surveyor"),
+            after=after,
+            about=about,
+        )
+    ]
+
+
+def _lifted(plan: Plan, visit: Visit, after: tuple[After, ...], laid: list[Task]) -> list[Task]:
+    if not laid:
+        return []
+    minutes, why, about = _round(plan, _control(plan, visit), durations()["lift"].minutes)
+    return [
+        Task(
+            "targets-in",
+            "targets and checks in",
+            "site",
+            minutes,
+            why,
+            ("helper", "surveyor"),
+            after=after,
+            about=about,
+        )
+    ]
+
+
+def _flying(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
+    """Checks before flying, then the legs of each aircraft one after another with a battery change between."""
+    ready = replace(_usual("preflight", "site"), roles=("pilot",))
+    ready = replace(ready, after=(After("airspace"), After("clear")))
+    change, lead = (round(durations()[key].minutes) for key in ("battery", "lead"))
+    before: dict[str, str] = {}
+    out: list[Task] = []
+    for flight in all_flown(plan):
+        own = flight.flight
+        if not _today(plan, visit, own.visit):
+            continue
+        hung = own.hangs_on.setup if own.corrected and isinstance(own.hangs_on, OnSetUp) else None
+        logging = (After(f"base-{hung}", lead),) if hung in {s.id for s in _setups(plan, visit)} else ()
+        for k, leg in enumerate(flight.legs, 1):
+            last = before.get(own.aircraft)
+            after = (After(last, change),) if last else (After("preflight"), *(After(t) for t in laid))
+            words = f"{own.name}, leg {k}" if len(flight.legs) > 1 else own.name
+            why = f"{leg.minutes:.1f} min in the air, landing with {leg.battery_left:.0f} %"
+            key = f"leg-{own.id}-{k}"
+            out.append(
+                Task(key, words, "site", math.ceil(leg.minutes), why, ("pilot",), after=after + logging,
+                     about=(f"flights/{own.id}",), battery=own.battery, light=True)
+            )  # fmt: skip
+            before[own.aircraft] = key
+    return [ready, *out] if out else []
+
+
+def _observed(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
+    """Rounds of occupations: targets and checks apart, so that two people can share them; a later round waits for its sky."""
+    out: list[Task] = []
+    for role, words in (("target", "targets"), ("check", "checks")):
+        points = [p for p in _control(plan, visit) if p.role == role]
+        for k in range(max((len(p.occupations) for p in points), default=0)):
+            of_round = [p for p in points if len(p.occupations) > k and _today(plan, visit, p.occupations[k].visit)]
+            if not of_round:
+                continue
+            each = durations()["occupation"].minutes
+            logged = sum(_epochs_min(p, p.occupations[k]) for p in of_round)
+            minutes, why, about = _round(plan, of_round, each + logged / len(of_round))
+            apart = math.ceil(max(p.occupations[k].after_min for p in of_round))
+            waits = (After(f"observe-{role}s-1", apart, "start"),) if k else ()
+            bases = tuple(After(f"base-{s}") for s in sorted(_hung_on(of_round, k)))
+            known = tuple(b for b in bases if b.task.removeprefix("base-") in {s.id for s in _setups(plan, visit)})
+            again = f", round {k + 1}" if k else ""
+            out.append(
+                Task(f"observe-{role}s-{k + 1}", f"observe {words}{again}", "site", minutes, why, ("surveyor",),
+                     after=(*(After(t) for t in laid), *known, *waits), about=about)
+            )  # fmt: skip
+    return out
+
+
+def _epochs_min(point: ControlPoint, one: Occupation) -> float:
+    """Minutes that somebody stands by: a static session runs alone."""
+    return 0.0 if isinstance(one.hangs_on or point.hangs_on, OwnSession) else one.epochs / 60
+
+
+def _hung_on(points: list[ControlPoint], k: int) -> set[str]:
+    hung = [p.occupations[k].hangs_on or p.hangs_on for p in points]
+    return {on.setup for on in hung if isinstance(on, OnSetUp | OnInstrument)}
+
+
+def _sessions(plan: Plan, observed: list[Task]) -> list[After]:
+    """A target that logs for itself is not taken up before its session is over."""
+    hours = [on.hours for p in plan.control for on in p.by_hanging if isinstance(on, OwnSession)]
+    return [After(t.id, math.ceil(60 * max(hours))) for t in observed] if hours else []
+
+
+def _base_in(plan: Plan, base: Task, flying: list[Task], before: list[Task]) -> Task:
+    """The last thing back in: its log runs on after the last landing."""
+    found, trail = durations()["base_in"], round(durations()["trail"].minutes)
+    key = base.id.removeprefix("base-")
+    setup = plan.setup(key)
+    mark = plan.mark(setup.mark) if setup else None
+    landed = tuple(After(t.id, trail) for t in flying if t.light)
+    words = f"base in from {mark.name if mark else key}: {found.what}"
+    return Task(
+        f"base-in-{key}", words, "site", round(found.minutes), found.source, ("surveyor",),
+        after=(*landed, *(After(t.id) for t in before)), about=(f"setups/{key}",),
+    )  # fmt: skip

@@ -1,0 +1,54 @@
+"""The days on which the work is done: who comes, from when to when, and what somebody settled about the order."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import BeforeValidator, Field
+
+from kardo.core.plan.parts import PROSE, Clean, Identifier, Name, Note, Part
+
+Role = Literal["pilot", "surveyor", "helper"]
+Clock = Annotated[str, Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$")]
+Minutes = Annotated[float, Field(ge=0, le=1440, allow_inf_nan=False)]
+TaskId = Annotated[str, Field(pattern=r"^[A-Za-z0-9_-]{1,90}$")]
+MOST_PEOPLE = 40
+
+
+class Person(Part):
+    """Somebody who comes, and what this person may do. A pilot flies; a surveyor sets up and observes; everybody helps."""
+
+    id: Identifier
+    name: Annotated[str, Field(min_length=1, max_length=60), Clean]
+    roles: Annotated[tuple[Role, ...], Field(max_length=3)] = ("pilot", "surveyor", "helper")
+
+
+def _named(value: Any) -> Any:
+    """A bare name, as the first plans of version 2 had it, is somebody who may do everything."""
+    if not isinstance(value, str):
+        return value
+    plain = "".join(letter if letter.isascii() and letter.isalnum() else "-" for letter in value)[:40]
+    return {"id": plain or "somebody", "name": value}
+
+
+class Visit(Part):
+    """A day on site. Clock times are the site's: clock_h hours ahead of UTC, None by the longitude. leave: not earlier from the
+    office; back: home by then (empty: whenever). batteries: sets at hand of each kind; charge_min: minutes to charge one on
+    site (None: not there). sun_deg: least height of the sun over the horizon for flying.
+
+    What somebody settled: minutes of a task, the clock time that a task is pinned to, and who does it.
+    """
+
+    id: Identifier
+    name: Name
+    date: Annotated[str, Field(pattern=r"^(\d{4}-\d{2}-\d{2})?$"), PROSE] = ""
+    people: Annotated[tuple[Annotated[Person, BeforeValidator(_named)], ...], Field(max_length=MOST_PEOPLE), PROSE] = ()
+    clock_h: Annotated[float | None, Field(ge=-14, le=14, allow_inf_nan=False), PROSE] = None
+    leave: Annotated[Clock, PROSE] = "07:00"
+    back: Annotated[Clock | Literal[""], PROSE] = ""
+    travel_min: Annotated[Minutes, PROSE] = 30.0
+    batteries: Annotated[int, Field(ge=0, le=100), PROSE] = 4
+    charge_min: Annotated[Minutes | None, PROSE] = None
+    sun_deg: Annotated[float, Field(ge=-6, le=60, allow_inf_nan=False), PROSE] = 10.0
+    minutes: Annotated[dict[TaskId, Minutes], Field(max_length=300), PROSE] = {}
+    pins: Annotated[dict[TaskId, Clock], Field(max_length=300), PROSE] = {}
+    takers: Annotated[dict[TaskId, Identifier], Field(max_length=300), PROSE] = {}
+    note: Note = ""

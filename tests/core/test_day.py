@@ -1,0 +1,240 @@
+"""A day on the clock: the solver's answer held against its windows and precedences by plain code, and what it says of days that
+cannot be."""
+
+import math
+from itertools import pairwise, permutations
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kardo.core.control.round import walk
+from kardo.core.day.day import day_of
+from kardo.core.day.light import clock_ahead, light
+from kardo.core.day.schedule import clock, lasting, minute, schedule
+from kardo.core.day.tasks import durations, tasks_of
+from kardo.core.errors import PlanError
+from kardo.core.plan.control import Occupation
+from kardo.core.plan.stands import OwnSession
+from kardo.core.plan.visits import Person, Visit
+from tests.conftest import ON_BASE, point, small_plan
+
+CREW = (Person(id="a", name="A", roles=("surveyor", "helper")), Person(id="b", name="B", roles=("pilot", "helper")))
+SPRING = "2027-03-16"
+SUN = light(-13.4, 46.3, SPRING, -1.0, 10.0)
+
+
+def visited(plan=None, **changes):
+    """A plan with one visit of the crew."""
+    visit = Visit(**({"id": "V1", "name": "visit", "date": SPRING, "people": CREW} | changes))
+    return (plan or small_plan()).model_copy(update={"visits": (visit,)}), visit
+
+
+def solved(plan, visit):
+    return schedule(tasks_of(plan, visit), visit, light(-13.4, 46.3, SPRING, -1.0, visit.sun_deg))
+
+
+def faults_of(found, tasks, visit, sun):
+    """Everything that a schedule breaks, by plain code."""
+    at = {p.task.id: p for p in found.placed}
+    people = {p.id: p for p in visit.people}
+    faults = [f"{t.id} missing" for t in tasks if t.id not in at]
+    for p in found.placed:
+        t = p.task
+        if p.end - p.start != t.minutes or p.start < minute(visit.leave):
+            faults.append(f"{t.id} is too short or too early")
+        if visit.back and p.end > minute(visit.back):
+            faults.append(f"{t.id} too late")
+        if t.light and not sun.first <= p.start <= p.end <= sun.last:
+            faults.append(f"{t.id} in the dark")
+        for after in t.after:
+            before = at[after.task]
+            if p.start < (before.end if after.of == "end" else before.start) + after.minutes:
+                faults.append(f"{t.id} before {after.task}")
+        if t.everybody:
+            if set(p.people) != set(people):
+                faults.append(f"{t.id} without somebody")
+        elif len(p.people) != 1 or not set(people[p.people[0]].roles) & set(t.roles):
+            faults.append(f"{t.id} by {p.people}")
+        if t.id in visit.pins and p.start != minute(visit.pins[t.id]):
+            faults.append(f"{t.id} off its pin")
+    for key in people:
+        own = sorted((p.start, p.end) for p in found.placed if key in p.people)
+        faults += [f"{key} in two places at {clock(b[0])}" for a, b in pairwise(own) if b[0] < a[1]]
+    legs = [p for p in found.placed if p.task.battery]
+    for leg in legs:
+        away = [p for p in legs if p.start <= leg.start < p.end + (visit.charge_min or 24 * 60)]
+        if len(away) > visit.batteries:
+            faults.append(f"{len(away)} batteries away at {clock(leg.start)}")
+    return faults
+
+
+@settings(max_examples=25, deadline=None)
+@given(
+    st.lists(st.sets(st.sampled_from(["pilot", "surveyor", "helper"]), min_size=1), min_size=1, max_size=4),
+    st.integers(5, 12),
+    st.sampled_from(["", "13:00", "18:00"]),
+    st.integers(0, 3),
+    st.sampled_from([None, 30.0, 90.0]),
+    st.integers(1, 3),
+    st.sampled_from([{}, {"preflight": "11:00"}, {"targets-out": "12:30"}]),
+)
+def test_every_schedule_keeps_its_windows_and_precedences(crew, leave, back, batteries, charge, occupations, pins):
+    rounds = tuple(Occupation(after_min=45.0 * k) for k in range(occupations))
+    control = tuple(p.model_copy(update={"occupations": rounds}) for p in small_plan().control)
+    people = tuple(Person(id=f"p{k}", name=f"p{k}", roles=tuple(sorted(roles))) for k, roles in enumerate(crew))
+    wanted = {"leave": f"{leave:02d}:00", "back": back, "batteries": batteries, "charge_min": charge, "pins": pins}
+    plan, visit = visited(small_plan(control=control), people=people, **wanted)
+    found = solved(plan, visit)
+    assert bool(found.placed) != bool(found.reasons)
+    if found.placed:
+        assert faults_of(found, tasks_of(plan, visit), visit, SUN) == []
+
+
+def test_the_base_is_first_out_and_last_in_and_logs_long_enough():
+    plan, visit = visited()
+    found = solved(plan, visit)
+    at = {p.task.id: p for p in found.placed}
+    on_site = [p for p in found.placed if p.task.stage == "site"]
+    assert at["base-base"].start == min(p.start for p in on_site)
+    lifted = [p.end for p in on_site if p.task.id not in {"copies", "base-in-base"}]
+    assert at["base-in-base"].start >= max(lifted)
+    (log,) = day_of(plan, "V1").logging
+    legs = [p for p in on_site if p.task.light]
+    assert min(p.start for p in legs) - log.first >= 15 and log.last - max(p.end for p in legs) >= 10
+
+
+def test_a_second_occupation_waits_for_another_sky():
+    twice = (Occupation(), Occupation(after_min=180.0))
+    control = (
+        *(point(f"G{k}", 40.0 * k, 20).model_copy(update={"occupations": twice}) for k in (1, 2)),
+        point("K1", 60, 60),
+    )
+    plan, visit = visited(small_plan(control=control))
+    at = {p.task.id: p for p in solved(plan, visit).placed}
+    assert at["observe-targets-2"].start - at["observe-targets-1"].start >= 180
+    assert at["targets-in"].start >= at["observe-targets-2"].end
+
+
+def test_a_target_that_logs_for_itself_is_not_taken_up_before_its_session_is_over():
+    own = tuple(point(f"G{k}", 40.0 * k, 20, hangs_on=OwnSession(hours=2.0)) for k in (1, 2))
+    plan, visit = visited(small_plan(control=(*own, point("K1", 60, 60, hangs_on=ON_BASE))))
+    at = {p.task.id: p for p in solved(plan, visit).placed}
+    assert at["targets-in"].start - at["observe-targets-1"].end >= 120
+
+
+def test_minutes_that_somebody_settled_are_taken_and_told():
+    plan, visit = visited(minutes={"targets-out": 90.0})
+    task = next(t for t in tasks_of(plan, visit) if t.id == "targets-out")
+    assert task.minutes == 90 and "settled" in task.why
+
+
+def test_what_is_planned_for_another_visit_is_not_done_on_this_one():
+    plan, visit = visited()
+    other = Visit(id="V2", name="later", date=SPRING, people=CREW)
+    flights = tuple(f.model_copy(update={"visit": "V2"}) for f in plan.flights)
+    plan = plan.model_copy(update={"visits": (visit, other), "flights": flights})
+    assert not any(t.light for t in tasks_of(plan, visit)) and any(t.light for t in tasks_of(plan, other))
+
+
+@pytest.mark.parametrize(
+    ("changes", "words", "mend"),
+    [
+        ({"people": ()}, "Nobody comes", {"people": CREW}),
+        ({"people": CREW[:1]}, "Nobody on this visit is a pilot", {"people": CREW}),
+        ({"people": CREW[1:]}, "Nobody on this visit is a surveyor", {"people": CREW}),
+        ({"batteries": 0}, "take 1 batteries; 0 are at hand", {"batteries": 1}),
+        ({"sun_deg": 60.0}, "does not reach 60°", {"sun_deg": 10.0}),
+        ({"leave": "15:30"}, "after the sun sinks below 10°", {"leave": "14:00"}),
+        ({"back": "10:00"}, "after 10:00", {"back": "18:00"}),
+        ({"pins": {"preflight": "06:30"}}, "is pinned to 06:30", {"pins": {}}),
+        ({"takers": {"copies": "a"}, "pins": {"copies": "07:05"}}, "is pinned to 07:05", {"pins": {}}),
+    ],
+)
+def test_a_day_that_cannot_be_says_why_and_what_would_make_it_fit(changes, words, mend):
+    plan, visit = visited(**changes)
+    found = solved(plan, visit)
+    assert not found.placed and any(words in r.words for r in found.reasons), found.reasons
+    plan, better = visited(**(changes | mend))
+    assert solved(plan, better).placed
+
+
+def test_what_it_offers_makes_it_fit():
+    """The departure, the return and the helper that are offered, tried."""
+    plan, visit = visited(leave="15:30")
+    (dark, *_) = solved(plan, visit).reasons
+    earlier = dark.mend.removeprefix("Leave at ").removesuffix(".")
+    assert solved(*visited(leave=earlier)).placed
+    plan, visit = visited(back="10:30")
+    (late, *_) = solved(plan, visit).reasons
+    assert solved(*visited(back=late.mend[11:16])).placed
+
+
+def test_the_same_day_has_the_same_schedule():
+    plan, visit = visited()
+    assert solved(plan, visit) == solved(plan, visit)
+
+
+def test_one_person_alone_takes_longer_than_two_and_two_than_three():
+    crews = [CREW[:1], CREW, (*CREW, Person(id="c", name="C", roles=("surveyor", "helper")))]
+    crews[0] = (Person(id="a", name="A"),)
+    ends = [solved(*visited(people=crew)).placed[-1].end for crew in crews]
+    assert ends[0] > ends[1] >= ends[2]
+
+
+def test_the_sun_by_the_almanac():
+    """Height at noon: 90 degrees less the latitude, and the declination; at the equinox the day is as long as the night, but for
+    refraction and the sun's size (some eight minutes at this latitude)."""
+    equinox = light(0.0, 46.3, "2027-03-20", 0.0, 10.0)
+    assert max(equinox.sun) == pytest.approx(90 - 46.3, abs=0.3)
+    assert 12 * 60 < equinox.set - equinox.rise < 12 * 60 + 14
+    winter = light(0.0, 46.3, "2027-12-22", 0.0, 10.0)
+    assert max(winter.sun) == pytest.approx(90 - 46.3 - 23.44, abs=0.2)
+    assert winter.rise < winter.first < winter.last < winter.set
+    night = light(0.0, 80.0, "2027-12-22", 0.0, 10.0)
+    assert night.rise is None and night.first is None
+    assert light(0.0, 80.0, "2027-06-22", 0.0, 10.0).set == 24 * 60 - 2
+
+
+def test_the_clock_is_the_sites():
+    assert clock_ahead(-13.4, None) == -1 and clock_ahead(-13.4, 0.0) == 0
+    at_utc, at_site = light(-13.4, 46.3, SPRING, 0.0, 10.0), light(-13.4, 46.3, SPRING, -1.0, 10.0)
+    assert at_utc.rise - at_site.rise == pytest.approx(60, abs=2)
+    assert lasting(61) == "1 h 1 min"
+
+
+@settings(max_examples=20, deadline=None)
+@given(st.lists(st.tuples(st.floats(0, 500), st.floats(0, 500)), min_size=1, max_size=6))
+def test_a_round_is_about_the_shortest(points):
+    def metres(order):
+        way = [(0.0, 0.0), *order, (0.0, 0.0)]
+        return sum(math.dist(a, b) for a, b in pairwise(way))
+
+    order, length = walk((0.0, 0.0), points)
+    assert sorted(order) == list(range(len(points)))
+    assert length == pytest.approx(metres([points[k] for k in order]))
+    assert length <= 1.15 * min(metres(p) for p in permutations(points)) + 1
+
+
+def test_a_round_of_many_points_goes_to_all():
+    points = [(float(k % 20), float(k // 20)) for k in range(400)]
+    order, length = walk((0.0, 0.0), points)
+    assert sorted(order) == list(range(400)) and length < 600
+
+
+@pytest.mark.parametrize(("changes", "words"), [({"date": ""}, "no date"), ({"date": "2027-02-30"}, "not a date")])
+def test_a_day_without_a_date_is_refused(changes, words):
+    plan, _ = visited(**changes)
+    with pytest.raises(PlanError, match=words):
+        day_of(plan, "V1")
+    with pytest.raises(PlanError, match="no such visit"):
+        day_of(plan, "V9")
+
+
+def test_every_duration_has_its_source():
+    assert all(d.minutes > 0 and d.what and d.source for d in durations().values())
+
+
+def test_people_of_the_first_plans_of_version_2_are_read():
+    old = {"id": "V1", "name": "v", "people": ["Somebody Else"]}
+    assert Visit.model_validate(old).people[0].name == "Somebody Else"
