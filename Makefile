@@ -23,4 +23,5 @@ test: lint
 	@.venv/bin/python scripts/cluster.py start
 	.venv/bin/python manage.py makemigrations --check --dry-run
 	.venv/bin/python -m pytest tests/core tests/formats kardo/core --doctest-modules -n 2
-	.venv/bin/python -m pytest tests/server tests/hosts tests/browser --create-db
+	.venv/bin/python -m pytest tests/server --create-db -n 2 --dist loadfile
+	.venv/bin/python -m pytest tests/hosts tests/browser --create-db

@@ -184,13 +184,14 @@ def _all_shifts(plan: Plan, flights: tuple[FlightPlan, ...]) -> list[Shift]:
 def _leg_shifts(plan: Plan, flight: FlightPlan) -> list[Shift]:
     """The satellite error that each leg's exposures share, by the state of its positions; where they are corrected from a
     base, growing with the leg's mean distance to it. Source: docs/accuracy.md, section 2."""
-    assume, state = plan.assume, LEG_ERROR[flight.flight.position_state]
+    assume = plan.assume
     mark = base_mark(plan, flight.flight.hangs_on) if flight.flight.corrected else None
     shifts = []
     for k in range(len(flight.legs)):
         own = flight.leg == k
         away = np.hypot(flight.e[own] - mark.e, flight.n[own] - mark.n).mean() if mark and own.any() else 0.0
         growth = assume["fixed_ppm"] * 1e-6 * float(away)
+        state = LEG_ERROR[flight.flight.leg_state(k + 1)]
         h, v = (math.hypot(assume[f"{state}_{axis}"], growth) for axis in "hv")
         shifts.append(Shift("leg", f"{flight.flight.id}.{k + 1}", (h, h, v)))
     return shifts
@@ -337,13 +338,10 @@ def _camera_sigma(plan: Plan, sight: Sight) -> Floats:
     assume, flight = plan.assume, sight.flight.flight
     along = flight.speed * assume["trigger_time"]
     azimuth = sight.ypr[:, 0]
-    h = assume[f"{flight.position_state}_h"] ** 2 + assume["lever_arm"] ** 2
-    v = assume[f"{flight.position_state}_v"] ** 2 + assume["lever_arm"] ** 2
-    return np.sqrt(
-        np.stack(
-            [h + (along * np.sin(azimuth)) ** 2, h + (along * np.cos(azimuth)) ** 2, np.full(len(azimuth), v)], axis=1
-        )
-    )
+    states = [flight.leg_state(leg + 1) for leg in range(len(sight.flight.legs))]
+    noise = np.array([[assume[f"{state}_{axis}"] for axis in "hv"] for state in states])[sight.flight.leg]
+    h, v = (noise**2 + assume["lever_arm"] ** 2).T
+    return np.sqrt(np.stack([h + (along * np.sin(azimuth)) ** 2, h + (along * np.cos(azimuth)) ** 2, v], axis=1))
 
 
 def pattern_sigma(camera: Camera, assume: Assumptions) -> float:

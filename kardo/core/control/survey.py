@@ -103,6 +103,9 @@ def _mean(positions: list[_Position], slow: Floats) -> tuple[Floats, tuple[Held,
 
 
 def _position(plan: Plan, point: ControlPoint, hung: HangsOn, occupations: Sequence[Occupation]) -> _Position:
+    occupations = [
+        o for o in occupations if o.state == "fixed"
+    ] or occupations  # beside fixed ones others count nothing
     sigma = np.array(_own_sigma(plan, point, hung, occupations))
     slow = _slow(occupations, plan) if _by_rover(hung) else np.zeros(3)
     return _Position(sigma, slow, shared_by(plan, hung))
@@ -126,7 +129,7 @@ def base_mark(plan: Plan, hung: HangsOn) -> Mark | None:
 def _own_sigma(
     plan: Plan, point: ControlPoint, hung: HangsOn, occupations: Sequence[Occupation]
 ) -> tuple[float, float, float]:
-    """East, north, up of the observation itself, without what it hangs on."""
+    """East, north, up of the observation itself, without what it hangs on. A float solution is off as a leg's is."""
     assume = plan.assume
     if isinstance(hung, OwnSession):
         return static_sigma(hung.hours, assume)
@@ -136,6 +139,10 @@ def _own_sigma(
     distance = math.hypot(point.e - mark.e, point.n - mark.n) if mark else 0.0
     if isinstance(hung, OnInstrument):
         h, v = polar_sigma(len(occupations), distance, assume)
-    else:
+    elif occupations[0].state == "fixed":
         h, v = rover_sigma(occupations, distance, assume)
+    elif any(o.state == "float" for o in occupations):
+        h, v = (math.hypot(assume[f"float_leg_{axis}"], assume[f"float_{axis}"]) for axis in "hv")
+    else:
+        return autonomous_sigma(assume)
     return h, h, v

@@ -106,9 +106,12 @@ def all_flown(plan: Plan) -> tuple[FlightPlan, ...]:
 
 
 def over_ground(flight: FlightPlan) -> FlightPlan:
-    """A flight with those exposures alone whose height is known: over a gap of the terrain nothing is predicted. Raises
-    PlanError where there are none."""
-    known = np.isfinite(flight.h)
+    """A flight with those exposures alone that were flown, and whose height is known: over a gap of the terrain nothing is
+    predicted. Raises PlanError where there are none."""
+    done = ~np.isin(flight.leg + 1, flight.flight.missing_legs)
+    if not done.any():
+        raise PlanError(f"No leg of {flight.flight.name} was flown.", where="Book", mend="Fly it, or take it out.")
+    known = done & np.isfinite(flight.h)
     if known.all():
         return flight
     if not known.any():

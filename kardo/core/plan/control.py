@@ -4,6 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from kardo.core.plan.flights import State
 from kardo.core.plan.parts import PROSE, Coordinate, Height, Identifier, Length, Name, Part
 from kardo.core.plan.stands import HangsOn
 
@@ -12,11 +13,12 @@ MOST_OCCUPATIONS = 8
 
 class Occupation(Part):
     """One standing on a point with a rover, or one round with an instrument: epochs at one second; after_min, minutes
-    since the point's first occupation. hangs_on None: on what the point hangs on."""
+    since the point's first occupation. hangs_on None: on what the point hangs on. state: what it came to."""
 
     epochs: Annotated[int, Field(ge=1, le=100_000)] = 60
     after_min: Annotated[float, Field(ge=0, le=100_000, allow_inf_nan=False)] = 0.0
     hangs_on: HangsOn | None = None
+    state: State = "fixed"
     pole: Annotated[Identifier | None, PROSE] = None
     visit: Annotated[Identifier | None, PROSE] = None
 

@@ -11,6 +11,10 @@ AboveGround = Annotated[float, Field(ge=10, le=1000, allow_inf_nan=False)]
 Overlap = Annotated[float, Field(ge=10, le=95, allow_inf_nan=False)]
 
 
+Legs = Annotated[tuple[Annotated[int, Field(ge=1, le=1000)], ...], Field(max_length=1000)]
+State = Literal["fixed", "float", "code"]
+
+
 class Flight(Part):
     """How a block is flown. Metres above ground, overlaps and reserve in percent, speed in m/s, exposure time in seconds,
     course in grid degrees (None: the shortest day). tilt is the camera's, degrees from straight down, forward.
@@ -21,7 +25,8 @@ class Flight(Part):
     return_height is that of the fail-safe way home, above the take-off place (None: the flying height); standpoint is where the
     aircraft takes off and is flown from.
 
-    corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions.
+    corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions. As done,
+    float_legs are those whose positions did not come out fixed, missing_legs those that were not flown (counted from 1).
     """
 
     id: Identifier
@@ -49,7 +54,9 @@ class Flight(Part):
     return_height: Annotated[AboveGround | None, PROSE] = None
     hangs_on: FlightHangsOn = OnNothing()
     corrections: Literal["live", "post_processed", "both", "none"] = "both"
-    state: Literal["fixed", "float", "code"] = "fixed"
+    state: State = "fixed"
+    float_legs: Legs = ()
+    missing_legs: Legs = ()
     standpoint: Annotated[Place | None, PROSE] = None
     visit: Annotated[Identifier | None, PROSE] = None
 
@@ -59,6 +66,11 @@ class Flight(Part):
         return self.corrections != "none" and self.state != "code"
 
     @property
-    def position_state(self) -> Literal["fixed", "float", "code"]:
+    def position_state(self) -> State:
         """The state of the camera positions: without corrections they are the satellites' code alone."""
         return self.state if self.corrected else "code"
+
+    def leg_state(self, leg: int) -> State:
+        """The state of the camera positions of a leg, counted from 1."""
+        state = self.position_state
+        return "float" if state == "fixed" and leg in self.float_legs else state

@@ -877,6 +877,7 @@ export interface components {
              *         "epochs": 60,
              *         "after_min": 0,
              *         "hangs_on": null,
+             *         "state": "fixed",
              *         "pole": null,
              *         "visit": null
              *       }
@@ -952,7 +953,8 @@ export interface components {
          *     return_height is that of the fail-safe way home, above the take-off place (None: the flying height); standpoint is where the
          *     aircraft takes off and is flown from.
          *
-         *     corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions.
+         *     corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions. As done,
+         *     float_legs are those whose positions did not come out fixed, missing_legs those that were not flown (counted from 1).
          */
         Flight: {
             /** Id */
@@ -1063,6 +1065,16 @@ export interface components {
              * @enum {string}
              */
             state: "fixed" | "float" | "code";
+            /**
+             * Float Legs
+             * @default []
+             */
+            float_legs: number[];
+            /**
+             * Missing Legs
+             * @default []
+             */
+            missing_legs: number[];
             /** Standpoint */
             standpoint: [
                 number,
@@ -1208,7 +1220,7 @@ export interface components {
         /**
          * Occupation
          * @description One standing on a point with a rover, or one round with an instrument: epochs at one second; after_min, minutes
-         *     since the point's first occupation. hangs_on None: on what the point hangs on.
+         *     since the point's first occupation. hangs_on None: on what the point hangs on. state: what it came to.
          */
         Occupation: {
             /**
@@ -1223,6 +1235,12 @@ export interface components {
             after_min: number;
             /** Hangs On */
             hangs_on: (components["schemas"]["OnSetUp"] | components["schemas"]["OnNetwork"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["OnNothing"]) | null;
+            /**
+             * State
+             * @default fixed
+             * @enum {string}
+             */
+            state: "fixed" | "float" | "code";
             /** Pole */
             pole: string | null;
             /** Visit */

@@ -4,7 +4,7 @@ import { allHung, hangAll, hangingId, hangingOf, hangings, hungAsBefore, hungOn 
 
 const onBase: HangsOn = { on: "setup", setup: "base" };
 const onService: HangsOn = { on: "network", network: "n1" };
-const once: Occupation = { epochs: 60, after_min: 0, hangs_on: null, pole: null, visit: null };
+const once: Occupation = { epochs: 60, after_min: 0, hangs_on: null, state: "fixed" as const, pole: null, visit: null };
 const point = {
   id: "G1",
   hangs_on: onBase,

@@ -1,0 +1,146 @@
+"""The plan as done: what was really observed in the place of what was planned, as the same kind of document, so that the same
+engine predicts it.
+
+As long as a visit is under way, what is not in the book yet counts as it was planned; once its crew has left, what is not in the
+book was not done.
+"""
+
+import math
+from dataclasses import dataclass
+
+from kardo.core.book.entries import Book, HeightRead, LegFlown, NotReached, Occupied, StoodUp, TargetMoved
+from kardo.core.flight.pattern import flown
+from kardo.core.plan.control import MOST_OCCUPATIONS, ControlPoint, Occupation
+from kardo.core.plan.flights import Flight
+from kardo.core.plan.kit import Antenna
+from kardo.core.plan.model import Plan, plan_of
+from kardo.core.plan.parts import to_json
+from kardo.core.plan.stands import OnSetUp, SetUp
+
+MOSTLY = 0.5  # share of a leg's positions that is not fixed, from which the leg counts as float
+
+
+def as_done(plan: Plan, book: Book) -> Plan:
+    """The plan with what was really done in the place of what was planned. Raises PlanError where that would not hold together,
+    or a flight cannot be laid out."""
+    left = {e.visit for e in book.standing if e.said.kind == "departure"}
+    changed = {
+        "setups": tuple(_set_up(plan, s, book) for s in plan.setups),
+        "control": tuple(p for point in plan.control if (p := _point(plan, point, book, left)) is not None),
+        "flights": tuple(_flight(plan, f, book, left) for f in plan.flights),
+    }
+    whole = plan.model_copy(update=changed)
+    return plan_of(to_json(whole))
+
+
+def _day_over(plan: Plan, visit: str | None, left: set[str]) -> bool:
+    """Whether the crew of a visit has left; what names none belongs to the first."""
+    own = visit or (plan.visits[0].id if plan.visits else None)
+    return own in left
+
+
+def _set_up(plan: Plan, setup: SetUp, book: Book) -> SetUp:
+    """With the mark it really stood on and the heights really read, as the plan keeps them: slants of a tripod, the pole's own."""
+    stood: list[StoodUp] = [s for s in book.of("set_up") if s.setup == setup.id and plan.mark(s.mark) is not None]
+    read: list[HeightRead] = [h for h in book.of("height") if h.setup == setup.id]
+    change: dict[str, object] = {}
+    if stood:
+        change["mark"] = stood[-1].mark
+    if read:
+        antenna = plan.antenna(setup.antenna)
+        poles = any(h.way == "pole" for h in read)
+        change["support"] = "fixed_pole" if poles else "tripod"
+        kept = [h for h in read if (h.way == "pole") == poles]
+        change["readings"] = tuple(_as_kept(h, antenna) for h in kept)[-4:]
+    return setup.model_copy(update=change)
+
+
+def _as_kept(read: HeightRead, antenna: Antenna) -> float:
+    """A vertical height as the slant to the disc's edge that belongs to it."""
+    if read.way != "vertical":
+        return read.metres
+    return math.hypot(read.metres + antenna.edge_above_arp, antenna.disc_radius)
+
+
+def _point(plan: Plan, point: ControlPoint, book: Book, left: set[str]) -> ControlPoint | None:
+    """A point as it was observed; None for one that was not, or that was moved after it had been."""
+    unreached: list[NotReached] = [n for n in book.of("not_reached") if n.point == point.id]
+    moved: list[TargetMoved] = [m for m in book.of("target_moved") if m.point == point.id]
+    if unreached or any(m.after_observed for m in moved):
+        return None
+    if moved:
+        point = point.model_copy(update={"e": moved[-1].e, "n": moved[-1].n, "h": None})
+    entries = [e for e in book.standing if isinstance(e.said, Occupied) and e.said.point == point.id]
+    if not entries:
+        over = all(_day_over(plan, o.visit, left) for o in point.occupations)
+        return None if over else point
+    first = entries[0].moment
+    done: list[Occupation] = []
+    for e in entries[:MOST_OCCUPATIONS]:
+        said: Occupied = e.said  # type: ignore[assignment]
+        hung = (
+            OnSetUp(setup=said.setup) if said.setup and plan.setup(said.setup) else _planned(point, len(done)).hangs_on
+        )
+        after = (e.moment - first).total_seconds() / 60
+        done.append(
+            Occupation(
+                epochs=said.epochs, after_min=after, hangs_on=hung, state=said.state, visit=_visit(plan, e.visit)
+            )
+        )
+    still = [o for o in point.occupations[len(done) :] if not _day_over(plan, o.visit, left)]
+    return point.model_copy(update={"occupations": (*done, *still)[:MOST_OCCUPATIONS]})
+
+
+def _planned(point: ControlPoint, k: int) -> Occupation:
+    return point.occupations[min(k, len(point.occupations) - 1)]
+
+
+def _visit(plan: Plan, key: str) -> str | None:
+    return key if any(v.id == key for v in plan.visits) else None
+
+
+def _flight(plan: Plan, flight: Flight, book: Book, left: set[str]) -> Flight:
+    """With the legs that were not flown, and those whose positions did not come out fixed."""
+    flown_: dict[int, LegFlown] = {s.leg: s for s in book.of("leg") if s.flight == flight.id}
+    given_up: set[int] = {s.leg for s in book.of("leg_not_flown") if s.flight == flight.id} - set(flown_)
+    if not flown_ and not given_up and not _day_over(plan, flight.visit, left):
+        return flight
+    count = len(flown(plan, flight).legs)
+    missing = given_up | (set(range(1, count + 1)) - set(flown_) if _day_over(plan, flight.visit, left) else set())
+    afloat = {leg for leg, said in flown_.items() if said.not_fixed >= MOSTLY}
+    return flight.model_copy(update={"missing_legs": tuple(sorted(missing)), "float_legs": tuple(sorted(afloat))})
+
+
+@dataclass(frozen=True)
+class Left:
+    """What is still to be done on a visit, in the plan's own names, by paths: points to occupy, legs to fly, set-ups without two
+    heights that agree."""
+
+    points: list[str]
+    legs: list[str]
+    setups: list[str]
+    differences: dict[str, float]
+
+
+def still_to_do(plan: Plan, book: Book) -> Left:
+    """What the book still wants, and by how many metres the heights of each set-up differ (vertical above the mark)."""
+    occupied = [s.point for s in book.of("occupation")]
+    gone = {s.point for s in book.of("not_reached")}
+    points = [f"control/{p.id}" for p in plan.control if p.id not in gone and occupied.count(p.id) < len(p.occupations)]
+    legs = []
+    for flight in plan.flights:
+        over = {s.leg for s in book.of("leg", "leg_not_flown") if s.flight == flight.id}
+        legs += [f"flights/{flight.id}/{k}" for k in range(1, len(flown(plan, flight).legs) + 1) if k not in over]
+    spreads = {s.id: _spread(plan, s, book) for s in plan.setups}
+    setups = [f"setups/{key}" for key, (count, _) in spreads.items() if count < 2]
+    return Left(points, legs, setups, {key: spread for key, (count, spread) in spreads.items() if count > 1})
+
+
+def _spread(plan: Plan, setup: SetUp, book: Book) -> tuple[int, float]:
+    """How many heights were read at a set-up, and how far they lie apart as verticals above the mark, metres."""
+    from kardo.core.geodesy.antenna import vertical_from_slant
+
+    antenna = plan.antenna(setup.antenna)
+    read: list[HeightRead] = [h for h in book.of("height") if h.setup == setup.id]
+    up = [vertical_from_slant(h.metres, antenna) if h.way == "slant" else h.metres for h in read]
+    return len(up), max(up) - min(up) if up else 0.0

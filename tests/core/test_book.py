@@ -1,0 +1,240 @@
+"""The book: the same whatever order its entries come in and however often; and the plan as done, which is the plan edited by hand to
+what was done."""
+
+import random
+import uuid
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kardo.core.accuracy.planned import planned_network
+from kardo.core.accuracy.prediction import predict
+from kardo.core.book.done import as_done, still_to_do
+from kardo.core.book.entries import Book, Entry, book_of, entry_from_json, to_json
+from kardo.core.errors import PlanError
+from kardo.core.flight.pattern import all_flown
+from kardo.core.geodesy.antenna import vertical_from_slant
+from kardo.core.plan.edits import Edit, changed
+from tests.conftest import small_plan
+from tests.core.test_day import visited
+
+
+def entry(number, minute=0, corrects=None, visit="V1", device="tablet", **said):
+    """An entry of the day, so many minutes after nine."""
+    return entry_from_json(
+        {
+            "id": str(uuid.UUID(int=number)),
+            "device": device,
+            "at": f"2027-03-16T{9 + minute // 60:02d}:{minute % 60:02d}:00-01:00",
+            "by": "chief",
+            "visit": visit,
+            "said": said,
+            "corrects": None if corrects is None else str(uuid.UUID(int=corrects)),
+        }
+    )
+
+
+def occupied(number, point, minute=0, state="fixed", epochs=60, **more):
+    return entry(number, minute, kind="occupation", point=point, state=state, epochs=epochs, **more)
+
+
+def flown(number, leg, minute=0, not_fixed=0.0, flight="main", **more):
+    said = {"flight": flight, "leg": leg, "images": 90, "positions": 90, "not_fixed": not_fixed}
+    return entry(number, minute, kind="leg", **said, **more)
+
+
+ENTRIES = st.builds(
+    lambda number, minute, corrects, point, device: occupied(
+        number, f"G{point}", minute, corrects=corrects if corrects and corrects < number else None, device=device
+    ),
+    st.integers(1, 12),
+    st.integers(0, 59),
+    st.none() | st.integers(1, 12),
+    st.integers(1, 5),
+    st.sampled_from(["tablet", "phone"]),
+)
+
+
+@given(st.lists(ENTRIES, max_size=20), st.randoms(use_true_random=False))
+def test_any_order_and_repetition_is_the_same_book(entries, chance):
+    once = book_of(entries)
+    again = entries + chance.choices(entries, k=5) if entries else []
+    chance.shuffle(again)
+    assert book_of(again) == once and book_of(again).standing == once.standing
+    assert book_of([*once.entries, *entries]) == once
+    assert len({e.id for e in once.entries}) == len(once.entries)
+
+
+@given(st.lists(ENTRIES, max_size=20))
+def test_what_stands_is_corrected_by_nothing_and_nothing_is_lost(entries):
+    book = book_of(entries)
+    corrected = {e.corrects for e in book.standing}
+    assert not corrected & {e.id for e in book.standing}
+    gone = [e for e in book.entries if e not in book.standing]
+    assert all(any(o.corrects in (e.id, e.corrects) for o in book.entries if o is not e and o.corrects) for e in gone)
+
+
+def test_a_later_entry_corrects_and_another_takes_it_all_back():
+    first, better = occupied(1, "G1", 0, state="float"), occupied(2, "G1", 5, corrects=1)
+    assert [s.state for s in book_of([better, first]).of("occupation")] == ["fixed"]
+    third = occupied(3, "G1", 6, state="code", corrects=1)
+    assert [s.state for s in book_of([third, first, better]).of("occupation")] == ["code"], "the last correction stands"
+    over = entry(4, 9, corrects=3, kind="withdrawn")
+    assert book_of([first, better, third, over]).of("occupation") == []
+
+
+def test_corrections_that_go_in_a_circle_are_none():
+    a, b = occupied(1, "G1", 0, corrects=2), occupied(2, "G1", 1, corrects=1)
+    assert len(book_of([a, b]).standing) == 2
+    assert len(book_of([occupied(3, "G1", corrects=3)]).standing) == 1
+
+
+@pytest.mark.parametrize(
+    ("change", "where"),
+    [
+        ({"id": "7"}, "entry.id"),
+        ({"at": "2027-03-16T09:00:00"}, "entry.at"),
+        ({"at": "half past nine"}, "entry.at"),
+        ({"said": {"kind": "dance"}}, "entry.said"),
+        ({"said": {"kind": "occupation", "point": "G1", "state": "firm", "epochs": 9}}, "entry.said.occupation.state"),
+        ({"attachments": ["../x"]}, "entry.attachments.0"),
+        ({"by": "\x07"}, "entry.by"),
+    ],
+)
+def test_what_is_no_entry_is_refused_by_field(change, where):
+    with pytest.raises(PlanError) as fault:
+        entry_from_json(to_json(Book((occupied(1, "G1"),)))[0] | change)
+    assert fault.value.where == where
+
+
+def test_before_anything_is_written_the_plan_as_done_is_the_plan():
+    plan, _ = visited()
+    assert as_done(plan, Book()).hash == plan.hash
+
+
+def by_hand(plan, **fields):
+    """The plan with fields edited, as somebody would do it at the desk."""
+    document = plan.to_json()
+    edits = []
+    for path, after in fields.items():
+        here = document
+        for key in path.split("/"):
+            here = next(r for r in here if r["id"] == key) if isinstance(here, list) else here[key]
+        edits.append(Edit(path, here, after))
+    return changed(plan, edits)
+
+
+def test_the_plan_as_done_is_the_plan_edited_by_hand_to_the_same_state():
+    plan, _ = visited()
+    book = book_of(
+        [
+            entry(1, 0, kind="set_up", setup="base", mark="A", plummet_on=True),
+            entry(2, 1, kind="height", setup="base", way="slant", typed="1.8432 m", metres=1.8432),
+            entry(3, 2, kind="height", setup="base", way="slant", typed="6' 0 9/16\"", metres=1.8431),
+            occupied(4, "G1", 30, epochs=10),
+            occupied(5, "G1", 90, epochs=20),
+            occupied(6, "K1", 40, state="float"),
+            entry(7, 45, kind="not_reached", point="G5"),
+            entry(8, 50, kind="target_moved", point="G2", e=plan.control[1].e + 3.0, n=plan.control[1].n - 2.0),
+            flown(9, 1, 60, not_fixed=0.8),
+        ]
+    )
+    usual = {"hangs_on": None, "pole": None}
+    g1 = [usual | {"epochs": e, "after_min": a, "state": "fixed", "visit": "V1"} for e, a in ((10, 0.0), (20, 60.0))]
+    k1 = [usual | {"epochs": 60, "after_min": 0.0, "state": "float", "visit": "V1"}]
+    edited = by_hand(
+        plan,
+        **{
+            "setups/base/readings": [1.8432, 1.8431],
+            "control/G1/occupations": g1,
+            "control/K1/occupations": k1,
+            "control/G2/e": plan.control[1].e + 3.0,
+            "control/G2/n": plan.control[1].n - 2.0,
+            "flights/main/float_legs": [1],
+            "control/G5": None,
+        },
+    )
+    done = as_done(plan, book)
+    assert done.hash == edited.hash
+    as_it_is, planned = predict(done), predict(plan)
+    assert as_it_is.rmse_v == predict(edited).rmse_v
+    assert as_it_is.rmse_v > planned.rmse_v, "a float leg and a target less"
+    assert [p.id for p in done.control] == ["G1", "G2", "G3", "G4", "K1", "K2", "K3", "K4"]
+
+
+def test_a_vertical_height_is_kept_as_the_slant_that_belongs_to_it():
+    plan, _ = visited()
+    done = as_done(
+        plan, book_of([entry(1, kind="height", setup="base", way="vertical", typed="1.7601", metres=1.7601)])
+    )
+    (slant,) = done.setups[0].readings
+    assert vertical_from_slant(slant, plan.kit.antennas[0]) == pytest.approx(1.7601, abs=1e-12)
+
+
+def test_a_pole_used_in_the_place_of_the_tripod_is_told_by_its_reading():
+    plan, _ = visited()
+    done = as_done(plan, book_of([entry(1, kind="height", setup="base", way="pole", typed="2.000", metres=2.0)]))
+    assert done.setups[0].support == "fixed_pole" and done.setups[0].readings == (2.0,)
+
+
+def test_once_the_crew_has_left_what_is_not_in_the_book_was_not_done():
+    plan, _ = visited(small_plan(flight={"height": 40.0, "speed": 0.8}))
+    legs = len(all_flown(plan)[0].legs)
+    assert legs > 1
+    some = [*(occupied(k, f"G{k}", k) for k in range(1, 6)), occupied(6, "K1", 8), flown(10, 1, 60)]
+    under_way, over = as_done(plan, book_of(some)), as_done(plan, book_of([*some, entry(20, 300, kind="departure")]))
+    assert len(under_way.control) == 9 and not under_way.flights[0].missing_legs
+    assert [p.id for p in over.control] == ["G1", "G2", "G3", "G4", "G5", "K1"]
+    assert over.flights[0].missing_legs == tuple(range(2, legs + 1))
+    flown_, planned = (sum(len(f.e) for f in planned_network(p).flights) for p in (over, plan))
+    assert flown_ < planned
+
+
+def test_a_target_moved_after_it_was_observed_is_worse_than_none():
+    plan, _ = visited()
+    moved = entry(2, 9, kind="target_moved", point="G1", e=0.0, n=0.0, after_observed=True)
+    assert "G1" not in [p.id for p in as_done(plan, book_of([occupied(1, "G1"), moved])).control]
+
+
+def test_what_was_observed_from_another_base_hangs_on_it():
+    plan, _ = visited()
+    other = plan.setups[0].model_copy(update={"id": "second", "name": "second"})
+    plan = plan.model_copy(update={"setups": (*plan.setups, other)})
+    done = as_done(plan, book_of([occupied(1, "G1", setup="second")]))
+    assert done.control[0].occupations[0].hangs_on.setup == "second"
+    assert as_done(plan, book_of([occupied(1, "G1", setup="unknown")])).control[0].occupations[0].hangs_on is None
+
+
+def test_a_float_occupation_alone_is_decimetres_and_beside_a_fixed_one_nothing():
+    plan, _ = visited()
+    figures = {}
+    for name, states in {"fixed": ["fixed"], "float": ["float"], "both": ["float", "fixed"], "code": ["code"]}.items():
+        book = book_of([occupied(k, "G1", 60 * k, state=s) for k, s in enumerate(states, 1)])
+        figures[name] = next(c.own_v for c in predict(as_done(plan, book)).control if c.id == "G1")
+    assert figures["fixed"] < 0.03 and 0.1 < figures["float"] < figures["code"]
+    assert figures["both"] == pytest.approx(figures["fixed"])
+
+
+def test_what_is_still_to_do():
+    plan, _ = visited()
+    heights = [
+        entry(30, 1, kind="height", setup="base", way="slant", typed="1.843", metres=1.843),
+        entry(31, 2, kind="height", setup="base", way="vertical", typed="1.805", metres=1.805),
+    ]
+    left = still_to_do(
+        plan, book_of([occupied(1, "G1"), entry(2, 3, kind="not_reached", point="G2"), flown(3, 1), heights[0]])
+    )
+    assert "control/G1" not in left.points and "control/G2" not in left.points and "control/K1" in left.points
+    assert left.legs == [] and left.setups == ["setups/base"]
+    told = still_to_do(plan, book_of(heights))
+    slant = vertical_from_slant(1.843, plan.kit.antennas[0])
+    assert told.setups == [] and told.differences["base"] == pytest.approx(abs(1.805 - slant))
+
+
+def test_a_shuffled_days_book_predicts_the_same():
+    plan, _ = visited()
+    day = [occupied(k, p.id, 2 * k) for k, p in enumerate(plan.control, 1)] + [flown(40, 1, 90)]
+    shuffled = random.Random(3).sample(day, len(day))
+    assert as_done(plan, book_of(day)).hash == as_done(plan, book_of(shuffled)).hash
+    assert isinstance(day[0], Entry)
