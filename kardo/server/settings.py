@@ -62,6 +62,7 @@ INSTALLED_APPS = [
     "kardo.server.jobs",
     "kardo.server.plans",
     "kardo.server.predictions",
+    "kardo.server.book",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -8,6 +8,7 @@ from ninja import NinjaAPI
 from kardo.server import problems
 from kardo.server.accounts.api import router as session
 from kardo.server.accounts.seen import seen
+from kardo.server.book.api import router as book
 from kardo.server.day.api import router as day
 from kardo.server.events import job_events
 from kardo.server.jobs.api import catalogues
@@ -20,6 +21,7 @@ api.add_router("/session", session)
 api.add_router("/jobs", jobs)
 api.add_router("/jobs", plans)
 api.add_router("/jobs", day)
+api.add_router("/jobs", book)
 api.add_router("", catalogues)
 
 

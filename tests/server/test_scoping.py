@@ -20,6 +20,7 @@ BODIES = {
     "/api/jobs/{job_id}/live": EDITS,
     "/api/jobs/{job_id}/like": '{"title": "Mine"}',
     "/api/jobs/{job_id}/archive": '{"archived": true}',
+    "/api/jobs/{job_id}/book": '{"now": "2027-03-16T09:00:00Z", "entries": []}',
 }
 FORMS = {
     "/api/jobs/{job_id}/read/boundary": {"text": "x"},

@@ -12,7 +12,8 @@ class Job(models.Model):
     """A survey job with its plan's document, the terrain by its digest.
 
     revision counts edits and begins the ETag of the plan; plan_hash is the plan's, as the model `model` made it: a hash of
-    another model is never trusted. location is for maps of all jobs, drawing for lists of them.
+    another model is never trusted. done_hash is the hash of the plan as done with the rest as planned, leaving_hash of that if the
+    crew left now. location is for maps of all jobs, drawing for lists of them.
     """
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
@@ -22,6 +23,8 @@ class Job(models.Model):
     revision = models.PositiveIntegerField(default=0)
     plan_hash = models.CharField(max_length=64, blank=True)
     model = models.CharField(max_length=12, blank=True)
+    done_hash = models.CharField(max_length=64, blank=True)
+    leaving_hash = models.CharField(max_length=64, blank=True)
     location = models.PointField(srid=4326, null=True)
     drawing = models.JSONField(null=True)
     demo = models.BooleanField(default=False, help_text="loaded to try Kardo with")

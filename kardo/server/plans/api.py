@@ -22,11 +22,12 @@ from kardo.formats import boundary, coordinates, exports, raster
 from kardo.formats.coordinates import Option
 from kardo.formats.raster import Said
 from kardo.server.access import job_of
+from kardo.server.book.keeping import ask_for_done
 from kardo.server.jobs.models import Job
 from kardo.server.made_once import made_now, made_once
 from kardo.server.plans import editing
 from kardo.server.plans.models import Edit
-from kardo.server.plans.stored import keep_terrain, stored_plan, whole_plan
+from kardo.server.plans.stored import keep_terrain, stored_plan, whole_plan, with_ground
 from kardo.server.predictions import live
 from kardo.server.predictions.answers import (
     AdviceAnswer,
@@ -105,9 +106,12 @@ def _read(request: HttpRequest, job_id: UUID) -> PlanOut:
 
 
 def _recompute(job: Job, plan: Plan) -> None:
-    """Every edit asks for the prediction of what it made, unless the plan still lacks something."""
+    """Every edit asks for the prediction of what it made, unless the plan still lacks something; and where there is a book, of what
+    it makes of what was done."""
     if not missing(plan):
         request_computation(job, plan)
+    if job.done_hash:
+        ask_for_done(job, with_ground(job.pk, plan))
 
 
 def _revision(if_match: str | None) -> int:

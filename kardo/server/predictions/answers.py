@@ -6,12 +6,13 @@ from datetime import datetime
 from django.utils import timezone
 from pydantic import TypeAdapter
 
-from kardo.core.accuracy.advice import Advice
+from kardo.core.accuracy.advice import Advice, Promise
 from kardo.core.accuracy.effort import GUESSED
 from kardo.core.accuracy.planned import missing
 from kardo.core.accuracy.prediction import ENGINE
 from kardo.core.accuracy.results import Result, Undetermined
 from kardo.core.arrays import Json
+from kardo.core.plan.model import Plan
 from kardo.core.practice.catalogue import Finding
 from kardo.core.summary import Fault, Told, found, named_advice, told
 from kardo.server.jobs.models import Job
@@ -101,6 +102,24 @@ def _row(at: Standing) -> Computation | None:
 
 def _error(row: Computation | None) -> Fault | None:
     return Fault(**row.error) if row and row.error else None
+
+
+def promise_of(job: Job, plan: Plan) -> tuple[Promise | None, str]:
+    """What a plan of a job promises, where that was computed by this engine; or why nothing can be promised."""
+    rows = Computation.objects.filter(
+        organisation_id=job.organisation_id,
+        kind=Computation.Kind.PREDICTION,
+        engine=ENGINE,
+        plan_hash=plan.hash,
+        state__in=(Computation.State.DONE, Computation.State.FAILED),
+    )
+    found = rows.values_list("state", "promise", "error").first()
+    if found is None:
+        return None, ""
+    state, promise, error = found
+    if state == Computation.State.FAILED:
+        return None, f"{error['what']} {error['mend']}".strip()
+    return (Promise(**promise), "") if promise else (None, "Something in it is not determined.")
 
 
 def promises_of(jobs: list[Job]) -> list[Json | None]:

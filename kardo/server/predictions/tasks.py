@@ -74,8 +74,9 @@ def request_computation(
 
 
 def _wanted(one: Computation) -> bool:
-    """Whether some job of the organisation still has the plan; copies of a job share their computations."""
-    return Job.objects.filter(organisation_id=one.organisation_id, plan_hash=one.plan_hash).exists()
+    """Whether some job of the organisation still has the plan, or has it as done; copies of a job share their computations."""
+    has = Q(plan_hash=one.plan_hash) | Q(done_hash=one.plan_hash) | Q(leaving_hash=one.plan_hash)
+    return Job.objects.filter(has, organisation_id=one.organisation_id).exists()
 
 
 def _turned(waiting: Computation, plan_hash: str, stored: Json) -> bool:

@@ -1,0 +1,49 @@
+"""Is it enough to leave? In a sentence, with what would mend it."""
+
+from kardo.core.accuracy.advice import Promise
+from kardo.core.book.done import Left
+from kardo.core.book.entries import Book, Departure, Entry
+from kardo.core.geodesy.units import small
+from kardo.core.plan.model import Plan
+from kardo.core.plan.naming import name_of
+
+NOBODY = "00000000-0000-0000-0000-000000000000"
+MOST_NAMED = 4
+
+
+def if_left_now(book: Book, visit: str) -> Book:
+    """The book as it would be if the crew left now."""
+    if not book.entries:
+        return book
+    last = book.entries[-1]
+    leaving = Entry(id=NOBODY, device="", at=last.at, by="", visit=visit, said=Departure())
+    return Book((*book.entries, leaving))
+
+
+def enough(plan: Plan, left: Left, promise: Promise | None, lack: str = "") -> str:
+    """What leaving now would come to: promise of the plan as done if the crew left now, None while it is computed; lack where
+    nothing can be predicted of it."""
+    still = _still(plan, left)
+    if lack:
+        return f"Not enough to leave: {lack} {still}".strip()
+    if promise is None:
+        return f"What leaving now would come to is being computed. {still}".strip()
+    unit = plan.brief.unit
+    figures = f"H {small(promise.rmse_h, unit)} of {small(promise.limit_h, unit)}, V {small(promise.rmse_v, unit)}"
+    if promise.limit_v is not None:
+        figures += f" of {small(promise.limit_v, unit)}"
+    chance = "no checks to pass" if promise.chance is None else f"{promise.chance:.0%} to pass"
+    if promise.good:
+        return f"Enough to leave: {figures}, {chance}. {still}".strip()
+    mend = still or "Nothing that was planned is left: observe again under another sky, or fly a leg again."
+    return f"Not enough to leave: {figures}, {chance}. {mend}"
+
+
+def _still(plan: Plan, left: Left) -> str:
+    """What is still to do, the first few by name."""
+    names = [name_of(plan, "control", path.split("/")[1]) for path in left.points]
+    names += [f"leg {leg} of {name_of(plan, 'flight', key)}" for _, key, leg in (path.split("/") for path in left.legs)]
+    if not names:
+        return ""
+    more = f" and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""
+    return f"Still to do: {', '.join(names[:MOST_NAMED])}{more}."

@@ -1,0 +1,103 @@
+"""The book over the API: entries in, the whole book and the third answer out."""
+
+from dataclasses import asdict
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from django.db import transaction
+from django.http import HttpRequest
+from ninja import Router, Schema
+
+from kardo.core.accuracy.advice import Promise
+from kardo.core.accuracy.planned import missing
+from kardo.core.book.done import Left, still_to_do
+from kardo.core.book.enough import enough
+from kardo.core.book.entries import Entry
+from kardo.core.errors import KardoError, PlanError
+from kardo.core.plan.model import Plan
+from kardo.server.access import job_of
+from kardo.server.book.keeping import ask_for_done, book, clock_words, done_plans, take
+from kardo.server.jobs.models import Job
+from kardo.server.plans.stored import whole_plan
+from kardo.server.predictions.answers import promise_of
+
+router = Router(tags=["book"])
+
+
+class Sent(Schema):
+    """Entries of one device, as often as it likes; now is its clock as it sends them."""
+
+    now: datetime
+    entries: list[dict[str, Any]]
+
+
+class Taken(Schema):
+    """The ids that are kept now, and what is told of the device's clock."""
+
+    kept: list[str]
+    clock: str
+
+
+class Kept(Schema):
+    """An entry with when it was received, and how far its device's clock was ahead, in seconds."""
+
+    entry: Entry
+    received: datetime
+    clock_off_s: float
+    stands: bool
+
+
+class BookOut(Schema):
+    """The book; what may be expected of what was done, with the rest as planned, and if the crew left now (None while it is computed);
+    whether that is enough, in a sentence; and what is still to do."""
+
+    entries: list[Kept]
+    done: Promise | None
+    leaving: Promise | None
+    enough: str
+    left: Left
+
+
+@router.post("/{job_id}/book", response=Taken)
+def write_book(request: HttpRequest, job_id: UUID, body: Sent):
+    """Take entries: each once, in any order. All or nothing: a refused one is named, and nothing of the request is kept."""
+    if body.now.tzinfo is None:
+        raise PlanError(
+            "The device's clock does not say its offset from UTC.", where="now", mend="Send it with an offset."
+        )
+    with transaction.atomic():
+        job = job_of(request, job_id, Job.objects.select_for_update(of=("self",)))
+        take(job, body.entries, body.now, request.user)
+        ask_for_done(job, whole_plan(job))
+    off = (body.now - datetime.now(body.now.tzinfo)).total_seconds()
+    return Taken(kept=[str(e["id"]) for e in body.entries], clock=clock_words(off))
+
+
+@router.get("/{job_id}/book", response=BookOut)
+def read_book(request: HttpRequest, job_id: UUID):
+    """The whole book, and the third answer."""
+    job = job_of(request, job_id)
+    plan, written = whole_plan(job), book(job)
+    stands = {e.id for e in written.standing}
+    rows = {str(row.uid): row for row in job.book_entries.all()}
+    entries = [
+        Kept(entry=e, received=rows[e.id].received, clock_off_s=rows[e.id].clock_off_s, stands=e.id in stands)
+        for e in written.entries
+    ]
+    done, leaving, lack = _promises(job, plan)
+    left = still_to_do(plan, written)
+    return BookOut(
+        entries=entries, done=done, leaving=leaving, enough=enough(plan, left, leaving, lack), left=asdict(left)
+    )
+
+
+def _promises(job: Job, plan: Plan) -> tuple[Promise | None, Promise | None, str]:
+    """Of the plan as done with the rest as planned, and if the crew left now; or what is lacking for the latter."""
+    try:
+        done, leaving = done_plans(plan, book(job))
+    except KardoError as fault:
+        return None, None, f"{fault.what} {fault.mend}".strip()
+    if lacks := missing(leaving):
+        return promise_of(job, done)[0], None, lacks[0][1]
+    return promise_of(job, done)[0], *promise_of(job, leaving)
