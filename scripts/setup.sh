@@ -57,7 +57,7 @@ front_end() {
     (cd web && npm install --no-save --no-audit --no-fund --loglevel=error)
     touch "web/node_modules/.installed-$locked"
   fi
-  source=$(cat $(find web/src web/sw.js web/index.html web/vite.config.ts web/package-lock.json -type f | sort) | sha256sum | cut -c1-16)
+  source=$(cat $(find web/src web/public web/sw.js web/index.html web/vite.config.ts web/package-lock.json -type f | sort) | sha256sum | cut -c1-16)
   if [ ! -e "web/dist/built-$source" ]; then
     echo "Building the front end"
     (cd web && npm run --silent build -- --logLevel warn)

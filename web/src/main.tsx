@@ -11,7 +11,7 @@ import "./styles.css";
 
 const WEEK = 7 * 24 * 3_600_000;
 /** Answers that a job needs to open while the server is away. */
-const KEPT = new Set(["session", "jobs", "catalogue", "plan", "summary", "prediction", "terrain"]);
+const KEPT = new Set(["session", "jobs", "catalogue", "plan", "summary", "prediction", "terrain", "day", "book"]);
 
 const client = new QueryClient({
   defaultOptions: {

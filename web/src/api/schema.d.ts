@@ -441,6 +441,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/book": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Book
+         * @description The whole book, and the third answer.
+         */
+        get: operations["kardo_server_book_api_read_book"];
+        put?: never;
+        /**
+         * Write Book
+         * @description Take entries: each once, in any order. All or nothing: a refused one is named, and nothing of the request is kept.
+         */
+        post: operations["kardo_server_book_api_write_book"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/crs": {
         parameters: {
             query?: never;
@@ -2619,6 +2643,366 @@ export interface components {
             pinned: boolean;
         };
         /**
+         * Taken
+         * @description The ids that are kept now, and what is told of the device's clock.
+         */
+        Taken: {
+            /** Kept */
+            kept: string[];
+            /** Clock */
+            clock: string;
+        };
+        /**
+         * Sent
+         * @description Entries of one device, as often as it likes; now is its clock as it sends them.
+         */
+        Sent: {
+            /**
+             * Now
+             * Format: date-time
+             */
+            now: string;
+            /** Entries */
+            entries: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
+         * Arrival
+         * @description The crew is on site.
+         */
+        Arrival: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "arrival";
+        };
+        /**
+         * BookOut
+         * @description The book; what may be expected of what was done, with the rest as planned, and if the crew left now (None while it is computed);
+         *     whether that is enough, in a sentence; and what is still to do.
+         */
+        BookOut: {
+            /** Entries */
+            entries: components["schemas"]["Kept"][];
+            done: components["schemas"]["Promise"] | null;
+            leaving: components["schemas"]["Promise"] | null;
+            /** Enough */
+            enough: string;
+            left: components["schemas"]["Left"];
+        };
+        /**
+         * Departure
+         * @description The crew leaves: what was not done on this visit was not done.
+         */
+        Departure: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "departure";
+        };
+        /**
+         * Entry
+         * @description One entry: its id is made by the device, at is the device's clock; corrects names an earlier entry that this one stands in the
+         *     place of; attachments by the digest of their bytes.
+         */
+        Entry: {
+            /** Id */
+            id: string;
+            /** Device */
+            device: string;
+            /** At */
+            at: string;
+            /** By */
+            by: string;
+            /** Visit */
+            visit: string;
+            /** Said */
+            said: components["schemas"]["Arrival"] | components["schemas"]["Departure"] | components["schemas"]["StoodUp"] | components["schemas"]["HeightRead"] | components["schemas"]["LogOn"] | components["schemas"]["LogOff"] | components["schemas"]["Occupied"] | components["schemas"]["TargetOut"] | components["schemas"]["TargetMoved"] | components["schemas"]["NotReached"] | components["schemas"]["TargetIn"] | components["schemas"]["LegFlown"] | components["schemas"]["LegNotFlown"] | components["schemas"]["Ticked"] | components["schemas"]["Noted"] | components["schemas"]["Withdrawn"];
+            /** Corrects */
+            corrects: string | null;
+            /**
+             * Attachments
+             * @default []
+             */
+            attachments: string[];
+        };
+        /**
+         * HeightRead
+         * @description An antenna height as it was read: slant to the disc's edge, vertical to the reference point, or the pole's own; as typed, with
+         *     its unit, and in metres.
+         */
+        HeightRead: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "height";
+            /** Setup */
+            setup: string;
+            /**
+             * Way
+             * @enum {string}
+             */
+            way: "slant" | "vertical" | "pole";
+            /**
+             * When
+             * @default before
+             * @enum {string}
+             */
+            when: "before" | "after";
+            /** Typed */
+            typed: string;
+            /** Metres */
+            metres: number;
+        };
+        /**
+         * Kept
+         * @description An entry with when it was received, and how far its device's clock was ahead, in seconds.
+         */
+        Kept: {
+            entry: components["schemas"]["Entry"];
+            /**
+             * Received
+             * Format: date-time
+             */
+            received: string;
+            /** Clock Off S */
+            clock_off_s: number;
+            /** Stands */
+            stands: boolean;
+        };
+        /**
+         * Left
+         * @description What is still to be done on a visit, in the plan's own names, by paths: points to occupy, legs to fly, set-ups without two
+         *     heights that agree.
+         */
+        Left: {
+            /** Points */
+            points: string[];
+            /** Legs */
+            legs: string[];
+            /** Setups */
+            setups: string[];
+            /** Differences */
+            differences: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * LegFlown
+         * @description A leg of a flight was flown (counted from 1): images and positions counted, and the share of positions that is not fixed.
+         */
+        LegFlown: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "leg";
+            /** Flight */
+            flight: string;
+            /** Leg */
+            leg: number;
+            /** Images */
+            images: number;
+            /** Positions */
+            positions: number;
+            /**
+             * Not Fixed
+             * @default 0
+             */
+            not_fixed: number;
+            /**
+             * Battery
+             * @default
+             */
+            battery: string;
+        };
+        /**
+         * LegNotFlown
+         * @description A leg was not flown, and will not be.
+         */
+        LegNotFlown: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "leg_not_flown";
+            /** Flight */
+            flight: string;
+            /** Leg */
+            leg: number;
+        };
+        /**
+         * LogOff
+         * @description A set-up's log ends.
+         */
+        LogOff: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "log_end";
+            /** Setup */
+            setup: string;
+        };
+        /**
+         * LogOn
+         * @description A set-up's log begins.
+         */
+        LogOn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "log_start";
+            /** Setup */
+            setup: string;
+        };
+        /**
+         * NotReached
+         * @description A point could not be reached: it is neither laid out nor observed.
+         */
+        NotReached: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "not_reached";
+            /** Point */
+            point: string;
+        };
+        /**
+         * Noted
+         * @description Something worth writing down; an incident where somebody or something came to harm or nearly so.
+         */
+        Noted: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "incident" | "note" | "photo" | "weather";
+            /** Words */
+            words: string;
+        };
+        /**
+         * Occupied
+         * @description A point was occupied: what the solution came to, epochs, the pole's height in metres, and the base it was observed from where
+         *     that was another than planned.
+         */
+        Occupied: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "occupation";
+            /** Point */
+            point: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "fixed" | "float" | "code";
+            /** Epochs */
+            epochs: number;
+            /** Pole */
+            pole: number | null;
+            /** Setup */
+            setup: string | null;
+        };
+        /**
+         * StoodUp
+         * @description A set-up stands over a mark; whether the plummet was on it.
+         */
+        StoodUp: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "set_up";
+            /** Setup */
+            setup: string;
+            /** Mark */
+            mark: string;
+            /** Plummet On */
+            plummet_on: boolean;
+        };
+        /**
+         * TargetIn
+         * @description A target or check was taken up.
+         */
+        TargetIn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "target_in";
+            /** Point */
+            point: string;
+        };
+        /**
+         * TargetMoved
+         * @description A target or check lies somewhere else than planned, in grid metres; whether it was moved after it had been observed, which
+         *     makes it worse than none.
+         */
+        TargetMoved: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "target_moved";
+            /** Point */
+            point: string;
+            /** E */
+            e: number;
+            /** N */
+            n: number;
+            /**
+             * After Observed
+             * @default false
+             */
+            after_observed: boolean;
+        };
+        /**
+         * TargetOut
+         * @description A target or check lies at its place.
+         */
+        TargetOut: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "target_out";
+            /** Point */
+            point: string;
+        };
+        /**
+         * Ticked
+         * @description A task of the day, or a line of a list, was done.
+         */
+        Ticked: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "tick";
+            /** What */
+            what: string;
+        };
+        /**
+         * Withdrawn
+         * @description The entry that this one corrects should not have been made.
+         */
+        Withdrawn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "withdrawn";
+        };
+        /**
          * CrsInfo
          * @description One coordinate reference system of PROJ's database. missing: the geoid grid that it wants and this machine has not, and how
          *     to bring it.
@@ -3448,6 +3832,54 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    kardo_server_book_api_read_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookOut"];
+                };
+            };
+        };
+    };
+    kardo_server_book_api_write_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sent"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
+                };
             };
         };
     };

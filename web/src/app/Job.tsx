@@ -1,16 +1,22 @@
 import { useState } from "react";
+import { Link } from "react-router";
 import type { Session } from "../api/client";
 import { Sheet } from "../sheet/Sheet";
 import { Tray } from "../stations/Tray";
 import { ProblemNote } from "../ui/ProblemNote";
 import { short } from "../lib/differences";
+import { useNarrow } from "../lib/narrow";
 import { ConflictDialog, ExpiredDialog, ShortcutSheet, StuckDialog } from "./Dialogs";
 import { Line } from "./Line";
 import { useOutbox, usePlan } from "./plan";
 import { Ribbon } from "./Ribbon";
 import { useShortcuts } from "./shortcuts";
 import { Staff } from "./Staff";
-import { TopBar } from "./TopBar";
+import { ThemeChoice, TopBar } from "./TopBar";
+import { useWorkbench, type Station } from "./workbench";
+
+/** The stations that are worked at outside. */
+const IN_THE_FIELD: Station[] = ["book", "day"];
 
 /** The sheet: one window, five fixed parts. */
 export default function Job({ session }: { session: Session }) {
@@ -18,8 +24,10 @@ export default function Job({ session }: { session: Session }) {
   const [tray, setTray] = useState(() => Number(localStorage.getItem("kardo-tray")) || 330);
   const { fault, dismiss } = usePlan();
   useShortcuts(setHelp);
+  const { station } = useWorkbench();
+  if (useNarrow() && IN_THE_FIELD.includes(station)) return <InTheField />;
   return (
-    <div className="grid h-dvh grid-cols-[190px_minmax(0,1fr)_290px] grid-rows-[40px_minmax(0,1fr)_28px]">
+    <div className="grid h-dvh min-w-[60rem] grid-cols-[190px_minmax(0,1fr)_290px] grid-rows-[40px_minmax(0,1fr)_28px]">
       <div className="col-span-3">
         <TopBar session={session} />
       </div>
@@ -43,6 +51,33 @@ export default function Job({ session }: { session: Session }) {
       <ShortcutSheet open={help} onClose={() => setHelp(false)} />
       <ConflictDialog />
       <StuckDialog />
+      <ExpiredDialog />
+    </div>
+  );
+}
+
+/** One column for a phone or an upright tablet: the station's work, and the way to the other. */
+function InTheField() {
+  const { plan } = usePlan();
+  const { station, open } = useWorkbench();
+  const { entries } = useOutbox();
+  return (
+    <div className="flex h-dvh flex-col bg-paper">
+      <header className="flex min-h-[44px] items-center gap-2 border-b border-ink px-2">
+        <Link className="flex min-h-[44px] items-center font-bold text-decision-text" to="/">
+          Kardo
+        </Link>
+        <span className="min-w-0 flex-1 truncate">{plan.brief.title}</span>
+        {entries.length > 0 && <span className="figures text-sm">{entries.length} waiting</span>}
+        {IN_THE_FIELD.map((s) => (
+          <button key={s} className="button min-h-[44px] px-3" aria-pressed={s === station} onClick={() => open(s)}>
+            {s}
+          </button>
+        ))}
+        <ThemeChoice />
+      </header>
+      <Refused />
+      <Tray />
       <ExpiredDialog />
     </div>
   );

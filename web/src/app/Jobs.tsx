@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { call, Problem, upload, type JobLine, type Session } from "../api/client";
+import { useNarrow } from "../lib/narrow";
 import { chance, clock, fine, fineUnit } from "../lib/units";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Drawing } from "./Drawing";
@@ -24,6 +25,7 @@ export function Jobs({ session }: { session: Session }) {
   const [sought, setSought] = useState("");
   const [order, setOrder] = useState<Order>("changed");
   const [archived, setArchived] = useState(false);
+  const narrow = useNarrow();
   const jobs = useQuery({
     queryKey: ["jobs", archived],
     queryFn: () => call<JobLine[]>("GET", `/jobs?archived=${archived}`),
@@ -136,11 +138,14 @@ export function Jobs({ session }: { session: Session }) {
         {shown.map((job) => (
           <li
             key={job.id}
-            className="grid grid-cols-[72px_minmax(0,1fr)_330px_auto] items-center gap-4 border-b border-hairline py-2"
+            className="grid grid-cols-[72px_minmax(0,1fr)] items-center gap-x-4 gap-y-2 border-b border-hairline py-2 lg:grid-cols-[72px_minmax(0,1fr)_330px_auto]"
           >
             <Drawing of={job.drawing} />
             <div className="min-w-0">
-              <Link className="font-medium underline decoration-hairline hover:decoration-ink" to={`/jobs/${job.id}`}>
+              <Link
+                className="font-medium underline decoration-hairline hover:decoration-ink"
+                to={`/jobs/${job.id}${narrow ? "/book" : ""}`}
+              >
                 {job.title}
               </Link>
               {job.demo && <span className="ml-2 border border-hairline px-1 text-xs text-quiet">demo</span>}

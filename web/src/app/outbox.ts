@@ -1,4 +1,4 @@
-import { Problem, type Edit } from "../api/client";
+import { Problem, type Edit, type Entry } from "../api/client";
 import { store, type Waiting } from "./store";
 
 /** How it stands with what was typed. since: when the server was last reached, once it no longer is. */
@@ -33,7 +33,7 @@ export class Outbox<Answer> {
   constructor(
     private job: string,
     private user: string,
-    private send: (step: Waiting) => Promise<Answer>,
+    private send: (step: Waiting) => Promise<Answer | null>,
     private taken: (answer: Answer) => void,
   ) {
     this.channel?.addEventListener("message", () => void this.reload());
@@ -54,8 +54,17 @@ export class Outbox<Answer> {
 
   /** Take a step. Resolves once the server took it (true), refused it or found a conflict (false), or could not be reached,
    * when the step is safe here (true). */
-  async put(edits: Edit[], revision: number): Promise<boolean> {
-    const entry: Waiting = { id: newId(), job: this.job, user: this.user, edits, revision, at: Date.now() };
+  put(edits: Edit[], revision: number): Promise<boolean> {
+    return this.add({ edits, revision });
+  }
+
+  /** Take entries of the book, as `put` takes edits. They are never taken back: a later entry corrects them. */
+  putEntries(entries: Entry[]): Promise<boolean> {
+    return this.add({ edits: [], revision: 0, entries });
+  }
+
+  private async add(what: Pick<Waiting, "edits" | "revision" | "entries">): Promise<boolean> {
+    const entry: Waiting = { id: newId(), job: this.job, user: this.user, at: Date.now(), ...what };
     const outcome = new Promise<boolean>((resolve) => this.settled.set(entry.id, resolve));
     await this.write(entry);
     void this.flush();
@@ -70,7 +79,7 @@ export class Outbox<Answer> {
     return this.exclusively(async () => {
       await this.reload();
       const undone = new Set(this.waiting.map((e) => e.undoes));
-      const newest = this.waiting.filter((e) => !e.undoes && !undone.has(e.id)).at(-1);
+      const newest = this.waiting.filter((e) => !e.entries && !e.undoes && !undone.has(e.id)).at(-1);
       if (!newest) return false;
       if (!newest.unsure) {
         await this.forget(newest);
@@ -167,7 +176,7 @@ export class Outbox<Answer> {
         const answer = await this.send(next);
         await store.waiting.delete(next.seq);
         this.reachedAgain();
-        this.taken(answer);
+        if (answer) this.taken(answer);
         this.settle(next, true);
         this.set({ entries: this.state.entries.filter((e) => e.id !== next.id) });
         this.channel?.postMessage("");

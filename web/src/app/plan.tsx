@@ -22,6 +22,8 @@ import {
   type Summary,
   type Told,
   type Undetermined,
+  type Entry,
+  type Schemas,
 } from "../api/client";
 import { applied } from "../lib/edits";
 import { useEvents } from "./events";
@@ -62,6 +64,7 @@ interface ProgressDesk {
 }
 
 interface OutboxDesk extends OutboxState {
+  write: (entries: Entry[]) => Promise<boolean>;
   decide: (entry: Waiting, keep: "mine" | "theirs") => void;
   forget: (entry: Waiting) => void;
   retry: (entry: Waiting) => void;
@@ -176,6 +179,7 @@ export function PlanProvider({ jobId, user, children }: { jobId: string; user: s
     const { box, state } = outbox;
     return {
       ...state,
+      write: (entries) => box.putEntries(entries),
       decide: (entry, keep) => void box.decide(entry, keep),
       forget: (entry) => void box.forget(entry),
       retry: (entry) => void box.retry(entry),
@@ -196,6 +200,15 @@ export function PlanProvider({ jobId, user, children }: { jobId: string; user: s
   );
 }
 
+/** This moment by the device's clock, with its offset from UTC. */
+export function here(): string {
+  const now = new Date();
+  const ahead = -now.getTimezoneOffset();
+  const local = new Date(now.getTime() + 60_000 * ahead).toISOString().slice(0, 23);
+  const two = (n: number) => String(Math.floor(Math.abs(n))).padStart(2, "0");
+  return `${local}${ahead < 0 ? "-" : "+"}${two(ahead / 60)}:${two(ahead % 60)}`;
+}
+
 /** One outbox a job and person, as long as the job is open. */
 function useOutboxOf(jobId: string, user: string, take: (saved: PlanAnswer) => void) {
   const client = useQueryClient();
@@ -204,8 +217,14 @@ function useOutboxOf(jobId: string, user: string, take: (saved: PlanAnswer) => v
       new Outbox<PlanAnswer>(
         jobId,
         user,
-        ({ id, edits, revision }) =>
-          call<PlanAnswer>("PATCH", `/jobs/${jobId}/plan`, { id, edits }, { "If-Match": `"${revision}"` }),
+        async ({ id, edits, revision, entries }) => {
+          if (!entries)
+            return call<PlanAnswer>("PATCH", `/jobs/${jobId}/plan`, { id, edits }, { "If-Match": `"${revision}"` });
+          const taken = await call<Schemas["Taken"]>("POST", `/jobs/${jobId}/book`, { now: here(), entries });
+          client.setQueryData(["clock"], taken.clock);
+          await client.invalidateQueries({ queryKey: ["book", jobId] });
+          return null;
+        },
         take,
       ),
   );

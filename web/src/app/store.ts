@@ -1,5 +1,5 @@
 import Dexie, { type Table } from "dexie";
-import type { Conflict, Edit } from "../api/client";
+import type { Conflict, Edit, Entry } from "../api/client";
 
 /** A step of work that the server has not yet taken. It keeps its place until it is taken, settled or let go. */
 export interface Waiting {
@@ -8,6 +8,8 @@ export interface Waiting {
   job: string;
   user: string;
   edits: Edit[];
+  /** Entries of the book, in the place of edits: the step adds them. */
+  entries?: Entry[];
   /** The revision of the plan that the values were formed on. */
   revision: number;
   at: number;

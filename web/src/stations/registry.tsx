@@ -148,7 +148,13 @@ export const STATIONS: Record<Station, StationEntry> = {
       return { words: visit ? `${visit.date || "no date"}, ${people}${more}` : "no visit", begun: !!visit };
     },
   },
-  book: later("Book", "What really happened: set-ups, heights measured twice, occupations, flights, incidents."),
+  book: {
+    title: "Book",
+    Tray: lazy(() => import("./book/BookTray").then((m) => ({ default: m.BookTray }))),
+    layers: [],
+    tools: [],
+    line: ({ plan }) => ({ words: plan.visits.length ? "what was really done" : "no visit", begun: false }),
+  },
   close: later(
     "Close",
     "Residuals at checks, the verdict against tolerance and against prediction, diagnosis and report.",

@@ -13,7 +13,8 @@ export function useDay(visit: Visit | undefined) {
     placeholderData: (previous) => (previous?.visit === visit?.id ? previous : undefined),
     retry: false,
   });
-  return { day: found.error ? undefined : found.data, problem: found.error };
+  const away = !!found.error?.away; // without signal the last answer stands
+  return { day: found.error && !away ? undefined : found.data, problem: away ? null : found.error };
 }
 
 /** Minutes from midnight as a clock time. */

@@ -1,0 +1,263 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import type { Day, Said, Schemas } from "../../api/client";
+import { useOutbox, usePlan } from "../../app/plan";
+import { fine, fineUnit, length } from "../../lib/units";
+import { unitName } from "../../ui/fields";
+import { clockOf, useDay } from "../day/useDay";
+import { isDone, useBook, type Line } from "./useBook";
+import { BaseForm, BaseInForm, LegForm, PointsForm } from "./forms";
+
+type Task = Day["tasks"][number];
+
+/** The field book, one column: what to do now, what may be expected of what was done, and the whole book behind it. */
+export function BookTray() {
+  const { plan } = usePlan();
+  const visit = plan.visits[0];
+  const session = useQuery<Schemas["SessionOut"]>({ queryKey: ["session"], enabled: false });
+  const { book, asked, lines, say } = useBook(visit?.id ?? "visit", session.data?.name ?? "");
+  const clock = useQuery<string>({ queryKey: ["clock"], queryFn: () => "", enabled: false });
+  const { day } = useDay(visit);
+  const [open, setOpen] = useState<string | null>(null);
+  const tasks = [...(day?.tasks ?? [])].sort((a, b) => (a.start ?? 0) - (b.start ?? 0));
+  const left = tasks.filter((t) => !isDone(t, lines));
+  const now = left.find((t) => t.id === open) ?? left[0];
+  return (
+    <div className="mx-auto max-w-xl text-base" data-testid="book">
+      <Unsent />
+      {clock.data && (
+        <p role="alert" className="my-1 border-l-4 border-decision bg-decision-wash px-2 py-1">
+          {clock.data}
+        </p>
+      )}
+      {!visit && <p>No visit is planned. Plan one in Day (7); its tasks then come here one by one.</p>}
+      {visit && !day && <p>The day is not on this device yet: open it once with signal.</p>}
+      {now && <Now key={now.id} task={now} lines={lines} say={say} />}
+      {day && !now && (
+        <p className="border border-settled p-3 text-lg font-bold text-settled">All that was planned is done.</p>
+      )}
+      <Third book={book} asked={asked} />
+      {left.length > 1 && (
+        <section aria-label="Next" className="mt-3">
+          <h3 className="font-bold">next</h3>
+          <ul>
+            {left
+              .filter((t) => t.id !== now?.id)
+              .slice(0, 12)
+              .map((t) => (
+                <li key={t.id}>
+                  <button
+                    className="flex min-h-[44px] w-full cursor-pointer items-center gap-3 border-b border-hairline text-left"
+                    onClick={() => setOpen(t.id)}
+                  >
+                    <span className="figures">{clockOf(t.start)}</span>
+                    <span className="flex-1">{t.words}</span>
+                  </button>
+                </li>
+              ))}
+          </ul>
+        </section>
+      )}
+      <Free say={say} />
+      <Whole lines={lines} say={say} />
+    </div>
+  );
+}
+
+function Unsent() {
+  const { entries, reached } = useOutbox();
+  const waiting = entries.filter((e) => !e.refused).length;
+  if (!waiting && reached) return null;
+  return (
+    <p className="my-1 border border-decision px-2 py-1 font-medium text-decision-text" data-testid="unsent">
+      {waiting ? `${waiting} waiting to be sent` : "nothing waiting"}
+      {reached ? "" : ", no signal"}. What you write is kept on this device.
+    </p>
+  );
+}
+
+/** One task, large, with what it wants written down. */
+function Now({ task, lines, say }: { task: Task; lines: Line[]; say: (said: Said) => void }) {
+  const done = () => say({ kind: "tick", what: task.id });
+  return (
+    <section aria-label="Now" className="mt-2 border-2 border-ink bg-sheet p-3">
+      <p className="flex justify-between text-sm">
+        <span className="font-bold">NOW</span>
+        <span className="figures">
+          {clockOf(task.start)} to {clockOf(task.end)}
+        </span>
+      </p>
+      <h3 className="text-xl font-bold">{task.words}</h3>
+      {task.id.startsWith("base-in-") ? (
+        <BaseInForm setup={task.id.slice(8)} lines={lines} say={say} />
+      ) : task.id.startsWith("base-") ? (
+        <BaseForm setup={task.id.slice(5)} lines={lines} say={say} />
+      ) : task.id.startsWith("leg-") ? (
+        <LegForm task={task.id} say={say} />
+      ) : task.about.some((path) => path.startsWith("control/")) ? (
+        <PointsForm task={task} lines={lines} say={say} />
+      ) : (
+        <Big
+          onClick={() =>
+            task.id === "way-out"
+              ? say({ kind: "arrival" })
+              : task.id === "way-back"
+                ? say({ kind: "departure" })
+                : done()
+          }
+        >
+          {task.id === "way-out" ? "we are on site" : task.id === "way-back" ? "we leave the site" : "done"}
+        </Big>
+      )}
+      {writes(task) && (
+        <button className="mt-2 min-h-[44px] cursor-pointer underline" onClick={done}>
+          tick it off without writing more
+        </button>
+      )}
+    </section>
+  );
+}
+
+/** Whether a task wants more written than that it is done. */
+function writes(task: Task): boolean {
+  return task.id.startsWith("base-") || task.id.startsWith("leg-") || task.about.some((p) => p.startsWith("control/"));
+}
+
+export function Big(props: { onClick: () => void; disabled?: boolean; children: React.ReactNode }) {
+  return (
+    <button
+      className="mt-2 min-h-[48px] w-full cursor-pointer border-2 border-ink bg-ink px-3 text-lg font-bold text-sheet disabled:opacity-50"
+      disabled={props.disabled}
+      onClick={props.onClick}
+    >
+      {props.children}
+    </button>
+  );
+}
+
+/** The third answer: given what was done, with the time it was computed. */
+function Third({ book, asked }: { book: Schemas["BookOut"] | undefined; asked: number }) {
+  const { plan } = usePlan();
+  const unit = plan.brief.unit;
+  if (!book?.entries.length) return null;
+  return (
+    <section aria-label="As done" className="mt-3 border border-hairline bg-sheet p-2">
+      {book.done && (
+        <p className="text-lg">
+          as done{" "}
+          <span className="figures font-bold">
+            H {fine(book.done.rmse_h, unit)} V {fine(book.done.rmse_v, unit)} {fineUnit(unit)}
+          </span>{" "}
+          {book.done.good ? "● keeps its tolerance" : "◐ not sure of its tolerance"}
+        </p>
+      )}
+      <p data-testid="enough">{book.enough}</p>
+      {Object.entries(book.left.differences).map(([setup, metres]) => (
+        <p key={setup} className={metres > 0.003 ? "font-bold text-decision-text" : ""}>
+          heights at {plan.setups.find((s) => s.id === setup)?.name ?? setup} differ by {fine(metres, unit)}{" "}
+          {fineUnit(unit)}
+          {metres > 0.003 && ": more than 3 mm, read again"}
+        </p>
+      ))}
+      <p className="text-sm text-quiet">as of {new Date(asked).toLocaleTimeString("en-GB")}</p>
+    </section>
+  );
+}
+
+/** What can always be written. */
+function Free({ say }: { say: (said: Said) => void }) {
+  const [words, setWords] = useState("");
+  const write = (kind: "note" | "incident" | "weather") => {
+    say({ kind, words: words.trim() });
+    setWords("");
+  };
+  return (
+    <section aria-label="Note" className="mt-3">
+      <textarea
+        className="input min-h-16 w-full"
+        aria-label="A note"
+        placeholder="anything worth writing down"
+        value={words}
+        onChange={(event) => setWords(event.target.value)}
+      />
+      <div className="flex flex-wrap gap-2">
+        {(["note", "weather", "incident"] as const).map((kind) => (
+          <button key={kind} className="button min-h-[44px] px-4" disabled={!words.trim()} onClick={() => write(kind)}>
+            {kind}
+          </button>
+        ))}
+      </div>
+    </section>
+  );
+}
+
+/** All entries, the last first; each can be taken back by another that says so. */
+function Whole({ lines, say }: { lines: Line[]; say: (said: Said, corrects?: string) => void }) {
+  const { plan } = usePlan();
+  if (!lines.length) return null;
+  return (
+    <details className="mt-3">
+      <summary className="min-h-[44px] cursor-pointer font-bold">
+        book ({lines.length} {lines.length === 1 ? "entry" : "entries"})
+      </summary>
+      <ol>
+        {[...lines].reverse().map(({ entry, stands, waiting }) => (
+          <li key={entry.id} className="flex items-center gap-3 border-b border-hairline py-1">
+            <span className="figures text-sm">{entry.at.slice(11, 16)}</span>
+            <span className={`flex-1 ${stands ? "" : "text-quiet line-through"}`}>
+              {told(entry.said, plan.brief.unit)}
+              <span className="block text-sm text-quiet">
+                {entry.by}, {entry.device}
+                {waiting && ", waiting"}
+                {entry.corrects && ", corrects an earlier one"}
+              </span>
+            </span>
+            {stands && (
+              <button
+                className="min-h-[44px] cursor-pointer text-sm underline"
+                onClick={() => say({ kind: "withdrawn" }, entry.id)}
+              >
+                take back
+              </button>
+            )}
+          </li>
+        ))}
+      </ol>
+    </details>
+  );
+}
+
+function told(entry: Said, unit: string): string {
+  switch (entry.kind) {
+    case "set_up":
+      return `${entry.setup} stands on ${entry.mark}, plummet ${entry.plummet_on ? "on the mark" : "NOT on the mark"}`;
+    case "height":
+      return `${entry.setup}: ${entry.way} height ${entry.typed} (${length(entry.metres, unit, 4)} ${unitName(unit)}), ${entry.when}`;
+    case "log_start":
+    case "log_end":
+      return `${entry.setup}: log ${entry.kind === "log_start" ? "on" : "off"}`;
+    case "occupation":
+      return `${entry.point} ${entry.state}, ${entry.epochs} epochs`;
+    case "target_moved":
+      return `${entry.point} lies elsewhere${entry.after_observed ? ", moved after it was observed" : ""}`;
+    case "target_out":
+    case "target_in":
+      return `${entry.point} ${entry.kind === "target_out" ? "out" : "in"}`;
+    case "not_reached":
+      return `${entry.point} not reached`;
+    case "leg":
+      return `${entry.flight}, leg ${entry.leg}: ${entry.images} images, ${entry.positions} positions, ${Math.round(100 * entry.not_fixed)} % not fixed`;
+    case "leg_not_flown":
+      return `${entry.flight}, leg ${entry.leg} not flown`;
+    case "tick":
+      return `done: ${entry.what}`;
+    case "withdrawn":
+      return "taken back";
+    case "arrival":
+      return "on site";
+    case "departure":
+      return "left the site";
+    default:
+      return `${entry.kind}: ${entry.words}`;
+  }
+}

@@ -1,0 +1,265 @@
+import { useState } from "react";
+import type { Day, Said } from "../../api/client";
+import { usePlan } from "../../app/plan";
+import { fine, fineUnit, grid, length, parseLength } from "../../lib/units";
+import { unitName } from "../../ui/fields";
+import { Big } from "./BookTray";
+import { said, type Line } from "./useBook";
+
+type Say = (said: Said) => void;
+const TOUCH = "button min-h-[44px] px-3";
+
+/** Figures in groups of three behind the point, for reading aloud and typing. */
+function grouped(value: number, decimals: number): string {
+  const [whole, rest] = value.toFixed(decimals).split(".");
+  return rest ? `${whole}.${rest.replace(/(\d{3})(?=\d)/g, "$1\u202f")}` : whole!;
+}
+
+/** What to type into the device that wants the antenna reference point: latitude, longitude, ellipsoidal height. */
+function TypeIn({ setup }: { setup: string }) {
+  const { plan, summary } = usePlan();
+  const chain = summary?.heights.find((h) => h.setup === setup);
+  if (!chain) return null;
+  const unit = plan.brief.unit;
+  return (
+    <dl className="figures my-2 grid grid-cols-[auto_1fr] gap-x-3 border border-hairline p-2 text-lg">
+      <dt className="text-sm">lat, {chain.datum}</dt>
+      <dd>{grouped(chain.latitude, 9)}°</dd>
+      <dt className="text-sm">lon</dt>
+      <dd>{grouped(chain.longitude, 9)}°</dd>
+      <dt className="text-sm">h ellipsoidal, mark</dt>
+      <dd>
+        {length(chain.mark_ellipsoidal, unit, 4)} {unitName(unit)}
+      </dd>
+      <dt className="text-sm">h ellipsoidal, ARP</dt>
+      <dd>
+        {length(chain.arp_ellipsoidal, unit, 4)} {unitName(unit)}
+      </dd>
+    </dl>
+  );
+}
+
+function HeightForm({ setup, when, say }: { setup: string; when: "before" | "after"; say: Say }) {
+  const { plan } = usePlan();
+  const pole = plan.setups.find((s) => s.id === setup)?.support === "fixed_pole";
+  const [way, setWay] = useState<"slant" | "vertical" | "pole">(pole ? "pole" : "slant");
+  const [typed, setTyped] = useState("");
+  const metres = parseLength(typed, plan.brief.unit);
+  return (
+    <div className="mt-2 flex flex-wrap items-end gap-2">
+      <label className="grid gap-1 text-sm">
+        height read, {way}
+        <input
+          className="input figures min-h-[44px] w-36 text-lg"
+          inputMode="text"
+          value={typed}
+          placeholder={plan.brief.unit === "m" ? "1.843" : "6' 0 1/4\""}
+          onChange={(event) => setTyped(event.target.value)}
+        />
+      </label>
+      <select
+        className="input min-h-[44px]"
+        aria-label="How the height was read"
+        value={way}
+        onChange={(event) => setWay(event.target.value as typeof way)}
+      >
+        <option value="slant">slant</option>
+        <option value="vertical">vertical</option>
+        <option value="pole">pole</option>
+      </select>
+      <button
+        className={TOUCH}
+        disabled={metres === null || metres <= 0 || metres > 10}
+        onClick={() => {
+          say({ kind: "height", setup, way, when, typed: typed.trim(), metres: metres! });
+          setTyped("");
+        }}
+      >
+        height read
+      </button>
+    </div>
+  );
+}
+
+/** The heights read so far, and how far the slants among them lie apart. */
+function Heights({ setup, lines }: { setup: string; lines: Line[] }) {
+  const { plan } = usePlan();
+  const read = said(lines, "height").filter((h) => h.setup === setup);
+  const alike = read.filter((h) => h.way === read.at(-1)?.way).map((h) => h.metres);
+  const apart = alike.length > 1 ? Math.max(...alike) - Math.min(...alike) : 0;
+  const unit = plan.brief.unit;
+  if (!read.length) return <p className="mt-1">No height read yet: twice, in two ways.</p>;
+  return (
+    <p className={`mt-1 ${apart > 0.003 ? "font-bold text-decision-text" : ""}`}>
+      {read.map((h) => `${h.typed} ${h.way}`).join(" · ")}
+      {alike.length > 1 && ` — ${fine(apart, unit)} ${fineUnit(unit)} apart`}
+      {apart > 0.003 && ": read again"}
+    </p>
+  );
+}
+
+export function BaseForm({ setup, lines, say }: { setup: string; lines: Line[]; say: Say }) {
+  const { plan } = usePlan();
+  const row = plan.setups.find((s) => s.id === setup);
+  const stood = said(lines, "set_up")
+    .filter((s) => s.setup === setup)
+    .at(-1);
+  const [mark, setMark] = useState(stood?.mark ?? row?.mark ?? plan.marks[0]?.id ?? "");
+  const read = said(lines, "height").filter((h) => h.setup === setup).length;
+  return (
+    <>
+      <TypeIn setup={setup} />
+      {!stood && (
+        <>
+          <label className="grid gap-1 text-sm">
+            over which mark
+            <select
+              className="input min-h-[44px] text-lg"
+              value={mark}
+              onChange={(event) => setMark(event.target.value)}
+            >
+              {plan.marks.map((m) => (
+                <option key={m.id} value={m.id}>
+                  {m.name}
+                </option>
+              ))}
+            </select>
+          </label>
+          <Big onClick={() => say({ kind: "set_up", setup, mark, plummet_on: true })}>stands, plummet on the mark</Big>
+        </>
+      )}
+      {stood && (
+        <>
+          <Heights setup={setup} lines={lines} />
+          <HeightForm setup={setup} when="before" say={say} />
+          <Big disabled={read < 1} onClick={() => say({ kind: "log_start", setup })}>
+            log is on
+          </Big>
+        </>
+      )}
+    </>
+  );
+}
+
+export function BaseInForm({ setup, lines, say }: { setup: string; lines: Line[]; say: Say }) {
+  return (
+    <>
+      <Heights setup={setup} lines={lines} />
+      <HeightForm setup={setup} when="after" say={say} />
+      <Big onClick={() => say({ kind: "log_end", setup })}>log is off, base in</Big>
+    </>
+  );
+}
+
+export function LegForm({ task, say }: { task: string; say: Say }) {
+  const { summary } = usePlan();
+  const [, flight, number] = /^leg-(.+)-(\d+)$/.exec(task)! as unknown as [string, string, string];
+  const leg = Number(number);
+  const own = summary?.flights.find((f) => f.id === flight);
+  const strips = own?.strips.filter((s) => s.leg === leg - 1) ?? [];
+  const planned = strips.reduce((sum, s) => sum + s.exposures, 0);
+  const [images, setImages] = useState(String(planned || ""));
+  const [positions, setPositions] = useState(String(planned || ""));
+  const [share, setShare] = useState("0");
+  const counts = [images, positions].map((text) => (/^\d+$/.test(text.trim()) ? Number(text) : null));
+  const afloat = Number(share);
+  const good = counts.every((c) => c !== null) && afloat >= 0 && afloat <= 100 && share.trim() !== "";
+  const field = (label: string, value: string, set: (text: string) => void) => (
+    <label className="grid gap-1 text-sm">
+      {label}
+      <input
+        className="input figures min-h-[44px] w-24 text-lg"
+        inputMode="numeric"
+        value={value}
+        onChange={(event) => set(event.target.value)}
+      />
+    </label>
+  );
+  return (
+    <>
+      <p>
+        {planned} images planned{own && ` · trigger every ${own.trigger_distance.toFixed(1)} m`}
+      </p>
+      <div className="mt-1 flex flex-wrap gap-3">
+        {field("images", images, setImages)}
+        {field("positions", positions, setPositions)}
+        {field("not fixed, %", share, setShare)}
+      </div>
+      <Big
+        disabled={!good}
+        onClick={() =>
+          say({
+            kind: "leg",
+            flight,
+            leg,
+            images: counts[0]!,
+            positions: counts[1]!,
+            not_fixed: afloat / 100,
+            battery: "",
+          })
+        }
+      >
+        landed
+      </Big>
+      <button className={`${TOUCH} mt-2`} onClick={() => say({ kind: "leg_not_flown", flight, leg })}>
+        not flown
+      </button>
+    </>
+  );
+}
+
+/** Points in the order they are reached: one touch each. */
+export function PointsForm({ task, lines, say }: { task: Day["tasks"][number]; lines: Line[]; say: Say }) {
+  const { plan, summary } = usePlan();
+  const unit = plan.brief.unit;
+  const round = Number(task.id.split("-").at(-1));
+  const counted = (point: string) => said(lines, "occupation").filter((s) => s.point === point).length;
+  const gone = new Set(said(lines, "not_reached").map((s) => s.point));
+  const out = new Set([...said(lines, "target_out"), ...said(lines, "target_moved")].map((s) => s.point));
+  const taken = new Set(said(lines, "target_in").map((s) => s.point));
+  const observe = task.id.startsWith("observe-");
+  const open = task.about
+    .map((path) => plan.control.find((p) => `control/${p.id}` === path)!)
+    .filter((p) => p && !gone.has(p.id))
+    .filter((p) => (observe ? counted(p.id) < round : task.id === "targets-out" ? !out.has(p.id) : !taken.has(p.id)));
+  const [first, ...rest] = open;
+  if (!first) return null;
+  const place = plan.control.indexOf(first);
+  const height = first.h ?? summary?.control_h[place];
+  const epochs = first.occupations[Math.min(round, first.occupations.length) - 1]?.epochs ?? 60;
+  const occupied = (state: "fixed" | "float" | "code") =>
+    say({ kind: "occupation", point: first.id, state, epochs, pole: null, setup: null });
+  return (
+    <>
+      <p className="mt-1 text-2xl font-bold">{first.name}</p>
+      <p className="figures text-lg">
+        E {grid(first.e, unit, 2)} N {grid(first.n, unit, 2)} H {length(height, unit, 2)} {unitName(unit)}
+      </p>
+      {observe ? (
+        <>
+          <Big onClick={() => occupied("fixed")}>fixed, {epochs} epochs</Big>
+          <div className="mt-2 flex flex-wrap gap-2">
+            <button className={TOUCH} onClick={() => occupied("float")}>
+              float
+            </button>
+            <button className={TOUCH} onClick={() => say({ kind: "not_reached", point: first.id })}>
+              not reached
+            </button>
+          </div>
+        </>
+      ) : (
+        <>
+          <Big onClick={() => say({ kind: task.id === "targets-out" ? "target_out" : "target_in", point: first.id })}>
+            {task.id === "targets-out" ? "it lies there" : "taken up"}
+          </Big>
+          {task.id === "targets-out" && (
+            <button className={`${TOUCH} mt-2`} onClick={() => say({ kind: "not_reached", point: first.id })}>
+              not reached
+            </button>
+          )}
+        </>
+      )}
+      {rest.length > 0 && <p className="mt-2 text-sm text-quiet">then {rest.map((p) => p.name).join(", ")}</p>}
+    </>
+  );
+}
