@@ -1,15 +1,18 @@
 """What sees what: which exposures of which flight see a ground point, and where the images can be tied together."""
 
 import math
-from itertools import chain
+from typing import NamedTuple
 
 import numpy as np
+from numba import njit, prange
 from scipy.spatial import cKDTree
 
-from kardo.core.arrays import Floats, Lists
-from kardo.core.flight.imaging import project, rotations
+from kardo.core.arrays import Floats, Ints, Lists
+from kardo.core.flight.imaging import rotations
 from kardo.core.flight.pattern import FlightPlan, from_course
 from kardo.core.geodesy.frame import LocalFrame
+
+MOST_CELLS = 512  # along one side: exposures far apart do not make a large grid
 
 
 class Sight:
@@ -22,7 +25,6 @@ class Sight:
         down = np.zeros(len(self.c))
         self.ypr = np.stack([flight.course + frame.convergence, flight.tilt - math.pi / 2, down], axis=1)
         self.rotation = rotations(self.ypr)
-        self._tree = cKDTree(self.c[:, :2])
         self._reach = _ground_reach(flight)
 
     def rays(self, points: Floats) -> Lists:
@@ -31,14 +33,14 @@ class Sight:
             return Lists.of([])
         cam = self.flight.camera
         reach = max(self.c[:, 2].max() - points[:, 2].min(), 0.0) * self._reach
-        near = self._tree.query_ball_point(points[:, :2], reach, workers=2, return_sorted=True)
-        counts = np.fromiter((len(k) for k in near), dtype=np.int64, count=len(near))
-        owner = np.repeat(np.arange(len(points)), counts)
-        seen = np.fromiter(chain.from_iterable(near), dtype=np.int64, count=int(counts.sum()))
-        uv, depth = project(cam.f_px, self.rotation[seen], self.c[seen], points[owner])
-        inside = (depth > 0) & (np.abs(uv[:, 0]) <= cam.width_px / 2) & (np.abs(uv[:, 1]) <= cam.height_px / 2)
-        found = Lists(np.r_[0, np.cumsum(counts)], seen).keep(inside)
-        return Lists(found.start, found.values + self.first)
+        cells = _Cells.of(self.c, reach)
+        frame = np.array([cam.width_px / 2, cam.height_px / 2]) / cam.f_px
+        counts = np.zeros(len(points) + 1, dtype=np.int64)
+        _look(points, self.c, self.rotation, frame, reach, *cells, counts[1:], np.empty(0, dtype=np.int64), counts)
+        start = np.cumsum(counts)
+        seen = np.empty(start[-1], dtype=np.int64)
+        _look(points, self.c, self.rotation, frame, reach, *cells, counts[1:], seen, start)
+        return Lists(start, seen + self.first)
 
     def lattice(self, per_image: float) -> tuple[Floats, Floats]:
         """Grid metres of tie points on a square lattice along the course, so close that each frame holds about so many."""
@@ -61,6 +63,65 @@ class Sight:
         )
         keep = np.isfinite(near)
         return from_course(x.ravel()[keep], y.ravel()[keep], a)
+
+
+class _Cells(NamedTuple):
+    """Exposures (n, 3) sorted into square cells in plan: the south-west corner, the side, columns and rows of cells, where each
+    cell begins among the exposures in their order (cells + 1,), and that order (n,)."""
+
+    west: float
+    south: float
+    side: float
+    columns: int
+    rows: int
+    start: Ints
+    order: Ints
+
+    @classmethod
+    def of(cls, c: Floats, reach: float) -> "_Cells":
+        """Cells no smaller than a reach in metres, so that whatever lies within it is in one of nine; and not too many."""
+        (west, south), (east, north) = c[:, :2].min(axis=0), c[:, :2].max(axis=0)
+        side = max(reach, (east - west) / MOST_CELLS, (north - south) / MOST_CELLS, 1e-3)
+        columns, rows = int((east - west) / side) + 1, int((north - south) / side) + 1
+        cell = ((c[:, 1] - south) / side).astype(np.int64) * columns + ((c[:, 0] - west) / side).astype(np.int64)
+        order = np.argsort(cell, kind="stable")
+        start = np.searchsorted(cell[order], np.arange(columns * rows + 1))
+        return cls(float(west), float(south), float(side), columns, rows, start, order)
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _look(points, c, rotation, frame, reach, west, south, side, columns, rows, start, order, counts, seen, at):  # type: ignore[no-untyped-def]
+    """For each point (m, 3) the exposures whose frame (half sides over the focal length) holds it: into counts (m,) how many, or
+    where there is room in `seen`, they themselves from place `at` (m + 1,) on, in ascending order."""
+    filling = seen.size > 0
+    for j in prange(len(points)):
+        x, y, z = points[j, 0], points[j, 1], points[j, 2]
+        column, row = int(np.floor((x - west) / side)), int(np.floor((y - south) / side))
+        found = 0
+        for r in range(max(row - 1, 0), min(row + 2, rows)):
+            for k in range(max(column - 1, 0), min(column + 2, columns)):
+                cell = r * columns + k
+                for i in range(start[cell], start[cell + 1]):
+                    e = order[i]
+                    dx, dy, dz = x - c[e, 0], y - c[e, 1], z - c[e, 2]
+                    if dx * dx + dy * dy > reach * reach:
+                        continue
+                    m = rotation[e]
+                    depth = m[2, 0] * dx + m[2, 1] * dy + m[2, 2] * dz
+                    if depth <= 0:
+                        continue
+                    u = m[0, 0] * dx + m[0, 1] * dy + m[0, 2] * dz
+                    v = m[1, 0] * dx + m[1, 1] * dy + m[1, 2] * dz
+                    if abs(u) > frame[0] * depth or abs(v) > frame[1] * depth:
+                        continue
+                    if filling:
+                        place = at[j] + found
+                        while place > at[j] and seen[place - 1] > e:
+                            seen[place] = seen[place - 1]
+                            place -= 1
+                        seen[place] = e
+                    found += 1
+        counts[j] = found
 
 
 def rays_of(sights: tuple[Sight, ...], points: Floats) -> Lists:

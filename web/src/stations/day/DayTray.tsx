@@ -67,7 +67,7 @@ export function DayTray() {
 }
 
 function OneVisit({ visit }: { visit: Visit }) {
-  const { plan, edit, jobId } = usePlan();
+  const { plan, edit } = usePlan();
   const { day, problem } = useDay(visit);
   const { round, setRound } = useWorkbench();
   const [task, setTask] = useState<string | null>(null);
@@ -123,7 +123,6 @@ function OneVisit({ visit }: { visit: Visit }) {
           onChoose={choose}
           onMinutes={(id, minutes) => void edit(settle("minutes", id, minutes))}
           onFree={free}
-          jobId={jobId}
         />
       )}
     </>
@@ -208,13 +207,12 @@ function Settings(props: { visit: Visit; clock: number | undefined; set: (change
 /** Who comes, what each may do, and what goes out to each. */
 function People({ visit, day }: { visit: Visit; day: Day | undefined }) {
   const { plan, edit, jobId } = usePlan();
-  const path = `visits/${visit.id}/people`;
   const set = (people: Visit["people"]) => void edit(fieldEdits(plan, `visits/${visit.id}`, { people }));
   const change = (id: string, to: Partial<Visit["people"][number]>) =>
     set(visit.people.map((p) => (p.id === id ? { ...p, ...to } : p)));
   const printed = day && !day.reasons.length;
   return (
-    <section aria-label="People" className="mt-2" data-path={path}>
+    <section aria-label="People" className="mt-2">
       <ul className="flex flex-wrap gap-x-6 gap-y-1">
         {visit.people.map((person) => (
           <li key={person.id} className="flex flex-wrap items-center gap-2">
@@ -272,7 +270,6 @@ function Tasks(props: {
   day: Day;
   visit: Visit;
   chosen: string | null;
-  jobId: string;
   onChoose: (id: string | null) => void;
   onMinutes: (id: string, minutes: number | null) => void;
   onFree: (id: string) => void;
