@@ -13,7 +13,7 @@ from kardo.core.accuracy.advice import Promise
 from kardo.core.accuracy.planned import missing
 from kardo.core.book.done import Left, still_to_do
 from kardo.core.book.enough import enough
-from kardo.core.book.entries import Entry
+from kardo.core.book.entries import Book, Entry
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.plan.model import Plan
 from kardo.server.access import job_of
@@ -79,23 +79,25 @@ def read_book(request: HttpRequest, job_id: UUID):
     """The whole book, and the third answer."""
     job = job_of(request, job_id)
     plan, written = whole_plan(job), book(job)
+    if not written.entries:
+        return BookOut(entries=[], done=None, leaving=None, enough="", left=asdict(still_to_do(plan, written)))
     stands = {e.id for e in written.standing}
     rows = {str(row.uid): row for row in job.book_entries.all()}
     entries = [
         Kept(entry=e, received=rows[e.id].received, clock_off_s=rows[e.id].clock_off_s, stands=e.id in stands)
         for e in written.entries
     ]
-    done, leaving, lack = _promises(job, plan)
+    done, leaving, lack = _promises(job, plan, written)
     left = still_to_do(plan, written)
     return BookOut(
         entries=entries, done=done, leaving=leaving, enough=enough(plan, left, leaving, lack), left=asdict(left)
     )
 
 
-def _promises(job: Job, plan: Plan) -> tuple[Promise | None, Promise | None, str]:
+def _promises(job: Job, plan: Plan, written: Book) -> tuple[Promise | None, Promise | None, str]:
     """Of the plan as done with the rest as planned, and if the crew left now; or what is lacking for the latter."""
     try:
-        done, leaving = done_plans(plan, book(job))
+        done, leaving = done_plans(plan, written)
     except KardoError as fault:
         return None, None, f"{fault.what} {fault.mend}".strip()
     if lacks := missing(leaving):

@@ -1,4 +1,5 @@
-import type { Figures, Finding, Result, Undetermined } from "../api/client";
+import { useQuery } from "@tanstack/react-query";
+import { call, type Book, type Figures, type Finding, type Result, type Undetermined } from "../api/client";
 import { chance, fine, fineUnit, percent } from "../lib/units";
 import { Staves } from "../plots/Staves";
 import { Fine } from "../ui/Fine";
@@ -8,12 +9,17 @@ import { useWorkbench, type Station } from "./workbench";
 
 /** The instrument on the right: two rods, the chance, the budget, and what was found. */
 export function Staff() {
-  const { plan, summary, result, undetermined, before, told, trial } = usePlan();
+  const { jobId, plan, summary, result, undetermined, before, told, trial } = usePlan();
   const { pins } = useWorkbench();
   const limits = summary?.limits ?? { h: 0, v: 0 };
   const sound = trial.live ?? result;
   const previous = trial.live ? result : before;
   const pinned = pins.at(-1)?.result;
+  const done = useQuery({
+    queryKey: ["book", jobId],
+    queryFn: () => call<Book>("GET", `/jobs/${jobId}/book`),
+    enabled: plan.visits.length > 0, // before a visit is planned nobody has written anything
+  }).data?.done;
   const rod = (axis: "h" | "v") => ({
     name: axis.toUpperCase(),
     limit: limits[axis] || null,
@@ -21,6 +27,7 @@ export function Staff() {
     seen: sound?.[`seen_rmse_${axis}`] ?? null,
     ghost: previous?.[`rmse_${axis}`] ?? null,
     pinned: pinned?.[`rmse_${axis}`] ?? null,
+    done: done?.[`rmse_${axis}`] ?? null,
   });
   return (
     <aside className="flex flex-col gap-2 overflow-y-auto border-l border-ink bg-sheet px-3 py-2" aria-label="Staff">
@@ -31,7 +38,7 @@ export function Staff() {
       </p>
       <Progress />
       {trial.live && <Provisional />}
-      {sound && <Seen result={sound} unit={plan.brief.unit} />}
+      {sound && <Seen result={sound} done={done ?? null} unit={plan.brief.unit} />}
       {undetermined && !trial.live && <Defects of={told?.defects ?? undetermined.defects} />}
       <Lacks />
       <Failed />
@@ -89,7 +96,7 @@ function Provisional() {
   );
 }
 
-function Seen({ result, unit }: { result: Figures; unit: string }) {
+function Seen({ result, done, unit }: { result: Figures; done: Book["done"]; unit: string }) {
   return (
     <table className="table text-sm">
       <thead>
@@ -118,6 +125,17 @@ function Seen({ result, unit }: { result: Figures; unit: string }) {
             <Fine value={result.seen_rmse_v} unit={unit} />
           </td>
         </tr>
+        {done && (
+          <tr>
+            <td>◮ as done, absolute</td>
+            <td className="num" data-testid="done-h">
+              <Fine value={done.rmse_h} unit={unit} />
+            </td>
+            <td className="num" data-testid="done-v">
+              <Fine value={done.rmse_v} unit={unit} />
+            </td>
+          </tr>
+        )}
       </tbody>
     </table>
   );

@@ -7,6 +7,8 @@ export interface Rod {
   seen: number | null;
   ghost: number | null;
   pinned: number | null;
+  /** What may be expected given what was done, once there is a book. */
+  done: number | null;
 }
 
 const TOP = 26;
@@ -32,14 +34,15 @@ export function Staves({ rods, unit }: { rods: Rod[]; unit: string }) {
 
 function describe(rod: Rod, unit: string): string {
   const words = (value: number | null) => `${fine(value, unit)} ${fineUnit(unit)}`;
-  return `${rod.name}: predicted ${words(rod.predicted)}, checks see ${words(rod.seen)}, tolerance ${words(rod.limit)}.`;
+  const done = rod.done === null ? "" : `, as done ${words(rod.done)}`;
+  return `${rod.name}: predicted ${words(rod.predicted)}${done}, checks see ${words(rod.seen)}, tolerance ${words(rod.limit)}.`;
 }
 
 /** Graduated in millimetres, or in thousandths of a foot; figures beside it in the job's manner. */
 function Stave({ rod, unit }: { rod: Rod; unit: string }) {
   const scale = unit === "m" ? 1000 : 1000 / UNITS[unit]!.metres;
   const limit = (rod.limit ?? Math.max(0.03, rod.predicted ?? 0)) * scale;
-  const shown = [rod.predicted, rod.seen, rod.ghost, rod.pinned].map((v) => (v ?? 0) * scale);
+  const shown = [rod.predicted, rod.seen, rod.ghost, rod.pinned, rod.done].map((v) => (v ?? 0) * scale);
   const full = Math.min(Math.max(limit * 1.45, Math.max(...shown) * 1.1), limit * 4);
   const y = (value: number) => TOP + HEIGHT * (1 - Math.min(value / full, 1));
   const step = niceStep(full / 26);
@@ -88,6 +91,12 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
       {rod.seen !== null && (
         <g className="slides" style={{ transform: `translateY(${y(rod.seen * scale)}px)` }}>
           <path d="M21 0L10 -6V6z" fill="var(--sheet)" stroke="var(--settled)" strokeWidth="1.8" />
+        </g>
+      )}
+      {rod.done !== null && (
+        <g className="slides" style={{ transform: `translateY(${y(rod.done * scale)}px)` }}>
+          <path d="M59 0L71 -6.5V6.5z" fill="var(--sheet)" stroke="var(--ink)" strokeWidth="1.2" />
+          <path d="M59 0L71 6.5V0z" fill="var(--ink)" />
         </g>
       )}
       {marks.map((mark) => (

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { Day, Said } from "../../api/client";
+import type { ControlPoint, Day, Said } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { fine, fineUnit, grid, length, parseLength } from "../../lib/units";
 import { unitName } from "../../ui/fields";
@@ -126,6 +126,9 @@ export function BaseForm({ setup, lines, say }: { setup: string; lines: Line[]; 
             </select>
           </label>
           <Big onClick={() => say({ kind: "set_up", setup, mark, plummet_on: true })}>stands, plummet on the mark</Big>
+          <button className={`${TOUCH} mt-2`} onClick={() => say({ kind: "set_up", setup, mark, plummet_on: false })}>
+            stands, plummet is off
+          </button>
         </>
       )}
       {stood && (
@@ -208,6 +211,42 @@ export function LegForm({ task, say }: { task: string; say: Say }) {
   );
 }
 
+/** A point that had to be laid out somewhere else: its coordinates as they were read there. */
+function Elsewhere({ point, say }: { point: ControlPoint; say: Say }) {
+  const { plan } = usePlan();
+  const unit = plan.brief.unit;
+  const [e, setE] = useState("");
+  const [n, setN] = useState("");
+  const [east, north] = [parseLength(e, unit), parseLength(n, unit)];
+  const field = (label: string, value: string, set: (text: string) => void) => (
+    <label className="grid gap-1 text-sm">
+      {label}, {unitName(unit)}
+      <input
+        className="input figures min-h-[44px] w-36 text-lg"
+        inputMode="decimal"
+        value={value}
+        onChange={(event) => set(event.target.value)}
+      />
+    </label>
+  );
+  return (
+    <details className="mt-2">
+      <summary className="min-h-[44px] cursor-pointer underline">it lies elsewhere</summary>
+      <div className="flex flex-wrap items-end gap-2">
+        {field("E", e, setE)}
+        {field("N", n, setN)}
+        <button
+          className={TOUCH}
+          disabled={east === null || north === null}
+          onClick={() => say({ kind: "target_moved", point: point.id, e: east!, n: north!, after_observed: false })}
+        >
+          it lies there
+        </button>
+      </div>
+    </details>
+  );
+}
+
 /** Points in the order they are reached: one touch each. */
 export function PointsForm({ task, lines, say }: { task: Day["tasks"][number]; lines: Line[]; say: Say }) {
   const { plan, summary } = usePlan();
@@ -245,6 +284,16 @@ export function PointsForm({ task, lines, say }: { task: Day["tasks"][number]; l
             <button className={TOUCH} onClick={() => say({ kind: "not_reached", point: first.id })}>
               not reached
             </button>
+            {counted(first.id) > 0 && (
+              <button
+                className={TOUCH}
+                onClick={() =>
+                  say({ kind: "target_moved", point: first.id, e: first.e, n: first.n, after_observed: true })
+                }
+              >
+                moved since it was observed
+              </button>
+            )}
           </div>
         </>
       ) : (
@@ -253,9 +302,12 @@ export function PointsForm({ task, lines, say }: { task: Day["tasks"][number]; l
             {task.id === "targets-out" ? "it lies there" : "taken up"}
           </Big>
           {task.id === "targets-out" && (
-            <button className={`${TOUCH} mt-2`} onClick={() => say({ kind: "not_reached", point: first.id })}>
-              not reached
-            </button>
+            <>
+              <button className={`${TOUCH} mt-2`} onClick={() => say({ kind: "not_reached", point: first.id })}>
+                not reached
+              </button>
+              <Elsewhere key={first.id} point={first} say={say} />
+            </>
           )}
         </>
       )}
