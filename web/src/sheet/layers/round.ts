@@ -11,7 +11,7 @@ import type { SheetLayer } from "../drawing";
 /** The round of the task that is chosen in the Day: its points in the order they are reached. */
 export const round: SheetLayer = {
   name: "round",
-  rank: 75,
+  rank: 7.5,
   from: (view) => [view.round, view.plan.control, view.colours],
   features: ({ plan, round: paths, colours }) => {
     const places = paths.flatMap((path) => {
