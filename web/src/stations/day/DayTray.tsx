@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import type { Day, Visit } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
@@ -71,6 +71,7 @@ function OneVisit({ visit }: { visit: Visit }) {
   const { day, problem } = useDay(visit);
   const { round, setRound } = useWorkbench();
   const [task, setTask] = useState<string | null>(null);
+  useEffect(() => () => setRound([]), [setRound]); // the station takes its drawing away again
   const set = (change: Partial<Visit>) => void edit(fieldEdits(plan, `visits/${visit.id}`, change));
   const settle = (what: "pins" | "takers" | "minutes", key: string, value: unknown) =>
     fieldEdits(plan, `visits/${visit.id}/${what}`, { [key]: value });
