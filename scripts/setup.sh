@@ -6,7 +6,7 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 mkdir -p .local
 
-packages="postgresql-15 postgresql-15-postgis-3 proj-data libgdal32 libgeos-c1v5 libpango-1.0-0 libpangoft2-1.0-0 python3-venv"
+packages="postgresql-15 postgresql-15-postgis-3 proj-data libgdal32 libgeos-c1v5 libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0 python3-venv"
 [ "${1:-}" = "--dev" ] && packages="$packages chromium iproute2"
 missing=""
 for p in $packages; do

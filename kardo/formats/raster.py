@@ -22,7 +22,7 @@ from kardo.core.arrays import Floats
 from kardo.core.errors import GeodesyError, ReadError
 from kardo.core.geodesy.crs import ELLIPSOIDAL, Grid
 from kardo.core.geodesy.crs import grid as grid_of
-from kardo.core.geodesy.transformations import Transformation
+from kardo.core.geodesy.transformations import Transformation, geodetic_of
 from kardo.core.geodesy.units import UNITS
 from kardo.core.terrain.surface import Surface
 
@@ -162,13 +162,7 @@ def _require_sound(source) -> CRS:
     if t.is_identity or not (math.isfinite(sum(abs(v) for v in t[:6])) and abs(t.determinant) > 0):
         raise ReadError("The GeoTIFF's pixels have no place on the ground.", mend="Export it again.")
     declared = CRS.from_user_input(source.crs.to_wkt())
-    flat = _flat(declared)
-    if not (flat.is_geographic or flat.is_projected):
-        raise ReadError(
-            f"{declared.name} is not a coordinate system of maps.",
-            where="the terrain",
-            mend="Export it in a projected system, or in longitude and latitude.",
-        )
+    geodetic_of(_flat(declared))  # raises for one that no map is in
     return declared
 
 

@@ -7,7 +7,7 @@ from pyproj import CRS, Transformer
 from pyproj.exceptions import CRSError, ProjError
 
 from kardo.core.errors import GeodesyError, ReadError
-from kardo.core.geodesy.transformations import WGS84, transformation
+from kardo.core.geodesy.transformations import WGS84, geodetic_of, transformation
 from kardo.formats.boundary import outlines_in, text_of
 from kardo.formats.coordinates import Option, read_places
 from kardo.formats.raster import MAGIC, place_of
@@ -50,13 +50,7 @@ def read_where(data: bytes, name: str, chosen: str = "") -> Where:
 
 def _in(source: CRS, x: float, y: float, how: list[str], outline: bool) -> Where:
     """A place of a CRS, on WGS 84."""
-    geodetic = source.geodetic_crs
-    if geodetic is None or not (source.is_geographic or source.is_projected):
-        raise ReadError(
-            f"{source.name} is not a coordinate system of maps.",
-            where="coordinate system",
-            mend="Export the file in a projected system, or in longitude and latitude.",
-        )
+    geodetic = geodetic_of(source)
     try:
         lon, lat = Transformer.from_crs(source, geodetic, always_xy=True).transform(x, y)
         lon, lat = transformation(source, WGS84, float(lon), float(lat)).there(x, y)

@@ -194,7 +194,9 @@ def test_once_the_crew_has_left_what_is_not_in_the_book_was_not_done():
 def test_a_target_moved_after_it_was_observed_is_worse_than_none():
     plan, _ = visited()
     moved = entry(2, 9, kind="target_moved", point="G1", e=0.0, n=0.0, after_observed=True)
-    assert "G1" not in [p.id for p in as_done(plan, book_of([occupied(1, "G1"), moved])).control]
+    lost = book_of([occupied(1, "G1"), moved])
+    assert "G1" not in [p.id for p in as_done(plan, lost).control]
+    assert "control/G1" not in still_to_do(plan, lost).points
 
 
 def test_what_was_observed_from_another_base_hangs_on_it():

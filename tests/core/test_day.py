@@ -14,6 +14,7 @@ from kardo.core.day.light import clock_ahead, light
 from kardo.core.day.schedule import clock, lasting, minute, schedule
 from kardo.core.day.tasks import durations, tasks_of
 from kardo.core.errors import PlanError
+from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import Occupation
 from kardo.core.plan.stands import OwnSession
 from kardo.core.plan.visits import Person, Visit
@@ -148,6 +149,7 @@ def test_what_is_planned_for_another_visit_is_not_done_on_this_one():
         ({"leave": "15:30"}, "after the sun sinks below 10°", {"leave": "14:00"}),
         ({"back": "10:00"}, "after 10:00", {"back": "18:00"}),
         ({"pins": {"preflight": "06:30"}}, "is pinned to 06:30", {"pins": {}}),
+        ({"takers": {"leg-main-1": "a"}}, "is given to A, who is no pilot", {"takers": {"leg-main-1": "b"}}),
         ({"takers": {"copies": "a"}, "pins": {"copies": "07:05"}}, "is pinned to 07:05", {"pins": {}}),
     ],
 )
@@ -238,3 +240,13 @@ def test_every_duration_has_its_source():
 def test_people_of_the_first_plans_of_version_2_are_read():
     old = {"id": "V1", "name": "v", "people": ["Somebody Else"]}
     assert Visit.model_validate(old).people[0].name == "Somebody Else"
+
+
+def test_somebody_who_no_longer_comes_binds_nothing():
+    assert solved(*visited(takers={"copies": "gone"}, pins={"no-such-task": "03:00"})).placed
+
+
+def test_in_feet_the_walking_is_in_feet():
+    plan, visit = visited(small_plan(brief=Brief(crs="EPSG:25828", unit="us-ft")))
+    why = next(t.why for t in tasks_of(plan, visit) if t.kind == "targets_out")
+    assert "164 ftUS a minute" in why and " m " not in why

@@ -14,7 +14,7 @@ from kardo.core.flight.areas import area_polygon, ground_scale
 from kardo.core.flight.pattern import flown
 from kardo.core.geodesy.crs import ELLIPSOIDAL, Grid, grid
 from kardo.core.geodesy.fit import fit_at
-from kardo.core.geodesy.systems import grids_at, heights_at, how_to_bring, search
+from kardo.core.geodesy.systems import better_grids, grids_at, heights_at, how_to_bring, search
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.site import Area
 from kardo.core.summary import summary
@@ -37,7 +37,8 @@ def test_the_island_is_offered_its_own_grid_before_the_worlds():
         (-0.1, 51.5, "EPSG:27700", "EPSG:32630"),  # a national grid of the old kind before the continent's
         (11.5, 48.1, "EPSG:10732", "EPSG:5678"),  # a country's new datum before its old one
         (151.2, -33.8, "EPSG:7856", "EPSG:28356"),  # the newer realisation
-        (2.3, 48.8, "EPSG:9849", "EPSG:2154"),  # the narrow zones before the one of the whole country
+        (2.3, 48.8, "EPSG:9848", "EPSG:9849"),  # of two narrow zones the one nearer to true scale
+        (2.3, 48.8, "EPSG:9848", "EPSG:2154"),  # and both before the one of the whole country
     ],
 )
 def test_national_grids_come_first_the_newest_of_them(lon, lat, first, not_before):
@@ -166,3 +167,25 @@ def test_spacing_and_length_of_strips_are_those_on_the_ground():
     across = geod.inv(lon0, lat0, lon1, lat1)[2] * up
     assert across / (len(flight.strips) - 1) == pytest.approx(flight.spacing, rel=1e-5)
     assert ground_scale(plan) == pytest.approx(0.99978, abs=2e-5)
+
+
+def test_a_files_own_grid_is_offered_first_even_where_many_come_before_it():
+    usual = codes(grids_at(-0.1, 51.5))
+    assert "EPSG:9300" not in usual[:4] and codes(grids_at(-0.1, 51.5, own="EPSG:9300"))[0] == "EPSG:9300"
+    hidden = "EPSG:26918"  # a realisation so old that twelve others come before it
+    assert hidden not in codes(grids_at(-72.6, 44.2)) and codes(grids_at(-72.6, 44.2, own=hidden))[0] == hidden
+    assert "EPSG:3857" not in codes(grids_at(*CORVANE, own="EPSG:3857")), "unfit all the same"
+
+
+def test_a_boundary_that_crosses_itself_is_told_where_it_is_and_is_no_fault_of_the_grid():
+    ring = small_plan().site.boundary
+    plan = small_plan(boundary=(ring[0], ring[2], ring[1], ring[3]))
+    assert not any(station == "brief" for station, _ in missing(plan))
+    assert "crosses itself" in summary(plan).faults["area"].what
+
+
+def test_better_grids_are_found_across_the_180th_meridian():
+    with pytest.raises(GeodesyError, match="towards south or west") as fault:
+        Grid("EPSG:2048", ELLIPSOIDAL)
+    assert "EPSG:32734" in fault.value.mend or "EPSG:32733" in fault.value.mend
+    assert better_grids(179.5, -17.8) == better_grids(179.5, -17.8) and "EPSG:" in better_grids(-179.5, -17.8)

@@ -40,6 +40,11 @@ def test_a_job_of_an_earlier_kardo_is_drawn_when_it_is_listed(planner, job):
     assert Job.objects.get().drawing is not None
 
 
+def test_a_job_that_cannot_be_read_any_more_does_not_hide_the_others(planner, office, job):
+    Job.objects.create(organisation=office, title="Broken", document={"format": "kardo-plan", "version": 99})
+    assert {line["title"] for line in lines(planner)} == {"Test field", "Broken"}
+
+
 def test_a_job_is_put_away_and_fetched_back_and_deleted_only_from_there(planner, job):
     assert planner.delete(f"/api/jobs/{job.pk}").status_code == 422
     assert planner.post_json(f"/api/jobs/{job.pk}/archive", {"archived": True}).json()["archived"]

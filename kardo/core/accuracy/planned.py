@@ -118,6 +118,8 @@ def _grid_lack(plan: Plan) -> list[tuple[str, str]]:
         require_fit(plan)
     except GeodesyError as fault:
         return [("brief", f"{fault.what} {fault.mend}")]
+    except PlanError:
+        return []  # a boundary that crosses itself is told where it is
     return []
 
 

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 from kardo.core.book.entries import Book, HeightRead, LegFlown, NotReached, Occupied, StoodUp, TargetMoved
 from kardo.core.flight.pattern import flown
+from kardo.core.geodesy.antenna import vertical_from_slant
 from kardo.core.plan.control import MOST_OCCUPATIONS, ControlPoint, Occupation
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Antenna
@@ -125,7 +126,7 @@ class Left:
 def still_to_do(plan: Plan, book: Book) -> Left:
     """What the book still wants, and by how many metres the heights of each set-up differ (vertical above the mark)."""
     occupied = [s.point for s in book.of("occupation")]
-    gone = {s.point for s in book.of("not_reached")}
+    gone = {s.point for s in book.of("not_reached")} | {s.point for s in book.of("target_moved") if s.after_observed}
     points = [f"control/{p.id}" for p in plan.control if p.id not in gone and occupied.count(p.id) < len(p.occupations)]
     legs = []
     for flight in plan.flights:
@@ -138,8 +139,6 @@ def still_to_do(plan: Plan, book: Book) -> Left:
 
 def _spread(plan: Plan, setup: SetUp, book: Book) -> tuple[int, float]:
     """How many heights were read at a set-up, and how far they lie apart as verticals above the mark, metres."""
-    from kardo.core.geodesy.antenna import vertical_from_slant
-
     antenna = plan.antenna(setup.antenna)
     read: list[HeightRead] = [h for h in book.of("height") if h.setup == setup.id]
     up = [vertical_from_slant(h.metres, antenna) if h.way == "slant" else h.metres for h in read]

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from kardo.core.day.light import Light, clock_ahead, light
 from kardo.core.day.schedule import Placed, Reason, logging, schedule, told
-from kardo.core.day.tasks import Task, tasks_of
+from kardo.core.day.tasks import Kind, Task, tasks_of
 from kardo.core.errors import PlanError
 from kardo.core.flight.areas import site_polygon
 from kardo.core.plan.model import Plan
@@ -12,10 +12,12 @@ from kardo.core.plan.model import Plan
 
 @dataclass(frozen=True)
 class TaskLine:
-    """A task of a day. start and end in minutes from midnight, None while the day does not fit; minutes, and why so many; about:
+    """A task of a day; number of a leg or a round of observing, from 1. start and end in minutes from midnight, None while the day does not fit; minutes, and why so many; about:
     paths of the plan in the order they are reached."""
 
     id: str
+    kind: Kind
+    number: int
     words: str
     stage: str
     minutes: int
@@ -76,6 +78,8 @@ def day_of(plan: Plan, key: str) -> Day:
 def _line(task: Task, placed: Placed | None, pinned: bool) -> TaskLine:
     return TaskLine(
         task.id,
+        task.kind,
+        task.number,
         task.words,
         task.stage,
         task.minutes,

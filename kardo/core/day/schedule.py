@@ -1,8 +1,8 @@
 """Who does what when: a day's tasks put on the clock by a constraint solver, or in words why they do not fit.
 
 Minutes from midnight of the site's clock. The end of the day is made as early as it can be without breaks between legs, then
-the departure as late, then everything else as early. The solver's work is bounded by its own measure of it and done by one worker, so that the same day
-always has the same schedule.
+the departure as late, then everything else as early. The solver's work is bounded by its own measure of it and done by one
+worker, so that the same day always has the same schedule.
 """
 
 from collections.abc import Iterator
@@ -12,10 +12,11 @@ from typing import Any
 from ortools.sat.python import cp_model
 
 from kardo.core.day.light import Light
-from kardo.core.day.tasks import Task, durations
+from kardo.core.day.tasks import Task
 from kardo.core.plan.visits import Person, Visit
 
 DAY = 24 * 60
+MOST_TRIED = 8  # pins, and departures, that are tried to find out what is in the way
 UNBROKEN = 3  # minutes of a break between two legs that are worth one minute of a shorter day
 EFFORT = 1.5  # of the solver's own measure of work, for each of its questions
 
@@ -109,6 +110,7 @@ def _plainly_impossible(tasks: tuple[Task, ...], visit: Visit, light: Light) -> 
                 f"Nobody on this visit is a {role}: {lonely[0].words}.",
                 f"Let somebody come who may do that, or make one of the people a {role}.",
             )
+    yield from _given_to_the_wrong(tasks, visit)
     for kind in sorted({t.battery for t in tasks if t.battery}):
         legs = sum(t.battery == kind for t in tasks)
         if visit.charge_min is None and legs > visit.batteries:
@@ -120,6 +122,18 @@ def _plainly_impossible(tasks: tuple[Task, ...], visit: Visit, light: Light) -> 
         yield Reason(
             f"The sun does not reach {visit.sun_deg:g}° on this day.", "Choose another date, or accept a lower sun."
         )
+
+
+def _given_to_the_wrong(tasks: tuple[Task, ...], visit: Visit) -> Iterator[Reason]:
+    """Tasks that somebody was given who may not do them; one who no longer comes is as if nobody had been named."""
+    people = {p.id: p for p in visit.people}
+    for t in tasks:
+        taker = people.get(visit.takers.get(t.id, ""))
+        if taker is not None and not t.everybody and taker not in _able(t, visit.people):
+            yield Reason(
+                f"“{t.words}” is given to {taker.name}, who is no {' and no '.join(t.roles)}.",
+                "Give it to somebody else, or take the pin away.",
+            )
 
 
 def _placed(tasks: tuple[Task, ...], people: tuple[Person, ...], limits: _Limits) -> tuple[Placed, ...]:
@@ -248,36 +262,31 @@ def _too_dark(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterato
     if not free or landed <= limits.light[1]:
         return
     over = landed - limits.light[1]
-    mends: list[str] = []
-    earlier = limits.leave - over
-    while earlier >= 0 and not mends:
-        if _placed(tasks, visit.people, replace(limits, leave=earlier)):
-            mends.append(f"leave at {clock(earlier)}")
-        earlier -= 15
+    earlier = (limits.leave - over - 15 * k for k in range(MOST_TRIED))
+    tried = (at for at in earlier if at >= 0 and _placed(tasks, visit.people, replace(limits, leave=at)))
+    at = next(tried, None)
     words = f"The last landing would be at {clock(landed)}, {lasting(over)} after the sun sinks below {visit.sun_deg:g}° at {clock(limits.light[1])}."
-    yield Reason(words, f"{'Or '.join(mends).capitalize() or 'Spread the flights over two visits'}.")
+    yield Reason(words, "Spread the flights over two visits." if at is None else f"Leave at {clock(at)}.")
 
 
 def _pinned_too_hard(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterator[Reason]:
-    for key, at in limits.pins.items():
-        task = next((t for t in tasks if t.id == key), None)
-        if task is None:
-            continue
+    by_id = {t.id: t for t in tasks}
+    for key, at in [pin for pin in limits.pins.items() if pin[0] in by_id][:MOST_TRIED]:
         rest = {k: v for k, v in limits.pins.items() if k != key}
         free = _placed(tasks, visit.people, replace(limits, pins=rest))
         if free:
             best = next(p.start for p in free if p.task.id == key)
             yield Reason(
-                f"“{task.words}” is pinned to {clock(at)}, and the rest does not fit about it.",
+                f"“{by_id[key].words}” is pinned to {clock(at)}, and the rest does not fit about it.",
                 f"Take the pin away; {clock(best)} would fit.",
             )
-    for key, who in limits.takers.items():
-        rest_of = {k: v for k, v in limits.takers.items() if k != key}
-        task = next((t for t in tasks if t.id == key), None)
-        if task is not None and _placed(tasks, visit.people, replace(limits, takers=rest_of)):
+    for key, who in [taker for taker in limits.takers.items() if taker[0] in by_id][:MOST_TRIED]:
+        others = {k: v for k, v in limits.takers.items() if k != key}
+        if _placed(tasks, visit.people, replace(limits, takers=others)):
             name = next((p.name for p in visit.people if p.id == who), who)
             yield Reason(
-                f"“{task.words}” is given to {name}, and the rest does not fit about it.", "Let somebody else do it."
+                f"“{by_id[key].words}” is given to {name}, and the rest does not fit about it.",
+                "Let somebody else do it.",
             )
 
 
@@ -316,23 +325,19 @@ def told(found: Schedule, light: Light) -> str:
     """A day in a sentence: out, first take-off, packed, and what is to spare before the light goes."""
     if not found.placed:
         return "This day does not fit."
-    at = {p.task.id: p for p in found.placed}
+    at = {p.task.kind: p for p in found.placed}
     legs = [p for p in found.placed if p.task.light]
-    words = f"Out {clock(at['way-out'].start)}"
+    words = f"Out {clock(at['way_out'].start)}"
     if legs:
         words += f", first take-off {clock(min(p.start for p in legs))}"
-    words += f", packed {clock(at['way-back'].start)}, back {clock(at['way-back'].end)}"
+    words += f", packed {clock(at['way_back'].start)}, back {clock(at['way_back'].end)}"
     if legs and light.last is not None:
         words += f"; {lasting(light.last - max(p.end for p in legs))} to spare before the light goes"
     return words + "."
 
 
 def logging(found: Schedule) -> dict[str, tuple[int, int]]:
-    """From when to when each base logs, by its set-up: from its own setting up to its taking in."""
-    at = {p.task.id: p for p in found.placed}
-    keys = [key.removeprefix("base-in-") for key in at if key.startswith("base-in-")]
-    taken = round(durations()["base_in"].minutes)
-    return {
-        key: (at[f"base-{key}"].end, at[f"base-in-{key}"].end - min(taken, at[f"base-in-{key}"].task.minutes))
-        for key in keys
-    }
+    """From when to when each base logs, by its set-up: from when it stands to when it is taken in."""
+    on = {p.task.about: p.end for p in found.placed if p.task.kind == "base"}
+    off = {p.task.about: p.start for p in found.placed if p.task.kind == "base_in"}
+    return {path.removeprefix("setups/"): (on[path,], off[path,]) for (path,) in off}

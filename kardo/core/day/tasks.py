@@ -10,12 +10,14 @@ from typing import Literal
 from kardo.core.control.round import walk
 from kardo.core.flight.areas import ground_scale, site_polygon
 from kardo.core.flight.pattern import all_flown
+from kardo.core.geodesy.units import length
 from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import OnInstrument, OnSetUp, OwnSession, SetUp
 from kardo.core.plan.visits import Role, Visit
 
 Stage = Literal["office", "way", "site"]
+Kind = Literal["other", "way_out", "way_back", "base", "base_in", "targets_out", "targets_in", "observe", "leg"]
 ANYBODY: tuple[Role, ...] = ("helper", "surveyor", "pilot")
 
 
@@ -30,8 +32,9 @@ class After:
 
 @dataclass(frozen=True)
 class Task:
-    """One thing to do. minutes as whole numbers, why they are so many; roles of whom one does it, or everybody together; about:
-    the plan's things by path. battery: the kind that it uses up; light: wants the sun."""
+    """One thing to do: its kind, and of a leg or a round of observing its number, from 1. minutes as whole numbers, why they are
+    so many; roles of whom one does it, or everybody together; about: the plan's things by path, in the order they are reached.
+    battery: the kind that it uses up; light: wants the sun."""
 
     id: str
     words: str
@@ -39,6 +42,8 @@ class Task:
     minutes: int
     why: str
     roles: tuple[Role, ...] = ANYBODY
+    kind: Kind = "other"
+    number: int = 0
     everybody: bool = False
     after: tuple[After, ...] = ()
     about: tuple[str, ...] = ()
@@ -68,27 +73,31 @@ OFFICE = ("charge", "firmware", "cards", "authorisation", "files")
 def tasks_of(plan: Plan, visit: Visit) -> tuple[Task, ...]:
     """The tasks of a visit, in the order they are usually told. Raises PlanError where the flights cannot be laid out."""
     office = [_usual(key, "office") for key in OFFICE]
-    out = Task("way-out", "to the site", "way", round(visit.travel_min), "as the visit says", everybody=True)
-    out = replace(out, after=tuple(After(t.id) for t in office))
+    out = _way("way-out", "to the site", "way_out", visit, office)
     arrived = (After(out.id),)
     site = [
         replace(_usual("airspace", "site"), roles=("pilot",), after=arrived),
         replace(_usual("clear", "site"), after=arrived),
     ]
-    bases = [_base(plan, s, arrived) for s in _setups(plan, visit)]
+    setups = _setups(plan, visit)
+    bases = [_base(plan, s, arrived) for s in setups]
     first = tuple(After(b.id, of="start") for b in bases[:1])  # the base is the first thing out of the vehicle
     site = bases + [replace(t, after=t.after + first) for t in site]
     laid = _laid_out(plan, visit, tuple(After(t.id) for t in site if t.id == "clear"))
     flying = _flying(plan, visit, [t.id for t in laid])
     observed = _observed(plan, visit, [t.id for t in laid] or [out.id])
     done = tuple(After(t.id) for t in [*flying, *observed])
-    lifted = _lifted(plan, visit, (*done, *_sessions(plan, observed)), laid)
-    home = [_base_in(plan, base, flying, lifted or observed) for base in bases]
+    lifted = _lifted(plan, visit, (*done, *_sessions(plan, observed)))
+    home = [_base_in(plan, s, flying, lifted or observed) for s in setups]
     copies = replace(_usual("copies", "site"), after=tuple(After(t.id) for t in [*flying, *observed, *home]))
     site += [*laid, *flying, *observed, *lifted, *home, copies]
-    back = Task("way-back", "back to the office", "way", round(visit.travel_min), "as the visit says", everybody=True)
-    back = replace(back, after=tuple(After(t.id) for t in site))
+    back = _way("way-back", "back to the office", "way_back", visit, site)
     return tuple(_settled(t, visit) for t in [*office, out, *site, back])
+
+
+def _way(key: str, words: str, kind: Kind, visit: Visit, before: list[Task]) -> Task:
+    after = tuple(After(t.id) for t in before)
+    return Task(key, words, "way", round(visit.travel_min), "as the visit says", kind=kind, everybody=True, after=after)
 
 
 def _settled(task: Task, visit: Visit) -> Task:
@@ -125,7 +134,7 @@ def _base(plan: Plan, setup: SetUp, arrived: tuple[After, ...]) -> Task:
     mark = plan.mark(setup.mark)
     words = f"base out on {mark.name if mark else setup.name}: {kind.what}"
     return Task(
-        f"base-{setup.id}", words, "site", round(kind.minutes), kind.source, ("surveyor",), after=arrived,
+        f"base-{setup.id}", words, "site", round(kind.minutes), kind.source, ("surveyor",), "base", after=arrived,
         about=(f"setups/{setup.id}",),
     )  # fmt: skip
 
@@ -145,45 +154,29 @@ def _round(plan: Plan, points: list[ControlPoint], each_min: float) -> tuple[int
     metres /= ground_scale(plan)
     pace = durations()["walk_m_per_min"].minutes
     minutes = math.ceil(metres / pace + each_min * len(points))
-    why = f"{len(points)} points at {each_min:.3g} min, {metres:.0f} m of walking at {pace:.0f} m a minute"
+    unit = plan.brief.unit
+    why = f"{len(points)} points at {each_min:.3g} min, {length(metres, unit)} of walking at {length(pace, unit)} a minute"
     return minutes, why, tuple(f"control/{points[k].id}" for k in order)
 
 
 def _laid_out(plan: Plan, visit: Visit, after: tuple[After, ...]) -> list[Task]:
+    return _carried(plan, visit, "targets-out", "targets_out", "out", "target", after)
+
+
+def _lifted(plan: Plan, visit: Visit, after: tuple[After, ...]) -> list[Task]:
+    return _carried(plan, visit, "targets-in", "targets_in", "in", "lift", after)
+
+
+def _carried(
+    plan: Plan, visit: Visit, key: str, kind: Kind, way: str, duration: str, after: tuple[After, ...]
+) -> list[Task]:
+    """A round to all points with the targets; none where there are no points."""
     points = _control(plan, visit)
     if not points:
         return []
-    minutes, why, about = _round(plan, points, durations()["target"].minutes)
-    return [
-        Task(
-            "targets-out",
-            "targets and checks out",
-            "site",
-            minutes,
-            why,
-            ("helper", "surveyor"),
-            after=after,
-            about=about,
-        )
-    ]
-
-
-def _lifted(plan: Plan, visit: Visit, after: tuple[After, ...], laid: list[Task]) -> list[Task]:
-    if not laid:
-        return []
-    minutes, why, about = _round(plan, _control(plan, visit), durations()["lift"].minutes)
-    return [
-        Task(
-            "targets-in",
-            "targets and checks in",
-            "site",
-            minutes,
-            why,
-            ("helper", "surveyor"),
-            after=after,
-            about=about,
-        )
-    ]
+    minutes, why, about = _round(plan, points, durations()[duration].minutes)
+    who: tuple[Role, ...] = ("helper", "surveyor")
+    return [Task(key, f"targets and checks {way}", "site", minutes, why, who, kind, after=after, about=about)]
 
 
 def _flying(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
@@ -206,7 +199,7 @@ def _flying(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
             why = f"{leg.minutes:.1f} min in the air, landing with {leg.battery_left:.0f} %"
             key = f"leg-{own.id}-{k}"
             out.append(
-                Task(key, words, "site", math.ceil(leg.minutes), why, ("pilot",), after=after + logging,
+                Task(key, words, "site", math.ceil(leg.minutes), why, ("pilot",), "leg", k, after=after + logging,
                      about=(f"flights/{own.id}",), battery=own.battery, light=True)
             )  # fmt: skip
             before[own.aircraft] = key
@@ -227,11 +220,11 @@ def _observed(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
             minutes, why, about = _round(plan, of_round, each + logged / len(of_round))
             apart = math.ceil(max(p.occupations[k].after_min for p in of_round))
             waits = (After(f"observe-{role}s-1", apart, "start"),) if k else ()
-            bases = tuple(After(f"base-{s}") for s in sorted(_hung_on(of_round, k)))
-            known = tuple(b for b in bases if b.task.removeprefix("base-") in {s.id for s in _setups(plan, visit)})
+            bases = _hung_on(of_round, k) & {s.id for s in _setups(plan, visit)}
+            known = tuple(After(f"base-{s}") for s in sorted(bases))
             again = f", round {k + 1}" if k else ""
             out.append(
-                Task(f"observe-{role}s-{k + 1}", f"observe {words}{again}", "site", minutes, why, ("surveyor",),
+                Task(f"observe-{role}s-{k + 1}", f"observe {words}{again}", "site", minutes, why, ("surveyor",), "observe", k + 1,
                      after=(*(After(t) for t in laid), *known, *waits), about=about)
             )  # fmt: skip
     return out
@@ -253,15 +246,13 @@ def _sessions(plan: Plan, observed: list[Task]) -> list[After]:
     return [After(t.id, math.ceil(60 * max(hours))) for t in observed] if hours else []
 
 
-def _base_in(plan: Plan, base: Task, flying: list[Task], before: list[Task]) -> Task:
+def _base_in(plan: Plan, setup: SetUp, flying: list[Task], before: list[Task]) -> Task:
     """The last thing back in: its log runs on after the last landing."""
     found, trail = durations()["base_in"], round(durations()["trail"].minutes)
-    key = base.id.removeprefix("base-")
-    setup = plan.setup(key)
-    mark = plan.mark(setup.mark) if setup else None
+    mark = plan.mark(setup.mark)
     landed = tuple(After(t.id, trail) for t in flying if t.light)
-    words = f"base in from {mark.name if mark else key}: {found.what}"
+    words = f"base in from {mark.name if mark else setup.name}: {found.what}"
     return Task(
-        f"base-in-{key}", words, "site", round(found.minutes), found.source, ("surveyor",),
-        after=(*landed, *(After(t.id) for t in before)), about=(f"setups/{key}",),
+        f"base-in-{setup.id}", words, "site", round(found.minutes), found.source, ("surveyor",), "base_in",
+        after=(*landed, *(After(t.id) for t in before)), about=(f"setups/{setup.id}",),
     )  # fmt: skip

@@ -13,7 +13,7 @@ from kardo.core.arrays import Floats
 from kardo.core.errors import GeodesyError
 from kardo.core.geodesy.fit import counts_backwards, fit_at
 from kardo.core.geodesy.systems import ELLIPSOIDAL, better_grids, how_to_bring
-from kardo.core.geodesy.transformations import WGS84, Transformation, transformation
+from kardo.core.geodesy.transformations import WGS84, Transformation, geodetic_of, transformation
 
 
 class Grid:
@@ -41,13 +41,10 @@ class Grid:
         geodetic = self.crs.geodetic_crs
         assert geodetic is not None
         if counts_backwards(self.crs):
-            area = self.crs.area_of_use
             raise GeodesyError(
                 f"{self.crs.name} counts towards south or west, which Kardo does not draw.",
                 where="Brief, grid",
-                mend=better_grids((area.west + area.east) / 2, (area.south + area.north) / 2)
-                if area
-                else better_grids(0, 0),
+                mend=_better_within(self.crs),
             )
         self.metres_per_unit = float(self.crs.axis_info[0].unit_conversion_factor)
         self.geodetic = geodetic
@@ -86,14 +83,7 @@ class Grid:
     def way_to(self, source: CRS, x: float, y: float) -> Transformation:
         """The best transformation at hand, from grid units to another CRS of maps, near one of its places (x east, y north).
         Raises GeodesyError where nothing leads there."""
-        geodetic = source.geodetic_crs
-        if geodetic is None or not (source.is_geographic or source.is_projected):
-            raise GeodesyError(
-                f"{source.name} is not a coordinate system of maps.",
-                where="coordinate system",
-                mend="Export the file in a projected system, or in longitude and latitude.",
-            )
-        lon, lat = Transformer.from_crs(source, geodetic, always_xy=True).transform(x, y)
+        lon, lat = Transformer.from_crs(source, geodetic_of(source), always_xy=True).transform(x, y)
         return transformation(self.crs, source, float(lon), float(lat))  # from the grid, so that WGS 84 goes as it came
 
     def from_other(self, way: Transformation, x: Floats, y: Floats) -> tuple[Floats, Floats]:
@@ -151,7 +141,9 @@ class Grid:
         from scale, not conformal, mirrored."""
         lon, lat = (float(v) for v in self.to_geodetic(e, n))
         if fault := fit_at(self.code, round(lon, 3), round(lat, 3)).fault:
-            raise GeodesyError(f"{self.name} {fault}.", where="Brief, grid", mend=better_grids(lon, lat))
+            raise GeodesyError(
+                f"{self.name} {fault}.", where="Brief, grid", mend=better_grids(round(lon, 1), round(lat, 1))
+            )
 
     def convergence_and_scale(self, e: float, n: float) -> tuple[float, float]:
         """Meridian convergence in radians (grid north east of true north) and point scale factor."""
@@ -192,6 +184,15 @@ def _geoid(heights: str) -> tuple[Transformer | None, float]:
         return way, float(vertical.axis_info[0].unit_conversion_factor)
     except (CRSError, ProjError) as fault:
         raise _no_grid(heights) from fault
+
+
+def _better_within(crs: CRS) -> str:
+    """Grids for the middle of what another is made for, also where that lies across the 180th meridian."""
+    area = crs.area_of_use
+    if area is None:
+        return "Choose a grid that counts east and north."
+    lon = area.west + (area.east - area.west) % 360 / 2
+    return better_grids(round((lon + 180) % 360 - 180, 1), round((area.south + area.north) / 2, 1))
 
 
 def _no_grid(heights: str) -> GeodesyError:

@@ -25,6 +25,8 @@ from kardo.core.geodesy.units import UNITS
 ELLIPSOIDAL = "ellipsoidal"
 SYSTEM_GRIDS = "/usr/share/proj"  # Debian's proj-data: the EGM96 geoid grid
 OFFERED = 12
+ZONED = 1e7  # metres, from which an easting carries its zone's number
+NEAR_SCALE_PPM = 1000.0  # within it a grid is near its true scale
 NATIONAL = 1000.0  # square degrees that the area of a country's own datum rarely exceeds
 WORLD = 50_000.0  # square degrees that only a datum of the whole world covers
 WGS84 = 4326  # the only one of the whole world that is offered: what receivers speak
@@ -79,23 +81,34 @@ def search(text: str, kind: str = "projected", limit: int = 20) -> list[CrsInfo]
     return sorted(marked, key=lambda info: bool(info.missing))
 
 
-def grids_at(lon: float, lat: float, unit: str = "m") -> list[GridOffer]:
-    """The grids that are meant for a place in degrees, first those of a country's own datum, last those of the whole world;
-    within these, near true scale, in the wanted unit, by the smallest area, by the newest datum. Left out is what does not fit: far from
-    scale, not conformal, counting west or south. Raises GeodesyError for a place that is none."""
+def grids_at(lon: float, lat: float, unit: str = "m", own: str = "") -> list[GridOffer]:
+    """The grids that are meant for a place in degrees, first those of a country's own datum, last those of the whole world; within
+    these, near true scale, in the wanted unit, by the smallest area, by the newest datum. own, a code, comes before all where it fits.
+    Left out is what does not fit: far from scale, not conformal, counting west or south. Raises GeodesyError for a place that is
+    none."""
     found = {i.code: _candidate(i.code, i.name, i.area_of_use, lon, lat) for i in _at(PJType.PROJECTED_CRS, lon, lat)}
     fitting = [c for c in found.values() if c is not None]
     modern_national = any(c.national and c.modern and not (c.purpose or c.off_scale) for c in fitting)
 
     def rank(c: "_Candidate") -> tuple[float, ...]:
-        own = 0 if c.modern else 3 if modern_national else 1
-        standing = own if c.national else 5 if c.world else 2 if c.modern else 4
-        return (c.purpose, c.off_scale, standing, c.offer.unit != unit, c.size, -c.datum, c.north_first)
+        national = 0 if c.modern else 3 if modern_national else 1
+        standing = national if c.national else 5 if c.world else 2 if c.modern else 4
+        return (
+            c.offer.code != own,
+            c.purpose,
+            c.off_scale,
+            standing,
+            c.offer.unit != unit,
+            c.size,
+            -c.datum,
+            c.north_first,
+            *c.plain,
+        )
 
-    alike = {
-        c.same: c.offer for c in sorted(fitting, key=rank, reverse=True)
-    }  # of two orders of the same axes the first
-    return list(alike.values())[::-1][:OFFERED]
+    alike: dict[tuple[int, str, int, int], GridOffer] = {}
+    for c in sorted(fitting, key=rank):
+        alike.setdefault(c.same, c.offer)  # of two orders of the same axes the first
+    return list(alike.values())[:OFFERED]
 
 
 def heights_at(lon: float, lat: float, area: str = "") -> list[CrsInfo]:
@@ -114,8 +127,10 @@ def heights_at(lon: float, lat: float, area: str = "") -> list[CrsInfo]:
     return sorted([*found, everywhere], key=lambda one: found.get(one, (False, True, math.inf, 0)))
 
 
+@lru_cache(maxsize=128)
 def better_grids(lon: float, lat: float) -> str:
-    """Which grids are meant for a place in degrees, as a sentence that mends the choice of another."""
+    """Which grids are meant for a place in degrees, as a sentence that mends the choice of another. Kept, for whoever looks at a plan
+    with a grid that does not fit asks again and again: give it a rounded place."""
     try:
         offers = grids_at(lon, lat)[:3]
     except GeodesyError:
@@ -143,7 +158,7 @@ class _Candidate:
     offer: GridOffer
     same: tuple[
         int, str, int, int
-    ]  # datum, unit and coordinates of the place: equal for a grid that lists its axes otherwise
+    ]  # datum, unit, coordinates of the place: as of the same grid with its axes otherwise
     purpose: int  # 0 for surveying, 1 for other uses
     off_scale: bool
     size: int  # of its area, as the logarithm to four of square degrees
@@ -152,6 +167,7 @@ class _Candidate:
     national: bool
     world: bool
     north_first: bool
+    plain: tuple[bool, float]  # whether the zone stands before the easting, and ppm off true scale
 
 
 def _candidate(code: str, name: str, area: AreaOfUse | None, lon: float, lat: float) -> _Candidate | None:
@@ -167,21 +183,22 @@ def _candidate(code: str, name: str, area: AreaOfUse | None, lon: float, lat: fl
         return None
     metres = float(crs.axis_info[0].unit_conversion_factor)
     unit = next((u.id for u in UNITS.values() if abs(float(u.metres) / metres - 1) < 1e-9), "")
-    off = (fit.scale - 1) * 1000
+    off_ppm = (fit.scale - 1) * 1e6
     named = UNITS[unit].plural if unit else crs.axis_info[0].unit_name
-    words = f"lengths {abs(off) * 1000:.0f} mm a kilometre {'long' if off > 0 else 'short'} here; in {named}"
+    words = f"lengths {abs(off_ppm):.0f} ppm {'long' if off_ppm > 0 else 'short'} here; in {named}"
     e, n = fit.at
     return _Candidate(
         GridOffer(f"EPSG:{code}", name, _named(area), unit, words, e, n),
         (number, unit, round(e), round(n)),
         _purpose(crs.scope or ""),
-        abs(off) > 1.0,
+        abs(off_ppm) > NEAR_SCALE_PPM,
         _size(area),
         number,
         geodetic.name in _satellite_age(),
         extent < NATIONAL,
         extent > WORLD,
         str(crs.axis_info[0].direction) != "east",
+        (abs(e) > ZONED, abs(off_ppm)),
     )
 
 

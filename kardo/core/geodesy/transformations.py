@@ -75,6 +75,19 @@ class Transformation:
         return a, b
 
 
+def geodetic_of(crs: CRS) -> CRS:
+    """The longitude and latitude that a coordinate system of maps lies on. Raises GeodesyError for one that no map is in: geocentric,
+    vertical, engineering."""
+    geodetic = crs.geodetic_crs
+    if geodetic is None or not (crs.is_geographic or crs.is_projected):
+        raise GeodesyError(
+            f"{crs.name} is not a coordinate system of maps.",
+            where="coordinate system",
+            mend="Export the file in a projected system, or in longitude and latitude.",
+        )
+    return geodetic
+
+
 def transformation(source: CRS, target: CRS, lon: float, lat: float) -> Transformation:
     """The best at hand for a place in degrees, of any datum. Raises GeodesyError where there is none."""
     if not (math.isfinite(lon) and math.isfinite(lat) and abs(lat) <= 90):
@@ -110,7 +123,10 @@ def _by_world(source: str, target: str, west: int, south: int) -> tuple[str, flo
     world = WGS84.to_wkt()
     if world in (source, target):
         return None
-    ways = _kept(source, world, west, south), _kept(world, target, west, south)
+    try:
+        ways = _kept(source, world, west, south), _kept(world, target, west, south)
+    except GeodesyError:
+        return None
     known = [way.accuracy for way in ways if way.accuracy is not None]
     if len(known) < len(ways):
         return None

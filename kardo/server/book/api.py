@@ -17,7 +17,7 @@ from kardo.core.book.entries import Book, Entry
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.plan.model import Plan
 from kardo.server.access import job_of
-from kardo.server.book.keeping import ask_for_done, book, clock_words, done_plans, take
+from kardo.server.book.keeping import ask_for_done, book, done_plans, take
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import whole_plan
 from kardo.server.predictions.answers import promise_of
@@ -68,10 +68,9 @@ def write_book(request: HttpRequest, job_id: UUID, body: Sent):
         )
     with transaction.atomic():
         job = job_of(request, job_id, Job.objects.select_for_update(of=("self",)))
-        take(job, body.entries, body.now, request.user)
+        clock = take(job, body.entries, body.now, request.user)
         ask_for_done(job, whole_plan(job))
-    off = (body.now - datetime.now(body.now.tzinfo)).total_seconds()
-    return Taken(kept=[str(e["id"]) for e in body.entries], clock=clock_words(off))
+    return Taken(kept=[str(e["id"]) for e in body.entries], clock=clock)
 
 
 @router.get("/{job_id}/book", response=BookOut)

@@ -21,8 +21,8 @@ MOST_AT_ONCE = 500
 OFF_S = 120.0  # seconds by which a device's clock may be off before it is told
 
 
-def take(job: Job, sent: list[dict], now: datetime, sender: AbstractBaseUser) -> None:
-    """Keep the entries that are not kept yet. Raises PlanError for one that is none, and for one whose id was taken before by another
+def take(job: Job, sent: list[dict], now: datetime, sender: AbstractBaseUser) -> str:
+    """Keep the entries that are not kept yet; what is told of the device's clock, which says now. Raises PlanError for one that is none, and for one whose id was taken before by another
     that says something else: nothing of the request is kept then."""
     if len(sent) > MOST_AT_ONCE:
         raise PlanError(f"Up to {MOST_AT_ONCE} entries are taken at once.", where="entries", mend="Send them in parts.")
@@ -45,6 +45,7 @@ def take(job: Job, sent: list[dict], now: datetime, sender: AbstractBaseUser) ->
         for e in fresh
     ]
     BookEntry.objects.bulk_create(rows, ignore_conflicts=True)
+    return _clock_words(off)
 
 
 def book(job: Job) -> Book:
@@ -79,7 +80,7 @@ def ask_for_done(job: Job, plan: Plan) -> None:
             request_computation(job, one)
 
 
-def clock_words(off_s: float) -> str:
+def _clock_words(off_s: float) -> str:
     """What is told of a device's clock; empty where it is right enough."""
     if abs(off_s) < OFF_S:
         return ""

@@ -1,6 +1,7 @@
 """Jobs: list, create, open, remove; and the catalogues a job chooses from."""
 
 import json
+from contextlib import suppress
 from datetime import datetime
 from typing import Any, Literal
 from uuid import UUID
@@ -13,7 +14,7 @@ from ninja.files import UploadedFile
 from kardo.core.accuracy.advice import Promise
 from kardo.core.accuracy.standards import standards
 from kardo.core.arrays import Json
-from kardo.core.errors import PlanError, ReadError
+from kardo.core.errors import KardoError, PlanError, ReadError
 from kardo.core.geodesy.systems import ELLIPSOIDAL, CrsInfo, GridOffer, grids_at, heights_at, search
 from kardo.core.geodesy.units import UNITS
 from kardo.core.gnss.occupations import INDEPENDENT_MIN, METHODS
@@ -79,8 +80,9 @@ def list_jobs(request: HttpRequest, archived: bool = False):
     own = Job.objects.filter(organisation=organisation_of(request), archived_at__isnull=not archived)
     jobs = list(own.defer("document").select_related("saved_by"))
     for job in jobs:
-        if job.drawing is None:  # of an earlier Kardo
-            bring_up_to_date(job)
+        if job.drawing is None:  # of an earlier Kardo; one that cannot be read any more must not hide the others
+            with suppress(KardoError):
+                bring_up_to_date(job)
     return [_line(job, known) for job, known in zip(jobs, promises_of(jobs), strict=True)]
 
 
@@ -167,9 +169,7 @@ def read_place(
     it fits. Nothing is saved."""
     data, name = upload_of(file, raster.MAX_BYTES) if file else (text.encode(), "")
     found = read_where(data, name, chosen)
-    grids = grids_at(found.lon, found.lat, unit)
-    own = [g for g in grids if g.code == found.crs]
-    grids = own + [g for g in grids if g not in own]
+    grids = grids_at(found.lon, found.lat, unit, found.crs)
     return WhereOut(
         latitude=found.lat,
         longitude=found.lon,

@@ -2611,12 +2611,19 @@ export interface components {
         };
         /**
          * TaskLine
-         * @description A task of a day. start and end in minutes from midnight, None while the day does not fit; minutes, and why so many; about:
+         * @description A task of a day; number of a leg or a round of observing, from 1. start and end in minutes from midnight, None while the day does not fit; minutes, and why so many; about:
          *     paths of the plan in the order they are reached.
          */
         TaskLine: {
             /** Id */
             id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "other" | "way_out" | "way_back" | "base" | "base_in" | "targets_out" | "targets_in" | "observe" | "leg";
+            /** Number */
+            number: number;
             /** Words */
             words: string;
             /** Stage */

@@ -122,7 +122,7 @@ function Bar(props: {
   const [moved, setMoved] = useState(0); // pixels, while it is dragged
   const began = useRef<{ x: number; perMinute: number } | null>(null);
   const minutes = (x: number) => STEP * Math.round((x - began.current!.x) / began.current!.perMinute / STEP);
-  const ground = task.id.startsWith("leg-") ? "var(--in-1)" : task.stage === "site" ? "var(--in-0)" : "var(--paper)";
+  const ground = task.kind === "leg" ? "var(--in-1)" : task.stage === "site" ? "var(--in-0)" : "var(--paper)";
   const outline = { chosen: "outline-3 outline-decision", waited: "outline-2 outline-dashed outline-decision", "": "" };
   return (
     <button

@@ -1,11 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import type { Day, Said, Schemas } from "../../api/client";
+import type { Day, Plan, Said, Schemas } from "../../api/client";
 import { useOutbox, usePlan } from "../../app/plan";
 import { fine, fineUnit, length } from "../../lib/units";
 import { unitName } from "../../ui/fields";
 import { clockOf, useDay } from "../day/useDay";
-import { isDone, useBook, type Line } from "./useBook";
+import { isDone, subject, useBook, useMostApart, type Line } from "./useBook";
 import { BaseForm, BaseInForm, LegForm, PointsForm } from "./forms";
 
 type Task = Day["tasks"][number];
@@ -88,25 +88,25 @@ function Now({ task, lines, say }: { task: Task; lines: Line[]; say: (said: Said
         </span>
       </p>
       <h3 className="text-xl font-bold">{task.words}</h3>
-      {task.id.startsWith("base-in-") ? (
-        <BaseInForm setup={task.id.slice(8)} lines={lines} say={say} />
-      ) : task.id.startsWith("base-") ? (
-        <BaseForm setup={task.id.slice(5)} lines={lines} say={say} />
-      ) : task.id.startsWith("leg-") ? (
-        <LegForm task={task.id} say={say} />
-      ) : task.about.some((path) => path.startsWith("control/")) ? (
+      {task.kind === "base_in" ? (
+        <BaseInForm setup={subject(task)} lines={lines} say={say} />
+      ) : task.kind === "base" ? (
+        <BaseForm setup={subject(task)} lines={lines} say={say} />
+      ) : task.kind === "leg" ? (
+        <LegForm task={task} say={say} />
+      ) : ["targets_out", "targets_in", "observe"].includes(task.kind) ? (
         <PointsForm task={task} lines={lines} say={say} />
       ) : (
         <Big
           onClick={() =>
-            task.id === "way-out"
+            task.kind === "way_out"
               ? say({ kind: "arrival" })
-              : task.id === "way-back"
+              : task.kind === "way_back"
                 ? say({ kind: "departure" })
                 : done()
           }
         >
-          {task.id === "way-out" ? "we are on site" : task.id === "way-back" ? "we leave the site" : "done"}
+          {task.kind === "way_out" ? "we are on site" : task.kind === "way_back" ? "we leave the site" : "done"}
         </Big>
       )}
       {writes(task) && (
@@ -120,7 +120,7 @@ function Now({ task, lines, say }: { task: Task; lines: Line[]; say: (said: Said
 
 /** Whether a task wants more written than that it is done. */
 function writes(task: Task): boolean {
-  return task.id.startsWith("base-") || task.id.startsWith("leg-") || task.about.some((p) => p.startsWith("control/"));
+  return !["other", "way_out", "way_back"].includes(task.kind);
 }
 
 export function Big(props: { onClick: () => void; disabled?: boolean; children: React.ReactNode }) {
@@ -139,6 +139,7 @@ export function Big(props: { onClick: () => void; disabled?: boolean; children: 
 function Third({ book, asked }: { book: Schemas["BookOut"] | undefined; asked: number }) {
   const { plan } = usePlan();
   const unit = plan.brief.unit;
+  const most = useMostApart();
   if (!book?.entries.length) return null;
   return (
     <section aria-label="As done" className="mt-3 border border-hairline bg-sheet p-2">
@@ -153,10 +154,10 @@ function Third({ book, asked }: { book: Schemas["BookOut"] | undefined; asked: n
       )}
       <p data-testid="enough">{book.enough}</p>
       {Object.entries(book.left.differences).map(([setup, metres]) => (
-        <p key={setup} className={metres > 0.003 ? "font-bold text-decision-text" : ""}>
+        <p key={setup} className={metres > most ? "font-bold text-decision-text" : ""}>
           heights at {plan.setups.find((s) => s.id === setup)?.name ?? setup} differ by {fine(metres, unit)}{" "}
           {fineUnit(unit)}
-          {metres > 0.003 && ": more than 3 mm, read again"}
+          {metres > most && `: more than ${fine(most, unit)} ${fineUnit(unit)}, read again`}
         </p>
       ))}
       <p className="text-sm text-quiet">as of {new Date(asked).toLocaleTimeString("en-GB")}</p>
@@ -205,7 +206,7 @@ function Whole({ lines, say }: { lines: Line[]; say: (said: Said, corrects?: str
           <li key={entry.id} className="flex items-center gap-3 border-b border-hairline py-1">
             <span className="figures text-sm">{entry.at.slice(11, 16)}</span>
             <span className={`flex-1 ${stands ? "" : "text-quiet line-through"}`}>
-              {told(entry.said, plan.brief.unit)}
+              {told(entry.said, plan)}
               <span className="block text-sm text-quiet">
                 {entry.by}, {entry.device}
                 {waiting && ", waiting"}
@@ -227,28 +228,34 @@ function Whole({ lines, say }: { lines: Line[]; say: (said: Said, corrects?: str
   );
 }
 
-function told(entry: Said, unit: string): string {
+/** An entry in words, with the names that things have now. */
+function told(entry: Said, plan: Plan): string {
+  const { unit } = plan.brief;
+  const name = (rows: { id: string; name: string }[], id: string) => rows.find((row) => row.id === id)?.name ?? id;
+  const point = "point" in entry ? name(plan.control, entry.point) : "";
+  const setup = "setup" in entry && entry.setup ? name(plan.setups, entry.setup) : "";
+  const flight = "flight" in entry ? name(plan.flights, entry.flight) : "";
   switch (entry.kind) {
     case "set_up":
-      return `${entry.setup} stands on ${entry.mark}, plummet ${entry.plummet_on ? "on the mark" : "NOT on the mark"}`;
+      return `${setup} stands on ${name(plan.marks, entry.mark)}, plummet ${entry.plummet_on ? "on the mark" : "NOT on the mark"}`;
     case "height":
-      return `${entry.setup}: ${entry.way} height ${entry.typed} (${length(entry.metres, unit, 4)} ${unitName(unit)}), ${entry.when}`;
+      return `${setup}: ${entry.way} height ${entry.typed} (${length(entry.metres, unit, 4)} ${unitName(unit)}), ${entry.when}`;
     case "log_start":
     case "log_end":
-      return `${entry.setup}: log ${entry.kind === "log_start" ? "on" : "off"}`;
+      return `${setup}: log ${entry.kind === "log_start" ? "on" : "off"}`;
     case "occupation":
-      return `${entry.point} ${entry.state}, ${entry.epochs} epochs`;
+      return `${point} ${entry.state}, ${entry.epochs} epochs`;
     case "target_moved":
-      return `${entry.point} lies elsewhere${entry.after_observed ? ", moved after it was observed" : ""}`;
+      return `${point} lies elsewhere${entry.after_observed ? ", moved after it was observed" : ""}`;
     case "target_out":
     case "target_in":
-      return `${entry.point} ${entry.kind === "target_out" ? "out" : "in"}`;
+      return `${point} ${entry.kind === "target_out" ? "out" : "in"}`;
     case "not_reached":
-      return `${entry.point} not reached`;
+      return `${point} not reached`;
     case "leg":
-      return `${entry.flight}, leg ${entry.leg}: ${entry.images} images, ${entry.positions} positions, ${Math.round(100 * entry.not_fixed)} % not fixed`;
+      return `${flight}, leg ${entry.leg}: ${entry.images} images, ${entry.positions} positions, ${Math.round(100 * entry.not_fixed)} % not fixed`;
     case "leg_not_flown":
-      return `${entry.flight}, leg ${entry.leg} not flown`;
+      return `${flight}, leg ${entry.leg} not flown`;
     case "tick":
       return `done: ${entry.what}`;
     case "withdrawn":

@@ -4,7 +4,7 @@ import { usePlan } from "../../app/plan";
 import { fine, fineUnit, grid, length, parseLength } from "../../lib/units";
 import { unitName } from "../../ui/fields";
 import { Big } from "./BookTray";
-import { said, type Line } from "./useBook";
+import { openPoints, said, subject, useMostApart, type Line } from "./useBook";
 
 type Say = (said: Said) => void;
 const TOUCH = "button min-h-[44px] px-3";
@@ -88,12 +88,13 @@ function Heights({ setup, lines }: { setup: string; lines: Line[] }) {
   const alike = read.filter((h) => h.way === read.at(-1)?.way).map((h) => h.metres);
   const apart = alike.length > 1 ? Math.max(...alike) - Math.min(...alike) : 0;
   const unit = plan.brief.unit;
+  const most = useMostApart();
   if (!read.length) return <p className="mt-1">No height read yet: twice, in two ways.</p>;
   return (
-    <p className={`mt-1 ${apart > 0.003 ? "font-bold text-decision-text" : ""}`}>
+    <p className={`mt-1 ${apart > most ? "font-bold text-decision-text" : ""}`}>
       {read.map((h) => `${h.typed} ${h.way}`).join(" · ")}
       {alike.length > 1 && ` — ${fine(apart, unit)} ${fineUnit(unit)} apart`}
-      {apart > 0.003 && ": read again"}
+      {apart > most && ": read again"}
     </p>
   );
 }
@@ -154,10 +155,11 @@ export function BaseInForm({ setup, lines, say }: { setup: string; lines: Line[]
   );
 }
 
-export function LegForm({ task, say }: { task: string; say: Say }) {
-  const { summary } = usePlan();
-  const [, flight, number] = /^leg-(.+)-(\d+)$/.exec(task)! as unknown as [string, string, string];
-  const leg = Number(number);
+export function LegForm({ task, say }: { task: Day["tasks"][number]; say: Say }) {
+  const { plan, summary } = usePlan();
+  const { unit } = plan.brief;
+  const flight = subject(task);
+  const leg = task.number;
   const own = summary?.flights.find((f) => f.id === flight);
   const strips = own?.strips.filter((s) => s.leg === leg - 1) ?? [];
   const planned = strips.reduce((sum, s) => sum + s.exposures, 0);
@@ -181,7 +183,7 @@ export function LegForm({ task, say }: { task: string; say: Say }) {
   return (
     <>
       <p>
-        {planned} images planned{own && ` · trigger every ${own.trigger_distance.toFixed(1)} m`}
+        {planned} images planned{own && ` · trigger every ${length(own.trigger_distance, unit, 1)} ${unitName(unit)}`}
       </p>
       <div className="mt-1 flex flex-wrap gap-3">
         {field("images", images, setImages)}
@@ -251,21 +253,15 @@ function Elsewhere({ point, say }: { point: ControlPoint; say: Say }) {
 export function PointsForm({ task, lines, say }: { task: Day["tasks"][number]; lines: Line[]; say: Say }) {
   const { plan, summary } = usePlan();
   const unit = plan.brief.unit;
-  const round = Number(task.id.split("-").at(-1));
+  const observe = task.kind === "observe";
+  const laying = task.kind === "targets_out";
   const counted = (point: string) => said(lines, "occupation").filter((s) => s.point === point).length;
-  const gone = new Set(said(lines, "not_reached").map((s) => s.point));
-  const out = new Set([...said(lines, "target_out"), ...said(lines, "target_moved")].map((s) => s.point));
-  const taken = new Set(said(lines, "target_in").map((s) => s.point));
-  const observe = task.id.startsWith("observe-");
-  const open = task.about
-    .map((path) => plan.control.find((p) => `control/${p.id}` === path)!)
-    .filter((p) => p && !gone.has(p.id))
-    .filter((p) => (observe ? counted(p.id) < round : task.id === "targets-out" ? !out.has(p.id) : !taken.has(p.id)));
+  const open = openPoints(task, lines).flatMap((id) => plan.control.find((p) => p.id === id) ?? []);
   const [first, ...rest] = open;
   if (!first) return null;
   const place = plan.control.indexOf(first);
   const height = first.h ?? summary?.control_h[place];
-  const epochs = first.occupations[Math.min(round, first.occupations.length) - 1]?.epochs ?? 60;
+  const epochs = first.occupations[Math.min(task.number, first.occupations.length) - 1]?.epochs ?? 60;
   const occupied = (state: "fixed" | "float" | "code") =>
     say({ kind: "occupation", point: first.id, state, epochs, pole: null, setup: null });
   return (
@@ -298,10 +294,10 @@ export function PointsForm({ task, lines, say }: { task: Day["tasks"][number]; l
         </>
       ) : (
         <>
-          <Big onClick={() => say({ kind: task.id === "targets-out" ? "target_out" : "target_in", point: first.id })}>
-            {task.id === "targets-out" ? "it lies there" : "taken up"}
+          <Big onClick={() => say({ kind: laying ? "target_out" : "target_in", point: first.id })}>
+            {laying ? "it lies there" : "taken up"}
           </Big>
-          {task.id === "targets-out" && (
+          {laying && (
             <>
               <button className={`${TOUCH} mt-2`} onClick={() => say({ kind: "not_reached", point: first.id })}>
                 not reached

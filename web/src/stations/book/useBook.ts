@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
-import { call, type Book, type Entry, type Said } from "../../api/client";
+import { call, type Book, type Day, type Entry, type Said } from "../../api/client";
 import { here, useOutbox, usePlan } from "../../app/plan";
 import { newId } from "../../app/outbox";
 
@@ -36,6 +36,12 @@ export function useBook(visit: string, by: string) {
   return { book: kept.data, asked: kept.dataUpdatedAt, lines, say };
 }
 
+/** Metres that antenna heights may differ by, as the rule of the base has it: Infinity before the catalogue is here. */
+export function useMostApart(): number {
+  const { catalogue } = usePlan();
+  return catalogue.rules.find((rule) => rule.id === "base-readings")?.threshold ?? Infinity;
+}
+
 /** What this device is called in its entries: made once, kept here. */
 function device(): string {
   const known = localStorage.getItem("kardo-device");
@@ -45,6 +51,7 @@ function device(): string {
   return made;
 }
 
+type Task = Day["tasks"][number];
 type Kind = Said["kind"];
 
 /** What standing entries of a kind say. */
@@ -54,33 +61,50 @@ export function said<K extends Kind>(lines: Line[], kind: K): Extract<Said, { ki
     .map((l) => l.entry.said as Extract<Said, { kind: K }>);
 }
 
-/** Whether a task of the day is done, by what stands in the book. */
-export function isDone(task: { id: string; about: string[] }, lines: Line[]): boolean {
-  if (said(lines, "tick").some((t) => t.what === task.id)) return true;
+/** Points of a task that still want it, in the order they are reached: not those that could not be reached, or were lost. */
+export function openPoints(task: Task, lines: Line[]): string[] {
+  const has = (some: { point: string }[]) => new Set(some.map((s) => s.point));
+  const moved = said(lines, "target_moved");
+  const gone = has([...said(lines, "not_reached"), ...moved.filter((m) => m.after_observed)]);
+  const out = has([...said(lines, "target_out"), ...moved]);
+  const taken = has(said(lines, "target_in"));
+  const occupied = said(lines, "occupation").map((s) => s.point);
+  const done = (point: string) => {
+    if (task.kind === "targets_out") return out.has(point);
+    if (task.kind === "targets_in") return taken.has(point);
+    return occupied.filter((o) => o === point).length >= task.number;
+  };
   const points = task.about.filter((path) => path.startsWith("control/")).map((path) => path.slice(8));
-  const gone = new Set(said(lines, "not_reached").map((s) => s.point));
-  const all = (done: (point: string) => boolean) => points.length > 0 && points.every((p) => gone.has(p) || done(p));
-  if (task.id === "targets-out") {
-    const out = new Set([...said(lines, "target_out"), ...said(lines, "target_moved")].map((s) => s.point));
-    return all((p) => out.has(p));
+  return points.filter((point) => !gone.has(point) && !done(point));
+}
+
+/** The set-up or flight that a task is about, by id. */
+export function subject(task: Task): string {
+  return task.about[0]?.split("/")[1] ?? "";
+}
+
+/** Whether a task of the day is done, by what stands in the book. */
+export function isDone(task: Task, lines: Line[]): boolean {
+  if (said(lines, "tick").some((t) => t.what === task.id)) return true;
+  const own = subject(task);
+  switch (task.kind) {
+    case "targets_out":
+    case "targets_in":
+    case "observe":
+      return openPoints(task, lines).length === 0;
+    case "leg":
+      return [...said(lines, "leg"), ...said(lines, "leg_not_flown")].some(
+        (s) => s.flight === own && s.leg === task.number,
+      );
+    case "base":
+      return said(lines, "log_start").some((s) => s.setup === own);
+    case "base_in":
+      return said(lines, "log_end").some((s) => s.setup === own);
+    case "way_out":
+      return said(lines, "arrival").length > 0;
+    case "way_back":
+      return said(lines, "departure").length > 0;
+    default:
+      return false;
   }
-  if (task.id === "targets-in") {
-    const taken = new Set(said(lines, "target_in").map((s) => s.point));
-    return all((p) => taken.has(p));
-  }
-  if (task.id.startsWith("observe-")) {
-    const round = Number(task.id.split("-").at(-1));
-    const occupied = said(lines, "occupation").map((s) => s.point);
-    return all((p) => occupied.filter((o) => o === p).length >= round);
-  }
-  if (task.id.startsWith("leg-")) {
-    const [, flight, leg] = /^leg-(.+)-(\d+)$/.exec(task.id)!;
-    const legs = [...said(lines, "leg"), ...said(lines, "leg_not_flown")];
-    return legs.some((s) => s.flight === flight && s.leg === Number(leg));
-  }
-  if (task.id.startsWith("base-in-")) return said(lines, "log_end").some((s) => s.setup === task.id.slice(8));
-  if (task.id.startsWith("base-")) return said(lines, "log_start").some((s) => s.setup === task.id.slice(5));
-  if (task.id === "way-out") return said(lines, "arrival").length > 0;
-  if (task.id === "way-back") return said(lines, "departure").length > 0;
-  return false;
 }
