@@ -35,6 +35,10 @@ def _parser() -> argparse.ArgumentParser:
     demo.add_argument("name", help="sallow-bank")
     demo.add_argument("--out", type=Path, help="write to a file instead of the screen")
     demo.set_defaults(run=_demo_plan)
+    verify = commands.add_parser("verify", help="tell whether a signed report was altered")
+    verify.add_argument("report", type=Path, help="a report as it was signed (PDF or HTML)")
+    verify.add_argument("--key", help="the fingerprint that the key must have")
+    verify.set_defaults(run=_verify)
     schema = commands.add_parser("plan-schema", help="print the JSON Schema of the plan")
     schema.set_defaults(run=_schema)
     bench = commands.add_parser("bench", help="time whole predictions against LAPACK's band Cholesky")
@@ -134,6 +138,29 @@ def _demo_plan(args: argparse.Namespace) -> int:
         args.out.write_text(text)
     else:
         print(text)
+    return 0
+
+
+def _verify(args: argparse.Namespace) -> int:
+    from kardo.core.close.record import faults
+    from kardo.formats.report import read_report
+
+    record, key = read_report(args.report.read_bytes())
+    if args.key and args.key.strip().upper() != key:
+        raise KardoError(
+            f"The report is sealed with the key {key}, not {args.key}.", mend="It was not sealed by whom you expect."
+        )
+    found = faults(record)
+    if record.signed is None:
+        found.append("Nobody has signed it.")
+    if found:
+        raise KardoError(" ".join(found), where=str(args.report), mend="Ask for the report as it was signed.")
+    assert record.signed is not None
+    print(f"Intact since it was signed: {record.title}, revision {record.revision}.")
+    print(f"{record.signed.by} signed at {record.signed.at[:16]} UTC and certifies: {record.signed.certified}")
+    print(f"Key {key}{' as expected' if args.key else ': compare it with the one that the organisation gave you'}.")
+    for name in ("plan", "book", "closing"):
+        print(f"{name} {getattr(record, f'{name}_digest')}")
     return 0
 
 

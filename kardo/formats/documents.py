@@ -15,8 +15,8 @@ FONTS = {
     "Kardo Figures": "atkinson-hyperlegible-mono-latin-wght-normal.woff2",
 }
 STYLE = """
-@page { size: A4; margin: 16mm 15mm 18mm; @bottom-left { content: string(foot); font: 8pt "Kardo Text" }
-  @bottom-right { content: counter(page) " / " counter(pages); font: 8pt "Kardo Figures" } }
+@page { size: A4; margin: 14mm 15mm 16mm; @bottom-left { content: string(foot); font: 7.5pt "Kardo Text"; width: 90% }
+  @bottom-right { content: counter(page) " / " counter(pages); font: 7.5pt "Kardo Figures"; white-space: nowrap } }
 body { font: 10pt/1.35 "Kardo Text"; color: #17242e }
 h1 { font-size: 17pt; margin: 0 } h2 { font-size: 12pt; margin: 6mm 0 2mm; border-bottom: 0.4pt solid #17242e }
 .foot { string-set: foot content(); height: 0; overflow: hidden; font-size: 1pt; color: white }
@@ -24,7 +24,8 @@ h1 { font-size: 17pt; margin: 0 } h2 { font-size: 12pt; margin: 6mm 0 2mm; borde
 table { border-collapse: collapse; width: 100% } th { text-align: left; font-weight: 600; border-bottom: 0.6pt solid #17242e }
 td, th { padding: 1mm 2mm 1mm 0; vertical-align: top } td { border-bottom: 0.3pt solid #c9c2b2 }
 td.figures, th.figures { white-space: nowrap } .num { text-align: right }
-tr { page-break-inside: avoid } li { margin-bottom: 1mm }
+tr { page-break-inside: avoid } ul { margin: 1mm 0; padding-left: 4.5mm } li { margin-bottom: 0.7mm }
+.first { font-size: 9pt } .first h2 { font-size: 11pt; margin: 3.5mm 0 1.5mm } .first td, .first th { padding: 0.6mm 2mm 0.6mm 0 }
 """
 
 
@@ -36,17 +37,19 @@ def page(title: str, foot: str, body: str) -> str:
     )
 
 
-def pdf(html: str) -> bytes:
-    """The document as PDF. Raises ReadError for one that asks for anything from outside."""
-    from weasyprint import CSS, HTML
+def pdf(html: str, attached: dict[str, str] | None = None) -> bytes:
+    """The document as PDF, with texts attached by file name. Raises ReadError for one that asks for anything from outside."""
+    from weasyprint import CSS, HTML, Attachment
     from weasyprint.text.fonts import FontConfiguration
     from weasyprint.urls import FatalURLFetchingError
 
     fonts = FontConfiguration()
     fetcher = _own_fonts()
     faces = CSS(string=_faces(), font_config=fonts, url_fetcher=fetcher)
+    files_ = [Attachment(string=text, name=name) for name, text in (attached or {}).items()]
+    document = HTML(string=html, url_fetcher=fetcher)
     try:
-        return bytes(HTML(string=html, url_fetcher=fetcher).write_pdf(stylesheets=[faces], font_config=fonts))
+        return bytes(document.write_pdf(stylesheets=[faces], font_config=fonts, attachments=files_))
     except FatalURLFetchingError as fault:
         raise ReadError("A document asks for something from outside.", where=str(fault)[:80]) from fault
 

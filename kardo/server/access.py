@@ -4,6 +4,7 @@ from django.db.models import QuerySet
 from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
 
+from kardo.core.errors import PlanError
 from kardo.server.accounts.models import Organisation
 from kardo.server.jobs.models import Job
 
@@ -20,3 +21,18 @@ def job_of(request: HttpRequest, job_id, jobs: QuerySet[Job] | None = None) -> J
     """The job, or 404 whether it does not exist or is another organisation's; jobs says otherwise how rows are read."""
     rows = Job.objects.select_related("saved_by") if jobs is None else jobs
     return get_object_or_404(rows.filter(organisation=organisation_of(request)), pk=job_id)
+
+
+def require_open(job: Job) -> None:
+    """Raises PlanError for a job under a signed report: its plan, book and closing stay as they were signed."""
+    if job.frozen_at is not None:
+        raise PlanError(
+            f"The job is signed and {frozen_words(job)}.",
+            where="job",
+            mend="Whoever may sign can open it again in Close, with a reason; the signed report stays.",
+        )
+
+
+def frozen_words(job: Job) -> str:
+    """Since when a job is frozen, and at which revision; empty for an open one."""
+    return "" if job.frozen_at is None else f"frozen {job.frozen_at:%Y-%m-%d %H:%M} UTC, revision {job.revision}"

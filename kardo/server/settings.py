@@ -63,6 +63,7 @@ INSTALLED_APPS = [
     "kardo.server.plans",
     "kardo.server.predictions",
     "kardo.server.book",
+    "kardo.server.closeout",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

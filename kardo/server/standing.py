@@ -37,6 +37,7 @@ class Standing:
     started_at: datetime | None
     finished_at: datetime | None
     ahead: int
+    frozen_at: datetime | None
 
     @property
     def under_way(self) -> bool:
@@ -65,7 +66,8 @@ SELECT job.revision, job.model, job.plan_hash,
         SELECT count(*) FROM {queue} AS own JOIN {queue} AS other USING (queue_name)
         WHERE own.id = made.queue_job AND other.status = 'todo'
             AND (other.priority > own.priority OR other.priority = own.priority AND other.id < own.id)
-    ) ELSE 0 END
+    ) ELSE 0 END,
+    job.frozen_at
 FROM {job} AS job LEFT JOIN {computation} AS made
     ON made.organisation_id = job.organisation_id AND made.kind = %(kind)s
     AND made.plan_hash = job.plan_hash AND made.engine = %(engine)s

@@ -9,6 +9,8 @@ from kardo.server import problems
 from kardo.server.accounts.api import router as session
 from kardo.server.accounts.seen import seen
 from kardo.server.book.api import router as book
+from kardo.server.closeout.api import checking
+from kardo.server.closeout.api import router as closeout
 from kardo.server.day.api import router as day
 from kardo.server.events import job_events
 from kardo.server.jobs.api import catalogues
@@ -22,6 +24,8 @@ api.add_router("/jobs", jobs)
 api.add_router("/jobs", plans)
 api.add_router("/jobs", day)
 api.add_router("/jobs", book)
+api.add_router("/jobs", closeout)
+api.add_router("", checking)
 api.add_router("", catalogues)
 
 

@@ -18,6 +18,7 @@ class Member(models.Model):
 
     user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="member")
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="members")
+    may_sign = models.BooleanField(default=False, help_text="may sign reports, and open a signed job again")
 
     def __str__(self) -> str:
         return f"{self.user} of {self.organisation}"

@@ -18,6 +18,7 @@ from kardo.core.errors import KardoError, PlanError
 from kardo.core.plan.model import Plan
 from kardo.server.access import job_of
 from kardo.server.book.keeping import ask_for_done, book, done_plans, take
+from kardo.server.closeout.keeping import ask_for_closed
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import whole_plan
 from kardo.server.predictions.answers import promise_of
@@ -69,7 +70,9 @@ def write_book(request: HttpRequest, job_id: UUID, body: Sent):
     with transaction.atomic():
         job = job_of(request, job_id, Job.objects.select_for_update(of=("self",)))
         clock = take(job, body.entries, body.now, request.user)
-        ask_for_done(job, whole_plan(job))
+        plan = whole_plan(job)
+        ask_for_done(job, plan)
+        ask_for_closed(job, plan)
     return Taken(kept=[str(e["id"]) for e in body.entries], clock=clock)
 
 

@@ -12,6 +12,7 @@ from kardo.core.book.enough import if_left_now
 from kardo.core.book.entries import Book, book_of, entry_from_json
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.plan.model import Plan
+from kardo.server.access import require_open
 from kardo.server.book.models import BookEntry
 from kardo.server.jobs.models import Job
 from kardo.server.predictions.tasks import request_computation
@@ -37,6 +38,8 @@ def take(job: Job, sent: list[dict], now: datetime, sender: AbstractBaseUser) ->
                 mend="Write a new one that corrects it.",
             )
     fresh = [e for key, e in entries.items() if UUID(key) not in kept]
+    if fresh:
+        require_open(job)
     if job.book_entries.count() + len(fresh) > MOST_ENTRIES:
         raise PlanError(f"A book holds up to {MOST_ENTRIES:,} entries.", where="book")
     off = (now - timezone.now()).total_seconds()

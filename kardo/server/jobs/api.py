@@ -128,6 +128,8 @@ def remove_job(request: HttpRequest, job_id: UUID):
     job = job_of(request, job_id)
     if job.archived_at is None:
         raise PlanError("Only an archived job can be deleted.", where="job", mend="Archive it first.")
+    if job.reports.exists():
+        raise PlanError("A job with signed reports stays.", where="job", mend="Leave it in the archive.")
     job.delete()
     return HttpResponse(status=204)
 

@@ -13,7 +13,7 @@ class Job(models.Model):
 
     revision counts edits and begins the ETag of the plan; plan_hash is the plan's, as the model `model` made it: a hash of
     another model is never trusted. done_hash is the hash of the plan as done with the rest as planned, leaving_hash of that if the
-    crew left now. location is for maps of all jobs, drawing for lists of them.
+    crew left now, closed_hash of the plan as it was closed. location is for maps of all jobs, drawing for lists of them.
     """
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
@@ -25,6 +25,10 @@ class Job(models.Model):
     model = models.CharField(max_length=12, blank=True)
     done_hash = models.CharField(max_length=64, blank=True)
     leaving_hash = models.CharField(max_length=64, blank=True)
+    closed_hash = models.CharField(max_length=64, blank=True)
+    frozen_at = models.DateTimeField(
+        null=True, help_text="when the signed report was made that nothing may change under"
+    )
     location = models.PointField(srid=4326, null=True)
     drawing = models.JSONField(null=True)
     demo = models.BooleanField(default=False, help_text="loaded to try Kardo with")

@@ -21,8 +21,9 @@ from kardo.core.terrain.surface import Surface
 from kardo.formats import boundary, coordinates, exports, raster
 from kardo.formats.coordinates import Option
 from kardo.formats.raster import Said
-from kardo.server.access import job_of
+from kardo.server.access import frozen_words, job_of
 from kardo.server.book.keeping import ask_for_done
+from kardo.server.closeout.keeping import ask_for_closed
 from kardo.server.jobs.models import Job
 from kardo.server.made_once import made_now, made_once
 from kardo.server.plans import editing
@@ -58,6 +59,7 @@ class PlanOut(Schema):
     saved_by: str
     can_undo: bool
     can_redo: bool
+    frozen: str
     plan: Plan
 
 
@@ -96,6 +98,7 @@ def _answer(job: Job, plan: Plan, undoable: tuple[bool, bool]) -> PlanOut:
         saved_by=str(job.saved_by or ""),
         can_undo=undoable[0],
         can_redo=undoable[1],
+        frozen=frozen_words(job),
         plan=plan,
     )
 
@@ -107,11 +110,13 @@ def _read(request: HttpRequest, job_id: UUID) -> PlanOut:
 
 def _recompute(job: Job, plan: Plan) -> None:
     """Every edit asks for the prediction of what it made, unless the plan still lacks something; and where there is a book, of what
-    it makes of what was done."""
+    it makes of what was done, and of how it was closed."""
     if not missing(plan):
         request_computation(job, plan)
-    if job.done_hash:
-        ask_for_done(job, with_ground(job.pk, plan))
+    if job.done_hash or job.closed_hash:
+        whole = with_ground(job.pk, plan)
+        ask_for_done(job, whole)
+        ask_for_closed(job, whole)
 
 
 def _revision(if_match: str | None) -> int:
@@ -130,7 +135,7 @@ def _revision(if_match: str | None) -> int:
 def show_plan(request: HttpRequest, job_id: UUID):
     """The plan as it stands."""
     at = standing_of(request, job_id)
-    made = (at.revision, at.model, at.can_undo, at.can_redo)
+    made = (at.revision, at.model, at.can_undo, at.can_redo, at.frozen_at)
     return made_once(request, made, PLAN, lambda: _read(request, job_id))
 
 

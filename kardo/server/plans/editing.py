@@ -15,6 +15,7 @@ from kardo.core.plan.edits import ConflictError, apply, edit_from_json, held, in
 from kardo.core.plan.edits import Edit as PlanEdit
 from kardo.core.plan.model import Plan, plan_of
 from kardo.core.plan.upgrades import upgraded_step
+from kardo.server.access import require_open
 from kardo.server.jobs.models import Job
 from kardo.server.plans.models import Edit, TerrainGrid
 from kardo.server.plans.stored import bring_up_to_date, keep, keep_terrain, location, stored_plan
@@ -46,6 +47,7 @@ def edit(job: Job, based_on: int, uid: UUID | None, edits: list[Json], author: A
     bring_up_to_date(job)
     if uid is not None and job.taken:
         return job, stored_plan(job)
+    require_open(job)
     after, done = _applied(job, wanted)
     if done:
         if job.undone:
@@ -65,6 +67,7 @@ def step_back(job: Job, author: AbstractBaseUser, redo: bool = False, over: bool
     step = own.filter(state=Edit.State.UNDONE).first() if redo else own.filter(state=Edit.State.DONE).last()
     if step is None:
         raise PlanError(f"There is nothing to {'redo' if redo else 'undo'}.")
+    require_open(job)
     bring_up_to_date(job)
     if over:
         step.state = Edit.State.GONE

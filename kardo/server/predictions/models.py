@@ -19,6 +19,7 @@ class Computation(models.Model):
     class Kind(models.TextChoices):
         PREDICTION = "prediction"
         ADVICE = "advice"
+        CHECKS = "checks", "what the checks will measure, jointly"
 
     class State(models.TextChoices):
         QUEUED = "queued"

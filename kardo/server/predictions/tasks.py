@@ -5,7 +5,9 @@ help, does not hold up somebody's three hundred. A computation belongs to the la
 for dead that still lives finds its token gone at its next report of progress, and writes nothing more.
 """
 
+import functools
 import logging
+import operator
 import uuid
 from collections.abc import Callable
 from typing import Any
@@ -16,6 +18,7 @@ from django.utils import timezone
 from procrastinate.contrib.django import app
 
 from kardo.core.accuracy.advice import Promise, advise
+from kardo.core.accuracy.jointly import checks_jointly
 from kardo.core.accuracy.prediction import ENGINE, predict
 from kardo.core.accuracy.results import Result, result_json
 from kardo.core.arrays import Json
@@ -35,6 +38,7 @@ FAIR = 5  # places on the queue that one waiting computation of the same organis
 COMPUTE: dict[str, Callable[[Plan, Callable[[str, float], None]], Any]] = {
     Computation.Kind.PREDICTION: predict,
     Computation.Kind.ADVICE: advise,
+    Computation.Kind.CHECKS: checks_jointly,
 }
 State = Computation.State
 
@@ -74,8 +78,10 @@ def request_computation(
 
 
 def _wanted(one: Computation) -> bool:
-    """Whether some job of the organisation still has the plan, or has it as done; copies of a job share their computations."""
-    has = Q(plan_hash=one.plan_hash) | Q(done_hash=one.plan_hash) | Q(leaving_hash=one.plan_hash)
+    """Whether some job of the organisation still has the plan, or has it as done or closed; copies of a job share their
+    computations."""
+    names = ("plan_hash", "done_hash", "leaving_hash", "closed_hash")
+    has = functools.reduce(operator.or_, (Q(**{name: one.plan_hash}) for name in names))
     return Job.objects.filter(has, organisation_id=one.organisation_id).exists()
 
 

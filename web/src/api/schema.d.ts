@@ -465,6 +465,247 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Close
+         * @description The closing and what came of it, as far as it is computed.
+         */
+        get: operations["kardo_server_closeout_api_show_close"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/close/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read File
+         * @description How a file of residuals is understood, or a pasted one; means names what each column is taken for, parted by commas, where
+         *     the user said so. Nothing is saved.
+         */
+        post: operations["kardo_server_closeout_api_read_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/close/residuals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Residuals
+         * @description Judge this set; earlier ones stay on record.
+         */
+        post: operations["kardo_server_closeout_api_take_residuals"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/close/shift/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Shift
+         * @description What a block shift would do. Nothing is saved.
+         */
+        post: operations["kardo_server_closeout_api_preview_shift"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/close/shift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Apply Shift
+         * @description Apply a block shift as a step of its own, or take it back.
+         */
+        post: operations["kardo_server_closeout_api_apply_shift"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/close/waiver": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Waive
+         * @description Accept a finding with a reason, or no longer.
+         */
+        post: operations["kardo_server_closeout_api_waive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/close/compute": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compute
+         * @description Start what the residuals are held against, also again after it failed.
+         */
+        post: operations["kardo_server_closeout_api_compute"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/close/sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sign Off
+         * @description Sign: plan, book and closing are frozen, the report over them is sealed and kept.
+         */
+        post: operations["kardo_server_closeout_api_sign_off"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/close/reopen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Again
+         * @description Open a signed job again; the report stays.
+         */
+        post: operations["kardo_server_closeout_api_open_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/close/report.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Draft
+         * @description The report as it would be signed now: a draft.
+         */
+        get: operations["kardo_server_closeout_api_draft"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/close/reports/{report_id}.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Signed Report
+         * @description A report as it was signed.
+         */
+        get: operations["kardo_server_closeout_api_signed_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/verify": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Report
+         * @description Whether a report was altered since it was signed.
+         */
+        post: operations["kardo_server_closeout_api_check_report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/crs": {
         parameters: {
             query?: never;
@@ -1488,6 +1729,8 @@ export interface components {
             can_undo: boolean;
             /** Can Redo */
             can_redo: boolean;
+            /** Frozen */
+            frozen: string;
             plan: components["schemas"]["Plan"];
         };
         /**
@@ -2599,15 +2842,10 @@ export interface components {
             /** Last */
             last: number;
         };
-        /**
-         * Reason
-         * @description Why a day does not fit, and what would make it fit: found by asking the solver again with that changed.
-         */
+        /** Reason */
         Reason: {
-            /** Words */
-            words: string;
-            /** Mend */
-            mend: string;
+            /** Reason */
+            reason: string;
         };
         /**
          * TaskLine
@@ -3008,6 +3246,564 @@ export interface components {
              * @enum {string}
              */
             kind: "withdrawn";
+        };
+        /**
+         * Against
+         * @description Achieved and predicted: RMSE at the checks (H radial, V) as measured and as predicted for these checks, the chance that a
+         *     block as predicted shows an RMSE at least so large, the tests, checks that were left out as no two images were to see them,
+         *     and all of it in words.
+         */
+        Against: {
+            /** Rmse H */
+            rmse_h: number;
+            /** Rmse V */
+            rmse_v: number;
+            /** Predicted H */
+            predicted_h: number;
+            /** Predicted V */
+            predicted_v: number;
+            /** Larger H */
+            larger_h: number;
+            /** Larger V */
+            larger_v: number;
+            test: components["schemas"]["GlobalTest"];
+            /** Checks */
+            checks: components["schemas"]["OwnTest"][];
+            /** Left Out */
+            left_out: string[];
+            /** Words */
+            words: string[];
+        };
+        /**
+         * BlockShift
+         * @description The coordinates that a mark really has, which was occupied on a position taken "here": everything that hangs on it moves
+         *     with it. Sigmas are what the new coordinates are good to.
+         */
+        BlockShift: {
+            /** Mark */
+            mark: string;
+            /** E */
+            e: number;
+            /** N */
+            n: number;
+            /** H */
+            h: number;
+            /** Sigma H */
+            sigma_h: number;
+            /** Sigma V */
+            sigma_v: number;
+            /** Source */
+            source: string;
+        };
+        /**
+         * BudgetLine
+         * @description A source of error by name, with its sigmas and its parts of the variance.
+         */
+        BudgetLine: {
+            /** Name */
+            name: string;
+            /** Sigma H */
+            sigma_h: number;
+            /** Sigma V */
+            sigma_v: number;
+            /** Share H */
+            share_h: number;
+            /** Share V */
+            share_v: number;
+        };
+        /**
+         * CloseOut
+         * @description The closing and what came of it. revision is the closing's own, to be sent with the next step.
+         */
+        CloseOut: {
+            /** Revision */
+            revision: number;
+            closing: components["schemas"]["Closing"];
+            /** Frozen */
+            frozen: string;
+            /** May Sign */
+            may_sign: boolean;
+            /** Key */
+            key: string;
+            /** Book Kept */
+            book_kept: boolean;
+            /** State */
+            state: string;
+            /** Words */
+            words: string;
+            /** Promised */
+            promised: components["schemas"]["Promised"][];
+            /** Residuals */
+            residuals: components["schemas"]["ResidualLine"][];
+            verdict: components["schemas"]["ClosedVerdict"] | null;
+            against: components["schemas"]["Against"] | null;
+            shift: components["schemas"]["ShiftPreview"] | null;
+            /** Marks Here */
+            marks_here: components["schemas"]["Mark"][];
+            /** Blind */
+            blind: string[];
+            /** Budget */
+            budget: components["schemas"]["BudgetLine"][];
+            /** Findings */
+            findings: components["schemas"]["FindingLine"][];
+            /** Contradictions */
+            contradictions: string[];
+            /** Reports */
+            reports: components["schemas"]["ReportLine"][];
+        };
+        /**
+         * ClosedVerdict
+         * @description The verdict: components of the checks and of the points that adjusted (which prove nothing), the two judged statistics,
+         *     whether both are kept, the standard's conditions that are not met, and in words what the means say.
+         */
+        ClosedVerdict: {
+            /** Checks */
+            checks: components["schemas"]["Component"][];
+            /** Adjusted */
+            adjusted: components["schemas"]["Component"][];
+            h: components["schemas"]["Judged"];
+            v: components["schemas"]["Judged"];
+            /** Passed */
+            passed: boolean;
+            /** Unmet */
+            unmet: string[];
+            /** Means */
+            means: string[];
+        };
+        /**
+         * Closing
+         * @description The third document beside plan and book. Of several residual sets the last is judged; the earlier ones stay on record.
+         */
+        Closing: {
+            /**
+             * Format
+             * @default kardo-closing
+             * @constant
+             */
+            format: "kardo-closing";
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version: 1;
+            /**
+             * Sets
+             * @default []
+             */
+            sets: components["schemas"]["ResidualSet"][];
+            shift: components["schemas"]["BlockShift"] | null;
+            /**
+             * Waivers
+             * @default []
+             */
+            waivers: components["schemas"]["Waiver"][];
+        };
+        /**
+         * Component
+         * @description One component over n residuals, metres: axis E, N, V or H (radial). mean with the half width of its 95 % interval by
+         *     Student's t (None for one residual; for H the length of the mean vector); root mean square; standard deviation about the mean
+         *     (None for one residual); accuracy at 95 %, of normal errors without a mean; the worst, with its point.
+         */
+        Component: {
+            /** Axis */
+            axis: string;
+            /** N */
+            n: number;
+            /** Mean */
+            mean: number;
+            /** Mean 95 */
+            mean_95: number | null;
+            /** Rmse */
+            rmse: number;
+            /** Sd */
+            sd: number | null;
+            /** At 95 */
+            at_95: number;
+            /** Worst */
+            worst: number;
+            /** Worst Point */
+            worst_point: string;
+        };
+        /**
+         * FindingLine
+         * @description A finding of the plan as it was closed, and why it is accepted; empty where it stands open.
+         */
+        FindingLine: {
+            /** Rule */
+            rule: string;
+            /** Severity */
+            severity: string;
+            /** Object */
+            object: string;
+            /** Words */
+            words: string;
+            /** Mend */
+            mend: string;
+            /** Waived */
+            waived: string;
+        };
+        /**
+         * GlobalTest
+         * @description The global test: quadratic form of the residuals, its degrees of freedom, the chance that a block as predicted gives a
+         *     larger one, the bounds at the level, and what it says.
+         */
+        GlobalTest: {
+            /** Value */
+            value: number;
+            /** Degrees */
+            degrees: number;
+            /** Larger */
+            larger: number;
+            /** Low */
+            low: number;
+            /** High */
+            high: number;
+            /** Level */
+            level: number;
+            /**
+             * Says
+             * @enum {string}
+             */
+            says: "as predicted" | "worse" | "better";
+        };
+        /**
+         * Judged
+         * @description What the standard computes in plan or in height, what it allows (None where it sets no limit), and whether it is kept.
+         */
+        Judged: {
+            /** Statistic */
+            statistic: string;
+            /** Value */
+            value: number;
+            /** Allowed */
+            allowed: number | null;
+            /** Kept */
+            kept: boolean;
+        };
+        /**
+         * Moved
+         * @description A point before and after: east, north, up in grid metres, what it moves by (part of the shift where it hangs on the mark
+         *     in part), and its residual before and after, None where it has none.
+         */
+        Moved: {
+            /** Point */
+            point: string;
+            /** Name */
+            name: string;
+            /** By */
+            by: [
+                number,
+                number,
+                number
+            ];
+            /** D Before */
+            d_before: [
+                number,
+                number,
+                number
+            ] | null;
+            /** D After */
+            d_after: [
+                number,
+                number,
+                number
+            ] | null;
+        };
+        /**
+         * Outcome
+         * @description What became of a point in processing: whether it adjusted the block, only checked it, or was not used; map minus survey
+         *     east, north and up in metres of the job's grid and heights, None where nothing was measured; images it was measured in.
+         */
+        Outcome: {
+            /** Point */
+            point: string;
+            /**
+             * Used
+             * @enum {string}
+             */
+            used: "adjusted" | "checked" | "unused";
+            /** D */
+            d: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Images */
+            images: number | null;
+        };
+        /**
+         * OwnTest
+         * @description A check given the others: its residual, what the others make expect of it, metres east, north, up; the sigmas of that
+         *     expectation; the chance that a larger departure comes by itself; and whether it stands out at the level of all together.
+         */
+        OwnTest: {
+            /** Point */
+            point: string;
+            /** Name */
+            name: string;
+            /** D */
+            d: [
+                number,
+                number,
+                number
+            ];
+            /** Expected */
+            expected: [
+                number,
+                number,
+                number
+            ];
+            /** Sigma */
+            sigma: [
+                number,
+                number,
+                number
+            ];
+            /** Larger */
+            larger: number;
+            /** Stands Out */
+            stands_out: boolean;
+        };
+        /**
+         * Promised
+         * @description What a plan promised: RMSE on the map, absolute, and as its checks see it, metres (None where there are none); the chance to
+         *     pass.
+         */
+        Promised: {
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "planned" | "as done";
+            /** Rmse H */
+            rmse_h: number;
+            /** Rmse V */
+            rmse_v: number;
+            /** Seen H */
+            seen_h: number | null;
+            /** Seen V */
+            seen_v: number | null;
+            /** Chance */
+            chance: number | null;
+        };
+        /**
+         * ReportLine
+         * @description A signed report: who signed what and when, the key that sealed it; who opened the job again and why.
+         */
+        ReportLine: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Certified */
+            certified: string;
+            /** Revision */
+            revision: number;
+            /** Fingerprint */
+            fingerprint: string;
+            /** Reopened */
+            reopened: string;
+        };
+        /**
+         * ResidualLine
+         * @description A point in the report: map minus survey in metres after any block shift, None where nothing was measured.
+         */
+        ResidualLine: {
+            /** Point */
+            point: string;
+            /** Name */
+            name: string;
+            /**
+             * Used
+             * @enum {string}
+             */
+            used: "adjusted" | "checked" | "unused";
+            /** D */
+            d: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Images */
+            images: number | null;
+        };
+        /**
+         * ResidualSet
+         * @description The residuals of one processing: the file they were read from, how it was read, and in how many images and camera positions
+         *     processing found.
+         */
+        ResidualSet: {
+            /** File */
+            file: string;
+            /**
+             * How
+             * @default []
+             */
+            how: string[];
+            /** Outcomes */
+            outcomes: components["schemas"]["Outcome"][];
+            /** Images */
+            images: number | null;
+            /** Positions */
+            positions: number | null;
+        };
+        /**
+         * ShiftPreview
+         * @description What a block shift would do: what the map and all that hangs on the mark move by, metres east, north, up; and each point.
+         */
+        ShiftPreview: {
+            /** By */
+            by: [
+                number,
+                number,
+                number
+            ];
+            /** Points */
+            points: components["schemas"]["Moved"][];
+        };
+        /**
+         * Waiver
+         * @description A finding that stands and is accepted, with the reason.
+         */
+        Waiver: {
+            /** Rule */
+            rule: string;
+            /**
+             * Object
+             * @default
+             */
+            object: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * Column
+         * @description A column: its head, the first cells under it, and what it is taken for.
+         */
+        Column: {
+            /** Head */
+            head: string;
+            /** Sample */
+            sample: string[];
+            /** Means */
+            means: string;
+        };
+        /**
+         * ReadOutcome
+         * @description A point's line: its id in the plan, its name there; how it was used, and whether the file said so; map minus survey in
+         *     metres, None for cells left empty; images.
+         */
+        ReadOutcome: {
+            /** Point */
+            point: string;
+            /** Name */
+            name: string;
+            /**
+             * Used
+             * @enum {string}
+             */
+            used: "adjusted" | "checked";
+            /** Said */
+            said: boolean;
+            /** D */
+            d: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Images */
+            images: number | null;
+        };
+        /**
+         * ResidualReading
+         * @description What was read, and in words how: unknown are names that the plan has not, missing the plan's points without a line; asks is
+         *     what has to be said before it can be taken (empty when nothing), units those to choose from.
+         */
+        ResidualReading: {
+            /** Columns */
+            columns: components["schemas"]["Column"][];
+            /** Outcomes */
+            outcomes: components["schemas"]["ReadOutcome"][];
+            /** How */
+            how: string[];
+            /** Unknown */
+            unknown: string[];
+            /** Missing */
+            missing: string[];
+            /**
+             * Asks
+             * @default
+             */
+            asks: string;
+            /** Units */
+            units?: string[];
+        };
+        /**
+         * Residuals
+         * @description A set of residuals to be judged.
+         */
+        Residuals: {
+            /** Revision */
+            revision: number;
+            taken: components["schemas"]["ResidualSet"];
+        };
+        /**
+         * ShiftStep
+         * @description A block shift to be applied; null takes it back.
+         */
+        ShiftStep: {
+            /** Revision */
+            revision: number;
+            shift: components["schemas"]["BlockShift"] | null;
+        };
+        /**
+         * Waived
+         * @description A finding and why it is accepted; an empty reason takes that back.
+         */
+        Waived: {
+            /** Revision */
+            revision: number;
+            /** Rule */
+            rule: string;
+            /** Object */
+            object: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * Certified
+         * @description What is certified, in the signer's own words.
+         */
+        Certified: {
+            /** Certified */
+            certified: string;
+        };
+        /**
+         * Checked
+         * @description A report that was not altered: of what, who signed it and when, and whether the seal is this organisation's.
+         */
+        Checked: {
+            /** Title */
+            title: string;
+            /** Revision */
+            revision: number;
+            /** Signed */
+            signed: string;
+            /** Certified */
+            certified: string;
+            /** Fingerprint */
+            fingerprint: string;
+            /** Own */
+            own: boolean;
         };
         /**
          * CrsInfo
@@ -3886,6 +4682,328 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Taken"];
+                };
+            };
+        };
+    };
+    kardo_server_closeout_api_show_close: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CloseOut"];
+                };
+            };
+        };
+    };
+    kardo_server_closeout_api_read_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /** File */
+                    file?: string | null;
+                    /**
+                     * Text
+                     * @default
+                     */
+                    text?: string;
+                    /**
+                     * Means
+                     * @default
+                     */
+                    means?: string;
+                    /**
+                     * Unit
+                     * @default
+                     */
+                    unit?: string;
+                    /**
+                     * Turned
+                     * @default false
+                     */
+                    turned?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResidualReading"];
+                };
+            };
+        };
+    };
+    kardo_server_closeout_api_take_residuals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Residuals"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CloseOut"];
+                };
+            };
+        };
+    };
+    kardo_server_closeout_api_preview_shift: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BlockShift"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShiftPreview"];
+                };
+            };
+        };
+    };
+    kardo_server_closeout_api_apply_shift: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShiftStep"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CloseOut"];
+                };
+            };
+        };
+    };
+    kardo_server_closeout_api_waive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Waived"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CloseOut"];
+                };
+            };
+        };
+    };
+    kardo_server_closeout_api_compute: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CloseOut"];
+                };
+            };
+        };
+    };
+    kardo_server_closeout_api_sign_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Certified"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CloseOut"];
+                };
+            };
+        };
+    };
+    kardo_server_closeout_api_open_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reason"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CloseOut"];
+                };
+            };
+        };
+    };
+    kardo_server_closeout_api_draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                kind: "pdf" | "html";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kardo_server_closeout_api_signed_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                report_id: string;
+                kind: "pdf" | "html";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kardo_server_closeout_api_check_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Checked"];
                 };
             };
         };

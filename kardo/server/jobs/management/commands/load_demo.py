@@ -10,9 +10,9 @@ from kardo.server.plans.editing import create_job
 from kardo.server.predictions.tasks import request_computation
 
 PEOPLE = [
-    ("planner", "Planner", "Corvane Survey Office"),
-    ("chief", "Party chief", "Corvane Survey Office"),
-    ("guest", "Guest", "Harbour Works of Corvane"),
+    ("planner", "Planner", "Corvane Survey Office", False),
+    ("chief", "Party chief", "Corvane Survey Office", True),
+    ("guest", "Guest", "Harbour Works of Corvane", True),
 ]
 PASSWORD = "corvane-demo"  # noqa: S105 - a demo on loopback, printed on the screen
 
@@ -21,17 +21,17 @@ class Command(BaseCommand):
     help = "Load the demo organisations, people and jobs; what is there already is kept."
 
     def handle(self, *args, **options):
-        for name, full, organisation in PEOPLE:
+        for name, full, organisation, may_sign in PEOPLE:
             firm, _ = Organisation.objects.get_or_create(name=organisation)
             user, made = User.objects.get_or_create(username=name, defaults={"first_name": full})
             if made:
                 user.set_password(PASSWORD)
                 user.save()
-                Member.objects.create(user=user, organisation=firm)
+                Member.objects.create(user=user, organisation=firm, may_sign=may_sign)
         firm = Organisation.objects.get(name=PEOPLE[0][2])
         if not Job.objects.filter(organisation=firm).exists():
             plan = demo_plan("sallow-bank")
             job = create_job(firm, User.objects.get(username="planner"), plan, demo=True)
             request_computation(job, plan)
-        for name, full, organisation in PEOPLE:
+        for name, full, organisation, _ in PEOPLE:
             self.stdout.write(f"  {name:8} {PASSWORD}   {full}, {organisation}")

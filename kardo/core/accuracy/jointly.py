@@ -1,0 +1,86 @@
+"""What the checks of a plan will measure, all together: the joint covariance that the residuals of a closed job are held against.
+
+A computation of its own, for it is as large as the square of the checks and only the closing wants it.
+"""
+
+import base64
+import zlib
+from dataclasses import dataclass
+
+import numpy as np
+
+from kardo.core.accuracy.effort import CHECKS, DONE, FACTORING, LAYING_OUT, Progress
+from kardo.core.accuracy.judged import heights_of_surface, on_surface
+from kardo.core.accuracy.planned import planned_network
+from kardo.core.accuracy.prediction import ENGINE
+from kardo.core.accuracy.results import Undetermined
+from kardo.core.accuracy.solution import DefectiveNetwork, as_seen, solve
+from kardo.core.arrays import Floats
+from kardo.core.errors import PlanError
+from kardo.core.plan.model import Plan
+
+MOST_CHECKS = 400  # whose joint covariance is kept
+
+
+@dataclass(frozen=True)
+class JointChecks:
+    """What the checks that two images see will measure: their ids, and the lower triangle by rows of the joint covariance
+    (3c, 3c) of map minus survey along the axes of the job's grid, east north up of the first check, then the next, in square
+    metres; packed as little-endian doubles, deflated, in base64."""
+
+    hash: str
+    engine: int
+    points: list[str]
+    packed: str
+
+    @property
+    def covariance(self) -> Floats:
+        """The joint covariance (3c, 3c)."""
+        n = 3 * len(self.points)
+        half = np.frombuffer(zlib.decompress(base64.b64decode(self.packed)), dtype="<f8")
+        out = np.zeros((n, n))
+        out[np.tril_indices(n)] = half
+        return np.asarray(out + np.tril(out, -1).T)
+
+    def of(self, points: list[str]) -> Floats:
+        """The joint covariance (3k, 3k) of some of the checks, in their order."""
+        at = [self.points.index(p) for p in points]
+        rows = np.concatenate([3 * k + np.arange(3) for k in at]) if at else np.zeros(0, dtype=np.int64)
+        return np.asarray(self.covariance[np.ix_(rows, rows)])
+
+
+def packed(points: list[str], covariance: Floats, plan_hash: str) -> JointChecks:
+    """The joint covariance (3c, 3c) of checks by id, as it is kept."""
+    half = np.ascontiguousarray(covariance[np.tril_indices(len(covariance))], dtype="<f8")
+    return JointChecks(plan_hash, ENGINE, points, base64.b64encode(zlib.compress(half.tobytes(), 6)).decode())
+
+
+def checks_jointly(plan: Plan, progress: Progress = lambda stage, share: None) -> JointChecks | Undetermined:
+    """The joint covariance of a plan's checks. Raises PlanError where the plan lacks something, or has more checks than are
+    kept together. Source: docs/accuracy.md, section 3."""
+    if len(plan.checks) > MOST_CHECKS:
+        raise PlanError(
+            f"{len(plan.checks)} checks; up to {MOST_CHECKS} are held against the prediction together.", where="Close"
+        )
+    progress(LAYING_OUT, 0.0)
+    planned = planned_network(plan)
+    progress(FACTORING, 0.1)
+    try:
+        solution = solve(planned.network)
+    except DefectiveNetwork as fault:
+        return Undetermined(plan.hash, ENGINE, fault.defects)
+    progress(CHECKS, 0.8)
+    seen = as_seen(solution)
+    known, joint = np.flatnonzero(seen.known), seen.measured
+    if heights_of_surface(plan.brief):
+        is_check = np.flatnonzero([p.role == "check" for p in plan.control])
+        joint = on_surface(joint, planned.control.take(is_check[known]).places)
+    progress(DONE, 1.0)
+    turn = np.kron(np.eye(len(known)), from_grid(planned.frame.convergence))
+    return packed([plan.checks[k].id for k in known], turn.T @ joint @ turn, plan.hash)
+
+
+def from_grid(convergence: float) -> Floats:
+    """(3, 3): from grid axes to true east, north and up. convergence in radians: grid north as seen from true north, clockwise."""
+    c, s = np.cos(convergence), np.sin(convergence)
+    return np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]])

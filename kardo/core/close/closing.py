@@ -1,0 +1,109 @@
+"""The closing of a job: what processing made of its points, the block shift that was applied, and what was waived and why."""
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, model_validator
+
+from kardo.core.errors import PlanError
+from kardo.core.plan.model import Plan
+from kardo.core.plan.parts import MAX_POINTS, Clean, Coordinate, Height, Identifier, Part, Sigma, validated
+
+MOST_SETS = 20
+
+Difference = Annotated[float, Field(ge=-1e8, le=1e8, allow_inf_nan=False)]
+Count = Annotated[int, Field(ge=0, le=10_000_000)]
+Line = Annotated[str, Field(max_length=300), Clean]
+Used = Literal["adjusted", "checked", "unused"]
+
+
+class Outcome(Part):
+    """What became of a point in processing: whether it adjusted the block, only checked it, or was not used; map minus survey
+    east, north and up in metres of the job's grid and heights, None where nothing was measured; images it was measured in."""
+
+    point: Identifier
+    used: Used
+    d: tuple[Difference, Difference, Difference] | None = None
+    images: Count | None = None
+
+    @model_validator(mode="after")
+    def _checked_is_measured(self) -> "Outcome":
+        if self.used == "checked" and self.d is None:
+            raise ValueError(f"{self.point} is to be a check and has no residual")
+        return self
+
+
+class ResidualSet(Part):
+    """The residuals of one processing: the file they were read from, how it was read, and in how many images and camera positions
+    processing found."""
+
+    file: Line
+    how: Annotated[tuple[Line, ...], Field(max_length=20)] = ()
+    outcomes: Annotated[tuple[Outcome, ...], Field(max_length=MAX_POINTS)]
+    images: Count | None = None
+    positions: Count | None = None
+
+    @model_validator(mode="after")
+    def _each_once(self) -> "ResidualSet":
+        ids = [o.point for o in self.outcomes]
+        if twice := next((key for key in ids if ids.count(key) > 1), None):
+            raise ValueError(f"{twice} has two residuals")
+        return self
+
+    def of(self, used: Used) -> tuple[Outcome, ...]:
+        """The points that were used in a way."""
+        return tuple(o for o in self.outcomes if o.used == used)
+
+
+class BlockShift(Part):
+    """The coordinates that a mark really has, which was occupied on a position taken "here": everything that hangs on it moves
+    with it. Sigmas are what the new coordinates are good to."""
+
+    mark: Identifier
+    e: Coordinate
+    n: Coordinate
+    h: Height
+    sigma_h: Sigma
+    sigma_v: Sigma
+    source: Annotated[str, Field(min_length=1, max_length=300), Clean]
+
+
+class Waiver(Part):
+    """A finding that stands and is accepted, with the reason."""
+
+    rule: Annotated[str, Field(max_length=60), Clean]
+    object: Annotated[str, Field(max_length=120), Clean] = ""
+    reason: Annotated[str, Field(min_length=3, max_length=500), Clean]
+
+
+class Closing(Part):
+    """The third document beside plan and book. Of several residual sets the last is judged; the earlier ones stay on record."""
+
+    format: Literal["kardo-closing"] = "kardo-closing"
+    version: Literal[1] = 1
+    sets: Annotated[tuple[ResidualSet, ...], Field(max_length=MOST_SETS)] = ()
+    shift: BlockShift | None = None
+    waivers: Annotated[tuple[Waiver, ...], Field(max_length=500)] = ()
+
+    @property
+    def judged(self) -> ResidualSet | None:
+        """The set that counts."""
+        return self.sets[-1] if self.sets else None
+
+    def waiver(self, rule: str, object: str) -> Waiver | None:
+        """Why a finding is accepted, where it is."""
+        return next((w for w in self.waivers if (w.rule, w.object) == (rule, object)), None)
+
+
+def closing_from_json(data: Any) -> Closing:
+    """Read a closing. Raises PlanError about its first fault."""
+    return validated(Closing, data, "closing")
+
+
+def require_points(plan: Plan, taken: ResidualSet) -> None:
+    """Raises PlanError for a residual of a point that the plan has not."""
+    known = {p.id for p in plan.control}
+    for outcome in taken.outcomes:
+        if outcome.point not in known:
+            raise PlanError(
+                f"The plan has no point {outcome.point}.", where="Close, residuals", mend="Read the file again."
+            )

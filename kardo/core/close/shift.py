@@ -1,0 +1,114 @@
+"""The block shift: a base that stood on a position taken "here" gets its mark's own coordinates, and all that hangs on it moves.
+
+It is a plain translation only where the whole block hangs on that one mark; where some of its camera positions or targets hang
+elsewhere, part of the error has gone into the adjustment, and only processing again mends it.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from kardo.core.accuracy.results import Triple
+from kardo.core.arrays import Floats
+from kardo.core.close.closing import BlockShift, Closing, ResidualSet
+from kardo.core.control.survey import Survey, survey
+from kardo.core.errors import PlanError
+from kardo.core.plan.model import Plan
+from kardo.core.plan.naming import name_of
+from kardo.core.plan.stands import HangsOn, Mark, OnInstrument, OnSetUp
+
+
+@dataclass(frozen=True)
+class Moved:
+    """A point before and after: east, north, up in grid metres, what it moves by (part of the shift where it hangs on the mark
+    in part), and its residual before and after, None where it has none."""
+
+    point: str
+    name: str
+    by: Triple
+    d_before: Triple | None
+    d_after: Triple | None
+
+
+@dataclass(frozen=True)
+class ShiftPreview:
+    """What a block shift would do: what the map and all that hangs on the mark move by, metres east, north, up; and each point."""
+
+    by: Triple
+    points: list[Moved]
+
+
+def marks_here(plan: Plan) -> list[Mark]:
+    """The marks whose coordinates were taken "here" and that something hangs on."""
+    hung = {s.mark for s in plan.setups}
+    return [m for m in plan.marks if m.known == "here" and m.id in hung]
+
+
+def shift_by(plan: Plan, shift: BlockShift) -> Triple:
+    """Metres east, north, up by which everything on the mark moves. Raises PlanError for a mark that is not there or was not taken
+    "here", and where part of the block hangs elsewhere."""
+    mark = plan.mark(shift.mark)
+    if mark is None:
+        raise PlanError("The plan has no such mark.", where="Close, mend", mend="Choose the mark the base stood on.")
+    if mark.known != "here":
+        raise PlanError(
+            f"The coordinates of {mark.name} are not ones taken “here”: there is nothing to shift.",
+            where="Close, mend",
+            mend="If they were wrong, correct the mark in Base and process again.",
+        )
+    if elsewhere := _hangs_elsewhere(plan, mark):
+        raise PlanError(
+            f"{elsewhere} does not hang on {mark.name}: the block was adjusted between the two, and no translation takes that out.",
+            where="Close, mend",
+            mend="Correct the coordinates and process again.",
+        )
+    return shift.e - mark.e, shift.n - mark.n, shift.h - plan.mark_height(mark)
+
+
+def _hangs_elsewhere(plan: Plan, mark: Mark) -> str:
+    """Something of the block that does not hang on the mark, by name; empty where all does."""
+
+    def on_mark(hung: HangsOn) -> bool:
+        setup = plan.setup(hung.setup) if isinstance(hung, OnSetUp | OnInstrument) else None
+        return setup is not None and setup.mark == mark.id
+
+    flights = [name_of(plan, "flight", f.id) for f in plan.flights if f.corrected and not on_mark(f.hangs_on)]
+    targets = [p.name for p in plan.targets if not all(map(on_mark, p.by_hanging))]
+    nothing = [] if plan.targets or any(f.corrected for f in plan.flights) else ["The block"]
+    return next(iter([*flights, *targets, *nothing]), "")
+
+
+def preview(plan: Plan, shift: BlockShift, taken: ResidualSet | None) -> ShiftPreview:
+    """What a block shift would do to a plan as it was done, with the residuals of a set. Raises PlanError."""
+    by = shift_by(plan, shift)
+    held = _held(survey(plan, plan.control), shift.mark)
+    before = {o.point: o.d for o in taken.outcomes} if taken else {}
+    points = []
+    for point, share in zip(plan.control, held, strict=True):
+        d = before.get(point.id)
+        after = None if d is None else _triple(np.array(d) + np.array(by) * (1 - share))
+        points.append(Moved(point.id, point.name, _triple(np.array(by) * share), d, after))
+    return ShiftPreview(by, points)
+
+
+def residuals_now(plan: Plan, closing: Closing) -> ResidualSet | None:
+    """The judged residuals, with the block shift where one is applied: a check from another mark sees it, one from the same mark
+    moves with the map. plan is as done, before the shift. Raises PlanError."""
+    taken, shift = closing.judged, closing.shift
+    if taken is None or shift is None:
+        return taken
+    after = {m.point: m.d_after for m in preview(plan, shift, taken).points}
+    outcomes = tuple(o.model_copy(update={"d": after.get(o.point, o.d)}) for o in taken.outcomes)
+    return taken.model_copy(update={"outcomes": outcomes})
+
+
+def _held(surveyed: Survey, mark: str) -> list[Floats]:
+    """How much (3,) of a mark's error each surveyed point holds."""
+    return [
+        sum((np.array(h.share) for h in held if h.shift.key == ("mark", mark)), np.zeros(3)) for held in surveyed.held
+    ]
+
+
+def _triple(values: Floats) -> Triple:
+    e, n, u = (float(v) for v in values)
+    return e, n, u

@@ -1,0 +1,301 @@
+"""Close over the API: residuals in, verdict and comparison out, the block shift, the report and its signature."""
+
+from datetime import datetime
+from typing import Literal
+from uuid import UUID
+
+from django.db import transaction
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from ninja import File, Form, Router, Schema
+from ninja.files import UploadedFile
+
+from kardo.core.close.against import Against
+from kardo.core.close.closed import as_closed
+from kardo.core.close.closing import MOST_SETS, BlockShift, Closing, ResidualSet, Waiver, require_points
+from kardo.core.close.record import BudgetLine, FindingLine, Promised, ResidualLine, faults, record_from_json
+from kardo.core.close.shift import ShiftPreview, marks_here, preview
+from kardo.core.close.verdict import ClosedVerdict
+from kardo.core.errors import PlanError
+from kardo.core.plan.parts import validated
+from kardo.core.plan.stands import Mark
+from kardo.formats.report import html_report, pdf_report, read_report
+from kardo.formats.residuals import MAX_BYTES, MEANS, ResidualReading, read_residuals
+from kardo.server.access import frozen_words, job_of
+from kardo.server.closeout.keeping import Documents, ask_for_closed, change, documents_of
+from kardo.server.closeout.models import SignedReport
+from kardo.server.closeout.results import outcome_of, record_of
+from kardo.server.closeout.signing import key_of, reopen, sign
+from kardo.server.jobs.models import Job
+from kardo.server.plans.stored import stored_plan, whole_plan
+from kardo.server.uploads import upload_of
+
+router = Router(tags=["close"])
+checking = Router(tags=["close"])
+MOST_REPORT_BYTES = 60_000_000
+
+
+class ReportLine(Schema):
+    """A signed report: who signed what and when, the key that sealed it; who opened the job again and why."""
+
+    id: UUID
+    at: datetime
+    by: str
+    certified: str
+    revision: int
+    fingerprint: str
+    reopened: str
+
+
+class CloseOut(Schema):
+    """The closing and what came of it. revision is the closing's own, to be sent with the next step."""
+
+    revision: int
+    closing: Closing
+    frozen: str
+    may_sign: bool
+    key: str
+    book_kept: bool
+    state: str
+    words: str
+    promised: list[Promised]
+    residuals: list[ResidualLine]
+    verdict: ClosedVerdict | None
+    against: Against | None
+    shift: ShiftPreview | None
+    marks_here: list[Mark]
+    blind: list[str]
+    budget: list[BudgetLine]
+    findings: list[FindingLine]
+    contradictions: list[str]
+    reports: list[ReportLine]
+
+
+def _answer(request: HttpRequest, job: Job, held: Documents) -> CloseOut:
+    came = outcome_of(job, held)
+    told = {name: getattr(came, name) for name in CloseOut.model_fields if hasattr(came, name)}
+    return CloseOut(
+        **told,
+        revision=held.revision,
+        closing=held.closing,
+        frozen=frozen_words(job),
+        may_sign=request.user.member.may_sign,
+        key=key_of(job.organisation),
+        book_kept=bool(held.book.entries),
+        marks_here=marks_here(held.plan),
+        reports=[_line(r) for r in job.reports.defer("pdf", "html").select_related("reopened_by")],
+    )
+
+
+def _line(report: SignedReport) -> ReportLine:
+    record = record_from_json(report.record)
+    assert record.signed is not None
+    who = report.reopened_by
+    name = "" if who is None else who.get_full_name() or who.get_username()
+    opened = f"opened again {report.reopened_at:%Y-%m-%d %H:%M} UTC by {name}: {report.reason}"
+    return ReportLine(
+        id=report.id,
+        at=report.at,
+        by=record.signed.by,
+        certified=record.signed.certified,
+        revision=record.revision,
+        fingerprint=report.fingerprint,
+        reopened=opened if report.reopened_at else "",
+    )
+
+
+def _held_job(request: HttpRequest, job_id: UUID) -> Job:
+    """The job for this transaction alone."""
+    return job_of(request, job_id, Job.objects.select_for_update(of=("self",)).select_related("organisation"))
+
+
+@router.get("/{job_id}/close", response=CloseOut)
+def show_close(request: HttpRequest, job_id: UUID):
+    """The closing and what came of it, as far as it is computed."""
+    job = job_of(request, job_id)
+    return _answer(request, job, documents_of(job))
+
+
+@router.post("/{job_id}/close/read", response=ResidualReading)
+def read_file(
+    request: HttpRequest,
+    job_id: UUID,
+    file: File[UploadedFile | None] = None,
+    text: Form[str] = "",
+    means: Form[str] = "",
+    unit: Form[str] = "",
+    turned: Form[bool] = False,
+):
+    """How a file of residuals is understood, or a pasted one; means names what each column is taken for, parted by commas, where
+    the user said so. Nothing is saved."""
+    plan = stored_plan(job_of(request, job_id))
+    data = upload_of(file, MAX_BYTES)[0] if file else text.encode()
+    said = tuple(m if m in MEANS else "" for m in means.split(",")) if means else None
+    return read_residuals(data, plan, said, unit, turned)
+
+
+class Residuals(Schema):
+    """A set of residuals to be judged."""
+
+    revision: int
+    taken: ResidualSet
+
+
+@router.post("/{job_id}/close/residuals", response=CloseOut)
+def take_residuals(request: HttpRequest, job_id: UUID, body: Residuals):
+    """Judge this set; earlier ones stay on record."""
+
+    def with_set(held: Documents) -> Closing:
+        require_points(held.plan, body.taken)
+        sets = (*held.closing.sets, body.taken)[-MOST_SETS:]
+        return held.closing.model_copy(update={"sets": sets})
+
+    return _changed(request, job_id, body.revision, with_set)
+
+
+@router.post("/{job_id}/close/shift/preview", response=ShiftPreview)
+def preview_shift(request: HttpRequest, job_id: UUID, body: BlockShift):
+    """What a block shift would do. Nothing is saved."""
+    held = documents_of(job_of(request, job_id))
+    plain = held.closing.model_copy(update={"shift": None})
+    return preview(as_closed(held.plan, held.book, plain), body, held.closing.judged)
+
+
+class ShiftStep(Schema):
+    """A block shift to be applied; null takes it back."""
+
+    revision: int
+    shift: BlockShift | None
+
+
+@router.post("/{job_id}/close/shift", response=CloseOut)
+def apply_shift(request: HttpRequest, job_id: UUID, body: ShiftStep):
+    """Apply a block shift as a step of its own, or take it back."""
+
+    def with_shift(held: Documents) -> Closing:
+        if body.shift is not None:
+            plain = held.closing.model_copy(update={"shift": None})
+            preview(as_closed(held.plan, held.book, plain), body.shift, held.closing.judged)
+        return held.closing.model_copy(update={"shift": body.shift})
+
+    return _changed(request, job_id, body.revision, with_shift)
+
+
+class Waived(Schema):
+    """A finding and why it is accepted; an empty reason takes that back."""
+
+    revision: int
+    rule: str
+    object: str
+    reason: str
+
+
+@router.post("/{job_id}/close/waiver", response=CloseOut)
+def waive(request: HttpRequest, job_id: UUID, body: Waived):
+    """Accept a finding with a reason, or no longer."""
+
+    def with_waiver(held: Documents) -> Closing:
+        others = tuple(w for w in held.closing.waivers if (w.rule, w.object) != (body.rule, body.object))
+        if not body.reason.strip():
+            return held.closing.model_copy(update={"waivers": others})
+        words = {"rule": body.rule, "object": body.object, "reason": body.reason.strip()}
+        return held.closing.model_copy(update={"waivers": (*others, validated(Waiver, words, "waiver"))})
+
+    return _changed(request, job_id, body.revision, with_waiver)
+
+
+def _changed(request: HttpRequest, job_id: UUID, revision: int, to) -> CloseOut:
+    with transaction.atomic():
+        job = _held_job(request, job_id)
+        held = change(job, revision, request.user, to)
+    return _answer(request, job, held)
+
+
+@router.post("/{job_id}/close/compute", response=CloseOut)
+def compute(request: HttpRequest, job_id: UUID):
+    """Start what the residuals are held against, also again after it failed."""
+    job = job_of(request, job_id)
+    ask_for_closed(job, whole_plan(job), again=True)
+    return _answer(request, job, documents_of(job))
+
+
+class Certified(Schema):
+    """What is certified, in the signer's own words."""
+
+    certified: str
+
+
+class Reason(Schema):
+    reason: str
+
+
+@router.post("/{job_id}/close/sign", response=CloseOut)
+def sign_off(request: HttpRequest, job_id: UUID, body: Certified):
+    """Sign: plan, book and closing are frozen, the report over them is sealed and kept."""
+    with transaction.atomic():
+        job = _held_job(request, job_id)
+        sign(job, request.user, body.certified)
+    return _answer(request, job, documents_of(job))
+
+
+@router.post("/{job_id}/close/reopen", response=CloseOut)
+def open_again(request: HttpRequest, job_id: UUID, body: Reason):
+    """Open a signed job again; the report stays."""
+    with transaction.atomic():
+        job = _held_job(request, job_id)
+        reopen(job, request.user, body.reason)
+    return _answer(request, job, documents_of(job))
+
+
+KINDS = {"pdf": "application/pdf", "html": "text/html; charset=utf-8"}
+
+
+@router.get("/{job_id}/close/report.{kind}")
+def draft(request: HttpRequest, job_id: UUID, kind: Literal["pdf", "html"]):
+    """The report as it would be signed now: a draft."""
+    job = job_of(request, job_id)
+    record = record_of(job, documents_of(job), timezone.now(), None)
+    return _file((pdf_report if kind == "pdf" else html_report)(record), f"draft.{kind}", kind)
+
+
+@router.get("/{job_id}/close/reports/{report_id}.{kind}")
+def signed_report(request: HttpRequest, job_id: UUID, report_id: UUID, kind: Literal["pdf", "html"]):
+    """A report as it was signed."""
+    report = get_object_or_404(SignedReport, job=job_of(request, job_id), pk=report_id)
+    return _file(bytes(getattr(report, kind)), f"report-{report.at:%Y-%m-%d}.{kind}", kind)
+
+
+def _file(body: bytes, name: str, kind: str) -> HttpResponse:
+    response = HttpResponse(body, content_type=KINDS[kind])
+    response["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response
+
+
+class Checked(Schema):
+    """A report that was not altered: of what, who signed it and when, and whether the seal is this organisation's."""
+
+    title: str
+    revision: int
+    signed: str
+    certified: str
+    fingerprint: str
+    own: bool
+
+
+@checking.post("/verify", response=Checked)
+def check_report(request: HttpRequest, file: File[UploadedFile]):
+    """Whether a report was altered since it was signed."""
+    record, key = read_report(upload_of(file, MOST_REPORT_BYTES)[0])
+    if found := faults(record):
+        raise PlanError(found[0], where=file.name or "report", mend="Ask for the report as it was signed.")
+    if record.signed is None:
+        raise PlanError("Nobody has signed this report.", where=file.name or "report")
+    return Checked(
+        title=record.title,
+        revision=record.revision,
+        signed=f"{record.signed.by}, {record.signed.at[:16]} UTC",
+        certified=record.signed.certified,
+        fingerprint=key,
+        own=key == key_of(request.user.member.organisation),
+    )

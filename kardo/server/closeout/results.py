@@ -1,0 +1,159 @@
+"""What came of a job, as far as it is computed."""
+
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+
+from pydantic import TypeAdapter
+
+from kardo.core.accuracy.jointly import JointChecks
+from kardo.core.accuracy.planned import missing
+from kardo.core.accuracy.prediction import ENGINE
+from kardo.core.accuracy.results import Result, Undetermined
+from kardo.core.close.against import Against, against
+from kardo.core.close.closed import as_closed, contradictions
+from kardo.core.close.record import (
+    BudgetLine,
+    FindingLine,
+    Promised,
+    Record,
+    ResidualLine,
+    Signed,
+    documents,
+    finding_lines,
+    residual_lines,
+)
+from kardo.core.close.shift import ShiftPreview, preview, residuals_now
+from kardo.core.close.verdict import ClosedVerdict, verdict
+from kardo.core.day.cautions import cautions
+from kardo.core.errors import KardoError, PlanError
+from kardo.core.plan.model import Plan
+from kardo.core.summary import found, told
+from kardo.server.closeout.keeping import Documents
+from kardo.server.jobs.models import Job
+from kardo.server.predictions.models import WAITING, Computation
+
+RESULT = TypeAdapter(Result | Undetermined)
+JOINT = TypeAdapter(JointChecks | Undetermined)
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What came of a job: the plan as closed, what was promised (planned, then as done), residuals after any block shift, verdict,
+    comparison, and in words what the checks are blind to and what contradicts the book. state: lacking (says why in words), none
+    (nobody asked), queued, running, done or failed."""
+
+    state: str
+    words: str
+    closed: Plan | None = None
+    promised: list[Promised] = field(default_factory=list)
+    residuals: list[ResidualLine] = field(default_factory=list)
+    verdict: ClosedVerdict | None = None
+    against: Against | None = None
+    shift: ShiftPreview | None = None
+    blind: list[str] = field(default_factory=list)
+    budget: list[BudgetLine] = field(default_factory=list)
+    findings: list[FindingLine] = field(default_factory=list)
+    contradictions: list[str] = field(default_factory=list)
+
+
+def outcome_of(job: Job, held: Documents) -> Outcome:
+    """What came of a job, as far as it is computed. Starts nothing."""
+    if held.closing.judged is None:
+        return Outcome("lacking", "Bring in the residuals at the checks.", promised=_planned(job))
+    try:
+        closed = as_closed(held.plan, held.book, held.closing)
+        unshifted = as_closed(held.plan, held.book, held.closing.model_copy(update={"shift": None}))
+        taken = residuals_now(unshifted, held.closing)
+        assert taken is not None
+        d = {o.point: o.d for o in taken.outcomes if o.d is not None}
+        shift = preview(unshifted, held.closing.shift, held.closing.judged) if held.closing.shift else None
+        judged = verdict(closed, d)
+        lacks = missing(closed)
+    except KardoError as fault:
+        return Outcome("lacking", f"{fault.what} {fault.mend}".strip(), promised=_planned(job))
+    kept: dict[str, Any] = {
+        "closed": closed,
+        "residuals": residual_lines(held.plan, taken),
+        "verdict": judged,
+        "shift": shift,
+        "contradictions": contradictions(held.plan, held.book, held.closing),
+    }
+    if lacks:
+        return Outcome("lacking", lacks[0][1], promised=_planned(job), **kept)
+    result, state, words = _computed(job, closed.hash, Computation.Kind.PREDICTION, RESULT)
+    joint, of_checks, words_of_checks = _computed(job, closed.hash, Computation.Kind.CHECKS, JOINT)
+    kept["promised"] = _planned(job)
+    if isinstance(result, Result):
+        said = told(closed, result)
+        kept |= {
+            "promised": [*kept["promised"], Promised.of("as done", result)],
+            "blind": said.blind,
+            "budget": [
+                BudgetLine(name, s.sigma_h, s.sigma_v, s.share_h, s.share_v)
+                for name, s in zip(said.budget, result.budget, strict=True)
+            ],
+            "findings": finding_lines(found(closed, result), held.closing),
+        }
+    if isinstance(joint, JointChecks):
+        kept["against"] = against(closed, d, joint)
+    both = {state, of_checks}
+    worst = next((s for s in ("failed", "running", "queued", "none") if s in both), "done")
+    return Outcome(worst, words or words_of_checks, **kept)
+
+
+def _planned(job: Job) -> list[Promised]:
+    result, _, _ = _computed(job, job.plan_hash, Computation.Kind.PREDICTION, RESULT)
+    return [Promised.of("planned", result)] if isinstance(result, Result) else []
+
+
+def _computed(job: Job, plan_hash: str, kind: str, of: TypeAdapter) -> tuple[Any, str, str]:
+    """The result of a computation, how far it is, and what went wrong."""
+    rows = Computation.objects.filter(
+        organisation_id=job.organisation_id, kind=kind, plan_hash=plan_hash, engine=ENGINE
+    )
+    row = rows.only("state", "result", "error").first()
+    if row is None:
+        return None, "none", ""
+    if row.state == Computation.State.DONE:
+        result = of.validate_python(row.result)
+        if isinstance(result, Undetermined):
+            return None, "failed", "Something in the block as it was closed is not determined."
+        return result, "done", ""
+    if row.error:
+        return None, "failed", f"{row.error['what']} {row.error['mend']}".strip()
+    return None, row.state if row.state in WAITING else "none", ""
+
+
+def record_of(job: Job, held: Documents, now: datetime, signed: Signed | None) -> Record:
+    """What a report is made from. Raises PlanError where there is nothing to report yet."""
+    outcome = outcome_of(job, held)
+    if outcome.verdict is None or outcome.closed is None:
+        raise PlanError(
+            outcome.words or "No point was used as a check.", where="Close", mend="Bring in residuals first."
+        )
+    if outcome.state != "done":
+        raise PlanError(
+            outcome.words or "The prediction of what was done is still being computed.",
+            where="Close",
+            mend="Wait for it, or start it again.",
+        )
+    return Record(
+        organisation=job.organisation.name,
+        title=held.plan.brief.title,
+        revision=job.revision,
+        made_at=now.isoformat(timespec="seconds"),
+        **documents(held.plan, held.book, held.closing),
+        closed_hash=outcome.closed.hash,
+        promised=outcome.promised,
+        residuals=outcome.residuals,
+        verdict=outcome.verdict,
+        against=outcome.against,
+        shift=outcome.shift,
+        blind=outcome.blind,
+        budget=outcome.budget,
+        findings=outcome.findings,
+        contradictions=outcome.contradictions,
+        cautions=list(cautions(held.plan)),
+        signed=signed,
+    )

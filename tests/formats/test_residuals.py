@@ -1,0 +1,150 @@
+"""Residuals as programs write them: whatever columns, units, signs and habits; read rightly or asked about."""
+
+import random
+
+import numpy as np
+import pytest
+
+from kardo.core.errors import ReadError
+from kardo.formats.residuals import read_residuals
+from tests.conftest import small_plan
+
+PLAN = small_plan()
+NAMES = [p.name for p in PLAN.control]
+
+
+def read(text, **said):
+    return read_residuals(text.encode(), PLAN, **said)
+
+
+def test_plain_columns_in_millimetres():
+    found = read("Point,dE (mm),dN (mm),dU (mm),images\nK1,4,-3,12.5,14\nG2,1,2,3,9\ntotal,1,2,3,9\n")
+    k1, g2 = found.outcomes
+    assert k1.d == pytest.approx((0.004, -0.003, 0.0125)) and k1.images == 14
+    assert (k1.used, g2.used, k1.said) == ("checked", "adjusted", False)
+    assert found.unknown == ["total"] and "K2" in found.missing and found.asks == ""
+
+
+def test_sections_comma_decimals_and_a_column_in_pixels():
+    text = (
+        "# written by a program\nControl points\nLabel;X error (m);Y error (m);Z error (m);Error (pix);Projections\n"
+        "G1;0,004;-0,003;0,012;0,31;14\nCheck points\nG2;0,001;0,002;-0,003;0,2;9\nK2;;;;;\n"
+    )
+    found = read_residuals(text.encode("cp1252"), PLAN)
+    assert [(r.name, r.used, r.said) for r in found.outcomes] == [
+        ("G1", "adjusted", True),
+        ("G2", "checked", True),
+        ("K2", "checked", True),
+    ]
+    assert found.outcomes[0].d == pytest.approx((0.004, -0.003, 0.012)) and found.outcomes[2].d is None
+
+
+def test_coordinates_beside_the_residuals_tell_their_sign():
+    head = "name\tX\tY\tZ\tEst X\tEst Y\tEst Z\terror x (mm)\terror y (mm)\terror z (mm)\trole\n"
+    row = "K1\t622950.010\t5128330.020\t12.000\t622950.014\t5128330.018\t12.011\t{}\tverification\n"
+    turned = read(head + row.format("-4\t2\t-11"))
+    plain = read(head + row.format("4\t-2\t11"))
+    assert turned.outcomes[0].d == plain.outcomes[0].d == pytest.approx((0.004, -0.002, 0.011))
+    assert any("were turned" in line for line in turned.how) and not any("were turned" in line for line in plain.how)
+    with pytest.raises(ReadError, match="not the difference of the coordinates") as refused:
+        read(head + row.format("5\t2\t-11"))
+    assert refused.value.where == "line 2"
+
+
+def test_coordinates_alone_are_subtracted():
+    text = "id,surveyed east,surveyed north,surveyed h,computed east,computed north,computed h\nK1,10,20,3,10.02,19.99,3.05\n"
+    assert read(text, unit="m").outcomes[0].d == pytest.approx((0.02, -0.01, 0.05))
+
+
+def test_a_unit_that_is_not_said_is_asked():
+    text = "name,dx,dy,dz\nk-1,0.01,0.02,0.03\n"
+    asked = read(text)
+    assert "In which unit" in asked.asks and asked.units == ["m", "mm", "cm"]
+    assert read(text, unit="mm").outcomes[0].d == pytest.approx((1e-5, 2e-5, 3e-5))
+    feet = small_plan(brief=PLAN.brief.model_copy(update={"unit": "us-ft"}))
+    assert read_residuals(text.encode(), feet).units[0] == "us-ft"
+    survey = read_residuals(text.encode(), feet, unit="us-ft").outcomes[0].d
+    assert survey == pytest.approx(tuple(np.array([0.01, 0.02, 0.03]) * 1200 / 3937), rel=1e-12)
+
+
+def test_residuals_of_survey_minus_map_are_turned_when_said():
+    text = "name,dE [m],dN [m],dU [m]\nK1,0.01,0.02,-0.03\n"
+    assert read(text, turned=True).outcomes[0].d == pytest.approx((-0.01, -0.02, 0.03))
+
+
+def test_a_table_without_a_head_is_asked_and_read_as_told():
+    text = "K1 0.1 0.2 0.3 x\nK2 0.1 0.2 0.4 y\n"
+    asked = read(text)
+    assert "Which column holds the names" in asked.asks and asked.columns[0].sample == ["K1", "K2"]
+    told = read(text, means=("name", "de", "dn", "du", ""), unit="mm")
+    assert [r.d[2] for r in told.outcomes] == pytest.approx([0.0003, 0.0004]) and told.asks == ""
+
+
+def test_x_and_y_are_asked_about_where_the_grid_counts_north_first():
+    north_first = small_plan(brief=PLAN.brief.model_copy(update={"crs": "EPSG:3812"}))  # its axes: X east, Y north
+    assert north_first.grid.crs.axis_info[0].direction == "east"
+    polar = small_plan(brief=PLAN.brief.model_copy(update={"crs": "EPSG:2180"}))
+    assert polar.grid.crs.axis_info[0].direction == "north"
+    text = b"name,dx (m),dy (m),dz (m)\nK1,0.01,0.02,0.03\n"
+    assert "Is X east or north?" in read_residuals(text, polar).asks
+    assert read_residuals(text, north_first).asks == ""
+    said = read_residuals(text, polar, ("name", "dn", "de", "du"))
+    assert said.asks == "" and said.outcomes[0].d == pytest.approx((0.02, 0.01, 0.03))
+
+
+@pytest.mark.parametrize(
+    ("text", "what", "where"),
+    [
+        ("", "nothing to read", ""),
+        ("name,dE (m),dN (m),dU (m)\nK1,0.1,oops,0.2\n", "“oops” is no residual north", "line 2"),
+        ("name,dE (m),dN (m),dU (m)\nK1,0.1,,0.2\n", "“” is no residual north", "line 2"),
+        ("name,dE (m),dN (m),dU (m)\nK1,1,1,1\nk 1,2,2,2\n", "K1 has two lines, 2 and 3", "line 3"),
+        ("name,dE (m),dN (m),dU (m)\nX7,1,1,1\n", "No line has the name", "X7"),
+        ("name,dE (m),dN (mm),dU (m)\nK1,1,1,1\n", "several units", ""),
+        ("name,dE (m),dN (m),dU (m)\nK1,nan,1,1\n", "“nan” is no residual east", "line 2"),
+        ("a," * 70 + "a\n", "more than 60 columns", ""),
+        ("x" * 5000, "longer than", "line 1"),
+    ],
+)
+def test_what_cannot_be_read_says_what_and_where(text, what, where):
+    with pytest.raises(ReadError, match="|".join([what])) as refused:
+        read(text)
+    assert refused.value.where == where
+
+
+def test_files_of_other_code_pages_and_with_a_mark_at_the_start():
+    text = "Punkt;name;dE (mm);dN (mm);dU (mm)\nä;K1;1;2;3\n"
+    for data in (text.encode("utf-8-sig"), text.encode("utf-16"), text.encode("cp1252")):
+        assert read_residuals(data, PLAN).outcomes[0].d == pytest.approx((0.001, 0.002, 0.003))
+
+
+HEADS = {
+    "words": ("east error", "north error", "height error"),
+    "letters": ("dE", "dN", "dU"),
+    "axes": ("dx", "dy", "dz"),
+    "camel": ("residualEast", "residualNorth", "residualUp"),
+    "under": ("error_e", "error_n", "error_h"),
+}
+FACTORS = {"m": 1.0, "mm": 1000.0, "cm": 100.0, "ft": 1 / 0.3048, "us-ft": 3937 / 1200}
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_any_habit_reads_back_the_same_or_is_asked(seed):
+    """Delimiter, decimal mark, heads, unit, order of columns, line ends, columns beside: drawn by chance."""
+    chance = random.Random(seed)
+    mark, decimal = chance.choice([(",", "."), (";", "."), (";", ","), ("\t", "."), ("\t", ","), ("|", ".")])
+    unit = chance.choice(list(FACTORS))
+    some = chance.sample(NAMES, chance.randint(1, len(NAMES)))
+    d = {name: [round(chance.uniform(-0.2, 0.2), 5) for _ in range(3)] for name in some}
+    heads = [f"{h} [{unit}]" for h in HEADS[chance.choice(list(HEADS))]]
+    columns = [("point name", lambda n: n)]
+    columns += [(h, lambda n, k=k: f"{d[n][k] * FACTORS[unit]:.9f}".replace(".", decimal)) for k, h in enumerate(heads)]
+    columns += [("sigma east", lambda n: "0"), ("remarks", lambda n: "ok"), ("images", lambda n: "7")]
+    chance.shuffle(columns)
+    lines = [mark.join(h for h, _ in columns), *(mark.join(cell(n) for _, cell in columns) for n in some)]
+    end = chance.choice(["\n", "\r\n"])
+    found = read(end.join(["exported table", *lines, ""]))
+    assert found.asks == ""
+    for row in found.outcomes:
+        assert row.d == pytest.approx(d[row.name], abs=1e-8) and row.images == 7
+    assert len(found.outcomes) == len(some)
