@@ -15,24 +15,40 @@ SCOPED = [(method, path) for path, methods in SCHEMA["paths"].items() for method
 OPEN = {("get", "/api/session"), ("post", "/api/session"), ("get", "/api/plan-schema")}
 ALL = [(method, path) for path, methods in SCHEMA["paths"].items() for method in methods]
 EDITS = json.dumps({"edits": [edit("control/G1/width", 0.6, 0.7)]})
+SHIFT = '{"mark": "A", "e": 0, "n": 0, "h": 0, "sigma_h": 0.01, "sigma_v": 0.01, "source": "static"}'
 BODIES = {
     "/api/jobs/{job_id}/plan": EDITS,
     "/api/jobs/{job_id}/live": EDITS,
     "/api/jobs/{job_id}/like": '{"title": "Mine"}',
     "/api/jobs/{job_id}/archive": '{"archived": true}',
     "/api/jobs/{job_id}/book": '{"now": "2027-03-16T09:00:00Z", "entries": []}',
+    "/api/jobs/{job_id}/close/residuals": '{"revision": 0, "taken": {"file": "a", "outcomes": []}}',
+    "/api/jobs/{job_id}/close/shift/preview": SHIFT,
+    "/api/jobs/{job_id}/close/shift": '{"revision": 0, "shift": null}',
+    "/api/jobs/{job_id}/close/waiver": '{"revision": 0, "rule": "a", "object": "", "reason": "because"}',
+    "/api/jobs/{job_id}/close/sign": '{"certified": "All of it, as it was delivered."}',
+    "/api/jobs/{job_id}/close/reopen": '{"reason": "because"}',
 }
 FORMS = {
     "/api/jobs/{job_id}/read/boundary": {"text": "x"},
     "/api/jobs/{job_id}/read/points": {"text": "x"},
+    "/api/jobs/{job_id}/close/read": {"text": "x"},
+    "/api/verify": {"file": SimpleUploadedFile("r.pdf", b"%PDF")},
     "/api/jobs/{job_id}/read/terrain": {"file": SimpleUploadedFile("t.tif", b"II*\0")},
 }
 
 
 def call(client, method, path, job):
-    kind = "pdf" if "{person}" in path else "advice"
+    kind = "pdf" if "{person}" in path or "/close/" in path else "advice"
     url = path.format(
-        job_id=job.pk, direction="undo", kind=kind, name="points.csv", digest=_digest(job), visit="V1", person="a"
+        job_id=job.pk,
+        direction="undo",
+        kind=kind,
+        name="points.csv",
+        digest=_digest(job),
+        visit="V1",
+        person="a",
+        report_id=job.pk,
     )
     if path in FORMS:
         return client.post(url, FORMS[path])

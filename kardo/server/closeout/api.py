@@ -91,9 +91,6 @@ def _answer(request: HttpRequest, job: Job, held: Documents) -> CloseOut:
 def _line(report: SignedReport) -> ReportLine:
     record = record_from_json(report.record)
     assert record.signed is not None
-    who = report.reopened_by
-    name = "" if who is None else who.get_full_name() or who.get_username()
-    opened = f"opened again {report.reopened_at:%Y-%m-%d %H:%M} UTC by {name}: {report.reason}"
     return ReportLine(
         id=report.id,
         at=report.at,
@@ -101,8 +98,17 @@ def _line(report: SignedReport) -> ReportLine:
         certified=record.signed.certified,
         revision=record.revision,
         fingerprint=report.fingerprint,
-        reopened=opened if report.reopened_at else "",
+        reopened=_opened(report),
     )
+
+
+def _opened(report: SignedReport) -> str:
+    """Who opened the job again, when and why; empty where nobody did."""
+    who = report.reopened_by
+    if report.reopened_at is None:
+        return ""
+    name = "somebody" if who is None else who.get_full_name() or who.get_username()
+    return f"opened again {report.reopened_at:%Y-%m-%d %H:%M} UTC by {name}: {report.reason}"
 
 
 def _held_job(request: HttpRequest, job_id: UUID) -> Job:
