@@ -264,7 +264,7 @@ def _heights_part(plan: Plan, book: Book) -> str:
                 [
                     _time(entry.at),
                     escape(name_of(plan, "setup", said.setup)),
-                    f"stands, plummet {plummet}",
+                    f"stands, plummet {plummet}, {said.when}",
                     _cell(""),
                     _cell(""),
                     escape(entry.by),

@@ -8,7 +8,7 @@ import csv
 import io
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -94,8 +94,8 @@ class ResidualReading:
     how: list[str]
     unknown: list[str]
     missing: list[str]
-    asks: str = ""
-    units: list[str] = field(default_factory=list)
+    asks: str
+    units: list[str]
 
 
 def read_residuals(
@@ -116,7 +116,7 @@ def read_residuals(
     at = {m: k for k, m in enumerate(said) if m}
     lacks = _lacks(at)
     if lacks:
-        return ResidualReading(columns, [], [], [], [], asks=lacks)
+        return ResidualReading(columns, [], [], [], [], lacks, [])
     heads = {kind: [head[at[m]] for m in at if m in (f"{kind}e", f"{kind}n", f"{kind}u")] for kind in "dsc"}
     chosen, how = _unit_of(heads["d"] or heads["s"] + heads["c"], unit)
     units = _units(plan) if not chosen else []
@@ -401,9 +401,11 @@ class _Lines:
 
 
 def _use(text: str) -> Literal["adjusted", "checked"] | None:
-    if CHECKED.search(text):
-        return "checked"
-    return "adjusted" if ADJUSTED.search(text) else None
+    """How a point was used by a word of its line or a heading above it; None for words that say neither, or both."""
+    checked, adjusted = CHECKED.search(text), ADJUSTED.search(text)
+    if bool(checked) == bool(adjusted):
+        return None
+    return "checked" if checked else "adjusted"
 
 
 def _plain(name: str) -> str:

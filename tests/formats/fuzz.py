@@ -4,13 +4,16 @@ within a second and 300 MB.
 `python -m tests.formats.fuzz [seconds [reader ...]]` gives each reader so long (ten minutes unless said otherwise).
 """
 
+import io
 import random
 import resource
 import sys
 import time
 from collections.abc import Callable
+from contextlib import suppress
 
 import numpy as np
+from PIL import Image
 from rasterio.transform import from_origin
 
 from kardo.core.errors import KardoError
@@ -19,11 +22,25 @@ from kardo.core.terrain.drawing import contours, shading_png
 from kardo.core.terrain.surface import Surface
 from kardo.formats.boundary import read_boundary
 from kardo.formats.coordinates import read_points
+from kardo.formats.picture import picture_kind
 from kardo.formats.raster import Said, read_terrain
+from kardo.formats.report import read_report
+from kardo.formats.residuals import read_residuals
+from kardo.formats.seal import seal
 from kardo.formats.where import read_where
+from tests.conftest import small_plan
 from tests.formats.test_files import geojson, kml, pasted
 from tests.formats.test_terrain import slope, tiff
 
+
+def picture(kind: str) -> bytes:
+    """A small picture of a kind."""
+    out = io.BytesIO()
+    Image.effect_noise((64, 48), 60).convert("RGB").save(out, kind)
+    return out.getvalue()
+
+
+PLAN = small_plan()
 GRID = grid("EPSG:25828", "EPSG:5773")
 MOST_SECONDS, MOST_MB = 1.0, 300
 WORDS = (
@@ -46,6 +63,13 @@ SEEDS: dict[str, list[bytes]] = {
         tiff(slope(), from_origin(-13.41, 46.30, 1e-4, 7e-5), "EPSG:4326", "metre"),
         tiff(slope(), from_origin(161_000, 5_137_000, 5, 5), "EPSG:25829", "metre"),
     ],
+    "residuals": [
+        b"point,dE (mm),dN (mm),dU (mm),images\nK1,4,-3,12.5,14\nG2,1,2,3,9\n",
+        b"Control points\nLabel;X error (m);Y error (m);Z error (m);Error (pix)\nG1;0,004;-0,003;0,012;0,31\nCheck points\nK1;0;0;0;1\n",
+        b"id\tsurveyed e\tsurveyed n\tsurveyed h\tcomputed e\tcomputed n\tcomputed h\nK1\t1\t2\t3\t1.01\t2.02\t3.03\n",
+    ],
+    "report": [seal(b"<html>" + b"x" * 300, "html", bytes(32)), seal(b"%PDF-1.7 " + b"x" * 300, "pdf", bytes(32))],
+    "picture": [picture("JPEG"), picture("PNG"), picture("WEBP")],
     "drawing": [np.random.default_rng(0).normal(5, 3, 3600).astype("<f8").tobytes()],
 }
 
@@ -66,6 +90,21 @@ def _terrain(data: bytes) -> None:
     read_terrain(data, GRID, Said("EPSG:5773", "m"), None)
 
 
+def _residuals(data: bytes) -> None:
+    read_residuals(data, PLAN)
+
+
+def _picture(data: bytes) -> None:
+    picture_kind(data)
+
+
+def _report(data: bytes) -> None:
+    """Also what somebody sealed who means no good."""
+    with suppress(KardoError):
+        read_report(data)
+    read_report(seal(data, "pdf", bytes(32)))
+
+
 def _drawing(data: bytes) -> None:
     values = np.frombuffer(data[: 8 * (len(data) // 8)], dtype="<f8")
     side = int(np.sqrt(len(values)))
@@ -84,6 +123,9 @@ READERS: dict[str, Callable[[bytes], None]] = {
     "boundary": _boundary,
     "where": _where,
     "terrain": _terrain,
+    "residuals": _residuals,
+    "report": _report,
+    "picture": _picture,
     "drawing": _drawing,
 }
 

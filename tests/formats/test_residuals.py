@@ -39,6 +39,11 @@ def test_sections_comma_decimals_and_a_column_in_pixels():
     assert found.outcomes[0].d == pytest.approx((0.004, -0.003, 0.012)) and found.outcomes[2].d is None
 
 
+def test_a_heading_that_names_both_says_neither():
+    found = read("Control and check points\npoint;dE (mm);dN (mm);dU (mm)\nG1;1;1;1\nK1;1;1;1\n")
+    assert [(r.used, r.said) for r in found.outcomes] == [("adjusted", False), ("checked", False)]
+
+
 def test_coordinates_beside_the_residuals_tell_their_sign():
     head = "name\tX\tY\tZ\tEst X\tEst Y\tEst Z\terror x (mm)\terror y (mm)\terror z (mm)\trole\n"
     row = "K1\t622950.010\t5128330.020\t12.000\t622950.014\t5128330.018\t12.011\t{}\tverification\n"

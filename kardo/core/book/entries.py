@@ -49,12 +49,13 @@ class Departure(Part):
 
 
 class StoodUp(Part):
-    """A set-up stands over a mark; whether the plummet was on it."""
+    """A set-up stands over a mark; whether the plummet was on it, before the work and after."""
 
     kind: Literal["set_up"] = "set_up"
     setup: Identifier
     mark: Identifier
     plummet_on: bool
+    when: Literal["before", "after"] = "before"
 
 
 class HeightRead(Part):

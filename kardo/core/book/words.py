@@ -16,7 +16,7 @@ def entry_words(plan: Plan, entry: Entry) -> str:
 
 def _stood(plan: Plan, said: StoodUp) -> str:
     plummet = "on the mark" if said.plummet_on else "NOT on the mark"
-    return f"{_setup(plan, said)} stands on {name_of(plan, 'mark', said.mark)}, plummet {plummet}"
+    return f"{_setup(plan, said)} stands on {name_of(plan, 'mark', said.mark)}, plummet {plummet}, {said.when}"
 
 
 def _height(plan: Plan, said: HeightRead) -> str:

@@ -6,8 +6,10 @@ from typing import Any
 from uuid import UUID
 
 from django.db import transaction
-from django.http import HttpRequest
-from ninja import Router, Schema
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from ninja import File, Router, Schema
+from ninja.files import UploadedFile
 
 from kardo.core.accuracy.advice import Promise
 from kardo.core.accuracy.planned import missing
@@ -16,12 +18,15 @@ from kardo.core.book.enough import enough
 from kardo.core.book.entries import Book, Entry
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.plan.model import Plan
+from kardo.formats.picture import MAX_BYTES
 from kardo.server.access import job_of
-from kardo.server.book.keeping import ask_for_done, book, done_plans, take
+from kardo.server.book.keeping import ask_for_done, book, done_plans, keep_picture, take
+from kardo.server.book.models import Attachment
 from kardo.server.closeout.keeping import ask_for_closed
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import whole_plan
 from kardo.server.predictions.answers import promise_of
+from kardo.server.uploads import upload_of
 
 router = Router(tags=["book"])
 
@@ -74,6 +79,30 @@ def write_book(request: HttpRequest, job_id: UUID, body: Sent):
         ask_for_done(job, plan)
         ask_for_closed(job, plan)
     return Taken(kept=[str(e["id"]) for e in body.entries], clock=clock)
+
+
+class Picture(Schema):
+    """A picture that is kept: what an entry names it by."""
+
+    digest: str
+
+
+@router.post("/{job_id}/pictures", response=Picture)
+def keep_a_picture(request: HttpRequest, job_id: UUID, file: File[UploadedFile]):
+    """Keep a picture, once however often it is sent; an entry names it by its digest."""
+    data, _ = upload_of(file, MAX_BYTES)
+    with transaction.atomic():
+        job = job_of(request, job_id, Job.objects.select_for_update(of=("self",)))
+        return Picture(digest=keep_picture(job, data, request.user))
+
+
+@router.get("/{job_id}/pictures/{digest}")
+def show_picture(request: HttpRequest, job_id: UUID, digest: str):
+    """A picture as it came. Never changes: the digest names its bytes."""
+    found = get_object_or_404(Attachment, job=job_of(request, job_id), digest=digest)
+    response = HttpResponse(bytes(found.body), content_type=found.kind)
+    response["Cache-Control"] = "private, max-age=31536000, immutable"
+    return response
 
 
 @router.get("/{job_id}/book", response=BookOut)

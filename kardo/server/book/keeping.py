@@ -1,5 +1,6 @@
 """Taking entries, and asking for what may be expected of what was done."""
 
+import hashlib
 from datetime import datetime
 from uuid import UUID
 
@@ -12,13 +13,15 @@ from kardo.core.book.enough import if_left_now
 from kardo.core.book.entries import Book, book_of, entry_from_json
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.plan.model import Plan
+from kardo.formats.picture import picture_kind
 from kardo.server.access import require_open
-from kardo.server.book.models import BookEntry
+from kardo.server.book.models import Attachment, BookEntry
 from kardo.server.jobs.models import Job
 from kardo.server.predictions.tasks import request_computation
 
 MOST_ENTRIES = 20_000  # of a job
 MOST_AT_ONCE = 500
+MOST_PICTURES = 500  # of a job
 OFF_S = 120.0  # seconds by which a device's clock may be off before it is told
 
 
@@ -49,6 +52,18 @@ def take(job: Job, sent: list[dict], now: datetime, sender: AbstractBaseUser) ->
     ]
     BookEntry.objects.bulk_create(rows, ignore_conflicts=True)
     return _clock_words(off)
+
+
+def keep_picture(job: Job, data: bytes, sender: AbstractBaseUser) -> str:
+    """Keep a picture of a job that is held for this transaction, once; its digest. Raises ReadError, PlanError."""
+    kind, digest = picture_kind(data), hashlib.sha256(data).hexdigest()
+    if job.attachments.filter(digest=digest).exists():
+        return digest
+    require_open(job)
+    if job.attachments.count() >= MOST_PICTURES:
+        raise PlanError(f"A job keeps up to {MOST_PICTURES} pictures.", where="book")
+    Attachment.objects.create(job=job, digest=digest, kind=kind, body=data, size=len(data), sender=sender)
+    return digest
 
 
 def book(job: Job) -> Book:

@@ -232,7 +232,9 @@ class Certified(Schema):
     certified: str
 
 
-class Reason(Schema):
+class Reopening(Schema):
+    """Why a signed job is opened again."""
+
     reason: str
 
 
@@ -246,7 +248,7 @@ def sign_off(request: HttpRequest, job_id: UUID, body: Certified):
 
 
 @router.post("/{job_id}/close/reopen", response=CloseOut)
-def open_again(request: HttpRequest, job_id: UUID, body: Reason):
+def open_again(request: HttpRequest, job_id: UUID, body: Reopening):
     """Open a signed job again; the report stays."""
     with transaction.atomic():
         job = _held_job(request, job_id)

@@ -16,6 +16,7 @@ export type Entry = Schemas["Entry"];
 export type Said = Entry["said"];
 export type Book = Schemas["BookOut"];
 export type Day = Schemas["Day"];
+export type Close = Schemas["CloseOut"];
 export type Area = Schemas["Area"];
 export type Summary = Schemas["Summary"];
 export type FlightFigures = Schemas["FlightFigures"];

@@ -465,6 +465,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/pictures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep A Picture
+         * @description Keep a picture, once however often it is sent; an entry names it by its digest.
+         */
+        post: operations["kardo_server_book_api_keep_a_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/pictures/{digest}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Picture
+         * @description A picture as it came. Never changes: the digest names its bytes.
+         */
+        get: operations["kardo_server_book_api_show_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/close": {
         parameters: {
             query?: never;
@@ -2842,10 +2882,15 @@ export interface components {
             /** Last */
             last: number;
         };
-        /** Reason */
+        /**
+         * Reason
+         * @description Why a day does not fit, and what would make it fit: found by asking the solver again with that changed.
+         */
         Reason: {
-            /** Reason */
-            reason: string;
+            /** Words */
+            words: string;
+            /** Mend */
+            mend: string;
         };
         /**
          * TaskLine
@@ -3159,7 +3204,7 @@ export interface components {
         };
         /**
          * StoodUp
-         * @description A set-up stands over a mark; whether the plummet was on it.
+         * @description A set-up stands over a mark; whether the plummet was on it, before the work and after.
          */
         StoodUp: {
             /**
@@ -3173,6 +3218,12 @@ export interface components {
             mark: string;
             /** Plummet On */
             plummet_on: boolean;
+            /**
+             * When
+             * @default before
+             * @enum {string}
+             */
+            when: "before" | "after";
         };
         /**
          * TargetIn
@@ -3246,6 +3297,14 @@ export interface components {
              * @enum {string}
              */
             kind: "withdrawn";
+        };
+        /**
+         * Picture
+         * @description A picture that is kept: what an entry names it by.
+         */
+        Picture: {
+            /** Digest */
+            digest: string;
         };
         /**
          * Against
@@ -3535,7 +3594,8 @@ export interface components {
         /**
          * OwnTest
          * @description A check given the others: its residual, what the others make expect of it, metres east, north, up; the sigmas of that
-         *     expectation; the chance that a larger departure comes by itself; and whether it stands out at the level of all together.
+         *     expectation; the chance that a larger departure comes by itself; and whether it stands out at the level of all together, those
+         *     that stand out more being left out.
          */
         OwnTest: {
             /** Point */
@@ -3739,13 +3799,10 @@ export interface components {
             unknown: string[];
             /** Missing */
             missing: string[];
-            /**
-             * Asks
-             * @default
-             */
+            /** Asks */
             asks: string;
             /** Units */
-            units?: string[];
+            units: string[];
         };
         /**
          * Residuals
@@ -3786,6 +3843,14 @@ export interface components {
         Certified: {
             /** Certified */
             certified: string;
+        };
+        /**
+         * Reopening
+         * @description Why a signed job is opened again.
+         */
+        Reopening: {
+            /** Reason */
+            reason: string;
         };
         /**
          * Checked
@@ -4686,6 +4751,59 @@ export interface operations {
             };
         };
     };
+    kardo_server_book_api_keep_a_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Picture"];
+                };
+            };
+        };
+    };
+    kardo_server_book_api_show_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     kardo_server_closeout_api_show_close: {
         parameters: {
             query?: never;
@@ -4920,7 +5038,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Reason"];
+                "application/json": components["schemas"]["Reopening"];
             };
         };
         responses: {

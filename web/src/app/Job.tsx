@@ -16,7 +16,7 @@ import { ThemeChoice, TopBar } from "./TopBar";
 import { useWorkbench, type Station } from "./workbench";
 
 /** The stations that are worked at outside. */
-const IN_THE_FIELD: Station[] = ["book", "day"];
+const IN_THE_FIELD: Station[] = ["book", "day", "close"];
 
 /** The sheet: one window, five fixed parts. */
 export default function Job({ session }: { session: Session }) {

@@ -1,5 +1,6 @@
 import { STATION_IDS, type Station } from "../stations/ids";
 import { STATIONS } from "../stations/registry";
+import { useClose } from "../stations/close/useClose";
 import { usePlan } from "./plan";
 import { useWorkbench } from "./workbench";
 
@@ -51,10 +52,12 @@ function Mark({ state }: { state: State }) {
 
 function useStationLines(): Record<Station, { words: string; state: State }> {
   const { plan, summary, result, undetermined, findings, catalogue } = usePlan();
+  const close = useClose(plan.visits.length > 0); // before a visit is planned there is nothing to close
   const troubled = new Set<string>(findings?.filter((f) => f.severity !== "note").map((f) => f.station));
+  if (close?.verdict && !close.verdict.passed) troubled.add("close");
   for (const lack of summary?.lacks ?? []) troubled.add(lack.station);
   const lines = STATION_IDS.map((id) => {
-    const { words, begun } = STATIONS[id].line({ plan, summary, result, undetermined, catalogue });
+    const { words, begun } = STATIONS[id].line({ plan, summary, result, undetermined, catalogue, close });
     const state: State = !begun ? "hollow" : troubled.has(id) ? "half" : "solid";
     return [id, { words, state }];
   });

@@ -12,6 +12,7 @@ import {
 import {
   call,
   Problem,
+  upload,
   type Catalogue,
   type Edit,
   type Finding,
@@ -29,7 +30,7 @@ import { applied } from "../lib/edits";
 import { useEvents } from "./events";
 import { useLive, type LiveDesk } from "./live";
 import { Outbox, type OutboxState } from "./outbox";
-import type { Waiting } from "./store";
+import { store, type Waiting } from "./store";
 
 interface PlanDesk {
   jobId: string;
@@ -128,6 +129,11 @@ export function PlanProvider({ jobId, user, children }: { jobId: string; user: s
   const edit = useCallback(
     async (edits: Edit[]) => {
       if (!edits.length) return true;
+      const kept = client.getQueryData<PlanAnswer>(planKey);
+      if (kept?.frozen) {
+        setFault(new Problem(422, `The job is signed and ${kept.frozen}.`, "", "It can be opened again in Close (9)."));
+        return false;
+      }
       const unsent = outbox.box.waiting.flatMap((e) => e.edits);
       if (edits.every((e) => e.path.startsWith("control/"))) ask([...unsent, ...edits]);
       else clear();
@@ -209,6 +215,12 @@ export function here(): string {
   return `${local}${ahead < 0 ? "-" : "+"}${two(ahead / 60)}:${two(ahead % 60)}`;
 }
 
+/** A picture goes before the entry that names it; one that is not on this device was sent before. */
+async function sendPicture(jobId: string, digest: string) {
+  const kept = await store.pictures.get(digest);
+  if (kept) await upload(`/jobs/${jobId}/pictures`, { file: new File([kept.body], `${digest}.jpg`) });
+}
+
 /** One outbox a job and person, as long as the job is open. */
 function useOutboxOf(jobId: string, user: string, take: (saved: PlanAnswer) => void) {
   const client = useQueryClient();
@@ -220,9 +232,13 @@ function useOutboxOf(jobId: string, user: string, take: (saved: PlanAnswer) => v
         async ({ id, edits, revision, entries }) => {
           if (!entries)
             return call<PlanAnswer>("PATCH", `/jobs/${jobId}/plan`, { id, edits }, { "If-Match": `"${revision}"` });
+          const pictures = entries.flatMap((entry) => entry.attachments);
+          for (const digest of pictures) await sendPicture(jobId, digest);
           const taken = await call<Schemas["Taken"]>("POST", `/jobs/${jobId}/book`, { now: here(), entries });
+          await store.pictures.bulkDelete(pictures);
           client.setQueryData(["clock"], taken.clock);
           await client.invalidateQueries({ queryKey: ["book", jobId] });
+          await client.invalidateQueries({ queryKey: ["close", jobId] });
           return null;
         },
         take,

@@ -2,7 +2,7 @@ import { useEffect, useRef } from "react";
 import { usePlan } from "./plan";
 import { fieldEdits, removed, valueAt } from "../lib/edits";
 import { STATION_IDS } from "../stations/ids";
-import { TOOLS } from "../stations/registry";
+import { STATIONS, TOOLS } from "../stations/registry";
 import { LAYERS, repinned, useWorkbench } from "./workbench";
 
 const ARROWS: Record<string, [number, number]> = {
@@ -81,6 +81,11 @@ export function useShortcuts(showHelp: (show: boolean) => void) {
       if ((event.ctrlKey || event.metaKey) && key.toLowerCase() === "z") {
         if (event.shiftKey || !dropNudge()) void step(event.shiftKey ? "redo" : "undo");
         return true;
+      }
+      if (event.altKey && /^Digit[1-9]$/.test(event.code)) {
+        const view = STATIONS[bench.station].views?.[Number(event.code.slice(5)) - 1];
+        if (view) bench.openView(view.id);
+        return !!view;
       }
       if (event.ctrlKey || event.metaKey || event.altKey) return false;
       if (/^[1-9]$/.test(key)) {

@@ -25,10 +25,13 @@ export interface Waiting {
 class Store extends Dexie {
   waiting!: Table<Waiting, number>;
   kept!: Table<{ key: string; value: string }, string>;
+  /** Pictures that the server has not yet taken, by the digest of their bytes. */
+  pictures!: Table<{ digest: string; body: Blob }, string>;
 
   constructor() {
     super("kardo");
     this.version(1).stores({ waiting: "++seq, id, [job+user]", kept: "key" });
+    this.version(2).stores({ pictures: "digest" });
   }
 }
 

@@ -28,6 +28,9 @@ export function repinned(pins: Pin[], plan: Plan, result: Result | null): Pin[] 
 interface Workbench {
   station: Station;
   open: (station: Station) => void;
+  /** The view of the open station, as the address has it; empty for its first. */
+  view: string;
+  openView: (view: string) => void;
   selected: string | null;
   select: (object: string | null) => void;
   layer: ErrorLayer;
@@ -61,7 +64,7 @@ export function useWorkbench(): Workbench {
 }
 
 export function WorkbenchProvider({ children }: { children: ReactNode }) {
-  const { jobId, station: wanted } = useParams();
+  const { jobId, station: wanted, view = "" } = useParams();
   const navigate = useNavigate();
   const station = STATION_IDS.find((id) => id === wanted) ?? "brief";
   const open = useCallback(
@@ -69,6 +72,10 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
       if (next !== wanted) void navigate(`/jobs/${jobId}/${next}`);
     },
     [jobId, wanted, navigate],
+  );
+  const openView = useCallback(
+    (next: string) => void navigate(`/jobs/${jobId}/${station}/${next}`),
+    [jobId, station, navigate],
   );
   const [selected, select] = useState<string | null>(null);
   const [layer, setLayer] = useState<ErrorLayer>("v");
@@ -83,6 +90,8 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
     () => ({
       station,
       open,
+      view,
+      openView,
       selected,
       select,
       layer,
@@ -102,7 +111,7 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
       goTo,
       setGoTo,
     }),
-    [station, open, selected, layer, placing, preview, draft, pins, carried, round, goTo],
+    [station, open, view, openView, selected, layer, placing, preview, draft, pins, carried, round, goTo],
   );
   return <Bench.Provider value={value}>{children}</Bench.Provider>;
 }

@@ -9,7 +9,21 @@ export interface Rod {
   pinned: number | null;
   /** What may be expected given what was done, once there is a book. */
   done: number | null;
+  /** At Close: what was promised of the checks before the day, and what they came to. */
+  planned: number | null;
+  achieved: number | null;
 }
+
+/** The marks of a rod that has none. */
+export const UNMARKED: Omit<Rod, "name" | "limit"> = {
+  predicted: null,
+  seen: null,
+  ghost: null,
+  pinned: null,
+  done: null,
+  planned: null,
+  achieved: null,
+};
 
 const TOP = 26;
 const HEIGHT = 250;
@@ -34,6 +48,8 @@ export function Staves({ rods, unit }: { rods: Rod[]; unit: string }) {
 
 function describe(rod: Rod, unit: string): string {
   const words = (value: number | null) => `${fine(value, unit)} ${fineUnit(unit)}`;
+  if (rod.achieved !== null)
+    return `${rod.name} at the checks: planned ${words(rod.planned)}, as done ${words(rod.done)}, achieved ${words(rod.achieved)}, tolerance ${words(rod.limit)}.`;
   const done = rod.done === null ? "" : `, as done ${words(rod.done)}`;
   return `${rod.name}: predicted ${words(rod.predicted)}${done}, checks see ${words(rod.seen)}, tolerance ${words(rod.limit)}.`;
 }
@@ -41,17 +57,18 @@ function describe(rod: Rod, unit: string): string {
 /** Graduated in millimetres, or in thousandths of a foot; figures beside it in the job's manner. */
 function Stave({ rod, unit }: { rod: Rod; unit: string }) {
   const scale = unit === "m" ? 1000 : 1000 / UNITS[unit]!.metres;
-  const limit = (rod.limit ?? Math.max(0.03, rod.predicted ?? 0)) * scale;
-  const shown = [rod.predicted, rod.seen, rod.ghost, rod.pinned, rod.done].map((v) => (v ?? 0) * scale);
+  const main = rod.achieved ?? rod.predicted;
+  const limit = (rod.limit ?? Math.max(0.03, main ?? 0)) * scale;
+  const shown = [main, rod.seen, rod.ghost, rod.pinned, rod.done, rod.planned].map((v) => (v ?? 0) * scale);
   const full = Math.min(Math.max(limit * 1.45, Math.max(...shown) * 1.1), limit * 4);
   const y = (value: number) => TOP + HEIGHT * (1 - Math.min(value / full, 1));
   const step = niceStep(full / 26);
   const blocks = Array.from({ length: Math.ceil(full / step) }, (_, k) => k);
-  const aboveLimit = y((rod.predicted ?? 0) * scale) < y(limit);
+  const aboveLimit = y((main ?? 0) * scale) < y(limit);
   const marks = [
     { key: "pinned", value: rod.pinned },
     { key: "ghost", value: rod.ghost },
-    { key: "predicted", value: rod.predicted },
+    { key: "predicted", value: main },
   ].filter((m) => m.value !== null);
   return (
     <>
@@ -88,8 +105,8 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
         </text>
       )}
       {rod.limit !== null && <Tolerance y={y(limit)} words={fine(rod.limit, unit)} below={aboveLimit} />}
-      {rod.seen !== null && (
-        <g className="slides" style={{ transform: `translateY(${y(rod.seen * scale)}px)` }}>
+      {(rod.seen ?? rod.planned) !== null && (
+        <g className="slides" style={{ transform: `translateY(${y((rod.seen ?? rod.planned)! * scale)}px)` }}>
           <path d="M21 0L10 -6V6z" fill="var(--sheet)" stroke="var(--settled)" strokeWidth="1.8" />
         </g>
       )}
@@ -119,7 +136,7 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
               fontWeight="700"
               fill="var(--ink)"
               className="figures"
-              data-testid={`predicted-${rod.name}`}
+              data-testid={`${rod.achieved === null ? "predicted" : "achieved"}-${rod.name}`}
             >
               {fine(mark.value, unit)}
             </text>

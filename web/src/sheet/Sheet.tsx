@@ -12,6 +12,8 @@ import { build, closed, GRID, sourceOf, type Drawing, type SheetView, type ToolC
 import { drawFrame } from "./frame";
 import { rampOf } from "./layers/cells";
 import { exaggerationOf } from "./layers/ellipses";
+import { residualFactorOf } from "./layers/residuals";
+import { useClose } from "../stations/close/useClose";
 import { Legend } from "./Legend";
 import { tokens } from "./symbols";
 import { ToolBar } from "./ToolBar";
@@ -69,6 +71,13 @@ export function Sheet() {
       <svg ref={frame} className="pointer-events-none absolute inset-0 h-full w-full" aria-hidden />
       <ToolBar />
       {view.ramp && <Legend ramp={view.ramp} exaggeration={view.exaggeration} holder={holder} unit={plan.brief.unit} />}
+      {view.residualFactor > 0 && (
+        <p className="pointer-events-none absolute top-[50px] left-[38px] border border-hairline bg-sheet/95 px-2 py-1 text-xs">
+          <span className="text-decision-text">→ residual in plan</span>,{" "}
+          <span className="text-settled">▮ in height, up: the map is too high</span>; both{" "}
+          <span className="figures">× {view.residualFactor.toLocaleString("en-GB")}</span>
+        </p>
+      )}
       {!plan.site.boundary.length && !view.terrain && <Empty />}
     </div>
   );
@@ -95,7 +104,11 @@ function useView(): SheetView {
   });
   const surface = trial.live ?? result;
   const ramp = useMemo(() => rampOf({ surface, layer, colours, plan }), [surface, layer, colours, plan]);
-  const exaggeration = useMemo(() => exaggerationOf(result, summary), [result, summary]);
+  const atClose = station === "close";
+  const exaggeration = useMemo(() => (atClose ? 0 : exaggerationOf(result, summary)), [atClose, result, summary]);
+  const close = useClose(atClose);
+  const closed = atClose ? close : undefined;
+  const residualFactor = useMemo(() => residualFactorOf(closed, plan), [closed, plan]);
   const view = {
     plan,
     summary,
@@ -111,6 +124,8 @@ function useView(): SheetView {
     round,
     ramp,
     exaggeration,
+    closed,
+    residualFactor,
   };
   // eslint-disable-next-line react-hooks/exhaustive-deps -- the same view as long as each of its parts is the same
   return useMemo(() => view, Object.values(view));

@@ -1,10 +1,13 @@
 import { Suspense, useEffect, useRef } from "react";
+import { usePlan } from "../app/plan";
 import { useWorkbench } from "../app/workbench";
+import { Frozen } from "../ui/fields";
 import { STATIONS } from "./registry";
 
 /** The open station's work, from its top. */
 export function Tray() {
   const { station } = useWorkbench();
+  const { answer } = usePlan();
   const top = useRef<HTMLElement>(null);
   const { title, Tray: Body } = STATIONS[station];
   useEffect(() => {
@@ -17,9 +20,16 @@ export function Tray() {
       className="min-h-0 flex-1 overflow-auto px-3.5 py-2"
       data-testid={`tray-${station}`}
     >
-      <Suspense fallback={<p className="text-quiet">Opening…</p>}>
-        <Body />
-      </Suspense>
+      {answer.frozen && (
+        <p className="mb-1 border-l-4 border-settled bg-settled-wash px-2 py-1 font-medium">
+          {answer.frozen}: signed, nothing here can be changed.
+        </p>
+      )}
+      <Frozen.Provider value={!!answer.frozen}>
+        <Suspense fallback={<p className="text-quiet">Opening…</p>}>
+          <Body />
+        </Suspense>
+      </Frozen.Provider>
     </section>
   );
 }

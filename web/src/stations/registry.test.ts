@@ -30,7 +30,14 @@ describe("the registry of stations", () => {
       visits: [],
       control: [],
     };
-    const view = { plan, summary: undefined, result: null, undetermined: null, catalogue: { standards: [] } };
+    const view = {
+      plan,
+      summary: undefined,
+      result: null,
+      undetermined: null,
+      catalogue: { standards: [] },
+      close: undefined,
+    };
     for (const id of STATION_IDS) {
       const { words, begun } = STATIONS[id].line(view as never);
       expect(begun).toBe(false);

@@ -1,5 +1,5 @@
 import { lazy, type ComponentType } from "react";
-import type { Catalogue, Plan, Result, Summary, Undetermined } from "../api/client";
+import type { Catalogue, Close, Plan, Result, Summary, Undetermined } from "../api/client";
 import type { Placing } from "../app/workbench";
 import { area, chance, fine, fineUnit, length, UNITS } from "../lib/units";
 import type { SheetLayer } from "../sheet/drawing";
@@ -12,8 +12,9 @@ import { exposures, strips } from "../sheet/layers/flights";
 import { gaps } from "../sheet/layers/gaps";
 import { points } from "../sheet/layers/points";
 import { round } from "../sheet/layers/round";
+import { residuals } from "../sheet/layers/residuals";
+import { CLOSE_VIEWS } from "./close/views";
 import { STATION_IDS, type Station } from "./ids";
-import { Later } from "./Later";
 
 /** What a station's line is told from. */
 export interface LineView {
@@ -22,6 +23,7 @@ export interface LineView {
   result: Result | null;
   undetermined: Undetermined | null;
   catalogue: Catalogue;
+  close: Close | undefined;
 }
 
 /** Something that is placed on the sheet: by its button, or by its key. */
@@ -38,6 +40,8 @@ export interface StationEntry {
   /** What it draws on the sheet, and what it places there. */
   layers: SheetLayer[];
   tools: Tool[];
+  /** What it shows one after another, where that is more than fits: Alt and a number goes there. */
+  views?: { id: string; name: string }[];
   /** Its one-line summary, and whether anything has been done at it. */
   line: (view: LineView) => { words: string; begun: boolean };
 }
@@ -155,21 +159,19 @@ export const STATIONS: Record<Station, StationEntry> = {
     tools: [],
     line: ({ plan }) => ({ words: plan.visits.length ? "what was really done" : "no visit", begun: false }),
   },
-  close: later(
-    "Close",
-    "Residuals at checks, the verdict against tolerance and against prediction, diagnosis and report.",
-  ),
-};
-
-function later(title: string, promise: string): StationEntry {
-  return {
-    title,
-    Tray: () => <Later title={title} promise={promise} />,
-    layers: [],
+  close: {
+    title: "Close",
+    Tray: lazy(() => import("./close/CloseTray").then((m) => ({ default: m.CloseTray }))),
+    views: CLOSE_VIEWS,
+    layers: [residuals],
     tools: [],
-    line: () => ({ words: "comes later", begun: false }),
-  };
-}
+    line: ({ close }) => {
+      if (close?.frozen) return { words: "signed and frozen", begun: true };
+      if (!close?.verdict) return { words: "no residuals yet", begun: false };
+      return { words: close.verdict.passed ? "keeps its tolerance" : "does not keep its tolerance", begun: true };
+    },
+  },
+};
 
 const ENTRIES = STATION_IDS.map((id) => STATIONS[id]);
 

@@ -1,5 +1,8 @@
-import { useEffect, useId, useState, type ReactNode } from "react";
+import { createContext, useContext, useEffect, useId, useState, type ReactNode } from "react";
 import { fine, fineFactor, length, parseLength, UNITS } from "../lib/units";
+
+/** Whether what is shown is signed, so that nothing can be typed into it. */
+export const Frozen = createContext(false);
 
 /** One way to show a labelled field. */
 export function Field({
@@ -36,6 +39,7 @@ interface CommitProps {
 
 /** A field that is sent when left or on Enter, stays as typed when it cannot be read, and goes back on Escape. */
 export function CommitField({ id, label, text, read, className = "", width = "w-24", placeholder }: CommitProps) {
+  const frozen = useContext(Frozen);
   const [typed, setTyped] = useState(text);
   const [bad, setBad] = useState(false);
   /** What the typing began on; a change from elsewhere does not take away what is being typed. */
@@ -69,6 +73,7 @@ export function CommitField({ id, label, text, read, className = "", width = "w-
       }
       className={`input ${width} ${className}`}
       placeholder={placeholder}
+      readOnly={frozen}
       value={typed}
       onChange={(event) => {
         setTyped(event.target.value);
@@ -208,10 +213,12 @@ export function Select<T extends string>(props: {
   onChange: (value: T) => void;
   className?: string;
 }) {
+  const frozen = useContext(Frozen);
   return (
     <select
       id={props.id}
       aria-label={props.label}
+      disabled={frozen}
       className={`input max-w-52 ${props.className ?? ""}`}
       value={props.value}
       onChange={(event) => props.onChange(event.target.value as T)}

@@ -5,6 +5,7 @@ import { useOutbox, usePlan } from "../../app/plan";
 import { fine, fineUnit, length } from "../../lib/units";
 import { unitName } from "../../ui/fields";
 import { clockOf, useDay } from "../day/useDay";
+import { keepPicture } from "./picture";
 import { isDone, subject, useBook, useMostApart, type Line } from "./useBook";
 import { BaseForm, BaseInForm, LegForm, PointsForm } from "./forms";
 
@@ -12,7 +13,7 @@ type Task = Day["tasks"][number];
 
 /** The field book, one column: what to do now, what may be expected of what was done, and the whole book behind it. */
 export function BookTray() {
-  const { plan } = usePlan();
+  const { plan, answer } = usePlan();
   const visit = plan.visits[0];
   const session = useQuery<Schemas["SessionOut"]>({ queryKey: ["session"], enabled: false });
   const { book, asked, lines, say } = useBook(visit?.id ?? "visit", session.data?.name ?? "");
@@ -32,7 +33,11 @@ export function BookTray() {
       )}
       {!visit && <p>No visit is planned. Plan one in Day (7); its tasks then come here one by one.</p>}
       {visit && !day && <p>The day is not on this device yet: open it once with signal.</p>}
-      {now && <Now key={now.id} task={now} lines={lines} say={say} />}
+      {now && !answer.frozen && (
+        <Now key={now.id} task={now} lines={lines} say={say}>
+          <Photo words={now.words} say={say} />
+        </Now>
+      )}
       {day && !now && (
         <p className="border border-settled p-3 text-lg font-bold text-settled">All that was planned is done.</p>
       )}
@@ -58,7 +63,7 @@ export function BookTray() {
           </ul>
         </section>
       )}
-      <Free say={say} />
+      {!answer.frozen && <Free say={say} />}
       <Whole lines={lines} say={say} />
     </div>
   );
@@ -77,7 +82,8 @@ function Unsent() {
 }
 
 /** One task, large, with what it wants written down. */
-function Now({ task, lines, say }: { task: Task; lines: Line[]; say: (said: Said) => void }) {
+function Now(props: { task: Task; lines: Line[]; say: (said: Said) => void; children: React.ReactNode }) {
+  const { task, lines, say } = props;
   const done = () => say({ kind: "tick", what: task.id });
   return (
     <section aria-label="Now" className="mt-2 border-2 border-ink bg-sheet p-3">
@@ -109,11 +115,14 @@ function Now({ task, lines, say }: { task: Task; lines: Line[]; say: (said: Said
           {task.kind === "way_out" ? "we are on site" : task.kind === "way_back" ? "we leave the site" : "done"}
         </Big>
       )}
-      {writes(task) && (
-        <button className="mt-2 min-h-[44px] cursor-pointer underline" onClick={done}>
-          tick it off without writing more
-        </button>
-      )}
+      <div className="mt-2 flex flex-wrap items-center gap-4">
+        {props.children}
+        {writes(task) && (
+          <button className="min-h-[44px] cursor-pointer underline" onClick={done}>
+            tick it off without writing more
+          </button>
+        )}
+      </div>
     </section>
   );
 }
@@ -132,6 +141,40 @@ export function Big(props: { onClick: () => void; disabled?: boolean; children: 
     >
       {props.children}
     </button>
+  );
+}
+
+type SayMore = (said: Said, corrects?: string | null, attachments?: string[]) => void;
+
+/** A picture, kept on this device until there is signal. */
+function Photo({ words, say }: { words: string; say: SayMore }) {
+  const [problem, setProblem] = useState("");
+  async function take(file: File) {
+    setProblem("");
+    try {
+      say({ kind: "photo", words }, null, [await keepPicture(file)]);
+    } catch {
+      setProblem("This picture cannot be read: take it as JPEG.");
+    }
+  }
+  return (
+    <>
+      <label className="button min-h-[44px] px-4 focus-within:outline-2">
+        photo
+        <input
+          type="file"
+          accept="image/*"
+          capture="environment"
+          className="sr-only"
+          onChange={(event) => {
+            const [file] = event.target.files ?? [];
+            event.target.value = "";
+            if (file) void take(file);
+          }}
+        />
+      </label>
+      {problem && <span role="alert">{problem}</span>}
+    </>
   );
 }
 
@@ -166,7 +209,7 @@ function Third({ book, asked }: { book: Schemas["BookOut"] | undefined; asked: n
 }
 
 /** What can always be written. */
-function Free({ say }: { say: (said: Said) => void }) {
+function Free({ say }: { say: SayMore }) {
   const [words, setWords] = useState("");
   const write = (kind: "note" | "incident" | "weather") => {
     say({ kind, words: words.trim() });
@@ -182,6 +225,7 @@ function Free({ say }: { say: (said: Said) => void }) {
         onChange={(event) => setWords(event.target.value)}
       />
       <div className="flex flex-wrap gap-2">
+        {words.trim() && <Photo words={words.trim()} say={say} />}
         {(["note", "weather", "incident"] as const).map((kind) => (
           <button key={kind} className="button min-h-[44px] px-4" disabled={!words.trim()} onClick={() => write(kind)}>
             {kind}
@@ -194,7 +238,7 @@ function Free({ say }: { say: (said: Said) => void }) {
 
 /** All entries, the last first; each can be taken back by another that says so. */
 function Whole({ lines, say }: { lines: Line[]; say: (said: Said, corrects?: string) => void }) {
-  const { plan } = usePlan();
+  const { plan, jobId, answer } = usePlan();
   if (!lines.length) return null;
   return (
     <details className="mt-3">
@@ -212,8 +256,19 @@ function Whole({ lines, say }: { lines: Line[]; say: (said: Said, corrects?: str
                 {waiting && ", waiting"}
                 {entry.corrects && ", corrects an earlier one"}
               </span>
+              {!waiting &&
+                entry.attachments.map((digest) => (
+                  <a key={digest} href={`/api/jobs/${jobId}/pictures/${digest}`} target="_blank" rel="noreferrer">
+                    <img
+                      className="h-16 border border-hairline"
+                      src={`/api/jobs/${jobId}/pictures/${digest}`}
+                      alt={entry.said.kind === "photo" ? entry.said.words : "picture"}
+                      loading="lazy"
+                    />
+                  </a>
+                ))}
             </span>
-            {stands && (
+            {stands && !answer.frozen && (
               <button
                 className="min-h-[44px] cursor-pointer text-sm underline"
                 onClick={() => say({ kind: "withdrawn" }, entry.id)}
@@ -237,14 +292,14 @@ function told(entry: Said, plan: Plan): string {
   const flight = "flight" in entry ? name(plan.flights, entry.flight) : "";
   switch (entry.kind) {
     case "set_up":
-      return `${setup} stands on ${name(plan.marks, entry.mark)}, plummet ${entry.plummet_on ? "on the mark" : "NOT on the mark"}`;
+      return `${setup} stands on ${name(plan.marks, entry.mark)}, plummet ${entry.plummet_on ? "on the mark" : "NOT on the mark"}, ${entry.when}`;
     case "height":
       return `${setup}: ${entry.way} height ${entry.typed} (${length(entry.metres, unit, 4)} ${unitName(unit)}), ${entry.when}`;
     case "log_start":
     case "log_end":
       return `${setup}: log ${entry.kind === "log_start" ? "on" : "off"}`;
     case "occupation":
-      return `${point} ${entry.state}, ${entry.epochs} epochs`;
+      return `${point} ${entry.state}, ${entry.epochs} epochs${entry.pole ? `, pole ${length(entry.pole, unit)} ${unitName(unit)}` : ""}${setup ? `, from ${setup}` : ""}`;
     case "target_moved":
       return `${point} lies elsewhere${entry.after_observed ? ", moved after it was observed" : ""}`;
     case "target_out":
@@ -253,7 +308,7 @@ function told(entry: Said, plan: Plan): string {
     case "not_reached":
       return `${point} not reached`;
     case "leg":
-      return `${flight}, leg ${entry.leg}: ${entry.images} images, ${entry.positions} positions, ${Math.round(100 * entry.not_fixed)} % not fixed`;
+      return `${flight}, leg ${entry.leg}: ${entry.images} images, ${entry.positions} positions, ${Math.round(100 * entry.not_fixed)} % not fixed${entry.battery ? `, battery ${entry.battery}` : ""}`;
     case "leg_not_flown":
       return `${flight}, leg ${entry.leg} not flown`;
     case "tick":

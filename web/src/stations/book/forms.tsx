@@ -126,8 +126,13 @@ export function BaseForm({ setup, lines, say }: { setup: string; lines: Line[]; 
               ))}
             </select>
           </label>
-          <Big onClick={() => say({ kind: "set_up", setup, mark, plummet_on: true })}>stands, plummet on the mark</Big>
-          <button className={`${TOUCH} mt-2`} onClick={() => say({ kind: "set_up", setup, mark, plummet_on: false })}>
+          <Big onClick={() => say({ kind: "set_up", setup, mark, plummet_on: true, when: "before" })}>
+            stands, plummet on the mark
+          </Big>
+          <button
+            className={`${TOUCH} mt-2`}
+            onClick={() => say({ kind: "set_up", setup, mark, plummet_on: false, when: "before" })}
+          >
             stands, plummet is off
           </button>
         </>
@@ -146,8 +151,23 @@ export function BaseForm({ setup, lines, say }: { setup: string; lines: Line[]; 
 }
 
 export function BaseInForm({ setup, lines, say }: { setup: string; lines: Line[]; say: Say }) {
+  const stood = said(lines, "set_up").filter((s) => s.setup === setup);
+  const mark = stood.at(-1)?.mark;
+  const after = stood.find((s) => s.when === "after");
+  const plummet = (plummet_on: boolean) => mark && say({ kind: "set_up", setup, mark, plummet_on, when: "after" });
   return (
     <>
+      {after && <p>plummet {after.plummet_on ? "still on the mark" : "OFF the mark"}</p>}
+      {mark && !after && (
+        <div className="flex flex-wrap gap-2">
+          <button className={TOUCH} onClick={() => plummet(true)}>
+            plummet still on the mark
+          </button>
+          <button className={TOUCH} onClick={() => plummet(false)}>
+            plummet is off now
+          </button>
+        </div>
+      )}
       <Heights setup={setup} lines={lines} />
       <HeightForm setup={setup} when="after" say={say} />
       <Big onClick={() => say({ kind: "log_end", setup })}>log is off, base in</Big>
@@ -166,15 +186,17 @@ export function LegForm({ task, say }: { task: Day["tasks"][number]; say: Say })
   const [images, setImages] = useState(String(planned || ""));
   const [positions, setPositions] = useState(String(planned || ""));
   const [share, setShare] = useState("0");
+  const [battery, setBattery] = useState("");
   const counts = [images, positions].map((text) => (/^\d+$/.test(text.trim()) ? Number(text) : null));
   const afloat = Number(share);
   const good = counts.every((c) => c !== null) && afloat >= 0 && afloat <= 100 && share.trim() !== "";
-  const field = (label: string, value: string, set: (text: string) => void) => (
+  const field = (label: string, value: string, set: (text: string) => void, mode: "numeric" | "text" = "numeric") => (
     <label className="grid gap-1 text-sm">
       {label}
       <input
         className="input figures min-h-[44px] w-24 text-lg"
-        inputMode="numeric"
+        inputMode={mode}
+        maxLength={20}
         value={value}
         onChange={(event) => set(event.target.value)}
       />
@@ -189,6 +211,7 @@ export function LegForm({ task, say }: { task: Day["tasks"][number]; say: Say })
         {field("images", images, setImages)}
         {field("positions", positions, setPositions)}
         {field("not fixed, %", share, setShare)}
+        {field("battery", battery, setBattery, "text")}
       </div>
       <Big
         disabled={!good}
@@ -200,7 +223,7 @@ export function LegForm({ task, say }: { task: Day["tasks"][number]; say: Say })
             images: counts[0]!,
             positions: counts[1]!,
             not_fixed: afloat / 100,
-            battery: "",
+            battery: battery.trim(),
           })
         }
       >
@@ -249,6 +272,50 @@ function Elsewhere({ point, say }: { point: ControlPoint; say: Say }) {
   );
 }
 
+/** What the points of a task are observed with, as long as it is said otherwise: the pole's height as typed, and the base where it
+ * is another than planned. */
+interface Rover {
+  pole: string;
+  setup: string | null;
+}
+
+function RoverForm({ rover, onChange }: { rover: Rover; onChange: (rover: Rover) => void }) {
+  const { plan } = usePlan();
+  const told = [rover.pole && `pole ${rover.pole}`, plan.setups.find((s) => s.id === rover.setup)?.name];
+  return (
+    <details className="mt-2">
+      <summary className="min-h-[44px] cursor-pointer underline">
+        {told.some(Boolean) ? `with ${told.filter(Boolean).join(", from ")}` : "pole and base"}
+      </summary>
+      <div className="flex flex-wrap items-end gap-2">
+        <label className="grid gap-1 text-sm">
+          pole, {unitName(plan.brief.unit)}
+          <input
+            className="input figures min-h-[44px] w-28 text-lg"
+            value={rover.pole}
+            onChange={(event) => onChange({ ...rover, pole: event.target.value })}
+          />
+        </label>
+        <label className="grid gap-1 text-sm">
+          observed from
+          <select
+            className="input min-h-[44px]"
+            value={rover.setup ?? ""}
+            onChange={(event) => onChange({ ...rover, setup: event.target.value || null })}
+          >
+            <option value="">as planned</option>
+            {plan.setups.map((s) => (
+              <option key={s.id} value={s.id}>
+                {s.name}
+              </option>
+            ))}
+          </select>
+        </label>
+      </div>
+    </details>
+  );
+}
+
 /** Points in the order they are reached: one touch each. */
 export function PointsForm({ task, lines, say }: { task: Day["tasks"][number]; lines: Line[]; say: Say }) {
   const { plan, summary } = usePlan();
@@ -258,12 +325,20 @@ export function PointsForm({ task, lines, say }: { task: Day["tasks"][number]; l
   const counted = (point: string) => said(lines, "occupation").filter((s) => s.point === point).length;
   const open = openPoints(task, lines).flatMap((id) => plan.control.find((p) => p.id === id) ?? []);
   const [first, ...rest] = open;
+  const [rover, setRover] = useState<Rover>({ pole: "", setup: null });
   if (!first) return null;
   const place = plan.control.indexOf(first);
   const height = first.h ?? summary?.control_h[place];
   const epochs = first.occupations[Math.min(task.number, first.occupations.length) - 1]?.epochs ?? 60;
   const occupied = (state: "fixed" | "float" | "code") =>
-    say({ kind: "occupation", point: first.id, state, epochs, pole: null, setup: null });
+    say({
+      kind: "occupation",
+      point: first.id,
+      state,
+      epochs,
+      pole: parseLength(rover.pole, unit),
+      setup: rover.setup,
+    });
   return (
     <>
       <p className="mt-1 text-2xl font-bold">{first.name}</p>
@@ -273,6 +348,7 @@ export function PointsForm({ task, lines, say }: { task: Day["tasks"][number]; l
       {observe ? (
         <>
           <Big onClick={() => occupied("fixed")}>fixed, {epochs} epochs</Big>
+          <RoverForm rover={rover} onChange={setRover} />
           <div className="mt-2 flex flex-wrap gap-2">
             <button className={TOUCH} onClick={() => occupied("float")}>
               float

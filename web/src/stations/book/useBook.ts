@@ -31,8 +31,8 @@ export function useBook(visit: string, by: string) {
     ];
     return all.sort((a, b) => a.entry.at.localeCompare(b.entry.at));
   }, [kept.data, steps]);
-  const say = (said: Said, corrects: string | null = null) =>
-    void write([{ id: newId(), device: device(), at: here(), by, visit, said, corrects, attachments: [] }]);
+  const say = (said: Said, corrects: string | null = null, attachments: string[] = []) =>
+    void write([{ id: newId(), device: device(), at: here(), by, visit, said, corrects, attachments }]);
   return { book: kept.data, asked: kept.dataUpdatedAt, lines, say };
 }
 
