@@ -186,7 +186,7 @@ def test_keyboard_alone(signed_in):
     ):
         page.keyboard.press(key)
         expect(page.get_by_test_id(f"tray-{name.lower()}")).to_be_visible()
-    expect(page.get_by_text("not built yet")).to_be_visible()
+    expect(page.get_by_test_id("close")).to_be_visible()
     page.keyboard.press("5")
     page.keyboard.press("k")
     page.keyboard.press("Enter")

@@ -62,12 +62,14 @@ function InTheField() {
   const { station, open } = useWorkbench();
   const { entries } = useOutbox();
   return (
-    <div className="flex h-dvh flex-col bg-paper">
+    <div className="touch flex h-dvh flex-col bg-paper">
       <header className="flex min-h-[44px] items-center gap-2 border-b border-ink px-2">
         <Link className="flex min-h-[44px] items-center font-bold text-decision-text" to="/">
           Kardo
         </Link>
-        <span className="min-w-0 flex-1 truncate">{plan.brief.title}</span>
+        <h1 className="min-w-0 flex-1 truncate" title={plan.brief.title}>
+          {plan.brief.title}
+        </h1>
         {entries.length > 0 && <span className="figures text-sm">{entries.length} waiting</span>}
         {IN_THE_FIELD.map((s) => (
           <button key={s} className="button min-h-[44px] px-3" aria-pressed={s === station} onClick={() => open(s)}>
@@ -76,8 +78,10 @@ function InTheField() {
         ))}
         <ThemeChoice />
       </header>
-      <Refused />
-      <Tray />
+      <main className="flex min-h-0 flex-1 flex-col">
+        <Refused />
+        <Tray />
+      </main>
       <ExpiredDialog />
     </div>
   );

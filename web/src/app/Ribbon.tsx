@@ -13,7 +13,7 @@ export function Ribbon() {
   return (
     <footer className="flex h-7 items-center gap-3 bg-band px-3 text-sm text-band-ink">
       {day && (
-        <button className="min-w-0 cursor-pointer truncate underline" onClick={() => open("day")}>
+        <button className="min-w-0 cursor-pointer truncate underline" title={day.told} onClick={() => open("day")}>
           {day.told}
         </button>
       )}

@@ -66,7 +66,7 @@ export function ChanceCurve({
               x={x(asked)}
               y="10"
               fontSize="10"
-              textAnchor={asked > most * 0.7 ? "end" : "middle"}
+              textAnchor={asked > most * 0.7 ? "end" : asked < most * 0.3 ? "start" : "middle"}
               fill="var(--decision-text)"
             >
               {name}: {asked}

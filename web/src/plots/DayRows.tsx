@@ -22,26 +22,32 @@ export function DayRows(props: {
   const hours = Array.from({ length: (last - first) / 60 + 1 }, (_, k) => first + 60 * k);
   const waited = new Set(day.tasks.find((t) => t.id === chosen)?.waits_for);
   return (
-    <div className="grid grid-cols-[110px_minmax(0,1fr)] pr-6 text-sm" role="group" aria-label="The day by person">
-      <span />
-      <div className="figures relative h-5 text-xs">
-        {hours.map((m) => (
-          <span key={m} className="absolute -translate-x-1/2" style={{ left: `${at(m)}%` }}>
-            {clockOf(m)}
-          </span>
+    <div className="overflow-x-auto">
+      <div
+        className="grid min-w-[46rem] grid-cols-[110px_minmax(0,1fr)] pr-6 pb-1 text-sm"
+        role="group"
+        aria-label="The day by person"
+      >
+        <span />
+        <div className="figures relative h-5 text-xs">
+          {hours.map((m) => (
+            <span key={m} className="absolute -translate-x-1/2" style={{ left: `${at(m)}%` }}>
+              {clockOf(m)}
+            </span>
+          ))}
+        </div>
+        {visit.people.map((person) => (
+          <Row
+            key={person.id}
+            person={person}
+            tasks={placed.filter((t) => t.people.includes(person.id))}
+            {...{ day, at, first, last, hours, waited, chosen }}
+            numbers={day.tasks}
+            onChoose={props.onChoose}
+            onPin={props.onPin}
+          />
         ))}
       </div>
-      {visit.people.map((person) => (
-        <Row
-          key={person.id}
-          person={person}
-          tasks={placed.filter((t) => t.people.includes(person.id))}
-          {...{ day, at, first, last, hours, waited, chosen }}
-          numbers={day.tasks}
-          onChoose={props.onChoose}
-          onPin={props.onPin}
-        />
-      ))}
     </div>
   );
 }
@@ -122,7 +128,7 @@ function Bar(props: {
   const [moved, setMoved] = useState(0); // pixels, while it is dragged
   const began = useRef<{ x: number; perMinute: number } | null>(null);
   const minutes = (x: number) => STEP * Math.round((x - began.current!.x) / began.current!.perMinute / STEP);
-  const ground = task.kind === "leg" ? "var(--in-1)" : task.stage === "site" ? "var(--in-0)" : "var(--paper)";
+  const ground = task.kind === "leg" ? "var(--leg)" : task.stage === "site" ? "var(--in-0)" : "var(--paper)";
   const outline = { chosen: "outline-3 outline-decision", waited: "outline-2 outline-dashed outline-decision", "": "" };
   return (
     <button

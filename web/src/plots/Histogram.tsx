@@ -39,7 +39,14 @@ export function Histogram({
         ))}
         <line x1="8" x2="292" y1="74" y2="74" stroke="var(--ink)" />
         <line x1={x(limit)} x2={x(limit)} y1="6" y2="78" stroke="var(--decision)" strokeWidth="2" />
-        <text x={x(limit)} y="91" fontSize="11" textAnchor="middle" fill="var(--decision-text)" className="figures">
+        <text
+          x={Math.min(Math.max(x(limit), 20), 280)}
+          y="91"
+          fontSize="11"
+          textAnchor="middle"
+          fill="var(--decision-text)"
+          className="figures"
+        >
           {fine(limit, unit)}
         </text>
         {[low, high].map(

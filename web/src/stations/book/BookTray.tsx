@@ -25,6 +25,7 @@ export function BookTray() {
   const now = left.find((t) => t.id === open) ?? left[0];
   return (
     <div className="mx-auto max-w-xl text-base" data-testid="book">
+      <h2 className="sr-only">Book</h2>
       <Unsent />
       {clock.data && (
         <p role="alert" className="my-1 border-l-4 border-decision bg-decision-wash px-2 py-1">

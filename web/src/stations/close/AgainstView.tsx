@@ -75,10 +75,10 @@ export function AgainstView({ close }: CloseViewProps) {
               <th className="num">E</th>
               <th className="num">N</th>
               <th className="num">up</th>
-              <th className="num">expected E</th>
-              <th className="num">N</th>
-              <th className="num">up</th>
-              <th className="num">± up</th>
+              <th className="num max-[600px]:hidden">expected E</th>
+              <th className="num max-[600px]:hidden">N</th>
+              <th className="num max-[600px]:hidden">up</th>
+              <th className="num max-[600px]:hidden">± up</th>
               <th className="num">larger by chance</th>
             </tr>
           </thead>
@@ -91,7 +91,7 @@ export function AgainstView({ close }: CloseViewProps) {
                   </button>
                 </td>
                 {[...c.d, ...c.expected, c.sigma[2]].map((value, k) => (
-                  <td key={k} className="num">
+                  <td key={k} className={`num ${k > 2 ? "max-[600px]:hidden" : ""}`}>
                     <Fine value={value} unit={unit} />
                   </td>
                 ))}

@@ -313,7 +313,9 @@ function Points({ rows, onUse }: { rows: Row[]; onUse: (point: string, used: Use
         <tr>
           <th>point</th>
           <th>used</th>
-          <th />
+          <th>
+            <span className="sr-only">as said by</span>
+          </th>
           <th className="num">E, {fineUnit(unit)}</th>
           <th className="num">N, {fineUnit(unit)}</th>
           <th className="num">up, {fineUnit(unit)}</th>

@@ -31,7 +31,9 @@ export function VerdictView({ close }: CloseViewProps) {
                 <th>judged</th>
                 <th className="num">measured, {fineUnit(unit)}</th>
                 <th className="num">allowed, {fineUnit(unit)}</th>
-                <th />
+                <th>
+                  <span className="sr-only">kept</span>
+                </th>
               </tr>
             </thead>
             <tbody>
