@@ -20,7 +20,7 @@ from kardo.core.errors import KardoError
 from kardo.core.flight.areas import ground_scale, require_fit, site_polygon
 from kardo.core.flight.clearance import Clearance, of_lines
 from kardo.core.flight.pattern import MAX_EXPOSURES, FlightPlan, flown, over_ground, too_many
-from kardo.core.geodesy.antenna import height_chain
+from kardo.core.geodesy.antenna import SlantTable, height_chain, slant_table
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import small
 from kardo.core.gnss.occupations import mark_sigma
@@ -155,6 +155,7 @@ class Summary:
     flights: list[FlightFigures]
     heights: list[SetUpHeights]
     gaps: Gaps | None
+    slants: dict[str, SlantTable]
     mark_sigma: dict[str, tuple[float, float, float]]
     control_h: list[float | None]
     faults: dict[str, Fault]
@@ -208,6 +209,7 @@ def summary(plan: Plan) -> Summary:
         flights=each("flight", room, [f.id for f in plan.flights]),
         heights=each("setup", lambda key: _heights(plan, key), [s.id for s in plan.setups]),
         gaps=attempt("ground", lambda: _gaps(plan)),
+        slants={a.id: slant_table(a) for a in plan.kit.antennas},
         mark_sigma=attempt("assumptions", lambda: {m.id: mark_sigma(m, plan.assume) for m in plan.marks}) or {},
         control_h=attempt("control", lambda: _control_heights(plan)) or [],
         faults=faults,

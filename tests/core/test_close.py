@@ -10,7 +10,7 @@ from kardo.core.accuracy.acceptance import chance_to_pass
 from kardo.core.accuracy.jointly import checks_jointly, from_grid, packed
 from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.results import Undetermined
-from kardo.core.accuracy.standards import standards
+from kardo.core.accuracy.standards import SurveyError, standards
 from kardo.core.book.entries import Book, book_of
 from kardo.core.close.against import LEVEL, against, each_given_the_others, global_test
 from kardo.core.close.closed import as_closed, contradictions
@@ -100,11 +100,12 @@ def test_the_standard_passes_as_often_as_the_chance_said(demo, h, v):
     plan, joint, drawn = demo
     brief = plan.brief.model_copy(update={"tolerance_h": h, "tolerance_v": v})
     plan = plan.model_copy(update={"brief": brief})
-    known = survey(plan, plan.checks).total_sigma
-    told = chance_to_pass(joint.covariance, known, standards()[brief.standard], brief.terms)
+    known, standard = survey(plan, plan.checks).total_sigma, standards()[brief.standard]
+    told = chance_to_pass(joint.covariance, known, standard, brief.terms)
     assert 0.2 < told.passing < 0.9
-    passed = sum(verdict(plan, residuals(joint, d)).passed for d in drawn[:400])
-    assert by_chance(passed, told.passing, 400)
+    passed = standard.passes(drawn, SurveyError.of(known), brief.terms)
+    assert by_chance(int(passed.sum()), told.passing)
+    assert [verdict(plan, residuals(joint, d)).passed for d in drawn[:60]] == passed[:60].tolist()
 
 
 def test_the_chance_of_as_much_or_more_is_even_among_blocks_as_predicted(demo):

@@ -45,6 +45,35 @@ def vertical_from_slant(slant: float, antenna: Antenna) -> float:
 
 
 @dataclass(frozen=True)
+class SlantTable:
+    """Vertical heights (m) for slant heights from `first` on, each `step` longer: what a device without signal reads between, good
+    to a hundredth of a millimetre."""
+
+    first: float
+    step: float
+    vertical: list[float]
+
+
+def slant_table(antenna: Antenna) -> SlantTable:
+    """The table of an antenna, from 0.3 m above its radius to 3 m.
+
+    >>> from types import SimpleNamespace
+    >>> disc = SimpleNamespace(disc_radius=0.165, edge_above_arp=0.035, apc_above_arp=0.091)
+    >>> table = slant_table(disc)
+    >>> k = round((1.87 - table.first) / table.step)
+    >>> round(table.vertical[k], 4) == round(vertical_from_slant(table.first + k * table.step, disc), 4)
+    True
+    """
+    first = round(antenna.disc_radius + LEAST_ABOVE, 2)
+    count = round((LONGEST_SLANT - first) / TABLE_STEP) + 1
+    slants = [first + k * TABLE_STEP for k in range(count)]
+    return SlantTable(first, TABLE_STEP, [round(vertical_from_slant(s, antenna), 7) for s in slants])
+
+
+LEAST_ABOVE, LONGEST_SLANT, TABLE_STEP = 0.3, 3.0, 0.01  # metres
+
+
+@dataclass(frozen=True)
 class HeightChain:
     """Every height between mark and phase centre, metres. `system` names the orthometric system; separation is N."""
 

@@ -2189,6 +2189,19 @@ export interface components {
             datum: string;
         };
         /**
+         * SlantTable
+         * @description Vertical heights (m) for slant heights from `first` on, each `step` longer: what a device without signal reads between, good
+         *     to a hundredth of a millimetre.
+         */
+        SlantTable: {
+            /** First */
+            first: number;
+            /** Step */
+            step: number;
+            /** Vertical */
+            vertical: number[];
+        };
+        /**
          * StripLine
          * @description One strip, grid metres.
          */
@@ -2235,6 +2248,10 @@ export interface components {
             /** Heights */
             heights: components["schemas"]["SetUpHeights"][];
             gaps: components["schemas"]["Gaps"] | null;
+            /** Slants */
+            slants: {
+                [key: string]: components["schemas"]["SlantTable"];
+            };
             /** Mark Sigma */
             mark_sigma: {
                 [key: string]: [

@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Day, Plan, Said, Schemas } from "../../api/client";
-import { useOutbox, usePlan } from "../../app/plan";
+import { here, useOutbox, usePlan } from "../../app/plan";
 import { fine, fineUnit, length } from "../../lib/units";
 import { unitName } from "../../ui/fields";
 import { clockOf, useDay } from "../day/useDay";
+import { Correct, correctable } from "./Correct";
 import { keepPicture } from "./picture";
 import { isDone, subject, useBook, useMostApart, type Line } from "./useBook";
 import { BaseForm, BaseInForm, LegForm, PointsForm } from "./forms";
@@ -14,7 +15,8 @@ type Task = Day["tasks"][number];
 /** The field book, one column: what to do now, what may be expected of what was done, and the whole book behind it. */
 export function BookTray() {
   const { plan, answer } = usePlan();
-  const visit = plan.visits[0];
+  const [chosen, setChosen] = useState<string | null>(null);
+  const visit = plan.visits.find((v) => v.id === chosen) ?? visitOf(plan.visits);
   const session = useQuery<Schemas["SessionOut"]>({ queryKey: ["session"], enabled: false });
   const { book, asked, lines, say } = useBook(visit?.id ?? "visit", session.data?.name ?? "");
   const clock = useQuery<string>({ queryKey: ["clock"], queryFn: () => "", enabled: false });
@@ -31,6 +33,18 @@ export function BookTray() {
         <p role="alert" className="my-1 border-l-4 border-decision bg-decision-wash px-2 py-1">
           {clock.data}
         </p>
+      )}
+      {plan.visits.length > 1 && (
+        <label className="flex items-center gap-2 text-sm">
+          visit
+          <select className="input" value={visit?.id} onChange={(event) => setChosen(event.target.value)}>
+            {plan.visits.map((v) => (
+              <option key={v.id} value={v.id}>
+                {v.name} {v.date}
+              </option>
+            ))}
+          </select>
+        </label>
       )}
       {!visit && <p>No visit is planned. Plan one in Day (7); its tasks then come here one by one.</p>}
       {visit && !day && <p>The day is not on this device yet: open it once with signal.</p>}
@@ -68,6 +82,13 @@ export function BookTray() {
       <Whole lines={lines} say={say} />
     </div>
   );
+}
+
+/** Today's visit, else the next one to come, else the last that was. */
+function visitOf(visits: Plan["visits"]): Plan["visits"][number] | undefined {
+  const today = here().slice(0, 10);
+  const dated = [...visits].filter((v) => v.date).sort((a, b) => a.date.localeCompare(b.date));
+  return dated.find((v) => v.date >= today) ?? dated.at(-1) ?? visits[0];
 }
 
 function Unsent() {
@@ -240,6 +261,7 @@ function Free({ say }: { say: SayMore }) {
 /** All entries, the last first; each can be taken back by another that says so. */
 function Whole({ lines, say }: { lines: Line[]; say: (said: Said, corrects?: string) => void }) {
   const { plan, jobId, answer } = usePlan();
+  const [open, setOpen] = useState<string | null>(null);
   if (!lines.length) return null;
   return (
     <details className="mt-3">
@@ -248,9 +270,9 @@ function Whole({ lines, say }: { lines: Line[]; say: (said: Said, corrects?: str
       </summary>
       <ol>
         {[...lines].reverse().map(({ entry, stands, waiting }) => (
-          <li key={entry.id} className="flex items-center gap-3 border-b border-hairline py-1">
+          <li key={entry.id} className="flex flex-wrap items-center gap-3 border-b border-hairline py-1">
             <span className="figures text-sm">{entry.at.slice(11, 16)}</span>
-            <span className={`flex-1 ${stands ? "" : "text-quiet line-through"}`}>
+            <span className={`min-w-40 flex-1 ${stands ? "" : "text-quiet line-through"}`}>
               {told(entry.said, plan)}
               <span className="block text-sm text-quiet">
                 {entry.by}, {entry.device}
@@ -270,12 +292,32 @@ function Whole({ lines, say }: { lines: Line[]; say: (said: Said, corrects?: str
                 ))}
             </span>
             {stands && !answer.frozen && (
-              <button
-                className="min-h-[44px] cursor-pointer text-sm underline"
-                onClick={() => say({ kind: "withdrawn" }, entry.id)}
-              >
-                take back
-              </button>
+              <>
+                {correctable(entry.said) && (
+                  <button
+                    className="min-h-[44px] cursor-pointer text-sm underline"
+                    aria-expanded={open === entry.id}
+                    onClick={() => setOpen(open === entry.id ? null : entry.id)}
+                  >
+                    correct
+                  </button>
+                )}
+                <button
+                  className="min-h-[44px] cursor-pointer text-sm underline"
+                  onClick={() => say({ kind: "withdrawn" }, entry.id)}
+                >
+                  take back
+                </button>
+              </>
+            )}
+            {open === entry.id && (
+              <Correct
+                said={entry.said}
+                onSay={(said) => {
+                  say(said, entry.id);
+                  setOpen(null);
+                }}
+              />
             )}
           </li>
         ))}

@@ -2,6 +2,7 @@ import { useState } from "react";
 import type { ControlPoint, Day, Said } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { fine, fineUnit, grid, length, parseLength } from "../../lib/units";
+import { verticalFrom } from "../../lib/slants";
 import { unitName } from "../../ui/fields";
 import { Big } from "./BookTray";
 import { openPoints, said, subject, useMostApart, type Line } from "./useBook";
@@ -81,19 +82,23 @@ function HeightForm({ setup, when, say }: { setup: string; when: "before" | "aft
   );
 }
 
-/** The heights read so far, and how far the slants among them lie apart. */
+/** The heights read so far, each as the vertical that it comes to, and how far those lie apart: told at once, also without signal. */
 function Heights({ setup, lines }: { setup: string; lines: Line[] }) {
-  const { plan } = usePlan();
+  const { plan, summary } = usePlan();
+  const antenna = plan.setups.find((s) => s.id === setup)?.antenna ?? "";
   const read = said(lines, "height").filter((h) => h.setup === setup);
-  const alike = read.filter((h) => h.way === read.at(-1)?.way).map((h) => h.metres);
-  const apart = alike.length > 1 ? Math.max(...alike) - Math.min(...alike) : 0;
+  const up = read.map((h) => (h.way === "slant" ? verticalFrom(h.metres, summary?.slants[antenna]) : h.metres));
+  const known = up.filter((v) => v !== null);
+  const apart = known.length > 1 ? Math.max(...known) - Math.min(...known) : 0;
   const unit = plan.brief.unit;
   const most = useMostApart();
   if (!read.length) return <p className="mt-1">No height read yet: twice, in two ways.</p>;
   return (
     <p className={`mt-1 ${apart > most ? "font-bold text-decision-text" : ""}`}>
-      {read.map((h) => `${h.typed} ${h.way}`).join(" · ")}
-      {alike.length > 1 && ` — ${fine(apart, unit)} ${fineUnit(unit)} apart`}
+      {read
+        .map((h, k) => `${h.typed} ${h.way}${h.way === "slant" ? ` (${length(up[k], unit, 4)} up)` : ""}`)
+        .join(" · ")}
+      {known.length > 1 && ` — ${fine(apart, unit)} ${fineUnit(unit)} apart`}
       {apart > most && ": read again"}
     </p>
   );
