@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from hypothesis import settings
 
 from kardo.core.accuracy.deformation import default_terms
 from kardo.core.accuracy.network import Network, network_from_json
@@ -14,6 +15,8 @@ from kardo.core.plan.site import Ground, Site, terrain_of
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
 from kardo.core.terrain.surface import Surface
 
+settings.register_profile("shared machine", deadline=None)
+settings.load_profile("shared machine")
 E0, N0 = 622_900.0, 5_128_300.0
 ON_BASE = OnSetUp(setup="base")
 MAIN = Flight(

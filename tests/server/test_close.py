@@ -1,9 +1,12 @@
 """Close over the API: from residuals to a signed report under which nothing changes any more."""
 
+import io
+
 import numpy as np
 import pypdfium2
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.core.management import CommandError, call_command
 
 from kardo.core.accuracy.jointly import checks_jointly
 from kardo.core.geodesy.units import small
@@ -136,6 +139,15 @@ def test_sign_off_freezes_plan_book_and_closing(planner, signer, planned):
     frozen = [c.json()["title"] for c in changes if "nothing to undo" not in c.json()["title"]]
     assert len(frozen) == 5 and all("is signed and frozen" in title for title in frozen)
     assert show(planner, planned)["revision"] == 1 and planned.book_entries.count() == 0
+
+
+def test_who_may_sign_is_said_by_whoever_keeps_the_accounts(planner):
+    for words, may in (([], True), (["--no"], False)):
+        call_command("may_sign", "planner", *words, stdout=io.StringIO())
+        planner.user.member.refresh_from_db()
+        assert planner.user.member.may_sign is may
+    with pytest.raises(CommandError, match="no member nobody"):
+        call_command("may_sign", "nobody")
 
 
 def test_the_signed_report_is_the_one_that_was_signed_and_is_found_out_when_altered(planner, signer, planned):

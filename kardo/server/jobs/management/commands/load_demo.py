@@ -27,7 +27,8 @@ class Command(BaseCommand):
             if made:
                 user.set_password(PASSWORD)
                 user.save()
-                Member.objects.create(user=user, organisation=firm, may_sign=may_sign)
+                Member.objects.create(user=user, organisation=firm)
+            Member.objects.filter(user=user).update(may_sign=may_sign)
         firm = Organisation.objects.get(name=PEOPLE[0][2])
         if not Job.objects.filter(organisation=firm).exists():
             plan = demo_plan("sallow-bank")
