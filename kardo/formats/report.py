@@ -12,11 +12,11 @@ from importlib.metadata import version
 import numpy as np
 from pydantic import TypeAdapter
 
+from kardo.core.accuracy.acceptance import chance_words
 from kardo.core.accuracy.standards import Standard, standards
 from kardo.core.arrays import Json
 from kardo.core.book.entries import Book, HeightRead, StoodUp, book_of, entry_from_json
 from kardo.core.book.words import entry_words
-from kardo.core.close.against import chance_words
 from kardo.core.close.record import Record, record_from_json
 from kardo.core.close.verdict import Component
 from kardo.core.errors import ReadError
@@ -126,7 +126,7 @@ def _first_page(record: Record, plan: Plan) -> str:
     word = "KEEPS ITS TOLERANCE" if verdict.passed else "DOES NOT KEEP ITS TOLERANCE"
     parts = [
         f"<h1>{escape(record.title)}</h1>",
-        f'<p class="quiet">{escape(record.organisation)} · accuracy at {checks} independent {"check" if checks == 1 else "checks"} · made {_moment(record.made_at)}</p>',
+        f'<p class="quiet">{escape(record.organisation)} · accuracy at {checks} {"check" if checks == 1 else "checks"} · made {_moment(record.made_at)}</p>',
         _signed(record),
         f'<p class="lead"><b>{word}</b>, by {escape(standard.name)} ({escape(_publisher(standard))}).</p>',
         _table(
@@ -292,7 +292,7 @@ def _heights_part(plan: Plan, book: Book) -> str:
             )
     if not rows:
         return _section("Set-ups and heights as measured", "<p>The book holds none.</p>")
-    head = ["when", "set-up", "what", "as read", "vertical, mark to ARP", "by"]
+    head = ["when, by its device", "set-up", "what", "as read", "vertical, mark to ARP", "by"]
     return _section("Set-ups and heights as measured", _table(head, rows))
 
 
@@ -440,7 +440,7 @@ def _book_part(plan: Plan, book: Book) -> str:
         ]
         for e in book.entries
     ]
-    return _section("The book", _table(["when", "what", "by", ""], rows))
+    return _section("The book", _table(["when, by its device", "what", "by", ""], rows))
 
 
 def _documents(record: Record) -> str:

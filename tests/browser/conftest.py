@@ -99,6 +99,20 @@ def product(django_db_setup, django_db_blocker, web_process):
         connection.close()
 
 
+def signed_in_as(browser, product, name, **options):
+    """A browser of somebody's own, signed in: its context and its page."""
+    context = browser.new_context(accept_downloads=True, **options)
+    wait_for(product)
+    page = context.new_page()
+    page.set_default_timeout(60_000)
+    page.goto(product)
+    page.get_by_label("Name").fill(name)
+    page.get_by_label("Password").fill("corvane-demo")
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("heading", name="Jobs").wait_for()
+    return context, page
+
+
 @pytest.fixture
 def signed_in(page, product):
     """A page of the planner's, with every error of the browser's console collected."""

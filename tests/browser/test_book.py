@@ -6,21 +6,14 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import wait_for
+from tests.browser.conftest import signed_in_as
 
 
 @pytest.fixture
 def phone(browser, product):
     """A phone in the field: a context of its own, signed in as the party chief, the page's worker at rest."""
-    context = browser.new_context(viewport={"width": 390, "height": 844}, has_touch=True)
-    wait_for(product)
-    page = context.new_page()
-    page.set_default_timeout(60_000)
-    page.goto(product)
-    page.get_by_label("Name").fill("chief")
-    page.get_by_label("Password").fill("corvane-demo")
-    page.get_by_role("button", name="Sign in").click()
-    page.get_by_role("heading", name="Jobs").wait_for()
+    options = {"viewport": {"width": 390, "height": 844}, "has_touch": True}
+    context, page = signed_in_as(browser, product, "chief", **options)
     page.evaluate("navigator.serviceWorker.ready.then(() => true)")
     yield context, page
     context.close()

@@ -13,7 +13,7 @@ from playwright.sync_api import expect
 from kardo.cli import main
 from kardo.core.accuracy.jointly import checks_jointly
 from kardo.demo import demo_plan
-from tests.browser.conftest import wait_for
+from tests.browser.conftest import signed_in_as
 from tests.browser.test_book import entries, now, unsent
 from tests.browser.test_story import settled
 from tests.browser.test_verdict import add_job
@@ -40,20 +40,6 @@ def residuals(plan):
     out.writerows([[p.name, 0.5, -0.4, 1.1, 20] for p in plan.targets])
     out.writerows([[key, *row, 14] for key, row in rows.items()])
     return text.getvalue(), rows
-
-
-def chief(browser, product, **options):
-    """The party chief, who may sign, signed in at a browser of their own."""
-    context = browser.new_context(accept_downloads=True, **options)
-    wait_for(product)
-    page = context.new_page()
-    page.set_default_timeout(60_000)
-    page.goto(product)
-    page.get_by_label("Name").fill("chief")
-    page.get_by_label("Password").fill("corvane-demo")
-    page.get_by_role("button", name="Sign in").click()
-    page.get_by_role("heading", name="Jobs").wait_for()
-    return context, page
 
 
 def do(page):
@@ -89,7 +75,7 @@ def test_the_demo_from_plan_to_signed_report(signed_in, browser, product, django
     expect(page.get_by_test_id("day-told")).to_contain_text("first take-off", timeout=60_000)
 
     # The book, on a phone.
-    context, phone = chief(browser, product, viewport={"width": 390, "height": 844}, has_touch=True)
+    context, phone = signed_in_as(browser, product, "chief", viewport={"width": 390, "height": 844}, has_touch=True)
     phone.evaluate("navigator.serviceWorker.ready.then(() => true)")
     phone.get_by_role("link", name=TITLE).first.tap()
     expect(now(phone)).to_be_visible(timeout=60_000)
@@ -154,7 +140,7 @@ def test_the_demo_from_plan_to_signed_report(signed_in, browser, product, django
     # The planner may not sign; the chief signs.
     page.get_by_role("tab", name="report").click()
     expect(page.get_by_text("You may not sign")).to_be_visible()
-    context, page2 = chief(browser, product, viewport={"width": 1280, "height": 800})
+    context, page2 = signed_in_as(browser, product, "chief", viewport={"width": 1280, "height": 800})
     page2.goto(f"{product}/jobs/{job}/close/report")
     page2.get_by_label("What you certify").fill(CERTIFIED)
     page2.get_by_role("button", name="Sign and freeze").click()

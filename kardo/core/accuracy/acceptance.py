@@ -26,6 +26,19 @@ def _normals(draws: int, columns: int, seed: int) -> Any:
     return np.random.default_rng(seed).standard_normal((draws, columns), dtype=np.float32)
 
 
+def chance_words(chance: float) -> str:
+    """A chance in words; a simulated one is never quite certain.
+
+    >>> chance_words(0.623), chance_words(0.9995), chance_words(0.004)
+    ('62%', 'more than 99%', '0.4%')
+    """
+    if chance < 1 / DRAWS:
+        return f"fewer than 1 in {DRAWS:,}"
+    if chance > 0.99:
+        return "more than 99%"
+    return f"{chance:.0%}" if chance >= 0.01 else f"{chance:.1%}"
+
+
 def chance_to_pass(joint: Floats, survey: Floats, standard: Standard, terms: Terms) -> Chance | None:
     """Chance to pass, by simulation. joint (3c, 3c) as the checks see it; survey (c, 3) the checks' own sigmas.
     None where there are no checks to judge by. Source: docs/accuracy.md, section 4.

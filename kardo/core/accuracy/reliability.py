@@ -11,7 +11,7 @@ import numpy as np
 
 from kardo.core.accuracy.budget import OnMap
 from kardo.core.accuracy.misclosures import Misclosures, gram
-from kardo.core.accuracy.results import TargetReliability, nullable
+from kardo.core.accuracy.results import TargetReliability, nullable, triple
 from kardo.core.arrays import Bools, Floats
 
 NON_CENTRALITY = 4.13
@@ -59,7 +59,7 @@ def _one(name: str, own: _Target, p: Floats, pattern: Floats, variances: Floats,
     east, north, up = nullable(found)
     return TargetReliability(
         name,
-        _triple(weight * sigma),
+        triple(weight * sigma),
         (east, north, up),
         effect_h if math.isfinite(effect_h) else None,
         effect_v if math.isfinite(effect_v) else None,
@@ -80,8 +80,3 @@ def _lost(
     more += ((pattern + own.f @ gain.T) ** 2 - pattern**2).sum(axis=0)
     v = (variances + more.reshape(-1, 3))[known].mean(axis=0)
     return math.sqrt(v[0] + v[1]), math.sqrt(v[2])
-
-
-def _triple(values: Floats) -> tuple[float, float, float]:
-    a, b, c = (float(v) for v in values)
-    return a, b, c

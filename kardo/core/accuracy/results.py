@@ -18,6 +18,12 @@ def result_json(result: Any) -> Json:
     return asdict(result)
 
 
+def triple(values: Floats) -> Triple:
+    """Three numbers of a row (3,)."""
+    a, b, c = (float(v) for v in values)
+    return a, b, c
+
+
 def nullable(values: Floats) -> list[float | None]:
     """Numbers (k,) with None for what is not finite."""
     return [x if abs(x) < float("inf") else None for x in values.tolist()]

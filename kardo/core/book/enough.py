@@ -1,5 +1,6 @@
 """Is it enough to leave? In a sentence, with what would mend it."""
 
+from kardo.core.accuracy.acceptance import chance_words
 from kardo.core.accuracy.advice import Promise
 from kardo.core.book.done import Left
 from kardo.core.book.entries import Book, Departure, Entry
@@ -32,7 +33,7 @@ def enough(plan: Plan, left: Left, promise: Promise | None, lack: str = "") -> s
     figures = f"H {small(promise.rmse_h, unit)} of {small(promise.limit_h, unit)}, V {small(promise.rmse_v, unit)}"
     if promise.limit_v is not None:
         figures += f" of {small(promise.limit_v, unit)}"
-    chance = "no checks to pass" if promise.chance is None else f"{promise.chance:.0%} to pass"
+    chance = "no checks to pass" if promise.chance is None else f"{chance_words(promise.chance)} to pass"
     if promise.good:
         return f"Enough to leave: {figures}, {chance}. {still}".strip()
     mend = still or "Nothing that was planned is left: observe again under another sky, or fly a leg again."

@@ -15,9 +15,9 @@ import numpy as np
 from scipy.linalg import cho_factor, cho_solve
 from scipy.stats import chi2
 
-from kardo.core.accuracy.acceptance import DRAWS, draw_differences
+from kardo.core.accuracy.acceptance import chance_words, draw_differences
 from kardo.core.accuracy.jointly import JointChecks
-from kardo.core.accuracy.results import Triple
+from kardo.core.accuracy.results import Triple, triple
 from kardo.core.arrays import Floats
 from kardo.core.close.verdict import differences
 from kardo.core.geodesy.units import small
@@ -95,7 +95,7 @@ def against(closed: Plan, d: dict[str, Triple], joint: JointChecks) -> Against |
     test, each = global_test(measured, covariance), each_given_the_others(measured, covariance)
     outside = standing_out(measured, covariance)
     checks = [
-        OwnTest(key, name, _triple(x), _triple(x - e), _triple(s), p, k in outside)
+        OwnTest(key, name, triple(x), triple(x - e), triple(s), p, k in outside)
         for k, (key, name, x, (e, s, p)) in enumerate(zip(ids, names, measured, each, strict=True))
     ]
     result = Against(
@@ -155,18 +155,6 @@ def standing_out(d: Floats, covariance: Floats, level: float = LEVEL) -> list[in
             break
         outside.append(left.pop(worst))
     return outside
-
-
-def _triple(values: Floats) -> Triple:
-    e, n, u = (float(v) for v in values)
-    return e, n, u
-
-
-def chance_words(chance: float) -> str:
-    """A chance from so many draws, in words."""
-    if chance < 1 / DRAWS:
-        return f"fewer than 1 in {DRAWS:,}"
-    return f"{chance:.0%}" if chance >= 0.01 else f"{chance:.1%}"
 
 
 def _words(found: Against, unit: str) -> list[str]:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kardo.core.accuracy.results import Triple
+from kardo.core.accuracy.results import Triple, triple
 from kardo.core.arrays import Floats
 from kardo.core.close.closing import BlockShift, Closing, ResidualSet
 from kardo.core.control.survey import Survey, survey
@@ -86,8 +86,8 @@ def preview(plan: Plan, shift: BlockShift, taken: ResidualSet | None) -> ShiftPr
     points = []
     for point, share in zip(plan.control, held, strict=True):
         d = before.get(point.id)
-        after = None if d is None else _triple(np.array(d) + np.array(by) * (1 - share))
-        points.append(Moved(point.id, point.name, _triple(np.array(by) * share), d, after))
+        after = None if d is None else triple(np.array(d) + np.array(by) * (1 - share))
+        points.append(Moved(point.id, point.name, triple(np.array(by) * share), d, after))
     return ShiftPreview(by, points)
 
 
@@ -107,8 +107,3 @@ def _held(surveyed: Survey, mark: str) -> list[Floats]:
     return [
         sum((np.array(h.share) for h in held if h.shift.key == ("mark", mark)), np.zeros(3)) for held in surveyed.held
     ]
-
-
-def _triple(values: Floats) -> Triple:
-    e, n, u = (float(v) for v in values)
-    return e, n, u
