@@ -17,13 +17,14 @@ FONTS = {
 STYLE = """
 @page { size: A4; margin: 14mm 15mm 16mm; @bottom-left { content: string(foot); font: 7.5pt "Kardo Text"; width: 90% }
   @bottom-right { content: counter(page) " / " counter(pages); font: 7.5pt "Kardo Figures"; white-space: nowrap } }
-body { font: 10pt/1.35 "Kardo Text"; color: #17242e }
+body { font: 10pt/1.35 "Kardo Text", sans-serif; color: #17242e }
 h1 { font-size: 17pt; margin: 0 } h2 { font-size: 12pt; margin: 6mm 0 2mm; border-bottom: 0.4pt solid #17242e }
 .foot { string-set: foot content(); height: 0; overflow: hidden; font-size: 1pt; color: white }
-.lead { font-size: 12pt; margin: 2mm 0 3mm } .quiet { color: #52606a } .figures { font-family: "Kardo Figures" }
+.lead { font-size: 12pt; margin: 2mm 0 3mm } .quiet { color: #52606a } .figures { font-family: "Kardo Figures", monospace }
 table { border-collapse: collapse; width: 100% } th { text-align: left; font-weight: 600; border-bottom: 0.6pt solid #17242e }
 td, th { padding: 1mm 2mm 1mm 0; vertical-align: top } td { border-bottom: 0.3pt solid #c9c2b2 }
 td.figures, th.figures { white-space: nowrap } .num { text-align: right }
+@media screen { body { max-width: 60em; margin: 2em auto; padding: 0 1em } }
 tr { page-break-inside: avoid } ul { margin: 1mm 0; padding-left: 4.5mm } li { margin-bottom: 0.7mm }
 .first { font-size: 9pt } .first h2 { font-size: 11pt; margin: 3.5mm 0 1.5mm } .first td, .first th { padding: 0.6mm 2mm 0.6mm 0 }
 """

@@ -62,9 +62,15 @@ def read_report(data: bytes) -> tuple[Record, str]:
     sealed = unsealed(data)
     text = _attached(sealed.content) if sealed.content.startswith(b"%PDF") else _embedded(sealed.content)
     try:
-        return record_from_json(json.loads(text)), sealed.fingerprint
+        record = record_from_json(json.loads(text))
     except (ValueError, RecursionError) as fault:
         raise ReadError("The report carries no record that can be read.") from fault
+    if record.signed is not None and record.signed.key != sealed.fingerprint:
+        raise ReadError(
+            f"The report names the key {record.signed.key} and is sealed with {sealed.fingerprint}.",
+            mend="Ask for the report as it was signed.",
+        )
+    return record, sealed.fingerprint
 
 
 def _json(record: Record) -> Json:
@@ -164,7 +170,7 @@ def _signed(record: Record) -> str:
     s = record.signed
     return (
         f"<p><b>{escape(s.by)}</b> signed on {_moment(s.at)}, and certifies: “{escape(s.certified)}” "
-        '<span class="quiet">Kardo computes; it does not certify.</span></p>'
+        f'<span class="quiet">Sealed with the key {escape(s.key)}. Kardo computes; it does not certify.</span></p>'
     )
 
 

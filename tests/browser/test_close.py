@@ -18,7 +18,7 @@ from tests.browser.test_book import entries, now, unsent
 from tests.browser.test_story import settled
 from tests.browser.test_verdict import add_job
 
-TITLE = "Sallow Bank, closed"
+TITLE = "The crest, closed"
 CERTIFIED = "The surface of the crest of Sallow Bank, as delivered, within the tolerance of the brief."
 TASKS = 120
 

@@ -15,7 +15,7 @@ from tests.core.test_close import outcomes
 
 STATIONS = ("brief", "site", "flight", "base", "control", "verdict", "day", "book", "close")
 FIT = {"day", "book", "close"}
-TITLE = "Sallow Bank, the line"
+TITLE = "The line, walked"
 
 VISIBLE = """
 const box = (el) => {

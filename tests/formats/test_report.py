@@ -78,7 +78,9 @@ def a_record(unit="m", **changes):
         ],
         "contradictions": ["The book counts 90 images, processing found 80."],
         "cautions": list(cautions(plan)),
-        "signed": Signed("Party chief", "2027-03-20T08:05:00+00:00", "The surface of the crest, as delivered."),
+        "signed": Signed(
+            "Party chief", "2027-03-20T08:05:00+00:00", "The surface of the crest, as delivered.", fingerprint_of(SEED)
+        ),
     }
     return Record(**(parts | changes))
 
@@ -108,7 +110,14 @@ def test_one_page_for_the_reviewer_then_the_evidence(unit):
     evidence = " ".join(rest)
     for c in record.verdict.checks:
         assert small(c.rmse, unit) in first
-    for line in ("KEEPS ITS TOLERANCE", "Party chief", "What the checks cannot see", "EPSG:25828", "Global test"):
+    for line in (
+        "KEEPS ITS TOLERANCE",
+        "Party chief",
+        fingerprint_of(SEED),
+        "What the checks cannot see",
+        "EPSG:25828",
+        "Global test",
+    ):
         assert line in first
     for line in (
         "The plan",
@@ -158,6 +167,12 @@ def test_a_seal_taken_from_another_report_does_not_fit(files):
         unsealed(unsealed(files["pdf"]).content + other[at:])
 
 
+def test_a_report_under_another_key_than_it_names_is_refused(record):
+    """Somebody alters the record and seals it anew: the key is then another one, and to name that is to be found out by who compares."""
+    with pytest.raises(ReadError, match="names the key"):
+        read_report(pdf_report(record, bytes(32)))
+
+
 def test_the_command_tells_an_altered_report_and_another_key(files, tmp_path, capsys):
     good, bad = tmp_path / "report.pdf", tmp_path / "altered.pdf"
     good.write_bytes(files["pdf"])
@@ -186,5 +201,5 @@ def test_the_command_tells_an_altered_report_and_another_key(files, tmp_path, ca
 def test_a_record_that_does_not_agree_with_itself_is_found_out_even_under_a_new_seal(record, change, told):
     data = json.loads(json.dumps(RECORD.dump_python(record, mode="json")))
     change(data)
-    sealed = html_report(record_from_json(data), bytes(32))
+    sealed = html_report(record_from_json(data), SEED)
     assert any(told in fault for fault in faults(read_report(sealed)[0]))

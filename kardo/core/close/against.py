@@ -8,7 +8,7 @@ Sources: the quadratic form of a normal vector in the inverse of its covariance 
 from blocks of the inverse (Rao, Linear Statistical Inference and its Applications, 1973, section 8a.2).
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -110,7 +110,7 @@ def against(closed: Plan, d: dict[str, Triple], joint: JointChecks) -> Against |
         left_out=left_out,
         words=[],
     )
-    return Against(**{**vars(result), "words": _words(result, closed.brief.unit)})
+    return replace(result, words=_words(result, closed.brief.unit))
 
 
 def global_test(d: Floats, covariance: Floats, level: float = LEVEL) -> GlobalTest:

@@ -80,11 +80,12 @@ class FindingLine:
 
 @dataclass(frozen=True)
 class Signed:
-    """Who certifies what, and when (UTC)."""
+    """Who certifies what, when (UTC), and the fingerprint of the key that seals the report."""
 
     by: str
     at: str
     certified: str
+    key: str
 
 
 @dataclass(frozen=True)

@@ -97,9 +97,11 @@ def outcome_of(job: Job, held: Documents) -> Outcome:
         }
     if isinstance(joint, JointChecks):
         kept["against"] = against(closed, d, joint)
-    both = {state, of_checks}
-    worst = next((s for s in ("failed", "running", "queued", "none") if s in both), "done")
-    return Outcome(worst, words or words_of_checks, **kept)
+    if of_checks == "failed":  # the verdict stands without the comparison; why there is none is told
+        kept["contradictions"] = [*kept["contradictions"], f"Not held against the prediction: {words_of_checks}"]
+        of_checks = "done"
+    worst = next((s for s in ("failed", "running", "queued", "none") if s in {state, of_checks}), "done")
+    return Outcome(worst, words, **kept)
 
 
 def _planned(job: Job) -> list[Promised]:

@@ -54,7 +54,9 @@ def sign(job: Job, user: AbstractBaseUser, certified: str) -> SignedReport:
             mend=f"Type in your own words what you certify, {LEAST_WORDS} to {MOST_WORDS:,} letters.",
         )
     now = timezone.now()
-    signed = Signed(user.get_full_name() or user.get_username(), now.isoformat(timespec="seconds"), words)
+    seed = seed_of(job.organisation)
+    name = user.get_full_name() or user.get_username()
+    signed = Signed(name, now.isoformat(timespec="seconds"), words, fingerprint_of(seed))
     record = record_of(job, documents_of(job), now, signed)
     open_ = [f.words for f in record.findings if f.severity == "stop" and not f.waived]
     if open_:
@@ -63,7 +65,6 @@ def sign(job: Job, user: AbstractBaseUser, certified: str) -> SignedReport:
             where="Close, report",
             mend="Mend it, or waive it with a reason.",
         )
-    seed = seed_of(job.organisation)
     report = SignedReport.objects.create(
         job=job,
         at=now,

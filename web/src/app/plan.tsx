@@ -126,27 +126,32 @@ export function PlanProvider({ jobId, user, children }: { jobId: string; user: s
     [base, entries],
   );
 
+  /** Whether nothing may change any more under a signature, which is then told. */
+  const told = useCallback(() => {
+    const frozen = client.getQueryData<PlanAnswer>(planKey)?.frozen;
+    if (frozen)
+      setFault(new Problem(422, `The job is signed and ${frozen}.`, "", "It can be opened again in Close (9)."));
+    return !!frozen;
+  }, [client, planKey]);
+
   const edit = useCallback(
     async (edits: Edit[]) => {
       if (!edits.length) return true;
-      const kept = client.getQueryData<PlanAnswer>(planKey);
-      if (kept?.frozen) {
-        setFault(new Problem(422, `The job is signed and ${kept.frozen}.`, "", "It can be opened again in Close (9)."));
-        return false;
-      }
+      if (told()) return false;
       const unsent = outbox.box.waiting.flatMap((e) => e.edits);
       if (edits.every((e) => e.path.startsWith("control/"))) ask([...unsent, ...edits]);
       else clear();
       setFault(null);
       return outbox.box.put(edits, client.getQueryData<PlanAnswer>(planKey)?.revision ?? 0);
     },
-    [outbox.box, client, planKey, ask, clear],
+    [outbox.box, client, planKey, ask, clear, told],
   );
 
   const step = useCallback(
     async (direction: "undo" | "redo", over = false) => {
       clear();
       setStuck(null);
+      if (told()) return;
       if (direction === "undo" && !over && (await outbox.box.takeBack())) return;
       await outbox.box.flush();
       try {
@@ -159,7 +164,7 @@ export function PlanProvider({ jobId, user, children }: { jobId: string; user: s
         else setFault(problem);
       }
     },
-    [outbox.box, jobId, take, ask, clear],
+    [outbox.box, jobId, take, ask, clear, told],
   );
 
   const desk = useMemo((): PlanDesk | null => {
