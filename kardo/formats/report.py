@@ -377,7 +377,8 @@ def _plain(most: float) -> float:
 
 def _against_part(record: Record, plan: Plan) -> str:
     if record.against is None:
-        return _section("Against the prediction", "<p>No check could be held against the prediction.</p>")
+        said = ["No check could be held against the prediction.", *record.contradictions]
+        return _section("Against the prediction", _list(said))
     unit = plan.brief.unit
     rows = [
         [

@@ -7,15 +7,19 @@ Which program wrote it is not asked.
 import csv
 import io
 import re
-from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 
+from kardo.core.accuracy.results import Triple, triple
+from kardo.core.arrays import Floats
+from kardo.core.close.closing import Used
 from kardo.core.errors import ReadError
+from kardo.core.geodesy.units import UNITS
+from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
-from kardo.formats.cells import MAX_ROWS, number
+from kardo.formats.cells import MAX_ROWS, SAID_UNITS, number
 
 MAX_BYTES = 1_000_000
 MAX_COLUMNS, LONGEST_LINE = 60, 4000
@@ -38,13 +42,10 @@ MEANS: dict[str, str] = {
     "cn": "computed north",
     "cu": "computed height",
 }
-UNITS = {"m": 1.0, "mm": 0.001, "cm": 0.01, "ft": 0.3048, "us-ft": 1200 / 3937}
-SAID = {
-    **dict.fromkeys(("m", "metre", "metres", "meter", "meters"), "m"),
+METRES = {key: float(unit.metres) for key, unit in UNITS.items()} | {"mm": 0.001, "cm": 0.01}
+SAID = SAID_UNITS | {
     **dict.fromkeys(("mm", "millimetre", "millimetres", "millimeter", "millimeters"), "mm"),
     **dict.fromkeys(("cm", "centimetre", "centimetres", "centimeter", "centimeters"), "cm"),
-    **dict.fromkeys(("ft", "feet", "foot"), "ft"),
-    **dict.fromkeys(("usft", "ftus", "ussurveyfoot", "ussurveyfeet"), "us-ft"),
 }
 NAMES = {"point", "name", "label", "id", "marker", "pt", "station", "number", "no", "nr"}
 USES = {"role", "type", "use", "used", "kind"}
@@ -72,28 +73,37 @@ class Column:
 
 
 @dataclass(frozen=True)
+class Meaning:
+    """What a column may be taken for: its key, and in words."""
+
+    id: str
+    name: str
+
+
+@dataclass(frozen=True)
 class ReadOutcome:
-    """A point's line: its id in the plan, its name there; how it was used, and whether the file said so; map minus survey in
-    metres, None for cells left empty; images."""
+    """What a file says of a point of the plan: how it was used, and how that is known; map minus survey in metres, None where it
+    was not measured; images."""
 
     point: str
     name: str
-    used: Literal["adjusted", "checked"]
-    said: bool
-    d: tuple[float, float, float] | None
+    used: Used
+    known: Literal["as the file says", "as planned", "not measured", "not in the file"]
+    d: Triple | None
     images: int | None
 
 
 @dataclass(frozen=True)
 class ResidualReading:
-    """What was read, and in words how: unknown are names that the plan has not, missing the plan's points without a line; asks is
-    what has to be said before it can be taken (empty when nothing), units those to choose from."""
+    """What was read, every point of the plan in its order, and in words how. meanings is what a column may be taken for; unknown
+    are names that the plan has not; asks is what has to be said before it can be taken (empty when nothing), units those to choose
+    from."""
 
     columns: list[Column]
+    meanings: list[Meaning]
     outcomes: list[ReadOutcome]
     how: list[str]
     unknown: list[str]
-    missing: list[str]
     asks: str
     units: list[str]
 
@@ -114,27 +124,30 @@ def read_residuals(
         for k, (h, m) in enumerate(zip(head, said, strict=True))
     ]
     at = {m: k for k, m in enumerate(said) if m}
-    lacks = _lacks(at)
-    if lacks:
-        return ResidualReading(columns, [], [], [], [], lacks, [])
+    meanings = [Meaning(*pair) for pair in MEANS.items()]
+    if lacks := _lacks(at):
+        return ResidualReading(columns, meanings, [], [], [], lacks, [])
     heads = {kind: [head[at[m]] for m in at if m in (f"{kind}e", f"{kind}n", f"{kind}u")] for kind in "dsc"}
     chosen, how = _unit_of(heads["d"] or heads["s"] + heads["c"], unit)
     units = _units(plan) if not chosen else []
     beside = _unit_of(heads["s"] + heads["c"], "")[0] or (plan.brief.unit if heads["d"] and how else chosen or units[0])
-    reading = _Lines(plan, at, UNITS[chosen or units[0]], UNITS[beside], turned)
-    rows = list(reading.read(body, _heading(cells[:first])))
-    missing = [p.name for p in plan.control if p.id not in {r.point for r in rows}]
+    rows, unknown = _rows(plan, body, _heading(cells[:first]), _Columns(at, METRES[chosen or units[0]], METRES[beside]))
     if not rows:
         raise ReadError(
             "No line has the name of a point of this plan.",
-            where=", ".join(reading.unknown[:5]),
+            where=", ".join(unknown[:5]),
             mend="Choose the column that holds the names, or name the points alike.",
         )
-    how = [*reading.how, *how]
+    sign, of_sign = _sign(rows, at, turned)
     asks = "" if chosen else "In which unit are the residuals? The heads do not say."
     if means is None and _x_is_open(plan, [head[k] for m, k in at.items() if m[1:] in ("e", "n")]):
         asks = f"Is X east or north? {plan.grid.name} counts its north first. Say it by the columns. {asks}".strip()
-    return ResidualReading(columns, rows, how, reading.unknown, missing, asks, units)
+    how = [f"Columns: {', '.join(MEANS[m] for m in sorted(at, key=lambda m: at[m]))}.", of_sign, *how]
+    if any(row.heading for row in rows):
+        how.append("Adjusted or checked by the headings between the lines.")
+    by_point = {row.point.id: row for row in rows}
+    outcomes = [_outcome(p, by_point.get(p.id), sign) for p in plan.control]
+    return ResidualReading(columns, meanings, outcomes, how, unknown, asks, units)
 
 
 def _lines(data: bytes) -> list[tuple[int, str]]:
@@ -266,7 +279,7 @@ def _x_is_open(plan: Plan, heads: list[str]) -> bool:
     return bare and str(plan.grid.crs.axis_info[0].direction).casefold() == "north"
 
 
-def _heading(cells: Cells) -> str | None:
+def _heading(cells: Cells) -> Used | None:
     """How the points under a heading were used, where the last line before the head is one."""
     filled = [[c for c in row if c] for _, row in cells[-1:]]
     return _use(filled[0][0]) if filled and len(filled[0]) == 1 else None
@@ -274,7 +287,7 @@ def _heading(cells: Cells) -> str | None:
 
 def _unit_of(heads: list[str], chosen: str) -> tuple[str, list[str]]:
     """The unit that the heads say, or the one chosen; and how that was known. Raises ReadError for heads that differ."""
-    if chosen in UNITS:
+    if chosen in METRES:
         return chosen, [f"Unit as chosen: {chosen}."]
     said = {unit for head in heads if (unit := _said(head))}
     if len(said) > 1:
@@ -294,79 +307,22 @@ def _units(plan: Plan) -> list[str]:
     return [own, "mm", "cm"] if own == "m" else [own, *({"ft", "us-ft"} - {own}), "m", "mm"]
 
 
-class _Lines:
-    """The lines of a table, one by one; what it met is kept for the words."""
+@dataclass(frozen=True)
+class _Columns:
+    """Where what stands, and the metres of a unit of the residuals and of the coordinates beside them."""
 
-    def __init__(self, plan: Plan, at: dict[str, int], metres: float, beside: float, turned: bool) -> None:
-        self.plan, self.at, self.metres, self.beside, self.turned = plan, at, metres, beside, turned
-        self.unknown: list[str] = []
-        self.how: list[str] = []
-        self._by_name = _by_name(plan)
-        self._from_both = not {"de", "dn", "du"} <= set(at)
-        self._both = {"se", "sn", "su", "ce", "cn", "cu"} <= set(at)
+    at: dict[str, int]
+    metres: float
+    beside: float
 
-    def read(self, body: Cells, section: str | None) -> Iterator[ReadOutcome]:
-        """Each line of the plan's points; section is how those under a heading before the first were used."""
-        met: dict[str, int] = {}
-        signs: list[int] = []
-        out: list[ReadOutcome] = []
-        for line, row in body:
-            filled = [c for c in row if c]
-            if len(filled) == 1 and (use := _use(filled[0])) and not self._point(filled[0]):
-                section = use
-                continue
-            name = self._cell(row, "name")
-            point = self._point(name)
-            if point is None:
-                if name and len(self.unknown) < MAX_ROWS and any(number(c) is not None for c in row):
-                    self.unknown.append(name[:60])
-                continue
-            if point.id in met:
-                raise ReadError(
-                    f"{point.name} has two lines, {met[point.id]} and {line}.", where=f"line {line}", mend="Keep one."
-                )
-            met[point.id] = line
-            said = _use(self._cell(row, "used")) or section
-            d = self._difference(row, line, signs)
-            images = number(self._cell(row, "images")) if "images" in self.at else None
-            planned: Literal["adjusted", "checked"] = "adjusted" if point.role == "target" else "checked"
-            use_: Literal["adjusted", "checked"] = (
-                planned if said is None else "checked" if said == "checked" else "adjusted"
-            )
-            count = None if images is None or images < 0 or images != int(images) else int(images)
-            out.append(ReadOutcome(point.id, point.name, use_, said is not None, d, count))
-        self._tell(signs, bool(section))
-        yield from out
-
-    def _tell(self, signs: list[int], sections: bool) -> None:
-        names = [MEANS[m] for m in sorted(self.at, key=lambda m: self.at[m])]
-        self.how.append(f"Columns: {', '.join(names)}.")
-        if self._from_both:
-            self.how.append("Residuals are the computed less the surveyed coordinates.")
-        elif self._both:
-            self.how.append(
-                "Residuals are computed minus surveyed, as the coordinates beside them show."
-                if sum(signs) >= 0
-                else "Residuals were surveyed minus computed, as the coordinates beside them show, and were turned."
-            )
-        else:
-            self.how.append(
-                f"Residuals taken as {'survey minus map, and turned' if self.turned else 'map minus survey'}."
-            )
-        if sections:
-            self.how.append("Adjusted or checked by the headings between the lines.")
-
-    def _cell(self, row: list[str], means: str) -> str:
+    def cell(self, row: list[str], means: str) -> str:
+        """What a line says of something; empty where it does not."""
         k = self.at.get(means)
         return row[k] if k is not None and k < len(row) else ""
 
-    def _point(self, name: str):  # type: ignore[no-untyped-def]
-        return self._by_name.get(_plain(name)) if name else None
-
-    def _difference(self, row: list[str], line: int, signs: list[int]) -> tuple[float, float, float] | None:
-        """Map minus survey in metres; None where the cells are empty."""
-        kinds = ("se", "sn", "su", "ce", "cn", "cu") if self._from_both else ("de", "dn", "du")
-        texts = [self._cell(row, k) for k in kinds]
+    def numbers(self, row: list[str], kinds: tuple[str, ...], line: int) -> Floats | None:
+        """Several numbers of a line; None where all are left empty. Raises ReadError for what is none."""
+        texts = [self.cell(row, k) for k in kinds]
         if not any(texts):
             return None
         values = [number(t) for t in texts]
@@ -375,32 +331,105 @@ class _Lines:
                 raise ReadError(
                     f"“{text[:40]}” is no {MEANS[kind]}.", where=f"line {line}", mend="Correct the line, or the column."
                 )
-        known = np.array([v for v in values if v is not None]) * self.metres
-        d = known[3:] - known[:3] if self._from_both else known
-        if self._both and not self._from_both:
-            d = self._as_beside(d, row, line, signs)
-        elif self.turned:
-            d = -d
-        return float(d[0]), float(d[1]), float(d[2])
+        return np.array(values, dtype=np.float64)
 
-    def _as_beside(self, d, row: list[str], line: int, signs: list[int]):  # type: ignore[no-untyped-def]
-        """The residual with the sign that the coordinates beside it have. Raises ReadError where neither fits."""
-        values = [number(self._cell(row, k)) for k in ("se", "sn", "su", "ce", "cn", "cu")]
-        if any(v is None for v in values):
-            return d
-        both = np.array(values, dtype=float) * self.beside
-        for sign in (1, -1):
-            if np.abs(sign * d - (both[3:] - both[:3])).max() <= AGREE:
-                signs.append(sign if np.abs(d).max() > AGREE else 0)
-                return sign * d
-        raise ReadError(
-            "The residuals are not the difference of the coordinates beside them.",
-            where=f"line {line}",
-            mend="Say what the columns mean, or leave the coordinates out.",
+
+@dataclass(frozen=True)
+class _Row:
+    """A line of a point: its number; what the line or the heading above it says of how it was used; its residual as it stands there
+    and the computed less the surveyed coordinates beside it, metres, None where there are none."""
+
+    line: int
+    point: ControlPoint
+    used: Used | None
+    heading: bool
+    d: Floats | None
+    beside: Floats | None
+    images: int | None
+
+
+RESIDUALS, BESIDE = ("de", "dn", "du"), ("se", "sn", "su", "ce", "cn", "cu")
+
+
+def _rows(plan: Plan, body: Cells, section: Used | None, columns: _Columns) -> tuple[list[_Row], list[str]]:
+    """The lines of the plan's points, and the names that are none of them."""
+    by_name, met = _by_name(plan), dict[str, int]()
+    rows, unknown = [], []
+    for line, row in body:
+        filled = [c for c in row if c]
+        if len(filled) == 1 and (use := _use(filled[0])) and _plain(filled[0]) not in by_name:
+            section = use
+            continue
+        name = columns.cell(row, "name")
+        point = by_name.get(_plain(name))
+        if point is None:
+            if name and any(number(c) is not None for c in row):
+                unknown.append(name[:60])
+            continue
+        if point.id in met:
+            raise ReadError(
+                f"{point.name} has two lines, {met[point.id]} and {line}.", where=f"line {line}", mend="Keep one."
+            )
+        met[point.id] = line
+        own = _use(columns.cell(row, "used"))
+        rows.append(_row(line, row, point, own or section, section is not None and own is None, columns))
+    return rows, unknown
+
+
+def _row(line: int, row: list[str], point: ControlPoint, used: Used | None, heading: bool, columns: _Columns) -> _Row:
+    has = set(columns.at)
+    d = columns.numbers(row, RESIDUALS, line) if set(RESIDUALS) <= has else None
+    both = columns.numbers(row, BESIDE, line) if set(BESIDE) <= has else None
+    images = number(columns.cell(row, "images"))
+    count = int(images) if images is not None and images >= 0 and images == int(images) else None
+    return _Row(
+        line,
+        point,
+        used,
+        heading,
+        None if d is None else d * columns.metres,
+        None if both is None else (both[3:] - both[:3]) * columns.beside,
+        count,
+    )
+
+
+def _sign(rows: list[_Row], at: dict[str, int], turned: bool) -> tuple[int, str]:
+    """By what residuals are multiplied to be map minus survey, and how that is known: by the coordinates beside them where there are
+    any, one sign for the whole file. Raises ReadError where no sign fits all lines."""
+    if not set(RESIDUALS) <= set(at):
+        return 1, "Residuals are the computed less the surveyed coordinates."
+    both = [(row.line, row.d, row.beside) for row in rows if row.d is not None and row.beside is not None]
+    if not both:
+        return (
+            (-1, "Residuals taken as survey minus map, and turned.")
+            if turned
+            else (1, "Residuals taken as map minus survey.")
         )
+    fits = {sign: [bool(np.abs(sign * d - beside).max() <= AGREE) for _, d, beside in both] for sign in (1, -1)}
+    if all(fits[1]):
+        return 1, "Residuals are computed minus surveyed, as the coordinates beside them show."
+    if all(fits[-1]):
+        return -1, "Residuals were surveyed minus computed, as the coordinates beside them show, and were turned."
+    best = max((1, -1), key=lambda sign: sum(fits[sign]))
+    raise ReadError(
+        "The residuals are not the difference of the coordinates beside them.",
+        where=f"line {both[fits[best].index(False)][0]}",
+        mend="Say what the columns mean, or leave the coordinates out.",
+    )
 
 
-def _use(text: str) -> Literal["adjusted", "checked"] | None:
+def _outcome(point: ControlPoint, row: _Row | None, sign: int) -> ReadOutcome:
+    if row is None:
+        return ReadOutcome(point.id, point.name, "unused", "not in the file", None, None)
+    d = row.beside if row.d is None else sign * row.d
+    used: Used = row.used or ("adjusted" if point.role == "target" else "checked")
+    if d is None and used == "checked":
+        return ReadOutcome(point.id, point.name, "unused", "not measured", None, row.images)
+    known: Literal["as the file says", "as planned"] = "as the file says" if row.used else "as planned"
+    return ReadOutcome(point.id, point.name, used, known, None if d is None else triple(d), row.images)
+
+
+def _use(text: str) -> Used | None:
     """How a point was used by a word of its line or a heading above it; None for words that say neither, or both."""
     checked, adjusted = CHECKED.search(text), ADJUSTED.search(text)
     if bool(checked) == bool(adjusted):
@@ -412,10 +441,10 @@ def _plain(name: str) -> str:
     return re.sub(r"[^a-z0-9]", "", name.casefold())
 
 
-def _by_name(plan: Plan) -> dict[str, object]:
+def _by_name(plan: Plan) -> dict[str, ControlPoint]:
     """The plan's points by their plain names and ids; a plain name that two have names neither."""
-    found: dict[str, object] = {}
-    for of in (lambda p: p.id, lambda p: p.name):
-        names = [_plain(of(p)) for p in plan.control]
+    found: dict[str, ControlPoint] = {}
+    for of in ("id", "name"):
+        names = [_plain(getattr(p, of)) for p in plan.control]
         found |= {n: p for n, p in zip(names, plan.control, strict=True) if n and names.count(n) == 1}
     return found

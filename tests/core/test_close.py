@@ -14,15 +14,7 @@ from kardo.core.accuracy.standards import SurveyError, standards
 from kardo.core.book.entries import Book, book_of
 from kardo.core.close.against import LEVEL, against, each_given_the_others, global_test
 from kardo.core.close.closed import as_closed, contradictions
-from kardo.core.close.closing import (
-    BlockShift,
-    Closing,
-    Outcome,
-    ResidualSet,
-    Waiver,
-    closing_from_json,
-    require_points,
-)
+from kardo.core.close.closing import BlockShift, Closing, Outcome, ResidualSet, Waiver, closing_from_json, with_set
 from kardo.core.close.record import finding_lines
 from kardo.core.close.shift import marks_here, preview, residuals_now, shift_by
 from kardo.core.close.verdict import components, verdict
@@ -228,13 +220,15 @@ def test_the_plan_as_closed_is_the_plan_edited_by_hand():
 
 def test_what_processing_used_against_the_book_is_told():
     plan = small_plan()
-    book = book_of([occupied(1, "G1"), entry(2, 5, kind="not_reached", point="K1"), flown(3, 1, 20)])
+    off = entry(4, 30, kind="set_up", setup="base", mark="A", plummet_on=False, when="after")
+    book = book_of([occupied(1, "G1"), entry(2, 5, kind="not_reached", point="K1"), flown(3, 1, 20), off])
     taken = outcomes(plan, G1="unused", K2="adjusted").model_copy(update={"images": 80})
     told = " ".join(contradictions(plan, book, Closing(sets=(taken,))))
     assert "K1 was used, though by the book it was not reached" in told
     assert "K2 was planned as a check and adjusted the block" in told and "G1 was observed and not used" in told
     assert "K3 was used, though the book has no occupation of it" in told
     assert "The book counts 90 images, processing found 80" in told
+    assert "The plummet was not on the mark: set-up on A, after the work" in told
     assert contradictions(plan, Book(), Closing()) == []
 
 
@@ -246,7 +240,9 @@ def test_a_closing_that_does_not_hold_together_is_refused():
     with pytest.raises(PlanError, match="two residuals"):
         closing_from_json({"sets": [{"file": "a", "outcomes": [twice, twice]}]})
     with pytest.raises(PlanError, match="no point K9"):
-        require_points(plan, ResidualSet(file="a", outcomes=(Outcome(point="K9", used="unused"),)))
+        with_set(plan, Closing(), ResidualSet(file="a", outcomes=(Outcome(point="K9", used="unused"),)))
+    with pytest.raises(PlanError, match="up to 100 sets"):
+        with_set(plan, Closing(sets=(outcomes(plan),) * 100), outcomes(plan))
     kept = Closing(sets=(outcomes(plan),), waivers=(Waiver(rule="a", reason="because"),))
     assert closing_from_json(to_json(kept)) == kept
 
@@ -309,6 +305,13 @@ def test_a_check_from_a_known_mark_shows_the_shift_before_and_not_after():
     assert (
         residuals_now(plan, shifted.model_copy(update={"shift": None})) == plain.judged
     )  # taken back, nothing is left of it
+
+
+def test_a_mark_taken_here_is_shown_at_the_ground_where_its_height_is_not_typed():
+    plan = on_here(marks=(HERE.model_copy(update={"h": None}), KNOWN))
+    shown = marks_here(plan)[0]
+    assert shown.h == pytest.approx(plan.surface.at(HERE.e, HERE.n)) and shown.h > 1
+    assert shift_by(plan, SHIFT)[2] == pytest.approx(SHIFT.h - shown.h)
 
 
 def test_a_block_shift_mends_what_is_promised_absolutely():

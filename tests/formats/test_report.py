@@ -39,8 +39,8 @@ SEED = bytes(range(32))
 HOSTILE = "<script>alert(1)</script> & </body> “Crest”"
 
 
-def a_record(unit="m", **changes):
-    brief = small_plan().brief.model_copy(update={"title": HOSTILE, "unit": unit})
+def a_record(unit="m", standard="user_rmse", **changes):
+    brief = small_plan().brief.model_copy(update={"title": HOSTILE, "unit": unit, "standard": standard})
     plan = small_plan(brief=brief)
     joint, result = checks_jointly(plan), predict(plan)
     rng = np.random.default_rng(5)
@@ -101,6 +101,15 @@ def pages(data):
         return [document[k].get_textpage().get_text_range() for k in range(len(document))]
     finally:
         document.close()
+
+
+STRICT = ("nssda", "asprs_2023", "volume")
+
+
+@pytest.mark.parametrize("standard", STRICT)
+def test_one_page_holds_also_what_a_strict_standard_misses_in_feet(standard):
+    first, second, *_ = pages(pdf_report(a_record("us-ft", standard), SEED))
+    assert "asks and is not met" in first and "EPSG:25828" in first and second.lstrip().startswith("The plan")
 
 
 @pytest.mark.parametrize("unit", ["m", "us-ft"])

@@ -17,12 +17,18 @@ def read(text, **said):
     return read_residuals(text.encode(), PLAN, **said)
 
 
+def told(found):
+    return {r.name: r for r in found.outcomes}
+
+
 def test_plain_columns_in_millimetres():
     found = read("Point,dE (mm),dN (mm),dU (mm),images\nK1,4,-3,12.5,14\nG2,1,2,3,9\ntotal,1,2,3,9\n")
-    k1, g2 = found.outcomes
+    k1, g2 = told(found)["K1"], told(found)["G2"]
     assert k1.d == pytest.approx((0.004, -0.003, 0.0125)) and k1.images == 14
-    assert (k1.used, g2.used, k1.said) == ("checked", "adjusted", False)
-    assert found.unknown == ["total"] and "K2" in found.missing and found.asks == ""
+    assert (k1.used, g2.used, k1.known) == ("checked", "adjusted", "as planned")
+    assert found.unknown == ["total"] and found.asks == ""
+    assert (told(found)["K2"].used, told(found)["K2"].known) == ("unused", "not in the file")
+    assert [r.name for r in found.outcomes] == NAMES
 
 
 def test_sections_comma_decimals_and_a_column_in_pixels():
@@ -31,17 +37,20 @@ def test_sections_comma_decimals_and_a_column_in_pixels():
         "G1;0,004;-0,003;0,012;0,31;14\nCheck points\nG2;0,001;0,002;-0,003;0,2;9\nK2;;;;;\n"
     )
     found = read_residuals(text.encode("cp1252"), PLAN)
-    assert [(r.name, r.used, r.said) for r in found.outcomes] == [
-        ("G1", "adjusted", True),
-        ("G2", "checked", True),
-        ("K2", "checked", True),
+    assert [(told(found)[n].used, told(found)[n].known) for n in ("G1", "G2", "K2")] == [
+        ("adjusted", "as the file says"),
+        ("checked", "as the file says"),
+        ("unused", "not measured"),
     ]
-    assert found.outcomes[0].d == pytest.approx((0.004, -0.003, 0.012)) and found.outcomes[2].d is None
+    assert told(found)["G1"].d == pytest.approx((0.004, -0.003, 0.012)) and told(found)["K2"].d is None
 
 
 def test_a_heading_that_names_both_says_neither():
     found = read("Control and check points\npoint;dE (mm);dN (mm);dU (mm)\nG1;1;1;1\nK1;1;1;1\n")
-    assert [(r.used, r.said) for r in found.outcomes] == [("adjusted", False), ("checked", False)]
+    assert [(told(found)[n].used, told(found)[n].known) for n in ("G1", "K1")] == [
+        ("adjusted", "as planned"),
+        ("checked", "as planned"),
+    ]
 
 
 def test_coordinates_beside_the_residuals_tell_their_sign():
@@ -49,40 +58,52 @@ def test_coordinates_beside_the_residuals_tell_their_sign():
     row = "K1\t622950.010\t5128330.020\t12.000\t622950.014\t5128330.018\t12.011\t{}\tverification\n"
     turned = read(head + row.format("-4\t2\t-11"))
     plain = read(head + row.format("4\t-2\t11"))
-    assert turned.outcomes[0].d == plain.outcomes[0].d == pytest.approx((0.004, -0.002, 0.011))
+    assert told(turned)["K1"].d == told(plain)["K1"].d == pytest.approx((0.004, -0.002, 0.011))
     assert any("were turned" in line for line in turned.how) and not any("were turned" in line for line in plain.how)
     with pytest.raises(ReadError, match="not the difference of the coordinates") as refused:
         read(head + row.format("5\t2\t-11"))
     assert refused.value.where == "line 2"
 
 
+def test_the_sign_is_that_of_the_whole_file():
+    """A residual below a millimetre fits both signs; it has the one that the others show. A line of the other sign is refused."""
+    head = "name,X,Y,Z,Est X,Est Y,Est Z,error x (m),error y (m),error z (m)\n"
+    row = "{},622950.010,5128330.020,12.000,{:.4f},5128330.020,12.000,{:.4f},0,0\n"
+    small, large = row.format("K1", 622950.0106, -0.0006), row.format("K2", 622950.030, -0.020)
+    found = read(head + small + large, unit="m")
+    assert told(found)["K1"].d[0] == pytest.approx(0.0006) and told(found)["K2"].d[0] == pytest.approx(0.02)
+    with pytest.raises(ReadError, match="not the difference") as refused:
+        read(head + small + large + row.format("K3", 622950.030, 0.020) + row.format("K4", 622950.05, -0.04), unit="m")
+    assert refused.value.where == "line 4"
+
+
 def test_coordinates_alone_are_subtracted():
     text = "id,surveyed east,surveyed north,surveyed h,computed east,computed north,computed h\nK1,10,20,3,10.02,19.99,3.05\n"
-    assert read(text, unit="m").outcomes[0].d == pytest.approx((0.02, -0.01, 0.05))
+    assert told(read(text, unit="m"))["K1"].d == pytest.approx((0.02, -0.01, 0.05))
 
 
 def test_a_unit_that_is_not_said_is_asked():
     text = "name,dx,dy,dz\nk-1,0.01,0.02,0.03\n"
     asked = read(text)
     assert "In which unit" in asked.asks and asked.units == ["m", "mm", "cm"]
-    assert read(text, unit="mm").outcomes[0].d == pytest.approx((1e-5, 2e-5, 3e-5))
+    assert told(read(text, unit="mm"))["K1"].d == pytest.approx((1e-5, 2e-5, 3e-5))
     feet = small_plan(brief=PLAN.brief.model_copy(update={"unit": "us-ft"}))
     assert read_residuals(text.encode(), feet).units[0] == "us-ft"
-    survey = read_residuals(text.encode(), feet, unit="us-ft").outcomes[0].d
+    survey = told(read_residuals(text.encode(), feet, unit="us-ft"))["K1"].d
     assert survey == pytest.approx(tuple(np.array([0.01, 0.02, 0.03]) * 1200 / 3937), rel=1e-12)
 
 
 def test_residuals_of_survey_minus_map_are_turned_when_said():
     text = "name,dE [m],dN [m],dU [m]\nK1,0.01,0.02,-0.03\n"
-    assert read(text, turned=True).outcomes[0].d == pytest.approx((-0.01, -0.02, 0.03))
+    assert told(read(text, turned=True))["K1"].d == pytest.approx((-0.01, -0.02, 0.03))
 
 
 def test_a_table_without_a_head_is_asked_and_read_as_told():
     text = "K1 0.1 0.2 0.3 x\nK2 0.1 0.2 0.4 y\n"
     asked = read(text)
     assert "Which column holds the names" in asked.asks and asked.columns[0].sample == ["K1", "K2"]
-    told = read(text, means=("name", "de", "dn", "du", ""), unit="mm")
-    assert [r.d[2] for r in told.outcomes] == pytest.approx([0.0003, 0.0004]) and told.asks == ""
+    found = read(text, means=("name", "de", "dn", "du", ""), unit="mm")
+    assert [told(found)[n].d[2] for n in ("K1", "K2")] == pytest.approx([0.0003, 0.0004]) and found.asks == ""
 
 
 def test_x_and_y_are_asked_about_where_the_grid_counts_north_first():
@@ -94,7 +115,7 @@ def test_x_and_y_are_asked_about_where_the_grid_counts_north_first():
     assert "Is X east or north?" in read_residuals(text, polar).asks
     assert read_residuals(text, north_first).asks == ""
     said = read_residuals(text, polar, ("name", "dn", "de", "du"))
-    assert said.asks == "" and said.outcomes[0].d == pytest.approx((0.02, 0.01, 0.03))
+    assert said.asks == "" and told(said)["K1"].d == pytest.approx((0.02, 0.01, 0.03))
 
 
 @pytest.mark.parametrize(
@@ -120,7 +141,7 @@ def test_what_cannot_be_read_says_what_and_where(text, what, where):
 def test_files_of_other_code_pages_and_with_a_mark_at_the_start():
     text = "Punkt;name;dE (mm);dN (mm);dU (mm)\nä;K1;1;2;3\n"
     for data in (text.encode("utf-8-sig"), text.encode("utf-16"), text.encode("cp1252")):
-        assert read_residuals(data, PLAN).outcomes[0].d == pytest.approx((0.001, 0.002, 0.003))
+        assert told(read_residuals(data, PLAN))["K1"].d == pytest.approx((0.001, 0.002, 0.003))
 
 
 HEADS = {
@@ -150,6 +171,9 @@ def test_any_habit_reads_back_the_same_or_is_asked(seed):
     end = chance.choice(["\n", "\r\n"])
     found = read(end.join(["exported table", *lines, ""]))
     assert found.asks == ""
-    for row in found.outcomes:
-        assert row.d == pytest.approx(d[row.name], abs=1e-8) and row.images == 7
-    assert len(found.outcomes) == len(some)
+    for name in NAMES:
+        row = told(found)[name]
+        if name in some:
+            assert row.d == pytest.approx(d[name], abs=1e-8) and row.images == 7
+        else:
+            assert (row.d, row.used) == (None, "unused")

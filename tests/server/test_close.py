@@ -1,6 +1,8 @@
 """Close over the API: from residuals to a signed report under which nothing changes any more."""
 
 import io
+import json
+from dataclasses import replace
 
 import numpy as np
 import pypdfium2
@@ -10,9 +12,11 @@ from django.core.management import CommandError, call_command
 
 from kardo.core.accuracy import jointly
 from kardo.core.accuracy.jointly import checks_jointly
+from kardo.core.close.record import faults, record_from_json
 from kardo.core.geodesy.units import small
+from kardo.core.plan.library import kit_of
 from kardo.core.plan.stands import Mark
-from kardo.formats.report import read_report
+from kardo.formats.report import _IN_HTML, read_report
 from kardo.server.closeout.models import JobClosing, SignedReport
 from kardo.server.plans.editing import create_job
 from tests.conftest import E0, N0, small_plan
@@ -58,6 +62,12 @@ def post(client, job, step, **body):
 def taken_of(reading, **more):
     outcomes = [{k: r[k] for k in ("point", "used", "d", "images")} for r in reading["outcomes"]]
     return {"file": "residuals.csv", "how": reading["how"], "outcomes": outcomes} | more
+
+
+def read_html(client, job):
+    """The record of the draft as it would be signed now."""
+    draft = client.get(f"/api/jobs/{job.pk}/close/report.html").content
+    return record_from_json(json.loads(_IN_HTML.search(draft)[1]))
 
 
 def bring_in(client, job, plan, seed=2, revision=0):
@@ -218,10 +228,33 @@ def test_a_block_shift_is_shown_applied_and_taken_back(planner, office):
     assert (
         after["verdict"]["checks"] == before["verdict"]["checks"]
     )  # every check hangs on the same mark: it never saw it
+    report = read_html(planner, job)
+    assert faults(report) == [] and report.shift.by == pytest.approx((1, 0, 2))
+    moved = report.residuals[-1]
+    other_way = replace(moved, d=(moved.d[0] + 0.001, *moved.d[1:]))
+    assert faults(replace(report, residuals=[*report.residuals[:-1], other_way]))
     back = post(planner, job, "shift", revision=2, shift=None).json()
     assert back["shift"] is None and back["promised"][-1] == before["promised"][-1]
     other = post(planner, job, "shift", revision=3, shift=shift | {"mark": "nowhere"})
     assert other.status_code == 422 and "no such mark" in other.json()["title"]
+
+
+def test_in_feet_on_another_grid_with_two_flights_and_two_cameras(planner, signer, office):
+    first, second = small_plan().flights[0], {"id": "second", "name": "second flight", "camera": "mp45", "course": 90.0}
+    kit = kit_of(cameras=("mp20", "mp45"), calibration="earlier")
+    plan = visited(small_plan(flights=(first, first.model_copy(update=second)), kit=kit))[0]
+    brief = plan.brief.model_copy(update={"unit": "us-ft", "crs": "EPSG:32628"})
+    plan = plan.model_copy(update={"brief": brief})
+    job = create_job(office, planner.user, plan)
+    told = bring_in(planner, job, plan)
+    assert told["state"] == "done" and told["verdict"]["passed"] and told["against"]["test"]["says"] == "as predicted"
+    assert any("ftUS (" in line and " mm)" in line for line in told["against"]["words"])
+    assert {"positions of 20 MP, mechanical shutter", "legs of second flight"} <= {
+        b["name"].replace("camera ", "") for b in told["budget"]
+    }
+    signed = post(signer, job, "sign", certified=CERTIFIED).json()["reports"][0]
+    record, _ = read_report(planner.get(f"/api/jobs/{job.pk}/close/reports/{signed['id']}.pdf").content)
+    assert faults(record) == [] and record.plan["brief"]["crs"] == "EPSG:32628"
 
 
 def test_a_job_of_more_checks_than_are_compared_is_still_judged_and_signed(planner, signer, planned, monkeypatch):

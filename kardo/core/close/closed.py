@@ -7,6 +7,7 @@ from kardo.core.book.entries import Book
 from kardo.core.close.closing import BlockShift, Closing, ResidualSet
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan, plan_of
+from kardo.core.plan.naming import name_of
 from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import Mark
 
@@ -67,7 +68,12 @@ def contradictions(plan: Plan, book: Book, closing: Closing) -> list[str]:
             found.append(f"{point.name} was planned as {meant}.")
         if not used and point.id in observed:
             found.append(f"{point.name} was observed and not used.")
-    return found + _counts(book, taken)
+    off = [
+        f"The plummet was not on the mark: {name_of(plan, 'setup', s.setup)}, {s.when} the work."
+        for s in book.of("set_up")
+        if not s.plummet_on
+    ]
+    return found + off + _counts(book, taken)
 
 
 def _counts(book: Book, taken: ResidualSet) -> list[str]:

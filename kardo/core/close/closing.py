@@ -8,7 +8,7 @@ from kardo.core.errors import PlanError
 from kardo.core.plan.model import Plan
 from kardo.core.plan.parts import MAX_POINTS, Clean, Coordinate, Height, Identifier, Part, Sigma, validated
 
-MOST_SETS = 20
+MOST_SETS = 100
 
 Difference = Annotated[float, Field(ge=-1e8, le=1e8, allow_inf_nan=False)]
 Count = Annotated[int, Field(ge=0, le=10_000_000)]
@@ -99,11 +99,15 @@ def closing_from_json(data: Any) -> Closing:
     return validated(Closing, data, "closing")
 
 
-def require_points(plan: Plan, taken: ResidualSet) -> None:
-    """Raises PlanError for a residual of a point that the plan has not."""
+def with_set(plan: Plan, closing: Closing, taken: ResidualSet) -> Closing:
+    """The closing with another set to be judged, the earlier ones on record. Raises PlanError for a residual of a point that the plan
+    has not, and for more sets than are kept."""
     known = {p.id for p in plan.control}
+    if len(closing.sets) >= MOST_SETS:
+        raise PlanError(f"A closing keeps up to {MOST_SETS} sets of residuals.", where="Close, residuals")
     for outcome in taken.outcomes:
         if outcome.point not in known:
             raise PlanError(
                 f"The plan has no point {outcome.point}.", where="Close, residuals", mend="Read the file again."
             )
+    return closing.model_copy(update={"sets": (*closing.sets, taken)})

@@ -181,8 +181,19 @@ def faults(record: Record) -> list[str]:
     told = [(c.axis, round(c.rmse, 7), round(c.mean, 7), c.n) for c in record.verdict.checks]
     if told != [(c.axis, round(c.rmse, 7), round(c.mean, 7), c.n) for c in again]:
         found.append("The figures do not follow from the residuals.")
-    if record.shift is None and closing.judged is not None:
-        taken = [(o.point, o.used, o.d) for o in closing.judged.outcomes]
-        if taken != [(r.point, r.used, r.d) for r in record.residuals]:
-            found.append("The residuals are not those of the closing.")
+    if not _follow(closing, record):
+        found.append("The residuals are not those of the closing.")
     return found
+
+
+def _follow(closing: Closing, record: Record) -> bool:
+    """Whether the residuals shown are the closing's, or what its block shift makes of them."""
+    moved = {p.point: p for p in record.shift.points} if record.shift else {}
+    outcomes = closing.judged.outcomes if closing.judged else ()
+    if [(o.point, o.used) for o in outcomes] != [(r.point, r.used) for r in record.residuals]:
+        return False
+    for outcome, line in zip(outcomes, record.residuals, strict=True):
+        through = moved.get(line.point)
+        if (outcome.d, line.d) != ((through.d_before, through.d_after) if through else (line.d, line.d)):
+            return False
+    return True

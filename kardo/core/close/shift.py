@@ -4,6 +4,7 @@ It is a plain translation only where the whole block hangs on that one mark; whe
 elsewhere, part of the error has gone into the adjustment, and only processing again mends it.
 """
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -39,9 +40,15 @@ class ShiftPreview:
 
 
 def marks_here(plan: Plan) -> list[Mark]:
-    """The marks whose coordinates were taken "here" and that something hangs on."""
+    """The marks whose coordinates were taken "here" and that a set-up stands on, with the heights they were taken at: None where
+    that is neither typed nor known from the ground."""
     hung = {s.mark for s in plan.setups}
-    return [m for m in plan.marks if m.known == "here" and m.id in hung]
+    heights = {m.id: plan.mark_height(m) for m in plan.marks}
+    return [
+        m.model_copy(update={"h": heights[m.id] if math.isfinite(heights[m.id]) else None})
+        for m in plan.marks
+        if m.known == "here" and m.id in hung
+    ]
 
 
 def shift_by(plan: Plan, shift: BlockShift) -> Triple:
@@ -62,7 +69,10 @@ def shift_by(plan: Plan, shift: BlockShift) -> Triple:
             where="Close, mend",
             mend="Correct the coordinates and process again.",
         )
-    return shift.e - mark.e, shift.n - mark.n, shift.h - plan.mark_height(mark)
+    height = plan.mark_height(mark)
+    if not math.isfinite(height):
+        raise PlanError(f"{mark.name} has no height.", where="Close, mend", mend="Type its height in Base.")
+    return shift.e - mark.e, shift.n - mark.n, shift.h - height
 
 
 def _hangs_elsewhere(plan: Plan, mark: Mark) -> str:

@@ -13,7 +13,7 @@ from ninja.files import UploadedFile
 
 from kardo.core.close.against import Against
 from kardo.core.close.closed import as_closed
-from kardo.core.close.closing import MOST_SETS, BlockShift, Closing, ResidualSet, Waiver, require_points
+from kardo.core.close.closing import BlockShift, Closing, ResidualSet, Waiver, with_set
 from kardo.core.close.record import BudgetLine, FindingLine, Promised, ResidualLine, faults, record_from_json
 from kardo.core.close.shift import ShiftPreview, marks_here, preview
 from kardo.core.close.verdict import ClosedVerdict
@@ -25,7 +25,7 @@ from kardo.formats.residuals import MAX_BYTES, MEANS, ResidualReading, read_resi
 from kardo.server.access import frozen_words, job_of
 from kardo.server.closeout.keeping import Documents, ask_for_closed, change, documents_of
 from kardo.server.closeout.models import SignedReport
-from kardo.server.closeout.results import outcome_of, record_of
+from kardo.server.closeout.results import SHOWN, came_of, record_of
 from kardo.server.closeout.signing import key_of, reopen, sign
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import stored_plan, whole_plan
@@ -73,10 +73,9 @@ class CloseOut(Schema):
 
 
 def _answer(request: HttpRequest, job: Job, held: Documents) -> CloseOut:
-    came = outcome_of(job, held)
-    told = {name: getattr(came, name) for name in CloseOut.model_fields if hasattr(came, name)}
+    came = came_of(job, held)
     return CloseOut(
-        **told,
+        **{name: getattr(came, name) for name in SHOWN},
         revision=held.revision,
         closing=held.closing,
         frozen=frozen_words(job),
@@ -152,12 +151,7 @@ class Residuals(Schema):
 def take_residuals(request: HttpRequest, job_id: UUID, body: Residuals):
     """Judge this set; earlier ones stay on record."""
 
-    def with_set(held: Documents) -> Closing:
-        require_points(held.plan, body.taken)
-        sets = (*held.closing.sets, body.taken)[-MOST_SETS:]
-        return held.closing.model_copy(update={"sets": sets})
-
-    return _changed(request, job_id, body.revision, with_set)
+    return _changed(request, job_id, body.revision, lambda held: with_set(held.plan, held.closing, body.taken))
 
 
 @router.post("/{job_id}/close/shift/preview", response=ShiftPreview)

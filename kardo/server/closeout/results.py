@@ -1,6 +1,6 @@
 """What came of a job, as far as it is computed."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from datetime import datetime
 from typing import Any
 
@@ -38,7 +38,7 @@ JOINT = TypeAdapter(JointChecks | Undetermined)
 
 
 @dataclass(frozen=True)
-class Outcome:
+class ClosedJob:
     """What came of a job: the plan as closed, what was promised (planned, then as done), residuals after any block shift, verdict,
     comparison, and in words what the checks are blind to and what contradicts the book. state: lacking (says why in words), none
     (nobody asked), queued, running, done or failed."""
@@ -57,10 +57,13 @@ class Outcome:
     contradictions: list[str] = field(default_factory=list)
 
 
-def outcome_of(job: Job, held: Documents) -> Outcome:
+SHOWN = tuple(f.name for f in fields(ClosedJob) if f.name != "closed")
+
+
+def came_of(job: Job, held: Documents) -> ClosedJob:
     """What came of a job, as far as it is computed. Starts nothing."""
     if held.closing.judged is None:
-        return Outcome("lacking", "Bring in the residuals at the checks.", promised=_planned(job))
+        return ClosedJob("lacking", "Bring in the residuals at the checks.", promised=_planned(job))
     try:
         closed = as_closed(held.plan, held.book, held.closing)
         unshifted = as_closed(held.plan, held.book, held.closing.model_copy(update={"shift": None}))
@@ -71,7 +74,7 @@ def outcome_of(job: Job, held: Documents) -> Outcome:
         judged = verdict(closed, d)
         lacks = missing(closed)
     except KardoError as fault:
-        return Outcome("lacking", f"{fault.what} {fault.mend}".strip(), promised=_planned(job))
+        return ClosedJob("lacking", f"{fault.what} {fault.mend}".strip(), promised=_planned(job))
     kept: dict[str, Any] = {
         "closed": closed,
         "residuals": residual_lines(held.plan, taken),
@@ -80,7 +83,7 @@ def outcome_of(job: Job, held: Documents) -> Outcome:
         "contradictions": contradictions(held.plan, held.book, held.closing),
     }
     if lacks:
-        return Outcome("lacking", lacks[0][1], promised=_planned(job), **kept)
+        return ClosedJob("lacking", lacks[0][1], promised=_planned(job), **kept)
     result, state, words = _computed(job, closed.hash, Computation.Kind.PREDICTION, RESULT)
     joint, of_checks, words_of_checks = _computed(job, closed.hash, Computation.Kind.CHECKS, JOINT)
     kept["promised"] = _planned(job)
@@ -101,7 +104,7 @@ def outcome_of(job: Job, held: Documents) -> Outcome:
         kept["contradictions"] = [*kept["contradictions"], f"Not held against the prediction: {words_of_checks}"]
         of_checks = "done"
     worst = next((s for s in ("failed", "running", "queued", "none") if s in {state, of_checks}), "done")
-    return Outcome(worst, words, **kept)
+    return ClosedJob(worst, words, **kept)
 
 
 def _planned(job: Job) -> list[Promised]:
@@ -129,14 +132,12 @@ def _computed(job: Job, plan_hash: str, kind: str, of: TypeAdapter) -> tuple[Any
 
 def record_of(job: Job, held: Documents, now: datetime, signed: Signed | None) -> Record:
     """What a report is made from. Raises PlanError where there is nothing to report yet."""
-    outcome = outcome_of(job, held)
-    if outcome.verdict is None or outcome.closed is None:
+    came = came_of(job, held)
+    if came.verdict is None or came.closed is None:
+        raise PlanError(came.words or "No point was used as a check.", where="Close", mend="Bring in residuals first.")
+    if came.state != "done":
         raise PlanError(
-            outcome.words or "No point was used as a check.", where="Close", mend="Bring in residuals first."
-        )
-    if outcome.state != "done":
-        raise PlanError(
-            outcome.words or "The prediction of what was done is still being computed.",
+            came.words or "The prediction of what was done is still being computed.",
             where="Close",
             mend="Wait for it, or start it again.",
         )
@@ -146,16 +147,16 @@ def record_of(job: Job, held: Documents, now: datetime, signed: Signed | None) -
         revision=job.revision,
         made_at=now.isoformat(timespec="seconds"),
         **documents(held.plan, held.book, held.closing),
-        closed_hash=outcome.closed.hash,
-        promised=outcome.promised,
-        residuals=outcome.residuals,
-        verdict=outcome.verdict,
-        against=outcome.against,
-        shift=outcome.shift,
-        blind=outcome.blind,
-        budget=outcome.budget,
-        findings=outcome.findings,
-        contradictions=outcome.contradictions,
+        closed_hash=came.closed.hash,
+        promised=came.promised,
+        residuals=came.residuals,
+        verdict=came.verdict,
+        against=came.against,
+        shift=came.shift,
+        blind=came.blind,
+        budget=came.budget,
+        findings=came.findings,
+        contradictions=came.contradictions,
         cautions=list(cautions(held.plan)),
         signed=signed,
     )

@@ -3775,9 +3775,19 @@ export interface components {
             means: string;
         };
         /**
+         * Meaning
+         * @description What a column may be taken for: its key, and in words.
+         */
+        Meaning: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * ReadOutcome
-         * @description A point's line: its id in the plan, its name there; how it was used, and whether the file said so; map minus survey in
-         *     metres, None for cells left empty; images.
+         * @description What a file says of a point of the plan: how it was used, and how that is known; map minus survey in metres, None where it
+         *     was not measured; images.
          */
         ReadOutcome: {
             /** Point */
@@ -3788,9 +3798,12 @@ export interface components {
              * Used
              * @enum {string}
              */
-            used: "adjusted" | "checked";
-            /** Said */
-            said: boolean;
+            used: "adjusted" | "checked" | "unused";
+            /**
+             * Known
+             * @enum {string}
+             */
+            known: "as the file says" | "as planned" | "not measured" | "not in the file";
             /** D */
             d: [
                 number,
@@ -3802,20 +3815,21 @@ export interface components {
         };
         /**
          * ResidualReading
-         * @description What was read, and in words how: unknown are names that the plan has not, missing the plan's points without a line; asks is
-         *     what has to be said before it can be taken (empty when nothing), units those to choose from.
+         * @description What was read, every point of the plan in its order, and in words how. meanings is what a column may be taken for; unknown
+         *     are names that the plan has not; asks is what has to be said before it can be taken (empty when nothing), units those to choose
+         *     from.
          */
         ResidualReading: {
             /** Columns */
             columns: components["schemas"]["Column"][];
+            /** Meanings */
+            meanings: components["schemas"]["Meaning"][];
             /** Outcomes */
             outcomes: components["schemas"]["ReadOutcome"][];
             /** How */
             how: string[];
             /** Unknown */
             unknown: string[];
-            /** Missing */
-            missing: string[];
             /** Asks */
             asks: string;
             /** Units */

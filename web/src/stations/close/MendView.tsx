@@ -61,22 +61,21 @@ export function MendView({ close, steps }: CloseViewProps) {
 }
 
 function NewShift({ close, steps }: CloseViewProps) {
-  const { plan, jobId, summary } = usePlan();
+  const { plan, jobId } = usePlan();
   const { unit } = plan.brief;
   const first = close.marks_here[0]!;
-  const height = summary?.heights.find((h) => plan.setups.find((s) => s.id === h.setup)?.mark === first.id)?.mark ?? 0;
-  const [shift, setShift] = useState<Shift>({
+  const [shift, setShift] = useState<Omit<Shift, "h"> & { h: number | null }>({
     mark: first.id,
     e: first.e,
     n: first.n,
-    h: first.h ?? height,
+    h: first.h,
     sigma_h: 0.01,
     sigma_v: 0.02,
     source: "",
   });
   const [preview, setPreview] = useState<Preview | null>(null);
   const [problem, setProblem] = useState<Problem | null>(null);
-  const change = (to: Partial<Shift>) => {
+  const change = (to: Partial<typeof shift>) => {
     setShift({ ...shift, ...to });
     setPreview(null);
   };
@@ -105,7 +104,7 @@ function NewShift({ close, steps }: CloseViewProps) {
               options={close.marks_here}
               onChange={(key) => {
                 const mark = close.marks_here.find((m) => m.id === key)!;
-                change({ mark: key, e: mark.e, n: mark.n, h: mark.h ?? shift.h });
+                change({ mark: key, e: mark.e, n: mark.n, h: mark.h });
               }}
             />
           )}
@@ -141,7 +140,7 @@ function NewShift({ close, steps }: CloseViewProps) {
             <TextField id={id} width="w-56" value={shift.source} onCommit={(source) => change({ source })} optional />
           )}
         </Field>
-        <button className="button" disabled={!shift.source} onClick={() => void look()}>
+        <button className="button" disabled={!shift.source || shift.h === null} onClick={() => void look()}>
           show what it does
         </button>
       </div>

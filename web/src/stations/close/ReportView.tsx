@@ -29,7 +29,7 @@ export function ReportView({ close, steps }: CloseViewProps) {
         <Reports close={close} />
         <Check />
       </section>
-      <section aria-label="Findings">
+      <section aria-label="Findings in what was done">
         <h3 className="font-bold">Findings in what was done</h3>
         {!close.findings.length && <p className="text-quiet">None.</p>}
         {close.findings.map((finding) => (

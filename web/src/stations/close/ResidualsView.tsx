@@ -11,21 +11,6 @@ type Reading = Schemas["ResidualReading"];
 type Outcome = Schemas["Outcome"];
 type Used = Outcome["used"];
 
-const MEANS = [
-  ["", "nothing here"],
-  ["name", "point"],
-  ["used", "adjusted or checked"],
-  ["images", "images"],
-  ["de", "residual east"],
-  ["dn", "residual north"],
-  ["du", "residual up"],
-  ["se", "surveyed east"],
-  ["sn", "surveyed north"],
-  ["su", "surveyed height"],
-  ["ce", "computed east"],
-  ["cn", "computed north"],
-  ["cu", "computed height"],
-].map(([id, name]) => ({ id: id!, name: name! }));
 const USED = [
   { id: "adjusted", name: "adjusted" },
   { id: "checked", name: "checked" },
@@ -94,7 +79,7 @@ function Lines({ lines }: { lines: Schemas["ResidualLine"][] }) {
 }
 
 function BringIn({ close, steps, onDone }: CloseViewProps & { onDone: () => void }) {
-  const { plan, jobId } = usePlan();
+  const { jobId } = usePlan();
   const [source, setSource] = useState<{ file: File | null; text: string }>({ file: null, text: "" });
   const [said, setSaid] = useState<{ means?: string[]; unit: string; turned: boolean }>({ unit: "", turned: false });
   const [reading, setReading] = useState<Reading | null>(null);
@@ -123,7 +108,7 @@ function BringIn({ close, steps, onDone }: CloseViewProps & { onDone: () => void
     void read(from, { unit: "", turned: false });
   }
 
-  const rows = reading ? rowsOf(reading, plan.control, used) : [];
+  const rows = (reading?.outcomes ?? []).map((row) => ({ ...row, used: used[row.point] ?? row.used }));
   const count = (text: string) => (/^\d+$/.test(text.trim()) ? Number(text) : null);
 
   async function take() {
@@ -244,32 +229,6 @@ function BringIn({ close, steps, onDone }: CloseViewProps & { onDone: () => void
   );
 }
 
-interface Row {
-  point: string;
-  name: string;
-  used: Used;
-  d: Outcome["d"];
-  images: number | null;
-  said: string;
-}
-
-/** Every point of the plan: those of the file as it says or as they were planned, the others not used; as the person has it. */
-function rowsOf(reading: Reading, control: { id: string; name: string }[], used: Record<string, Used>): Row[] {
-  const read = new Map(reading.outcomes.map((o) => [o.point, o]));
-  return control.map(({ id, name }) => {
-    const line = read.get(id);
-    const usual: Used = !line ? "unused" : line.used === "checked" && !line.d ? "unused" : line.used;
-    return {
-      point: id,
-      name,
-      used: used[id] ?? usual,
-      d: line?.d ?? null,
-      images: line?.images ?? null,
-      said: !line ? "not in the file" : line.said ? "as the file says" : "as planned",
-    };
-  });
-}
-
 function Columns({ reading, onChange }: { reading: Reading; onChange: (means: string[]) => void }) {
   const means = reading.columns.map((c) => c.means);
   return (
@@ -291,7 +250,7 @@ function Columns({ reading, onChange }: { reading: Reading; onChange: (means: st
                   label={`What the column ${column.head} holds`}
                   className="!border-hairline"
                   value={column.means}
-                  options={MEANS}
+                  options={reading.meanings}
                   onChange={(to) => onChange(means.map((m, i) => (i === k ? to : to && m === to ? "" : m)))}
                 />
               </td>
@@ -304,7 +263,7 @@ function Columns({ reading, onChange }: { reading: Reading; onChange: (means: st
   );
 }
 
-function Points({ rows, onUse }: { rows: Row[]; onUse: (point: string, used: Used) => void }) {
+function Points({ rows, onUse }: { rows: Schemas["ReadOutcome"][]; onUse: (point: string, used: Used) => void }) {
   const { plan } = usePlan();
   const { unit } = plan.brief;
   return (
@@ -334,7 +293,7 @@ function Points({ rows, onUse }: { rows: Row[]; onUse: (point: string, used: Use
                 onChange={(use) => onUse(row.point, use)}
               />
             </td>
-            <td className="text-sm text-quiet">{row.said}</td>
+            <td className="text-sm text-quiet">{row.known}</td>
             {[0, 1, 2].map((k) => (
               <td key={k} className="num">
                 <Fine value={row.d?.[k]} unit={unit} />
