@@ -89,3 +89,32 @@ def test_workers_and_web_outlive_a_database_restart(signed_in):
     page.get_by_role("button", name="Undo").click()
     expect(page.get_by_label("E of K1", exact=True)).to_have_value("622520.000")
     settled(page)
+
+
+def test_an_answer_that_comes_late_is_not_the_last_word(signed_in, product):
+    """The answer to "how far?" arrives after the computation has been told done: the figures are asked for once more."""
+    page = signed_in
+    open_demo(page)
+    settled(page)
+    held = []
+
+    def hold_the_first(route):
+        if held or route.request.method != "GET":
+            route.continue_()
+        else:
+            held.append((route, route.fetch()))
+
+    page.route("**/prediction", hold_the_first)
+    asked = f"{product}/api/jobs/{page.url.split('/jobs/')[1].split('/')[0]}/prediction"
+    commit(page.get_by_label("E of K1", exact=True), "622527")
+    for _ in range(600):
+        page.wait_for_timeout(100)
+        if held and page.request.get(asked).json()["state"] == "done":
+            break
+    route, early = held[0]
+    assert early.json()["state"] in ("queued", "running"), "the answer held back is one from before the end"
+    route.fulfill(response=early)
+    page.wait_for_timeout(1000)  # for it to be shown, if it were believed
+    expect(page.get_by_role("progressbar")).to_have_count(0, timeout=8_000)
+    page.get_by_role("button", name="Undo").click()
+    settled(page)

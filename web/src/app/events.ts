@@ -4,17 +4,24 @@ import { call, type PlanAnswer, type Prediction, type Underway } from "../api/cl
 import { UNDER_WAY } from "../ui/UnderWay";
 
 const FALLBACK = 2000;
+const QUIET = 10_000;
 
 /** What the server tells of a job by itself: a new revision, and how far its computations are. Where it cannot be listened to,
- * it is asked every two seconds while something is under way. */
+ * it is asked every two seconds while something is under way; where it says nothing for long of what is, every ten. */
 export function useEvents(jobId: string, revision: number | undefined) {
   const client = useQueryClient();
   const at = useRef(revision);
   at.current = revision;
 
   useEffect(() => {
-    const refresh = (kind: "prediction" | "advice") => client.invalidateQueries({ queryKey: [kind, jobId] });
+    let heard = performance.now();
+    // An answer still on its way was given before what is told now, and the first of its kind would not be asked for again.
+    const refresh = async (kind: "prediction" | "advice") => {
+      await client.cancelQueries({ queryKey: [kind, jobId] });
+      await client.invalidateQueries({ queryKey: [kind, jobId] });
+    };
     const progress = (kind: "prediction" | "advice", told: Underway) => {
+      heard = performance.now();
       if (!UNDER_WAY.includes(told.state)) return void refresh(kind);
       client.setQueriesData<Prediction>({ queryKey: [kind, jobId] }, (old) =>
         old && old.hash === told.hash && UNDER_WAY.includes(old.state) ? { ...old, ...told } : old,
@@ -37,7 +44,8 @@ export function useEvents(jobId: string, revision: number | undefined) {
       );
     });
     const timer = setInterval(() => {
-      if (source.readyState === EventSource.OPEN) return;
+      if (source.readyState === EventSource.OPEN && performance.now() - heard < QUIET) return;
+      heard = performance.now();
       for (const kind of ["prediction", "advice"] as const) {
         const waiting = client
           .getQueriesData<Prediction>({ queryKey: [kind, jobId] })

@@ -262,7 +262,8 @@ function useOutboxOf(jobId: string, user: string, take: (saved: PlanAnswer) => v
   return useMemo(() => ({ box, state }), [box, state]);
 }
 
-/** The prediction of the plan as it stands; one that nobody asked for yet is asked for. */
+/** The prediction of the plan as it stands; one that nobody asked for yet is asked for, and one that was let go while the plan
+ * was another for a moment. */
 function usePrediction(jobId: string, revision: number | undefined): ProgressDesk {
   const client = useQueryClient();
   const key = useMemo(() => ["prediction", jobId, revision], [jobId, revision]);
@@ -279,7 +280,7 @@ function usePrediction(jobId: string, revision: number | undefined): ProgressDes
     },
     [client, jobId, key],
   );
-  const unasked = !prediction.isPlaceholderData && prediction.data?.state === "none";
+  const unasked = !prediction.isPlaceholderData && ["none", "cancelled"].includes(prediction.data?.state ?? "");
   useEffect(() => {
     if (unasked) run("start").catch(() => undefined); // the next visit asks again
   }, [unasked, run]);
