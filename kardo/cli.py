@@ -31,6 +31,20 @@ def _parser() -> argparse.ArgumentParser:
     predict.add_argument("--json", type=Path, help="write the result here")
     predict.add_argument("--network", type=Path, help="write the plan's linear network here")
     predict.set_defaults(run=_predict)
+    chain = commands.add_parser("heights", help="the height chain of every set-up, and what each device is told")
+    chain.add_argument("plan", type=Path, help="a Kardo plan (JSON)")
+    chain.add_argument("--json", type=Path, help="write the figures here")
+    chain.set_defaults(run=_heights)
+    visibility = commands.add_parser("visibility", help="satellites over a point of a plan, through a day in UTC")
+    visibility.add_argument("plan", type=Path, help="a Kardo plan (JSON)")
+    visibility.add_argument("--at", required=True, help="a set-up or a point: its id or name")
+    visibility.add_argument(
+        "--almanac", type=Path, help="a YUMA almanac (default: constellations as they are meant to be)"
+    )
+    visibility.add_argument("--date", help="year-month-day (default: the first visit's)")
+    visibility.add_argument("--mask", type=float, default=15.0, help="degrees over the horizon (default: 15)")
+    visibility.add_argument("--json", type=Path, help="write the figures here")
+    visibility.set_defaults(run=_visibility)
     demo = commands.add_parser("demo-plan", help="print a demo plan")
     demo.add_argument("name", help="sallow-bank")
     demo.add_argument("--out", type=Path, help="write to a file instead of the screen")
@@ -111,6 +125,65 @@ def _predict_plan(args: argparse.Namespace) -> int:
     return 0
 
 
+def _heights(args: argparse.Namespace) -> int:
+    from kardo.core.geodesy.units import length
+    from kardo.core.gnss.card import cards
+    from kardo.core.gnss.heights import heights
+    from kardo.core.plan.model import plan_from_json
+    from kardo.core.plan.naming import name_of
+
+    plan = plan_from_json(_read(args.plan))
+    rows = []
+    for setup in plan.setups:
+        name = name_of(plan, "setup", setup.id)
+        try:
+            chain = heights(plan, setup.id)
+        except KardoError as fault:
+            print(f"{name}: {fault.what} {fault.mend}", file=sys.stderr)
+            continue
+        rows.append({"id": setup.id, **{key: getattr(chain, key) for key in CHAIN}})
+        arp, apc = (length(v, plan.brief.unit, 4) for v in (chain.arp_ellipsoidal, chain.apc_ellipsoidal))
+        print(f"{name}: ARP {arp}, APC {apc} ellipsoidal")
+        for card in cards(plan, chain):
+            boxes = "; ".join(f"{box.name} {box.typed} {box.unit}".rstrip() for box in card.boxes)
+            print(f"  {card.name} ({card.point}): {boxes}; sum of figures {card.read_back}")
+    _write(args.json, {"setups": rows})
+    return 0
+
+
+def _visibility(args: argparse.Namespace) -> int:
+    import numpy as np
+
+    from kardo.core.accuracy.results import nullable
+    from kardo.core.day.overhead import midnight, sky_at, stand_of
+    from kardo.core.gnss.orbits import nominal, utc
+    from kardo.core.gnss.sky import windows
+    from kardo.core.plan.model import plan_from_json
+    from kardo.formats.yuma import read_yuma
+
+    plan = plan_from_json(_read(args.plan))
+    date = args.date or next((v.date for v in plan.visits if v.date), "")
+    moments = midnight(date) + 60.0 * np.arange(24 * 60)
+    almanac = read_yuma(args.almanac.read_bytes(), float(moments[0])) if args.almanac else nominal()
+    found, _ = sky_at(plan, stand_of(plan, args.at), almanac, moments, args.mask)
+    times = [utc(t) for t in moments]
+    seen = {
+        name: [[times[a], times[b]] for a, b in runs]
+        for k, name in enumerate(found.names)
+        if (runs := windows(found.seen[0, :, k]))
+    }
+    dops = {key: nullable(getattr(found, key)[0]) for key in ("gdop", "pdop", "hdop", "vdop", "tdop")}
+    _write(args.json, {"times": times, "visible": seen, **dops})
+    counts = found.counts[0]
+    print(
+        f"{args.at}, {date}: {counts.min()} to {counts.max()} satellites of {len(found.names)}, PDOP at worst {np.nanmax(found.pdop[0]):.2f}"
+    )
+    if almanac.source == "nominal":
+        print("Constellations as they are meant to be: typical numbers, not this day's.")
+    return 0
+
+
+CHAIN = ("mark", "arp", "apc", "arp_ellipsoidal", "apc_ellipsoidal", "latitude", "longitude")
 SMALL_SHARE = 0.005  # of the budget, not worth a line
 
 

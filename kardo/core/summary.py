@@ -14,19 +14,22 @@ from kardo.core.accuracy.defects import Defect
 from kardo.core.accuracy.judged import heights_of_surface
 from kardo.core.accuracy.planned import missing
 from kardo.core.accuracy.results import BlindSpot, Result, Share, Undetermined
+from kardo.core.accuracy.schemes import Schemes
 from kardo.core.accuracy.standards import standards
 from kardo.core.control.survey import heights_of
 from kardo.core.errors import KardoError
 from kardo.core.flight.areas import ground_scale, require_fit, site_polygon
 from kardo.core.flight.clearance import Clearance, of_lines
 from kardo.core.flight.pattern import MAX_EXPOSURES, FlightPlan, flown, over_ground, too_many
-from kardo.core.geodesy.antenna import SlantTable, height_chain, slant_table
+from kardo.core.geodesy.antenna import SlantTable, slant_table
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import small
+from kardo.core.gnss.blunders import SetUpBlunders, blunders
+from kardo.core.gnss.card import Card, cards
+from kardo.core.gnss.heights import SetUpHeights, heights
 from kardo.core.gnss.occupations import mark_sigma
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of, named
-from kardo.core.plan.stands import SetUp
 from kardo.core.practice.catalogue import Finding, View, findings
 from kardo.core.terrain.gaps import Gaps, gaps
 
@@ -117,34 +120,10 @@ class FlightFigures:
 
 
 @dataclass(frozen=True)
-class SetUpHeights:
-    """The height chain of one set-up, metres, and its mark's latitude and longitude in degrees on the grid's own datum, with
-    that datum's name."""
-
-    setup: str
-    mark_name: str
-    system: str
-    mark: float
-    separation: float
-    mark_ellipsoidal: float
-    readings: list[float]
-    verticals: list[float]
-    arp_above_mark: float
-    apc_above_arp: float
-    arp: float
-    arp_ellipsoidal: float
-    apc: float
-    apc_ellipsoidal: float
-    spread: float
-    latitude: float
-    longitude: float
-    datum: str
-
-
-@dataclass(frozen=True)
 class Summary:
     """What follows directly from the plan. A part that cannot be computed is missing, with the reason under `faults`
-    (flights and set-ups by `flight/id` and `setup/id`; a grid that does not fit the site under `fit`). gaps: where the ground is not known under site and flights. mark_sigma:
+    (flights and set-ups by `flight/id` and `setup/id`; a grid that does not fit the site under `fit`). cards and blunders: of the
+    set-ups that have heights. gaps: where the ground is not known under site and flights. mark_sigma:
     east, north, up of every mark."""
 
     hash: str
@@ -154,6 +133,8 @@ class Summary:
     area: float | None
     flights: list[FlightFigures]
     heights: list[SetUpHeights]
+    cards: list[Card]
+    blunders: list[SetUpBlunders]
     gaps: Gaps | None
     slants: dict[str, SlantTable]
     mark_sigma: dict[str, tuple[float, float, float]]
@@ -200,6 +181,7 @@ def summary(plan: Plan) -> Summary:
         return flight_figures(plan, found)
 
     attempt("fit", lambda: require_fit(plan))
+    chains = each("setup", lambda key: heights(plan, key), [s.id for s in plan.setups])
     return Summary(
         hash=plan.hash,
         lacks=[Lack(*lack) for lack in missing(plan)],
@@ -207,7 +189,9 @@ def summary(plan: Plan) -> Summary:
         datum=attempt("datum", lambda: _datum(plan)),
         area=attempt("area", lambda: site_polygon(plan).area / ground_scale(plan) ** 2),
         flights=each("flight", room, [f.id for f in plan.flights]),
-        heights=each("setup", lambda key: _heights(plan, key), [s.id for s in plan.setups]),
+        heights=chains,
+        cards=[card for chain in chains for card in cards(plan, chain)],
+        blunders=[blunders(plan, chain) for chain in chains],
         gaps=attempt("ground", lambda: _gaps(plan)),
         slants={a.id: slant_table(a) for a in plan.kit.antennas},
         mark_sigma=attempt("assumptions", lambda: {m.id: mark_sigma(m, plan.assume) for m in plan.marks}) or {},
@@ -275,41 +259,6 @@ def flight_figures(plan: Plan, flight: FlightPlan) -> FlightFigures:
     )
 
 
-def _heights(plan: Plan, key: str) -> SetUpHeights:
-    setup = plan.setup(key)
-    assert setup is not None
-    mark = plan.mark(setup.mark)
-    if mark is None:
-        raise KardoError(
-            "The set-up stands on no mark yet.", where="Base", mend="Choose a mark with known coordinates, or add one."
-        )
-    if not setup.readings:
-        raise KardoError("No antenna height is planned yet.", where="Base", mend="Type one as it will be measured.")
-    return _chain(plan, setup)
-
-
-def _chain(plan: Plan, setup: SetUp) -> SetUpHeights:
-    mark = plan.mark(setup.mark)
-    assert mark is not None
-    if not math.isfinite(plan.mark_height(mark)):
-        raise KardoError(
-            f"{mark.name} has no height, and no ground is known there.", where="Base", mend="Type the mark's height."
-        )
-    separation = float(plan.grid.separation(mark.e, mark.n))
-    system, slant = height_name(plan.brief.heights), setup.support == "tripod"
-    chain = height_chain(system, plan.mark_height(mark), separation, setup.readings, slant, plan.antenna(setup.antenna))
-    lon, lat = plan.grid.to_geodetic(mark.e, mark.n)
-    own = vars(chain) | {"readings": list(chain.readings), "verticals": list(chain.verticals)}
-    return SetUpHeights(
-        setup=setup.id,
-        mark_name=mark.name,
-        latitude=float(lat),
-        longitude=float(lon),
-        datum=str(plan.grid.geodetic.name),
-        **own,
-    )
-
-
 def _control_heights(plan: Plan) -> list[float | None]:
     return [float(h) if np.isfinite(h) else None for h in heights_of(plan, plan.control)]
 
@@ -335,6 +284,11 @@ def told(plan: Plan, result: Result | Undetermined) -> Told:
 def named_advice(plan: Plan, advice: Advice) -> Advice:
     """Advice with the names that things have now."""
     return replace(advice, offers=[replace(o, words=named(o.words, plan)) for o in advice.offers])
+
+
+def named_schemes(plan: Plan, found: Schemes) -> Schemes:
+    """Schemes with the names that things have now."""
+    return Schemes([replace(row, on=named(row.on, plan)) for row in found.rows])
 
 
 def source_name(plan: Plan, share: Share | BlindSpot) -> str:

@@ -8,6 +8,7 @@ from ninja import NinjaAPI
 from kardo.server import problems
 from kardo.server.accounts.api import router as session
 from kardo.server.accounts.seen import seen
+from kardo.server.base.api import router as base
 from kardo.server.book.api import router as book
 from kardo.server.closeout.api import checking
 from kardo.server.closeout.api import router as closeout
@@ -22,6 +23,7 @@ problems.install(api)
 api.add_router("/session", session)
 api.add_router("/jobs", jobs)
 api.add_router("/jobs", plans)
+api.add_router("/jobs", base)
 api.add_router("/jobs", day)
 api.add_router("/jobs", book)
 api.add_router("/jobs", closeout)

@@ -42,6 +42,7 @@ def test_two_flights_from_two_set_ups_by_two_cameras(signed_in, django_db_blocke
     settled(page)
     alone = figure(page, "absolute-v")
     page.keyboard.press("4")
+    page.get_by_role("tab", name="set-ups").click()
     page.get_by_role("button", name="another set-up").click()
     page.get_by_label("Base stands on").select_option(index=1)
     page.get_by_role("button", name="plan a height").click()

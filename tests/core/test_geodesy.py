@@ -173,11 +173,12 @@ def test_slant_shorter_than_the_disc():
 
 
 def test_height_chain_adds_up():
-    chain = height_chain("EGM96 height", 3.233, 55.112, (1.872, 1.874), True, DISC)
+    verticals = tuple(vertical_from_slant(s, DISC) for s in (1.872, 1.874))
+    chain = height_chain("EGM96 height", 3.233, 55.112, (1.872, 1.874), verticals, DISC)
     assert chain.apc_ellipsoidal == pytest.approx(3.233 + 55.112 + chain.arp_above_mark + 0.091)
     assert chain.arp == pytest.approx(chain.apc - 0.091)
     assert chain.spread == pytest.approx(0.002, abs=2e-5)
-    assert height_chain("x", 1.0, 0.0, (2.0,), False, DISC).arp == 3.0
+    assert height_chain("x", 1.0, 0.0, (2.0,), (2.0,), DISC).arp == 3.0
 
 
 def test_a_height_system_whose_geoid_is_not_on_this_machine_is_known_before_it_is_chosen():

@@ -22,6 +22,7 @@ BODIES = {
     "/api/jobs/{job_id}/like": '{"title": "Mine"}',
     "/api/jobs/{job_id}/archive": '{"archived": true}',
     "/api/jobs/{job_id}/book": '{"now": "2027-03-16T09:00:00Z", "entries": []}',
+    "/api/jobs/{job_id}/card/{setup}/{device}/read-back": '{"first": "1", "second": "2", "height": "3"}',
     "/api/jobs/{job_id}/close/residuals": '{"revision": 0, "taken": {"file": "a", "outcomes": []}}',
     "/api/jobs/{job_id}/close/shift/preview": SHIFT,
     "/api/jobs/{job_id}/close/shift": '{"revision": 0, "shift": null}',
@@ -50,6 +51,8 @@ def call(client, method, path, job):
         visit="V1",
         person="a",
         report_id=job.pk,
+        setup="base",
+        device="D1",
     )
     if path in FORMS:
         return client.post(url, FORMS[path])

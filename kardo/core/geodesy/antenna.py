@@ -93,13 +93,17 @@ class HeightChain:
 
 
 def height_chain(
-    system: str, mark: float, separation: float, readings: tuple[float, ...], slant: bool, antenna: Antenna
+    system: str,
+    mark: float,
+    separation: float,
+    readings: tuple[float, ...],
+    verticals: tuple[float, ...],
+    antenna: Antenna,
 ) -> HeightChain:
-    """The chain h_APC = H_mark + N + vertical height to ARP + ARP-to-APC offset.
+    """The chain h_APC = H_mark + N + vertical height to ARP + ARP-to-APC offset, all in metres.
 
-    readings: one or more antenna heights in metres; slant to the disc's edge, or vertical to the ARP. Their mean is used.
+    readings: one or more antenna heights as read; verticals: what each comes to, from the mark to the ARP. Their mean is used.
     """
-    verticals = tuple(vertical_from_slant(s, antenna) if slant else s for s in readings)
     arp_above_mark = sum(verticals) / len(verticals)
     arp = mark + arp_above_mark
     apc = arp + antenna.apc_above_arp

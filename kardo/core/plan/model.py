@@ -78,6 +78,7 @@ class Plan(Part):
             ("areas", self.site.areas),
             ("features", self.site.features),
             *((name, getattr(self.kit, name)) for name in type(self.kit).model_fields),
+            *(("devices", setup.devices) for setup in self.setups),
             *((name, getattr(self, name)) for name in ("marks", "networks", "setups", "flights", "control", "visits")),
         )
 

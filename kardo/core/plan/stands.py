@@ -41,9 +41,22 @@ Bearing = Annotated[float, Field(ge=0, le=360, allow_inf_nan=False)]
 Elevation = Annotated[float, Field(ge=0, le=90, allow_inf_nan=False)]
 
 
+class Device(Part):
+    """What something that is told the base's position wants typed: the position of which point, which height, in which
+    form and unit. Nothing of it is assumed: who adds a device says all four."""
+
+    id: Identifier
+    name: Name
+    point: Literal["mark", "arp", "apc"]
+    height: Literal["ellipsoidal", "orthometric"]
+    position: Literal["degrees", "dms", "grid"]
+    unit: Literal["m", "ft", "us-ft"]
+
+
 class SetUp(Part):
     """One standing of a base or an instrument over a mark. readings in metres: the pole's height, or slant heights to the
-    disc's edge; none yet counts as the two that custom asks for. horizon: (azimuth, elevation) in degrees."""
+    disc's edge; none yet counts as the two that custom asks for. pole_to: the point that the pole's stated length leads to.
+    horizon: (azimuth, elevation) in degrees. devices: what is told the position of this standing."""
 
     id: Identifier
     name: Name
@@ -51,9 +64,11 @@ class SetUp(Part):
     support: Literal["fixed_pole", "tripod"] = "tripod"
     antenna: Identifier
     readings: Annotated[tuple[Length, ...], Field(max_length=4)] = ()
+    pole_to: Annotated[Literal["arp", "apc"], PROSE] = "arp"
     horizon: Annotated[tuple[tuple[Bearing, Elevation], ...], Field(max_length=360), PROSE] = ()
     log: Annotated[Log | None, PROSE] = None
     visit: Annotated[Identifier | None, PROSE] = None
+    devices: Annotated[tuple[Device, ...], Field(max_length=8), PROSE] = ()
 
 
 class CorrectionNetwork(Part):

@@ -33,9 +33,11 @@ from kardo.server.predictions import live
 from kardo.server.predictions.answers import (
     AdviceAnswer,
     PredictionAnswer,
+    SchemesAnswer,
     Underway,
     advice_of,
     prediction_of,
+    schemes_of,
     underway,
     waited_for,
 )
@@ -65,6 +67,7 @@ class PlanOut(Schema):
 
 PLAN, SUMMARY, PREDICTION = TypeAdapter(PlanOut), TypeAdapter(Summary), TypeAdapter(PredictionAnswer)
 LIVE = TypeAdapter(LiveAnswer)
+Asked = Literal["prediction", "advice", "schemes"]
 
 
 class EditIn(Schema):
@@ -329,8 +332,15 @@ def show_advice(request: HttpRequest, job_id: UUID):
     return advice_of(job_of(request, job_id), at)
 
 
+@router.get("/{job_id}/schemes", response=SchemesAnswer)
+def show_schemes(request: HttpRequest, job_id: UUID):
+    """Correction schemes for the plan as it stands, side by side, or how far they have come. Asking does not start it."""
+    at = standing_of(request, job_id, Computation.Kind.SCHEMES)
+    return schemes_of(job_of(request, job_id), at)
+
+
 @router.post("/{job_id}/{kind}/start", response=Underway)
-def start_computation(request: HttpRequest, job_id: UUID, kind: Literal["prediction", "advice"]):
+def start_computation(request: HttpRequest, job_id: UUID, kind: Asked):
     """Start it, also again after it was stopped or failed."""
     job = job_of(request, job_id)
     plan = stored_plan(job)
@@ -341,7 +351,7 @@ def start_computation(request: HttpRequest, job_id: UUID, kind: Literal["predict
 
 
 @router.post("/{job_id}/{kind}/stop", response=Underway)
-def stop_computation(request: HttpRequest, job_id: UUID, kind: Literal["prediction", "advice"]):
+def stop_computation(request: HttpRequest, job_id: UUID, kind: Asked):
     """Stop it, waiting or under way; it starts again only when asked to."""
     stop(standing_of(request, job_id, kind).row)
     return underway(job_of(request, job_id), standing_of(request, job_id, kind))

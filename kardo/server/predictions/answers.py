@@ -11,10 +11,11 @@ from kardo.core.accuracy.effort import GUESSED
 from kardo.core.accuracy.planned import missing
 from kardo.core.accuracy.prediction import ENGINE
 from kardo.core.accuracy.results import Result, Undetermined
+from kardo.core.accuracy.schemes import Schemes
 from kardo.core.arrays import Json
 from kardo.core.plan.model import Plan
 from kardo.core.practice.catalogue import Finding
-from kardo.core.summary import Fault, Told, found, named_advice, told
+from kardo.core.summary import Fault, Told, found, named_advice, named_schemes, told
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import model_digest, stored_plan, with_ground
 from kardo.server.predictions.models import Computation
@@ -23,6 +24,7 @@ from kardo.server.standing import Standing
 LEAST_SHARE = 0.08  # below, the time spent says nothing of the time left
 RESULT = TypeAdapter(Result | Undetermined)
 ADVICE = TypeAdapter(Advice)
+SCHEMES = TypeAdapter(Schemes)
 
 
 @dataclass(frozen=True)
@@ -57,6 +59,14 @@ class AdviceAnswer(Underway):
     error: Fault | None
 
 
+@dataclass(frozen=True)
+class SchemesAnswer(Underway):
+    """Correction schemes side by side."""
+
+    result: Schemes | None
+    error: Fault | None
+
+
 def waited_for(at: Standing) -> PredictionAnswer:
     """How far a prediction under way has come."""
     return PredictionAnswer(**vars(_how_far(at)), result=None, told=None, findings=None, error=None)
@@ -81,6 +91,13 @@ def advice_of(job: Job, at: Standing) -> AdviceAnswer:
     row = _row(at)
     result = named_advice(stored_plan(job), ADVICE.validate_python(row.result)) if row and row.result else None
     return AdviceAnswer(**vars(underway(job, at)), result=result, error=_error(row))
+
+
+def schemes_of(job: Job, at: Standing) -> SchemesAnswer:
+    """The schemes for the job's plan as it stands, or how far they have come. Starts nothing."""
+    row = _row(at)
+    result = named_schemes(stored_plan(job), SCHEMES.validate_python(row.result)) if row and row.result else None
+    return SchemesAnswer(**vars(underway(job, at)), result=result, error=_error(row))
 
 
 def underway(job: Job, at: Standing) -> Underway:

@@ -9,7 +9,7 @@ from kardo.server.jobs.models import Job
 
 
 class Computation(models.Model):
-    """What one plan predicts, or what would help it most. The plan is kept with it (its terrain by digest), so that any
+    """What one plan predicts, what would help it most, or what each correction scheme would. The plan is kept with it (its terrain by digest), so that any
     computed revision can be opened again exactly.
 
     runner is the token of the worker that has it in hand: whoever claims a computation writes a new one, and only the
@@ -20,6 +20,7 @@ class Computation(models.Model):
         PREDICTION = "prediction"
         ADVICE = "advice"
         CHECKS = "checks", "what the checks will measure, jointly"
+        SCHEMES = "schemes", "correction schemes side by side"
 
     class State(models.TextChoices):
         QUEUED = "queued"

@@ -21,6 +21,7 @@ from kardo.core.accuracy.advice import Promise, advise
 from kardo.core.accuracy.jointly import checks_jointly
 from kardo.core.accuracy.prediction import ENGINE, predict
 from kardo.core.accuracy.results import Result, result_json
+from kardo.core.accuracy.schemes import schemes
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError
 from kardo.core.flight.pattern import estimated_exposures
@@ -39,6 +40,7 @@ COMPUTE: dict[str, Callable[[Plan, Callable[[str, float], None]], Any]] = {
     Computation.Kind.PREDICTION: predict,
     Computation.Kind.ADVICE: advise,
     Computation.Kind.CHECKS: checks_jointly,
+    Computation.Kind.SCHEMES: schemes,
 }
 State = Computation.State
 
@@ -104,7 +106,7 @@ def _priority(waiting: list[Computation], job: Job) -> int:
 
 
 def _queue_for(plan: Plan, kind: str) -> str:
-    if kind == Computation.Kind.ADVICE:
+    if kind in {Computation.Kind.ADVICE, Computation.Kind.SCHEMES}:
         return PATIENT
     try:
         return QUICK if estimated_exposures(plan) <= QUICK_EXPOSURES else PATIENT

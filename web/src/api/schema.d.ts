@@ -361,6 +361,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/schemes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Schemes
+         * @description Correction schemes for the plan as it stands, side by side, or how far they have come. Asking does not start it.
+         */
+        get: operations["kardo_server_plans_api_show_schemes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/{kind}/start": {
         parameters: {
             query?: never;
@@ -395,6 +415,67 @@ export interface paths {
          * @description Stop it, waiting or under way; it starts again only when asked to.
          */
         post: operations["kardo_server_plans_api_stop_computation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/sky": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Sky
+         * @description The satellites over a point of the plan on a date (the first visit's, where none is said), by constellations as they are
+         *     meant to be.
+         */
+        get: operations["kardo_server_base_api_show_sky"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/card/{setup}/{device}.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Print Card
+         * @description One device's card: exactly what is typed into which box, large.
+         */
+        get: operations["kardo_server_base_api_print_card"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/card/{setup}/{device}/read-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hold Against Card
+         * @description How far what a device shows is from what it should be told, and what that looks like.
+         */
+        post: operations["kardo_server_base_api_hold_against_card"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1211,6 +1292,37 @@ export interface components {
             sigma_v: number;
         };
         /**
+         * Device
+         * @description What something that is told the base's position wants typed: the position of which point, which height, in which
+         *     form and unit. Nothing of it is assumed: who adds a device says all four.
+         */
+        Device: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Point
+             * @enum {string}
+             */
+            point: "mark" | "arp" | "apc";
+            /**
+             * Height
+             * @enum {string}
+             */
+            height: "ellipsoidal" | "orthometric";
+            /**
+             * Position
+             * @enum {string}
+             */
+            position: "degrees" | "dms" | "grid";
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "m" | "ft" | "us-ft";
+        };
+        /**
          * Feature
          * @description Something on the site that the work must mind: one vertex is a place, two or more a line or, where it says so, an
          *     area. height in metres above ground.
@@ -1802,7 +1914,8 @@ export interface components {
         /**
          * SetUp
          * @description One standing of a base or an instrument over a mark. readings in metres: the pole's height, or slant heights to the
-         *     disc's edge; none yet counts as the two that custom asks for. horizon: (azimuth, elevation) in degrees.
+         *     disc's edge; none yet counts as the two that custom asks for. pole_to: the point that the pole's stated length leads to.
+         *     horizon: (azimuth, elevation) in degrees. devices: what is told the position of this standing.
          */
         SetUp: {
             /** Id */
@@ -1825,6 +1938,12 @@ export interface components {
              */
             readings: number[];
             /**
+             * Pole To
+             * @default arp
+             * @enum {string}
+             */
+            pole_to: "arp" | "apc";
+            /**
              * Horizon
              * @default []
              */
@@ -1835,6 +1954,11 @@ export interface components {
             log: components["schemas"]["Log"] | null;
             /** Visit */
             visit: string | null;
+            /**
+             * Devices
+             * @default []
+             */
+            devices: components["schemas"]["Device"][];
         };
         /**
          * Site
@@ -2000,6 +2124,69 @@ export interface components {
             id?: string | null;
         };
         /**
+         * Blunder
+         * @description One blunder and what it does: metres east, north and up, typed less true, and in plan altogether. remark: what more is to be said of these
+         *     figures, where they are not simply what everything on the base moves by.
+         */
+        Blunder: {
+            /** Id */
+            id: string;
+            /** Words */
+            words: string;
+            /** East */
+            east: number;
+            /** North */
+            north: number;
+            /** Up */
+            up: number;
+            /** Horizontal */
+            horizontal: number;
+            /**
+             * Remark
+             * @default
+             */
+            remark: string;
+        };
+        /**
+         * Box
+         * @description One box of a device: its name, what is typed into it, the same in groups of three figures, and the sum of its figures.
+         */
+        Box: {
+            /** Name */
+            name: string;
+            /** Typed */
+            typed: string;
+            /** Shown */
+            shown: string;
+            /** Unit */
+            unit: string;
+            /** Figures */
+            figures: number;
+        };
+        /**
+         * Card
+         * @description What one device is told of one set-up. frame: datum, realisation and epoch of the position, height system; read_back: the sum
+         *     of all figures typed.
+         */
+        Card: {
+            /** Setup */
+            setup: string;
+            /** Device */
+            device: string;
+            /** Name */
+            name: string;
+            /** Point */
+            point: string;
+            /** Frame */
+            frame: string;
+            /** Boxes */
+            boxes: components["schemas"]["Box"][];
+            /** Read Back */
+            read_back: number;
+            /** Notes */
+            notes: string[];
+        };
+        /**
          * Clearance
          * @description The least distance in metres between a path and what lies under it, its place in grid metres, and what that is: empty for
          *     the ground, else the name of what stands there.
@@ -2146,6 +2333,18 @@ export interface components {
             v: number | null;
         };
         /**
+         * SetUpBlunders
+         * @description What can go wrong at one set-up, the usual first, and who would see it: the words are of the plan's checks.
+         */
+        SetUpBlunders: {
+            /** Setup */
+            setup: string;
+            /** Rows */
+            rows: components["schemas"]["Blunder"][];
+            /** Seen */
+            seen: string;
+        };
+        /**
          * SetUpHeights
          * @description The height chain of one set-up, metres, and its mark's latitude and longitude in degrees on the grid's own datum, with
          *     that datum's name.
@@ -2153,6 +2352,8 @@ export interface components {
         SetUpHeights: {
             /** Setup */
             setup: string;
+            /** Mark Id */
+            mark_id: string;
             /** Mark Name */
             mark_name: string;
             /** System */
@@ -2231,7 +2432,8 @@ export interface components {
         /**
          * Summary
          * @description What follows directly from the plan. A part that cannot be computed is missing, with the reason under `faults`
-         *     (flights and set-ups by `flight/id` and `setup/id`; a grid that does not fit the site under `fit`). gaps: where the ground is not known under site and flights. mark_sigma:
+         *     (flights and set-ups by `flight/id` and `setup/id`; a grid that does not fit the site under `fit`). cards and blunders: of the
+         *     set-ups that have heights. gaps: where the ground is not known under site and flights. mark_sigma:
          *     east, north, up of every mark.
          */
         Summary: {
@@ -2247,6 +2449,10 @@ export interface components {
             flights: components["schemas"]["FlightFigures"][];
             /** Heights */
             heights: components["schemas"]["SetUpHeights"][];
+            /** Cards */
+            cards: components["schemas"]["Card"][];
+            /** Blunders */
+            blunders: components["schemas"]["SetUpBlunders"][];
             gaps: components["schemas"]["Gaps"] | null;
             /** Slants */
             slants: {
@@ -2830,6 +3036,68 @@ export interface components {
             lessens: string[];
         };
         /**
+         * Scheme
+         * @description One scheme for one plan. on: what the flights would hang on, by kind and id. edits choose it (none: the plan has it already);
+         *     lacks: why it cannot be had, in words. promise None where something would not be determined; as_seen: RMSE H and V in metres
+         *     over the checks. hours: of a session of its own.
+         */
+        Scheme: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Needs */
+            needs: string;
+            /** Fails */
+            fails: string;
+            /** Minutes */
+            minutes: number;
+            /** Hours */
+            hours: number;
+            /** On */
+            on: string;
+            /** Edits */
+            edits: components["schemas"]["Edit"][];
+            /** Chosen */
+            chosen: boolean;
+            /** Lacks */
+            lacks: string;
+            promise: components["schemas"]["Promise"] | null;
+            /** As Seen */
+            as_seen: [
+                number,
+                number
+            ] | null;
+        };
+        /**
+         * Schemes
+         * @description All schemes, in the catalogue's order.
+         */
+        Schemes: {
+            /** Rows */
+            rows: components["schemas"]["Scheme"][];
+        };
+        /**
+         * SchemesAnswer
+         * @description Correction schemes side by side.
+         */
+        SchemesAnswer: {
+            /** Hash */
+            hash: string;
+            /** State */
+            state: string;
+            /** Stage */
+            stage: string;
+            /** Share */
+            share: number;
+            /** Seconds Left */
+            seconds_left: number | null;
+            /** Ahead */
+            ahead: number;
+            result: components["schemas"]["Schemes"] | null;
+            error: components["schemas"]["Fault"] | null;
+        };
+        /**
          * Underway
          * @description A computation, or how far it has come. state: lacking (the plan wants something first), none (nobody asked), queued,
          *     running, done, failed, cancelled (overtaken by an edit) or stopped (by a person). seconds_left is None while it cannot
@@ -2848,6 +3116,119 @@ export interface components {
             seconds_left: number | null;
             /** Ahead */
             ahead: number;
+        };
+        /**
+         * Cost
+         * @description What something costs: satellites lost, mean over the day and at worst.
+         */
+        Cost: {
+            /** Words */
+            words: string;
+            /** Mean */
+            mean: number;
+            /** Worst */
+            worst: number;
+        };
+        /**
+         * DaySky
+         * @description The sky over a point on a date. horizon: degrees by degree of azimuth; minutes of the site's clock; satellites seen, and what an
+         *     open sky would give; dilution of precision, None where no position can be fixed.
+         */
+        DaySky: {
+            /** About */
+            about: string;
+            /** Name */
+            name: string;
+            /** Date */
+            date: string;
+            /** Clock H */
+            clock_h: number;
+            /** Source */
+            source: string;
+            /** Mask */
+            mask: number;
+            /** Horizon */
+            horizon: number[];
+            /** Minutes */
+            minutes: number[];
+            /** Count */
+            count: number[];
+            /** Open Count */
+            open_count: number[];
+            /** Pdop */
+            pdop: (number | null)[];
+            /** Hdop */
+            hdop: (number | null)[];
+            /** Vdop */
+            vdop: (number | null)[];
+            /** Passes */
+            passes: components["schemas"]["Pass"][];
+            /** Windows */
+            windows: components["schemas"]["Window"][];
+            /** Costs */
+            costs: components["schemas"]["Cost"][];
+            /** Told */
+            told: string;
+            /** Caution */
+            caution: string;
+        };
+        /**
+         * Pass
+         * @description One satellite's way over the mask: from which of the day's moments on, azimuth and elevation in degrees at each, and
+         *     whether the horizon leaves it free there.
+         */
+        Pass: {
+            /** Name */
+            name: string;
+            /** First */
+            first: number;
+            /** Azimuth */
+            azimuth: number[];
+            /** Elevation */
+            elevation: number[];
+            /** Seen */
+            seen: boolean[];
+        };
+        /**
+         * Window
+         * @description Minutes of the site's clock, first and last, and what the window is: good, few (satellites) or weak (geometry).
+         */
+        Window: {
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Kind */
+            kind: string;
+        };
+        /**
+         * Difference
+         * @description A position less the planned one: metres east, north, up; what it means in words, and the id of the blunder that it looks
+         *     like (empty for none).
+         */
+        Difference: {
+            /** East */
+            east: number;
+            /** North */
+            north: number;
+            /** Up */
+            up: number;
+            /** Words */
+            words: string;
+            /** Blunder */
+            blunder: string;
+        };
+        /**
+         * Shown
+         * @description What a device shows in its boxes, as it is written there: latitude and longitude, or E and N; and the height.
+         */
+        Shown: {
+            /** First */
+            first: string;
+            /** Second */
+            second: string;
+            /** Height */
+            height: string;
         };
         /**
          * Day
@@ -4642,13 +5023,35 @@ export interface operations {
             };
         };
     };
+    kardo_server_plans_api_show_schemes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SchemesAnswer"];
+                };
+            };
+        };
+    };
     kardo_server_plans_api_start_computation: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 job_id: string;
-                kind: "prediction" | "advice";
+                kind: "prediction" | "advice" | "schemes";
             };
             cookie?: never;
         };
@@ -4671,7 +5074,7 @@ export interface operations {
             header?: never;
             path: {
                 job_id: string;
-                kind: "prediction" | "advice";
+                kind: "prediction" | "advice" | "schemes";
             };
             cookie?: never;
         };
@@ -4684,6 +5087,81 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Underway"];
+                };
+            };
+        };
+    };
+    kardo_server_base_api_show_sky: {
+        parameters: {
+            query: {
+                about: string;
+                date?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DaySky"];
+                };
+            };
+        };
+    };
+    kardo_server_base_api_print_card: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                setup: string;
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kardo_server_base_api_hold_against_card: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                setup: string;
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Shown"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Difference"];
                 };
             };
         };

@@ -81,7 +81,7 @@ export function TopBar({ session }: { session: Session }) {
       <span className="flex-1" />
       <button
         className="flex min-w-0 shrink cursor-pointer divide-x divide-hairline overflow-hidden border border-hairline text-sm whitespace-nowrap hover:bg-settled-wash"
-        onClick={() => open(plan.brief.crs ? "base" : "brief")}
+        onClick={() => (plan.brief.crs ? open("base", "card") : open("brief"))}
         title="The height chain of the base"
         data-testid="datum-strip"
       >

@@ -5,6 +5,8 @@ import { UNDER_WAY } from "../ui/UnderWay";
 
 const FALLBACK = 2000;
 const QUIET = 10_000;
+const KINDS = ["prediction", "advice", "schemes"] as const;
+type Kind = (typeof KINDS)[number];
 
 /** What the server tells of a job by itself: a new revision, and how far its computations are. Where it cannot be listened to,
  * it is asked every two seconds while something is under way; where it says nothing for long of what is, every ten. */
@@ -16,11 +18,11 @@ export function useEvents(jobId: string, revision: number | undefined) {
   useEffect(() => {
     let heard = performance.now();
     // An answer still on its way was given before what is told now, and the first of its kind would not be asked for again.
-    const refresh = async (kind: "prediction" | "advice") => {
+    const refresh = async (kind: Kind) => {
       await client.cancelQueries({ queryKey: [kind, jobId] });
       await client.invalidateQueries({ queryKey: [kind, jobId] });
     };
-    const progress = (kind: "prediction" | "advice", told: Underway) => {
+    const progress = (kind: Kind, told: Underway) => {
       heard = performance.now();
       if (!UNDER_WAY.includes(told.state)) return void refresh(kind);
       client.setQueriesData<Prediction>({ queryKey: [kind, jobId] }, (old) =>
@@ -32,7 +34,7 @@ export function useEvents(jobId: string, revision: number | undefined) {
       const told = JSON.parse((event as MessageEvent<string>).data) as { revision: number };
       if (told.revision > (at.current ?? 0)) void client.invalidateQueries({ queryKey: ["plan", jobId] });
     });
-    for (const kind of ["prediction", "advice"] as const)
+    for (const kind of KINDS)
       source.addEventListener(kind, (event) =>
         progress(kind, JSON.parse((event as MessageEvent<string>).data) as Underway),
       );
@@ -46,7 +48,7 @@ export function useEvents(jobId: string, revision: number | undefined) {
     const timer = setInterval(() => {
       if (source.readyState === EventSource.OPEN && performance.now() - heard < QUIET) return;
       heard = performance.now();
-      for (const kind of ["prediction", "advice"] as const) {
+      for (const kind of KINDS) {
         const waiting = client
           .getQueriesData<Prediction>({ queryKey: [kind, jobId] })
           .some(([, data]) => data && UNDER_WAY.includes(data.state));

@@ -27,7 +27,7 @@ export function repinned(pins: Pin[], plan: Plan, result: Result | null): Pin[] 
 /** What is open and chosen on the sheet; nothing here is part of the plan. The open station stands in the address. */
 interface Workbench {
   station: Station;
-  open: (station: Station) => void;
+  open: (station: Station, view?: string) => void;
   /** The view of the open station, as the address has it; empty for its first. */
   view: string;
   openView: (view: string) => void;
@@ -68,8 +68,8 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
   const navigate = useNavigate();
   const station = STATION_IDS.find((id) => id === wanted) ?? "brief";
   const open = useCallback(
-    (next: Station) => {
-      if (next !== wanted) void navigate(`/jobs/${jobId}/${next}`);
+    (next: Station, nextView = "") => {
+      if (next !== wanted || nextView) void navigate(`/jobs/${jobId}/${next}${nextView && `/${nextView}`}`);
     },
     [jobId, wanted, navigate],
   );

@@ -13,6 +13,7 @@ import { gaps } from "../sheet/layers/gaps";
 import { points } from "../sheet/layers/points";
 import { round } from "../sheet/layers/round";
 import { residuals } from "../sheet/layers/residuals";
+import { BASE_VIEWS } from "./base/views";
 import { CLOSE_VIEWS } from "./close/views";
 import { STATION_IDS, type Station } from "./ids";
 
@@ -93,6 +94,7 @@ export const STATIONS: Record<Station, StationEntry> = {
   base: {
     title: "Base",
     Tray: lazy(() => import("./base/BaseTray").then((m) => ({ default: m.BaseTray }))),
+    views: BASE_VIEWS,
     layers: [],
     tools: [{ places: "base", key: "O", words: "place the base on a new mark" }],
     line: ({ plan, summary }) => {

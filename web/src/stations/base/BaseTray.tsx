@@ -1,344 +1,42 @@
-import { useState } from "react";
-import type { Mark, Network, SetUp } from "../../api/client";
+import { useEffect, useRef, useState, type ReactNode } from "react";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
-import { added, fieldEdits, freeName, removed } from "../../lib/edits";
-import { fine, fineUnit } from "../../lib/units";
-import { HeightChain } from "../../plots/HeightChain";
-import { Field, FineField, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
 import { Heading } from "../../ui/Heading";
-import { ActionsHead, Remove } from "../../ui/Remove";
 import { Tabs } from "../../ui/Tabs";
-import { allHung, setUpName } from "../hanging";
+import { CardView } from "./CardView";
+import { SatellitesView } from "./SatellitesView";
+import { SchemeView } from "./SchemeView";
+import { SetUpsView } from "./SetUpsView";
+import { BASE_VIEWS } from "./views";
 
-const SUPPORTS = [
-  { id: "tripod", name: "tripod, slant to the disc's edge" },
-  { id: "fixed_pole", name: "fixed-height pole" },
-];
-const KNOWN = [
-  { id: "published", name: "published" },
-  { id: "static", name: "static log" },
-  { id: "here", name: "taken here" },
-];
+const VIEWS: Record<string, () => ReactNode> = {
+  scheme: SchemeView,
+  setups: SetUpsView,
+  card: CardView,
+  satellites: SatellitesView,
+};
 
+/** What everything hangs on: which scheme, which mark, which height in which box. */
 export function BaseTray() {
-  const { plan, edit } = usePlan();
-  const [chosen, choose] = useState<string | null>(null);
-  const setup = plan.setups.find((s) => s.id === chosen) ?? plan.setups[0];
-  const used = new Set(allHung(plan).flatMap((hung) => ("setup" in hung ? [hung.setup] : [])));
-  const another = () => {
-    const id = freeName("B", plan.setups);
-    const antenna = setup?.antenna ?? plan.kit.antennas[0]?.id;
-    const row = { id, name: `base ${plan.setups.length + 1}`, mark: null, support: "tripod", antenna, readings: [] };
-    void edit([added("setups", row)]);
-    choose(id);
-  };
+  const { plan } = usePlan();
+  const { view, openView, selected } = useWorkbench();
+  // A plan without a base begins with one; it stays there while the base is being made.
+  const [first] = useState(() => (plan.setups.some((s) => s.mark) ? "scheme" : "setups"));
+  const chosen = view in VIEWS ? view : first;
+  const View = VIEWS[chosen]!;
+  const shownFor = useRef(view ? selected : null);
+  useEffect(() => {
+    if (selected === shownFor.current) return;
+    shownFor.current = selected;
+    if (selected && /^(marks|setups)\//.test(selected)) openView("setups"); // where what was chosen can be typed
+  }, [selected, openView]);
   return (
     <>
       <Heading title="Base">
         <span className="text-quiet">first thing out of the vehicle, last thing back in</span>
       </Heading>
-      <Tabs
-        label="Set-ups"
-        tabs={plan.setups.map((s) => ({ id: s.id, name: setUpName(plan, s.id) }))}
-        chosen={setup?.id}
-        onChoose={choose}
-      >
-        <button className="button text-sm" onClick={another}>
-          another set-up
-        </button>
-        {setup && plan.setups.length > 1 && (
-          <Remove
-            neededBy={used.has(setup.id) ? "a flight or control hangs on it" : undefined}
-            onClick={() => void edit([removed(plan, `setups/${setup.id}`)])}
-          >
-            remove {setup.name}
-          </Remove>
-        )}
-      </Tabs>
-      {setup && <OneSetUp key={setup.id} setup={setup} />}
-      <Marks />
-      <Networks />
+      <Tabs label="Views" tabs={BASE_VIEWS} chosen={chosen} onChoose={openView} />
+      <View />
     </>
-  );
-}
-
-/** One standing of a base: which mark, how, and the heights it makes. */
-function OneSetUp({ setup }: { setup: SetUp }) {
-  const { plan, summary, catalogue, edit } = usePlan();
-  const { unit } = plan.brief;
-  const { readings } = setup;
-  const path = `setups/${setup.id}`;
-  const set = (change: Partial<SetUp>) => void edit(fieldEdits(plan, path, change));
-  const chain = summary?.heights.find((h) => h.setup === setup.id);
-  const fault = summary?.faults[`setup/${setup.id}`];
-  const antennas = [
-    ...plan.kit.antennas,
-    ...catalogue.antennas.filter((a) => !plan.kit.antennas.some((own) => own.id === a.id)),
-  ];
-  const takeAntenna = (antenna: string) => {
-    const shelf = plan.kit.antennas.some((a) => a.id === antenna)
-      ? undefined
-      : catalogue.antennas.find((a) => a.id === antenna);
-    void edit([...(shelf ? [added("kit/antennas", shelf)] : []), ...fieldEdits(plan, path, { antenna })]);
-  };
-  return (
-    <>
-      <div className="flex flex-wrap gap-x-5 gap-y-2">
-        <Field label="Name">
-          {(id) => <TextField id={id} value={setup.name} onCommit={(name) => set({ name })} width="w-32" />}
-        </Field>
-        <Field label="Base stands on">
-          {(id) => (
-            <Select
-              id={id}
-              value={setup.mark ?? ""}
-              options={[{ id: "", name: "no mark chosen" }, ...plan.marks]}
-              onChange={(mark) => set({ mark: mark || null })}
-            />
-          )}
-        </Field>
-        <Field label="Set-up">
-          {(id) => (
-            <Select
-              id={id}
-              value={setup.support}
-              options={SUPPORTS}
-              onChange={(support) => set({ support, readings: readings.slice(0, 1) })}
-            />
-          )}
-        </Field>
-        <Field label="Antenna">
-          {(id) => <Select id={id} value={setup.antenna} options={antennas} onChange={takeAntenna} />}
-        </Field>
-        {readings.map((r, k) => (
-          <Field
-            key={k}
-            label={
-              setup.support === "tripod" ? `Slant height ${k + 1}, ${unitName(unit)}` : `Pole height, ${unitName(unit)}`
-            }
-          >
-            {(id) => (
-              <LengthField
-                id={id}
-                value={r}
-                unit={unit}
-                decimals={4}
-                onCommit={(v) => v !== null && set({ readings: readings.map((x, j) => (j === k ? v : x)) })}
-              />
-            )}
-          </Field>
-        ))}
-        <div className="flex gap-2 self-end">
-          {readings.length < (setup.support === "tripod" ? 4 : 1) && (
-            <button className="button" onClick={() => set({ readings: [...readings, readings.at(-1) ?? 1.6] })}>
-              {readings.length ? "another reading" : "plan a height"}
-            </button>
-          )}
-          {readings.length > 1 && (
-            <button className="button" onClick={() => set({ readings: readings.slice(0, -1) })}>
-              drop the last
-            </button>
-          )}
-        </div>
-      </div>
-      <div className="mt-3">
-        {chain ? (
-          <>
-            <HeightChain heights={chain} unit={unit} support={setup.support} />
-            <p className="figures text-sm">
-              <span className="text-quiet">mark on {chain.datum}:</span> {chain.latitude.toFixed(9)}°{" "}
-              {chain.longitude.toFixed(9)}°
-            </p>
-          </>
-        ) : (
-          <p className="text-quiet">
-            {fault?.what} {fault?.mend}
-          </p>
-        )}
-      </div>
-    </>
-  );
-}
-
-function Marks() {
-  const { plan, summary, edit } = usePlan();
-  const { selected, select, setPlacing } = useWorkbench();
-  const { unit } = plan.brief;
-  const u = unitName(unit);
-  const set = (mark: Mark, change: Partial<Mark>) => void edit(fieldEdits(plan, `marks/${mark.id}`, change));
-  const standsOn = new Map(plan.setups.map((s) => [s.id, s.mark]));
-  const used = new Set(standsOn.values());
-  return (
-    <section className="mt-3">
-      <div className="flex items-baseline gap-3">
-        <h3 className="font-bold">Marks</h3>
-        <button className="button text-sm" onClick={() => setPlacing("base")}>
-          new mark on the sheet (O)
-        </button>
-        <span className="text-sm text-quiet">sigma as published: 95 % circle ÷ 2.4477, 95 % height ÷ 1.96</span>
-      </div>
-      <table className="table text-sm">
-        <thead>
-          <tr>
-            <th>mark</th>
-            <th className="num">E, {u}</th>
-            <th className="num">N, {u}</th>
-            <th className="num">H of the mark, {u}</th>
-            <th>known</th>
-            <th className="num">σ H, {fineUnit(unit)}</th>
-            <th className="num">σ V, {fineUnit(unit)}</th>
-            <ActionsHead />
-          </tr>
-        </thead>
-        <tbody>
-          {plan.marks.map((m) => (
-            <tr
-              key={m.id}
-              className={selected === `marks/${m.id}` ? "bg-decision-wash" : ""}
-              onFocus={() => select(`marks/${m.id}`)}
-            >
-              <td>
-                <TextField label={`Name of ${m.name}`} value={m.name} onCommit={(name) => set(m, { name })} />
-              </td>
-              {(["e", "n"] as const).map((key) => (
-                <td key={key} className="num">
-                  <LengthField
-                    label={`${key.toUpperCase()} of ${m.name}`}
-                    value={m[key]}
-                    unit={unit}
-                    width="w-[7.6rem]"
-                    onCommit={(v) => v !== null && set(m, { [key]: v })}
-                  />
-                </td>
-              ))}
-              <td className="num" title={m.h === null ? "the ground's height; type the mark's own" : "typed"}>
-                <LengthField
-                  label={`H of ${m.name}`}
-                  value={m.h ?? summary?.heights.find((h) => standsOn.get(h.setup) === m.id)?.mark ?? null}
-                  quiet={m.h === null}
-                  unit={unit}
-                  width="w-32"
-                  optional
-                  placeholder="the ground's"
-                  onCommit={(h) => set(m, { h })}
-                />
-              </td>
-              <td className="whitespace-nowrap">
-                <Select
-                  label={`How ${m.name} is known`}
-                  value={m.known}
-                  options={KNOWN}
-                  onChange={(known) => set(m, { known })}
-                />
-                {m.known === "static" && (
-                  <>
-                    {" "}
-                    <NumberField
-                      label={`Hours logged on ${m.name}`}
-                      value={m.hours}
-                      width="w-14"
-                      onCommit={(hours) => set(m, { hours })}
-                    />{" "}
-                    h
-                  </>
-                )}
-              </td>
-              {(["sigma_h", "sigma_v"] as const).map((key) => (
-                <td key={key} className="num">
-                  {m.known === "published" ? (
-                    <FineField
-                      label={`${key} of ${m.name}`}
-                      value={m[key]}
-                      unit={unit}
-                      width="w-16"
-                      onCommit={(v) => set(m, { [key]: v })}
-                    />
-                  ) : (
-                    <span className="italic" title="follows from how the mark is known; see the assumptions">
-                      {fine(summary?.mark_sigma[m.id]?.[key === "sigma_h" ? 0 : 2], unit)}
-                    </span>
-                  )}
-                </td>
-              ))}
-              <td>
-                <Remove
-                  neededBy={used.has(m.id) ? "in use" : undefined}
-                  onClick={() => void edit([removed(plan, `marks/${m.id}`)])}
-                />
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      {!plan.marks.length && (
-        <p className="mt-1 text-quiet">
-          No mark yet. Press O, click on the sheet, then type its published coordinates here.
-        </p>
-      )}
-    </section>
-  );
-}
-
-/** Correction services: each has an offset that all its positions share. */
-function Networks() {
-  const { plan, edit } = usePlan();
-  const { unit } = plan.brief;
-  const set = (n: Network, change: Partial<Network>) => void edit(fieldEdits(plan, `networks/${n.id}`, change));
-  const another = () => {
-    const id = freeName("N", plan.networks);
-    void edit([
-      added("networks", { id, name: `service ${plan.networks.length + 1}`, sigma_h: 0.01, sigma_v: 0.02 } as Network),
-    ]);
-  };
-  const used = new Set(allHung(plan).flatMap((hung) => ("network" in hung ? [hung.network] : [])));
-  return (
-    <section className="mt-3">
-      <div className="flex items-baseline gap-3">
-        <h3 className="font-bold">Correction networks</h3>
-        <button className="button text-sm" onClick={another}>
-          add a service
-        </button>
-        <span className="text-sm text-quiet">the offset that all its positions share, one standard deviation</span>
-      </div>
-      {plan.networks.length > 0 && (
-        <table className="table max-w-xl">
-          <thead>
-            <tr>
-              <th>service</th>
-              <th className="num">σ H, {fineUnit(unit)}</th>
-              <th className="num">σ V, {fineUnit(unit)}</th>
-              <ActionsHead />
-            </tr>
-          </thead>
-          <tbody>
-            {plan.networks.map((n) => (
-              <tr key={n.id}>
-                <td>
-                  <TextField label={`Name of ${n.name}`} value={n.name} onCommit={(name) => set(n, { name })} />
-                </td>
-                {(["sigma_h", "sigma_v"] as const).map((key) => (
-                  <td key={key} className="num">
-                    <FineField
-                      label={`${key} of ${n.name}`}
-                      value={n[key]}
-                      unit={unit}
-                      width="w-16"
-                      onCommit={(v) => set(n, { [key]: v })}
-                    />
-                  </td>
-                ))}
-                <td>
-                  <Remove
-                    neededBy={used.has(n.id) ? "a flight or control hangs on it" : undefined}
-                    onClick={() => void edit([removed(plan, `networks/${n.id}`)])}
-                  />
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
-      )}
-    </section>
   );
 }

@@ -4,6 +4,7 @@ import { usePlan } from "../../app/plan";
 import { fine, fineUnit, grid, length, parseLength } from "../../lib/units";
 import { verticalFrom } from "../../lib/slants";
 import { unitName } from "../../ui/fields";
+import { CardFace } from "../base/CardFace";
 import { Big } from "./BookTray";
 import { openPoints, said, subject, useMostApart, type Line } from "./useBook";
 
@@ -16,11 +17,20 @@ function grouped(value: number, decimals: number): string {
   return rest ? `${whole}.${rest.replace(/(\d{3})(?=\d)/g, "$1\u202f")}` : whole!;
 }
 
-/** What to type into the device that wants the antenna reference point: latitude, longitude, ellipsoidal height. */
+/** What to type: the card of every device of the set-up; where none is known yet, the heights that any may want. */
 function TypeIn({ setup }: { setup: string }) {
   const { plan, summary } = usePlan();
   const chain = summary?.heights.find((h) => h.setup === setup);
+  const cards = summary?.cards.filter((c) => c.setup === setup) ?? [];
   if (!chain) return null;
+  if (cards.length)
+    return (
+      <div className="my-2 grid gap-2">
+        {cards.map((card) => (
+          <CardFace key={card.device} card={card} />
+        ))}
+      </div>
+    );
   const unit = plan.brief.unit;
   return (
     <dl className="figures my-2 grid grid-cols-[auto_1fr] gap-x-3 border border-hairline p-2 text-lg">

@@ -1,5 +1,5 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { call, type Advice as AdviceAnswer, type Offer } from "../../api/client";
+import type { Advice as AdviceAnswer, Offer } from "../../api/client";
+import { useComputation } from "../../app/computation";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { chance, fineUnit, grid } from "../../lib/units";
@@ -9,18 +9,9 @@ import { UNDER_WAY, UnderWay } from "../../ui/UnderWay";
 
 /** What would help most: changes with what they would predict and what they cost on the ground; one click tries one. */
 export function Advice() {
-  const { jobId, plan, answer, edit } = usePlan();
+  const { plan, edit } = usePlan();
   const { setGoTo, select } = useWorkbench();
-  const client = useQueryClient();
-  const key = ["advice", jobId, answer.revision];
-  const advice = useQuery({
-    queryKey: key,
-    queryFn: () => call<AdviceAnswer>("GET", `/jobs/${jobId}/advice`),
-  });
-  const run = async (what: "start" | "stop") => {
-    await call("POST", `/jobs/${jobId}/advice/${what}`);
-    await client.invalidateQueries({ queryKey: key });
-  };
+  const { told, asked, run } = useComputation<AdviceAnswer>("advice");
   const take = (offer: Offer) => {
     void edit(offer.edits);
     const place = offer.edits[0]?.after as { e?: number; n?: number } | null;
@@ -29,8 +20,6 @@ export function Advice() {
       select(offer.edits[0]!.path);
     }
   };
-  const told = advice.data;
-  const asked = told && !["none", "stopped", "lacking"].includes(told.state);
   return (
     <section className="mt-4" data-testid="advice">
       <h3 className="flex items-baseline gap-3 font-bold">

@@ -1,0 +1,215 @@
+"""What goes wrong at a base: how far each usual blunder would move this very set-up, and who would see it.
+
+A blunder is told as the error of the position that the base gives out, typed less true; everything that hangs on the base
+moves by it. Which blunders people make: docs/accuracy.md, section 12.
+"""
+
+import math
+import warnings
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from pyproj import CRS, Transformer
+from pyproj.exceptions import ProjError
+from pyproj.transformer import TransformerGroup
+
+from kardo.core.arrays import Floats
+from kardo.core.geodesy.units import UNITS, length
+from kardo.core.gnss.heights import SetUpHeights
+from kardo.core.gnss.occupations import autonomous_sigma
+from kardo.core.plan.model import Plan
+from kardo.core.plan.stands import HangsOn, OnInstrument, OnSetUp
+
+FOOT_RATIO = 2e-6  # by which the two feet differ: 1200/3937 m against 0.3048 m
+GLOBAL = 7912  # EPSG code of ITRF2014 with ellipsoidal heights: what a service of the whole world gives positions in
+
+
+@dataclass(frozen=True)
+class Blunder:
+    """One blunder and what it does: metres east, north and up, typed less true, and in plan altogether. remark: what more is to be said of these
+    figures, where they are not simply what everything on the base moves by."""
+
+    id: str
+    words: str
+    east: float
+    north: float
+    up: float
+    horizontal: float
+    remark: str = ""
+
+    @property
+    def vector(self) -> Floats:
+        """(3,) metres."""
+        return np.array([self.east, self.north, self.up])
+
+
+@dataclass(frozen=True)
+class SetUpBlunders:
+    """What can go wrong at one set-up, the usual first, and who would see it: the words are of the plan's checks."""
+
+    setup: str
+    rows: list[Blunder]
+    seen: str
+
+
+def blunders(plan: Plan, chain: SetUpHeights) -> SetUpBlunders:
+    """Every blunder of a set-up, with its errors. Source: the height chain (docs/accuracy.md, section 6), the grid, PROJ."""
+    rows = [*_of_height(plan, chain), *_of_mark(plan, chain), *_of_position(plan, chain), *_of_scale(plan, chain)]
+    return SetUpBlunders(chain.setup, rows, seen_by(plan, chain.setup))
+
+
+def _blunder(key: str, words: str, east: float, north: float, up: float, remark: str = "") -> Blunder:
+    return Blunder(key, words, east, north, up, math.hypot(east, north), remark)
+
+
+def _of_height(plan: Plan, chain: SetUpHeights) -> Iterator[Blunder]:
+    height, offset, n = chain.arp_above_mark, chain.apc_above_arp, chain.separation
+    setup, foot = plan.setup(chain.setup), float(UNITS["ft"].metres)
+    assert setup is not None
+    if n:
+        yield _blunder("orthometric", f"{chain.system} typed where the device wants the ellipsoidal height", 0, 0, -n)
+        yield _blunder("ellipsoidal", f"ellipsoidal height typed where the device wants {chain.system}", 0, 0, n)
+    yield _blunder("no_antenna", "the mark's height typed as the ARP's: antenna height left out", 0, 0, -height)
+    yield _blunder("twice", "antenna height in twice: in the height typed and in the device", 0, 0, height)
+    if setup.support == "tripod":
+        slant = sum(chain.readings) / len(chain.readings)
+        yield _blunder("slant", "slant height taken for the vertical one", 0, 0, slant - height)
+    yield _blunder("arp_as_apc", "the ARP's height typed where the device wants the APC's", 0, 0, -offset)
+    yield _blunder("apc_as_arp", "the APC's height typed where the device wants the ARP's", 0, 0, offset)
+    yield _blunder(
+        "feet_as_metres", "antenna height in feet typed where the device wants metres", 0, 0, height / foot - height
+    )
+    yield _blunder(
+        "metres_as_feet", "antenna height in metres typed where the device wants feet", 0, 0, height * foot - height
+    )
+
+
+def _of_mark(plan: Plan, chain: SetUpHeights) -> Iterator[Blunder]:
+    mark = plan.mark(chain.mark_id)
+    assert mark is not None
+    if mark.known == "here":
+        east, north, up = autonomous_sigma(plan.assume)
+        words = "position taken “here” and never shifted"
+        yield _blunder("here", words, east, north, up, "in any direction: one standard deviation")
+    if moved := _by_realisation(plan, chain):
+        remark = f"ITRF2014 at {plan.brief.epoch}, by PROJ"
+        words = f"a position in the global frame of today typed as {chain.datum}"
+        yield _blunder("realisation", words, *moved, remark)
+
+
+def _by_realisation(plan: Plan, chain: SetUpHeights) -> tuple[float, float, float] | None:
+    """Metres east, north, up from a place on the grid's datum to where the global frame has it at the job's epoch; None where PROJ
+    knows no way that has an accuracy, or the epoch is not a year."""
+    way = _from_global(plan.grid.geodetic.to_wkt())
+    try:
+        epoch = float(plan.brief.epoch)
+        if way is None:
+            return None
+        place = chain.longitude, chain.latitude, chain.mark_ellipsoidal
+        lon, lat, up, _ = way.transform(*place, epoch, direction="INVERSE", errcheck=True)
+    except (ValueError, ProjError):
+        return None
+    east, north = moved_on_ground(plan, chain.latitude, chain.longitude, lat, lon)
+    return east, north, up - chain.mark_ellipsoidal
+
+
+@lru_cache(maxsize=32)
+def _from_global(datum: str) -> Transformer | None:
+    """From the global frame to a datum with ellipsoidal heights, longitude first; None where the way is not known."""
+    to = CRS(datum).to_3d()
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")  # that a better one needs a grid which is not here
+            ways = TransformerGroup(CRS(GLOBAL), to, always_xy=True, allow_ballpark=False).transformers
+    except ProjError:
+        return None
+    return next((way for way in ways if way.accuracy is not None and way.accuracy >= 0), None)
+
+
+def _of_position(plan: Plan, chain: SetUpHeights) -> Iterator[Blunder]:
+    lat, lon = chain.latitude, chain.longitude
+    moved = {
+        "dms_as_degrees": (
+            "degrees, minutes and seconds typed as decimal degrees",
+            _run_together(lat),
+            _run_together(lon),
+        ),
+        "east_for_west": ("the sign of the longitude lost", lat, -lon),
+        "south_for_north": ("the sign of the latitude lost", -lat, lon),
+        "swapped": ("latitude and longitude in each other's box", lon, lat),
+    }
+    for key, (words, other_lat, other_lon) in moved.items():
+        east, north = moved_on_ground(plan, lat, lon, other_lat, other_lon)
+        if math.hypot(east, north) > 1e-3:
+            yield _blunder(key, words, east, north, 0)
+    zone = plan.grid.crs.utm_zone
+    if zone:
+        east, north = moved_on_ground(plan, lat, lon, lat, lon + 6)
+        yield _blunder("zone", f"the grid's neighbour taken for zone {zone}", east, north, 0)
+    if plan.brief.unit != "m" or any(d.unit != "m" for s in plan.setups if s.id == chain.setup for d in s.devices):
+        mark = plan.mark(chain.mark_id)
+        assert mark is not None
+        yield _blunder("other_foot", "grid coordinates in the other foot", FOOT_RATIO * mark.e, FOOT_RATIO * mark.n, 0)
+
+
+def _run_together(degrees: float) -> float:
+    """46°18'14.8" typed as 46.18148: what a device that wants decimal degrees takes it for.
+
+    >>> round(_run_together(46 + 18 / 60 + 14.8 / 3600), 5)
+    46.18148
+    """
+    seconds = round(abs(degrees) * 3600, 5)
+    whole, rest = divmod(seconds, 3600)
+    minutes, left = divmod(rest, 60)
+    return math.copysign(whole + minutes / 100 + left / 10_000, degrees)
+
+
+def moved_on_ground(plan: Plan, lat: float, lon: float, other_lat: float, other_lon: float) -> tuple[float, float]:
+    """Metres east and north on the ground from one place to another, in degrees: the shortest way over the ellipsoid, along its
+    first bearing. Source: Karney, J. Geodesy 87, 2013, through PROJ."""
+    geod = plan.grid.geodetic.get_geod()
+    assert geod is not None
+    bearing, _, metres = geod.inv(lon, lat, other_lon, max(-90.0, min(90.0, other_lat)))
+    return metres * math.sin(math.radians(bearing)), metres * math.cos(math.radians(bearing))
+
+
+def _of_scale(plan: Plan, chain: SetUpHeights) -> Iterator[Blunder]:
+    """Grid distances taken as ground distances: at the corner of the site that lies farthest from the mark."""
+    mark = plan.mark(chain.mark_id)
+    assert mark is not None
+    if not plan.site.boundary:
+        return
+    e, n = max(plan.site.boundary, key=lambda p: math.hypot(p[0] - mark.e, p[1] - mark.n))
+    ppm = plan.grid.combined_factor(mark.e, mark.n, chain.mark) - 1
+    away = math.hypot(e - mark.e, n - mark.n)
+    remark = f"at the far end of the site, {length(away, plan.brief.unit)} away ({ppm * 1e6:+.0f} ppm)"
+    words = "grid distances taken for ground distances"
+    yield _blunder("grid_as_ground", words, ppm * (e - mark.e), ppm * (n - mark.n), 0, remark)
+
+
+def seen_by(plan: Plan, setup: str) -> str:
+    """Who sees an error that everything hanging on a set-up shares, in words."""
+    flights = [f for f in plan.flights if _hangs(f.hangs_on, setup)]
+    checks = [c for c in plan.checks if any(_hangs(on, setup) for on in c.by_hanging)]
+    targets = [t for t in plan.targets if any(_hangs(on, setup) for on in t.by_hanging)]
+    others, count = len(plan.checks) - len(checks), len(plan.checks)
+    if not flights and not targets:
+        if not checks:
+            return "Nothing hangs on this set-up."
+        return f"Only checks hang on it ({len(checks)} of {count}): they would show an error of the base as one of the map."
+    if not count:
+        return "There are no checks: nothing in this plan would show it."
+    if not others:
+        return (
+            f"The map and {'the only check' if count == 1 else f'all {count} checks'} move together: no check sees it."
+        )
+    alone = f"{others} of {count} checks {'hangs' if others == 1 else 'hang'} elsewhere"
+    if away := len(plan.targets) - len(targets):
+        return f"{alone}, and {away} of {len(plan.targets)} targets: the misfit at them shows it."
+    return f"Only {alone} and would show it; the others move with the map."
+
+
+def _hangs(on: HangsOn, setup: str) -> bool:
+    return isinstance(on, OnSetUp | OnInstrument) and on.setup == setup

@@ -1,0 +1,78 @@
+"""The heights of a set-up: from the mark to the phase centre, as planned, with every value between."""
+
+import math
+from dataclasses import dataclass
+
+from kardo.core.errors import KardoError
+from kardo.core.geodesy.antenna import height_chain, vertical_from_slant
+from kardo.core.geodesy.crs import height_name
+from kardo.core.plan.model import Plan
+from kardo.core.plan.stands import SetUp
+
+
+@dataclass(frozen=True)
+class SetUpHeights:
+    """The height chain of one set-up, metres, and its mark's latitude and longitude in degrees on the grid's own datum, with
+    that datum's name."""
+
+    setup: str
+    mark_id: str
+    mark_name: str
+    system: str
+    mark: float
+    separation: float
+    mark_ellipsoidal: float
+    readings: list[float]
+    verticals: list[float]
+    arp_above_mark: float
+    apc_above_arp: float
+    arp: float
+    arp_ellipsoidal: float
+    apc: float
+    apc_ellipsoidal: float
+    spread: float
+    latitude: float
+    longitude: float
+    datum: str
+
+
+def heights(plan: Plan, key: str) -> SetUpHeights:
+    """The height chain of the set-up with this id. Raises KardoError where it stands on no mark, no antenna height is planned,
+    or the mark has no height; GeodesyError where the geoid cannot be reached. Source: docs/accuracy.md, section 6."""
+    setup = plan.setup(key)
+    assert setup is not None
+    mark = plan.mark(setup.mark)
+    if mark is None:
+        raise KardoError(
+            "The set-up stands on no mark yet.", where="Base", mend="Choose a mark with known coordinates, or add one."
+        )
+    if not setup.readings:
+        raise KardoError("No antenna height is planned yet.", where="Base", mend="Type one as it will be measured.")
+    if not math.isfinite(plan.mark_height(mark)):
+        raise KardoError(
+            f"{mark.name} has no height, and no ground is known there.", where="Base", mend="Type the mark's height."
+        )
+    separation = float(plan.grid.separation(mark.e, mark.n))
+    verticals = tuple(vertical_height(plan, setup, reading) for reading in setup.readings)
+    system, antenna = height_name(plan.brief.heights), plan.antenna(setup.antenna)
+    chain = height_chain(system, plan.mark_height(mark), separation, setup.readings, verticals, antenna)
+    lon, lat = plan.grid.to_geodetic(mark.e, mark.n)
+    own = vars(chain) | {"readings": list(chain.readings), "verticals": list(chain.verticals)}
+    return SetUpHeights(
+        setup=setup.id,
+        mark_id=mark.id,
+        mark_name=mark.name,
+        latitude=float(lat),
+        longitude=float(lon),
+        datum=str(plan.grid.geodetic.name),
+        **own,
+    )
+
+
+def vertical_height(plan: Plan, setup: SetUp, reading: float) -> float:
+    """Metres from the mark to the ARP, of one reading as its set-up is measured: a slant to the disc's edge, or a pole's length
+    that leads to the ARP or to the phase centre. Raises PlanError for a slant shorter than the disc's radius."""
+    antenna = plan.antenna(setup.antenna)
+    if setup.support == "tripod":
+        return vertical_from_slant(reading, antenna)
+    return reading - antenna.apc_above_arp if setup.pole_to == "apc" else reading

@@ -1,0 +1,89 @@
+"""The base over the API: schemes on the queue, a device's card on paper, what a device shows held against it."""
+
+import pypdfium2
+import pytest
+from procrastinate.contrib.django.models import ProcrastinateJob
+
+from kardo.core.gnss.card import cards
+from kardo.core.gnss.heights import heights
+from kardo.core.plan.stands import Device
+from kardo.server.plans.editing import create_job
+from kardo.server.plans.stored import stored_plan
+from kardo.server.predictions.models import Computation
+from kardo.server.predictions.tasks import PATIENT, run
+from tests.conftest import small_plan
+from tests.server.test_advice import post
+
+pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.usefixtures("empty_queue")]
+DEVICES = (
+    Device(id="D1", name="base receiver", point="arp", height="ellipsoidal", position="degrees", unit="m"),
+    Device(id="D2", name="controller <2>", point="mark", height="orthometric", position="grid", unit="us-ft"),
+)
+
+
+@pytest.fixture
+def with_cards(planner, office):
+    return create_job(office, planner.user, small_plan(setup={"devices": DEVICES}))
+
+
+def shown(client, job):
+    return client.get(f"/api/jobs/{job.pk}/schemes").json()
+
+
+def test_schemes_start_when_asked_and_choosing_one_rewires_the_plan(planner, job):
+    assert shown(planner, job)["state"] == "none"
+    assert post(planner, job, "schemes/start")["state"] == "queued"
+    assert ProcrastinateJob.objects.get().queue_name == PATIENT, "a dozen predictions do not hold up one"
+    run(key=str(Computation.objects.get().key))
+    told = shown(planner, job)
+    assert told["state"] == "done"
+    rows = {row["id"]: row for row in told["result"]["rows"]}
+    assert rows["own_both"]["chosen"] and rows["own_both"]["on"] == "set-up on A"
+    network = rows["network_virtual"]
+    assert planner.patch_plan(job.pk, network["edits"], 1).status_code == 200
+    plan = stored_plan(job.__class__.objects.get(pk=job.pk))
+    assert plan.flights[0].hangs_on.on == "network" and {p.hangs_on.on for p in plan.control} == {"network"}
+    post(planner, job, "prediction/start")
+    run(key=str(Computation.objects.get(kind="prediction").key))
+    result = planner.get(f"/api/jobs/{job.pk}/prediction").json()["result"]
+    assert result["rmse_v"] == pytest.approx(network["promise"]["rmse_v"], rel=1e-9)
+    planner.post(f"/api/jobs/{job.pk}/plan/undo")
+    assert shown(planner, job)["state"] == "done", "what was computed before is not computed again"
+
+
+def test_the_card_on_paper_says_what_the_card_on_the_screen_says(planner, with_cards):
+    plan = stored_plan(with_cards)
+    for card in cards(plan, heights(plan, "base")):
+        answer = planner.get(f"/api/jobs/{with_cards.pk}/card/base/{card.device}.pdf")
+        assert answer["Content-Type"] == "application/pdf"
+        document = pypdfium2.PdfDocument(answer.content)
+        text = "".join(document[0].get_textpage().get_text_range().split())
+        assert len(document) == 1
+        document.close()
+        for box in card.boxes:
+            assert box.typed.replace(" ", "") in text and box.name.replace(" ", "") in text
+        assert f"together{card.read_back}" in text and card.name.replace(" ", "") in text
+
+
+def test_the_summary_holds_cards_and_blunders_of_set_ups_that_have_heights(planner, with_cards):
+    told = planner.get(f"/api/jobs/{with_cards.pk}/summary").json()
+    assert [c["device"] for c in told["cards"]] == ["D1", "D2"]
+    assert {"orthometric", "twice", "dms_as_degrees"} <= {r["id"] for r in told["blunders"][0]["rows"]}
+
+
+def test_what_a_device_shows_is_held_against_its_card(planner, with_cards):
+    chain = heights(stored_plan(with_cards), "base")
+    path = f"/api/jobs/{with_cards.pk}/card/base/D1/read-back"
+    lat, lon = f"{chain.latitude:.9f}", f"{chain.longitude:.9f}"
+    good = planner.post_json(path, {"first": lat, "second": lon, "height": f"{chain.arp_ellipsoidal:.4f}"}).json()
+    assert good["words"].startswith("As planned")
+    twice = {"first": lat, "second": lon, "height": f"{chain.arp_ellipsoidal + chain.arp_above_mark:.4f}"}
+    assert planner.post_json(path, twice).json()["blunder"] == "twice"
+    refused = planner.post_json(path, {"first": "up north", "second": lon, "height": "1"})
+    assert refused.status_code == 422 and "not an angle" in refused.json()["title"]
+
+
+@pytest.mark.parametrize("place", ["base/D9", "nowhere/D1"])
+def test_a_card_that_is_none_is_refused(planner, with_cards, place):
+    answer = planner.get(f"/api/jobs/{with_cards.pk}/card/{place}.pdf")
+    assert answer.status_code == 422 and "no such device" in answer.json()["title"]

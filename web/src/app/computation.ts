@@ -1,0 +1,17 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { call, type Underway } from "../api/client";
+import { usePlan } from "./plan";
+
+/** A computation of the plan as it stands that runs only when asked for; the server tells how far it is. */
+export function useComputation<Answer extends Underway>(kind: "advice" | "schemes") {
+  const { jobId, answer } = usePlan();
+  const client = useQueryClient();
+  const key = [kind, jobId, answer.revision];
+  const { data } = useQuery({ queryKey: key, queryFn: () => call<Answer>("GET", `/jobs/${jobId}/${kind}`) });
+  const run = async (what: "start" | "stop") => {
+    await call("POST", `/jobs/${jobId}/${kind}/${what}`);
+    await client.invalidateQueries({ queryKey: key });
+  };
+  const asked = !!data && !["none", "stopped", "lacking"].includes(data.state);
+  return { told: data, asked, run };
+}

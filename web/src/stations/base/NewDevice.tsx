@@ -1,0 +1,71 @@
+import { useState } from "react";
+import type { Device } from "../../api/client";
+import { Field, Select, TextField } from "../../ui/fields";
+
+const ASK = { id: "", name: "look at it, then choose" };
+const CHOICES = {
+  point: [
+    { id: "mark", name: "the mark (and adds the antenna)" },
+    { id: "arp", name: "the reference point (ARP)" },
+    { id: "apc", name: "the phase centre (APC)" },
+  ],
+  height: [
+    { id: "ellipsoidal", name: "ellipsoidal" },
+    { id: "orthometric", name: "above the job's zero" },
+  ],
+  position: [
+    { id: "degrees", name: "decimal degrees" },
+    { id: "dms", name: "degrees, minutes, seconds" },
+    { id: "grid", name: "the job's grid, E and N" },
+  ],
+  unit: [
+    { id: "m", name: "metre" },
+    { id: "ft", name: "international foot" },
+    { id: "us-ft", name: "US survey foot" },
+  ],
+};
+const LABELS = {
+  point: "It wants the position of",
+  height: "It wants the height",
+  position: "Position as",
+  unit: "Lengths in",
+};
+type Key = keyof typeof CHOICES;
+
+/** What a device wants typed: nothing of it is assumed. */
+export function NewDevice({ onTake }: { onTake: (device: Omit<Device, "id">) => void }) {
+  const [name, setName] = useState("");
+  const [wants, setWants] = useState<Partial<Record<Key, string>>>({});
+  const keys = Object.keys(CHOICES) as Key[];
+  const whole = name.trim() !== "" && keys.every((key) => wants[key]);
+  return (
+    <div className="border border-hairline p-2">
+      <p className="text-sm">
+        What is told the base's position: the base itself, a controller, the aircraft's remote. What each wants, its
+        screen says; nothing is assumed.
+      </p>
+      <div className="mt-1 flex flex-wrap gap-x-4 gap-y-1.5">
+        <Field label="Device">{(id) => <TextField id={id} value={name} onCommit={setName} width="w-40" />}</Field>
+        {keys.map((key) => (
+          <Field key={key} label={LABELS[key]}>
+            {(id) => (
+              <Select
+                id={id}
+                value={wants[key] ?? ""}
+                options={[ASK, ...CHOICES[key]]}
+                onChange={(value) => setWants({ ...wants, [key]: value })}
+              />
+            )}
+          </Field>
+        ))}
+        <button
+          className="button self-end"
+          disabled={!whole}
+          onClick={() => onTake({ name: name.trim(), ...wants } as Omit<Device, "id">)}
+        >
+          make its card
+        </button>
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,62 @@
+import { useState, type FormEvent } from "react";
+import { call, type Device, type Difference, type Problem } from "../../api/client";
+import { usePlan } from "../../app/plan";
+import { Field } from "../../ui/fields";
+import { ProblemNote } from "../../ui/ProblemNote";
+
+/** What the device shows after it was typed, held against its card. */
+export function ReadBack({ setup, device }: { setup: string; device: Device }) {
+  const { jobId } = usePlan();
+  const [shown, setShown] = useState({ first: "", second: "", height: "" });
+  const [found, setFound] = useState<Difference | null>(null);
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const names = device.position === "grid" ? ["E", "N"] : ["latitude", "longitude"];
+  const boxes = [
+    { key: "first", label: `${names[0]} it shows` },
+    { key: "second", label: `${names[1]} it shows` },
+    { key: "height", label: "height it shows" },
+  ] as const;
+  const whole = Object.values(shown).every((text) => text.trim());
+  const ask = async (event: FormEvent) => {
+    event.preventDefault();
+    if (!whole) return;
+    setProblem(null);
+    setFound(null);
+    try {
+      setFound(await call<Difference>("POST", `/jobs/${jobId}/card/${setup}/${device.id}/read-back`, shown));
+    } catch (fault) {
+      setProblem(fault as Problem);
+    }
+  };
+  return (
+    <form className="mt-2 border border-hairline p-2" onSubmit={(event) => void ask(event)} data-testid="read-back">
+      <p className="text-sm text-quiet">Read back from the device, or from what it broadcasts:</p>
+      <div className="flex flex-wrap items-end gap-2">
+        {boxes.map(({ key, label }) => (
+          <Field key={key} label={label}>
+            {(id) => (
+              <input
+                id={id}
+                className="input figures w-32"
+                value={shown[key]}
+                onChange={(event) => setShown({ ...shown, [key]: event.target.value })}
+              />
+            )}
+          </Field>
+        ))}
+        <button className="button" disabled={!whole}>
+          hold against the card
+        </button>
+      </div>
+      {found && (
+        <p
+          role="status"
+          className={`mt-1 border-l-4 px-2 py-1 ${found.words.startsWith("As planned") ? "border-settled bg-settled-wash" : "border-decision bg-decision-wash"}`}
+        >
+          {found.words}
+        </p>
+      )}
+      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+    </form>
+  );
+}

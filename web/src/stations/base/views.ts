@@ -1,0 +1,7 @@
+/** The views of Base, in their order. */
+export const BASE_VIEWS = [
+  { id: "scheme", name: "scheme" },
+  { id: "setups", name: "set-ups" },
+  { id: "card", name: "height chain and card" },
+  { id: "satellites", name: "satellites" },
+];
