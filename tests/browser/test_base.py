@@ -94,3 +94,23 @@ def test_a_finding_about_the_base_opens_where_it_can_be_typed(signed_in, django_
     expect(page.get_by_label("Slant height 1, m")).to_be_visible()
     page.get_by_test_id("datum-strip").click()
     expect(page.get_by_role("img", name="Height chain on Heron 4")).to_be_visible()
+
+
+def test_the_sky_over_a_point_on_the_day(signed_in, django_db_blocker):
+    page = signed_in
+    opened(page, django_db_blocker, "Bank under satellites")
+    page.keyboard.press("Alt+4")
+    view = page.get_by_test_id("satellites")
+    expect(view.get_by_role("img", name="The sky over base · Heron 4")).to_be_visible()
+    expect(view).to_contain_text("typical numbers, not this day's")
+    counted = re.compile(r"\d+ satellites of \d+ under an open sky · PDOP \d\.\d\d")
+    before = view.get_by_text(counted).inner_text()
+    view.get_by_label("moment of the day").press("Home")
+    expect(view.get_by_text(counted)).not_to_have_text(before)
+    view.get_by_label("Over", exact=True).select_option("control/K7")
+    expect(view.get_by_role("img", name="The sky over K7")).to_be_visible()
+    view.get_by_label("On", exact=True).fill("2027-06-21")
+    expect(view).to_contain_text("fewest")
+    assert barriers(page) == []
+    page.reload()
+    expect(page.get_by_role("img", name="The sky over base · Heron 4")).to_be_visible()  # the view is in the address

@@ -57,7 +57,7 @@ def test_a_book_is_written_without_signal_and_survives_a_killed_tab(phone):
     page.set_default_timeout(60_000)
     page.goto(address)  # cold, without signal
     expect(now(page)).to_contain_text("Heron 4")
-    expect(page.get_by_text("h ellipsoidal, ARP")).to_be_visible()
+    expect(page.get_by_text("height of the ARP, ellipsoidal")).to_be_visible()
     now(page).get_by_role("button", name="stands, plummet on the mark").tap()
     height = now(page).get_by_label(re.compile("height read"))
     for typed in ("1.872", "6' 2\""):

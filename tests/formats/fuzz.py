@@ -18,6 +18,7 @@ from rasterio.transform import from_origin
 
 from kardo.core.errors import KardoError
 from kardo.core.geodesy.crs import grid
+from kardo.core.gnss.orbits import nominal, positions
 from kardo.core.terrain.drawing import contours, shading_png
 from kardo.core.terrain.surface import Surface
 from kardo.formats.boundary import read_boundary
@@ -28,6 +29,7 @@ from kardo.formats.report import read_report
 from kardo.formats.residuals import read_residuals
 from kardo.formats.seal import seal
 from kardo.formats.where import read_where
+from kardo.formats.yuma import read_yuma, write_yuma
 from tests.conftest import small_plan
 from tests.formats.test_files import geojson, kml, pasted
 from tests.formats.test_terrain import slope, tiff
@@ -70,6 +72,7 @@ SEEDS: dict[str, list[bytes]] = {
     ],
     "report": [seal(b"<html>" + b"x" * 300, "html", bytes(32)), seal(b"%PDF-1.7 " + b"x" * 300, "pdf", bytes(32))],
     "picture": [picture("JPEG"), picture("PNG"), picture("WEBP")],
+    "yuma": [write_yuma(nominal())[:4000].rpartition("****")[0].encode()],
     "drawing": [np.random.default_rng(0).normal(5, 3, 3600).astype("<f8").tobytes()],
 }
 
@@ -96,6 +99,11 @@ def _residuals(data: bytes) -> None:
 
 def _picture(data: bytes) -> None:
     picture_kind(data)
+
+
+def _yuma(data: bytes) -> None:
+    moments = np.array([1.49e9, 1.5e9])
+    positions(read_yuma(data, 1.49e9), moments)
 
 
 def _report(data: bytes) -> None:
@@ -126,6 +134,7 @@ READERS: dict[str, Callable[[bytes], None]] = {
     "residuals": _residuals,
     "report": _report,
     "picture": _picture,
+    "yuma": _yuma,
     "drawing": _drawing,
 }
 

@@ -87,3 +87,12 @@ def test_what_a_device_shows_is_held_against_its_card(planner, with_cards):
 def test_a_card_that_is_none_is_refused(planner, with_cards, place):
     answer = planner.get(f"/api/jobs/{with_cards.pk}/card/{place}.pdf")
     assert answer.status_code == 422 and "no such device" in answer.json()["title"]
+
+
+def test_the_sky_is_told_for_a_date_and_refused_without_one(planner, job):
+    told = planner.get(f"/api/jobs/{job.pk}/sky?about=setups/base&date=2027-03-16").json()
+    assert told["name"] == "base · A" and len(told["count"]) == len(told["minutes"]) == 145
+    assert len(told["horizon"]) == 360 and told["clock_h"] == -1
+    lacking = planner.get(f"/api/jobs/{job.pk}/sky?about=setups/base")
+    assert lacking.status_code == 422 and "No visit has a date" in lacking.json()["title"]
+    assert planner.get(f"/api/jobs/{job.pk}/sky?about=x&date=2027-03-16").status_code == 422

@@ -131,14 +131,14 @@ def parts_of_horizon(plan: Plan, stand: Stand) -> list[tuple[str, Floats]]:
     gamma = math.degrees(plan.grid.convergence_and_scale(stand.e, stand.n)[0])
     parts = []
     if plan.surface is not None:
-        parts.append(("the ground", turned(ground_horizon(plan.surface, stand.e, stand.n, stand.eye), -gamma)))
+        parts.append(("the ground", turned(ground_horizon(plan.surface, stand.e, stand.n, stand.eye), gamma)))
     for feature in plan.site.features:
         if feature.kind not in STANDS or not feature.height:
             continue
         shape = shape_of(feature.shape, feature.vertices)
         foot = plan.surface.at(shape.centroid.x, shape.centroid.y) if plan.surface else math.nan
         top = (float(foot) if math.isfinite(foot) else stand.eye - ANTENNA) + feature.height
-        parts.append((feature.name, turned(standing_horizon([(shape, top)], stand.e, stand.n, stand.eye), -gamma)))
+        parts.append((feature.name, turned(standing_horizon([(shape, top)], stand.e, stand.n, stand.eye), gamma)))
     if stand.typed:
         parts.append(("the horizon as typed", typed_horizon(stand.typed)))
     return [(name, part) for name, part in parts if part.max() > 0]

@@ -12,7 +12,7 @@ from kardo.core.terrain.surface import AnySurface
 
 STEPS = 360
 FARTHEST = 6000.0  # metres
-GROWTH = 1.06  # from one sample along a ray to the next
+GROWTH = 1.02  # from one sample along a ray to the next
 RADIUS = 6_371_000.0
 LIGHT = 0.13  # the share of the curvature that refraction takes back: Brunner, Geodetic Refraction, 1984
 BESIDE = 0.5  # metres about a thin thing that it covers

@@ -42,14 +42,16 @@ def _device(request: HttpRequest, job_id: UUID, setup: str, device: str) -> tupl
 
 
 @router.get("/{job_id}/sky", response=DaySky)
-def show_sky(request: HttpRequest, job_id: UUID, about: Query[str], date: Query[str] = ""):
+def show_sky(request: HttpRequest, job_id: UUID, about: Query[str] = "", date: Query[str] = ""):
     """The satellites over a point of the plan on a date (the first visit's, where none is said), by constellations as they are
     meant to be."""
     plan = whole_plan(job_of(request, job_id))
     visit = next((v for v in plan.visits if v.date and date in ("", v.date)), None)
     day = date or (visit.date if visit else "")
     if not day:
-        raise PlanError("No visit has a date yet.", where="Base, satellites", mend="Give a date, or set one in the Day.")
+        raise PlanError(
+            "No visit has a date yet.", where="Base, satellites", mend="Give a date, or set one in the Day."
+        )
     return day_sky(plan, about, day, visit.clock_h if visit else None)
 
 

@@ -5093,8 +5093,8 @@ export interface operations {
     };
     kardo_server_base_api_show_sky: {
         parameters: {
-            query: {
-                about: string;
+            query?: {
+                about?: string;
                 date?: string;
             };
             header?: never;

@@ -3,7 +3,7 @@ import type { DaySky } from "../api/client";
 const WIDTH = 520;
 const LEFT = 34;
 const RIGHT = 486;
-const TOP = 14;
+const TOP = 20;
 const FOOT = 128;
 
 export interface Span {
@@ -66,7 +66,7 @@ export function SkyDay(props: { sky: DaySky; spans: Span[]; moment: number; onMo
       <path d={`M${LEFT} ${y(10)}H${RIGHT}`} stroke="var(--decision-text)" strokeDasharray="5 3" />
       <path d={geometry} fill="none" stroke="var(--ink)" strokeWidth="1.4" />
       <path d={`M${LEFT} ${TOP}V${FOOT}H${RIGHT}V${TOP}`} fill="none" stroke="var(--ink)" />
-      <g fontSize="10.5" fill="var(--quiet)">
+      <g fontSize="12" fill="var(--quiet)">
         {[0, 10, 20, 30, 40]
           .filter((c) => c <= most)
           .map((c) => (
@@ -80,14 +80,14 @@ export function SkyDay(props: { sky: DaySky; spans: Span[]; moment: number; onMo
           </text>
         ))}
         {[0, 4, 8, 12, 16, 20, 24].map((h) => (
-          <text key={h} x={x(60 * h)} y={FOOT + 12} textAnchor="middle">
+          <text key={h} x={x(60 * h)} y={FOOT + 13} textAnchor="middle">
             {String(h).padStart(2, "0")}:00
           </text>
         ))}
-        <text x="2" y="9">
+        <text x="2" y="11">
           satellites
         </text>
-        <text x={WIDTH - 2} y="9" textAnchor="end">
+        <text x={WIDTH - 2} y="11" textAnchor="end">
           PDOP
         </text>
       </g>
@@ -99,7 +99,7 @@ export function SkyDay(props: { sky: DaySky; spans: Span[]; moment: number; onMo
         </g>
       ))}
       {spans.length > 0 && (
-        <text x={x(spans[0]!.first)} y={FOOT + 38} fontSize="10.5" fill="var(--quiet)">
+        <text x={x(spans[0]!.first)} y={FOOT + 38} fontSize="12" fill="var(--quiet)">
           in the air
         </text>
       )}
