@@ -45,6 +45,11 @@ def _parser() -> argparse.ArgumentParser:
     visibility.add_argument("--mask", type=float, default=15.0, help="degrees over the horizon (default: 15)")
     visibility.add_argument("--json", type=Path, help="write the figures here")
     visibility.set_defaults(run=_visibility)
+    log = commands.add_parser("log", help="what the raw log of a base holds (RINEX, also Hatanaka and gzip)")
+    log.add_argument("file", type=Path, help="a RINEX observation file")
+    log.add_argument("--plan", type=Path, help="hold it against this plan")
+    log.add_argument("--json", type=Path, help="write the figures here")
+    log.set_defaults(run=_log)
     demo = commands.add_parser("demo-plan", help="print a demo plan")
     demo.add_argument("name", help="sallow-bank")
     demo.add_argument("--out", type=Path, help="write to a file instead of the screen")
@@ -180,6 +185,30 @@ def _visibility(args: argparse.Namespace) -> int:
     )
     if almanac.source == "nominal":
         print("Constellations as they are meant to be: typical numbers, not this day's.")
+    return 0
+
+
+def _log(args: argparse.Namespace) -> int:
+    from dataclasses import asdict
+
+    from kardo.core.close.log_check import log_findings
+    from kardo.core.gnss.orbits import SYSTEMS, gps_clock
+    from kardo.core.plan.model import plan_from_json
+    from kardo.formats.rinex import read_log
+
+    plan = plan_from_json(_read(args.plan)) if args.plan else None
+    log = read_log(args.file)
+    findings = log_findings(log, plan)
+    times = {"first": gps_clock(log.first), "last": gps_clock(log.last)}
+    gaps = [[gps_clock(gap.first), gps_clock(gap.last)] for gap in log.gaps]
+    _write(args.json, asdict(log) | times | {"gaps": gaps, "findings": [asdict(f) for f in findings]})
+    seen = ", ".join(f"{count} {SYSTEMS.get(letter, letter)}" for letter, count in log.systems.items())
+    every = f"every {log.interval:g} s" if log.interval else "once"
+    print(
+        f"{log.marker or 'no marker'}: {times['first']} to {times['last']} GPS time, {log.epochs} epochs {every}; {seen}"
+    )
+    for finding in findings:
+        print(f"{finding.severity}: {finding.words} {finding.mend}")
     return 0
 
 

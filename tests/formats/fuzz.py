@@ -4,18 +4,23 @@ within a second and 300 MB.
 `python -m tests.formats.fuzz [seconds [reader ...]]` gives each reader so long (ten minutes unless said otherwise).
 """
 
+import gzip
 import io
 import random
 import resource
 import sys
+import tempfile
 import time
 from collections.abc import Callable
 from contextlib import suppress
+from pathlib import Path
 
+import hatanaka
 import numpy as np
 from PIL import Image
 from rasterio.transform import from_origin
 
+from kardo.core.close.log_check import log_findings
 from kardo.core.errors import KardoError
 from kardo.core.geodesy.crs import grid
 from kardo.core.gnss.orbits import nominal, positions
@@ -27,10 +32,12 @@ from kardo.formats.picture import picture_kind
 from kardo.formats.raster import Said, read_terrain
 from kardo.formats.report import read_report
 from kardo.formats.residuals import read_residuals
+from kardo.formats.rinex import read_log
 from kardo.formats.seal import seal
 from kardo.formats.where import read_where
 from kardo.formats.yuma import read_yuma, write_yuma
 from tests.conftest import small_plan
+from tests.formats.rinex_logs import log_2, log_3
 from tests.formats.test_files import geojson, kml, pasted
 from tests.formats.test_terrain import slope, tiff
 
@@ -72,6 +79,12 @@ SEEDS: dict[str, list[bytes]] = {
     ],
     "report": [seal(b"<html>" + b"x" * 300, "html", bytes(32)), seal(b"%PDF-1.7 " + b"x" * 300, "pdf", bytes(32))],
     "picture": [picture("JPEG"), picture("PNG"), picture("WEBP")],
+    "log": [
+        log_3(4, slips=(2,)).encode(),
+        log_2(4).encode(),
+        gzip.compress(log_3(3).encode()),
+        hatanaka.rnx2crx(log_3(4).encode()),
+    ],
     "yuma": [write_yuma(nominal())[:4000].rpartition("****")[0].encode()],
     "drawing": [np.random.default_rng(0).normal(5, 3, 3600).astype("<f8").tobytes()],
 }
@@ -99,6 +112,13 @@ def _residuals(data: bytes) -> None:
 
 def _picture(data: bytes) -> None:
     picture_kind(data)
+
+
+def _log(data: bytes) -> None:
+    with tempfile.NamedTemporaryFile() as file:
+        file.write(data)
+        file.flush()
+        log_findings(read_log(Path(file.name)), PLAN)
 
 
 def _yuma(data: bytes) -> None:
@@ -135,6 +155,7 @@ READERS: dict[str, Callable[[bytes], None]] = {
     "report": _report,
     "picture": _picture,
     "yuma": _yuma,
+    "log": _log,
     "drawing": _drawing,
 }
 

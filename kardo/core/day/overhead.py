@@ -147,7 +147,7 @@ def parts_of_horizon(plan: Plan, stand: Stand) -> list[tuple[str, Floats]]:
 def sky_at(
     plan: Plan, stand: Stand, almanac: Almanac, moments: Floats, mask: float = MASK
 ) -> tuple[Sky, list[tuple[str, Floats]]]:
-    """The sky of one place at moments in seconds of GPS time, and what hides it."""
+    """The sky of one place at moments (k,) in seconds of GPS time, over the mask in degrees; and what hides it, each with its horizon (360,)."""
     parts = parts_of_horizon(plan, stand)
     return _seen(plan, stand, almanac, moments, [_highest(parts)], mask), parts
 

@@ -79,6 +79,15 @@ def utc(moment: float) -> str:
     return (EPOCH + datetime.timedelta(seconds=float(moment) - LEAP)).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
+def gps_clock(moment: float) -> str:
+    """A moment in seconds of GPS time as that time's own date and clock, without a zone, for it is in none.
+
+    >>> gps_clock(0.0)
+    '1980-01-06T00:00:00'
+    """
+    return (EPOCH + datetime.timedelta(seconds=round(float(moment), 3))).strftime("%Y-%m-%dT%H:%M:%S")
+
+
 def positions(almanac: Almanac, moments: Floats) -> Floats:
     """Positions (k, n, 3), metres in the frame that turns with the earth, at k moments in seconds of GPS time.
 

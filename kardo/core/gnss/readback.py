@@ -83,7 +83,7 @@ def explained(plan: Plan, chain: SetUpHeights, moved: Floats) -> Difference:
         return Difference(
             east, north, up, f"{told[:1].upper()}{told[1:]}. {_question(rows[nearest].words)}", rows[nearest].id
         )
-    words = f"{told[:1].upper()}{told[1:]}: like none of the usual blunders. Read the card once more, box by box."
+    words = f"{told[:1].upper()}{told[1:]}: like none of the usual blunders."
     return Difference(east, north, up, words, "")
 
 

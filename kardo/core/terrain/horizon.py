@@ -31,7 +31,7 @@ def ground_horizon(surface: AnySurface, e: float, n: float, eye: float) -> Float
 
 
 def standing_horizon(things: Sequence[tuple[BaseGeometry, float]], e: float, n: float, eye: float) -> Floats:
-    """The same of things in grid metres, each with the height in metres of its top. A thing that the place stands in or under hides
+    """Elevation (360,) in degrees of things in grid metres, by degree of grid azimuth, each with the height in metres of its top. A thing that the place stands in or under hides
     nothing but what is over it: it is left out, and has to be told otherwise."""
     out = np.zeros(STEPS)
     here = Point(e, n)
@@ -62,7 +62,7 @@ def typed_horizon(rows: Sequence[tuple[float, float]]) -> Floats:
 
 
 def turned(profile: Floats, degrees: float) -> Floats:
-    """A profile by true azimuth from one by grid azimuth, grid north lying so many degrees east of true north."""
+    """A profile (360,) by true azimuth from one (360,) by grid azimuth, grid north lying so many degrees east of true north."""
     return np.interp(np.arange(STEPS), (np.arange(STEPS) + degrees) % 360, profile, period=360)
 
 

@@ -1,0 +1,237 @@
+"""The raw log of a base held against the plan: is it the mark that was planned, the height, the interval, and does it cover the
+flights at both ends?"""
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+from pyproj import Transformer
+
+from kardo.core.day.day import Day, day_of
+from kardo.core.day.light import clock_ahead
+from kardo.core.errors import KardoError
+from kardo.core.geodesy.units import length, small
+from kardo.core.gnss.heights import SetUpHeights, heights
+from kardo.core.gnss.log import RawLog
+from kardo.core.gnss.orbits import LEAP, utc
+from kardo.core.gnss.readback import compared
+from kardo.core.plan.model import Plan
+from kardo.core.plan.naming import name_of
+
+BEFORE, AFTER = 15.0, 10.0  # minutes that a log reaches beyond the flights, at least
+CODE_ONLY = 10.0  # metres by which a header's position may be off when nobody typed it
+ALIKE = 0.003  # metres to which two antenna heights are the same
+LEAST_SYSTEMS = 2
+MANY_SLIPS = 0.5  # slips for each epoch
+GAPS_TOLD = 5
+
+
+@dataclass(frozen=True)
+class LogFinding:
+    """What is to be said of a log: stop (it will not do), warn, or note; what, and what to do."""
+
+    severity: Literal["stop", "warn", "note"]
+    words: str
+    mend: str
+
+
+def log_findings(log: RawLog, plan: Plan | None = None) -> list[LogFinding]:
+    """What a log says of itself; and held against a plan, the set-up that it belongs to. Worst first. Raises KardoError where the
+    plan's grid cannot be used."""
+    found = _of_itself(log) + (_against(log, plan) if plan else [])
+    return sorted(found, key=lambda f: ("stop", "warn", "note").index(f.severity))
+
+
+def _of_itself(log: RawLog) -> list[LogFinding]:
+    found = [LogFinding("warn", _sentence(remark), "Look at the file there.") for remark in log.remarks]
+    for gap in log.gaps[:GAPS_TOLD]:
+        seconds = gap.last - gap.first
+        found.append(
+            LogFinding(
+                "warn",
+                f"Nothing was logged for {seconds:.0f} s, {utc(gap.first)} to {utc(gap.last)}.",
+                "A leg flown then has no base.",
+            )
+        )
+    if len(log.gaps) > GAPS_TOLD:
+        found.append(
+            LogFinding("warn", f"{len(log.gaps) - GAPS_TOLD} more gaps.", "The receiver lost power, or the sky.")
+        )
+    if len(log.systems) < LEAST_SYSTEMS:
+        found.append(LogFinding("warn", "Only one system of satellites was logged.", "Log all constellations."))
+    if log.slips > MANY_SLIPS * log.epochs:
+        found.append(
+            LogFinding(
+                "warn", f"{log.slips} cycle slips in {log.epochs} epochs: the sky was not free.", "Move the base."
+            )
+        )
+    if log.approx is None:
+        found.append(
+            LogFinding(
+                "note", "The header has no approximate position.", "The processing must be told where the mark is."
+            )
+        )
+    if log.antenna_height is None:
+        found.append(LogFinding("warn", "The header says no antenna height.", "The processing must be told it."))
+    if len(log.markers) > 1:
+        found.append(
+            LogFinding(
+                "warn",
+                f"The marker changes its name: {', '.join(log.markers)}.",
+                "One log, one mark: was the base moved?",
+            )
+        )
+    return found
+
+
+def _sentence(words: str) -> str:
+    return f"{words[:1].upper()}{words[1:]}."
+
+
+def _against(log: RawLog, plan: Plan) -> list[LogFinding]:
+    chain = _set_up_of(log, plan)
+    if chain is None:
+        return [
+            LogFinding(
+                "note",
+                "No set-up of the plan has heights that this log could be held against.",
+                "Choose a mark, and plan a height.",
+            )
+        ]
+    return [
+        *_place(log, plan, chain),
+        *_height(log, plan, chain),
+        *_interval(log, plan, chain),
+        *_cover(log, plan, chain),
+    ]
+
+
+def _set_up_of(log: RawLog, plan: Plan) -> SetUpHeights | None:
+    """The set-up of a log: that on the mark of its name, else the nearest to its position, else the first."""
+    chains = []
+    for setup in plan.setups:
+        try:
+            chains.append(heights(plan, setup.id))
+        except KardoError:
+            continue
+    for chain in chains:
+        if chain.mark_name.casefold() == log.marker.casefold():
+            return chain
+    if log.approx is not None and chains:
+        lat, lon, _ = _geodetic(log.approx, plan)
+        return min(
+            chains, key=lambda c: math.hypot(c.latitude - lat, (c.longitude - lon) * math.cos(math.radians(lat)))
+        )
+    return chains[0] if chains else None
+
+
+def _geodetic(xyz: tuple[float, float, float], plan: Plan) -> tuple[float, float, float]:
+    ellipsoid = plan.grid.geodetic.ellipsoid
+    assert ellipsoid is not None
+    shape = f"+a={ellipsoid.semi_major_metre!r} +rf={ellipsoid.inverse_flattening!r}"
+    way = Transformer.from_pipeline(
+        f"+proj=pipeline +step +inv +proj=cart {shape} +step +proj=unitconvert +xy_in=rad +xy_out=deg"
+    )
+    lon, lat, up = way.transform(*xyz)
+    return float(lat), float(lon), float(up)
+
+
+def _place(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[LogFinding]:
+    found, name = [], name_of(plan, "setup", chain.setup)
+    if log.marker.casefold() != chain.mark_name.casefold():
+        called = f"“{log.marker}”" if log.marker else "not named"
+        found.append(
+            LogFinding(
+                "note", f"The marker is {called}, the plan's mark {chain.mark_name}.", "Make sure that it is this one."
+            )
+        )
+    if log.approx is None:
+        return found
+    away = compared(plan, chain, *_geodetic(log.approx, plan), "mark")
+    size = math.hypot(away.east, away.north, away.up)
+    if away.words.startswith("As planned"):
+        return found
+    if away.blunder or size > CODE_ONLY:
+        words = f"The header's position is not that of the {name}: {away.words[:1].lower()}{away.words[1:]}"
+        found.append(
+            LogFinding("stop" if size > CODE_ONLY else "warn", words, "Give the processing the mark's own coordinates.")
+        )
+    else:
+        words = f"The header's position is {length(size, plan.brief.unit, 2)} from the mark: as near as a position by code is."
+        found.append(LogFinding("note", words, "Give the processing the mark's own coordinates."))
+    return found
+
+
+def _height(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[LogFinding]:
+    if log.antenna_height is None:
+        return []
+    unit, planned, own = plan.brief.unit, chain.arp_above_mark, log.antenna_height
+    if abs(own - planned) <= ALIKE:
+        return []
+    said = f"The header's antenna height is {length(own, unit, 4)}, the plan's {length(planned, unit, 4)} to the ARP"
+    slant = sum(chain.readings) / len(chain.readings)
+    like = {
+        0.0: "it was not typed into the receiver",
+        2 * planned: "it is in twice",
+        slant: "that is the slant height",
+        planned + chain.apc_above_arp: "that leads to the phase centre",
+        planned / 0.3048: "that is in feet",
+        planned * 0.3048: "that is in metres where feet were meant",
+    }
+    why = next((words for value, words in like.items() if abs(own - value) <= ALIKE), "")
+    words = f"{said}: {why}." if why else f"{said}, {small(abs(own - planned), unit)} apart."
+    return [LogFinding("warn", words, "Take what the book has as measured, before and after.")]
+
+
+def _interval(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[LogFinding]:
+    setup = plan.setup(chain.setup)
+    wanted = setup.log.interval_s if setup and setup.log else 1.0
+    if log.interval is None or log.interval <= wanted * 1.001:
+        return []
+    words = f"It was logged every {log.interval:g} s, the plan asks for {wanted:g} s."
+    return [LogFinding("warn", words, "Positions between epochs are interpolated, which costs accuracy.")]
+
+
+def _cover(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[LogFinding]:
+    """Whether the log covers the legs of its day, as the Day has them."""
+    ahead, day = _day(log, plan, chain)
+    legs = [t for t in day.tasks if t.kind == "leg" and t.start is not None and t.end is not None] if day else []
+    if not legs:
+        return [
+            LogFinding(
+                "note",
+                "The plan has no flight on the clock on the day of this log.",
+                "Give the visit this date to see whether the log covers it.",
+            )
+        ]
+    clock = [log.first - LEAP + 3600 * ahead, log.last - LEAP + 3600 * ahead]
+    begins, ends = ((moment - 86_400 * math.floor(clock[0] / 86_400)) / 60 for moment in clock)
+    before = min(t.start or 0 for t in legs) - begins
+    after = ends - max(t.end or 0 for t in legs)
+    return [
+        *_end("begins", before, BEFORE, "before the first take-off", "after the first take-off"),
+        *_end("ends", after, AFTER, "after the last landing", "before the last landing"),
+    ]
+
+
+def _end(verb: str, has: float, wanted: float, within: str, short: str) -> list[LogFinding]:
+    """What one end of a log, so many minutes beyond the flights as planned, is worth."""
+    if has < 0:
+        words = f"The log {verb} {-has:.0f} min {short} as planned."
+        return [LogFinding("stop", words, "What was flown then has no base: fly it again, or take another base's log.")]
+    if has < wanted - 0.5:
+        words = f"The log {verb} {has:.0f} min {within} as planned; {wanted:.0f} min are the custom."
+        return [LogFinding("warn", words, "At short ends positions fail to settle.")]
+    return []
+
+
+def _day(log: RawLog, plan: Plan, chain: SetUpHeights) -> tuple[float, Day | None]:
+    """The clock of the site, hours ahead of UTC, and the visit on the day of the log."""
+    for visit in plan.visits:
+        ahead = clock_ahead(chain.longitude, visit.clock_h)
+        if visit.date and utc(log.first + 3600 * ahead)[:10] == visit.date:
+            try:
+                return ahead, day_of(plan, visit.id)
+            except KardoError:
+                return ahead, None
+    return clock_ahead(chain.longitude, None), None
