@@ -1,5 +1,6 @@
 """Base in a real browser: the schemes side by side, a device's card, what it shows held against it."""
 
+import gzip
 import re
 
 import pypdfium2
@@ -7,7 +8,8 @@ from playwright.sync_api import expect
 
 from kardo.demo import demo_plan
 from tests.browser.test_house import add_job, barriers
-from tests.browser.test_story import figure, settled
+from tests.browser.test_story import commit, figure, settled
+from tests.formats.rinex_logs import log_3
 
 
 def opened(page, django_db_blocker, title):
@@ -114,3 +116,24 @@ def test_the_sky_over_a_point_on_the_day(signed_in, django_db_blocker):
     assert barriers(page) == []
     page.reload()
     expect(page.get_by_role("img", name="The sky over base · Heron 4")).to_be_visible()  # the view is in the address
+
+
+def test_a_base_log_is_held_against_the_plan(signed_in, django_db_blocker, tmp_path):
+    page = signed_in
+    opened(page, django_db_blocker, "Bank with a log")
+    page.keyboard.press("Alt+5")
+    view = page.get_by_test_id("sessions")
+    expect(view.get_by_role("row", name=re.compile("set-up on Heron 4"))).to_contain_text("1 s")
+    commit(view.get_by_label("For σ V of, mm"), "18.25")
+    expect(view).to_contain_text("log 4.0 h, which gives")
+    log = tmp_path / "heron.rnx.gz"
+    log.write_bytes(gzip.compress(log_3(600, marker="Heron 4", height=1.872, approx=None).encode()))
+    view.get_by_label("Raw log of a base").set_input_files(log)
+    told = view.get_by_test_id("log-told")
+    expect(told).to_contain_text("600 epochs every 1 s")
+    expect(told).to_contain_text("that is the slant height")
+    expect(told).to_contain_text("before the last landing as planned")
+    assert barriers(page) == []
+    (tmp_path / "photo.jpg").write_bytes(b"\xff\xd8" + bytes(500))
+    view.get_by_label("Raw log of a base").set_input_files(tmp_path / "photo.jpg")
+    expect(view.get_by_role("alert")).to_contain_text("This is no RINEX file.")

@@ -11,15 +11,30 @@ from hypothesis import strategies as st
 from kardo.cli import main
 from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.schemes import EDITS, catalogue, edits_for, schemes
+from kardo.core.day.day import day_of
+from kardo.core.day.sessions import sessions
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.geodesy.angles import parse_angle
 from kardo.core.gnss.blunders import blunders, seen_by
 from kardo.core.gnss.card import cards
 from kardo.core.gnss.heights import heights
+from kardo.core.gnss.occupations import static_hours, static_sigma
 from kardo.core.gnss.readback import explained, read_back
+from kardo.core.plan.assumptions import Assumptions
 from kardo.core.plan.edits import changed
 from kardo.core.plan.model import plan_from_json
-from kardo.core.plan.stands import CorrectionNetwork, Device, Mark, OnNetwork, OnNothing, OnSetUp, OwnSession, SetUp
+from kardo.core.plan.stands import (
+    CorrectionNetwork,
+    Device,
+    Log,
+    Mark,
+    OnNetwork,
+    OnNothing,
+    OnSetUp,
+    OwnSession,
+    SetUp,
+)
+from kardo.core.plan.visits import Person, Visit
 from tests.conftest import E0, MAIN, N0, point, small_plan
 
 MARK = Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2)
@@ -277,6 +292,40 @@ def test_targets_that_log_carry_the_flight(compared):
     assert after.flights[0].hangs_on == OnSetUp(setup="log-G5"), "the target nearest the middle"
     assert {p.hangs_on.on for p in after.control} == {"session"}
     assert after.mark("log-G5").hours == after.control[0].hangs_on.hours >= 0.5
+
+
+# Sessions
+
+VISIT = Visit(id="V1", name="first", date="2027-03-16", people=(Person(id="a", name="Ann"), Person(id="b", name="Ben")))
+
+
+def test_a_session_is_the_days_window_at_the_set_ups_interval():
+    plan = small_plan(visits=(VISIT,), setup={"log": Log(interval_s=5.0)})
+    (row,) = sessions(plan).rows
+    (window,) = day_of(plan, "V1").logging
+    assert (row.first, row.last, row.interval_s) == (window.first, window.last, 5.0)
+    assert row.epochs == 12 * (row.last - row.first) + 1
+    assert row.megabytes == pytest.approx(row.epochs * 0.004, abs=0.06), "four kilobytes an epoch"
+
+
+def test_a_day_that_cannot_be_says_why_nothing_is_logged():
+    plan = small_plan(visits=(VISIT.model_copy(update={"date": ""}),))
+    (row,) = sessions(plan).rows
+    assert row.first is None and "no date" in row.why
+    assert sessions(small_plan(setup={"mark": None}, visits=(VISIT,))).rows == []
+
+
+@given(st.floats(0.1, 240))
+def test_hours_and_accuracy_of_a_static_session_are_each_others_inverse(hours):
+    assume = Assumptions({})
+    assert static_hours(static_sigma(hours, assume)[2], assume) == pytest.approx(hours, rel=1e-9)
+
+
+def test_a_wanted_accuracy_takes_the_hours_of_the_published_law():
+    """Eckl et al. 2001: 36.5 mm over the root of the hours, up; so 12 mm take (36.5 / 12)² = 9.25 h."""
+    assert sessions(small_plan(), 0.012).wanted.hours == pytest.approx((36.5 / 12) ** 2)
+    assert sessions(small_plan(), 0.001).wanted is None, "1,332 hours"
+    assert sessions(small_plan()).wanted is None
 
 
 # Command line

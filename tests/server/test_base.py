@@ -1,17 +1,22 @@
 """The base over the API: schemes on the queue, a device's card on paper, what a device shows held against it."""
 
+import gzip
+
 import pypdfium2
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from kardo.core.gnss.card import cards
 from kardo.core.gnss.heights import heights
 from kardo.core.plan.stands import Device
+from kardo.server.base import api
 from kardo.server.plans.editing import create_job
 from kardo.server.plans.stored import stored_plan
 from kardo.server.predictions.models import Computation
 from kardo.server.predictions.tasks import PATIENT, run
 from tests.conftest import small_plan
+from tests.formats.rinex_logs import log_3
 from tests.server.test_advice import post
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.usefixtures("empty_queue")]
@@ -96,3 +101,23 @@ def test_the_sky_is_told_for_a_date_and_refused_without_one(planner, job):
     lacking = planner.get(f"/api/jobs/{job.pk}/sky?about=setups/base")
     assert lacking.status_code == 422 and "No visit has a date" in lacking.json()["title"]
     assert planner.get(f"/api/jobs/{job.pk}/sky?about=x&date=2027-03-16").status_code == 422
+
+
+def test_sessions_are_told_and_a_log_is_read_against_the_plan(planner, job):
+    told = planner.get(f"/api/jobs/{job.pk}/sessions?wanted_up=0.012").json()
+    assert told["rows"] == [] and told["wanted"]["hours"] == pytest.approx(9.25, abs=0.01)
+    assert planner.get(f"/api/jobs/{job.pk}/sessions?wanted_up=0").status_code == 422
+    path = f"/api/jobs/{job.pk}/log"
+    file = SimpleUploadedFile("base.rnx.gz", gzip.compress(log_3(60, height=0.0).encode()))
+    read = planner.post(path, {"file": file}).json()
+    assert (read["marker"], read["epochs"], read["first"]) == ("A", 60, "2027-03-16T10:00:00")
+    assert any("not typed into the receiver" in f["words"] for f in read["findings"])
+    refused = planner.post(path, {"file": SimpleUploadedFile("base.rnx", b"\x89PNG" * 100)})
+    assert refused.status_code == 422 and "no RINEX file" in refused.json()["title"]
+    assert refused.json()["where"] == "line 1"
+
+
+def test_a_log_that_is_too_large_is_not_taken(planner, job, monkeypatch):
+    monkeypatch.setattr(api, "MOST_LOG", 1000)
+    file = SimpleUploadedFile("base.rnx", log_3(60).encode())
+    assert planner.post(f"/api/jobs/{job.pk}/log", {"file": file}).status_code == 422

@@ -36,6 +36,7 @@ FORMS = {
     "/api/jobs/{job_id}/close/read": {"text": "x"},
     "/api/jobs/{job_id}/pictures": {"file": SimpleUploadedFile("p.jpg", b"\xff\xd8")},
     "/api/verify": {"file": SimpleUploadedFile("r.pdf", b"%PDF")},
+    "/api/jobs/{job_id}/log": {"file": SimpleUploadedFile("b.rnx", b"x")},
     "/api/jobs/{job_id}/read/terrain": {"file": SimpleUploadedFile("t.tif", b"II*\0")},
 }
 

@@ -13,7 +13,7 @@ from kardo.core.errors import KardoError
 from kardo.core.geodesy.units import length, small
 from kardo.core.gnss.heights import SetUpHeights, heights
 from kardo.core.gnss.log import RawLog
-from kardo.core.gnss.orbits import LEAP, utc
+from kardo.core.gnss.orbits import LEAP, gps_clock, utc
 from kardo.core.gnss.readback import compared
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of
@@ -49,7 +49,7 @@ def _of_itself(log: RawLog) -> list[LogFinding]:
         found.append(
             LogFinding(
                 "warn",
-                f"Nothing was logged for {seconds:.0f} s, {utc(gap.first)} to {utc(gap.last)}.",
+                f"Nothing was logged for {seconds:.0f} s, {gps_clock(gap.first)} to {gps_clock(gap.last)} GPS time.",
                 "A leg flown then has no base.",
             )
         )

@@ -120,6 +120,16 @@ def static_sigma(hours: float, assume: Assumptions) -> tuple[float, float, float
     return assume["static_e"] * share, assume["static_n"] * share, assume["static_v"] * share
 
 
+def static_hours(up: float, assume: Assumptions) -> float:
+    """Hours that a static session takes for a sigma up in metres: `static_sigma` turned about.
+
+    >>> round(static_hours(static_sigma(6.0, Assumptions({}))[2], Assumptions({})), 9)
+    6.0
+    """
+    hours = (assume["static_v"] / up) ** 2
+    return hours if hours >= FULL_SESSION else math.sqrt(FULL_SESSION) * assume["static_v"] / up
+
+
 def autonomous_sigma(assume: Assumptions) -> tuple[float, float, float]:
     """Sigma east, north, up in metres of a position by code alone."""
     return assume["here_h"], assume["here_h"], assume["here_v"]

@@ -1,26 +1,51 @@
-"""The base in the field: a device's card on paper, what a device shows held against its card, and the sky over it."""
+"""The base in the field: a device's card on paper, what a device shows held against its card, the sky over it, when it logs and
+what its log holds."""
 
+from pathlib import Path
+from tempfile import NamedTemporaryFile
 from typing import Annotated
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
-from ninja import Query, Router, Schema
+from ninja import File, Query, Router, Schema
+from ninja.files import UploadedFile
 from pydantic import Field
 
+from kardo.core.close.log_check import LogFinding, log_findings
 from kardo.core.day.overhead import DaySky, day_sky
-from kardo.core.errors import PlanError
+from kardo.core.day.sessions import Sessions, sessions
+from kardo.core.errors import PlanError, ReadError
 from kardo.core.gnss.card import cards
 from kardo.core.gnss.heights import SetUpHeights, heights
+from kardo.core.gnss.orbits import gps_clock
 from kardo.core.gnss.readback import Difference, read_back
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Device
 from kardo.formats.card_sheet import card_html
 from kardo.formats.documents import pdf
+from kardo.formats.rinex import read_log
 from kardo.server.access import job_of
 from kardo.server.plans.stored import whole_plan
 
 router = Router(tags=["base"])
+MOST_LOG = 60_000_000  # bytes, as sent
 Typed = Annotated[str, Field(min_length=1, max_length=60)]
+
+
+class LogOut(Schema):
+    """What a base's raw log holds, times in GPS time, and what is to be said of it against the plan."""
+
+    file: str
+    marker: str
+    antenna_height: float | None
+    interval: float | None
+    first: str
+    last: str
+    epochs: int
+    systems: dict[str, int]
+    gaps: int
+    slips: int
+    findings: list[LogFinding]
 
 
 class Shown(Schema):
@@ -53,6 +78,35 @@ def show_sky(request: HttpRequest, job_id: UUID, about: Query[str] = "", date: Q
             "No visit has a date yet.", where="Base, satellites", mend="Give a date, or set one in the Day."
         )
     return day_sky(plan, about, day, visit.clock_h if visit else None)
+
+
+@router.get("/{job_id}/sessions", response=Sessions)
+def show_sessions(request: HttpRequest, job_id: UUID, wanted_up: Query[float | None] = None):
+    """From when to when each base logs, and what static sessions are good for; wanted_up: metres of sigma in height."""
+    if wanted_up is not None and not 0.001 <= wanted_up <= 1.0:
+        raise PlanError("No static session is asked for that.", where="Base, sessions", mend="Give 1 mm to 1 m.")
+    return sessions(whole_plan(job_of(request, job_id)), wanted_up)
+
+
+@router.post("/{job_id}/log", response=LogOut)
+def read_base_log(request: HttpRequest, job_id: UUID, file: File[UploadedFile]):
+    """What the raw log of a base holds, held against the plan. Nothing is saved."""
+    plan = whole_plan(job_of(request, job_id))
+    if file.size > MOST_LOG:
+        raise ReadError("This log is too large to send.", mend="Pack it (gzip, or Hatanaka's form), or use kardo log.")
+    with NamedTemporaryFile() as kept:
+        for piece in file.chunks():
+            kept.write(piece)
+        kept.flush()
+        log = read_log(Path(kept.name))
+    return LogOut(
+        **{name: getattr(log, name) for name in ("marker", "antenna_height", "interval", "epochs", "systems", "slips")},
+        file=file.name or "",
+        first=gps_clock(log.first),
+        last=gps_clock(log.last),
+        gaps=len(log.gaps),
+        findings=log_findings(log, plan),
+    )
 
 
 @router.get("/{job_id}/card/{setup}/{device}.pdf")

@@ -442,6 +442,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Sessions
+         * @description From when to when each base logs, and what static sessions are good for; wanted_up: metres of sigma in height.
+         */
+        get: operations["kardo_server_base_api_show_sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Base Log
+         * @description What the raw log of a base holds, held against the plan. Nothing is saved.
+         */
+        post: operations["kardo_server_base_api_read_base_log"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/card/{setup}/{device}.pdf": {
         parameters: {
             query?: never;
@@ -3202,6 +3242,102 @@ export interface components {
             kind: string;
         };
         /**
+         * Session
+         * @description One base on one day: minutes of the site's clock, None where the day does not fit or has no date, with the reason in words;
+         *     seconds between epochs; epochs and megabytes of raw data.
+         */
+        Session: {
+            /** Setup */
+            setup: string;
+            /** Name */
+            name: string;
+            /** Visit */
+            visit: string;
+            /** Date */
+            date: string;
+            /** First */
+            first: number | null;
+            /** Last */
+            last: number | null;
+            /** Interval S */
+            interval_s: number;
+            /** Epochs */
+            epochs: number;
+            /** Megabytes */
+            megabytes: number;
+            /** Why */
+            why: string;
+        };
+        /**
+         * Sessions
+         * @description All sessions; what static sessions are good for; and the session that a wanted sigma in height takes, None where none was
+         *     asked for or nobody would stand so long.
+         */
+        Sessions: {
+            /** Rows */
+            rows: components["schemas"]["Session"][];
+            /** Static */
+            static: components["schemas"]["Static"][];
+            wanted: components["schemas"]["Static"] | null;
+        };
+        /**
+         * Static
+         * @description A static session post-processed against a reference network: hours, and sigma in metres in plan, each axis, and in height.
+         */
+        Static: {
+            /** Hours */
+            hours: number;
+            /** Sigma H */
+            sigma_h: number;
+            /** Sigma V */
+            sigma_v: number;
+        };
+        /**
+         * LogFinding
+         * @description What is to be said of a log: stop (it will not do), warn, or note; what, and what to do.
+         */
+        LogFinding: {
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "stop" | "warn" | "note";
+            /** Words */
+            words: string;
+            /** Mend */
+            mend: string;
+        };
+        /**
+         * LogOut
+         * @description What a base's raw log holds, times in GPS time, and what is to be said of it against the plan.
+         */
+        LogOut: {
+            /** File */
+            file: string;
+            /** Marker */
+            marker: string;
+            /** Antenna Height */
+            antenna_height: number | null;
+            /** Interval */
+            interval: number | null;
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /** Epochs */
+            epochs: number;
+            /** Systems */
+            systems: {
+                [key: string]: number;
+            };
+            /** Gaps */
+            gaps: number;
+            /** Slips */
+            slips: number;
+            /** Findings */
+            findings: components["schemas"]["LogFinding"][];
+        };
+        /**
          * Difference
          * @description A position less the planned one: metres east, north, up; what it means in words, and the id of the blunder that it looks
          *     like (empty for none).
@@ -5112,6 +5248,62 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DaySky"];
+                };
+            };
+        };
+    };
+    kardo_server_base_api_show_sessions: {
+        parameters: {
+            query?: {
+                wanted_up?: number | null;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sessions"];
+                };
+            };
+        };
+    };
+    kardo_server_base_api_read_base_log: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
                 };
             };
         };

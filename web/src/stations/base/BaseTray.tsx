@@ -6,6 +6,7 @@ import { Tabs } from "../../ui/Tabs";
 import { CardView } from "./CardView";
 import { SatellitesView } from "./SatellitesView";
 import { SchemeView } from "./SchemeView";
+import { SessionsView } from "./SessionsView";
 import { SetUpsView } from "./SetUpsView";
 import { BASE_VIEWS } from "./views";
 
@@ -14,6 +15,7 @@ const VIEWS: Record<string, () => ReactNode> = {
   setups: SetUpsView,
   card: CardView,
   satellites: SatellitesView,
+  sessions: SessionsView,
 };
 
 /** What everything hangs on: which scheme, which mark, which height in which box. */

@@ -4,4 +4,5 @@ export const BASE_VIEWS = [
   { id: "setups", name: "set-ups" },
   { id: "card", name: "height chain and card" },
   { id: "satellites", name: "satellites" },
+  { id: "sessions", name: "sessions" },
 ];

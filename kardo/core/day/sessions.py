@@ -1,0 +1,99 @@
+"""The sessions of the bases: from when to when each logs, how much that is, and what a static session of so many hours is good for."""
+
+from dataclasses import dataclass
+
+from kardo.core.day.day import Day, day_of
+from kardo.core.errors import KardoError
+from kardo.core.gnss.occupations import static_hours, static_sigma
+from kardo.core.plan.model import Plan
+from kardo.core.plan.naming import name_of
+
+EPOCH_BYTES = (
+    4000.0  # of raw data of four constellations on two or three frequencies: about what a line of RINEX for each holds
+)
+HOURS = (1.0, 2.0, 4.0, 8.0, 12.0, 24.0)
+LONGEST = 240.0  # hours: above, nobody stands there
+
+
+@dataclass(frozen=True)
+class Session:
+    """One base on one day: minutes of the site's clock, None where the day does not fit or has no date, with the reason in words;
+    seconds between epochs; epochs and megabytes of raw data."""
+
+    setup: str
+    name: str
+    visit: str
+    date: str
+    first: int | None
+    last: int | None
+    interval_s: float
+    epochs: int
+    megabytes: float
+    why: str
+
+
+@dataclass(frozen=True)
+class Static:
+    """A static session post-processed against a reference network: hours, and sigma in metres in plan, each axis, and in height."""
+
+    hours: float
+    sigma_h: float
+    sigma_v: float
+
+
+@dataclass(frozen=True)
+class Sessions:
+    """All sessions; what static sessions are good for; and the session that a wanted sigma in height takes, None where none was
+    asked for or nobody would stand so long."""
+
+    rows: list[Session]
+    static: list[Static]
+    wanted: Static | None
+
+
+def sessions(plan: Plan, wanted_up: float | None = None) -> Sessions:
+    """The sessions of a plan; wanted_up: the sigma in height, metres, that a static session should reach. Source of the law: Eckl,
+    Snay, Soler, Cline and Mader, J. Geodesy 75, 2001; below four hours docs/accuracy.md, section 2."""
+    rows = [row for visit in plan.visits for row in _of_visit(plan, visit.id)]
+    asked = static_hours(wanted_up, plan.assume) if wanted_up else None
+    wanted = _static(plan, asked) if asked and asked <= LONGEST else None
+    return Sessions(rows, [_static(plan, h) for h in HOURS], wanted)
+
+
+def _static(plan: Plan, hours: float) -> Static:
+    east, north, up = static_sigma(hours, plan.assume)
+    return Static(hours, max(east, north), up)
+
+
+def _of_visit(plan: Plan, key: str) -> list[Session]:
+    visit = next(v for v in plan.visits if v.id == key)
+    day: Day | None = None
+    why = ""
+    try:
+        day = day_of(plan, key)
+        why = day.reasons[0].words if day.reasons else ""
+    except KardoError as fault:
+        why = f"{fault.what} {fault.mend}".strip()
+    windows = {log.setup: log for log in day.logging} if day else {}
+    out = []
+    for setup in plan.setups:
+        if plan.mark(setup.mark) is None or (setup.visit or plan.visits[0].id) != key:
+            continue
+        log, interval = windows.get(setup.id), setup.log.interval_s if setup.log else 1.0
+        seconds = 60 * (log.last - log.first) if log else 0
+        epochs = int(seconds / interval) + 1 if log else 0
+        out.append(
+            Session(
+                setup.id,
+                name_of(plan, "setup", setup.id),
+                visit.name,
+                visit.date,
+                log.first if log else None,
+                log.last if log else None,
+                interval,
+                epochs,
+                round(epochs * EPOCH_BYTES / 1e6, 1),
+                "" if log else why or "Nothing that flies or is observed that day hangs on it.",
+            )
+        )
+    return out

@@ -1,0 +1,178 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { call, upload, type BaseLog, type Problem, type Sessions } from "../../api/client";
+import { usePlan } from "../../app/plan";
+import { fine, fineUnit } from "../../lib/units";
+import { Field, FineField } from "../../ui/fields";
+import { ProblemNote } from "../../ui/ProblemNote";
+import { clockOf } from "../day/useDay";
+
+/** When the bases log, how long a static session takes, and what a log that came back holds. */
+export function SessionsView() {
+  const { jobId, plan, answer } = usePlan();
+  const { unit } = plan.brief;
+  const [wanted, setWanted] = useState(0.012);
+  const found = useQuery<Sessions, Problem>({
+    queryKey: ["sessions", jobId, answer.revision, wanted],
+    queryFn: () => call<Sessions>("GET", `/jobs/${jobId}/sessions?wanted_up=${wanted}`),
+    placeholderData: (previous) => previous,
+  });
+  const told = found.data;
+  const hours = (h: number) => `${h.toFixed(h < 10 ? 1 : 0)} h`;
+  return (
+    <section data-testid="sessions">
+      {found.error && <ProblemNote problem={found.error} />}
+      {told && !told.rows.length && (
+        <p className="text-quiet">
+          No base stands on a mark on any day yet: choose a mark under set-ups, and a date in the Day.
+        </p>
+      )}
+      {told && told.rows.length > 0 && (
+        <table className="table">
+          <thead>
+            <tr>
+              <th>base</th>
+              <th>day</th>
+              <th className="num">logs from</th>
+              <th className="num">to</th>
+              <th className="num">every</th>
+              <th className="num">epochs</th>
+              <th className="num">raw data, about</th>
+            </tr>
+          </thead>
+          <tbody>
+            {told.rows.map((row) => (
+              <tr key={row.setup + row.visit}>
+                <td>{row.name}</td>
+                <td>{row.date || row.visit}</td>
+                {row.first === null ? (
+                  <td colSpan={5} className="text-sm text-quiet">
+                    {row.why}
+                  </td>
+                ) : (
+                  <>
+                    <td className="num">{clockOf(row.first)}</td>
+                    <td className="num">{clockOf(row.last)}</td>
+                    <td className="num">{row.interval_s} s</td>
+                    <td className="num">{row.epochs}</td>
+                    <td className="num">{row.megabytes.toFixed(0)} MB</td>
+                  </>
+                )}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      <p className="text-sm text-quiet">
+        From 15 min before the first take-off to 10 min after the last landing, as the Day has them. Battery and memory
+        for longer than that.
+      </p>
+      <div className="mt-2 flex flex-wrap items-start gap-x-8 gap-y-3">
+        {told && (
+          <div>
+            <h3 className="font-bold">A base fixed by a static session</h3>
+            <table className="table text-sm">
+              <thead>
+                <tr>
+                  <th className="num">logged</th>
+                  <th className="num pl-4">σ H, {fineUnit(unit)}</th>
+                  <th className="num pl-4">σ V, {fineUnit(unit)}</th>
+                </tr>
+              </thead>
+              <tbody>
+                {told.static.map((s) => (
+                  <tr key={s.hours}>
+                    <td className="num">{hours(s.hours)}</td>
+                    <td className="num pl-4">{fine(s.sigma_h, unit)}</td>
+                    <td className="num pl-4">{fine(s.sigma_v, unit)}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+            <div className="mt-1 flex flex-wrap items-end gap-2">
+              <Field label={`For σ V of, ${fineUnit(unit)}`}>
+                {(id) => <FineField id={id} value={wanted} unit={unit} onCommit={setWanted} />}
+              </Field>
+              <p>
+                {told.wanted
+                  ? `log ${hours(told.wanted.hours)}, which gives σ H ${fine(told.wanted.sigma_h, unit)} ${fineUnit(unit)}.`
+                  : "nobody would stand so long: choose a better mark."}
+              </p>
+            </div>
+          </div>
+        )}
+        <LogReading />
+      </div>
+    </section>
+  );
+}
+
+const MARKS = { stop: "◆", warn: "◆", note: "◇" } as const;
+
+/** A raw log that came back, held against the plan. */
+function LogReading() {
+  const { jobId } = usePlan();
+  const [told, setTold] = useState<BaseLog | null>(null);
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const [busy, setBusy] = useState(false);
+  const read = async (file: File) => {
+    setBusy(true);
+    setTold(null);
+    setProblem(null);
+    try {
+      setTold(await upload<BaseLog>(`/jobs/${jobId}/log`, { file }));
+    } catch (fault) {
+      setProblem(fault as Problem);
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <div className="min-w-[300px] flex-1">
+      <h3 className="font-bold">What a base's log holds</h3>
+      <p className="text-sm text-quiet">
+        RINEX 2.11 or 3.0x, also packed (gzip, Hatanaka). It is read and held against this plan; nothing is kept.
+      </p>
+      <input
+        type="file"
+        aria-label="Raw log of a base"
+        className="mt-1 max-w-full text-sm"
+        disabled={busy}
+        onChange={(event) => {
+          const [file] = event.target.files ?? [];
+          if (file) void read(file);
+        }}
+      />
+      {busy && <p role="status">reading…</p>}
+      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {told && (
+        <div data-testid="log-told">
+          <p className="mt-1">
+            <strong>{told.marker || "no marker"}</strong>: {told.first.replace("T", " ")} to{" "}
+            {told.last.replace("T", " ")} GPS time, {told.epochs} epochs
+            {told.interval ? ` every ${told.interval} s` : ""};{" "}
+            {Object.entries(told.systems)
+              .map(([letter, count]) => `${letter} ${count}`)
+              .join(", ")}
+            ; {told.gaps} {told.gaps === 1 ? "gap" : "gaps"}, {told.slips} cycle slips.
+          </p>
+          {told.findings.length === 0 && <p className="text-settled">Nothing found against it.</p>}
+          <ul>
+            {told.findings.map((f) => (
+              <li key={f.words} className="flex items-start gap-2 border-b border-hairline py-1 text-sm">
+                <span className={f.severity === "note" ? "text-quiet" : "text-decision"} title={f.severity}>
+                  {MARKS[f.severity]}
+                  <span className="sr-only">{f.severity}</span>
+                </span>
+                <span>
+                  {f.severity === "stop" ? <strong>{f.words}</strong> : f.words}{" "}
+                  <span className="text-quiet">{f.mend}</span>
+                </span>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
+    </div>
+  );
+}
