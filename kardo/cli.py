@@ -50,6 +50,15 @@ def _parser() -> argparse.ArgumentParser:
     log.add_argument("--plan", type=Path, help="hold it against this plan")
     log.add_argument("--json", type=Path, help="write the figures here")
     log.set_defaults(run=_log)
+    shift = commands.add_parser("shift", help="photo positions of a base “here”, moved to its final coordinates")
+    shift.add_argument("plan", type=Path, help="a Kardo plan (JSON)")
+    shift.add_argument("positions", type=Path, help="photo positions (CSV; grid, or latitude and longitude)")
+    shift.add_argument(
+        "--to", required=True, help="final coordinates of the mark: “E, N, H”, or latitude, longitude, height"
+    )
+    shift.add_argument("--mark", help="which mark, where several were taken “here”")
+    shift.add_argument("--out", type=Path, required=True, help="write positions before and after here (CSV)")
+    shift.set_defaults(run=_shift)
     demo = commands.add_parser("demo-plan", help="print a demo plan")
     demo.add_argument("name", help="sallow-bank")
     demo.add_argument("--out", type=Path, help="write to a file instead of the screen")
@@ -185,6 +194,34 @@ def _visibility(args: argparse.Namespace) -> int:
     )
     if almanac.source == "nominal":
         print("Constellations as they are meant to be: typical numbers, not this day's.")
+    return 0
+
+
+def _shift(args: argparse.Namespace) -> int:
+    from kardo.core.close.closing import BlockShift
+    from kardo.core.close.shift import marks_here, shift_by
+    from kardo.core.geodesy.units import length
+    from kardo.core.plan.model import plan_from_json
+    from kardo.formats.positions import one_place, shifted_positions
+
+    plan = plan_from_json(_read(args.plan))
+    marks = [m for m in marks_here(plan) if args.mark in (None, m.id, m.name)]
+    if len(marks) != 1:
+        names = ", ".join(m.name for m in marks_here(plan)) or "none"
+        raise KardoError(
+            "It is not clear which mark is shifted.",
+            where=str(args.plan),
+            mend=f"Taken “here”: {names}. Say which with --mark.",
+        )
+    final = one_place(plan, args.to)
+    shift = BlockShift(
+        mark=marks[0].id, e=final.e, n=final.n, h=final.h, sigma_h=0.01, sigma_v=0.02, source="command line"
+    )
+    by = shift_by(plan, shift)
+    text, count = shifted_positions(plan, args.positions.read_text(encoding="utf-8", errors="replace"), by)
+    args.out.write_text(text)
+    east, north, up = (length(v, plan.brief.unit, 4) for v in by)
+    print(f"{count} photo positions moved by E {east}, N {north}, H {up}. The pictures' own records are left alone.")
     return 0
 
 

@@ -15,7 +15,7 @@ from kardo.core.geodesy.angles import Angle, read_angle
 MAX_ROWS, LONGEST_LINE = 2000, 2000
 MOST = 1e9  # no coordinate or height is larger, in any unit
 HEADS = {
-    "name": {"name", "point", "pt", "id", "no", "nr", "number", "label"},
+    "name": {"name", "point", "pt", "id", "no", "nr", "number", "label", "photo", "image", "file", "filename"},
     "e": {"e", "east", "easting", "eastings"},
     "n": {"n", "north", "northing", "northings"},
     "x": {"x"},

@@ -28,12 +28,12 @@ def point_list_csv(plan: Plan) -> str:
     rows += [(m.name, m.n, m.e, plan.mark_height(m), "MARK") for m in plan.marks]
     for name, n, e, h, code in rows:
         writer.writerow(
-            [_plain(name), *(f"{unit.from_metres(v):.4f}" if np.isfinite(v) else "" for v in (n, e, h)), code]
+            [safe_cell(name), *(f"{unit.from_metres(v):.4f}" if np.isfinite(v) else "" for v in (n, e, h)), code]
         )
     return out.getvalue()
 
 
-def _plain(name: str) -> str:
+def safe_cell(name: str) -> str:
     """A spreadsheet must not take a name for a formula: nothing it would trim away leads, and no sign, full-width ones
     included."""
     bare = name.lstrip(" \t\r\n\u00a0\u3000")

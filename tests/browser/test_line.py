@@ -13,6 +13,10 @@ from tests.browser.test_house import EVERY, OF_COLOURS, barriers
 from tests.browser.test_verdict import add_job
 from tests.core.test_close import outcomes
 
+VIEWS = {
+    "base": ("scheme", "setups", "card", "satellites", "sessions"),
+    "close": ("residuals", "verdict", "against", "mend", "report"),
+}
 STATIONS = ("brief", "site", "flight", "base", "control", "verdict", "day", "book", "close")
 FIT = {"day", "book", "close"}
 TITLE = "The line, walked"
@@ -108,8 +112,7 @@ def test_the_line_holds_at_every_size_and_in_every_light(signed_in, product, job
     page.set_viewport_size({"width": width, "height": height})
     found = []
     for station in STATIONS:
-        views = ("residuals", "verdict", "against", "mend", "report") if station == "close" else ("",)
-        for view in views:
+        for view in VIEWS.get(station, ("",)):
             page.goto(f"{product}/jobs/{job}/{station}/{view}".rstrip("/"))
             tray = page.get_by_test_id(f"tray-{station}")
             tray.wait_for()

@@ -347,10 +347,10 @@ def test_contours_lie_on_their_height_and_shading_is_light():
 
 @pytest.mark.parametrize("lead", ["=", " =", "\t=", "\r=", "\n=", "＝", "＋", "@", "　-"])
 def test_no_spreadsheet_takes_a_name_for_a_formula(lead):
-    from kardo.formats.exports import _plain
+    from kardo.formats.exports import safe_cell
 
-    assert _plain(f"{lead}1+1") == f"'{lead}1+1"
-    assert _plain("G1") == "G1" and _plain("") == ""
+    assert safe_cell(f"{lead}1+1") == f"'{lead}1+1"
+    assert safe_cell("G1") == "G1" and safe_cell("") == ""
 
 
 def test_kml_of_names_with_control_characters_is_xml():

@@ -95,8 +95,8 @@ function Seen({ sky, spans }: { sky: DaySky; spans: Span[] }) {
             <thead>
               <tr>
                 <th>what it costs here</th>
-                <th className="num">satellites, mean</th>
-                <th className="num pl-3">at worst</th>
+                <th className="num">satellites lost, mean no.</th>
+                <th className="num pl-3">at worst, no.</th>
               </tr>
             </thead>
             <tbody>

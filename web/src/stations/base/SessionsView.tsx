@@ -33,10 +33,10 @@ export function SessionsView() {
             <tr>
               <th>base</th>
               <th>day</th>
-              <th className="num">logs from</th>
-              <th className="num">to</th>
+              <th className="num">logs from, h:min</th>
+              <th className="num">to, h:min</th>
               <th className="num">every</th>
-              <th className="num">epochs</th>
+              <th className="num">epochs, no.</th>
               <th className="num">raw data, about</th>
             </tr>
           </thead>

@@ -1,0 +1,57 @@
+"""Photo positions moved by a block shift: before and after in one table. The pictures themselves are left alone."""
+
+import csv
+import io
+
+from kardo.core.accuracy.results import Triple
+from kardo.core.errors import ReadError
+from kardo.core.geodesy.units import UNITS
+from kardo.core.plan.model import Plan
+from kardo.formats.coordinates import MAX_BYTES, ReadPoint, read_points
+from kardo.formats.exports import safe_cell
+
+HEAD = ("photo", "E before", "N before", "H before", "E", "N", "H")
+
+
+def one_place(plan: Plan, text: str) -> ReadPoint:
+    """A place with its height, from E, N, H in the job's unit or latitude, longitude and height. Raises ReadError for anything
+    else, and where it can be read in more ways than one."""
+    found = _read(plan, text)
+    if len(found) != 1 or found[0].h is None:
+        raise ReadError(
+            "This is not one place with a height.",
+            where=text[:60],
+            mend="Give E, N, H, or latitude, longitude, height.",
+        )
+    return found[0]
+
+
+def shifted_positions(plan: Plan, text: str, by: Triple) -> tuple[str, int]:
+    """A list of photo positions (grid or geographic, heights as given) moved by metres east, north, up: CSV in the job's grid and
+    unit, before and after, to a tenth of a millimetre; and how many. Raises ReadError with the line for what cannot be read."""
+    unit, out = UNITS[plan.brief.unit], io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow([HEAD[0], *(f"{name}, {unit.short}" for name in HEAD[1:])])
+    points = _read(plan, text)
+    for p in points:
+        before = (p.e, p.n, p.h)
+        after = tuple(None if v is None else v + d for v, d in zip(before, by, strict=True))
+        cells = ["" if v is None else f"{unit.from_metres(v):.4f}" for v in (*before, *after)]
+        writer.writerow([safe_cell(p.name), *cells])
+    return out.getvalue(), len(points)
+
+
+def _read(plan: Plan, text: str) -> tuple[ReadPoint, ...]:
+    if len(text) > MAX_BYTES:
+        raise ReadError(
+            f"This list is larger than {MAX_BYTES // 1_000_000} MB.", mend="Give the positions of one flight."
+        )
+    ring = plan.site.boundary
+    near = (sum(p[0] for p in ring) / len(ring), sum(p[1] for p in ring) / len(ring)) if ring else None
+    found = read_points(text, plan.grid, plan.brief.unit, near)
+    if found.options:
+        ways = "; ".join(option.words for option in found.options[:2])
+        raise ReadError(
+            f"This can be read in several ways: {ways}.", mend="Put a line with the names of the columns over it."
+        )
+    return found.points
