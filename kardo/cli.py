@@ -60,7 +60,7 @@ def _parser() -> argparse.ArgumentParser:
     shift.add_argument("--out", type=Path, required=True, help="write positions before and after here (CSV)")
     shift.set_defaults(run=_shift)
     demo = commands.add_parser("demo-plan", help="print a demo plan")
-    demo.add_argument("name", help="sallow-bank")
+    demo.add_argument("name", help="sallow-bank or hask-quarry")
     demo.add_argument("--out", type=Path, help="write to a file instead of the screen")
     demo.set_defaults(run=_demo_plan)
     verify = commands.add_parser("verify", help="tell whether a signed report was altered")

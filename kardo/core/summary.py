@@ -288,7 +288,7 @@ def named_advice(plan: Plan, advice: Advice) -> Advice:
 
 def named_schemes(plan: Plan, found: Schemes) -> Schemes:
     """Schemes with the names that things have now."""
-    return Schemes([replace(row, on=named(row.on, plan)) for row in found.rows])
+    return Schemes([replace(row, on=named(row.on, plan)) for row in found.rows], named(found.here, plan))
 
 
 def source_name(plan: Plan, share: Share | BlindSpot) -> str:

@@ -287,7 +287,8 @@ class _Reader:
             if self.lines.ended:
                 self._remark(f"the last epoch has {k} of {count} satellites: the file is cut off")
                 return
-            self.seen.add(b"G" + name[1:] if name[:1] == b" " else name)
+            if name[1:].strip().isdigit():  # or a hostile list would fill the memory with names
+                self.seen.add(b"G" + name[1:] if name[:1] == b" " else name)
             for p in phases:
                 row, column = rows[p // 5], 16 * (p % 5) + 14
                 if column < len(row) - 1 and row[column : column + 1] in LOST:
@@ -296,12 +297,11 @@ class _Reader:
     # Both
 
     def _event(self, count: int) -> None:
-        """Lines of an event: of what the header may say they are taken as that."""
+        """Lines of an event: another name of the marker is taken from them, for the base may have been moved."""
         for _ in range(count):
             line = self.lines.next()
-            if self.lines.ended:
-                return
-            self._take(line[LABEL].strip().decode("ascii", "replace"), line.decode("ascii", "replace"))
+            if line[LABEL].strip() == b"MARKER NAME":
+                _marker(self.header, line.decode("ascii", "replace"))
 
     def _moment(self, parts: list[bytes]) -> float:
         year, month, day, hour, minute = (int(p) for p in parts[:5])

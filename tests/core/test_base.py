@@ -2,6 +2,7 @@
 
 import json
 import math
+import re
 
 import numpy as np
 import pytest
@@ -35,6 +36,8 @@ from kardo.core.plan.stands import (
     SetUp,
 )
 from kardo.core.plan.visits import Person, Visit
+from kardo.core.summary import found, named_schemes, summary
+from kardo.demo import demo_plan
 from tests.conftest import E0, MAIN, N0, point, small_plan
 
 MARK = Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2)
@@ -236,6 +239,15 @@ def test_a_base_taken_here_is_metres_off_and_its_own_checks_are_blind_to_it(comp
     assert shifted.promise.rmse_v < 0.2 and shifted.as_seen == pytest.approx(here.as_seen, rel=0.02)
 
 
+def test_both_states_of_a_base_here_are_told_in_one_sentence(compared):
+    plan, _ = compared
+    told = named_schemes(plan, schemes(plan)).here
+    assert told.startswith(
+        "With a base “here”, until it is shifted, the whole map lies about 2.12 m off in plan and 3.00 m"
+    )
+    assert re.search(r"the checks see \d+\.\d mm and \d+\.\d mm of it; shifted by its own log it is good to", told)
+
+
 def test_more_hours_never_do_worse(compared):
     _, rows = compared
     assert rows["static"].promise.rmse_v < rows["here_shifted"].promise.rmse_v < rows["here"].promise.rmse_v
@@ -292,6 +304,20 @@ def test_targets_that_log_carry_the_flight(compared):
     assert after.flights[0].hangs_on == OnSetUp(setup="log-G5"), "the target nearest the middle"
     assert {p.hangs_on.on for p in after.control} == {"session"}
     assert after.mark("log-G5").hours == after.control[0].hangs_on.hours >= 0.5
+
+
+def test_the_quarry_is_planned_end_to_end_and_passes_only_after_its_shift():
+    """The second demo: 90 m of relief and more, a base "here", two checks on the reference network that see it."""
+    plan = demo_plan("hask-quarry")
+    assert float(np.ptp(plan.surface.heights)) > 90
+    assert summary(plan).faults == {} and summary(plan).lacks == []
+    assert day_of(plan, "V1").reasons == []
+    before = predict(plan)
+    assert {f.rule for f in found(plan, before) if f.severity == "stop"} == {"verdict-tolerance"}
+    assert before.rmse_h > 2 and before.chance < 0.01
+    assert before.seen_rmse_v < before.rmse_v, "four of six checks move with the map"
+    after = predict(changed(plan, edits_for(plan, "here_shifted")))
+    assert after.rmse_h < plan.brief.tolerance_h and after.rmse_v < plan.brief.tolerance_v and after.chance > 0.8
 
 
 # Sessions

@@ -24,7 +24,7 @@ from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.pattern import flown
 from kardo.core.plan.edits import Edit, changed
 from kardo.core.plan.model import Plan
-from kardo.core.plan.naming import reference
+from kardo.core.plan.naming import reference, small_length
 from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import (
     CorrectionNetwork,
@@ -78,9 +78,11 @@ class Scheme:
 
 @dataclass(frozen=True)
 class Schemes:
-    """All schemes, in the catalogue's order."""
+    """All schemes, in the catalogue's order; and what a base "here" is before and after its shift, in a sentence (empty where it
+    cannot be had), lengths as stored words have them."""
 
     rows: list[Scheme]
+    here: str
 
 
 @cache
@@ -98,7 +100,23 @@ def schemes(plan: Plan, progress: Progress = lambda stage, share: None) -> Schem
         progress(f"trying: {told.name}", k / len(catalogue()))
         rows.append(_scheme(plan, key, told, known))
     progress("done", 1.0)
-    return Schemes(rows)
+    return Schemes(rows, _of_here({row.id: row for row in rows}))
+
+
+def _of_here(rows: dict[str, Scheme]) -> str:
+    """The two states of a base "here", absolute and as its checks see them, for somebody who does not survey."""
+    before, after = rows["here"], rows["here_shifted"]
+    if before.promise is None or after.promise is None:
+        return ""
+    large, small_ = before.promise, after.promise
+    words = (
+        f"With a base “here”, until it is shifted, the whole map lies about {small_length(large.rmse_h)} off in plan and "
+        f"{small_length(large.rmse_v)} in height, all of it alike"
+    )
+    if before.as_seen:
+        h, v = (small_length(metres) for metres in before.as_seen)
+        words += f", while the checks see {h} and {v} of it"
+    return f"{words}; shifted by its own log it is good to {small_length(small_.rmse_h)} and {small_length(small_.rmse_v)}."
 
 
 def edits_for(plan: Plan, key: str) -> tuple[Edit, ...]:

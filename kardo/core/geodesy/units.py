@@ -44,12 +44,12 @@ UNITS = {
 
 
 def small(metres: float, unit: str = "m") -> str:
-    """A small length in words: millimetres, or in a job in feet thousandths of a foot with the millimetres beside.
+    """A small length in words: millimetres, metres from one on, or in a job in feet thousandths of a foot with that beside.
 
-    >>> small(0.0213), small(0.0213, "ft")
-    ('21.3 mm', '0.070 ft (21.3 mm)')
+    >>> small(0.0213), small(0.0213, "ft"), small(3.01)
+    ('21.3 mm', '0.070 ft (21.3 mm)', '3.01 m')
     """
-    millimetres = f"{metres * 1000:.1f} mm"
+    millimetres = f"{metres * 1000:.1f} mm" if abs(metres) < 1 else f"{metres:.2f} m"
     return millimetres if unit == "m" else f"{UNITS[unit].from_metres(metres):.3f} {UNITS[unit].short} ({millimetres})"
 
 

@@ -5,6 +5,7 @@ import { Staves, UNMARKED } from "../plots/Staves";
 import { CloseStaff } from "../stations/close/CloseStaff";
 import { useClose } from "../stations/close/useClose";
 import { Fine } from "../ui/Fine";
+import { Severity } from "../ui/Severity";
 import { UNDER_WAY, UnderWay } from "../ui/UnderWay";
 import { usePlan, useProgress } from "./plan";
 import { useWorkbench, type Station } from "./workbench";
@@ -246,8 +247,6 @@ function Budget({ result }: { result: Result }) {
   );
 }
 
-const MARKS = { stop: "◆", warn: "◆", note: "◇" } as const;
-
 function Findings() {
   const { findings, edit } = usePlan();
   const { open, select, setGoTo } = useWorkbench();
@@ -263,10 +262,7 @@ function Findings() {
       {findings && found.length === 0 && <p className="text-quiet">Nothing found against this plan.</p>}
       {found.map((f, k) => (
         <div key={k} className="flex items-start gap-2 border-b border-hairline py-1.5 text-sm">
-          <span className={f.severity === "note" ? "text-quiet" : "text-decision"} title={f.severity}>
-            {MARKS[f.severity]}
-            <span className="sr-only">{f.severity}</span>
-          </span>
+          <Severity of={f.severity} />
           <span className="flex-1">
             {f.severity === "stop" ? <strong>{f.words}</strong> : f.words} <span className="text-quiet">{f.mend}</span>
           </span>

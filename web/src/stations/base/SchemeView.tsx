@@ -28,6 +28,7 @@ export function SchemeView() {
       </div>
       {told && UNDER_WAY.includes(told.state) && <UnderWay work={told} onStop={() => void run("stop")} />}
       {told?.error && <ProblemNote problem={told.error} />}
+      {told?.result?.here && <p className="mt-1 text-sm">{told.result.here}</p>}
       {told?.result && <SideBySide rows={told.result.rows} />}
     </section>
   );

@@ -5,6 +5,7 @@ import { usePlan } from "../../app/plan";
 import { fine, fineUnit } from "../../lib/units";
 import { Field, FineField } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
+import { Severity } from "../../ui/Severity";
 import { clockOf } from "../day/useDay";
 
 /** When the bases log, how long a static session takes, and what a log that came back holds. */
@@ -107,8 +108,6 @@ export function SessionsView() {
   );
 }
 
-const MARKS = { stop: "◆", warn: "◆", note: "◇" } as const;
-
 /** A raw log that came back, held against the plan. */
 function LogReading() {
   const { jobId } = usePlan();
@@ -160,10 +159,7 @@ function LogReading() {
           <ul>
             {told.findings.map((f) => (
               <li key={f.words} className="flex items-start gap-2 border-b border-hairline py-1 text-sm">
-                <span className={f.severity === "note" ? "text-quiet" : "text-decision"} title={f.severity}>
-                  {MARKS[f.severity]}
-                  <span className="sr-only">{f.severity}</span>
-                </span>
+                <Severity of={f.severity} />
                 <span>
                   {f.severity === "stop" ? <strong>{f.words}</strong> : f.words}{" "}
                   <span className="text-quiet">{f.mend}</span>

@@ -1,4 +1,4 @@
-"""The demo jobs on the made-up island of Corvane: synthetic ground, marks and plans, seeded and repeatable."""
+"""Sallow Bank: a tidal flood bank to be raised, on synthetic ground, seeded and repeatable."""
 
 import math
 
@@ -6,7 +6,6 @@ import numpy as np
 from scipy.ndimage import gaussian_filter
 
 from kardo.core.arrays import Floats
-from kardo.core.errors import KardoError
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.flights import Flight
@@ -23,14 +22,6 @@ DEVICES = (
     Device(id="D1", name="base receiver", point="arp", height="ellipsoidal", position="degrees", unit="m"),
     Device(id="D2", name="rover's controller", point="mark", height="orthometric", position="grid", unit="m"),
 )
-
-
-def demo_plan(name: str) -> Plan:
-    """A demo plan by name. Raises KardoError for a name there is none of."""
-    plans = {"sallow-bank": sallow_bank}
-    if name not in plans:
-        raise KardoError(f"There is no demo “{name}”.", mend=f"Demos: {', '.join(plans)}.")
-    return plans[name]()
 
 
 def _crest(e: Floats) -> Floats:
