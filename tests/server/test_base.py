@@ -9,7 +9,9 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from kardo.core.gnss.card import cards
 from kardo.core.gnss.heights import heights
+from kardo.core.gnss.orbits import nominal
 from kardo.core.plan.stands import Device
+from kardo.formats.yuma import write_yuma
 from kardo.server.base import api
 from kardo.server.plans.editing import create_job
 from kardo.server.plans.stored import stored_plan
@@ -101,6 +103,17 @@ def test_the_sky_is_told_for_a_date_and_refused_without_one(planner, job):
     lacking = planner.get(f"/api/jobs/{job.pk}/sky?about=setups/base")
     assert lacking.status_code == 422 and "No visit has a date" in lacking.json()["title"]
     assert planner.get(f"/api/jobs/{job.pk}/sky?about=x&date=2027-03-16").status_code == 422
+
+
+def test_the_sky_by_an_almanac_that_is_sent(planner, job):
+    path, words = f"/api/jobs/{job.pk}/sky", {"about": "setups/base", "date": "2026-01-10"}
+    file = SimpleUploadedFile("current.alm", write_yuma(nominal()).encode())
+    told = planner.post(path, {"file": file, **words}).json()
+    assert told["source"] == "almanac" and told["caution"] == ""
+    by_nominal = planner.get(f"{path}?about=setups/base&date=2026-01-10").json()
+    assert told["count"] == by_nominal["count"], "the file holds the nominal ones"
+    refused = planner.post(path, {"file": SimpleUploadedFile("a.alm", b"ID: G01\nEccentricity: much\n"), **words})
+    assert refused.status_code == 422 and refused.json()["where"] == "line 2"
 
 
 def test_sessions_are_told_and_a_log_is_read_against_the_plan(planner, job):

@@ -36,6 +36,7 @@ FORMS = {
     "/api/jobs/{job_id}/close/read": {"text": "x"},
     "/api/jobs/{job_id}/pictures": {"file": SimpleUploadedFile("p.jpg", b"\xff\xd8")},
     "/api/verify": {"file": SimpleUploadedFile("r.pdf", b"%PDF")},
+    "/api/jobs/{job_id}/sky": {"file": SimpleUploadedFile("a.alm", b"x")},
     "/api/jobs/{job_id}/log": {"file": SimpleUploadedFile("b.rnx", b"x")},
     "/api/jobs/{job_id}/read/terrain": {"file": SimpleUploadedFile("t.tif", b"II*\0")},
 }
@@ -55,7 +56,7 @@ def call(client, method, path, job):
         setup="base",
         device="D1",
     )
-    if path in FORMS:
+    if path in FORMS and method == "post":
         return client.post(url, FORMS[path])
     if method == "get":
         return client.get(url)

@@ -7,12 +7,12 @@ from typing import Annotated
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
-from ninja import File, Query, Router, Schema
+from ninja import File, Form, Query, Router, Schema
 from ninja.files import UploadedFile
 from pydantic import Field
 
 from kardo.core.close.log_check import LogFinding, log_findings
-from kardo.core.day.overhead import DaySky, day_sky
+from kardo.core.day.overhead import DaySky, day_sky, midnight
 from kardo.core.day.sessions import Sessions, sessions
 from kardo.core.errors import PlanError, ReadError
 from kardo.core.gnss.card import cards
@@ -21,11 +21,13 @@ from kardo.core.gnss.orbits import gps_clock
 from kardo.core.gnss.readback import Difference, read_back
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Device
+from kardo.formats import yuma
 from kardo.formats.card_sheet import card_html
 from kardo.formats.documents import pdf
 from kardo.formats.rinex import read_log
 from kardo.server.access import job_of
 from kardo.server.plans.stored import whole_plan
+from kardo.server.uploads import upload_of
 
 router = Router(tags=["base"])
 MOST_LOG = 60_000_000  # bytes, as sent
@@ -70,14 +72,28 @@ def _device(request: HttpRequest, job_id: UUID, setup: str, device: str) -> tupl
 def show_sky(request: HttpRequest, job_id: UUID, about: Query[str] = "", date: Query[str] = ""):
     """The satellites over a point of the plan on a date (the first visit's, where none is said), by constellations as they are
     meant to be."""
+    return _sky(whole_plan(job_of(request, job_id)), about, date, None)
+
+
+@router.post("/{job_id}/sky", response=DaySky)
+def show_sky_of_almanac(
+    request: HttpRequest, job_id: UUID, file: File[UploadedFile], about: Form[str] = "", date: Form[str] = ""
+):
+    """The same by a YUMA almanac. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
+    data, _ = upload_of(file, yuma.MAX_BYTES)
+    return _sky(plan, about, date, data)
+
+
+def _sky(plan: Plan, about: str, date: str, almanac: bytes | None) -> DaySky:
     visit = next((v for v in plan.visits if v.date and date in ("", v.date)), None)
     day = date or (visit.date if visit else "")
     if not day:
         raise PlanError(
             "No visit has a date yet.", where="Base, satellites", mend="Give a date, or set one in the Day."
         )
-    return day_sky(plan, about, day, visit.clock_h if visit else None)
+    own = yuma.read_yuma(almanac, midnight(day)) if almanac is not None else None
+    return day_sky(plan, about, day, visit.clock_h if visit else None, own)
 
 
 @router.get("/{job_id}/sessions", response=Sessions)

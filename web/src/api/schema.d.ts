@@ -435,7 +435,11 @@ export interface paths {
          */
         get: operations["kardo_server_base_api_show_sky"];
         put?: never;
-        post?: never;
+        /**
+         * Show Sky Of Almanac
+         * @description The same by a YUMA almanac. Nothing is saved.
+         */
+        post: operations["kardo_server_base_api_show_sky_of_almanac"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3111,11 +3115,14 @@ export interface components {
         };
         /**
          * Schemes
-         * @description All schemes, in the catalogue's order.
+         * @description All schemes, in the catalogue's order; and what a base "here" is before and after its shift, in a sentence (empty where it
+         *     cannot be had), lengths as stored words have them.
          */
         Schemes: {
             /** Rows */
             rows: components["schemas"]["Scheme"][];
+            /** Here */
+            here: string;
         };
         /**
          * SchemesAnswer
@@ -5240,6 +5247,48 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DaySky"];
+                };
+            };
+        };
+    };
+    kardo_server_base_api_show_sky_of_almanac: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * About
+                     * @default
+                     */
+                    about?: string;
+                    /**
+                     * Date
+                     * @default
+                     */
+                    date?: string;
+                };
+            };
+        };
         responses: {
             /** @description OK */
             200: {

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { call, Problem, type DaySky } from "../../api/client";
+import { call, Problem, upload, type DaySky } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { SkyDay, type Span } from "../../plots/SkyDay";
 import { SkyPlot } from "../../plots/SkyPlot";
@@ -15,16 +15,21 @@ export function SatellitesView() {
   const visit = plan.visits[0];
   const { day } = useDay(visit);
   const [about, setAbout] = useState("");
+  const [almanac, setAlmanac] = useState<File | null>(null);
   const [date, setDate] = useState(visit?.date ?? "");
   const places = [
     ...plan.setups.filter((s) => s.mark).map((s) => ({ id: `setups/${s.id}`, name: setUpName(plan, s.id) })),
     ...plan.control.map((p) => ({ id: `control/${p.id}`, name: p.name })),
   ];
   const chosen = places.some((p) => p.id === about) ? about : places[0]?.id;
-  const asked = new URLSearchParams({ about: chosen ?? "", date });
+  const asked = { about: chosen ?? "", date };
   const sky = useQuery({
-    queryKey: ["sky", jobId, answer.revision, chosen, date],
-    queryFn: () => call<DaySky>("GET", `/jobs/${jobId}/sky?${asked}`),
+    queryKey: ["sky", jobId, answer.revision, chosen, date, almanac?.name, almanac?.lastModified],
+    queryFn: () =>
+      almanac
+        ? upload<DaySky>(`/jobs/${jobId}/sky`, { ...asked, file: almanac })
+        : call<DaySky>("GET", `/jobs/${jobId}/sky?${new URLSearchParams(asked)}`),
+    retry: false,
     enabled: !!chosen && !!date,
     placeholderData: (previous) => previous,
   });
@@ -43,6 +48,16 @@ export function SatellitesView() {
               className="input"
               value={date}
               onChange={(event) => setDate(event.target.value)}
+            />
+          )}
+        </Field>
+        <Field label="By an almanac (YUMA); none: constellations as they are meant to be">
+          {(id) => (
+            <input
+              id={id}
+              type="file"
+              className="max-w-full text-sm"
+              onChange={(event) => setAlmanac(event.target.files?.[0] ?? null)}
             />
           )}
         </Field>
