@@ -179,10 +179,11 @@ function Promised({ job }: { job: JobLine }) {
   const said = job.promise;
   const unit = job.drawing?.unit ?? "m";
   if (!said) return <p className="text-sm text-quiet">○ not predicted as it stands</p>;
+  const outside = said.rmse_h > said.limit_h || (said.limit_v !== null && said.rmse_v > said.limit_v);
   return (
     <div className={said.good ? "text-settled" : "text-decision-text"}>
       <p>
-        {said.good ? "● keeps its tolerance" : "◐ not sure of its tolerance"}
+        {said.good ? "● keeps its tolerance" : outside ? "◆ outside its tolerance" : "◐ not sure of its tolerance"}
         {said.chance !== null && `, ${chance(said.chance)} to pass`}
       </p>
       <p className="figures text-sm text-ink">

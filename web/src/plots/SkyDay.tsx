@@ -67,7 +67,7 @@ export function SkyDay(props: { sky: DaySky; spans: Span[]; moment: number; onMo
       <path d={geometry} fill="none" stroke="var(--ink)" strokeWidth="1.4" />
       <path d={`M${LEFT} ${TOP}V${FOOT}H${RIGHT}V${TOP}`} fill="none" stroke="var(--ink)" />
       <g fontSize="12" fill="var(--quiet)">
-        {[0, 10, 20, 30, 40]
+        {[10, 20, 30, 40]
           .filter((c) => c <= most)
           .map((c) => (
             <text key={c} x={LEFT - 4} y={y(c) + 4} textAnchor="end">
