@@ -2,8 +2,6 @@
 and nothing else, and carries it, so that it can be checked long after.
 """
 
-import hashlib
-import json
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -20,7 +18,7 @@ from kardo.core.close.shift import ShiftPreview
 from kardo.core.close.verdict import ClosedVerdict, components
 from kardo.core.errors import ReadError
 from kardo.core.plan.model import Plan, plan_from_json
-from kardo.core.plan.parts import to_json
+from kardo.core.plan.parts import document_digest, to_json
 from kardo.core.practice.catalogue import Finding
 
 FORMAT: Literal["kardo-record"] = "kardo-record"
@@ -122,11 +120,6 @@ class Record:
 RECORD = TypeAdapter(Record)
 
 
-def digest(document: Any) -> str:
-    """SHA-256 of a document as JSON, its keys in order."""
-    return hashlib.sha256(json.dumps(document, sort_keys=True, separators=(",", ":")).encode()).hexdigest()
-
-
 def documents(plan: Plan, book: Book, closing: Closing) -> dict[str, Any]:
     """The three documents of a record with their digests."""
     entries, closed = book_json(book), to_json(closing)
@@ -135,8 +128,8 @@ def documents(plan: Plan, book: Book, closing: Closing) -> dict[str, Any]:
         "book": entries,
         "closing": closed,
         "plan_digest": plan.revision,
-        "book_digest": digest(entries),
-        "closing_digest": digest(closed),
+        "book_digest": document_digest(entries),
+        "closing_digest": document_digest(closed),
     }
 
 
@@ -167,12 +160,12 @@ def record_from_json(data: Any) -> Record:
 def faults(record: Record) -> list[str]:
     """What in a record does not agree with itself: documents with other digests than it names, figures that do not follow from its
     residuals. Empty for a sound one. Raises PlanError for a plan or closing that cannot be read."""
-    plan, closing = plan_from_json(record.plan), closing_from_json(record.closing)
-    found = []
+    plan_from_json(record.plan)
+    closing, found = closing_from_json(record.closing), []
     for name, stands, is_ in (
-        ("plan", record.plan_digest, plan.revision),
-        ("book", record.book_digest, digest(record.book)),
-        ("closing", record.closing_digest, digest(to_json(closing))),
+        ("plan", record.plan_digest, document_digest(record.plan)),
+        ("book", record.book_digest, document_digest(record.book)),
+        ("closing", record.closing_digest, document_digest(record.closing)),
     ):
         if stands != is_:
             found.append(f"The {name} is not the one that its digest names.")

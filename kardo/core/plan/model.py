@@ -4,7 +4,6 @@ Coordinates are metres in the job's grid (whatever unit the grid itself has), he
 system, sigmas one standard deviation in metres, angles degrees. A plan stands alone: what a computation needs is in it.
 """
 
-import hashlib
 import math
 from collections import Counter
 from collections.abc import Iterator
@@ -21,7 +20,7 @@ from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Camera, Kit
-from kardo.core.plan.parts import MAX_POINTS, PROSE, Part, digest, validated
+from kardo.core.plan.parts import MAX_POINTS, PROSE, Part, digest, document_digest, validated
 from kardo.core.plan.site import Site, Terrain
 from kardo.core.plan.stands import CorrectionNetwork, HangsOn, Mark, OnInstrument, OnNetwork, OnSetUp, SetUp
 from kardo.core.plan.visits import Visit
@@ -112,7 +111,7 @@ class Plan(Part):
     @cached_property
     def revision(self) -> str:
         """SHA-256 of everything, for signing; the terrain's heights by their digest."""
-        return hashlib.sha256(self.without_heights().model_dump_json().encode()).hexdigest()
+        return document_digest(self.without_heights().to_json())
 
     def to_json(self) -> Json:
         """The plan's document: what reading it back takes."""

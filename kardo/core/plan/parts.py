@@ -1,6 +1,7 @@
 """What every part of the plan is made of: bounded numbers, clean text, and the one base class."""
 
 import hashlib
+import json
 import types
 import typing
 import unicodedata
@@ -73,6 +74,16 @@ def parts_in(annotation: Any) -> list[type[Part]]:
 def digest(part: Part) -> str:
     """SHA-256 of what numbers depend on in a part: equal for equal numbers, whatever the names and notes."""
     return hashlib.sha256(part.model_dump_json(exclude=_prose(type(part))).encode()).hexdigest()
+
+
+def document_digest(document: Any) -> str:
+    """SHA-256 of a whole document as JSON, its keys in order. What carries a document is held against this, not against the document
+    read again: a later model may know more fields than it has.
+
+    >>> document_digest({"b": 1, "a": 2}) == document_digest({"a": 2, "b": 1})
+    True
+    """
+    return hashlib.sha256(json.dumps(document, sort_keys=True, separators=(",", ":")).encode()).hexdigest()
 
 
 def to_json(part: Part) -> Json:
