@@ -112,9 +112,15 @@ def test_every_blunder_is_known_by_its_signature():
     """Each blunder's own error, with a centimetre of noise, is explained by that blunder."""
     plan, chain, _ = told(ARP.model_copy(update={"unit": "ft"}))
     rows = [row for row in blunders(plan, chain).rows if not row.remark]
-    assert {"orthometric", "no_antenna", "twice", "slant", "arp_as_apc", "dms_as_degrees", "other_foot"} <= {
-        row.id for row in rows
-    }
+    assert {
+        "orthometric",
+        "no_antenna",
+        "twice",
+        "slant",
+        "arp_as_apc",
+        "dms_as_degrees",
+        "international_for_survey",
+    } <= {row.id for row in rows}
     for row in rows:
         assert explained(plan, chain, row.vector + np.array([0.006, -0.006, 0.004])).blunder == row.id
 
@@ -173,6 +179,22 @@ def test_the_drift_of_the_plate_since_1989():
     drift = np.cross(spin, 6_371_000 * up) * (2026.9 - 1989.0)
     assert (row.east, row.north) == pytest.approx((drift @ east, drift @ np.cross(up, east)), abs=0.03)
     assert not any(r.id == "realisation" for r in blunders(small_plan(), heights(small_plan(), "base")).rows)
+
+
+def test_either_foot_for_the_other_is_known_by_its_sign():
+    """2 ppm of 5,128 km north: 10.26 m, and the way tells which foot was typed. 1200/3937 m against 0.3048 m."""
+    survey = ARP.model_copy(update={"unit": "us-ft", "position": "grid"})
+    plan, chain, card = told(survey)
+    height = card.boxes[2].typed
+    as_international = [f"{value / 0.3048:.4f}" for value in (E0 - 20, N0 - 20)]
+    found = read_back(plan, chain, survey, *as_international, height)
+    assert found.blunder == "international_for_survey" and math.hypot(found.east, found.north) == pytest.approx(
+        2e-6 * math.hypot(E0, N0), abs=0.03
+    )
+    other = survey.model_copy(update={"unit": "ft"})
+    plan, chain, card = told(other)
+    as_survey = [f"{value / (1200 / 3937):.4f}" for value in (E0 - 20, N0 - 20)]
+    assert read_back(plan, chain, other, *as_survey, card.boxes[2].typed).blunder == "survey_for_international"
 
 
 def test_who_sees_a_blunder_of_the_base():
@@ -285,6 +307,9 @@ def test_a_reference_station_among_the_marks_is_offered():
     )
     after = changed(plan, edits_for(plan, "network_nearest"))
     assert {p.hangs_on for p in after.control} == {OnSetUp(setup="far")} and after.flights[0].hangs_on.setup == "far"
+    assert edits_for(after, "network_nearest") == ()
+    back = changed(after, edits_for(after, "own_both"))
+    assert back.flights[0].hangs_on == OnSetUp(setup="base"), "a station 21 km away is nobody's own base"
     near, far = predict(plan), predict(after)
     assert far.rmse_v > near.rmse_v, "a millimetre a kilometre"
 
@@ -303,6 +328,7 @@ def test_targets_that_log_carry_the_flight(compared):
     after = changed(plan, rows["self_logging"].edits)
     assert after.flights[0].hangs_on == OnSetUp(setup="log-G5"), "the target nearest the middle"
     assert {p.hangs_on.on for p in after.control} == {"session"}
+    assert edits_for(after, "self_logging") == () and edits_for(after, "own_both"), "it is not the office's own base"
     assert after.mark("log-G5").hours == after.control[0].hangs_on.hours >= 0.5
 
 

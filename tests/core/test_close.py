@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from scipy.stats import binom
 
 from kardo.core.accuracy.acceptance import chance_to_pass
-from kardo.core.accuracy.jointly import checks_jointly, from_grid, packed
+from kardo.core.accuracy.jointly import checks_jointly, packed
 from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.results import Undetermined
 from kardo.core.accuracy.standards import SurveyError, standards
@@ -21,7 +21,7 @@ from kardo.core.close.verdict import components, verdict
 from kardo.core.control.survey import survey
 from kardo.core.errors import PlanError
 from kardo.core.geodesy.crs import grid
-from kardo.core.geodesy.frame import LocalFrame
+from kardo.core.geodesy.frame import LocalFrame, from_grid
 from kardo.core.plan.control import Occupation
 from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp

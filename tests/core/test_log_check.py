@@ -13,7 +13,7 @@ from kardo.core.day.day import day_of
 from kardo.core.day.overhead import midnight
 from kardo.core.gnss.heights import heights
 from kardo.core.gnss.log import Gap, RawLog
-from kardo.core.plan.stands import Log
+from kardo.core.plan.stands import Log, OnSetUp
 from kardo.core.plan.visits import Person, Visit
 from tests.conftest import small_plan
 from tests.formats.rinex_logs import log_3
@@ -88,7 +88,7 @@ def test_nothing_is_said_of_a_log_that_is_as_planned():
         ({"first": at(min(t.start for t in LEGS) + 7)}, "stop", "begins 7 min after the first take-off"),
         ({"last": at(max(t.end for t in LEGS) + 3)}, "warn", "ends 3 min after the last landing"),
         ({"last": at(max(t.end for t in LEGS) - 9)}, "stop", "ends 9 min before the last landing"),
-        ({"first": at(-3 * 1440), "last": at(-2 * 1440)}, "note", "no flight on the clock on the day of this log"),
+        ({"first": at(-3 * 1440), "last": at(-2 * 1440)}, "note", "no flight from this base on the clock"),
         ({"gaps": [Gap(at(600), at(602))]}, "warn", "Nothing was logged for 120 s"),
         ({"gaps": [Gap(at(600 + k), at(600.5 + k)) for k in range(9)]}, "warn", "4 more gaps"),
         ({"systems": {"G": 9}}, "warn", "Only one system"),
@@ -101,6 +101,21 @@ def test_nothing_is_said_of_a_log_that_is_as_planned():
 def test_each_thing_that_goes_wrong_is_found(change, severity, words):
     found = log_findings(good(**change), PLAN)
     assert any(f.severity == severity and words in f.words and f.mend for f in found), found
+
+
+def test_a_log_has_to_cover_only_the_flights_of_its_own_base():
+    """Two flights from two bases: the second base's late flight does not shorten the first one's log."""
+    second = PLAN.setups[0].model_copy(update={"id": "second", "name": "second", "mark": "B"})
+    other = PLAN.marks[0].model_copy(update={"id": "B", "name": "B", "e": PLAN.marks[0].e + 60})
+    late = PLAN.flights[0].model_copy(update={"id": "late", "name": "late", "hangs_on": OnSetUp(setup="second")})
+    plan = PLAN.model_copy(
+        update={"setups": (*PLAN.setups, second), "marks": (*PLAN.marks, other), "flights": (*PLAN.flights, late)}
+    )
+    legs = {path: t for t in day_of(plan, "V1").tasks if t.kind == "leg" for path in t.about}
+    own = legs["flights/main"]
+    log = good(first=at(own.start - 20), last=at(own.end + 12))
+    assert log_findings(log, plan) == []
+    assert any(f.severity == "stop" for f in log_findings(replace(log, marker="B", markers=["B"]), plan))
 
 
 def test_the_worst_comes_first():

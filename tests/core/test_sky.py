@@ -244,6 +244,12 @@ def test_what_stands_about_counts_and_a_typed_horizon_too():
     assert {"Old ash", "the horizon as typed"} <= {c.words for c in day_sky(plan, "base", "2027-03-16").costs}
 
 
+def test_in_a_job_in_feet_the_van_stands_feet_away():
+    plan = small_plan()
+    feet = plan.model_copy(update={"brief": plan.brief.model_copy(update={"unit": "ft"})})
+    assert any("a van 8.2 ft from" in c.words for c in day_sky(feet, "base", "2027-03-16").costs)
+
+
 def test_an_almanac_says_how_old_it_is_and_the_nominal_one_what_it_is():
     plan = small_plan()
     assert "typical numbers" in day_sky(plan, "base", "2027-03-16").caution

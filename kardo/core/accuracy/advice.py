@@ -13,9 +13,9 @@ from kardo.core.accuracy.budget import with_added
 from kardo.core.accuracy.effort import Progress
 from kardo.core.accuracy.offers import Remedy, control_offers, other_offers
 from kardo.core.accuracy.planned import planned_network
-from kardo.core.accuracy.prediction import errors_of, figures
+from kardo.core.accuracy.prediction import figures, figures_of
 from kardo.core.accuracy.results import Figures, Share
-from kardo.core.accuracy.solution import DefectiveNetwork, as_seen, solve
+from kardo.core.accuracy.solution import DefectiveNetwork
 from kardo.core.accuracy.whatif import Kept, keep, what_if
 from kardo.core.errors import KardoError
 from kardo.core.plan.edits import Edit
@@ -117,12 +117,9 @@ def _predicted(kept: Kept | None, plan: Plan, remedy: Remedy) -> tuple[Figures, 
         if kept and remedy.of_control:
             with contextlib.suppress(KardoError):
                 return _by_control(kept, after), True
-        planned = planned_network(after)
-        solution = solve(planned.network)
+        return figures_of(after), False
     except (DefectiveNetwork, KardoError):
         return None
-    errors = errors_of(planned, solution.point_covariances(planned.map_points), as_seen(solution))
-    return figures(after, errors), False
 
 
 def _offer(remedy: Remedy, told: Figures, provisional: bool) -> Offer:

@@ -17,6 +17,7 @@ from kardo.core.accuracy.results import Undetermined
 from kardo.core.accuracy.solution import DefectiveNetwork, as_seen, solve
 from kardo.core.arrays import Floats
 from kardo.core.errors import PlanError
+from kardo.core.geodesy.frame import from_grid
 from kardo.core.plan.model import Plan
 
 MOST_CHECKS = 400  # whose joint covariance is kept
@@ -78,9 +79,3 @@ def checks_jointly(plan: Plan, progress: Progress = lambda stage, share: None) -
     progress(DONE, 1.0)
     turn = np.kron(np.eye(len(known)), from_grid(planned.frame.convergence))
     return packed([plan.checks[k].id for k in known], turn.T @ joint @ turn, plan.hash)
-
-
-def from_grid(convergence: float) -> Floats:
-    """(3, 3): from grid axes to true east, north and up. convergence in radians: grid north as seen from true north, clockwise."""
-    c, s = np.cos(convergence), np.sin(convergence)
-    return np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]])

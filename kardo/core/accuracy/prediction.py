@@ -118,6 +118,13 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Resul
     return result
 
 
+def figures_of(plan: Plan) -> Figures:
+    """The figures of a plan from a computation of their own, without the map. Raises PlanError, DefectiveNetwork."""
+    planned = planned_network(plan)
+    solution = solve(planned.network)
+    return figures(plan, errors_of(planned, solution.point_covariances(planned.map_points), as_seen(solution)))
+
+
 def errors_of(planned: Planned, covariances: Floats, seen: SeenByChecks) -> Errors:
     """What a solved network says of the map, covariances (k, 3, 3), and of the checks."""
     checks = np.array([p.role == "check" for p in planned.plan.control], dtype=bool)

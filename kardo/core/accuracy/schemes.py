@@ -16,12 +16,12 @@ from importlib.resources import files
 from kardo.core.accuracy.advice import Promise
 from kardo.core.accuracy.effort import Progress
 from kardo.core.accuracy.offers import field_edits
-from kardo.core.accuracy.planned import planned_network
-from kardo.core.accuracy.prediction import errors_of, figures
+from kardo.core.accuracy.prediction import figures_of
 from kardo.core.accuracy.results import Figures
-from kardo.core.accuracy.solution import DefectiveNetwork, as_seen, solve
+from kardo.core.accuracy.solution import DefectiveNetwork
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.pattern import flown
+from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import Edit, changed
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import reference, small_length
@@ -38,9 +38,11 @@ from kardo.core.plan.stands import (
     SetUp,
 )
 
-STATION_KM = 2.0  # a mark farther from the site than this counts as a reference station
+STATION_M = (
+    5000.0  # metres: a mark farther from the site than this counts as a reference station, for no radio reaches so far
+)
 AROUND = 0.5  # hours that a log reaches beyond the minutes in the air
-LOGGING = "log-"  # what the id of a set-up that is a target's own log begins with
+SAME_PLACE = 0.005  # metres within which a mark is that under a target
 FULL_SESSION = 4.0  # hours of a session that is meant to fix a base
 
 
@@ -147,8 +149,9 @@ def _base_of(plan: Plan, after: Plan) -> str:
     """What the flights would hang on, as stored words speak of it; empty for nothing, and for a network that is still to be named."""
     on = next((f.hangs_on for f in after.flights), None)
     if isinstance(on, OnSetUp):
-        own = on.setup.removeprefix(LOGGING)
-        return reference("control", own) if own != on.setup else reference("setup", on.setup)
+        setup = after.setup(on.setup)
+        target = _logging_target(after, setup) if setup else None
+        return reference("control", target.id) if target else reference("setup", on.setup)
     if isinstance(on, OnNetwork) and plan.network(on.network) is not None:
         return reference("network", on.network)
     return ""
@@ -165,11 +168,9 @@ def _alike(plan: Plan) -> Plan:
 def _figures(plan: Plan) -> Figures | None:
     """What a plan predicts; None where something in it is not determined."""
     try:
-        planned = planned_network(plan)
-        solution = solve(planned.network)
+        return figures_of(plan)
     except DefectiveNetwork:
         return None
-    return figures(plan, errors_of(planned, solution.point_covariances(planned.map_points), as_seen(solution)))
 
 
 def _lacks(words: str) -> PlanError:
@@ -186,11 +187,8 @@ def _virtual(plan: Plan) -> list[Edit]:
 
 
 def _nearest(plan: Plan) -> list[Edit]:
-    ring = plan.site.boundary
-    east, north = (sum(p[k] for p in ring) / len(ring) for k in (0, 1))
-    stood = [(setup.id, mark) for setup in plan.setups if (mark := plan.mark(setup.mark))]
-    away = [(math.hypot(mark.e - east, mark.n - north), key) for key, mark in stood]
-    far = [one for one in away if one[0] > 1000 * STATION_KM]
+    stood = [(away, s.id) for s in plan.setups if (away := _away(plan, s)) is not None]
+    far = [one for one in stood if one[0] > STATION_M]
     if not far:
         raise _lacks(
             "No reference station is known: add it as a mark with its published coordinates, and a set-up on it."
@@ -227,14 +225,16 @@ def _self_logging(plan: Plan) -> list[Edit]:
     east = sum(t.e for t in plan.targets) / len(plan.targets)
     north = sum(t.n for t in plan.targets) / len(plan.targets)
     middle = min(plan.targets, key=lambda t: math.hypot(t.e - east, t.n - north))
-    key = f"{LOGGING}{middle.id}"[:40]
+    found = next((s for s in plan.setups if _logging_target(plan, s) == middle), None)
+    if found:
+        return _rewired(plan, OnSetUp(setup=found.id), "post_processed", OwnSession(hours=hours))
+    key = _free_id(plan, f"log-{middle.id}"[:36])
     mark = Mark(id=key, name=f"{middle.name}, its log", e=middle.e, n=middle.n, h=middle.h, known="static", hours=hours)
     antenna = plan.setups[0].antenna if plan.setups else next((a.id for a in plan.kit.antennas), "")
     if not antenna:
         raise _lacks("There is no antenna in the kit: take one in.")
     setup = SetUp(id=key, name=f"log of {middle.name}", mark=key, support="fixed_pole", antenna=antenna)
-    new = [] if plan.mark(key) else [Edit(f"marks/{key}", None, to_json(mark))]
-    new += [] if plan.setup(key) else [Edit(f"setups/{key}", None, to_json(setup))]
+    new = [Edit(f"marks/{key}", None, to_json(mark)), Edit(f"setups/{key}", None, to_json(setup))]
     return [*new, *_rewired(plan, OnSetUp(setup=key), "post_processed", OwnSession(hours=hours))]
 
 
@@ -298,12 +298,36 @@ def _known_base(plan: Plan) -> OnSetUp:
 
 
 def _bases(plan: Plan) -> Iterator[SetUp]:
-    """The set-ups on marks that are not a target's log, those that flights hang on first. Raises PlanError where there are none."""
+    """The set-ups on marks within reach that are no target's own log, those that flights hang on first. Raises PlanError where
+    there are none."""
     hung = [f.hangs_on.setup for f in plan.flights if isinstance(f.hangs_on, OnSetUp)]
-    found = [s for s in plan.setups if plan.mark(s.mark) and not s.id.startswith(LOGGING)]
+    near = [s for s in plan.setups if (away := _away(plan, s)) is not None and away <= STATION_M]
+    found = [s for s in near if _logging_target(plan, s) is None]
     if not found:
         raise _lacks("No set-up stands on a mark yet: place the base on the sheet (O), or choose a mark for it.")
     yield from sorted(found, key=lambda s: s.id not in hung)
+
+
+def _away(plan: Plan, setup: SetUp) -> float | None:
+    """Grid metres from the middle of the site to the mark of a set-up; None where it stands on none."""
+    mark, ring = plan.mark(setup.mark), plan.site.boundary
+    if mark is None:
+        return None
+    return math.hypot(mark.e - sum(p[0] for p in ring) / len(ring), mark.n - sum(p[1] for p in ring) / len(ring))
+
+
+def _logging_target(plan: Plan, setup: SetUp) -> ControlPoint | None:
+    """The target whose own log a set-up is: an antenna at a fixed height where the target lies, on coordinates from a session. A
+    tripod over a target is a base."""
+    mark = plan.mark(setup.mark)
+    if mark is None or mark.known != "static" or setup.support != "fixed_pole":
+        return None
+    return next((t for t in plan.targets if math.hypot(t.e - mark.e, t.n - mark.n) < SAME_PLACE), None)
+
+
+def _free_id(plan: Plan, wanted: str) -> str:
+    taken = {m.id for m in plan.marks} | {s.id for s in plan.setups}
+    return next(key for key in (wanted, *(f"{wanted}-{k}" for k in range(2, 999))) if key not in taken)
 
 
 def _base_mark(plan: Plan) -> Mark:

@@ -5,11 +5,11 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
-from pyproj import Transformer
-
 from kardo.core.day.day import Day, day_of
 from kardo.core.day.light import clock_ahead
+from kardo.core.day.tasks import durations
 from kardo.core.errors import KardoError
+from kardo.core.geodesy.frame import from_earth_centred
 from kardo.core.geodesy.units import length, small
 from kardo.core.gnss.heights import SetUpHeights, heights
 from kardo.core.gnss.log import RawLog
@@ -17,8 +17,8 @@ from kardo.core.gnss.orbits import LEAP, gps_clock, utc
 from kardo.core.gnss.readback import compared
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of
+from kardo.core.plan.stands import OnSetUp
 
-BEFORE, AFTER = 15.0, 10.0  # minutes that a log reaches beyond the flights, at least
 CODE_ONLY = 10.0  # metres by which a header's position may be off when nobody typed it
 ALIKE = 0.003  # metres to which two antenna heights are the same
 LEAST_SYSTEMS = 2
@@ -118,22 +118,11 @@ def _set_up_of(log: RawLog, plan: Plan) -> SetUpHeights | None:
         if chain.mark_name.casefold() == log.marker.casefold():
             return chain
     if log.approx is not None and chains:
-        lat, lon, _ = _geodetic(log.approx, plan)
+        lat, lon, _ = from_earth_centred(plan.grid, *log.approx)
         return min(
             chains, key=lambda c: math.hypot(c.latitude - lat, (c.longitude - lon) * math.cos(math.radians(lat)))
         )
     return chains[0] if chains else None
-
-
-def _geodetic(xyz: tuple[float, float, float], plan: Plan) -> tuple[float, float, float]:
-    ellipsoid = plan.grid.geodetic.ellipsoid
-    assert ellipsoid is not None
-    shape = f"+a={ellipsoid.semi_major_metre!r} +rf={ellipsoid.inverse_flattening!r}"
-    way = Transformer.from_pipeline(
-        f"+proj=pipeline +step +inv +proj=cart {shape} +step +proj=unitconvert +xy_in=rad +xy_out=deg"
-    )
-    lon, lat, up = way.transform(*xyz)
-    return float(lat), float(lon), float(up)
 
 
 def _place(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[LogFinding]:
@@ -147,9 +136,9 @@ def _place(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[LogFinding]:
         )
     if log.approx is None:
         return found
-    away = compared(plan, chain, *_geodetic(log.approx, plan), "mark")
+    away = compared(plan, chain, *from_earth_centred(plan.grid, *log.approx), "mark")
     size = math.hypot(away.east, away.north, away.up)
-    if away.words.startswith("As planned"):
+    if away.as_planned:
         return found
     if away.blunder or size > CODE_ONLY:
         words = f"The header's position is not that of the {name}: {away.words[:1].lower()}{away.words[1:]}"
@@ -193,14 +182,15 @@ def _interval(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[LogFinding]:
 
 
 def _cover(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[LogFinding]:
-    """Whether the log covers the legs of its day, as the Day has them."""
+    """Whether the log covers the legs of its day that hang on its base, as the Day has them."""
     ahead, day = _day(log, plan, chain)
-    legs = [t for t in day.tasks if t.kind == "leg" and t.start is not None and t.end is not None] if day else []
+    own = {f"flights/{f.id}" for f in plan.flights if f.hangs_on == OnSetUp(setup=chain.setup)}
+    legs = [t for t in day.tasks if t.kind == "leg" and t.start is not None and own & set(t.about)] if day else []
     if not legs:
         return [
             LogFinding(
                 "note",
-                "The plan has no flight on the clock on the day of this log.",
+                "The plan has no flight from this base on the clock on the day of this log.",
                 "Give the visit this date to see whether the log covers it.",
             )
         ]
@@ -209,8 +199,8 @@ def _cover(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[LogFinding]:
     before = min(t.start or 0 for t in legs) - begins
     after = ends - max(t.end or 0 for t in legs)
     return [
-        *_end("begins", before, BEFORE, "before the first take-off", "after the first take-off"),
-        *_end("ends", after, AFTER, "after the last landing", "before the last landing"),
+        *_end("begins", before, durations()["lead"].minutes, "before the first take-off", "after the first take-off"),
+        *_end("ends", after, durations()["trail"].minutes, "after the last landing", "before the last landing"),
     ]
 
 

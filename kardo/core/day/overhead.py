@@ -8,9 +8,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from kardo.core.arrays import Floats, Ints
+from kardo.core.control.survey import heights_of
 from kardo.core.day.light import clock_ahead
 from kardo.core.day.schedule import clock
 from kardo.core.errors import PlanError
+from kardo.core.geodesy.units import length
 from kardo.core.gnss.heights import vertical_height
 from kardo.core.gnss.orbits import SYSTEMS, Almanac, gps_seconds, nominal
 from kardo.core.gnss.sky import Sky, sky, windows
@@ -104,11 +106,9 @@ def stands(plan: Plan) -> list[Stand]:
         read = [vertical_height(plan, setup, r) for r in setup.readings]
         eye = plan.mark_height(mark) + (sum(read) / len(read) if read else ANTENNA)
         out.append(Stand(f"setups/{setup.id}", f"{setup.name} · {mark.name}", mark.e, mark.n, eye, setup.horizon))
-    for point in plan.control:
-        ground = (
-            point.h if point.h is not None else float(plan.surface.at(point.e, point.n)) if plan.surface else math.nan
-        )
-        out.append(Stand(f"control/{point.id}", point.name, point.e, point.n, ground + ROVER))
+    for point, ground in zip(plan.control, heights_of(plan, plan.control), strict=True):
+        if point.h is not None or plan.surface is not None:
+            out.append(Stand(f"control/{point.id}", point.name, point.e, point.n, float(ground) + ROVER))
     return [one for one in out if math.isfinite(one.eye)]
 
 
@@ -180,7 +180,8 @@ def day_sky(plan: Plan, wanted: str, date: str, clock_h: float | None = None, al
     looks = _seen(plan, stand, own, moments, [whole, flat, *without, _highest([*parts, ("", truck)])], MASK)
     counts = looks.counts
     costs = [_cost(name, counts[2 + k] - counts[0]) for k, (name, _) in enumerate(parts)]
-    costs.append(_cost(f"a van {TRUCK_AWAY:g} m from the antenna, on the side of the equator", counts[0] - counts[-1]))
+    van = f"a van {length(TRUCK_AWAY, plan.brief.unit, 1)} from the antenna, on the side of the equator"
+    costs.append(_cost(van, counts[0] - counts[-1]))
     found = _windows(minutes, counts[0], looks.pdop[0])
     return DaySky(
         about=stand.path,

@@ -7,6 +7,29 @@ from kardo.core.arrays import Floats
 from kardo.core.geodesy.crs import Grid
 
 
+def _shape(grid: Grid) -> str:
+    """The ellipsoid of a grid's datum as PROJ's operations have it."""
+    ellipsoid = grid.geodetic.ellipsoid
+    assert ellipsoid is not None
+    return f"+a={ellipsoid.semi_major_metre!r} +rf={ellipsoid.inverse_flattening!r}"
+
+
+def from_earth_centred(grid: Grid, x: float, y: float, z: float) -> tuple[float, float, float]:
+    """Latitude and longitude in degrees and ellipsoidal metres on the grid's datum, of earth-centred metres. Source: PROJ's cart
+    operation (IOGP Guidance Note 7-2, method 9602)."""
+    way = Transformer.from_pipeline(
+        f"+proj=pipeline +step +inv +proj=cart {_shape(grid)} +step +proj=unitconvert +xy_in=rad +xy_out=deg"
+    )
+    lon, lat, up = way.transform(x, y, z)
+    return float(lat), float(lon), float(up)
+
+
+def from_grid(convergence: float) -> Floats:
+    """(3, 3): from grid axes to true east, north and up. convergence in radians: grid north as seen from true north, clockwise."""
+    c, s = np.cos(convergence), np.sin(convergence)
+    return np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]])
+
+
 class LocalFrame:
     """Topocentric ENU at a grid position (metres) and height; a rigid frame, so distances are true.
 
@@ -17,9 +40,7 @@ class LocalFrame:
         self.grid = grid
         lon, lat = grid.to_geodetic(e, n)
         up = h + float(grid.separation(e, n))
-        ellipsoid = grid.geodetic.ellipsoid
-        assert ellipsoid is not None
-        shape = f"+a={ellipsoid.semi_major_metre!r} +rf={ellipsoid.inverse_flattening!r}"
+        shape = _shape(grid)
         self._pipeline = Transformer.from_pipeline(
             f"+proj=pipeline +step +proj=unitconvert +xy_in=deg +xy_out=rad +step +proj=cart {shape} "
             f"+step +proj=topocentric {shape} +lon_0={float(lon)!r} +lat_0={float(lat)!r} +h_0={up!r}"

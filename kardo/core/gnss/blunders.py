@@ -16,6 +16,7 @@ from pyproj.exceptions import ProjError
 from pyproj.transformer import TransformerGroup
 
 from kardo.core.arrays import Floats
+from kardo.core.geodesy.frame import from_grid
 from kardo.core.geodesy.units import UNITS, length
 from kardo.core.gnss.heights import SetUpHeights
 from kardo.core.gnss.occupations import autonomous_sigma
@@ -145,13 +146,17 @@ def _of_position(plan: Plan, chain: SetUpHeights) -> Iterator[Blunder]:
         if math.hypot(east, north) > 1e-3:
             yield _blunder(key, words, east, north, 0)
     zone = plan.grid.crs.utm_zone
-    if zone:
-        east, north = moved_on_ground(plan, lat, lon, lat, lon + 6)
-        yield _blunder("zone", f"the grid's neighbour taken for zone {zone}", east, north, 0)
+    for side, turn in (("eastern", 6), ("western", -6)) if zone else ():
+        east, north = moved_on_ground(plan, lat, lon, lat, lon + turn)
+        yield _blunder(f"zone_{side}", f"the {side} neighbour taken for zone {zone}", east, north, 0)
     if plan.brief.unit != "m" or any(d.unit != "m" for s in plan.setups if s.id == chain.setup for d in s.devices):
         mark = plan.mark(chain.mark_id)
         assert mark is not None
-        yield _blunder("other_foot", "grid coordinates in the other foot", FOOT_RATIO * mark.e, FOOT_RATIO * mark.n, 0)
+        e, n = _true(plan, chain, FOOT_RATIO * mark.e, FOOT_RATIO * mark.n)
+        yield _blunder(
+            "survey_for_international", "US survey feet typed where the device wants international", -e, -n, 0
+        )
+        yield _blunder("international_for_survey", "international feet typed where the device wants US survey", e, n, 0)
 
 
 def _run_together(degrees: float) -> float:
@@ -175,6 +180,14 @@ def moved_on_ground(plan: Plan, lat: float, lon: float, other_lat: float, other_
     return metres * math.sin(math.radians(bearing)), metres * math.cos(math.radians(bearing))
 
 
+def _true(plan: Plan, chain: SetUpHeights, e: float, n: float) -> tuple[float, float]:
+    """Metres along true east and north from metres along the grid's axes."""
+    mark = plan.mark(chain.mark_id)
+    assert mark is not None
+    east, north, _ = from_grid(plan.grid.convergence_and_scale(mark.e, mark.n)[0]) @ np.array([e, n, 0.0])
+    return float(east), float(north)
+
+
 def _of_scale(plan: Plan, chain: SetUpHeights) -> Iterator[Blunder]:
     """Grid distances taken as ground distances: at the corner of the site that lies farthest from the mark."""
     mark = plan.mark(chain.mark_id)
@@ -186,7 +199,7 @@ def _of_scale(plan: Plan, chain: SetUpHeights) -> Iterator[Blunder]:
     away = math.hypot(e - mark.e, n - mark.n)
     remark = f"at the far end of the site, {length(away, plan.brief.unit)} away ({ppm * 1e6:+.0f} ppm)"
     words = "grid distances taken for ground distances"
-    yield _blunder("grid_as_ground", words, ppm * (e - mark.e), ppm * (n - mark.n), 0, remark)
+    yield _blunder("grid_as_ground", words, *_true(plan, chain, ppm * (e - mark.e), ppm * (n - mark.n)), 0, remark)
 
 
 def seen_by(plan: Plan, setup: str) -> str:

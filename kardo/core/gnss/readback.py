@@ -25,12 +25,13 @@ FLAT = 1000.0  # metres within which the local frame holds; farther, the ground'
 
 @dataclass(frozen=True)
 class Difference:
-    """A position less the planned one: metres east, north, up; what it means in words, and the id of the blunder that it looks
-    like (empty for none)."""
+    """A position less the planned one: metres east, north, up; whether that is as planned; what it means in words, and the id of
+    the blunder that it looks like (empty for none)."""
 
     east: float
     north: float
     up: float
+    as_planned: bool
     words: str
     blunder: str
 
@@ -75,16 +76,18 @@ def explained(plan: Plan, chain: SetUpHeights, moved: Floats) -> Difference:
     east, north, up = (float(v) for v in moved)
     told = _told(plan, east, north, up)
     if np.linalg.norm(moved) <= MEANT:
-        return Difference(east, north, up, f"As planned{f', but for {told}' if told else ', to the millimetre'}.", "")
+        return Difference(
+            east, north, up, True, f"As planned{f', but for {told}' if told else ', to the millimetre'}.", ""
+        )
     rows = [row for row in blunders(plan, chain).rows if row.id not in {"here", "grid_as_ground"}]
     away = [float(np.linalg.norm(row.vector - moved)) for row in rows]
     nearest = int(np.argmin(away))
     if away[nearest] <= NEAR + NEAR_SHARE * float(np.linalg.norm(rows[nearest].vector)):
         return Difference(
-            east, north, up, f"{told[:1].upper()}{told[1:]}. {_question(rows[nearest].words)}", rows[nearest].id
+            east, north, up, False, f"{told[:1].upper()}{told[1:]}. {_question(rows[nearest].words)}", rows[nearest].id
         )
     words = f"{told[:1].upper()}{told[1:]}: like none of the usual blunders."
-    return Difference(east, north, up, words, "")
+    return Difference(east, north, up, False, words, "")
 
 
 def _question(words: str) -> str:

@@ -3346,8 +3346,8 @@ export interface components {
         };
         /**
          * Difference
-         * @description A position less the planned one: metres east, north, up; what it means in words, and the id of the blunder that it looks
-         *     like (empty for none).
+         * @description A position less the planned one: metres east, north, up; whether that is as planned; what it means in words, and the id of
+         *     the blunder that it looks like (empty for none).
          */
         Difference: {
             /** East */
@@ -3356,6 +3356,8 @@ export interface components {
             north: number;
             /** Up */
             up: number;
+            /** As Planned */
+            as_planned: boolean;
             /** Words */
             words: string;
             /** Blunder */

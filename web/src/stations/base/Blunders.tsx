@@ -29,7 +29,7 @@ export function Blunders({ told, unit }: { told: SetUpBlunders; unit: string }) 
               </td>
               <td className="num">{figure(row.horizontal)}</td>
               <td className="num pl-4">
-                {row.up > 0 && "+"}
+                {figure(row.up) && row.up > 0 && "+"}
                 {figure(row.up)}
               </td>
             </tr>

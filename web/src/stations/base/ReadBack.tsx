@@ -51,7 +51,7 @@ export function ReadBack({ setup, device }: { setup: string; device: Device }) {
       {found && (
         <p
           role="status"
-          className={`mt-1 border-l-4 px-2 py-1 ${found.words.startsWith("As planned") ? "border-settled bg-settled-wash" : "border-decision bg-decision-wash"}`}
+          className={`mt-1 border-l-4 px-2 py-1 ${found.as_planned ? "border-settled bg-settled-wash" : "border-decision bg-decision-wash"}`}
         >
           {found.words}
         </p>
