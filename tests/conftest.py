@@ -17,6 +17,13 @@ from kardo.core.terrain.surface import Surface
 
 settings.register_profile("shared machine", deadline=None)
 settings.load_profile("shared machine")
+
+
+def pytest_make_parametrize_id(val: object, argname: str) -> str | None:
+    """Files given as bytes are named by their argument: a packed one holds the second it was packed in."""
+    return argname if isinstance(val, bytes) else None
+
+
 E0, N0 = 622_900.0, 5_128_300.0
 ON_BASE = OnSetUp(setup="base")
 MAIN = Flight(
