@@ -14,25 +14,28 @@ from kardo.core.accuracy.defects import Defect
 from kardo.core.accuracy.judged import heights_of_surface
 from kardo.core.accuracy.planned import missing
 from kardo.core.accuracy.results import BlindSpot, Result, Share, Undetermined
-from kardo.core.accuracy.schemes import Schemes
+from kardo.core.accuracy.schemes import Schemes, here_words
 from kardo.core.accuracy.standards import standards
 from kardo.core.control.survey import heights_of
 from kardo.core.errors import KardoError
 from kardo.core.flight.areas import ground_scale, require_fit, site_polygon
 from kardo.core.flight.clearance import Clearance, of_lines
 from kardo.core.flight.pattern import MAX_EXPOSURES, FlightPlan, flown, over_ground, too_many
+from kardo.core.flight.reach import Reach, reach
 from kardo.core.geodesy.antenna import SlantTable, slant_table
 from kardo.core.geodesy.crs import height_name
-from kardo.core.geodesy.units import small
+from kardo.core.geodesy.units import length, small
 from kardo.core.gnss.blunders import SetUpBlunders, blunders
 from kardo.core.gnss.card import Card, cards
 from kardo.core.gnss.heights import SetUpHeights, heights
 from kardo.core.gnss.occupations import mark_sigma
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of, named
+from kardo.core.plan.states import to_shift
 from kardo.core.practice.catalogue import Finding, View, findings
 from kardo.core.terrain.gaps import Gaps, gaps
 
+METRES_FROM = 0.5  # metres from which an error is told in whole units
 T = TypeVar("T")
 Pair = tuple[float, float]
 
@@ -97,7 +100,8 @@ class LegTime:
 
 @dataclass(frozen=True)
 class FlightFigures:
-    """One flight laid out: metres, minutes, seconds; course in grid degrees; e and n of the exposures to the centimetre."""
+    """One flight laid out: metres, minutes, seconds; course in grid degrees; e and n of the exposures to the centimetre. reach: whether
+    corrections come to them, where the base's link is known."""
 
     id: str
     camera: str
@@ -117,6 +121,7 @@ class FlightFigures:
     legs: list[LegTime]
     e: list[float]
     n: list[float]
+    reach: Reach | None
 
 
 @dataclass(frozen=True)
@@ -144,11 +149,13 @@ class Summary:
 
 @dataclass(frozen=True)
 class Told:
-    """A result in words, with the names that things have now: the sources of the budget in its order, what is judged, what
-    the checks are blind to, the standard's conditions that are not met, and the defects."""
+    """A result in words, with the names that things have now: the sources of the budget in its order, what is judged, in which of
+    two states it is shown and what the other is (empty where there is but one), what the checks are blind to, the standard's
+    conditions that are not met, and the defects."""
 
     budget: list[str]
     judged: str
+    state: str
     blind: list[str]
     unmet: list[str]
     defects: list[Defect]
@@ -194,7 +201,10 @@ def summary(plan: Plan) -> Summary:
         blunders=[blunders(plan, chain) for chain in chains],
         gaps=attempt("ground", lambda: _gaps(plan)),
         slants={a.id: slant_table(a) for a in plan.kit.antennas},
-        mark_sigma=attempt("assumptions", lambda: {m.id: mark_sigma(m, plan.assume) for m in plan.marks}) or {},
+        mark_sigma=attempt(
+            "assumptions", lambda: {m.id: mark_sigma(m, plan.assume, plan.brief.state) for m in plan.marks}
+        )
+        or {},
         control_h=attempt("control", lambda: _control_heights(plan)) or [],
         faults=faults,
     )
@@ -256,6 +266,7 @@ def flight_figures(plan: Plan, flight: FlightPlan) -> FlightFigures:
         legs=legs,
         e=np.round(flight.e, 2).tolist(),
         n=np.round(flight.n, 2).tolist(),
+        reach=reach(plan, flight),
     )
 
 
@@ -276,9 +287,11 @@ def told(plan: Plan, result: Result | Undetermined) -> Told:
     """A result in words."""
     defects = [replace(d, words=named(d.words, plan), mend=named(d.mend, plan)) for d in result.defects]
     if isinstance(result, Undetermined):
-        return Told([], "", [], [], defects)
+        return Told([], "", "", [], [], defects)
     budget = [source_name(plan, s) for s in result.budget]
-    return Told(budget, judged_words(plan, result), blind_words(plan, result), unmet(plan), defects)
+    return Told(
+        budget, judged_words(plan, result), state_words(plan, result), blind_words(plan, result), unmet(plan), defects
+    )
 
 
 def named_advice(plan: Plan, advice: Advice) -> Advice:
@@ -320,6 +333,24 @@ def judged_words(plan: Plan, result: Result) -> str:
     if "points" in added:
         words += f". In plan, what a point is adds ±{small(added['points'].sigma_h / math.sqrt(2), unit)} each axis"
     return words + "."
+
+
+def state_words(plan: Plan, result: Result) -> str:
+    """In which state a plan with a base taken "here" is shown, and what it is in the other, for somebody who does not survey."""
+    other, unit = result.other, plan.brief.unit
+    if other is None:
+        return ""
+    before, after = (other, result) if other.state == "as_taken" else (result, other)
+    h, v = before.seen_rmse_h, before.seen_rmse_v
+    by = ", ".join(f"{m.shift_hours:g} h of log on {m.name}" for m in to_shift(plan))
+    shown = "Shown once it is shifted. " if other.state == "as_taken" else "Shown before it is shifted. "
+    return shown + here_words(
+        (before.rmse_h, before.rmse_v),
+        None if h is None or v is None else (h, v),
+        (after.rmse_h, after.rmse_v),
+        by,
+        lambda metres: small(metres, unit) if metres < METRES_FROM else length(metres, unit, 2),
+    )
 
 
 def blind_words(plan: Plan, result: Result) -> list[str]:

@@ -213,9 +213,10 @@ def _of_set_up(plan: Plan, setup: SetUp) -> Iterator[Remedy]:
 
 def _of_mark(plan: Plan, setup: SetUp, mark: Mark) -> Iterator[Remedy]:
     assume, name = plan.assume, reference("mark", mark.id)
-    own = mark_sigma(mark, assume)[2]
+    state = plan.brief.state
+    own = mark_sigma(mark, assume, state)[2]
     for other in plan.marks:
-        sigma = mark_sigma(other, assume)[2]
+        sigma = mark_sigma(other, assume, state)[2]
         if other.id != mark.id and sigma < own:
             words = f"Move the base to {reference('mark', other.id)}, whose height is known to ±{small_length(sigma)}"
             edits = field_edits(f"setups/{setup.id}", setup, mark=other.id)
@@ -229,10 +230,10 @@ def _of_mark(plan: Plan, setup: SetUp, mark: Mark) -> Iterator[Remedy]:
         words = f"Log {hours} h on {name} and post-process its position against a reference network"
         edits = field_edits(f"marks/{mark.id}", mark, known="static", hours=float(hours))
         yield Remedy("static", words, 60.0 * hours, edits)
-    if mark.known == "here":
-        words = f"Log 4 h on {name} and post-process its position"
-        edits = field_edits(f"marks/{mark.id}", mark, known="static", hours=4.0)
-        yield Remedy("static", words, 240.0, edits)
+    if mark.known == "here" and state == "as_taken":
+        words = f"Log 4 h on {name}, post-process its position and shift the block by it"
+        later = field_edits(f"marks/{mark.id}", mark, shift_hours=max(4.0, mark.shift_hours or 0.0))
+        yield Remedy("static", words, 240.0, (*later, *field_edits("brief", plan.brief, state="shifted")))
 
 
 def _spread(places: Floats, count: int) -> Floats:

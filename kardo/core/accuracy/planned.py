@@ -15,6 +15,7 @@ from kardo.core.control.survey import base_mark, survey
 from kardo.core.errors import GeodesyError, PlanError
 from kardo.core.flight.areas import area_polygon, require_fit, site_polygon
 from kardo.core.flight.pattern import FlightPlan, all_flown, over_ground
+from kardo.core.flight.reach import out_of_reach
 from kardo.core.flight.sight import Sight, rays_of
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.gnss.shifts import Shift, all_shared, shared_by, unique
@@ -188,17 +189,19 @@ def _leg_shifts(plan: Plan, flight: FlightPlan) -> list[Shift]:
     base, growing with the leg's mean distance to it. Source: docs/accuracy.md, section 2."""
     assume = plan.assume
     mark = base_mark(plan, flight.flight.hangs_on) if flight.flight.corrected else None
-    shifts = []
+    shifts, out = [], out_of_reach(plan, flight)
     for k in range(len(flight.legs)):
         own = flight.leg == k
         away = np.hypot(flight.e[own] - mark.e, flight.n[own] - mark.n).mean() if mark and own.any() else 0.0
         growth = assume["fixed_ppm"] * 1e-6 * float(away)
-        state = LEG_ERROR[flight.flight.leg_state(k + 1)]
+        lost = own.any() and out[own].mean() > MOSTLY and flight.flight.leg_state(k + 1) == "fixed"
+        state = LEG_ERROR["float" if lost else flight.flight.leg_state(k + 1)]
         h, v = (math.hypot(assume[f"{state}_{axis}"], growth) for axis in "hv")
         shifts.append(Shift("leg", f"{flight.flight.id}.{k + 1}", (h, h, v)))
     return shifts
 
 
+MOSTLY = 0.5  # share of a leg's exposures without corrections from which its own error is that of a float position
 LEG_ERROR = {"fixed": "leg", "float": "float_leg", "code": "code_leg"}
 
 
@@ -342,6 +345,8 @@ def _camera_sigma(plan: Plan, sight: Sight) -> Floats:
     azimuth = sight.ypr[:, 0]
     states = [flight.leg_state(leg + 1) for leg in range(len(sight.flight.legs))]
     noise = np.array([[assume[f"{state}_{axis}"] for axis in "hv"] for state in states])[sight.flight.leg]
+    out = out_of_reach(plan, sight.flight)
+    noise[out] = np.maximum(noise[out], [assume["float_h"], assume["float_v"]])
     h, v = (noise**2 + assume["lever_arm"] ** 2).T
     return np.sqrt(np.stack([h + (along * np.sin(azimuth)) ** 2, h + (along * np.cos(azimuth)) ** 2, v], axis=1))
 

@@ -19,6 +19,7 @@ from kardo.core.accuracy.results import (
     Ellipse,
     ErrorMap,
     Figures,
+    InOtherState,
     Result,
     Share,
     Size,
@@ -28,14 +29,16 @@ from kardo.core.accuracy.results import (
     nullable,
 )
 from kardo.core.accuracy.solution import DefectiveNetwork, SeenByChecks, Solution, as_seen, solve
-from kardo.core.accuracy.standards import VERTICAL_95, standards
+from kardo.core.accuracy.standards import standards
 from kardo.core.accuracy.volume import mean_height_sigma
 from kardo.core.arrays import Floats, Json
 from kardo.core.flight.areas import area_polygon, ground_scale, site_polygon
+from kardo.core.geodesy.confidence import VERTICAL_95
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
+from kardo.core.plan.states import OTHER, in_state, to_shift
 
-ENGINE = 5  # raised whenever the same plan would give other numbers, or they are told in another shape
+ENGINE = 6  # raised whenever the same plan would give other numbers, or they are told in another shape
 CURVE = 40  # checks up to which the worth of the test is told
 BLIND_FROM = 0.05  # share of the variance from which a shift that the checks share is worth a sentence
 
@@ -102,6 +105,7 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Resul
         hash=plan.hash,
         engine=ENGINE,
         defects=[],
+        other=_in_other_state(plan),
         tolerances=standards()[plan.brief.standard].tolerances(plan.brief.terms),
         chance_curve=_chance_curve(plan, planned, solution),
         volumes=_volumes(plan, planned, solution),
@@ -123,6 +127,15 @@ def figures_of(plan: Plan) -> Figures:
     planned = planned_network(plan)
     solution = solve(planned.network)
     return figures(plan, errors_of(planned, solution.point_covariances(planned.map_points), as_seen(solution)))
+
+
+def _in_other_state(plan: Plan) -> InOtherState | None:
+    """What a plan with a base taken "here" promises in the state that it is not shown in; None where it has but one."""
+    if not to_shift(plan):
+        return None
+    state = OTHER[plan.brief.state]
+    found = figures_of(in_state(plan, state))
+    return InOtherState(state, found.rmse_h, found.rmse_v, found.seen_rmse_h, found.seen_rmse_v, found.chance)
 
 
 def errors_of(planned: Planned, covariances: Floats, seen: SeenByChecks) -> Errors:

@@ -9,6 +9,7 @@ from typing import Any
 
 from kardo.core.accuracy.defects import Defect
 from kardo.core.arrays import Floats, Json
+from kardo.core.plan.brief import State
 
 Triple = tuple[float, float, float]
 
@@ -190,13 +191,27 @@ class Undetermined:
 
 
 @dataclass(frozen=True)
+class InOtherState:
+    """What the plan promises in its other state, as taken "here" or shifted: RMSE in metres, absolute and over the checks, and the
+    chance to pass."""
+
+    state: State
+    rmse_h: float
+    rmse_v: float
+    seen_rmse_h: float | None
+    seen_rmse_v: float | None
+    chance: float | None
+
+
+@dataclass(frozen=True)
 class Result(MapFigures):
-    """RESULT.json of a plan. chance_curve: (checks, chance, scatter of the judged V); left_out: exposures that cannot be
+    """RESULT.json of a plan. other: of a plan that has two states. chance_curve: (checks, chance, scatter of the judged V); left_out: exposures that cannot be
     oriented; sigma_io (7) per camera of the kit."""
 
     hash: str
     engine: int
     defects: list[Defect]
+    other: InOtherState | None
     tolerances: tuple[float, float]
     chance_curve: list[tuple[int, float, float]]
     volumes: list[Volume]

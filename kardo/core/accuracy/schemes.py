@@ -21,6 +21,7 @@ from kardo.core.accuracy.results import Figures
 from kardo.core.accuracy.solution import DefectiveNetwork
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.pattern import flown
+from kardo.core.plan.brief import State
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import Edit, changed
 from kardo.core.plan.model import Plan
@@ -44,6 +45,9 @@ STATION_M = (
 AROUND = 0.5  # hours that a log reaches beyond the minutes in the air
 SAME_PLACE = 0.005  # metres within which a mark is that under a target
 FULL_SESSION = 4.0  # hours of a session that is meant to fix a base
+
+
+Pair = tuple[float, float]
 
 
 @dataclass(frozen=True)
@@ -111,14 +115,21 @@ def _of_here(rows: dict[str, Scheme]) -> str:
     if before.promise is None or after.promise is None:
         return ""
     large, small_ = before.promise, after.promise
-    words = (
-        f"With a base “here”, until it is shifted, the whole map lies about {small_length(large.rmse_h)} off in plan and "
-        f"{small_length(large.rmse_v)} in height, all of it alike"
+    return here_words(
+        (large.rmse_h, large.rmse_v), before.as_seen, (small_.rmse_h, small_.rmse_v), "its own log", small_length
     )
-    if before.as_seen:
-        h, v = (small_length(metres) for metres in before.as_seen)
-        words += f", while the checks see {h} and {v} of it"
-    return f"{words}; shifted by its own log it is good to {small_length(small_.rmse_h)} and {small_length(small_.rmse_v)}."
+
+
+def here_words(before: Pair, seen: Pair | None, after: Pair, by: str, size: Callable[[float], str]) -> str:
+    """What a base "here" promises before its shift, of which the checks see so much, and after it: RMSE H and V in metres, told as
+    `size` tells a length."""
+    words = (
+        f"With a base “here”, until it is shifted, the whole map lies about {size(before[0])} off in plan and "
+        f"{size(before[1])} in height, all of it alike"
+    )
+    if seen:
+        words += f", while the checks see {size(seen[0])} and {size(seen[1])} of it"
+    return f"{words}; shifted by {by} it is good to {size(after[0])} and {size(after[1])}."
 
 
 def edits_for(plan: Plan, key: str) -> tuple[Edit, ...]:
@@ -202,12 +213,17 @@ def _mixed(plan: Plan) -> list[Edit]:
 
 
 def _here(plan: Plan) -> list[Edit]:
-    return [*_known_by(plan, known="here"), *_rewired(plan, _own_base(plan), "post_processed")]
+    return [
+        *_known_by(plan, known="here"),
+        *_state(plan, "as_taken"),
+        *_rewired(plan, _own_base(plan), "post_processed"),
+    ]
 
 
 def _shifted(plan: Plan) -> list[Edit]:
     return [
-        *_known_by(plan, known="static", hours=_log_hours(plan)),
+        *_known_by(plan, known="here", shift_hours=_base_mark(plan).shift_hours or _log_hours(plan)),
+        *_state(plan, "shifted"),
         *_rewired(plan, _own_base(plan), "post_processed"),
     ]
 
@@ -341,6 +357,11 @@ def _known_by(plan: Plan, **how: object) -> tuple[Edit, ...]:
     """How the base's mark is known; what was published of it stays in the plan, for the way back."""
     mark = _base_mark(plan)
     return field_edits(f"marks/{mark.id}", mark, **how)
+
+
+def _state(plan: Plan, state: State) -> tuple[Edit, ...]:
+    """In which state the plan promises."""
+    return field_edits("brief", plan.brief, state=state)
 
 
 def _network(plan: Plan) -> tuple[list[Edit], OnNetwork]:

@@ -11,10 +11,9 @@ import numpy as np
 from scipy.stats import norm
 
 from kardo.core.arrays import Bools, Floats
+from kardo.core.geodesy.confidence import RADIAL_95, VERTICAL_95
 from kardo.core.plan.brief import Terms
 
-RADIAL_95 = 2.4477  # of a circular normal distribution, per component
-VERTICAL_95 = 1.9600
 CONTOUR_90 = 3.2898  # twice 1.6449: nine of ten heights within half the interval
 
 

@@ -10,6 +10,7 @@ from kardo.core.plan.model import Plan, plan_of
 from kardo.core.plan.naming import name_of
 from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import Mark
+from kardo.core.plan.states import in_state
 
 ROLES = {"adjusted": "target", "checked": "check"}
 
@@ -20,7 +21,9 @@ def as_closed(plan: Plan, book: Book, closing: Closing) -> Plan:
     done = as_done(plan, book)
     if closing.judged is not None:
         done = done.model_copy(update={"control": _used(plan, done, closing.judged)})
-    if closing.shift is not None:
+    if closing.shift is None:  # what is planned to be shifted is not shifted yet
+        done = in_state(done, "as_taken")
+    else:
         done = done.model_copy(update={"marks": _shifted(done.marks, closing.shift)})
     return plan_of(to_json(done))
 

@@ -2,8 +2,6 @@
 flights at both ends?"""
 
 import math
-from dataclasses import dataclass
-from typing import Literal
 
 from kardo.core.day.day import Day, day_of
 from kardo.core.day.light import clock_ahead
@@ -11,10 +9,11 @@ from kardo.core.day.tasks import durations
 from kardo.core.errors import KardoError
 from kardo.core.geodesy.frame import from_earth_centred
 from kardo.core.geodesy.units import length, small
-from kardo.core.gnss.heights import SetUpHeights, heights
+from kardo.core.gnss.heights import SetUpHeights, all_heights, nearest_to
 from kardo.core.gnss.log import RawLog
 from kardo.core.gnss.orbits import LEAP, gps_clock, utc
 from kardo.core.gnss.readback import compared
+from kardo.core.gnss.remark import Remark, worst_first
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of
 from kardo.core.plan.stands import OnSetUp
@@ -26,56 +25,40 @@ MANY_SLIPS = 0.5  # slips for each epoch
 GAPS_TOLD = 5
 
 
-@dataclass(frozen=True)
-class LogFinding:
-    """What is to be said of a log: stop (it will not do), warn, or note; what, and what to do."""
-
-    severity: Literal["stop", "warn", "note"]
-    words: str
-    mend: str
-
-
-def log_findings(log: RawLog, plan: Plan | None = None) -> list[LogFinding]:
+def log_findings(log: RawLog, plan: Plan | None = None) -> list[Remark]:
     """What a log says of itself; and held against a plan, the set-up that it belongs to. Worst first. Raises KardoError where the
     plan's grid cannot be used."""
-    found = _of_itself(log) + (_against(log, plan) if plan else [])
-    return sorted(found, key=lambda f: ("stop", "warn", "note").index(f.severity))
+    return worst_first(_of_itself(log) + (_against(log, plan) if plan else []))
 
 
-def _of_itself(log: RawLog) -> list[LogFinding]:
-    found = [LogFinding("warn", _sentence(remark), "Look at the file there.") for remark in log.remarks]
+def _of_itself(log: RawLog) -> list[Remark]:
+    found = [Remark("warn", _sentence(remark), "Look at the file there.") for remark in log.remarks]
     for gap in log.gaps[:GAPS_TOLD]:
         seconds = gap.last - gap.first
         found.append(
-            LogFinding(
+            Remark(
                 "warn",
                 f"Nothing was logged for {seconds:.0f} s, {gps_clock(gap.first)} to {gps_clock(gap.last)} GPS time.",
                 "A leg flown then has no base.",
             )
         )
     if len(log.gaps) > GAPS_TOLD:
-        found.append(
-            LogFinding("warn", f"{len(log.gaps) - GAPS_TOLD} more gaps.", "The receiver lost power, or the sky.")
-        )
+        found.append(Remark("warn", f"{len(log.gaps) - GAPS_TOLD} more gaps.", "The receiver lost power, or the sky."))
     if len(log.systems) < LEAST_SYSTEMS:
-        found.append(LogFinding("warn", "Only one system of satellites was logged.", "Log all constellations."))
+        found.append(Remark("warn", "Only one system of satellites was logged.", "Log all constellations."))
     if log.slips > MANY_SLIPS * log.epochs:
         found.append(
-            LogFinding(
-                "warn", f"{log.slips} cycle slips in {log.epochs} epochs: the sky was not free.", "Move the base."
-            )
+            Remark("warn", f"{log.slips} cycle slips in {log.epochs} epochs: the sky was not free.", "Move the base.")
         )
     if log.approx is None:
         found.append(
-            LogFinding(
-                "note", "The header has no approximate position.", "The processing must be told where the mark is."
-            )
+            Remark("note", "The header has no approximate position.", "The processing must be told where the mark is.")
         )
     if log.antenna_height is None:
-        found.append(LogFinding("warn", "The header says no antenna height.", "The processing must be told it."))
+        found.append(Remark("warn", "The header says no antenna height.", "The processing must be told it."))
     if len(log.markers) > 1:
         found.append(
-            LogFinding(
+            Remark(
                 "warn",
                 f"The marker changes its name: {', '.join(log.markers)}.",
                 "One log, one mark: was the base moved?",
@@ -88,11 +71,11 @@ def _sentence(words: str) -> str:
     return f"{words[:1].upper()}{words[1:]}."
 
 
-def _against(log: RawLog, plan: Plan) -> list[LogFinding]:
+def _against(log: RawLog, plan: Plan) -> list[Remark]:
     chain = _set_up_of(log, plan)
     if chain is None:
         return [
-            LogFinding(
+            Remark(
                 "note",
                 "No set-up of the plan has heights that this log could be held against.",
                 "Choose a mark, and plan a height.",
@@ -108,29 +91,21 @@ def _against(log: RawLog, plan: Plan) -> list[LogFinding]:
 
 def _set_up_of(log: RawLog, plan: Plan) -> SetUpHeights | None:
     """The set-up of a log: that on the mark of its name, else the nearest to its position, else the first."""
-    chains = []
-    for setup in plan.setups:
-        try:
-            chains.append(heights(plan, setup.id))
-        except KardoError:
-            continue
+    chains = all_heights(plan)
     for chain in chains:
         if chain.mark_name.casefold() == log.marker.casefold():
             return chain
-    if log.approx is not None and chains:
-        lat, lon, _ = from_earth_centred(plan.grid, *log.approx)
-        return min(
-            chains, key=lambda c: math.hypot(c.latitude - lat, (c.longitude - lon) * math.cos(math.radians(lat)))
-        )
+    if log.approx is not None:
+        return nearest_to(plan, log.approx)
     return chains[0] if chains else None
 
 
-def _place(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[LogFinding]:
+def _place(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[Remark]:
     found, name = [], name_of(plan, "setup", chain.setup)
     if log.marker.casefold() != chain.mark_name.casefold():
         called = f"“{log.marker}”" if log.marker else "not named"
         found.append(
-            LogFinding(
+            Remark(
                 "note", f"The marker is {called}, the plan's mark {chain.mark_name}.", "Make sure that it is this one."
             )
         )
@@ -143,15 +118,15 @@ def _place(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[LogFinding]:
     if away.blunder or size > CODE_ONLY:
         words = f"The header's position is not that of the {name}: {away.words[:1].lower()}{away.words[1:]}"
         found.append(
-            LogFinding("stop" if size > CODE_ONLY else "warn", words, "Give the processing the mark's own coordinates.")
+            Remark("stop" if size > CODE_ONLY else "warn", words, "Give the processing the mark's own coordinates.")
         )
     else:
         words = f"The header's position is {length(size, plan.brief.unit, 2)} from the mark: as near as a position by code is."
-        found.append(LogFinding("note", words, "Give the processing the mark's own coordinates."))
+        found.append(Remark("note", words, "Give the processing the mark's own coordinates."))
     return found
 
 
-def _height(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[LogFinding]:
+def _height(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[Remark]:
     if log.antenna_height is None:
         return []
     unit, planned, own = plan.brief.unit, chain.arp_above_mark, log.antenna_height
@@ -169,26 +144,26 @@ def _height(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[LogFinding]:
     }
     why = next((words for value, words in like.items() if abs(own - value) <= ALIKE), "")
     words = f"{said}: {why}." if why else f"{said}, {small(abs(own - planned), unit)} apart."
-    return [LogFinding("warn", words, "Take what the book has as measured, before and after.")]
+    return [Remark("warn", words, "Take what the book has as measured, before and after.")]
 
 
-def _interval(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[LogFinding]:
+def _interval(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[Remark]:
     setup = plan.setup(chain.setup)
     wanted = setup.log.interval_s if setup and setup.log else 1.0
     if log.interval is None or log.interval <= wanted * 1.001:
         return []
     words = f"It was logged every {log.interval:g} s, the plan asks for {wanted:g} s."
-    return [LogFinding("warn", words, "Positions between epochs are interpolated, which costs accuracy.")]
+    return [Remark("warn", words, "Positions between epochs are interpolated, which costs accuracy.")]
 
 
-def _cover(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[LogFinding]:
+def _cover(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[Remark]:
     """Whether the log covers the legs of its day that hang on its base, as the Day has them."""
     ahead, day = _day(log, plan, chain)
     own = {f"flights/{f.id}" for f in plan.flights if f.hangs_on == OnSetUp(setup=chain.setup)}
     legs = [t for t in day.tasks if t.kind == "leg" and t.start is not None and own & set(t.about)] if day else []
     if not legs:
         return [
-            LogFinding(
+            Remark(
                 "note",
                 "The plan has no flight from this base on the clock on the day of this log.",
                 "Give the visit this date to see whether the log covers it.",
@@ -204,14 +179,14 @@ def _cover(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[LogFinding]:
     ]
 
 
-def _end(verb: str, has: float, wanted: float, within: str, short: str) -> list[LogFinding]:
+def _end(verb: str, has: float, wanted: float, within: str, short: str) -> list[Remark]:
     """What one end of a log, so many minutes beyond the flights as planned, is worth."""
     if has < 0:
         words = f"The log {verb} {-has:.0f} min {short} as planned."
-        return [LogFinding("stop", words, "What was flown then has no base: fly it again, or take another base's log.")]
+        return [Remark("stop", words, "What was flown then has no base: fly it again, or take another base's log.")]
     if has < wanted - 0.5:
         words = f"The log {verb} {has:.0f} min {within} as planned; {wanted:.0f} min are the custom."
-        return [LogFinding("warn", words, "At short ends positions fail to settle.")]
+        return [Remark("warn", words, "At short ends positions fail to settle.")]
     return []
 
 

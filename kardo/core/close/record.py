@@ -19,15 +19,19 @@ from kardo.core.close.verdict import ClosedVerdict, components
 from kardo.core.errors import ReadError
 from kardo.core.plan.model import Plan, plan_from_json
 from kardo.core.plan.parts import document_digest, to_json
+from kardo.core.plan.states import OTHER
 from kardo.core.practice.catalogue import Finding
 
 FORMAT: Literal["kardo-record"] = "kardo-record"
 
 
+STATES = {"as_taken": "as taken “here”", "shifted": "once shifted"}
+
+
 @dataclass(frozen=True)
 class Promised:
     """What a plan promised: RMSE on the map, absolute, and as its checks see it, metres (None where there are none); the chance to
-    pass."""
+    pass; of a base taken "here", in which state, in words."""
 
     name: Literal["planned", "as done"]
     rmse_h: float
@@ -35,11 +39,13 @@ class Promised:
     seen_h: float | None
     seen_v: float | None
     chance: float | None
+    state: str = ""
 
     @classmethod
     def of(cls, name: Literal["planned", "as done"], result: Result) -> "Promised":
         """From a prediction."""
-        return cls(name, result.rmse_h, result.rmse_v, result.seen_rmse_h, result.seen_rmse_v, result.chance)
+        state = STATES[OTHER[result.other.state]] if result.other else ""
+        return cls(name, result.rmse_h, result.rmse_v, result.seen_rmse_h, result.seen_rmse_v, result.chance, state)
 
 
 @dataclass(frozen=True)

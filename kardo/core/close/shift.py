@@ -52,9 +52,14 @@ def marks_here(plan: Plan) -> list[Mark]:
 
 
 def shift_by(plan: Plan, shift: BlockShift) -> Triple:
-    """Metres east, north, up by which everything on the mark moves. Raises PlanError for a mark that is not there or was not taken
-    "here", and where part of the block hangs elsewhere."""
-    mark = plan.mark(shift.mark)
+    """Metres east, north, up by which everything on the mark moves. Raises PlanError as `shift_to` does."""
+    return shift_to(plan, shift.mark, (shift.e, shift.n, shift.h))
+
+
+def shift_to(plan: Plan, key: str, place: Triple) -> Triple:
+    """Metres east, north, up from where a mark was taken to a place, grid metres and height. Raises PlanError for a mark that is not there
+    or was not taken "here", and where part of the block hangs elsewhere."""
+    mark = plan.mark(key)
     if mark is None:
         raise PlanError("The plan has no such mark.", where="Close, mend", mend="Choose the mark the base stood on.")
     if mark.known != "here":
@@ -72,7 +77,7 @@ def shift_by(plan: Plan, shift: BlockShift) -> Triple:
     height = plan.mark_height(mark)
     if not math.isfinite(height):
         raise PlanError(f"{mark.name} has no height.", where="Close, mend", mend="Type its height in Base.")
-    return shift.e - mark.e, shift.n - mark.n, shift.h - height
+    return place[0] - mark.e, place[1] - mark.n, place[2] - height
 
 
 def _hangs_elsewhere(plan: Plan, mark: Mark) -> str:
@@ -86,6 +91,12 @@ def _hangs_elsewhere(plan: Plan, mark: Mark) -> str:
     targets = [p.name for p in plan.targets if not all(map(on_mark, p.by_hanging))]
     nothing = [] if plan.targets or any(f.corrected for f in plan.flights) else ["The block"]
     return next(iter([*flights, *targets, *nothing]), "")
+
+
+def backwards(by: Triple) -> Triple:
+    """A shift taken back."""
+    east, north, up = by
+    return -east, -north, -up
 
 
 def preview(plan: Plan, shift: BlockShift, taken: ResidualSet | None) -> ShiftPreview:

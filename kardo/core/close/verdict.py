@@ -7,9 +7,10 @@ import numpy as np
 from scipy.stats import t as student
 
 from kardo.core.accuracy.conditions import unmet
-from kardo.core.accuracy.standards import RADIAL_95, VERTICAL_95, SurveyError, standards
+from kardo.core.accuracy.standards import SurveyError, standards
 from kardo.core.arrays import Floats
 from kardo.core.control.survey import survey
+from kardo.core.geodesy.confidence import RADIAL_95, VERTICAL_95
 from kardo.core.geodesy.units import small
 from kardo.core.plan.model import Plan
 

@@ -6,25 +6,28 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from shapely import LineString
 
 from kardo.core.arrays import Floats, Ints
 from kardo.core.control.survey import heights_of
 from kardo.core.day.light import clock_ahead
 from kardo.core.day.schedule import clock
 from kardo.core.errors import PlanError
+from kardo.core.flight.clearance import STANDING, shape_of_feature, top_of
 from kardo.core.geodesy.units import length
+from kardo.core.gnss.ephemeris import Ephemerides
 from kardo.core.gnss.heights import vertical_height
 from kardo.core.gnss.orbits import SYSTEMS, Almanac, gps_seconds, nominal
 from kardo.core.gnss.sky import Sky, sky, windows
 from kardo.core.plan.model import Plan
-from kardo.core.terrain.horizon import ground_horizon, shape_of, standing_horizon, turned, typed_horizon
+from kardo.core.terrain.horizon import ground_horizon, standing_horizon, turned, typed_horizon
 
 MASK = 15.0  # degrees over the horizon from which a signal is used
 STEP = 10  # minutes from one moment to the next
 LEAST, MOST_PDOP = 10, 3.0  # satellites used that custom asks for, and the geometry above which a window counts as bad
 ANTENNA, ROVER = 1.5, 1.8  # metres above the point: a base whose height is not planned yet, and a rover's pole
 TRUCK_TOP, TRUCK_LONG, TRUCK_AWAY = 2.6, 5.0, 2.5  # metres: a van beside the antenna, on the side of the equator
-STANDS = {"obstacle", "canopy", "power_line"}
+HOLDS = 0.17  # days from which ephemerides say nothing
 OLD = 90.0  # days from which an almanac says little of the day
 
 
@@ -133,11 +136,11 @@ def parts_of_horizon(plan: Plan, stand: Stand) -> list[tuple[str, Floats]]:
     if plan.surface is not None:
         parts.append(("the ground", turned(ground_horizon(plan.surface, stand.e, stand.n, stand.eye), gamma)))
     for feature in plan.site.features:
-        if feature.kind not in STANDS or not feature.height:
+        if feature.kind not in STANDING or not feature.height:
             continue
-        shape = shape_of(feature.shape, feature.vertices)
-        foot = plan.surface.at(shape.centroid.x, shape.centroid.y) if plan.surface else math.nan
-        top = (float(foot) if math.isfinite(foot) else stand.eye - ANTENNA) + feature.height
+        shape, top = shape_of_feature(feature), top_of(plan, feature)
+        if not math.isfinite(top):  # on ground that nobody knows: as high as that under the antenna
+            top = stand.eye - ANTENNA + feature.height
         parts.append((feature.name, turned(standing_horizon([(shape, top)], stand.e, stand.n, stand.eye), gamma)))
     if stand.typed:
         parts.append(("the horizon as typed", typed_horizon(stand.typed)))
@@ -145,7 +148,7 @@ def parts_of_horizon(plan: Plan, stand: Stand) -> list[tuple[str, Floats]]:
 
 
 def sky_at(
-    plan: Plan, stand: Stand, almanac: Almanac, moments: Floats, mask: float = MASK
+    plan: Plan, stand: Stand, almanac: Almanac | Ephemerides, moments: Floats, mask: float = MASK
 ) -> tuple[Sky, list[tuple[str, Floats]]]:
     """The sky of one place at moments (k,) in seconds of GPS time, over the mask in degrees; and what hides it, each with its horizon (360,)."""
     parts = parts_of_horizon(plan, stand)
@@ -157,13 +160,17 @@ def _highest(parts: list[tuple[str, Floats]]) -> Floats:
     return out
 
 
-def _seen(plan: Plan, stand: Stand, almanac: Almanac, moments: Floats, horizons: list[Floats], mask: float) -> Sky:
+def _seen(
+    plan: Plan, stand: Stand, almanac: Almanac | Ephemerides, moments: Floats, horizons: list[Floats], mask: float
+) -> Sky:
     lon, lat = plan.grid.to_geodetic(stand.e, stand.n)
     up = stand.eye + float(plan.grid.separation(stand.e, stand.n))
     return sky(almanac, moments, np.tile([float(lon), float(lat), up], (len(horizons), 1)), np.array(horizons), mask)
 
 
-def day_sky(plan: Plan, wanted: str, date: str, clock_h: float | None = None, almanac: Almanac | None = None) -> DaySky:
+def day_sky(
+    plan: Plan, wanted: str, date: str, clock_h: float | None = None, almanac: Almanac | Ephemerides | None = None
+) -> DaySky:
     """The sky over a place on a date (YYYY-MM-DD, by the site's clock). Without an almanac, constellations as they are meant to be.
     Raises PlanError for a date or a place that is none."""
     stand, own = stand_of(plan, wanted), almanac or nominal()
@@ -219,7 +226,7 @@ def _truck(plan: Plan, stand: Stand) -> Floats:
     """The horizon of a van beside the antenna, broadside, towards the equator, where most satellites of a place are."""
     _, lat = plan.grid.to_geodetic(stand.e, stand.n)
     away = TRUCK_AWAY if lat < 0 else -TRUCK_AWAY
-    line = shape_of("line", [(stand.e - TRUCK_LONG / 2, stand.n + away), (stand.e + TRUCK_LONG / 2, stand.n + away)])
+    line = LineString([(stand.e - TRUCK_LONG / 2, stand.n + away), (stand.e + TRUCK_LONG / 2, stand.n + away)])
     return standing_horizon([(line, stand.eye - ROVER + TRUCK_TOP)], stand.e, stand.n, stand.eye)
 
 
@@ -271,11 +278,14 @@ def _told(minutes: Ints, count: Ints, found: list[Window]) -> str:
     return f"{share:.0%} of the day is bad, the longest {when} with {why}; {fewest}."
 
 
-def _caution(almanac: Almanac, moment: float) -> str:
+def _caution(almanac: Almanac | Ephemerides, moment: float) -> str:
     names = ", ".join(SYSTEMS.values())
     if almanac.source == "nominal":
         return f"Constellations as they are meant to be ({names}): typical numbers, not this day's. Bring an almanac for the hour of a gap."
     age = almanac.age(moment)
+    if isinstance(almanac, Ephemerides):
+        said = "Broadcast ephemerides hold for four hours about their own: at other hours no satellite is shown."
+        return said if max(almanac.age(moment + hour * 3600.0) for hour in range(25)) > HOLDS else ""
     if age > OLD:
         return f"The almanac is {age:.0f} days from this date: satellites have been moved since, so hours may be wrong."
     return ""

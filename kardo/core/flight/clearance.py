@@ -1,6 +1,7 @@
 """How near a flight comes to the ground and to what stands on it: along every line, not only at its exposures, and on the way
 out and home; and how steeply it climbs."""
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -114,7 +115,7 @@ def _least(plan: Plan, path: Path) -> Clearance | None:
 
 def _over(feature: Feature, path: Path, surface: AnySurface) -> Clearance | None:
     """The least distance to the top of one thing that stands on the ground, where the path passes near it."""
-    shape = _shape(feature)
+    shape = shape_of_feature(feature)
     west, south, east, north = shape.bounds
     near = np.flatnonzero(
         (path.e > west - NEAR) & (path.e < east + NEAR) & (path.n > south - NEAR) & (path.n < north + NEAR)
@@ -122,14 +123,14 @@ def _over(feature: Feature, path: Path, surface: AnySurface) -> Clearance | None
     near = near[shapely.distance(shapely.points(path.e[near], path.n[near]), shape) <= NEAR]
     if not near.size:
         return None
-    above = path.h[near] - (_foot(feature, path.e[near], path.n[near], surface) + surface.slack + feature.height)
+    above = path.h[near] - (foot_of(feature, path.e[near], path.n[near], surface) + surface.slack + feature.height)
     if not np.isfinite(above).any():
         return None
     k = int(np.nanargmin(above))
     return Clearance(float(above[k]), float(path.e[near][k]), float(path.n[near][k]), feature.name)
 
 
-def _foot(feature: Feature, e: Floats, n: Floats, surface: AnySurface) -> Floats:
+def foot_of(feature: Feature, e: Floats, n: Floats, surface: AnySurface) -> Floats:
     """The ground that a thing stands on, seen from places (k,) near it: its highest corner's; of a line, and of what stands
     where no ground is known, the ground under the place."""
     under = surface.at(e, n)
@@ -139,7 +140,17 @@ def _foot(feature: Feature, e: Floats, n: Floats, surface: AnySurface) -> Floats
     return np.full(len(e), np.nanmax(corners))
 
 
-def _shape(feature: Feature) -> Point | LineString | Polygon:
+def top_of(plan: Plan, feature: Feature) -> float:
+    """Height in metres of the top of a thing that stands on the ground, in the job's system: over its highest corner; NaN where no
+    ground is known there."""
+    if plan.surface is None:
+        return math.nan
+    corners = np.array(feature.vertices, dtype=float)
+    return float(foot_of(feature, corners[:, 0], corners[:, 1], plan.surface).max()) + feature.height
+
+
+def shape_of_feature(feature: Feature) -> Point | LineString | Polygon:
+    """The outline, line or place of a thing, grid metres."""
     if feature.shape == "area" and len(feature.vertices) >= 3:
         return Polygon(feature.vertices).buffer(0)
     return LineString(feature.vertices) if len(feature.vertices) > 1 else Point(feature.vertices[0])

@@ -133,6 +133,20 @@ def _by_world(source: str, target: str, west: int, south: int) -> tuple[str, flo
     return " and ".join(way.name for way in ways), sum(known), tuple(step for way in ways for step in way.steps)
 
 
+@lru_cache(maxsize=32)
+def spatial(source: str, datum: str) -> Transformer | None:
+    """From a spatial system by code (x, y, z, or longitude, latitude and height, and a year) to a datum with ellipsoidal heights,
+    longitude first: PROJ's best way that has an accuracy; None where there is none."""
+    try:
+        with warnings.catch_warnings(action="ignore"):  # that a better one needs a grid which is not here
+            ways = TransformerGroup(
+                CRS.from_user_input(source), CRS(datum).to_3d(), always_xy=True, allow_ballpark=False
+            ).transformers
+    except (CRSError, ProjError):
+        return None
+    return next((way for way in ways if way.accuracy is not None and way.accuracy >= 0), None)
+
+
 def _name(description: str) -> str:
     """Of the steps of a pipeline those from one datum to another, which is what its accuracy is about."""
     steps = [step for step in description.split(" + ") if " to " in step or "allpark" in step]

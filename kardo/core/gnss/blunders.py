@@ -5,18 +5,15 @@ moves by it. Which blunders people make: docs/accuracy.md, section 12.
 """
 
 import math
-import warnings
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
-from pyproj import CRS, Transformer
 from pyproj.exceptions import ProjError
-from pyproj.transformer import TransformerGroup
 
 from kardo.core.arrays import Floats
 from kardo.core.geodesy.frame import from_grid
+from kardo.core.geodesy.transformations import spatial
 from kardo.core.geodesy.units import UNITS, length
 from kardo.core.gnss.heights import SetUpHeights
 from kardo.core.gnss.occupations import autonomous_sigma
@@ -24,7 +21,7 @@ from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import HangsOn, OnInstrument, OnSetUp
 
 FOOT_RATIO = 2e-6  # by which the two feet differ: 1200/3937 m against 0.3048 m
-GLOBAL = 7912  # EPSG code of ITRF2014 with ellipsoidal heights: what a service of the whole world gives positions in
+GLOBAL = "EPSG:7912"  # ITRF2014 with ellipsoidal heights: what a service of the whole world gives positions in
 
 
 @dataclass(frozen=True)
@@ -103,7 +100,7 @@ def _of_mark(plan: Plan, chain: SetUpHeights) -> Iterator[Blunder]:
 def _by_realisation(plan: Plan, chain: SetUpHeights) -> tuple[float, float, float] | None:
     """Metres east, north, up from a place on the grid's datum to where the global frame has it at the job's epoch; None where PROJ
     knows no way that has an accuracy, or the epoch is not a year."""
-    way = _from_global(plan.grid.geodetic.to_wkt())
+    way = spatial(GLOBAL, plan.grid.geodetic.to_wkt())
     try:
         epoch = float(plan.brief.epoch)
         if way is None:
@@ -114,19 +111,6 @@ def _by_realisation(plan: Plan, chain: SetUpHeights) -> tuple[float, float, floa
         return None
     east, north = moved_on_ground(plan, chain.latitude, chain.longitude, lat, lon)
     return east, north, up - chain.mark_ellipsoidal
-
-
-@lru_cache(maxsize=32)
-def _from_global(datum: str) -> Transformer | None:
-    """From the global frame to a datum with ellipsoidal heights, longitude first; None where the way is not known."""
-    to = CRS(datum).to_3d()
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")  # that a better one needs a grid which is not here
-            ways = TransformerGroup(CRS(GLOBAL), to, always_xy=True, allow_ballpark=False).transformers
-    except ProjError:
-        return None
-    return next((way for way in ways if way.accuracy is not None and way.accuracy >= 0), None)
 
 
 def _of_position(plan: Plan, chain: SetUpHeights) -> Iterator[Blunder]:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from kardo.core.errors import KardoError
 from kardo.core.geodesy.antenna import height_chain, vertical_from_slant
 from kardo.core.geodesy.crs import height_name
+from kardo.core.geodesy.frame import from_earth_centred
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import SetUp
 
@@ -67,6 +68,26 @@ def heights(plan: Plan, key: str) -> SetUpHeights:
         datum=str(plan.grid.geodetic.name),
         **own,
     )
+
+
+def all_heights(plan: Plan) -> list[SetUpHeights]:
+    """The height chains of the set-ups that have one."""
+    chains = []
+    for setup in plan.setups:
+        try:
+            chains.append(heights(plan, setup.id))
+        except KardoError:
+            continue
+    return chains
+
+
+def nearest_to(plan: Plan, xyz: tuple[float, float, float]) -> SetUpHeights | None:
+    """The set-up nearest to earth-centred metres on the grid's datum; None where none has heights."""
+    chains = all_heights(plan)
+    if not chains:
+        return None
+    lat, lon, _ = from_earth_centred(plan.grid, *xyz)
+    return min(chains, key=lambda c: math.hypot(c.latitude - lat, (c.longitude - lon) * math.cos(math.radians(lat))))
 
 
 def vertical_height(plan: Plan, setup: SetUp, reading: float) -> float:

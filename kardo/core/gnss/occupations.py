@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from kardo.core.plan.assumptions import Assumptions
+from kardo.core.plan.brief import State
 from kardo.core.plan.control import Occupation
 from kardo.core.plan.stands import Mark, SetUp
 
@@ -135,8 +136,10 @@ def autonomous_sigma(assume: Assumptions) -> tuple[float, float, float]:
     return assume["here_h"], assume["here_h"], assume["here_v"]
 
 
-def mark_sigma(mark: Mark, assume: Assumptions) -> tuple[float, float, float]:
-    """Sigma east, north, up in metres of a mark's own coordinates, however they are known."""
+def mark_sigma(mark: Mark, assume: Assumptions, state: State = "as_taken") -> tuple[float, float, float]:
+    """Sigma east, north, up in metres of a mark's own coordinates, however they are known; of one taken "here", in a state."""
+    if mark.known == "here" and state == "shifted" and mark.shift_hours is not None:
+        return static_sigma(mark.shift_hours, assume)
     if mark.known == "here":
         return autonomous_sigma(assume)
     if mark.known == "static":

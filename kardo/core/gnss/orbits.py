@@ -52,6 +52,10 @@ class Almanac:
         """Days between a moment and the nearest reference time."""
         return float(np.abs(moment - self.reference).min() / 86_400) if len(self.names) else math.inf
 
+    def at(self, moments: Floats) -> Floats:
+        """Positions (k, n, 3), metres in the frame that turns with the earth, at k moments."""
+        return positions(self, moments)
+
     def usable(self) -> "Almanac":
         """Only what is healthy."""
         keep = np.flatnonzero(self.healthy)
@@ -100,9 +104,7 @@ def positions(almanac: Almanac, moments: Floats) -> Floats:
     t = np.asarray(moments)[:, None] - almanac.reference
     mean = almanac.anomaly + np.sqrt(mu / a**3) * t
     e = almanac.eccentricity
-    eccentric = mean + e * np.sin(mean)
-    for _ in range(ROUNDS):
-        eccentric -= (eccentric - e * np.sin(eccentric) - mean) / (1 - e * np.cos(eccentric))
+    eccentric = eccentric_anomaly(mean, e)
     true = np.arctan2(np.sqrt(1 - e**2) * np.sin(eccentric), np.cos(eccentric) - e)
     along, r = true + almanac.perigee, a * (1 - e * np.cos(eccentric))
     x, y = r * np.cos(along), r * np.sin(along)
@@ -112,6 +114,14 @@ def positions(almanac: Almanac, moments: Floats) -> Floats:
     return np.stack(
         [x * cos_n - y * cos_i * sin_n, x * sin_n + y * cos_i * cos_n, y * np.sin(almanac.inclination)], axis=-1
     )
+
+
+def eccentric_anomaly(mean: Floats, e: Floats) -> Floats:
+    """Eccentric anomalies (k, n), radians, of mean ones (k, n) and eccentricities (n,): Kepler's equation by Newton's iteration."""
+    eccentric = mean + e * np.sin(mean)
+    for _ in range(ROUNDS):
+        eccentric = eccentric - (eccentric - e * np.sin(eccentric) - mean) / (1 - e * np.cos(eccentric))
+    return eccentric
 
 
 @dataclass(frozen=True)

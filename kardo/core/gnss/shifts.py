@@ -39,7 +39,7 @@ def shared_by(plan: Plan, hangs_on: HangsOn) -> tuple[Shift, ...]:
     if setup is None or mark is None:
         return ()
     return (
-        Shift("mark", mark.id, mark_sigma(mark, plan.assume)),
+        Shift("mark", mark.id, mark_sigma(mark, plan.assume, plan.brief.state)),
         Shift("setup", setup.id, set_up_sigma(setup, plan.assume)),
     )
 

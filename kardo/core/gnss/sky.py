@@ -8,9 +8,11 @@ from numba import njit, prange
 from pyproj import Transformer
 
 from kardo.core.arrays import Bools, Floats, Ints
-from kardo.core.gnss.orbits import SYSTEMS, Almanac, positions
+from kardo.core.gnss.ephemeris import Ephemerides
+from kardo.core.gnss.orbits import SYSTEMS, Almanac
 
 STEPS = 360  # a horizon holds an elevation for each degree of azimuth, true north first
+CLOCKS = {"J": "G"}  # systems that go by another's clock
 OPEN = np.zeros(STEPS)
 _TO_EARTH = Transformer.from_pipeline(
     "+proj=pipeline +step +proj=unitconvert +xy_in=deg +xy_out=rad +step +proj=cart +ellps=GRS80"
@@ -35,7 +37,7 @@ class Sky:
     seen: Bools
 
 
-def sky(almanac: Almanac, moments: Floats, places: Floats, horizons: Floats, mask: float = 15.0) -> Sky:
+def sky(almanac: Almanac | Ephemerides, moments: Floats, places: Floats, horizons: Floats, mask: float = 15.0) -> Sky:
     """What places (p, 3), longitude and latitude in degrees and ellipsoidal metres, see at moments (k,) over their horizons
     (p, 360), elevation in degrees by degree of azimuth, and over the mask, degrees.
 
@@ -43,9 +45,9 @@ def sky(almanac: Almanac, moments: Floats, places: Floats, horizons: Floats, mas
     Source: Langley, Dilution of precision, GPS World 10(5), 1999.
     """
     own = almanac.usable()
-    where = positions(own, moments)
+    where = np.ascontiguousarray(own.at(moments))
     earth = np.stack(_TO_EARTH.transform(places[:, 0], places[:, 1], places[:, 2]), axis=-1)
-    systems = np.array([list(SYSTEMS).index(s) for s in own.systems])
+    systems = np.array([list(SYSTEMS).index(CLOCKS.get(s, s)) for s in own.systems])
     lon, lat = np.radians(places[:, 0]), np.radians(places[:, 1])
     shape = (len(places), len(moments))
     azimuth, elevation = (np.empty((*shape, len(own.names))) for _ in range(2))

@@ -8,6 +8,7 @@ from pydantic import Field
 from kardo.core.plan.parts import PROSE, Clean, Part, Sigma
 
 StandardId = Literal["user_rmse", "per_point", "nssda", "asprs_2023", "contour", "volume"]
+State = Literal["as_taken", "shifted"]
 
 
 @dataclass(frozen=True)
@@ -22,7 +23,8 @@ class Terms:
 
 
 class Brief(Part):
-    """What is promised, by which standard, in which coordinates. Metres; point_share in percent."""
+    """What is promised, by which standard, in which coordinates. Metres; point_share in percent. state: whether what hangs on a
+    position taken "here" is promised as it was taken, or once the shift that is planned for it is applied."""
 
     title: Annotated[str, Field(min_length=1, max_length=120), Clean, PROSE] = "Untitled job"
     deliverable: Literal["orthophoto", "surface", "volume", "drawing"] = "orthophoto"
@@ -30,6 +32,7 @@ class Brief(Part):
     tolerance_v: Sigma = 0.05
     standard: StandardId = "user_rmse"
     point_share: Annotated[float, Field(ge=50, le=100, allow_inf_nan=False)] = 95.0
+    state: State = "as_taken"
     contour_interval: Annotated[float, Field(ge=0.001, le=100, allow_inf_nan=False)] = 0.25
     crs: Annotated[str, Field(max_length=40), Clean] = ""
     heights: Annotated[str, Field(max_length=40), Clean] = "EPSG:5773"

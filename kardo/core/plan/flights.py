@@ -57,7 +57,7 @@ class Flight(Part):
     state: State = "fixed"
     float_legs: Legs = ()
     missing_legs: Legs = ()
-    standpoint: Annotated[Place | None, PROSE] = None
+    standpoint: Place | None = None
     visit: Annotated[Identifier | None, PROSE] = None
 
     @property

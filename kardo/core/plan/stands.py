@@ -1,9 +1,11 @@
 """What positions hang on: marks, set-ups over them, and correction networks."""
 
+import math
 from typing import Annotated, Literal
 
 from pydantic import Field
 
+from kardo.core.plan.kit import Origin
 from kardo.core.plan.parts import PROSE, Clean, Coordinate, Height, Identifier, Length, Name, Note, Part, Sigma
 
 Hours = Annotated[float, Field(ge=0.1, le=240, allow_inf_nan=False)]
@@ -12,8 +14,9 @@ Moment = Annotated[str, Field(max_length=40), Clean, PROSE]
 
 class Mark(Part):
     """A mark with coordinates. Where they come from: published, with sigmas per axis (95 % circle / 2.4477, 95 % height /
-    1.96); static, post-processed from so many hours of logging; or here, an autonomous position not yet shifted. h None takes
-    the ground's height, until the mark's own is typed."""
+    1.96); static, post-processed from so many hours of logging; or here, an autonomous position, which so many hours of its own
+    log will shift afterwards (None: nothing will). h None takes the ground's height, until the mark's own is typed. origin: the
+    library's mark, and the version of its coordinates. find: how it is found again."""
 
     id: Identifier
     name: Name
@@ -24,9 +27,12 @@ class Mark(Part):
     sigma_v: Sigma = 0.015
     known: Literal["published", "static", "here"] = "published"
     hours: Hours = 4.0
+    shift_hours: Hours | None = None
     realisation: Annotated[str, Field(max_length=60), Clean, PROSE] = ""
     epoch: Annotated[str, Field(max_length=20), Clean, PROSE] = ""
     source: Note = ""
+    find: Note = ""
+    origin: Annotated[Origin | None, PROSE] = None
 
 
 class Log(Part):
@@ -53,10 +59,37 @@ class Device(Part):
     unit: Literal["m", "ft", "us-ft"]
 
 
+USUAL_REACH = {
+    "wireless": 50.0,
+    "radio": 3000.0,
+}  # metres in free sight: field practice, tens of metres and a few kilometres
+
+
+class Link(Part):
+    """How corrections leave a base for the controller that the aircraft is flown by: over local wireless or a ground radio as far as
+    reach metres in free sight (None: as far as is usual), from an aerial so high above the mark; or by the internet, as far as there
+    is signal. What is typed there for it: address, port, mount point, who asks, format. No secret is kept."""
+
+    kind: Literal["wireless", "radio", "internet"]
+    reach: Annotated[float, Field(ge=1, le=100_000, allow_inf_nan=False)] | None = None
+    aerial: Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)] = 2.0
+    address: Annotated[str, Field(max_length=120), Clean, PROSE] = ""
+    port: Annotated[int | None, Field(ge=1, le=65_535), PROSE] = None
+    mount: Annotated[str, Field(max_length=60), Clean, PROSE] = ""
+    user: Annotated[str, Field(max_length=60), Clean, PROSE] = ""
+    format: Annotated[str, Field(max_length=60), Clean, PROSE] = "RTCM 3"
+
+    @property
+    def reaches(self) -> float:
+        """Metres in free sight; without end by the internet."""
+        return math.inf if self.kind == "internet" else self.reach or USUAL_REACH[self.kind]
+
+
 class SetUp(Part):
     """One standing of a base or an instrument over a mark. readings in metres: the pole's height, or slant heights to the
     disc's edge; none yet counts as the two that custom asks for. pole_to: the point that the pole's stated length leads to.
-    horizon: (azimuth, elevation) in degrees. devices: what is told the position of this standing."""
+    horizon: (azimuth, elevation) in degrees. devices: what is told the position of this standing. link: how its corrections
+    leave it; None: nobody looked, and what is live is taken to arrive."""
 
     id: Identifier
     name: Name
@@ -69,6 +102,7 @@ class SetUp(Part):
     log: Annotated[Log | None, PROSE] = None
     visit: Annotated[Identifier | None, PROSE] = None
     devices: Annotated[tuple[Device, ...], Field(max_length=8), PROSE] = ()
+    link: Link | None = None
 
 
 class CorrectionNetwork(Part):

@@ -4,7 +4,7 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
-from shapely import LineString, MultiPoint, Point, Polygon
+from shapely import LineString, Point
 from shapely.geometry.base import BaseGeometry
 
 from kardo.core.arrays import Floats
@@ -64,10 +64,3 @@ def typed_horizon(rows: Sequence[tuple[float, float]]) -> Floats:
 def turned(profile: Floats, degrees: float) -> Floats:
     """A profile (360,) by true azimuth from one (360,) by grid azimuth, grid north lying so many degrees east of true north."""
     return np.interp(np.arange(STEPS), (np.arange(STEPS) + degrees) % 360, profile, period=360)
-
-
-def shape_of(kind: str, vertices: Sequence[tuple[float, float]]) -> BaseGeometry:
-    """The geometry of a place, a line or an area."""
-    if kind == "area" and len(vertices) >= 3:
-        return Polygon(vertices)
-    return LineString(vertices) if len(vertices) > 1 and kind != "place" else MultiPoint(vertices)

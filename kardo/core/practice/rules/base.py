@@ -7,8 +7,10 @@ import numpy as np
 from kardo.core.accuracy.offers import field_edits
 from kardo.core.control.survey import base_mark
 from kardo.core.errors import KardoError
+from kardo.core.flight.reach import reach
 from kardo.core.geodesy.antenna import vertical_from_slant
 from kardo.core.geodesy.units import length, small
+from kardo.core.plan.brief import State
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, newer_in_library, rule
@@ -108,6 +110,31 @@ def _distance(r: Rule, view: View) -> Iterator[Finding]:
             yield r.found(words, "Set a base up nearer.", f"flights/{f.flight.id}", away)
 
 
+@rule(
+    "base-reach",
+    "Do live corrections reach every exposure?",
+    "warn",
+    "base",
+    None,
+    "Out of reach means float: decimetres, and nothing brings them back afterwards unless raw data were logged.",
+    "field practice; line of sight by the terrain",
+)
+def _reach(r: Rule, view: View) -> Iterator[Finding]:
+    plan, unit = view.plan, view.plan.brief.unit
+    for f in view.flights:
+        found = reach(plan, f) if f.flight.corrections == "live" else None
+        if found is None or not found.out:
+            continue
+        if found.linked:
+            what = f"{len(found.out)} of {len(f.e)} exposures get no corrections: out of sight, or too far from the standpoint."
+        else:
+            what = f"no corrections come to the standpoint, {length(found.away, unit)} from the base."
+        words = view.of_flight(f.flight.name, what)
+        yield r.found(
+            words, "Log raw as well, or stand where they reach (Base, reach).", f"flights/{f.flight.id}", len(found.out)
+        )
+
+
 @rule("base-taped-once", "Is the antenna height measured twice?", "warn", "base", 2, "One reading has no check.", FIELD)
 def _taped_once(r: Rule, view: View) -> Iterator[Finding]:
     for setup, _ in _flown_from(view.plan):
@@ -130,12 +157,21 @@ def _unsettled(r: Rule, view: View) -> Iterator[Finding]:
         if mark.known == "published" or (mark.known == "static" and mark.hours >= r.threshold):
             continue
         words = (
-            f"{mark.name} has the position it was given on the spot: the verdict is that before any shift."
+            _of_here(mark, view.plan.brief.state)
             if mark.known == "here"
             else f"{mark.name} rests on {mark.hours:g} h of logging; below four hours the figures are only a cautious guess."
         )
         mend = "Log four hours or more and post-process, or stand on a known mark."
+        if mark.known == "here" and mark.shift_hours is not None:
+            mend = "Shift the block in Close once its log is post-processed; nothing is delivered before."
         yield r.found(words, mend, f"marks/{mark.id}", mark.hours)
+
+
+def _of_here(mark: Mark, state: State) -> str:
+    if mark.shift_hours is None:
+        return f"{mark.name} has the position it was given on the spot, and no shift is planned."
+    shown = "that once it is shifted" if state == "shifted" else "that before it is shifted"
+    return f"{mark.name} has the position it was given on the spot: the verdict is {shown} by {mark.shift_hours:g} h of its log."
 
 
 @rule(

@@ -1,0 +1,111 @@
+"""How far corrections reach: from the base to the standpoint that the aircraft is flown from, and from there to every exposure."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from shapely import Point
+from shapely.geometry.base import BaseGeometry
+
+from kardo.core.arrays import Bools, Ints
+from kardo.core.flight.areas import site_polygon
+from kardo.core.flight.clearance import STANDING, shape_of_feature, top_of
+from kardo.core.flight.pattern import FlightPlan
+from kardo.core.plan.model import Plan
+from kardo.core.plan.stands import Link, Mark, OnSetUp
+from kardo.core.terrain.sightline import in_sight
+
+REMOTE = 2000.0  # metres in free sight between controller and aircraft; an assumption, and farther than a pilot sees it
+HANDS = 1.5  # metres above the ground at which a controller is held
+MOST_TRIED = 300  # exposures by which a standpoint is judged before the best is looked at whole
+CANDIDATES = 60  # places of the site that are tried as standpoints
+
+
+@dataclass(frozen=True)
+class Reach:
+    """Whether corrections come to a flight's exposures. standpoint: grid metres, the flight's own or else beside the base; away: metres
+    from base to standpoint; linked: whether they come so far; out: the exposures that none come to, by number."""
+
+    standpoint: tuple[float, float]
+    away: float
+    linked: bool
+    out: list[int]
+
+
+def reach(plan: Plan, flight: FlightPlan) -> Reach | None:
+    """Of a flight that hangs on a base whose link is known; None of any other."""
+    found = _base(plan, flight)
+    if found is None:
+        return None
+    mark, link = found
+    return _from(plan, flight, mark, link, flight.flight.standpoint or (mark.e, mark.n))
+
+
+def out_of_reach(plan: Plan, flight: FlightPlan) -> Bools:
+    """Which exposures (n,) would be without corrections: of flights that have them live alone, for what is logged is saved."""
+    out: Bools = np.zeros(len(flight.e), dtype=bool)
+    found = reach(plan, flight) if flight.flight.corrections == "live" else None
+    if found is not None:
+        out[found.out] = True
+    return out
+
+
+def best_standpoint(plan: Plan, flight: FlightPlan) -> Reach | None:
+    """The place of the site, or beside the base, from which most exposures are reached, as far as every few of them tell, of several
+    alike the nearest to the base; None where no link is known. The aircraft may be flown from there: whether one may stand there is for the eye to say."""
+    found = _base(plan, flight)
+    if found is None:
+        return None
+    mark, link = found
+    some = np.unique(np.linspace(0, len(flight.e) - 1, MOST_TRIED).astype(np.int64))
+    tried = [_from(plan, flight, mark, link, place, some) for place in [(mark.e, mark.n), *_places(plan)]]
+    best = min(tried, key=lambda r: (len(r.out), r.away))
+    return _from(plan, flight, mark, link, best.standpoint)
+
+
+def _base(plan: Plan, flight: FlightPlan) -> tuple[Mark, Link] | None:
+    hung = flight.flight.hangs_on
+    setup = plan.setup(hung.setup) if isinstance(hung, OnSetUp) else None
+    mark = plan.mark(setup.mark) if setup else None
+    return None if setup is None or mark is None or setup.link is None else (mark, setup.link)
+
+
+def _from(
+    plan: Plan, flight: FlightPlan, mark: Mark, link: Link, standpoint: tuple[float, float], some: Ints | None = None
+) -> Reach:
+    """From a standpoint to all exposures, or to some by number."""
+    which: Ints = np.arange(len(flight.e)) if some is None else some
+    e, n, h = flight.e[which], flight.n[which], flight.h[which]
+    things = _things(plan)
+    away = float(np.hypot(standpoint[0] - mark.e, standpoint[1] - mark.n))
+    hands = np.array([*standpoint, _ground(plan, *standpoint, mark) + HANDS])
+    linked = away <= link.reaches
+    if linked and link.kind != "internet" and away > 0:
+        aerial = np.array([mark.e, mark.n, plan.mark_height(mark) + link.aerial])
+        linked = bool(in_sight(plan.surface, things, aerial, *hands[:, None])[0])
+    if not linked:
+        return Reach(standpoint, away, False, which.tolist())
+    seen = np.hypot(e - standpoint[0], n - standpoint[1]) <= REMOTE
+    seen[seen] = in_sight(plan.surface, things, hands, e[seen], n[seen], h[seen])
+    return Reach(standpoint, away, True, which[~seen].tolist())
+
+
+def _ground(plan: Plan, e: float, n: float, mark: Mark) -> float:
+    """Height of the ground at a place; the mark's where it is not known."""
+    own = float(plan.surface.at(e, n)) if plan.surface else np.nan
+    return own if np.isfinite(own) else plan.mark_height(mark)
+
+
+def _things(plan: Plan) -> list[tuple[BaseGeometry, float]]:
+    """What stands on the site, with the height of its top in the job's system."""
+    standing = [f for f in plan.site.features if f.kind in STANDING and f.height > 0]
+    return [(shape_of_feature(f), top) for f in standing if np.isfinite(top := top_of(plan, f))]
+
+
+def _places(plan: Plan) -> list[tuple[float, float]]:
+    """Places spread over the site on a square grid."""
+    polygon = site_polygon(plan)
+    west, south, east, north = polygon.bounds
+    step = float(np.sqrt(polygon.area / CANDIDATES))
+    e, n = np.meshgrid(np.arange(west + step / 2, east, step), np.arange(south + step / 2, north, step))
+    inside = [(float(a), float(b)) for a, b in zip(e.ravel(), n.ravel(), strict=True) if polygon.contains(Point(a, b))]
+    return inside[: 2 * CANDIDATES]
