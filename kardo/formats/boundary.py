@@ -198,19 +198,24 @@ def _geojson(text: str) -> tuple[list[Shape], CRS, list[str]]:
         shapes = [shape for g in _geometries(data) for shape in _shapes(g)]
     except (ValueError, TypeError, KeyError, IndexError, RecursionError, AttributeError) as fault:
         raise ReadError(f"This is not sound GeoJSON ({fault}).", mend="Export it again.") from fault
-    source, named = WGS84, "longitude and latitude (WGS 84), as GeoJSON asks"
+    source, named = crs_of(data)
+    return shapes, source, [named]
+
+
+def crs_of(data: object) -> tuple[CRS, str]:
+    """The coordinate system of a GeoJSON document, and how it was told. Raises ReadError for one that PROJ does not know."""
     crs = data.get("crs") if isinstance(data, dict) else None
-    if crs:
-        try:
-            source = CRS.from_user_input(crs["properties"]["name"])
-            named = f"coordinates in {source.name}, as the file names"
-        except (CRSError, KeyError, TypeError) as fault:
-            raise ReadError(
-                "The file names a coordinate system that PROJ does not know.",
-                where="crs",
-                mend="Export it as plain GeoJSON.",
-            ) from fault
-    return shapes, source, [f"GeoJSON, {named}."]
+    if not crs:
+        return WGS84, "GeoJSON, longitude and latitude (WGS 84), as GeoJSON asks."
+    try:
+        source = CRS.from_user_input(crs["properties"]["name"])
+    except (CRSError, KeyError, TypeError) as fault:
+        raise ReadError(
+            "The file names a coordinate system that PROJ does not know.",
+            where="crs",
+            mend="Export it as plain GeoJSON.",
+        ) from fault
+    return source, f"GeoJSON, coordinates in {source.name}, as the file names."
 
 
 def _geometries(data, depth: int = 0):

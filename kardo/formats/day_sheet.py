@@ -9,9 +9,9 @@ from icalendar import Calendar, Event
 
 from kardo.core.control.survey import heights_of
 from kardo.core.day.cautions import cautions
-from kardo.core.day.day import Day, TaskLine
+from kardo.core.day.day import Day, TaskLine, day_of
 from kardo.core.day.schedule import clock
-from kardo.core.errors import PlanError
+from kardo.core.errors import KardoError, PlanError
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import UNITS
 from kardo.core.plan.model import Plan
@@ -120,19 +120,49 @@ def _figure(value: float) -> str:
 
 def calendar(plan: Plan, day: Day, person: Person) -> bytes:
     """One person's tasks as iCalendar (RFC 5545), times in UTC."""
-    out = Calendar()
-    out.add("prodid", f"-//Kardo {version('kardo')}//EN")
-    out.add("version", "2.0")
-    midnight = datetime.datetime.fromisoformat(day.date).replace(tzinfo=datetime.UTC) - datetime.timedelta(
-        hours=day.clock_h
-    )
+    out = _calendar()
     for task in tasks_of_person(day, person):
-        event = Event()
-        event.add("uid", f"{plan.hash[:16]}-{day.visit}-{task.id}-{person.id}@kardo")
-        event.add("dtstamp", midnight)
-        event.add("dtstart", midnight + datetime.timedelta(minutes=task.start or 0))
-        event.add("dtend", midnight + datetime.timedelta(minutes=task.end or 0))
-        event.add("summary", f"{plan.brief.title}: {task.words}")
+        event = _event(plan, day, f"{task.id}-{person.id}", task.start or 0, task.end or 0, task.words)
         event.add("description", ", ".join(_name(plan, path) for path in task.about))
         out.add_component(event)
     return bytes(out.to_ical())
+
+
+def session_calendar(plan: Plan) -> bytes:
+    """From when to when each base logs, on every visit that fits its day, as iCalendar. Raises PlanError where none does."""
+    out, reasons = _calendar(), []
+    for visit in plan.visits:
+        try:
+            day = day_of(plan, visit.id)
+        except KardoError as fault:
+            reasons.append(f"{fault.what} {fault.mend}")
+            continue
+        for log in day.logging:
+            words = f"the {name_of(plan, 'setup', log.setup)} logs"
+            out.add_component(_event(plan, day, f"log-{log.setup}", log.first, log.last, words))
+    if not out.subcomponents:
+        raise PlanError(
+            "No base logs on any day yet.", where="Base, sessions", mend=next(iter(reasons), "Give a visit a date.")
+        )
+    return bytes(out.to_ical())
+
+
+def _calendar() -> Calendar:
+    out = Calendar()
+    out.add("prodid", f"-//Kardo {version('kardo')}//EN")
+    out.add("version", "2.0")
+    return out
+
+
+def _event(plan: Plan, day: Day, key: str, first: int, last: int, words: str) -> Event:
+    """What takes place between two minutes of the site's clock."""
+    midnight = datetime.datetime.fromisoformat(day.date).replace(tzinfo=datetime.UTC) - datetime.timedelta(
+        hours=day.clock_h
+    )
+    event = Event()
+    event.add("uid", f"{plan.hash[:16]}-{day.visit}-{key}@kardo")
+    event.add("dtstamp", midnight)
+    event.add("dtstart", midnight + datetime.timedelta(minutes=first))
+    event.add("dtend", midnight + datetime.timedelta(minutes=last))
+    event.add("summary", f"{plan.brief.title}: {words}")
+    return event

@@ -2,19 +2,23 @@
 
 import csv
 import io
+import math
 
 from kardo.core.accuracy.results import Triple
+from kardo.core.close.shift import ShiftPreview
+from kardo.core.control.survey import heights_of
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.units import UNITS
 from kardo.core.plan.model import Plan
 from kardo.formats.coordinates import MAX_BYTES, ReadPoint, read_points
 from kardo.formats.exports import safe_cell
 
-HEAD = ("photo", "E before", "N before", "H before", "E", "N", "H")
+Place = tuple[float, float, float | None]
+HEAD = ("E before", "N before", "H before", "E", "N", "H")
 
 
-def one_place(plan: Plan, text: str) -> ReadPoint:
-    """A place with its height, from E, N, H in the job's unit or latitude, longitude and height. Raises ReadError for anything
+def one_place(plan: Plan, text: str) -> Triple:
+    """A place with its height, grid metres, from E, N, H in the job's unit or latitude, longitude and height. Raises ReadError for anything
     else, and where it can be read in more ways than one."""
     found = _read(plan, text)
     if len(found) != 1 or found[0].h is None:
@@ -23,22 +27,34 @@ def one_place(plan: Plan, text: str) -> ReadPoint:
             where=text[:60],
             mend="Give E, N, H, or latitude, longitude, height.",
         )
-    return found[0]
+    return found[0].e, found[0].n, found[0].h
 
 
 def shifted_positions(plan: Plan, text: str, by: Triple) -> tuple[str, int]:
     """A list of photo positions (grid or geographic, heights as given) moved by metres east, north, up: CSV in the job's grid and
     unit, before and after, to a tenth of a millimetre; and how many. Raises ReadError with the line for what cannot be read."""
+    points = _read(plan, text)
+    return _table(plan, "photo", [(p.name, (p.e, p.n, p.h), by) for p in points]), len(points)
+
+
+def shifted_points(plan: Plan, shift: ShiftPreview) -> str:
+    """Targets and checks before and after a block shift, each moved by as much as it hangs on the base that is shifted: CSV in the
+    job's grid and unit."""
+    at = {p.id: (p, h) for p, h in zip(plan.control, heights_of(plan, plan.control).tolist(), strict=True)}
+    rows = [(p.name, (p.e, p.n, h), moved.by) for moved in shift.points for p, h in [at[moved.point]]]
+    return _table(plan, "point", rows)
+
+
+def _table(plan: Plan, first: str, rows: list[tuple[str, Place, Triple]]) -> str:
+    """Names, places and what they are moved by: places before and after."""
     unit, out = UNITS[plan.brief.unit], io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow([HEAD[0], *(f"{name}, {unit.short}" for name in HEAD[1:])])
-    points = _read(plan, text)
-    for p in points:
-        before = (p.e, p.n, p.h)
-        after = tuple(None if v is None else v + d for v, d in zip(before, by, strict=True))
-        cells = ["" if v is None else f"{unit.from_metres(v):.4f}" for v in (*before, *after)]
-        writer.writerow([safe_cell(p.name), *cells])
-    return out.getvalue(), len(points)
+    writer.writerow([first, *(f"{name}, {unit.short}" for name in HEAD)])
+    for name, before, by in rows:
+        after = (None if v is None else v + d for v, d in zip(before, by, strict=True))
+        cells = ("" if v is None or math.isnan(v) else f"{unit.from_metres(v):.4f}" for v in (*before, *after))
+        writer.writerow([safe_cell(name), *cells])
+    return out.getvalue()
 
 
 def _read(plan: Plan, text: str) -> tuple[ReadPoint, ...]:

@@ -204,7 +204,7 @@ def _components(found: list[Component], unit: str) -> str:
 def _promised(record: Record, unit: str) -> str:
     rows = [
         [
-            p.name,
+            f"{p.name}, {p.state}" if p.state else p.name,
             *(_cell(_limit(v, unit)) for v in (p.seen_h, p.seen_v, p.rmse_h, p.rmse_v)),
             _cell("–" if p.chance is None else chance_words(p.chance)),
         ]
