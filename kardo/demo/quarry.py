@@ -12,7 +12,7 @@ from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Area, Ground, Site, terrain_of
-from kardo.core.plan.stands import CorrectionNetwork, Device, HangsOn, Mark, OnNetwork, OnSetUp, SetUp
+from kardo.core.plan.stands import CorrectionNetwork, Device, HangsOn, Link, Mark, OnNetwork, OnSetUp, SetUp
 from kardo.core.plan.visits import Person, Visit
 from kardo.core.terrain.surface import Surface
 
@@ -76,6 +76,7 @@ def hask_quarry() -> Plan:
                 n=base[1],
                 h=round(_height(surface, *base) + 2.4, 3),
                 known="here",
+                shift_hours=4.0,
             ),
         ),
         networks=(CorrectionNetwork(id="reference", name="Corvane reference network"),),
@@ -86,6 +87,7 @@ def hask_quarry() -> Plan:
                 mark="hask-1",
                 antenna="disc",
                 readings=(1.655, 1.656),
+                link=Link(kind="wireless"),
                 devices=(
                     Device(
                         id="D1", name="base receiver", point="mark", height="ellipsoidal", position="degrees", unit="m"

@@ -12,12 +12,13 @@ from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Ground, Site, terrain_of
-from kardo.core.plan.stands import Device, Mark, OnSetUp, SetUp
+from kardo.core.plan.stands import Device, Link, Mark, OnSetUp, SetUp
 from kardo.core.plan.visits import Person, Visit
 from kardo.core.terrain.surface import Surface
 
 WEST, SOUTH, STEP, COLS, ROWS = 622_100.0, 5_127_900.0, 5.0, 460, 240
 
+RADIO = Link(kind="radio", mount="SALLOW", user="corvane")
 DEVICES = (
     Device(id="D1", name="base receiver", point="arp", height="ellipsoidal", position="degrees", unit="m"),
     Device(id="D2", name="rover's controller", point="mark", height="orthometric", position="grid", unit="m"),
@@ -93,7 +94,9 @@ def sallow_bank() -> Plan:
         kit=kit_of(),
         marks=marks,
         setups=(
-            SetUp(id="base", name="base", mark="heron-4", antenna="disc", readings=(1.872,), devices=DEVICES),
+            SetUp(
+                id="base", name="base", mark="heron-4", antenna="disc", readings=(1.872,), devices=DEVICES, link=RADIO
+            ),
             SetUp(id="rover", name="second base", mark="heron-2", antenna="disc"),
         ),
         flights=(

@@ -64,6 +64,7 @@ INSTALLED_APPS = [
     "kardo.server.predictions",
     "kardo.server.book",
     "kardo.server.closeout",
+    "kardo.server.marks",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -90,6 +91,10 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
+# Casters that may be listened to, as host:port: nobody makes this server talk to another.
+CASTERS = tuple(filter(None, os.environ.get("KARDO_CASTERS", "127.0.0.1:2101").split(",")))
+# Services that post-process a base's log, in the same way.
+PROCESSING = tuple(filter(None, os.environ.get("KARDO_PROCESSING", "127.0.0.1:2102").split(",")))
 WEB_DIST = ROOT / "web" / "dist"
 WHITENOISE_ROOT = WEB_DIST
 WHITENOISE_ALLOW_ALL_ORIGINS = False

@@ -9,13 +9,16 @@ from kardo.server import problems
 from kardo.server.accounts.api import router as session
 from kardo.server.accounts.seen import seen
 from kardo.server.base.api import router as base
+from kardo.server.base.casters import router as casters
 from kardo.server.book.api import router as book
 from kardo.server.closeout.api import checking
 from kardo.server.closeout.api import router as closeout
+from kardo.server.closeout.processing import router as processing
 from kardo.server.day.api import router as day
 from kardo.server.events import job_events
 from kardo.server.jobs.api import catalogues
 from kardo.server.jobs.api import router as jobs
+from kardo.server.marks.api import router as marks
 from kardo.server.plans.api import router as plans
 
 api = NinjaAPI(title="Kardo", version="1", auth=seen, docs_url=None)
@@ -24,9 +27,12 @@ api.add_router("/session", session)
 api.add_router("/jobs", jobs)
 api.add_router("/jobs", plans)
 api.add_router("/jobs", base)
+api.add_router("/jobs", casters)
+api.add_router("/jobs", marks)
 api.add_router("/jobs", day)
 api.add_router("/jobs", book)
 api.add_router("/jobs", closeout)
+api.add_router("/jobs", processing)
 api.add_router("", checking)
 api.add_router("", catalogues)
 

@@ -11,18 +11,23 @@ from ninja import File, Form, Query, Router, Schema
 from ninja.files import UploadedFile
 from pydantic import Field
 
-from kardo.core.close.log_check import LogFinding, log_findings
+from kardo.core.close.log_check import log_findings
 from kardo.core.day.overhead import DaySky, day_sky, midnight
 from kardo.core.day.sessions import Sessions, sessions
 from kardo.core.errors import PlanError, ReadError
+from kardo.core.flight.pattern import flown
+from kardo.core.flight.reach import Reach, best_standpoint
 from kardo.core.gnss.card import cards
 from kardo.core.gnss.heights import SetUpHeights, heights
 from kardo.core.gnss.orbits import gps_clock
 from kardo.core.gnss.readback import Difference, read_back
+from kardo.core.gnss.remark import Remark
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Device
-from kardo.formats import yuma
+from kardo.formats import rinex_nav, yuma
+from kardo.formats.antex import AntennaModel, read_antex
 from kardo.formats.card_sheet import card_html
+from kardo.formats.day_sheet import session_calendar
 from kardo.formats.documents import pdf
 from kardo.formats.rinex import read_log
 from kardo.server.access import job_of
@@ -30,7 +35,7 @@ from kardo.server.plans.stored import whole_plan
 from kardo.server.uploads import upload_of
 
 router = Router(tags=["base"])
-MOST_LOG = 60_000_000  # bytes, as sent
+MOST_LOG, MOST_ANTEX = 60_000_000, 120_000_000  # bytes, as sent
 Typed = Annotated[str, Field(min_length=1, max_length=60)]
 
 
@@ -47,7 +52,7 @@ class LogOut(Schema):
     systems: dict[str, int]
     gaps: int
     slips: int
-    findings: list[LogFinding]
+    findings: list[Remark]
 
 
 class Shown(Schema):
@@ -79,9 +84,9 @@ def show_sky(request: HttpRequest, job_id: UUID, about: Query[str] = "", date: Q
 def show_sky_of_almanac(
     request: HttpRequest, job_id: UUID, file: File[UploadedFile], about: Form[str] = "", date: Form[str] = ""
 ):
-    """The same by a YUMA almanac. Nothing is saved."""
+    """The same by a YUMA almanac, or by broadcast ephemerides (RINEX navigation 3.0x, also gzip). Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
-    data, _ = upload_of(file, yuma.MAX_BYTES)
+    data, _ = upload_of(file, rinex_nav.MAX_BYTES)
     return _sky(plan, about, date, data)
 
 
@@ -92,7 +97,10 @@ def _sky(plan: Plan, about: str, date: str, almanac: bytes | None) -> DaySky:
         raise PlanError(
             "No visit has a date yet.", where="Base, satellites", mend="Give a date, or set one in the Day."
         )
-    own = yuma.read_yuma(almanac, midnight(day)) if almanac is not None else None
+    own = None
+    if almanac is not None:
+        is_rinex = almanac[:2] == b"\x1f\x8b" or b"RINEX VERSION / TYPE" in almanac[:100]
+        own = rinex_nav.read_navigation(almanac) if is_rinex else yuma.read_yuma(almanac, midnight(day))
     return day_sky(plan, about, day, visit.clock_h if visit else None, own)
 
 
@@ -102,6 +110,25 @@ def show_sessions(request: HttpRequest, job_id: UUID, wanted_up: Query[float | N
     if wanted_up is not None and not 0.001 <= wanted_up <= 1.0:
         raise PlanError("No static session is asked for that.", where="Base, sessions", mend="Give 1 mm to 1 m.")
     return sessions(whole_plan(job_of(request, job_id)), wanted_up)
+
+
+@router.get("/{job_id}/sessions.ics")
+def put_sessions_in_calendar(request: HttpRequest, job_id: UUID):
+    """From when to when each base logs, for a calendar."""
+    calendar = session_calendar(whole_plan(job_of(request, job_id)))
+    response = HttpResponse(calendar, content_type="text/calendar; charset=utf-8")
+    response["Content-Disposition"] = 'attachment; filename="sessions.ics"'
+    return response
+
+
+@router.get("/{job_id}/reach/{flight}", response=Reach | None)
+def find_standpoint(request: HttpRequest, job_id: UUID, flight: str):
+    """From where a flight would be reached best by corrections; null where its base's link is not known."""
+    plan = whole_plan(job_of(request, job_id))
+    own = next((f for f in plan.flights if f.id == flight), None)
+    if own is None:
+        raise PlanError("There is no such flight.", where="Base, reach", mend="Choose one of the plan's.")
+    return best_standpoint(plan, flown(plan, own))
 
 
 @router.post("/{job_id}/log", response=LogOut)
@@ -123,6 +150,15 @@ def read_base_log(request: HttpRequest, job_id: UUID, file: File[UploadedFile]):
         gaps=len(log.gaps),
         findings=log_findings(log, plan),
     )
+
+
+@router.post("/{job_id}/antennas/read", response=list[AntennaModel])
+def read_antennas(request: HttpRequest, job_id: UUID, file: File[UploadedFile], query: Form[str] = ""):
+    """Receiver antennas of an ANTEX file whose type holds some words. Nothing is saved."""
+    job_of(request, job_id)
+    if file.size > MOST_ANTEX:
+        raise ReadError("This file is larger than 120 MB.", mend="Cut it to the antennas that you use.")
+    return read_antex(file, query[:60])
 
 
 @router.get("/{job_id}/card/{setup}/{device}.pdf")

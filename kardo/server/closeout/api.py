@@ -1,6 +1,7 @@
 """Close over the API: residuals in, verdict and comparison out, the block shift, the report and its signature."""
 
 from datetime import datetime
+from pathlib import PurePath
 from typing import Literal
 from uuid import UUID
 
@@ -15,11 +16,14 @@ from kardo.core.close.against import Against
 from kardo.core.close.closed import as_closed
 from kardo.core.close.closing import BlockShift, Closing, ResidualSet, Waiver, with_set
 from kardo.core.close.record import BudgetLine, FindingLine, Promised, ResidualLine, faults, record_from_json
-from kardo.core.close.shift import ShiftPreview, marks_here, preview
+from kardo.core.close.shift import ShiftPreview, backwards, marks_here, preview, shift_by
 from kardo.core.close.verdict import ClosedVerdict
 from kardo.core.errors import PlanError
+from kardo.core.plan.model import Plan
 from kardo.core.plan.parts import validated
 from kardo.core.plan.stands import Mark
+from kardo.formats.coordinates import MAX_BYTES as MAX_POSITIONS
+from kardo.formats.positions import shifted_points, shifted_positions
 from kardo.formats.report import html_report, pdf_report, read_report
 from kardo.formats.residuals import MAX_BYTES, MEANS, ResidualReading, read_residuals
 from kardo.server.access import frozen_words, job_of
@@ -180,6 +184,43 @@ def apply_shift(request: HttpRequest, job_id: UUID, body: ShiftStep):
         return held.closing.model_copy(update={"shift": body.shift})
 
     return _changed(request, job_id, body.revision, with_shift)
+
+
+class ShiftedFile(Schema):
+    """Photo positions before and after: the file's name, its text (CSV), and how many."""
+
+    name: str
+    text: str
+    count: int
+
+
+def _applied(held: Documents) -> tuple[Plan, BlockShift]:
+    """The plan as done before the shift that is applied, and the shift. Raises PlanError where none is."""
+    shift = held.closing.shift
+    if shift is None:
+        raise PlanError("No shift is applied.", where="Close, mend", mend="Apply it first.")
+    return as_closed(held.plan, held.book, held.closing.model_copy(update={"shift": None})), shift
+
+
+@router.post("/{job_id}/close/shift/positions", response=ShiftedFile)
+def shift_positions(request: HttpRequest, job_id: UUID, file: File[UploadedFile], back: Form[bool] = False):
+    """Photo positions moved by the shift that is applied, or back from it: CSV before and after. Nothing is saved."""
+    plan, shift = _applied(documents_of(job_of(request, job_id)))
+    data, name = upload_of(file, MAX_POSITIONS)
+    by = shift_by(plan, shift)
+    text, count = shifted_positions(plan, data.decode("utf-8", "replace"), backwards(by) if back else by)
+    return ShiftedFile(name=f"{PurePath(name).stem[:80]}-{'back' if back else 'shifted'}.csv", text=text, count=count)
+
+
+@router.get("/{job_id}/close/shift/points.csv")
+def list_shifted_points(request: HttpRequest, job_id: UUID):
+    """Targets and checks before the shift that is applied and after it, each moved by as much as it hangs on the base."""
+    held = documents_of(job_of(request, job_id))
+    plan, shift = _applied(held)
+    text = shifted_points(plan, preview(plan, shift, held.closing.judged))
+    response = HttpResponse(text, content_type="text/csv; charset=utf-8")
+    response["Content-Disposition"] = 'attachment; filename="points-shifted.csv"'
+    return response
 
 
 class Waived(Schema):

@@ -62,15 +62,16 @@ SHOWN = tuple(f.name for f in fields(ClosedJob) if f.name != "closed")
 
 def came_of(job: Job, held: Documents) -> ClosedJob:
     """What came of a job, as far as it is computed. Starts nothing."""
-    if held.closing.judged is None:
-        return ClosedJob("lacking", "Bring in the residuals at the checks.", promised=_planned(job))
     try:
+        if held.closing.judged is None:
+            words, shift = "Bring in the residuals at the checks.", _shift(held)
+            return ClosedJob("lacking", words, promised=_planned(job), shift=shift)
         closed = as_closed(held.plan, held.book, held.closing)
         unshifted = as_closed(held.plan, held.book, held.closing.model_copy(update={"shift": None}))
         taken = residuals_now(unshifted, held.closing)
         assert taken is not None
         d = {o.point: o.d for o in taken.outcomes if o.d is not None}
-        shift = preview(unshifted, held.closing.shift, held.closing.judged) if held.closing.shift else None
+        shift = _shift(held)
         judged = verdict(closed, d)
         lacks = missing(closed)
     except KardoError as fault:
@@ -105,6 +106,15 @@ def came_of(job: Job, held: Documents) -> ClosedJob:
         of_checks = "done"
     worst = next((s for s in ("failed", "running", "queued", "none") if s in {state, of_checks}), "done")
     return ClosedJob(worst, words, **kept)
+
+
+def _shift(held: Documents) -> ShiftPreview | None:
+    """What the block shift that is applied does. Raises PlanError."""
+    shift = held.closing.shift
+    if shift is None:
+        return None
+    unshifted = as_closed(held.plan, held.book, held.closing.model_copy(update={"shift": None}))
+    return preview(unshifted, shift, held.closing.judged)
 
 
 def _planned(job: Job) -> list[Promised]:

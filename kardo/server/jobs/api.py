@@ -17,7 +17,7 @@ from kardo.core.arrays import Json
 from kardo.core.errors import KardoError, PlanError, ReadError
 from kardo.core.geodesy.systems import ELLIPSOIDAL, CrsInfo, GridOffer, grids_at, heights_at, search
 from kardo.core.geodesy.units import UNITS
-from kardo.core.gnss.occupations import INDEPENDENT_MIN, METHODS
+from kardo.core.gnss.occupations import FULL_SESSION, INDEPENDENT_MIN, METHODS
 from kardo.core.plan.assumptions import defaults
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import MOST_OCCUPATIONS, Occupation
@@ -26,6 +26,7 @@ from kardo.core.plan.library import library, new_plan
 from kardo.core.plan.model import json_schema, plan_from_json
 from kardo.core.plan.parts import validated
 from kardo.core.plan.sketch import Sketch
+from kardo.core.plan.stands import USUAL_REACH
 from kardo.core.practice.catalogue import rules
 from kardo.formats import raster
 from kardo.formats.coordinates import Option
@@ -252,6 +253,8 @@ class Catalogue(Schema):
     assumptions: list[AssumptionOut]
     units: list[UnitOut]
     rules: list[RuleOut]
+    usual_reach: dict[str, float]
+    full_session_h: float
 
 
 @catalogues.get("/catalogue", response=Catalogue)
@@ -270,6 +273,8 @@ def show_catalogue(request: HttpRequest):
         "standards": [vars(s) for s in standards().values()],
         "assumptions": [vars(d) for d in defaults().values()],
         "units": units,
+        "usual_reach": USUAL_REACH,
+        "full_session_h": FULL_SESSION,
         "rules": [vars(r) | {"threshold": r.threshold if r.threshold == r.threshold else None} for r in rules()],
     }
 

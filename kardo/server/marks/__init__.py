@@ -1,0 +1,1 @@
+"""The library of marks: what an organisation goes back to, with every version of its coordinates."""
