@@ -437,7 +437,7 @@ export interface paths {
         put?: never;
         /**
          * Show Sky Of Almanac
-         * @description The same by a YUMA almanac. Nothing is saved.
+         * @description The same by a YUMA almanac, or by broadcast ephemerides (RINEX navigation 3.0x, also gzip). Nothing is saved.
          */
         post: operations["kardo_server_base_api_show_sky_of_almanac"];
         delete?: never;
@@ -466,6 +466,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/sessions.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Put Sessions In Calendar
+         * @description From when to when each base logs, for a calendar.
+         */
+        get: operations["kardo_server_base_api_put_sessions_in_calendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/reach/{flight}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find Standpoint
+         * @description From where a flight would be reached best by corrections; null where its base's link is not known.
+         */
+        get: operations["kardo_server_base_api_find_standpoint"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/log": {
         parameters: {
             query?: never;
@@ -480,6 +520,26 @@ export interface paths {
          * @description What the raw log of a base holds, held against the plan. Nothing is saved.
          */
         post: operations["kardo_server_base_api_read_base_log"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/antennas/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Antennas
+         * @description Receiver antennas of an ANTEX file whose type holds some words. Nothing is saved.
+         */
+        post: operations["kardo_server_base_api_read_antennas"];
         delete?: never;
         options?: never;
         head?: never;
@@ -520,6 +580,238 @@ export interface paths {
          * @description How far what a device shows is from what it should be told, and what that looks like.
          */
         post: operations["kardo_server_base_api_hold_against_card"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/casters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Casters
+         * @description The casters that may be listened to.
+         */
+        get: operations["kardo_server_base_casters_list_casters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/casters/mounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * List Mounts
+         * @description The mount points of a caster.
+         */
+        post: operations["kardo_server_base_casters_list_mounts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/casters/heard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hear
+         * @description Listens to a mount point for some seconds and holds what it broadcasts against a set-up. Nothing is saved.
+         */
+        post: operations["kardo_server_base_casters_hear"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/library": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Nearest
+         * @description The fifty marks of the library nearest to the site, in the job's grid and heights.
+         */
+        get: operations["kardo_server_marks_api_list_nearest"];
+        put?: never;
+        /**
+         * Keep Marks
+         * @description Keep marks in the library: all of them, or none.
+         */
+        post: operations["kardo_server_marks_api_keep_marks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/library/of-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Mark Of Plan
+         * @description Keep a mark of the plan in the library, with the accuracy that the plan has it at.
+         */
+        post: operations["kardo_server_marks_api_keep_mark_of_plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/library/changed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Changed
+         * @description Marks of the plan whose coordinates have a newer version in the library. The plan keeps its own until somebody takes it.
+         */
+        get: operations["kardo_server_marks_api_list_changed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/library/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read File Of Marks
+         * @description Marks of a file (CSV, GeoJSON, GPX, GeoPackage) in a grid, the job's where none is said. Nothing is saved.
+         */
+        post: operations["kardo_server_marks_api_read_file_of_marks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/library/{mark_id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Versions
+         * @description Every version of a mark's coordinates, the newest first, with what changed.
+         */
+        get: operations["kardo_server_marks_api_list_versions"];
+        put?: never;
+        /**
+         * Publish Anew
+         * @description New coordinates of a mark. The old ones stay on record, and plans keep those that they took.
+         */
+        post: operations["kardo_server_marks_api_publish_anew"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/library/{mark_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Tell Of
+         * @description What a mark is and how it is found, told anew.
+         */
+        put: operations["kardo_server_marks_api_tell_of"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/library/{mark_id}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retire
+         * @description No longer offer a mark. What it was stays, and so do the plans that took it.
+         */
+        post: operations["kardo_server_marks_api_retire"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/library/{mark_id}/photo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Photo
+         * @description The picture of a mark. Raises ReadError for one that has none.
+         */
+        get: operations["kardo_server_marks_api_show_photo"];
+        put?: never;
+        /**
+         * Keep Photo
+         * @description The picture by which a mark is found again.
+         */
+        post: operations["kardo_server_marks_api_keep_photo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -731,6 +1023,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/close/shift/positions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Shift Positions
+         * @description Photo positions moved by the shift that is applied, or back from it: CSV before and after. Nothing is saved.
+         */
+        post: operations["kardo_server_closeout_api_shift_positions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/close/shift/points.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Shifted Points
+         * @description Targets and checks before the shift that is applied and after it, each moved by as much as it hangs on the base.
+         */
+        get: operations["kardo_server_closeout_api_list_shifted_points"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/close/waiver": {
         parameters: {
             query?: never;
@@ -843,6 +1175,50 @@ export interface paths {
          * @description A report as it was signed.
          */
         get: operations["kardo_server_closeout_api_signed_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/close/processing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Services
+         * @description The services that a log may be handed to.
+         */
+        get: operations["kardo_server_closeout_processing_list_services"];
+        put?: never;
+        /**
+         * Process Log
+         * @description Hand a base's raw log to a service. Kardo keeps nothing of it.
+         */
+        post: operations["kardo_server_closeout_processing_process_log"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/close/processing/{handed}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Processed
+         * @description What became of a log that was handed in, in the job's grid and heights.
+         */
+        get: operations["kardo_server_closeout_processing_show_processed"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1161,7 +1537,8 @@ export interface components {
         };
         /**
          * Brief
-         * @description What is promised, by which standard, in which coordinates. Metres; point_share in percent.
+         * @description What is promised, by which standard, in which coordinates. Metres; point_share in percent. state: whether what hangs on a
+         *     position taken "here" is promised as it was taken, or once the shift that is planned for it is applied.
          */
         Brief: {
             /**
@@ -1196,6 +1573,12 @@ export interface components {
              * @default 95
              */
             point_share: number;
+            /**
+             * State
+             * @default as_taken
+             * @enum {string}
+             */
+            state: "as_taken" | "shifted";
             /**
              * Contour Interval
              * @default 0.25
@@ -1604,6 +1987,48 @@ export interface components {
             relief: number;
         };
         /**
+         * Link
+         * @description How corrections leave a base for the controller that the aircraft is flown by: over local wireless or a ground radio as far as
+         *     reach metres in free sight (None: as far as is usual), from an aerial so high above the mark; or by the internet, as far as there
+         *     is signal. What is typed there for it: address, port, mount point, who asks, format. No secret is kept.
+         */
+        Link: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "wireless" | "radio" | "internet";
+            /** Reach */
+            reach: number | null;
+            /**
+             * Aerial
+             * @default 2
+             */
+            aerial: number;
+            /**
+             * Address
+             * @default
+             */
+            address: string;
+            /** Port */
+            port: number | null;
+            /**
+             * Mount
+             * @default
+             */
+            mount: string;
+            /**
+             * User
+             * @default
+             */
+            user: string;
+            /**
+             * Format
+             * @default RTCM 3
+             */
+            format: string;
+        };
+        /**
          * Log
          * @description When a set-up logs raw data: start and end as written, seconds between epochs.
          */
@@ -1627,8 +2052,9 @@ export interface components {
         /**
          * Mark
          * @description A mark with coordinates. Where they come from: published, with sigmas per axis (95 % circle / 2.4477, 95 % height /
-         *     1.96); static, post-processed from so many hours of logging; or here, an autonomous position not yet shifted. h None takes
-         *     the ground's height, until the mark's own is typed.
+         *     1.96); static, post-processed from so many hours of logging; or here, an autonomous position, which so many hours of its own
+         *     log will shift afterwards (None: nothing will). h None takes the ground's height, until the mark's own is typed. origin: the
+         *     library's mark, and the version of its coordinates. find: how it is found again.
          */
         Mark: {
             /** Id */
@@ -1662,6 +2088,8 @@ export interface components {
              * @default 4
              */
             hours: number;
+            /** Shift Hours */
+            shift_hours: number | null;
             /**
              * Realisation
              * @default
@@ -1677,6 +2105,12 @@ export interface components {
              * @default
              */
             source: string;
+            /**
+             * Find
+             * @default
+             */
+            find: string;
+            origin: components["schemas"]["Origin"] | null;
         };
         /**
          * Occupation
@@ -1830,6 +2264,7 @@ export interface components {
              *       "tolerance_v": 0.05,
              *       "standard": "user_rmse",
              *       "point_share": 95,
+             *       "state": "as_taken",
              *       "contour_interval": 0.25,
              *       "crs": "",
              *       "heights": "EPSG:5773",
@@ -1959,7 +2394,8 @@ export interface components {
          * SetUp
          * @description One standing of a base or an instrument over a mark. readings in metres: the pole's height, or slant heights to the
          *     disc's edge; none yet counts as the two that custom asks for. pole_to: the point that the pole's stated length leads to.
-         *     horizon: (azimuth, elevation) in degrees. devices: what is told the position of this standing.
+         *     horizon: (azimuth, elevation) in degrees. devices: what is told the position of this standing. link: how its corrections
+         *     leave it; None: nobody looked, and what is live is taken to arrive.
          */
         SetUp: {
             /** Id */
@@ -2003,6 +2439,7 @@ export interface components {
              * @default []
              */
             devices: components["schemas"]["Device"][];
+            link: components["schemas"]["Link"] | null;
         };
         /**
          * Site
@@ -2159,13 +2596,19 @@ export interface components {
         };
         /**
          * Step
-         * @description Edits that are one step of work. id is the sender's own number of it: sent twice, it is taken once.
+         * @description What lies between two versions: metres east, north and up on the ground, up None where one has no height; what is to be said.
          */
         Step: {
-            /** Edits */
-            edits: components["schemas"]["EditIn"][];
-            /** Id */
-            id?: string | null;
+            /** East */
+            east: number;
+            /** North */
+            north: number;
+            /** Up */
+            up: number | null;
+            /** Horizontal */
+            horizontal: number;
+            /** Words */
+            words: string[];
         };
         /**
          * Blunder
@@ -2275,7 +2718,8 @@ export interface components {
         };
         /**
          * FlightFigures
-         * @description One flight laid out: metres, minutes, seconds; course in grid degrees; e and n of the exposures to the centimetre.
+         * @description One flight laid out: metres, minutes, seconds; course in grid degrees; e and n of the exposures to the centimetre. reach: whether
+         *     corrections come to them, where the base's link is known.
          */
         FlightFigures: {
             /** Id */
@@ -2319,6 +2763,7 @@ export interface components {
             e: number[];
             /** N */
             n: number[];
+            reach: components["schemas"]["Reach"] | null;
         };
         /**
          * Gaps
@@ -2375,6 +2820,24 @@ export interface components {
             h: number;
             /** V */
             v: number | null;
+        };
+        /**
+         * Reach
+         * @description Whether corrections come to a flight's exposures. standpoint: grid metres, the flight's own or else beside the base; away: metres
+         *     from base to standpoint; linked: whether they come so far; out: the exposures that none come to, by number.
+         */
+        Reach: {
+            /** Standpoint */
+            standpoint: [
+                number,
+                number
+            ];
+            /** Away */
+            away: number;
+            /** Linked */
+            linked: boolean;
+            /** Out */
+            out: number[];
         };
         /**
          * SetUpBlunders
@@ -2827,6 +3290,28 @@ export interface components {
             label: string;
         };
         /**
+         * InOtherState
+         * @description What the plan promises in its other state, as taken "here" or shifted: RMSE in metres, absolute and over the checks, and the
+         *     chance to pass.
+         */
+        InOtherState: {
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "as_taken" | "shifted";
+            /** Rmse H */
+            rmse_h: number;
+            /** Rmse V */
+            rmse_v: number;
+            /** Seen Rmse H */
+            seen_rmse_h: number | null;
+            /** Seen Rmse V */
+            seen_rmse_v: number | null;
+            /** Chance */
+            chance: number | null;
+        };
+        /**
          * PredictionAnswer
          * @description A prediction in figures and in words, with what the rules find in the plan.
          */
@@ -2852,7 +3337,7 @@ export interface components {
         };
         /**
          * Result
-         * @description RESULT.json of a plan. chance_curve: (checks, chance, scatter of the judged V); left_out: exposures that cannot be
+         * @description RESULT.json of a plan. other: of a plan that has two states. chance_curve: (checks, chance, scatter of the judged V); left_out: exposures that cannot be
          *     oriented; sigma_io (7) per camera of the kit.
          */
         Result: {
@@ -2878,6 +3363,7 @@ export interface components {
             engine: number;
             /** Defects */
             defects: components["schemas"]["Defect"][];
+            other: components["schemas"]["InOtherState"] | null;
             /** Tolerances */
             tolerances: [
                 number,
@@ -2971,14 +3457,17 @@ export interface components {
         };
         /**
          * Told
-         * @description A result in words, with the names that things have now: the sources of the budget in its order, what is judged, what
-         *     the checks are blind to, the standard's conditions that are not met, and the defects.
+         * @description A result in words, with the names that things have now: the sources of the budget in its order, what is judged, in which of
+         *     two states it is shown and what the other is (empty where there is but one), what the checks are blind to, the standard's
+         *     conditions that are not met, and the defects.
          */
         Told: {
             /** Budget */
             budget: string[];
             /** Judged */
             judged: string;
+            /** State */
+            state: string;
             /** Blind */
             blind: string[];
             /** Unmet */
@@ -3300,21 +3789,6 @@ export interface components {
             sigma_v: number;
         };
         /**
-         * LogFinding
-         * @description What is to be said of a log: stop (it will not do), warn, or note; what, and what to do.
-         */
-        LogFinding: {
-            /**
-             * Severity
-             * @enum {string}
-             */
-            severity: "stop" | "warn" | "note";
-            /** Words */
-            words: string;
-            /** Mend */
-            mend: string;
-        };
-        /**
          * LogOut
          * @description What a base's raw log holds, times in GPS time, and what is to be said of it against the plan.
          */
@@ -3342,7 +3816,45 @@ export interface components {
             /** Slips */
             slips: number;
             /** Findings */
-            findings: components["schemas"]["LogFinding"][];
+            findings: components["schemas"]["Remark"][];
+        };
+        /**
+         * Remark
+         * @description stop (it will not do), warn, or note; what, and what to do.
+         */
+        Remark: {
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "stop" | "warn" | "note";
+            /** Words */
+            words: string;
+            /** Mend */
+            mend: string;
+        };
+        /**
+         * AntennaModel
+         * @description One antenna: its type with radome, serial number (empty: of the type), and by frequency (G01: L1 of GPS) how far its phase centre
+         *     lies from the ARP, metres north, east, up; the phase centre that is taken, and of which frequency.
+         */
+        AntennaModel: {
+            /** Type */
+            type: string;
+            /** Serial */
+            serial: string;
+            /** Offsets */
+            offsets: {
+                [key: string]: [
+                    number,
+                    number,
+                    number
+                ];
+            };
+            /** Frequency */
+            frequency: string;
+            /** Apc Above Arp */
+            apc_above_arp: number;
         };
         /**
          * Difference
@@ -3374,6 +3886,343 @@ export interface components {
             second: string;
             /** Height */
             height: string;
+        };
+        /**
+         * Mount
+         * @description A mount point of a caster's table: its name, what it is called, format, the systems of satellites, and its place in
+         *     degrees.
+         */
+        Mount: {
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Format */
+            format: string;
+            /** Systems */
+            systems: string;
+            /** Latitude */
+            latitude: number | null;
+            /** Longitude */
+            longitude: number | null;
+        };
+        /**
+         * Asked
+         * @description A caster out of those that may be listened to, and who asks. The password is used and forgotten.
+         */
+        Asked: {
+            /** Caster */
+            caster: string;
+            /**
+             * User
+             * @default
+             */
+            user: string;
+            /**
+             * Password
+             * @default
+             */
+            password: string;
+        };
+        /**
+         * Broadcast
+         * @description What was heard of a correction stream. positions: earth-centred x, y, z in metres of the antenna reference point (RTCM 1005,
+         *     1006), each that differs from the one before; antenna_height: metres from mark to ARP, as 1006 has it; systems: satellites at
+         *     most in one epoch, by the letter of their system; age: seconds that the newest observation was old; faulty: messages whose
+         *     checksum is wrong; skipped: bytes that belong to no message; messages: how many of each type; hung_up: the other end did
+         *     before enough was heard.
+         */
+        Broadcast: {
+            /**
+             * Positions
+             * @default []
+             */
+            positions: [
+                number,
+                number,
+                number
+            ][];
+            /** Station */
+            station?: number | null;
+            /** Antenna Height */
+            antenna_height?: number | null;
+            /**
+             * Antenna
+             * @default
+             */
+            antenna: string;
+            /**
+             * Antenna Serial
+             * @default
+             */
+            antenna_serial: string;
+            /**
+             * Receiver
+             * @default
+             */
+            receiver: string;
+            /**
+             * Firmware
+             * @default
+             */
+            firmware: string;
+            /** Systems */
+            systems?: {
+                [key: string]: number;
+            };
+            /** Age */
+            age?: number | null;
+            /**
+             * Seconds
+             * @default 0
+             */
+            seconds: number;
+            /**
+             * Faulty
+             * @default 0
+             */
+            faulty: number;
+            /**
+             * Skipped
+             * @default 0
+             */
+            skipped: number;
+            /** Messages */
+            messages?: {
+                [key: string]: number;
+            };
+            /**
+             * Hung Up
+             * @default false
+             */
+            hung_up: boolean;
+        };
+        /**
+         * Heard
+         * @description A broadcast against a set-up of the plan: its id; how far the position is from the planned one (None where none came); what
+         *     is to be said, worst first.
+         */
+        Heard: {
+            /** Setup */
+            setup: string;
+            difference: components["schemas"]["Difference"] | null;
+            /** Remarks */
+            remarks: components["schemas"]["Remark"][];
+        };
+        /**
+         * HeardOut
+         * @description What was heard, against the set-up: in a sentence, and what is to be said of it.
+         */
+        HeardOut: {
+            broadcast: components["schemas"]["Broadcast"];
+            held: components["schemas"]["Heard"];
+            /** Told */
+            told: string;
+        };
+        /**
+         * ListenTo
+         * @description A mount point, and the set-up whose position it should be.
+         */
+        ListenTo: {
+            /** Caster */
+            caster: string;
+            /**
+             * User
+             * @default
+             */
+            user: string;
+            /**
+             * Password
+             * @default
+             */
+            password: string;
+            /** Mount */
+            mount: string;
+            /** Setup */
+            setup: string;
+        };
+        /**
+         * About
+         * @description What a mark is and how it is found.
+         */
+        About: {
+            /** Designation */
+            designation: string;
+            /**
+             * Kind
+             * @default base
+             */
+            kind: string;
+            /**
+             * Description
+             * @default
+             */
+            description: string;
+            /**
+             * Sky
+             * @default
+             */
+            sky: string;
+            /** Recovered */
+            recovered?: string | null;
+        };
+        /**
+         * Brought
+         * @description Coordinates brought to another grid: metres east, north, height (None where the height systems have no way between them that is
+         *     known well); accuracy in metres of the way (0: exact, None: not known); what is to be said of it.
+         */
+        Brought: {
+            /** E */
+            e: number;
+            /** N */
+            n: number;
+            /** H */
+            h: number | null;
+            /** Accuracy */
+            accuracy: number | null;
+            /** Words */
+            words: string[];
+        };
+        /**
+         * NearMark
+         * @description A mark of the library as a job sees it. away: metres from the site (None where it is not known yet); brought None where its
+         *     coordinates cannot be had in the job's grid, with the reason.
+         */
+        NearMark: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            about: components["schemas"]["About"];
+            /** Away */
+            away: number | null;
+            /** Version */
+            version: number;
+            /** Photo */
+            photo: boolean;
+            coordinates: components["schemas"]["Published"];
+            /** Sigma */
+            sigma: [
+                number,
+                number
+            ];
+            brought: components["schemas"]["Brought"] | null;
+            /** Why */
+            why: string;
+        };
+        /**
+         * Published
+         * @description One version of a mark's coordinates: grid metres east and north, height in metres of a height system (None where only the plan
+         *     is known), network accuracy at 95 % (radius of the circle; half the interval of the height), where it comes from.
+         */
+        Published: {
+            /** Crs */
+            crs: string;
+            /** Heights */
+            heights: string;
+            /** E */
+            e: number;
+            /** N */
+            n: number;
+            /** H */
+            h: number | null;
+            /** Circle 95 */
+            circle_95: number;
+            /** Height 95 */
+            height_95: number;
+            /**
+             * Realisation
+             * @default
+             */
+            realisation: string;
+            /**
+             * Epoch
+             * @default
+             */
+            epoch: string;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+        };
+        /**
+         * NewMark
+         * @description A mark for the library with its coordinates.
+         */
+        NewMark: {
+            about: components["schemas"]["About"];
+            coordinates: components["schemas"]["Published"];
+        };
+        /**
+         * NewMarks
+         * @description Marks that are kept together.
+         */
+        NewMarks: {
+            /** Marks */
+            marks: components["schemas"]["NewMark"][];
+        };
+        /**
+         * OfPlan
+         * @description A mark of the plan, by id.
+         */
+        OfPlan: {
+            /** Mark */
+            mark: string;
+        };
+        /**
+         * Changed
+         * @description A mark of the plan whose coordinates the library has newer: those, brought to the job, and what changed.
+         */
+        Changed: {
+            /** Mark */
+            mark: string;
+            newest: components["schemas"]["NearMark"];
+            step: components["schemas"]["Step"];
+        };
+        /**
+         * MarkReading
+         * @description What was read, and in words how.
+         */
+        MarkReading: {
+            /** Marks */
+            marks: components["schemas"]["ReadMark"][];
+            /** How */
+            how: string[];
+        };
+        /**
+         * ReadMark
+         * @description A mark as read: metres in the grid it will be kept in, height in metres or None, what the file says of it.
+         */
+        ReadMark: {
+            /** Designation */
+            designation: string;
+            /** E */
+            e: number;
+            /** N */
+            n: number;
+            /** H */
+            h: number | null;
+            /** Description */
+            description: string;
+        };
+        /**
+         * VersionOut
+         * @description One version of a mark's coordinates, when it came and by whom; the step from the one before, None for the first.
+         */
+        VersionOut: {
+            /** Number */
+            number: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            coordinates: components["schemas"]["Published"];
+            step: components["schemas"]["Step"] | null;
         };
         /**
          * Day
@@ -4171,7 +5020,7 @@ export interface components {
         /**
          * Promised
          * @description What a plan promised: RMSE on the map, absolute, and as its checks see it, metres (None where there are none); the chance to
-         *     pass.
+         *     pass; of a base taken "here", in which state, in words.
          */
         Promised: {
             /**
@@ -4189,6 +5038,11 @@ export interface components {
             seen_v: number | null;
             /** Chance */
             chance: number | null;
+            /**
+             * State
+             * @default
+             */
+            state: string;
         };
         /**
          * ReportLine
@@ -4380,6 +5234,18 @@ export interface components {
             shift: components["schemas"]["BlockShift"] | null;
         };
         /**
+         * ShiftedFile
+         * @description Photo positions before and after: the file's name, its text (CSV), and how many.
+         */
+        ShiftedFile: {
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+            /** Count */
+            count: number;
+        };
+        /**
          * Waived
          * @description A finding and why it is accepted; an empty reason takes that back.
          */
@@ -4408,6 +5274,47 @@ export interface components {
         Reopening: {
             /** Reason */
             reason: string;
+        };
+        /**
+         * HandedIn
+         * @description A log at a service: the name of its job there.
+         */
+        HandedIn: {
+            /** Service */
+            service: string;
+            /** Id */
+            id: string;
+        };
+        /**
+         * Final
+         * @description Coordinates in the job's grid and heights, metres, with sigma of each horizontal axis and of the height; how they came there.
+         */
+        Final: {
+            /** E */
+            e: number;
+            /** N */
+            n: number;
+            /** H */
+            h: number;
+            /** Sigma H */
+            sigma_h: number;
+            /** Sigma V */
+            sigma_v: number;
+            /** Words */
+            words: string[];
+        };
+        /**
+         * ProcessedOut
+         * @description What became of a log: waiting, failed (with why), or done with the mark's final coordinates, and where they come from.
+         */
+        ProcessedOut: {
+            /** State */
+            state: string;
+            /** Words */
+            words: string;
+            final: components["schemas"]["Final"] | null;
+            /** Source */
+            source: string;
         };
         /**
          * Checked
@@ -4535,6 +5442,12 @@ export interface components {
             units: components["schemas"]["UnitOut"][];
             /** Rules */
             rules: components["schemas"]["RuleOut"][];
+            /** Usual Reach */
+            usual_reach: {
+                [key: string]: number;
+            };
+            /** Full Session H */
+            full_session_h: number;
         };
         /** MethodOut */
         MethodOut: {
@@ -5327,6 +6240,49 @@ export interface operations {
             };
         };
     };
+    kardo_server_base_api_put_sessions_in_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kardo_server_base_api_find_standpoint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                flight: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reach"] | null;
+                };
+            };
+        };
+    };
     kardo_server_base_api_read_base_log: {
         parameters: {
             query?: never;
@@ -5355,6 +6311,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LogOut"];
+                };
+            };
+        };
+    };
+    kardo_server_base_api_read_antennas: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Query
+                     * @default
+                     */
+                    query?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AntennaModel"][];
                 };
             };
         };
@@ -5406,6 +6399,370 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Difference"];
                 };
+            };
+        };
+    };
+    kardo_server_base_casters_list_casters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+        };
+    };
+    kardo_server_base_casters_list_mounts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mount"][];
+                };
+            };
+        };
+    };
+    kardo_server_base_casters_hear: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListenTo"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeardOut"];
+                };
+            };
+        };
+    };
+    kardo_server_marks_api_list_nearest: {
+        parameters: {
+            query?: {
+                query?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NearMark"][];
+                };
+            };
+        };
+    };
+    kardo_server_marks_api_keep_marks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMarks"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NearMark"][];
+                };
+            };
+        };
+    };
+    kardo_server_marks_api_keep_mark_of_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OfPlan"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NearMark"];
+                };
+            };
+        };
+    };
+    kardo_server_marks_api_list_changed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"][];
+                };
+            };
+        };
+    };
+    kardo_server_marks_api_read_file_of_marks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Crs
+                     * @default
+                     */
+                    crs?: string;
+                    /**
+                     * Heights
+                     * @default
+                     */
+                    heights?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkReading"];
+                };
+            };
+        };
+    };
+    kardo_server_marks_api_list_versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                mark_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionOut"][];
+                };
+            };
+        };
+    };
+    kardo_server_marks_api_publish_anew: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                mark_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Published"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NearMark"];
+                };
+            };
+        };
+    };
+    kardo_server_marks_api_tell_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                mark_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["About"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NearMark"];
+                };
+            };
+        };
+    };
+    kardo_server_marks_api_retire: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                mark_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kardo_server_marks_api_show_photo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                mark_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kardo_server_marks_api_keep_photo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                mark_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -5705,6 +7062,63 @@ export interface operations {
             };
         };
     };
+    kardo_server_closeout_api_shift_positions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Back
+                     * @default false
+                     */
+                    back?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShiftedFile"];
+                };
+            };
+        };
+    };
+    kardo_server_closeout_api_list_shifted_points: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     kardo_server_closeout_api_waive: {
         parameters: {
             query?: never;
@@ -5845,6 +7259,87 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    kardo_server_closeout_processing_list_services: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+        };
+    };
+    kardo_server_closeout_processing_process_log: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /** Service */
+                    service: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandedIn"];
+                };
+            };
+        };
+    };
+    kardo_server_closeout_processing_show_processed: {
+        parameters: {
+            query?: {
+                service?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+                handed: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProcessedOut"];
+                };
             };
         };
     };

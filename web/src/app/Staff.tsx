@@ -8,6 +8,7 @@ import { Fine } from "../ui/Fine";
 import { Severity } from "../ui/Severity";
 import { UNDER_WAY, UnderWay } from "../ui/UnderWay";
 import { usePlan, useProgress } from "./plan";
+import { InOtherState, WhichState } from "./States";
 import { useWorkbench, type Station } from "./workbench";
 
 /** The instrument on the right: two rods, the chance, the budget, and what was found. */
@@ -44,7 +45,15 @@ export function Staff() {
       </p>
       <Progress />
       {trial.live && <Provisional />}
-      {sound && <Seen result={sound} done={done ?? null} unit={plan.brief.unit} />}
+      {result?.other && <WhichState />}
+      {sound && (
+        <Seen
+          result={sound}
+          other={(!trial.live && result?.other) || null}
+          done={done ?? null}
+          unit={plan.brief.unit}
+        />
+      )}
       {undetermined && !trial.live && <Defects of={told?.defects ?? undetermined.defects} />}
       <Lacks />
       <Failed />
@@ -102,7 +111,14 @@ function Provisional() {
   );
 }
 
-function Seen({ result, done, unit }: { result: Figures; done: Book["done"]; unit: string }) {
+interface SeenProps {
+  result: Figures;
+  other: Result["other"];
+  done: Book["done"];
+  unit: string;
+}
+
+function Seen({ result, other, done, unit }: SeenProps) {
   return (
     <table className="table text-sm">
       <thead>
@@ -131,6 +147,7 @@ function Seen({ result, done, unit }: { result: Figures; done: Book["done"]; uni
             <Fine value={result.seen_rmse_v} unit={unit} />
           </td>
         </tr>
+        {other && <InOtherState of={other} unit={unit} />}
         {done && (
           <tr>
             <td>◮ as done, absolute</td>

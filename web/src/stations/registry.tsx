@@ -8,7 +8,7 @@ import { boundary, preview } from "../sheet/layers/boundary";
 import { cells } from "../sheet/layers/cells";
 import { contours } from "../sheet/layers/contours";
 import { ellipses } from "../sheet/layers/ellipses";
-import { exposures, strips } from "../sheet/layers/flights";
+import { exposures, strips, unreached } from "../sheet/layers/flights";
 import { gaps } from "../sheet/layers/gaps";
 import { points } from "../sheet/layers/points";
 import { round } from "../sheet/layers/round";
@@ -95,7 +95,7 @@ export const STATIONS: Record<Station, StationEntry> = {
     title: "Base",
     Tray: lazy(() => import("./base/BaseTray").then((m) => ({ default: m.BaseTray }))),
     views: BASE_VIEWS,
-    layers: [],
+    layers: [unreached],
     tools: [{ places: "base", key: "O", words: "place the base on a new mark" }],
     line: ({ plan, summary }) => {
       const chain = summary?.heights[0];

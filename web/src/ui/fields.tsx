@@ -151,7 +151,7 @@ export function NumberField({ value, onCommit, decimals = 1, scale = 1, ...rest 
 export function FineField(props: {
   id?: string;
   label?: string;
-  value: number;
+  value: number | null;
   unit: string;
   onCommit: (metres: number) => void;
   width?: string;
@@ -162,7 +162,7 @@ export function FineField(props: {
     <CommitField
       {...rest}
       className="figures text-right"
-      text={fine(value, unit, decimals)}
+      text={value === null ? "" : fine(value, unit, decimals)}
       read={(text) => {
         const bare = Number(text.replace(",", "."));
         const metres =

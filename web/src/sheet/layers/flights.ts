@@ -47,3 +47,28 @@ export const exposures: SheetLayer = {
       return centres;
     }),
 };
+
+/** Exposures that no corrections come to, struck out, while Base is open. */
+export const unreached: SheetLayer = {
+  name: "unreached",
+  rank: 4.2,
+  still: true,
+  from: (view) => [view.summary?.flights, view.colours, view.station === "base"],
+  features: ({ summary, colours, station }) =>
+    (station === "base" ? (summary?.flights ?? []) : []).map((flight) => {
+      const out = flight.reach?.out ?? [];
+      const struck = new Feature(new MultiPoint(out.map((k) => [flight.e[k]!, flight.n[k]!])));
+      struck.setStyle(
+        new Style({
+          image: new RegularShape({
+            points: 4,
+            radius: 5,
+            radius2: 0,
+            angle: Math.PI / 4,
+            stroke: new Stroke({ color: colours.decision!, width: 1.6 }),
+          }),
+        }),
+      );
+      return struck;
+    }),
+};

@@ -4,6 +4,8 @@ import { useWorkbench } from "../../app/workbench";
 import { Heading } from "../../ui/Heading";
 import { Tabs } from "../../ui/Tabs";
 import { CardView } from "./CardView";
+import { LibraryView } from "./LibraryView";
+import { CorrectionReach } from "./CorrectionReach";
 import { SatellitesView } from "./SatellitesView";
 import { SchemeView } from "./SchemeView";
 import { SessionsView } from "./SessionsView";
@@ -16,6 +18,8 @@ const VIEWS: Record<string, () => ReactNode> = {
   card: CardView,
   satellites: SatellitesView,
   sessions: SessionsView,
+  reach: CorrectionReach,
+  library: LibraryView,
 };
 
 /** What everything hangs on: which scheme, which mark, which height in which box. */

@@ -9,6 +9,7 @@ import { setUpName } from "../hanging";
 import { Blunders } from "./Blunders";
 import { CardFace } from "./CardFace";
 import { NewDevice } from "./NewDevice";
+import { OnAir } from "./OnAir";
 import { ReadBack } from "./ReadBack";
 
 /** Every height of a set-up, and exactly what each device is told of it. */
@@ -54,6 +55,7 @@ function Heights({ setup, chain, told }: { setup: SetUp; chain: SetUpHeights; to
           {chain.longitude.toFixed(9)}°
         </p>
       </div>
+      <OnAir setup={setup.id} />
       <Blunders told={told} unit={unit} />
     </>
   );

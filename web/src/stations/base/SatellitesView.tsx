@@ -51,7 +51,7 @@ export function SatellitesView() {
             />
           )}
         </Field>
-        <Field label="By an almanac (YUMA); none: constellations as they are meant to be">
+        <Field label="By an almanac (YUMA) or ephemerides (RINEX navigation 3); none: constellations as they are meant to be">
           {(id) => (
             <input
               id={id}

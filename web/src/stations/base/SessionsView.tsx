@@ -4,8 +4,9 @@ import { call, upload, type BaseLog, type Problem, type Sessions } from "../../a
 import { usePlan } from "../../app/plan";
 import { fine, fineUnit } from "../../lib/units";
 import { Field, FineField } from "../../ui/fields";
+import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
-import { Severity } from "../../ui/Severity";
+import { Remarks } from "../../ui/Remarks";
 import { clockOf } from "../day/useDay";
 
 /** When the bases log, how long a static session takes, and what a log that came back holds. */
@@ -66,7 +67,12 @@ export function SessionsView() {
       )}
       <p className="text-sm text-quiet">
         From 15 min before the first take-off to 10 min after the last landing, as the Day has them. Battery and memory
-        for longer than that.
+        for longer than that.{" "}
+        {told?.rows.some((row) => row.first !== null) && (
+          <a className="underline" href={`/api/jobs/${jobId}/sessions.ics`}>
+            calendar
+          </a>
+        )}
       </p>
       <div className="mt-2 flex flex-wrap items-start gap-x-8 gap-y-3">
         {told && (
@@ -132,16 +138,7 @@ function LogReading() {
       <p className="text-sm text-quiet">
         RINEX 2.11 or 3.0x, also packed (gzip, Hatanaka). It is read and held against this plan; nothing is kept.
       </p>
-      <input
-        type="file"
-        aria-label="Raw log of a base"
-        className="mt-1 max-w-full text-sm"
-        disabled={busy}
-        onChange={(event) => {
-          const [file] = event.target.files ?? [];
-          if (file) void read(file);
-        }}
-      />
+      <FileInput label="Raw log of a base" disabled={busy} onFile={(file) => void read(file)} />
       {busy && <p role="status">reading…</p>}
       {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
       {told && (
@@ -156,17 +153,7 @@ function LogReading() {
             ; {told.gaps} {told.gaps === 1 ? "gap" : "gaps"}, {told.slips} cycle slips.
           </p>
           {told.findings.length === 0 && <p className="text-settled">Nothing found against it.</p>}
-          <ul>
-            {told.findings.map((f) => (
-              <li key={f.words} className="flex items-start gap-2 border-b border-hairline py-1 text-sm">
-                <Severity of={f.severity} />
-                <span>
-                  {f.severity === "stop" ? <strong>{f.words}</strong> : f.words}{" "}
-                  <span className="text-quiet">{f.mend}</span>
-                </span>
-              </li>
-            ))}
-          </ul>
+          <Remarks of={told.findings} />
         </div>
       )}
     </div>

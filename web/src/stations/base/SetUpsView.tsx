@@ -8,6 +8,7 @@ import { Field, FineField, LengthField, NumberField, Select, TextField, unitName
 import { ActionsHead, Remove } from "../../ui/Remove";
 import { Tabs } from "../../ui/Tabs";
 import { allHung, setUpName } from "../hanging";
+import { NewAntenna, type Figures } from "./NewAntenna";
 
 const SUPPORTS = [
   { id: "tripod", name: "tripod, slant to the disc's edge" },
@@ -63,6 +64,8 @@ export function SetUpsView() {
   );
 }
 
+const OTHER = "another antenna";
+
 /** One standing of a base: which mark, how, and the heights it makes. */
 function OneSetUp({ setup }: { setup: SetUp }) {
   const { plan, summary, catalogue, edit } = usePlan();
@@ -76,6 +79,12 @@ function OneSetUp({ setup }: { setup: SetUp }) {
     ...plan.kit.antennas,
     ...catalogue.antennas.filter((a) => !plan.kit.antennas.some((own) => own.id === a.id)),
   ];
+  const [making, setMaking] = useState(false);
+  const takeNew = (figures: Figures) => {
+    const id = freeName("A", antennas);
+    setMaking(false);
+    void edit([added("kit/antennas", { id, ...figures } as never), ...fieldEdits(plan, path, { antenna: id })]);
+  };
   const takeAntenna = (antenna: string) => {
     const shelf = plan.kit.antennas.some((a) => a.id === antenna)
       ? undefined
@@ -116,7 +125,14 @@ function OneSetUp({ setup }: { setup: SetUp }) {
           </Field>
         )}
         <Field label="Antenna">
-          {(id) => <Select id={id} value={setup.antenna} options={antennas} onChange={takeAntenna} />}
+          {(id) => (
+            <Select
+              id={id}
+              value={setup.antenna}
+              options={[...antennas, { id: OTHER, name: "another…" }]}
+              onChange={(antenna) => (antenna === OTHER ? setMaking(true) : takeAntenna(antenna))}
+            />
+          )}
         </Field>
         {readings.map((r, k) => (
           <Field
@@ -149,6 +165,7 @@ function OneSetUp({ setup }: { setup: SetUp }) {
           )}
         </div>
       </div>
+      {making && <NewAntenna onTake={takeNew} />}
       <p className="mt-2 figures">
         {chain ? (
           <>
@@ -166,7 +183,7 @@ function OneSetUp({ setup }: { setup: SetUp }) {
 }
 
 function Marks() {
-  const { plan, summary, edit } = usePlan();
+  const { plan, summary, catalogue, edit } = usePlan();
   const { selected, select, setPlacing } = useWorkbench();
   const { unit } = plan.brief;
   const u = unitName(unit);
@@ -275,6 +292,32 @@ function Marks() {
           ))}
         </tbody>
       </table>
+      {plan.marks
+        .filter((m) => m.known === "here" && used.has(m.id))
+        .map((m) => (
+          <p key={m.id} className="mt-1 text-sm" data-testid={`shift-of-${m.id}`}>
+            {m.name} is taken “here”
+            {m.shift_hours == null ? (
+              <>
+                : nothing is planned to shift it afterwards.{" "}
+                <button className="button text-sm" onClick={() => set(m, { shift_hours: catalogue.full_session_h })}>
+                  plan a shift
+                </button>
+              </>
+            ) : (
+              <>
+                ; shifted afterwards by{" "}
+                <NumberField
+                  label={`Hours of its own log that shift ${m.name}`}
+                  value={m.shift_hours}
+                  width="w-14"
+                  onCommit={(hours) => set(m, { shift_hours: hours })}
+                />{" "}
+                h of its own log. <Remove onClick={() => set(m, { shift_hours: null })}>no shift</Remove>
+              </>
+            )}
+          </p>
+        ))}
       {!plan.marks.length && (
         <p className="mt-1 text-quiet">
           No mark yet. Press O, click on the sheet, then type its published coordinates here.

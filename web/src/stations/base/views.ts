@@ -5,4 +5,6 @@ export const BASE_VIEWS = [
   { id: "card", name: "height chain and card" },
   { id: "satellites", name: "satellites" },
   { id: "sessions", name: "sessions" },
+  { id: "reach", name: "reach" },
+  { id: "library", name: "marks library" },
 ];

@@ -27,7 +27,10 @@ export function AgainstView({ close }: CloseViewProps) {
             <tbody>
               {close.promised.map((p) => (
                 <tr key={p.name}>
-                  <td>{p.name === "planned" ? "▷ planned" : "◮ as done"}</td>
+                  <td>
+                    {p.name === "planned" ? "▷ planned" : "◮ as done"}
+                    {p.state && `, ${p.state}`}
+                  </td>
                   <td className="num">
                     <Fine value={p.seen_h} unit={unit} />
                   </td>

@@ -1,11 +1,14 @@
 import { useState } from "react";
-import { call, type Problem, type Schemas } from "../../api/client";
+import { call, upload, type Problem, type Schemas } from "../../api/client";
 import { usePlan } from "../../app/plan";
+import { save } from "../../lib/save";
 import { fine, fineUnit, grid } from "../../lib/units";
 import { Field, FineField, LengthField, Select, TextField, unitName } from "../../ui/fields";
 import { Fine } from "../../ui/Fine";
+import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import type { CloseViewProps } from "./CloseTray";
+import { FromLog } from "./FromLog";
 
 type Shift = Schemas["BlockShift"];
 type Preview = Schemas["ShiftPreview"];
@@ -34,6 +37,7 @@ export function MendView({ close, steps }: CloseViewProps) {
               take the shift back
             </button>
           )}
+          <ShiftedFiles />
           <Moved preview={close.shift} />
         </>
       )}
@@ -95,6 +99,12 @@ function NewShift({ close, steps }: CloseViewProps) {
         The base stood on a position taken “here”. Type the coordinates that its mark really has; everything that hangs
         on it moves with it.
       </p>
+      <FromLog
+        onFixed={(final, source) => {
+          const { e, n, h, sigma_h, sigma_v } = final;
+          change({ e, n, h, sigma_h, sigma_v, source });
+        }}
+      />
       <div className="mt-1 flex flex-wrap items-end gap-3">
         <Field label="Mark">
           {(id) => (
@@ -161,6 +171,43 @@ function NewShift({ close, steps }: CloseViewProps) {
         </>
       )}
     </>
+  );
+}
+
+/** What a shift that is applied does to the files: photo positions that are brought in, and the points as they are known. */
+function ShiftedFiles() {
+  const { jobId } = usePlan();
+  const [back, setBack] = useState(false);
+  const [told, setTold] = useState("");
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const move = async (file: File) => {
+    setTold("");
+    setProblem(null);
+    try {
+      const fields = { file, back: String(back) };
+      const moved = await upload<Schemas["ShiftedFile"]>(`/jobs/${jobId}/close/shift/positions`, fields);
+      save(moved.name, moved.text);
+      setTold(`${moved.count} positions ${back ? "moved back" : "moved"}: ${moved.name}`);
+    } catch (error) {
+      setProblem(error as Problem);
+    }
+  };
+  return (
+    <div className="mt-2 flex flex-wrap items-end gap-3" data-testid="shifted-files">
+      <a className="button text-sm" href={`/api/jobs/${jobId}/close/shift/points.csv`}>
+        points before and after, CSV
+      </a>
+      <Field label="Photo positions, CSV">{(id) => <FileInput id={id} onFile={(file) => void move(file)} />}</Field>
+      <label className="flex items-center gap-1 text-sm">
+        <input type="checkbox" checked={back} onChange={(event) => setBack(event.target.checked)} />
+        back, from the mark’s own coordinates to those taken “here”
+      </label>
+      <p className="w-full text-sm text-quiet">
+        The pictures’ own records are left alone: give processing the new list.{" "}
+        {told && <span role="status">{told}.</span>}
+      </p>
+      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+    </div>
   );
 }
 

@@ -95,6 +95,11 @@ export function VerdictTray() {
           <p className="mt-1 text-sm" data-testid="judged">
             {told?.judged}
           </p>
+          {told?.state && (
+            <p className="mt-1 border-l-4 border-decision bg-decision-wash px-2 py-1 text-sm" data-testid="state">
+              {told.state}
+            </p>
+          )}
           <p className="mt-1 flex flex-wrap gap-2 text-sm">
             {worst.map(
               ([axis, place]) =>

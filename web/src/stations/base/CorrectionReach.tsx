@@ -1,0 +1,229 @@
+import { useState } from "react";
+import { call, type FlightFigures, type Problem, type Schemas, type SetUp } from "../../api/client";
+import { usePlan } from "../../app/plan";
+import { useWorkbench } from "../../app/workbench";
+import { fieldEdits } from "../../lib/edits";
+import { length } from "../../lib/units";
+import { Field, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
+import { ProblemNote } from "../../ui/ProblemNote";
+import { setUpName } from "../hanging";
+
+type Link = NonNullable<SetUp["link"]>;
+type Reach = Schemas["Reach"];
+
+const KINDS = [
+  { id: "", name: "not looked at" },
+  { id: "wireless", name: "local wireless" },
+  { id: "radio", name: "ground radio" },
+  { id: "internet", name: "internet" },
+];
+
+/** How far corrections reach: the link of each base, what is typed into it, and which exposures are left without. */
+export function CorrectionReach() {
+  const { plan, summary } = usePlan();
+  const bases = plan.setups.filter((s) =>
+    plan.flights.some((f) => f.hangs_on.on === "setup" && f.hangs_on.setup === s.id),
+  );
+  if (!bases.length)
+    return <p className="text-quiet">No flight hangs on a base: there is nothing that corrections have to reach.</p>;
+  return (
+    <section data-testid="reach">
+      {bases.map((setup) => (
+        <LinkOf key={setup.id} setup={setup} />
+      ))}
+      {(summary?.flights ?? []).map(
+        (flown) => flown.reach && <FlightReach key={flown.id} flown={flown} reach={flown.reach} />,
+      )}
+    </section>
+  );
+}
+
+function LinkOf({ setup }: { setup: SetUp }) {
+  const { plan, catalogue, edit } = usePlan();
+  const { unit } = plan.brief;
+  const link = setup.link ?? null;
+  const set = (next: Link | null) => void edit(fieldEdits(plan, `setups/${setup.id}`, { link: next }));
+  const change = (to: Partial<Link>) => link && set({ ...link, ...to });
+  const blank = { reach: null, aerial: 2, address: "", port: null, mount: "", user: "", format: "RTCM 3" };
+  return (
+    <div className="flex flex-wrap items-end gap-x-4 gap-y-2">
+      <Field label={`Corrections leave the ${setUpName(plan, setup.id)} by`}>
+        {(id) => (
+          <Select
+            id={id}
+            value={link?.kind ?? ""}
+            options={KINDS}
+            onChange={(kind) => {
+              const wanted = kind as Link["kind"] | "";
+              set(wanted ? { ...blank, ...link, kind: wanted, reach: null } : null);
+            }}
+          />
+        )}
+      </Field>
+      {link && link.kind !== "internet" && (
+        <>
+          <Field label={`It reaches in free sight, ${unitName(unit)}`}>
+            {(id) => (
+              <LengthField
+                id={id}
+                width="w-24"
+                unit={unit}
+                decimals={0}
+                value={link.reach ?? catalogue.usual_reach[link.kind] ?? null}
+                quiet={link.reach == null}
+                optional
+                onCommit={(reach) => change({ reach })}
+              />
+            )}
+          </Field>
+          <Field label={`Aerial over the mark, ${unitName(unit)}`}>
+            {(id) => (
+              <LengthField
+                id={id}
+                width="w-20"
+                unit={unit}
+                decimals={1}
+                value={link.aerial ?? null}
+                onCommit={(v) => v !== null && change({ aerial: v })}
+              />
+            )}
+          </Field>
+        </>
+      )}
+      {link && (
+        <fieldset
+          className="flex flex-wrap items-end gap-2 border border-hairline px-2 pb-2"
+          data-testid="settings-card"
+        >
+          <legend className="px-1 text-sm font-bold">what is typed for it</legend>
+          <Field label="Address">
+            {(id) => (
+              <TextField
+                id={id}
+                width="w-44"
+                optional
+                value={link.address ?? ""}
+                onCommit={(address) => change({ address })}
+              />
+            )}
+          </Field>
+          <Field label="Port">
+            {(id) => (
+              <NumberField
+                id={id}
+                width="w-20"
+                decimals={0}
+                value={link.port ?? 2101}
+                onCommit={(port) => change({ port })}
+              />
+            )}
+          </Field>
+          <Field label="Mount point">
+            {(id) => (
+              <TextField
+                id={id}
+                width="w-28"
+                optional
+                value={link.mount ?? ""}
+                onCommit={(mount) => change({ mount })}
+              />
+            )}
+          </Field>
+          <Field label="Name there">
+            {(id) => (
+              <TextField id={id} width="w-28" optional value={link.user ?? ""} onCommit={(user) => change({ user })} />
+            )}
+          </Field>
+          <Field label="Format">
+            {(id) => (
+              <TextField
+                id={id}
+                width="w-24"
+                optional
+                value={link.format ?? ""}
+                onCommit={(format) => change({ format })}
+              />
+            )}
+          </Field>
+          <p className="w-full text-sm text-quiet">The password is kept nowhere in Kardo and printed on nothing.</p>
+        </fieldset>
+      )}
+    </div>
+  );
+}
+
+function FlightReach({ flown, reach }: { flown: FlightFigures; reach: Reach }) {
+  const { jobId, plan, edit } = usePlan();
+  const { setGoTo } = useWorkbench();
+  const { unit } = plan.brief;
+  const [better, setBetter] = useState<Reach | null>(null);
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const flight = plan.flights.find((f) => f.id === flown.id)!;
+  const live = flight.corrections === "live";
+  const away = `${length(reach.away, unit, 0)} ${unitName(unit)}`;
+  const stand = (place: [number, number] | null) => {
+    setBetter(null);
+    void edit(fieldEdits(plan, `flights/${flight.id}`, { standpoint: place }));
+  };
+  const search = async () => {
+    setProblem(null);
+    try {
+      setBetter(await call<Reach | null>("GET", `/jobs/${jobId}/reach/${flight.id}`));
+    } catch (fault) {
+      setProblem(fault as Problem);
+    }
+  };
+  return (
+    <div className="mt-2 border-t border-hairline pt-2" data-testid={`reach-${flight.id}`}>
+      <p>
+        <strong>{flight.name}</strong>, flown from{" "}
+        {flight.standpoint ? `a standpoint ${away} from the base` : "beside the base"}:{" "}
+        {reach.linked ? (
+          <>
+            corrections reach{" "}
+            <span className={reach.out.length ? "font-bold text-decision-text" : "text-settled"}>
+              {flown.exposures - reach.out.length} of {flown.exposures}
+            </span>{" "}
+            exposures.
+          </>
+        ) : (
+          <span className="font-bold text-decision-text">no corrections come so far, or something stands between.</span>
+        )}{" "}
+        {reach.out.length > 0 &&
+          (live
+            ? "The others are float in the prediction."
+            : "The others are saved by the log: the prediction counts them as fixed.")}
+      </p>
+      <p className="mt-1 flex flex-wrap gap-2">
+        <button className="button text-sm" onClick={() => void search()}>
+          where to stand?
+        </button>
+        {flight.standpoint && (
+          <>
+            <button
+              className="button text-sm"
+              onClick={() => setGoTo({ e: reach.standpoint[0], n: reach.standpoint[1] })}
+            >
+              show the standpoint
+            </button>
+            <button className="button text-sm" onClick={() => stand(null)}>
+              beside the base
+            </button>
+          </>
+        )}
+      </p>
+      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {better && (
+        <p className="mt-1" role="status">
+          Best of the places tried: {length(better.standpoint[0], unit, 0)} E {length(better.standpoint[1], unit, 0)} N,{" "}
+          {length(better.away, unit, 0)} {unitName(unit)} from the base, reaches {flown.exposures - better.out.length}{" "}
+          of {flown.exposures}.{" "}
+          <button className="button text-sm" onClick={() => stand(better.standpoint as [number, number])}>
+            stand there
+          </button>{" "}
+          <span className="text-sm text-quiet">Whether one may stand there is for the eye to say.</span>
+        </p>
+      )}
+    </div>
+  );
+}

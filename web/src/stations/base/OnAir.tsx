@@ -1,0 +1,153 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState, type FormEvent } from "react";
+import { call, type Heard, type Mount, type Problem } from "../../api/client";
+import { usePlan } from "../../app/plan";
+import { Field } from "../../ui/fields";
+import { ProblemNote } from "../../ui/ProblemNote";
+import { Remarks } from "../../ui/Remarks";
+
+/** What the base broadcasts through a caster, held against this set-up: before anybody measures by it. */
+export function OnAir({ setup }: { setup: string }) {
+  const { jobId } = usePlan();
+  const casters = useQuery<string[], Problem>({
+    queryKey: ["casters", jobId],
+    queryFn: () => call<string[]>("GET", `/jobs/${jobId}/casters`),
+    staleTime: Infinity,
+  });
+  const [asked, setAsked] = useState({ caster: "", user: "", password: "", mount: "" });
+  const [mounts, setMounts] = useState<Mount[]>([]);
+  const [heard, setHeard] = useState<Heard | null>(null);
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const [busy, setBusy] = useState("");
+  const caster = asked.caster || casters.data?.[0] || "";
+  const set = (change: Partial<typeof asked>) => setAsked({ ...asked, ...change });
+  const ask = async <T,>(doing: string, path: string, body: object, take: (answer: T) => void) => {
+    setBusy(doing);
+    setProblem(null);
+    setHeard(null);
+    try {
+      take(await call<T>("POST", `/jobs/${jobId}/casters/${path}`, { ...asked, caster, ...body }));
+    } catch (fault) {
+      setProblem(fault as Problem);
+    } finally {
+      setBusy("");
+    }
+  };
+  const listen = (event: FormEvent) => {
+    event.preventDefault();
+    if (asked.mount) void ask<Heard>("listening, 12 s at most…", "heard", { setup }, setHeard);
+  };
+  if (casters.data && !casters.data.length)
+    return (
+      <p className="text-sm text-quiet">
+        No caster may be listened to from here: who runs Kardo names them in KARDO_CASTERS.
+      </p>
+    );
+  return (
+    <form className="mt-2 border border-hairline p-2" onSubmit={listen} data-testid="on-air">
+      <h3 className="font-bold">What the base broadcasts</h3>
+      <p className="text-sm text-quiet">
+        Its position as rovers and aircraft are sent it (RTCM 1005, 1006), held against this set-up. The password is
+        used and forgotten.
+      </p>
+      <div className="flex flex-wrap items-end gap-2">
+        <Field label="Caster">
+          {(id) => (
+            <select id={id} className="input" value={caster} onChange={(event) => set({ caster: event.target.value })}>
+              {casters.data?.map((one) => (
+                <option key={one}>{one}</option>
+              ))}
+            </select>
+          )}
+        </Field>
+        <Field label="Name there">
+          {(id) => (
+            <input
+              id={id}
+              className="input w-28"
+              autoComplete="off"
+              value={asked.user}
+              onChange={(event) => set({ user: event.target.value })}
+            />
+          )}
+        </Field>
+        <Field label="Password there">
+          {(id) => (
+            <input
+              id={id}
+              type="password"
+              className="input w-28"
+              autoComplete="off"
+              value={asked.password}
+              onChange={(event) => set({ password: event.target.value })}
+            />
+          )}
+        </Field>
+        <Field label="Mount point">
+          {(id) => (
+            <input
+              id={id}
+              className="input figures w-36"
+              list={`${id}-known`}
+              value={asked.mount}
+              onChange={(event) => set({ mount: event.target.value.trim() })}
+            />
+          )}
+        </Field>
+        <button
+          type="button"
+          className="button"
+          disabled={!caster || !!busy}
+          onClick={() => void ask<Mount[]>("asking…", "mounts", {}, setMounts)}
+        >
+          which are there?
+        </button>
+        <button className="button" disabled={!asked.mount || !!busy}>
+          listen
+        </button>
+      </div>
+      {mounts.length > 0 && (
+        <ul className="mt-1 flex flex-wrap gap-1" aria-label="Mount points">
+          {mounts.map((mount) => (
+            <li key={mount.name}>
+              <button
+                type="button"
+                className="button text-sm"
+                aria-pressed={mount.name === asked.mount}
+                title={`${mount.title}, ${mount.format}, ${mount.systems}`}
+                onClick={() => set({ mount: mount.name })}
+              >
+                {mount.name}
+              </button>
+            </li>
+          ))}
+        </ul>
+      )}
+      {busy && <p role="status">{busy}</p>}
+      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {heard && <Told heard={heard} />}
+    </form>
+  );
+}
+
+function Told({ heard: { broadcast, held, told } }: { heard: Heard }) {
+  const fine = held.remarks.every((r) => r.severity === "note");
+  return (
+    <div role="status">
+      <p
+        className={`mt-1 border-l-4 px-2 py-1 ${fine ? "border-settled bg-settled-wash" : "border-decision bg-decision-wash"}`}
+      >
+        {told}
+      </p>
+      <p className="text-sm">
+        {broadcast.antenna ? `Antenna ${broadcast.antenna}` : "Antenna not told"}
+        {broadcast.receiver && `, receiver ${broadcast.receiver}`};{" "}
+        {Object.entries(broadcast.systems ?? {})
+          .map(([letter, count]) => `${letter} ${count}`)
+          .join(", ") || "no satellites"}
+        {broadcast.age != null && `; newest observation ${broadcast.age.toFixed(1)} s old`}.
+      </p>
+      <Remarks of={held.remarks} />
+    </div>
+  );
+}
