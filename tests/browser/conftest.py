@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import expect
 
-from scripts.demo import behind, web
+from scripts.demo import behind, beside, web
 
 ROOT = Path(__file__).parents[2]
 CHROMIUM = [
@@ -21,6 +21,15 @@ CHROMIUM = [
     "--disable-component-update",
     "--disable-sync",
 ]
+
+
+def free_port() -> int:
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        return s.getsockname()[1]
+
+
+CASTER, PROCESSING = free_port(), free_port()
 expect.set_options(timeout=30_000)
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # the browser driver keeps an event loop in this thread
 
@@ -45,7 +54,8 @@ def _environment() -> dict:
     from django.db import connection
 
     name = connection.settings_dict["NAME"]
-    return {**os.environ, "KARDO_DB_NAME": name, "DJANGO_SETTINGS_MODULE": "kardo.server.settings"}
+    told = {"KARDO_DB_NAME": name, "DJANGO_SETTINGS_MODULE": "kardo.server.settings"}
+    return {**os.environ, **told, "KARDO_CASTERS": f"127.0.0.1:{CASTER}", "KARDO_PROCESSING": f"127.0.0.1:{PROCESSING}"}
 
 
 def start_web(address: str) -> subprocess.Popen:
@@ -83,10 +93,9 @@ def product(django_db_setup, django_db_blocker, web_process):
         Computation.objects.all().delete()  # a killed run may have left its own
         Job.objects.all().delete()
         call_command("load_demo", stdout=open(os.devnull, "w"))  # noqa: SIM115
-    with socket.socket() as s:
-        s.bind(("127.0.0.1", 0))
-        address = f"http://127.0.0.1:{s.getsockname()[1]}"
-    running = [subprocess.Popen(c, cwd=ROOT, env=_environment(), stderr=subprocess.DEVNULL) for c in behind().values()]
+    address = f"http://127.0.0.1:{free_port()}"
+    commands = [*behind().values(), *beside(CASTER, PROCESSING).values()]
+    running = [subprocess.Popen(c, cwd=ROOT, env=_environment(), stderr=subprocess.DEVNULL) for c in commands]
     web_process.current = start_web(address)
     wait_for(address)
     yield address

@@ -6,15 +6,23 @@ import re
 import pypdfium2
 from playwright.sync_api import expect
 
+from kardo.core.geodesy.frame import to_earth_centred
+from kardo.core.gnss.heights import heights
 from kardo.demo import demo_plan
 from tests.browser.test_house import add_job, barriers
 from tests.browser.test_story import commit, figure, settled
 from tests.formats.rinex_logs import log_3
+from tests.formats.test_antex import FILE
+
+# Hask 1 of the demo, earth-centred metres on the grid's own datum
+PLAN = demo_plan("hask-quarry")
+CHAIN = heights(PLAN, "base")
+HASK = to_earth_centred(PLAN.grid, CHAIN.latitude, CHAIN.longitude, CHAIN.mark_ellipsoidal)
 
 
-def opened(page, django_db_blocker, title):
-    """A job of the demo's plan under a name of its own, at Base."""
-    plan = demo_plan("sallow-bank")
+def opened(page, django_db_blocker, title, demo="sallow-bank"):
+    """A job of a demo's plan under a name of its own, at Base."""
+    plan = demo_plan(demo)
     plan = plan.model_copy(update={"brief": plan.brief.model_copy(update={"title": title})})
     add_job(django_db_blocker, plan)
     page.reload()
@@ -137,3 +145,154 @@ def test_a_base_log_is_held_against_the_plan(signed_in, django_db_blocker, tmp_p
     (tmp_path / "photo.jpg").write_bytes(b"\xff\xd8" + bytes(500))
     view.get_by_label("Raw log of a base").set_input_files(tmp_path / "photo.jpg")
     expect(view.get_by_role("alert")).to_contain_text("This is no RINEX file.")
+
+
+def test_what_a_base_broadcasts_is_held_against_its_set_up(signed_in, django_db_blocker):
+    page = signed_in
+    opened(page, django_db_blocker, "Bank on the air")
+    page.keyboard.press("Alt+3")
+    air = page.get_by_test_id("on-air")
+    air.get_by_label("Name there").fill("corvane")
+    air.get_by_label("Password there").fill("guess")
+    air.get_by_role("button", name="which are there?").click()
+    air.get_by_role("button", name="SALLOW_TWICE").click()
+    air.get_by_role("button", name="listen").click()
+    expect(air.get_by_role("alert")).to_contain_text("another name or password")
+    air.get_by_label("Password there").fill("corvane-demo")
+    air.get_by_role("button", name="listen").click()
+    expect(air).to_contain_text("1.830 m higher than planned. Antenna height in twice", timeout=20_000)
+    air.get_by_role("button", name="SALLOW", exact=True).click()
+    air.get_by_role("button", name="listen").click()
+    expect(air).to_contain_text("broadcasts the position that was planned", timeout=20_000)
+    air.get_by_role("button", name="SALLOW_STALLS").click()
+    air.get_by_role("button", name="listen").click()
+    page.keyboard.press("Alt+1")  # a caster that says nothing does not hold the page
+    expect(page.get_by_test_id("schemes")).to_be_visible()
+    assert barriers(page) == []
+
+
+def test_a_base_taken_here_is_shown_in_both_states_and_its_files_are_shifted(signed_in, django_db_blocker, tmp_path):
+    page = signed_in
+    opened(page, django_db_blocker, "Quarry in two states", "hask-quarry")
+    states = page.get_by_role("group", name="Which state is shown")
+    expect(states.get_by_role("button", name="as taken “here”")).to_have_attribute("aria-pressed", "true")
+    before = figure(page, "absolute-v")
+    other = page.get_by_test_id("other-state").first
+    after = float(other.get_by_role("cell").nth(2).inner_text())
+    assert before > 3000 and after < 60
+    states.get_by_role("button", name="once shifted").click()
+    settled(page)
+    assert figure(page, "absolute-v") == after, "what was named beside is now what is shown"
+    page.keyboard.press("6")
+    expect(page.get_by_test_id("state")).to_contain_text("Shown once it is shifted.")
+    expect(page.get_by_test_id("state")).to_contain_text("until it is shifted, the whole map lies about 2.12 m off")
+    page.keyboard.press("4")
+    expect(page.get_by_test_id("schemes")).to_be_visible()
+    page.keyboard.press("Alt+2")
+    commit(page.get_by_label("Hours of its own log that shift Hask 1"), "9")
+    settled(page)
+    assert figure(page, "absolute-v") < after, "a longer log fixes it better"
+    assert barriers(page) == []
+
+    page.keyboard.press("9")
+    page.get_by_role("tab", name="mend").click()
+    log = tmp_path / "hask.rnx.gz"
+    log.write_bytes(gzip.compress(log_3(14401, 60, interval=60.0, marker="Hask 1", approx=HASK).encode()))
+    page.get_by_label(re.compile("The base’s raw log")).set_input_files(log)
+    fixed = page.get_by_test_id("from-log").get_by_role("status")
+    expect(fixed).to_contain_text("Done: static, 4 h against Corvane North", timeout=30_000)
+    east = float(page.get_by_label("E, m", exact=True).input_value())
+    assert 626635 - 3 < east < 626635 + 3 and east != 626635
+    expect(page.get_by_label("Where they come from")).to_have_value(re.compile("static, 4 h"))
+    commit(page.get_by_label("E, m", exact=True), "626636.5")
+    page.get_by_label("Where they come from").fill("static, 9 h")
+    page.get_by_label("Where they come from").press("Enter")
+    page.get_by_role("button", name="show what it does").click()
+    page.get_by_role("button", name="Apply the shift").click()
+    photos = tmp_path / "photos.csv"
+    photos.write_text("photo,E,N,H\nP1,626500,5131200,240\n")
+    with page.expect_download() as got:
+        page.get_by_label("Photo positions, CSV").set_input_files(photos)
+    assert got.value.suggested_filename == "photos-shifted.csv"
+    assert "626501.5000" in got.value.path().read_text()
+    assert barriers(page) == []
+
+
+def test_marks_are_kept_found_taken_and_published_anew(signed_in, django_db_blocker, tmp_path):
+    page = signed_in
+    opened(page, django_db_blocker, "Bank with a library")
+    page.keyboard.press("Alt+7")
+    library = page.get_by_test_id("library")
+    library.get_by_role("button", name="keep Heron 2").click()
+    row = library.get_by_role("row", name=re.compile("Heron 2"))
+    expect(row).to_contain_text("in the plan")
+    marks = tmp_path / "marks.csv"
+    marks.write_text("name,E,N,H\nHeron 7,623100,5128400,4.5\nHeron 8,633100,5128400,4.6\n")
+    library.get_by_label("Marks from a file").set_input_files(marks)
+    read = library.get_by_test_id("marks-read")
+    expect(read).to_contain_text("2 marks: Heron 7, Heron 8")
+    commit(read.get_by_label("95 % circle, mm"), "25")
+    commit(read.get_by_label("95 % height, mm"), "40")
+    read.get_by_label("Where they come from").fill("survey of 2026")
+    read.get_by_label("Where they come from").press("Enter")
+    read.get_by_role("button", name="keep 2 marks").click()
+    near = library.get_by_role("row", name=re.compile("Heron 7"))
+    near.get_by_role("button", name="base on it").click()
+    expect(page.get_by_label("Base stands on")).to_have_value("Heron-7")
+    expect(page.get_by_role("button", name="plan a height")).to_be_visible()  # all that is left to say
+    page.get_by_role("button", name="plan a height").click()
+    settled(page)
+
+    page.keyboard.press("Alt+7")
+    library.get_by_role("button", name="Heron 7").click()
+    details = library.get_by_test_id("mark-details")
+    commit(details.get_by_label("New E, m"), "623100.012")
+    details.get_by_role("button", name="keep as newer coordinates").click()
+    offer = library.get_by_text("has newer coordinates in the library")
+    expect(offer).to_contain_text("12.0 H, 0.0 up mm")
+    offer.get_by_role("button", name="take the newer").click()
+    expect(offer).to_have_count(0)
+    expect(details.get_by_role("row")).to_have_count(3)  # the old ones stay on record
+    assert barriers(page) == []
+    assert page.console_errors == []
+
+
+def test_what_corrections_do_not_reach_is_shown_and_a_better_standpoint_found(signed_in, django_db_blocker):
+    page = signed_in
+    opened(page, django_db_blocker, "Quarry by wireless", "hask-quarry")
+    page.keyboard.press("Alt+6")
+    view = page.get_by_test_id("reach-main")
+    expect(view).to_contain_text("flown from beside the base")
+    expect(view).to_contain_text("The others are saved by the log")
+    reached = view.get_by_text(re.compile(r"^\d+ of 494$"))
+    before = int(reached.inner_text().split()[0])
+    assert before < 494
+    view.get_by_role("button", name="where to stand?").click()
+    view.get_by_role("button", name="stand there").click()
+    settled(page)
+    expect(reached).not_to_have_text(f"{before} of 494")
+    card = page.get_by_test_id("settings-card")
+    card.get_by_label("Mount point").fill("HASK")
+    card.get_by_label("Mount point").press("Enter")
+    expect(card).to_contain_text("The password is kept nowhere in Kardo")
+    page.get_by_label(re.compile("Corrections leave")).select_option("")
+    expect(view).to_have_count(0)
+    assert barriers(page) == []
+
+
+def test_an_antenna_is_taken_from_an_antex_file(signed_in, django_db_blocker, tmp_path):
+    page = signed_in
+    opened(page, django_db_blocker, "Bank with another antenna")
+    page.keyboard.press("Alt+2")
+    page.get_by_label("Antenna", exact=True).select_option("another antenna")
+    form = page.get_by_test_id("new-antenna")
+    (tmp_path / "all.atx").write_bytes(b"".join(FILE))
+    form.get_by_label("ANTEX 1.4 file").set_input_files(tmp_path / "all.atx")
+    form.get_by_label("2 found").select_option(label="SMALL HELIX DOME 17")
+    commit(form.get_by_label("Radius that a slant is read to, m"), "0.06")
+    form.get_by_role("button", name="take this antenna").click()
+    settled(page)
+    expect(page.get_by_label("Antenna", exact=True)).to_contain_text("SMALL HELIX DOME 17")
+    page.keyboard.press("Alt+3")
+    expect(page.get_by_role("img", name="Height chain on Heron 4")).to_contain_text("0.0420")
+    assert barriers(page) == []

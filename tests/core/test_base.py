@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from kardo.cli import main
 from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.schemes import EDITS, catalogue, edits_for, schemes
+from kardo.core.close.shift import marks_here
 from kardo.core.day.day import day_of
 from kardo.core.day.sessions import sessions
 from kardo.core.errors import KardoError, PlanError
@@ -35,8 +36,10 @@ from kardo.core.plan.stands import (
     OwnSession,
     SetUp,
 )
+from kardo.core.plan.states import in_state
 from kardo.core.plan.visits import Person, Visit
 from kardo.core.summary import found, named_schemes, summary
+from kardo.core.summary import told as told_of
 from kardo.demo import demo_plan
 from tests.conftest import E0, MAIN, N0, point, small_plan
 
@@ -397,3 +400,37 @@ def test_heights_on_the_command_line(tmp_path, capsys):
     }
     printed = capsys.readouterr()
     assert cards(plan, chain)[0].boxes[2].typed in printed.out and "No antenna height is planned yet" in printed.err
+
+
+def test_a_plan_holds_both_states_of_a_base_here_and_says_which_it_shows():
+    """As taken the mark is metres off; shifted it is as good as a static session of its log, and all else is the same."""
+    here = MARK.model_copy(update={"known": "here", "shift_hours": 6.0})
+    plan = small_plan().model_copy(update={"marks": (here,)})
+    shifted = in_state(plan, "shifted")
+    static = plan.model_copy(update={"marks": (here.model_copy(update={"known": "static", "hours": 6.0}),)})
+    before, after, by_log = predict(plan), predict(shifted), predict(static)
+    assert after.rmse_v == pytest.approx(by_log.rmse_v, rel=1e-9) and by_log.other is None
+    assert before.other.state == "shifted" and before.other.rmse_v == pytest.approx(after.rmse_v, rel=1e-9)
+    assert after.other.state == "as_taken" and after.other.seen_rmse_h == pytest.approx(before.seen_rmse_h, rel=1e-9)
+    assert plan.hash != shifted.hash
+    words = told_of(plan, before).state
+    assert words.startswith("Shown before it is shifted.") and "shifted by 6 h of log on A it is good to" in words
+    assert told_of(shifted, after).state.startswith("Shown once it is shifted.")
+    rules = {f.rule: f.words for f in found(shifted, after)}
+    assert "the verdict is that once it is shifted by 6 h of its log" in rules["base-mark-unsettled"]
+
+
+def test_without_a_planned_shift_there_is_one_state_only():
+    here = MARK.model_copy(update={"known": "here"})
+    plan = small_plan().model_copy(update={"marks": (here,)})
+    assert predict(plan).other is None
+    assert predict(in_state(plan, "shifted")).rmse_v == pytest.approx(predict(plan).rmse_v), "saying so shifts nothing"
+
+
+def test_the_scheme_here_shifted_plans_the_shift_and_here_takes_it_back():
+    plan = small_plan().model_copy(update={"marks": (MARK.model_copy(update={"known": "here"}),)})
+    after = changed(plan, edits_for(plan, "here_shifted"))
+    assert after.brief.state == "shifted" and after.marks[0].known == "here" and after.marks[0].shift_hours > 0
+    assert marks_here(after), "Close has a mark to shift"
+    back = changed(after, edits_for(after, "here"))
+    assert back.brief.state == "as_taken" and back.marks[0].known == "here"

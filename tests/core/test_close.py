@@ -25,6 +25,7 @@ from kardo.core.geodesy.frame import LocalFrame, from_grid
 from kardo.core.plan.control import Occupation
 from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
+from kardo.core.plan.states import in_state
 from kardo.core.practice.catalogue import Finding
 from kardo.demo import demo_plan
 from tests.conftest import E0, N0, point, small_plan
@@ -323,6 +324,13 @@ def test_a_block_shift_mends_what_is_promised_absolutely():
     alike = outcomes(plan, K3="unused", K4="unused")
     seen = [predict(as_closed(plan, Book(), Closing(sets=(alike,), shift=s))).seen_rmse_v for s in (None, SHIFT)]
     assert seen[0] == pytest.approx(seen[1], rel=0.05)
+
+
+def test_a_shift_that_is_only_planned_is_not_taken_for_applied():
+    """Promised once shifted; closed before anybody shifted it, the figures are those as taken."""
+    plan = in_state(on_here(marks=(HERE.model_copy(update={"shift_hours": 4.0}), KNOWN)), "shifted")
+    assert predict(plan).rmse_v < 0.05
+    assert predict(as_closed(plan, Book(), Closing(sets=(outcomes(plan),)))).rmse_v > 2.5
 
 
 def test_a_block_that_hangs_on_two_things_cannot_be_shifted():

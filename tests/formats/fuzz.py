@@ -18,27 +18,37 @@ from pathlib import Path
 import hatanaka
 import numpy as np
 from PIL import Image
+from pyrtcm.rtcmhelpers import calc_crc24q
 from rasterio.transform import from_origin
 
 from kardo.core.close.log_check import log_findings
 from kardo.core.errors import KardoError
 from kardo.core.geodesy.crs import grid
+from kardo.core.gnss.broadcast import held_against
+from kardo.core.gnss.heights import heights
 from kardo.core.gnss.orbits import nominal, positions
 from kardo.core.terrain.drawing import contours, shading_png
 from kardo.core.terrain.surface import Surface
+from kardo.formats.antex import read_antex
 from kardo.formats.boundary import read_boundary
 from kardo.formats.coordinates import read_points
+from kardo.formats.marks import read_marks
 from kardo.formats.picture import picture_kind
 from kardo.formats.raster import Said, read_terrain
 from kardo.formats.report import read_report
 from kardo.formats.residuals import read_residuals
 from kardo.formats.rinex import read_log
+from kardo.formats.rinex_nav import read_navigation
+from kardo.formats.rtcm import description_message, frames_of, heard, position_message
 from kardo.formats.seal import seal
 from kardo.formats.where import read_where
 from kardo.formats.yuma import read_yuma, write_yuma
 from tests.conftest import small_plan
+from tests.formats.nav_files import DAY, glonass, kepler, nav_file
 from tests.formats.rinex_logs import log_2, log_3
+from tests.formats.test_antex import FILE as ANTEX
 from tests.formats.test_files import geojson, kml, pasted
+from tests.formats.test_marks import FILES as MARKS
 from tests.formats.test_terrain import slope, tiff
 
 
@@ -86,6 +96,19 @@ SEEDS: dict[str, list[bytes]] = {
         hatanaka.rnx2crx(log_3(4).encode()),
     ],
     "yuma": [write_yuma(nominal())[:4000].rpartition("****")[0].encode()],
+    "corrections": [
+        position_message(1, (4.2e6, -1.0e6, 4.6e6), 1.5)
+        + description_message(1, "GEODETIC DISC", "BASE", "1.0")
+        + b"".join(frames_of(1.4e9, 1, {"G": (1, 5), "R": (2,), "E": (4,), "C": (7, 30)}))
+    ],
+    "nav": [
+        nav_file(
+            [kepler(n, DAY, random.Random(n))[1] for n in ("G01", "C03", "E07", "J02")]
+            + [glonass("R01", DAY, random.Random(1))[1]]
+        )
+    ],
+    "marks": [MARKS["marks.gpkg"], MARKS["marks.gpx"], MARKS["marks.geojson"]],
+    "antex": [b"".join(ANTEX)],
     "drawing": [np.random.default_rng(0).normal(5, 3, 3600).astype("<f8").tobytes()],
 }
 
@@ -119,6 +142,35 @@ def _log(data: bytes) -> None:
         file.write(data)
         file.flush()
         log_findings(read_log(Path(file.name)), PLAN)
+
+
+def _corrections(data: bytes) -> None:
+    """A message damaged on the way is known by its checksum; one that is wrong under a right checksum too is the other kind."""
+    fresh = b"".join(
+        bytes(
+            [
+                0xD3,
+                *len(p).to_bytes(2, "big"),
+                *p,
+                *calc_crc24q(bytes([0xD3, *len(p).to_bytes(2, "big"), *p])).to_bytes(3, "big"),
+            ]
+        )
+        for p in data.split(b"\xd3\x00")
+        if 2 <= len(p) <= 1023
+    )
+    held_against(PLAN, heights(PLAN, "base"), heard([data, fresh], 1.0))
+
+
+def _marks(data: bytes) -> None:
+    read_marks(data, "marks", GRID, "m")
+
+
+def _antex(data: bytes) -> None:
+    read_antex(io.BytesIO(data))
+
+
+def _nav(data: bytes) -> None:
+    read_navigation(data).usable().at(np.array([1.44e9, 1.5e9]))
 
 
 def _yuma(data: bytes) -> None:
@@ -156,6 +208,10 @@ READERS: dict[str, Callable[[bytes], None]] = {
     "picture": _picture,
     "yuma": _yuma,
     "log": _log,
+    "corrections": _corrections,
+    "nav": _nav,
+    "marks": _marks,
+    "antex": _antex,
     "drawing": _drawing,
 }
 

@@ -7,9 +7,12 @@ import numpy as np
 import pytest
 
 from kardo.cli import main
+from kardo.core.close.closing import BlockShift
+from kardo.core.close.shift import preview
 from kardo.core.errors import ReadError
-from kardo.core.plan.stands import Mark, OnNothing
-from kardo.formats.positions import one_place, shifted_positions
+from kardo.core.plan.control import Occupation
+from kardo.core.plan.stands import Mark, OnNothing, OnSetUp
+from kardo.formats.positions import one_place, shifted_points, shifted_positions
 from tests.conftest import E0, N0, small_plan
 
 HERE = Mark(id="A", name="Quarry 1", e=E0 - 20, n=N0 - 20, h=4.2, known="here")
@@ -100,3 +103,35 @@ def test_what_cannot_be_shifted_is_refused_in_words(files, capsys):
     (files / "plan.json").write_text(json.dumps(elsewhere.to_json()))
     assert main(["shift", str(files / "plan.json"), str(files / "photos.csv"), *words]) == 1
     assert "G2 does not hang on Quarry 1" in capsys.readouterr().err and not (files / "out.csv").exists()
+
+
+def test_points_move_by_as_much_as_they_hang_on_the_base():
+    """K4 hangs on a mark that is known; so does K3 as far as weights go, for its other round is metres off: before and after tell it."""
+    known = Mark(id="B", name="B", e=E0 + 60, n=N0 + 60, h=3.0)
+    elsewhere = OnSetUp(setup="other")
+    halves = (Occupation(), Occupation(after_min=60, hangs_on=elsewhere))
+    other = {"K3": {"occupations": halves}, "K4": {"hangs_on": elsewhere}}
+    plan = small_plan(marks=(HERE, known))
+    setups = (*plan.setups, plan.setups[0].model_copy(update={"id": "other", "name": "other", "mark": "B"}))
+    control = tuple(p.model_copy(update=other.get(p.id, {})) for p in plan.control)
+    plan = plan.model_copy(update={"setups": setups, "control": control})
+    shift = BlockShift(mark=HERE.id, e=HERE.e + 1, n=HERE.n, h=HERE.h, sigma_h=0.01, sigma_v=0.02, source="static")
+    moved = {
+        r["point"]: float(r["E, m"]) - float(r["E before, m"])
+        for r in rows(shifted_points(plan, preview(plan, shift, None)))
+    }
+    assert moved["G1"] == moved["K1"] == pytest.approx(1, abs=1e-6) and moved["K4"] == 0
+    assert moved["K3"] < 0.001
+
+
+def test_the_command_takes_a_shift_back(files):
+    plan = small_plan(marks=(HERE,))
+    (files / "plan.json").write_text(json.dumps(plan.to_json()))
+    to = f"{HERE.e + 1}, {HERE.n}, {HERE.h}"
+    for words, moved in (([], 1.0), (["--back"], -1.0)):
+        out = ["--to", to, "--out", str(files / "out.csv"), "--json", str(files / "shift.json"), *words]
+        assert main(["shift", str(files / "plan.json"), str(files / "photos.csv"), *out]) == 0
+        first = rows((files / "out.csv").read_text())[0]
+        assert float(first["E, m"]) - float(first["E before, m"]) == pytest.approx(moved, abs=2e-4)
+        told = json.loads((files / "shift.json").read_text())
+        assert told["by"][0] == pytest.approx(moved) and told["mark"] == HERE.id and told["count"] >= 1

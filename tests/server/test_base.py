@@ -1,6 +1,7 @@
 """The base over the API: schemes on the queue, a device's card on paper, what a device shows held against it."""
 
 import gzip
+import random
 
 import pypdfium2
 import pytest
@@ -17,9 +18,13 @@ from kardo.server.plans.editing import create_job
 from kardo.server.plans.stored import stored_plan
 from kardo.server.predictions.models import Computation
 from kardo.server.predictions.tasks import PATIENT, run
+from kardo.standins.caster import CasterStandIn, bases_of
 from tests.conftest import small_plan
+from tests.formats.nav_files import DAY, kepler, nav_file
 from tests.formats.rinex_logs import log_3
+from tests.formats.test_antex import FILE
 from tests.server.test_advice import post
+from tests.standins.running import running
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.usefixtures("empty_queue")]
 DEVICES = (
@@ -112,6 +117,12 @@ def test_the_sky_by_an_almanac_that_is_sent(planner, job):
     assert told["source"] == "almanac" and told["caution"] == ""
     by_nominal = planner.get(f"{path}?about=setups/base&date=2026-01-10").json()
     assert told["count"] == by_nominal["count"], "the file holds the nominal ones"
+    dice = random.Random(1)
+    records = [kepler(f"G{k:02d}", DAY, dice)[1] for k in range(1, 30)]
+    sent = {"about": "setups/base", "date": "2026-11-26", "file": SimpleUploadedFile("day.rnx", nav_file(records))}
+    by_ephemerides = planner.post(path, sent).json()
+    assert by_ephemerides["source"] == "ephemeris" and max(by_ephemerides["count"]) > 0
+    assert by_ephemerides["count"][-1] == 0 and "four hours" in by_ephemerides["caution"]
     refused = planner.post(path, {"file": SimpleUploadedFile("a.alm", b"ID: G01\nEccentricity: much\n"), **words})
     assert refused.status_code == 422 and refused.json()["where"] == "line 2"
 
@@ -134,3 +145,38 @@ def test_a_log_that_is_too_large_is_not_taken(planner, job, monkeypatch):
     monkeypatch.setattr(api, "MOST_LOG", 1000)
     file = SimpleUploadedFile("base.rnx", log_3(60).encode())
     assert planner.post(f"/api/jobs/{job.pk}/log", {"file": file}).status_code == 422
+
+
+def test_a_caster_is_listened_to_and_held_against_a_set_up(planner, job, settings):
+    plan = stored_plan(job)
+    bases = bases_of(plan, heights(plan, "base"), "A")
+    path = f"/api/jobs/{job.pk}/casters"
+    with running(CasterStandIn(bases, "corvane", "secret", pace=0.05)) as port:
+        settings.CASTERS = (f"127.0.0.1:{port}",)
+        assert planner.get(path).json() == list(settings.CASTERS)
+        asked = {"caster": settings.CASTERS[0], "user": "corvane", "password": "secret"}
+        assert [m["name"] for m in planner.post_json(f"{path}/mounts", asked).json()][:2] == ["A", "A_TWICE"]
+        heard = planner.post_json(f"{path}/heard", {**asked, "mount": "A_SEA", "setup": "base"}).json()
+        assert heard["held"]["difference"]["blunder"] == "orthometric" and "lower than planned" in heard["told"]
+        guess = planner.post_json(f"{path}/mounts", {**asked, "password": "guess"})
+        assert guess.status_code == 200, "a table is for everybody"
+        refused = planner.post_json(f"{path}/heard", {**asked, "password": "guess", "mount": "A", "setup": "base"})
+        assert refused.status_code == 422 and "name or password" in refused.json()["title"]
+        assert "secret" not in refused.content.decode()
+        assert planner.post_json(f"{path}/heard", {**asked, "mount": "A", "setup": "x"}).status_code == 422
+
+
+def test_no_other_address_is_talked_to(planner, job, settings):
+    settings.CASTERS = ("127.0.0.1:1",)
+    for other in ("127.0.0.1:5432", "localhost:1", "10.0.0.1:80"):
+        refused = planner.post_json(f"/api/jobs/{job.pk}/casters/mounts", {"caster": other})
+        assert refused.status_code == 422 and "not among those" in refused.json()["title"]
+
+
+def test_antennas_are_read_from_an_antex_file(planner, job):
+    path = f"/api/jobs/{job.pk}/antennas/read"
+    file = SimpleUploadedFile("all.atx", b"".join(FILE))
+    (helix,) = planner.post(path, {"file": file, "query": "helix"}).json()
+    assert helix["offsets"]["G01"][2] == pytest.approx(0.042)
+    refused = planner.post(path, {"file": SimpleUploadedFile("a.atx", b"antennas"), "query": ""})
+    assert refused.status_code == 422 and refused.json()["where"] == "line 1"

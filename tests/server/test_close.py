@@ -13,17 +13,22 @@ from django.core.management import CommandError, call_command
 from kardo.core.accuracy import jointly
 from kardo.core.accuracy.jointly import checks_jointly
 from kardo.core.close.record import faults, record_from_json
+from kardo.core.geodesy.frame import to_earth_centred
 from kardo.core.geodesy.units import small
+from kardo.core.gnss.heights import heights
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.stands import Mark
 from kardo.formats.report import _IN_HTML, read_report
 from kardo.server.closeout.models import JobClosing, SignedReport
 from kardo.server.plans.editing import create_job
+from kardo.standins.processing import ProcessingStandIn
 from tests.conftest import E0, N0, small_plan
 from tests.core.test_book import occupied
 from tests.core.test_day import visited
+from tests.formats.rinex_logs import log_3
 from tests.server.conftest import edit
 from tests.server.test_book import compute, send
+from tests.standins.running import running
 
 pytestmark = pytest.mark.django_db
 CERTIFIED = "The surface of the test field, as delivered on this day."
@@ -233,7 +238,16 @@ def test_a_block_shift_is_shown_applied_and_taken_back(planner, office):
     moved = report.residuals[-1]
     other_way = replace(moved, d=(moved.d[0] + 0.001, *moved.d[1:]))
     assert faults(replace(report, residuals=[*report.residuals[:-1], other_way]))
+    sent = {"file": SimpleUploadedFile("photos.csv", f"photo,E,N,H\nP1,{mark.e},{mark.n},84\n".encode())}
+    moved = planner.post(f"/api/jobs/{job.pk}/close/shift/positions", sent).json()
+    assert (moved["name"], moved["count"]) == ("photos-shifted.csv", 1)
+    assert f"{mark.e + 1:.4f},{mark.n:.4f},86.0000" in moved["text"]
+    listed = planner.get(f"/api/jobs/{job.pk}/close/shift/points.csv").content.decode().splitlines()
+    assert listed[0].startswith('point,"E before, m"') and len(listed) == 1 + len(plan.control)
     back = post(planner, job, "shift", revision=2, shift=None).json()
+    sent = {"file": SimpleUploadedFile("photos.csv", b"photo,E,N,H\nP1,1,2,3\n"), "back": "true"}
+    refused = planner.post(f"/api/jobs/{job.pk}/close/shift/positions", sent)
+    assert refused.status_code == 422 and "No shift is applied" in refused.json()["title"]
     assert back["shift"] is None and back["promised"][-1] == before["promised"][-1]
     other = post(planner, job, "shift", revision=3, shift=shift | {"mark": "nowhere"})
     assert other.status_code == 422 and "no such mark" in other.json()["title"]
@@ -266,3 +280,24 @@ def test_a_job_of_more_checks_than_are_compared_is_still_judged_and_signed(plann
     assert told["state"] == "done" and told["verdict"]["passed"] and told["against"] is None
     assert any("up to 3 are held against the prediction" in line for line in told["contradictions"])
     assert post(signer, planned, "sign", certified=CERTIFIED).status_code == 200
+
+
+def test_a_log_is_processed_by_a_service_of_the_installation_and_no_other(planner, office, settings):
+    plan = small_plan()
+    chain = heights(plan, "base")
+    truth = to_earth_centred(plan.grid, chain.latitude, chain.longitude, chain.mark_ellipsoidal)
+    job = create_job(office, planner.user, plan)
+    path = f"/api/jobs/{job.pk}/close/processing"
+    with running(ProcessingStandIn(delay=0.0, truth=truth)) as port:
+        settings.PROCESSING = (f"127.0.0.1:{port}",)
+        service = planner.get(path).json()[0]
+        log = SimpleUploadedFile("base.rnx", log_3(7201, 60, interval=60.0).encode())
+        handed = planner.post(path, {"file": log, "service": service}).json()
+        told = planner.get(f"{path}/{handed['id']}", {"service": service}).json()
+        mark = plan.marks[0]
+        assert told["state"] == "done" and told["final"]["e"] == pytest.approx(mark.e, abs=0.1)
+        assert told["final"]["h"] == pytest.approx(mark.h, abs=0.2) and "2 h against" in told["source"]
+    other = planner.get(f"{path}/{handed['id']}", {"service": "127.0.0.1:5432"})
+    assert other.status_code == 422 and "not among those" in other.json()["title"]
+    gone = planner.get(f"{path}/{handed['id']}", {"service": service})
+    assert gone.status_code == 422 and "Nobody answers" in gone.json()["title"]

@@ -85,6 +85,10 @@ def test_names_are_text_on_paper_and_nothing_is_fetched():
 
 
 def test_the_calendar_is_in_utc(planner, planned):
+    logs = planner.get(f"/api/jobs/{planned.pk}/sessions.ics")
+    assert logs["Content-Type"].startswith("text/calendar")
+    (event,) = icalendar.Calendar.from_ical(logs.content).walk("VEVENT")
+    assert event["summary"].endswith("the set-up on A logs") and event["dtend"].dt > event["dtstart"].dt
     answer = planner.get(f"/api/jobs/{planned.pk}/day/V1/b.ics")
     events = icalendar.Calendar.from_ical(answer.content).walk("VEVENT")
     day = planner.get(f"/api/jobs/{planned.pk}/day/V1").json()

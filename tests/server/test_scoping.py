@@ -16,6 +16,7 @@ OPEN = {("get", "/api/session"), ("post", "/api/session"), ("get", "/api/plan-sc
 ALL = [(method, path) for path, methods in SCHEMA["paths"].items() for method in methods]
 EDITS = json.dumps({"edits": [edit("control/G1/width", 0.6, 0.7)]})
 SHIFT = '{"mark": "A", "e": 0, "n": 0, "h": 0, "sigma_h": 0.01, "sigma_v": 0.01, "source": "static"}'
+PUBLISHED = '{"crs": "EPSG:25828", "heights": "EPSG:5773", "e": 1, "n": 2, "circle_95": 0.01, "height_95": 0.01}'
 BODIES = {
     "/api/jobs/{job_id}/plan": EDITS,
     "/api/jobs/{job_id}/live": EDITS,
@@ -23,6 +24,12 @@ BODIES = {
     "/api/jobs/{job_id}/archive": '{"archived": true}',
     "/api/jobs/{job_id}/book": '{"now": "2027-03-16T09:00:00Z", "entries": []}',
     "/api/jobs/{job_id}/card/{setup}/{device}/read-back": '{"first": "1", "second": "2", "height": "3"}',
+    "/api/jobs/{job_id}/casters/mounts": '{"caster": "127.0.0.1:2101"}',
+    "/api/jobs/{job_id}/casters/heard": '{"caster": "127.0.0.1:2101", "mount": "A", "setup": "base"}',
+    "/api/jobs/{job_id}/library": f'{{"marks": [{{"about": {{"designation": "A"}}, "coordinates": {PUBLISHED}}}]}}',
+    "/api/jobs/{job_id}/library/of-plan": '{"mark": "A"}',
+    "/api/jobs/{job_id}/library/{mark_id}": '{"designation": "A"}',
+    "/api/jobs/{job_id}/library/{mark_id}/versions": PUBLISHED,
     "/api/jobs/{job_id}/close/residuals": '{"revision": 0, "taken": {"file": "a", "outcomes": []}}',
     "/api/jobs/{job_id}/close/shift/preview": SHIFT,
     "/api/jobs/{job_id}/close/shift": '{"revision": 0, "shift": null}',
@@ -38,6 +45,11 @@ FORMS = {
     "/api/verify": {"file": SimpleUploadedFile("r.pdf", b"%PDF")},
     "/api/jobs/{job_id}/sky": {"file": SimpleUploadedFile("a.alm", b"x")},
     "/api/jobs/{job_id}/log": {"file": SimpleUploadedFile("b.rnx", b"x")},
+    "/api/jobs/{job_id}/close/processing": {"file": SimpleUploadedFile("b.rnx", b"x"), "service": "127.0.0.1:2102"},
+    "/api/jobs/{job_id}/close/shift/positions": {"file": SimpleUploadedFile("p.csv", b"x")},
+    "/api/jobs/{job_id}/antennas/read": {"file": SimpleUploadedFile("a.atx", b"x")},
+    "/api/jobs/{job_id}/library/read": {"file": SimpleUploadedFile("m.csv", b"x")},
+    "/api/jobs/{job_id}/library/{mark_id}/photo": {"file": SimpleUploadedFile("p.jpg", b"\xff\xd8")},
     "/api/jobs/{job_id}/read/terrain": {"file": SimpleUploadedFile("t.tif", b"II*\0")},
 }
 
@@ -55,6 +67,9 @@ def call(client, method, path, job):
         report_id=job.pk,
         setup="base",
         device="D1",
+        mark_id=job.pk,
+        flight="main",
+        handed="a",
     )
     if path in FORMS and method == "post":
         return client.post(url, FORMS[path])
