@@ -1,5 +1,6 @@
 """Starts everything the demo needs, keeps it running, and stops all of it on Ctrl-C: PostgreSQL, the web server, the keeper of
-live networks, one worker for quick work and one for patient work. Whoever waits for an answer now comes before whoever waits
+live networks, one worker for quick work and one for patient work, and the
+stand-ins for what is outside. Whoever waits for an answer now comes before whoever waits
 for a computation: the others give way by as much as is written here."""
 
 import os
@@ -49,6 +50,12 @@ def web(port: int) -> list[str]:
     ]
 
 
+def beside(caster: int, processing: int) -> dict[str, list[str]]:
+    """The commands of what stands in for the outside, by name."""
+    ports = ["--caster", str(caster), "--processing", str(processing)]
+    return {"stand-ins": [PYTHON, "-m", "kardo.standins", *ports]}
+
+
 def behind() -> dict[str, list[str]]:
     """The commands of all that works behind the web server, by name."""
     return {
@@ -65,7 +72,11 @@ def main() -> int:
     _manage("migrate", "--verbosity", "0")
     people = _manage("load_demo", capture_output=True, text=True).stdout
     port = _port(int(os.environ.get("KARDO_PORT", "8000")))
-    all_of_it = {"web server": web(port), **behind()}
+    caster = _port(int(os.environ.get("KARDO_CASTER_PORT", "2101")))
+    processing = _port(int(os.environ.get("KARDO_PROCESSING_PORT", "2102")))
+    os.environ.setdefault("KARDO_CASTERS", f"127.0.0.1:{caster}")
+    os.environ.setdefault("KARDO_PROCESSING", f"127.0.0.1:{processing}")
+    all_of_it = {"web server": web(port), **behind(), **beside(caster, processing)}
     keep = Supervisor(ROOT, [Kept(name, command) for name, command in all_of_it.items()], mend=cluster.revive)
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, keep.stop)
