@@ -104,10 +104,12 @@ def block_json(
     relief: float = 5.0,
     two_bases: bool = False,
     deformed_px: float = 0.0,
+    local: bool = False,
 ) -> dict:
     """A network like those people plan, jittered by a seed: a block of strips, tie points, targets, checks, and the
     shifts of mark, set-up, two legs, and another mark for some of the checks. With two_bases, every second target and
-    check is the mean of an occupation from either mark; with deformed_px, the images share 24 terms of that sigma."""
+    check is the mean of an occupation from either mark; with deformed_px, the images share 24 terms of that sigma; local, the map
+    is delivered in a grid calibrated from mark A, in which every second target and check was measured."""
     rng = np.random.default_rng(seed)
     f, half_w, half_h, base, spacing = 3600.0, 2700.0, 1800.0, 20.0, 35.0
     centres, ypr, legs = [], [], []
@@ -174,6 +176,8 @@ def block_json(
         points.append({"name": f"K{len(check_rows)}", "x": x, "sigma_px": 0.5, "rays": seen(x), "check": True})
     for mean in [*points[len(points) - targets - checks : len(points) - checks], *check_rows][::2] if two_bases else ():
         mean |= {"shifts": [0, 1, 4], "shares": [[0.4, 0.4, 0.3], [0.4, 0.4, 0.3], [0.6, 0.6, 0.7]]}
+    if local:
+        _calibrate(shifts, points[len(points) - targets - checks :], check_rows, rng)
     exposures = [
         {"c": c.tolist(), "ypr": y.tolist(), "sigma_c": list(sigma_c) if sigma_c else None, "shifts": [0, 1, 2 + leg]}
         for c, y, leg in zip(centres, ypr, legs, strict=True)
@@ -191,6 +195,22 @@ def block_json(
         "points": points,
         "checks": check_rows,
     }
+
+
+def _calibrate(shifts: list[dict], points: list[dict], checks: list[dict], rng: np.random.Generator) -> None:
+    """Deliver points in a local grid: three shifts more, held at a place by parts that grow with it, and mark A taken up."""
+    roots = rng.normal(0, 0.01, (2, 3, 3, 3))
+    for point in points:
+        tilted = roots[0] + roots[1] * point["x"][0] / 50
+        shares = [*tilted.tolist(), np.eye(3).tolist()]
+        point["delivered"] = {"shifts": [len(shifts), len(shifts) + 1, len(shifts) + 2, 0], "shares": shares}
+    for target in [p for p in points if not p.get("check")][::2]:
+        own = target.get("shares", [[1.0] * 3] * len(target["shifts"]))
+        held = target["delivered"]
+        target |= {"shifts": target["shifts"] + held["shifts"], "shares": own + held["shares"]}
+    for check in checks[::2]:
+        check["delivered"] = True
+    shifts += [{"name": f"local {k}", "kind": "local", "sigma": [1.0, 1.0, 1.0]} for k in range(3)]
 
 
 def block(**options) -> Network:

@@ -320,6 +320,7 @@ def source_name(plan: Plan, share: Share | BlindSpot) -> str:
         "points": "what a point is",
         "surface": "matching and slope",
         "geoid": "geoid model",
+        "local": "site calibration",
     }
     return plain.get(share.kind) or name_of(plan, share.kind, share.id)
 

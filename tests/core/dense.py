@@ -73,7 +73,7 @@ class Dense:
                     row(entries, sigma, js[a])
             for a in range(3):
                 if p.get("sigma_x"):
-                    hang = [(self.shift_at[s] + a, share[a]) for s, share in self.hanging(p)]
+                    hang = [(self.shift_at[s] + d, m[a, d]) for s, m in self.hanging(p) for d in range(3)]
                     row([(self.point_at[j] + a, 1.0), *hang], p["sigma_x"][a])
         for i in self.exposure_at:
             e = exposures[i]
@@ -93,9 +93,21 @@ class Dense:
 
     @staticmethod
     def hanging(position):
-        """The shifts of a surveyed position, and how much of each it holds."""
+        """The shifts of a position, and what it holds of each (3, 3)."""
         whole = [[1.0] * 3] * len(position["shifts"])
-        return list(zip(position["shifts"], position.get("shares", whole), strict=True))
+        shares = [np.array(s) if np.ndim(s) == 2 else np.diag(s) for s in position.get("shares", whole)]
+        return list(zip(position["shifts"], shares, strict=True))
+
+    def over_unknowns(self, position):
+        """What a position holds of the shifts, as rows (3, size)."""
+        out = np.zeros((3, self.size))
+        for s, share in self.hanging(position):
+            out[:, self.shift_at[s] : self.shift_at[s] + 3] += share
+        return out
+
+    def delivered(self, p):
+        """The same of a point as it is delivered."""
+        return self.over_unknowns(p.get("delivered") or {"shifts": []})
 
     def rays(self, p):
         return [i for i in p["rays"] if i in self.kept]

@@ -22,6 +22,7 @@ NETWORKS = st.fixed_dictionaries(
         "oblique": st.booleans(),
         "two_bases": st.booleans(),
         "deformed_px": st.sampled_from([0.0, 0.25]),
+        "local": st.booleans(),
         "sigma_io": st.sampled_from([(2, 2, 2, 3e-4, 3e-4, 2e-5, 2e-5), (30, 30, 30, 5e-2, 5e-2, 1e-3, 1e-3)]),
     }
 )
@@ -36,10 +37,12 @@ def test_absolute_and_seen_agree_with_a_dense_adjustment(options):
     rows, noise = [], []
     for j, p in enumerate(data["points"]):
         if j in dense.point_at:
-            at = slice(dense.point_at[j], dense.point_at[j] + 3)
-            want = q[at, at] + effect[at] @ effect[at].T
+            row = dense.delivered(p)
+            row[:, dense.point_at[j] : dense.point_at[j] + 3] += np.eye(3)
+            want = row @ q @ row.T + row @ effect @ effect.T @ row.T
         elif len(dense.rays(p)) >= 2:
             g, own = dense.intersection(p)
+            g = g + dense.delivered(p)
             moved = dense.own_effect(p) + g @ effect
             want = g @ q @ g.T + own + moved @ moved.T
         else:
@@ -48,9 +51,9 @@ def test_absolute_and_seen_agree_with_a_dense_adjustment(options):
         assert np.allclose(result["cov"][j], want, rtol=2e-5, atol=2e-6 * np.abs(want).max())
     for check in data["checks"]:
         g, own = dense.intersection(data["points"][check["point"]])
-        hang = np.zeros((3, dense.size))
-        for s, share in dense.hanging(check):
-            hang[:, dense.shift_at[s] : dense.shift_at[s] + 3] += np.diag(share)
+        if check.get("delivered"):
+            g = g + dense.delivered(data["points"][check["point"]])
+        hang = dense.over_unknowns(check)
         rows.append((g, hang, dense.own_effect(data["points"][check["point"]]) + g @ effect))
         noise.append(own + np.diag(np.square(check["sigma_x"])))
     prior = np.zeros((dense.size, dense.size))
@@ -67,24 +70,30 @@ def test_absolute_and_seen_agree_with_a_dense_adjustment(options):
 @settings(max_examples=10, deadline=None)
 @given(NETWORKS)
 def test_budget_is_the_quadratic_form_of_the_full_inverse(options):
-    """q_j N_g q_j' with the point's row of the full dense inverse, group by group."""
+    """q_j N_g q_j' with the point's row of the full dense inverse, group by group: of a tie, and of a point as it is delivered."""
     data = block_json(**options)
     net = network_from_json(data)
     solution, dense = solve(net), Dense(data)
     targets = np.flatnonzero(net.surveyed)
     tie = int(np.flatnonzero(solution.in_network & ~net.surveyed)[0])
-    found = propagate_to_map(solution, np.array([tie]), solution.columns(targets))
-    shares = {(s.kind, s.id): s for s in found.shares}
-    q, at = dense.covariance(), dense.point_at[tie]
-    if options["deformed_px"]:
-        assert shares["pattern", "1"].sigma_v == pytest.approx(np.linalg.norm(dense.effect()[at + 2]), rel=1e-6)
-    for name, picked in _groups(dense).items():
-        normal = dense.design[picked].T @ (dense.weights[picked, None] * dense.design[picked])
-        share = np.diag(q[at : at + 3] @ normal @ q[:, at : at + 3])
-        assert shares[name].sigma_v ** 2 == pytest.approx(share[2], rel=1e-4, abs=1e-12)
-        assert shares[name].sigma_h ** 2 == pytest.approx(share[0] + share[1], rel=1e-4, abs=1e-12)
-    assert sum(s.share_v for s in shares.values()) == pytest.approx(1, abs=1e-9)
-    assert sum(s.share_h for s in shares.values()) == pytest.approx(1, abs=1e-9)
+    check = int(net.check_point[0])
+    of_tie = np.eye(dense.size)[dense.point_at[tie] : dense.point_at[tie] + 3]
+    of_check = dense.intersection(data["points"][check])[0] + dense.delivered(data["points"][check])
+    q, effect = dense.covariance(), dense.effect()
+    for point, row in ((tie, of_tie), (check, of_check)):
+        found = propagate_to_map(solution, np.array([point]), solution.columns(targets, delivered=False))
+        shares = {(s.kind, s.id): s for s in found.shares}
+        own = dense.own_effect(data["points"][check]) if point == check else 0.0
+        if options["deformed_px"]:
+            want = np.linalg.norm((row @ effect + own)[2])
+            assert shares["pattern", "1"].sigma_v == pytest.approx(want, rel=1e-6)
+        for name, picked in _groups(dense).items():
+            normal = dense.design[picked].T @ (dense.weights[picked, None] * dense.design[picked])
+            share = np.diag(row @ q @ normal @ q @ row.T)
+            assert shares[name].sigma_v ** 2 == pytest.approx(share[2], rel=1e-4, abs=1e-12)
+            assert shares[name].sigma_h ** 2 == pytest.approx(share[0] + share[1], rel=1e-4, abs=1e-12)
+        assert sum(s.share_v for s in shares.values()) == pytest.approx(1, abs=1e-9)
+        assert sum(s.share_h for s in shares.values()) == pytest.approx(1, abs=1e-9)
 
 
 def _groups(dense):
@@ -103,6 +112,11 @@ def _groups(dense):
     }
     mark = np.zeros(len(dense.weights), dtype=bool)
     mark[dense.prior_rows[:3]] = True
+    of_local = [3 * k + a for k, s in enumerate(dense.data["shifts"]) if s.get("kind") == "local" for a in range(3)]
+    local = np.zeros(len(dense.weights), dtype=bool)
+    local[dense.prior_rows[of_local]] = True
+    if of_local:
+        groups["local", ""] = local
     return {name: np.flatnonzero(rows) for name, rows in (groups | {("shift", "mark A"): mark}).items()}
 
 

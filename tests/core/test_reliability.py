@@ -12,6 +12,7 @@ from kardo.core.accuracy.network import network_from_json
 from kardo.core.accuracy.planned import ControlRays
 from kardo.core.accuracy.reliability import NON_CENTRALITY, reliability
 from kardo.core.accuracy.solution import solve
+from kardo.core.arrays import Lists
 from tests.conftest import block_json
 from tests.core.dense import Dense
 
@@ -26,7 +27,8 @@ def control_of(net, which):
     noise, one = np.full(len(rays.values), 0.5), np.ones(len(which))
     nowhere = Places(one, np.zeros((len(which), 2)), one, one)
     sigma = net.sigma_x[which]
-    return ControlRays(net.x[which], rays, noise, sigma, shifts, shares, sigma, one, nowhere)
+    nothing = Lists.of([[]] * len(which)), np.zeros((0, 3, 3))
+    return ControlRays(net.x[which], rays, noise, sigma, shifts, shares, sigma, one, nowhere, *nothing)
 
 
 def on_map(with_map, pattern):

@@ -149,7 +149,15 @@ def test_two_flights_and_points_from_two_bases_go_out_as_a_network_and_come_back
 
 
 @pytest.mark.parametrize(
-    "shares", [[[1, 1, 1]], [[1, 1], [1, 1]], [[0.5, 0.5, 2], [1, 1, 1]], [[None, 1, 1], [1, 1, 1]], "half"]
+    "shares",
+    [
+        [[1, 1, 1]],
+        [[1, 1], [1, 1]],
+        [[0.5, 0.5, 2e6], [1, 1, 1]],
+        [[[1, 0], [0, 1]], [1, 1, 1]],
+        [[None, 1, 1], [1, 1, 1]],
+        "half",
+    ],
 )
 def test_shares_that_cannot_be_are_told(shares):
     data = block_json(targets=1)

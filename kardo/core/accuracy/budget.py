@@ -101,7 +101,7 @@ def _parts(
         if len(terms := net.deformation.terms[k]):
             parts["pattern", camera] = (points.pattern[terms] ** 2).sum(axis=0)
     for s, shift in enumerate(net.shifts):
-        source = ("legs", shift.id.rpartition(".")[0]) if shift.kind == "leg" else shift.key
+        source = {"leg": ("legs", shift.id.rpartition(".")[0]), "local": ("local", "")}.get(shift.kind, shift.key)
         prior = (q_shift[3 * s : 3 * s + 3] ** 2 / net.shift_sigma[s][:, None] ** 2).sum(axis=0)
         parts[source] = parts.get(source, np.zeros(columns)) + prior
     parts["images", ""] = np.einsum("kaa->ka", own).ravel() - np.sum(list(parts.values()), axis=0)
@@ -147,7 +147,7 @@ def _targets(solution: Solution, which: Ints, joint: Floats, q_shift: Floats) ->
         moved = joint[3 * k : 3 * k + 3].copy()
         for at in range(net.point_shifts.start[j], net.point_shifts.start[j + 1]):
             s = net.point_shifts.values[at]
-            moved += net.point_shares[at, :, None] * q_shift[3 * s : 3 * s + 3]
+            moved += net.point_shares[at] @ q_shift[3 * s : 3 * s + 3]
         out += (1.0 / net.sigma_x[j] ** 2) @ moved**2
     return out
 

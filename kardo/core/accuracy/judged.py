@@ -11,6 +11,7 @@ import numpy as np
 from numba import njit
 
 from kardo.core.arrays import Floats, Ints, Lists
+from kardo.core.control.local import calibrates_heights
 from kardo.core.flight.sight import Sight
 from kardo.core.plan.assumptions import Assumptions
 from kardo.core.plan.brief import Brief
@@ -143,5 +144,6 @@ def on_surface(joint: Floats, at: Places) -> Floats:
 
 
 def geoid_sigma(plan: Plan) -> float:
-    """Sigma in metres that the geoid model adds to a height in the job's system."""
-    return plan.assume["geoid_v"] if plan.brief.heights != "ellipsoidal" else 0.0
+    """Sigma in metres that the geoid model adds to a height in the job's system; nothing where heights are those of the points that a
+    local grid is calibrated to, which take it up."""
+    return 0.0 if plan.brief.heights == "ellipsoidal" or calibrates_heights(plan) else plan.assume["geoid_v"]

@@ -100,7 +100,12 @@ def join(some: list[Misclosures], solution: Solution) -> Misclosures:
 
 
 def misclosures(solution: Solution, control: ControlRays) -> Misclosures:
-    """Forward solutions of control points over a solved network. Points whose rays do not intersect get zeros."""
+    """Control points as misclosures over a solved network. Points whose rays do not intersect get zeros."""
+    return hung(intersected(solution, control), solution, control)
+
+
+def intersected(solution: Solution, control: ControlRays) -> Misclosures:
+    """Forward solutions of control points as the network has them, before anything is said of their survey."""
     net, k = solution.network, len(control.x)
     empty = Lists.of([[]] * k)
     alone = replace(
@@ -111,19 +116,22 @@ def misclosures(solution: Solution, control: ControlRays) -> Misclosures:
         rays=control.rays,
         sigma_x=np.full((k, 3), np.nan),
         point_shifts=empty,
-        point_shares=np.zeros((0, 3)),
+        point_shares=np.zeros((0, 3, 3)),
+        delivered_shifts=empty,
+        delivered_shares=np.zeros((0, 3, 3)),
         check=np.ones(k, dtype=bool),
         check_point=np.zeros(0, dtype=np.int64),
+        check_delivered=np.zeros(0, dtype=bool),
     )
     rays = normals.weighted_rays(alone, solution.position)
     usable = rays.usable & (np.diff(rays.rays.start) >= 2)
     rays = replace(rays, usable=usable)
     rows = normals.point_rows(rays, np.arange(k), solution.factor.n, len(solution.factor.m))
-    columns = replace(solution, rays=rays).columns(np.arange(k))
+    columns = replace(solution, rays=rays).columns(np.arange(k), delivered=False)
     back = np.argsort(columns.asked)
     order = (3 * back[:, None] + np.arange(3)).ravel()
     none = np.zeros_like(rows.border)
-    solved = Misclosures(
+    return Misclosures(
         columns.band[:, order],
         columns.border[:, order],
         none,
@@ -136,17 +144,27 @@ def misclosures(solution: Solution, control: ControlRays) -> Misclosures:
         columns.pattern[:, order],
         np.zeros_like(columns.pattern),
     )
-    return hung(solved, solution, control)
 
 
 def hung(solved: Misclosures, solution: Solution, control: ControlRays) -> Misclosures:
-    """The same places with the survey and the shifts that `control` says."""
+    """The same places with the survey and the shifts that `control` says, and as they are delivered where the survey is in
+    delivered coordinates."""
     root = solution.factor
-    s_border = np.zeros((len(root.m), 3 * len(control.x)))  # S' over the border: the shifts that each survey holds
-    s_border[solution.shift_first :] = shares_matrix(
-        control.shifts, control.shares, len(solution.network.shift_sigma)
-    ).T
-    shifts = solve_triangular(root.m, s_border * root.border_scale[:, None], lower=True, check_finite=False)
+
+    def over_border(shifts: Lists, shares: Floats) -> tuple[Floats, Floats]:
+        held = np.zeros((len(root.m), 3 * len(control.x)))
+        held[solution.shift_first :] = shares_matrix(shifts, shares, len(solution.network.shift_sigma)).T
+        return held, solve_triangular(root.m, held * root.border_scale[:, None], lower=True, check_finite=False)
+
+    s_border, shifts = over_border(control.shifts, control.shares)  # S' over the border: what each survey holds
+    if len(control.delivered.values):
+        moved, solved_moved = over_border(control.delivered, control.delivered_shares)
+        solved = replace(
+            solved,
+            y_border=solved.y_border + solved_moved,
+            g_border=solved.g_border + moved,
+            pattern=solved.pattern + root.solved_border.T @ solved_moved,
+        )
     return replace(
         solved,
         shifts=shifts,

@@ -23,9 +23,11 @@ class Network:
     f_px (k,) and sigma_io (k, 7) per camera, cameras their names, deformation what their images share; shifts with shift_sigma (s, 3); exposures c, ypr,
     sigma_c, sigma_att (n, 3); points x, sigma_x (m, 3), rays to exposures, and sigma_px (r,) of every ray. A sigma of NaN means "not
     observed"; infinity means "free, no prior". check[j] marks a point intersected afterwards, which
-    takes no part in the network. A check is the second, surveyed position of a point. A surveyed position holds its
-    shifts whole or, as a mean over several bases, in part: point_shares and check_shares (q, 3), along with the
-    values of point_shifts and check_shifts.
+    takes no part in the network. A check is the second, surveyed position of a point. What a surveyed position holds of its
+    shifts, point_shares and check_shares (q, 3, 3) along with the values of point_shifts and check_shifts, is the whole (the
+    unit matrix), a part as a mean over several bases, or what a shift makes of a place. A point is delivered with
+    delivered_shares of delivered_shifts in its coordinates; check_delivered tells the checks that were surveyed in delivered
+    coordinates and hold no such thing.
     sigma_att is about the camera axes: right (pitch), down (yaw), forward (roll).
     """
 
@@ -53,6 +55,9 @@ class Network:
     check_sigma: Floats
     check_shifts: Lists
     check_shares: Floats
+    delivered_shifts: Lists
+    delivered_shares: Floats
+    check_delivered: Bools
 
     @property
     def n_exposures(self) -> int:
@@ -96,6 +101,7 @@ class Network:
             "points": [self._point_json(j) for j in range(len(self.x))],
             "checks": [
                 {"point": int(p), "sigma_x": s.tolist(), **_hanging_json(self.check_shifts, self.check_shares, k)}
+                | ({"delivered": True} if self.check_delivered[k] else {})
                 for k, (p, s) in enumerate(zip(self.check_point, self.check_sigma, strict=True))
             ],
         }
@@ -134,21 +140,35 @@ class Network:
             "sigma_x": _optional(self.sigma_x[j]),
             **_hanging_json(self.point_shifts, self.point_shares, j),
             "check": bool(self.check[j]),
+            **self._delivered_json(j),
         }
+
+    def _delivered_json(self, j: int) -> Json:
+        held = _hanging_json(self.delivered_shifts, self.delivered_shares, j)
+        return {"delivered": held} if held["shifts"] else {}
+
+
+WHOLE = np.eye(3)  # a shift held whole
+MOST_SHARE = 1e6  # of a shift, whatever it makes of a place
 
 
 def shares_matrix(shifts: Lists, shares: Floats, count: int) -> Floats:
-    """How much of each of `count` shifts every position holds, as a matrix (3k, 3 count)."""
-    out = np.zeros((len(shifts), 3, count, 3))
-    owner, axes = shifts.owner()[:, None], np.arange(3)
-    np.add.at(out, (owner, axes, shifts.values[:, None], axes), shares)
-    return out.reshape(3 * len(shifts), 3 * count)
+    """What every position holds of each of `count` shifts, by their shares (q, 3, 3), as a matrix (3k, 3 count)."""
+    out = np.zeros((len(shifts), count, 3, 3))
+    np.add.at(out, (shifts.owner(), shifts.values), shares)
+    return out.transpose(0, 2, 1, 3).reshape(3 * len(shifts), 3 * count)
 
 
 def _hanging_json(shifts: Lists, shares: Floats, k: int) -> Json:
     """The shifts of a surveyed position, and its shares of them where it does not hold them whole."""
     own = shares[shifts.start[k] : shifts.start[k + 1]]
-    return {"shifts": shifts[k].tolist()} | ({"shares": own.tolist()} if (own != 1.0).any() else {})
+    return {"shifts": shifts[k].tolist()} | ({} if (own == WHOLE).all() else {"shares": [_share_json(s) for s in own]})
+
+
+def _share_json(share: Floats) -> list[Any]:
+    """A share as it is written: three numbers where each axis holds its own alone, else the matrix."""
+    axes = np.diag(share)
+    return list(axes.tolist() if (share == np.diag(axes)).all() else share.tolist())
 
 
 def _one_or_all(sigma: Floats) -> float | list[float]:
@@ -181,6 +201,7 @@ def _read(data: Json) -> Network:
     cameras = data.get("cameras") or [data["camera"]]
     shifts, exposures = data.get("shifts", []), data["exposures"]
     points, checks = data["points"], data.get("checks", [])
+    delivered = [p.get("delivered") or {} for p in points]
     att = np.radians(_triples([e.get("sigma_att") for e in exposures], np.nan))
     rays = [p.get("rays") or [] for p in points]
     return Network(
@@ -208,6 +229,9 @@ def _read(data: Json) -> Network:
         check_sigma=_triples([c["sigma_x"] for c in checks], np.nan),
         check_shifts=Lists.of([c.get("shifts") or [] for c in checks]),
         check_shares=_shares(checks),
+        delivered_shifts=Lists.of([d.get("shifts") or [] for d in delivered]),
+        delivered_shares=_shares(delivered),
+        check_delivered=np.array([bool(c.get("delivered")) for c in checks], dtype=bool),
     )
 
 
@@ -231,20 +255,26 @@ def _terms(camera: Json) -> list[list[float]]:
 
 
 def _shares(positions: Sequence[Json]) -> Floats:
-    """How much of its shifts each position holds, (q, 3): the whole of them unless it says otherwise."""
-    rows: list[list[float]] = []
+    """What each position holds of its shifts, (q, 3, 3): the whole of them unless it says otherwise."""
+    rows: list[Floats] = []
     for one in positions:
         count = len(one.get("shifts") or [])
         own = one.get("shares") or [[1.0] * 3] * count
         if len(own) != count:
             raise ValueError(f"{count} shifts, but {len(own)} shares of them")
-        rows += [_free(share, 3) for share in own]
-    return np.array(rows, dtype=np.float64).reshape(-1, 3)
+        rows += [_share(np.array(share, dtype=np.float64)) for share in own]
+    return np.array(rows, dtype=np.float64).reshape(-1, 3, 3)
+
+
+def _share(share: Floats) -> Floats:
+    if share.shape not in ((3,), (3, 3)):
+        raise ValueError("a share is three numbers, or three rows of three")
+    return np.diag(share) if share.ndim == 1 else share
 
 
 def _shift(row: Json) -> Shift:
     kind, key = row.get("kind", "shift"), str(row.get("id", row["name"]))
-    if kind not in ("mark", "setup", "leg", "network", "shift"):
+    if kind not in ("mark", "setup", "leg", "network", "local", "shift"):
         raise ValueError(f"no shift is of the kind {kind}")
     east, north, up = _free(row.get("sigma"), 3)
     return Shift(kind, key, (east, north, up))
@@ -297,15 +327,17 @@ def _validate(net: Network) -> None:
         ("shifts of points", net.point_shifts.values, len(net.shift_sigma)),
         ("shifts of exposures", net.exposure_shifts.values, len(net.shift_sigma)),
         ("shifts of checks", net.check_shifts.values, len(net.shift_sigma)),
+        ("shifts that points are delivered with", net.delivered_shifts.values, len(net.shift_sigma)),
         ("point of checks", net.check_point, len(net.x)),
         ("camera of exposures", net.camera, len(net.f_px)),
     )
     for name, index, limit in ranges:
         if index.size and (index.min() < 0 or index.max() >= limit):
             raise NetworkError(f"An index is outside 0 to {limit - 1}.", where=name)
-    for name, shares in (("points", net.point_shares), ("checks", net.check_shares)):
-        if not ((shares >= 0) & (shares <= 1)).all():
-            raise NetworkError("A share of a shift lies between 0 and 1.", where=f"shares of {name}")
+    every = (("points", net.point_shares), ("checks", net.check_shares), ("delivered points", net.delivered_shares))
+    for name, shares in every:
+        if not (np.abs(shares) <= MOST_SHARE).all():
+            raise NetworkError(f"A share of a shift is a number of at most {MOST_SHARE:g}.", where=f"shares of {name}")
     if not np.isfinite(net.check_sigma).all():
         raise NetworkError("Every check needs its own three standard deviations.", where="checks")
     without = np.flatnonzero(~(net.deformation.frame > 0).all(axis=1) & (np.diff(net.deformation.terms.start) > 0))

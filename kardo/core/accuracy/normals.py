@@ -68,7 +68,7 @@ class Rays:
 
     rays lists the exposures of each point by position in the band (-1: exposure left out, ray removed);
     jx (r, 2, 3), je (r, 2, 6), ji (r, 2, 7) are divided by the ray's sigma; prior (m, 3) is the weight of
-    the surveyed position, which holds shift_share (q, 3) of each of its shifts; a_pp (m, 3, 3) is the point's own block; usable marks points whose block is regular.
+    the surveyed position, which holds shift_share (q, 3, 3) of each of its shifts; a_pp (m, 3, 3) is the point's own block; usable marks points whose block is regular.
     f_px (k,) and deformation are the cameras'.
     """
 
@@ -399,11 +399,13 @@ def _add_survey(prior, shifts, shares, s_first, io, u_b, below, diagonal_b):  # 
     """What a point's survey ties together of the shifts it holds."""
     for i in range(len(shifts)):
         for a in range(3):
-            s, w = s_first + 3 * shifts[i] + a, prior[a] * shares[i, a]
-            u_b[a, s] += w
-            diagonal_b[s - io] += w * shares[i, a]
-            for i2 in range(len(shifts)):
-                below[s, s_first - io + 3 * shifts[i2] + a] += w * shares[i2, a]
+            for d in range(3):
+                s, w = s_first + 3 * shifts[i] + d, prior[a] * shares[i, a, d]
+                u_b[a, s] += w
+                diagonal_b[s - io] += w * shares[i, a, d]
+                for i2 in range(len(shifts)):
+                    for d2 in range(3):
+                        below[s, s_first - io + 3 * shifts[i2] + d2] += w * shares[i2, a, d2]
 
 
 @njit(cache=True, fastmath={"contract"})
@@ -525,4 +527,6 @@ def _fill_rows(which, rays, usable, a_inv, g_e, g_b):  # type: ignore[no-untyped
         for i in range(s_start[j], s_start[j + 1]):
             for a in range(3):
                 for d in range(3):
-                    g_b[s_first + 3 * s_values[i] + a, 3 * k + d] -= a_inv[j, d, a] * prior[j, a] * s_share[i, a]
+                    w = a_inv[j, d, a] * prior[j, a]
+                    for s in range(3):
+                        g_b[s_first + 3 * s_values[i] + s, 3 * k + d] -= w * s_share[i, a, s]

@@ -11,6 +11,7 @@ from kardo.core.accuracy.deformation import Deformation, default_terms
 from kardo.core.accuracy.judged import Places, places
 from kardo.core.accuracy.network import Network
 from kardo.core.arrays import Bools, Floats, Ints, Lists
+from kardo.core.control.local import Delivered, delivered_with, fault_of_local, in_local_grid, local_shifts
 from kardo.core.control.survey import base_mark, survey
 from kardo.core.errors import GeodesyError, PlanError
 from kardo.core.flight.areas import area_polygon, require_fit, site_polygon
@@ -24,7 +25,7 @@ from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.kit import Camera
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import reference
-from kardo.core.plan.stands import OnInstrument, OnNothing, OnSetUp
+from kardo.core.plan.stands import OnInstrument, OnNothing, OnSetUp, SetUp
 from kardo.core.terrain.surface import AnySurface
 
 MAP_POINTS = 400  # aimed at over the site; between 300 and 600 come out
@@ -36,8 +37,9 @@ ShiftIndex = dict[tuple[str, str], int]
 @dataclass(frozen=True)
 class ControlRays:
     """How k control points will be observed: ENU (k, 3), rays, pixels (r,) of each ray, the survey's own sigma (k, 3) with
-    that of the centre's identification, the shifts each hangs on with its share (q, 3) of them, the sigma (k, 3) of the survey
-    with set-up and mark, the target's width in pixels (k,) where it is seen best, and the places."""
+    that of the centre's identification, the shifts each hangs on with its share (q, 3, 3) of them, the sigma (k, 3) of the survey
+    with all that it hangs on, the target's width in pixels (k,) where it is seen best, and the places. delivered: the shifts,
+    with shares (p, 3, 3), of a check that is surveyed in delivered coordinates, as the map's are there."""
 
     x: Floats
     rays: Lists
@@ -48,6 +50,8 @@ class ControlRays:
     total_sigma: Floats
     width_px: Floats
     places: Places
+    delivered: Lists
+    delivered_shares: Floats
 
     def take(self, which: Ints) -> "ControlRays":
         """Only some of the points."""
@@ -61,6 +65,8 @@ class ControlRays:
             self.total_sigma[which],
             self.width_px[which],
             self.places.take(which),
+            self.delivered.take(which),
+            self.delivered_shares[self.delivered.places(which)],
         )
 
 
@@ -110,7 +116,18 @@ def missing(plan: Plan) -> list[tuple[str, str]]:
         lacks.append(("base", "Put the base on a mark with known coordinates."))
     if any(isinstance(h, OnNothing) for h in hung):
         lacks.append(("base", "Say what the flight's corrections come from."))
+    if any(s is not None and _in_local_grid_only(plan, s) for s in setups):
+        lacks.append(
+            ("base", "The base stands on a mark with local coordinates alone: give it those of the job's grid.")
+        )
+    if fault := fault_of_local(plan):
+        lacks.append(("base", f"{fault.what} {fault.mend}"))
     return lacks + _unmarked(plan, {s.id for s in setups if s is not None})
+
+
+def _in_local_grid_only(plan: Plan, setup: SetUp) -> bool:
+    mark = plan.mark(setup.mark)
+    return mark is not None and mark.known == "local"
 
 
 def _grid_lack(plan: Plan) -> list[tuple[str, str]]:
@@ -181,7 +198,9 @@ def _frame(plan: Plan, polygon: Polygon, surface: AnySurface) -> LocalFrame:
 def _all_shifts(plan: Plan, flights: tuple[FlightPlan, ...]) -> list[Shift]:
     """Of the flights' bases first, then their legs, then all else that control hangs on or could be hung on."""
     bases = [shift for f in flights for shift in shared_by(plan, f.flight.hangs_on)]
-    return unique([*bases, *(leg for f in flights for leg in _leg_shifts(plan, f)), *all_shared(plan)])
+    return unique(
+        [*bases, *(leg for f in flights for leg in _leg_shifts(plan, f)), *all_shared(plan), *local_shifts(plan)]
+    )
 
 
 def _leg_shifts(plan: Plan, flight: FlightPlan) -> list[Shift]:
@@ -312,18 +331,51 @@ def _observe(
     identify = assume["identify_target_px"] * finest * np.maximum(1.0, assume["target_full_px"] / best)
     surface = plan.surface
     assert surface is not None
-    shifts = [[_place(index, held.shift, p) for held in some] for p, some in zip(points, surveyed.held, strict=True)]
+    held = [[(h.shift, np.diag(h.share)) for h in some] for some in surveyed.held]
+    delivered = delivered_with(plan, frame, x)
+    local = np.array([in_local_grid(plan, p) for p in points], dtype=bool)
+    of_check: list[list[tuple[Shift, Floats]]] = [[] for _ in points]
+    total = surveyed.total_sigma**2
+    for k, p in enumerate(points):
+        own = [(shift, share[k]) for shift, share in delivered]
+        if p.role == "target":
+            held[k] += own if local[k] else []
+        elif local[k]:
+            of_check[k] = own
+        elif own:
+            less = [(shift, -share) for shift, share in own]
+            total[k] = surveyed.sigma[k] ** 2 + _variance(held[k] + less)
+    shifts, shares = _hung(index, points, held)
+    of_check_shifts, of_check_shares = _hung(index, points, of_check)
     return ControlRays(
         x=x,
         rays=rays.keep(keep),
         sigma_px=target_ray_sigma(wide[keep], assume),
         sigma=np.sqrt(surveyed.sigma**2 + identify[:, None] ** 2 * [1.0, 1.0, 0.0]),
-        shifts=Lists.of(shifts),
-        shares=np.array([held.share for some in surveyed.held for held in some]).reshape(-1, 3),
-        total_sigma=surveyed.total_sigma,
+        shifts=shifts,
+        shares=shares,
+        total_sigma=np.sqrt(total),
         width_px=best,
         places=places(e, n, x, rays, sights, surface, assume),
+        delivered=of_check_shifts,
+        delivered_shares=of_check_shares,
     )
+
+
+def _variance(held: list[tuple[Shift, Floats]]) -> Floats:
+    """Variance (3,) of what a position holds of shifts; of one that it holds twice, together."""
+    together: dict[tuple[str, str], tuple[Floats, Floats]] = {}
+    for shift, share in held:
+        together[shift.key] = np.square(shift.sigma), share + together.get(shift.key, (0.0, 0.0))[1]
+    return np.sum([share**2 @ squares for squares, share in together.values()], axis=0)
+
+
+def _hung(
+    index: ShiftIndex, points: tuple[ControlPoint, ...], held: list[list[tuple[Shift, Floats]]]
+) -> tuple[Lists, Floats]:
+    """The shifts of each point by their number, and its shares of them (q, 3, 3)."""
+    shifts = [[_place(index, shift, p) for shift, _ in some] for p, some in zip(points, held, strict=True)]
+    return Lists.of(shifts), np.array([share for some in held for _, share in some]).reshape(-1, 3, 3)
 
 
 def _place(index: ShiftIndex, shift: Shift, point: ControlPoint) -> int:
@@ -383,6 +435,8 @@ def _assemble(
     hung = control.shifts.keep(~is_check[control.shifts.owner()])
     no_tie, no_ground = [np.full((len(part.x), 3), np.nan) for part in (ties, ground)]
     map_px = np.full(len(ground.rays.values), plan.assume["map_ray_px"])
+    x = np.concatenate([ties.x, control.x, ground.x])
+    delivered, delivered_shares = _delivered(delivered_with(plan, frame, x), index, len(x), len(ties.x))
     return Network(
         f_px=np.array([cam.f_px for cam in cameras]),
         sigma_io=np.array([cam.calibration.sigma_io for cam in cameras]),
@@ -404,7 +458,7 @@ def _assemble(
             *(reference("control", p.id) for p in plan.control),
             *(f"ground {k}" for k in range(len(ground.x))),
         ),
-        x=np.concatenate([ties.x, control.x, ground.x]),
+        x=x,
         sigma_px=np.concatenate([ties.sigma_px, control.sigma_px, map_px]),
         rays=Lists.end_to_end([ties.rays, control.rays, ground.rays]),
         sigma_x=np.concatenate([no_tie, np.where(is_check[:, None], np.nan, control.sigma), no_ground]),
@@ -415,4 +469,15 @@ def _assemble(
         check_sigma=control.sigma[checks],
         check_shifts=control.shifts.take(checks),
         check_shares=control.shares[control.shifts.places(checks)],
+        delivered_shifts=delivered,
+        delivered_shares=delivered_shares,
+        check_delivered=np.diff(control.delivered.start)[checks] > 0,
     )
+
+
+def _delivered(held: Delivered, index: ShiftIndex, count: int, ties: int) -> tuple[Lists, Floats]:
+    """What each of `count` points is delivered with; the ties, which come first, are not delivered."""
+    numbers = [index[shift.key] for shift, _ in held]
+    shares = [share[ties:, None] for _, share in held]
+    lists = Lists.of([[]] * ties + [numbers] * (count - ties))
+    return lists, np.concatenate(shares, axis=1).reshape(-1, 3, 3) if shares else np.zeros((0, 3, 3))

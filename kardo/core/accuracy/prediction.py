@@ -38,7 +38,7 @@ from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 from kardo.core.plan.states import OTHER, in_state, to_shift
 
-ENGINE = 6  # raised whenever the same plan would give other numbers, or they are told in another shape
+ENGINE = 7  # raised whenever the same plan would give other numbers, or they are told in another shape
 CURVE = 40  # checks up to which the worth of the test is told
 BLIND_FROM = 0.05  # share of the variance from which a shift that the checks share is worth a sentence
 
@@ -90,7 +90,7 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Resul
     on_map = propagate_to_map(
         solution,
         planned.map_points,
-        solution.columns(planned.targets),
+        solution.columns(planned.targets, delivered=False),
         targets,
         progress=lambda part: progress(effort.MAP, work.share(effort.MAP, part)),
     )
@@ -263,14 +263,22 @@ def _blind_spots(plan: Plan, planned: Planned, budget: list[Share]) -> list[Blin
     net = planned.network
     used = set(net.exposure_shifts.values.tolist()) | set(net.point_shifts.values.tolist())
     shares: dict[tuple[str, str], Share] = {(s.kind, s.id): s for s in budget}
-    found = []
-    whole = np.asarray((net.check_shares > 0.99).all(axis=1))  # who holds a part of a shift sees the rest of it
+    axes = np.einsum("qaa->qa", net.check_shares)
+    whole = np.asarray((axes > 0.99).all(axis=1))  # who holds a part of a shift sees the rest of it
     held = net.check_shifts.keep(whole)
-    for k in sorted(used & set(held.values.tolist())):
-        share = shares[net.shifts[k].key]
-        in_height = share.share_v >= share.share_h
-        part, sigma = (share.share_v, share.sigma_v) if in_height else (share.share_h, share.sigma_h)
-        if part >= BLIND_FROM:
-            hanging = sum(k in held[c] for c in range(len(plan.checks)))
-            found.append(BlindSpot(share.kind, share.id, in_height, part, sigma, hanging))
+    spots = [
+        _spot(shares[net.shifts[k].key], sum(k in held[c] for c in range(len(plan.checks))))
+        for k in sorted(used & set(held.values.tolist()))
+    ]
+    calibration = shares.get(("local", ""))
+    if calibration and not net.check_delivered.all():
+        spots.append(_spot(calibration, int((~net.check_delivered).sum())))
+    found = [spot for spot in spots if spot.share >= BLIND_FROM]
     return sorted(found, key=lambda spot: -spot.share)
+
+
+def _spot(share: Share, checks: int) -> BlindSpot:
+    """A source that so many checks share with the map, in the axis where it weighs more."""
+    in_height = share.share_v >= share.share_h
+    part, sigma = (share.share_v, share.sigma_v) if in_height else (share.share_h, share.sigma_h)
+    return BlindSpot(share.kind, share.id, in_height, part, sigma, checks)

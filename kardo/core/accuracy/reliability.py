@@ -13,8 +13,7 @@ from kardo.core.accuracy.budget import OnMap
 from kardo.core.accuracy.misclosures import Misclosures, gram
 from kardo.core.accuracy.results import TargetReliability, nullable, triple
 from kardo.core.arrays import Bools, Floats
-
-NON_CENTRALITY = 4.13
+from kardo.core.geodesy.confidence import NON_CENTRALITY
 
 
 def reliability(

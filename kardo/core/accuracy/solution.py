@@ -102,12 +102,22 @@ class Solution:
         """Which points' (m,) positions follow from rays or survey."""
         return self.rays.usable
 
-    def columns(self, which: Ints) -> PointColumns:
-        """Forward-solve some points, by number (k,). Memory: (order of the network) x 3k doubles."""
-        n, b = self.factor.n, self.factor.m.shape[0]
+    def point_rows(self, which: Ints, delivered: Bools | bool) -> PointRows:
+        """G of some points, by number (k,): as they are delivered, or as the network has them."""
+        rows = normals.point_rows(self.rays, which, self.factor.n, self.factor.m.shape[0])
+        net = self.network
+        if len(net.delivered_shifts.values) and np.any(delivered):
+            of_point = net.delivered_shares[net.delivered_shifts.places(which)]
+            held = shares_matrix(net.delivered_shifts.take(which), of_point, len(net.shift_sigma)).T
+            rows.border[self.shift_first :] += held * np.repeat(np.broadcast_to(delivered, len(which)), 3)
+        return rows
+
+    def columns(self, which: Ints, delivered: Bools | bool = True) -> PointColumns:
+        """Forward-solve some points, by number (k,), as they are delivered or (all, or some of them) as the network has them.
+        Memory: (order of the network) x 3k doubles."""
         first = self._first_rows(which)
         sort = np.argsort(first, kind="stable")
-        rows = normals.point_rows(self.rays, which[sort], n, b)
+        rows = self.point_rows(which[sort], np.broadcast_to(delivered, len(which))[sort])
         y_e, y_b, pattern = self.forward(rows, np.repeat(first[sort], 3))
         return PointColumns(which[sort], sort, y_e, y_b, self.rays.a_pp_inverse[which[sort]], pattern)
 
@@ -215,10 +225,9 @@ def as_seen(solution: Solution) -> SeenByChecks:
     n = len(net.check_point)
     if not n:
         return SeenByChecks(np.zeros((0, 0)), np.zeros((0, 3, 3)))
-    unique, back = np.unique(net.check_point, return_inverse=True)
-    columns = solution.columns(unique)
-    place = {int(j): k for k, j in enumerate(columns.which)}
-    rows = np.concatenate([np.arange(3) + 3 * place[int(unique[u])] for u in back])
+    columns = solution.columns(net.check_point, net.check_delivered)
+    place = np.argsort(columns.asked)
+    rows = (3 * place[:, None] + np.arange(3)).ravel()
     joint = columns.joint()[np.ix_(rows, rows)]
     absolute = np.array([joint[3 * k : 3 * k + 3, 3 * k : 3 * k + 3] for k in range(n)])
     hang = _hanging(net)

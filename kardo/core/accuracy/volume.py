@@ -23,7 +23,7 @@ def mean_height_sigma(solution: Solution, which: Ints) -> float | None:
         return None
     band, border, terms = (np.zeros((rows, 1)) for rows in (n, b, len(solution.rays.deformation)))
     for at in range(0, k, CHUNK):
-        rows = normals.point_rows(solution.rays, which[at : at + CHUNK], n, b)
+        rows = solution.point_rows(which[at : at + CHUNK], delivered=True)
         for mean, some in ((band, rows.band), (border, rows.border), (terms, rows.terms)):
             mean[:, 0] += some[:, 2::3].sum(axis=1) / k
     y_band, y_border, pattern = solution.forward(normals.PointRows(band, border, terms))

@@ -21,8 +21,8 @@ from kardo.core.accuracy.misclosures import (
     difference_covariance,
     gram,
     hung,
+    intersected,
     join,
-    misclosures,
 )
 from kardo.core.accuracy.planned import ControlRays, Planned, planned_network
 from kardo.core.accuracy.solution import Solution, solve
@@ -76,7 +76,7 @@ class Kept:
             self.at.clear()
             new = list(range(len(points)))
         if new:
-            found = misclosures(self.solution, control.take(np.array(new)))
+            found = intersected(self.solution, control.take(np.array(new)))
             self.at.update({_place(points[k]): found.take(np.arange(len(new)) == i) for i, k in enumerate(new)})
         solved = join([self.at[_place(p)] for p in points], self.solution)
         return hung(solved, self.solution, control)
@@ -104,7 +104,7 @@ def keep(plan: Plan) -> Kept:
     solution = solve(planned.network)
     if solution.factor.band.nbytes + 12 * solution.factor.n * len(planned.map_points) > MOST_KEPT:
         raise PlanError("This block is too large for live answers; the full computation follows every change.")
-    targets = solution.columns(planned.targets)
+    targets = solution.columns(planned.targets, delivered=False)
     kept = Kept(planned, solution, propagate_to_map(solution, planned.map_points, targets, keep_rows=True))
     kept.misclosures(plan, plan.control)
     return kept

@@ -8,7 +8,7 @@ from kardo.core.gnss.occupations import mark_sigma, set_up_sigma
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import HangsOn, OnInstrument, OnNetwork, OnSetUp
 
-Kind = Literal["mark", "setup", "leg", "network", "shift"]
+Kind = Literal["mark", "setup", "leg", "network", "local", "shift"]
 
 
 @dataclass(frozen=True)

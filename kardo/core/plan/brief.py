@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from kardo.core.plan.local import LocalGrid
 from kardo.core.plan.parts import PROSE, Clean, Part, Sigma
 
 StandardId = Literal["user_rmse", "per_point", "nssda", "asprs_2023", "contour", "volume"]
@@ -24,7 +25,8 @@ class Terms:
 
 class Brief(Part):
     """What is promised, by which standard, in which coordinates. Metres; point_share in percent. state: whether what hangs on a
-    position taken "here" is promised as it was taken, or once the shift that is planned for it is applied."""
+    position taken "here" is promised as it was taken, or once the shift that is planned for it is applied. local: the site's own
+    coordinates, where it is those that are delivered."""
 
     title: Annotated[str, Field(min_length=1, max_length=120), Clean, PROSE] = "Untitled job"
     deliverable: Literal["orthophoto", "surface", "volume", "drawing"] = "orthophoto"
@@ -39,6 +41,7 @@ class Brief(Part):
     unit: Annotated[Literal["m", "ft", "us-ft"], PROSE] = "m"
     epoch: Annotated[str, Field(max_length=20), Clean, PROSE] = ""
     realisation: Annotated[str, Field(max_length=60), Clean, PROSE] = ""
+    local: LocalGrid | None = None
 
     @property
     def terms(self) -> Terms:

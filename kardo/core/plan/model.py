@@ -76,6 +76,7 @@ class Plan(Part):
         yield from (
             ("areas", self.site.areas),
             ("features", self.site.features),
+            ("points of the local grid", self.brief.local.points if self.brief.local else ()),
             *((name, getattr(self.kit, name)) for name in type(self.kit).model_fields),
             *(("devices", setup.devices) for setup in self.setups),
             *((name, getattr(self, name)) for name in ("marks", "networks", "setups", "flights", "control", "visits")),
@@ -97,6 +98,7 @@ class Plan(Part):
                 yield f.name, "areas", f.area
         hung: list[tuple[str, HangsOn]] = [(f.name, f.hangs_on) for f in self.flights]
         hung += [(p.name, on) for p in self.control for on in (p.hangs_on, *p.by_hanging)]
+        hung += [(self.brief.local.name, self.brief.local.hangs_on)] if self.brief.local else []
         for name, on in hung:
             if isinstance(on, OnSetUp | OnInstrument):
                 yield name, "setups", on.setup

@@ -14,7 +14,7 @@ Moment = Annotated[str, Field(max_length=40), Clean, PROSE]
 
 class Mark(Part):
     """A mark with coordinates. Where they come from: published, with sigmas per axis (95 % circle / 2.4477, 95 % height /
-    1.96); static, post-processed from so many hours of logging; or here, an autonomous position, which so many hours of its own
+    1.96); local, published so in the local grid that is delivered in; static, post-processed from so many hours of logging; or here, an autonomous position, which so many hours of its own
     log will shift afterwards (None: nothing will). h None takes the ground's height, until the mark's own is typed. origin: the
     library's mark, and the version of its coordinates. find: how it is found again."""
 
@@ -25,7 +25,7 @@ class Mark(Part):
     h: Height | None = None
     sigma_h: Sigma = 0.010
     sigma_v: Sigma = 0.015
-    known: Literal["published", "static", "here"] = "published"
+    known: Literal["published", "local", "static", "here"] = "published"
     hours: Hours = 4.0
     shift_hours: Hours | None = None
     realisation: Annotated[str, Field(max_length=60), Clean, PROSE] = ""
