@@ -3,6 +3,8 @@
 import csv
 import io
 import json
+import math
+from collections.abc import Sequence
 from xml.sax.saxutils import escape
 
 import numpy as np
@@ -11,25 +13,35 @@ from kardo.core.control.survey import heights_of
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import UNITS
 from kardo.core.plan.model import Plan
+from kardo.core.practice.local_grid import local_told
 
 SIGNS = tuple("=+-@＝＋－＠")
-CODES = {"target": "GCP", "check": "CHECK"}
+CODES = {"target": "GCP", "check": "CHECK", "mark": "MARK"}
 
 
 def point_list_csv(plan: Plan) -> str:
     """point, N, E, Z, code in the job's grid, unit and height system, to a tenth of a millimetre. The base's mark
     comes last."""
+    heights = heights_of(plan, plan.control)
+    rows = [(p.name, p.n, p.e, float(h), p.role) for p, h in zip(plan.control, heights, strict=True)]
+    rows += [(m.name, m.n, m.e, plan.mark_height(m), "mark") for m in plan.marks]
+    return _point_rows(plan, rows)
+
+
+def local_list_csv(plan: Plan) -> str:
+    """The same in the plan's local grid. Raises PlanError where it has none, GeodesyError where its points do not determine it."""
+    places = local_told(plan).places
+    return _point_rows(plan, [(p.name, p.n, p.e, math.nan if p.h is None else p.h, p.role) for p in places])
+
+
+def _point_rows(plan: Plan, rows: Sequence[tuple[str, float, float, float, str]]) -> str:
     unit = UNITS[plan.brief.unit]
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     writer.writerow(["point", "N", "E", "Z", "code"])
-    heights = heights_of(plan, plan.control)
-    rows = [(p.name, p.n, p.e, h, CODES[p.role]) for p, h in zip(plan.control, heights, strict=True)]
-    rows += [(m.name, m.n, m.e, plan.mark_height(m), "MARK") for m in plan.marks]
-    for name, n, e, h, code in rows:
-        writer.writerow(
-            [safe_cell(name), *(f"{unit.from_metres(v):.4f}" if np.isfinite(v) else "" for v in (n, e, h)), code]
-        )
+    for name, *numbers, role in rows:
+        cells = [f"{unit.from_metres(v):.4f}" if np.isfinite(v) else "" for v in numbers]
+        writer.writerow([safe_cell(name), *cells, CODES[role]])
     return out.getvalue()
 
 

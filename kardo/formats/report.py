@@ -250,6 +250,7 @@ def _datum_part(plan: Plan) -> str:
             _cell("–" if m.h is None else _length(m.h, unit, 3)),
             {
                 "published": "published",
+                "local": "in the local grid",
                 "static": f"static session of {m.hours:g} h",
                 "here": "taken “here”, not yet shifted",
             }[m.known],

@@ -44,9 +44,19 @@ def stated(local: LocalGrid) -> LocalGrid:
     """A local grid with its parameters as stated ones, exact. Raises GeodesyError where its points do not determine it."""
     found = local_system(local)
     (e0, n0), (te, tn, _, _, c, ce, cn) = found.about, (float(v) for v in found.parameters)
-    told = {"factor": found.scale, "turn": -math.degrees(found.turn), "e0": e0, "n0": n0}
-    told |= {"move_e": te - e0, "move_n": tn - n0, "move_h": c, "rise_e": ce, "rise_n": cn}
-    return LocalGrid(name=local.name, kind="stated", **told)
+    return LocalGrid(
+        name=local.name,
+        kind="stated",
+        factor=found.scale,
+        turn=-math.degrees(found.turn),
+        e0=e0,
+        n0=n0,
+        move_e=te - e0,
+        move_n=tn - n0,
+        move_h=c,
+        rise_e=ce,
+        rise_n=cn,
+    )
 
 
 def fault_of_local(plan: Plan) -> GeodesyError | None:

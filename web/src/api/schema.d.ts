@@ -646,6 +646,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/local": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Local
+         * @description The local grid's parameters, how its points fit, and control in it.
+         */
+        get: operations["kardo_server_base_local_grid_show_local"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/local/ground": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Offer Ground
+         * @description Coordinates whose lengths are those on the ground at the site. Nothing is saved.
+         */
+        get: operations["kardo_server_base_local_grid_offer_ground"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/local.txt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Write Local
+         * @description The local grid as plain text.
+         */
+        get: operations["kardo_server_base_local_grid_write_local"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/local.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List In Local
+         * @description Control and marks in local coordinates.
+         */
+        get: operations["kardo_server_base_local_grid_list_in_local"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/local/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Local Text
+         * @description The local grid of a text. Nothing is saved.
+         */
+        post: operations["kardo_server_base_local_grid_read_local_text"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/local/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Pairs
+         * @description Points of a pasted list, in the job's unit. Nothing is saved.
+         */
+        post: operations["kardo_server_base_local_grid_read_pairs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/library": {
         parameters: {
             query?: never;
@@ -1538,7 +1658,8 @@ export interface components {
         /**
          * Brief
          * @description What is promised, by which standard, in which coordinates. Metres; point_share in percent. state: whether what hangs on a
-         *     position taken "here" is promised as it was taken, or once the shift that is planned for it is applied.
+         *     position taken "here" is promised as it was taken, or once the shift that is planned for it is applied. local: the site's own
+         *     coordinates, where it is those that are delivered.
          */
         Brief: {
             /**
@@ -1610,6 +1731,7 @@ export interface components {
              * @default
              */
             realisation: string;
+            local: components["schemas"]["LocalGrid"] | null;
         };
         /**
          * Calibration
@@ -2029,6 +2151,138 @@ export interface components {
             format: string;
         };
         /**
+         * LocalGrid
+         * @description What the site's own coordinates are. calibrated: a similarity from points known in both, whose two positions agree to sigma_h
+         *     (each axis) and sigma_v; scale: free, or one; tilt: heights by a tilted plane, else by a shift; hangs_on: what the points were
+         *     measured from, whose own error the similarity takes up. stated: exact, as told: the job's grid times a factor about a point
+         *     e0, n0, its bearings turned by so many degrees (local less grid), then moved by so many metres; heights moved, and rising by
+         *     rise_e and rise_n metres a metre to grid east and north. Ground coordinates are such: a factor about a point.
+         */
+        LocalGrid: {
+            /**
+             * Name
+             * @default local grid
+             */
+            name: string;
+            /**
+             * Kind
+             * @default calibrated
+             * @enum {string}
+             */
+            kind: "calibrated" | "stated";
+            /**
+             * Points
+             * @default []
+             */
+            points: components["schemas"]["LocalPoint"][];
+            /**
+             * Sigma H
+             * @default 0.012
+             */
+            sigma_h: number;
+            /**
+             * Sigma V
+             * @default 0.018
+             */
+            sigma_v: number;
+            /**
+             * Scale
+             * @default free
+             * @enum {string}
+             */
+            scale: "free" | "one";
+            /**
+             * Tilt
+             * @default true
+             */
+            tilt: boolean;
+            /**
+             * Hangs On
+             * @default {
+             *       "on": "nothing"
+             *     }
+             */
+            hangs_on: components["schemas"]["OnSetUp"] | components["schemas"]["OnNetwork"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["OnNothing"];
+            /**
+             * Factor
+             * @default 1
+             */
+            factor: number;
+            /**
+             * Turn
+             * @default 0
+             */
+            turn: number;
+            /**
+             * E0
+             * @default 0
+             */
+            e0: number;
+            /**
+             * N0
+             * @default 0
+             */
+            n0: number;
+            /**
+             * Move E
+             * @default 0
+             */
+            move_e: number;
+            /**
+             * Move N
+             * @default 0
+             */
+            move_n: number;
+            /**
+             * Move H
+             * @default 0
+             */
+            move_h: number;
+            /**
+             * Rise E
+             * @default 0
+             */
+            rise_e: number;
+            /**
+             * Rise N
+             * @default 0
+             */
+            rise_n: number;
+        };
+        /**
+         * LocalPoint
+         * @description A point known in both: e, n, h as it was measured, in the job's grid and heights; local_e, local_n, local_h as the local grid
+         *     has it. A height that one of the two lacks is not used. plane, height: what it counts for.
+         */
+        LocalPoint: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** E */
+            e: number;
+            /** N */
+            n: number;
+            /** H */
+            h: number | null;
+            /** Local E */
+            local_e: number;
+            /** Local N */
+            local_n: number;
+            /** Local H */
+            local_h: number | null;
+            /**
+             * Plane
+             * @default true
+             */
+            plane: boolean;
+            /**
+             * Height
+             * @default true
+             */
+            height: boolean;
+        };
+        /**
          * Log
          * @description When a set-up logs raw data: start and end as written, seconds between epochs.
          */
@@ -2052,7 +2306,7 @@ export interface components {
         /**
          * Mark
          * @description A mark with coordinates. Where they come from: published, with sigmas per axis (95 % circle / 2.4477, 95 % height /
-         *     1.96); static, post-processed from so many hours of logging; or here, an autonomous position, which so many hours of its own
+         *     1.96); local, published so in the local grid that is delivered in; static, post-processed from so many hours of logging; or here, an autonomous position, which so many hours of its own
          *     log will shift afterwards (None: nothing will). h None takes the ground's height, until the mark's own is typed. origin: the
          *     library's mark, and the version of its coordinates. find: how it is found again.
          */
@@ -2082,7 +2336,7 @@ export interface components {
              * @default published
              * @enum {string}
              */
-            known: "published" | "static" | "here";
+            known: "published" | "local" | "static" | "here";
             /**
              * Hours
              * @default 4
@@ -2270,7 +2524,8 @@ export interface components {
              *       "heights": "EPSG:5773",
              *       "unit": "m",
              *       "epoch": "",
-             *       "realisation": ""
+             *       "realisation": "",
+             *       "local": null
              *     }
              */
             brief: components["schemas"]["Brief"];
@@ -4040,6 +4295,98 @@ export interface components {
             mount: string;
             /** Setup */
             setup: string;
+        };
+        /**
+         * LocalFit
+         * @description How a point fits: residuals in metres, local less transformed, None for what it does not count for; redundancy 0 to 1; the
+         *     smallest gross error in metres that its own test would show, None where nothing checks it; suspect: its residual is too large
+         *     for its sigma.
+         */
+        LocalFit: {
+            /** Id */
+            id: string;
+            /** East */
+            east: number | null;
+            /** North */
+            north: number | null;
+            /** Up */
+            up: number | null;
+            /** Checked H */
+            checked_h: number | null;
+            /** Checked V */
+            checked_v: number | null;
+            /** Shows H */
+            shows_h: number | null;
+            /** Shows V */
+            shows_v: number | null;
+            /** Suspect */
+            suspect: boolean;
+        };
+        /**
+         * LocalPlace
+         * @description Something of the plan in local coordinates, metres.
+         */
+        LocalPlace: {
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** E */
+            e: number;
+            /** N */
+            n: number;
+            /** H */
+            h: number | null;
+        };
+        /**
+         * LocalTold
+         * @description A local grid as it is. Parameters as docs/accuracy.md, section 14, has them: about in grid metres, moved in metres, scale, turn in
+         *     degrees (bearings in local less those in the grid), rise in metres a metre; ground_scale: grid lengths over those on the ground
+         *     at the site; worse_h and worse_v: how many times the stated sigmas the points disagree by, None without redundancy.
+         */
+        LocalTold: {
+            /** About */
+            about: [
+                number,
+                number
+            ];
+            /** Moved */
+            moved: [
+                number,
+                number,
+                number
+            ];
+            /** Scale */
+            scale: number;
+            /** Turn */
+            turn: number;
+            /** Rise */
+            rise: [
+                number,
+                number
+            ];
+            /** Heights */
+            heights: boolean;
+            /** Ground Scale */
+            ground_scale: number | null;
+            /** Worse H */
+            worse_h: number | null;
+            /** Worse V */
+            worse_v: number | null;
+            /** Points */
+            points: components["schemas"]["LocalFit"][];
+            /** Places */
+            places: components["schemas"]["LocalPlace"][];
+            /** Remarks */
+            remarks: components["schemas"]["Remark"][];
+        };
+        /**
+         * Pasted
+         * @description A list of points in both systems, as it was pasted.
+         */
+        Pasted: {
+            /** Text */
+            text: string;
         };
         /**
          * About
@@ -6472,6 +6819,148 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HeardOut"];
+                };
+            };
+        };
+    };
+    kardo_server_base_local_grid_show_local: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LocalTold"];
+                };
+            };
+        };
+    };
+    kardo_server_base_local_grid_offer_ground: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LocalGrid"];
+                };
+            };
+        };
+    };
+    kardo_server_base_local_grid_write_local: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kardo_server_base_local_grid_list_in_local: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kardo_server_base_local_grid_read_local_text: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LocalGrid"];
+                };
+            };
+        };
+    };
+    kardo_server_base_local_grid_read_pairs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pasted"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LocalPoint"][];
                 };
             };
         };

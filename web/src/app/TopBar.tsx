@@ -95,6 +95,7 @@ export function TopBar({ session }: { session: Session }) {
               : "not chosen"
           }
         />
+        {plan.brief.local && <DatumItem name="delivered in" value={plan.brief.local.name} />}
         <DatumItem name="unit" value={UNITS[unit]!.short} />
         {epoch && <DatumItem name="epoch" value={epoch} />}
         {datum?.scale_ppm != null && <DatumItem name="grid ÷ ground" value={`${datum.scale_ppm.toFixed(0)} ppm`} />}

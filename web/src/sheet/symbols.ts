@@ -43,7 +43,8 @@ function path(c: CanvasRenderingContext2D, points: [number, number][]) {
   c.closePath();
 }
 
-/** A target: a quartered diamond, as it lies on the ground. A check: a ring with a point. A mark: the surveyor's triangle. */
+/** A target: a quartered diamond, as it lies on the ground. A check: a ring with a point. A mark: the surveyor's triangle.
+ * A point known in the local grid too: a square with a cross through it. */
 const SYMBOLS: Record<string, (c: CanvasRenderingContext2D, t: Record<string, string>) => void> = {
   target: (c, t) => {
     path(c, [[0, -9], [9, 0], [0, 9], [-9, 0]]); // prettier-ignore
@@ -70,6 +71,23 @@ const SYMBOLS: Record<string, (c: CanvasRenderingContext2D, t: Record<string, st
     c.arc(0, 0, 1.6, 0, 7);
     c.fillStyle = t.settled!;
     c.fill();
+  },
+  local: (c, t) => {
+    c.fillStyle = t.sheet!;
+    c.fillRect(-5, -5, 10, 10);
+    c.strokeStyle = t.ink!;
+    c.lineWidth = 1.2;
+    c.strokeRect(-5, -5, 10, 10);
+    c.beginPath();
+    for (const [x, y] of [
+      [-8, 0],
+      [0, -8],
+    ] as const) {
+      // prettier-ignore
+      c.moveTo(x, y);
+      c.lineTo(-x, -y);
+    }
+    c.stroke();
   },
   mark: (c, t) => {
     path(c, [[0, -9], [9, 7], [-9, 7]]); // prettier-ignore

@@ -11,6 +11,7 @@ const point = {
   occupations: [once, { ...once, after_min: 60, hangs_on: onService }, { ...once, after_min: 120 }],
 } as unknown as ControlPoint;
 const plan = {
+  brief: { local: null },
   marks: [{ id: "m", name: "Heron 4" }],
   setups: [
     { id: "base", name: "base", mark: "m" },
@@ -31,6 +32,8 @@ describe("what positions hang on", () => {
     const named = allHung({ ...plan, control: [{ ...point, occupations: [{ ...once, hangs_on: onService }] }] });
     expect(named).toEqual([{ on: "nothing" }, onBase, onService]);
     expect(allHung(plan)).toContainEqual(onService);
+    const brief = { local: { hangs_on: { on: "setup", setup: "bare" } } } as unknown as Plan["brief"];
+    expect(allHung({ ...plan, brief })).toContainEqual({ on: "setup", setup: "bare" });
   });
 
   it("hangs a point on one thing with all its occupations", () => {

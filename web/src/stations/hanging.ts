@@ -25,10 +25,11 @@ export function setUpName(plan: Plan, id: string): string {
   return mark ? `${setup!.name} · ${mark}` : `${setup?.name ?? id}`;
 }
 
-/** Everything that flights, control and its occupations name as what they hang on: none of it can be taken away. */
+/** Everything that flights, control, its occupations and the local grid name as what they hang on: none of it can be taken away. */
 export function allHung(plan: Plan): HangsOn[] {
   const ofControl = plan.control.flatMap((p) => [p.hangs_on, ...hungOn(p)]);
-  return [...plan.flights.map((f) => f.hangs_on), ...ofControl];
+  const ofLocal = plan.brief.local ? [plan.brief.local.hangs_on] : [];
+  return [...plan.flights.map((f) => f.hangs_on), ...ofControl, ...ofLocal];
 }
 
 /** What a point's occupations hang on, each once. */

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from kardo.core.accuracy.offers import field_edits
+from kardo.core.control.local import fault_of_local
 from kardo.core.control.survey import base_mark
 from kardo.core.errors import KardoError
 from kardo.core.flight.reach import reach
@@ -14,6 +15,7 @@ from kardo.core.plan.brief import State
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, newer_in_library, rule
+from kardo.core.practice.local_grid import local_told
 
 
 def _flown_from(plan: Plan) -> list[tuple[SetUp, Mark]]:
@@ -144,6 +146,23 @@ def _taped_once(r: Rule, view: View) -> Iterator[Finding]:
 
 
 @rule(
+    "local-grid-unsound",
+    "Do the points of the local grid hold it?",
+    "warn",
+    "base",
+    None,
+    "A similarity runs through its points whatever they are: one that nothing checks, or that is wrong, turns the whole map with it.",
+    FIELD,
+)
+def _local_grid(r: Rule, view: View) -> Iterator[Finding]:
+    if view.plan.brief.local is None or fault_of_local(view.plan):
+        return
+    for remark in local_told(view.plan).remarks:
+        if remark.severity != "note":
+            yield r.found(remark.words, remark.mend, "brief/local")
+
+
+@rule(
     "base-mark-unsettled",
     "Is the base on coordinates that will hold?",
     "warn",
@@ -154,7 +173,7 @@ def _taped_once(r: Rule, view: View) -> Iterator[Finding]:
 )
 def _unsettled(r: Rule, view: View) -> Iterator[Finding]:
     for mark in {m.id: m for _, m in _flown_from(view.plan)}.values():
-        if mark.known == "published" or (mark.known == "static" and mark.hours >= r.threshold):
+        if mark.known in ("published", "local") or (mark.known == "static" and mark.hours >= r.threshold):
             continue
         words = (
             _of_here(mark, view.plan.brief.state)

@@ -5,6 +5,7 @@ import { Heading } from "../../ui/Heading";
 import { Tabs } from "../../ui/Tabs";
 import { CardView } from "./CardView";
 import { LibraryView } from "./LibraryView";
+import { LocalGridView } from "./LocalGridView";
 import { CorrectionReach } from "./CorrectionReach";
 import { SatellitesView } from "./SatellitesView";
 import { SchemeView } from "./SchemeView";
@@ -20,6 +21,7 @@ const VIEWS: Record<string, () => ReactNode> = {
   sessions: SessionsView,
   reach: CorrectionReach,
   library: LibraryView,
+  local: LocalGridView,
 };
 
 /** What everything hangs on: which scheme, which mark, which height in which box. */

@@ -20,6 +20,7 @@ const POLE_TO = [
 ];
 const KNOWN = [
   { id: "published", name: "published" },
+  { id: "local", name: "in the local grid" },
   { id: "static", name: "static log" },
   { id: "here", name: "taken here" },
 ];

@@ -7,4 +7,5 @@ export const BASE_VIEWS = [
   { id: "sessions", name: "sessions" },
   { id: "reach", name: "reach" },
   { id: "library", name: "marks library" },
+  { id: "local", name: "local grid" },
 ];

@@ -1,0 +1,68 @@
+"""The local grid of a job: what it is, its text, and points read for it."""
+
+from typing import Annotated
+from uuid import UUID
+
+from django.http import HttpRequest, HttpResponse
+from ninja import File, Router, Schema
+from ninja.files import UploadedFile
+from pydantic import Field
+
+from kardo.core.plan.local import LocalGrid, LocalPoint
+from kardo.core.practice.local_grid import LocalTold, ground_coordinates, local_told
+from kardo.formats.exports import local_list_csv
+from kardo.formats.local_grid import MAX_BYTES, local_text, pasted_pairs, read_local
+from kardo.server.access import job_of
+from kardo.server.plans.stored import whole_plan
+from kardo.server.uploads import upload_of
+
+router = Router(tags=["base"])
+
+
+class Pasted(Schema):
+    """A list of points in both systems, as it was pasted."""
+
+    text: Annotated[str, Field(max_length=MAX_BYTES)]
+
+
+@router.get("/{job_id}/local", response=LocalTold)
+def show_local(request: HttpRequest, job_id: UUID):
+    """The local grid's parameters, how its points fit, and control in it."""
+    return local_told(whole_plan(job_of(request, job_id)))
+
+
+@router.get("/{job_id}/local/ground", response=LocalGrid)
+def offer_ground(request: HttpRequest, job_id: UUID):
+    """Coordinates whose lengths are those on the ground at the site. Nothing is saved."""
+    return ground_coordinates(whole_plan(job_of(request, job_id)))
+
+
+@router.get("/{job_id}/local.txt")
+def write_local(request: HttpRequest, job_id: UUID):
+    """The local grid as plain text."""
+    return _file(local_text(whole_plan(job_of(request, job_id))), "text/plain; charset=utf-8", "local-grid.txt")
+
+
+@router.get("/{job_id}/local.csv")
+def list_in_local(request: HttpRequest, job_id: UUID):
+    """Control and marks in local coordinates."""
+    return _file(local_list_csv(whole_plan(job_of(request, job_id))), "text/csv; charset=utf-8", "points-local.csv")
+
+
+def _file(text: str, kind: str, name: str) -> HttpResponse:
+    response = HttpResponse(text, content_type=kind)
+    response["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response
+
+
+@router.post("/{job_id}/local/read", response=LocalGrid)
+def read_local_text(request: HttpRequest, job_id: UUID, file: File[UploadedFile]):
+    """The local grid of a text. Nothing is saved."""
+    job_of(request, job_id)
+    return read_local(upload_of(file, MAX_BYTES)[0])
+
+
+@router.post("/{job_id}/local/points", response=list[LocalPoint])
+def read_pairs(request: HttpRequest, job_id: UUID, body: Pasted):
+    """Points of a pasted list, in the job's unit. Nothing is saved."""
+    return pasted_pairs(body.text, whole_plan(job_of(request, job_id)).brief.unit)
