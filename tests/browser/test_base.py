@@ -296,3 +296,35 @@ def test_an_antenna_is_taken_from_an_antex_file(signed_in, django_db_blocker, tm
     page.keyboard.press("Alt+3")
     expect(page.get_by_role("img", name="Height chain on Heron 4")).to_contain_text("0.0420")
     assert barriers(page) == []
+
+
+def test_a_site_is_calibrated_to_its_own_grid_and_told_in_it(signed_in, django_db_blocker):
+    page = signed_in
+    opened(page, django_db_blocker, "Bank in works coordinates")
+    own = figure(page, "absolute-h")
+    page.keyboard.press("Alt+8")
+    view = page.get_by_test_id("local-grid")
+    corners = demo_plan("sallow-bank").site.boundary[::2]
+    rows = [
+        f"W{k}\t{e:.3f}\t{n:.3f}\t4.000\t{n - 5.1e6:.3f}\t{-e + 1e6:.3f}\t2.500" for k, (e, n) in enumerate(corners)
+    ]
+    view.get_by_label(re.compile("Points in both")).fill("\n".join([*rows[:-1], rows[-1].replace("2.500", "2.900")]))
+    view.get_by_role("button", name="take", exact=True).click()
+    settled(page)
+    expect(view).to_contain_text(f"W{len(rows) - 1} does not fit")
+    expect(page.get_by_test_id("datum-strip")).to_contain_text("delivered in local grid")
+    assert figure(page, "absolute-h") > own, "what the points are good for is in the figures"
+    view.get_by_label(f"W{len(rows) - 1} counts in height").uncheck()
+    settled(page)
+    expect(view).not_to_contain_text("does not fit")
+    expect(view).to_contain_text("90.000000")  # bearings turned
+    with page.expect_download() as saved:
+        view.get_by_role("link", name="control in it").click()
+    assert b"K1" in saved.value.path().read_bytes()
+    assert barriers(page) == []
+    view.get_by_role("button", name="ground coordinates").click()
+    expect(view.get_by_label("Factor")).to_have_value(re.compile(r"^1\.000[12]"))
+    view.get_by_role("button", name="deliver in the job’s grid").click()
+    settled(page)
+    assert figure(page, "absolute-h") == own
+    assert page.console_errors == []

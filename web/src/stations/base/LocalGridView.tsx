@@ -286,7 +286,7 @@ function Points({ local, told }: { local: LocalGrid; told: LocalTold | undefined
               {axis}
             </th>
           ))}
-          <th />
+          <td />
         </tr>
       </thead>
       <tbody>
