@@ -328,3 +328,21 @@ def test_a_site_is_calibrated_to_its_own_grid_and_told_in_it(signed_in, django_d
     settled(page)
     assert figure(page, "absolute-h") == own
     assert page.console_errors == []
+
+
+def test_places_for_the_base_are_ranked_drawn_and_taken(signed_in, django_db_blocker):
+    page = signed_in
+    opened(page, django_db_blocker, "Bank with a better base")
+    page.keyboard.press("Alt+9")
+    view = page.get_by_test_id("base-places")
+    expect(view).to_contain_text("The base stands on the best of them", timeout=30_000)
+    expect(view.get_by_role("row").nth(1)).to_contain_text("Heron 4 (the base)")
+    assert barriers(page) == []
+    view.get_by_role("row", name=re.compile("Heron 2")).get_by_role("button", name="base here").click()
+    settled(page)
+    expect(view).to_contain_text("Heron 2 (the base)", timeout=30_000)
+    expect(page.get_by_role("button", name=re.compile("Base"))).to_contain_text("Heron 2")
+    view.get_by_role("row", name=re.compile("on the site")).first.get_by_role("button", name="base here").click()
+    settled(page)
+    expect(view).to_contain_text("M1 (the base)", timeout=30_000)
+    assert page.console_errors == []

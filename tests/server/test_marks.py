@@ -154,3 +154,10 @@ def test_a_plan_that_names_a_version_there_never_was_is_no_fault(planner, office
     )
     job = create_job(office, planner.user, small_plan(marks=marks))
     assert planner.get(f"/api/jobs/{job.pk}/library/changed").json() == []
+
+
+def test_the_base_is_offered_places_of_the_site_and_marks_of_the_library(planner, job):
+    assert keep(planner, job, ("Rise 3", coordinates(e=E0 + 230), {})).status_code == 200
+    found = planner.get(f"/api/jobs/{job.pk}/base-places").json()
+    assert {p["name"] for p in found["ranked"] if p["name"]} == {"A", "Rise 3"}
+    assert found["ranked"][0]["score"] >= found["ranked"][-1]["score"]

@@ -37,7 +37,7 @@ def reach(plan: Plan, flight: FlightPlan) -> Reach | None:
     if found is None:
         return None
     mark, link = found
-    return _from(plan, flight, mark, link, flight.flight.standpoint or (mark.e, mark.n))
+    return reach_from(plan, flight, mark, link, flight.flight.standpoint or (mark.e, mark.n))
 
 
 def out_of_reach(plan: Plan, flight: FlightPlan) -> Bools:
@@ -57,9 +57,12 @@ def best_standpoint(plan: Plan, flight: FlightPlan) -> Reach | None:
         return None
     mark, link = found
     some = np.unique(np.linspace(0, len(flight.e) - 1, MOST_TRIED).astype(np.int64))
-    tried = [_from(plan, flight, mark, link, place, some) for place in [(mark.e, mark.n), *_places(plan)]]
+    tried = [
+        reach_from(plan, flight, mark, link, place, some)
+        for place in [(mark.e, mark.n), *places_over(plan, CANDIDATES)]
+    ]
     best = min(tried, key=lambda r: (len(r.out), r.away))
-    return _from(plan, flight, mark, link, best.standpoint)
+    return reach_from(plan, flight, mark, link, best.standpoint)
 
 
 def _base(plan: Plan, flight: FlightPlan) -> tuple[Mark, Link] | None:
@@ -69,10 +72,10 @@ def _base(plan: Plan, flight: FlightPlan) -> tuple[Mark, Link] | None:
     return None if setup is None or mark is None or setup.link is None else (mark, setup.link)
 
 
-def _from(
+def reach_from(
     plan: Plan, flight: FlightPlan, mark: Mark, link: Link, standpoint: tuple[float, float], some: Ints | None = None
 ) -> Reach:
-    """From a standpoint to all exposures, or to some by number."""
+    """From a base on a mark by a link to a standpoint, and on to all exposures, or to some by number."""
     which: Ints = np.arange(len(flight.e)) if some is None else some
     e, n, h = flight.e[which], flight.n[which], flight.h[which]
     things = _things(plan)
@@ -101,11 +104,11 @@ def _things(plan: Plan) -> list[tuple[BaseGeometry, float]]:
     return [(shape_of_feature(f), top) for f in standing if np.isfinite(top := top_of(plan, f))]
 
 
-def _places(plan: Plan) -> list[tuple[float, float]]:
-    """Places spread over the site on a square grid."""
+def places_over(plan: Plan, aimed: int) -> list[tuple[float, float]]:
+    """About so many places spread over the site on a square grid."""
     polygon = site_polygon(plan)
     west, south, east, north = polygon.bounds
-    step = float(np.sqrt(polygon.area / CANDIDATES))
+    step = float(np.sqrt(polygon.area / aimed))
     e, n = np.meshgrid(np.arange(west + step / 2, east, step), np.arange(south + step / 2, north, step))
     inside = [(float(a), float(b)) for a, b in zip(e.ravel(), n.ravel(), strict=True) if polygon.contains(Point(a, b))]
-    return inside[: 2 * CANDIDATES]
+    return inside[: 2 * aimed]

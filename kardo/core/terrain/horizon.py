@@ -4,7 +4,8 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
-from shapely import LineString, Point
+import shapely
+from shapely import Point
 from shapely.geometry.base import BaseGeometry
 
 from kardo.core.arrays import Floats
@@ -34,18 +35,16 @@ def standing_horizon(things: Sequence[tuple[BaseGeometry, float]], e: float, n: 
     """Elevation (360,) in degrees of things in grid metres, by degree of grid azimuth, each with the height in metres of its top. A thing that the place stands in or under hides
     nothing but what is over it: it is left out, and has to be told otherwise."""
     out = np.zeros(STEPS)
-    here = Point(e, n)
+    here, bearing = Point(e, n), np.radians(np.arange(STEPS))
+    ends = np.stack([e + FARTHEST * np.sin(bearing), n + FARTHEST * np.cos(bearing)], axis=-1)
+    rays = shapely.linestrings(np.stack([np.broadcast_to([e, n], ends.shape), ends], axis=1))
     for shape, top in things:
         solid = shape if shape.geom_type == "Polygon" else shape.buffer(BESIDE)
-        near = solid.distance(here)
-        if near == 0.0 or top <= eye:
+        if top <= eye or solid.distance(here) == 0.0:
             continue
-        for k in range(STEPS):
-            a = math.radians(k)
-            ray = LineString([(e, n), (e + FARTHEST * math.sin(a), n + FARTHEST * math.cos(a))])
-            if ray.intersects(solid):
-                hit = ray.intersection(solid).distance(here)
-                out[k] = max(out[k], math.degrees(math.atan2(top - eye, hit)))
+        hit = np.flatnonzero(shapely.intersects(rays, solid))
+        away = shapely.distance(shapely.intersection(rays[hit], solid), here)
+        out[hit] = np.maximum(out[hit], np.degrees(np.arctan2(top - eye, away)))
     return out
 
 

@@ -12,6 +12,7 @@ from ninja import File, Form, Query, Router, Schema
 from ninja.files import UploadedFile
 from pydantic import AfterValidator, Field
 
+from kardo.core.day.base_places import BasePlaces, KnownPlace, base_places
 from kardo.core.errors import GeodesyError, PlanError, ReadError
 from kardo.core.geodesy.crs import grid
 from kardo.core.gnss.library import published_of
@@ -24,7 +25,7 @@ from kardo.formats.picture import picture_kind
 from kardo.server.access import job_of, organisation_of
 from kardo.server.marks.keeping import add_version, keep, nearest, steps
 from kardo.server.marks.models import KnownMark
-from kardo.server.plans.stored import stored_plan
+from kardo.server.plans.stored import stored_plan, whole_plan
 from kardo.server.uploads import upload_of
 
 router = Router(tags=["marks"])
@@ -115,6 +116,20 @@ def list_nearest(request: HttpRequest, job_id: UUID, query: Query[str] = ""):
     plan = stored_plan(job_of(request, job_id))
     rows = nearest(organisation_of(request), plan, query[:60])
     return [_seen(mark, plan, mark.away.m if hasattr(mark, "away") else None) for mark in rows]
+
+
+@router.get("/{job_id}/base-places", response=BasePlaces)
+def rank_base_places(request: HttpRequest, job_id: UUID):
+    """Places of the site, marks of the plan and marks of the library about it, ranked for the base."""
+    plan = whole_plan(job_of(request, job_id))
+    near = [_seen(mark, plan, None) for mark in nearest(organisation_of(request), plan)]
+    taken = {mark.origin.id for mark in plan.marks if mark.origin}
+    known = [
+        KnownPlace("", one.about.designation, one.brought.e, one.brought.n)
+        for one in near
+        if one.brought is not None and str(one.id) not in taken
+    ]
+    return base_places(plan, known)
 
 
 @router.post("/{job_id}/library", response=list[NearMark])

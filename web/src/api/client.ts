@@ -37,6 +37,7 @@ export type SetUpBlunders = Schemas["SetUpBlunders"];
 export type Difference = Schemas["Difference"];
 export type DaySky = Schemas["DaySky"];
 export type Sessions = Schemas["Sessions"];
+export type BasePlaces = Schemas["BasePlaces"];
 export type BaseLog = Schemas["LogOut"];
 export type Remark = Schemas["Remark"];
 export type Mount = Schemas["Mount"];

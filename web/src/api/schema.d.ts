@@ -790,6 +790,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/base-places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Rank Base Places
+         * @description Places of the site, marks of the plan and marks of the library about it, ranked for the base.
+         */
+        get: operations["kardo_server_marks_api_rank_base_places"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/library/of-plan": {
         parameters: {
             query?: never;
@@ -4511,6 +4531,49 @@ export interface components {
             marks: components["schemas"]["NewMark"][];
         };
         /**
+         * BasePlace
+         * @description A place for the base, grid metres; mark: the plan's mark there, or empty; name: what it is called; here: the base stands there now. score
+         *     0 to 1 and its parts, None for what cannot be asked; reasons: what speaks against it, the worst first, or what it has.
+         */
+        BasePlace: {
+            /** E */
+            e: number;
+            /** N */
+            n: number;
+            /** Mark */
+            mark: string;
+            /** Name */
+            name: string;
+            /** Here */
+            here: boolean;
+            /** Score */
+            score: number;
+            /** Parts */
+            parts: {
+                [key: string]: number;
+            };
+            /** Reasons */
+            reasons: string[];
+        };
+        /**
+         * BasePlaces
+         * @description Places ranked, the best first; those left out, grid metres, with why; the step of the grid they lie on; and what is said.
+         */
+        BasePlaces: {
+            /** Ranked */
+            ranked: components["schemas"]["BasePlace"][];
+            /** Left Out */
+            left_out: [
+                number,
+                number,
+                string
+            ][];
+            /** Step */
+            step: number;
+            /** Told */
+            told: string;
+        };
+        /**
          * OfPlan
          * @description A mark of the plan, by id.
          */
@@ -7011,6 +7074,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NearMark"][];
+                };
+            };
+        };
+    };
+    kardo_server_marks_api_rank_base_places: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BasePlaces"];
                 };
             };
         };

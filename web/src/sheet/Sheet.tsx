@@ -13,6 +13,7 @@ import { drawFrame } from "./frame";
 import { rampOf } from "./layers/cells";
 import { exaggerationOf } from "./layers/ellipses";
 import { residualFactorOf } from "./layers/residuals";
+import { useBasePlaces } from "../stations/base/useBasePlaces";
 import { useClose } from "../stations/close/useClose";
 import { Legend } from "./Legend";
 import { tokens } from "./symbols";
@@ -86,7 +87,7 @@ export function Sheet() {
 /** All that the layers are drawn from. */
 function useView(): SheetView {
   const { jobId, plan, summary, result, trial } = usePlan();
-  const { station, layer, selected, draft, preview, round } = useWorkbench();
+  const { station, layer, selected, draft, preview, round, view: tray } = useWorkbench();
   const [themed, setThemed] = useState(0);
   useEffect(() => {
     const rethemed = () => setThemed((n) => n + 1);
@@ -109,6 +110,9 @@ function useView(): SheetView {
   const close = useClose(atClose);
   const closed = atClose ? close : undefined;
   const residualFactor = useMemo(() => residualFactorOf(closed, plan), [closed, plan]);
+  const looking = station === "base" && tray === "place";
+  const places = useBasePlaces(looking).data;
+  const basePlaces = looking ? places : undefined;
   const view = {
     plan,
     summary,
@@ -126,6 +130,7 @@ function useView(): SheetView {
     exaggeration,
     closed,
     residualFactor,
+    basePlaces,
   };
   // eslint-disable-next-line react-hooks/exhaustive-deps -- the same view as long as each of its parts is the same
   return useMemo(() => view, Object.values(view));

@@ -8,7 +8,7 @@ import VectorImageLayer from "ol/layer/VectorImage";
 import Projection from "ol/proj/Projection";
 import type ImageStatic from "ol/source/ImageStatic";
 import VectorSource from "ol/source/Vector";
-import type { Close, Edit, Figures, Plan, Result, Summary, TerrainDrawing } from "../api/client";
+import type { BasePlaces, Close, Edit, Figures, Plan, Result, Summary, TerrainDrawing } from "../api/client";
 import type { ErrorLayer, Placing, Station } from "../app/workbench";
 import type { Ramp } from "./symbols";
 
@@ -34,6 +34,8 @@ export interface SheetView {
   /** The closed job while Close is open, and how many times its residuals are drawn as long as they are. */
   closed: Close | undefined;
   residualFactor: number;
+  /** Places for the base while they are looked at. */
+  basePlaces: BasePlaces | undefined;
 }
 
 /** One layer of the sheet: a module of its own, drawn anew when what it is made from changes. */

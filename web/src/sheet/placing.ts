@@ -39,7 +39,7 @@ export function place(
 }
 
 /** The first flight's base stands on a mark from now on. */
-function standOn(plan: Plan, mark: string): Edit[] {
+export function standOn(plan: Plan, mark: string): Edit[] {
   const hung = plan.flights.find((f) => f.hangs_on.on === "setup")?.hangs_on;
   const setup = hung?.on === "setup" ? hung.setup : plan.setups[0]?.id;
   return setup && valueAt(plan, `setups/${setup}`) ? fieldEdits(plan, `setups/${setup}`, { mark }) : [];

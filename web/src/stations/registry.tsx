@@ -10,6 +10,7 @@ import { contours } from "../sheet/layers/contours";
 import { ellipses } from "../sheet/layers/ellipses";
 import { exposures, strips, unreached } from "../sheet/layers/flights";
 import { localPoints } from "../sheet/layers/local";
+import { basePlaces } from "../sheet/layers/places";
 import { gaps } from "../sheet/layers/gaps";
 import { points } from "../sheet/layers/points";
 import { round } from "../sheet/layers/round";
@@ -96,7 +97,7 @@ export const STATIONS: Record<Station, StationEntry> = {
     title: "Base",
     Tray: lazy(() => import("./base/BaseTray").then((m) => ({ default: m.BaseTray }))),
     views: BASE_VIEWS,
-    layers: [unreached, localPoints],
+    layers: [unreached, localPoints, basePlaces],
     tools: [{ places: "base", key: "O", words: "place the base on a new mark" }],
     line: ({ plan, summary }) => {
       const chain = summary?.heights[0];

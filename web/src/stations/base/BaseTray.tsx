@@ -7,6 +7,7 @@ import { CardView } from "./CardView";
 import { LibraryView } from "./LibraryView";
 import { LocalGridView } from "./LocalGridView";
 import { CorrectionReach } from "./CorrectionReach";
+import { PlaceView } from "./PlaceView";
 import { SatellitesView } from "./SatellitesView";
 import { SchemeView } from "./SchemeView";
 import { SessionsView } from "./SessionsView";
@@ -22,6 +23,7 @@ const VIEWS: Record<string, () => ReactNode> = {
   reach: CorrectionReach,
   library: LibraryView,
   local: LocalGridView,
+  place: PlaceView,
 };
 
 /** What everything hangs on: which scheme, which mark, which height in which box. */

@@ -8,4 +8,5 @@ export const BASE_VIEWS = [
   { id: "reach", name: "reach" },
   { id: "library", name: "marks library" },
   { id: "local", name: "local grid" },
+  { id: "place", name: "place" },
 ];

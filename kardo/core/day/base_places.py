@@ -1,0 +1,276 @@
+"""Where the base may stand: places of the site, and marks about it, by what each sees, reaches and keeps clear of.
+
+A place is left out where nobody should stand, or nothing is known of the ground. Each of the others has a grade from 0 to 1 in
+what can be asked there, and the mean of these by weight. The limits are those of field practice; the weights are an opinion, and
+stand here. It proposes: whether one may stand there is for the eye, and for the owner, to say.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from shapely import Point
+from shapely.geometry.base import BaseGeometry
+
+from kardo.core.arrays import Floats
+from kardo.core.day.overhead import ANTENNA, MASK, Stand, midnight, parts_of_horizon
+from kardo.core.flight.areas import site_polygon
+from kardo.core.flight.clearance import STANDING, shape_of_feature
+from kardo.core.flight.pattern import FlightPlan, all_flown
+from kardo.core.flight.reach import places_over, reach_from
+from kardo.core.geodesy.units import length
+from kardo.core.gnss.orbits import nominal
+from kardo.core.gnss.sky import sky
+from kardo.core.plan.model import Plan
+from kardo.core.plan.site import Feature
+from kardo.core.plan.stands import Link, Mark, OnSetUp
+
+WEIGHTS = {"sky": 0.35, "reach": 0.20, "clear": 0.20, "mark": 0.15, "access": 0.10}
+PLACES, SAMPLE = 80, 60  # places that are tried, about, and exposures that reach is judged by
+ABOUT = 1000.0  # metres from the site within which a mark is tried
+OPEN, CLOSED = 0.97, 0.60  # share of an open sky's satellites that is as good as all, and as bad as none
+TWICE = 2.0  # times as far from a thing as it is tall: field practice
+NEAR, FAR = 30.0, 500.0  # metres from an access path or gate
+BESIDE_MARK, NO_MARK = (
+    200.0,
+    2000.0,
+)  # metres to a known mark from which a base is checked with a short walk, or not at all
+STEEP = 20.0  # degrees of slope on which no tripod should stand
+FORBIDDEN = {
+    "keep_out": "keep-out",
+    "no_permission": "no permission",
+    "hazard": "hazard",
+    "water": "water",
+    "canopy": "trees",
+    "obstacle": "built on",
+}
+AWAY_FROM_HAZARD = 10.0  # metres
+EVERY = 20  # minutes
+WINDS = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
+
+
+@dataclass(frozen=True)
+class KnownPlace:
+    """A mark that could be stood on: its id in the plan, or empty for one of the library; its name, grid metres; known: whether its
+    coordinates are, or were taken "here". A place of the site has no name."""
+
+    id: str
+    name: str
+    e: float
+    n: float
+    known: bool = True
+
+
+@dataclass(frozen=True)
+class BasePlace:
+    """A place for the base, grid metres; mark: the plan's mark there, or empty; name: what it is called; here: the base stands there now. score
+    0 to 1 and its parts, None for what cannot be asked; reasons: what speaks against it, the worst first, or what it has."""
+
+    e: float
+    n: float
+    mark: str
+    name: str
+    here: bool
+    score: float
+    parts: dict[str, float]
+    reasons: list[str]
+
+
+@dataclass(frozen=True)
+class BasePlaces:
+    """Places ranked, the best first; those left out, grid metres, with why; the step of the grid they lie on; and what is said."""
+
+    ranked: list[BasePlace]
+    left_out: list[tuple[float, float, str]]
+    step: float
+    told: str
+
+
+def base_places(plan: Plan, library: Sequence[KnownPlace] = (), date: str = "2027-01-01") -> BasePlaces:
+    """Places ranked for the base that the first flight hangs on. date: of the sky, whose constellations are as they are meant to be.
+    Raises PlanError before there is a site, GeodesyError where the grid does not reach."""
+    polygon = site_polygon(plan)
+    now = _now(plan)
+    places = [KnownPlace("", "", e, n) for e, n in places_over(plan, PLACES)]
+    settled = ("published", "static")
+    own = [m for m in plan.marks if m.known in settled or m is now]
+    marks = [KnownPlace(m.id, m.name, m.e, m.n, m.known in settled) for m in own] + list(library)
+    marks = [m for m in marks if polygon.distance(Point(m.e, m.n)) <= ABOUT]
+    shapes = [(f, shape_of_feature(f)) for f in plan.site.features]
+    free, left_out = [], []
+    for place in [*marks, *places]:
+        why = _forbidden(plan, shapes, place)
+        if why:
+            left_out.append((place.e, place.n, f"{place.name}: {why}" if place.name else why))
+        else:
+            free.append(place)
+    graded = _graded(plan, free, shapes, marks, date, now)
+    middle = polygon.representative_point()  # of several alike the nearest to all that hangs on it
+    ranked = sorted(graded, key=lambda p: (-round(p.score, 3), middle.distance(Point(p.e, p.n))))
+    return BasePlaces(ranked, left_out, math.sqrt(polygon.area / PLACES), _told(plan, ranked))
+
+
+def _now(plan: Plan) -> Mark | None:
+    """The mark that the first flight's base stands on."""
+    hung = next((f.hangs_on.setup for f in plan.flights if isinstance(f.hangs_on, OnSetUp)), None)
+    setup = plan.setup(hung) if hung else (plan.setups[0] if plan.setups else None)
+    return plan.mark(setup.mark) if setup else None
+
+
+def _forbidden(plan: Plan, shapes: list[tuple[Feature, BaseGeometry]], place: KnownPlace) -> str:
+    """Why nobody should stand there; empty where nothing is against it."""
+    here = Point(place.e, place.n)
+    for feature, shape in shapes:
+        near = shape.distance(here)
+        limit = AWAY_FROM_HAZARD if feature.kind == "hazard" else 0.0
+        if feature.kind in FORBIDDEN and near <= limit:
+            return f"{FORBIDDEN[feature.kind]}, {feature.name}"
+    if plan.surface is None:
+        return ""
+    e, n = np.array([place.e]), np.array([place.n])
+    if not np.isfinite(plan.surface.at(e, n)).all():
+        return "" if place.name else "no ground known"
+    slope = math.degrees(math.atan(float(np.hypot(*plan.surface.gradient(e, n)[0]))))
+    return f"steeper than {STEEP:.0f}°" if slope > STEEP and not place.name else ""
+
+
+def _graded(
+    plan: Plan,
+    places: list[KnownPlace],
+    shapes: list[tuple[Feature, BaseGeometry]],
+    marks: list[KnownPlace],
+    date: str,
+    now: Mark | None,
+) -> list[BasePlace]:
+    skies = _skies(plan, places, date)
+    flights, link = _flights(plan)
+    out = []
+    for place, (share, hides) in zip(places, skies, strict=True):
+        found = {
+            "sky": _of_sky(share, hides),
+            "reach": _of_reach(plan, place, flights, link),
+            "clear": _of_clearance(plan, place, shapes),
+            "mark": _of_marks(plan, place, marks),
+            "access": _of_access(plan, place, shapes),
+        }
+        parts = {name: one[0] for name, one in found.items() if one is not None}
+        weight = sum(WEIGHTS[name] for name in parts)
+        score = sum(WEIGHTS[name] * grade for name, grade in parts.items()) / weight
+        lost = sorted(parts, key=lambda name: -WEIGHTS[name] * (1 - parts[name]))
+        reasons = [words for name in lost for words in [found[name][1]] if words]  # type: ignore[index]
+        here = now is not None and math.hypot(place.e - now.e, place.n - now.n) < 0.5
+        out.append(BasePlace(place.e, place.n, place.id, place.name, here, score, parts, reasons))
+    return out
+
+
+def _skies(plan: Plan, places: list[KnownPlace], date: str) -> list[tuple[float, str]]:
+    """For each place the share of an open sky's satellites that it sees over the day, and what hides the most."""
+    if not places:
+        return []
+    start = midnight(date)
+    moments = np.asarray(start + 60.0 * np.arange(0, 24 * 60, EVERY), dtype=np.float64)
+    e, n = (np.array([getattr(p, axis) for p in places]) for axis in ("e", "n"))
+    ground = plan.surface.at(e, n) if plan.surface else np.zeros(len(places))
+    eyes = np.nan_to_num(ground) + ANTENNA
+    lon, lat = plan.grid.to_geodetic(e, n)
+    where = np.column_stack([lon, lat, eyes + plan.grid.separation(e, n)])
+    parts = [parts_of_horizon(plan, Stand("", "", p.e, p.n, float(eye))) for p, eye in zip(places, eyes, strict=True)]
+    horizons: Floats = np.array([np.max([np.zeros(360), *(part for _, part in some)], axis=0) for some in parts])
+    own = nominal()
+    seen = sky(own, moments, where, horizons, MASK).counts.mean(axis=1)
+    open_sky = float(sky(own, moments, where[:1], np.zeros((1, 360)), MASK).counts.mean())
+    return [(float(s) / open_sky, _hides(some)) for s, some in zip(seen, parts, strict=True)]
+
+
+def _hides(parts: list[tuple[str, Floats]]) -> str:
+    if not parts:
+        return ""
+    name, profile = max(parts, key=lambda part: float(np.clip(part[1] - MASK, 0, None).sum()))
+    at = int(np.argmax(profile))
+    return f"{name}, {profile[at]:.0f}° high to the {WINDS[round(at / 45) % 8]}" if profile[at] > MASK else ""
+
+
+def _of_sky(share: float, hides: str) -> tuple[float, str]:
+    grade = float(np.clip((share - CLOSED) / (OPEN - CLOSED), 0.0, 1.0))
+    if share >= OPEN:
+        return grade, "open sky"
+    return grade, f"{1 - share:.0%} of the satellites hidden" + (f": {hides}" if hides else "")
+
+
+def _flights(plan: Plan) -> tuple[list[FlightPlan], Link | None]:
+    """The flights that live corrections are to reach, and by what; none where nobody has said how they leave the base."""
+    now = next((f.hangs_on.setup for f in plan.flights if isinstance(f.hangs_on, OnSetUp)), None)
+    setup = plan.setup(now) if now else None
+    if setup is None or setup.link is None:
+        return [], None
+    live = [f for f in all_flown(plan) if f.flight.corrections in ("live", "both")]
+    return [f for f in live if isinstance(f.flight.hangs_on, OnSetUp) and f.flight.hangs_on.setup == now], setup.link
+
+
+def _of_reach(plan: Plan, place: KnownPlace, flights: list[FlightPlan], link: Link | None) -> tuple[float, str] | None:
+    if link is None or not flights:
+        return None
+    mark = Mark(id="place", name="place", e=place.e, n=place.n, h=_height(plan, place))
+    out = total = 0
+    for flight in flights:
+        some = np.unique(np.linspace(0, len(flight.e) - 1, SAMPLE).astype(np.int64))
+        found = reach_from(plan, flight, mark, link, flight.flight.standpoint or (place.e, place.n), some)
+        out, total = out + len(found.out), total + len(some)
+    share = 1 - out / total
+    return share, "reaches every exposure" if not out else f"{1 - share:.0%} of the exposures not reached"
+
+
+def _height(plan: Plan, place: KnownPlace) -> float:
+    ground = float(plan.surface.at(np.array([place.e]), np.array([place.n]))[0]) if plan.surface else 0.0
+    return ground if math.isfinite(ground) else 0.0
+
+
+def _of_clearance(plan: Plan, place: KnownPlace, shapes: list[tuple[Feature, BaseGeometry]]) -> tuple[float, str]:
+    """By the thing that is too near for how tall it is."""
+    unit, here = plan.brief.unit, Point(place.e, place.n)
+    grade, words = 1.0, ""
+    for feature, shape in shapes:
+        wanted = TWICE * feature.height
+        if feature.kind not in STANDING or not wanted:
+            continue
+        away = float(shape.distance(here))
+        if away / wanted < grade:
+            grade = away / wanted
+            words = f"{length(away, unit)} from {feature.name}, {length(wanted, unit)} asked"
+    return grade, words
+
+
+def _of_marks(plan: Plan, place: KnownPlace, marks: list[KnownPlace]) -> tuple[float, str]:
+    if place.name and place.known:
+        return 1.0, "known coordinates"
+    known = [m for m in marks if m.known]
+    away = min((math.hypot(place.e - m.e, place.n - m.n) for m in known), default=math.inf)
+    near = float(np.clip((NO_MARK - away) / (NO_MARK - BESIDE_MARK), 0.0, 1.0)) / 2
+    if math.isinf(away):
+        return 0.0, "no known mark about"
+    return near, f"no mark: {length(away, plan.brief.unit)} to the nearest"
+
+
+def _of_access(plan: Plan, place: KnownPlace, shapes: list[tuple[Feature, BaseGeometry]]) -> tuple[float, str] | None:
+    ways = [shape for f, shape in shapes if f.kind in ("access", "gate")]
+    if not ways:
+        return None
+    away = min(float(shape.distance(Point(place.e, place.n))) for shape in ways)
+    grade = float(np.clip((FAR - away) / (FAR - NEAR), 0.0, 1.0))
+    return grade, f"{length(away, plan.brief.unit)} from the nearest access"
+
+
+def _told(plan: Plan, ranked: list[BasePlace]) -> str:
+    if not ranked:
+        return (
+            "Nowhere on this site can a base stand: every place is kept out of, steep, or on ground that nobody knows."
+        )
+    best, own = ranked[0], next((p for p in ranked if p.here), None)
+    if own is None:
+        return "The base stands on none of these places."
+    if own is best:
+        return "The base stands on the best of them."
+    return (
+        f"The base stands on number {ranked.index(own) + 1} of {len(ranked)}: {own.score:.2f} against {best.score:.2f}."
+    )
