@@ -50,9 +50,9 @@ def web(port: int) -> list[str]:
     ]
 
 
-def beside(caster: int, processing: int) -> dict[str, list[str]]:
+def beside(caster: int, processing: int, receiver: int) -> dict[str, list[str]]:
     """The commands of what stands in for the outside, by name."""
-    ports = ["--caster", str(caster), "--processing", str(processing)]
+    ports = ["--caster", str(caster), "--processing", str(processing), "--receiver", str(receiver)]
     return {"stand-ins": [PYTHON, "-m", "kardo.standins", *ports]}
 
 
@@ -75,8 +75,10 @@ def main() -> int:
     caster = _port(int(os.environ.get("KARDO_CASTER_PORT", "2101")))
     processing = _port(int(os.environ.get("KARDO_PROCESSING_PORT", "2102")))
     os.environ.setdefault("KARDO_CASTERS", f"127.0.0.1:{caster}")
+    receiver = _port(int(os.environ.get("KARDO_RECEIVER_PORT", "2103")))
     os.environ.setdefault("KARDO_PROCESSING", f"127.0.0.1:{processing}")
-    all_of_it = {"web server": web(port), **behind(), **beside(caster, processing)}
+    os.environ.setdefault("KARDO_RECEIVERS", f"127.0.0.1:{receiver}")
+    all_of_it = {"web server": web(port), **behind(), **beside(caster, processing, receiver)}
     keep = Supervisor(ROOT, [Kept(name, command) for name, command in all_of_it.items()], mend=cluster.revive)
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, keep.stop)

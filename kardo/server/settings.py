@@ -93,7 +93,9 @@ AUTH_PASSWORD_VALIDATORS = [
 ]
 # Casters that may be listened to, as host:port: nobody makes this server talk to another.
 CASTERS = tuple(filter(None, os.environ.get("KARDO_CASTERS", "127.0.0.1:2101").split(",")))
-# Services that post-process a base's log, in the same way.
+# Receivers that may be listened to, and
+RECEIVERS = tuple(filter(None, os.environ.get("KARDO_RECEIVERS", "127.0.0.1:2103").split(",")))
+# services that post-process a base's log, in the same way.
 PROCESSING = tuple(filter(None, os.environ.get("KARDO_PROCESSING", "127.0.0.1:2102").split(",")))
 WEB_DIST = ROOT / "web" / "dist"
 WHITENOISE_ROOT = WEB_DIST

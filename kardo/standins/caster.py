@@ -11,7 +11,7 @@ from kardo.core.geodesy.frame import to_earth_centred
 from kardo.core.gnss.heights import SetUpHeights
 from kardo.core.plan.model import Plan
 from kardo.formats.rtcm import description_message, frames_of, gps_now, position_message
-from kardo.standins.serving import Serving
+from kardo.standins.serving import Answering
 
 Manner = Literal["right", "stale", "drops", "stalls", "silent", "rubbish", "wanders", "damaged"]
 LATE = 90.0  # seconds that what a stale base sends is old
@@ -70,7 +70,7 @@ def bases_of(plan: Plan, chain: SetUpHeights, name: str) -> list[Base]:
 
 
 @dataclass
-class CasterStandIn(Serving):
+class CasterStandIn(Answering):
     """The caster. user and password: who may have corrections (empty: everybody). pace: seconds between epochs."""
 
     bases: list[Base]

@@ -18,7 +18,7 @@ from kardo.core.gnss.log import RawLog
 from kardo.core.gnss.occupations import static_sigma
 from kardo.core.plan.assumptions import Assumptions
 from kardo.formats.rinex import read_log
-from kardo.standins.serving import Serving
+from kardo.standins.serving import Answering
 
 MOST = 60_000_000  # bytes of a log
 LEAST_HOURS = 0.5
@@ -34,7 +34,7 @@ _LOCAL = Transformer.from_crs("EPSG:4936", "EPSG:4937", always_xy=True)
 
 
 @dataclass
-class ProcessingStandIn(Serving):
+class ProcessingStandIn(Answering):
     """The service. delay: seconds from a log to its position; truth: the marker's earth-centred metres on ETRS89, else the header's
     position and a step that an autonomous one could be off."""
 

@@ -1,4 +1,4 @@
-"""What every stand-in does: serve on loopback, one conversation after another, none of which outlives its end."""
+"""What every stand-in does: serve on loopback, whoever comes, in conversations none of which outlives its end."""
 
 import asyncio
 import contextlib
@@ -25,9 +25,20 @@ class Serving(ABC):
 
     async def _converse(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         with contextlib.suppress(*GONE):
-            head = await asyncio.wait_for(reader.readuntil(b"\r\n\r\n"), PATIENCE)
-            await self._answer(head.decode("latin-1"), reader, writer)
+            await self._talk(reader, writer)
         writer.close()
+
+    @abstractmethod
+    async def _talk(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        """One conversation."""
+
+
+class Answering(Serving):
+    """A service that is asked something first."""
+
+    async def _talk(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        head = await asyncio.wait_for(reader.readuntil(b"\r\n\r\n"), PATIENCE)
+        await self._answer(head.decode("latin-1"), reader, writer)
 
     @abstractmethod
     async def _answer(self, head: str, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:

@@ -29,7 +29,7 @@ def free_port() -> int:
         return s.getsockname()[1]
 
 
-CASTER, PROCESSING = free_port(), free_port()
+CASTER, PROCESSING, RECEIVER = free_port(), free_port(), free_port()
 expect.set_options(timeout=30_000)
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # the browser driver keeps an event loop in this thread
 
@@ -55,7 +55,8 @@ def _environment() -> dict:
 
     name = connection.settings_dict["NAME"]
     told = {"KARDO_DB_NAME": name, "DJANGO_SETTINGS_MODULE": "kardo.server.settings"}
-    return {**os.environ, **told, "KARDO_CASTERS": f"127.0.0.1:{CASTER}", "KARDO_PROCESSING": f"127.0.0.1:{PROCESSING}"}
+    outside = {"CASTERS": CASTER, "PROCESSING": PROCESSING, "RECEIVERS": RECEIVER}
+    return {**os.environ, **told, **{f"KARDO_{name}": f"127.0.0.1:{port}" for name, port in outside.items()}}
 
 
 def start_web(address: str) -> subprocess.Popen:
@@ -94,7 +95,7 @@ def product(django_db_setup, django_db_blocker, web_process):
         Job.objects.all().delete()
         call_command("load_demo", stdout=open(os.devnull, "w"))  # noqa: SIM115
     address = f"http://127.0.0.1:{free_port()}"
-    commands = [*behind().values(), *beside(CASTER, PROCESSING).values()]
+    commands = [*behind().values(), *beside(CASTER, PROCESSING, RECEIVER).values()]
     running = [subprocess.Popen(c, cwd=ROOT, env=_environment(), stderr=subprocess.DEVNULL) for c in commands]
     web_process.current = start_web(address)
     wait_for(address)

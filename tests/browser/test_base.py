@@ -346,3 +346,36 @@ def test_places_for_the_base_are_ranked_drawn_and_taken(signed_in, django_db_blo
     settled(page)
     expect(view).to_contain_text("M1 (the base)", timeout=30_000)
     assert page.console_errors == []
+
+
+def test_what_is_heard_of_a_base_goes_into_the_book_and_keeps_the_crew(signed_in, django_db_blocker):
+    page = signed_in
+    opened(page, django_db_blocker, "Quarry heard in the field", "hask-quarry")
+    page.keyboard.press("Alt+3")
+    asked = page.get_by_test_id("receiver")
+    asked.get_by_role("button", name="ask it").click()
+    expect(asked).to_contain_text("from the plan on Hask 1, within what it is good to", timeout=20_000)
+    assert barriers(page) == []
+    page.keyboard.press("8")
+    now = page.get_by_role("region", name="Now")
+    for _ in range(12):
+        if now.get_by_role("button", name="stands, plummet on the mark").count():
+            break
+        words = now.inner_text()
+        now.get_by_role("button", name=re.compile("^(done|we are on site)$")).click()
+        expect(now).not_to_have_text(words)
+    now.get_by_role("button", name="stands, plummet on the mark").click()
+    now.get_by_text("hear where it says it is").click()
+    air = now.get_by_test_id("on-air")
+    air.get_by_label("Name there").fill("corvane")
+    air.get_by_label("Password there").fill("corvane-demo")
+    air.get_by_label("Mount point").fill("HASK_TWICE")
+    air.get_by_role("button", name="listen").click()
+    air.get_by_role("button", name="into the book").click(timeout=20_000)
+    expect(
+        page.get_by_text(re.compile("Not enough to leave: the set-up on Hask 1 was heard elsewhere"))
+    ).to_be_visible()
+    now.get_by_test_id("receiver").get_by_role("button", name="ask it").click()
+    now.get_by_test_id("receiver").get_by_role("button", name="into the book").click(timeout=20_000)
+    expect(page.get_by_text(re.compile("was heard elsewhere than planned"))).to_have_count(0)
+    assert page.console_errors == []

@@ -11,7 +11,9 @@ from hypothesis import strategies as st
 from kardo.core.accuracy.planned import planned_network
 from kardo.core.accuracy.prediction import predict
 from kardo.core.book.done import as_done, still_to_do
+from kardo.core.book.enough import enough
 from kardo.core.book.entries import Book, Entry, book_of, entry_from_json, to_json
+from kardo.core.book.words import entry_words
 from kardo.core.errors import PlanError
 from kardo.core.flight.pattern import all_flown
 from kardo.core.geodesy.antenna import vertical_from_slant
@@ -240,3 +242,21 @@ def test_a_shuffled_days_book_predicts_the_same():
     shuffled = random.Random(3).sample(day, len(day))
     assert as_done(plan, book_of(day)).hash == as_done(plan, book_of(shuffled)).hash
     assert isinstance(day[0], Entry)
+
+
+def heard(number, minute, up, as_planned):
+    words = "As planned." if as_planned else f"{up:.3f} m higher than planned: is the antenna height in twice?"
+    said = {"setup": "base", "source": "caster, A", "east": 0.0, "north": 0.0, "up": up, "as_planned": as_planned}
+    return entry(number, minute, kind="broadcast", words=words, **said)
+
+
+def test_a_base_heard_elsewhere_than_planned_keeps_everybody_until_it_is_heard_right():
+    plan, *_ = visited()
+    wrong, right = heard(1, 5, 1.612, False), heard(2, 25, 0.001, True)
+    left = still_to_do(plan, book_of([wrong]))
+    assert enough(plan, left, None).startswith(
+        "Not enough to leave: the set-up on A was heard elsewhere than planned. 1.612 m"
+    )
+    assert "NOT as planned" in entry_words(plan, wrong)
+    assert not still_to_do(plan, book_of([right, wrong])).off_air, "what was heard last counts"
+    assert as_done(plan, book_of([wrong])).hash == as_done(plan, book_of([])).hash, "what was heard changes no figure"

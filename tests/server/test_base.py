@@ -19,6 +19,7 @@ from kardo.server.plans.stored import stored_plan
 from kardo.server.predictions.models import Computation
 from kardo.server.predictions.tasks import PATIENT, run
 from kardo.standins.caster import CasterStandIn, bases_of
+from kardo.standins.receiver import receiver_of
 from tests.conftest import small_plan
 from tests.formats.nav_files import DAY, kepler, nav_file
 from tests.formats.rinex_logs import log_3
@@ -166,9 +167,25 @@ def test_a_caster_is_listened_to_and_held_against_a_set_up(planner, job, setting
         assert planner.post_json(f"{path}/heard", {**asked, "mount": "A", "setup": "x"}).status_code == 422
 
 
+def test_a_receiver_is_listened_to_and_held_against_a_set_up(planner, job, settings):
+    chain = heights(stored_plan(job), "base")
+    twice = receiver_of(chain)
+    twice.pace, twice.ellipsoidal = 0.02, twice.ellipsoidal + chain.arp_above_mark
+    path = f"/api/jobs/{job.pk}/receivers"
+    with running(twice) as port:
+        settings.RECEIVERS = (f"127.0.0.1:{port}",)
+        assert planner.get(path).json() == list(settings.RECEIVERS)
+        asked = {"receiver": settings.RECEIVERS[0], "setup": "base"}
+        heard = planner.post_json(f"{path}/heard", asked).json()
+        assert heard["quality"] == "fixed" and heard["difference"]["blunder"] == "twice"
+        assert planner.post_json(f"{path}/heard", asked | {"setup": "x"}).status_code == 422
+
+
 def test_no_other_address_is_talked_to(planner, job, settings):
-    settings.CASTERS = ("127.0.0.1:1",)
+    settings.CASTERS = settings.RECEIVERS = ("127.0.0.1:1",)
     for other in ("127.0.0.1:5432", "localhost:1", "10.0.0.1:80"):
+        asked = {"receiver": other, "setup": "base"}
+        assert "not among those" in planner.post_json(f"/api/jobs/{job.pk}/receivers/heard", asked).json()["title"]
         refused = planner.post_json(f"/api/jobs/{job.pk}/casters/mounts", {"caster": other})
         assert refused.status_code == 422 and "not among those" in refused.json()["title"]
 

@@ -8,7 +8,16 @@ book was not done.
 import math
 from dataclasses import dataclass
 
-from kardo.core.book.entries import Book, HeightRead, LegFlown, NotReached, Occupied, StoodUp, TargetMoved
+from kardo.core.book.entries import (
+    Book,
+    BroadcastHeard,
+    HeightRead,
+    LegFlown,
+    NotReached,
+    Occupied,
+    StoodUp,
+    TargetMoved,
+)
 from kardo.core.flight.pattern import flown
 from kardo.core.geodesy.antenna import vertical_from_slant
 from kardo.core.plan.control import MOST_OCCUPATIONS, ControlPoint, Occupation
@@ -115,16 +124,18 @@ def _flight(plan: Plan, flight: Flight, book: Book, left: set[str]) -> Flight:
 @dataclass(frozen=True)
 class Left:
     """What is still to be done on a visit, in the plan's own names, by paths: points to occupy, legs to fly, set-ups without two
-    heights that agree."""
+    heights that agree; by how many metres the heights of a set-up differ; and by set-up what was last heard of it where that is not
+    as planned."""
 
     points: list[str]
     legs: list[str]
     setups: list[str]
     differences: dict[str, float]
+    off_air: dict[str, str]
 
 
 def still_to_do(plan: Plan, book: Book) -> Left:
-    """What the book still wants, and by how many metres the heights of each set-up differ (vertical above the mark)."""
+    """What the book still wants, how the heights of each set-up differ (vertical above the mark), and what was heard of it."""
     occupied = [s.point for s in book.of("occupation")]
     gone = {s.point for s in book.of("not_reached")} | {s.point for s in book.of("target_moved") if s.after_observed}
     points = [f"control/{p.id}" for p in plan.control if p.id not in gone and occupied.count(p.id) < len(p.occupations)]
@@ -134,7 +145,9 @@ def still_to_do(plan: Plan, book: Book) -> Left:
         legs += [f"flights/{flight.id}/{k}" for k in range(1, len(flown(plan, flight).legs) + 1) if k not in over]
     spreads = {s.id: _spread(plan, s, book) for s in plan.setups}
     setups = [f"setups/{key}" for key, (count, _) in spreads.items() if count < 2]
-    return Left(points, legs, setups, {key: spread for key, (count, spread) in spreads.items() if count > 1})
+    heard: dict[str, BroadcastHeard] = {s.setup: s for s in book.of("broadcast")}
+    off_air = {key: said.words for key, said in heard.items() if not said.as_planned}
+    return Left(points, legs, setups, {key: spread for key, (count, spread) in spreads.items() if count > 1}, off_air)
 
 
 def _spread(plan: Plan, setup: SetUp, book: Book) -> tuple[int, float]:

@@ -19,6 +19,7 @@ EntryId = Annotated[str, Field(pattern=r"^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0
 Digest = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 Short = Annotated[str, Field(max_length=60), Clean]
 Words = Annotated[str, Field(max_length=2000), Clean]
+Off = Annotated[float, Field(ge=-1e8, le=1e8, allow_inf_nan=False)]
 Count = Annotated[int, Field(ge=0, le=1_000_000)]
 
 
@@ -68,6 +69,20 @@ class HeightRead(Part):
     when: Literal["before", "after"] = "before"
     typed: Short
     metres: Length
+
+
+class BroadcastHeard(Part):
+    """What a set-up broadcasts was heard, or its receiver was asked: metres east, north, up of its position from the planned one;
+    whether that is as planned; from where; in words."""
+
+    kind: Literal["broadcast"] = "broadcast"
+    setup: Identifier
+    source: Short
+    east: Off
+    north: Off
+    up: Off
+    as_planned: bool
+    words: Words
 
 
 class LogOn(Part):
@@ -173,6 +188,7 @@ Said = Annotated[
     | Departure
     | StoodUp
     | HeightRead
+    | BroadcastHeard
     | LogOn
     | LogOff
     | Occupied

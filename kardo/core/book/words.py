@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
-from kardo.core.book.entries import Entry, HeightRead, LegFlown, Noted, Occupied, StoodUp, TargetMoved
+from kardo.core.book.entries import BroadcastHeard, Entry, HeightRead, LegFlown, Noted, Occupied, StoodUp, TargetMoved
 from kardo.core.geodesy.units import UNITS, length
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of
@@ -22,6 +22,11 @@ def _stood(plan: Plan, said: StoodUp) -> str:
 def _height(plan: Plan, said: HeightRead) -> str:
     metres = length(said.metres, plan.brief.unit, 4)
     return f"{_setup(plan, said)}: {said.way} height typed {said.typed} ({metres}), {said.when}"
+
+
+def _broadcast(plan: Plan, said: BroadcastHeard) -> str:
+    held = "as planned" if said.as_planned else "NOT as planned"
+    return f"{_setup(plan, said)} heard by {said.source}, {held}: {said.words}"
 
 
 def _occupied(plan: Plan, said: Occupied) -> str:
@@ -63,6 +68,7 @@ WORDS: dict[str, Callable[[Plan, Any], str]] = {
     "withdrawn": lambda plan, said: "taken back",
     "set_up": _stood,
     "height": _height,
+    "broadcast": _broadcast,
     "log_start": lambda plan, said: f"{_setup(plan, said)}: log on",
     "log_end": lambda plan, said: f"{_setup(plan, said)}: log off",
     "occupation": _occupied,

@@ -766,6 +766,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/receivers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Receivers
+         * @description The receivers that may be listened to.
+         */
+        get: operations["kardo_server_base_receivers_list_receivers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/receivers/heard": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hear Receiver
+         * @description Listens to a receiver for some seconds and holds its position against a set-up. Nothing is saved.
+         */
+        post: operations["kardo_server_base_receivers_hear_receiver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/library": {
         parameters: {
             query?: never;
@@ -4409,6 +4449,47 @@ export interface components {
             text: string;
         };
         /**
+         * ReceiverHeard
+         * @description A receiver against a set-up: its newest state, satellites used, HDOP; how far its newest position is from the planned one, and sigma
+         *     in metres by which that is judged, None without a position; what is to be said, worst first; all in a sentence.
+         */
+        ReceiverHeard: {
+            /** Setup */
+            setup: string;
+            /**
+             * Quality
+             * @enum {string}
+             */
+            quality: "none" | "code" | "differential" | "float" | "fixed";
+            /** Satellites */
+            satellites: number | null;
+            /** Hdop */
+            hdop: number | null;
+            difference: components["schemas"]["Difference"] | null;
+            /** Sigma */
+            sigma: number | null;
+            /** Remarks */
+            remarks: components["schemas"]["Remark"][];
+            /** Told */
+            told: string;
+        };
+        /**
+         * ListenToReceiver
+         * @description A receiver out of those that may be listened to, the set-up that it should stand on, and which point its position is of.
+         */
+        ListenToReceiver: {
+            /** Receiver */
+            receiver: string;
+            /** Setup */
+            setup: string;
+            /**
+             * Point
+             * @default arp
+             * @enum {string}
+             */
+            point: "mark" | "arp" | "apc";
+        };
+        /**
          * About
          * @description What a mark is and how it is found.
          */
@@ -4785,6 +4866,32 @@ export interface components {
             left: components["schemas"]["Left"];
         };
         /**
+         * BroadcastHeard
+         * @description What a set-up broadcasts was heard, or its receiver was asked: metres east, north, up of its position from the planned one;
+         *     whether that is as planned; from where; in words.
+         */
+        BroadcastHeard: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "broadcast";
+            /** Setup */
+            setup: string;
+            /** Source */
+            source: string;
+            /** East */
+            east: number;
+            /** North */
+            north: number;
+            /** Up */
+            up: number;
+            /** As Planned */
+            as_planned: boolean;
+            /** Words */
+            words: string;
+        };
+        /**
          * Departure
          * @description The crew leaves: what was not done on this visit was not done.
          */
@@ -4812,7 +4919,7 @@ export interface components {
             /** Visit */
             visit: string;
             /** Said */
-            said: components["schemas"]["Arrival"] | components["schemas"]["Departure"] | components["schemas"]["StoodUp"] | components["schemas"]["HeightRead"] | components["schemas"]["LogOn"] | components["schemas"]["LogOff"] | components["schemas"]["Occupied"] | components["schemas"]["TargetOut"] | components["schemas"]["TargetMoved"] | components["schemas"]["NotReached"] | components["schemas"]["TargetIn"] | components["schemas"]["LegFlown"] | components["schemas"]["LegNotFlown"] | components["schemas"]["Ticked"] | components["schemas"]["Noted"] | components["schemas"]["Withdrawn"];
+            said: components["schemas"]["Arrival"] | components["schemas"]["Departure"] | components["schemas"]["StoodUp"] | components["schemas"]["HeightRead"] | components["schemas"]["BroadcastHeard"] | components["schemas"]["LogOn"] | components["schemas"]["LogOff"] | components["schemas"]["Occupied"] | components["schemas"]["TargetOut"] | components["schemas"]["TargetMoved"] | components["schemas"]["NotReached"] | components["schemas"]["TargetIn"] | components["schemas"]["LegFlown"] | components["schemas"]["LegNotFlown"] | components["schemas"]["Ticked"] | components["schemas"]["Noted"] | components["schemas"]["Withdrawn"];
             /** Corrects */
             corrects: string | null;
             /**
@@ -4869,7 +4976,8 @@ export interface components {
         /**
          * Left
          * @description What is still to be done on a visit, in the plan's own names, by paths: points to occupy, legs to fly, set-ups without two
-         *     heights that agree.
+         *     heights that agree; by how many metres the heights of a set-up differ; and by set-up what was last heard of it where that is not
+         *     as planned.
          */
         Left: {
             /** Points */
@@ -4881,6 +4989,10 @@ export interface components {
             /** Differences */
             differences: {
                 [key: string]: number;
+            };
+            /** Off Air */
+            off_air: {
+                [key: string]: string;
             };
         };
         /**
@@ -7024,6 +7136,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LocalPoint"][];
+                };
+            };
+        };
+    };
+    kardo_server_base_receivers_list_receivers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+        };
+    };
+    kardo_server_base_receivers_hear_receiver: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListenToReceiver"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReceiverHeard"];
                 };
             };
         };

@@ -9,6 +9,7 @@ import { setUpName } from "../hanging";
 import { Blunders } from "./Blunders";
 import { CardFace } from "./CardFace";
 import { NewDevice } from "./NewDevice";
+import { AskReceiver } from "./AskReceiver";
 import { OnAir } from "./OnAir";
 import { ReadBack } from "./ReadBack";
 
@@ -56,6 +57,7 @@ function Heights({ setup, chain, told }: { setup: SetUp; chain: SetUpHeights; to
         </p>
       </div>
       <OnAir setup={setup.id} />
+      <AskReceiver setup={setup.id} />
       <Blunders told={told} unit={unit} />
     </>
   );

@@ -1,13 +1,16 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState, type FormEvent } from "react";
-import { call, type Heard, type Mount, type Problem } from "../../api/client";
+import { call, type Difference, type Heard, type Mount, type Problem, type Said } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { Field } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Remarks } from "../../ui/Remarks";
 
+/** What was heard, for the book. */
+export type Say = (said: Extract<Said, { kind: "broadcast" }>) => void;
+
 /** What the base broadcasts through a caster, held against this set-up: before anybody measures by it. */
-export function OnAir({ setup }: { setup: string }) {
+export function OnAir({ setup, say }: { setup: string; say?: Say }) {
   const { jobId } = usePlan();
   const casters = useQuery<string[], Problem>({
     queryKey: ["casters", jobId],
@@ -126,6 +129,12 @@ export function OnAir({ setup }: { setup: string }) {
       {busy && <p role="status">{busy}</p>}
       {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
       {heard && <Told heard={heard} />}
+      {heard && say && (
+        <IntoBook
+          said={{ setup, source: `caster, ${asked.mount}`, difference: heard.held.difference, words: heard.told }}
+          say={say}
+        />
+      )}
     </form>
   );
 }
@@ -149,5 +158,26 @@ function Told({ heard: { broadcast, held, told } }: { heard: Heard }) {
       </p>
       <Remarks of={held.remarks} />
     </div>
+  );
+}
+
+/** What was heard, into the book with one press. */
+export function IntoBook({
+  said: { setup, source, difference, words },
+  say,
+}: {
+  said: { setup: string; source: string; difference: Difference | null; words: string };
+  say: Say;
+}) {
+  if (!difference) return null;
+  const { east, north, up, as_planned } = difference;
+  return (
+    <button
+      type="button"
+      className="button mt-1 min-h-[44px] px-3"
+      onClick={() => say({ kind: "broadcast", setup, source: source.slice(0, 60), east, north, up, as_planned, words })}
+    >
+      into the book
+    </button>
   );
 }

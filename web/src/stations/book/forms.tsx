@@ -4,7 +4,9 @@ import { usePlan } from "../../app/plan";
 import { fine, fineUnit, grid, length, parseLength } from "../../lib/units";
 import { verticalFrom } from "../../lib/slants";
 import { unitName } from "../../ui/fields";
+import { AskReceiver } from "../base/AskReceiver";
 import { CardFace } from "../base/CardFace";
+import { OnAir } from "../base/OnAir";
 import { Big } from "./BookTray";
 import { openPoints, said, subject, useMostApart, type Line } from "./useBook";
 
@@ -156,11 +158,29 @@ export function BaseForm({ setup, lines, say }: { setup: string; lines: Line[]; 
         <>
           <Heights setup={setup} lines={lines} />
           <HeightForm setup={setup} when="before" say={say} />
+          <Heard setup={setup} lines={lines} say={say} />
           <Big disabled={read < 1} onClick={() => say({ kind: "log_start", setup })}>
             log is on
           </Big>
         </>
       )}
+    </>
+  );
+}
+
+/** What the base was heard to say of its position, and the means to hear it, where there is signal. */
+function Heard({ setup, lines, say }: { setup: string; lines: Line[]; say: Say }) {
+  const last = said(lines, "broadcast")
+    .filter((h) => h.setup === setup)
+    .at(-1);
+  return (
+    <>
+      {last && <p className={last.as_planned ? "mt-1" : "mt-1 font-bold text-decision-text"}>{last.words}</p>}
+      <details className="my-2">
+        <summary className="min-h-[44px] cursor-pointer py-2 underline">hear where it says it is</summary>
+        <OnAir setup={setup} say={say} />
+        <AskReceiver setup={setup} say={say} />
+      </details>
     </>
   );
 }
