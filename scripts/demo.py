@@ -50,9 +50,10 @@ def web(port: int) -> list[str]:
     ]
 
 
-def beside(caster: int, processing: int, receiver: int) -> dict[str, list[str]]:
+def beside(caster: int, processing: int, receiver: int, network: int) -> dict[str, list[str]]:
     """The commands of what stands in for the outside, by name."""
     ports = ["--caster", str(caster), "--processing", str(processing), "--receiver", str(receiver)]
+    ports += ["--network", str(network)]
     return {"stand-ins": [PYTHON, "-m", "kardo.standins", *ports]}
 
 
@@ -77,8 +78,10 @@ def main() -> int:
     os.environ.setdefault("KARDO_CASTERS", f"127.0.0.1:{caster}")
     receiver = _port(int(os.environ.get("KARDO_RECEIVER_PORT", "2103")))
     os.environ.setdefault("KARDO_PROCESSING", f"127.0.0.1:{processing}")
+    network = _port(int(os.environ.get("KARDO_NETWORK_PORT", "2104")))
+    os.environ.setdefault("KARDO_NETWORKS", f"127.0.0.1:{network}")
     os.environ.setdefault("KARDO_RECEIVERS", f"127.0.0.1:{receiver}")
-    all_of_it = {"web server": web(port), **behind(), **beside(caster, processing, receiver)}
+    all_of_it = {"web server": web(port), **behind(), **beside(caster, processing, receiver, network)}
     keep = Supervisor(ROOT, [Kept(name, command) for name, command in all_of_it.items()], mend=cluster.revive)
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, keep.stop)

@@ -93,8 +93,10 @@ AUTH_PASSWORD_VALIDATORS = [
 ]
 # Casters that may be listened to, as host:port: nobody makes this server talk to another.
 CASTERS = tuple(filter(None, os.environ.get("KARDO_CASTERS", "127.0.0.1:2101").split(",")))
-# Receivers that may be listened to, and
+# Receivers that may be listened to,
 RECEIVERS = tuple(filter(None, os.environ.get("KARDO_RECEIVERS", "127.0.0.1:2103").split(",")))
+# reference networks that may be asked for their stations, and
+NETWORKS = tuple(filter(None, os.environ.get("KARDO_NETWORKS", "127.0.0.1:2104").split(",")))
 # services that post-process a base's log, in the same way.
 PROCESSING = tuple(filter(None, os.environ.get("KARDO_PROCESSING", "127.0.0.1:2102").split(",")))
 WEB_DIST = ROOT / "web" / "dist"

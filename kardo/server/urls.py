@@ -12,6 +12,7 @@ from kardo.server.base.api import router as base
 from kardo.server.base.casters import router as casters
 from kardo.server.base.local_grid import router as local_grid
 from kardo.server.base.receivers import router as receivers
+from kardo.server.base.stations import router as stations
 from kardo.server.book.api import router as book
 from kardo.server.closeout.api import checking
 from kardo.server.closeout.api import router as closeout
@@ -32,6 +33,7 @@ api.add_router("/jobs", base)
 api.add_router("/jobs", casters)
 api.add_router("/jobs", local_grid)
 api.add_router("/jobs", receivers)
+api.add_router("/jobs", stations)
 api.add_router("/jobs", marks)
 api.add_router("/jobs", day)
 api.add_router("/jobs", book)

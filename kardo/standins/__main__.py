@@ -1,4 +1,5 @@
-"""Run the stand-ins beside the demo: python -m kardo.standins --caster 2101 --processing 2102 --receiver 2103; or write a receiver's raw log:
+"""Run the stand-ins beside the demo: python -m kardo.standins --caster 2101 --processing 2102 --receiver 2103 --network
+2104; or write a receiver's raw log:
 python -m kardo.standins --log base.rnx --hours 4."""
 
 import argparse
@@ -10,6 +11,7 @@ from kardo.core.geodesy.frame import to_earth_centred
 from kardo.core.gnss.heights import heights
 from kardo.demo import demo_plan
 from kardo.standins.caster import Base, CasterStandIn, bases_of
+from kardo.standins.network import NetworkStandIn
 from kardo.standins.processing import ProcessingStandIn
 from kardo.standins.raw_log import log_3
 from kardo.standins.receiver import receiver_of
@@ -33,13 +35,14 @@ def main() -> None:
     parser.add_argument("--caster", type=int, default=2101, help="port of the correction caster")
     parser.add_argument("--processing", type=int, default=2102, help="port of the static post-processing")
     parser.add_argument("--receiver", type=int, default=2103, help="port of the base receiver of Hask Quarry")
+    parser.add_argument("--network", type=int, default=2104, help="port of the reference network")
     parser.add_argument("--log", type=Path, help="write the raw log of that receiver to a file, and end")
     parser.add_argument("--hours", type=float, default=4.0, help="how long it logged, an epoch every 30 s")
     args = parser.parse_args()
     if args.log:
         args.log.write_text(hask_log(args.hours))
         return
-    asyncio.run(_serve(args.caster, args.processing, args.receiver))
+    asyncio.run(_serve(args.caster, args.processing, args.receiver, args.network))
 
 
 def hask_log(hours: float) -> str:
@@ -54,11 +57,11 @@ def hask_log(hours: float) -> str:
     )
 
 
-async def _serve(caster: int, processing: int, receiver: int) -> None:
+async def _serve(caster: int, processing: int, receiver: int, network: int) -> None:
     plan = demo_plan("hask-quarry")
     casting = CasterStandIn(demo_bases(), USER, PASSWORD).serve(caster)
     standing = receiver_of(heights(plan, plan.setups[0].id), "converging").serve(receiver)
-    await asyncio.gather(casting, ProcessingStandIn().serve(processing), standing)
+    await asyncio.gather(casting, ProcessingStandIn().serve(processing), standing, NetworkStandIn().serve(network))
 
 
 if __name__ == "__main__":

@@ -19,6 +19,7 @@ from kardo.server.plans.stored import stored_plan
 from kardo.server.predictions.models import Computation
 from kardo.server.predictions.tasks import PATIENT, run
 from kardo.standins.caster import CasterStandIn, bases_of
+from kardo.standins.network import NetworkStandIn
 from kardo.standins.receiver import receiver_of
 from tests.conftest import small_plan
 from tests.formats.nav_files import DAY, kepler, nav_file
@@ -197,3 +198,14 @@ def test_antennas_are_read_from_an_antex_file(planner, job):
     assert helix["offsets"]["G01"][2] == pytest.approx(0.042)
     refused = planner.post(path, {"file": SimpleUploadedFile("a.atx", b"antennas"), "query": ""})
     assert refused.status_code == 422 and refused.json()["where"] == "line 1"
+
+
+def test_a_reference_network_tells_its_stations_as_seen_from_the_site(planner, job, settings):
+    path = f"/api/jobs/{job.pk}"
+    with running(NetworkStandIn()) as port:
+        settings.NETWORKS = (f"127.0.0.1:{port}",)
+        assert planner.get(f"{path}/networks").json() == list(settings.NETWORKS)
+        found = planner.get(f"{path}/stations").json()
+        assert found[0]["name"] == "Corvane North" and found[0]["away"] < found[-1]["away"]
+        refused = planner.get(f"{path}/stations", {"network": "127.0.0.1:5432"})
+        assert refused.status_code == 422 and "not among those" in refused.json()["title"]

@@ -4,11 +4,9 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from pyproj.exceptions import ProjError
 
 from kardo.core.arrays import Floats
-from kardo.core.errors import GeodesyError
-from kardo.core.geodesy.transformations import spatial
+from kardo.core.geodesy.placing import placed
 from kardo.core.plan.model import Plan
 
 
@@ -27,26 +25,10 @@ class Final:
 def final_place(plan: Plan, crs: str, epoch: float, xyz: tuple[float, float, float], covariance: Floats) -> Final:
     """A position (earth-centred metres in a system by code, at a year) with its covariance (3, 3) in the job. Raises GeodesyError where
     PROJ knows no way whose accuracy it knows, and for a place that the grid does not hold."""
-    grid = plan.grid
-    way = spatial(crs, grid.geodetic.to_wkt())
-    if way is None:
-        raise GeodesyError(
-            f"Nothing with a known accuracy leads from {crs} to {grid.geodetic.name}.",
-            where="post-processing",
-            mend="Ask for the position on the job's own datum.",
-        )
-    try:
-        lon, lat, up, _ = (float(v) for v in way.transform(*xyz, epoch, errcheck=True))
-    except ProjError as fault:
-        raise GeodesyError(
-            "This position is none on the earth.", where="post-processing", mend="Process again."
-        ) from fault
-    e, n = (float(v) for v in grid.from_geodetic(lon, lat))
-    grid.require_inside(np.array([e]), np.array([n]), "post-processing")
-    east, north, high = np.sqrt(np.diag(local_covariance(lon, lat, covariance)))
-    words = [f"From {crs} at {epoch:g} by {way.description}, good to {way.accuracy:g} m."]
-    h = up - float(grid.separation(e, n))
-    return Final(e, n, h, float(math.sqrt((east**2 + north**2) / 2)), float(high), words)
+    place = placed(plan.grid, crs, epoch, xyz, "post-processing")
+    east, north, high = np.sqrt(np.diag(local_covariance(place.lon, place.lat, covariance)))
+    sigma_h = float(math.sqrt((east**2 + north**2) / 2))
+    return Final(place.e, place.n, place.h, sigma_h, float(high), [place.words])
 
 
 def local_covariance(lon: float, lat: float, covariance: Floats) -> Floats:

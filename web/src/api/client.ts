@@ -41,6 +41,7 @@ export type BasePlaces = Schemas["BasePlaces"];
 export type BaseLog = Schemas["LogOut"];
 export type Remark = Schemas["Remark"];
 export type Mount = Schemas["Mount"];
+export type NearStation = Schemas["NearStation"];
 export type ReceiverHeard = Schemas["ReceiverHeard"];
 export type Heard = Schemas["HeardOut"];
 export type Offer = Schemas["Offer"];

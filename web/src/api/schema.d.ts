@@ -806,6 +806,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/networks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Networks
+         * @description The reference networks that may be asked.
+         */
+        get: operations["kardo_server_base_stations_list_networks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/stations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Stations
+         * @description The stations of a network nearest to the site: of the first that may be asked, where none is said.
+         */
+        get: operations["kardo_server_base_stations_list_stations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/library": {
         parameters: {
             query?: never;
@@ -4490,6 +4530,35 @@ export interface components {
             point: "mark" | "arp" | "apc";
         };
         /**
+         * NearStation
+         * @description A station seen from a site: grid metres and height in the job's system; metres away; sigma in metres that this distance adds to
+         *     every leg, each axis; minutes of the flights in which it is likely to be down, None where that is not known; and in words.
+         */
+        NearStation: {
+            /** Name */
+            name: string;
+            /** E */
+            e: number;
+            /** N */
+            n: number;
+            /** H */
+            h: number;
+            /** Sigma H */
+            sigma_h: number;
+            /** Sigma V */
+            sigma_v: number;
+            /** Away */
+            away: number;
+            /** Growth */
+            growth: number;
+            /** Down Min */
+            down_min: number | null;
+            /** Words */
+            words: string;
+            /** How */
+            how: string;
+        };
+        /**
          * About
          * @description What a mark is and how it is found.
          */
@@ -7184,6 +7253,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReceiverHeard"];
+                };
+            };
+        };
+    };
+    kardo_server_base_stations_list_networks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+        };
+    };
+    kardo_server_base_stations_list_stations: {
+        parameters: {
+            query?: {
+                network?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NearStation"][];
                 };
             };
         };

@@ -7,6 +7,7 @@ import { length } from "../../lib/units";
 import { Field, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { setUpName } from "../hanging";
+import { ReferenceStations } from "./ReferenceStations";
 
 type Link = NonNullable<SetUp["link"]>;
 type Reach = Schemas["Reach"];
@@ -24,16 +25,18 @@ export function CorrectionReach() {
   const bases = plan.setups.filter((s) =>
     plan.flights.some((f) => f.hangs_on.on === "setup" && f.hangs_on.setup === s.id),
   );
-  if (!bases.length)
-    return <p className="text-quiet">No flight hangs on a base: there is nothing that corrections have to reach.</p>;
   return (
     <section data-testid="reach">
+      {!bases.length && (
+        <p className="text-quiet">No flight hangs on a base: there is nothing that corrections have to reach.</p>
+      )}
       {bases.map((setup) => (
         <LinkOf key={setup.id} setup={setup} />
       ))}
       {(summary?.flights ?? []).map(
         (flown) => flown.reach && <FlightReach key={flown.id} flown={flown} reach={flown.reach} />,
       )}
+      <ReferenceStations />
     </section>
   );
 }

@@ -1,0 +1,32 @@
+"""A service that speaks HTTP and JSON: one question, one answer, one deadline."""
+
+import json
+
+from kardo.core.errors import ReadError
+from kardo.outside.line import Address, line
+
+
+def asked(service: Address, what: str, body: bytes, seconds: float) -> dict:
+    """The object that a service answers a request with, a method and a path. Raises ReadError for any other answer, or none in time."""
+    head = f"{what} HTTP/1.1\r\nHost: {service}\r\nContent-Length: {len(body)}\r\nConnection: close\r\n\r\n"
+    with line(service, seconds) as held:
+        held.say(head.encode("ascii") + body)
+        first = held.head()
+        said = b"".join(held.body(first))
+    status = first.split(b" ", 2)[1:2]
+    if status != [b"200"]:
+        raise ReadError(
+            "The service does not take this.", where=str(service), mend="Look at its own page, or try it again."
+        )
+    try:
+        data = json.loads(said)
+    except (ValueError, RecursionError) as fault:
+        raise strange(service) from fault
+    if not isinstance(data, dict):
+        raise strange(service)
+    return data
+
+
+def strange(service: Address) -> ReadError:
+    """For an answer that makes no sense."""
+    return ReadError("The service answers what is no answer.", where=str(service), mend="Is it the right address?")

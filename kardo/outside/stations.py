@@ -1,0 +1,40 @@
+"""A client of reference networks that tell their stations: GET /stations answers {"crs", "epoch", "stations": [...]} as `Told` has it."""
+
+from typing import Annotated
+
+from pydantic import BaseModel, Field, ValidationError
+
+from kardo.core.flight.stations import Station
+from kardo.core.plan.parts import Clean
+from kardo.outside.line import Address
+from kardo.outside.service import asked, strange
+
+SECONDS = 8.0
+Metres = Annotated[float, Field(ge=-1e8, le=1e8, allow_inf_nan=False)]
+Sigma = Annotated[float, Field(ge=1e-5, le=10, allow_inf_nan=False)]
+
+
+class One(BaseModel):
+    """A station: its name, earth-centred metres of its ARP, sigmas H and V, and the share of time that it was up."""
+
+    name: Annotated[str, Field(min_length=1, max_length=60), Clean]
+    xyz: tuple[Metres, Metres, Metres]
+    sigma: tuple[Sigma, Sigma] = (0.005, 0.010)
+    uptime: Annotated[float, Field(ge=0, le=1)] | None = None
+
+
+class Told(BaseModel):
+    """What a network tells: the system of its coordinates by code, their year, and its stations."""
+
+    crs: Annotated[str, Field(pattern=r"^EPSG:[0-9]{1,6}$")]
+    epoch: Annotated[float, Field(ge=1980, le=2200)]
+    stations: Annotated[list[One], Field(max_length=5000)]
+
+
+def stations_of(network: Address) -> list[Station]:
+    """The stations of a network. Raises ReadError."""
+    try:
+        told = Told.model_validate(asked(network, "GET /stations", b"", SECONDS))
+    except ValidationError as fault:
+        raise strange(network) from fault
+    return [Station(s.name, told.crs, told.epoch, s.xyz, s.sigma, s.uptime) for s in told.stations]

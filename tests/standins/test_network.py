@@ -1,0 +1,87 @@
+"""Reference networks: their stations brought to the job by PROJ, nearest first, what distance and outages do, and answers that are none."""
+
+import json
+
+import pytest
+from pyproj import Geod, Transformer
+
+from kardo.core.accuracy.planned import planned_network
+from kardo.core.errors import GeodesyError, ReadError
+from kardo.core.flight.stations import FIXES, Station, stations_near
+from kardo.core.plan.stands import Mark, OnSetUp, SetUp
+from kardo.demo import demo_plan
+from kardo.outside.line import Address
+from kardo.outside.stations import stations_of
+from kardo.standins.network import CRS, EPOCH, PLACES, NetworkStandIn, stations
+from tests.standins.running import running
+
+PLAN = demo_plan("sallow-bank")
+
+
+@pytest.fixture(scope="module")
+def told():
+    with running(NetworkStandIn()) as port:
+        return stations_of(Address("127.0.0.1", port))
+
+
+def test_stations_come_to_the_jobs_grid_where_proj_puts_them(told):
+    found = {s.name: s for s in stations_near(PLAN, told)}
+    to_grid = Transformer.from_crs("EPSG:4258", PLAN.brief.crs, always_xy=True)
+    for name, (lon, lat, up, _) in PLACES.items():
+        e, n = to_grid.transform(lon, lat)
+        assert (found[name].e, found[name].n) == (pytest.approx(e, abs=0.005), pytest.approx(n, abs=0.005))
+        assert found[name].h + float(PLAN.grid.separation(e, n)) == pytest.approx(up, abs=0.01)
+        assert "ITRF2014" in found[name].how and found[name].sigma_v == 0.008
+
+
+def test_the_nearest_comes_first_with_what_its_distance_does(told):
+    found = stations_near(PLAN, told)
+    assert [s.away for s in found] == sorted(s.away for s in found) and found[0].name == "Corvane North"
+    east, north = PLAN.site.boundary[0]
+    lon, lat = PLAN.grid.to_geodetic(east, north)
+    line = Geod(ellps="GRS80").inv(float(lon), float(lat), *PLACES["Corvane North"][:2])[2]
+    assert found[0].away == pytest.approx(line, abs=1500), "of the site's middle, which is a kilometre from its corner"
+    assert found[0].growth == pytest.approx(found[0].away * 1e-6)
+    assert "too far for live fixes" in found[-1].words and found[-1].away > FIXES
+
+
+def test_outages_are_told_for_as_long_as_is_flown(told):
+    found = {s.name: s for s in stations_near(PLAN, told)}
+    assert found["Corvane South"].down_min == pytest.approx(59 * (1 - 0.952), rel=0.02)
+    assert "up 95.2% of the time" in found["Corvane South"].words and "lately" not in found["Corvane North"].words
+
+
+def test_a_station_that_is_taken_adds_its_distance_to_every_leg(told):
+    """What the words say is what the prediction has."""
+    near = stations_near(PLAN, told)[0]
+    mark = Mark(id="S", name="S", e=near.e, n=near.n, h=near.h, sigma_h=near.sigma_h, sigma_v=near.sigma_v)
+    setup = SetUp(id="S", name="S", mark="S", support="fixed_pole", antenna=PLAN.kit.antennas[0].id)
+    flight = PLAN.flights[0].model_copy(update={"hangs_on": OnSetUp(setup="S")})
+    more = {"marks": (*PLAN.marks, mark), "setups": (*PLAN.setups, setup), "flights": (flight,)}
+    legs = [s for s in planned_network(PLAN.model_copy(update=more)).network.shifts if s.kind == "leg"]
+    own = PLAN.assume["leg_v"]
+    assert [leg.sigma[2] for leg in legs] == pytest.approx([(own**2 + near.growth**2) ** 0.5] * len(legs), rel=0.03)
+
+
+def test_a_place_that_is_none_is_told(told):
+    assert len(stations_near(PLAN, told, most=2)) == 2
+    nowhere = Station("Nowhere", CRS, EPOCH, (0.0, 0.0, 1.0), (0.01, 0.01))
+    with pytest.raises(GeodesyError):
+        stations_near(PLAN, [nowhere])
+
+
+@pytest.mark.parametrize(
+    "answer",
+    [
+        b"[]",
+        b"{}",
+        b"nonsense",
+        b'{"crs": "EPSG:7789", "epoch": 2026.9, "stations": [{"name": "A", "xyz": [1, 2]}]}',
+        b'{"crs": "file:///etc/passwd", "epoch": 2026.9, "stations": []}',
+        json.dumps({**stations(), "epoch": 1e9}).encode(),
+        json.dumps({**stations(), "stations": [{"name": "A", "xyz": [1e400, 0, 0]}]}).encode(),
+    ],
+)
+def test_what_is_no_answer_is_told(answer):
+    with running(NetworkStandIn(answer)) as port, pytest.raises(ReadError):
+        stations_of(Address("127.0.0.1", port))
