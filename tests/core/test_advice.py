@@ -3,10 +3,11 @@
 import pytest
 
 from kardo.core.accuracy.advice import advise
+from kardo.core.accuracy.offers import other_offers
 from kardo.core.accuracy.prediction import predict
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.edits import changed
-from kardo.core.plan.stands import Mark
+from kardo.core.plan.stands import Link, Mark
 from tests.conftest import E0, N0, small_plan
 
 
@@ -31,7 +32,7 @@ def advice():
 def test_every_offer_predicts_what_the_changed_plan_predicts(advice):
     plan, offers = weak_plan(), {o.kind: o for o in advice.offers}
     assert {"base", "static"} <= set(offers)
-    for kind in ("base", "static", "twice", "oblique"):
+    for kind in ("base", "static", "twice", "oblique", "second"):
         if kind not in offers:
             continue
         full = predict(changed(plan, offers[kind].edits))
@@ -81,3 +82,51 @@ def test_a_network_with_a_defect_is_offered_what_settles_it():
     assert any("four extremes" in w for w in words)
     best = advice.offers[0]
     assert predict(changed(plan, best.edits)).rmse_v == pytest.approx(best.rmse_v, rel=0.03)
+
+
+def offered(plan, kind):
+    return next((o for o in other_offers(plan) if o.kind == kind), None)
+
+
+def with_marks(*marks, **more):
+    return small_plan(marks=marks, **more)
+
+
+A = Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2)
+
+
+def test_a_second_base_shares_a_poor_mark_out_over_two():
+    poor = A.model_copy(update={"sigma_h": 0.04, "sigma_v": 0.04})
+    plan = with_marks(
+        poor, A.model_copy(update={"id": "B", "name": "B", "n": N0 + 140, "sigma_v": 0.041, "sigma_h": 0.041})
+    )
+    second = offered(plan, "second")
+    assert second.words == "Observe every target from a second base too, on {mark/B}"
+    assert second.minutes > plan.assume["minutes_set_up"] + len(plan.targets)
+    before, after = predict(plan), predict(second.on(plan))
+    assert after.rmse_v < 0.85 * before.rmse_v
+    assert offered(second.on(plan), "second") is None, "they hang on two already"
+    assert offered(with_marks(A), "second") is None
+
+
+def test_a_base_is_offered_nearer_where_that_takes_something_off():
+    far = A.model_copy(update={"e": E0 - 9000, "sigma_h": 0.005, "sigma_v": 0.005})
+    near = A.model_copy(update={"id": "B", "name": "B"})
+    moved = offered(with_marks(far, near), "nearer")
+    assert moved.words.startswith("Move the base to {mark/B}, {length/8") and moved.edits[0].after == "B"
+    assert (
+        offered(
+            with_marks(near.model_copy(update={"id": "A", "name": "A"}), far.model_copy(update={"id": "B"})), "nearer"
+        )
+        is None
+    )
+
+
+def test_a_base_is_offered_from_where_corrections_reach():
+    beyond = A.model_copy(update={"e": E0 - 400})
+    near = A.model_copy(update={"id": "B", "name": "B", "sigma_v": 0.0151})
+    flight = {"corrections": "live", "standpoint": (E0, N0)}
+    plan = with_marks(beyond, near, setup={"link": Link(kind="wireless", reach=60.0)}, flight=flight)
+    moved = offered(plan, "nearer")
+    assert "from where corrections reach" in moved.words
+    assert predict(moved.on(plan)).rmse_v < predict(plan).rmse_v, "a fixed flight on as good a mark, for a float one"

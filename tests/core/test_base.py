@@ -38,6 +38,7 @@ from kardo.core.plan.stands import (
 )
 from kardo.core.plan.states import in_state
 from kardo.core.plan.visits import Person, Visit
+from kardo.core.practice.catalogue import View, findings
 from kardo.core.summary import found, named_schemes, summary
 from kardo.core.summary import told as told_of
 from kardo.demo import demo_plan
@@ -434,3 +435,12 @@ def test_the_scheme_here_shifted_plans_the_shift_and_here_takes_it_back():
     assert marks_here(after), "Close has a mark to shift"
     back = changed(after, edits_for(after, "here"))
     assert back.brief.state == "as_taken" and back.marks[0].known == "here"
+
+
+def test_a_planned_reading_that_the_others_outvote_is_named_and_left_out_with_a_click():
+    plan = small_plan(setup={"readings": (1.8, 1.801, 1.83)})
+    found = next(f for f in findings(View(plan, (), None)) if f.rule == "base-readings")
+    assert "Number 3 is" in found.words and found.label == "leave out number 3"
+    assert changed(plan, found.edits).setups[0].readings == (1.8, 1.801)
+    two = small_plan(setup={"readings": (1.8, 1.83)})
+    assert not next(f for f in findings(View(two, (), None)) if f.rule == "base-readings").edits, "who is right?"

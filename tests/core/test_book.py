@@ -260,3 +260,32 @@ def test_a_base_heard_elsewhere_than_planned_keeps_everybody_until_it_is_heard_r
     assert "NOT as planned" in entry_words(plan, wrong)
     assert not still_to_do(plan, book_of([right, wrong])).off_air, "what was heard last counts"
     assert as_done(plan, book_of([wrong])).hash == as_done(plan, book_of([])).hash, "what was heard changes no figure"
+
+
+def read(number, minute, metres, way="vertical", typed=""):
+    return entry(number, minute, kind="height", setup="base", way=way, typed=typed or f"{metres} m", metres=metres)
+
+
+def test_a_height_that_two_others_outvote_is_left_out_with_the_reason():
+    plan, *_ = visited()
+    two = [read(1, 1, 1.7574), read(2, 2, 1.7581, typed="5' 9 7/32\"")]
+    assert not still_to_do(plan, book_of(two)).odd
+    three = [*two, read(3, 3, 1.7720)]
+    odd = still_to_do(plan, book_of(three)).odd["base"]
+    assert (
+        odd.entry == three[2].id and odd.words == "1.772 m vertical is 14.3 mm from the 2 others, which agree to 0.7 mm"
+    )
+    out = entry(4, 4, corrects=3, kind="withdrawn", why=odd.words)
+    left = still_to_do(plan, book_of([*three, out]))
+    assert not left.odd and left.differences["base"] == pytest.approx(0.0007)
+    assert entry_words(plan, out) == f"taken back: {odd.words}"
+    done = as_done(plan, book_of([*three, out])).setups[0]
+    assert len(done.readings) == 2, "what was left out is in no figure"
+
+
+def test_a_slant_and_a_vertical_are_compared_as_what_they_come_to():
+    plan, *_ = visited()
+    antenna = plan.antenna(plan.setups[0].antenna)
+    up = vertical_from_slant(1.872, antenna)
+    heights = [read(1, 1, 1.872, "slant"), read(2, 2, round(up + 0.001, 4)), read(3, 3, 1.872)]
+    assert still_to_do(plan, book_of(heights)).odd["base"].entry == heights[2].id, "a slant written as a vertical"

@@ -13,8 +13,9 @@ from kardo.core.accuracy.prediction import further_checks
 from kardo.core.accuracy.standards import standards
 from kardo.core.arrays import Floats, Json
 from kardo.core.flight.pattern import flown
+from kardo.core.flight.reach import out_of_reach
 from kardo.core.gnss.occupations import METHODS, mark_sigma, minutes_on_point
-from kardo.core.plan.control import ControlPoint, Occupation
+from kardo.core.plan.control import MOST_OCCUPATIONS, ControlPoint, Occupation
 from kardo.core.plan.edits import Edit, changed
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import library
@@ -33,11 +34,15 @@ LESSENS: dict[str, tuple[str, ...]] = {
     "lower": ("images", "pattern", "points", "surface"),
     "calibrate": ("calibration", "pattern"),
     "base": ("mark",),
+    "nearer": ("legs",),
+    "second": ("mark", "setup", "targets"),
     "static": ("mark",),
     "taped": ("setup",),
 }
 WORTH = 0.7  # of a mark's sigma: what a static session must bring it to
 LONGEST_SESSION = 24.0  # hours
+NEARER = 0.001  # metres that a nearer mark must take off every leg's error
+FARTHEST = 5000.0  # metres from the first base to a second one that a rover is walked about both
 
 
 @dataclass(frozen=True)
@@ -217,10 +222,17 @@ def _of_mark(plan: Plan, setup: SetUp, mark: Mark) -> Iterator[Remedy]:
     own = mark_sigma(mark, assume, state)[2]
     for other in plan.marks:
         sigma = mark_sigma(other, assume, state)[2]
-        if other.id != mark.id and sigma < own:
+        if other.id == mark.id or other.known == "local":
+            continue
+        edits = field_edits(f"setups/{setup.id}", setup, mark=other.id)
+        if sigma < own:
             words = f"Move the base to {reference('mark', other.id)}, whose height is known to ±{small_length(sigma)}"
-            edits = field_edits(f"setups/{setup.id}", setup, mark=other.id)
             yield Remedy("base", words, assume["minutes_set_up"], edits)
+        elif gain := _nearer(plan, setup, mark, other):
+            yield Remedy(
+                "nearer", f"Move the base to {reference('mark', other.id)}, {gain}", assume["minutes_set_up"], edits
+            )
+    yield from _second_base(plan, setup, mark)
     if mark.known == "static":
         longer = max(4.0, 2 * mark.hours)
         words = f"Log {longer:g} h instead of {mark.hours:g} h on {name}"
@@ -234,6 +246,51 @@ def _of_mark(plan: Plan, setup: SetUp, mark: Mark) -> Iterator[Remedy]:
         words = f"Log 4 h on {name}, post-process its position and shift the block by it"
         later = field_edits(f"marks/{mark.id}", mark, shift_hours=max(4.0, mark.shift_hours or 0.0))
         yield Remedy("static", words, 240.0, (*later, *field_edits("brief", plan.brief, state="shifted")))
+
+
+def _nearer(plan: Plan, setup: SetUp, mark: Mark, other: Mark) -> str:
+    """What a base on another mark would be nearer by, or reach more, in words; empty for nothing."""
+    flights = [flown(plan, f) for f in plan.flights if f.hangs_on == OnSetUp(setup=setup.id)]
+    moved = plan.model_copy(update={"setups": tuple(_on(s, other) if s.id == setup.id else s for s in plan.setups)})
+    before, after = (np.mean([np.hypot(f.e - m.e, f.n - m.n).mean() for f in flights]) for m in (mark, other))
+    if plan.assume["fixed_ppm"] * 1e-6 * (before - after) >= NEARER:
+        return f"{plain_length(float(before - after))} nearer to what is flown"
+    lost = [sum(int(out_of_reach(p, f).sum()) for f in flights) for p in (plan, moved)]
+    return f"from where corrections reach {lost[0] - lost[1]} exposures more" if lost[1] < lost[0] else ""
+
+
+def _on(setup: SetUp, mark: Mark) -> SetUp:
+    return setup.model_copy(update={"mark": mark.id})
+
+
+def _second_base(plan: Plan, setup: SetUp, mark: Mark) -> Iterator[Remedy]:
+    """A base on the best other mark about, from which every target is observed once more: what hangs on one mark alone is shared out
+    over two, and shows."""
+    hung = OnSetUp(setup=setup.id)
+    targets = [p for p in plan.targets if p.by_hanging.keys() == {hung} and len(p.occupations) < MOST_OCCUPATIONS]
+    about = [
+        m
+        for m in plan.marks
+        if m.id != mark.id and m.known in ("published", "static") and math.hypot(m.e - mark.e, m.n - mark.n) <= FARTHEST
+    ]
+    if not targets or not about:
+        return
+    best = min(about, key=lambda m: mark_sigma(m, plan.assume, plan.brief.state)[2])
+    stood = next((s for s in plan.setups if s.mark == best.id), None)
+    key = stood.id if stood else next(f"B{k}" for k in range(2, 999) if plan.setup(f"B{k}") is None)
+    again = Occupation(after_min=60.0, hangs_on=OnSetUp(setup=key))
+    edits = [] if stood else [Edit(f"setups/{key}", None, to_json(_second(setup, key, best)))]
+    for p in targets:
+        edits += field_edits(f"control/{p.id}", p, occupations=[to_json(o) for o in (*p.occupations, again)])
+    minutes = (0.0 if stood else plan.assume["minutes_set_up"]) + sum(minutes_on_point((again,)) for _ in targets)
+    minutes += _round_metres(tuple(targets)) / plan.assume["walking_speed"]
+    words = f"Observe every target from a second base too, on {reference('mark', best.id)}"
+    yield Remedy("second", words, minutes, tuple(edits))
+
+
+def _second(setup: SetUp, key: str, mark: Mark) -> SetUp:
+    """A set-up like the first, with nothing told of it yet."""
+    return SetUp(id=key, name=f"base {key[1:]}", mark=mark.id, support=setup.support, antenna=setup.antenna)
 
 
 def _spread(places: Floats, count: int) -> Floats:

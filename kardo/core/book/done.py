@@ -19,7 +19,8 @@ from kardo.core.book.entries import (
     TargetMoved,
 )
 from kardo.core.flight.pattern import flown
-from kardo.core.geodesy.antenna import vertical_from_slant
+from kardo.core.geodesy.antenna import outvoted, vertical_from_slant
+from kardo.core.geodesy.units import small
 from kardo.core.plan.control import MOST_OCCUPATIONS, ControlPoint, Occupation
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Antenna
@@ -122,16 +123,25 @@ def _flight(plan: Plan, flight: Flight, book: Book, left: set[str]) -> Flight:
 
 
 @dataclass(frozen=True)
+class OddHeight:
+    """A height that the others of its set-up outvote: the entry's id, and why, in words."""
+
+    entry: str
+    words: str
+
+
+@dataclass(frozen=True)
 class Left:
     """What is still to be done on a visit, in the plan's own names, by paths: points to occupy, legs to fly, set-ups without two
     heights that agree; by how many metres the heights of a set-up differ; and by set-up what was last heard of it where that is not
-    as planned."""
+    as planned; and the height of a set-up that the others outvote."""
 
     points: list[str]
     legs: list[str]
     setups: list[str]
     differences: dict[str, float]
     off_air: dict[str, str]
+    odd: dict[str, OddHeight]
 
 
 def still_to_do(plan: Plan, book: Book) -> Left:
@@ -147,12 +157,36 @@ def still_to_do(plan: Plan, book: Book) -> Left:
     setups = [f"setups/{key}" for key, (count, _) in spreads.items() if count < 2]
     heard: dict[str, BroadcastHeard] = {s.setup: s for s in book.of("broadcast")}
     off_air = {key: said.words for key, said in heard.items() if not said.as_planned}
-    return Left(points, legs, setups, {key: spread for key, (count, spread) in spreads.items() if count > 1}, off_air)
+    return Left(
+        points,
+        legs,
+        setups,
+        {key: spread for key, (count, spread) in spreads.items() if count > 1},
+        off_air,
+        _odd(plan, book),
+    )
 
 
 def _spread(plan: Plan, setup: SetUp, book: Book) -> tuple[int, float]:
     """How many heights were read at a set-up, and how far they lie apart as verticals above the mark, metres."""
     antenna = plan.antenna(setup.antenna)
     read: list[HeightRead] = [h for h in book.of("height") if h.setup == setup.id]
-    up = [vertical_from_slant(h.metres, antenna) if h.way == "slant" else h.metres for h in read]
+    up = [_vertical(h, antenna) for h in read]
     return len(up), max(up) - min(up) if up else 0.0
+
+
+def _vertical(read: HeightRead, antenna: Antenna) -> float:
+    return vertical_from_slant(read.metres, antenna) if read.way == "slant" else read.metres
+
+
+def _odd(plan: Plan, book: Book) -> dict[str, OddHeight]:
+    """By set-up the height that the others outvote."""
+    out = {}
+    for setup in plan.setups:
+        entries = [e for e in book.standing if isinstance(e.said, HeightRead) and e.said.setup == setup.id]
+        found = outvoted([_vertical(e.said, plan.antenna(setup.antenna)) for e in entries])  # type: ignore[arg-type]
+        if found is not None:
+            unit, said = plan.brief.unit, entries[found.which].said
+            words = f"{said.typed} {said.way} is {small(abs(found.off), unit)} from the {len(entries) - 1} others, which agree to {small(found.others_apart, unit)}"  # type: ignore[union-attr]
+            out[setup.id] = OddHeight(entries[found.which].id, words)
+    return out

@@ -178,9 +178,10 @@ class Noted(Part):
 
 
 class Withdrawn(Part):
-    """The entry that this one corrects should not have been made."""
+    """The entry that this one corrects does not count: it should not have been made, or was outvoted; why."""
 
     kind: Literal["withdrawn"] = "withdrawn"
+    why: Words = ""
 
 
 Said = Annotated[

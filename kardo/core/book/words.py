@@ -65,7 +65,7 @@ def _of_leg(plan: Plan, said: Any) -> str:
 WORDS: dict[str, Callable[[Plan, Any], str]] = {
     "arrival": lambda plan, said: "on site",
     "departure": lambda plan, said: "left the site",
-    "withdrawn": lambda plan, said: "taken back",
+    "withdrawn": lambda plan, said: f"taken back: {said.why}" if said.why else "taken back",
     "set_up": _stood,
     "height": _height,
     "broadcast": _broadcast,

@@ -1,6 +1,7 @@
 """Antenna heights: from what the tape touched to what the device wants typed."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -71,6 +72,41 @@ def slant_table(antenna: Antenna) -> SlantTable:
 
 
 LEAST_ABOVE, LONGEST_SLANT, TABLE_STEP = 0.3, 3.0, 0.01  # metres
+
+
+MOST_APART = 0.003  # metres that two readings of one antenna height may differ by: field practice
+
+
+@dataclass(frozen=True)
+class Outvoted:
+    """A reading that the others outvote: which, by how many metres it is above their mean, and how far those lie apart."""
+
+    which: int
+    off: float
+    others_apart: float
+
+
+def outvoted(verticals: Sequence[float], most: float = MOST_APART) -> Outvoted | None:
+    """Of three or more readings of one height, reduced to verticals in metres, the one without which the rest agree to `most`; None where
+    all agree, where two say two things, or where no single one is to blame.
+
+    >>> outvoted([1.7574, 1.7581, 1.7720]).which
+    2
+    >>> outvoted([1.7574, 1.7720]) is None and outvoted([1.70, 1.71, 1.72]) is None
+    True
+    """
+    if len(verticals) < 3 or max(verticals) - min(verticals) <= most + ROUNDING:
+        return None
+    found = []
+    for k, one in enumerate(verticals):
+        rest = [*verticals[:k], *verticals[k + 1 :]]
+        apart = max(rest) - min(rest)
+        if apart <= most + ROUNDING:
+            found.append(Outvoted(k, one - sum(rest) / len(rest), apart))
+    return found[0] if len(found) == 1 else None
+
+
+ROUNDING = 1e-9
 
 
 @dataclass(frozen=True)

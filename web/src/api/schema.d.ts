@@ -5046,7 +5046,7 @@ export interface components {
          * Left
          * @description What is still to be done on a visit, in the plan's own names, by paths: points to occupy, legs to fly, set-ups without two
          *     heights that agree; by how many metres the heights of a set-up differ; and by set-up what was last heard of it where that is not
-         *     as planned.
+         *     as planned; and the height of a set-up that the others outvote.
          */
         Left: {
             /** Points */
@@ -5062,6 +5062,10 @@ export interface components {
             /** Off Air */
             off_air: {
                 [key: string]: string;
+            };
+            /** Odd */
+            odd: {
+                [key: string]: components["schemas"]["OddHeight"];
             };
         };
         /**
@@ -5186,6 +5190,16 @@ export interface components {
             setup: string | null;
         };
         /**
+         * OddHeight
+         * @description A height that the others of its set-up outvote: the entry's id, and why, in words.
+         */
+        OddHeight: {
+            /** Entry */
+            entry: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * StoodUp
          * @description A set-up stands over a mark; whether the plummet was on it, before the work and after.
          */
@@ -5272,7 +5286,7 @@ export interface components {
         };
         /**
          * Withdrawn
-         * @description The entry that this one corrects should not have been made.
+         * @description The entry that this one corrects does not count: it should not have been made, or was outvoted; why.
          */
         Withdrawn: {
             /**
@@ -5280,6 +5294,11 @@ export interface components {
              * @enum {string}
              */
             kind: "withdrawn";
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
         /**
          * Picture

@@ -9,7 +9,7 @@ from kardo.core.control.local import fault_of_local
 from kardo.core.control.survey import base_mark
 from kardo.core.errors import KardoError
 from kardo.core.flight.reach import reach
-from kardo.core.geodesy.antenna import vertical_from_slant
+from kardo.core.geodesy.antenna import MOST_APART, outvoted, vertical_from_slant
 from kardo.core.geodesy.units import length, small
 from kardo.core.plan.brief import State
 from kardo.core.plan.model import Plan
@@ -68,7 +68,7 @@ def _height_system(r: Rule, view: View) -> Iterator[Finding]:
     "Do the antenna height readings agree?",
     "stop",
     "base",
-    0.003,
+    MOST_APART,
     "An antenna height read wrong once goes into every height of the map.",
     FIELD,
 )
@@ -88,7 +88,15 @@ def _readings(r: Rule, view: View) -> Iterator[Finding]:
             words = view.of_set_up(
                 setup.name, f"the antenna height readings differ by {small(spread, plan.brief.unit)}."
             )
-            yield r.found(words, f"Measure again: {small(r.threshold, plan.brief.unit)} apart at most.", path, spread)
+            mend = f"Measure again: {small(r.threshold, plan.brief.unit)} apart at most."
+            odd = outvoted(verticals, r.threshold)
+            if odd is None:
+                yield r.found(words, mend, path, spread)
+                continue
+            words += f" Number {odd.which + 1} is {small(abs(odd.off), plan.brief.unit)} from the others, which agree."
+            kept = [s for k, s in enumerate(setup.readings) if k != odd.which]
+            edits = field_edits(path, setup, readings=kept)
+            yield r.found(words, mend, path, spread, edits, f"leave out number {odd.which + 1}")
 
 
 @rule(

@@ -56,7 +56,7 @@ export function BookTray() {
       {day && !now && (
         <p className="border border-settled p-3 text-lg font-bold text-settled">All that was planned is done.</p>
       )}
-      <Third book={book} asked={asked} />
+      <Third book={book} asked={asked} say={say} />
       {left.length > 1 && (
         <section aria-label="Next" className="mt-3">
           <h3 className="font-bold">next</h3>
@@ -201,7 +201,15 @@ function Photo({ words, say }: { words: string; say: SayMore }) {
 }
 
 /** The third answer: given what was done, with the time it was computed. */
-function Third({ book, asked }: { book: Schemas["BookOut"] | undefined; asked: number }) {
+function Third({
+  book,
+  asked,
+  say,
+}: {
+  book: Schemas["BookOut"] | undefined;
+  asked: number;
+  say: (said: Said, corrects?: string) => void;
+}) {
   const { plan } = usePlan();
   const unit = plan.brief.unit;
   const most = useMostApart();
@@ -223,6 +231,19 @@ function Third({ book, asked }: { book: Schemas["BookOut"] | undefined; asked: n
           heights at {plan.setups.find((s) => s.id === setup)?.name ?? setup} differ by {fine(metres, unit)}{" "}
           {fineUnit(unit)}
           {metres > most && `: more than ${fine(most, unit)} ${fineUnit(unit)}, read again`}
+          {book.left.odd[setup] && (
+            <>
+              . {book.left.odd[setup].words}.{" "}
+              <button
+                className="button min-h-[44px] px-3"
+                onClick={() =>
+                  say({ kind: "withdrawn", why: book.left.odd[setup]!.words }, book.left.odd[setup]!.entry)
+                }
+              >
+                leave that one out
+              </button>
+            </>
+          )}
         </p>
       ))}
       <p className="text-sm text-quiet">as of {new Date(asked).toLocaleTimeString("en-GB")}</p>
@@ -304,7 +325,7 @@ function Whole({ lines, say }: { lines: Line[]; say: (said: Said, corrects?: str
                 )}
                 <button
                   className="min-h-[44px] cursor-pointer text-sm underline"
-                  onClick={() => say({ kind: "withdrawn" }, entry.id)}
+                  onClick={() => say({ kind: "withdrawn", why: "" }, entry.id)}
                 >
                   take back
                 </button>
@@ -359,7 +380,7 @@ function told(entry: Said, plan: Plan): string {
     case "tick":
       return `done: ${entry.what}`;
     case "withdrawn":
-      return "taken back";
+      return entry.why ? `taken back: ${entry.why}` : "taken back";
     case "arrival":
       return "on site";
     case "departure":
