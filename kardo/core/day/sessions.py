@@ -1,7 +1,9 @@
 """The sessions of the bases: from when to when each logs, how much that is, and what a static session of so many hours is good for."""
 
+import math
 from dataclasses import dataclass
 
+from kardo.core.control.recording import Recording, longest, recordings
 from kardo.core.day.day import Day, day_of
 from kardo.core.errors import KardoError
 from kardo.core.gnss.occupations import static_hours, static_sigma
@@ -44,11 +46,14 @@ class Static:
 @dataclass(frozen=True)
 class Sessions:
     """All sessions; what static sessions are good for; and the session that a wanted sigma in height takes, None where none was
-    asked for or nobody would stand so long."""
+    asked for or nobody would stand so long; the targets that log for themselves, and for how long the whole set is left, in words
+    (empty where none does)."""
 
     rows: list[Session]
     static: list[Static]
     wanted: Static | None
+    recordings: list[Recording]
+    told: str
 
 
 def sessions(plan: Plan, wanted_up: float | None = None) -> Sessions:
@@ -57,7 +62,21 @@ def sessions(plan: Plan, wanted_up: float | None = None) -> Sessions:
     rows = [row for visit in plan.visits for row in _of_visit(plan, visit.id)]
     asked = static_hours(wanted_up, plan.assume) if wanted_up else None
     wanted = _static(plan, asked) if asked and asked <= LONGEST else None
-    return Sessions(rows, [_static(plan, h) for h in HOURS], wanted)
+    own = recordings(plan)
+    return Sessions(rows, [_static(plan, h) for h in HOURS], wanted, own, _told(plan, own))
+
+
+def _told(plan: Plan, own: list[Recording]) -> str:
+    """Of the targets that log for themselves: switched on before the flight, off after it, the whole set as long as the longest rule."""
+    if not own:
+        return ""
+    words = "Switch them on before the first take-off, and off after the last landing."
+    most = longest(own)
+    if most is None:
+        return f"{words} Nobody has said yet what they are, so no rule says how long."
+    mixed = len({r.logger for r in own}) > 1
+    why = f", for {name_of(plan, 'control', most.point)} asks for that{', and the set is mixed' if mixed else ''}"
+    return f"{words} All record {math.ceil(most.asked_min or 0)} min at least{why}."
 
 
 def _static(plan: Plan, hours: float) -> Static:

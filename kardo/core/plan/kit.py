@@ -82,6 +82,13 @@ class Receiver(Profile):
     antenna: Identifier
 
 
+class Logger(Profile):
+    """A target that logs for itself: how long it must record, minutes, and more for every kilometre to the base."""
+
+    least_min: Annotated[float, Field(ge=1, le=1440, allow_inf_nan=False)]
+    per_km_min: Annotated[float, Field(ge=0, le=120, allow_inf_nan=False)] = 0.0
+
+
 class Pole(Profile):
     """A pole of fixed height, metres from the mark to the ARP."""
 
@@ -97,3 +104,4 @@ class Kit(Part):
     antennas: Annotated[tuple[Antenna, ...], Field(max_length=20)] = ()
     receivers: Annotated[tuple[Receiver, ...], Field(max_length=20), PROSE] = ()
     poles: Annotated[tuple[Pole, ...], Field(max_length=20), PROSE] = ()
+    loggers: Annotated[tuple[Logger, ...], Field(max_length=20), PROSE] = ()

@@ -11,7 +11,7 @@ from kardo.core.errors import PlanError
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.edits import Edit
 from kardo.core.plan.flights import Flight
-from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera, Kit
+from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera, Kit, Logger
 from kardo.core.plan.model import Plan
 from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import OnSetUp, SetUp
@@ -34,6 +34,7 @@ class Library:
     aircraft: dict[str, Aircraft]
     batteries: dict[str, Battery]
     antennas: dict[str, Antenna]
+    loggers: dict[str, Logger]
     calibrations: dict[str, CalibrationState]
 
 
@@ -51,6 +52,7 @@ def library() -> Library:
         {key: Aircraft(**_profile(key, entry)) for key, entry in data["aircraft"].items()},
         {key: Battery(**_profile(key, entry)) for key, entry in data["batteries"].items()},
         {key: Antenna(**_profile(key, entry)) for key, entry in data["antennas"].items()},
+        {key: Logger(**_profile(key, entry)) for key, entry in data["loggers"].items()},
         states,
     )
 

@@ -22,7 +22,7 @@ from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Camera, Kit
 from kardo.core.plan.parts import MAX_POINTS, PROSE, Part, digest, document_digest, validated
 from kardo.core.plan.site import Site, Terrain
-from kardo.core.plan.stands import CorrectionNetwork, HangsOn, Mark, OnInstrument, OnNetwork, OnSetUp, SetUp
+from kardo.core.plan.stands import CorrectionNetwork, HangsOn, Mark, OnInstrument, OnNetwork, OnSetUp, OwnSession, SetUp
 from kardo.core.plan.visits import Visit
 from kardo.core.terrain.surface import AnySurface
 
@@ -104,6 +104,8 @@ class Plan(Part):
                 yield name, "setups", on.setup
             if isinstance(on, OnNetwork):
                 yield name, "networks", on.network
+            if isinstance(on, OwnSession) and on.logger is not None:
+                yield name, "loggers", on.logger
 
     @cached_property
     def hash(self) -> str:

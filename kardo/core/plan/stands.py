@@ -129,10 +129,12 @@ class OnNetwork(Part):
 
 
 class OwnSession(Part):
-    """A static session of its own, post-processed: it shares its error with nothing."""
+    """A static session of its own, post-processed: it shares its error with nothing. logger: what records it, whose rule says how long
+    at least."""
 
     on: Literal["session"] = "session"
     hours: Hours = 1.0
+    logger: Annotated[Identifier | None, PROSE] = None
 
 
 class OnInstrument(Part):

@@ -21,7 +21,7 @@ from kardo.core.gnss.occupations import FULL_SESSION, INDEPENDENT_MIN, METHODS
 from kardo.core.plan.assumptions import defaults
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import MOST_OCCUPATIONS, Occupation
-from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera
+from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera, Logger
 from kardo.core.plan.library import library, new_plan
 from kardo.core.plan.model import json_schema, plan_from_json
 from kardo.core.plan.parts import validated
@@ -246,6 +246,7 @@ class Catalogue(Schema):
     aircraft: list[Aircraft]
     batteries: list[Battery]
     antennas: list[Antenna]
+    loggers: list[Logger]
     calibrations: list[CalibrationOut]
     methods: list[MethodOut]
     occupations: OccupationsOut
@@ -267,6 +268,7 @@ def show_catalogue(request: HttpRequest):
         "aircraft": list(shelf.aircraft.values()),
         "batteries": list(shelf.batteries.values()),
         "antennas": list(shelf.antennas.values()),
+        "loggers": list(shelf.loggers.values()),
         "calibrations": [vars(c) for c in shelf.calibrations.values()],
         "methods": [vars(m) for m in METHODS.values()],
         "occupations": {"most": MOST_OCCUPATIONS, "apart_min": INDEPENDENT_MIN},

@@ -2193,6 +2193,11 @@ export interface components {
              * @default []
              */
             poles: components["schemas"]["Pole"][];
+            /**
+             * Loggers
+             * @default []
+             */
+            loggers: components["schemas"]["Logger"][];
         };
         /**
          * LevelGround
@@ -2404,6 +2409,24 @@ export interface components {
             interval_s: number;
         };
         /**
+         * Logger
+         * @description A target that logs for itself: how long it must record, minutes, and more for every kilometre to the base.
+         */
+        Logger: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            origin: components["schemas"]["Origin"] | null;
+            /** Least Min */
+            least_min: number;
+            /**
+             * Per Km Min
+             * @default 0
+             */
+            per_km_min: number;
+        };
+        /**
          * Mark
          * @description A mark with coordinates. Where they come from: published, with sigmas per axis (95 % circle / 2.4477, 95 % height /
          *     1.96); local, published so in the local grid that is delivered in; static, post-processed from so many hours of logging; or here, an autonomous position, which so many hours of its own
@@ -2560,7 +2583,8 @@ export interface components {
         };
         /**
          * OwnSession
-         * @description A static session of its own, post-processed: it shares its error with nothing.
+         * @description A static session of its own, post-processed: it shares its error with nothing. logger: what records it, whose rule says how long
+         *     at least.
          */
         OwnSession: {
             /**
@@ -2573,6 +2597,8 @@ export interface components {
              * @default 1
              */
             hours: number;
+            /** Logger */
+            logger: string | null;
         };
         /**
          * Person
@@ -2648,7 +2674,8 @@ export interface components {
              *       "batteries": [],
              *       "antennas": [],
              *       "receivers": [],
-             *       "poles": []
+             *       "poles": [],
+             *       "loggers": []
              *     }
              */
             kit: components["schemas"]["Kit"];
@@ -4093,6 +4120,23 @@ export interface components {
             kind: string;
         };
         /**
+         * Recording
+         * @description A point that logs for itself: the logger, empty where nobody said which; hours planned; kilometres to the base, None without one;
+         *     minutes asked by the logger's rule, None without it.
+         */
+        Recording: {
+            /** Point */
+            point: string;
+            /** Logger */
+            logger: string;
+            /** Hours */
+            hours: number;
+            /** Away Km */
+            away_km: number | null;
+            /** Asked Min */
+            asked_min: number | null;
+        };
+        /**
          * Session
          * @description One base on one day: minutes of the site's clock, None where the day does not fit or has no date, with the reason in words;
          *     seconds between epochs; epochs and megabytes of raw data.
@@ -4122,7 +4166,8 @@ export interface components {
         /**
          * Sessions
          * @description All sessions; what static sessions are good for; and the session that a wanted sigma in height takes, None where none was
-         *     asked for or nobody would stand so long.
+         *     asked for or nobody would stand so long; the targets that log for themselves, and for how long the whole set is left, in words
+         *     (empty where none does).
          */
         Sessions: {
             /** Rows */
@@ -4130,6 +4175,10 @@ export interface components {
             /** Static */
             static: components["schemas"]["Static"][];
             wanted: components["schemas"]["Static"] | null;
+            /** Recordings */
+            recordings: components["schemas"]["Recording"][];
+            /** Told */
+            told: string;
         };
         /**
          * Static
@@ -6039,6 +6088,8 @@ export interface components {
             batteries: components["schemas"]["Battery"][];
             /** Antennas */
             antennas: components["schemas"]["Antenna"][];
+            /** Loggers */
+            loggers: components["schemas"]["Logger"][];
             /** Calibrations */
             calibrations: components["schemas"]["CalibrationOut"][];
             /** Methods */

@@ -58,6 +58,6 @@ export function hangingOf(id: string, before?: HangsOn): HangsOn {
   const [on, key] = id.split("/") as [HangsOn["on"], string];
   if (on === "setup" || on === "instrument") return { on, setup: key };
   if (on === "network") return { on, network: key };
-  if (on === "session") return { on, hours: before?.on === "session" ? before.hours : 1 };
+  if (on === "session") return before?.on === "session" ? before : { on, hours: 1, logger: null };
   return { on: "nothing" };
 }

@@ -1,5 +1,6 @@
 """Rules of Control: targets and checks."""
 
+import math
 from collections.abc import Iterator
 
 import numpy as np
@@ -9,9 +10,13 @@ from shapely import Point, contains_xy
 from kardo.core.accuracy.conditions import unmet, unmet_places
 from kardo.core.accuracy.offers import field_edits, new_target
 from kardo.core.accuracy.standards import standards
+from kardo.core.control.recording import longest, recordings
 from kardo.core.flight.areas import site_polygon
 from kardo.core.geodesy.units import length, place, small
 from kardo.core.plan.control import ControlPoint
+from kardo.core.plan.edits import Edit
+from kardo.core.plan.parts import to_json
+from kardo.core.plan.stands import OwnSession
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 
 
@@ -28,6 +33,35 @@ def _no_target(r: Rule, view: View) -> Iterator[Finding]:
     if not view.plan.targets:
         mend = "Place at least one, better four extremes and the middle."
         yield r.found("There is no control target.", mend, measured=0)
+
+
+@rule(
+    "target-records",
+    "Do targets that log for themselves record long enough?",
+    "warn",
+    "control",
+    None,
+    "Too short a record does not fix, and then the target is none: the longest rule of a mixed set holds for all of it.",
+    "the rule of each profile",
+)
+def _records(r: Rule, view: View) -> Iterator[Finding]:
+    found = recordings(view.plan)
+    most = longest(found)
+    if most is None or most.asked_min is None:
+        return
+    for one in found:
+        point = next(p for p in view.plan.control if p.id == one.point)
+        if 60 * one.hours >= most.asked_min - 1e-6:
+            continue
+        words = f"{point.name} records {60 * one.hours:.0f} min; {most.asked_min:.0f} min are asked of this set."
+        hours = math.ceil(most.asked_min / 6) / 10
+        edits: tuple[Edit, ...] = ()
+        if isinstance(point.hangs_on, OwnSession) and len(point.by_hanging) == 1:
+            longer = to_json(point.hangs_on.model_copy(update={"hours": hours}))
+            edits = field_edits(f"control/{point.id}", point, hangs_on=longer)
+        yield r.found(
+            words, f"Leave it {hours:g} h.", f"control/{point.id}", 60 * one.hours, edits, f"record {hours:g} h"
+        )
 
 
 @rule(

@@ -2,8 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { call, upload, type BaseLog, type Problem, type Sessions } from "../../api/client";
 import { usePlan } from "../../app/plan";
+import { added, fieldEdits } from "../../lib/edits";
 import { fine, fineUnit } from "../../lib/units";
-import { Field, FineField } from "../../ui/fields";
+import { Field, FineField, Select } from "../../ui/fields";
 import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Remarks } from "../../ui/Remarks";
@@ -110,7 +111,65 @@ export function SessionsView() {
         )}
         <LogReading />
       </div>
+      {told && told.recordings.length > 0 && <SelfLogging told={told} />}
     </section>
+  );
+}
+
+/** Targets that log for themselves: what each is, how long it is left, and how long its kind must be. */
+function SelfLogging({ told }: { told: Sessions }) {
+  const { plan, catalogue, edit } = usePlan();
+  const known = new Map([...catalogue.loggers, ...plan.kit.loggers].map((one) => [one.id, one.name]));
+  const kinds = [{ id: "", name: "not said" }, ...[...known].map(([id, name]) => ({ id, name }))];
+  const choose = (id: string, logger: string) => {
+    const point = plan.control.find((p) => p.id === id)!;
+    if (point.hangs_on.on !== "session") return;
+    const held = plan.kit.loggers.some((one) => one.id === logger);
+    const profile = catalogue.loggers.find((one) => one.id === logger);
+    const hung = fieldEdits(plan, `control/${id}`, { hangs_on: { ...point.hangs_on, logger: logger || null } });
+    void edit([...(held || !profile ? [] : [added("kit/loggers", profile)]), ...hung]);
+  };
+  return (
+    <div className="mt-3" data-testid="self-logging">
+      <h3 className="font-bold">Targets that log for themselves</h3>
+      <p>{told.told}</p>
+      <table className="table text-sm">
+        <thead>
+          <tr>
+            <th>point</th>
+            <th>what it is</th>
+            <th className="num">to the base, km</th>
+            <th className="num">records, min</th>
+            <th className="num">asked, min</th>
+          </tr>
+        </thead>
+        <tbody>
+          {told.recordings.map((one) => {
+            const point = plan.control.find((p) => p.id === one.point);
+            return (
+              <tr key={one.point}>
+                <td>{point?.name}</td>
+                <td>
+                  {point?.hangs_on.on === "session" ? (
+                    <Select
+                      label={`What ${point.name} is`}
+                      value={one.logger}
+                      options={kinds}
+                      onChange={(logger) => choose(one.point, logger)}
+                    />
+                  ) : (
+                    "one of several occupations"
+                  )}
+                </td>
+                <td className="num">{one.away_km?.toFixed(1) ?? "–"}</td>
+                <td className="num">{(60 * one.hours).toFixed(0)}</td>
+                <td className="num">{one.asked_min?.toFixed(0) ?? "–"}</td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </div>
   );
 }
 

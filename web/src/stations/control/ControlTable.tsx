@@ -337,7 +337,7 @@ function useColumns() {
                   label={`Hours of ${name}`}
                   value={hangs_on.hours}
                   width="w-10"
-                  onCommit={(hours) => set(id, { hangs_on: { on: "session", hours } })}
+                  onCommit={(hours) => set(id, { hangs_on: { ...hangs_on, hours } })}
                 />
               )}
             </>

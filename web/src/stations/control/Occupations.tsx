@@ -77,7 +77,9 @@ export function Occupations({ point }: { point: ControlPoint | undefined }) {
                       label={`Hours of occupation ${k + 1} of ${name}`}
                       value={o.hangs_on.hours}
                       width="w-12"
-                      onCommit={(hours) => set(k, { hangs_on: { on: "session", hours } })}
+                      onCommit={(hours) =>
+                        o.hangs_on?.on === "session" && set(k, { hangs_on: { ...o.hangs_on, hours } })
+                      }
                     />{" "}
                     h
                   </>
