@@ -75,7 +75,7 @@ def _base(plan: Plan, flight: FlightPlan) -> tuple[Mark, Link] | None:
 def reach_from(
     plan: Plan, flight: FlightPlan, mark: Mark, link: Link, standpoint: tuple[float, float], some: Ints | None = None
 ) -> Reach:
-    """From a base on a mark by a link to a standpoint, and on to all exposures, or to some by number."""
+    """From a base on a mark by a link to a standpoint, and on to all exposures, or to some (k,) by number."""
     which: Ints = np.arange(len(flight.e)) if some is None else some
     e, n, h = flight.e[which], flight.n[which], flight.h[which]
     things = _things(plan)

@@ -12,9 +12,9 @@ from kardo.core.errors import ReadError
 from kardo.core.gnss.broadcast import Broadcast, Heard, held_against, told
 from kardo.core.gnss.heights import heights
 from kardo.formats.rtcm import heard
-from kardo.outside.line import Address
 from kardo.outside.ntrip import Caster, Mount, listen, mounts
 from kardo.server.access import job_of
+from kardo.server.outside import address_among
 from kardo.server.plans.stored import whole_plan
 
 router = Router(tags=["base"])
@@ -47,13 +47,7 @@ class HeardOut(Schema):
 
 def _caster(asked: Asked) -> Caster:
     """Raises ReadError for one that this installation does not let be listened to."""
-    if asked.caster not in settings.CASTERS:
-        raise ReadError(
-            "This caster is not among those that this installation listens to.",
-            where=asked.caster,
-            mend="Choose one of the list; who runs Kardo adds to it.",
-        )
-    return Caster(Address.of(asked.caster), asked.user, asked.password)
+    return Caster(address_among(asked.caster, settings.CASTERS, "caster"), asked.user, asked.password)
 
 
 @router.get("/{job_id}/casters", response=list[str])

@@ -12,9 +12,9 @@ from kardo.core.errors import ReadError
 from kardo.core.gnss.heights import heights
 from kardo.core.gnss.receiver import ReceiverHeard, receiver_against
 from kardo.formats.nmea import receiver_said
-from kardo.outside.line import Address
 from kardo.outside.receiver import receiver_pieces
 from kardo.server.access import job_of
+from kardo.server.outside import address_among
 from kardo.server.plans.stored import whole_plan
 
 router = Router(tags=["base"])
@@ -40,14 +40,9 @@ def list_receivers(request: HttpRequest, job_id: UUID):
 def hear_receiver(request: HttpRequest, job_id: UUID, asked: ListenToReceiver):
     """Listens to a receiver for some seconds and holds its position against a set-up. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
-    if asked.receiver not in settings.RECEIVERS:
-        raise ReadError(
-            "This receiver is not among those that this installation listens to.",
-            where=asked.receiver,
-            mend="Choose one of the list; who runs Kardo adds to it.",
-        )
+    receiver = address_among(asked.receiver, settings.RECEIVERS, "receiver")
     if plan.setup(asked.setup) is None:
         raise ReadError("There is no such set-up.", where="Base", mend="Choose one of the plan's.")
     chain = heights(plan, asked.setup)
-    said = receiver_said(receiver_pieces(Address.of(asked.receiver), SECONDS), SECONDS)
+    said = receiver_said(receiver_pieces(receiver, SECONDS), SECONDS)
     return receiver_against(plan, chain, said, asked.point)

@@ -8,11 +8,10 @@ from django.http import HttpRequest
 from ninja import Query, Router
 from pydantic import Field
 
-from kardo.core.errors import ReadError
 from kardo.core.flight.stations import NearStation, stations_near
-from kardo.outside.line import Address
 from kardo.outside.stations import stations_of
 from kardo.server.access import job_of
+from kardo.server.outside import address_among
 from kardo.server.plans.stored import whole_plan
 
 router = Router(tags=["base"])
@@ -30,10 +29,4 @@ def list_stations(request: HttpRequest, job_id: UUID, network: Annotated[str, Fi
     """The stations of a network nearest to the site: of the first that may be asked, where none is said."""
     plan = whole_plan(job_of(request, job_id))
     wanted = network or next(iter(settings.NETWORKS), "")
-    if wanted not in settings.NETWORKS:
-        raise ReadError(
-            "This network is not among those that this installation asks.",
-            where=wanted,
-            mend="Choose one of the list; who runs Kardo adds to it.",
-        )
-    return stations_near(plan, stations_of(Address.of(wanted)))
+    return stations_near(plan, stations_of(address_among(wanted, settings.NETWORKS, "network")))

@@ -11,10 +11,10 @@ from ninja.files import UploadedFile
 from pydantic import Field
 
 from kardo.core.close.final import Final, final_place
-from kardo.core.errors import ReadError
 from kardo.outside.line import Address
 from kardo.outside.processing import answer_of, hand_in
 from kardo.server.access import job_of
+from kardo.server.outside import address_among
 from kardo.server.plans.stored import stored_plan
 from kardo.server.uploads import upload_of
 
@@ -39,14 +39,7 @@ class ProcessedOut(Schema):
 
 
 def _service(wanted: str) -> Address:
-    """Raises ReadError for one that this installation does not use."""
-    if wanted not in settings.PROCESSING:
-        raise ReadError(
-            "This service is not among those that this installation uses.",
-            where=wanted[:60],
-            mend="Choose one of the list.",
-        )
-    return Address.of(wanted)
+    return address_among(wanted, settings.PROCESSING, "service")
 
 
 @router.get("/{job_id}/close/processing", response=list[str])

@@ -1,4 +1,5 @@
 import Icon from "ol/style/Icon";
+import RegularShape from "ol/style/RegularShape";
 import Style from "ol/style/Style";
 import Text from "ol/style/Text";
 import Fill from "ol/style/Fill";
@@ -102,6 +103,12 @@ const SYMBOLS: Record<string, (c: CanvasRenderingContext2D, t: Record<string, st
     c.fill();
   },
 };
+
+/** A small oblique cross, its arms so many pixels. */
+export function cross(colour: string, arm: number, width: number): RegularShape {
+  const stroke = new Stroke({ color: colour, width });
+  return new RegularShape({ points: 4, radius: arm, radius2: 0, angle: Math.PI / 4, stroke });
+}
 
 /** Style of a labelled point; the chosen one carries a ring in the decision colour. */
 export function pointStyle(kind: string, label: string, chosen: boolean, t: Record<string, string>): Style[] {

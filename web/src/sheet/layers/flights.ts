@@ -1,12 +1,12 @@
 import Feature from "ol/Feature";
 import MultiLineString from "ol/geom/MultiLineString";
 import MultiPoint from "ol/geom/MultiPoint";
-import CircleStyle from "ol/style/Circle";
 import Fill from "ol/style/Fill";
-import RegularShape from "ol/style/RegularShape";
 import Stroke from "ol/style/Stroke";
+import CircleStyle from "ol/style/Circle";
 import Style from "ol/style/Style";
 import type { SheetLayer } from "../drawing";
+import { cross } from "../symbols";
 
 const DASHES = [[7, 5], [2, 4], [10, 3, 2, 3]]; // prettier-ignore
 
@@ -36,14 +36,7 @@ export const exposures: SheetLayer = {
     (summary?.flights ?? []).map((flight, k) => {
       const centres = new Feature(new MultiPoint(flight.e.map((e, i) => [e, flight.n[i]!])));
       const dot = new CircleStyle({ radius: 1.3, fill: new Fill({ color: colours.quiet! }) });
-      const cross = new RegularShape({
-        points: 4,
-        radius: 2.6,
-        radius2: 0,
-        angle: Math.PI / 4,
-        stroke: new Stroke({ color: colours.quiet!, width: 0.9 }),
-      });
-      centres.setStyle(new Style({ image: k ? cross : dot }));
+      centres.setStyle(new Style({ image: k ? cross(colours.quiet!, 2.6, 0.9) : dot }));
       return centres;
     }),
 };
@@ -58,17 +51,7 @@ export const unreached: SheetLayer = {
     (station === "base" ? (summary?.flights ?? []) : []).map((flight) => {
       const out = flight.reach?.out ?? [];
       const struck = new Feature(new MultiPoint(out.map((k) => [flight.e[k]!, flight.n[k]!])));
-      struck.setStyle(
-        new Style({
-          image: new RegularShape({
-            points: 4,
-            radius: 5,
-            radius2: 0,
-            angle: Math.PI / 4,
-            stroke: new Stroke({ color: colours.decision!, width: 1.6 }),
-          }),
-        }),
-      );
+      struck.setStyle(new Style({ image: cross(colours.decision!, 5, 1.6) }));
       return struck;
     }),
 };

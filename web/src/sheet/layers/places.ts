@@ -3,11 +3,11 @@ import MultiPoint from "ol/geom/MultiPoint";
 import Point from "ol/geom/Point";
 import CircleStyle from "ol/style/Circle";
 import Fill from "ol/style/Fill";
-import RegularShape from "ol/style/RegularShape";
 import Stroke from "ol/style/Stroke";
 import Style from "ol/style/Style";
 import Text from "ol/style/Text";
 import type { SheetLayer } from "../drawing";
+import { cross } from "../symbols";
 
 const NUMBERED = 5; // places that carry their number
 const SMALLEST = 2.5;
@@ -25,17 +25,7 @@ export const basePlaces: SheetLayer = {
     const least = Math.min(...ranked.map((one) => one.score));
     const spread = Math.max(1e-3, 1 - least);
     const crosses = new Feature(new MultiPoint(left_out.map(([e, n]) => [e, n])));
-    crosses.setStyle(
-      new Style({
-        image: new RegularShape({
-          points: 4,
-          radius: 4,
-          radius2: 0,
-          angle: Math.PI / 4,
-          stroke: new Stroke({ color: colours.quiet!, width: 1.2 }),
-        }),
-      }),
-    );
+    crosses.setStyle(new Style({ image: cross(colours.quiet!, 4, 1.2) }));
     const rings = ranked.map((one, k) => {
       const ring = new Feature(new Point([one.e, one.n]));
       const numbered = k < NUMBERED;
