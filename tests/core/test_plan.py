@@ -21,6 +21,7 @@ from kardo.core.plan.control import Occupation
 from kardo.core.plan.edits import changed
 from kardo.core.plan.kit import Origin
 from kardo.core.plan.library import new_plan
+from kardo.core.plan.local import LocalGrid, LocalPoint
 from kardo.core.plan.model import Plan, json_schema, plan_from_json
 from kardo.core.plan.parts import PROSE, Part, _prose
 from kardo.core.plan.site import Ground, terrain_of
@@ -289,6 +290,13 @@ def test_a_height_in_the_wrong_system_is_recognised_and_mended():
     assert "base-height-system" not in rules_found(changed(wrong, finding.edits))
 
 
+TWO_POINTS = LocalGrid(
+    points=tuple(
+        LocalPoint(id=f"L{k}", name=f"L{k}", e=E0 + 90 * k, n=N0, local_e=90.0 * k, local_n=0.0) for k in range(2)
+    )
+)
+
+
 @pytest.mark.parametrize(
     ("changes", "rule"),
     [
@@ -320,6 +328,7 @@ def test_a_height_in_the_wrong_system_is_recognised_and_mended():
         ({"control": (point("G1", -150, 50),)}, "control-outside"),
         ({"control": (point("G1", 50, 50, width=0.1),)}, "target-width"),
         ({"control": (point("G1", 50, 50, h=60.0),)}, "control-height"),
+        ({"brief": Brief(crs="EPSG:25828", local=TWO_POINTS)}, "local-grid-unsound"),
     ],
 )  # fmt: skip
 def test_each_rule_finds_what_it_asks_for(changes, rule):

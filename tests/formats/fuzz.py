@@ -27,12 +27,15 @@ from kardo.core.geodesy.crs import grid
 from kardo.core.gnss.broadcast import held_against
 from kardo.core.gnss.heights import heights
 from kardo.core.gnss.orbits import nominal, positions
+from kardo.core.gnss.receiver import receiver_against
 from kardo.core.terrain.drawing import contours, shading_png
 from kardo.core.terrain.surface import Surface
 from kardo.formats.antex import read_antex
 from kardo.formats.boundary import read_boundary
 from kardo.formats.coordinates import read_points
+from kardo.formats.local_grid import local_text, pasted_pairs, read_local
 from kardo.formats.marks import read_marks
+from kardo.formats.nmea import receiver_said, sentence_of
 from kardo.formats.picture import picture_kind
 from kardo.formats.raster import Said, read_terrain
 from kardo.formats.report import read_report
@@ -48,6 +51,7 @@ from tests.formats.nav_files import DAY, glonass, kepler, nav_file
 from tests.formats.rinex_logs import log_2, log_3
 from tests.formats.test_antex import FILE as ANTEX
 from tests.formats.test_files import geojson, kml, pasted
+from tests.formats.test_local_grid import delivered_in, local_grid
 from tests.formats.test_marks import FILES as MARKS
 from tests.formats.test_terrain import slope, tiff
 
@@ -62,6 +66,7 @@ def picture(kind: str) -> bytes:
 PLAN = small_plan()
 GRID = grid("EPSG:25828", "EPSG:5773")
 MOST_SECONDS, MOST_MB = 1.0, 300
+LOCAL_GRID = local_text(delivered_in(local_grid()))
 WORDS = (
     *(b"nan", b"inf", b"-", b"1e308", b"9" * 40, b"'" * 30, b" " * 200, b"\xb0", b"\xe2\x80\x99", b"N", b"O", b"\t", b";", b",", b"\n", b"\0"),
     *(b"<a>", b"</", b"<!DOCTYPE x [<!ENTITY a 'b'>]>", b"&a;", b"{", b"[" * 50, b"null", b'"type":"Polygon"', b'"EPSG:4978"'),
@@ -109,6 +114,12 @@ SEEDS: dict[str, list[bytes]] = {
     ],
     "marks": [MARKS["marks.gpkg"], MARKS["marks.gpx"], MARKS["marks.geojson"]],
     "antex": [b"".join(ANTEX)],
+    "local": [LOCAL_GRID.encode(), LOCAL_GRID.rpartition("point")[0].encode()],
+    "pairs": [b"A 1.5 2.5 3 4.5 5.5 6\nB;7;8;9;10;11;12\n", b"name,E,N,E,N\nA,1,2,3,4\n"],
+    "receiver": [
+        sentence_of("GNGGA,102030.00,4618.00001234,N,01324.00001234,W,4,14,0.8,12.3,M,55.1,M,1.0,0001")
+        + sentence_of("GNGST,102030.00,1.2,0.01,0.01,45,0.008,0.009,0.014")
+    ],
     "drawing": [np.random.default_rng(0).normal(5, 3, 3600).astype("<f8").tobytes()],
 }
 
@@ -169,6 +180,20 @@ def _antex(data: bytes) -> None:
     read_antex(io.BytesIO(data))
 
 
+def _local(data: bytes) -> None:
+    read_local(data)
+
+
+def _pairs(data: bytes) -> None:
+    pasted_pairs(data.decode("utf-8", "replace"), "m")
+
+
+def _receiver(data: bytes) -> None:
+    """As it comes, and with the checksums that make rubbish believed."""
+    fresh = b"".join(sentence_of(line.split(b"*")[0].decode("ascii", "ignore")) for line in data.split(b"$")[1:])
+    receiver_against(PLAN, heights(PLAN, "base"), receiver_said([data, fresh]))
+
+
 def _nav(data: bytes) -> None:
     read_navigation(data).usable().at(np.array([1.44e9, 1.5e9]))
 
@@ -212,6 +237,9 @@ READERS: dict[str, Callable[[bytes], None]] = {
     "nav": _nav,
     "marks": _marks,
     "antex": _antex,
+    "local": _local,
+    "pairs": _pairs,
+    "receiver": _receiver,
     "drawing": _drawing,
 }
 
