@@ -194,3 +194,23 @@ def test_two_edits_in_flight_while_another_person_saves(signed_in, product, brow
     for _ in range(2):
         page.get_by_role("button", name="Undo").click()
     settled(page)
+
+
+def test_the_tray_is_raised_over_the_sheet_and_folded_away(signed_in):
+    page = signed_in
+    open_demo(page)
+    page.keyboard.press("4")
+    tray, sheet = page.get_by_test_id("tray-base"), page.locator("canvas").first
+    expect(tray).to_be_visible()
+    before = tray.bounding_box()["height"]
+    page.keyboard.press("t")
+    page.wait_for_function("h => document.querySelector('[data-testid=tray-base]').clientHeight > h + 100", arg=before)
+    assert sheet.bounding_box()["height"] > 60, "one never loses the place"
+    page.keyboard.press("t")
+    page.wait_for_function("h => document.querySelector('[data-testid=tray-base]').clientHeight < h + 10", arg=before)
+    page.keyboard.press("Shift+T")
+    expect(tray).to_be_hidden()
+    page.wait_for_function("() => document.querySelector('canvas').clientHeight > 500")
+    page.keyboard.press("Shift+T")
+    expect(tray).to_be_visible()
+    assert page.console_errors == []

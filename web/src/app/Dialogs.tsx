@@ -35,6 +35,8 @@ function Panel({
 
 const KEYS: [string, string][] = [
   ["1 … 9", "open a station"],
+  ["Alt+1 … 9", "open a view of it"],
+  ["T, Shift+T", "raise the tray over the sheet, fold it away; again, as it was"],
   ...TOOLS.map(({ key, words }): [string, string] => [key, words]),
   ["arrows", "nudge the chosen point 0.1 m; with Shift 1 m"],
   ["Delete", "remove the chosen point"],

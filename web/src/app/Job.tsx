@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useCallback, useEffect, useState } from "react";
 import { Link } from "react-router";
 import type { Session } from "../api/client";
 import { Sheet } from "../sheet/Sheet";
@@ -18,12 +18,24 @@ import { useWorkbench, type Station } from "./workbench";
 /** The stations that are worked at outside. */
 const IN_THE_FIELD: Station[] = ["book", "day", "close"];
 
+/** How the tray stands: as high as it was set, raised over the sheet, of which a strip stays, or folded away. */
+export type Posture = "set" | "raised" | "folded";
+
+const ROWS: Record<Posture, (tray: number) => string> = {
+  set: (tray) => `minmax(120px,1fr) 5px ${tray}px`,
+  raised: () => "120px 5px minmax(0,1fr)",
+  folded: () => "minmax(120px,1fr) 5px 0px",
+};
+
 /** The sheet: one window, five fixed parts. */
 export default function Job({ session }: { session: Session }) {
   const [help, setHelp] = useState(false);
   const [tray, setTray] = useState(() => Number(localStorage.getItem("kardo-tray")) || 330);
+  const [posture, setPosture] = useState<Posture>("set");
   const { fault, dismiss } = usePlan();
-  useShortcuts(setHelp);
+  const stand = useCallback((wanted: Posture) => setPosture((now) => (now === wanted ? "set" : wanted)), []);
+  useShortcuts(setHelp, stand);
+  useEffect(() => void window.dispatchEvent(new Event("resize")), [posture]); // the drawing measures itself anew
   const { station } = useWorkbench();
   if (useNarrow() && IN_THE_FIELD.includes(station)) return <InTheField />;
   return (
@@ -34,11 +46,11 @@ export default function Job({ session }: { session: Session }) {
       <Line />
       <main
         className="grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)]"
-        style={{ gridTemplateRows: `minmax(120px,1fr) 5px ${tray}px` }}
+        style={{ gridTemplateRows: ROWS[posture](tray) }}
       >
         <Sheet />
         <Divider height={tray} onChange={setTray} />
-        <div className="flex min-h-0 flex-col bg-paper">
+        <div className={posture === "folded" ? "hidden" : "flex min-h-0 flex-col bg-paper"}>
           {fault && <ProblemNote problem={fault} onClose={dismiss} />}
           <Refused />
           <Tray />

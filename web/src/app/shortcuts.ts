@@ -3,6 +3,7 @@ import { usePlan } from "./plan";
 import { fieldEdits, removed, valueAt } from "../lib/edits";
 import { STATION_IDS } from "../stations/ids";
 import { STATIONS, TOOLS } from "../stations/registry";
+import type { Posture } from "./Job";
 import { LAYERS, repinned, useWorkbench } from "./workbench";
 
 const ARROWS: Record<string, [number, number]> = {
@@ -19,7 +20,7 @@ function typing(target: EventTarget | null): boolean {
 }
 
 /** The keyboard of the whole window. Keys typed into a field stay there. */
-export function useShortcuts(showHelp: (show: boolean) => void) {
+export function useShortcuts(showHelp: (show: boolean) => void, stand: (posture: Posture) => void) {
   const { plan, step, edit, findings, result, trial } = usePlan();
   const bench = useWorkbench();
   const finding = useRef(-1);
@@ -101,6 +102,7 @@ export function useShortcuts(showHelp: (show: boolean) => void) {
         "[": () => stepFinding(-1),
         "]": () => stepFinding(1),
         "?": () => showHelp(true),
+        t: () => stand(event.shiftKey ? "folded" : "raised"),
         Delete: remove,
         Backspace: remove,
         Escape: () => {
@@ -118,7 +120,7 @@ export function useShortcuts(showHelp: (show: boolean) => void) {
     };
     window.addEventListener("keydown", listen);
     return () => window.removeEventListener("keydown", listen);
-  }, [bench, plan, findings, result, trial, step, edit, showHelp]);
+  }, [bench, plan, findings, result, trial, step, edit, showHelp, stand]);
 }
 
 function fixed(value: number): number {

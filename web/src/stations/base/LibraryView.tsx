@@ -3,8 +3,9 @@ import { useState } from "react";
 import { call, upload, type Edit, type Mark, type Problem, type Schemas } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
-import { added, fieldEdits } from "../../lib/edits";
+import { added, fieldEdits, freeName } from "../../lib/edits";
 import { fine, fineUnit, length } from "../../lib/units";
+import { newPoint } from "../../sheet/placing";
 import { Field, FineField, TextField, unitName } from "../../ui/fields";
 import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
@@ -14,6 +15,8 @@ import { MarkDetails } from "./MarkDetails";
 export type NearMark = Schemas["NearMark"];
 type Changed = Schemas["Changed"];
 type MarkReading = Schemas["MarkReading"];
+
+const SAME_PLACE = 0.5; // metres: a target is wider
 
 /** What a mark of the library brings to the plan. */
 function fieldsOf(mark: NearMark) {
@@ -89,6 +92,15 @@ export function LibraryView() {
         : [added("setups", { id: "base", name: "base", mark: id, antenna: plan.kit.antennas[0]?.id } as never)];
       if (await edit([...edits, ...on])) openView("setups");
     });
+  /** The target that a mark carries is control of the plan; a base may stand over it all the same. */
+  const carried = ({ brought }: NearMark) =>
+    plan.control.some((p) => Math.hypot(p.e - brought!.e, p.n - brought!.n) < SAME_PLACE);
+  const carry = ({ about, brought }: NearMark) => {
+    const point = newPoint(plan, "target", freeName("G", plan.control), brought!.e, brought!.n);
+    const taken = plan.control.some((p) => p.name === about.designation);
+    const target = { ...point, name: taken ? point.name : about.designation, h: brought!.h };
+    return edit([added("control", target)]);
+  };
   const renew = ({ mark, newest }: Changed) => edit(fieldEdits(plan, `marks/${mark}`, fieldsOf(newest)));
   const unkept = plan.marks.filter((m) => !m.origin && m.known !== "here");
   return (
@@ -184,6 +196,11 @@ export function LibraryView() {
                   <button className="button text-sm" disabled={!mark.brought} onClick={() => void stand(mark)}>
                     base on it
                   </button>
+                  {mark.about.kind === "target" && mark.brought && !carried(mark) && (
+                    <button className="button ml-1 text-sm" onClick={() => void carry(mark)}>
+                      its target
+                    </button>
+                  )}
                 </td>
               </tr>
             ))}

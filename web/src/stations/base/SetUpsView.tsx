@@ -268,7 +268,7 @@ function Marks() {
               </td>
               {(["sigma_h", "sigma_v"] as const).map((key) => (
                 <td key={key} className="num">
-                  {m.known === "published" ? (
+                  {m.known === "published" || m.known === "local" ? (
                     <FineField
                       label={`${key} of ${m.name}`}
                       value={m[key]}
