@@ -26,6 +26,7 @@ from kardo.core.geodesy.units import UNITS, small
 from kardo.core.plan.assumptions import defaults
 from kardo.core.plan.model import Plan, plan_from_json
 from kardo.core.plan.naming import name_of
+from kardo.core.practice.local_grid import local_words
 from kardo.formats.documents import page, pdf
 from kardo.formats.seal import seal, unsealed
 
@@ -261,7 +262,8 @@ def _datum_part(plan: Plan) -> str:
     ]
     head = ["mark", "E", "N", "H", "known", "sigma H / V", "source"]
     return _section(
-        "Marks and datum", f"<p>{_systems(plan)}</p>" + (_table(head, rows) if rows else "<p>No marks.</p>")
+        "Marks and datum",
+        f"<p>{_systems(plan)} {escape(local_words(plan))}</p>" + (_table(head, rows) if rows else "<p>No marks.</p>"),
     )
 
 

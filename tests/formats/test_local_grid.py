@@ -8,7 +8,8 @@ import pytest
 
 from kardo.core.control.local import local_system, stated
 from kardo.core.errors import ReadError
-from kardo.core.practice.local_grid import local_told
+from kardo.core.plan.local import LocalGrid
+from kardo.core.practice.local_grid import ground_coordinates, local_told, local_words
 from kardo.formats.exports import local_list_csv
 from kardo.formats.local_grid import local_text, pasted_pairs, read_local
 from tests.conftest import E0, N0, small_plan
@@ -137,3 +138,13 @@ def test_a_scale_is_told_against_the_ground():
     ppm = (0.9997 * told.ground_scale - 1) * 1e6
     assert f"{abs(ppm):.0f} ppm shorter" in remarks(local_grid(noisy=False))
     assert "ft a kilometre" in remarks(local_grid(noisy=False), "ft")
+
+
+def test_it_is_told_in_a_sentence_for_the_report():
+    told = local_words(delivered_in(local_grid(noisy=False)))
+    assert told == (
+        "Delivered in “local grid”, a similarity from 5 points known in both: scale 0.99970000, bearings turned by -17.188734°; heights with it."
+    )
+    ground = delivered_in(ground_coordinates(small_plan()))
+    assert "as it was stated" in local_words(ground) and "heights the job's" in local_words(ground)
+    assert local_words(small_plan()) == "" and local_words(delivered_in(LocalGrid())) == ""

@@ -6,7 +6,7 @@ import numpy as np
 from shapely import MultiPoint, Polygon
 
 from kardo.core.arrays import Floats
-from kardo.core.control.local import calibrated, local_system
+from kardo.core.control.local import calibrated, fault_of_local, local_system
 from kardo.core.control.survey import heights_of
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.areas import ground_scale, site_polygon
@@ -99,6 +99,19 @@ def local_told(plan: Plan) -> LocalTold:
         places=_places(plan, system),
         remarks=worst_first(remarks),
     )
+
+
+def local_words(plan: Plan) -> str:
+    """The plan's local grid in a sentence, for the report; empty where it has none, or none that holds."""
+    local = plan.brief.local
+    if local is None or fault_of_local(plan):
+        return ""
+    system = local_system(local)
+    used = sum(p.plane for p in local.points)
+    how = f"a similarity from {used} points known in both" if local.kind == "calibrated" else "as it was stated"
+    heights = "heights with it" if system.heights else "heights the job's"
+    turned = f"bearings turned by {-np.degrees(system.turn):.6f}°"
+    return f"Delivered in “{local.name}”, {how}: scale {system.scale:.8f}, {turned}; {heights}."
 
 
 def ground_coordinates(plan: Plan) -> LocalGrid:
