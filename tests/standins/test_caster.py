@@ -70,7 +70,7 @@ def test_a_base_that_is_wrong_is_told_how(caster, mount, words):
     began = time.monotonic()
     found = held(caster, mount)
     assert any(words in said for said in (told(PLAN, found), *(r.words for r in found.remarks))), found.remarks
-    assert time.monotonic() - began < 2.0
+    assert time.monotonic() - began < 4.0
 
 
 def test_what_is_not_there_and_who_may_not_are_told(caster):
@@ -169,14 +169,14 @@ def test_whatever_answers_ends_in_one_clear_error_in_time(pieces, options, words
     with pytest.raises(ReadError) as told:
         list(listen(answering(*pieces, **options), "A", 1.0))
     assert words in told.value.what and told.value.mend
-    assert time.monotonic() - began < 2.0
+    assert time.monotonic() - began < 4.0
 
 
 @pytest.mark.parametrize("drip", [b"A", b"\xd3\x03", b"1\r\nA\r\n"])
 def test_a_caster_that_drips_is_left_in_time(drip):
     began = time.monotonic()
     found = heard(listen(answering(OK, *[drip] * 500, pause=0.02), "A", 1.0), 1.0)
-    assert found.messages == {} and time.monotonic() - began < 2.0
+    assert found.messages == {} and time.monotonic() - began < 4.0
 
 
 def test_no_more_is_taken_than_a_limit(monkeypatch):

@@ -101,7 +101,7 @@ def test_a_service_that_answers_otherwise_is_no_more_than_an_error(said):
     began = time.monotonic()
     with pytest.raises(ReadError) as told:
         hand_in(answering(said).address, b"log")
-    assert told.value.mend and time.monotonic() - began < 3
+    assert told.value.mend and time.monotonic() - began < 6
 
 
 def test_an_answer_that_is_none_is_refused():
