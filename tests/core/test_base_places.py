@@ -103,6 +103,12 @@ def test_a_mark_of_the_library_is_tried_and_one_taken_here_is_not_known():
     )
     assert {p.name for p in found.ranked if p.name} == {"A", "Far 1"}
     plan = small_plan()
+    again = base_places(plan, [KnownPlace("", "A of the library", plan.marks[0].e + 0.1, plan.marks[0].n)])
+    assert [p.name for p in again.ranked if p.name] == ["A"], "one mark is tried once"
+    as_good = base_places(plan, [KnownPlace("", "B", E0 + 100, N0 + 60)])
+    assert as_good.ranked[0].here and as_good.told == "The base stands on the best of them.", (
+        "nobody moves it for nothing"
+    )
     here = plan.marks[0].model_copy(update={"known": "here"})
     found = base_places(plan.model_copy(update={"marks": (here,)}))
     assert "no known mark about" in next(p for p in found.ranked if p.here).reasons

@@ -47,6 +47,7 @@ FORBIDDEN = {
 }
 AWAY_FROM_HAZARD = 10.0  # metres
 EVERY = 20  # minutes
+SAME_PLACE = 0.5  # metres within which a mark of the library is the plan's own
 WINDS = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
 
 
@@ -95,7 +96,8 @@ def base_places(plan: Plan, library: Sequence[KnownPlace] = (), date: str = "202
     places = [KnownPlace("", "", e, n) for e, n in places_over(plan, PLACES)]
     settled = ("published", "static")
     own = [m for m in plan.marks if m.known in settled or m is now]
-    marks = [KnownPlace(m.id, m.name, m.e, m.n, m.known in settled) for m in own] + list(library)
+    marks = [KnownPlace(m.id, m.name, m.e, m.n, m.known in settled) for m in own]
+    marks += [m for m in library if all(math.hypot(m.e - o.e, m.n - o.n) > SAME_PLACE for o in plan.marks)]
     marks = [m for m in marks if polygon.distance(Point(m.e, m.n)) <= ABOUT]
     shapes = [(f, shape_of_feature(f)) for f in plan.site.features]
     free, left_out = [], []
@@ -106,8 +108,9 @@ def base_places(plan: Plan, library: Sequence[KnownPlace] = (), date: str = "202
         else:
             free.append(place)
     graded = _graded(plan, free, shapes, marks, date, now)
-    middle = polygon.representative_point()  # of several alike the nearest to all that hangs on it
-    ranked = sorted(graded, key=lambda p: (-round(p.score, 3), middle.distance(Point(p.e, p.n))))
+    middle = polygon.representative_point()
+    # of several alike the one that the base stands on, for nobody moves it for nothing; then the nearest to all that hangs on it
+    ranked = sorted(graded, key=lambda p: (-round(p.score, 3), not p.here, middle.distance(Point(p.e, p.n))))
     return BasePlaces(ranked, left_out, math.sqrt(polygon.area / PLACES), _told(plan, ranked))
 
 
@@ -159,7 +162,7 @@ def _graded(
         score = sum(WEIGHTS[name] * grade for name, grade in parts.items()) / weight
         lost = sorted(parts, key=lambda name: -WEIGHTS[name] * (1 - parts[name]))
         reasons = [words for name in lost for words in [found[name][1]] if words]  # type: ignore[index]
-        here = now is not None and math.hypot(place.e - now.e, place.n - now.n) < 0.5
+        here = now is not None and math.hypot(place.e - now.e, place.n - now.n) < SAME_PLACE
         out.append(BasePlace(place.e, place.n, place.id, place.name, here, score, parts, reasons))
     return out
 
