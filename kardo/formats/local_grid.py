@@ -26,7 +26,7 @@ from kardo.core.plan.local import MOST_POINTS, LocalGrid, LocalPoint
 from kardo.core.plan.model import Plan
 from kardo.core.plan.parts import validated
 from kardo.core.practice.local_grid import local_told
-from kardo.formats.cells import number, tables_of
+from kardo.formats.cells import Table, number, tables_of
 
 MAX_BYTES = 100_000
 HEAD = "local grid"
@@ -197,23 +197,43 @@ def _row(
 def pasted_pairs(text: str, unit: str) -> list[LocalPoint]:
     """Points from a list of name, E, N, H in the job's grid, then E, N, H in the local one, in a unit; without heights, or with a
     - for one that is not known. Raises ReadError with the line."""
+    what = "A line needs a name, E N H as measured and E N H in the local grid."
+    table = _table(text, (4, 5, 6, 7), what, "Paste seven columns, or five without heights.")
+    return [
+        _pasted(row, line, n, UNITS[unit])
+        for n, (row, line) in enumerate(zip(table.rows, table.numbers, strict=True), 1)
+    ]
+
+
+def pasted_places(text: str, unit: str) -> list[tuple[str, float, float, float | None]]:
+    """Names and local metres from a list of name, E, N and perhaps H, in a unit. Raises ReadError with the line."""
+    table = _table(text, (3, 4), "A line needs a name and E N, or E N H.", "Paste three columns, or four.")
+    out = []
+    for row, line in zip(table.rows, table.numbers, strict=True):
+        e, n, h = _triple(" ".join(cell or "-" for cell in row[1:]), line, UNITS[unit])
+        assert e is not None and n is not None  # as _triple reads them
+        out.append((row[0][:60] or f"line {line}", e, n, h))
+    return out
+
+
+def _table(text: str, widths: tuple[int, ...], what: str, mend: str) -> Table:
+    """A pasted list of so many columns, its head left out. Raises ReadError."""
     if len(text) > MAX_BYTES:
         raise ReadError("This list is too long.", mend=f"Up to {MOST_POINTS} points are taken.")
     lines = text.splitlines()
     if lines and not any(number(cell.strip()) is not None for cell in re.split(r"[\s;,|]+", lines[0])):
         lines[0] = ""  # a head
-    table = next((t for t in tables_of("\n".join(lines)) if all(len(row) in (4, 5, 6, 7) for row in t.rows)), None)
+    table = next((t for t in tables_of("\n".join(lines)) if all(_plain(row, widths) for row in t.rows)), None)
     if table is None:
-        raise ReadError(
-            "A line needs a name, E N H as measured and E N H in the local grid.",
-            mend="Paste seven columns, or five without heights.",
-        )
+        raise ReadError(what, mend=mend)
     if len(table.rows) > MOST_POINTS:
         raise ReadError(f"{len(table.rows)} points; up to {MOST_POINTS} are taken.", mend="Take those around the site.")
-    return [
-        _pasted(row, line, n, UNITS[unit])
-        for n, (row, line) in enumerate(zip(table.rows, table.numbers, strict=True), 1)
-    ]
+    return table
+
+
+def _plain(row: list[str], widths: tuple[int, ...]) -> bool:
+    """Whether a row has so many columns, none of them an angle in several words behind the name."""
+    return len(row) in widths and not any(" " in cell for cell in row[1:])
 
 
 def _pasted(row: list[str], line: int, n: int, unit: Unit) -> LocalPoint:

@@ -51,11 +51,7 @@ class ProcessingStandIn(Answering):
             answer = self._told(found[1])
         else:
             answer = None
-        body = json.dumps(answer).encode() if answer is not None else b"{}"
-        status = b"200 OK" if answer is not None else b"404 Not Found"
-        kind = b"Content-Type: application/json\r\nConnection: close"
-        writer.write(b"HTTP/1.1 %s\r\n%s\r\nContent-Length: %d\r\n\r\n%s" % (status, kind, len(body), body))
-        await writer.drain()
+        await self.tell(writer, None if answer is None else json.dumps(answer).encode())
 
     async def _take(self, log: bytes) -> dict:
         job, answer = str(uuid.uuid4()), await asyncio.to_thread(self._processed, log)

@@ -43,3 +43,11 @@ class Answering(Serving):
     @abstractmethod
     async def _answer(self, head: str, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         """Answer a request whose head was read."""
+
+    @staticmethod
+    async def tell(writer: asyncio.StreamWriter, body: bytes | None) -> None:
+        """Answer with JSON; with 404 for None."""
+        status, said = (b"404 Not Found", b"{}") if body is None else (b"200 OK", body)
+        kind = b"Content-Type: application/json\r\nConnection: close"
+        writer.write(b"HTTP/1.1 %s\r\n%s\r\nContent-Length: %d\r\n\r\n%s" % (status, kind, len(said), said))
+        await writer.drain()

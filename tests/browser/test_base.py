@@ -314,9 +314,9 @@ def test_a_site_is_calibrated_to_its_own_grid_and_told_in_it(signed_in, django_d
     ]
     view.get_by_label(re.compile("Points in both")).fill("\n".join([*rows[:-1], rows[-1].replace("2.500", "2.900")]))
     view.get_by_role("button", name="take", exact=True).click()
-    settled(page)
     expect(view).to_contain_text(f"W{len(rows) - 1} does not fit")
     expect(page.get_by_test_id("datum-strip")).to_contain_text("delivered in local grid")
+    settled(page)  # once the points are read and taken
     assert figure(page, "absolute-h") > own, "what the points are good for is in the figures"
     view.get_by_label(f"W{len(rows) - 1} counts in height").uncheck()
     settled(page)
@@ -325,6 +325,14 @@ def test_a_site_is_calibrated_to_its_own_grid_and_told_in_it(signed_in, django_d
     with page.expect_download() as saved:
         view.get_by_role("link", name="control in it").click()
     assert b"K1" in saved.value.path().read_bytes()
+    e, n = corners[0]
+    view.get_by_label(re.compile("Marks that it has")).fill(f"Works 1\t{n - 5.1e6:.3f}\t{-e + 1e6:.3f}\t2.500")
+    view.get_by_role("button", name="take", exact=True).last.click()
+    settled(page)
+    page.keyboard.press("Alt+2")
+    expect(page.get_by_label("How Works 1 is known")).to_have_value("local")
+    expect(page.get_by_label("E of Works 1", exact=True)).to_have_value(re.compile(rf"^{e:.1f}"))
+    page.keyboard.press("Alt+8")
     assert barriers(page) == []
     view.get_by_role("button", name="ground coordinates").click()
     expect(view.get_by_label("Factor")).to_have_value(re.compile(r"^1\.000[12]"))
@@ -381,5 +389,10 @@ def test_what_is_heard_of_a_base_goes_into_the_book_and_keeps_the_crew(signed_in
     ).to_be_visible()
     now.get_by_test_id("receiver").get_by_role("button", name="ask it").click()
     now.get_by_test_id("receiver").get_by_role("button", name="into the book").click(timeout=20_000)
+    expect(now).to_contain_text("Fixed: ")
+    expect(page.get_by_text(re.compile("was heard elsewhere than planned"))).to_be_visible()  # it is still on the air
+    air.get_by_label("Mount point").fill("HASK")
+    air.get_by_role("button", name="listen").click()
+    air.get_by_role("button", name="into the book").click(timeout=20_000)
     expect(page.get_by_text(re.compile("was heard elsewhere than planned"))).to_have_count(0)
     assert page.console_errors == []

@@ -244,9 +244,9 @@ def test_a_shuffled_days_book_predicts_the_same():
     assert isinstance(day[0], Entry)
 
 
-def heard(number, minute, up, as_planned):
+def heard(number, minute, up, as_planned, by="caster"):
     words = "As planned." if as_planned else f"{up:.3f} m higher than planned: is the antenna height in twice?"
-    said = {"setup": "base", "source": "caster, A", "east": 0.0, "north": 0.0, "up": up, "as_planned": as_planned}
+    said = {"setup": "base", "by": by, "source": "A", "east": 0.0, "north": 0.0, "up": up, "as_planned": as_planned}
     return entry(number, minute, kind="broadcast", words=words, **said)
 
 
@@ -259,6 +259,8 @@ def test_a_base_heard_elsewhere_than_planned_keeps_everybody_until_it_is_heard_r
     )
     assert "NOT as planned" in entry_words(plan, wrong)
     assert not still_to_do(plan, book_of([right, wrong])).off_air, "what was heard last counts"
+    own = heard(3, 30, 0.4, True, by="receiver")
+    assert still_to_do(plan, book_of([wrong, own])).off_air, "its receiver does not mend what is broadcast"
     assert as_done(plan, book_of([wrong])).hash == as_done(plan, book_of([])).hash, "what was heard changes no figure"
 
 

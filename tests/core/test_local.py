@@ -10,7 +10,7 @@ from scipy.optimize import least_squares
 
 from kardo.core.accuracy.prediction import figures, predict
 from kardo.core.accuracy.whatif import keep, what_if
-from kardo.core.control.local import calibrated, local_system, stated
+from kardo.core.control.local import calibrated, local_system
 from kardo.core.errors import GeodesyError, PlanError
 from kardo.core.geodesy.similarity import Similarity, detectable, fit
 from kardo.core.plan.local import LocalGrid, LocalPoint
@@ -46,6 +46,14 @@ def local_grid(*, noisy=True, **more) -> LocalGrid:
         for k, ((e, n, h), (x, y, z)) in enumerate(zip(grid.tolist(), local.tolist(), strict=True))
     ]
     return LocalGrid(points=tuple(rows), **more)
+
+
+def stated(local: LocalGrid) -> LocalGrid:
+    """A local grid with its parameters as stated ones, exact."""
+    found = local_system(local)
+    (e0, n0), (te, tn, _, _, c, ce, cn) = found.about, found.parameters.tolist()
+    told = {"factor": found.scale, "turn": -np.degrees(found.turn), "e0": e0, "n0": n0, "rise_e": ce, "rise_n": cn}
+    return LocalGrid(kind="stated", **told, move_e=te - e0, move_n=tn - n0, move_h=c)
 
 
 def test_the_plane_is_what_proj_makes_of_the_same_parameters():
@@ -96,7 +104,8 @@ def test_its_covariance_is_what_drawn_points_scatter_by():
     grid, local = pairs()
     x, y = (grid[:, :2] - grid[:, :2].mean(axis=0)).T
     rows = every(grid, local).similarity.partials(x, y)
-    covariance = every(grid, local).covariance
+    root = every(grid, local).root
+    covariance = root @ root.T
     want = np.einsum("kap,pq,kaq->ak", rows, covariance, rows)
     assert np.allclose(scatter, want, rtol=0.12)
 
@@ -117,9 +126,9 @@ def test_a_wrong_point_makes_the_whole_worse_never_better():
     good = every(grid, local)
     local[2, 0] += 0.25
     bad = every(grid, local)
-    assert bad.factor[0] > 5 and bad.covariance[0, 0] > 20 * good.covariance[0, 0]
+    assert bad.factor[0] > 5 and np.abs(bad.root[0]).sum() > 4 * np.abs(good.root[0]).sum()
     exact = every(*pairs())
-    assert exact.factor[0] < 1e-3 and exact.covariance[0, 0] == pytest.approx(0.012**2 / 5, rel=1e-6)
+    assert exact.factor[0] < 1e-3 and (exact.root[0] ** 2).sum() == pytest.approx(0.012**2 / 5, rel=1e-6)
 
 
 @pytest.mark.parametrize(
@@ -129,6 +138,14 @@ def test_points_that_do_not_do_are_told(picked, words):
     grid, local = pairs()
     with pytest.raises(GeodesyError, match=words):
         every(grid[picked], local[picked])
+
+
+@pytest.mark.parametrize("scale_free", [True, False])
+def test_points_that_are_one_place_in_the_local_grid_are_told(scale_free):
+    grid, local = pairs()
+    local[:] = local[0]
+    with pytest.raises(GeodesyError, match="how the grids are turned"):
+        every(grid, local, scale_free=scale_free)
 
 
 def test_a_tilt_from_points_on_a_line_is_refused():

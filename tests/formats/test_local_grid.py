@@ -6,14 +6,15 @@ import string
 import numpy as np
 import pytest
 
-from kardo.core.control.local import local_system, stated
-from kardo.core.errors import ReadError
+from kardo.core.control.local import local_system
+from kardo.core.errors import PlanError, ReadError
+from kardo.core.gnss.library import published_of
 from kardo.core.plan.local import LocalGrid
-from kardo.core.practice.local_grid import ground_coordinates, local_told, local_words
+from kardo.core.practice.local_grid import ground_coordinates, local_told, local_words, marks_of_local
 from kardo.formats.exports import local_list_csv
-from kardo.formats.local_grid import local_text, pasted_pairs, read_local
+from kardo.formats.local_grid import local_text, pasted_pairs, pasted_places, read_local
 from tests.conftest import E0, N0, small_plan
-from tests.core.test_local import local_grid, pairs
+from tests.core.test_local import local_grid, pairs, stated
 
 
 def delivered_in(local, unit="m"):
@@ -148,3 +149,45 @@ def test_it_is_told_in_a_sentence_for_the_report():
     ground = delivered_in(ground_coordinates(small_plan()))
     assert "as it was stated" in local_words(ground) and "heights the job's" in local_words(ground)
     assert local_words(small_plan()) == "" and local_words(delivered_in(LocalGrid())) == ""
+
+
+def test_marks_that_the_local_grid_has_come_to_where_the_jobs_grid_has_them():
+    plan, (grid, local) = delivered_in(local_grid(noisy=False)), pairs()
+    text = "name,E,N,H\n" + "\n".join(f"W{k},{e:.4f},{n:.4f},{h:.4f}" for k, (e, n, h) in enumerate(local))
+    marks = marks_of_local(plan, pasted_places(text, "m"))
+    assert [m.name for m in marks] == ["W0", "W1", "W2", "W3", "W4"] and {m.known for m in marks} == {"local"}
+    assert len({m.id for m in marks} | {m.id for m in plan.marks}) == 6
+    assert np.allclose([[m.e, m.n, m.h] for m in marks], grid, atol=2e-4)
+    assert marks_of_local(plan, pasted_places("A 1 2", "ft"))[0].h is None
+    with pytest.raises(PlanError, match="no local grid"):
+        marks_of_local(small_plan(), [])
+    with pytest.raises(PlanError, match="job's local grid alone"):
+        published_of(plan, marks[0])
+
+
+@pytest.mark.parametrize("text", ["", "A 1", "A,1,x", "A 1 2 3 4", "A 1 2\n" * 61])
+def test_places_that_are_none_are_told(text):
+    with pytest.raises(ReadError):
+        pasted_places(text, "m")
+
+
+def test_a_grid_in_another_unit_is_asked_about():
+    in_feet = local_grid(noisy=False)
+    wide = [p.model_copy(update={"local_e": p.local_e / 0.3048, "local_n": p.local_n / 0.3048}) for p in in_feet.points]
+    told = local_told(delivered_in(in_feet.model_copy(update={"points": tuple(wide)})))
+    assert (
+        told.remarks[0].severity == "stop"
+        and "3.2799 times the grid's: are they in another unit?" in told.remarks[0].words
+    )
+
+
+def test_the_worst_point_is_the_one_whose_test_is_worst_not_the_largest():
+    """A height three sigmas off at a point that others check weighs less than an error in plan that is smaller."""
+    local = local_grid(sigma_h=0.002, sigma_v=0.05)
+    points = list(local_grid(noisy=False).points)
+    points[0] = points[0].model_copy(update={"local_h": points[0].local_h + 0.3})
+    points[3] = points[3].model_copy(update={"local_e": points[3].local_e + 0.1})
+    told = local_told(delivered_in(local.model_copy(update={"points": tuple(points)})))
+    tests = {f.id: f.test for f in told.points}
+    worst = max(tests, key=lambda key: tests[key])
+    assert next(r.words for r in told.remarks if "does not fit" in r.words).startswith(f"{worst} does not fit")

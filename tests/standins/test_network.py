@@ -12,7 +12,8 @@ from kardo.core.plan.stands import Mark, OnSetUp, SetUp
 from kardo.demo import demo_plan
 from kardo.outside.line import Address
 from kardo.outside.stations import stations_of
-from kardo.standins.network import CRS, EPOCH, PLACES, NetworkStandIn, stations
+from kardo.standins.network import PLACES, NetworkStandIn, stations
+from kardo.standins.processing import EPOCH, FRAME
 from tests.standins.running import running
 
 PLAN = demo_plan("sallow-bank")
@@ -65,7 +66,7 @@ def test_a_station_that_is_taken_adds_its_distance_to_every_leg(told):
 
 def test_a_place_that_is_none_is_told(told):
     assert len(stations_near(PLAN, told, most=2)) == 2
-    nowhere = Station("Nowhere", CRS, EPOCH, (0.0, 0.0, 1.0), (0.01, 0.01))
+    nowhere = Station("Nowhere", FRAME, EPOCH, (0.0, 0.0, 1.0), (0.01, 0.01))
     with pytest.raises(GeodesyError):
         stations_near(PLAN, [nowhere])
 

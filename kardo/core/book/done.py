@@ -155,8 +155,9 @@ def still_to_do(plan: Plan, book: Book) -> Left:
         legs += [f"flights/{flight.id}/{k}" for k in range(1, len(flown(plan, flight).legs) + 1) if k not in over]
     spreads = {s.id: _spread(plan, s, book) for s in plan.setups}
     setups = [f"setups/{key}" for key, (count, _) in spreads.items() if count < 2]
-    heard: dict[str, BroadcastHeard] = {s.setup: s for s in book.of("broadcast")}
-    off_air = {key: said.words for key, said in heard.items() if not said.as_planned}
+    # what one of the two says does not mend what the other said: rovers go by what is broadcast
+    heard: dict[tuple[str, str], BroadcastHeard] = {(s.setup, s.by): s for s in book.of("broadcast")}
+    off_air = {said.setup: said.words for said in heard.values() if not said.as_planned}
     return Left(
         points,
         legs,

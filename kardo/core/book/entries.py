@@ -73,10 +73,11 @@ class HeightRead(Part):
 
 class BroadcastHeard(Part):
     """What a set-up broadcasts was heard, or its receiver was asked: metres east, north, up of its position from the planned one;
-    whether that is as planned; from where; in words."""
+    whether that is as planned; by whom it was told, and where; in words."""
 
     kind: Literal["broadcast"] = "broadcast"
     setup: Identifier
+    by: Literal["caster", "receiver"]
     source: Short
     east: Off
     north: Off

@@ -26,7 +26,7 @@ def _height(plan: Plan, said: HeightRead) -> str:
 
 def _broadcast(plan: Plan, said: BroadcastHeard) -> str:
     held = "as planned" if said.as_planned else "NOT as planned"
-    return f"{_setup(plan, said)} heard by {said.source}, {held}: {said.words}"
+    return f"{_setup(plan, said)} heard by its {said.by} {said.source}, {held}: {said.words}"
 
 
 def _occupied(plan: Plan, said: Occupied) -> str:

@@ -40,25 +40,6 @@ def local_system(local: LocalGrid) -> Similarity:
     return Similarity((local.e0, local.n0), np.array([*plane, *height]), any(height))
 
 
-def stated(local: LocalGrid) -> LocalGrid:
-    """A local grid with its parameters as stated ones, exact. Raises GeodesyError where its points do not determine it."""
-    found = local_system(local)
-    (e0, n0), (te, tn, _, _, c, ce, cn) = found.about, (float(v) for v in found.parameters)
-    return LocalGrid(
-        name=local.name,
-        kind="stated",
-        factor=found.scale,
-        turn=-math.degrees(found.turn),
-        e0=e0,
-        n0=n0,
-        move_e=te - e0,
-        move_n=tn - n0,
-        move_h=c,
-        rise_e=ce,
-        rise_n=cn,
-    )
-
-
 def fault_of_local(plan: Plan) -> GeodesyError | None:
     """What keeps the plan's local grid from being one; None where nothing does."""
     try:

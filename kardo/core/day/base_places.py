@@ -20,11 +20,12 @@ from kardo.core.flight.clearance import STANDING, shape_of_feature
 from kardo.core.flight.pattern import FlightPlan, all_flown
 from kardo.core.flight.reach import places_over, reach_from
 from kardo.core.geodesy.units import length
+from kardo.core.gnss.library import SAME_PLACE
 from kardo.core.gnss.orbits import nominal
 from kardo.core.gnss.sky import sky
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Feature
-from kardo.core.plan.stands import Link, Mark, OnSetUp
+from kardo.core.plan.stands import Link, Mark, OnSetUp, SetUp
 
 WEIGHTS = {"sky": 0.35, "reach": 0.20, "clear": 0.20, "mark": 0.15, "access": 0.10}
 PLACES, SAMPLE = 80, 60  # places that are tried, about, and exposures that reach is judged by
@@ -46,8 +47,7 @@ FORBIDDEN = {
     "obstacle": "built on",
 }
 AWAY_FROM_HAZARD = 10.0  # metres
-EVERY = 20  # minutes
-SAME_PLACE = 0.5  # metres within which a mark of the library is the plan's own
+EVERY, ANY_DAY = 20, "2027-01-01"  # minutes; one day of a nominal constellation is as good as another
 WINDS = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
 
 
@@ -88,11 +88,11 @@ class BasePlaces:
     told: str
 
 
-def base_places(plan: Plan, library: Sequence[KnownPlace] = (), date: str = "2027-01-01") -> BasePlaces:
-    """Places ranked for the base that the first flight hangs on. date: of the sky, whose constellations are as they are meant to be.
-    Raises PlanError before there is a site, GeodesyError where the grid does not reach."""
+def base_places(plan: Plan, library: Sequence[KnownPlace] = ()) -> BasePlaces:
+    """Places ranked for the base that the first flight hangs on, under constellations as they are meant to be. Raises PlanError before there is a site, GeodesyError where the grid does not reach."""
     polygon = site_polygon(plan)
-    now = _now(plan)
+    base = _base(plan)
+    now = plan.mark(base.mark) if base else None
     places = [KnownPlace("", "", e, n) for e, n in places_over(plan, PLACES)]
     settled = ("published", "static")
     own = [m for m in plan.marks if m.known in settled or m is now]
@@ -107,18 +107,17 @@ def base_places(plan: Plan, library: Sequence[KnownPlace] = (), date: str = "202
             left_out.append((place.e, place.n, f"{place.name}: {why}" if place.name else why))
         else:
             free.append(place)
-    graded = _graded(plan, free, shapes, marks, date, now)
+    graded = _graded(plan, free, shapes, marks, now)
     middle = polygon.representative_point()
     # of several alike the one that the base stands on, for nobody moves it for nothing; then the nearest to all that hangs on it
     ranked = sorted(graded, key=lambda p: (-round(p.score, 3), not p.here, middle.distance(Point(p.e, p.n))))
     return BasePlaces(ranked, left_out, math.sqrt(polygon.area / PLACES), _told(plan, ranked))
 
 
-def _now(plan: Plan) -> Mark | None:
-    """The mark that the first flight's base stands on."""
+def _base(plan: Plan) -> SetUp | None:
+    """The set-up that the first flight hangs on, else the first."""
     hung = next((f.hangs_on.setup for f in plan.flights if isinstance(f.hangs_on, OnSetUp)), None)
-    setup = plan.setup(hung) if hung else (plan.setups[0] if plan.setups else None)
-    return plan.mark(setup.mark) if setup else None
+    return plan.setup(hung) or next(iter(plan.setups), None)
 
 
 def _forbidden(plan: Plan, shapes: list[tuple[Feature, BaseGeometry]], place: KnownPlace) -> str:
@@ -143,10 +142,9 @@ def _graded(
     places: list[KnownPlace],
     shapes: list[tuple[Feature, BaseGeometry]],
     marks: list[KnownPlace],
-    date: str,
     now: Mark | None,
 ) -> list[BasePlace]:
-    skies = _skies(plan, places, date)
+    skies = _skies(plan, places)
     flights, link = _flights(plan)
     out = []
     for place, (share, hides) in zip(places, skies, strict=True):
@@ -157,21 +155,22 @@ def _graded(
             "mark": _of_marks(plan, place, marks),
             "access": _of_access(plan, place, shapes),
         }
-        parts = {name: one[0] for name, one in found.items() if one is not None}
+        asked = {name: one for name, one in found.items() if one is not None}
+        parts = {name: grade for name, (grade, _) in asked.items()}
         weight = sum(WEIGHTS[name] for name in parts)
         score = sum(WEIGHTS[name] * grade for name, grade in parts.items()) / weight
         lost = sorted(parts, key=lambda name: -WEIGHTS[name] * (1 - parts[name]))
-        reasons = [words for name in lost for words in [found[name][1]] if words]  # type: ignore[index]
+        reasons = [words for name in lost if (words := asked[name][1])]
         here = now is not None and math.hypot(place.e - now.e, place.n - now.n) < SAME_PLACE
         out.append(BasePlace(place.e, place.n, place.id, place.name, here, score, parts, reasons))
     return out
 
 
-def _skies(plan: Plan, places: list[KnownPlace], date: str) -> list[tuple[float, str]]:
+def _skies(plan: Plan, places: list[KnownPlace]) -> list[tuple[float, str]]:
     """For each place the share of an open sky's satellites that it sees over the day, and what hides the most."""
     if not places:
         return []
-    start = midnight(date)
+    start = midnight(ANY_DAY)
     moments = np.asarray(start + 60.0 * np.arange(0, 24 * 60, EVERY), dtype=np.float64)
     e, n = (np.array([getattr(p, axis) for p in places]) for axis in ("e", "n"))
     ground = plan.surface.at(e, n) if plan.surface else np.zeros(len(places))
@@ -203,12 +202,11 @@ def _of_sky(share: float, hides: str) -> tuple[float, str]:
 
 def _flights(plan: Plan) -> tuple[list[FlightPlan], Link | None]:
     """The flights that live corrections are to reach, and by what; none where nobody has said how they leave the base."""
-    now = next((f.hangs_on.setup for f in plan.flights if isinstance(f.hangs_on, OnSetUp)), None)
-    setup = plan.setup(now) if now else None
-    if setup is None or setup.link is None:
+    base = _base(plan)
+    if base is None or base.link is None:
         return [], None
     live = [f for f in all_flown(plan) if f.flight.corrections in ("live", "both")]
-    return [f for f in live if isinstance(f.flight.hangs_on, OnSetUp) and f.flight.hangs_on.setup == now], setup.link
+    return [f for f in live if f.flight.hangs_on == OnSetUp(setup=base.id)], base.link
 
 
 def _of_reach(plan: Plan, place: KnownPlace, flights: list[FlightPlan], link: Link | None) -> tuple[float, str] | None:

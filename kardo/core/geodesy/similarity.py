@@ -84,11 +84,6 @@ class Fitted:
     redundancy: Floats
     factor: Floats
 
-    @property
-    def covariance(self) -> Floats:
-        """Of the seven parameters (7, 7)."""
-        return np.asarray(self.root @ self.root.T)
-
 
 def fit(
     grid: Floats, local: Floats, plane: Bools, height: Bools, sigma: tuple[float, float], scale_free: bool, tilted: bool
@@ -139,11 +134,11 @@ def _plane(x: Floats, y: Floats, local: Floats, scale_free: bool) -> tuple[Float
     te, tn = local.mean(axis=0)
     u, v = (local - (te, tn)).T
     a, b = float(x @ u + y @ v), float(x @ v - y @ u)
-    length = float(x @ x + y @ y) if scale_free else math.hypot(a, b)
-    if length == 0.0:
+    if math.hypot(a, b) == 0.0:
         raise GeodesyError(
-            "The points do not say how the grids are turned.", where="Local grid", mend="Check their coordinates."
+            "The points do not say how the grids are turned.", where="Local grid", mend="Check their local coordinates."
         )
+    length = float(x @ x + y @ y) if scale_free else math.hypot(a, b)
     a, b = a / length, b / length
     if scale_free:
         return np.array([te, tn, a, b]), np.eye(4)

@@ -10,13 +10,17 @@ from kardo.core.control.local import calibrated, fault_of_local, local_system
 from kardo.core.control.survey import heights_of
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.areas import ground_scale, site_polygon
+from kardo.core.geodesy.fit import MOST_SCALE
 from kardo.core.geodesy.similarity import Fitted, Similarity, detectable
 from kardo.core.geodesy.units import length, small
 from kardo.core.gnss.remark import Remark, worst_first
 from kardo.core.plan.local import LocalGrid
 from kardo.core.plan.model import Plan
+from kardo.core.plan.parts import validated
+from kardo.core.plan.stands import Mark
 
 LEAST_CHECKED = 0.25  # of an observation's own weight: below, less than half of its error shows in its residual
+LEAST_TESTED = LEAST_CHECKED / 10  # of an observation's own weight: below, its residual says nothing of it
 SUSPECT = 3.29  # sigmas of a residual, which one in a thousand passes
 WORSE_THAN_SAID = 1.5  # times the stated sigma, from which the points are said to disagree
 BEYOND = 0.1  # of the site that may lie outside the points before it is said
@@ -25,8 +29,8 @@ BEYOND = 0.1  # of the site that may lie outside the points before it is said
 @dataclass(frozen=True)
 class LocalFit:
     """How a point fits: residuals in metres, local less transformed, None for what it does not count for; redundancy 0 to 1; the
-    smallest gross error in metres that its own test would show, None where nothing checks it; suspect: its residual is too large
-    for its sigma."""
+    smallest gross error in metres that its own test would show, None where nothing checks it; test: its largest residual over that residual's own sigma, None
+    likewise; suspect: larger than chance makes it."""
 
     id: str
     east: float | None
@@ -36,6 +40,7 @@ class LocalFit:
     checked_v: float | None
     shows_h: float | None
     shows_v: float | None
+    test: float | None
     suspect: bool
 
 
@@ -114,6 +119,22 @@ def local_words(plan: Plan) -> str:
     return f"Delivered in “{local.name}”, {how}: scale {system.scale:.8f}, {turned}; {heights}."
 
 
+def marks_of_local(plan: Plan, places: list[tuple[str, float, float, float | None]]) -> list[Mark]:
+    """Marks that the local grid has, from their names and local metres, where the job's grid has them: known in the local grid. Raises
+    PlanError where the plan has no local grid, or a place is beyond any grid; GeodesyError where its points do not determine it."""
+    if plan.brief.local is None:
+        raise PlanError("This plan has no local grid.", where="Base, local grid", mend="Calibrate, or state one first.")
+    system, taken = local_system(plan.brief.local), {m.id for m in plan.marks}
+    out = []
+    for name, e, n, h in places:
+        back = system.back(np.array(e), np.array(n), np.array(np.nan if h is None else h))
+        at = dict(zip(("e", "n", "h"), (round(float(v), 4) if np.isfinite(v) else None for v in back), strict=True))
+        key = next(k for i in range(1, 999) if (k := f"LM{i}") not in taken)
+        taken.add(key)
+        out.append(validated(Mark, {"id": key, "name": name, "known": "local", **at}, name))
+    return out
+
+
 def ground_coordinates(plan: Plan) -> LocalGrid:
     """Coordinates whose lengths are those on the ground at the site: the job's grid over its combined factor, about the site's middle
     to the metre. Raises PlanError before there is a site, GeodesyError where the grid does not reach it."""
@@ -129,22 +150,23 @@ def _fits(local: LocalGrid, found: Fitted) -> list[LocalFit]:
     )
     checked = found.redundancy[:, [0, 0, 1]]
     with np.errstate(divide="ignore", invalid="ignore"):
-        tested = np.abs(found.residuals) / (sigma * np.sqrt(checked))
+        tests = np.abs(found.residuals) / (sigma * np.sqrt(checked))
+    tests[~(checked > LEAST_TESTED)] = np.nan
     out = []
     for k, point in enumerate(local.points):
-        bad = bool(np.any((checked[k] > LEAST_CHECKED / 10) & (tested[k] > SUSPECT)))
-        figures = (*found.residuals[k], *found.redundancy[k], *least[k])
-        east, north, up, in_plan, in_height, plan_shows, height_shows = [
+        figures = (*found.residuals[k], *found.redundancy[k], *least[k], np.fmax.reduce(tests[k]))
+        east, north, up, in_plan, in_height, plan_shows, height_shows, test = [
             float(v) if np.isfinite(v) else None for v in figures
         ]
-        out.append(LocalFit(point.id, east, north, up, in_plan, in_height, plan_shows, height_shows, bad))
+        bad = test is not None and test > SUSPECT
+        out.append(LocalFit(point.id, east, north, up, in_plan, in_height, plan_shows, height_shows, test, bad))
     return out
 
 
 def _of_points(plan: Plan, local: LocalGrid, fits: list[LocalFit]) -> list[Remark]:
     unit, names = plan.brief.unit, {p.id: p.name for p in local.points}
     out = []
-    worst = max((f for f in fits if f.suspect), key=_size, default=None)
+    worst = max((f for f in fits if f.suspect), key=lambda f: f.test or 0.0, default=None)
     if worst:
         words = f"{names[worst.id]} does not fit: {small(_size(worst), unit)} off, more than its sigma allows."
         out.append(Remark("warn", words, "Look at it before the others, for it pulls on them: leave it out and see."))
@@ -175,7 +197,10 @@ def _of_whole(
     if outside > BEYOND:
         words = f"{outside:.0%} of the site lies outside the points: there the calibration is carried on, and its error grows."
         out.append(Remark("warn", words, "Measure points around the whole site."))
-    if scale is not None and local.scale == "free":
+    if abs(system.scale - 1) > MOST_SCALE:
+        words = f"Local lengths are {system.scale:.4f} times the grid's: are they in another unit?"
+        out.append(Remark("stop", words, "Give both in the job's unit, and check which columns are which."))
+    elif scale is not None and local.scale == "free":
         ppm = (system.scale * scale - 1) * 1e6
         words = f"Local lengths are {abs(ppm):.0f} ppm {'longer' if ppm > 0 else 'shorter'} than those on the ground, {length(abs(ppm) * 1e-3, unit, 3)} a kilometre."
         out.append(

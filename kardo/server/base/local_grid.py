@@ -9,9 +9,10 @@ from ninja.files import UploadedFile
 from pydantic import Field
 
 from kardo.core.plan.local import LocalGrid, LocalPoint
-from kardo.core.practice.local_grid import LocalTold, ground_coordinates, local_told
+from kardo.core.plan.stands import Mark
+from kardo.core.practice.local_grid import LocalTold, ground_coordinates, local_told, marks_of_local
 from kardo.formats.exports import local_list_csv
-from kardo.formats.local_grid import MAX_BYTES, local_text, pasted_pairs, read_local
+from kardo.formats.local_grid import MAX_BYTES, local_text, pasted_pairs, pasted_places, read_local
 from kardo.server.access import job_of
 from kardo.server.plans.stored import whole_plan
 from kardo.server.uploads import upload_of
@@ -20,7 +21,7 @@ router = Router(tags=["base"])
 
 
 class Pasted(Schema):
-    """A list of points in both systems, as it was pasted."""
+    """A list of points, as it was pasted."""
 
     text: Annotated[str, Field(max_length=MAX_BYTES)]
 
@@ -60,6 +61,13 @@ def read_local_text(request: HttpRequest, job_id: UUID, file: File[UploadedFile]
     """The local grid of a text. Nothing is saved."""
     job_of(request, job_id)
     return read_local(upload_of(file, MAX_BYTES)[0])
+
+
+@router.post("/{job_id}/local/marks", response=list[Mark])
+def read_local_marks(request: HttpRequest, job_id: UUID, body: Pasted):
+    """Marks that the local grid has, pasted in its coordinates and the job's unit, where the job's grid has them. Nothing is saved."""
+    plan = whole_plan(job_of(request, job_id))
+    return marks_of_local(plan, pasted_places(body.text, plan.brief.unit))
 
 
 @router.post("/{job_id}/local/points", response=list[LocalPoint])

@@ -15,7 +15,7 @@ from pydantic import AfterValidator, Field
 from kardo.core.day.base_places import BasePlaces, KnownPlace, base_places
 from kardo.core.errors import GeodesyError, PlanError, ReadError
 from kardo.core.geodesy.crs import grid
-from kardo.core.gnss.library import published_of
+from kardo.core.gnss.library import carries_control, published_of
 from kardo.core.plan.model import Plan
 from kardo.core.plan.parts import Clean
 from kardo.core.plan.published import Brought, Published, Step, brought, step_between
@@ -62,7 +62,7 @@ class NewMarks(Schema):
 
 class NearMark(Schema):
     """A mark of the library as a job sees it. away: metres from the site (None where it is not known yet); brought None where its
-    coordinates cannot be had in the job's grid, with the reason."""
+    coordinates cannot be had in the job's grid, with the reason; laid: control of the job lies on it."""
 
     id: UUID
     about: About
@@ -72,6 +72,7 @@ class NearMark(Schema):
     coordinates: Published
     sigma: tuple[float, float]
     brought: Brought | None
+    laid: bool
     why: str
 
 
@@ -106,6 +107,7 @@ def _seen(mark: KnownMark, plan: Plan, away: float | None) -> NearMark:
         coordinates=published,
         sigma=published.sigma,
         brought=there,
+        laid=there is not None and carries_control(plan, there.e, there.n),
         why=why,
     )
 

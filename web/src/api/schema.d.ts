@@ -746,6 +746,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/local/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Local Marks
+         * @description Marks that the local grid has, pasted in its coordinates and the job's unit, where the job's grid has them. Nothing is saved.
+         */
+        post: operations["kardo_server_base_local_grid_read_local_marks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/local/points": {
         parameters: {
             query?: never;
@@ -4448,8 +4468,8 @@ export interface components {
         /**
          * LocalFit
          * @description How a point fits: residuals in metres, local less transformed, None for what it does not count for; redundancy 0 to 1; the
-         *     smallest gross error in metres that its own test would show, None where nothing checks it; suspect: its residual is too large
-         *     for its sigma.
+         *     smallest gross error in metres that its own test would show, None where nothing checks it; test: its largest residual over that residual's own sigma, None
+         *     likewise; suspect: larger than chance makes it.
          */
         LocalFit: {
             /** Id */
@@ -4468,6 +4488,8 @@ export interface components {
             shows_h: number | null;
             /** Shows V */
             shows_v: number | null;
+            /** Test */
+            test: number | null;
             /** Suspect */
             suspect: boolean;
         };
@@ -4531,7 +4553,7 @@ export interface components {
         };
         /**
          * Pasted
-         * @description A list of points in both systems, as it was pasted.
+         * @description A list of points, as it was pasted.
          */
         Pasted: {
             /** Text */
@@ -4652,7 +4674,7 @@ export interface components {
         /**
          * NearMark
          * @description A mark of the library as a job sees it. away: metres from the site (None where it is not known yet); brought None where its
-         *     coordinates cannot be had in the job's grid, with the reason.
+         *     coordinates cannot be had in the job's grid, with the reason; laid: control of the job lies on it.
          */
         NearMark: {
             /**
@@ -4674,6 +4696,8 @@ export interface components {
                 number
             ];
             brought: components["schemas"]["Brought"] | null;
+            /** Laid */
+            laid: boolean;
             /** Why */
             why: string;
         };
@@ -4986,7 +5010,7 @@ export interface components {
         /**
          * BroadcastHeard
          * @description What a set-up broadcasts was heard, or its receiver was asked: metres east, north, up of its position from the planned one;
-         *     whether that is as planned; from where; in words.
+         *     whether that is as planned; by whom it was told, and where; in words.
          */
         BroadcastHeard: {
             /**
@@ -4996,6 +5020,11 @@ export interface components {
             kind: "broadcast";
             /** Setup */
             setup: string;
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "caster" | "receiver";
             /** Source */
             source: string;
             /** East */
@@ -7249,6 +7278,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LocalGrid"];
+                };
+            };
+        };
+    };
+    kardo_server_base_local_grid_read_local_marks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pasted"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mark"][];
                 };
             };
         };

@@ -5,6 +5,7 @@ import { usePlan } from "../../app/plan";
 import { Field, Select } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Remarks } from "../../ui/Remarks";
+import { Sentence } from "../../ui/Sentence";
 import { IntoBook, type Say } from "./OnAir";
 
 const POINTS = [
@@ -40,7 +41,7 @@ export function AskReceiver({ setup, say }: { setup: string; say?: Say }) {
     }
   };
   if (!receivers.data?.length) return null;
-  const fine = heard?.remarks.every((r) => r.severity === "note");
+  const fine = !!heard?.remarks.every((r) => r.severity === "note");
   return (
     <div className="mt-2 border border-hairline p-2" data-testid="receiver">
       <h3 className="font-bold">What the receiver says</h3>
@@ -67,17 +68,16 @@ export function AskReceiver({ setup, say }: { setup: string; say?: Say }) {
       {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
       {heard && (
         <div role="status">
-          <p
-            className={`mt-1 border-l-4 px-2 py-1 ${fine ? "border-settled bg-settled-wash" : "border-decision bg-decision-wash"}`}
-          >
-            {heard.told}
-          </p>
+          <Sentence fine={fine}>{heard.told}</Sentence>
           <p className="text-sm">
             {heard.satellites ?? "–"} satellites used{heard.hdop != null && `, HDOP ${heard.hdop.toFixed(1)}`}.
           </p>
           <Remarks of={heard.remarks} />
           {say && (
-            <IntoBook said={{ setup, source: "receiver", difference: heard.difference, words: heard.told }} say={say} />
+            <IntoBook
+              said={{ setup, by: "receiver", source: receiver, difference: heard.difference, words: heard.told }}
+              say={say}
+            />
           )}
         </div>
       )}

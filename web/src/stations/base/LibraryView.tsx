@@ -16,8 +16,6 @@ export type NearMark = Schemas["NearMark"];
 type Changed = Schemas["Changed"];
 type MarkReading = Schemas["MarkReading"];
 
-const SAME_PLACE = 0.5; // metres: a target is wider
-
 /** What a mark of the library brings to the plan. */
 function fieldsOf(mark: NearMark) {
   const there = mark.brought!;
@@ -47,7 +45,7 @@ export function LibraryView() {
   const [opened, setOpened] = useState<string | null>(null);
   const [problem, setProblem] = useState<Problem | null>(null);
   const near = useQuery<NearMark[], Problem>({
-    queryKey: ["library", jobId, query, plan.brief.crs, plan.brief.heights],
+    queryKey: ["library", jobId, query, answer.revision],
     queryFn: () => call("GET", `/jobs/${jobId}/library?query=${encodeURIComponent(query)}`),
     placeholderData: (previous) => previous,
   });
@@ -93,8 +91,6 @@ export function LibraryView() {
       if (await edit([...edits, ...on])) openView("setups");
     });
   /** The target that a mark carries is control of the plan; a base may stand over it all the same. */
-  const carried = ({ brought }: NearMark) =>
-    plan.control.some((p) => Math.hypot(p.e - brought!.e, p.n - brought!.n) < SAME_PLACE);
   const carry = ({ about, brought }: NearMark) => {
     const point = newPoint(plan, "target", freeName("G", plan.control), brought!.e, brought!.n);
     const taken = plan.control.some((p) => p.name === about.designation);
@@ -102,7 +98,7 @@ export function LibraryView() {
     return edit([added("control", target)]);
   };
   const renew = ({ mark, newest }: Changed) => edit(fieldEdits(plan, `marks/${mark}`, fieldsOf(newest)));
-  const unkept = plan.marks.filter((m) => !m.origin && m.known !== "here");
+  const unkept = plan.marks.filter((m) => !m.origin && m.known !== "here" && m.known !== "local");
   return (
     <section data-testid="library">
       {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
@@ -196,7 +192,7 @@ export function LibraryView() {
                   <button className="button text-sm" disabled={!mark.brought} onClick={() => void stand(mark)}>
                     base on it
                   </button>
-                  {mark.about.kind === "target" && mark.brought && !carried(mark) && (
+                  {mark.about.kind === "target" && mark.brought && !mark.laid && (
                     <button className="button ml-1 text-sm" onClick={() => void carry(mark)}>
                       its target
                     </button>

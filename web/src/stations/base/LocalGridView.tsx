@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { Fragment, useState } from "react";
-import { call, upload, type Problem, type Schemas } from "../../api/client";
+import { call, upload, type Mark, type Problem, type Schemas } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { fieldEdits, removed } from "../../lib/edits";
+import { added, fieldEdits, removed } from "../../lib/edits";
 import { fine, fineUnit, grid, length, percent } from "../../lib/units";
 import { Fact, Field, FineField, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
 import { FileInput } from "../../ui/FileInput";
@@ -71,6 +71,17 @@ export function LocalGridView() {
             })
           }
         />
+        {told && (
+          <PasteBox
+            label={`Marks that it has: name, E N H local, ${unitName(plan.brief.unit)}`}
+            onText={(text) =>
+              doing(async () => {
+                const marks = await call<Mark[]>("POST", `/jobs/${jobId}/local/marks`, { text });
+                await edit(marks.map((mark) => added("marks", mark)));
+              })
+            }
+          />
+        )}
         <Field label="From a text of Kardo's">
           {(id) => (
             <FileInput
@@ -119,7 +130,7 @@ function PasteBox({ label, onText }: { label: string; onText: (text: string) => 
         <span className="flex items-end gap-2">
           <textarea
             id={id}
-            className="input h-14 w-80 font-mono text-xs"
+            className="input h-14 w-72 font-mono text-xs"
             value={text}
             onChange={(e) => setText(e.target.value)}
           />

@@ -5,6 +5,7 @@ import { usePlan } from "../../app/plan";
 import { Field } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Remarks } from "../../ui/Remarks";
+import { Sentence } from "../../ui/Sentence";
 
 /** What was heard, for the book. */
 export type Say = (said: Extract<Said, { kind: "broadcast" }>) => void;
@@ -131,7 +132,7 @@ export function OnAir({ setup, say }: { setup: string; say?: Say }) {
       {heard && <Told heard={heard} />}
       {heard && say && (
         <IntoBook
-          said={{ setup, source: `caster, ${asked.mount}`, difference: heard.held.difference, words: heard.told }}
+          said={{ setup, by: "caster", source: asked.mount, difference: heard.held.difference, words: heard.told }}
           say={say}
         />
       )}
@@ -143,11 +144,7 @@ function Told({ heard: { broadcast, held, told } }: { heard: Heard }) {
   const fine = held.remarks.every((r) => r.severity === "note");
   return (
     <div role="status">
-      <p
-        className={`mt-1 border-l-4 px-2 py-1 ${fine ? "border-settled bg-settled-wash" : "border-decision bg-decision-wash"}`}
-      >
-        {told}
-      </p>
+      <Sentence fine={fine}>{told}</Sentence>
       <p className="text-sm">
         {broadcast.antenna ? `Antenna ${broadcast.antenna}` : "Antenna not told"}
         {broadcast.receiver && `, receiver ${broadcast.receiver}`};{" "}
@@ -163,10 +160,10 @@ function Told({ heard: { broadcast, held, told } }: { heard: Heard }) {
 
 /** What was heard, into the book with one press. */
 export function IntoBook({
-  said: { setup, source, difference, words },
+  said: { setup, by, source, difference, words },
   say,
 }: {
-  said: { setup: string; source: string; difference: Difference | null; words: string };
+  said: { setup: string; by: "caster" | "receiver"; source: string; difference: Difference | null; words: string };
   say: Say;
 }) {
   if (!difference) return null;
@@ -175,7 +172,9 @@ export function IntoBook({
     <button
       type="button"
       className="button mt-1 min-h-[44px] px-3"
-      onClick={() => say({ kind: "broadcast", setup, source: source.slice(0, 60), east, north, up, as_planned, words })}
+      onClick={() =>
+        say({ kind: "broadcast", setup, by, source: source.slice(0, 60), east, north, up, as_planned, words })
+      }
     >
       into the book
     </button>

@@ -3,6 +3,7 @@ import { call, type Device, type Difference, type Problem } from "../../api/clie
 import { usePlan } from "../../app/plan";
 import { Field } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
+import { Sentence } from "../../ui/Sentence";
 
 /** What the device shows after it was typed, held against its card. */
 export function ReadBack({ setup, device }: { setup: string; device: Device }) {
@@ -49,12 +50,9 @@ export function ReadBack({ setup, device }: { setup: string; device: Device }) {
         </button>
       </div>
       {found && (
-        <p
-          role="status"
-          className={`mt-1 border-l-4 px-2 py-1 ${found.as_planned ? "border-settled bg-settled-wash" : "border-decision bg-decision-wash"}`}
-        >
-          {found.words}
-        </p>
+        <div role="status">
+          <Sentence fine={found.as_planned}>{found.words}</Sentence>
+        </div>
       )}
       {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
     </form>

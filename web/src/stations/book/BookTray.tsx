@@ -360,7 +360,7 @@ function told(entry: Said, plan: Plan): string {
     case "height":
       return `${setup}: ${entry.way} height ${entry.typed} (${length(entry.metres, unit, 4)} ${unitName(unit)}), ${entry.when}`;
     case "broadcast":
-      return `${setup} heard by ${entry.source}, ${entry.as_planned ? "as planned" : "NOT as planned"}: ${entry.words}`;
+      return `${setup} heard by its ${entry.by} ${entry.source}, ${entry.as_planned ? "as planned" : "NOT as planned"}: ${entry.words}`;
     case "log_start":
     case "log_end":
       return `${setup}: log ${entry.kind === "log_start" ? "on" : "off"}`;
