@@ -138,7 +138,7 @@ def test_a_scale_is_told_against_the_ground():
     told = local_told(delivered_in(local_grid(noisy=False)))
     ppm = (0.9997 * told.ground_scale - 1) * 1e6
     assert f"{abs(ppm):.0f} ppm shorter" in remarks(local_grid(noisy=False))
-    assert "ft a kilometre" in remarks(local_grid(noisy=False), "ft")
+    assert "ft in 1000" in remarks(local_grid(noisy=False), "ft")
 
 
 def test_it_is_told_in_a_sentence_for_the_report():

@@ -10,19 +10,14 @@ from kardo.core.plan.stands import OwnSession
 
 @dataclass(frozen=True)
 class Recording:
-    """A point that logs for itself: the logger, empty where nobody said which; hours planned; kilometres to the base, None without one;
+    """A point that logs for itself: the logger, empty where nobody said which; hours planned; metres to the base, None without one; whole
     minutes asked by the logger's rule, None without it."""
 
     point: str
     logger: str
     hours: float
-    away_km: float | None
-    asked_min: float | None
-
-    @property
-    def too_short(self) -> bool:
-        """Whether less is planned than is asked."""
-        return self.asked_min is not None and 60 * self.hours < self.asked_min - 1e-6
+    away: float | None
+    asked_min: int | None
 
 
 def recordings(plan: Plan) -> list[Recording]:
@@ -34,13 +29,13 @@ def recordings(plan: Plan) -> list[Recording]:
         for on in point.by_hanging:
             if not isinstance(on, OwnSession):
                 continue
-            away = math.hypot(point.e - marks[0].e, point.n - marks[0].n) / 1000 if marks else None
+            away = math.hypot(point.e - marks[0].e, point.n - marks[0].n) if marks else None
             rule = profiles.get(on.logger or "")
-            asked = None if rule is None else rule.least_min + rule.per_km_min * (away or 0.0)
+            asked = None if rule is None else math.ceil(rule.least_min + rule.per_km_min * (away or 0.0) / 1000)
             out.append(Recording(point.id, on.logger or "", on.hours, away, asked))
     return out
 
 
 def longest(found: list[Recording]) -> Recording | None:
     """The one whose rule asks for most: a mixed set is left as long as that; None where no rule is known."""
-    return max((r for r in found if r.asked_min is not None), key=lambda r: r.asked_min or 0.0, default=None)
+    return max((r for r in found if r.asked_min is not None), key=lambda r: r.asked_min or 0, default=None)

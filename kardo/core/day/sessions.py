@@ -1,6 +1,5 @@
 """The sessions of the bases: from when to when each logs, how much that is, and what a static session of so many hours is good for."""
 
-import math
 from dataclasses import dataclass
 
 from kardo.core.control.recording import Recording, longest, recordings
@@ -76,7 +75,7 @@ def _told(plan: Plan, own: list[Recording]) -> str:
         return f"{words} Nobody has said yet what they are, so no rule says how long."
     mixed = len({r.logger for r in own}) > 1
     why = f", for {name_of(plan, 'control', most.point)} asks for that{', and the set is mixed' if mixed else ''}"
-    return f"{words} All record {math.ceil(most.asked_min or 0)} min at least{why}."
+    return f"{words} All record {most.asked_min} min at least{why}."
 
 
 def _static(plan: Plan, hours: float) -> Static:

@@ -12,7 +12,7 @@ from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.areas import ground_scale, site_polygon
 from kardo.core.geodesy.fit import MOST_SCALE
 from kardo.core.geodesy.similarity import Fitted, Similarity, detectable
-from kardo.core.geodesy.units import length, small
+from kardo.core.geodesy.units import UNITS, small
 from kardo.core.gnss.remark import Remark, worst_first
 from kardo.core.plan.local import LocalGrid
 from kardo.core.plan.model import Plan
@@ -202,7 +202,8 @@ def _of_whole(
         out.append(Remark("stop", words, "Give both in the job's unit, and check which columns are which."))
     elif scale is not None and local.scale == "free":
         ppm = (system.scale * scale - 1) * 1e6
-        words = f"Local lengths are {abs(ppm):.0f} ppm {'longer' if ppm > 0 else 'shorter'} than those on the ground, {length(abs(ppm) * 1e-3, unit, 3)} a kilometre."
+        more = "longer" if ppm > 0 else "shorter"
+        words = f"Local lengths are {abs(ppm):.0f} ppm {more} than those on the ground: {abs(ppm) * 1e-3:.3f} {UNITS[unit].short} in 1000."
         out.append(
             Remark(
                 "note", words, "A local grid is mostly meant to be ground lengths: some ten ppm come from its points."

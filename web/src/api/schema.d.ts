@@ -4141,7 +4141,7 @@ export interface components {
         };
         /**
          * Recording
-         * @description A point that logs for itself: the logger, empty where nobody said which; hours planned; kilometres to the base, None without one;
+         * @description A point that logs for itself: the logger, empty where nobody said which; hours planned; metres to the base, None without one; whole
          *     minutes asked by the logger's rule, None without it.
          */
         Recording: {
@@ -4151,8 +4151,8 @@ export interface components {
             logger: string;
             /** Hours */
             hours: number;
-            /** Away Km */
-            away_km: number | null;
+            /** Away */
+            away: number | null;
             /** Asked Min */
             asked_min: number | null;
         };

@@ -53,7 +53,7 @@ def _records(r: Rule, view: View) -> Iterator[Finding]:
         point = next(p for p in view.plan.control if p.id == one.point)
         if 60 * one.hours >= most.asked_min - 1e-6:
             continue
-        words = f"{point.name} records {60 * one.hours:.0f} min; {most.asked_min:.0f} min are asked of this set."
+        words = f"{point.name} records {60 * one.hours:.0f} min; {most.asked_min} min are asked of this set."
         hours = math.ceil(most.asked_min / 6) / 10
         edits: tuple[Edit, ...] = ()
         if isinstance(point.hangs_on, OwnSession) and len(point.by_hanging) == 1:

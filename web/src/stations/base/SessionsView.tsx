@@ -3,8 +3,8 @@ import { useState } from "react";
 import { call, upload, type BaseLog, type Problem, type Sessions } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { added, fieldEdits } from "../../lib/edits";
-import { fine, fineUnit } from "../../lib/units";
-import { Field, FineField, Select } from "../../ui/fields";
+import { fine, fineUnit, length } from "../../lib/units";
+import { Field, FineField, Select, unitName } from "../../ui/fields";
 import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Remarks } from "../../ui/Remarks";
@@ -119,6 +119,7 @@ export function SessionsView() {
 /** Targets that log for themselves: what each is, how long it is left, and how long its kind must be. */
 function SelfLogging({ told }: { told: Sessions }) {
   const { plan, catalogue, edit } = usePlan();
+  const { unit } = plan.brief;
   const known = new Map([...catalogue.loggers, ...plan.kit.loggers].map((one) => [one.id, one.name]));
   const kinds = [{ id: "", name: "not said" }, ...[...known].map(([id, name]) => ({ id, name }))];
   const choose = (id: string, logger: string) => {
@@ -138,7 +139,7 @@ function SelfLogging({ told }: { told: Sessions }) {
           <tr>
             <th>point</th>
             <th>what it is</th>
-            <th className="num">to the base, km</th>
+            <th className="num">to the base, {unitName(unit)}</th>
             <th className="num">records, min</th>
             <th className="num">asked, min</th>
           </tr>
@@ -161,9 +162,9 @@ function SelfLogging({ told }: { told: Sessions }) {
                     "one of several occupations"
                   )}
                 </td>
-                <td className="num">{one.away_km?.toFixed(1) ?? "–"}</td>
+                <td className="num">{length(one.away, unit, 0)}</td>
                 <td className="num">{(60 * one.hours).toFixed(0)}</td>
-                <td className="num">{one.asked_min?.toFixed(0) ?? "–"}</td>
+                <td className="num">{one.asked_min ?? "–"}</td>
               </tr>
             );
           })}
