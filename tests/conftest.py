@@ -67,7 +67,8 @@ def small_plan(
     control = [point(f"G{k}", x, y) for k, (x, y) in enumerate(spots, 1)]
     control += [point(f"K{k}", x, y) for k, (x, y) in enumerate(checks, 1)]
     main = MAIN.model_copy(update=flight or {})
-    base = SetUp(id="base", name="base", mark="A", antenna="disc", readings=(1.8, 1.8)).model_copy(update=setup or {})
+    usual = {"id": "base", "name": "base", "mark": "A", "antenna": "disc", "readings": (1.8, 1.8)}
+    base = SetUp(**(usual | (setup or {})))
     parts = {
         "brief": Brief(title="Test field", crs="EPSG:25828", tolerance_h=0.03, tolerance_v=0.05),
         "site": Site(

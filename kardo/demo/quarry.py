@@ -12,7 +12,7 @@ from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Area, Ground, Site, terrain_of
-from kardo.core.plan.stands import CorrectionNetwork, Device, HangsOn, Link, Mark, OnNetwork, OnSetUp, SetUp
+from kardo.core.plan.stands import CorrectionNetwork, Device, HangsOn, Link, Mark, OnNetwork, OnSetUp, Reading, SetUp
 from kardo.core.plan.visits import Person, Visit
 from kardo.core.terrain.surface import Surface
 
@@ -86,7 +86,7 @@ def hask_quarry() -> Plan:
                 name="base",
                 mark="hask-1",
                 antenna="disc",
-                readings=(1.655, 1.656),
+                readings=(Reading(metres=1.655), Reading(metres=1.613, way="vertical")),
                 link=Link(kind="wireless"),
                 devices=(
                     Device(

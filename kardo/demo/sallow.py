@@ -12,7 +12,7 @@ from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Ground, Site, terrain_of
-from kardo.core.plan.stands import Device, Link, Mark, OnSetUp, SetUp
+from kardo.core.plan.stands import Device, Link, Mark, OnSetUp, Reading, SetUp
 from kardo.core.plan.visits import Person, Visit
 from kardo.core.terrain.surface import Surface
 
@@ -95,7 +95,13 @@ def sallow_bank() -> Plan:
         marks=marks,
         setups=(
             SetUp(
-                id="base", name="base", mark="heron-4", antenna="disc", readings=(1.872,), devices=DEVICES, link=RADIO
+                id="base",
+                name="base",
+                mark="heron-4",
+                antenna="disc",
+                readings=(Reading(metres=1.872),),
+                devices=DEVICES,
+                link=RADIO,
             ),
             SetUp(id="rover", name="second base", mark="heron-2", antenna="disc"),
         ),

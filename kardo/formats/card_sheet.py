@@ -5,7 +5,7 @@ from importlib.metadata import version
 
 from kardo.core.geodesy.units import length
 from kardo.core.gnss.card import Box, Card
-from kardo.core.gnss.heights import SetUpHeights
+from kardo.core.gnss.heights import SetUpHeights, read_words
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of
 from kardo.formats.documents import page
@@ -20,7 +20,6 @@ STYLE = (
 def card_html(plan: Plan, chain: SetUpHeights, card: Card) -> str:
     """One card as a page that stands alone: the boxes, the sum to read back, what the heights come from, what goes wrong."""
     unit = plan.brief.unit
-    readings = " and ".join(length(r, unit, 4) for r in chain.readings)
     rows = "".join(_row(box) for box in card.boxes)
     notes = "".join(f"<li>{escape(note)}</li>" for note in card.notes)
     return page(
@@ -35,7 +34,7 @@ def card_html(plan: Plan, chain: SetUpHeights, card: Card) -> str:
         f"finds a wrong or missing figure, not two that changed places.</p><ul>{notes}</ul>"
         f"<h2>Where the height comes from</h2>"
         f"<p>{escape(chain.mark_name)} {length(chain.mark, unit, 4)} {escape(chain.system)}; N {length(chain.separation, unit, 4)}; "
-        f"antenna read {readings}, which is {length(chain.arp_above_mark, unit, 4)} vertical to the ARP; the APC lies "
+        f"antenna read {read_words(plan, chain)}, which is {length(chain.arp_above_mark, unit, 4)} vertical to the ARP; the APC lies "
         f"{length(chain.apc_above_arp, unit, 4)} above it. As planned: if the height measured at the mark is another, this card no longer holds.</p>"
         f'<p class="quiet">Kardo reminds; coordinates of marks are the licensed surveyor\'s to certify.</p>',
     )

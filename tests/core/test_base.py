@@ -19,7 +19,7 @@ from kardo.core.errors import KardoError, PlanError
 from kardo.core.geodesy.angles import parse_angle
 from kardo.core.gnss.blunders import blunders, seen_by
 from kardo.core.gnss.card import cards
-from kardo.core.gnss.heights import heights
+from kardo.core.gnss.heights import heights, read_words
 from kardo.core.gnss.occupations import static_hours, static_sigma
 from kardo.core.gnss.readback import explained, read_back
 from kardo.core.plan.assumptions import Assumptions
@@ -104,6 +104,18 @@ def test_a_pole_stated_to_the_phase_centre_is_shorter_by_the_offset():
     to_arp, to_apc = (told(ARP, **pole, pole_to=to)[1] for to in ("arp", "apc"))
     assert to_arp.arp_above_mark == 2.0
     assert to_apc.apc - to_apc.mark == pytest.approx(2.0) and to_apc.arp_above_mark == pytest.approx(1.909)
+
+
+def test_readings_in_several_ways_come_to_one_height_and_the_adapter_counts_where_it_is_not_taped():
+    """Slant 1.8 m is 1.757422 m up; a tape plumb to the foot of a 120 mm adapter reads 1.6374 m: 1.7574 m."""
+    ways = ({"metres": 1.8, "way": "slant"}, {"metres": 1.6374, "way": "vertical"})
+    plan, chain, _ = told(ARP, readings=ways, adapter=0.12)
+    assert chain.verticals == pytest.approx([1.757422, 1.7574], abs=1e-6)
+    known = {b.id: b.up for b in blunders(plan, chain).rows}
+    assert known["adapter"] == -0.12 and known["slant"] == pytest.approx(1.8 - chain.arp_above_mark)
+    assert read_words(plan, chain) == "1.8000 m slant, 1.6374 m vertical"
+    pole = told(ARP, readings=(2.0,), support="fixed_pole", adapter=0.05)[1]
+    assert pole.arp_above_mark == 2.05
 
 
 def test_readings_that_differ_are_told_on_the_card():
@@ -441,6 +453,6 @@ def test_a_planned_reading_that_the_others_outvote_is_named_and_left_out_with_a_
     plan = small_plan(setup={"readings": (1.8, 1.801, 1.83)})
     found = next(f for f in findings(View(plan, (), None)) if f.rule == "base-readings")
     assert "Number 3 is" in found.words and found.label == "leave out number 3"
-    assert changed(plan, found.edits).setups[0].readings == (1.8, 1.801)
+    assert [r.metres for r in changed(plan, found.edits).setups[0].readings] == [1.8, 1.801]
     two = small_plan(setup={"readings": (1.8, 1.83)})
     assert not next(f for f in findings(View(two, (), None)) if f.rule == "base-readings").edits, "who is right?"

@@ -17,6 +17,7 @@ from kardo.core.book.words import entry_words
 from kardo.core.errors import PlanError
 from kardo.core.flight.pattern import all_flown
 from kardo.core.geodesy.antenna import vertical_from_slant
+from kardo.core.gnss.heights import heights
 from kardo.core.plan.edits import Edit, changed
 from tests.conftest import small_plan
 from tests.core.test_day import visited
@@ -148,7 +149,10 @@ def test_the_plan_as_done_is_the_plan_edited_by_hand_to_the_same_state():
     edited = by_hand(
         plan,
         **{
-            "setups/base/readings": [1.8432, 1.8431],
+            "setups/base/readings": [
+                {"metres": 1.8432, "way": "slant", "typed": "1.8432 m"},
+                {"metres": 1.8431, "way": "slant", "typed": "6' 0 9/16\""},
+            ],
             "control/G1/occupations": g1,
             "control/K1/occupations": k1,
             "control/G2/e": plan.control[1].e + 3.0,
@@ -165,19 +169,19 @@ def test_the_plan_as_done_is_the_plan_edited_by_hand_to_the_same_state():
     assert [p.id for p in done.control] == ["G1", "G2", "G3", "G4", "K1", "K2", "K3", "K4"]
 
 
-def test_a_vertical_height_is_kept_as_the_slant_that_belongs_to_it():
-    plan, _ = visited()
-    done = as_done(
-        plan, book_of([entry(1, kind="height", setup="base", way="vertical", typed="1.7601", metres=1.7601)])
-    )
-    (slant,) = done.setups[0].readings
-    assert vertical_from_slant(slant, plan.kit.antennas[0]) == pytest.approx(1.7601, abs=1e-12)
+def test_a_height_read_plumb_stays_one_and_has_the_adapter_over_it():
+    plan = small_plan(setup={"adapter": 0.12})
+    book = book_of([entry(1, kind="height", setup="base", way="vertical", typed="1.6401", metres=1.6401)])
+    assert heights(as_done(plan, book), "base").arp_above_mark == pytest.approx(1.7601, abs=1e-12)
+    slant = entry(2, 1, kind="height", setup="base", way="slant", typed="1.8026", metres=1.8026)
+    up = vertical_from_slant(1.8026, plan.kit.antennas[0])
+    assert still_to_do(plan, book_of([*book.entries, slant])).differences["base"] == pytest.approx(abs(1.7601 - up))
 
 
 def test_a_pole_used_in_the_place_of_the_tripod_is_told_by_its_reading():
     plan, _ = visited()
     done = as_done(plan, book_of([entry(1, kind="height", setup="base", way="pole", typed="2.000", metres=2.0)]))
-    assert done.setups[0].support == "fixed_pole" and done.setups[0].readings == (2.0,)
+    assert done.setups[0].support == "fixed_pole" and [r.metres for r in done.setups[0].readings] == [2.0]
 
 
 def test_once_the_crew_has_left_what_is_not_in_the_book_was_not_done():

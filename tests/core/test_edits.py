@@ -46,7 +46,7 @@ STEPS = st.lists(
             st.integers(1, 9),
         ),
         st.just(Edit("site/boundary", DOCUMENT["site"]["boundary"], DOCUMENT["site"]["boundary"][:3])),
-        st.just(Edit("setups/base/readings", [1.8, 1.8], [1.81, 1.82])),
+        st.just(held(Edit("setups/base/readings", [1.8, 1.8], [1.81, 1.82]))),
     ),
     min_size=1,
     max_size=6,

@@ -263,7 +263,12 @@ def rules_found(plan, result=None):
 
 
 def test_a_sound_plan_has_few_findings(result):
-    assert set(rules_found(small_plan(), result)) <= {"flight-margin", "verdict-blind", "leg-short"}
+    assert set(rules_found(small_plan(), result)) <= {
+        "flight-margin",
+        "verdict-blind",
+        "leg-short",
+        "base-read-one-way",
+    }
 
 
 def test_a_newer_profile_in_the_library_is_an_offer_and_never_another_number():
@@ -302,6 +307,7 @@ TWO_POINTS = LocalGrid(
     [
         ({"setup": {"readings": (1.8, 1.81)}}, "base-readings"),
         ({"setup": {"readings": (1.8,)}}, "base-taped-once"),
+        ({"setup": {"readings": ({"metres": 1.8, "typed": "5' 10 7/8\""}, {"metres": 1.8, "typed": "5.9055 ft"})}}, "base-read-one-way"),
         ({"control": ()}, "target-none"),
         ({"brief": Brief(crs="EPSG:25828", standard="nssda")}, "standard-conditions"),
         ({"marks": (Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2, known="static", hours=2),)}, "base-mark-unsettled"),

@@ -14,6 +14,7 @@ from kardo.core.accuracy.standards import standards
 from kardo.core.arrays import Floats, Json
 from kardo.core.flight.pattern import flown
 from kardo.core.flight.reach import out_of_reach
+from kardo.core.gnss.heights import vertical_height
 from kardo.core.gnss.occupations import METHODS, mark_sigma, minutes_on_point
 from kardo.core.plan.control import MOST_OCCUPATIONS, ControlPoint, Occupation
 from kardo.core.plan.edits import Edit, changed
@@ -22,7 +23,7 @@ from kardo.core.plan.library import library
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import plain_length, reference, small_length
 from kardo.core.plan.parts import Part, to_json
-from kardo.core.plan.stands import HangsOn, Mark, OnNothing, OnSetUp, SetUp
+from kardo.core.plan.stands import HangsOn, Mark, OnNothing, OnSetUp, Reading, SetUp
 
 LESSENS: dict[str, tuple[str, ...]] = {
     "target": ("images", "pattern"),
@@ -211,9 +212,18 @@ def _of_set_up(plan: Plan, setup: SetUp) -> Iterator[Remedy]:
         return
     yield from _of_mark(plan, setup, mark)
     if setup.support == "tripod" and len(setup.readings) == 1:
-        edits = field_edits(f"setups/{setup.id}", setup, readings=[setup.readings[0]] * 2)
+        edits = field_edits(f"setups/{setup.id}", setup, readings=[to_json(r) for r in _read_two_ways(plan, setup)])
         words = f"Tape the antenna height of the {reference('setup', setup.id)} twice, two ways"
         yield Remedy("taped", words, 1.0, edits)
+
+
+def _read_two_ways(plan: Plan, setup: SetUp) -> tuple[Reading, Reading]:
+    """A tripod's one reading, and the vertical height that goes with a slant; beside one that has none, the same again."""
+    (first,) = setup.readings
+    up = -1.0
+    if first.way == "slant" and first.metres > plan.antenna(setup.antenna).disc_radius:
+        up = round(vertical_height(plan, setup, first) - setup.adapter, 4)
+    return first, Reading(metres=up, way="vertical") if up > 0 else first
 
 
 def _of_mark(plan: Plan, setup: SetUp, mark: Mark) -> Iterator[Remedy]:

@@ -5,8 +5,8 @@ As long as a visit is under way, what is not in the book yet counts as it was pl
 book was not done.
 """
 
-import math
 from dataclasses import dataclass
+from typing import Literal
 
 from kardo.core.book.entries import (
     Book,
@@ -19,14 +19,14 @@ from kardo.core.book.entries import (
     TargetMoved,
 )
 from kardo.core.flight.pattern import flown
-from kardo.core.geodesy.antenna import outvoted, vertical_from_slant
+from kardo.core.geodesy.antenna import outvoted
 from kardo.core.geodesy.units import small
+from kardo.core.gnss.heights import vertical_height
 from kardo.core.plan.control import MOST_OCCUPATIONS, ControlPoint, Occupation
 from kardo.core.plan.flights import Flight
-from kardo.core.plan.kit import Antenna
 from kardo.core.plan.model import Plan, plan_of
 from kardo.core.plan.parts import to_json
-from kardo.core.plan.stands import OnSetUp, SetUp
+from kardo.core.plan.stands import MOST_READINGS, OnSetUp, Reading, SetUp
 
 MOSTLY = 0.5  # share of a leg's positions that is not fixed, from which the leg counts as float
 
@@ -51,26 +51,23 @@ def _day_over(plan: Plan, visit: str | None, left: set[str]) -> bool:
 
 
 def _set_up(plan: Plan, setup: SetUp, book: Book) -> SetUp:
-    """With the mark it really stood on and the heights really read, as the plan keeps them: slants of a tripod, the pole's own."""
+    """With the mark it really stood on and the heights really read."""
     stood: list[StoodUp] = [s for s in book.of("set_up") if s.setup == setup.id and plan.mark(s.mark) is not None]
     read: list[HeightRead] = [h for h in book.of("height") if h.setup == setup.id]
     change: dict[str, object] = {}
     if stood:
         change["mark"] = stood[-1].mark
     if read:
-        antenna = plan.antenna(setup.antenna)
         poles = any(h.way == "pole" for h in read)
         change["support"] = "fixed_pole" if poles else "tripod"
         kept = [h for h in read if (h.way == "pole") == poles]
-        change["readings"] = tuple(_as_kept(h, antenna) for h in kept)[-4:]
+        change["readings"] = tuple(_reading(h) for h in kept)[-MOST_READINGS:]
     return setup.model_copy(update=change)
 
 
-def _as_kept(read: HeightRead, antenna: Antenna) -> float:
-    """A vertical height as the slant to the disc's edge that belongs to it."""
-    if read.way != "vertical":
-        return read.metres
-    return math.hypot(read.metres + antenna.edge_above_arp, antenna.disc_radius)
+def _reading(read: HeightRead) -> Reading:
+    way: Literal["slant", "vertical"] = "vertical" if read.way == "vertical" else "slant"
+    return Reading(metres=read.metres, way=way, typed=read.typed[:40])
 
 
 def _point(plan: Plan, point: ControlPoint, book: Book, left: set[str]) -> ControlPoint | None:
@@ -170,14 +167,15 @@ def still_to_do(plan: Plan, book: Book) -> Left:
 
 def _spread(plan: Plan, setup: SetUp, book: Book) -> tuple[int, float]:
     """How many heights were read at a set-up, and how far they lie apart as verticals above the mark, metres."""
-    antenna = plan.antenna(setup.antenna)
     read: list[HeightRead] = [h for h in book.of("height") if h.setup == setup.id]
-    up = [_vertical(h, antenna) for h in read]
+    up = [_vertical(plan, setup, h) for h in read]
     return len(up), max(up) - min(up) if up else 0.0
 
 
-def _vertical(read: HeightRead, antenna: Antenna) -> float:
-    return vertical_from_slant(read.metres, antenna) if read.way == "slant" else read.metres
+def _vertical(plan: Plan, setup: SetUp, read: HeightRead) -> float:
+    """Metres from the mark to the ARP, whatever support was planned."""
+    support = "fixed_pole" if read.way == "pole" else "tripod"
+    return vertical_height(plan, setup.model_copy(update={"support": support}), _reading(read))
 
 
 def _odd(plan: Plan, book: Book) -> dict[str, OddHeight]:
@@ -185,7 +183,7 @@ def _odd(plan: Plan, book: Book) -> dict[str, OddHeight]:
     out = {}
     for setup in plan.setups:
         entries = [e for e in book.standing if isinstance(e.said, HeightRead) and e.said.setup == setup.id]
-        found = outvoted([_vertical(e.said, plan.antenna(setup.antenna)) for e in entries])  # type: ignore[arg-type]
+        found = outvoted([_vertical(plan, setup, e.said) for e in entries])  # type: ignore[arg-type]
         if found is not None:
             unit, said = plan.brief.unit, entries[found.which].said
             words = f"{said.typed} {said.way} is {small(abs(found.off), unit)} from the {len(entries) - 1} others, which agree to {small(found.others_apart, unit)}"  # type: ignore[union-attr]

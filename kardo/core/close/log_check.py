@@ -133,11 +133,10 @@ def _height(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[Remark]:
     if abs(own - planned) <= ALIKE:
         return []
     said = f"The header's antenna height is {length(own, unit, 4)}, the plan's {length(planned, unit, 4)} to the ARP"
-    slant = sum(chain.readings) / len(chain.readings)
     like = {
         0.0: "it was not typed into the receiver",
         2 * planned: "it is in twice",
-        slant: "that is the slant height",
+        **{slant: "that is the slant height" for slant in chain.slants},
         planned + chain.apc_above_arp: "that leads to the phase centre",
         planned / 0.3048: "that is in feet",
         planned * 0.3048: "that is in metres where feet were meant",

@@ -117,7 +117,6 @@ class HeightChain:
     mark: float
     separation: float
     mark_ellipsoidal: float
-    readings: tuple[float, ...]
     verticals: tuple[float, ...]
     arp_above_mark: float
     apc_above_arp: float
@@ -129,16 +128,11 @@ class HeightChain:
 
 
 def height_chain(
-    system: str,
-    mark: float,
-    separation: float,
-    readings: tuple[float, ...],
-    verticals: tuple[float, ...],
-    antenna: Antenna,
+    system: str, mark: float, separation: float, verticals: tuple[float, ...], antenna: Antenna
 ) -> HeightChain:
     """The chain h_APC = H_mark + N + vertical height to ARP + ARP-to-APC offset, all in metres.
 
-    readings: one or more antenna heights as read; verticals: what each comes to, from the mark to the ARP. Their mean is used.
+    verticals: what each reading of the antenna's height comes to, from the mark to the ARP, one or more. Their mean is used.
     """
     arp_above_mark = sum(verticals) / len(verticals)
     arp = mark + arp_above_mark
@@ -148,7 +142,6 @@ def height_chain(
         mark,
         separation,
         mark + separation,
-        readings,
         verticals,
         arp_above_mark,
         antenna.apc_above_arp,

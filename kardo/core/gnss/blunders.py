@@ -71,9 +71,10 @@ def _of_height(plan: Plan, chain: SetUpHeights) -> Iterator[Blunder]:
         yield _blunder("ellipsoidal", f"ellipsoidal height typed where the device wants {chain.system}", 0, 0, n)
     yield _blunder("no_antenna", "the mark's height typed as the ARP's: antenna height left out", 0, 0, -height)
     yield _blunder("twice", "antenna height in twice: in the height typed and in the device", 0, 0, height)
-    if setup.support == "tripod":
-        slant = sum(chain.readings) / len(chain.readings)
-        yield _blunder("slant", "slant height taken for the vertical one", 0, 0, slant - height)
+    if slants := chain.slants:
+        yield _blunder("slant", "slant height taken for the vertical one", 0, 0, sum(slants) / len(slants) - height)
+    if setup.adapter and len(slants) < len(chain.readings):
+        yield _blunder("adapter", "adapter and spacer under the antenna left out", 0, 0, -setup.adapter)
     yield _blunder("arp_as_apc", "the ARP's height typed where the device wants the APC's", 0, 0, -offset)
     yield _blunder("apc_as_arp", "the APC's height typed where the device wants the ARP's", 0, 0, offset)
     yield _blunder(

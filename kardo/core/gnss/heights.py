@@ -7,14 +7,16 @@ from kardo.core.errors import KardoError
 from kardo.core.geodesy.antenna import height_chain, vertical_from_slant
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.frame import from_earth_centred
+from kardo.core.geodesy.units import length
 from kardo.core.plan.model import Plan
-from kardo.core.plan.stands import SetUp
+from kardo.core.plan.stands import Reading, SetUp
 
 
 @dataclass(frozen=True)
 class SetUpHeights:
     """The height chain of one set-up, metres, and its mark's latitude and longitude in degrees on the grid's own datum, with
-    that datum's name."""
+    that datum's name. readings as planned, verticals what each comes to; slants: those of the readings that are; adapter: what those
+    that are not have added."""
 
     setup: str
     mark_id: str
@@ -23,8 +25,10 @@ class SetUpHeights:
     mark: float
     separation: float
     mark_ellipsoidal: float
-    readings: list[float]
+    readings: list[Reading]
     verticals: list[float]
+    adapter: float
+    slants: list[float]
     arp_above_mark: float
     apc_above_arp: float
     arp: float
@@ -56,11 +60,14 @@ def heights(plan: Plan, key: str) -> SetUpHeights:
     separation = float(plan.grid.separation(mark.e, mark.n))
     verticals = tuple(vertical_height(plan, setup, reading) for reading in setup.readings)
     system, antenna = height_name(plan.brief.heights), plan.antenna(setup.antenna)
-    chain = height_chain(system, plan.mark_height(mark), separation, setup.readings, verticals, antenna)
+    chain = height_chain(system, plan.mark_height(mark), separation, verticals, antenna)
     lon, lat = plan.grid.to_geodetic(mark.e, mark.n)
-    own = vars(chain) | {"readings": list(chain.readings), "verticals": list(chain.verticals)}
+    own = vars(chain) | {"verticals": list(chain.verticals)}
     return SetUpHeights(
         setup=setup.id,
+        readings=list(setup.readings),
+        adapter=setup.adapter,
+        slants=[r.metres for r in setup.readings if setup.support == "tripod" and r.way == "slant"],
         mark_id=mark.id,
         mark_name=mark.name,
         latitude=float(lat),
@@ -90,10 +97,19 @@ def nearest_to(plan: Plan, xyz: tuple[float, float, float]) -> SetUpHeights | No
     return min(chains, key=lambda c: math.hypot(c.latitude - lat, (c.longitude - lon) * math.cos(math.radians(lat))))
 
 
-def vertical_height(plan: Plan, setup: SetUp, reading: float) -> float:
-    """Metres from the mark to the ARP, of one reading as its set-up is measured: a slant to the disc's edge, or a pole's length
-    that leads to the ARP or to the phase centre. Raises PlanError for a slant shorter than the disc's radius."""
+def read_words(plan: Plan, chain: SetUpHeights) -> str:
+    """What was read at a set-up, in words: 1.8720 m slant, 1.8297 m vertical."""
+    setup, unit = plan.setup(chain.setup), plan.brief.unit
+    pole = setup is not None and setup.support == "fixed_pole"
+    return ", ".join(f"{length(r.metres, unit, 4)} {'pole' if pole else r.way}" for r in chain.readings)
+
+
+def vertical_height(plan: Plan, setup: SetUp, reading: Reading) -> float:
+    """Metres from the mark to the ARP, of one reading as its set-up is measured: a slant to the disc's edge; a vertical height, or a
+    pole's length that leads to the ARP or to the phase centre, with the adapter over it. Raises PlanError for a slant shorter than the
+    disc's radius."""
     antenna = plan.antenna(setup.antenna)
-    if setup.support == "tripod":
-        return vertical_from_slant(reading, antenna)
-    return reading - antenna.apc_above_arp if setup.pole_to == "apc" else reading
+    if setup.support == "tripod" and reading.way == "slant":
+        return vertical_from_slant(reading.metres, antenna)
+    to_apc = setup.support == "fixed_pole" and setup.pole_to == "apc"
+    return reading.metres + setup.adapter - (antenna.apc_above_arp if to_apc else 0.0)

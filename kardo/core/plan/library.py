@@ -14,7 +14,7 @@ from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera, Kit, Logger
 from kardo.core.plan.model import Plan
 from kardo.core.plan.parts import to_json
-from kardo.core.plan.stands import OnSetUp, SetUp
+from kardo.core.plan.stands import OnSetUp, Reading, SetUp
 
 
 @dataclass(frozen=True)
@@ -123,7 +123,7 @@ def new_plan(title: str = "Untitled job") -> Plan:
     return Plan(
         brief=Brief(title=title),
         kit=kit_of(),
-        setups=(SetUp(id="base", name="base", antenna="disc", readings=(1.6,)),),
+        setups=(SetUp(id="base", name="base", antenna="disc", readings=(Reading(metres=1.6),)),),
         flights=(
             Flight(
                 id="main",

@@ -1,9 +1,9 @@
 """What positions hang on: marks, set-ups over them, and correction networks."""
 
 import math
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from kardo.core.plan.kit import Origin
 from kardo.core.plan.parts import PROSE, Clean, Coordinate, Height, Identifier, Length, Name, Note, Part, Sigma
@@ -85,10 +85,28 @@ class Link(Part):
         return math.inf if self.kind == "internet" else self.reach or USUAL_REACH[self.kind]
 
 
+MOST_READINGS = 6
+
+
+class Reading(Part):
+    """One measurement of an antenna height, metres: slant, from the mark to the edge of the antenna's disc, or vertical, to what the antenna
+    stands on; a pole's is its length, whatever the way. typed: as it was read, in its own unit. A bare number is read as a slant: so
+    older plans have it."""
+
+    metres: Length
+    way: Literal["slant", "vertical"] = "slant"
+    typed: Annotated[str, Field(max_length=40), Clean, PROSE] = ""
+
+    @model_validator(mode="before")
+    @classmethod
+    def _bare(cls, said: Any) -> Any:
+        return {"metres": said} if isinstance(said, int | float) else said
+
+
 class SetUp(Part):
-    """One standing of a base or an instrument over a mark. readings in metres: the pole's height, or slant heights to the
-    disc's edge; none yet counts as the two that custom asks for. pole_to: the point that the pole's stated length leads to.
-    horizon: (azimuth, elevation) in degrees. devices: what is told the position of this standing. link: how its corrections
+    """One standing of a base or an instrument over a mark. readings: the pole's length, or what is taped to a tripod's antenna;
+    none yet counts as the two that custom asks for. pole_to: the point that the pole's stated length leads to. adapter: metres of
+    adapter and spacer under the ARP, which a slant has in it, and a vertical height or a pole's length has not. horizon: (azimuth, elevation) in degrees. devices: what is told the position of this standing. link: how its corrections
     leave it; None: nobody looked, and what is live is taken to arrive."""
 
     id: Identifier
@@ -96,8 +114,9 @@ class SetUp(Part):
     mark: Identifier | None = None
     support: Literal["fixed_pole", "tripod"] = "tripod"
     antenna: Identifier
-    readings: Annotated[tuple[Length, ...], Field(max_length=4)] = ()
+    readings: Annotated[tuple[Reading, ...], Field(max_length=MOST_READINGS)] = ()
     pole_to: Annotated[Literal["arp", "apc"], PROSE] = "arp"
+    adapter: Annotated[float, Field(ge=0, le=2, allow_inf_nan=False), PROSE] = 0.0
     horizon: Annotated[tuple[tuple[Bearing, Elevation], ...], Field(max_length=360), PROSE] = ()
     log: Annotated[Log | None, PROSE] = None
     visit: Annotated[Identifier | None, PROSE] = None

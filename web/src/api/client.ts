@@ -6,6 +6,7 @@ export type PlanAnswer = Schemas["PlanOut"];
 export type Brief = Schemas["Brief"];
 export type Flight = Schemas["Flight"];
 export type SetUp = Schemas["SetUp"];
+export type Reading = Schemas["Reading"];
 export type Mark = Schemas["Mark"];
 export type Network = Schemas["CorrectionNetwork"];
 export type ControlPoint = Schemas["ControlPoint"];

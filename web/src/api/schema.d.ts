@@ -2780,6 +2780,27 @@ export interface components {
             height: number;
         };
         /**
+         * Reading
+         * @description One measurement of an antenna height, metres: slant, from the mark to the edge of the antenna's disc, or vertical, to what the antenna
+         *     stands on; a pole's is its length, whatever the way. typed: as it was read, in its own unit. A bare number is read as a slant: so
+         *     older plans have it.
+         */
+        Reading: {
+            /** Metres */
+            metres: number;
+            /**
+             * Way
+             * @default slant
+             * @enum {string}
+             */
+            way: "slant" | "vertical";
+            /**
+             * Typed
+             * @default
+             */
+            typed: string;
+        };
+        /**
          * Receiver
          * @description A satellite receiver and the antenna it carries.
          */
@@ -2794,9 +2815,9 @@ export interface components {
         };
         /**
          * SetUp
-         * @description One standing of a base or an instrument over a mark. readings in metres: the pole's height, or slant heights to the
-         *     disc's edge; none yet counts as the two that custom asks for. pole_to: the point that the pole's stated length leads to.
-         *     horizon: (azimuth, elevation) in degrees. devices: what is told the position of this standing. link: how its corrections
+         * @description One standing of a base or an instrument over a mark. readings: the pole's length, or what is taped to a tripod's antenna;
+         *     none yet counts as the two that custom asks for. pole_to: the point that the pole's stated length leads to. adapter: metres of
+         *     adapter and spacer under the ARP, which a slant has in it, and a vertical height or a pole's length has not. horizon: (azimuth, elevation) in degrees. devices: what is told the position of this standing. link: how its corrections
          *     leave it; None: nobody looked, and what is live is taken to arrive.
          */
         SetUp: {
@@ -2818,13 +2839,18 @@ export interface components {
              * Readings
              * @default []
              */
-            readings: number[];
+            readings: components["schemas"]["Reading"][];
             /**
              * Pole To
              * @default arp
              * @enum {string}
              */
             pole_to: "arp" | "apc";
+            /**
+             * Adapter
+             * @default 0
+             */
+            adapter: number;
             /**
              * Horizon
              * @default []
@@ -3256,7 +3282,8 @@ export interface components {
         /**
          * SetUpHeights
          * @description The height chain of one set-up, metres, and its mark's latitude and longitude in degrees on the grid's own datum, with
-         *     that datum's name.
+         *     that datum's name. readings as planned, verticals what each comes to; slants: those of the readings that are; adapter: what those
+         *     that are not have added.
          */
         SetUpHeights: {
             /** Setup */
@@ -3274,9 +3301,13 @@ export interface components {
             /** Mark Ellipsoidal */
             mark_ellipsoidal: number;
             /** Readings */
-            readings: number[];
+            readings: components["schemas"]["Reading"][];
             /** Verticals */
             verticals: number[];
+            /** Adapter */
+            adapter: number;
+            /** Slants */
+            slants: number[];
             /** Arp Above Mark */
             arp_above_mark: number;
             /** Apc Above Arp */

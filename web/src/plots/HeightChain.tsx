@@ -51,8 +51,9 @@ export function HeightChain({ heights, unit, support }: { heights: SetUpHeights;
       <Arrow x={120} from={154} to={74} label={`${f(heights.arp_above_mark)}`} />
       <text x="146" y="118" fontSize="11.5" fill="var(--quiet)">
         {support === "tripod"
-          ? `vertical from slant ${heights.readings.map((r) => length(r, unit, 4)).join(" and ")} to the disc's edge`
+          ? `the mean of ${heights.readings.map((r) => `${f(r.metres)} ${r.way}`).join(", ")}`
           : "fixed-height pole, mark to ARP"}
+        {heights.adapter > 0 && `, over an adapter of ${f(heights.adapter)}`}
       </text>
       <path d="M20 184 q60 -7 120 0 t120 0 t120 0 t100 0" stroke="var(--settled)" fill="none" strokeWidth="1.6" />
       <text x="146" y="178" fontSize="12.5" fill="var(--settled)">

@@ -179,7 +179,8 @@ export function LengthField(props: {
   label?: string;
   value: number | null;
   unit: string;
-  onCommit: (metres: number | null) => void;
+  /** Metres, and the text that was typed for them. */
+  onCommit: (metres: number | null, typed: string) => void;
   decimals?: number;
   optional?: boolean;
   /** Shown in italics: a value that was not typed but follows from something else. */
@@ -197,9 +198,9 @@ export function LengthField(props: {
       className={`figures text-right ${props.quiet ? "italic text-quiet" : ""}`}
       text={value === null ? "" : length(value, unit, decimals)}
       read={(text) => {
-        if (optional && !text.trim()) return () => onCommit(null);
+        if (optional && !text.trim()) return () => onCommit(null, "");
         const metres = parseLength(text, unit);
-        return metres === null ? null : () => onCommit(metres);
+        return metres === null ? null : () => onCommit(metres, text.trim());
       }}
     />
   );

@@ -9,10 +9,12 @@ from kardo.core.control.local import fault_of_local
 from kardo.core.control.survey import base_mark
 from kardo.core.errors import KardoError
 from kardo.core.flight.reach import reach
-from kardo.core.geodesy.antenna import MOST_APART, outvoted, vertical_from_slant
+from kardo.core.geodesy.antenna import MOST_APART, outvoted
 from kardo.core.geodesy.units import length, small
+from kardo.core.gnss.heights import vertical_height
 from kardo.core.plan.brief import State
 from kardo.core.plan.model import Plan
+from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, newer_in_library, rule
 from kardo.core.practice.local_grid import local_told
@@ -79,7 +81,7 @@ def _readings(r: Rule, view: View) -> Iterator[Finding]:
             continue
         path = f"setups/{setup.id}"
         try:
-            verticals = [vertical_from_slant(s, plan.antenna(setup.antenna)) for s in setup.readings]
+            verticals = [vertical_height(plan, setup, reading) for reading in setup.readings]
         except KardoError as fault:
             yield r.found(view.of_set_up(setup.name, fault.what), fault.mend, path)
             continue
@@ -94,7 +96,7 @@ def _readings(r: Rule, view: View) -> Iterator[Finding]:
                 yield r.found(words, mend, path, spread)
                 continue
             words += f" Number {odd.which + 1} is {small(abs(odd.off), plan.brief.unit)} from the others, which agree."
-            kept = [s for k, s in enumerate(setup.readings) if k != odd.which]
+            kept = [to_json(s) for k, s in enumerate(setup.readings) if k != odd.which]
             edits = field_edits(path, setup, readings=kept)
             yield r.found(words, mend, path, spread, edits, f"leave out number {odd.which + 1}")
 
@@ -151,6 +153,30 @@ def _taped_once(r: Rule, view: View) -> Iterator[Finding]:
         if setup.support == "tripod" and len(setup.readings) == 1:
             words = view.of_set_up(setup.name, "the antenna height is planned to be taped only once.")
             yield r.found(words, "Measure it twice, two ways.", f"setups/{setup.id}", 1)
+
+
+@rule(
+    "base-read-one-way",
+    "Is the antenna height measured two ways?",
+    "note",
+    "base",
+    None,
+    "The same tape read the same way twice repeats its own mistake: a slant and a vertical height, or metres and feet, do not.",
+    FIELD,
+)
+def _one_way(r: Rule, view: View) -> Iterator[Finding]:
+    for setup, _ in _flown_from(view.plan):
+        ways = {(reading.way, _in_feet(reading.typed, view.plan.brief.unit)) for reading in setup.readings}
+        if setup.support == "tripod" and len(setup.readings) > 1 and len(ways) == 1:
+            words = view.of_set_up(setup.name, "every reading of the antenna height is planned the same way.")
+            yield r.found(words, "Read one as a vertical height, or in the other unit.", f"setups/{setup.id}")
+
+
+def _in_feet(typed: str, unit: str) -> bool:
+    """Whether a length was typed in feet and inches; a bare figure is in the job's unit."""
+    if any(sign in typed for sign in ("'", '"', "ft", "in")):
+        return True
+    return "m" not in typed and unit != "m"
 
 
 @rule(

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { Mark, Network, SetUp } from "../../api/client";
+import type { Mark, Network, Reading, SetUp, SetUpHeights } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { added, fieldEdits, freeName, removed } from "../../lib/edits";
@@ -11,7 +11,7 @@ import { allHung, setUpName } from "../hanging";
 import { NewAntenna, type Figures } from "./NewAntenna";
 
 const SUPPORTS = [
-  { id: "tripod", name: "tripod, slant to the disc's edge" },
+  { id: "tripod", name: "tripod" },
   { id: "fixed_pole", name: "fixed-height pole" },
 ];
 const POLE_TO = [
@@ -71,7 +71,6 @@ const OTHER = "another antenna";
 function OneSetUp({ setup }: { setup: SetUp }) {
   const { plan, summary, catalogue, edit } = usePlan();
   const { unit } = plan.brief;
-  const { readings } = setup;
   const path = `setups/${setup.id}`;
   const set = (change: Partial<SetUp>) => void edit(fieldEdits(plan, path, change));
   const chain = summary?.heights.find((h) => h.setup === setup.id);
@@ -114,7 +113,7 @@ function OneSetUp({ setup }: { setup: SetUp }) {
               id={id}
               value={setup.support}
               options={SUPPORTS}
-              onChange={(support) => set({ support, readings: readings.slice(0, 1) })}
+              onChange={(support) => set({ support, readings: setup.readings.slice(0, 1) })}
             />
           )}
         </Field>
@@ -135,37 +134,19 @@ function OneSetUp({ setup }: { setup: SetUp }) {
             />
           )}
         </Field>
-        {readings.map((r, k) => (
-          <Field
-            key={k}
-            label={
-              setup.support === "tripod" ? `Slant height ${k + 1}, ${unitName(unit)}` : `Pole height, ${unitName(unit)}`
-            }
-          >
-            {(id) => (
-              <LengthField
-                id={id}
-                value={r}
-                unit={unit}
-                decimals={4}
-                onCommit={(v) => v !== null && set({ readings: readings.map((x, j) => (j === k ? v : x)) })}
-              />
-            )}
-          </Field>
-        ))}
-        <div className="flex gap-2 self-end">
-          {readings.length < (setup.support === "tripod" ? 4 : 1) && (
-            <button className="button" onClick={() => set({ readings: [...readings, readings.at(-1) ?? 1.6] })}>
-              {readings.length ? "another reading" : "plan a height"}
-            </button>
+        <Field label={`Adapter, ${unitName(unit)}`}>
+          {(id) => (
+            <LengthField
+              id={id}
+              value={setup.adapter}
+              unit={unit}
+              decimals={4}
+              onCommit={(adapter) => adapter !== null && set({ adapter })}
+            />
           )}
-          {readings.length > 1 && (
-            <button className="button" onClick={() => set({ readings: readings.slice(0, -1) })}>
-              drop the last
-            </button>
-          )}
-        </div>
+        </Field>
       </div>
+      <Readings setup={setup} chain={chain} onChange={(readings) => set({ readings })} />
       {making && <NewAntenna onTake={takeNew} />}
       <p className="mt-2 figures">
         {chain ? (
@@ -179,6 +160,86 @@ function OneSetUp({ setup }: { setup: SetUp }) {
           </span>
         )}
       </p>
+    </>
+  );
+}
+
+const WAYS: { id: Reading["way"]; name: string }[] = [
+  { id: "slant", name: "slant, to the disc's edge" },
+  { id: "vertical", name: "vertical, to what it stands on" },
+];
+const MOST_READINGS = 6;
+
+/** What is read of the antenna's height, each as it was typed and as the vertical height that it comes to. */
+function Readings(props: { setup: SetUp; chain?: SetUpHeights; onChange: (readings: Reading[]) => void }) {
+  const { setup, chain, onChange } = props;
+  const { unit } = usePlan().plan.brief;
+  const { readings } = setup;
+  const tripod = setup.support === "tripod";
+  const set = (k: number, change: Partial<Reading>) =>
+    onChange(readings.map((r, j) => (j === k ? { ...r, ...change } : r)));
+  const next: Reading = { metres: readings.at(-1)?.metres ?? 1.6, way: readings.at(-1)?.way ?? "slant", typed: "" };
+  return (
+    <>
+      {readings.length > 0 && (
+        <table className="table mt-2 w-auto text-sm">
+          <thead>
+            <tr>
+              <th>antenna height</th>
+              <th className="num">read, {unitName(unit)}</th>
+              <th>way</th>
+              <th>as typed</th>
+              <th className="num">mark to ARP, {unitName(unit)}</th>
+              <th className="num">from the mean, {fineUnit(unit)}</th>
+              <ActionsHead />
+            </tr>
+          </thead>
+          <tbody>
+            {readings.map((r, k) => {
+              const up = chain?.verticals[k];
+              return (
+                <tr key={k}>
+                  <td>reading {k + 1}</td>
+                  <td className="num">
+                    <LengthField
+                      label={`${tripod ? "Antenna height" : "Pole height"} ${k + 1}`}
+                      value={r.metres}
+                      unit={unit}
+                      decimals={4}
+                      onCommit={(metres, typed) => metres !== null && set(k, { metres, typed: typed.slice(0, 40) })}
+                    />
+                  </td>
+                  <td>
+                    {tripod ? (
+                      <Select
+                        label={`How height ${k + 1} is read`}
+                        value={r.way}
+                        options={WAYS}
+                        onChange={(way) => set(k, { way })}
+                      />
+                    ) : (
+                      "the pole's length"
+                    )}
+                  </td>
+                  <td className="text-quiet">{r.typed}</td>
+                  <td className="num">{up === undefined ? "" : length(up, unit, 4)}</td>
+                  <td className="num">
+                    {up === undefined || readings.length < 2 ? "" : fine(up - chain!.arp_above_mark, unit)}
+                  </td>
+                  <td>
+                    <Remove onClick={() => onChange(readings.filter((_, j) => j !== k))} />
+                  </td>
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+      )}
+      {readings.length < (tripod ? MOST_READINGS : 1) && (
+        <button className="button mt-2 text-sm" onClick={() => onChange([...readings, next])}>
+          {readings.length ? "another reading" : "plan a height"}
+        </button>
+      )}
     </>
   );
 }

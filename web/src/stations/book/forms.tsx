@@ -97,9 +97,11 @@ function HeightForm({ setup, when, say }: { setup: string; when: "before" | "aft
 /** The heights read so far, each as the vertical that it comes to, and how far those lie apart: told at once, also without signal. */
 function Heights({ setup, lines }: { setup: string; lines: Line[] }) {
   const { plan, summary } = usePlan();
-  const antenna = plan.setups.find((s) => s.id === setup)?.antenna ?? "";
+  const row = plan.setups.find((s) => s.id === setup);
   const read = said(lines, "height").filter((h) => h.setup === setup);
-  const up = read.map((h) => (h.way === "slant" ? verticalFrom(h.metres, summary?.slants[antenna]) : h.metres));
+  const up = read.map((h) =>
+    h.way === "slant" ? verticalFrom(h.metres, summary?.slants[row?.antenna ?? ""]) : h.metres + (row?.adapter ?? 0),
+  );
   const known = up.filter((v) => v !== null);
   const apart = known.length > 1 ? Math.max(...known) - Math.min(...known) : 0;
   const unit = plan.brief.unit;
