@@ -78,7 +78,7 @@ def read_terrain(
         raise ReadError("The file is larger than 200 MB.", mend="Cut it to the site.")
     if data[:4] not in MAGIC:
         raise ReadError("This is not a GeoTIFF, whatever its name.", mend="Export the terrain as GeoTIFF.")
-    with _opened(data) as source:
+    with opened(data) as source:
         return _read(source, grid, said, around)
 
 
@@ -86,12 +86,12 @@ def place_of(data: bytes) -> tuple[CRS, float, float]:
     """The coordinate system of a GeoTIFF, and the middle of it (x east, y north). Raises ReadError."""
     if len(data) > MAX_BYTES:
         raise ReadError("The file is larger than 200 MB.", mend="Cut it to the site.")
-    with _opened(data) as source:
+    with opened(data) as source:
         return _flat(_require_sound(source)), *source.transform @ (source.width / 2, source.height / 2)
 
 
 @contextmanager
-def _opened(data: bytes) -> Iterator[Any]:
+def opened(data: bytes) -> Iterator[Any]:
     """A GeoTIFF in memory; what goes wrong in reading it is a ReadError."""
     try:
         with (
@@ -176,7 +176,7 @@ def _unit(source, vertical: CRS | None, said: Said) -> str:
     if said.unit:
         return said.unit
     words = [source.units[0] or "", vertical.axis_info[0].unit_name if vertical is not None else ""]
-    found = {_spelled(word) for word in words if word.strip()}
+    found = {unit_named(word) for word in words if word.strip()}
     if len(found) != 1 or None in found:
         stated = " and ".join(f"“{ascii(w)[1:41]}”" for w in words if w.strip())
         raise ReadError(
@@ -189,7 +189,7 @@ def _unit(source, vertical: CRS | None, said: Said) -> str:
     return str(found.pop())
 
 
-def _spelled(word: str) -> str | None:
+def unit_named(word: str) -> str | None:
     plain = re.sub(r"[\s_-]+", " ", word.casefold()).strip()
     return next((unit for unit, ways in SPELLED.items() if plain in ways or word.casefold().strip() in ways), None)
 

@@ -22,6 +22,7 @@ from kardo.server.events import job_events
 from kardo.server.jobs.api import catalogues
 from kardo.server.jobs.api import router as jobs
 from kardo.server.marks.api import router as marks
+from kardo.server.marks.geoids import router as geoids
 from kardo.server.plans.api import router as plans
 
 api = NinjaAPI(title="Kardo", version="1", auth=seen, docs_url=None)
@@ -35,6 +36,7 @@ api.add_router("/jobs", local_grid)
 api.add_router("/jobs", receivers)
 api.add_router("/jobs", stations)
 api.add_router("/jobs", marks)
+api.add_router("/jobs", geoids)
 api.add_router("/jobs", day)
 api.add_router("/jobs", book)
 api.add_router("/jobs", closeout)

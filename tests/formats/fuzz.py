@@ -33,6 +33,7 @@ from kardo.core.terrain.surface import Surface
 from kardo.formats.antex import read_antex
 from kardo.formats.boundary import read_boundary
 from kardo.formats.coordinates import read_points
+from kardo.formats.geoid import read_geoid
 from kardo.formats.local_grid import local_text, pasted_pairs, read_local
 from kardo.formats.marks import read_marks
 from kardo.formats.nmea import receiver_said, sentence_of
@@ -51,6 +52,8 @@ from tests.formats.nav_files import DAY, glonass, kepler, nav_file
 from tests.formats.rinex_logs import log_2, log_3
 from tests.formats.test_antex import FILE as ANTEX
 from tests.formats.test_files import geojson, kml, pasted
+from tests.formats.test_geoid import LAT, LON, gtx
+from tests.formats.test_geoid import tiff as geoid_tiff
 from tests.formats.test_local_grid import delivered_in, local_grid
 from tests.formats.test_marks import FILES as MARKS
 from tests.formats.test_terrain import slope, tiff
@@ -80,6 +83,7 @@ SEEDS: dict[str, list[bytes]] = {
         b"46 18 45.0 -13 24 00",
     ],
     "boundary": [geojson(), kml(), pasted(), geojson(crs={"type": "name", "properties": {"name": "EPSG:25828"}})],
+    "geoid": [gtx(), geoid_tiff(), geoid_tiff(void=-9999.0)],
     "terrain": [
         tiff(slope(), unit="metre"),
         tiff(slope(), unit="foot", compress="deflate"),
@@ -138,6 +142,10 @@ def _where(data: bytes) -> None:
 
 def _terrain(data: bytes) -> None:
     read_terrain(data, GRID, Said("EPSG:5773", "m"), None)
+
+
+def _geoid(data: bytes) -> None:
+    read_geoid(data, "own", LON, LAT)
 
 
 def _residuals(data: bytes) -> None:
@@ -228,6 +236,7 @@ READERS: dict[str, Callable[[bytes], None]] = {
     "boundary": _boundary,
     "where": _where,
     "terrain": _terrain,
+    "geoid": _geoid,
     "residuals": _residuals,
     "report": _report,
     "picture": _picture,

@@ -52,6 +52,7 @@ FORMS = {
     "/api/jobs/{job_id}/close/shift/positions": {"file": SimpleUploadedFile("p.csv", b"x")},
     "/api/jobs/{job_id}/antennas/read": {"file": SimpleUploadedFile("a.atx", b"x")},
     "/api/jobs/{job_id}/local/read": {"file": SimpleUploadedFile("l.txt", b"x")},
+    "/api/jobs/{job_id}/geoids": {"name": "own", "file": SimpleUploadedFile("g.gtx", b"x")},
     "/api/jobs/{job_id}/library/read": {"file": SimpleUploadedFile("m.csv", b"x")},
     "/api/jobs/{job_id}/library/{mark_id}/photo": {"file": SimpleUploadedFile("p.jpg", b"\xff\xd8")},
     "/api/jobs/{job_id}/read/terrain": {"file": SimpleUploadedFile("t.tif", b"II*\0")},
@@ -72,6 +73,7 @@ def call(client, method, path, job):
         setup="base",
         device="D1",
         mark_id=job.pk,
+        geoid_id=job.pk,
         flight="main",
         handed="a",
     )

@@ -12,6 +12,7 @@ from pyproj.exceptions import CRSError, ProjError
 from kardo.core.arrays import Floats
 from kardo.core.errors import GeodesyError
 from kardo.core.geodesy.fit import counts_backwards, fit_at
+from kardo.core.geodesy.geoid import OWN, GeoidGrid, separation_in
 from kardo.core.geodesy.systems import ELLIPSOIDAL, better_grids, how_to_bring
 from kardo.core.geodesy.transformations import WGS84, Transformation, geodetic_of, transformation
 
@@ -19,10 +20,11 @@ from kardo.core.geodesy.transformations import WGS84, Transformation, geodetic_o
 class Grid:
     """A projected CRS with the job's height system.
 
-    Raises GeodesyError for a code that is not a projected CRS, or a height system that PROJ cannot reach here.
+    Raises GeodesyError for a code that is not a projected CRS, or a height system that PROJ cannot reach here; a system on a geoid
+    model of one's own has it.
     """
 
-    def __init__(self, code: str, heights: str) -> None:
+    def __init__(self, code: str, heights: str, model: GeoidGrid | None = None) -> None:
         self.code, self.heights = code, heights
         try:
             self.crs = CRS.from_user_input(code)
@@ -49,7 +51,8 @@ class Grid:
         self.metres_per_unit = float(self.crs.axis_info[0].unit_conversion_factor)
         self.geodetic = geodetic
         self._to_geodetic = Transformer.from_crs(self.crs, geodetic, always_xy=True)
-        self._geoid, self._height_unit = _geoid(heights)
+        self._model = _own(heights, model)
+        self._geoid, self._height_unit = _geoid(heights) if self._model is None else (None, 1.0)
 
     @property
     def name(self) -> str:
@@ -95,6 +98,8 @@ class Grid:
         """Geoid separation N (k,) in metres (ellipsoidal = height + N) at grid metres (k,); zero where heights are ellipsoidal.
         Raises GeodesyError where the geoid's grid cannot be reached."""
         lon, lat = self.to_geodetic(e, n)
+        if self._model is not None:
+            return self._own_separation(lon, lat)
         if self._geoid is None:
             return np.zeros_like(lon)
         try:
@@ -104,6 +109,18 @@ class Grid:
         if not np.isfinite(height).all():
             raise _no_grid(self.heights)
         return -height
+
+    def _own_separation(self, lon: Floats, lat: Floats) -> Floats:
+        assert self._model is not None
+        n = separation_in(self._model, lon, lat)
+        if not np.isfinite(n).all():
+            k = int(np.flatnonzero(~np.isfinite(n))[0])
+            raise GeodesyError(
+                f"The geoid {height_name(self.heights)} has no value at {lat.flat[k]:.4f}, {lon.flat[k]:.4f}: the plan holds what lies about its site.",
+                where="Brief, heights",
+                mend="Take it from its file again, now that the site is here; or choose another height system.",
+            )
+        return n
 
     def to_ellipsoidal(self, e: Floats, n: Floats, h: Floats) -> Floats:
         """Ellipsoidal heights (k,) in metres from heights of the job's system at grid metres (k,)."""
@@ -164,9 +181,22 @@ class Grid:
 
 
 @lru_cache(maxsize=64)
-def grid(code: str, heights: str) -> Grid:
+def grid(code: str, heights: str, model: GeoidGrid | None = None) -> Grid:
     """The grid of a job, kept: PROJ pipelines are slow to build."""
-    return Grid(code, heights)
+    return Grid(code, heights, model)
+
+
+def _own(heights: str, model: GeoidGrid | None) -> GeoidGrid | None:
+    """The geoid model of one's own that a height system stands on. Raises GeodesyError where it is not at hand."""
+    if not heights.startswith(OWN):
+        return None
+    if model is None:
+        raise GeodesyError(
+            f"Heights above {height_name(heights)} are known only in a job that holds this geoid.",
+            where="heights",
+            mend="Take the geoid from its file in the Brief, or give ellipsoidal heights.",
+        )
+    return model
 
 
 def _geoid(heights: str) -> tuple[Transformer | None, float]:
@@ -213,4 +243,6 @@ def _why(heights: str) -> str:
 
 def height_name(heights: str) -> str:
     """What to call the height system on screen."""
+    if heights.startswith(OWN):
+        return heights.removeprefix(OWN)
     return "ellipsoidal" if heights == ELLIPSOIDAL else str(CRS.from_user_input(heights).name)

@@ -4,6 +4,8 @@ import math
 
 from kardo.core.errors import PlanError
 from kardo.core.geodesy.confidence import RADIAL_95, VERTICAL_95
+from kardo.core.geodesy.geoid import OWN
+from kardo.core.geodesy.systems import ELLIPSOIDAL
 from kardo.core.gnss.occupations import mark_sigma
 from kardo.core.plan.model import Plan
 from kardo.core.plan.published import Published
@@ -33,13 +35,16 @@ def published_of(plan: Plan, mark: Mark) -> Published:
             mend="Keep it once it has coordinates of its own in a grid that others know.",
         )
     east, _, up = mark_sigma(mark, plan.assume)
+    heights, h = plan.brief.heights, mark.h
+    if heights.startswith(OWN):  # nobody else has the geoid
+        heights, h = ELLIPSOIDAL, None if h is None else h + float(plan.grid.separation(mark.e, mark.n))
     session = f"static session of {mark.hours:g} h" if mark.known == "static" else ""
     return Published(
         crs=plan.brief.crs,
-        heights=plan.brief.heights,
+        heights=heights,
         e=mark.e,
         n=mark.n,
-        h=mark.h,
+        h=h,
         circle_95=east * RADIAL_95,
         height_95=up * VERTICAL_95,
         realisation=mark.realisation or plan.brief.realisation,

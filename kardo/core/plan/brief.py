@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from kardo.core.plan.geoid import Geoid
 from kardo.core.plan.local import LocalGrid
 from kardo.core.plan.parts import PROSE, Clean, Part, Sigma
 
@@ -26,7 +27,8 @@ class Terms:
 class Brief(Part):
     """What is promised, by which standard, in which coordinates. Metres; point_share in percent. state: whether what hangs on a
     position taken "here" is promised as it was taken, or once the shift that is planned for it is applied. local: the site's own
-    coordinates, where it is those that are delivered."""
+    coordinates, where it is those that are delivered. heights: "ellipsoidal", a system of PROJ's, or "geoid:" and the name of a model
+    of one's own, whose part about the site is geoid."""
 
     title: Annotated[str, Field(min_length=1, max_length=120), Clean, PROSE] = "Untitled job"
     deliverable: Literal["orthophoto", "surface", "volume", "drawing"] = "orthophoto"
@@ -37,7 +39,8 @@ class Brief(Part):
     state: State = "as_taken"
     contour_interval: Annotated[float, Field(ge=0.001, le=100, allow_inf_nan=False)] = 0.25
     crs: Annotated[str, Field(max_length=40), Clean] = ""
-    heights: Annotated[str, Field(max_length=40), Clean] = "EPSG:5773"
+    heights: Annotated[str, Field(max_length=60), Clean] = "EPSG:5773"
+    geoid: Geoid | None = None
     unit: Annotated[Literal["m", "ft", "us-ft"], PROSE] = "m"
     epoch: Annotated[str, Field(max_length=20), Clean, PROSE] = ""
     realisation: Annotated[str, Field(max_length=60), Clean, PROSE] = ""

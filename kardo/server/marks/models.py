@@ -61,3 +61,23 @@ class MarkVersion(models.Model):
     def published(self) -> Published:
         """The coordinates."""
         return Published.model_validate(self.coordinates)
+
+
+class OwnGeoid(models.Model):
+    """A geoid model that the organisation brought, as its file. Jobs hold the part about their site themselves."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="geoids")
+    name = models.CharField(max_length=50)
+    digest = models.CharField(max_length=64)
+    covers = models.CharField(max_length=200, help_text="in words")
+    data = models.BinaryField()
+    added_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    added_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["organisation", "digest"], name="each_geoid_once")]
+
+    def __str__(self) -> str:
+        return self.name

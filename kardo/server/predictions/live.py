@@ -92,5 +92,6 @@ def _with_control(document: Json, edits: list[Json]) -> Plan:
 
 def _key(job: Job, plan: Plan) -> str:
     """What a network depends on: all that numbers do, but for control and what the brief promises."""
-    frame = Brief(crs=plan.brief.crs, heights=plan.brief.heights, state=plan.brief.state)
+    told = plan.brief
+    frame = Brief(crs=told.crs, heights=told.heights, geoid=told.geoid, state=told.state)
     return f"{job.pk} {digest(plan.model_copy(update={'control': (), 'brief': frame}))}"

@@ -1058,6 +1058,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/geoids": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Geoids
+         * @description The organisation's own geoids.
+         */
+        get: operations["kardo_server_marks_geoids_list_geoids"];
+        put?: never;
+        /**
+         * Keep Geoid
+         * @description Keep a geoid (GTX, GeoTIFF) for the organisation; the same file again is the same geoid under its newest name.
+         */
+        post: operations["kardo_server_marks_geoids_keep_geoid"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/geoids/{geoid_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Take Geoid
+         * @description A geoid as the job would take it: the part about its site. Nothing is saved.
+         */
+        get: operations["kardo_server_marks_geoids_take_geoid"];
+        put?: never;
+        post?: never;
+        /**
+         * Remove Geoid
+         * @description Take a geoid off the list. Jobs that took it keep what they have.
+         */
+        delete: operations["kardo_server_marks_geoids_remove_geoid"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/day/{visit}": {
         parameters: {
             query?: never;
@@ -1779,7 +1827,8 @@ export interface components {
          * Brief
          * @description What is promised, by which standard, in which coordinates. Metres; point_share in percent. state: whether what hangs on a
          *     position taken "here" is promised as it was taken, or once the shift that is planned for it is applied. local: the site's own
-         *     coordinates, where it is those that are delivered.
+         *     coordinates, where it is those that are delivered. heights: "ellipsoidal", a system of PROJ's, or "geoid:" and the name of a model
+         *     of one's own, whose part about the site is geoid.
          */
         Brief: {
             /**
@@ -1835,6 +1884,7 @@ export interface components {
              * @default EPSG:5773
              */
             heights: string;
+            geoid: components["schemas"]["Geoid"] | null;
             /**
              * Unit
              * @default m
@@ -2168,6 +2218,29 @@ export interface components {
             ] | null;
             /** Visit */
             visit: string | null;
+        };
+        /**
+         * Geoid
+         * @description Separations N in metres about the site, cut from a file: rows from the south, degrees; None where the file has none. digest: of
+         *     the file.
+         */
+        Geoid: {
+            /** Name */
+            name: string;
+            /** Digest */
+            digest: string;
+            /** West */
+            west: number;
+            /** South */
+            south: number;
+            /** Step Lon */
+            step_lon: number;
+            /** Step Lat */
+            step_lat: number;
+            /** Columns */
+            columns: number;
+            /** Values */
+            values: (number | null)[];
         };
         /**
          * Ground
@@ -2668,6 +2741,7 @@ export interface components {
              *       "contour_interval": 0.25,
              *       "crs": "",
              *       "heights": "EPSG:5773",
+             *       "geoid": null,
              *       "unit": "m",
              *       "epoch": "",
              *       "realisation": "",
@@ -4887,6 +4961,35 @@ export interface components {
             by: string;
             coordinates: components["schemas"]["Published"];
             step: components["schemas"]["Step"] | null;
+        };
+        /**
+         * GeoidOut
+         * @description A geoid of the organisation: its name, and what its file covers, in words.
+         */
+        GeoidOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Covers */
+            covers: string;
+        };
+        /**
+         * GeoidTaken
+         * @description A geoid for a job: what the plan takes, the name of its height system, and what is to be said of it. odd: whether it stands too far
+         *     from the world's to be what it says.
+         */
+        GeoidTaken: {
+            geoid: components["schemas"]["Geoid"];
+            /** Heights */
+            heights: string;
+            /** Words */
+            words: string;
+            /** Odd */
+            odd: boolean;
         };
         /**
          * Day
@@ -7761,6 +7864,106 @@ export interface operations {
                 };
             };
         };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kardo_server_marks_geoids_list_geoids: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GeoidOut"][];
+                };
+            };
+        };
+    };
+    kardo_server_marks_geoids_keep_geoid: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /** Name */
+                    name: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GeoidOut"];
+                };
+            };
+        };
+    };
+    kardo_server_marks_geoids_take_geoid: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                geoid_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GeoidTaken"];
+                };
+            };
+        };
+    };
+    kardo_server_marks_geoids_remove_geoid: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                geoid_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description No Content */
             204: {

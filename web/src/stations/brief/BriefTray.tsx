@@ -8,6 +8,7 @@ import { fine, fineUnit } from "../../lib/units";
 import { Field, FineField, NumberField, Select, TextField } from "../../ui/fields";
 import { fieldEdits } from "../../lib/edits";
 import { Heading } from "../../ui/Heading";
+import { OwnGeoids } from "./OwnGeoids";
 import { Where } from "./Where";
 
 const DELIVERABLES = [
@@ -146,7 +147,7 @@ export function BriefTray() {
           kind="vertical"
           value={brief.heights ?? ""}
           name={summary?.faults.datum ? undefined : summary?.datum?.heights}
-          onChoose={(heights) => set({ heights })}
+          onChoose={(heights) => set({ heights, geoid: null })}
         />
         <Field label="Datum realisation" hint="as the marks' certificates name it">
           {(id) => (
@@ -157,6 +158,7 @@ export function BriefTray() {
           {(id) => <TextField id={id} value={brief.epoch} onCommit={(epoch) => set({ epoch })} optional />}
         </Field>
       </div>
+      <OwnGeoids />
       <p className="mt-3 max-w-3xl text-sm">
         <span className="text-quiet">What {standard.name} does not say:</span> {standard.silent}
       </p>
@@ -185,8 +187,10 @@ function CrsChoice(props: {
     placeholderData: (previous) => previous,
   });
   const shown = text.length > 1 && !!found.data;
+  const own = props.value.startsWith("geoid:") ? "a geoid of your own" : props.value;
+  const hint = props.value ? `${props.name ?? ""} (${own})` : "not chosen yet";
   return (
-    <Field label={props.label} hint={props.value ? `${props.name ?? ""} (${props.value})` : "not chosen yet"}>
+    <Field label={props.label} hint={hint}>
       {(id) => (
         <Popover.Root open={shown}>
           <Popover.Anchor asChild>

@@ -1,0 +1,33 @@
+"""The part of a geoid model that a plan stands on, where it is not one of PROJ's."""
+
+from typing import Annotated, Self
+
+from pydantic import Field, model_validator
+
+from kardo.core.plan.parts import PROSE, Clean, Part
+
+MOST_NODES = 60  # a side: a degree of a model of one minute
+LARGEST = 200.0  # metres: no geoid is farther from its ellipsoid
+
+Separation = Annotated[float, Field(ge=-LARGEST, le=LARGEST, allow_inf_nan=False)]
+Step = Annotated[float, Field(gt=1e-5, le=5, allow_inf_nan=False)]
+
+
+class Geoid(Part):
+    """Separations N in metres about the site, cut from a file: rows from the south, degrees; None where the file has none. digest: of
+    the file."""
+
+    name: Annotated[str, Field(min_length=1, max_length=50), Clean, PROSE]
+    digest: Annotated[str, Field(pattern="^[0-9a-f]{64}$"), PROSE]
+    west: Annotated[float, Field(ge=-180, le=360, allow_inf_nan=False)]
+    south: Annotated[float, Field(ge=-90, le=90, allow_inf_nan=False)]
+    step_lon: Step
+    step_lat: Step
+    columns: Annotated[int, Field(ge=2, le=MOST_NODES)]
+    values: Annotated[tuple[Separation | None, ...], Field(min_length=4, max_length=MOST_NODES**2)]
+
+    @model_validator(mode="after")
+    def _whole_rows(self) -> Self:
+        if len(self.values) % self.columns or len(self.values) < 2 * self.columns:
+            raise ValueError("must have two whole rows or more")
+        return self

@@ -1,0 +1,70 @@
+"""An organisation's geoid as a job takes it, held against the model of the whole world first."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from kardo.core.errors import GeodesyError, PlanError
+from kardo.core.geodesy.crs import Grid, grid
+from kardo.core.geodesy.geoid import OWN, separation_in
+from kardo.core.geodesy.systems import ELLIPSOIDAL
+from kardo.core.geodesy.units import length
+from kardo.core.plan.geoid import Geoid
+from kardo.core.plan.model import Plan
+
+WORLD = "EPSG:5773"  # EGM96
+MOST_FROM_WORLD = 3.0  # metres: EGM96 is good to about one, and national heights stand up to two from it
+
+
+@dataclass(frozen=True)
+class GeoidTaken:
+    """A geoid for a job: what the plan takes, the name of its height system, and what is to be said of it. odd: whether it stands too far
+    from the world's to be what it says."""
+
+    geoid: Geoid
+    heights: str
+    words: str
+    odd: bool
+
+
+def place_of_job(plan: Plan) -> tuple[float, float]:
+    """Longitude and latitude in degrees of the middle of the site, or of the first mark before there is one. Raises PlanError where the job
+    has no place yet."""
+    own = _plan_grid(plan)
+    places = plan.site.boundary or tuple((m.e, m.n) for m in plan.marks[:1])
+    if not places:
+        raise PlanError(
+            "The job has no place yet.", where="Brief, heights", mend="Draw the boundary, or type a mark, first."
+        )
+    lon, lat = own.to_geodetic(*np.mean(places, axis=0))
+    return float(lon), float(lat)
+
+
+def _plan_grid(plan: Plan) -> Grid:
+    """The job's grid, whatever became of its heights."""
+    if not plan.brief.crs:
+        raise PlanError("No grid is chosen.", where="Brief", mend="Choose the job's coordinate system.")
+    return grid(plan.brief.crs, ELLIPSOIDAL)
+
+
+def geoid_taken(plan: Plan, geoid: Geoid) -> GeoidTaken:
+    """A geoid as this job would take it. Raises PlanError where it has no value at the site."""
+    lon, lat = place_of_job(plan)
+    n = float(separation_in(geoid, np.array(lon), np.array(lat)))
+    if not np.isfinite(n):
+        raise PlanError(
+            "The geoid has no value at the site.", where="Brief, heights", mend="Give the file of the site's country."
+        )
+    words, odd, unit = f"N is {length(n, plan.brief.unit, 3)} in the middle of the site", False, plan.brief.unit
+    try:
+        e, north = _plan_grid(plan).from_geodetic(lon, lat)
+        above = n - float(grid(plan.brief.crs, WORLD).separation(e, north))
+    except GeodesyError:
+        words += "."
+    else:
+        odd = abs(above) > MOST_FROM_WORLD
+        side = "above" if above >= 0 else "below"
+        words += f", {length(abs(above), unit, 3)} {side} that of EGM96" + (
+            ": too far to be a geoid of here." if odd else "."
+        )
+    return GeoidTaken(geoid, OWN + geoid.name, words, odd)
