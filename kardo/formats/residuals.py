@@ -15,7 +15,9 @@ import numpy as np
 from kardo.core.accuracy.results import Triple, triple
 from kardo.core.arrays import Floats
 from kardo.core.close.closing import Used
+from kardo.core.control.local import fault_of_local, local_system
 from kardo.core.errors import ReadError
+from kardo.core.geodesy.similarity import Similarity
 from kardo.core.geodesy.units import UNITS
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
@@ -24,8 +26,10 @@ from kardo.formats.cells import MAX_ROWS, SAID_UNITS, number
 MAX_BYTES = 1_000_000
 MAX_COLUMNS, LONGEST_LINE = 60, 4000
 HEAD_WITHIN, LEAST_KNOWN = 50, 3  # lines among which the head is looked for, and columns that it must name
+TURNED = 1e-3  # radians: less moves 50 mm by a twentieth of a millimetre
 AGREE = 0.0015  # metres to which a residual is that of the coordinates beside it: programs round to a millimetre
 
+Axes = Literal["", "grid", "local"]
 Means = Literal["", "name", "used", "images", "de", "dn", "du", "se", "sn", "su", "ce", "cn", "cu"]
 MEANS: dict[str, str] = {
     "": "nothing here",
@@ -97,7 +101,7 @@ class ReadOutcome:
 class ResidualReading:
     """What was read, every point of the plan in its order, and in words how. meanings is what a column may be taken for; unknown
     are names that the plan has not; asks is what has to be said before it can be taken (empty when nothing), units those to choose
-    from."""
+    from; axes likewise, where the job has a local grid whose axes lie otherwise."""
 
     columns: list[Column]
     meanings: list[Meaning]
@@ -106,13 +110,15 @@ class ResidualReading:
     unknown: list[str]
     asks: str
     units: list[str]
+    axes: list[Meaning]
 
 
 def read_residuals(
-    data: bytes, plan: Plan, means: tuple[str, ...] | None = None, unit: str = "", turned: bool = False
+    data: bytes, plan: Plan, means: tuple[str, ...] | None = None, unit: str = "", turned: bool = False, axes: Axes = ""
 ) -> ResidualReading:
-    """Residuals of a plan's points. means: what each column is taken for, where the user said so; unit the one chosen; turned for
-    residuals that are survey minus map. Raises ReadError naming the line."""
+    """Residuals of a plan's points along the axes of the job's grid. means: what each column is taken for, where the user said so; unit
+    the one chosen; turned for residuals that are survey minus map; axes: those that the file's lie along. Raises ReadError naming the
+    line."""
     lines = _lines(data)
     cells, first = _cut(lines)
     head = cells[first][1] if first is not None else [f"column {k + 1}" for k in range(_width(cells))]
@@ -126,7 +132,7 @@ def read_residuals(
     at = {m: k for k, m in enumerate(said) if m}
     meanings = [Meaning(*pair) for pair in MEANS.items()]
     if lacks := _lacks(at):
-        return ResidualReading(columns, meanings, [], [], [], lacks, [])
+        return ResidualReading(columns, meanings, [], [], [], lacks, [], [])
     heads = {kind: [head[at[m]] for m in at if m in (f"{kind}e", f"{kind}n", f"{kind}u")] for kind in "dsc"}
     chosen, how = _unit_of(heads["d"] or heads["s"] + heads["c"], unit)
     units = _units(plan) if not chosen else []
@@ -142,12 +148,15 @@ def read_residuals(
     asks = "" if chosen else "In which unit are the residuals? The heads do not say."
     if means is None and _x_is_open(plan, [head[k] for m, k in at.items() if m[1:] in ("e", "n")]):
         asks = f"Is X east or north? {plan.grid.name} counts its north first. Say it by the columns. {asks}".strip()
-    how = [f"Columns: {', '.join(MEANS[m] for m in sorted(at, key=lambda m: at[m]))}.", of_sign, *how]
+    system, of_axes, open_axes = _axes(plan, rows, axes)
+    if open_axes and not of_axes:
+        asks = f"Do the residuals lie along the job's grid or its local grid? {asks}".strip()
+    how = [f"Columns: {', '.join(MEANS[m] for m in sorted(at, key=lambda m: at[m]))}.", of_sign, *of_axes, *how]
     if any(row.heading for row in rows):
         how.append("Adjusted or checked by the headings between the lines.")
     by_point = {row.point.id: row for row in rows}
-    outcomes = [_outcome(p, by_point.get(p.id), sign) for p in plan.control]
-    return ResidualReading(columns, meanings, outcomes, how, unknown, asks, units)
+    outcomes = [_outcome(p, by_point.get(p.id), sign, system) for p in plan.control]
+    return ResidualReading(columns, meanings, outcomes, how, unknown, asks, units, open_axes)
 
 
 def _lines(data: bytes) -> list[tuple[int, str]]:
@@ -336,8 +345,8 @@ class _Columns:
 
 @dataclass(frozen=True)
 class _Row:
-    """A line of a point: its number; what the line or the heading above it says of how it was used; its residual as it stands there
-    and the computed less the surveyed coordinates beside it, metres, None where there are none."""
+    """A line of a point: its number; what the line or the heading above it says of how it was used; its residual as it stands there,
+    the computed less the surveyed coordinates beside it, and where it was surveyed east and north; metres, None where there are none."""
 
     line: int
     point: ControlPoint
@@ -345,6 +354,7 @@ class _Row:
     heading: bool
     d: Floats | None
     beside: Floats | None
+    surveyed: Floats | None
     images: int | None
 
 
@@ -380,6 +390,7 @@ def _row(line: int, row: list[str], point: ControlPoint, used: Used | None, head
     has = set(columns.at)
     d = columns.numbers(row, RESIDUALS, line) if set(RESIDUALS) <= has else None
     both = columns.numbers(row, BESIDE, line) if set(BESIDE) <= has else None
+    surveyed = columns.numbers(row, BESIDE[:2], line) if set(BESIDE[:2]) <= has else None
     images = number(columns.cell(row, "images"))
     count = int(images) if images is not None and images >= 0 and images == int(images) else None
     return _Row(
@@ -389,6 +400,7 @@ def _row(line: int, row: list[str], point: ControlPoint, used: Used | None, head
         heading,
         None if d is None else d * columns.metres,
         None if both is None else (both[3:] - both[:3]) * columns.beside,
+        None if surveyed is None else surveyed * columns.beside,
         count,
     )
 
@@ -418,13 +430,36 @@ def _sign(rows: list[_Row], at: dict[str, int], turned: bool) -> tuple[int, str]
     )
 
 
-def _outcome(point: ControlPoint, row: _Row | None, sign: int) -> ReadOutcome:
+def _axes(plan: Plan, rows: list[_Row], chosen: Axes) -> tuple[Similarity | None, list[str], list[Meaning]]:
+    """The local grid along whose axes the residuals lie, None where that is the job's; how that is known; what there is to choose
+    from. Coordinates beside the residuals tell it; a local grid that is hardly turned makes no difference."""
+    if plan.brief.local is None or fault_of_local(plan) is not None:
+        return None, [], []
+    system = local_system(plan.brief.local)
+    if abs(system.turn) < TURNED:
+        return None, [], []
+    ways = [Meaning("grid", plan.grid.name), Meaning("local", plan.brief.local.name)]
+    how, beside = "as you say", [(row.surveyed, row.point) for row in rows if row.surveyed is not None]
+    if not chosen and beside:
+        at = np.array([place for place, _ in beside])
+        grid = np.array([(p.e, p.n) for _, p in beside])
+        own = np.column_stack(system.there(grid[:, 0], grid[:, 1], np.zeros(len(grid)))[:2])
+        off = [float(np.median(np.hypot(*(at - there).T))) for there in (grid, own)]
+        chosen, how = "local" if off[1] < off[0] else "grid", "as the coordinates beside them are"
+    if not chosen:
+        return None, [], ways
+    words = f"Residuals lie along the axes of {ways[chosen == 'local'].name}, {how}."
+    return (system if chosen == "local" else None), [words], ways
+
+
+def _outcome(point: ControlPoint, row: _Row | None, sign: int, system: Similarity | None) -> ReadOutcome:
     if row is None:
         return ReadOutcome(point.id, point.name, "unused", "not in the file", None, None)
     d = row.beside if row.d is None else sign * row.d
     used: Used = row.used or ("adjusted" if point.role == "target" else "checked")
     if d is None and used == "checked":
         return ReadOutcome(point.id, point.name, "unused", "not measured", None, row.images)
+    d = d if d is None or system is None else system.back_along(d)
     known: Literal["as the file says", "as planned"] = "as the file says" if row.used else "as planned"
     return ReadOutcome(point.id, point.name, used, known, None if d is None else triple(d), row.images)
 

@@ -5,9 +5,13 @@ import random
 import numpy as np
 import pytest
 
+from kardo.core.control.local import local_system
 from kardo.core.errors import ReadError
+from kardo.core.plan.local import LocalGrid
 from kardo.formats.residuals import read_residuals
-from tests.conftest import small_plan
+from tests.conftest import E0, N0, small_plan
+from tests.core.test_local import local_grid
+from tests.formats.test_local_grid import delivered_in
 
 PLAN = small_plan()
 NAMES = [p.name for p in PLAN.control]
@@ -177,3 +181,50 @@ def test_any_habit_reads_back_the_same_or_is_asked(seed):
             assert row.d == pytest.approx(d[name], abs=1e-8) and row.images == 7
         else:
             assert (row.d, row.used) == (None, "unused")
+
+
+LOCAL = delivered_in(local_grid(noisy=False, name="Site grid"))  # turned by 0.3 radians against the job's
+D = np.array([[0.012, -0.004, 0.010], [-0.003, 0.009, -0.006]])
+
+
+def along_local(d):
+    """Differences in the job's grid as the local one has them, by two places a difference apart."""
+    system = local_system(LOCAL.brief.local)
+    foot = np.array([[p.e, p.n, 4.0] for p in LOCAL.checks[: len(d)]])
+    there = np.column_stack(system.there(*(foot + d).T)) - np.column_stack(system.there(*foot.T))
+    return there, np.column_stack(system.there(*foot.T))
+
+
+def test_residuals_along_a_turned_local_grid_are_asked_about_and_come_to_the_jobs_axes():
+    turned, _ = along_local(D)
+    rows = "".join(f"{p.name},{','.join(f'{v:.7f}' for v in d)}\n" for p, d in zip(LOCAL.checks, turned, strict=False))
+    text = f"point,dE (m),dN (m),dU (m)\n{rows}".encode()
+    open_ = read_residuals(text, LOCAL)
+    assert "local grid?" in open_.asks and [a.id for a in open_.axes] == ["grid", "local"]
+    found = read_residuals(text, LOCAL, axes="local")
+    assert not found.asks and any("Site grid, as you say" in line for line in found.how)
+    got = np.array([told(found)[p.name].d for p in LOCAL.checks[:2]])
+    assert got[:, :2] == pytest.approx(D[:, :2], abs=1e-6)
+    assert np.linalg.norm(got[:, :2] - turned[:, :2]) > 0.003, "it makes a difference"
+    assert told(read_residuals(text, LOCAL, axes="grid"))["K1"].d == pytest.approx(tuple(turned[0]), abs=1e-6)
+
+
+def test_coordinates_beside_the_residuals_tell_their_axes():
+    turned, at = along_local(D)
+    for axes, d, place in (
+        ("Site grid", turned, at),
+        ("UTM", D, np.array([[p.e, p.n, 4.0] for p in LOCAL.checks[:2]])),
+    ):
+        rows = "".join(
+            f"{p.name},{','.join(f'{v:.6f}' for v in (*x, *(x + r)))}\n"
+            for p, r, x in zip(LOCAL.checks, d, place, strict=False)
+        )
+        head = "point,surveyed E (m),surveyed N (m),surveyed H (m),computed E (m),computed N (m),computed H (m)\n"
+        found = read_residuals((head + rows).encode(), LOCAL)
+        assert not found.asks and any(axes in line and "beside" in line for line in found.how)
+        assert told(found)["K2"].d[:2] == pytest.approx(tuple(D[1, :2]), abs=2e-6)
+
+
+def test_a_local_grid_that_is_not_turned_asks_nothing():
+    straight = LocalGrid(kind="stated", factor=1.0002, e0=E0, n0=N0, move_e=100, move_n=200)
+    assert read_residuals(b"point,dE (m),dN (m),dU (m)\nK1,0.01,0.02,0.03\n", delivered_in(straight)).axes == []

@@ -63,6 +63,12 @@ class Similarity:
         de, dn = (a * x + b * y) / s2, (a * y - b * x) / s2
         return self.about[0] + de, self.about[1] + dn, np.asarray(h) - c - ce * de - cn * dn
 
+    def back_along(self, d: Floats) -> Floats:
+        """Small local differences (k, 3) in metres as they lie in the grid: turned back and scaled, heights as they are."""
+        c, s = math.cos(self.turn) / self.scale, math.sin(self.turn) / self.scale
+        e, n, up = np.moveaxis(d, -1, 0)
+        return np.stack([c * e + s * n, c * n - s * e, up], axis=-1)
+
     def partials(self, x: Floats, y: Floats) -> Floats:
         """(k, 3, 7): of local coordinates by the parameters, at places (k,) east and north of `about`."""
         out = np.zeros((len(x), 3, 7))

@@ -25,7 +25,7 @@ from kardo.core.plan.stands import Mark
 from kardo.formats.coordinates import MAX_BYTES as MAX_POSITIONS
 from kardo.formats.positions import shifted_points, shifted_positions
 from kardo.formats.report import html_report, pdf_report, read_report
-from kardo.formats.residuals import MAX_BYTES, MEANS, ResidualReading, read_residuals
+from kardo.formats.residuals import MAX_BYTES, MEANS, Axes, ResidualReading, read_residuals
 from kardo.server.access import frozen_words, job_of
 from kardo.server.closeout.keeping import Documents, ask_for_closed, change, documents_of
 from kardo.server.closeout.models import SignedReport
@@ -135,13 +135,14 @@ def read_file(
     means: Form[str] = "",
     unit: Form[str] = "",
     turned: Form[bool] = False,
+    axes: Form[Axes] = "",
 ):
     """How a file of residuals is understood, or a pasted one; means names what each column is taken for, parted by commas, where
     the user said so. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
     data = upload_of(file, MAX_BYTES)[0] if file else text.encode()
     said = tuple(m if m in MEANS else "" for m in means.split(",")) if means else None
-    return read_residuals(data, plan, said, unit, turned)
+    return read_residuals(data, plan, said, unit, turned, axes)
 
 
 class Residuals(Schema):

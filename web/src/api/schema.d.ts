@@ -6019,7 +6019,7 @@ export interface components {
          * ResidualReading
          * @description What was read, every point of the plan in its order, and in words how. meanings is what a column may be taken for; unknown
          *     are names that the plan has not; asks is what has to be said before it can be taken (empty when nothing), units those to choose
-         *     from.
+         *     from; axes likewise, where the job has a local grid whose axes lie otherwise.
          */
         ResidualReading: {
             /** Columns */
@@ -6036,6 +6036,8 @@ export interface components {
             asks: string;
             /** Units */
             units: string[];
+            /** Axes */
+            axes: components["schemas"]["Meaning"][];
         };
         /**
          * Residuals
@@ -8177,6 +8179,12 @@ export interface operations {
                      * @default false
                      */
                     turned?: boolean;
+                    /**
+                     * Axes
+                     * @default
+                     * @enum {string}
+                     */
+                    axes?: "" | "grid" | "local";
                 };
             };
         };

@@ -78,10 +78,19 @@ function Lines({ lines }: { lines: Schemas["ResidualLine"][] }) {
   );
 }
 
+/** What the user said of a file, beyond what is in it. */
+interface Said {
+  means?: string[];
+  unit: string;
+  turned: boolean;
+  axes: "" | "grid" | "local";
+}
+const NOTHING_SAID: Said = { unit: "", turned: false, axes: "" };
+
 function BringIn({ close, steps, onDone }: CloseViewProps & { onDone: () => void }) {
   const { jobId } = usePlan();
   const [source, setSource] = useState<{ file: File | null; text: string }>({ file: null, text: "" });
-  const [said, setSaid] = useState<{ means?: string[]; unit: string; turned: boolean }>({ unit: "", turned: false });
+  const [said, setSaid] = useState<Said>(NOTHING_SAID);
   const [reading, setReading] = useState<Reading | null>(null);
   const [problem, setProblem] = useState<Problem | null>(null);
   const [used, setUsed] = useState<Record<string, Used>>({});
@@ -90,7 +99,7 @@ function BringIn({ close, steps, onDone }: CloseViewProps & { onDone: () => void
   async function read(from = source, now = said) {
     setSaid(now);
     setProblem(null);
-    const fields: Record<string, string | File> = { unit: now.unit, turned: String(now.turned) };
+    const fields: Record<string, string | File> = { unit: now.unit, turned: String(now.turned), axes: now.axes };
     if (now.means) fields.means = now.means.join(",");
     if (from.file) fields.file = from.file;
     else fields.text = from.text;
@@ -105,7 +114,7 @@ function BringIn({ close, steps, onDone }: CloseViewProps & { onDone: () => void
     setSource(from);
     setReading(null);
     setUsed({});
-    void read(from, { unit: "", turned: false });
+    void read(from, NOTHING_SAID);
   }
 
   const rows = (reading?.outcomes ?? []).map((row) => ({ ...row, used: used[row.point] ?? row.used }));
@@ -178,6 +187,15 @@ function BringIn({ close, steps, onDone }: CloseViewProps & { onDone: () => void
             {reading.units.map((unit) => (
               <button key={unit} className="button" onClick={() => void read(source, { ...said, unit })}>
                 in {unit}
+              </button>
+            ))}
+            {reading.axes.map(({ id, name }) => (
+              <button
+                key={id}
+                className="button"
+                onClick={() => void read(source, { ...said, axes: id as Said["axes"] })}
+              >
+                along {name}
               </button>
             ))}
             <label className="flex items-center gap-1 text-sm">
