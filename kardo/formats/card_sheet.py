@@ -10,7 +10,7 @@ from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of
 from kardo.formats.documents import page
 
-STYLE = (
+BOXES = (
     "<style>.box td { border-bottom: 0.6pt solid #17242e; padding: 3mm 3mm 3mm 0; vertical-align: baseline }"
     ".typed { font: 600 23pt 'Kardo Figures', monospace; white-space: nowrap; text-align: right }"
     ".sum { font: 600 15pt 'Kardo Figures', monospace; text-align: right } .name { font-size: 13pt }</style>"
@@ -25,7 +25,7 @@ def card_html(plan: Plan, chain: SetUpHeights, card: Card) -> str:
     return page(
         f"{plan.brief.title}, {card.name}",
         f"{plan.brief.title} · {name_of(plan, 'setup', card.setup)} · plan {plan.revision[:12]} · Kardo {version('kardo')}",
-        f"{STYLE}<h1>{escape(card.name)}</h1>"
+        f"{BOXES}<h1>{escape(card.name)}</h1>"
         f'<p class="lead">{escape(name_of(plan, "setup", card.setup))}: type the position of <b>{escape(card.point)}</b></p>'
         f"<p>{escape(card.frame)}</p>"
         f'<table class="box"><tr><th>box</th><th class="num">type</th><th></th><th class="num">sum of figures</th></tr>{rows}'

@@ -11,7 +11,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from kardo.core.gnss.card import cards
 from kardo.core.gnss.heights import heights
 from kardo.core.gnss.orbits import nominal
-from kardo.core.plan.stands import Device
+from kardo.core.plan.stands import CorrectionNetwork, Device
 from kardo.formats.yuma import write_yuma
 from kardo.server.base import api
 from kardo.server.plans.editing import create_job
@@ -65,18 +65,37 @@ def test_schemes_start_when_asked_and_choosing_one_rewires_the_plan(planner, job
     assert shown(planner, job)["state"] == "done", "what was computed before is not computed again"
 
 
+def written(answer):
+    """What stands on the one page of a PDF, without its spaces."""
+    document = pypdfium2.PdfDocument(answer.content)
+    text = "".join(document[0].get_textpage().get_text_range().split())
+    assert len(document) == 1
+    document.close()
+    return text
+
+
 def test_the_card_on_paper_says_what_the_card_on_the_screen_says(planner, with_cards):
     plan = stored_plan(with_cards)
     for card in cards(plan, heights(plan, "base")):
         answer = planner.get(f"/api/jobs/{with_cards.pk}/card/base/{card.device}.pdf")
         assert answer["Content-Type"] == "application/pdf"
-        document = pypdfium2.PdfDocument(answer.content)
-        text = "".join(document[0].get_textpage().get_text_range().split())
-        assert len(document) == 1
-        document.close()
+        text = written(answer)
         for box in card.boxes:
             assert box.typed.replace(" ", "") in text and box.name.replace(" ", "") in text
         assert f"together{card.read_back}" in text and card.name.replace(" ", "") in text
+
+
+def test_the_settings_of_corrections_are_printed_without_any_secret(planner, office):
+    link = {"kind": "internet", "address": "caster.example", "port": 2101, "mount": "HERON", "user": "crew"}
+    own = {"address": "198.51.100.7", "mount": "VIRTUAL"}
+    networks = (CorrectionNetwork(id="N1", name="island service", settings=own),)
+    job = create_job(office, planner.user, small_plan(setup={"link": link}, networks=networks))
+    told = lambda path: written(planner.get(f"/api/jobs/{job.pk}/settings/{path}.pdf"))  # noqa: E731
+    assert all(word in told("setups/base") for word in ("caster.example", "2101", "HERON", "crew", "bytheinternet"))
+    assert "198.51.100.7" in told("networks/N1") and "VIRTUAL" in told("networks/N1")
+    assert "printedonnothing" in told("setups/base")
+    assert planner.get(f"/api/jobs/{job.pk}/settings/setups/none.pdf").status_code == 422
+    assert planner.get(f"/api/jobs/{job.pk}/settings/kit/base.pdf").status_code == 422
 
 
 def test_the_summary_holds_cards_and_blunders_of_set_ups_that_have_heights(planner, with_cards):

@@ -60,7 +60,7 @@ FORMS = {
 
 
 def call(client, method, path, job):
-    kind = "pdf" if "{person}" in path or "/close/" in path else "advice"
+    kind = "pdf" if "{person}" in path or "/close/" in path else "setups" if "/settings/" in path else "advice"
     url = path.format(
         job_id=job.pk,
         direction="undo",
@@ -72,6 +72,7 @@ def call(client, method, path, job):
         report_id=job.pk,
         setup="base",
         device="D1",
+        key="base",
         mark_id=job.pk,
         geoid_id=job.pk,
         flight="main",

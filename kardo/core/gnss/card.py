@@ -75,7 +75,8 @@ def grouped(typed: str) -> str:
     return f"{sign}{GAP.join(parts)}{point}{GAP.join(behind)}"
 
 
-def _box(name: str, typed: str, unit: str) -> Box:
+def box_of(name: str, typed: str, unit: str) -> Box:
+    """A box with its figures in groups and their sum."""
     return Box(name, typed, grouped(typed), unit, figures(typed))
 
 
@@ -100,12 +101,12 @@ def _position(plan: Plan, chain: SetUpHeights, device: Device) -> list[Box]:
     if device.position == "grid":
         mark, unit = plan.mark(chain.mark_id), UNITS[device.unit]
         assert mark is not None
-        return [_box(name, _in(value, device), unit.short) for name, value in (("E", mark.e), ("N", mark.n))]
+        return [box_of(name, _in(value, device), unit.short) for name, value in (("E", mark.e), ("N", mark.n))]
     if device.position == "degrees":
-        return [_box("latitude", f"{chain.latitude:.9f}", "°"), _box("longitude", f"{chain.longitude:.9f}", "°")]
+        return [box_of("latitude", f"{chain.latitude:.9f}", "°"), box_of("longitude", f"{chain.longitude:.9f}", "°")]
     return [
-        _box("latitude", f"{format_dms(abs(chain.latitude))} {'S' if chain.latitude < 0 else 'N'}", ""),
-        _box("longitude", f"{format_dms(abs(chain.longitude))} {'W' if chain.longitude < 0 else 'E'}", ""),
+        box_of("latitude", f"{format_dms(abs(chain.latitude))} {'S' if chain.latitude < 0 else 'N'}", ""),
+        box_of("longitude", f"{format_dms(abs(chain.longitude))} {'W' if chain.longitude < 0 else 'E'}", ""),
     ]
 
 
@@ -114,14 +115,14 @@ def _height(chain: SetUpHeights, device: Device) -> Box:
     name = f"{device.point}_ellipsoidal" if ellipsoidal else device.point
     system = "ellipsoidal" if ellipsoidal else _bare(chain.system)
     short = {"mark": "of the mark", "arp": "of the ARP", "apc": "of the APC"}[device.point]
-    return _box(f"height {short}, {system}", _in(getattr(chain, name), device), UNITS[device.unit].short)
+    return box_of(f"height {short}, {system}", _in(getattr(chain, name), device), UNITS[device.unit].short)
 
 
 def _antenna(chain: SetUpHeights, device: Device) -> Box:
     """What is left for the device to add: from the mark it adds the antenna's height, else nothing."""
     left = chain.arp_above_mark if device.point == "mark" else 0.0
     name = "antenna height, vertical, mark to ARP" if device.point == "mark" else "antenna height"
-    return _box(name, _in(left, device), UNITS[device.unit].short)
+    return box_of(name, _in(left, device), UNITS[device.unit].short)
 
 
 def _bare(system: str) -> str:

@@ -65,19 +65,25 @@ USUAL_REACH = {
 }  # metres in free sight: field practice, tens of metres and a few kilometres
 
 
-class Link(Part):
-    """How corrections leave a base for the controller that the aircraft is flown by: over local wireless or a ground radio as far as
-    reach metres in free sight (None: as far as is usual), from an aerial so high above the mark; or by the internet, as far as there
-    is signal. What is typed there for it: address, port, mount point, who asks, format. No secret is kept."""
+class Settings(Part):
+    """What is typed where corrections are wanted: address (a radio's channel or frequency), port, mount point, who asks, format. No
+    secret is kept."""
 
-    kind: Literal["wireless", "radio", "internet"]
-    reach: Annotated[float, Field(ge=1, le=100_000, allow_inf_nan=False)] | None = None
-    aerial: Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)] = 2.0
     address: Annotated[str, Field(max_length=120), Clean, PROSE] = ""
     port: Annotated[int | None, Field(ge=1, le=65_535), PROSE] = None
     mount: Annotated[str, Field(max_length=60), Clean, PROSE] = ""
     user: Annotated[str, Field(max_length=60), Clean, PROSE] = ""
     format: Annotated[str, Field(max_length=60), Clean, PROSE] = "RTCM 3"
+
+
+class Link(Settings):
+    """How corrections leave a base for the controller that the aircraft is flown by: over local wireless or a ground radio as far as
+    reach metres in free sight (None: as far as is usual), from an aerial so high above the mark; or by the internet, as far as there
+    is signal. What is typed there for it."""
+
+    kind: Literal["wireless", "radio", "internet"]
+    reach: Annotated[float, Field(ge=1, le=100_000, allow_inf_nan=False)] | None = None
+    aerial: Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)] = 2.0
 
     @property
     def reaches(self) -> float:
@@ -125,12 +131,13 @@ class SetUp(Part):
 
 
 class CorrectionNetwork(Part):
-    """A correction service: the offset of all its positions from the job's datum is one error, so wide."""
+    """A correction service: the offset of all its positions from the job's datum is one error, so wide. settings: what is typed for it."""
 
     id: Identifier
     name: Name
     sigma_h: Sigma = 0.010
     sigma_v: Sigma = 0.020
+    settings: Annotated[Settings | None, PROSE] = None
 
 
 class OnSetUp(Part):

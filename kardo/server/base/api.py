@@ -3,7 +3,7 @@ what its log holds."""
 
 from pathlib import Path
 from tempfile import NamedTemporaryFile
-from typing import Annotated
+from typing import Annotated, Literal
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
@@ -22,6 +22,7 @@ from kardo.core.gnss.heights import SetUpHeights, heights
 from kardo.core.gnss.orbits import gps_clock
 from kardo.core.gnss.readback import Difference, read_back
 from kardo.core.gnss.remark import Remark
+from kardo.core.gnss.settings_card import settings_card
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Device
 from kardo.formats import rinex_nav, yuma
@@ -30,8 +31,9 @@ from kardo.formats.card_sheet import card_html
 from kardo.formats.day_sheet import session_calendar
 from kardo.formats.documents import pdf
 from kardo.formats.rinex import read_log
+from kardo.formats.settings_sheet import settings_html
 from kardo.server.access import job_of
-from kardo.server.plans.stored import whole_plan
+from kardo.server.plans.stored import stored_plan, whole_plan
 from kardo.server.uploads import upload_of
 
 router = Router(tags=["base"])
@@ -168,6 +170,15 @@ def print_card(request: HttpRequest, job_id: UUID, setup: str, device: str):
     card = next(c for c in cards(plan, chain) if c.device == own.id)
     response = HttpResponse(pdf(card_html(plan, chain, card)), content_type="application/pdf")
     response["Content-Disposition"] = f'attachment; filename="card-{setup}-{device}.pdf"'
+    return response
+
+
+@router.get("/{job_id}/settings/{kind}/{key}.pdf")
+def print_settings(request: HttpRequest, job_id: UUID, kind: Literal["setups", "networks"], key: str):
+    """What is typed for the corrections of a base or of a service, large; no secret."""
+    plan = stored_plan(job_of(request, job_id))
+    response = HttpResponse(pdf(settings_html(plan, settings_card(plan, kind, key))), content_type="application/pdf")
+    response["Content-Disposition"] = 'attachment; filename="corrections.pdf"'
     return response
 
 

@@ -566,6 +566,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/settings/{kind}/{key}.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Print Settings
+         * @description What is typed for the corrections of a base or of a service, large; no secret.
+         */
+        get: operations["kardo_server_base_api_print_settings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/card/{setup}/{device}/read-back": {
         parameters: {
             query?: never;
@@ -1992,7 +2012,7 @@ export interface components {
         };
         /**
          * CorrectionNetwork
-         * @description A correction service: the offset of all its positions from the job's datum is one error, so wide.
+         * @description A correction service: the offset of all its positions from the job's datum is one error, so wide. settings: what is typed for it.
          */
         CorrectionNetwork: {
             /** Id */
@@ -2009,6 +2029,7 @@ export interface components {
              * @default 0.02
              */
             sigma_v: number;
+            settings: components["schemas"]["Settings"] | null;
         };
         /**
          * Device
@@ -2310,21 +2331,9 @@ export interface components {
          * Link
          * @description How corrections leave a base for the controller that the aircraft is flown by: over local wireless or a ground radio as far as
          *     reach metres in free sight (None: as far as is usual), from an aerial so high above the mark; or by the internet, as far as there
-         *     is signal. What is typed there for it: address, port, mount point, who asks, format. No secret is kept.
+         *     is signal. What is typed there for it.
          */
         Link: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "wireless" | "radio" | "internet";
-            /** Reach */
-            reach: number | null;
-            /**
-             * Aerial
-             * @default 2
-             */
-            aerial: number;
             /**
              * Address
              * @default
@@ -2347,6 +2356,18 @@ export interface components {
              * @default RTCM 3
              */
             format: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "wireless" | "radio" | "internet";
+            /** Reach */
+            reach: number | null;
+            /**
+             * Aerial
+             * @default 2
+             */
+            aerial: number;
         };
         /**
          * LocalGrid
@@ -2942,6 +2963,35 @@ export interface components {
              */
             devices: components["schemas"]["Device"][];
             link: components["schemas"]["Link"] | null;
+        };
+        /**
+         * Settings
+         * @description What is typed where corrections are wanted: address (a radio's channel or frequency), port, mount point, who asks, format. No
+         *     secret is kept.
+         */
+        Settings: {
+            /**
+             * Address
+             * @default
+             */
+            address: string;
+            /** Port */
+            port: number | null;
+            /**
+             * Mount
+             * @default
+             */
+            mount: string;
+            /**
+             * User
+             * @default
+             */
+            user: string;
+            /**
+             * Format
+             * @default RTCM 3
+             */
+            format: string;
         };
         /**
          * Site
@@ -7186,6 +7236,28 @@ export interface operations {
                 job_id: string;
                 setup: string;
                 device: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kardo_server_base_api_print_settings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                kind: "setups" | "networks";
+                key: string;
             };
             cookie?: never;
         };

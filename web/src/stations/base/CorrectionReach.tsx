@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { call, type FlightFigures, type Problem, type Schemas, type SetUp } from "../../api/client";
+import { call, type FlightFigures, type Network, type Problem, type Schemas, type SetUp } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { fieldEdits } from "../../lib/edits";
@@ -9,6 +9,7 @@ import { ProblemNote } from "../../ui/ProblemNote";
 import { setUpName } from "../hanging";
 import { ReferenceStations } from "./ReferenceStations";
 
+type Settings = Schemas["Settings"];
 type Link = NonNullable<SetUp["link"]>;
 type Reach = Schemas["Reach"];
 
@@ -36,8 +37,91 @@ export function CorrectionReach() {
       {(summary?.flights ?? []).map(
         (flown) => flown.reach && <FlightReach key={flown.id} flown={flown} reach={flown.reach} />,
       )}
+      {plan.networks.map((network) => (
+        <ServiceSettings key={network.id} network={network} />
+      ))}
       <ReferenceStations />
     </section>
+  );
+}
+
+const NO_SETTINGS = { address: "", port: null, mount: "", user: "", format: "RTCM 3" };
+
+/** What is typed where corrections are wanted, and the same on paper. */
+function SettingsFields(props: {
+  settings: Settings;
+  radio?: boolean;
+  print: string;
+  onChange: (to: Partial<Settings>) => void;
+}) {
+  const { jobId } = usePlan();
+  const { settings, radio, onChange } = props;
+  const text = (label: string, key: "address" | "mount" | "user" | "format", width: string) => (
+    <Field label={label}>
+      {(id) => (
+        <TextField
+          id={id}
+          width={width}
+          optional
+          value={settings[key] ?? ""}
+          onCommit={(typed) => onChange({ [key]: typed })}
+        />
+      )}
+    </Field>
+  );
+  return (
+    <>
+      {text(radio ? "Channel or frequency" : "Address", "address", "w-44")}
+      {!radio && (
+        <>
+          <Field label="Port">
+            {(id) => (
+              <NumberField
+                id={id}
+                width="w-20"
+                decimals={0}
+                value={settings.port ?? 2101}
+                onCommit={(port) => onChange({ port })}
+              />
+            )}
+          </Field>
+          {text("Mount point", "mount", "w-28")}
+          {text("Name there", "user", "w-28")}
+        </>
+      )}
+      {text("Format", "format", "w-24")}
+      <a className="button text-sm" href={`/api/jobs/${jobId}/settings/${props.print}.pdf`}>
+        print the card (PDF)
+      </a>
+      {!radio && (
+        <p className="w-full text-sm text-quiet">The password is kept nowhere in Kardo and printed on nothing.</p>
+      )}
+    </>
+  );
+}
+
+/** What is typed for a correction service that something hangs on. */
+function ServiceSettings({ network }: { network: Network }) {
+  const { plan, edit } = usePlan();
+  const settings = network.settings ?? null;
+  const set = (next: Settings) => void edit(fieldEdits(plan, `networks/${network.id}`, { settings: next }));
+  return (
+    <div className="mt-2 flex flex-wrap items-end gap-x-4 gap-y-2" data-testid={`service-${network.id}`}>
+      {settings ? (
+        <fieldset className="flex flex-wrap items-end gap-2 border border-hairline px-2 pb-2">
+          <legend className="px-1 text-sm font-bold">what is typed for {network.name}</legend>
+          <SettingsFields
+            settings={settings}
+            print={`networks/${network.id}`}
+            onChange={(to) => set({ ...settings, ...to })}
+          />
+        </fieldset>
+      ) : (
+        <button className="button text-sm" onClick={() => set(NO_SETTINGS)}>
+          settings card of {network.name}
+        </button>
+      )}
+    </div>
   );
 }
 
@@ -47,7 +131,7 @@ function LinkOf({ setup }: { setup: SetUp }) {
   const link = setup.link ?? null;
   const set = (next: Link | null) => void edit(fieldEdits(plan, `setups/${setup.id}`, { link: next }));
   const change = (to: Partial<Link>) => link && set({ ...link, ...to });
-  const blank = { reach: null, aerial: 2, address: "", port: null, mount: "", user: "", format: "RTCM 3" };
+  const blank = { ...NO_SETTINGS, reach: null, aerial: 2 };
   return (
     <div className="flex flex-wrap items-end gap-x-4 gap-y-2">
       <Field label={`Corrections leave the ${setUpName(plan, setup.id)} by`}>
@@ -99,56 +183,12 @@ function LinkOf({ setup }: { setup: SetUp }) {
           data-testid="settings-card"
         >
           <legend className="px-1 text-sm font-bold">what is typed for it</legend>
-          <Field label="Address">
-            {(id) => (
-              <TextField
-                id={id}
-                width="w-44"
-                optional
-                value={link.address ?? ""}
-                onCommit={(address) => change({ address })}
-              />
-            )}
-          </Field>
-          <Field label="Port">
-            {(id) => (
-              <NumberField
-                id={id}
-                width="w-20"
-                decimals={0}
-                value={link.port ?? 2101}
-                onCommit={(port) => change({ port })}
-              />
-            )}
-          </Field>
-          <Field label="Mount point">
-            {(id) => (
-              <TextField
-                id={id}
-                width="w-28"
-                optional
-                value={link.mount ?? ""}
-                onCommit={(mount) => change({ mount })}
-              />
-            )}
-          </Field>
-          <Field label="Name there">
-            {(id) => (
-              <TextField id={id} width="w-28" optional value={link.user ?? ""} onCommit={(user) => change({ user })} />
-            )}
-          </Field>
-          <Field label="Format">
-            {(id) => (
-              <TextField
-                id={id}
-                width="w-24"
-                optional
-                value={link.format ?? ""}
-                onCommit={(format) => change({ format })}
-              />
-            )}
-          </Field>
-          <p className="w-full text-sm text-quiet">The password is kept nowhere in Kardo and printed on nothing.</p>
+          <SettingsFields
+            settings={link}
+            radio={link.kind === "radio"}
+            print={`setups/${setup.id}`}
+            onChange={change}
+          />
         </fieldset>
       )}
     </div>
