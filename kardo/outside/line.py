@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from kardo.core.errors import ReadError
 
 PIECE = 4096  # bytes taken at once
-MOST = 4_000_000  # bytes taken from anybody
+MOST = 4_000_000  # bytes taken from anybody, unless more is asked for
 MOST_CHUNK = 1 << 20
 HOST = re.compile(r"^[A-Za-z0-9.:_-]{1,253}$")
 
@@ -45,6 +45,7 @@ class Line:
     address: Address
     socket: socket.socket
     until: float
+    most: int
     taken: int = 0
     _ahead: bytes = field(default=b"", repr=False)
 
@@ -58,7 +59,7 @@ class Line:
 
     def pieces(self) -> Iterator[bytes]:
         """What comes, in pieces as they come, until the other end hangs up, the time is over, or more came than is taken."""
-        while self.taken < MOST:
+        while self.taken < self.most:
             if self._ahead:
                 piece, self._ahead = self._ahead, b""
             elif self.left <= 0 or not (piece := self._receive()):
@@ -133,8 +134,8 @@ def _head_end(got: bytes) -> int:
 
 
 @contextmanager
-def line(address: Address, seconds: float) -> Iterator[Line]:
-    """A line that is held for so many seconds at most. Raises ReadError where nobody answers."""
+def line(address: Address, seconds: float, most: int | None = None) -> Iterator[Line]:
+    """A line that is held for so many seconds at most, and takes so many bytes, or MOST. Raises ReadError where nobody answers."""
     until = time.monotonic() + seconds
     try:
         connected = socket.create_connection((address.host, address.port), timeout=min(seconds, 5.0))
@@ -143,4 +144,4 @@ def line(address: Address, seconds: float) -> Iterator[Line]:
             "Nobody answers there.", where=str(address), mend="Is the address right, and the other end switched on?"
         ) from fault
     with connected:
-        yield Line(address, connected, until)
+        yield Line(address, connected, until, most or MOST)

@@ -1,15 +1,19 @@
-"""A client of reference networks that tell their stations: GET /stations answers {"crs", "epoch", "stations": [...]} as `Told` has it."""
+"""A client of reference networks: GET /stations answers {"crs", "epoch", "stations": [...]} as `Told` has it, and
+GET /stations/NAME/log?from=...&to=... (UTC) the raw log of a station in RINEX, packed or not."""
 
+import datetime
 from typing import Annotated
+from urllib.parse import quote
 
 from pydantic import BaseModel, Field, ValidationError
 
 from kardo.core.flight.stations import Station
 from kardo.core.plan.parts import Clean
 from kardo.outside.line import Address
-from kardo.outside.service import asked, strange
+from kardo.outside.service import asked, got, strange
 
-SECONDS = 8.0
+SECONDS, LOG_SECONDS = 8.0, 60.0
+MOST_LOG = 60_000_000  # bytes, as sent
 Metres = Annotated[float, Field(ge=-1e8, le=1e8, allow_inf_nan=False)]
 Sigma = Annotated[float, Field(ge=1e-5, le=10, allow_inf_nan=False)]
 
@@ -38,3 +42,9 @@ def stations_of(network: Address) -> list[Station]:
     except ValidationError as fault:
         raise strange(network) from fault
     return [Station(s.name, told.crs, told.epoch, s.xyz, s.sigma, s.uptime) for s in told.stations]
+
+
+def log_of(network: Address, station: str, first: datetime.datetime, last: datetime.datetime) -> bytes:
+    """The raw log of a station from a moment (UTC) to another, as the network sends it. Raises ReadError."""
+    span = f"from={first:%Y-%m-%dT%H:%M:%SZ}&to={last:%Y-%m-%dT%H:%M:%SZ}"
+    return got(network, f"GET /stations/{quote(station, safe='')}/log?{span}", b"", LOG_SECONDS, MOST_LOG)

@@ -13,6 +13,8 @@ from kardo.core.gnss.heights import heights
 from kardo.core.gnss.orbits import nominal
 from kardo.core.plan.stands import CorrectionNetwork, Device
 from kardo.formats.yuma import write_yuma
+from kardo.outside.line import Address
+from kardo.outside.stations import stations_of
 from kardo.server.base import api
 from kardo.server.plans.editing import create_job
 from kardo.server.plans.stored import stored_plan
@@ -27,6 +29,7 @@ from tests.formats.rinex_logs import log_3
 from tests.formats.test_antex import FILE
 from tests.server.test_advice import post
 from tests.standins.running import running
+from tests.standins.test_network import taken
 
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.usefixtures("empty_queue")]
 DEVICES = (
@@ -228,3 +231,17 @@ def test_a_reference_network_tells_its_stations_as_seen_from_the_site(planner, j
         assert found[0]["name"] == "Corvane North" and found[0]["away"] < found[-1]["away"]
         refused = planner.get(f"{path}/stations", {"network": "127.0.0.1:5432"})
         assert refused.status_code == 422 and "not among those" in refused.json()["title"]
+
+
+def test_the_log_of_a_station_comes_from_its_network_and_is_held_against_the_plan(planner, office, settings):
+    with running(NetworkStandIn()) as port:
+        settings.NETWORKS = (f"127.0.0.1:{port}",)
+        plan = taken(stations_of(Address("127.0.0.1", port)))
+        path = f"/api/jobs/{create_job(office, planner.user, plan).pk}/stations/log"
+        asked = {"network": f"127.0.0.1:{port}", "setup": "S"}
+        told = planner.post_json(path, asked).json()
+        assert told["marker"] == "Corvane North" and told["interval"] == 1.0 and told["findings"] == []
+        other = planner.post_json(path, {**asked, "network": "127.0.0.1:5432"})
+        assert other.status_code == 422 and "not among those" in other.json()["title"]
+        nothing = planner.post_json(path, {**asked, "setup": "base"})
+        assert nothing.status_code == 422

@@ -27,6 +27,7 @@ BODIES = {
     "/api/jobs/{job_id}/casters/mounts": '{"caster": "127.0.0.1:2101"}',
     "/api/jobs/{job_id}/casters/heard": '{"caster": "127.0.0.1:2101", "mount": "A", "setup": "base"}',
     "/api/jobs/{job_id}/receivers/heard": '{"receiver": "127.0.0.1:2103", "setup": "base"}',
+    "/api/jobs/{job_id}/stations/log": '{"network": "127.0.0.1:2104", "setup": "base"}',
     "/api/jobs/{job_id}/local/marks": '{"text": "x"}',
     "/api/jobs/{job_id}/local/points": '{"text": "x"}',
     "/api/jobs/{job_id}/library": f'{{"marks": [{{"about": {{"designation": "A"}}, "coordinates": {PUBLISHED}}}]}}',

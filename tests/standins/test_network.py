@@ -1,17 +1,22 @@
 """Reference networks: their stations brought to the job by PROJ, nearest first, what distance and outages do, and answers that are none."""
 
+import datetime
 import json
 
 import pytest
 from pyproj import Geod, Transformer
 
 from kardo.core.accuracy.planned import planned_network
-from kardo.core.errors import GeodesyError, ReadError
+from kardo.core.close.log_check import log_findings
+from kardo.core.day.day import day_of
+from kardo.core.day.sessions import hours_of
+from kardo.core.errors import GeodesyError, PlanError, ReadError
 from kardo.core.flight.stations import FIXES, Station, stations_near
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
 from kardo.demo import demo_plan
+from kardo.formats.rinex import read_log
 from kardo.outside.line import Address
-from kardo.outside.stations import stations_of
+from kardo.outside.stations import log_of, stations_of
 from kardo.standins.network import PLACES, NetworkStandIn, stations
 from kardo.standins.processing import EPOCH, FRAME
 from tests.standins.running import running
@@ -69,6 +74,60 @@ def test_a_place_that_is_none_is_told(told):
     nowhere = Station("Nowhere", FRAME, EPOCH, (0.0, 0.0, 1.0), (0.01, 0.01))
     with pytest.raises(GeodesyError):
         stations_near(PLAN, [nowhere])
+
+
+def taken(told, **visit):
+    """The plan on its nearest station, flown from it on its day."""
+    near = stations_near(PLAN, told)[0]
+    mark = Mark(id="S", name=near.name, e=near.e, n=near.n, h=near.h, sigma_h=near.sigma_h, sigma_v=near.sigma_v)
+    setup = SetUp(
+        id="S", name="S", mark="S", support="fixed_pole", antenna=PLAN.kit.antennas[0].id, readings=({"metres": 0},)
+    )
+    flight = PLAN.flights[0].model_copy(update={"hangs_on": OnSetUp(setup="S")})
+    visits = (PLAN.visits[0].model_copy(update=visit), *PLAN.visits[1:])
+    more = {"marks": (*PLAN.marks, mark), "setups": (*PLAN.setups, setup), "flights": (flight,), "visits": visits}
+    return PLAN.model_copy(update=more)
+
+
+def log_from(network, plan, tmp_path):
+    with running(network) as port:
+        data = log_of(Address("127.0.0.1", port), plan.mark("S").name, *hours_of(plan, "S"))
+    (tmp_path / "log.gz").write_bytes(data)
+    return read_log(tmp_path / "log.gz")
+
+
+def test_the_log_of_a_station_covers_the_flights_that_hang_on_it(told, tmp_path):
+    plan = taken(told)
+    log = log_from(NetworkStandIn(), plan, tmp_path)
+    assert log.marker == plan.mark("S").name and log.interval == 1.0 and not log.gaps
+    assert not log_findings(log, plan), "its place, its height, its interval and both its ends"
+    first, last = hours_of(plan, "S")
+    assert log.last - log.first == (last - first).total_seconds() and first.tzinfo is not None
+    moved = taken(told, clock_h=1.0)
+    assert hours_of(moved, "S")[0] - first == -datetime.timedelta(hours=1 - day_of(plan, plan.visits[0].id).clock_h)
+
+
+def test_an_outage_of_a_station_is_told_from_its_log(told, tmp_path):
+    plan = taken(told)
+    found = log_findings(log_from(NetworkStandIn(down=(20, 29)), plan, tmp_path), plan)
+    assert [f.severity for f in found] == ["warn"] and "Nothing was logged for 541 s" in found[0].words
+
+
+def test_a_log_that_there_is_none_of_or_that_breaks_off_is_told(told):
+    with running(NetworkStandIn()) as port, pytest.raises(ReadError, match="does not take"):
+        log_of(Address("127.0.0.1", port), "No such / station", *hours_of(taken(told), "S"))
+    with pytest.raises(PlanError, match="with a date"):
+        hours_of(taken(told, date=""), "S")
+    with running(Cut()) as port, pytest.raises(ReadError, match="broke off after 7 of 99"):
+        log_of(Address("127.0.0.1", port), "Corvane North", *hours_of(taken(told), "S"))
+
+
+class Cut(NetworkStandIn):
+    """Hangs up in the middle of its answer."""
+
+    async def _answer(self, head, reader, writer):
+        writer.write(b"HTTP/1.1 200 OK\r\nContent-Length: 99\r\nConnection: close\r\n\r\n7 bytes")
+        await writer.drain()
 
 
 @pytest.mark.parametrize(

@@ -1,10 +1,11 @@
 """The sessions of the bases: from when to when each logs, how much that is, and what a static session of so many hours is good for."""
 
+import datetime
 from dataclasses import dataclass
 
 from kardo.core.control.recording import Recording, longest, recordings
 from kardo.core.day.day import Day, day_of
-from kardo.core.errors import KardoError
+from kardo.core.errors import KardoError, PlanError
 from kardo.core.gnss.occupations import static_hours, static_sigma
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of
@@ -76,6 +77,24 @@ def _told(plan: Plan, own: list[Recording]) -> str:
     mixed = len({r.logger for r in own}) > 1
     why = f", for {name_of(plan, 'control', most.point)} asks for that{', and the set is mixed' if mixed else ''}"
     return f"{words} All record {most.asked_min} min at least{why}."
+
+
+def hours_of(plan: Plan, setup: str) -> tuple[datetime.datetime, datetime.datetime]:
+    """From when to when (UTC) a set-up's log has to run, on the first day that has it. Raises PlanError where no day has."""
+    for visit in plan.visits:
+        try:
+            day = day_of(plan, visit.id)
+        except KardoError:
+            continue
+        for log in (log for log in day.logging if log.setup == setup):
+            midnight = datetime.datetime.fromisoformat(day.date).replace(tzinfo=datetime.UTC)
+            midnight -= datetime.timedelta(hours=day.clock_h)
+            return midnight + datetime.timedelta(minutes=log.first), midnight + datetime.timedelta(minutes=log.last)
+    raise PlanError(
+        "Nothing that flies or is observed on a day with a date hangs on this.",
+        where="Base, sessions",
+        mend="Choose it under scheme, and give the visit a date.",
+    )
 
 
 def _static(plan: Plan, hours: float) -> Static:

@@ -55,7 +55,7 @@ class SetUpBlunders:
 def blunders(plan: Plan, chain: SetUpHeights) -> SetUpBlunders:
     """Every blunder of a set-up, with its errors. Source: the height chain (docs/accuracy.md, section 6), the grid, PROJ."""
     rows = [*_of_height(plan, chain), *_of_mark(plan, chain), *_of_position(plan, chain), *_of_scale(plan, chain)]
-    return SetUpBlunders(chain.setup, rows, seen_by(plan, chain.setup))
+    return SetUpBlunders(chain.setup, [b for b in rows if b.horizontal or b.up], seen_by(plan, chain.setup))
 
 
 def _blunder(key: str, words: str, east: float, north: float, up: float, remark: str = "") -> Blunder:

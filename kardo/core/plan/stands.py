@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from kardo.core.plan.kit import Origin
-from kardo.core.plan.parts import PROSE, Clean, Coordinate, Height, Identifier, Length, Name, Note, Part, Sigma
+from kardo.core.plan.parts import PROSE, Clean, Coordinate, Height, Identifier, Name, Note, Part, Sigma
 
 Hours = Annotated[float, Field(ge=0.1, le=240, allow_inf_nan=False)]
 Moment = Annotated[str, Field(max_length=40), Clean, PROSE]
@@ -96,10 +96,10 @@ MOST_READINGS = 6
 
 class Reading(Part):
     """One measurement of an antenna height, metres: slant, from the mark to the edge of the antenna's disc, or vertical, to what the antenna
-    stands on; a pole's is its length, whatever the way. typed: as it was read, in its own unit. A bare number is read as a slant: so
+    stands on; a pole's is its length, whatever the way: none, where the coordinates are those of the ARP. typed: as it was read, in its own unit. A bare number is read as a slant: so
     older plans have it."""
 
-    metres: Length
+    metres: Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]
     way: Literal["slant", "vertical"] = "slant"
     typed: Annotated[str, Field(max_length=40), Clean, PROSE] = ""
 

@@ -1,6 +1,7 @@
 """The base in the field: a device's card on paper, what a device shows held against its card, the sky over it, when it logs and
 what its log holds."""
 
+from collections.abc import Iterable
 from pathlib import Path
 from tempfile import NamedTemporaryFile
 from typing import Annotated, Literal
@@ -139,14 +140,19 @@ def read_base_log(request: HttpRequest, job_id: UUID, file: File[UploadedFile]):
     plan = whole_plan(job_of(request, job_id))
     if file.size > MOST_LOG:
         raise ReadError("This log is too large to send.", mend="Pack it (gzip, or Hatanaka's form), or use kardo log.")
+    return log_told(plan, file.chunks(), file.name or "")
+
+
+def log_told(plan: Plan, pieces: Iterable[bytes], name: str) -> LogOut:
+    """What a raw log of this name holds, held against a plan. Raises ReadError, and KardoError where the plan's grid cannot be used."""
     with NamedTemporaryFile() as kept:
-        for piece in file.chunks():
+        for piece in pieces:
             kept.write(piece)
         kept.flush()
         log = read_log(Path(kept.name))
     return LogOut(
         **{name: getattr(log, name) for name in ("marker", "antenna_height", "interval", "epochs", "systems", "slips")},
-        file=file.name or "",
+        file=name,
         first=gps_clock(log.first),
         last=gps_clock(log.last),
         gaps=len(log.gaps),

@@ -886,6 +886,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/stations/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Station Log
+         * @description The raw log of a reference station over the hours that the plan needs of it, held against the plan. Nothing is saved.
+         */
+        post: operations["kardo_server_base_stations_read_station_log"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/library": {
         parameters: {
             query?: never;
@@ -2877,7 +2897,7 @@ export interface components {
         /**
          * Reading
          * @description One measurement of an antenna height, metres: slant, from the mark to the edge of the antenna's disc, or vertical, to what the antenna
-         *     stands on; a pole's is its length, whatever the way. typed: as it was read, in its own unit. A bare number is read as a slant: so
+         *     stands on; a pole's is its length, whatever the way: none, where the coordinates are those of the ARP. typed: as it was read, in its own unit. A bare number is read as a slant: so
          *     older plans have it.
          */
         Reading: {
@@ -4783,6 +4803,16 @@ export interface components {
             words: string;
             /** How */
             how: string;
+        };
+        /**
+         * LogAsked
+         * @description Whose log is wanted: of a network that may be asked, the station that a set-up of the plan stands on.
+         */
+        LogAsked: {
+            /** Network */
+            network: string;
+            /** Setup */
+            setup: string;
         };
         /**
          * About
@@ -7632,6 +7662,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NearStation"][];
+                };
+            };
+        };
+    };
+    kardo_server_base_stations_read_station_log: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LogAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogOut"];
                 };
             };
         };

@@ -7,6 +7,20 @@ import { length } from "../../lib/units";
 import { Select, unitName } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
 
+/** How the source of a mark begins that was taken from a reference network. */
+export const OF_A_NETWORK = "reference network";
+
+/** The reference networks that may be asked. */
+export function useNetworks(): string[] {
+  const { jobId } = usePlan();
+  const found = useQuery<string[], Problem>({
+    queryKey: ["networks", jobId],
+    queryFn: () => call("GET", `/jobs/${jobId}/networks`),
+    staleTime: Infinity,
+  });
+  return found.data ?? [];
+}
+
 /** The reference stations about the site: what their distance and their outages do, and one taken into the plan with a click. */
 export function ReferenceStations() {
   const { jobId, plan, edit } = usePlan();
@@ -14,26 +28,23 @@ export function ReferenceStations() {
   const u = unitName(unit);
   const [chosen, setChosen] = useState("");
   const [asked, setAsked] = useState(false);
-  const networks = useQuery<string[], Problem>({
-    queryKey: ["networks", jobId],
-    queryFn: () => call("GET", `/jobs/${jobId}/networks`),
-    staleTime: Infinity,
-  });
-  const network = chosen || networks.data?.[0] || "";
+  const networks = useNetworks();
+  const network = chosen || networks[0] || "";
   const found = useQuery<NearStation[], Problem>({
     queryKey: ["stations", jobId, network, plan.brief.crs, plan.brief.heights],
     queryFn: () => call("GET", `/jobs/${jobId}/stations?network=${encodeURIComponent(network)}`),
     enabled: asked && !!network,
     retry: false,
   });
-  if (!networks.data?.length) return null;
+  if (!networks.length) return null;
   const idOf = (name: string) => name.replace(/[^A-Za-z0-9-]/g, "-").slice(0, 36);
   const take = (one: NearStation) => {
     const id = idOf(one.name);
     const place = { e: one.e, n: one.n, h: one.h, sigma_h: one.sigma_h, sigma_v: one.sigma_v };
-    const mark = { id, name: one.name, ...place, known: "published", source: `reference network. ${one.how}` };
+    const mark = { id, name: one.name, ...place, known: "published", source: `${OF_A_NETWORK}. ${one.how}` };
     const antenna = plan.kit.antennas[0]?.id;
-    const setup = { id, name: one.name, mark: id, support: "fixed_pole", antenna };
+    const none = { metres: 0, way: "slant", typed: "" }; // its coordinates are those of the ARP
+    const setup = { id, name: one.name, mark: id, support: "fixed_pole", antenna, readings: [none] };
     void edit([added("marks", mark), added("setups", setup)]);
   };
   return (
@@ -43,7 +54,7 @@ export function ReferenceStations() {
         <Select
           label="Reference network"
           value={network}
-          options={networks.data.map((one) => ({ id: one, name: one }))}
+          options={networks.map((one) => ({ id: one, name: one }))}
           onChange={setChosen}
         />
         <button className="button" disabled={found.isFetching} onClick={() => setAsked(true)}>

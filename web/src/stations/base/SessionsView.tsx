@@ -9,6 +9,7 @@ import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Remarks } from "../../ui/Remarks";
 import { clockOf } from "../day/useDay";
+import { OF_A_NETWORK, useNetworks } from "./ReferenceStations";
 
 /** When the bases log, how long a static session takes, and what a log that came back holds. */
 export function SessionsView() {
@@ -176,16 +177,20 @@ function SelfLogging({ told }: { told: Sessions }) {
 
 /** A raw log that came back, held against the plan. */
 function LogReading() {
-  const { jobId } = usePlan();
+  const { jobId, plan } = usePlan();
   const [told, setTold] = useState<BaseLog | null>(null);
   const [problem, setProblem] = useState<Problem | null>(null);
   const [busy, setBusy] = useState(false);
-  const read = async (file: File) => {
+  const networks = useNetworks();
+  const stations = plan.setups.filter((s) =>
+    plan.marks.some((m) => m.id === s.mark && m.source.startsWith(OF_A_NETWORK)),
+  );
+  const read = async (ask: () => Promise<BaseLog>) => {
     setBusy(true);
     setTold(null);
     setProblem(null);
     try {
-      setTold(await upload<BaseLog>(`/jobs/${jobId}/log`, { file }));
+      setTold(await ask());
     } catch (fault) {
       setProblem(fault as Problem);
     } finally {
@@ -198,7 +203,23 @@ function LogReading() {
       <p className="text-sm text-quiet">
         RINEX 2.11 or 3.0x, also packed (gzip, Hatanaka). It is read and held against this plan; nothing is kept.
       </p>
-      <FileInput label="Raw log of a base" disabled={busy} onFile={(file) => void read(file)} />
+      <FileInput
+        label="Raw log of a base"
+        disabled={busy}
+        onFile={(file) => void read(() => upload<BaseLog>(`/jobs/${jobId}/log`, { file }))}
+      />
+      {stations.map((setup) =>
+        networks.map((network) => (
+          <button
+            key={setup.id + network}
+            className="button mt-1 mr-2 text-sm"
+            disabled={busy}
+            onClick={() => void read(() => call("POST", `/jobs/${jobId}/stations/log`, { network, setup: setup.id }))}
+          >
+            that of {setup.name} from {network}
+          </button>
+        )),
+      )}
       {busy && <p role="status">reading…</p>}
       {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
       {told && (
