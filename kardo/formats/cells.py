@@ -38,6 +38,10 @@ SAID_UNITS = {
     "ftus": "us-ft",
     "ussurveyfoot": "us-ft",
     "ussurveyfeet": "us-ft",
+    "ftind": "ind-ft",
+    "indft": "ind-ft",
+    "indianfoot": "ind-ft",
+    "indianfeet": "ind-ft",
 }
 _NUMBER = re.compile(r"[-+−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][-+]?\d{1,3})?")
 _GROUPED = re.compile(r"[-+−]?\d{1,3}(?:,\d{3})+\.\d+")

@@ -15,7 +15,7 @@ from kardo.core.errors import GeodesyError, KardoError, ReadError
 from kardo.core.geodesy.crs import Grid
 from kardo.core.geodesy.crs import grid as grid_of
 from kardo.core.geodesy.systems import ELLIPSOIDAL
-from kardo.core.geodesy.units import UNITS, place
+from kardo.core.geodesy.units import FEET, UNITS, place
 from kardo.formats.cells import Table, coordinate, head_of, like_a_number, no_coordinates, number, tables_of, unit_of
 
 MAX_BYTES = 1_000_000
@@ -248,7 +248,8 @@ def _in_units(
     def meant(word: str | None) -> list[str]:
         if word is None:
             return own
-        return ["ft", "us-ft"] if word == "ft" and "us-ft" in own else [word]
+        feet = [one for one in own if one in FEET and one != "ft"]
+        return ["ft", *feet] if word == "ft" else [word]
 
     if geographic:
         for o_is_west in (True, False):

@@ -23,7 +23,7 @@ from kardo.core.errors import GeodesyError, ReadError
 from kardo.core.geodesy.crs import ELLIPSOIDAL, Grid
 from kardo.core.geodesy.crs import grid as grid_of
 from kardo.core.geodesy.transformations import Transformation, geodetic_of
-from kardo.core.geodesy.units import UNITS
+from kardo.core.geodesy.units import UNITS, UnitId
 from kardo.core.terrain.surface import Surface
 
 MAX_BYTES, MAX_UNPACKED, MAX_BLOCK, MAX_NODES = 200_000_000, 256_000_000, 64_000_000, 250_000
@@ -31,7 +31,7 @@ MAGIC = (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
 SCANNED = 1000  # rows and columns looked at for values that are no heights
 LOWEST, HIGHEST = -1000.0, 9500.0  # metres: beyond, nothing on land is
 ZEROS = 0.001  # share of values of exactly 0 from which they are asked about
-METRES = {"m": 1.0, "ft": 0.3048, "us-ft": 1200 / 3937}
+METRES = {key: float(unit.metres) for key, unit in UNITS.items()}
 SPELLED = {
     "m": {"m", "metre", "metres", "meter", "meters"},
     "ft": {"ft", "foot", "feet", "international foot", "international feet", "foot (international)"},
@@ -46,6 +46,7 @@ SPELLED = {
         "foot us",
         "survey foot",
     },
+    "ind-ft": {"ind-ft", "indian foot", "indian feet", "indian foot (1937)"},
 }
 FAULTS = (RasterioError, CPLE_BaseError, CRSError, ProjError, ValueError, ArithmeticError)
 
@@ -64,7 +65,7 @@ class Said:
     heights of exactly 0 are where many are, and whether an approximate transformation is good enough (both empty: ask)."""
 
     heights: str
-    unit: Literal["", "m", "ft", "us-ft"] = ""
+    unit: Literal[""] | UnitId = ""
     zeros: Literal["", "gaps", "heights"] = ""
     approximate: Literal["", "accept"] = ""
 

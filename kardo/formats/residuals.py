@@ -18,7 +18,7 @@ from kardo.core.close.closing import Used
 from kardo.core.control.local import fault_of_local, local_system
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.similarity import Similarity
-from kardo.core.geodesy.units import UNITS
+from kardo.core.geodesy.units import FEET, UNITS
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 from kardo.formats.cells import MAX_ROWS, SAID_UNITS, number
@@ -313,7 +313,7 @@ def _said(head: str) -> str | None:
 
 def _units(plan: Plan) -> list[str]:
     own = plan.brief.unit
-    return [own, "mm", "cm"] if own == "m" else [own, *({"ft", "us-ft"} - {own}), "m", "mm"]
+    return [own, "mm", "cm"] if own == "m" else [own, *(foot for foot in FEET if foot != own), "m", "mm"]
 
 
 @dataclass(frozen=True)

@@ -17,6 +17,7 @@ from kardo.core.day.day import day_of
 from kardo.core.day.sessions import sessions
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.geodesy.angles import parse_angle
+from kardo.core.geodesy.units import UNITS
 from kardo.core.gnss.blunders import blunders, seen_by
 from kardo.core.gnss.card import cards
 from kardo.core.gnss.heights import heights, read_words
@@ -52,7 +53,7 @@ WISHES = st.builds(
     point=st.sampled_from(["mark", "arp", "apc"]),
     height=st.sampled_from(["ellipsoidal", "orthometric"]),
     position=st.sampled_from(["degrees", "dms", "grid"]),
-    unit=st.sampled_from(["m", "ft", "us-ft"]),
+    unit=st.sampled_from(sorted(UNITS)),
 )
 ARP = Device(id="D", name="base", point="arp", height="ellipsoidal", position="degrees", unit="m")
 
@@ -211,6 +212,11 @@ def test_either_foot_for_the_other_is_known_by_its_sign():
     plan, chain, card = told(other)
     as_survey = [f"{value / (1200 / 3937):.4f}" for value in (E0 - 20, N0 - 20)]
     assert read_back(plan, chain, other, *as_survey, card.boxes[2].typed).blunder == "survey_for_international"
+    indian = survey.model_copy(update={"unit": "ind-ft"})
+    plan, chain, card = told(indian)
+    found = read_back(plan, chain, indian, *as_international, card.boxes[2].typed)
+    assert found.blunder == "international_for_indian"
+    assert math.hypot(found.east, found.north) == pytest.approx(5.2e-6 * math.hypot(E0, N0), rel=0.01)
 
 
 def test_who_sees_a_blunder_of_the_base():

@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from pyproj import get_units_map
 
 from kardo.core.errors import GeodesyError, KardoError, PlanError, ReadError
 from kardo.core.geodesy.angles import format_dms, is_sexagesimal, parse_angle
@@ -28,6 +29,7 @@ LENGTHS = [
     ("1/4 in", 0.00635),
     ("0.5 km", 500.0),
     ("3 ftUS", 3 * 1200 / 3937),
+    ("3 ftInd", 3 * 0.30479841),
     ("-2.5", -2.5),
     ("1,25 m", 1.25),
 ]
@@ -49,8 +51,17 @@ def test_a_bare_number_is_in_the_jobs_unit(value, unit):
     assert parse_length(f"{value:.6f}", unit) == pytest.approx(round(value, 6) * float(UNITS[unit].metres), rel=1e-12)
 
 
-def test_the_two_feet_differ_by_two_parts_in_a_million():
+def test_the_feet_differ_by_two_and_five_parts_in_a_million():
     assert float(UNITS["us-ft"].metres / UNITS["ft"].metres) - 1 == pytest.approx(2.000004e-6, rel=1e-6)
+    assert float(UNITS["ind-ft"].metres / UNITS["ft"].metres) - 1 == pytest.approx(-5.2165e-6, rel=1e-4)
+
+
+def test_every_unit_is_what_the_epsg_register_has():
+    register = {"m": "9001", "ft": "9002", "us-ft": "9003", "ind-ft": "9081"}
+    known = {unit.code: unit.conv_factor for unit in get_units_map(auth_name="EPSG").values()}
+    assert {key: float(unit.metres) for key, unit in UNITS.items()} == pytest.approx(
+        {key: known[code] for key, code in register.items()}, rel=1e-14
+    )
 
 
 @given(st.floats(-180, 180))
@@ -174,11 +185,11 @@ def test_slant_shorter_than_the_disc():
 
 def test_height_chain_adds_up():
     verticals = tuple(vertical_from_slant(s, DISC) for s in (1.872, 1.874))
-    chain = height_chain("EGM96 height", 3.233, 55.112, (1.872, 1.874), verticals, DISC)
+    chain = height_chain("EGM96 height", 3.233, 55.112, verticals, DISC)
     assert chain.apc_ellipsoidal == pytest.approx(3.233 + 55.112 + chain.arp_above_mark + 0.091)
     assert chain.arp == pytest.approx(chain.apc - 0.091)
     assert chain.spread == pytest.approx(0.002, abs=2e-5)
-    assert height_chain("x", 1.0, 0.0, (2.0,), (2.0,), DISC).arp == 3.0
+    assert height_chain("x", 1.0, 0.0, (2.0,), DISC).arp == 3.0
 
 
 def test_a_height_system_whose_geoid_is_not_on_this_machine_is_known_before_it_is_chosen():

@@ -3,6 +3,7 @@
 import re
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import Literal
 
 from kardo.core.errors import KardoError
 
@@ -30,17 +31,20 @@ class Unit:
         return value * float(self.metres)
 
 
+UnitId = Literal["m", "ft", "us-ft", "ind-ft"]
 ACRE = 4046.8564224  # square metres
 
-# International foot: 0.3048 m exactly since 1959; US survey foot: 1200/3937 m (Federal Register, 1959).
+# International foot: 0.3048 m exactly since 1959; US survey foot: 1200/3937 m (Federal Register, 1959); Indian foot of 1937: EPSG:9081.
 UNITS = {
     u.id: u
     for u in (
         Unit("m", "m", "metre", Fraction(1)),
         Unit("ft", "ft", "international foot", Fraction(3048, 10000)),
         Unit("us-ft", "ftUS", "US survey foot", Fraction(1200, 3937)),
+        Unit("ind-ft", "ftInd", "Indian foot", Fraction(30479841, 100000000)),
     )
 }
+FEET = tuple(key for key in UNITS if key != "m")
 
 
 def small(metres: float, unit: str = "m") -> str:
@@ -95,10 +99,11 @@ _SUFFIX = {
     "'": UNITS["ft"].metres,
     "ft": UNITS["ft"].metres,
     "ftus": UNITS["us-ft"].metres,
+    "ftind": UNITS["ind-ft"].metres,
 }
 _PART = re.compile(
     r"\s*(?:(?P<whole>\d+)\s+(?=\d+/))?(?:(?P<num>\d+)/(?P<den>[1-9]\d*)|(?P<decimal>\d*\.?\d+|\d+\.))\s*"
-    r"(?P<unit>mm|cm|km|m|in|ftus|ft|'|\"|)\s*"
+    r"(?P<unit>mm|cm|km|m|in|ftus|ftind|ft|'|\"|)\s*"
 )
 
 

@@ -7,6 +7,7 @@ moves by it. Which blunders people make: docs/accuracy.md, section 12.
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import permutations
 
 import numpy as np
 from pyproj.exceptions import ProjError
@@ -20,7 +21,7 @@ from kardo.core.gnss.occupations import autonomous_sigma
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import HangsOn, OnInstrument, OnSetUp
 
-FOOT_RATIO = 2e-6  # by which the two feet differ: 1200/3937 m against 0.3048 m
+FOOT_NAMES = {"ft": "international", "us-ft": "survey", "ind-ft": "indian"}
 GLOBAL = "EPSG:7912"  # ITRF2014 with ellipsoidal heights: what a service of the whole world gives positions in
 
 
@@ -134,14 +135,16 @@ def _of_position(plan: Plan, chain: SetUpHeights) -> Iterator[Blunder]:
     for side, turn in (("eastern", 6), ("western", -6)) if zone else ():
         east, north = moved_on_ground(plan, lat, lon, lat, lon + turn)
         yield _blunder(f"zone_{side}", f"the {side} neighbour taken for zone {zone}", east, north, 0)
-    if plan.brief.unit != "m" or any(d.unit != "m" for s in plan.setups if s.id == chain.setup for d in s.devices):
+    units = {plan.brief.unit} | {d.unit for s in plan.setups if s.id == chain.setup for d in s.devices}
+    if units != {"m"}:
         mark = plan.mark(chain.mark_id)
         assert mark is not None
-        e, n = _true(plan, chain, FOOT_RATIO * mark.e, FOOT_RATIO * mark.n)
-        yield _blunder(
-            "survey_for_international", "US survey feet typed where the device wants international", -e, -n, 0
-        )
-        yield _blunder("international_for_survey", "international feet typed where the device wants US survey", e, n, 0)
+        feet = {"ft", "us-ft"} | ({"ind-ft"} & units)
+        for typed, wanted in permutations(sorted(feet), 2):
+            ratio = float(UNITS[wanted].metres / UNITS[typed].metres) - 1
+            words = f"{UNITS[typed].plural} typed where the device wants the {UNITS[wanted].name}"
+            e, n = _true(plan, chain, ratio * mark.e, ratio * mark.n)
+            yield _blunder(f"{FOOT_NAMES[typed]}_for_{FOOT_NAMES[wanted]}", words, e, n, 0)
 
 
 def _run_together(degrees: float) -> float:

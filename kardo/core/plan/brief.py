@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from kardo.core.geodesy.units import UnitId
 from kardo.core.plan.geoid import Geoid
 from kardo.core.plan.local import LocalGrid
 from kardo.core.plan.parts import PROSE, Clean, Part, Sigma
@@ -41,7 +42,7 @@ class Brief(Part):
     crs: Annotated[str, Field(max_length=40), Clean] = ""
     heights: Annotated[str, Field(max_length=60), Clean] = "EPSG:5773"
     geoid: Geoid | None = None
-    unit: Annotated[Literal["m", "ft", "us-ft"], PROSE] = "m"
+    unit: Annotated[UnitId, PROSE] = "m"
     epoch: Annotated[str, Field(max_length=20), Clean, PROSE] = ""
     realisation: Annotated[str, Field(max_length=60), Clean, PROSE] = ""
     local: LocalGrid | None = None

@@ -5,6 +5,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
+from kardo.core.geodesy.units import UnitId
 from kardo.core.plan.kit import Origin
 from kardo.core.plan.parts import PROSE, Clean, Coordinate, Height, Identifier, Name, Note, Part, Sigma
 
@@ -56,7 +57,7 @@ class Device(Part):
     point: Literal["mark", "arp", "apc"]
     height: Literal["ellipsoidal", "orthometric"]
     position: Literal["degrees", "dms", "grid"]
-    unit: Literal["m", "ft", "us-ft"]
+    unit: UnitId
 
 
 USUAL_REACH = {

@@ -3,7 +3,7 @@
 import json
 from contextlib import suppress
 from datetime import datetime
-from typing import Any, Literal
+from typing import Any
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
@@ -16,7 +16,7 @@ from kardo.core.accuracy.standards import standards
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError, PlanError, ReadError
 from kardo.core.geodesy.systems import ELLIPSOIDAL, CrsInfo, GridOffer, grids_at, heights_at, search
-from kardo.core.geodesy.units import UNITS
+from kardo.core.geodesy.units import UNITS, UnitId
 from kardo.core.gnss.occupations import FULL_SESSION, INDEPENDENT_MIN, METHODS
 from kardo.core.plan.assumptions import defaults
 from kardo.core.plan.brief import Brief
@@ -166,7 +166,7 @@ def read_place(
     text: Form[str] = "",
     file: File[UploadedFile | None] = None,
     chosen: Form[str] = "",
-    unit: Form[Literal["m", "ft", "us-ft"]] = "m",
+    unit: Form[UnitId] = "m",
 ):
     """Where a job is, by a coordinate, a list or a file, and what is meant for that place; a file's own grid comes first, where
     it fits. Nothing is saved."""

@@ -13,6 +13,7 @@ from pydantic import Field, TypeAdapter
 
 from kardo.core.accuracy.planned import missing
 from kardo.core.errors import PlanError
+from kardo.core.geodesy.units import UnitId
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Terrain, terrain_of
 from kardo.core.summary import Summary, summary
@@ -244,7 +245,7 @@ def read_terrain(
     job_id: UUID,
     file: File[UploadedFile],
     heights: Form[str] = "",
-    unit: Form[Literal["", "m", "ft", "us-ft"]] = "",
+    unit: Form[Literal[""] | UnitId] = "",
     zeros: Form[Literal["", "gaps", "heights"]] = "",
     approximate: Form[Literal["", "accept"]] = "",
 ):

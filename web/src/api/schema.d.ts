@@ -1930,7 +1930,7 @@ export interface components {
              * @default m
              * @enum {string}
              */
-            unit: "m" | "ft" | "us-ft";
+            unit: "m" | "ft" | "us-ft" | "ind-ft";
             /**
              * Epoch
              * @default
@@ -2080,7 +2080,7 @@ export interface components {
              * Unit
              * @enum {string}
              */
-            unit: "m" | "ft" | "us-ft";
+            unit: "m" | "ft" | "us-ft" | "ind-ft";
         };
         /**
          * Feature
@@ -6843,9 +6843,8 @@ export interface operations {
                     /**
                      * Unit
                      * @default
-                     * @enum {string}
                      */
-                    unit?: "" | "m" | "ft" | "us-ft";
+                    unit?: "" | ("m" | "ft" | "us-ft" | "ind-ft");
                     /**
                      * Zeros
                      * @default
@@ -8765,7 +8764,7 @@ export interface operations {
                      * @default m
                      * @enum {string}
                      */
-                    unit?: "m" | "ft" | "us-ft";
+                    unit?: "m" | "ft" | "us-ft" | "ind-ft";
                     /** File */
                     file?: string | null;
                 };

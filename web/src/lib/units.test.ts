@@ -10,6 +10,7 @@ import {
   parseLength,
   surface,
   surfaceUnit,
+  UNITS,
   volume,
   volumeUnit,
 } from "./units";
@@ -24,6 +25,7 @@ const LENGTHS: [string, number][] = [
   ["1/4 in", 0.00635],
   ["0.5 km", 500],
   ["3 ftUS", (3 * 1200) / 3937],
+  ["3 ftInd", 3 * 0.30479841],
   ["-2.5", -2.5],
   ["1,25 m", 1.25],
 ];
@@ -35,7 +37,7 @@ describe("lengths", () => {
   );
   it("takes a bare number in the job's unit", () => expect(parseLength("10", "ft")).toBeCloseTo(3.048, 12));
   it("goes out and comes back", () => {
-    for (const unit of ["m", "ft", "us-ft"])
+    for (const unit of Object.keys(UNITS))
       expect(parseLength(length(1234.5678, unit, 6), unit)).toBeCloseTo(1234.5678, 5);
   });
 });

@@ -10,6 +10,7 @@ export const UNITS: Record<string, Unit> = {
   m: { id: "m", short: "m", metres: 1 },
   ft: { id: "ft", short: "ft", metres: 0.3048 },
   "us-ft": { id: "us-ft", short: "ftUS", metres: 1200 / 3937 },
+  "ind-ft": { id: "ind-ft", short: "ftInd", metres: 0.30479841 },
 };
 
 const SUFFIX: Record<string, number> = {
@@ -22,9 +23,11 @@ const SUFFIX: Record<string, number> = {
   "'": 0.3048,
   ft: 0.3048,
   ftus: 1200 / 3937,
+  ftind: 0.30479841,
 };
 
-const PART = /\s*(?:(\d+)\s+(?=\d+\/))?(?:(\d+)\/([1-9]\d*)|(\d*\.?\d+|\d+\.))\s*(mm|cm|km|m|in|ftus|ft|'|"|)\s*/y;
+const PART =
+  /\s*(?:(\d+)\s+(?=\d+\/))?(?:(\d+)\/([1-9]\d*)|(\d*\.?\d+|\d+\.))\s*(mm|cm|km|m|in|ftus|ftind|ft|'|"|)\s*/y;
 
 /** Metres from a typed length such as 1.834 m, 183.4cm or 6' 0 1/4"; a bare number is in the job's unit. */
 export function parseLength(text: string, unit = "m"): number | null {

@@ -22,6 +22,7 @@ const CHOICES = {
     { id: "m", name: "metre" },
     { id: "ft", name: "international foot" },
     { id: "us-ft", name: "US survey foot" },
+    { id: "ind-ft", name: "Indian foot" },
   ],
 };
 const LABELS = {

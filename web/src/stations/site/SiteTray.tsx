@@ -150,6 +150,7 @@ const UNITS_OF_FILE = [
   { id: "m", name: "metres" },
   { id: "ft", name: "feet" },
   { id: "us-ft", name: "US survey feet" },
+  { id: "ind-ft", name: "Indian feet" },
 ];
 const APPROXIMATE = [
   { id: "", name: "approximate: ask" },
