@@ -382,6 +382,29 @@ def test_a_session_is_the_days_window_at_the_set_ups_interval():
     assert row.megabytes == pytest.approx(row.epochs * 0.004, abs=0.06), "four kilobytes an epoch"
 
 
+def test_what_a_log_runs_short_of_is_told():
+    """An hour and a half or so of a day, four kilobytes an epoch; the shift of a base "here" is promised by four hours of it."""
+    plan = small_plan(visits=(VISIT,))
+    (row,) = sessions(plan).rows
+    hours = (row.last - row.first) / 60
+    assert row.lacks == []
+    short = {"interval_s": 1.0, "battery_h": round(hours - 0.2, 1), "memory_mb": 0.5 * row.megabytes}
+    lacks = sessions(small_plan(visits=(VISIT,), setup={"log": Log(**short)})).rows[0].lacks
+    assert ["battery" in words for words in lacks] == [True, False] and f"of about {row.megabytes:.0f} MB" in lacks[1]
+    enough = {"battery_h": hours + 1, "memory_mb": 1.2 * row.megabytes}
+    assert sessions(small_plan(visits=(VISIT,), setup={"log": Log(**enough)})).rows[0].lacks == []
+    here = plan.marks[0].model_copy(update={"known": "here", "shift_hours": 24.0})
+    lacks = sessions(small_plan(visits=(VISIT,), marks=(here,), setup={"log": Log(**enough)})).rows[0].lacks
+    assert "leave it on longer" in lacks[0] and "battery" in lacks[1] and "MB" in lacks[2], "and the rest has to last"
+
+
+def test_a_base_here_stays_out_as_long_as_its_shift_is_promised_by():
+    plan = small_plan(visits=(VISIT,))
+    here = plan.marks[0].model_copy(update={"known": "here", "shift_hours": 6.0})
+    (row,) = sessions(plan.model_copy(update={"marks": (here,)})).rows
+    assert row.last - row.first >= 360 > sessions(plan).rows[0].last - sessions(plan).rows[0].first and not row.lacks
+
+
 def test_a_day_that_cannot_be_says_why_nothing_is_logged():
     plan = small_plan(visits=(VISIT.model_copy(update={"date": ""}),))
     (row,) = sessions(plan).rows

@@ -9,6 +9,7 @@ from kardo.core.errors import KardoError, PlanError
 from kardo.core.gnss.occupations import static_hours, static_sigma
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of
+from kardo.core.plan.stands import Log, SetUp
 
 EPOCH_BYTES = (
     4000.0  # of raw data of four constellations on two or three frequencies: about what a line of RINEX for each holds
@@ -20,7 +21,7 @@ LONGEST = 240.0  # hours: above, nobody stands there
 @dataclass(frozen=True)
 class Session:
     """One base on one day: minutes of the site's clock, None where the day does not fit or has no date, with the reason in words;
-    seconds between epochs; epochs and megabytes of raw data."""
+    seconds between epochs; epochs and megabytes of raw data; what it runs short of, in words."""
 
     setup: str
     name: str
@@ -32,6 +33,7 @@ class Session:
     epochs: int
     megabytes: float
     why: str
+    lacks: list[str]
 
 
 @dataclass(frozen=True)
@@ -97,6 +99,25 @@ def hours_of(plan: Plan, setup: str) -> tuple[datetime.datetime, datetime.dateti
     )
 
 
+def _lacks(plan: Plan, setup: SetUp, hours: float, epochs: int) -> list[str]:
+    """What a log of so many hours and epochs runs short of: its receiver's battery and memory, and the hours that its own position is
+    to be known by."""
+    log, mark = setup.log or Log(), plan.mark(setup.mark)
+    wanted = mark.shift_hours if mark is not None and mark.known == "here" else None
+    needed, megabytes = max(hours, wanted or 0.0), epochs * EPOCH_BYTES / 1e6
+    found = []
+    if wanted is not None and wanted > hours:
+        found.append(f"It logs {hours:.1f} h that day, and its shift is promised by {wanted:g} h: leave it on longer.")
+    if log.battery_h is not None and log.battery_h < needed:
+        found.append(f"Its battery lasts {log.battery_h:g} h of {needed:.1f} h: bring another.")
+    megabytes *= needed / hours if hours else 1.0
+    if log.memory_mb is not None and log.memory_mb < megabytes:
+        found.append(
+            f"It has room for {log.memory_mb:g} MB of about {megabytes:.0f} MB: empty it before, or log less often."
+        )
+    return found
+
+
 def _static(plan: Plan, hours: float) -> Static:
     east, north, up = static_sigma(hours, plan.assume)
     return Static(hours, max(east, north), up)
@@ -131,6 +152,7 @@ def _of_visit(plan: Plan, key: str) -> list[Session]:
                 epochs,
                 round(epochs * EPOCH_BYTES / 1e6, 1),
                 "" if log else why or "Nothing that flies or is observed that day hangs on it.",
+                _lacks(plan, setup, seconds / 3600, epochs) if log else [],
             )
         )
     return out

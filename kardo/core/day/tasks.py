@@ -67,6 +67,7 @@ def durations() -> dict[str, Duration]:
     return {key: Duration(**entry) for key, entry in data.items()}
 
 
+LONGEST_DAY = 12.0  # hours: a log that is wanted for longer is left to run, or is another day's
 OFFICE = ("charge", "firmware", "cards", "authorisation", "files")
 
 
@@ -247,12 +248,14 @@ def _sessions(plan: Plan, observed: list[Task]) -> list[After]:
 
 
 def _base_in(plan: Plan, setup: SetUp, flying: list[Task], before: list[Task]) -> Task:
-    """The last thing back in: its log runs on after the last landing."""
+    """The last thing back in: its log runs on after the last landing, and as long as a position taken "here" is to be known by it."""
     found, trail = durations()["base_in"], round(durations()["trail"].minutes)
     mark = plan.mark(setup.mark)
     landed = tuple(After(t.id, trail) for t in flying if t.light)
+    logged = mark.shift_hours if mark and mark.known == "here" else None
+    own = (After(f"base-{setup.id}", math.ceil(60 * logged)),) if logged and logged <= LONGEST_DAY else ()
     words = f"base in from {mark.name if mark else setup.name}: {found.what}"
     return Task(
         f"base-in-{setup.id}", words, "site", round(found.minutes), found.source, ("surveyor",), "base_in",
-        after=(*landed, *(After(t.id) for t in before)), about=(f"setups/{setup.id}",),
+        after=(*landed, *own, *(After(t.id) for t in before)), about=(f"setups/{setup.id}",),
     )  # fmt: skip

@@ -37,11 +37,14 @@ class Mark(Part):
 
 
 class Log(Part):
-    """When a set-up logs raw data: start and end as written, seconds between epochs."""
+    """When a set-up logs raw data: start and end as written, seconds between epochs; hours that its receiver runs on its battery and
+    megabytes that it has room for, None where nobody said."""
 
     start: Moment = ""
     end: Moment = ""
     interval_s: Annotated[float, Field(ge=0.05, le=60, allow_inf_nan=False), PROSE] = 1.0
+    battery_h: Annotated[float | None, Field(gt=0, le=1000, allow_inf_nan=False), PROSE] = None
+    memory_mb: Annotated[float | None, Field(gt=0, le=1e9, allow_inf_nan=False), PROSE] = None
 
 
 Bearing = Annotated[float, Field(ge=0, le=360, allow_inf_nan=False)]

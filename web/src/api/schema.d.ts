@@ -2523,7 +2523,8 @@ export interface components {
         };
         /**
          * Log
-         * @description When a set-up logs raw data: start and end as written, seconds between epochs.
+         * @description When a set-up logs raw data: start and end as written, seconds between epochs; hours that its receiver runs on its battery and
+         *     megabytes that it has room for, None where nobody said.
          */
         Log: {
             /**
@@ -2541,6 +2542,10 @@ export interface components {
              * @default 1
              */
             interval_s: number;
+            /** Battery H */
+            battery_h: number | null;
+            /** Memory Mb */
+            memory_mb: number | null;
         };
         /**
          * Logger
@@ -4334,7 +4339,7 @@ export interface components {
         /**
          * Session
          * @description One base on one day: minutes of the site's clock, None where the day does not fit or has no date, with the reason in words;
-         *     seconds between epochs; epochs and megabytes of raw data.
+         *     seconds between epochs; epochs and megabytes of raw data; what it runs short of, in words.
          */
         Session: {
             /** Setup */
@@ -4357,6 +4362,8 @@ export interface components {
             megabytes: number;
             /** Why */
             why: string;
+            /** Lacks */
+            lacks: string[];
         };
         /**
          * Sessions

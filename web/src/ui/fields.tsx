@@ -125,21 +125,25 @@ export function TextField(props: {
 interface NumberProps {
   id?: string;
   label?: string;
-  value: number;
+  value: number | null;
   onCommit: (value: number) => void;
+  /** Where the number may be left empty. */
+  onClear?: () => void;
+  placeholder?: string;
   decimals?: number;
   scale?: number;
   width?: string;
 }
 
 /** A plain number; scale turns what is shown into what is kept (1000: shown in mm, kept in m). */
-export function NumberField({ value, onCommit, decimals = 1, scale = 1, ...rest }: NumberProps) {
+export function NumberField({ value, onCommit, onClear, decimals = 1, scale = 1, ...rest }: NumberProps) {
   return (
     <CommitField
       {...rest}
       className="figures text-right"
-      text={(value * scale).toFixed(decimals)}
+      text={value === null ? "" : (value * scale).toFixed(decimals)}
       read={(text) => {
+        if (onClear && !text.trim()) return onClear;
         const typed = Number(text.replace(",", "."));
         return text.trim() && Number.isFinite(typed) ? () => onCommit(typed / scale) : null;
       }}

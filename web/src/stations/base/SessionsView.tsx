@@ -4,7 +4,7 @@ import { call, upload, type BaseLog, type Problem, type Sessions } from "../../a
 import { usePlan } from "../../app/plan";
 import { added, fieldEdits } from "../../lib/edits";
 import { fine, fineUnit, length } from "../../lib/units";
-import { Field, FineField, Select, unitName } from "../../ui/fields";
+import { Field, FineField, NumberField, Select, unitName } from "../../ui/fields";
 import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Remarks } from "../../ui/Remarks";
@@ -42,13 +42,22 @@ export function SessionsView() {
               <th className="num">every</th>
               <th className="num">epochs, no.</th>
               <th className="num">raw data, about</th>
+              <th className="num">battery, h</th>
+              <th className="num">memory, MB</th>
             </tr>
           </thead>
           <tbody>
             {told.rows.map((row) => (
               <tr key={row.setup + row.visit}>
-                <td>{row.name}</td>
-                <td>{row.date || row.visit}</td>
+                <td>
+                  {row.name}
+                  {row.lacks.map((words) => (
+                    <span key={words} className="block text-sm font-bold text-decision-text">
+                      {words}
+                    </span>
+                  ))}
+                </td>
+                <td className="whitespace-nowrap">{row.date || row.visit}</td>
                 {row.first === null ? (
                   <td colSpan={5} className="text-sm text-quiet">
                     {row.why}
@@ -57,11 +66,19 @@ export function SessionsView() {
                   <>
                     <td className="num">{clockOf(row.first)}</td>
                     <td className="num">{clockOf(row.last)}</td>
-                    <td className="num">{row.interval_s} s</td>
+                    <td className="num">
+                      <LogFigure setup={row.setup} what="interval_s" label="Seconds between epochs" /> s
+                    </td>
                     <td className="num">{row.epochs}</td>
                     <td className="num">{row.megabytes.toFixed(0)} MB</td>
                   </>
                 )}
+                <td className="num">
+                  <LogFigure setup={row.setup} what="battery_h" label="Hours that the battery lasts" />
+                </td>
+                <td className="num">
+                  <LogFigure setup={row.setup} what="memory_mb" label="Megabytes free" />
+                </td>
               </tr>
             ))}
           </tbody>
@@ -114,6 +131,29 @@ export function SessionsView() {
       </div>
       {told && told.recordings.length > 0 && <SelfLogging told={told} />}
     </section>
+  );
+}
+
+const LOG = { start: "", end: "", interval_s: 1, battery_h: null, memory_mb: null };
+
+/** A figure of what a set-up's receiver logs, typed where it is read; empty where nobody said. */
+function LogFigure(props: { setup: string; what: "interval_s" | "battery_h" | "memory_mb"; label: string }) {
+  const { plan, edit } = usePlan();
+  const setup = plan.setups.find((s) => s.id === props.setup);
+  if (!setup) return null;
+  const log = { ...LOG, ...setup.log };
+  const set = (value: number | null) =>
+    void edit(fieldEdits(plan, `setups/${setup.id}`, { log: { ...log, [props.what]: value } as typeof setup.log }));
+  return (
+    <NumberField
+      label={`${props.label}, ${setup.name}`}
+      width="w-16"
+      decimals={props.what === "memory_mb" ? 0 : 1}
+      value={log[props.what]}
+      placeholder="type it"
+      onCommit={set}
+      onClear={props.what === "interval_s" ? undefined : () => set(null)}
+    />
   );
 }
 
