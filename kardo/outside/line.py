@@ -6,11 +6,14 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
+from queue import Empty, Queue
+from threading import Thread
 
 from kardo.core.errors import ReadError
 
 PIECE = 4096  # bytes taken at once
 MOST = 4_000_000  # bytes taken from anybody, unless more is asked for
+CONNECTING = 5.0  # seconds that a name may take to be looked up, and a connection to be made
 MOST_CHUNK = 1 << 20
 HOST = re.compile(r"^[A-Za-z0-9.:_-]{1,253}$")
 
@@ -133,12 +136,33 @@ def _head_end(got: bytes) -> int:
     return got.find(end) + len(end) if end in got else 0
 
 
+def _looked_up(address: Address, seconds: float) -> str:
+    """The numbers behind a name, in time: the system's own look-up has no deadline. Raises OSError for none."""
+    found: Queue[str | OSError] = Queue()
+
+    def look() -> None:
+        try:
+            found.put(str(socket.getaddrinfo(address.host, address.port, type=socket.SOCK_STREAM)[0][4][0]))
+        except (OSError, UnicodeError) as fault:
+            found.put(OSError(str(fault)))
+
+    Thread(target=look, daemon=True).start()
+    try:
+        answer = found.get(timeout=seconds)
+    except Empty as fault:
+        raise TimeoutError from fault
+    if isinstance(answer, OSError):
+        raise answer
+    return answer
+
+
 @contextmanager
 def line(address: Address, seconds: float, most: int | None = None) -> Iterator[Line]:
     """A line that is held for so many seconds at most, and takes so many bytes, or MOST. Raises ReadError where nobody answers."""
     until = time.monotonic() + seconds
     try:
-        connected = socket.create_connection((address.host, address.port), timeout=min(seconds, 5.0))
+        host = _looked_up(address, min(seconds, CONNECTING))
+        connected = socket.create_connection((host, address.port), timeout=min(seconds, CONNECTING))
     except OSError as fault:
         raise ReadError(
             "Nobody answers there.", where=str(address), mend="Is the address right, and the other end switched on?"

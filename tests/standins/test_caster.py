@@ -185,6 +185,16 @@ def test_no_more_is_taken_than_a_limit(monkeypatch):
     assert taken <= 50_000 + line.MOST_CHUNK // 100
 
 
+def test_a_name_that_is_not_looked_up_in_time_is_nobody(monkeypatch):
+    """The system's look-up has no deadline of its own."""
+    monkeypatch.setattr("socket.getaddrinfo", lambda *_, **__: time.sleep(30))
+    monkeypatch.setattr("kardo.outside.line.CONNECTING", 0.3)
+    started = time.monotonic()
+    with pytest.raises(ReadError, match="Nobody answers there"):
+        mounts(Caster(Address("caster.example", 2101)))
+    assert time.monotonic() - started < 5
+
+
 def test_nobody_there_is_told():
     with socket.create_server(("127.0.0.1", 0)) as free:
         port = free.getsockname()[1]
