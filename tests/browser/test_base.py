@@ -101,7 +101,7 @@ def test_a_finding_about_the_base_opens_where_it_can_be_typed(signed_in, django_
     opened(page, django_db_blocker, "Bank with findings")
     finding = page.get_by_role("region", name="Findings").locator("div", has_text="taped only once")
     finding.get_by_role("button", name="go there").click()
-    expect(page.get_by_label("Slant height 1, m")).to_be_visible()
+    expect(page.get_by_label("Antenna height 1")).to_be_visible()
     page.get_by_test_id("datum-strip").click()
     expect(page.get_by_role("img", name="Height chain on Heron 4")).to_be_visible()
 

@@ -41,7 +41,7 @@ def placed(page, e, n, base, height):
     page.mouse.click(*spot(page, e + 20, n + 20))
     commit(page.get_by_label("H of M1", exact=True), height)
     page.get_by_label("How M1 is known").select_option("published")
-    commit(page.get_by_label(re.compile("Slant height 1")), base)
+    commit(page.get_by_label(re.compile("Antenna height 1")), base)
     station(page, "5 Control")
     for key, x, y in (("g", 15, 15), ("g", 185, 15), ("g", 100, 100), ("k", 60, 60), ("k", 140, 70)):
         page.keyboard.press(key)

@@ -50,7 +50,7 @@ def test_from_level_ground_to_a_terrain_and_its_three_usual_faults(signed_in, tm
     page.mouse.click(*spot(page, E0 + 20, N0 + 20))
     commit(page.get_by_label("H of M1", exact=True), "5.600")
     page.get_by_label("How M1 is known").select_option("published")
-    commit(page.get_by_label(re.compile("Slant height 1")), "1.872")
+    commit(page.get_by_label(re.compile("Antenna height 1")), "1.872")
     page.get_by_role("button", name=re.compile("5 Control")).click()
     for key, x, y in (("g", 15, 15), ("g", 100, 100), ("k", 60, 60)):
         page.keyboard.press(key)

@@ -92,7 +92,7 @@ def test_from_a_boundary_to_a_verdict_and_out(signed_in, tmp_path):  # noqa: PLR
     expect(page.get_by_label("Base stands on")).to_have_value("M1")
     expect(page.get_by_label("How M1 is known")).to_have_value("here")
     page.get_by_label("How M1 is known").select_option("published")
-    commit(page.get_by_label(re.compile("Slant height 1")), "1.872")
+    commit(page.get_by_label(re.compile("Antenna height 1")), "1.872")
     page.keyboard.press("Escape")
     page.get_by_role("tab", name="height chain and card").click()
     expect(page.get_by_role("img", name="Height chain on M1")).to_contain_text("1.8297")

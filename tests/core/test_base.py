@@ -115,6 +115,8 @@ def test_readings_in_several_ways_come_to_one_height_and_the_adapter_counts_wher
     known = {b.id: b.up for b in blunders(plan, chain).rows}
     assert known["adapter"] == -0.12 and known["slant"] == pytest.approx(1.8 - chain.arp_above_mark)
     assert read_words(plan, chain) == "1.8000 m slant, 1.6374 m vertical"
+    boxes = [box.typed for box in cards(plan, chain)[0].boxes]
+    assert read_back(plan, chain, ARP, *boxes[:2], f"{float(boxes[2]) - 0.12:.4f}").blunder == "adapter"
     pole = told(ARP, readings=(2.0,), support="fixed_pole", adapter=0.05)[1]
     assert pole.arp_above_mark == 2.05
 
