@@ -11,42 +11,29 @@ from dataclasses import dataclass
 
 import numpy as np
 from shapely import Point
-from shapely.geometry.base import BaseGeometry
 
 from kardo.core.arrays import Floats
 from kardo.core.day.overhead import ANTENNA, MASK, Stand, midnight, parts_of_horizon
 from kardo.core.flight.areas import site_polygon
-from kardo.core.flight.clearance import STANDING, shape_of_feature
 from kardo.core.flight.pattern import FlightPlan, all_flown
 from kardo.core.flight.reach import places_over, reach_from
+from kardo.core.flight.standing import Shapes, nearest_standing, shapes_of, why_not
 from kardo.core.geodesy.units import length
 from kardo.core.gnss.library import SAME_PLACE
 from kardo.core.gnss.orbits import nominal
 from kardo.core.gnss.sky import sky
 from kardo.core.plan.model import Plan
-from kardo.core.plan.site import Feature
 from kardo.core.plan.stands import Link, Mark, OnSetUp, SetUp
 
 WEIGHTS = {"sky": 0.35, "reach": 0.20, "clear": 0.20, "mark": 0.15, "access": 0.10}
 PLACES, SAMPLE = 80, 60  # places that are tried, about, and exposures that reach is judged by
 ABOUT = 1000.0  # metres from the site within which a mark is tried
 OPEN, CLOSED = 0.97, 0.60  # share of an open sky's satellites that is as good as all, and as bad as none
-TWICE = 2.0  # times as far from a thing as it is tall: field practice
 NEAR, FAR = 30.0, 500.0  # metres from an access path or gate
 BESIDE_MARK, NO_MARK = (
     200.0,
     2000.0,
 )  # metres to a known mark from which a base is checked with a short walk, or not at all
-STEEP = 20.0  # degrees of slope on which no tripod should stand
-FORBIDDEN = {
-    "keep_out": "keep-out",
-    "no_permission": "no permission",
-    "hazard": "hazard",
-    "water": "water",
-    "canopy": "trees",
-    "obstacle": "built on",
-}
-AWAY_FROM_HAZARD = 10.0  # metres
 EVERY, ANY_DAY = 20, "2027-01-01"  # minutes; one day of a nominal constellation is as good as another
 WINDS = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
 
@@ -99,10 +86,10 @@ def base_places(plan: Plan, library: Sequence[KnownPlace] = ()) -> BasePlaces:
     marks = [KnownPlace(m.id, m.name, m.e, m.n, m.known in settled) for m in own]
     marks += [m for m in library if all(math.hypot(m.e - o.e, m.n - o.n) > SAME_PLACE for o in plan.marks)]
     marks = [m for m in marks if polygon.distance(Point(m.e, m.n)) <= ABOUT]
-    shapes = [(f, shape_of_feature(f)) for f in plan.site.features]
+    shapes = shapes_of(plan)
     free, left_out = [], []
     for place in [*marks, *places]:
-        why = _forbidden(plan, shapes, place)
+        why = why_not(plan, shapes, place.e, place.n, bool(place.name))
         if why:
             left_out.append((place.e, place.n, f"{place.name}: {why}" if place.name else why))
         else:
@@ -120,29 +107,8 @@ def _base(plan: Plan) -> SetUp | None:
     return plan.setup(hung) or next(iter(plan.setups), None)
 
 
-def _forbidden(plan: Plan, shapes: list[tuple[Feature, BaseGeometry]], place: KnownPlace) -> str:
-    """Why nobody should stand there; empty where nothing is against it."""
-    here = Point(place.e, place.n)
-    for feature, shape in shapes:
-        near = shape.distance(here)
-        limit = AWAY_FROM_HAZARD if feature.kind == "hazard" else 0.0
-        if feature.kind in FORBIDDEN and near <= limit:
-            return f"{FORBIDDEN[feature.kind]}, {feature.name}"
-    if plan.surface is None:
-        return ""
-    e, n = np.array([place.e]), np.array([place.n])
-    if not np.isfinite(plan.surface.at(e, n)).all():
-        return "" if place.name else "no ground known"
-    slope = math.degrees(math.atan(float(np.hypot(*plan.surface.gradient(e, n)[0]))))
-    return f"steeper than {STEEP:.0f}°" if slope > STEEP and not place.name else ""
-
-
 def _graded(
-    plan: Plan,
-    places: list[KnownPlace],
-    shapes: list[tuple[Feature, BaseGeometry]],
-    marks: list[KnownPlace],
-    now: Mark | None,
+    plan: Plan, places: list[KnownPlace], shapes: Shapes, marks: list[KnownPlace], now: Mark | None
 ) -> list[BasePlace]:
     skies = _skies(plan, places)
     flights, link = _flights(plan)
@@ -227,19 +193,14 @@ def _height(plan: Plan, place: KnownPlace) -> float:
     return ground if math.isfinite(ground) else 0.0
 
 
-def _of_clearance(plan: Plan, place: KnownPlace, shapes: list[tuple[Feature, BaseGeometry]]) -> tuple[float, str]:
+def _of_clearance(plan: Plan, place: KnownPlace, shapes: Shapes) -> tuple[float, str]:
     """By the thing that is too near for how tall it is."""
-    unit, here = plan.brief.unit, Point(place.e, place.n)
-    grade, words = 1.0, ""
-    for feature, shape in shapes:
-        wanted = TWICE * feature.height
-        if feature.kind not in STANDING or not wanted:
-            continue
-        away = float(shape.distance(here))
-        if away / wanted < grade:
-            grade = away / wanted
-            words = f"{length(away, unit)} from {feature.name}, {length(wanted, unit)} asked"
-    return grade, words
+    found = nearest_standing(shapes, place.e, place.n)
+    if found is None or found[1] >= found[2]:
+        return 1.0, ""
+    feature, away, wanted = found
+    unit = plan.brief.unit
+    return away / wanted, f"{length(away, unit)} from {feature.name}, {length(wanted, unit)} asked"
 
 
 def _of_marks(plan: Plan, place: KnownPlace, marks: list[KnownPlace]) -> tuple[float, str]:
@@ -253,7 +214,7 @@ def _of_marks(plan: Plan, place: KnownPlace, marks: list[KnownPlace]) -> tuple[f
     return near, f"no mark: {length(away, plan.brief.unit)} to the nearest"
 
 
-def _of_access(plan: Plan, place: KnownPlace, shapes: list[tuple[Feature, BaseGeometry]]) -> tuple[float, str] | None:
+def _of_access(plan: Plan, place: KnownPlace, shapes: Shapes) -> tuple[float, str] | None:
     ways = [shape for f, shape in shapes if f.kind in ("access", "gate")]
     if not ways:
         return None

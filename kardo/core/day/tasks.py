@@ -140,7 +140,7 @@ def _base(plan: Plan, setup: SetUp, arrived: tuple[After, ...]) -> Task:
     )  # fmt: skip
 
 
-def _start(plan: Plan) -> tuple[float, float]:
+def round_start(plan: Plan) -> tuple[float, float]:
     """Where the vehicle stands and rounds begin: the first base's mark, or the middle of the site."""
     mark = next((plan.mark(s.mark) for s in plan.setups if s.mark), None)
     if mark is not None:
@@ -151,7 +151,7 @@ def _start(plan: Plan) -> tuple[float, float]:
 
 def _round(plan: Plan, points: list[ControlPoint], each_min: float) -> tuple[int, str, tuple[str, ...]]:
     """Minutes of a round over points, why, and the points in the order walked."""
-    order, metres = walk(_start(plan), [(p.e, p.n) for p in points])
+    order, metres = walk(round_start(plan), [(p.e, p.n) for p in points])
     metres /= ground_scale(plan)
     pace = durations()["walk_m_per_min"].minutes
     minutes = math.ceil(metres / pace + each_min * len(points))

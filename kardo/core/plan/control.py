@@ -24,7 +24,8 @@ class Occupation(Part):
 
 
 class ControlPoint(Part):
-    """A target (adjusts the block) or a check (never does). h None takes the terrain's height; width in metres."""
+    """A target (adjusts the block) or a check (never does). h None takes the terrain's height; width in metres. pinned: it stays as it is
+    when a layout is searched."""
 
     id: Identifier
     name: Name
@@ -35,6 +36,7 @@ class ControlPoint(Part):
     width: Length = 0.6
     hangs_on: HangsOn
     occupations: Annotated[tuple[Occupation, ...], Field(min_length=1, max_length=MOST_OCCUPATIONS)] = (Occupation(),)
+    pinned: bool = False
 
     @property
     def by_hanging(self) -> dict[HangsOn, list[Occupation]]:
