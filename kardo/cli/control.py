@@ -49,6 +49,7 @@ def _check(args: argparse.Namespace) -> int:
 
 
 def _search(args: argparse.Namespace) -> int:
+    from kardo.core.plan.edits import changed
     from kardo.core.plan.model import plan_from_json
     from kardo.core.practice.layout import Layout, Wish, search
 
@@ -67,7 +68,8 @@ def _search(args: argparse.Namespace) -> int:
     found = search(plan, Wish(args.chance, args.places), progress, proposed)
     seconds = time.perf_counter() - began
     front = [
-        {key: getattr(one, key) for key in FRONT} | {"control": [p.model_dump(mode="json") for p in one.control]}
+        {key: getattr(one, key) for key in FRONT}
+        | {"control": [p.model_dump(mode="json") for p in changed(plan, one.edits).control]}
         for one in found.front
     ]
     write(args.json, {**asdict(found), "front": front, "first_seconds": first[0], "seconds": seconds})

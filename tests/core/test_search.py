@@ -10,6 +10,7 @@ from kardo.core.accuracy.search import aim_of, bared, changed, cost, costs, exch
 from kardo.core.accuracy.whatif import keep
 from kardo.core.errors import PlanError
 from kardo.core.plan.brief import Brief
+from kardo.core.plan.edits import changed as edited
 from kardo.core.plan.site import Feature
 from kardo.core.practice.catalogue import View, findings
 from kardo.core.practice.layout import Wish, search
@@ -104,7 +105,7 @@ def searched():
 def test_the_proposal_passes_by_the_full_computation_and_by_the_rules(searched):
     found, _ = searched
     plan, best = small_plan(control=()), found.front[found.proposed]
-    proposed = plan.model_copy(update={"control": tuple(best.control)})
+    proposed = edited(plan, best.edits)
     told = figures_of(proposed)
     assert best.judged and (told.rmse_v, told.chance) == (best.rmse_v, best.chance) and best.chance >= 0.9
     severe = [f for f in findings(View(proposed, (), None)) if f.station == "control" and f.severity != "note"]
@@ -136,8 +137,8 @@ def test_what_is_pinned_stays_and_nothing_lies_where_nobody_may_stand():
     found = search(plan, Wish(places=80, most=3))
     assert found.left_out["water, pond"] > 20
     for one in found.front:
-        assert pinned in one.control
-        assert all(p.e > E0 + 90 for p in one.control)
+        assert pinned in edited(plan, one.edits).control
+        assert all(p.e > E0 + 90 for p in one.points)
 
 
 def test_a_site_without_room_says_so():

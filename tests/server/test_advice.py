@@ -10,6 +10,7 @@ from kardo.core.accuracy import effort
 from kardo.core.accuracy.advice import advise
 from kardo.core.accuracy.results import Undetermined
 from kardo.core.plan.edits import changed, edit_from_json
+from kardo.server.plans.editing import create_job
 from kardo.server.plans.stored import stored_plan, whole_plan
 from kardo.server.predictions import tasks
 from kardo.server.predictions.answers import time_left
@@ -157,3 +158,18 @@ def test_progress_comes_in_order_and_every_stage_is_named(job):
     seen = []
     advise(whole_plan(job), lambda stage, share: seen.append(share))
     assert seen == sorted(seen) and seen[-1] == 1.0
+
+
+def test_a_layout_is_searched_when_asked_for_and_taken_by_its_edits(planner, office):
+    job = create_job(office, planner.user, small_plan(control=()))
+    told = lambda: planner.get(f"/api/jobs/{job.pk}/layouts").json()  # noqa: E731
+    assert told()["state"] == "none"
+    assert post(planner, job, "layouts/start")["state"] == "queued"
+    run(key=str(Computation.objects.get().key))
+    found = told()["result"]
+    best = found["front"][found["proposed"]]
+    assert best["judged"] and best["chance"] >= 0.9 and len(best["points"]) == best["targets"] + best["checks"]
+    assert planner.patch_plan(job.pk, best["edits"], 1).status_code == 200
+    plan = stored_plan(job.__class__.objects.get(pk=job.pk))
+    assert [(p.name, p.role) for p in plan.control] == [(s["name"], s["role"]) for s in best["points"]]
+    assert told()["state"] == "none", "the plan is another now"

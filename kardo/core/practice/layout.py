@@ -14,6 +14,7 @@ from typing import Literal
 import numpy as np
 from shapely import Point
 
+from kardo.core.accuracy.acceptance import chance_words
 from kardo.core.accuracy.effort import Progress
 from kardo.core.accuracy.offers import free_names, usual_hanging
 from kardo.core.accuracy.prediction import figures, figures_of
@@ -31,7 +32,10 @@ from kardo.core.flight.reach import places_over
 from kardo.core.flight.standing import nearest_standing, shapes_of, why_ground, why_not
 from kardo.core.gnss.occupations import minutes_on_point
 from kardo.core.plan.control import ControlPoint
+from kardo.core.plan.edits import Edit, difference
+from kardo.core.plan.edits import changed as edited
 from kardo.core.plan.model import Plan
+from kardo.core.plan.parts import to_json
 from kardo.core.practice.catalogue import View, findings
 
 PIXELS = 10.0  # width of a proposed target: field practice
@@ -52,10 +56,20 @@ class Wish:
 
 
 @dataclass(frozen=True)
+class Spot:
+    """A point of a layout: its name, role and place in grid metres."""
+
+    name: str
+    role: str
+    e: float
+    n: float
+
+
+@dataclass(frozen=True)
 class Layout:
     """One layout: how many targets and checks, minutes on the ground, figures in metres, the chance to pass (None without checks);
     whether it is inside the tolerance with the chance wanted; whether the full computation judged it; what rules of control still say
-    of it; and its control, all of it."""
+    of it; its points, and the edits that make them of the plan's."""
 
     targets: int
     checks: int
@@ -68,7 +82,8 @@ class Layout:
     good: bool
     judged: bool
     left: list[str]
-    control: list[ControlPoint]
+    points: list[Spot]
+    edits: list[Edit]
 
 
 @dataclass(frozen=True)
@@ -295,7 +310,10 @@ def _as_layout(plan: Plan, wish: Wish, control: tuple[ControlPoint, ...], told: 
     targets = sum(p.role == "target" for p in control)
     figures_ = told.rmse_h, told.rmse_v, told.limit_h, told.limit_v, told.chance
     minutes, left = _minutes(plan, control), _left(plan, control)
-    return Layout(targets, len(control) - targets, minutes, *figures_, good, judged, left, list(control))
+    spots = [Spot(p.name, p.role, p.e, p.n) for p in control]
+    before, after = ({"control": [to_json(p) for p in some]} for some in (plan.control, control))
+    edits = difference(before, after)
+    return Layout(targets, len(control) - targets, minutes, *figures_, good, judged, left, spots, edits)
 
 
 def _minutes(plan: Plan, control: tuple[ControlPoint, ...]) -> float:
@@ -314,8 +332,8 @@ def _judged(plan: Plan, wish: Wish, front: list[Layout]) -> tuple[list[Layout], 
     while good := [k for k, one in enumerate(out) if one.good and k not in tried]:
         best = min(good, key=lambda k: (len(out[k].left), out[k].minutes, k))
         tried.add(best)
-        control = tuple(out[best].control)
-        out[best] = _as_layout(plan, wish, control, figures_of(_with(plan, control)), judged=True)
+        proposed = edited(plan, out[best].edits)
+        out[best] = _as_layout(plan, wish, proposed.control, figures_of(proposed), judged=True)
         if out[best].good:
             return out, best
     return out, None
@@ -333,7 +351,8 @@ def _told(front: list[Layout], best: int | None, wish: Wish) -> str:
         what = "No number of targets that was tried reaches the tolerance with that chance"
         return f"{what}: the rest is for the flight, the base or the calibration to mend."
     one = front[best]
+    passing = "nothing" if one.chance is None else chance_words(one.chance)
     return (
-        f"{one.targets} targets and {one.checks} checks pass with {one.chance or 1.0:.0%}, {wish.chance:.0%} wanted; "
+        f"{one.targets} {'target' if one.targets == 1 else 'targets'} and {one.checks} checks: {passing} to pass, {wish.chance:.0%} wanted; "
         f"{one.minutes:.0f} min on the ground."
     )

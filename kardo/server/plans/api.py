@@ -33,10 +33,12 @@ from kardo.server.plans.stored import keep_terrain, stored_plan, whole_plan, wit
 from kardo.server.predictions import live
 from kardo.server.predictions.answers import (
     AdviceAnswer,
+    LayoutsAnswer,
     PredictionAnswer,
     SchemesAnswer,
     Underway,
     advice_of,
+    layouts_of,
     prediction_of,
     schemes_of,
     underway,
@@ -68,7 +70,7 @@ class PlanOut(Schema):
 
 PLAN, SUMMARY, PREDICTION = TypeAdapter(PlanOut), TypeAdapter(Summary), TypeAdapter(PredictionAnswer)
 LIVE = TypeAdapter(LiveAnswer)
-Asked = Literal["prediction", "advice", "schemes"]
+Asked = Literal["prediction", "advice", "schemes", "layouts"]
 
 
 class EditIn(Schema):
@@ -338,6 +340,13 @@ def show_schemes(request: HttpRequest, job_id: UUID):
     """Correction schemes for the plan as it stands, side by side, or how far they have come. Asking does not start it."""
     at = standing_of(request, job_id, Computation.Kind.SCHEMES)
     return schemes_of(job_of(request, job_id), at)
+
+
+@router.get("/{job_id}/layouts", response=LayoutsAnswer)
+def show_layouts(request: HttpRequest, job_id: UUID):
+    """Layouts of control searched for the plan as it stands, or how far the search has come. Asking does not start it."""
+    at = standing_of(request, job_id, Computation.Kind.LAYOUTS)
+    return layouts_of(job_of(request, job_id), at)
 
 
 @router.post("/{job_id}/{kind}/start", response=Underway)

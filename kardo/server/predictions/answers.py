@@ -15,6 +15,7 @@ from kardo.core.accuracy.schemes import Schemes
 from kardo.core.arrays import Json
 from kardo.core.plan.model import Plan
 from kardo.core.practice.catalogue import Finding
+from kardo.core.practice.layout import Search
 from kardo.core.summary import Fault, Told, found, named_advice, named_schemes, told
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import model_digest, stored_plan, with_ground
@@ -25,6 +26,7 @@ LEAST_SHARE = 0.08  # below, the time spent says nothing of the time left
 RESULT = TypeAdapter(Result | Undetermined)
 ADVICE = TypeAdapter(Advice)
 SCHEMES = TypeAdapter(Schemes)
+LAYOUTS = TypeAdapter(Search)
 
 
 @dataclass(frozen=True)
@@ -67,6 +69,14 @@ class SchemesAnswer(Underway):
     error: Fault | None
 
 
+@dataclass(frozen=True)
+class LayoutsAnswer(Underway):
+    """Layouts of control, searched."""
+
+    result: Search | None
+    error: Fault | None
+
+
 def waited_for(at: Standing) -> PredictionAnswer:
     """How far a prediction under way has come."""
     return PredictionAnswer(**vars(_how_far(at)), result=None, told=None, findings=None, error=None)
@@ -98,6 +108,13 @@ def schemes_of(job: Job, at: Standing) -> SchemesAnswer:
     row = _row(at)
     result = named_schemes(stored_plan(job), SCHEMES.validate_python(row.result)) if row and row.result else None
     return SchemesAnswer(**vars(underway(job, at)), result=result, error=_error(row))
+
+
+def layouts_of(job: Job, at: Standing) -> LayoutsAnswer:
+    """The layouts that were found for the job's plan as it stands, or how far the search has come. Starts nothing."""
+    row = _row(at)
+    result = LAYOUTS.validate_python(row.result) if row and row.result else None
+    return LayoutsAnswer(**vars(underway(job, at)), result=result, error=_error(row))
 
 
 def underway(job: Job, at: Standing) -> Underway:

@@ -21,6 +21,7 @@ class Computation(models.Model):
         ADVICE = "advice"
         CHECKS = "checks", "what the checks will measure, jointly"
         SCHEMES = "schemes", "correction schemes side by side"
+        LAYOUTS = "layouts", "layouts of control, searched"
 
     class State(models.TextChoices):
         QUEUED = "queued"

@@ -26,6 +26,7 @@ from kardo.core.arrays import Json
 from kardo.core.errors import KardoError
 from kardo.core.flight.pattern import estimated_exposures
 from kardo.core.plan.model import Plan, plan_from_json
+from kardo.core.practice.layout import Wish, search
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import with_ground
 from kardo.server.predictions.models import WAITING, Computation
@@ -41,6 +42,7 @@ COMPUTE: dict[str, Callable[[Plan, Callable[[str, float], None]], Any]] = {
     Computation.Kind.ADVICE: advise,
     Computation.Kind.CHECKS: checks_jointly,
     Computation.Kind.SCHEMES: schemes,
+    Computation.Kind.LAYOUTS: lambda plan, report: search(plan, Wish(), report),
 }
 State = Computation.State
 
@@ -106,7 +108,7 @@ def _priority(waiting: list[Computation], job: Job) -> int:
 
 
 def _queue_for(plan: Plan, kind: str) -> str:
-    if kind in {Computation.Kind.ADVICE, Computation.Kind.SCHEMES}:
+    if kind in {Computation.Kind.ADVICE, Computation.Kind.SCHEMES, Computation.Kind.LAYOUTS}:
         return PATIENT
     try:
         return QUICK if estimated_exposures(plan) <= QUICK_EXPOSURES else PATIENT

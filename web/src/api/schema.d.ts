@@ -381,6 +381,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/layouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Layouts
+         * @description Layouts of control searched for the plan as it stands, or how far the search has come. Asking does not start it.
+         */
+        get: operations["kardo_server_plans_api_show_layouts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/{kind}/start": {
         parameters: {
             query?: never;
@@ -1990,7 +2010,8 @@ export interface components {
         };
         /**
          * ControlPoint
-         * @description A target (adjusts the block) or a check (never does). h None takes the terrain's height; width in metres.
+         * @description A target (adjusts the block) or a check (never does). h None takes the terrain's height; width in metres. pinned: it stays as it is
+         *     when a layout is searched.
          */
         ControlPoint: {
             /** Id */
@@ -2029,6 +2050,11 @@ export interface components {
              *     ]
              */
             occupations: components["schemas"]["Occupation"][];
+            /**
+             * Pinned
+             * @default false
+             */
+            pinned: boolean;
         };
         /**
          * CorrectionNetwork
@@ -4214,6 +4240,93 @@ export interface components {
             ahead: number;
             result: components["schemas"]["Schemes"] | null;
             error: components["schemas"]["Fault"] | null;
+        };
+        /**
+         * Layout
+         * @description One layout: how many targets and checks, minutes on the ground, figures in metres, the chance to pass (None without checks);
+         *     whether it is inside the tolerance with the chance wanted; whether the full computation judged it; what rules of control still say
+         *     of it; its points, and the edits that make them of the plan's.
+         */
+        Layout: {
+            /** Targets */
+            targets: number;
+            /** Checks */
+            checks: number;
+            /** Minutes */
+            minutes: number;
+            /** Rmse H */
+            rmse_h: number;
+            /** Rmse V */
+            rmse_v: number;
+            /** Limit H */
+            limit_h: number;
+            /** Limit V */
+            limit_v: number | null;
+            /** Chance */
+            chance: number | null;
+            /** Good */
+            good: boolean;
+            /** Judged */
+            judged: boolean;
+            /** Left */
+            left: string[];
+            /** Points */
+            points: components["schemas"]["Spot"][];
+            /** Edits */
+            edits: components["schemas"]["Edit"][];
+        };
+        /**
+         * LayoutsAnswer
+         * @description Layouts of control, searched.
+         */
+        LayoutsAnswer: {
+            /** Hash */
+            hash: string;
+            /** State */
+            state: string;
+            /** Stage */
+            stage: string;
+            /** Share */
+            share: number;
+            /** Seconds Left */
+            seconds_left: number | null;
+            /** Ahead */
+            ahead: number;
+            result: components["schemas"]["Search"] | null;
+            error: components["schemas"]["Fault"] | null;
+        };
+        /**
+         * Search
+         * @description What a search came to: layouts with more and more targets; which of them is proposed, by its place (None: none is good enough); how
+         *     many places were tried, and why others were not, with how many; and in a sentence.
+         */
+        Search: {
+            /** Front */
+            front: components["schemas"]["Layout"][];
+            /** Proposed */
+            proposed: number | null;
+            /** Tried */
+            tried: number;
+            /** Left Out */
+            left_out: {
+                [key: string]: number;
+            };
+            /** Words */
+            words: string;
+        };
+        /**
+         * Spot
+         * @description A point of a layout: its name, role and place in grid metres.
+         */
+        Spot: {
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** E */
+            e: number;
+            /** N */
+            n: number;
         };
         /**
          * Underway
@@ -7015,13 +7128,35 @@ export interface operations {
             };
         };
     };
+    kardo_server_plans_api_show_layouts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutsAnswer"];
+                };
+            };
+        };
+    };
     kardo_server_plans_api_start_computation: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 job_id: string;
-                kind: "prediction" | "advice" | "schemes";
+                kind: "prediction" | "advice" | "schemes" | "layouts";
             };
             cookie?: never;
         };
@@ -7044,7 +7179,7 @@ export interface operations {
             header?: never;
             path: {
                 job_id: string;
-                kind: "prediction" | "advice" | "schemes";
+                kind: "prediction" | "advice" | "schemes" | "layouts";
             };
             cookie?: never;
         };

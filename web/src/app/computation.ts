@@ -3,7 +3,7 @@ import { call, type Underway } from "../api/client";
 import { usePlan } from "./plan";
 
 /** A computation of the plan as it stands that runs only when asked for; the server tells how far it is. */
-export function useComputation<Answer extends Underway>(kind: "advice" | "schemes") {
+export function useComputation<Answer extends Underway>(kind: "advice" | "schemes" | "layouts") {
   const { jobId, answer } = usePlan();
   const client = useQueryClient();
   const key = [kind, jobId, answer.revision];

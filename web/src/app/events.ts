@@ -5,7 +5,7 @@ import { UNDER_WAY } from "../ui/UnderWay";
 
 const FALLBACK = 2000;
 const QUIET = 10_000;
-const KINDS = ["prediction", "advice", "schemes"] as const;
+const KINDS = ["prediction", "advice", "schemes", "layouts"] as const;
 type Kind = (typeof KINDS)[number];
 
 /** What the server tells of a job by itself: a new revision, and how far its computations are. Where it cannot be listened to,

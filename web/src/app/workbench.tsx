@@ -1,6 +1,6 @@
 import { createContext, useCallback, useContext, useMemo, useState, type ReactNode } from "react";
 import { useNavigate, useParams } from "react-router";
-import type { Plan, Result } from "../api/client";
+import type { Plan, Result, Spot } from "../api/client";
 import { STATION_IDS, type Station } from "../stations/ids";
 
 export type { Station } from "../stations/ids";
@@ -51,6 +51,9 @@ interface Workbench {
   /** Paths of the points that the chosen task of the day goes round, in their order. */
   round: string[];
   setRound: (paths: string[]) => void;
+  /** Points of a layout that is looked at before it is taken. */
+  proposed: Spot[] | null;
+  setProposed: (points: Spot[] | null) => void;
   goTo: { e: number; n: number } | null;
   setGoTo: (place: { e: number; n: number } | null) => void;
 }
@@ -85,6 +88,7 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
   const [pins, setPins] = useState<Pin[]>([]);
   const [carried, carry] = useState<Record<string, string | File> | null>(null);
   const [round, setRound] = useState<string[]>([]);
+  const [proposed, setProposed] = useState<Spot[] | null>(null);
   const [goTo, setGoTo] = useState<{ e: number; n: number } | null>(null);
   const value = useMemo(
     () => ({
@@ -108,10 +112,12 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
       carry,
       round,
       setRound,
+      proposed,
+      setProposed,
       goTo,
       setGoTo,
     }),
-    [station, open, view, openView, selected, layer, placing, preview, draft, pins, carried, round, goTo],
+    [station, open, view, openView, selected, layer, placing, preview, draft, pins, carried, round, proposed, goTo],
   );
   return <Bench.Provider value={value}>{children}</Bench.Provider>;
 }

@@ -178,6 +178,6 @@ function Tolerance({ y, words, below }: { y: number; words: string; below: boole
   );
 }
 
-function niceStep(least: number): number {
+export function niceStep(least: number): number {
   return [0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200, 500, 1000].find((s) => s >= least) ?? 1000;
 }

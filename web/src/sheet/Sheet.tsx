@@ -87,7 +87,7 @@ export function Sheet() {
 /** All that the layers are drawn from. */
 function useView(): SheetView {
   const { jobId, plan, summary, result, trial } = usePlan();
-  const { station, layer, selected, draft, preview, round, view: tray } = useWorkbench();
+  const { station, layer, selected, draft, preview, round, proposed, view: tray } = useWorkbench();
   const [themed, setThemed] = useState(0);
   useEffect(() => {
     const rethemed = () => setThemed((n) => n + 1);
@@ -131,6 +131,7 @@ function useView(): SheetView {
     closed,
     residualFactor,
     basePlaces,
+    proposed,
   };
   // eslint-disable-next-line react-hooks/exhaustive-deps -- the same view as long as each of its parts is the same
   return useMemo(() => view, Object.values(view));

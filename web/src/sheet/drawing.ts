@@ -8,7 +8,7 @@ import VectorImageLayer from "ol/layer/VectorImage";
 import Projection from "ol/proj/Projection";
 import type ImageStatic from "ol/source/ImageStatic";
 import VectorSource from "ol/source/Vector";
-import type { BasePlaces, Close, Edit, Figures, Plan, Result, Summary, TerrainDrawing } from "../api/client";
+import type { BasePlaces, Close, Edit, Figures, Plan, Result, Spot, Summary, TerrainDrawing } from "../api/client";
 import type { ErrorLayer, Placing, Station } from "../app/workbench";
 import type { Ramp } from "./symbols";
 
@@ -36,6 +36,8 @@ export interface SheetView {
   residualFactor: number;
   /** Places for the base while they are looked at. */
   basePlaces: BasePlaces | undefined;
+  /** Points of a layout that is looked at. */
+  proposed: Spot[] | null;
 }
 
 /** One layer of the sheet: a module of its own, drawn anew when what it is made from changes. */

@@ -17,7 +17,7 @@ export function usualHanging(plan: Plan): HangsOn {
 /** A new control point, observed once. */
 export function newPoint(plan: Plan, role: ControlPoint["role"], id: string, e: number, n: number): ControlPoint {
   const occupations = [{ epochs: 60, after_min: 0, hangs_on: null, state: "fixed" as const, pole: null, visit: null }];
-  return { id, name: id, role, e, n, h: null, width: 0.6, hangs_on: usualHanging(plan), occupations };
+  return { id, name: id, role, e, n, h: null, width: 0.6, hangs_on: usualHanging(plan), occupations, pinned: false };
 }
 
 /** The edits that place a target, a check, or the base on a new mark at a grid position. */

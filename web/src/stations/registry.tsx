@@ -12,11 +12,13 @@ import { exposures, strips, unreached } from "../sheet/layers/flights";
 import { localPoints } from "../sheet/layers/local";
 import { basePlaces } from "../sheet/layers/places";
 import { gaps } from "../sheet/layers/gaps";
+import { proposedLayout } from "../sheet/layers/proposed";
 import { points } from "../sheet/layers/points";
 import { round } from "../sheet/layers/round";
 import { residuals } from "../sheet/layers/residuals";
 import { BASE_VIEWS } from "./base/views";
 import { CLOSE_VIEWS } from "./close/views";
+import { CONTROL_VIEWS } from "./control/views";
 import { STATION_IDS, type Station } from "./ids";
 
 /** What a station's line is told from. */
@@ -115,7 +117,8 @@ export const STATIONS: Record<Station, StationEntry> = {
   control: {
     title: "Control",
     Tray: lazy(() => import("./control/ControlTray").then((m) => ({ default: m.ControlTray }))),
-    layers: [points],
+    views: CONTROL_VIEWS,
+    layers: [proposedLayout, points],
     tools: [
       { places: "target", key: "G", words: "place a control target: a click, or Enter for the middle of the sheet" },
       { places: "check", key: "K", words: "place a check" },

@@ -2,13 +2,16 @@ import { useState } from "react";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { Heading } from "../../ui/Heading";
+import { Tabs } from "../../ui/Tabs";
 import { ControlTable } from "./ControlTable";
 import { Occupations } from "./Occupations";
 import { Paste } from "./Paste";
+import { SearchView } from "./SearchView";
+import { CONTROL_VIEWS } from "./views";
 
 export function ControlTray() {
   const { plan } = usePlan();
-  const { setPlacing, selected } = useWorkbench();
+  const { setPlacing, selected, view, openView } = useWorkbench();
   const [pasting, setPasting] = useState(false);
   const [oneByOne, setOneByOne] = useState(false);
   const point = plan.control.find((p) => `control/${p.id}` === selected);
@@ -34,8 +37,11 @@ export function ControlTray() {
           </button>
         </span>
       </Heading>
+      <Tabs label="Views" tabs={CONTROL_VIEWS} chosen={view || "points"} onChoose={openView} />
       {pasting && <Paste onDone={() => setPasting(false)} />}
-      {plan.control.length ? (
+      {view === "search" ? (
+        <SearchView />
+      ) : plan.control.length ? (
         <>
           <ControlTable />
           {oneByOne && <Occupations point={point} />}

@@ -1,0 +1,36 @@
+"""Control in a real browser: a layout searched, looked at, taken and taken back."""
+
+import re
+
+from playwright.sync_api import expect
+
+from tests.browser.test_story import settled
+from tests.browser.test_verdict import add_job
+from tests.conftest import small_plan
+
+
+def test_a_layout_is_searched_drawn_and_taken_with_what_is_pinned(signed_in, django_db_blocker):
+    page, plan = signed_in, small_plan()
+    brief = plan.brief.model_copy(update={"title": "Few will do"})
+    add_job(django_db_blocker, plan.model_copy(update={"brief": brief}))
+    page.reload()
+    page.get_by_role("link", name="Few will do").click()
+    settled(page)
+    page.keyboard.press("5")
+    expect(page.get_by_role("tab", name="search")).to_be_visible()
+    page.keyboard.press("Alt+2")
+    page.get_by_role("group", name="Points that stay").get_by_role("button", name="G5").click()
+    settled(page)
+    page.get_by_role("button", name="search a layout").click()
+    view = page.get_by_test_id("search")
+    expect(view.get_by_text(re.compile("to pass, 90% wanted"))).to_be_visible(timeout=60_000)
+    expect(view.get_by_text("places tried, 1 of 9 points pinned.")).to_be_visible()
+    proposal = view.get_by_role("row").filter(has=page.get_by_role("button", name="take this"))
+    targets, checks = (int(proposal.get_by_role("cell").nth(k).inner_text()) for k in (0, 1))
+    assert targets >= 1, "the pinned one stays"
+    proposal.get_by_role("button", name="take this").click()
+    line = page.get_by_role("navigation", name="Stations").get_by_role("button", name=re.compile("5 Control"))
+    expect(line).to_contain_text(f"{targets} targets · {checks} checks")
+    settled(page)
+    page.get_by_role("button", name="Undo").click()
+    expect(line).to_contain_text("5 targets · 4 checks")

@@ -1,0 +1,163 @@
+import { useEffect, useState } from "react";
+import type { Layout, Layouts } from "../../api/client";
+import { useComputation } from "../../app/computation";
+import { usePlan } from "../../app/plan";
+import { useWorkbench } from "../../app/workbench";
+import { fieldEdits } from "../../lib/edits";
+import { chance, fineUnit } from "../../lib/units";
+import { FrontPlot } from "../../plots/FrontPlot";
+import { Fine } from "../../ui/Fine";
+import { ProblemNote } from "../../ui/ProblemNote";
+import { UNDER_WAY, UnderWay } from "../../ui/UnderWay";
+
+/** Few targets and checks that pass: searched over the site, told as a front to pick from, drawn while looked at. */
+export function SearchView() {
+  const { told, asked, run } = useComputation<Layouts>("layouts");
+  const { plan } = usePlan();
+  const pinned = plan.control.filter((p) => p.pinned).length;
+  return (
+    <section data-testid="search">
+      <div className="flex flex-wrap items-baseline gap-3">
+        <h3 className="font-bold">How few will do?</h3>
+        {!asked && (
+          <button className="button text-sm" onClick={() => void run("start")}>
+            search a layout
+          </button>
+        )}
+        <span className="text-sm text-quiet">
+          {told?.result
+            ? `${told.result.tried} places tried, ${pinned} of ${plan.control.length} points pinned.`
+            : `Tries about a thousand places where one may stand, for a chance of 90 %. Pinned points stay. Nothing is changed until you take one.`}
+        </span>
+      </div>
+      <Pins />
+      {told && UNDER_WAY.includes(told.state) && <UnderWay work={told} onStop={() => void run("stop")} />}
+      {told?.error && <ProblemNote problem={told.error} />}
+      {told?.result && told.result.front.length > 0 && <Front found={told.result} />}
+    </section>
+  );
+}
+
+const MOST_PINS = 60;
+
+/** Which of the plan's points stay where they are. */
+function Pins() {
+  const { plan, edit } = usePlan();
+  if (!plan.control.length || plan.control.length > MOST_PINS) return null;
+  return (
+    <div className="mt-1 flex flex-wrap items-center gap-1 text-sm" role="group" aria-label="Points that stay">
+      <span className="text-quiet">stays:</span>
+      {plan.control.map((p) => (
+        <button
+          key={p.id}
+          className="button px-1 py-0 text-sm"
+          aria-pressed={p.pinned}
+          onClick={() => void edit(fieldEdits(plan, `control/${p.id}`, { pinned: !p.pinned }))}
+        >
+          {p.name}
+        </button>
+      ))}
+    </div>
+  );
+}
+
+function Front({ found }: { found: NonNullable<Layouts["result"]> }) {
+  const { plan, edit } = usePlan();
+  const { setProposed } = useWorkbench();
+  const { unit } = plan.brief;
+  const [looked, look] = useState<number | null>(null);
+  const shown = looked ?? found.proposed;
+  useEffect(() => {
+    setProposed(shown === null ? null : found.front[shown]!.points);
+    return () => setProposed(null);
+  }, [shown, found, setProposed]);
+  const take = (k: number) => void edit(found.front[k]!.edits);
+  const left = Object.entries(found.left_out);
+  return (
+    <>
+      <p className="mt-1">{found.words}</p>
+      <div className="flex flex-wrap items-start gap-x-4">
+        <FrontPlot
+          front={found.front}
+          proposed={found.proposed}
+          looked={looked}
+          unit={unit}
+          onLook={look}
+          onTake={take}
+        />
+        <table className="table w-auto text-sm">
+          <thead>
+            <tr>
+              <th className="num">targets</th>
+              <th className="num">checks</th>
+              <th className="num">min</th>
+              <th className="num">H, {fineUnit(unit)}</th>
+              <th className="num">V, {fineUnit(unit)}</th>
+              <th className="num">chance</th>
+              <th>
+                <span className="sr-only">take</span>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {found.front.map((one, k) => (
+              <Row
+                key={k}
+                one={one}
+                unit={unit}
+                proposed={found.proposed === k}
+                onLook={(on) => look(on ? k : null)}
+                onTake={() => take(k)}
+              />
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <p className="mt-1 max-w-3xl text-sm text-quiet">
+        Figures are within 3 %, those of the proposal in full. Whether one may stand there is for the eye, and for the
+        owner, to say.
+        {left.length > 0 && ` Left out: ${left.map(([why, count]) => `${count} ${why}`).join("; ")}.`}
+      </p>
+    </>
+  );
+}
+
+function Row(props: {
+  one: Layout;
+  unit: string;
+  proposed: boolean;
+  onLook: (on: boolean) => void;
+  onTake: () => void;
+}) {
+  const { one, unit, proposed, onLook, onTake } = props;
+  return (
+    <tr
+      className={proposed ? "bg-settled-wash" : ""}
+      onMouseEnter={() => onLook(true)}
+      onMouseLeave={() => onLook(false)}
+      onFocus={() => onLook(true)}
+      onBlur={() => onLook(false)}
+    >
+      <td className="num">{one.targets}</td>
+      <td className="num">{one.checks}</td>
+      <td className="num">{one.minutes.toFixed(0)}</td>
+      <td className="num">
+        <Fine value={one.rmse_h} unit={unit} />
+      </td>
+      <td className="num">
+        <Fine value={one.rmse_v} unit={unit} />
+      </td>
+      <td className="num">{one.chance === null ? "–" : chance(one.chance)}</td>
+      <td>
+        <button className="button text-sm" title={one.left.join(" ")} onClick={onTake}>
+          {proposed ? "take this" : "take it"}
+        </button>
+        {one.left.length > 0 && (
+          <span className="ml-2 text-decision-text" title={one.left.join(" ")}>
+            {one.left.length} {one.left.length === 1 ? "finding" : "findings"}
+          </span>
+        )}
+      </td>
+    </tr>
+  );
+}
