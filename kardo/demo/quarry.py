@@ -49,7 +49,7 @@ def hask_quarry() -> Plan:
     surface = quarry_terrain()
     base = (EAST + 235.0, NORTH - 60.0)
     targets = [(205, 35), (-30, 165), (-208, -20), (40, -166), (30, -20)]
-    checks = [(130, 120), (-130, 118), (-145, -105), (130, -120), (-60, 10), (60, 60)]
+    checks = [(137, 127), (-133, 130), (-155, -115), (130, -132), (-60, 10), (57, 58)]
     return Plan(
         brief=Brief(
             title="Hask Quarry, monthly volume",

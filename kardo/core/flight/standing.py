@@ -1,7 +1,5 @@
 """Where somebody may stand, and what stands too near: for a base, for a target."""
 
-import math
-
 import numpy as np
 from shapely import Point
 from shapely.geometry.base import BaseGeometry
@@ -46,13 +44,18 @@ def why_ground(plan: Plan, places: Floats) -> list[str]:
     """The same of the ground alone, of places (k, 2) in grid metres."""
     if plan.surface is None:
         return [""] * len(places)
-    e, n = places.T
-    steep = np.hypot(*plan.surface.gradient(e, n).T) > math.tan(math.radians(STEEP))
-    known = np.isfinite(plan.surface.at(e, n))
+    known, steep = np.isfinite(plan.surface.at(*places.T)), slopes(plan, places) > STEEP
     return [
         "no ground known" if not ground else f"steeper than {STEEP:.0f}°" if too else ""
         for ground, too in zip(known, steep, strict=True)
     ]
+
+
+def slopes(plan: Plan, places: Floats) -> Floats:
+    """Degrees of slope (k,) of the ground at places (k, 2) in grid metres; nan where it is not known."""
+    if plan.surface is None:
+        return np.full(len(places), np.nan)
+    return np.degrees(np.arctan(np.hypot(*plan.surface.gradient(*places.T).T)))
 
 
 def nearest_standing(shapes: Shapes, e: float, n: float) -> tuple[Feature, float, float] | None:

@@ -23,7 +23,7 @@ from kardo.core.accuracy.search import Field, State, aim_of, cost, field, layout
 from kardo.core.accuracy.solution import DefectiveNetwork
 from kardo.core.accuracy.standards import standards
 from kardo.core.accuracy.whatif import Kept, keep, what_if
-from kardo.core.arrays import Floats
+from kardo.core.arrays import Bools, Floats
 from kardo.core.control.round import walk
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.areas import site_polygon
@@ -42,6 +42,7 @@ PIXELS = 10.0  # width of a proposed target: field practice
 LEAST_WIDTH = 0.4  # metres
 USUAL_CHECKS = 6  # where the standard asks for fewer
 MOST_TARGETS = 14
+MOST_BYTES = 300_000_000  # that the candidates' solutions may take: of a large block fewer places are tried
 NOT_WORTH = 0.01  # of the cost that a further target must take away, twice running, for more to be tried
 OF_CONTROL = "control"
 
@@ -206,7 +207,7 @@ def _checks(plan: Plan, places: Floats, kept: tuple[ControlPoint, ...]) -> tuple
     return (*own, *_points(plan, places[picked], "check", "K", kept))
 
 
-def _inside(plan: Plan, places: Floats) -> "np.ndarray[tuple[int], np.dtype[np.bool_]]":
+def _inside(plan: Plan, places: Floats) -> Bools:
     """Which places lie in from the boundary by a tenth of the site's width."""
     polygon = site_polygon(plan)
     inner = polygon.buffer(-0.05 * math.sqrt(polygon.area))
@@ -260,6 +261,8 @@ def _field(
     """The candidates over the kept network: targets that stay, which are fixed; the seeds; and every other place."""
     fixed = tuple(p for p in stays if p.role == "target")
     rest = _away_from(free, [(p.e, p.n) for p in (*fixed, *seeds)], 1.0)
+    room = max(50, MOST_BYTES // (12 * kept.solution.factor.n))
+    rest = rest[:: -(-len(rest) // room)] if len(rest) > room else rest
     candidates = (*fixed, *seeds, *_targets(plan, rest, fixed, seeds))
     own = range(len(fixed) + len(seeds))
     found = field(kept, kept.planned.observe(kept.planned.plan, candidates), np.array(own))
