@@ -51,7 +51,8 @@ def _check(args: argparse.Namespace) -> int:
 def _search(args: argparse.Namespace) -> int:
     from kardo.core.plan.edits import changed
     from kardo.core.plan.model import plan_from_json
-    from kardo.core.practice.layout import Layout, Wish, search
+    from kardo.core.practice.layout import search
+    from kardo.core.practice.proposed import Layout, Wish
 
     if not 0 < args.chance < 1:
         raise KardoError("A chance lies between 0 and 1.", where="--chance", mend="Give 0.9, for example.")
@@ -72,7 +73,9 @@ def _search(args: argparse.Namespace) -> int:
         | {"control": [p.model_dump(mode="json") for p in changed(plan, one.edits).control]}
         for one in found.front
     ]
-    write(args.json, {**asdict(found), "front": front, "first_seconds": first[0], "seconds": seconds})
+    beside = [{"id": one.id, "words": one.words} for one in found.schools]
+    whole = {**asdict(found), "front": front, "schools": beside, "first_seconds": first[0], "seconds": seconds}
+    write(args.json, whole)
     print(found.words)
     return 0
 

@@ -13,7 +13,8 @@ from kardo.core.plan.brief import Brief
 from kardo.core.plan.edits import changed as edited
 from kardo.core.plan.site import Feature
 from kardo.core.practice.catalogue import View, findings
-from kardo.core.practice.layout import Wish, search
+from kardo.core.practice.layout import search
+from kardo.core.practice.proposed import Wish
 from tests.conftest import E0, N0, point, small_plan
 
 SPOTS = [(x, y) for x in (15, 70, 130, 185) for y in (15, 60, 105)]
@@ -124,6 +125,18 @@ def test_on_a_plain_rectangle_the_school_of_five_cannot_be_beaten_and_two_do_nea
     found, _ = searched
     school, v = figures_of(small_plan()).rmse_v, {one.targets: one.rmse_v for one in found.front}
     assert v[5] == pytest.approx(school, rel=0.003) and v[2] < 1.12 * school
+
+
+def test_the_schools_stand_beside_it_each_as_the_full_computation_has_it(searched):
+    found, _ = searched
+    plan, beside = small_plan(control=()), {s.id: s.layout for s in found.schools}
+    assert [(one.targets, one.checks) for one in beside.values()] == [(5, 2), (1, 20), (0, 20), (5, 6)], (
+        "nothing of one's own yet"
+    )
+    for one in beside.values():
+        told = figures_of(edited(plan, one.edits))
+        assert one.rmse_v == pytest.approx(told.rmse_v, rel=0.03) and one.rmse_h == pytest.approx(told.rmse_h, rel=0.03)
+    assert "min more than the proposal" in found.schools[1].words
 
 
 def test_what_is_pinned_stays_and_nothing_lies_where_nobody_may_stand():

@@ -75,7 +75,7 @@ class Aim:
 
 
 def field(kept: Kept, control: ControlRays, taken: Ints) -> Field:
-    """Candidates over a kept network; taken: those of them that are targets in it already."""
+    """Candidates (c) over a kept network; taken (t,): those of them that are targets in it already, by number."""
     kept = _thinned(kept)
     blocks, parts = range(0, len(control.x), BLOCK), []
     y, border = [], []

@@ -26,7 +26,8 @@ from kardo.core.arrays import Json
 from kardo.core.errors import KardoError
 from kardo.core.flight.pattern import estimated_exposures
 from kardo.core.plan.model import Plan, plan_from_json
-from kardo.core.practice.layout import Wish, search
+from kardo.core.practice.layout import search
+from kardo.core.practice.proposed import Wish
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import with_ground
 from kardo.server.predictions.models import WAITING, Computation

@@ -4296,15 +4296,31 @@ export interface components {
             error: components["schemas"]["Fault"] | null;
         };
         /**
+         * School
+         * @description One school: what it would lay out, and in a sentence what that comes to here, beside the proposal where there is one. layout is None
+         *     where the network would not hold, or only a full computation could tell.
+         */
+        School: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            layout: components["schemas"]["Layout"] | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * Search
-         * @description What a search came to: layouts with more and more targets; which of them is proposed, by its place (None: none is good enough); how
-         *     many places were tried, and why others were not, with how many; and in a sentence.
+         * @description What a search came to: layouts with more and more targets; which of them is proposed, by its place (None: none is good enough); the
+         *     schools beside it; how many places were tried, and why others were not, with how many; and in a sentence.
          */
         Search: {
             /** Front */
             front: components["schemas"]["Layout"][];
             /** Proposed */
             proposed: number | null;
+            /** Schools */
+            schools: components["schemas"]["School"][];
             /** Tried */
             tried: number;
             /** Left Out */

@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import type { Layout, Layouts } from "../../api/client";
+import type { Layout, Layouts, School } from "../../api/client";
 import { useComputation } from "../../app/computation";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
@@ -66,11 +66,12 @@ function Front({ found }: { found: NonNullable<Layouts["result"]> }) {
   const { setProposed } = useWorkbench();
   const { unit } = plan.brief;
   const [looked, look] = useState<number | null>(null);
+  const [other, lookAt] = useState<Layout | null>(null);
   const shown = looked ?? found.proposed;
   useEffect(() => {
-    setProposed(shown === null ? null : found.front[shown]!.points);
+    setProposed(other?.points ?? (shown === null ? null : found.front[shown]!.points));
     return () => setProposed(null);
-  }, [shown, found, setProposed]);
+  }, [shown, other, found, setProposed]);
   const take = (k: number) => void edit(found.front[k]!.edits);
   const left = Object.entries(found.left_out);
   return (
@@ -113,12 +114,58 @@ function Front({ found }: { found: NonNullable<Layouts["result"]> }) {
           </tbody>
         </table>
       </div>
+      <h3 className="mt-2 font-bold">The schools, here</h3>
+      <table className="table text-sm">
+        <tbody>
+          {found.schools.map((school) => (
+            <SchoolRow
+              key={school.id}
+              school={school}
+              unit={unit}
+              onLook={lookAt}
+              onTake={(edits) => void edit(edits)}
+            />
+          ))}
+        </tbody>
+      </table>
       <p className="mt-1 max-w-3xl text-sm text-quiet">
         Figures are within 3 %, those of the proposal in full. Whether one may stand there is for the eye, and for the
         owner, to say.
         {left.length > 0 && ` Left out: ${left.map(([why, count]) => `${count} ${why}`).join("; ")}.`}
       </p>
     </>
+  );
+}
+
+/** A school on one line: what it would come to here, drawn while it is looked at. */
+function SchoolRow(props: {
+  school: School;
+  unit: string;
+  onLook: (layout: Layout | null) => void;
+  onTake: (edits: Layout["edits"]) => void;
+}) {
+  const { school, unit, onLook, onTake } = props;
+  const { layout } = school;
+  return (
+    <tr
+      onMouseEnter={() => onLook(layout)}
+      onMouseLeave={() => onLook(null)}
+      onFocus={() => onLook(layout)}
+      onBlur={() => onLook(null)}
+    >
+      <td className="font-medium whitespace-nowrap">{school.name}</td>
+      <td className="num whitespace-nowrap">{layout && `${layout.targets} + ${layout.checks}`}</td>
+      <td className="num whitespace-nowrap">{layout && `${layout.minutes.toFixed(0)} min`}</td>
+      <td className="num whitespace-nowrap">{layout && <Fine value={layout.rmse_v} unit={unit} />}</td>
+      <td>{school.words}</td>
+      <td>
+        {layout && layout.edits.length > 0 && (
+          <button className="button text-sm" onClick={() => onTake(layout.edits)}>
+            take it
+          </button>
+        )}
+      </td>
+    </tr>
   );
 }
 

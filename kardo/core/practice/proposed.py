@@ -1,0 +1,225 @@
+"""What a layout of control is made of: where targets may lie, the checks beside them, what is asked of any layout, and what it comes to."""
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from shapely import Point
+
+from kardo.core.accuracy.offers import free_names, usual_hanging
+from kardo.core.accuracy.prediction import figures
+from kardo.core.accuracy.results import Figures
+from kardo.core.accuracy.standards import standards
+from kardo.core.accuracy.whatif import Kept, what_if
+from kardo.core.arrays import Bools, Floats
+from kardo.core.control.round import walk
+from kardo.core.flight.areas import site_polygon
+from kardo.core.flight.pattern import all_flown
+from kardo.core.flight.standing import nearest_standing, shapes_of, why_ground, why_not
+from kardo.core.gnss.occupations import minutes_on_point
+from kardo.core.plan.control import ControlPoint
+from kardo.core.plan.edits import Edit, difference
+from kardo.core.plan.model import Plan
+from kardo.core.plan.parts import to_json
+from kardo.core.practice.catalogue import View, findings
+
+PIXELS = 10.0  # width of a proposed target: field practice
+LEAST_WIDTH = 0.4  # metres
+USUAL_CHECKS = 6  # where the standard asks for fewer
+MOST_TARGETS = 14
+OF_CONTROL = "control"
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What is wanted: the chance to pass, places that are tried, about, and the most targets."""
+
+    chance: float = 0.9
+    places: int = 1000
+    most: int = MOST_TARGETS
+
+
+@dataclass(frozen=True)
+class Spot:
+    """A point of a layout: its name, role and place in grid metres."""
+
+    name: str
+    role: str
+    e: float
+    n: float
+
+
+@dataclass(frozen=True)
+class Layout:
+    """One layout: how many targets and checks, minutes on the ground, figures in metres, the chance to pass (None without checks);
+    whether it is inside the tolerance with the chance wanted; whether the full computation judged it; what rules of control still say
+    of it; its points, and the edits that make them of the plan's."""
+
+    targets: int
+    checks: int
+    minutes: float
+    rmse_h: float
+    rmse_v: float
+    limit_h: float
+    limit_v: float | None
+    chance: float | None
+    good: bool
+    judged: bool
+    left: list[str]
+    points: list[Spot]
+    edits: list[Edit]
+
+
+def where_targets_may_lie(plan: Plan, wanted: list[tuple[float, float]]) -> tuple[Floats, dict[str, int]]:
+    """Those of some places (c, 2) where a target may lie, and why others are left out, with how many."""
+    shapes, out, free = shapes_of(plan), dict[str, int](), []
+    for (e, n), steep in zip(wanted, why_ground(plan, np.array(wanted).reshape(-1, 2)), strict=True):
+        why = steep or why_not(plan, shapes, e, n, trusted=True)
+        if not why and (near := nearest_standing(shapes, e, n)) is not None and near[1] < near[2]:
+            why = f"nearer than twice its height to {near[0].name}"
+        if why:
+            out[why] = out.get(why, 0) + 1
+        else:
+            free.append((e, n))
+    return np.array(free).reshape(-1, 2), out
+
+
+def required(plan: Plan, kept: tuple[ControlPoint, ...]) -> tuple[ControlPoint, ...]:
+    """What is kept, and the targets that rules ask for by their place, whatever the figures say: one in every narrow part."""
+    bare = with_control(plan, kept)
+    found = [f for f in findings(View(bare, all_flown(bare), None)) if f.station == OF_CONTROL]
+    asked = [ControlPoint.model_validate(e.after) for f in found for e in f.edits if e.before is None and e.after]
+    places = np.array([(p.e, p.n) for p in asked]).reshape(-1, 2)
+    return (*kept, *targets_at(plan, places, kept))
+
+
+def apart(plan: Plan) -> float:
+    """Metres that a check keeps from a target: a quarter of what an image covers along the line."""
+    return max(5.0, min((f.footprint_along for f in all_flown(plan)), default=20.0) / 4 * 1.05)
+
+
+def away_from(places: Floats, others: list[tuple[float, float]], metres: float) -> Floats:
+    """Those of some places (c, 2) that are so many metres from all others (k pairs), or all of them where that leaves fewer than five."""
+    if not others:
+        return places
+    away = np.linalg.norm(places[:, None] - np.array(others), axis=2).min(axis=1)
+    free = places[away >= metres]
+    return free if len(free) >= 5 else places
+
+
+def checks_for(
+    plan: Plan, places: Floats, kept: tuple[ControlPoint, ...], count: int | None = None
+) -> tuple[ControlPoint, ...]:
+    """The checks that are kept, and as many more at places (c, 2) as are asked, or so many in all: by quadrants in turn, each as far as can be from those before it and from
+    the edge, where few images look."""
+    own = [p for p in kept if p.role == "check"]
+    usual = max(standards()[plan.brief.standard].least_checks, USUAL_CHECKS)
+    wanted = (usual if count is None else count) - len(own)
+    ring = np.array(plan.site.boundary)
+    middle = (ring.min(axis=0) + ring.max(axis=0)) / 2
+    quadrant = 2 * (places[:, 0] > middle[0]) + (places[:, 1] > middle[1])
+    inside = _inside(plan, places)
+    taken = [(p.e, p.n) for p in kept]
+    picked: list[int] = []
+    for k in range(max(0, wanted)):
+        turn = [q for q in range(4) if (quadrant == q).any()]
+        within = (quadrant == turn[k % len(turn)]) & inside
+        within = within if within.any() else quadrant == turn[k % len(turn)]
+        away = np.full(len(places), np.inf)
+        for e, n in taken:
+            away = np.minimum(away, np.hypot(places[:, 0] - e, places[:, 1] - n))
+        # the first of a quadrant lies in its middle; each further one where it is farthest from all
+        score = (
+            away
+            if any(quadrant[i] == turn[k % len(turn)] for i in picked)
+            else -np.linalg.norm(places - places[within].mean(axis=0), axis=1)
+        )
+        best = int(np.argmax(np.where(within, score, -np.inf)))
+        picked.append(best)
+        taken.append((float(places[best, 0]), float(places[best, 1])))
+    return (*own, *points_at(plan, places[picked], "check", "K", kept))
+
+
+def _inside(plan: Plan, places: Floats) -> Bools:
+    """Which places lie in from the boundary by a tenth of the site's width."""
+    polygon = site_polygon(plan)
+    inner = polygon.buffer(-0.05 * math.sqrt(polygon.area))
+    return np.array([inner.contains(Point(*p)) for p in places], dtype=bool)
+
+
+def school_of_five(places: Floats) -> Floats:
+    """Four extremes and the middle of some places (5, 2)."""
+    turned = places @ np.array([[1.0, 1.0], [1.0, -1.0]])
+    picked = list(dict.fromkeys(int(k) for k in (*turned.argmin(axis=0), *turned.argmax(axis=0))))
+    picked.append(int(np.argmin(np.linalg.norm(places - places.mean(axis=0), axis=1))))
+    return places[list(dict.fromkeys(picked))]
+
+
+def targets_at(plan: Plan, places: Floats, *beside: tuple[ControlPoint, ...]) -> tuple[ControlPoint, ...]:
+    """New targets at places (k, 2), named beside what stays."""
+    return points_at(plan, places, "target", "G", *beside)
+
+
+def points_at(
+    plan: Plan, places: Floats, role: Literal["target", "check"], letter: str, *beside: tuple[ControlPoint, ...]
+) -> tuple[ControlPoint, ...]:
+    """New control at places (k, 2), named by the next free names beside what stays. It is observed as the plan's own of its role is, so that
+    checks stay as independent as they are; without any, it hangs on what most control does."""
+    width = max(LEAST_WIDTH, math.ceil(10 * PIXELS * max((f.gsd for f in all_flown(plan)), default=0.0)) / 10)
+    stays = plan.model_copy(update={"control": tuple(p for some in beside for p in some)})
+    like = [p for p in plan.control if p.role == role]
+    new = ControlPoint(id=letter, name=letter, role=role, e=0.0, n=0.0, hangs_on=usual_hanging(plan))
+    return tuple(
+        (like[k % len(like)] if like else new).model_copy(
+            update={
+                "id": name,
+                "name": name,
+                "e": round(float(e), 1),
+                "n": round(float(n), 1),
+                "h": None,
+                "width": width,
+                "pinned": False,
+            }
+        )
+        for k, (name, (e, n)) in enumerate(zip(free_names(stays, len(places), letter), places, strict=True))
+    )
+
+
+def with_control(plan: Plan, control: tuple[ControlPoint, ...]) -> Plan:
+    """A plan with other control."""
+    return plan.model_copy(update={"control": control})
+
+
+def layout_of(kept: Kept, plan: Plan, wish: Wish, control: tuple[ControlPoint, ...]) -> Layout:
+    """A layout of some control by a kept network, within 3 %. Raises PlanError where only the full computation can tell."""
+    return as_layout(plan, wish, control, figures(with_control(plan, control), what_if(kept, control)), judged=False)
+
+
+def as_layout(plan: Plan, wish: Wish, control: tuple[ControlPoint, ...], told: Figures, judged: bool) -> Layout:
+    """A layout of some control with the figures that were told of it."""
+    good = told.rmse_h <= told.limit_h and (told.limit_v is None or told.rmse_v <= told.limit_v)
+    good = good and (told.chance is None or told.chance >= wish.chance)
+    targets = sum(p.role == "target" for p in control)
+    figures_ = told.rmse_h, told.rmse_v, told.limit_h, told.limit_v, told.chance
+    minutes, left = _minutes(plan, control), _left(plan, control)
+    spots = [Spot(p.name, p.role, p.e, p.n) for p in control]
+    before, after = ({"control": [to_json(p) for p in some]} for some in (plan.control, control))
+    edits = difference(before, after)
+    return Layout(targets, len(control) - targets, minutes, *figures_, good, judged, left, spots, edits)
+
+
+def _minutes(plan: Plan, control: tuple[ControlPoint, ...]) -> float:
+    """On the ground: every point laid out, observed and picked up, and the shortest round past them, once each for these three."""
+    assume = plan.assume
+    each = sum(assume["minutes_place"] + assume["minutes_pick_up"] + minutes_on_point(p.occupations) for p in control)
+    start = next(((m.e, m.n) for m in plan.marks), (control[0].e, control[0].n) if control else (0.0, 0.0))
+    metres = walk(start, [(p.e, p.n) for p in control])[1]
+    return float(each + 3 * metres / assume["walking_speed"])
+
+
+def _left(plan: Plan, control: tuple[ControlPoint, ...]) -> list[str]:
+    """What the rules still say of control, warnings and worse."""
+    proposed = with_control(plan, control)
+    found = findings(View(proposed, all_flown(proposed), None))
+    return [f.words for f in found if f.station == OF_CONTROL and f.severity != "note"]
