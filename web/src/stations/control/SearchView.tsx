@@ -116,6 +116,18 @@ function Front({ found }: { found: NonNullable<Layouts["result"]> }) {
       </div>
       <h3 className="mt-2 font-bold">The schools, here</h3>
       <table className="table text-sm">
+        <thead>
+          <tr>
+            <th>school</th>
+            <th className="num">targets + checks</th>
+            <th className="num">on site</th>
+            <th className="num">V, {fineUnit(unit)}</th>
+            <th>here</th>
+            <th>
+              <span className="sr-only">take</span>
+            </th>
+          </tr>
+        </thead>
         <tbody>
           {found.schools.map((school) => (
             <SchoolRow
