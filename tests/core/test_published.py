@@ -51,6 +51,8 @@ def test_heights_of_another_system_come_by_the_ellipsoid_they_share():
     assert "by the ellipsoid" in there.words[-1]
     on_other = brought(published(crs="EPSG:23028", heights="ellipsoidal"), GRID)
     assert on_other.h is None and "type it" in on_other.words[-1], "two ellipsoids: left open rather than guessed"
+    alike = brought(published(crs="EPSG:23028", heights="ellipsoidal", h=60.0), grid("EPSG:25828", "ellipsoidal"))
+    assert alike.h is None and "on another datum" in alike.words[-1], "one word, two surfaces some metres apart"
 
 
 @given(*[st.floats(-3, 3)] * 3)

@@ -11,6 +11,7 @@ from kardo.core.errors import GeodesyError
 from kardo.core.geodesy.confidence import RADIAL_95, VERTICAL_95
 from kardo.core.geodesy.crs import Grid, grid, height_name
 from kardo.core.geodesy.frame import LocalFrame
+from kardo.core.geodesy.systems import ELLIPSOIDAL
 from kardo.core.geodesy.transformations import transformation
 from kardo.core.plan.parts import Clean, Coordinate, Height, Part
 
@@ -73,7 +74,7 @@ def brought(version: Published, to: Grid) -> Brought:
     to.require_inside(np.array([e]), np.array([n]), "mark")
     words = [] if own.code == to.code else [f"From {own.name}" + ("." if way.exact else f" {way.words}.")]
     h = version.h
-    if h is not None and own.heights != to.heights:
+    if h is not None and (own.heights != to.heights or (own.heights == ELLIPSOIDAL and not way.exact)):
         h, said = _height(version, own, to, (e, n), way.exact)
         words.append(said)
     if (own.code, own.heights) == (to.code, to.heights):
@@ -88,7 +89,8 @@ def _height(
     assert version.h is not None
     names = height_name(own.heights), height_name(to.heights)
     if not same_datum:
-        return None, f"Its height is in {names[0]} on another datum: type it in {names[1]}."
+        there = "" if names[0] == names[1] else f" in {names[1]}"
+        return None, f"Its height is {names[0]}, on another datum: type it{there}."
     try:
         h = version.h + float(own.separation(version.e, version.n)) - float(to.separation(*at))
     except GeodesyError:
