@@ -85,10 +85,7 @@ def control_geojson(plan: Plan) -> str:
         {
             "type": "Feature",
             "id": p["name"],
-            "geometry": {
-                "type": "Point",
-                "coordinates": [round(p["lon"], 10), round(p["lat"], 10), _finite(p["ellipsoidal"])],
-            },
+            "geometry": {"type": "Point", "coordinates": _position(p)},
             "properties": {
                 "name": p["name"],
                 "role": p["role"],
@@ -124,6 +121,12 @@ def _datum(plan: Plan) -> str:
         return "WGS 84"
     way = plan.grid.world_at(*somewhere)
     return f"WGS 84, from {plan.grid.name}{'' if way.exact else ' ' + way.words}"
+
+
+def _position(place: dict) -> list[float]:
+    """Longitude, latitude, and the height where it is known: a position holds no gaps."""
+    height = _finite(place["ellipsoidal"])
+    return [round(place["lon"], 10), round(place["lat"], 10), *([] if height is None else [height])]
 
 
 def _finite(value: float) -> float | None:

@@ -123,7 +123,13 @@ def _geojson(text: str) -> tuple[list[_Point], CRS, list[str]]:
 def _of_feature(feature: dict) -> _Point:
     place, said = feature["geometry"]["coordinates"], feature.get("properties") or {}
     height = said.get("height", said.get("h", place[2] if len(place) > 2 else None))
-    return _Point(_name(said), float(place[0]), float(place[1]), _height(height), _clean(said.get("description", "")))
+    return _Point(
+        _name(said),
+        float(place[0]),
+        float(place[1]),
+        _height(height),
+        _clean(said.get("description") or said.get("role") or ""),
+    )
 
 
 def _name(said: dict) -> str:

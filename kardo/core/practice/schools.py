@@ -78,7 +78,9 @@ def _told(
 def _words(plan: Plan, layout: Layout, proposal: Layout | None) -> str:
     passing = "no checks, and nothing to pass" if layout.chance is None else f"{chance_words(layout.chance)} to pass"
     inside = layout.rmse_h <= layout.limit_h and (layout.limit_v is None or layout.rmse_v <= layout.limit_v)
-    words = f"{'Inside' if inside else 'Outside'} the tolerance, {passing}{'' if layout.good or not inside else ' only'}"
+    words = (
+        f"{'Inside' if inside else 'Outside'} the tolerance, {passing}{'' if layout.good or not inside else ' only'}"
+    )
     if proposal is None:
         return f"{words}."
     unit, minutes = plan.brief.unit, layout.minutes - proposal.minutes

@@ -1,0 +1,119 @@
+"""Lists of points from one file to another, and from one grid to another."""
+
+import argparse
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from kardo.core.errors import ReadError
+
+if TYPE_CHECKING:
+    from kardo.formats.coordinates import ReadPoint
+
+ASKED = 2  # exit status where a reading has to be asked about
+
+
+def add(commands: argparse._SubParsersAction) -> None:
+    """The command's name and options."""
+    convert = commands.add_parser("convert", help="points from one file to another, also to another grid")
+    convert.add_argument("file", type=Path, help="a list (CSV, text), GeoJSON, GPX or GeoPackage")
+    convert.add_argument("out", type=Path, help="where to: .csv, .geojson or .kml")
+    convert.add_argument("--crs", required=True, help="the grid of a list that names none, such as EPSG:25828")
+    convert.add_argument("--to-crs", help="the grid to bring them to (default: the same)")
+    convert.add_argument("--heights", default="ellipsoidal", help="the height system of both (default: ellipsoidal)")
+    convert.add_argument("--unit", default="m", help="m, ft, us-ft or ind-ft, of a list that names none (default: m)")
+    convert.add_argument("--way", default="", help="which way of reading, where it was asked")
+    convert.set_defaults(run=_convert)
+
+
+def _convert(args: argparse.Namespace) -> int:
+    from kardo.core.geodesy.crs import grid
+    from kardo.core.geodesy.units import UNITS
+
+    if args.unit not in UNITS:
+        raise ReadError(f"There is no unit {args.unit}.", where="--unit", mend=f"One of {', '.join(UNITS)}.")
+    write = _writer(args.out)
+    own, to = (grid(code, args.heights) for code in (args.crs, args.to_crs or args.crs))
+    data = args.file.read_bytes()
+    if data[:16] == b"SQLite format 3\0" or data.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"{", b"[", b"<"):
+        points, how = _of_file(data, args.file.name, to, args.unit)
+    else:
+        points, how, asked = _of_list(data, own, args.unit, args.way)
+        if asked:
+            print("This can be read in several ways; say which by --way:", file=sys.stderr)
+            for option in asked:
+                print(f"  {option.key}  {option.words}", file=sys.stderr)
+            return ASKED
+        points, moved = _brought(points, own, to)
+        how = [*how, *moved]
+    args.out.write_bytes(write(_as_plan(points, args.to_crs or args.crs, args.heights, args.unit)).encode())
+    for line in how:
+        print(line)
+    print(f"{len(points)} points written.")
+    return 0
+
+
+def _writer(out: Path):
+    from kardo.formats import exports
+
+    writers = {".csv": exports.point_list_csv, ".geojson": exports.control_geojson, ".kml": exports.control_kml}
+    if out.suffix.lower() not in writers:
+        raise ReadError(f"Points are not written as {out.suffix or out.name}.", mend=f"One of {', '.join(writers)}.")
+    return writers[out.suffix.lower()]
+
+
+def _of_file(data: bytes, name: str, to, unit: str) -> "tuple[list[ReadPoint], list[str]]":
+    """Points of a file that names its own system."""
+    from kardo.formats.coordinates import ReadPoint
+    from kardo.formats.marks import read_marks
+
+    read = read_marks(data, name, to, unit)
+    return [ReadPoint(m.designation, m.e, m.n, m.h, m.description) for m in read.marks], read.how
+
+
+def _of_list(data: bytes, own, unit: str, way: str):
+    """Points of a list, how it was read, and the ways to choose from where there are several."""
+    from kardo.formats.boundary import text_of
+    from kardo.formats.coordinates import read_points
+
+    read = read_points(text_of(data, "the list"), own, unit, chosen=way)
+    return list(read.points), list(read.how), read.options
+
+
+def _brought(points: "list[ReadPoint]", own, to) -> "tuple[list[ReadPoint], list[str]]":
+    """Points in another grid, by the operation that PROJ knows; ellipsoidal heights do not go from one datum to another."""
+    from dataclasses import replace
+
+    import numpy as np
+
+    from kardo.core.geodesy.transformations import transformation
+
+    if own.code == to.code:
+        return points, []
+    x, y = (np.array([getattr(p, axis) for p in points]) / own.metres_per_unit for axis in "en")
+    lon, lat = (float(v) for v in own.to_geodetic(points[0].e, points[0].n))
+    way = transformation(own.crs, to.crs, lon, lat)
+    e, n = (np.asarray(v) * to.metres_per_unit for v in way.there(x, y))
+    to.require_inside(e, n, "points")
+    keeps = way.exact or to.heights != "ellipsoidal"
+    moved = [replace(p, e=float(a), n=float(b), h=p.h if keeps else None) for p, a, b in zip(points, e, n, strict=True)]
+    words = [f"From {own.name} to {to.name}" + ("." if way.exact else f" {way.words}.")]
+    if not keeps and any(p.h is not None for p in points):
+        words.append("Ellipsoidal heights are left out: the two datums have ellipsoids of their own.")
+    return moved, words
+
+
+def _as_plan(points: "list[ReadPoint]", crs: str, heights: str, unit: str):
+    """A plan with nothing but these points, which is what is written."""
+    from kardo.core.plan.brief import Brief
+    from kardo.core.plan.control import ControlPoint
+    from kardo.core.plan.model import Plan
+    from kardo.core.plan.stands import OnNothing
+
+    def point(k: int, p: "ReadPoint") -> ControlPoint:
+        role = "check" if "check" in p.code.casefold() else "target"
+        name = p.name[:60] or str(k)
+        return ControlPoint(id=f"P{k}", name=name, role=role, e=p.e, n=p.n, h=p.h, hangs_on=OnNothing())
+
+    brief = Brief(title="Points", crs=crs, heights=heights, unit=unit)
+    return Plan(brief=brief, control=tuple(point(k, p) for k, p in enumerate(points, 1)))

@@ -1,0 +1,117 @@
+"""Lists of points from file to file and from grid to grid, as the command does it: to a tenth of a millimetre, or asked about."""
+
+import csv
+import io
+import json
+
+import pytest
+from pyproj import Transformer
+
+from kardo.cli import main
+from tests.conftest import E0, N0
+
+ROWS = [("G1", N0 + 10.1234, E0 + 50.5678, 3.21, "GCP"), ("K1", N0 + 90.5, E0 + 150.25, 4.5, "CHECK")]
+PLAIN = "point,N,E,Z,code\n" + "".join(f"{n},{a:.4f},{b:.4f},{h},{c}\n" for n, a, b, h, c in ROWS)
+HABITS = {
+    "plain": PLAIN.encode(),
+    "windows": b"\xef\xbb\xbf" + PLAIN.replace("\n", "\r\n").encode(),
+    "comma decimals": PLAIN.replace(",", ";").replace(".", ",").encode(),
+    "tabs": PLAIN.replace(",", "\t").encode(),
+    "east first": ("id E N H code\n" + "".join(f"{n} {b:.4f} {a:.4f} {h} {c}\n" for n, a, b, h, c in ROWS)).encode(),
+}
+
+
+def converted(tmp_path, data, name="in.csv", out="out.csv", **options):
+    (tmp_path / name).write_bytes(data)
+    said = [word for key, value in options.items() for word in (f"--{key.replace('_', '-')}", value)]
+    status = main(["convert", str(tmp_path / name), str(tmp_path / out), "--crs", "EPSG:25828", *said])
+    return status, tmp_path / out
+
+
+def rows_of(path, unit=1.0):
+    return [
+        (r["point"], float(r["N"]) * unit, float(r["E"]) * unit, float(r["Z"] or "nan") * unit, r["code"])
+        for r in csv.DictReader(io.StringIO(path.read_text()))
+    ]
+
+
+def same(got, wanted, within=1e-4):
+    assert [(r[0], r[4]) for r in got] == [(r[0], r[4]) for r in wanted]
+    for a, b in zip(got, wanted, strict=True):
+        assert a[1:4] == pytest.approx(b[1:4], abs=within)
+
+
+@pytest.mark.parametrize("habit", HABITS)
+def test_lists_of_every_habit_come_out_alike(tmp_path, habit):
+    status, out = converted(tmp_path, HABITS[habit])
+    assert status == 0
+    same(rows_of(out), ROWS)
+
+
+def test_there_and_back_over_geojson_moves_no_point_and_keeps_its_role(tmp_path):
+    _, there = converted(tmp_path, HABITS["plain"], out="there.geojson")
+    status, back = converted(tmp_path, there.read_bytes(), name="there.geojson", out="back.csv")
+    assert status == 0
+    same([(*r[:4], r[4]) for r in rows_of(back)], ROWS)
+
+
+def test_another_grid_is_what_proj_makes_of_it(tmp_path):
+    status, out = converted(tmp_path, HABITS["plain"], to_crs="EPSG:3035")
+    assert status == 0
+    to = Transformer.from_crs("EPSG:25828", "EPSG:3035", always_xy=True)
+    wanted = []
+    for name, n, e, h, code in ROWS:
+        x, y = to.transform(e, n)
+        wanted.append((name, y, x, h, code))
+    same(rows_of(out), wanted)
+
+
+def test_ellipsoidal_heights_do_not_cross_datums_but_those_of_one_system_do(tmp_path, capsys):
+    status, out = converted(tmp_path, HABITS["plain"], to_crs="EPSG:32628")
+    assert status == 0 and "ellipsoids of their own" in capsys.readouterr().out
+    assert all(str(r[3]) == "nan" for r in rows_of(out))
+    _, kept = converted(tmp_path, HABITS["plain"], to_crs="EPSG:32628", heights="EPSG:5773")
+    assert [r[3] for r in rows_of(kept)] == [3.21, 4.5]
+
+
+def test_what_fits_two_ways_is_asked_with_the_ways_and_taken_when_said(tmp_path, capsys):
+    """A grid that is as wide as high: both orders fit."""
+    list_, out = tmp_path / "p.txt", tmp_path / "o.csv"
+    list_.write_text("P1 500300 480400\n")
+    asked = ["convert", str(list_), str(out), "--crs", "EPSG:2180"]
+    assert main(asked) == 2 and not out.exists(), "nothing is written before it is known"
+    assert "name-n-e-m-m-west" in capsys.readouterr().err
+    assert main([*asked, "--way", "name-n-e-m-m-west"]) == 0
+    assert rows_of(out)[0][1:3] == (500_300.0, 480_400.0)
+
+
+@pytest.mark.parametrize(
+    ("data", "out", "said"),
+    [
+        (b"", "o.csv", {}),
+        (b"nothing here", "o.csv", {}),
+        (PLAIN.encode(), "o.dwg", {}),
+        (PLAIN.encode(), "o.csv", {"unit": "cubit"}),
+        (PLAIN.encode(), "o.csv", {"to_crs": "EPSG:4326"}),
+        (PLAIN.encode(), "o.csv", {"to_crs": "EPSG:25832"}),
+    ],
+)
+def test_what_cannot_be_is_refused_and_nothing_is_written(tmp_path, capsys, data, out, said):
+    status, path = converted(tmp_path, data, out=out, **said)
+    assert status == 1 and not path.exists() and capsys.readouterr().err.startswith("kardo: ")
+
+
+def test_feet_come_out_in_the_feet_they_went_in(tmp_path):
+    feet = "point,N,E,Z,code\n" + "".join(
+        f"{n},{a / 0.3048:.4f},{b / 0.3048:.4f},{h / 0.3048:.4f},{c}\n" for n, a, b, h, c in ROWS
+    )
+    status, out = converted(tmp_path, feet.encode(), unit="ft", way="name-n-e-h-code-ft-ft-west")
+    assert status == 0
+    same(rows_of(out, 0.3048), ROWS)
+
+
+def test_a_height_that_is_not_known_is_left_out_and_never_a_nought(tmp_path):
+    bare = b"point,N,E\nG1,5128310,622950\n"
+    assert rows_of(converted(tmp_path, bare)[1])[0][3] != 0
+    place = json.loads(converted(tmp_path, bare, out="o.geojson")[1].read_text())["features"][0]
+    assert len(place["geometry"]["coordinates"]) == 2 and place["properties"]["height_m"] is None
