@@ -4,9 +4,9 @@ import re
 
 from playwright.sync_api import expect
 
-from tests.browser.test_story import settled
+from tests.browser.test_story import settled, spot
 from tests.browser.test_verdict import add_job
-from tests.conftest import small_plan
+from tests.conftest import E0, N0, small_plan
 
 
 def test_a_layout_is_searched_drawn_and_taken_with_what_is_pinned(signed_in, django_db_blocker):
@@ -34,3 +34,28 @@ def test_a_layout_is_searched_drawn_and_taken_with_what_is_pinned(signed_in, dja
     settled(page)
     page.get_by_role("button", name="Undo").click()
     expect(line).to_contain_text("5 targets · 4 checks")
+
+
+def test_what_is_drawn_on_the_site_forbids_and_is_told(signed_in, django_db_blocker):
+    page, plan = signed_in, small_plan()
+    brief = plan.brief.model_copy(update={"title": "Fenced in"})
+    add_job(django_db_blocker, plan.model_copy(update={"brief": brief}))
+    page.reload()
+    page.get_by_role("link", name="Fenced in").click()
+    settled(page)
+    page.keyboard.press("2")
+    expect(page.get_by_role("tab", name="features")).to_be_visible()
+    page.keyboard.press("Alt+2")
+    page.get_by_label("What it is").select_option("keep_out")
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="draw on the sheet (H)").click()
+    for x, y in ((2, 2), (24, 2), (24, 24), (2, 24), (2, 2)):  # about G1
+        page.mouse.click(*spot(page, E0 + x, N0 + y))
+        page.wait_for_timeout(350)
+    table = page.get_by_test_id("features")
+    expect(table.get_by_label("Name of keep out 1")).to_be_visible()
+    found = page.get_by_text(re.compile("G1 lies where nobody should stand: keep-out"))
+    expect(found).to_be_visible(timeout=20_000)
+    settled(page)
+    table.get_by_role("button", name="remove").click()
+    expect(found).to_have_count(0, timeout=20_000)

@@ -59,6 +59,15 @@ def test_control_keeps_twice_its_height_from_what_stands_there(away, near):
     assert bool(told) == near and (not near or told[0].measured == pytest.approx(away, abs=0.01))
 
 
+def test_numbers_depend_on_what_stands_there_and_so_does_the_hash():
+    """Corrections do not reach through it: a wall moved, or grown, is another plan."""
+    plan = with_features(feature("obstacle", 50, 50, height=8.0), control=(point("G1", 10, 10),))
+    taller = with_features(feature("obstacle", 50, 50, height=9.0), control=(point("G1", 10, 10),))
+    named = plan.site.features[0].model_copy(update={"name": "wall", "note": "of brick"})
+    renamed = plan.model_copy(update={"site": plan.site.model_copy(update={"features": (named,)})})
+    assert plan.hash != taller.hash and plan.hash == renamed.hash != small_plan(control=plan.control).hash
+
+
 def test_names_say_the_role():
     usual = [point(f"G{k}", 20 * k, 20) for k in range(1, 4)] + [point(f"K{k}", 20 * k, 90) for k in range(1, 4)]
     assert not found(small_plan(control=tuple(usual)), "control-names")

@@ -37,28 +37,16 @@ class Area(Part):
 
 class Feature(Part):
     """Something on the site that the work must mind: one vertex is a place, two or more a line or, where it says so, an
-    area. height in metres above ground."""
+    area. height in metres above ground. Numbers depend on it: corrections do not reach through what stands between."""
 
     id: Identifier
     name: Name
-    kind: Annotated[
-        Literal[
-            "obstacle",
-            "canopy",
-            "water",
-            "hazard",
-            "keep_out",
-            "no_permission",
-            "access",
-            "gate",
-            "airspace",
-            "power_line",
-        ],
-        PROSE,
+    kind: Literal[
+        "obstacle", "canopy", "water", "hazard", "keep_out", "no_permission", "access", "gate", "airspace", "power_line"
     ]
-    shape: Annotated[Literal["place", "line", "area"], PROSE] = "place"
-    vertices: Annotated[tuple[Place, ...], Field(min_length=1, max_length=MAX_VERTICES), PROSE]
-    height: Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False), PROSE] = 0.0
+    shape: Literal["place", "line", "area"] = "place"
+    vertices: Annotated[tuple[Place, ...], Field(min_length=1, max_length=MAX_VERTICES)]
+    height: Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)] = 0.0
     note: Note = ""
 
 
@@ -149,5 +137,5 @@ class Site(Part):
 
     boundary: Annotated[Ring, Field(max_length=MAX_VERTICES)] = ()
     areas: Annotated[tuple[Area, ...], Field(max_length=40)] = ()
-    features: Annotated[tuple[Feature, ...], Field(max_length=500), PROSE] = ()
+    features: Annotated[tuple[Feature, ...], Field(max_length=500)] = ()
     ground: Ground = Ground()

@@ -9,6 +9,7 @@ export type SetUp = Schemas["SetUp"];
 export type Reading = Schemas["Reading"];
 export type Layouts = Schemas["LayoutsAnswer"];
 export type Layout = Schemas["Layout"];
+export type SiteFeature = Schemas["Feature"];
 export type School = Schemas["School"];
 export type Spot = Schemas["Spot"];
 export type OwnGeoid = Schemas["GeoidOut"];

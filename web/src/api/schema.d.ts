@@ -2111,7 +2111,7 @@ export interface components {
         /**
          * Feature
          * @description Something on the site that the work must mind: one vertex is a place, two or more a line or, where it says so, an
-         *     area. height in metres above ground.
+         *     area. height in metres above ground. Numbers depend on it: corrections do not reach through what stands between.
          */
         Feature: {
             /** Id */

@@ -1,13 +1,13 @@
 import { createContext, useCallback, useContext, useMemo, useState, type ReactNode } from "react";
 import { useNavigate, useParams } from "react-router";
-import type { Plan, Result, Spot } from "../api/client";
+import type { Plan, Result, SiteFeature, Spot } from "../api/client";
 import { STATION_IDS, type Station } from "../stations/ids";
 
 export type { Station } from "../stations/ids";
 
 export const LAYERS = ["v", "h", "images", "none"] as const;
 export type ErrorLayer = (typeof LAYERS)[number];
-export type Placing = "target" | "check" | "base" | "area" | null;
+export type Placing = "target" | "check" | "base" | "area" | "feature" | null;
 
 /** A prediction kept with the plan it belongs to. */
 export interface Pin {
@@ -37,6 +37,9 @@ interface Workbench {
   setLayer: (layer: ErrorLayer) => void;
   placing: Placing;
   setPlacing: (placing: Placing) => void;
+  /** What the next thing is that is drawn on the site, and how. */
+  drawn: { kind: SiteFeature["kind"]; shape: SiteFeature["shape"] };
+  setDrawn: (drawn: Workbench["drawn"]) => void;
   preview: [number, number][] | null;
   setPreview: (ring: [number, number][] | null) => void;
   /** A point on its way by arrow keys, not yet sent. */
@@ -83,6 +86,7 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
   const [selected, select] = useState<string | null>(null);
   const [layer, setLayer] = useState<ErrorLayer>("v");
   const [placing, setPlacing] = useState<Placing>(null);
+  const [drawn, setDrawn] = useState<Workbench["drawn"]>({ kind: "hazard", shape: "area" });
   const [preview, setPreview] = useState<[number, number][] | null>(null);
   const [draft, setDraft] = useState<{ object: string; e: number; n: number } | null>(null);
   const [pins, setPins] = useState<Pin[]>([]);
@@ -102,6 +106,8 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
       setLayer,
       placing,
       setPlacing,
+      drawn,
+      setDrawn,
       preview,
       setPreview,
       draft,
@@ -117,7 +123,23 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
       goTo,
       setGoTo,
     }),
-    [station, open, view, openView, selected, layer, placing, preview, draft, pins, carried, round, proposed, goTo],
+    [
+      station,
+      open,
+      view,
+      openView,
+      selected,
+      layer,
+      placing,
+      drawn,
+      preview,
+      draft,
+      pins,
+      carried,
+      round,
+      proposed,
+      goTo,
+    ],
   );
   return <Bench.Provider value={value}>{children}</Bench.Provider>;
 }

@@ -20,6 +20,7 @@ import { tokens } from "./symbols";
 import { ToolBar } from "./ToolBar";
 import { useArea } from "./tools/area";
 import { useDrag } from "./tools/drag";
+import { useFeature } from "./tools/feature";
 import { usePlace } from "./tools/place";
 import { useReshape } from "./tools/reshape";
 
@@ -33,7 +34,7 @@ export function Sheet() {
   const { plan, edit, trial } = usePlan();
   const bench = useWorkbench();
   const view = useView();
-  const { placing, select, setPlacing, setDraft } = bench;
+  const { placing, drawn, select, setPlacing, setDraft } = bench;
   const { ask } = trial;
 
   useEffect(() => {
@@ -48,12 +49,24 @@ export function Sheet() {
   for (const layer of LAYERS) useLayer(drawing, layer, view); // eslint-disable-line react-hooks/rules-of-hooks -- a constant list
 
   const tools: ToolContext = useMemo(
-    () => ({ plan, placing, station: view.station, colours: view.colours, edit, select, setPlacing, setDraft, ask }),
-    [plan, placing, view.station, view.colours, edit, select, setPlacing, setDraft, ask],
+    () => ({
+      plan,
+      placing,
+      drawn,
+      station: view.station,
+      colours: view.colours,
+      edit,
+      select,
+      setPlacing,
+      setDraft,
+      ask,
+    }),
+    [plan, placing, drawn, view.station, view.colours, edit, select, setPlacing, setDraft, ask],
   );
   useDrag(drawing, tools);
   usePlace(drawing, tools);
   useArea(drawing, tools);
+  useFeature(drawing, tools);
   useReshape(drawing, tools);
   useWarm();
   useFirstView(drawing, plan.site.boundary, view.terrain?.extent as Extent | undefined);

@@ -8,7 +8,18 @@ import VectorImageLayer from "ol/layer/VectorImage";
 import Projection from "ol/proj/Projection";
 import type ImageStatic from "ol/source/ImageStatic";
 import VectorSource from "ol/source/Vector";
-import type { BasePlaces, Close, Edit, Figures, Plan, Result, Spot, Summary, TerrainDrawing } from "../api/client";
+import type {
+  BasePlaces,
+  Close,
+  Edit,
+  Figures,
+  Plan,
+  Result,
+  SiteFeature,
+  Spot,
+  Summary,
+  TerrainDrawing,
+} from "../api/client";
 import type { ErrorLayer, Placing, Station } from "../app/workbench";
 import type { Ramp } from "./symbols";
 
@@ -57,6 +68,7 @@ export interface SheetLayer {
 export interface ToolContext {
   plan: Plan;
   placing: Placing;
+  drawn: { kind: SiteFeature["kind"]; shape: SiteFeature["shape"] };
   station: Station;
   colours: Record<string, string>;
   edit: (edits: Edit[]) => Promise<boolean>;

@@ -1,4 +1,4 @@
-import type { ControlPoint, Edit, HangsOn, Plan } from "../api/client";
+import type { ControlPoint, Edit, HangsOn, Plan, SiteFeature } from "../api/client";
 import type { Placing } from "../app/workbench";
 import { added, fieldEdits, freeName, valueAt } from "../lib/edits";
 
@@ -23,7 +23,7 @@ export function newPoint(plan: Plan, role: ControlPoint["role"], id: string, e: 
 /** The edits that place a target, a check, or the base on a new mark at a grid position. */
 export function place(
   plan: Plan,
-  what: Exclude<Placing, "area" | null>,
+  what: Exclude<Placing, "area" | "feature" | null>,
   e: number,
   n: number,
 ): { edits: Edit[]; object: string } {
@@ -49,6 +49,14 @@ export function standOn(plan: Plan, mark: string): Edit[] {
 export function newArea(plan: Plan, ring: [number, number][]): Edit {
   const id = freeName("A", plan.site.areas);
   return added("site/areas", { id, name: id, ring: toCentimetres(ring) } as { id: string });
+}
+
+/** The edit that adds something that is on the site, named by what it is. */
+export function newFeature(plan: Plan, what: Pick<SiteFeature, "kind" | "shape">, vertices: [number, number][]): Edit {
+  const id = freeName("F", plan.site.features);
+  const count = plan.site.features.filter((f) => f.kind === what.kind).length + 1;
+  const name = `${what.kind.replaceAll("_", " ")} ${count}`;
+  return added("site/features", { id, name, ...what, vertices: toCentimetres(vertices), height: 0, note: "" } as never);
 }
 
 /** The edits that make a drawn ring the boundary. */

@@ -12,6 +12,7 @@ import { exposures, strips, unreached } from "../sheet/layers/flights";
 import { localPoints } from "../sheet/layers/local";
 import { basePlaces } from "../sheet/layers/places";
 import { gaps } from "../sheet/layers/gaps";
+import { things } from "../sheet/layers/things";
 import { proposedLayout } from "../sheet/layers/proposed";
 import { points } from "../sheet/layers/points";
 import { round } from "../sheet/layers/round";
@@ -20,6 +21,7 @@ import { BASE_VIEWS } from "./base/views";
 import { CLOSE_VIEWS } from "./close/views";
 import { CONTROL_VIEWS } from "./control/views";
 import { STATION_IDS, type Station } from "./ids";
+import { SITE_VIEWS } from "./site/views";
 
 /** What a station's line is told from. */
 export interface LineView {
@@ -69,8 +71,12 @@ export const STATIONS: Record<Station, StationEntry> = {
   site: {
     title: "Site",
     Tray: lazy(() => import("./site/SiteTray").then((m) => ({ default: m.SiteTray }))),
-    layers: [contours, gaps, areas, boundary, preview],
-    tools: [{ places: "area", key: "A", words: "draw an area whose volume matters, corner by corner" }],
+    views: SITE_VIEWS,
+    layers: [contours, gaps, areas, things, boundary, preview],
+    tools: [
+      { places: "area", key: "A", words: "draw an area whose volume matters, corner by corner" },
+      { places: "feature", key: "H", words: "draw a hazard, or whatever else is chosen under Site, features" },
+    ],
     line: ({ plan, summary }) => ({
       words: summary?.area
         ? `${area(summary.area, plan.brief.unit)}${plan.site.ground.terrain ? "" : plan.site.ground.level ? " · level ground" : " · no terrain"}`

@@ -7,14 +7,14 @@ export function usePlace(drawing: Drawing | null, { placing, plan, edit, select,
   useEffect(() => {
     if (!drawing) return;
     const put = (e: number, n: number) => {
-      if (!placing || placing === "area") return;
+      if (!placing || placing === "area" || placing === "feature") return;
       const { edits, object } = place(plan, placing, e, n);
       void edit(edits);
       select(object);
       setPlacing(null);
     };
     const clicked = (event: { coordinate: number[]; pixel: number[] }) => {
-      if (placing === "area") return;
+      if (placing === "area" || placing === "feature") return;
       if (placing) return put(event.coordinate[0]!, event.coordinate[1]!);
       const hit = drawing.map.forEachFeatureAtPixel(event.pixel, (f) => f, {
         layerFilter: (l) => l === drawing.layers.get("points"),

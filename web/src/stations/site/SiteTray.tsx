@@ -10,10 +10,14 @@ import { ProblemNote } from "../../ui/ProblemNote";
 import { fieldEdits, removed } from "../../lib/edits";
 import { Heading } from "../../ui/Heading";
 import { ActionsHead, Remove } from "../../ui/Remove";
+import { Tabs } from "../../ui/Tabs";
 import { useReading } from "../reading";
+import { FeaturesView } from "./FeaturesView";
+import { SITE_VIEWS } from "./views";
 
 export function SiteTray() {
   const { plan, summary } = usePlan();
+  const { view, openView } = useWorkbench();
   return (
     <>
       <Heading title="Site">
@@ -26,14 +30,19 @@ export function SiteTray() {
       {!plan.brief.crs && (
         <p className="mb-2">Choose the grid in the Brief first: without it coordinates mean nothing.</p>
       )}
-      <div className="grid grid-cols-[minmax(240px,1fr)_minmax(400px,1fr)] items-start gap-x-8">
-        <div>
-          <BoundaryImport />
-          <TerrainImport />
-          <Areas />
+      <Tabs label="Views" tabs={SITE_VIEWS} chosen={view || "ground"} onChoose={openView} />
+      {view === "features" ? (
+        <FeaturesView />
+      ) : (
+        <div className="grid grid-cols-[minmax(240px,1fr)_minmax(400px,1fr)] items-start gap-x-8">
+          <div>
+            <BoundaryImport />
+            <TerrainImport />
+            <Areas />
+          </div>
+          <Vertices />
         </div>
-        <Vertices />
-      </div>
+      )}
     </>
   );
 }
