@@ -88,12 +88,13 @@ def _line(one) -> str:
 
 def _round(args: argparse.Namespace) -> int:
     from kardo.core.control.round import walk
-    from kardo.core.day.tasks import round_start
+    from kardo.core.flight.areas import ground_scale, round_start
     from kardo.core.geodesy.units import length
     from kardo.core.plan.model import plan_from_json
 
     plan = plan_from_json(read(args.plan))
     order, metres = walk(round_start(plan), [(p.e, p.n) for p in plan.control])
+    metres /= ground_scale(plan)
     names, minutes = [plan.control[k].name for k in order], metres / plan.assume["walking_speed"]
     write(args.json, {"order": names, "metres": metres, "minutes": minutes})
     print(" ".join(names))

@@ -81,26 +81,17 @@ def _of_list(data: bytes, own, unit: str, way: str):
 
 
 def _brought(points: "list[ReadPoint]", own, to) -> "tuple[list[ReadPoint], list[str]]":
-    """Points in another grid, by the operation that PROJ knows; ellipsoidal heights do not go from one datum to another."""
+    """Points in another grid, and how they came there."""
     from dataclasses import replace
 
     import numpy as np
 
-    from kardo.core.geodesy.transformations import transformation
+    from kardo.core.plan.published import moved
 
-    if own.code == to.code:
-        return points, []
-    x, y = (np.array([getattr(p, axis) for p in points]) / own.metres_per_unit for axis in "en")
-    lon, lat = (float(v) for v in own.to_geodetic(points[0].e, points[0].n))
-    way = transformation(own.crs, to.crs, lon, lat)
-    e, n = (np.asarray(v) * to.metres_per_unit for v in way.there(x, y))
-    to.require_inside(e, n, "points")
-    keeps = way.exact or to.heights != "ellipsoidal"
-    moved = [replace(p, e=float(a), n=float(b), h=p.h if keeps else None) for p, a, b in zip(points, e, n, strict=True)]
-    words = [f"From {own.name} to {to.name}" + ("." if way.exact else f" {way.words}.")]
-    if not keeps and any(p.h is not None for p in points):
-        words.append("Ellipsoidal heights are left out: the two datums have ellipsoids of their own.")
-    return moved, words
+    e, n, h = (np.array([getattr(p, axis) for p in points], dtype=float) for axis in "enh")  # None becomes nan
+    there = moved(own, to, e, n, h)
+    rows = zip(points, there.e.tolist(), there.n.tolist(), there.h.tolist(), strict=True)
+    return [replace(p, e=a, n=b, h=c if np.isfinite(c) else None) for p, a, b, c in rows], there.words
 
 
 def _as_plan(points: "list[ReadPoint]", crs: str, heights: str, unit: str):

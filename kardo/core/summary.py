@@ -27,7 +27,7 @@ from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import length, small
 from kardo.core.gnss.blunders import SetUpBlunders, blunders
 from kardo.core.gnss.card import Card, cards
-from kardo.core.gnss.heights import SetUpHeights, heights
+from kardo.core.gnss.heights import Added, SetUpHeights, added_over, heights
 from kardo.core.gnss.occupations import mark_sigma
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of, named
@@ -142,6 +142,7 @@ class Summary:
     blunders: list[SetUpBlunders]
     gaps: Gaps | None
     slants: dict[str, SlantTable]
+    added: dict[str, Added]
     mark_sigma: dict[str, tuple[float, float, float]]
     control_h: list[float | None]
     faults: dict[str, Fault]
@@ -201,6 +202,7 @@ def summary(plan: Plan) -> Summary:
         blunders=[blunders(plan, chain) for chain in chains],
         gaps=attempt("ground", lambda: _gaps(plan)),
         slants={a.id: slant_table(a) for a in plan.kit.antennas},
+        added={s.id: added_over(plan, s) for s in plan.setups},
         mark_sigma=attempt(
             "assumptions", lambda: {m.id: mark_sigma(m, plan.assume, plan.brief.state) for m in plan.marks}
         )

@@ -148,7 +148,7 @@ def _required(file: GeoidFile) -> GeoidFile:
         or file.south < -90.001
         or north > 90.001
         or width > 360.001
-        or not -181 <= file.west <= 361
+        or not -361 <= file.west <= 361
     ):
         raise ReadError(
             f"The geoid would lie off the earth: {file.words}.", mend="Give the geoid as its publisher has it."

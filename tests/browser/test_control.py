@@ -9,13 +9,18 @@ from tests.browser.test_verdict import add_job
 from tests.conftest import E0, N0, small_plan
 
 
-def test_a_layout_is_searched_drawn_and_taken_with_what_is_pinned(signed_in, django_db_blocker):
-    page, plan = signed_in, small_plan()
-    brief = plan.brief.model_copy(update={"title": "Few will do"})
-    add_job(django_db_blocker, plan.model_copy(update={"brief": brief}))
+def opened(page, django_db_blocker, title):
+    """A small job of this title, as it is seen once it is predicted."""
+    plan = small_plan()
+    add_job(django_db_blocker, plan.model_copy(update={"brief": plan.brief.model_copy(update={"title": title})}))
     page.reload()
-    page.get_by_role("link", name="Few will do").click()
+    page.get_by_role("link", name=title).click()
     settled(page)
+    return page
+
+
+def test_a_layout_is_searched_drawn_and_taken_with_what_is_pinned(signed_in, django_db_blocker):
+    page = opened(signed_in, django_db_blocker, "Few will do")
     page.keyboard.press("5")
     expect(page.get_by_role("tab", name="search")).to_be_visible()
     page.keyboard.press("Alt+2")
@@ -37,12 +42,7 @@ def test_a_layout_is_searched_drawn_and_taken_with_what_is_pinned(signed_in, dja
 
 
 def test_what_is_drawn_on_the_site_forbids_and_is_told(signed_in, django_db_blocker):
-    page, plan = signed_in, small_plan()
-    brief = plan.brief.model_copy(update={"title": "Fenced in"})
-    add_job(django_db_blocker, plan.model_copy(update={"brief": brief}))
-    page.reload()
-    page.get_by_role("link", name="Fenced in").click()
-    settled(page)
+    page = opened(signed_in, django_db_blocker, "Fenced in")
     page.keyboard.press("2")
     expect(page.get_by_role("tab", name="features")).to_be_visible()
     page.keyboard.press("Alt+2")

@@ -33,7 +33,7 @@ SOLVED, WHAT_IF = 1.0, 0.03  # work of an offer that takes a computation of its 
 
 @dataclass(frozen=True)
 class Promise:
-    """What a plan would promise. good: inside the tolerance with a chance of 90 % or more."""
+    """What a plan would promise. good: inside the tolerance with a chance of 90 % or more, unless another is wanted."""
 
     rmse_h: float
     rmse_v: float
@@ -43,10 +43,15 @@ class Promise:
     good: bool
 
     @classmethod
-    def of(cls, told: Figures) -> "Promise":
-        """From the figures."""
+    def of(cls, told: Figures, sure: float = SURE) -> "Promise":
+        """From the figures, and the chance that is wanted."""
         some = told.rmse_h, told.rmse_v, told.limit_h, told.limit_v, told.chance
-        return cls(*some, _ratio(told) <= 1 and (told.chance or 0.0) >= SURE)
+        return cls(*some, _ratio(told) <= 1 and (told.chance or 0.0) >= sure)
+
+    @property
+    def inside(self) -> bool:
+        """Whether H and V keep within what is allowed."""
+        return _ratio(self) <= 1
 
 
 @dataclass(frozen=True)

@@ -132,26 +132,25 @@ def _own(some: Misclosures) -> Floats:
 
 
 def _read(kept: Kept) -> Floats | None:
-    """Slope (m, 2) of the ground at the map's places where heights are judged on the surface."""
-    return kept.planned.map_places.gradient if heights_of_surface(kept.planned.plan.brief) else None
+    """What a height read from the surface takes of a point's errors (m, 3), where heights are judged there."""
+    return kept.planned.map_places.reading if heights_of_surface(kept.planned.plan.brief) else None
 
 
-def _turned(gradient: Floats | None, rows: Floats) -> Floats:
+def _turned(read: Floats | None, rows: Floats) -> Floats:
     """Rows (3m, q) east, north, up of the map, with the height read from the surface where it is judged there."""
-    if gradient is None:
+    if read is None:
         return rows
-    out = rows.reshape(len(gradient), 3, -1).copy()
-    out[:, 2] -= gradient[:, :1] * out[:, 0] + gradient[:, 1:] * out[:, 1]
+    out = rows.reshape(len(read), 3, -1).copy()
+    out[:, 2] = np.einsum("ka,kaq->kq", read, out)
     return out.reshape(rows.shape)
 
 
-def _variance(gradient: Floats | None, kept: Kept) -> Floats:
+def _variance(read: Floats | None, kept: Kept) -> Floats:
     """Variances (3m,) of the map as the network has them, without the pattern's part."""
     pattern = kept.on_map.pattern.T.reshape(len(kept.on_map.covariances), 3, -1)
     bare = kept.on_map.covariances - np.matmul(pattern, pattern.transpose(0, 2, 1))
     out = np.einsum("kaa->ka", bare).copy()
-    if gradient is not None:
-        read = np.column_stack([-gradient, np.ones(len(gradient))])
+    if read is not None:
         out[:, 2] = np.einsum("ka,kab,kb->k", read, bare, read)
     return out.ravel()
 

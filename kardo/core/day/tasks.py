@@ -8,7 +8,7 @@ from importlib.resources import files
 from typing import Literal
 
 from kardo.core.control.round import walk
-from kardo.core.flight.areas import ground_scale, site_polygon
+from kardo.core.flight.areas import ground_scale, round_start
 from kardo.core.flight.pattern import all_flown
 from kardo.core.geodesy.units import length
 from kardo.core.plan.control import ControlPoint, Occupation
@@ -138,15 +138,6 @@ def _base(plan: Plan, setup: SetUp, arrived: tuple[After, ...]) -> Task:
         f"base-{setup.id}", words, "site", round(kind.minutes), kind.source, ("surveyor",), "base", after=arrived,
         about=(f"setups/{setup.id}",),
     )  # fmt: skip
-
-
-def round_start(plan: Plan) -> tuple[float, float]:
-    """Where the vehicle stands and rounds begin: the first base's mark, or the middle of the site."""
-    mark = next((plan.mark(s.mark) for s in plan.setups if s.mark), None)
-    if mark is not None:
-        return mark.e, mark.n
-    middle = site_polygon(plan).representative_point()
-    return middle.x, middle.y
 
 
 def _round(plan: Plan, points: list[ControlPoint], each_min: float) -> tuple[int, str, tuple[str, ...]]:

@@ -59,3 +59,12 @@ def _polygon(ring: Ring, what: str) -> Polygon:
             mend="Move the vertices so that its sides do not cross.",
         )
     return polygon
+
+
+def round_start(plan: Plan) -> tuple[float, float]:
+    """Where the vehicle stands and rounds begin: the first base's mark, or the middle of the site."""
+    mark = next((plan.mark(s.mark) for s in plan.setups if s.mark), None)
+    if mark is not None:
+        return mark.e, mark.n
+    middle = site_polygon(plan).representative_point()
+    return middle.x, middle.y

@@ -104,12 +104,25 @@ def read_words(plan: Plan, chain: SetUpHeights) -> str:
     return ", ".join(f"{length(r.metres, unit, 4)} {'pole' if pole else r.way}" for r in chain.readings)
 
 
+@dataclass(frozen=True)
+class Added:
+    """Metres that lead from what is read at a set-up to the ARP: beside a vertical height, and beside a pole's length."""
+
+    vertical: float
+    pole: float
+
+
+def added_over(plan: Plan, setup: SetUp) -> Added:
+    """What a set-up adds to its readings: the adapter; less the phase centre's height over the ARP where a pole's length leads there."""
+    offset = plan.antenna(setup.antenna).apc_above_arp if setup.pole_to == "apc" else 0.0
+    return Added(setup.adapter, setup.adapter - offset)
+
+
 def vertical_height(plan: Plan, setup: SetUp, reading: Reading) -> float:
     """Metres from the mark to the ARP, of one reading as its set-up is measured: a slant to the disc's edge; a vertical height, or a
     pole's length that leads to the ARP or to the phase centre, with the adapter over it. Raises PlanError for a slant shorter than the
     disc's radius."""
-    antenna = plan.antenna(setup.antenna)
     if setup.support == "tripod" and reading.way == "slant":
-        return vertical_from_slant(reading.metres, antenna)
-    to_apc = setup.support == "fixed_pole" and setup.pole_to == "apc"
-    return reading.metres + setup.adapter - (antenna.apc_above_arp if to_apc else 0.0)
+        return vertical_from_slant(reading.metres, plan.antenna(setup.antenna))
+    added = added_over(plan, setup)
+    return reading.metres + (added.pole if setup.support == "fixed_pole" else added.vertical)

@@ -7,6 +7,7 @@ from typing import Annotated
 import numpy as np
 from pydantic import Field
 
+from kardo.core.arrays import Floats
 from kardo.core.errors import GeodesyError
 from kardo.core.geodesy.confidence import RADIAL_95, VERTICAL_95
 from kardo.core.geodesy.crs import Grid, grid, height_name
@@ -62,6 +63,34 @@ class Brought:
     h: float | None
     accuracy: float | None
     words: list[str]
+
+
+@dataclass(frozen=True)
+class Moved:
+    """Places in another grid: metres east, north (k,), heights (k,) with nan where they are left open; what is to be said."""
+
+    e: Floats
+    n: Floats
+    h: Floats
+    words: list[str]
+
+
+def moved(own: Grid, to: Grid, e: Floats, n: Floats, h: Floats) -> Moved:
+    """Places (k,) near one another from one grid to another of the same height system; heights (k,), nan where unknown. Ellipsoidal ones
+    stay behind where the datums differ, for each has its own ellipsoid. Raises GeodesyError where nothing leads there."""
+    if own.code == to.code:
+        return Moved(e, n, h, [])
+    lon, lat = (float(v[0]) for v in own.to_geodetic(e[:1], n[:1]))
+    way = transformation(own.crs, to.crs, lon, lat)
+    there = way.there(e / own.metres_per_unit, n / own.metres_per_unit)
+    east, north = (np.asarray(v) * to.metres_per_unit for v in there)
+    to.require_inside(east, north, "points")
+    words = [f"From {own.name} to {to.name}" + ("." if way.exact else f" {way.words}.")]
+    if way.exact or to.heights != ELLIPSOIDAL:
+        return Moved(east, north, h, words)
+    if np.isfinite(h).any():
+        words.append("Ellipsoidal heights are left out: the two datums have ellipsoids of their own.")
+    return Moved(east, north, np.full(len(e), np.nan), words)
 
 
 def brought(version: Published, to: Grid) -> Brought:

@@ -74,7 +74,8 @@ def search(
             mend="Look at keep-outs, water, trees and gaps of the ground.",
         )
     kept_points = required(plan, tuple(p for p in plan.control if p.pinned))
-    checks = checks_for(plan, places, kept_points)
+    stay = [(p.e, p.n) for p in kept_points if p.role == "target"]
+    checks = checks_for(plan, away_from(places, stay, apart(plan)), kept_points)
     free = away_from(places, [(p.e, p.n) for p in checks], apart(plan))
     seeds = targets_at(plan, school_of_five(free), kept_points, checks)
     progress("solving the network", 0.02)

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from kardo.core.errors import GeodesyError, PlanError
+from kardo.core.flight.areas import site_polygon
 from kardo.core.geodesy.crs import Grid, grid
 from kardo.core.geodesy.geoid import OWN, separation_in
 from kardo.core.geodesy.systems import ELLIPSOIDAL
@@ -31,12 +32,16 @@ def place_of_job(plan: Plan) -> tuple[float, float]:
     """Longitude and latitude in degrees of the middle of the site, or of the first mark before there is one. Raises PlanError where the job
     has no place yet."""
     own = _plan_grid(plan)
-    places = plan.site.boundary or tuple((m.e, m.n) for m in plan.marks[:1])
+    if len(plan.site.boundary) >= 3:
+        middle = site_polygon(plan).representative_point()
+        places = [(middle.x, middle.y)]
+    else:
+        places = [(m.e, m.n) for m in plan.marks[:1]]
     if not places:
         raise PlanError(
             "The job has no place yet.", where="Brief, heights", mend="Draw the boundary, or type a mark, first."
         )
-    lon, lat = own.to_geodetic(*np.mean(places, axis=0))
+    lon, lat = own.to_geodetic(*places[0])
     return float(lon), float(lat)
 
 

@@ -7,6 +7,7 @@ from typing import Literal
 import numpy as np
 from shapely import Point
 
+from kardo.core.accuracy.advice import Promise
 from kardo.core.accuracy.offers import free_names, usual_hanging
 from kardo.core.accuracy.prediction import figures
 from kardo.core.accuracy.results import Figures
@@ -14,7 +15,7 @@ from kardo.core.accuracy.standards import standards
 from kardo.core.accuracy.whatif import Kept, what_if
 from kardo.core.arrays import Bools, Floats
 from kardo.core.control.round import walk
-from kardo.core.flight.areas import site_polygon
+from kardo.core.flight.areas import ground_scale, round_start, site_polygon
 from kardo.core.flight.pattern import all_flown
 from kardo.core.flight.standing import nearest_standing, shapes_of, why_ground, why_not
 from kardo.core.gnss.occupations import minutes_on_point
@@ -51,20 +52,13 @@ class Spot:
 
 
 @dataclass(frozen=True)
-class Layout:
-    """One layout: how many targets and checks, minutes on the ground, figures in metres, the chance to pass (None without checks);
-    whether it is inside the tolerance with the chance wanted; whether the full computation judged it; what rules of control still say
-    of it; its points, and the edits that make them of the plan's."""
+class Layout(Promise):
+    """One layout and what it promises: how many targets and checks, minutes on the ground; whether the full computation judged it; what
+    rules of control still say of it; its points, and the edits that make them of the plan's."""
 
     targets: int
     checks: int
     minutes: float
-    rmse_h: float
-    rmse_v: float
-    limit_h: float
-    limit_v: float | None
-    chance: float | None
-    good: bool
     judged: bool
     left: list[str]
     points: list[Spot]
@@ -164,11 +158,14 @@ def targets_at(plan: Plan, places: Floats, *beside: tuple[ControlPoint, ...]) ->
 def points_at(
     plan: Plan, places: Floats, role: Literal["target", "check"], letter: str, *beside: tuple[ControlPoint, ...]
 ) -> tuple[ControlPoint, ...]:
-    """New control at places (k, 2), named by the next free names beside what stays. It is observed as the plan's own of its role is, so that
-    checks stay as independent as they are; without any, it hangs on what most control does."""
+    """New control at places (k, 2), named by the next free names beside what stays. Targets are observed as most of the plan's own are;
+    checks as its own are, in turn, so that they stay as independent as they are; without any, it hangs on what most control does."""
     width = max(LEAST_WIDTH, math.ceil(10 * PIXELS * max((f.gsd for f in all_flown(plan)), default=0.0)) / 10)
     stays = plan.model_copy(update={"control": tuple(p for some in beside for p in some)})
     like = [p for p in plan.control if p.role == role]
+    if role == "target" and like:
+        observed = [(p.hangs_on, p.occupations) for p in like]
+        like = [like[observed.index(max(observed, key=observed.count))]]
     new = ControlPoint(id=letter, name=letter, role=role, e=0.0, n=0.0, hangs_on=usual_hanging(plan))
     return tuple(
         (like[k % len(like)] if like else new).model_copy(
@@ -198,23 +195,25 @@ def layout_of(kept: Kept, plan: Plan, wish: Wish, control: tuple[ControlPoint, .
 
 def as_layout(plan: Plan, wish: Wish, control: tuple[ControlPoint, ...], told: Figures, judged: bool) -> Layout:
     """A layout of some control with the figures that were told of it."""
-    good = told.rmse_h <= told.limit_h and (told.limit_v is None or told.rmse_v <= told.limit_v)
-    good = good and (told.chance is None or told.chance >= wish.chance)
     targets = sum(p.role == "target" for p in control)
-    figures_ = told.rmse_h, told.rmse_v, told.limit_h, told.limit_v, told.chance
-    minutes, left = _minutes(plan, control), _left(plan, control)
-    spots = [Spot(p.name, p.role, p.e, p.n) for p in control]
     before, after = ({"control": [to_json(p) for p in some]} for some in (plan.control, control))
-    edits = difference(before, after)
-    return Layout(targets, len(control) - targets, minutes, *figures_, good, judged, left, spots, edits)
+    return Layout(
+        **vars(Promise.of(told, wish.chance)),
+        targets=targets,
+        checks=len(control) - targets,
+        minutes=_minutes(plan, control),
+        judged=judged,
+        left=_left(plan, control),
+        points=[Spot(p.name, p.role, p.e, p.n) for p in control],
+        edits=difference(before, after),
+    )
 
 
 def _minutes(plan: Plan, control: tuple[ControlPoint, ...]) -> float:
     """On the ground: every point laid out, observed and picked up, and the shortest round past them, once each for these three."""
     assume = plan.assume
     each = sum(assume["minutes_place"] + assume["minutes_pick_up"] + minutes_on_point(p.occupations) for p in control)
-    start = next(((m.e, m.n) for m in plan.marks), (control[0].e, control[0].n) if control else (0.0, 0.0))
-    metres = walk(start, [(p.e, p.n) for p in control])[1]
+    metres = walk(round_start(plan), [(p.e, p.n) for p in control])[1] / ground_scale(plan)
     return float(each + 3 * metres / assume["walking_speed"])
 
 

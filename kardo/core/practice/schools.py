@@ -17,7 +17,7 @@ from kardo.core.geodesy.units import small
 from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import OwnSession
-from kardo.core.practice.proposed import Layout, Wish, checks_for, layout_of
+from kardo.core.practice.proposed import Layout, Wish, apart, away_from, checks_for, layout_of
 
 MANY = 20  # checks of those who trust the camera positions
 BESIDE = 0.5  # hours that a target logs beyond the flights
@@ -47,15 +47,22 @@ def schools(
     """The schools over a solved network, within 3 %; places (c, 2) are those where one may stand, five the extremes and the middle."""
     middle = places.mean(axis=0)
     one = (min(five, key=lambda p: float(np.hypot(p.e - middle[0], p.n - middle[1]))),)
-    many = checks_for(plan, places, (), MANY)
     laid_out = {
-        "five": (*five, *checks_for(plan, places, (), 2)),
-        "one": (*one, *many),
-        "none": many,
-        "logging": (*_logging(plan, five), *checks_for(plan, places, ())),
+        "five": _with_checks(plan, places, five, 2),
+        "one": _with_checks(plan, places, one, MANY),
+        "none": _with_checks(plan, places, (), MANY),
+        "logging": _with_checks(plan, places, _logging(plan, five)),
         "own": plan.control,
     }
     return [_told(kept, plan, wish, key, control, proposal) for key, control in laid_out.items() if control]
+
+
+def _with_checks(
+    plan: Plan, places: Floats, targets: tuple[ControlPoint, ...], count: int | None = None
+) -> tuple[ControlPoint, ...]:
+    """Targets, and so many checks (the usual number where none is said) that keep away from them."""
+    free = away_from(places, [(p.e, p.n) for p in targets], apart(plan))
+    return (*targets, *checks_for(plan, free, targets, count))
 
 
 def _logging(plan: Plan, five: tuple[ControlPoint, ...]) -> tuple[ControlPoint, ...]:
@@ -77,10 +84,8 @@ def _told(
 
 def _words(plan: Plan, layout: Layout, proposal: Layout | None) -> str:
     passing = "no checks, and nothing to pass" if layout.chance is None else f"{chance_words(layout.chance)} to pass"
-    inside = layout.rmse_h <= layout.limit_h and (layout.limit_v is None or layout.rmse_v <= layout.limit_v)
-    words = (
-        f"{'Inside' if inside else 'Outside'} the tolerance, {passing}{'' if layout.good or not inside else ' only'}"
-    )
+    seldom = " only" if layout.inside and not layout.good and layout.chance is not None else ""
+    words = f"{'Inside' if layout.inside else 'Outside'} the tolerance, {passing}{seldom}"
     if proposal is None:
         return f"{words}."
     unit, minutes = plan.brief.unit, layout.minutes - proposal.minutes

@@ -1736,7 +1736,7 @@ export interface components {
         };
         /**
          * Promise
-         * @description What a plan would promise. good: inside the tolerance with a chance of 90 % or more.
+         * @description What a plan would promise. good: inside the tolerance with a chance of 90 % or more, unless another is wanted.
          */
         Promise: {
             /** Rmse H */
@@ -3214,6 +3214,16 @@ export interface components {
             words: string[];
         };
         /**
+         * Added
+         * @description Metres that lead from what is read at a set-up to the ARP: beside a vertical height, and beside a pole's length.
+         */
+        Added: {
+            /** Vertical */
+            vertical: number;
+            /** Pole */
+            pole: number;
+        };
+        /**
          * Blunder
          * @description One blunder and what it does: metres east, north and up, typed less true, and in plan altogether. remark: what more is to be said of these
          *     figures, where they are not simply what everything on the base moves by.
@@ -3572,6 +3582,10 @@ export interface components {
             /** Slants */
             slants: {
                 [key: string]: components["schemas"]["SlantTable"];
+            };
+            /** Added */
+            added: {
+                [key: string]: components["schemas"]["Added"];
             };
             /** Mark Sigma */
             mark_sigma: {
@@ -4243,17 +4257,10 @@ export interface components {
         };
         /**
          * Layout
-         * @description One layout: how many targets and checks, minutes on the ground, figures in metres, the chance to pass (None without checks);
-         *     whether it is inside the tolerance with the chance wanted; whether the full computation judged it; what rules of control still say
-         *     of it; its points, and the edits that make them of the plan's.
+         * @description One layout and what it promises: how many targets and checks, minutes on the ground; whether the full computation judged it; what
+         *     rules of control still say of it; its points, and the edits that make them of the plan's.
          */
         Layout: {
-            /** Targets */
-            targets: number;
-            /** Checks */
-            checks: number;
-            /** Minutes */
-            minutes: number;
             /** Rmse H */
             rmse_h: number;
             /** Rmse V */
@@ -4266,6 +4273,12 @@ export interface components {
             chance: number | null;
             /** Good */
             good: boolean;
+            /** Targets */
+            targets: number;
+            /** Checks */
+            checks: number;
+            /** Minutes */
+            minutes: number;
             /** Judged */
             judged: boolean;
             /** Left */

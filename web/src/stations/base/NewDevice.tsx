@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Device } from "../../api/client";
+import { usePlan } from "../../app/plan";
 import { Field, Select, TextField } from "../../ui/fields";
 
 const ASK = { id: "", name: "look at it, then choose" };
@@ -18,12 +19,7 @@ const CHOICES = {
     { id: "dms", name: "degrees, minutes, seconds" },
     { id: "grid", name: "the job's grid, E and N" },
   ],
-  unit: [
-    { id: "m", name: "metre" },
-    { id: "ft", name: "international foot" },
-    { id: "us-ft", name: "US survey foot" },
-    { id: "ind-ft", name: "Indian foot" },
-  ],
+  unit: [] as { id: string; name: string }[], // the catalogue's
 };
 const LABELS = {
   point: "It wants the position of",
@@ -35,6 +31,7 @@ type Key = keyof typeof CHOICES;
 
 /** What a device wants typed: nothing of it is assumed. */
 export function NewDevice({ onTake }: { onTake: (device: Omit<Device, "id">) => void }) {
+  const { units } = usePlan().catalogue;
   const [name, setName] = useState("");
   const [wants, setWants] = useState<Partial<Record<Key, string>>>({});
   const keys = Object.keys(CHOICES) as Key[];
@@ -53,7 +50,7 @@ export function NewDevice({ onTake }: { onTake: (device: Omit<Device, "id">) => 
               <Select
                 id={id}
                 value={wants[key] ?? ""}
-                options={[ASK, ...CHOICES[key]]}
+                options={[ASK, ...(key === "unit" ? units : CHOICES[key])]}
                 onChange={(value) => setWants({ ...wants, [key]: value })}
               />
             )}

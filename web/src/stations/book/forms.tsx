@@ -100,7 +100,9 @@ function Heights({ setup, lines }: { setup: string; lines: Line[] }) {
   const row = plan.setups.find((s) => s.id === setup);
   const read = said(lines, "height").filter((h) => h.setup === setup);
   const up = read.map((h) =>
-    h.way === "slant" ? verticalFrom(h.metres, summary?.slants[row?.antenna ?? ""]) : h.metres + (row?.adapter ?? 0),
+    h.way === "slant"
+      ? verticalFrom(h.metres, summary?.slants[row?.antenna ?? ""])
+      : h.metres + (summary?.added[setup]?.[h.way] ?? 0),
   );
   const known = up.filter((v) => v !== null);
   const apart = known.length > 1 ? Math.max(...known) - Math.min(...known) : 0;
