@@ -20,7 +20,7 @@ from kardo.core.geodesy.angles import parse_angle
 from kardo.core.geodesy.units import UNITS
 from kardo.core.gnss.blunders import blunders, seen_by
 from kardo.core.gnss.card import cards
-from kardo.core.gnss.heights import heights, read_words
+from kardo.core.gnss.heights import added_over, heights, read_words
 from kardo.core.gnss.occupations import static_hours, static_sigma
 from kardo.core.gnss.readback import explained, read_back
 from kardo.core.plan.assumptions import Assumptions
@@ -119,6 +119,9 @@ def test_readings_in_several_ways_come_to_one_height_and_the_adapter_counts_wher
     assert read_back(plan, chain, ARP, *boxes[:2], f"{float(boxes[2]) - 0.12:.4f}").blunder == "adapter"
     pole = told(ARP, readings=(2.0,), support="fixed_pole", adapter=0.05)[1]
     assert pole.arp_above_mark == 2.05
+    to_apc = small_plan(setup={"pole_to": "apc", "adapter": 0.05})
+    over = added_over(to_apc, to_apc.setups[0])
+    assert (over.vertical, over.pole) == (0.05, pytest.approx(0.05 - 0.091)), "what the Book adds without signal"
 
 
 def test_readings_that_differ_are_told_on_the_card():

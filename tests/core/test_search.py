@@ -10,11 +10,12 @@ from kardo.core.accuracy.search import aim_of, bared, changed, cost, costs, exch
 from kardo.core.accuracy.whatif import keep
 from kardo.core.errors import PlanError
 from kardo.core.plan.brief import Brief
+from kardo.core.plan.control import Occupation
 from kardo.core.plan.edits import changed as edited
 from kardo.core.plan.site import Feature
 from kardo.core.practice.catalogue import View, findings
 from kardo.core.practice.layout import search
-from kardo.core.practice.proposed import Wish
+from kardo.core.practice.proposed import Wish, apart
 from tests.conftest import E0, N0, point, small_plan
 
 SPOTS = [(x, y) for x in (15, 70, 130, 185) for y in (15, 60, 105)]
@@ -152,6 +153,26 @@ def test_what_is_pinned_stays_and_nothing_lies_where_nobody_may_stand():
     for one in found.front:
         assert pinned in edited(plan, one.edits).control
         assert all(p.e > E0 + 90 for p in one.points)
+
+
+def test_checks_keep_apart_from_every_target_also_from_one_that_is_pinned_where_they_would_lie():
+    pinned = tuple(point(f"G{k}", x, y, pinned=True) for k, (x, y) in enumerate([(50, 30), (150, 90)], 1))
+    plan = small_plan(control=pinned)
+    found = search(plan, Wish(places=150, most=3))
+    for one in [*found.front, *(s.layout for s in found.schools if s.id != "own")]:
+        at = {role: np.array([(p.e, p.n) for p in one.points if p.role == role]) for role in ("target", "check")}
+        if len(at["target"]):
+            assert np.linalg.norm(at["target"][:, None] - at["check"], axis=2).min() >= apart(plan) - 0.15
+
+
+def test_targets_are_laid_out_as_they_were_searched():
+    """Where the plan's own are observed in two ways, by the commoner: the figure of a layout is that of its places."""
+    twice = (Occupation(epochs=60), Occupation(epochs=60, after_min=60))
+    own = [point(f"G{k}", 20 + 30 * k, 20) for k in range(3)]
+    plan = small_plan(control=(own[0].model_copy(update={"occupations": twice}), *own[1:]))
+    found = search(plan, Wish(places=80, most=4))
+    for one in found.front:
+        assert {p.occupations for p in edited(plan, one.edits).targets} <= {own[1].occupations}
 
 
 def test_a_site_without_room_says_so():
