@@ -22,6 +22,6 @@ lint: dev
 test: lint
 	@.venv/bin/python scripts/cluster.py start
 	.venv/bin/python manage.py makemigrations --check --dry-run
-	.venv/bin/python -m pytest tests/core tests/formats tests/standins kardo/core --doctest-modules -n 2
+	.venv/bin/python -m pytest tests/core tests/formats tests/standins kardo/core kardo/formats --doctest-modules -n 2
 	.venv/bin/python -m pytest tests/server --create-db -n 2 --dist loadfile
 	.venv/bin/python -m pytest tests/hosts tests/browser --create-db

@@ -50,10 +50,10 @@ def web(port: int) -> list[str]:
     ]
 
 
-def beside(caster: int, processing: int, receiver: int, network: int) -> dict[str, list[str]]:
+def beside(caster: int, processing: int, receiver: int, network: int, airspace: int) -> dict[str, list[str]]:
     """The commands of what stands in for the outside, by name."""
     ports = ["--caster", str(caster), "--processing", str(processing), "--receiver", str(receiver)]
-    ports += ["--network", str(network)]
+    ports += ["--network", str(network), "--airspace", str(airspace)]
     return {"stand-ins": [PYTHON, "-m", "kardo.standins", *ports]}
 
 
@@ -81,7 +81,9 @@ def main() -> int:
     network = _port(int(os.environ.get("KARDO_NETWORK_PORT", "2104")))
     os.environ.setdefault("KARDO_NETWORKS", f"127.0.0.1:{network}")
     os.environ.setdefault("KARDO_RECEIVERS", f"127.0.0.1:{receiver}")
-    all_of_it = {"web server": web(port), **behind(), **beside(caster, processing, receiver, network)}
+    airspace = _port(int(os.environ.get("KARDO_AIRSPACE_PORT", "2105")))
+    os.environ.setdefault("KARDO_AUTHORITIES", f"127.0.0.1:{airspace}")
+    all_of_it = {"web server": web(port), **behind(), **beside(caster, processing, receiver, network, airspace)}
     keep = Supervisor(ROOT, [Kept(name, command) for name, command in all_of_it.items()], mend=cluster.revive)
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, keep.stop)

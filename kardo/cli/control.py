@@ -17,17 +17,20 @@ def add(commands: argparse._SubParsersAction) -> None:
     """The commands' names and options."""
     check = commands.add_parser("check", help="what the rules of practice find in a plan")
     check.add_argument("plan", type=Path, help="a Kardo plan (JSON)")
+    check.add_argument("--house", type=Path, help="rules that an organisation asks otherwise (JSON)")
     check.add_argument("--json", type=Path, help="write the findings here")
     check.set_defaults(run=_check)
     search = commands.add_parser("search", help="few targets and checks that pass with a chance")
     search.add_argument("plan", type=Path, help="a Kardo plan (JSON); control that is pinned in it stays")
-    search.add_argument("--chance", type=float, default=0.9, help="chance to pass that is wanted (default: 0.9)")
+    search.add_argument("--chance", type=float, help="chance to pass that is wanted (default: the plan's, 0.9)")
     search.add_argument("--places", type=int, default=1000, help="places that are tried, about (default: 1,000)")
     search.add_argument("--json", type=Path, help="write the front here")
     search.set_defaults(run=_search)
-    walk = commands.add_parser("round", help="the shortest order in which to walk past all points")
+    walk = commands.add_parser("round", help="the rounds past all points: targets out, occupations, targets in")
     walk.add_argument("plan", type=Path, help="a Kardo plan (JSON)")
-    walk.add_argument("--json", type=Path, help="write the order here")
+    walk.add_argument("--people", type=int, default=1, help="among how many it is shared (default: 1)")
+    walk.add_argument("--by", choices=("foot", "vehicle"), default="foot", help="how one goes (default: foot)")
+    walk.add_argument("--json", type=Path, help="write the rounds here")
     walk.set_defaults(run=_round)
 
 
@@ -36,12 +39,14 @@ def _check(args: argparse.Namespace) -> int:
     from kardo.core.accuracy.prediction import predict
     from kardo.core.accuracy.results import Result
     from kardo.core.plan.model import plan_from_json
+    from kardo.core.practice.house import house_from_json
     from kardo.core.summary import found
 
     plan = plan_from_json(read(args.plan))
     predicted = None if missing(plan) else predict(plan)
     result = predicted if isinstance(predicted, Result) else None
-    rows = [{key: getattr(f, key) for key in FOUND} for f in found(plan, result)]
+    house = house_from_json(read(args.house)) if args.house else None
+    rows = [{key: getattr(f, key) for key in FOUND} for f in found(plan, result, house)]
     write(args.json, {"findings": rows})
     for row in rows:
         print(f"{row['severity']:4}  {row['station']:7}  {row['words']} {row['mend']}")
@@ -51,22 +56,23 @@ def _check(args: argparse.Namespace) -> int:
 def _search(args: argparse.Namespace) -> int:
     from kardo.core.plan.edits import changed
     from kardo.core.plan.model import plan_from_json
-    from kardo.core.practice.layout import search
-    from kardo.core.practice.proposed import Layout, Wish
+    from kardo.core.practice.layout import Search, search
+    from kardo.core.practice.proposed import Wish
 
-    if not 0 < args.chance < 1:
+    if args.chance is not None and not 0 < args.chance < 1:
         raise KardoError("A chance lies between 0 and 1.", where="--chance", mend="Give 0.9, for example.")
     plan, began = plan_from_json(read(args.plan)), time.perf_counter()
     first: list[float] = []
 
-    def proposed(layout: Layout) -> None:
+    def so_far(found: Search) -> None:
+        if not first or (found.proposed is not None and found.proposed == len(found.front) - 1):
+            print(_line(found.front[-1]), flush=True)
         first.append(time.perf_counter() - began)
-        print(_line(layout), flush=True)
 
     def progress(stage: str, share: float) -> None:
         print(f"{share:4.0%} {stage}", file=sys.stderr)
 
-    found = search(plan, Wish(args.chance, args.places), progress, proposed)
+    found = search(plan, Wish(args.chance or plan.brief.chance, args.places), progress, so_far)
     seconds = time.perf_counter() - began
     front = [
         {key: getattr(one, key) for key in FRONT}
@@ -87,16 +93,22 @@ def _line(one) -> str:
 
 
 def _round(args: argparse.Namespace) -> int:
-    from kardo.core.control.round import walk
-    from kardo.core.flight.areas import ground_scale, round_start
+    from kardo.core.day.rounds import rounds_of
     from kardo.core.geodesy.units import length
     from kardo.core.plan.model import plan_from_json
 
     plan = plan_from_json(read(args.plan))
-    order, metres = walk(round_start(plan), [(p.e, p.n) for p in plan.control])
-    metres /= ground_scale(plan)
-    names, minutes = [plan.control[k].name for k in order], metres / plan.assume["walking_speed"]
-    write(args.json, {"order": names, "metres": metres, "minutes": minutes})
-    print(" ".join(names))
-    print(f"{length(metres, plan.brief.unit)}, {minutes:.0f} min on foot")
+    found = rounds_of(plan, args.people, args.by)
+    names = {f"control/{p.id}": p.name for p in plan.control}
+    rounds = [asdict(one) | {"order": [names[s.about] for s in one.stops]} for one in found.rounds]
+    first = next(iter(rounds), {"order": [], "metres": 0.0, "minutes": 0.0})
+    write(
+        args.json,
+        {key: first[key] for key in ("order", "metres", "minutes")} | {"rounds": rounds, "unreached": found.unreached},
+    )
+    for one in rounds:
+        who = f" (person {one['person']})" if args.people > 1 else ""
+        print(f"{one['words']}{who}: {' '.join(one['order'])}")
+        print(f"  {length(one['metres'], plan.brief.unit)}, {one['minutes']:.0f} min with the work at each point")
+    print(found.told)
     return 0

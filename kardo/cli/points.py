@@ -8,6 +8,9 @@ from typing import TYPE_CHECKING
 from kardo.core.errors import ReadError
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from kardo.core.plan.model import Plan
     from kardo.formats.coordinates import ReadPoint
 
 ASKED = 2  # exit status where a reading has to be asked about
@@ -16,12 +19,15 @@ ASKED = 2  # exit status where a reading has to be asked about
 def add(commands: argparse._SubParsersAction) -> None:
     """The command's name and options."""
     convert = commands.add_parser("convert", help="points from one file to another, also to another grid")
-    convert.add_argument("file", type=Path, help="a list (CSV, text), GeoJSON, GPX or GeoPackage")
-    convert.add_argument("out", type=Path, help="where to: .csv, .geojson or .kml")
+    convert.add_argument(
+        "file", type=Path, help="a list (CSV, text), GeoJSON, KML, KMZ, GPX, GeoPackage, zipped Shapefile or DXF"
+    )
+    convert.add_argument("out", type=Path, help="where to: .csv, .geojson, .kml, .kmz, .gpx, .gpkg or .dxf")
     convert.add_argument("--crs", required=True, help="the grid of a list that names none, such as EPSG:25828")
     convert.add_argument("--to-crs", help="the grid to bring them to (default: the same)")
     convert.add_argument("--heights", default="ellipsoidal", help="the height system of both (default: ellipsoidal)")
     convert.add_argument("--unit", default="m", help="m, ft, us-ft or ind-ft, of a list that names none (default: m)")
+    convert.add_argument("--approximate", action="store_true", help="an approximate transformation is good enough")
     convert.add_argument("--way", default="", help="which way of reading, where it was asked")
     convert.set_defaults(run=_convert)
 
@@ -29,55 +35,48 @@ def add(commands: argparse._SubParsersAction) -> None:
 def _convert(args: argparse.Namespace) -> int:
     from kardo.core.geodesy.crs import grid
     from kardo.core.geodesy.units import UNITS
+    from kardo.formats.drawn import is_drawn
+    from kardo.formats.points import read_any_points
 
     if args.unit not in UNITS:
         raise ReadError(f"There is no unit {args.unit}.", where="--unit", mend=f"One of {', '.join(UNITS)}.")
     write = _writer(args.out)
     own, to = (grid(code, args.heights) for code in (args.crs, args.to_crs or args.crs))
     data = args.file.read_bytes()
-    if data[:16] == b"SQLite format 3\0" or data.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] in (b"{", b"[", b"<"):
-        points, how = _of_file(data, args.file.name, to, args.unit)
-    else:
-        points, how, asked = _of_list(data, own, args.unit, args.way)
-        if asked:
-            print("This can be read in several ways; say which by --way:", file=sys.stderr)
-            for option in asked:
-                print(f"  {option.key}  {option.words}", file=sys.stderr)
-            return ASKED
+    # a list is read in its own grid and moved; a file that names its system is brought to the grid that is wanted
+    read_in = to if is_drawn(data) else own
+    found = read_any_points(data, args.file.name, read_in, args.unit, chosen=args.way)
+    if found.options:
+        print("This can be read in several ways; say which by --way:", file=sys.stderr)
+        for option in found.options:
+            print(f"  {option.key}  {option.words}", file=sys.stderr)
+        return ASKED
+    if found.approximate and not args.approximate:
+        print(f"{found.approximate} Say by --approximate that this is good enough.", file=sys.stderr)
+        return ASKED
+    points, how = list(found.points), list(found.how)
+    if read_in is own:
         points, moved = _brought(points, own, to)
-        how = [*how, *moved]
-    args.out.write_bytes(write(_as_plan(points, args.to_crs or args.crs, args.heights, args.unit)).encode())
+        how += moved
+    args.out.write_bytes(write(_as_plan(points, args.to_crs or args.crs, args.heights, args.unit)))
     for line in how:
         print(line)
     print(f"{len(points)} points written.")
     return 0
 
 
-def _writer(out: Path):
-    from kardo.formats import exports
+def _writer(out: Path) -> "Callable[[Plan], bytes]":
+    from kardo.formats.drawings import WRITERS
 
-    writers = {".csv": exports.point_list_csv, ".geojson": exports.control_geojson, ".kml": exports.control_kml}
-    if out.suffix.lower() not in writers:
-        raise ReadError(f"Points are not written as {out.suffix or out.name}.", mend=f"One of {', '.join(writers)}.")
-    return writers[out.suffix.lower()]
-
-
-def _of_file(data: bytes, name: str, to, unit: str) -> "tuple[list[ReadPoint], list[str]]":
-    """Points of a file that names its own system."""
-    from kardo.formats.coordinates import ReadPoint
-    from kardo.formats.marks import read_marks
-
-    read = read_marks(data, name, to, unit)
-    return [ReadPoint(m.designation, m.e, m.n, m.h, m.description) for m in read.marks], read.how
-
-
-def _of_list(data: bytes, own, unit: str, way: str):
-    """Points of a list, how it was read, and the ways to choose from where there are several."""
-    from kardo.formats.boundary import text_of
-    from kardo.formats.coordinates import read_points
-
-    read = read_points(text_of(data, "the list"), own, unit, chosen=way)
-    return list(read.points), list(read.how), read.options
+    found = {
+        name.rpartition(".")[2]: made.write for name, made in WRITERS.items() if name.startswith(("points", "control"))
+    }
+    if out.suffix.lower()[1:] not in found:
+        raise ReadError(
+            f"Points are not written as {out.suffix or out.name}.",
+            mend=f"One of {', '.join(f'.{end}' for end in found)}.",
+        )
+    return found[out.suffix.lower()[1:]]
 
 
 def _brought(points: "list[ReadPoint]", own, to) -> "tuple[list[ReadPoint], list[str]]":

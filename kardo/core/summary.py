@@ -33,6 +33,7 @@ from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of, named
 from kardo.core.plan.states import to_shift
 from kardo.core.practice.catalogue import Finding, View, findings
+from kardo.core.practice.house import House
 from kardo.core.terrain.gaps import Gaps, gaps
 
 METRES_FROM = 0.5  # metres from which an error is told in whole units
@@ -276,13 +277,13 @@ def _control_heights(plan: Plan) -> list[float | None]:
     return [float(h) if np.isfinite(h) else None for h in heights_of(plan, plan.control)]
 
 
-def found(plan: Plan, result: Result | None) -> list[Finding]:
-    """What the rules find in a plan and, where there is one, its result."""
+def found(plan: Plan, result: Result | None, house: House | None = None) -> list[Finding]:
+    """What the rules, as an organisation asks them, find in a plan and, where there is one, its result."""
     try:
         flights = tuple(flown(plan, f) for f in plan.flights)
     except KardoError:
         flights = ()
-    return findings(View(plan, flights, result))
+    return findings(View(plan, flights, result), house)
 
 
 def told(plan: Plan, result: Result | Undetermined) -> Told:

@@ -11,7 +11,7 @@ from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import Plan
-from kardo.core.plan.site import Ground, Site, terrain_of
+from kardo.core.plan.site import Feature, FeatureKind, Ground, Shape, Site, terrain_of
 from kardo.core.plan.stands import Device, Link, Mark, OnSetUp, Reading, SetUp
 from kardo.core.plan.visits import Person, Visit
 from kardo.core.terrain.surface import Surface
@@ -60,6 +60,39 @@ def _boundary() -> tuple[tuple[float, float], ...]:
     return tuple((round(x, 1), y) for x, y in [*south, *east, *spur, *west])
 
 
+def _along(e: list[float], off: list[float]) -> tuple[tuple[float, float], ...]:
+    """Places by easting and metres north of the crest."""
+    crest = _crest(np.array(e, dtype=float))
+    return tuple((float(x), round(float(c) + o, 1)) for x, c, o in zip(e, crest, off, strict=True))
+
+
+def _features() -> tuple[Feature, ...]:
+    """What the work must mind: the way along the crest with its gate, tide and stock beside it, a line over it, a neighbour who says no."""
+    crest = list(np.linspace(622_200, 624_160, 15))
+    marsh = list(np.linspace(622_240, 624_140, 15))
+    shore = _along(marsh, [-140.0] * 15) + _along(marsh[::-1], [-38.0] * 15)
+    rows: tuple[tuple[str, FeatureKind, Shape, tuple[tuple[float, float], ...], float], ...] = (
+        ("crest path", "access", "line", _along(crest, [0.0] * 15), 0.0),
+        ("field gate", "gate", "place", _along([623_030], [58]), 0.0),
+        ("saltmarsh", "tide", "area", shore, 0.0),
+        ("sluice", "hazard", "area", _along([623_276, 623_294, 623_294, 623_276], [50, 50, 75, 75]), 0.0),
+        ("11 kV line", "power_line", "line", _along([622_640, 622_680], [-180, 260]), 9.0),
+        ("hedge", "canopy", "area", _along([623_790, 623_990, 623_990, 623_790], [50, 50, 54, 54]), 3.0),
+        ("grazing", "livestock", "area", _along([622_450, 623_000, 623_000, 622_450], [60, 60, 180, 180]), 0.0),
+        (
+            "Fenwold parcel",
+            "no_permission",
+            "area",
+            _along([623_420, 623_640, 623_640, 623_420], [34, 34, 130, 130]),
+            0.0,
+        ),
+    )
+    return tuple(
+        Feature(id=f"F{k}", name=name, kind=kind, shape=shape, vertices=vertices, height=height)
+        for k, (name, kind, shape, vertices, height) in enumerate(rows, 1)
+    )
+
+
 def sallow_bank() -> Plan:
     """Sallow Bank: a tidal flood bank to be raised, planned as far as a first round of control."""
     surface = sallow_terrain()
@@ -89,7 +122,9 @@ def sallow_bank() -> Plan:
             epoch="2026.9",
         ),
         site=Site(
-            boundary=_boundary(), ground=Ground(terrain=terrain_of(surface, "synthetic ground of Corvane, 5 m grid"))
+            boundary=_boundary(),
+            features=_features(),
+            ground=Ground(terrain=terrain_of(surface, "synthetic ground of Corvane, 5 m grid")),
         ),
         kit=kit_of(),
         marks=marks,

@@ -1,4 +1,4 @@
-"""A site boundary from GeoJSON, KML or a coordinate list."""
+"""A site boundary from a file of a map, or a coordinate list."""
 
 import json
 import math
@@ -20,6 +20,7 @@ from kardo.core.geodesy.units import area, length
 from kardo.core.plan.parts import MAX_VERTICES
 from kardo.formats.cells import MOST
 from kardo.formats.coordinates import Option, read_points
+from kardo.formats.drawn import brought, is_drawn, read_drawn
 
 MAX_BYTES, MAX_RINGS, MOST_OFFERED = 2_000_000, 1000, 12
 
@@ -62,6 +63,8 @@ def read_boundary(
 ) -> Boundary:
     """Read a boundary whatever it is: the content decides, the name only helps with the message. near is the middle of the site
     where it is known, chosen the key of the option that the user took. Raises ReadError."""
+    if is_drawn(data) and not _is_text_of_outlines(data):
+        return _of_drawn(data, name, grid, unit, near, chosen)
     text = text_of(data, name)
     outlines = outlines_in(text)
     if outlines is not None:
@@ -98,6 +101,29 @@ def outlines_in(text: str) -> Outlines | None:
         shapes, source, how = _kml(text)
         return Outlines(tuple(_sound(shapes, "KML")), source, tuple(how))
     return None
+
+
+def _is_text_of_outlines(data: bytes) -> bool:
+    """Whether a file is GeoJSON or KML, whose outlines are read as text."""
+    start = data[:1000].lstrip(b"\xef\xbb\xbf \t\r\n")
+    return start[:1] in (b"{", b"[") or b"<kml" in start
+
+
+def _of_drawn(data: bytes, name: str, grid: Grid, unit: str, near: tuple[float, float] | None, chosen: str) -> Boundary:
+    """The outline of a file of a map. What is chosen is the way to read one that names no system, and behind a stroke the outline."""
+    way, _, outline = chosen.partition("/") if "/" in chosen or "-" in chosen else ("", "", chosen)
+    found = read_drawn(data, name)
+    lines = [t for t in found.things if t.kind != "place"]
+    if not lines:
+        raise ReadError(
+            f"{name or 'The file'} holds no area and no line.", mend="Draw the boundary, and export it again."
+        )
+    read = brought(replace(found, things=tuple(lines)), grid, unit, near, way)
+    shapes = _sound([Shape(list(t.vertices), t.kind == "area", t.holes) for t in read.things], "map")
+    taken = _of_shapes(Outlines(tuple(shapes), grid.crs, read.how), grid, unit, outline)
+    prefix = f"{way}/" if way else ""
+    options = read.options or tuple(Option(prefix + o.key, o.words) for o in taken.options)
+    return replace(taken, options=options, approximate=read.approximate or taken.approximate)
 
 
 def _of_shapes(outlines: Outlines, grid: Grid, unit: str, chosen: str) -> Boundary:

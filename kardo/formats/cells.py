@@ -12,7 +12,7 @@ from itertools import product
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.angles import Angle, read_angle
 
-MAX_ROWS, LONGEST_LINE = 2000, 2000
+MAX_ROWS, LONGEST_LINE = 6000, 2000
 MOST = 1e9  # no coordinate or height is larger, in any unit
 HEADS = {
     "name": {"name", "point", "pt", "id", "no", "nr", "number", "label", "photo", "image", "file", "filename"},
@@ -55,6 +55,29 @@ class Table:
     numbers: list[int]
     cut: str
     head: list[str] | None = None
+
+
+def decoded(data: bytes, name: str) -> tuple[str, list[str]]:
+    """A file as text, and what has to be said of how its letters were read. Raises ReadError for what is no text."""
+    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
+        codec, said = "utf-16", []
+    else:
+        try:
+            return data.decode("utf-8-sig"), []
+        except UnicodeDecodeError:
+            codec, said = (
+                "cp1252",
+                ["Not in UTF-8: letters with accents are read as Windows (Western) has them; look at the names."],
+            )
+    try:
+        text = data.decode(codec)
+    except UnicodeDecodeError:
+        text = "\0"
+    if sum(not (c.isprintable() or c in "\r\n\t\xa0") for c in text) > len(text) / 500:
+        raise ReadError(
+            f"{name or 'The file'} is no text.", mend="Export it as CSV, GeoJSON, KML, GPX, GeoPackage or DXF."
+        )
+    return text, said
 
 
 def tables_of(text: str) -> list[Table]:

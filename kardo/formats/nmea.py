@@ -119,7 +119,7 @@ def sentence_of(body: str) -> bytes:
     """A sentence with its checksum: the exclusive or of its characters.
 
     >>> sentence_of("GNGGA,102030.00,,,,,0,,,,M,,M,,")
-    b'$GNGGA,102030.00,,,,,0,,,,M,,M,,*4E\\r\\n'
+    b'$GNGGA,102030.00,,,,,0,,,,M,,M,,*56\\r\\n'
     """
     check = 0
     for letter in body:

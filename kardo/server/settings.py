@@ -99,6 +99,8 @@ RECEIVERS = tuple(filter(None, os.environ.get("KARDO_RECEIVERS", "127.0.0.1:2103
 NETWORKS = tuple(filter(None, os.environ.get("KARDO_NETWORKS", "127.0.0.1:2104").split(",")))
 # services that post-process a base's log, in the same way.
 PROCESSING = tuple(filter(None, os.environ.get("KARDO_PROCESSING", "127.0.0.1:2102").split(",")))
+# airspace authorities that may be asked for zones and for leave
+AUTHORITIES = tuple(filter(None, os.environ.get("KARDO_AUTHORITIES", "127.0.0.1:2105").split(",")))
 WEB_DIST = ROOT / "web" / "dist"
 WHITENOISE_ROOT = WEB_DIST
 WHITENOISE_ALLOW_ALL_ORIGINS = False

@@ -14,6 +14,8 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from kardo.core.accuracy.prediction import ENGINE
 from kardo.server.access import organisation_of
+from kardo.server.accounts.models import Organisation
+from kardo.server.closeout.models import JobClosing
 from kardo.server.jobs.models import Job
 from kardo.server.plans.models import Edit
 from kardo.server.plans.stored import bring_up_to_date, model_digest
@@ -23,7 +25,8 @@ from kardo.server.predictions.models import WAITING, Computation
 @dataclass(frozen=True)
 class Standing:
     """A job's revision and hash; whether the one who asks has steps to undo and to redo; and the computation of its plan, row
-    None where there is none (ahead: how many wait before it on the queue)."""
+    None where there is none (ahead: how many wait before it on the queue). house and closing: revisions of the organisation's rules, and of the
+    job's closing, which holds what was waived."""
 
     revision: int
     model: str
@@ -38,6 +41,8 @@ class Standing:
     finished_at: datetime | None
     ahead: int
     frozen_at: datetime | None
+    house: int
+    closing: int
 
     @property
     def under_way(self) -> bool:
@@ -47,11 +52,14 @@ class Standing:
     @property
     def made_of(self) -> tuple[Any, ...]:
         """What an answer about a computation that is not under way depends on."""
-        return self.revision, self.model, self.row, self.state, self.stage, self.share, self.finished_at
+        computed = self.row, self.state, self.stage, self.share, self.finished_at
+        return self.revision, self.model, self.house, self.closing, *computed
 
 
 _TABLES = {
     "job": Job._meta.db_table,
+    "organisation": Organisation._meta.db_table,
+    "closing": JobClosing._meta.db_table,
     "edit": Edit._meta.db_table,
     "computation": Computation._meta.db_table,
     "queue": ProcrastinateJob._meta.db_table,
@@ -67,7 +75,9 @@ SELECT job.revision, job.model, job.plan_hash,
         WHERE own.id = made.queue_job AND other.status = 'todo'
             AND (other.priority > own.priority OR other.priority = own.priority AND other.id < own.id)
     ) ELSE 0 END,
-    job.frozen_at
+    job.frozen_at,
+    (SELECT house_revision FROM {organisation} WHERE id = job.organisation_id),
+    coalesce((SELECT revision FROM {closing} WHERE job_id = job.id), 0)
 FROM {job} AS job LEFT JOIN {computation} AS made
     ON made.organisation_id = job.organisation_id AND made.kind = %(kind)s
     AND made.plan_hash = job.plan_hash AND made.engine = %(engine)s

@@ -7,6 +7,7 @@ from ninja import NinjaAPI
 
 from kardo.server import problems
 from kardo.server.accounts.api import router as session
+from kardo.server.accounts.rules import router as rules
 from kardo.server.accounts.seen import seen
 from kardo.server.base.api import router as base
 from kardo.server.base.casters import router as casters
@@ -24,12 +25,17 @@ from kardo.server.jobs.api import router as jobs
 from kardo.server.marks.api import router as marks
 from kardo.server.marks.geoids import router as geoids
 from kardo.server.plans.api import router as plans
+from kardo.server.plans.control import router as control
+from kardo.server.plans.site import router as site
 
 api = NinjaAPI(title="Kardo", version="1", auth=seen, docs_url=None)
 problems.install(api)
 api.add_router("/session", session)
+api.add_router("/rules", rules)
 api.add_router("/jobs", jobs)
 api.add_router("/jobs", plans)
+api.add_router("/jobs", control)
+api.add_router("/jobs", site)
 api.add_router("/jobs", base)
 api.add_router("/jobs", casters)
 api.add_router("/jobs", local_grid)

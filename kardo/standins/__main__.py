@@ -1,5 +1,5 @@
 """Run the stand-ins beside the demo: python -m kardo.standins --caster 2101 --processing 2102 --receiver 2103 --network
-2104; or write a receiver's raw log:
+2104 --airspace 2105; or write a receiver's raw log:
 python -m kardo.standins --log base.rnx --hours 4."""
 
 import argparse
@@ -10,6 +10,7 @@ from pathlib import Path
 from kardo.core.geodesy.frame import to_earth_centred
 from kardo.core.gnss.heights import heights
 from kardo.demo import demo_plan
+from kardo.standins.airspace import AirspaceStandIn
 from kardo.standins.caster import Base, CasterStandIn, bases_of
 from kardo.standins.network import NetworkStandIn
 from kardo.standins.processing import ProcessingStandIn
@@ -36,13 +37,14 @@ def main() -> None:
     parser.add_argument("--processing", type=int, default=2102, help="port of the static post-processing")
     parser.add_argument("--receiver", type=int, default=2103, help="port of the base receiver of Hask Quarry")
     parser.add_argument("--network", type=int, default=2104, help="port of the reference network")
+    parser.add_argument("--airspace", type=int, default=2105, help="port of the airspace authority")
     parser.add_argument("--log", type=Path, help="write the raw log of that receiver to a file, and end")
     parser.add_argument("--hours", type=float, default=4.0, help="how long it logged, an epoch every 30 s")
     args = parser.parse_args()
     if args.log:
         args.log.write_text(hask_log(args.hours))
         return
-    asyncio.run(_serve(args.caster, args.processing, args.receiver, args.network))
+    asyncio.run(_serve(args.caster, args.processing, args.receiver, args.network, args.airspace))
 
 
 def hask_log(hours: float) -> str:
@@ -57,11 +59,12 @@ def hask_log(hours: float) -> str:
     )
 
 
-async def _serve(caster: int, processing: int, receiver: int, network: int) -> None:
+async def _serve(caster: int, processing: int, receiver: int, network: int, airspace: int) -> None:
     plan = demo_plan("hask-quarry")
     casting = CasterStandIn(demo_bases(), USER, PASSWORD).serve(caster)
     standing = receiver_of(heights(plan, plan.setups[0].id), "converging").serve(receiver)
-    await asyncio.gather(casting, ProcessingStandIn().serve(processing), standing, NetworkStandIn().serve(network))
+    others = NetworkStandIn().serve(network), AirspaceStandIn().serve(airspace)
+    await asyncio.gather(casting, ProcessingStandIn().serve(processing), standing, *others)
 
 
 if __name__ == "__main__":

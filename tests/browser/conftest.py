@@ -29,7 +29,7 @@ def free_port() -> int:
         return s.getsockname()[1]
 
 
-CASTER, PROCESSING, RECEIVER, NETWORK = (free_port() for _ in range(4))
+CASTER, PROCESSING, RECEIVER, NETWORK, AIRSPACE = (free_port() for _ in range(5))
 expect.set_options(timeout=30_000)
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # the browser driver keeps an event loop in this thread
 
@@ -56,6 +56,7 @@ def _environment() -> dict:
     name = connection.settings_dict["NAME"]
     told = {"KARDO_DB_NAME": name, "DJANGO_SETTINGS_MODULE": "kardo.server.settings"}
     outside = {"CASTERS": CASTER, "PROCESSING": PROCESSING, "RECEIVERS": RECEIVER, "NETWORKS": NETWORK}
+    outside |= {"AUTHORITIES": AIRSPACE}
     return {**os.environ, **told, **{f"KARDO_{name}": f"127.0.0.1:{port}" for name, port in outside.items()}}
 
 
@@ -95,7 +96,7 @@ def product(django_db_setup, django_db_blocker, web_process):
         Job.objects.all().delete()
         call_command("load_demo", stdout=open(os.devnull, "w"))  # noqa: SIM115
     address = f"http://127.0.0.1:{free_port()}"
-    commands = [*behind().values(), *beside(CASTER, PROCESSING, RECEIVER, NETWORK).values()]
+    commands = [*behind().values(), *beside(CASTER, PROCESSING, RECEIVER, NETWORK, AIRSPACE).values()]
     running = [subprocess.Popen(c, cwd=ROOT, env=_environment(), stderr=subprocess.DEVNULL) for c in commands]
     web_process.current = start_web(address)
     wait_for(address)

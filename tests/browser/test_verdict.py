@@ -67,7 +67,7 @@ def test_figures_follow_a_dragged_target_over_two_thousand_exposures(signed_in, 
     settled(page)
     page.wait_for_timeout(6000)  # the server makes ready for the first drag
     e, n = page.evaluate(
-        "() => kardoMap.getLayers().getArray().at(-1).getSource().getFeatures().find(f => f.getId() === 'control/G5').getGeometry().getCoordinates()"
+        "() => kardoMap.getLayers().getArray().at(-2).getSource().getFeatures().find(f => f.getId() === 'control/G5').getGeometry().getCoordinates()"
     )
     x, y = spot(page, e, n)
     told = page.evaluate(FOLLOW, [x, y, 12])

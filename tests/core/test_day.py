@@ -10,9 +10,10 @@ from hypothesis import strategies as st
 
 from kardo.core.control.round import walk
 from kardo.core.day.day import day_of
+from kardo.core.day.durations import durations
 from kardo.core.day.light import clock_ahead, light
 from kardo.core.day.schedule import clock, lasting, minute, schedule
-from kardo.core.day.tasks import durations, tasks_of
+from kardo.core.day.tasks import tasks_of
 from kardo.core.errors import PlanError
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import Occupation
@@ -249,4 +250,4 @@ def test_somebody_who_no_longer_comes_binds_nothing():
 def test_in_feet_the_walking_is_in_feet():
     plan, visit = visited(small_plan(brief=Brief(crs="EPSG:25828", unit="us-ft")))
     why = next(t.why for t in tasks_of(plan, visit) if t.kind == "targets_out")
-    assert "164 ftUS a minute" in why and " m " not in why
+    assert "ftUS of walking" in why and " m " not in why

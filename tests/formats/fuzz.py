@@ -33,6 +33,7 @@ from kardo.core.terrain.surface import Surface
 from kardo.formats.antex import read_antex
 from kardo.formats.boundary import read_boundary
 from kardo.formats.coordinates import read_points
+from kardo.formats.drawn import brought, read_drawn
 from kardo.formats.geoid import read_geoid
 from kardo.formats.local_grid import local_text, pasted_pairs, read_local
 from kardo.formats.marks import read_marks
@@ -51,6 +52,10 @@ from tests.conftest import small_plan
 from tests.formats.nav_files import DAY, glonass, kepler, nav_file
 from tests.formats.rinex_logs import log_2, log_3
 from tests.formats.test_antex import FILE as ANTEX
+from tests.formats.test_drawn import dxf as drawn_dxf
+from tests.formats.test_drawn import geopackage as geopackage_drawn
+from tests.formats.test_drawn import kml as drawn_kml
+from tests.formats.test_drawn import zipped as drawn_zip
 from tests.formats.test_files import geojson, kml, pasted
 from tests.formats.test_geoid import LAT, LON, gtx
 from tests.formats.test_geoid import tiff as geoid_tiff
@@ -117,6 +122,7 @@ SEEDS: dict[str, list[bytes]] = {
         )
     ],
     "marks": [MARKS["marks.gpkg"], MARKS["marks.gpx"], MARKS["marks.geojson"]],
+    "drawn": [geopackage_drawn(), drawn_kml(), drawn_zip(doc_kml=drawn_kml()), drawn_dxf()],
     "antex": [b"".join(ANTEX)],
     "local": [LOCAL_GRID.encode(), LOCAL_GRID.rpartition("point")[0].encode()],
     "pairs": [b"A 1.5 2.5 3 4.5 5.5 6\nB;7;8;9;10;11;12\n", b"name,E,N,E,N\nA,1,2,3,4\n"],
@@ -184,6 +190,10 @@ def _marks(data: bytes) -> None:
     read_marks(data, "marks", GRID, "m")
 
 
+def _drawn(data: bytes) -> None:
+    brought(read_drawn(data, "a file"), GRID, "m")
+
+
 def _antex(data: bytes) -> None:
     read_antex(io.BytesIO(data))
 
@@ -245,6 +255,7 @@ READERS: dict[str, Callable[[bytes], None]] = {
     "corrections": _corrections,
     "nav": _nav,
     "marks": _marks,
+    "drawn": _drawn,
     "antex": _antex,
     "local": _local,
     "pairs": _pairs,

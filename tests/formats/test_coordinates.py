@@ -81,7 +81,7 @@ def test_faults_name_the_line(text, where):
 
 def test_limits():
     with pytest.raises(ReadError, match="rows"):
-        read_points("\n".join(f"P{k} 623100 5128400" for k in range(2500)), GRID, "m")
+        read_points("\n".join(f"P{k} 623100 5128400" for k in range(6500)), GRID, "m")
     with pytest.raises(ReadError, match="megabyte"):
         read_points("x" * 1_100_000, GRID, "m")
 

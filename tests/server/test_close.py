@@ -115,7 +115,7 @@ def test_a_set_that_names_a_strange_point_or_an_older_closing_is_refused_and_not
     assert refused.status_code == 422 and "no point K9" in refused.json()["title"]
     assert not JobClosing.objects.exists()
     bring_in(planner, planned, visited()[0])
-    late = post(planner, planned, "waiver", revision=0, rule="a", object="", reason="because")
+    late = post(planner, planned, "waiver", revision=0, rule="target-width", object="", reason="because")
     assert late.status_code == 422 and "meanwhile" in late.json()["title"]
     assert show(planner, planned)["closing"]["waivers"] == []
 
@@ -147,7 +147,7 @@ def test_sign_off_freezes_plan_book_and_closing(planner, signer, planned):
         planner.patch_plan(planned.pk, [edit("control/G1/width", 0.6, 0.7)], 1),
         planner.post(f"/api/jobs/{planned.pk}/plan/undo"),
         send(planner, planned, [occupied(1, "G1")]),
-        post(planner, planned, "waiver", revision=1, rule="a", object="", reason="because"),
+        post(planner, planned, "waiver", revision=1, rule="target-width", object="", reason="because"),
         post(planner, planned, "shift", revision=1, shift=None),
         post(signer, planned, "sign", certified=CERTIFIED),
     ]

@@ -161,7 +161,8 @@ def test_boundary_is_read_and_not_saved(planner, job):
 
 def test_points_are_read(planner, job):
     answer = planner.post(f"/api/jobs/{job.pk}/read/points", {"text": f"A1 {E0} {N0} 3.1 CHK"})
-    assert answer.json()["points"] == [{"name": "A1", "e": E0, "n": N0, "h": 3.1, "code": "CHK"}]
+    met = {"same": "", "twice": None, "named": "", "about": True}
+    assert answer.json()["points"] == [{"name": "A1", "e": E0, "n": N0, "h": 3.1, "code": "CHK", **met}]
 
 
 def test_terrain_is_taken_in_two_steps_and_drawn(planner, job):
@@ -178,7 +179,9 @@ def test_terrain_is_taken_in_two_steps_and_drawn(planner, job):
     assert bad.status_code == 422 and "not a GeoTIFF" in bad.json()["title"]
 
 
-@pytest.mark.parametrize("name", ["points.csv", "control.geojson", "control.kml", "plan.json"])
+@pytest.mark.parametrize(
+    "name", ["points.csv", "control.geojson", "control.kml", "control.gpx", "control.gpkg", "control.dxf", "plan.json"]
+)
 def test_exports(planner, job, name):
     answer = planner.get(f"/api/jobs/{job.pk}/export/{name}")
     assert answer.status_code == 200 and name in answer["Content-Disposition"] and b"G1" in answer.content

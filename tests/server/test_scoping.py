@@ -28,6 +28,9 @@ BODIES = {
     "/api/jobs/{job_id}/casters/heard": '{"caster": "127.0.0.1:2101", "mount": "A", "setup": "base"}',
     "/api/jobs/{job_id}/receivers/heard": '{"receiver": "127.0.0.1:2103", "setup": "base"}',
     "/api/jobs/{job_id}/stations/log": '{"network": "127.0.0.1:2104", "setup": "base"}',
+    "/api/jobs/{job_id}/airspace/ask": '{"feature": "Z1", "height": 80, "date": "2027-03-16", "first": "08:00", "last": "16:00"}',
+    "/api/jobs/{job_id}/control/names": "{}",
+    "/api/rules": '{"rule": "target-width", "threshold": 9, "reason": "because"}',
     "/api/jobs/{job_id}/local/marks": '{"text": "x"}',
     "/api/jobs/{job_id}/local/points": '{"text": "x"}',
     "/api/jobs/{job_id}/library": f'{{"marks": [{{"about": {{"designation": "A"}}, "coordinates": {PUBLISHED}}}]}}',
@@ -56,12 +59,21 @@ FORMS = {
     "/api/jobs/{job_id}/geoids": {"name": "own", "file": SimpleUploadedFile("g.gtx", b"x")},
     "/api/jobs/{job_id}/library/read": {"file": SimpleUploadedFile("m.csv", b"x")},
     "/api/jobs/{job_id}/library/{mark_id}/photo": {"file": SimpleUploadedFile("p.jpg", b"\xff\xd8")},
+    "/api/jobs/{job_id}/read/features": {"file": SimpleUploadedFile("f.kml", b"<kml/>")},
+    "/api/jobs/{job_id}/read/risen": {"file": SimpleUploadedFile("t.tif", b"II*\0")},
+    "/api/jobs/{job_id}/read/backdrop": {"file": SimpleUploadedFile("t.tif", b"II*\0")},
     "/api/jobs/{job_id}/read/terrain": {"file": SimpleUploadedFile("t.tif", b"II*\0")},
 }
 
 
 def call(client, method, path, job):
-    kind = "pdf" if "{person}" in path or "/close/" in path else "setups" if "/settings/" in path else "advice"
+    kind = (
+        "pdf"
+        if "{person}" in path or "/close/" in path or "stake-out" in path
+        else "setups"
+        if "/settings/" in path
+        else "advice"
+    )
     url = path.format(
         job_id=job.pk,
         direction="undo",
@@ -78,11 +90,12 @@ def call(client, method, path, job):
         geoid_id=job.pk,
         flight="main",
         handed="a",
+        reference="R-1",
     )
     if path in FORMS and method == "post":
         return client.post(url, FORMS[path])
     if method == "get":
-        return client.get(url)
+        return client.get(url, {"station": "A"} if "stake-out" in path else {})
     return getattr(client, method)(
         url, BODIES.get(path, "{}"), content_type="application/json", headers={"If-Match": '"1"'}
     )

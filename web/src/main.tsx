@@ -27,6 +27,7 @@ const client = new QueryClient({
 const persister = createAsyncStoragePersister({ storage: answers, key: "answers", throttleTime: 500 });
 const router = createBrowserRouter([
   { path: "/", element: <App /> },
+  { path: "/rules", element: <App page="rules" /> },
   { path: "/jobs/:jobId/:station?/:view?", element: <App /> },
   { path: "*", element: <App /> },
 ]);

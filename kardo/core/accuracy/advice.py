@@ -33,7 +33,7 @@ SOLVED, WHAT_IF = 1.0, 0.03  # work of an offer that takes a computation of its 
 
 @dataclass(frozen=True)
 class Promise:
-    """What a plan would promise. good: inside the tolerance with a chance of 90 % or more, unless another is wanted."""
+    """What a plan would promise. good: inside the tolerance with the chance that the Brief wants, or a greater one."""
 
     rmse_h: float
     rmse_v: float
@@ -83,14 +83,14 @@ def advise(plan: Plan, progress: Progress = lambda stage, share: None) -> Advice
     progress("solving the plan as it stands", 0.0)
     kept = _kept(plan)
     planned = kept.planned if kept else planned_network(plan)
-    now = Promise.of(_by_control(kept, plan)) if kept else None
+    now = Promise.of(_by_control(kept, plan), plan.brief.chance) if kept else None
     remedies = [*control_offers(plan, planned, PLACES if kept else FEW_PLACES), *other_offers(plan)]
     work = np.cumsum([SOLVED, *(WHAT_IF if kept and r.of_control else SOLVED for r in remedies)])
     offers = []
     for k, remedy in enumerate(remedies):
         progress(f"trying: {remedy.kind}", float(work[k] / work[-1]))
         if predicted := _predicted(kept, plan, remedy):
-            offers.append(_offer(remedy, *predicted))
+            offers.append(_offer(remedy, plan.brief.chance, *predicted))
     progress("done", 1.0)
     largest = _largest(kept, plan) if kept else None
     return Advice(now, largest, _ranked(_best_places(offers), now, largest))
@@ -127,9 +127,9 @@ def _predicted(kept: Kept | None, plan: Plan, remedy: Remedy) -> tuple[Figures, 
         return None
 
 
-def _offer(remedy: Remedy, told: Figures, provisional: bool) -> Offer:
+def _offer(remedy: Remedy, sure: float, told: Figures, provisional: bool) -> Offer:
     return Offer(
-        **vars(Promise.of(told)),
+        **vars(Promise.of(told, sure)),
         kind=remedy.kind,
         words=remedy.words,
         minutes=round(remedy.minutes, 1),

@@ -153,7 +153,7 @@ def _scheme(plan: Plan, key: str, told: Told, known: dict[str, Figures | None]) 
     if found is None:
         return Scheme(*own, on, list(edits), not edits, "", None, None)
     seen = None if found.seen_rmse_h is None or found.seen_rmse_v is None else (found.seen_rmse_h, found.seen_rmse_v)
-    return Scheme(*own, on, list(edits), not edits, "", Promise.of(found), seen)
+    return Scheme(*own, on, list(edits), not edits, "", Promise.of(found, plan.brief.chance), seen)
 
 
 def _base_of(plan: Plan, after: Plan) -> str:

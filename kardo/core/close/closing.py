@@ -1,5 +1,6 @@
 """The closing of a job: what processing made of its points, the block shift that was applied, and what was waived and why."""
 
+from dataclasses import replace
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
@@ -7,6 +8,7 @@ from pydantic import Field, model_validator
 from kardo.core.errors import PlanError
 from kardo.core.plan.model import Plan
 from kardo.core.plan.parts import MAX_POINTS, Clean, Coordinate, Height, Identifier, Part, Sigma, validated
+from kardo.core.practice.catalogue import Finding
 
 MOST_SETS = 100
 
@@ -68,11 +70,20 @@ class BlockShift(Part):
 
 
 class Waiver(Part):
-    """A finding that stands and is accepted, with the reason."""
+    """A finding that stands and is accepted, with the reason; by whom, and when (UTC). words: what it said: of a finding that names no object
+    only that is accepted, and not whatever the same rule says of something else."""
 
     rule: Annotated[str, Field(max_length=60), Clean]
     object: Annotated[str, Field(max_length=120), Clean] = ""
     reason: Annotated[str, Field(min_length=3, max_length=500), Clean]
+    by: Annotated[str, Field(max_length=150), Clean] = ""
+    at: Annotated[str, Field(max_length=40), Clean] = ""
+    words: Annotated[str, Field(max_length=600), Clean] = ""
+
+    def accepts(self, finding: Finding) -> bool:
+        """Whether it is this finding that was accepted."""
+        same = (self.rule, self.object) == (finding.rule, finding.object)
+        return same and (bool(self.object) or self.words in ("", finding.words))
 
 
 class Closing(Part):
@@ -89,9 +100,19 @@ class Closing(Part):
         """The set that counts."""
         return self.sets[-1] if self.sets else None
 
-    def waiver(self, rule: str, object: str) -> Waiver | None:
+    def waiver(self, finding: Finding) -> Waiver | None:
         """Why a finding is accepted, where it is."""
-        return next((w for w in self.waivers if (w.rule, w.object) == (rule, object)), None)
+        return next((w for w in self.waivers if w.accepts(finding)), None)
+
+
+def with_waivers(found: list[Finding], closing: Closing) -> list[Finding]:
+    """Findings, those that are accepted with the reason and who gave it."""
+    out = []
+    for finding in found:
+        w = closing.waiver(finding)
+        by = ", ".join(part for part in (w.by, w.at[:10]) if part) if w else ""
+        out.append(replace(finding, waived=w.reason, waived_by=by) if w else finding)
+    return out
 
 
 def closing_from_json(data: Any) -> Closing:

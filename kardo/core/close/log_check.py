@@ -4,8 +4,8 @@ flights at both ends?"""
 import math
 
 from kardo.core.day.day import Day, day_of
+from kardo.core.day.durations import durations
 from kardo.core.day.light import clock_ahead
-from kardo.core.day.tasks import durations
 from kardo.core.errors import KardoError
 from kardo.core.geodesy.frame import from_earth_centred
 from kardo.core.geodesy.units import length, small

@@ -13,7 +13,7 @@ from kardo.core.arrays import Json
 from kardo.core.book.entries import Book
 from kardo.core.book.entries import to_json as book_json
 from kardo.core.close.against import Against
-from kardo.core.close.closing import Closing, ResidualSet, Used, closing_from_json
+from kardo.core.close.closing import Closing, ResidualSet, Used, closing_from_json, with_waivers
 from kardo.core.close.shift import ShiftPreview
 from kardo.core.close.verdict import ClosedVerdict, components
 from kardo.core.errors import ReadError
@@ -72,7 +72,7 @@ class BudgetLine:
 
 @dataclass(frozen=True)
 class FindingLine:
-    """A finding of the plan as it was closed, and why it is accepted; empty where it stands open."""
+    """A finding of the plan as it was closed, why it is accepted and by whom; empty where it stands open."""
 
     rule: str
     severity: str
@@ -80,6 +80,7 @@ class FindingLine:
     words: str
     mend: str
     waived: str
+    waived_by: str = ""
 
 
 @dataclass(frozen=True)
@@ -148,11 +149,8 @@ def residual_lines(plan: Plan, taken: ResidualSet | None) -> list[ResidualLine]:
 
 def finding_lines(findings: list[Finding], closing: Closing) -> list[FindingLine]:
     """Findings with the reasons why they are accepted."""
-    out = []
-    for f in findings:
-        waiver = closing.waiver(f.rule, f.object)
-        out.append(FindingLine(f.rule, f.severity, f.object, f.words, f.mend, waiver.reason if waiver else ""))
-    return out
+    told = with_waivers(findings, closing)
+    return [FindingLine(f.rule, f.severity, f.object, f.words, f.mend, f.waived, f.waived_by) for f in told]
 
 
 def record_from_json(data: Any) -> Record:

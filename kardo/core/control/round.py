@@ -1,8 +1,12 @@
-"""The order in which points are walked."""
+"""The order in which points are reached: straight from one to the next, or by ways over the site; by one person or shared among several."""
 
 import math
 from functools import lru_cache
 from itertools import pairwise
+
+import numpy as np
+
+from kardo.core.arrays import Floats
 
 Spot = tuple[float, float]
 MOST_SOLVED = 150  # points up to which the solver orders them; above, each time to the nearest
@@ -16,28 +20,13 @@ def walk(start: Spot, points: list[Spot]) -> tuple[list[int], float]:
     """
     if not points:
         return [], 0.0
-    order = list(_solved((start, *points))) if len(points) <= MOST_SOLVED else _nearest(start, points)
+    if len(points) > MOST_SOLVED:
+        order = _nearest(start, points)
+    else:
+        places = (start, *points)
+        order = list(_routed(tuple(tuple(round(10 * math.dist(a, b)) for b in places) for a in places), 1)[0])
     way = [start, *(points[k] for k in order), start]
     return order, sum(math.dist(a, b) for a, b in pairwise(way))
-
-
-@lru_cache(maxsize=64)
-def _solved(places: tuple[Spot, ...]) -> tuple[int, ...]:
-    """By the routing solver's descent, which ends by itself and always alike."""
-    from ortools.constraint_solver import pywrapcp, routing_enums_pb2
-
-    manager = pywrapcp.RoutingIndexManager(len(places), 1, 0)
-    routing = pywrapcp.RoutingModel(manager)
-    decimetres = [[round(10 * math.dist(a, b)) for b in places] for a in places]
-    routing.SetArcCostEvaluatorOfAllVehicles(routing.RegisterTransitMatrix(decimetres))
-    asked = pywrapcp.DefaultRoutingSearchParameters()
-    asked.first_solution_strategy = routing_enums_pb2.FirstSolutionStrategy.PATH_CHEAPEST_ARC
-    solution = routing.SolveWithParameters(asked)
-    order, at = [], solution.Value(routing.NextVar(routing.Start(0)))
-    while not routing.IsEnd(at):
-        order.append(manager.IndexToNode(at) - 1)
-        at = solution.Value(routing.NextVar(at))
-    return tuple(order)
 
 
 def _nearest(start: Spot, points: list[Spot]) -> list[int]:
@@ -48,3 +37,47 @@ def _nearest(start: Spot, points: list[Spot]) -> list[int]:
         order.append(k)
         at = points[k]
     return order
+
+
+def shared(minutes: Floats, at_each: Floats, people: int) -> list[list[int]]:
+    """Orders of k points among people who all begin and end at place 0, so that the last is back soonest. minutes (k + 1, k + 1) on the way
+    between places, finite; at_each (k,) minutes of work. Somebody may have nothing to do.
+
+    >>> off = np.array([[0.0, 5, 5], [5, 0, 9], [5, 9, 0]])
+    >>> sorted(shared(off, np.ones(2), 2))
+    [[0], [1]]
+    """
+    count = len(at_each)
+    if not count:
+        return [[] for _ in range(people)]
+    cost = np.rint(10 * (minutes + np.r_[0.0, at_each][None, :])).astype(np.int64)  # tenths of a minute
+    return [list(route) for route in _routed(tuple(map(tuple, cost.tolist())), people)]
+
+
+@lru_cache(maxsize=64)
+def _routed(cost: tuple[tuple[int, ...], ...], people: int) -> tuple[tuple[int, ...], ...]:
+    """By the routing solver's descent, which ends by itself and always alike: for one person by the sum, for several by the longest and then the sum."""
+    from ortools.constraint_solver import pywrapcp, routing_enums_pb2
+
+    manager = pywrapcp.RoutingIndexManager(len(cost), people, 0)
+    routing = pywrapcp.RoutingModel(manager)
+    transit = routing.RegisterTransitMatrix([list(row) for row in cost])
+    routing.SetArcCostEvaluatorOfAllVehicles(transit)
+    if people > 1:
+        routing.AddDimension(transit, 0, sum(map(max, cost)) + 1, True, "time")
+        routing.GetDimensionOrDie("time").SetGlobalSpanCostCoefficient(100)
+    asked = pywrapcp.DefaultRoutingSearchParameters()
+    asked.first_solution_strategy = (
+        routing_enums_pb2.FirstSolutionStrategy.PATH_CHEAPEST_ARC
+        if people == 1
+        else routing_enums_pb2.FirstSolutionStrategy.PARALLEL_CHEAPEST_INSERTION
+    )
+    solution = routing.SolveWithParameters(asked)
+    routes = []
+    for person in range(people):
+        order, at = [], solution.Value(routing.NextVar(routing.Start(person)))
+        while not routing.IsEnd(at):
+            order.append(manager.IndexToNode(at) - 1)
+            at = solution.Value(routing.NextVar(at))
+        routes.append(tuple(order))
+    return tuple(routes)

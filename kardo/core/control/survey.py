@@ -9,11 +9,18 @@ from functools import cached_property
 import numpy as np
 
 from kardo.core.arrays import Floats
-from kardo.core.gnss.occupations import autonomous_sigma, polar_sigma, rover_sigma, slow_sigma, static_sigma
+from kardo.core.gnss.occupations import (
+    autonomous_sigma,
+    levelled_sigma,
+    polar_sigma,
+    rover_sigma,
+    slow_sigma,
+    static_sigma,
+)
 from kardo.core.gnss.shifts import Shift, shared_by
 from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.model import Plan
-from kardo.core.plan.stands import HangsOn, Mark, OnInstrument, OnNetwork, OnNothing, OnSetUp, OwnSession
+from kardo.core.plan.stands import HangsOn, Levelled, Mark, OnInstrument, OnNetwork, OnNothing, OnSetUp, OwnSession
 
 
 @dataclass(frozen=True)
@@ -131,6 +138,8 @@ def _own_sigma(
 ) -> tuple[float, float, float]:
     """East, north, up of the observation itself, without what it hangs on. A float solution is off as a leg's is."""
     assume = plan.assume
+    if isinstance(hung, Levelled):
+        return levelled_sigma(hung.metres, assume)
     if isinstance(hung, OwnSession):
         return static_sigma(hung.hours, assume)
     if isinstance(hung, OnNothing):

@@ -17,13 +17,13 @@ from kardo.core.day.overhead import ANTENNA, MASK, Stand, midnight, parts_of_hor
 from kardo.core.flight.areas import site_polygon
 from kardo.core.flight.pattern import FlightPlan, all_flown
 from kardo.core.flight.reach import places_over, reach_from
-from kardo.core.flight.standing import Shapes, nearest_standing, shapes_of, why_not
 from kardo.core.geodesy.units import length
 from kardo.core.gnss.library import SAME_PLACE
 from kardo.core.gnss.orbits import nominal
 from kardo.core.gnss.sky import sky
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Link, Mark, OnSetUp, SetUp
+from kardo.core.site.standing import Shapes, nearest_standing, shapes_of, why_not
 
 WEIGHTS = {"sky": 0.35, "reach": 0.20, "clear": 0.20, "mark": 0.15, "access": 0.10}
 PLACES, SAMPLE = 80, 60  # places that are tried, about, and exposures that reach is judged by
@@ -233,6 +233,8 @@ def _told(plan: Plan, ranked: list[BasePlace]) -> str:
         return "The base stands on none of these places."
     if own is best:
         return "The base stands on the best of them."
+    if round(own.score, 2) == round(best.score, 2):
+        return f"The base stands on one of the best of them: none is better than its {own.score:.2f}."
     return (
         f"The base stands on number {ranked.index(own) + 1} of {len(ranked)}: {own.score:.2f} against {best.score:.2f}."
     )

@@ -19,6 +19,9 @@ OF_KIND = {
     "no_permission": "No permission to enter {name}.",
     "power_line": "Power line {name}: no pole near it, no flight over it below its clearance.",
     "water": "Water at {name}: tide and mud; nobody goes there alone.",
+    "tide": "The tide covers {name}: know its hours, and the way back.",
+    "traffic": "Traffic at {name}: traffic control first; nothing is laid or observed in a live lane.",
+    "livestock": "Livestock at {name}: ask whose it is; nothing that they could eat or trip over is left lying.",
     "obstacle": "Obstacle {name}, {height} high: return height above it.",
     "canopy": "Canopy {name}: no fixed solution under it.",
 }

@@ -13,13 +13,13 @@ from kardo.core.control.survey import heights_of
 from kardo.core.day.light import clock_ahead
 from kardo.core.day.schedule import clock
 from kardo.core.errors import PlanError
-from kardo.core.flight.clearance import STANDING, shape_of_feature, top_of
 from kardo.core.geodesy.units import length
 from kardo.core.gnss.ephemeris import Ephemerides
 from kardo.core.gnss.heights import vertical_height
 from kardo.core.gnss.orbits import SYSTEMS, Almanac, gps_seconds, nominal
 from kardo.core.gnss.sky import Sky, sky, windows
 from kardo.core.plan.model import Plan
+from kardo.core.site.things import STANDING, shape_of_feature, top_of
 from kardo.core.terrain.horizon import ground_horizon, standing_horizon, turned, typed_horizon
 
 MASK = 15.0  # degrees over the horizon from which a signal is used

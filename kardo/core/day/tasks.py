@@ -1,17 +1,14 @@
 """The tasks of a day, from the plan: what has to be done, by whom, for how long, and after what."""
 
 import math
-import tomllib
 from dataclasses import dataclass, replace
-from functools import lru_cache
-from importlib.resources import files
 from typing import Literal
 
-from kardo.core.control.round import walk
-from kardo.core.flight.areas import ground_scale, round_start
+from kardo.core.day.durations import durations
+from kardo.core.day.rounds import stands_by, walked
 from kardo.core.flight.pattern import all_flown
 from kardo.core.geodesy.units import length
-from kardo.core.plan.control import ControlPoint, Occupation
+from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import OnInstrument, OnSetUp, OwnSession, SetUp
 from kardo.core.plan.visits import Role, Visit
@@ -49,22 +46,6 @@ class Task:
     about: tuple[str, ...] = ()
     battery: str = ""
     light: bool = False
-
-
-@dataclass(frozen=True)
-class Duration:
-    """Minutes that a kind of task takes, what it is, and where the figure comes from."""
-
-    minutes: float
-    what: str
-    source: str
-
-
-@lru_cache(maxsize=1)
-def durations() -> dict[str, Duration]:
-    """The usual durations, by kind."""
-    data = tomllib.loads((files("kardo.core.day") / "durations.toml").read_text())
-    return {key: Duration(**entry) for key, entry in data.items()}
 
 
 LONGEST_DAY = 12.0  # hours: a log that is wanted for longer is left to run, or is another day's
@@ -142,12 +123,10 @@ def _base(plan: Plan, setup: SetUp, arrived: tuple[After, ...]) -> Task:
 
 def _round(plan: Plan, points: list[ControlPoint], each_min: float) -> tuple[int, str, tuple[str, ...]]:
     """Minutes of a round over points, why, and the points in the order walked."""
-    order, metres = walk(round_start(plan), [(p.e, p.n) for p in points])
-    metres /= ground_scale(plan)
-    pace = durations()["walk_m_per_min"].minutes
-    minutes = math.ceil(metres / pace + each_min * len(points))
+    order, walking, metres = walked(plan, points)
+    minutes = math.ceil(walking + each_min * len(points))
     unit = plan.brief.unit
-    why = f"{len(points)} points at {each_min:.3g} min, {length(metres, unit)} of walking at {length(pace, unit)} a minute"
+    why = f"{len(points)} points at {each_min:.3g} min, {length(metres, unit)} of walking in {walking:.0f} min"
     return minutes, why, tuple(f"control/{points[k].id}" for k in order)
 
 
@@ -208,7 +187,7 @@ def _observed(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
             if not of_round:
                 continue
             each = durations()["occupation"].minutes
-            logged = sum(_epochs_min(p, p.occupations[k]) for p in of_round)
+            logged = sum(stands_by(p, p.occupations[k]) for p in of_round)
             minutes, why, about = _round(plan, of_round, each + logged / len(of_round))
             apart = math.ceil(max(p.occupations[k].after_min for p in of_round))
             waits = (After(f"observe-{role}s-1", apart, "start"),) if k else ()
@@ -220,11 +199,6 @@ def _observed(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
                      after=(*(After(t) for t in laid), *known, *waits), about=about)
             )  # fmt: skip
     return out
-
-
-def _epochs_min(point: ControlPoint, one: Occupation) -> float:
-    """Minutes that somebody stands by: a static session runs alone."""
-    return 0.0 if isinstance(one.hangs_on or point.hangs_on, OwnSession) else one.epochs / 60
 
 
 def _hung_on(points: list[ControlPoint], k: int) -> set[str]:

@@ -1,21 +1,19 @@
 """How near a flight comes to the ground and to what stands on it: along every line, not only at its exposures, and on the way
 out and home; and how steeply it climbs."""
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
 import shapely
-from shapely.geometry import LineString, Point, Polygon
 
 from kardo.core.arrays import Floats, Ints
 from kardo.core.flight.pattern import FlightPlan
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Feature
+from kardo.core.site.things import STANDING, foot_of, shape_of_feature
 from kardo.core.terrain.surface import AnySurface
 
 NEAR = 20.0  # metres in plan within which a flight passes over or beside an obstacle
-STANDING = {"obstacle", "power_line", "canopy"}
 STEP = 5.0  # metres along a path from one place looked at to the next
 
 
@@ -128,29 +126,3 @@ def _over(feature: Feature, path: Path, surface: AnySurface) -> Clearance | None
         return None
     k = int(np.nanargmin(above))
     return Clearance(float(above[k]), float(path.e[near][k]), float(path.n[near][k]), feature.name)
-
-
-def foot_of(feature: Feature, e: Floats, n: Floats, surface: AnySurface) -> Floats:
-    """The ground that a thing stands on, seen from places (k,) near it: its highest corner's; of a line, and of what stands
-    where no ground is known, the ground under the place."""
-    under = surface.at(e, n)
-    corners = surface.at(*np.array(feature.vertices).T)
-    if feature.shape == "line" or not np.isfinite(corners).any():
-        return under
-    return np.full(len(e), np.nanmax(corners))
-
-
-def top_of(plan: Plan, feature: Feature) -> float:
-    """Height in metres of the top of a thing that stands on the ground, in the job's system: over its highest corner; NaN where no
-    ground is known there."""
-    if plan.surface is None:
-        return math.nan
-    corners = np.array(feature.vertices, dtype=float)
-    return float(foot_of(feature, corners[:, 0], corners[:, 1], plan.surface).max()) + feature.height
-
-
-def shape_of_feature(feature: Feature) -> Point | LineString | Polygon:
-    """The outline, line or place of a thing, grid metres."""
-    if feature.shape == "area" and len(feature.vertices) >= 3:
-        return Polygon(feature.vertices).buffer(0)
-    return LineString(feature.vertices) if len(feature.vertices) > 1 else Point(feature.vertices[0])

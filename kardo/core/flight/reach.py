@@ -8,10 +8,10 @@ from shapely.geometry.base import BaseGeometry
 
 from kardo.core.arrays import Bools, Ints
 from kardo.core.flight.areas import site_polygon
-from kardo.core.flight.clearance import STANDING, shape_of_feature, top_of
 from kardo.core.flight.pattern import FlightPlan
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Link, Mark, OnSetUp
+from kardo.core.site.things import STANDING, shape_of_feature, top_of
 from kardo.core.terrain.sightline import in_sight
 
 REMOTE = 2000.0  # metres in free sight between controller and aircraft; an assumption, and farther than a pilot sees it

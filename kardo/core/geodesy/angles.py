@@ -103,9 +103,11 @@ def format_dms(degrees: float, decimals: int = 5) -> str:
 
     >>> print(format_dms(46.3125, 1))
     46°18'45.0"
+    >>> print(format_dms(234.6253, 0))
+    234°37'31"
     """
-    unit = 10**decimals
+    unit, wide = 10**decimals, 3 + decimals if decimals else 2
     total = round(abs(degrees) * 3600 * unit)
     d, rest = divmod(total, 3600 * unit)
     m, s = divmod(rest, 60 * unit)
-    return f"{'-' if degrees < 0 else ''}{d}°{m:02d}'{s / unit:0{3 + decimals}.{decimals}f}\""
+    return f"{'-' if degrees < 0 else ''}{d}°{m:02d}'{s / unit:0{wide}.{decimals}f}\""

@@ -97,6 +97,18 @@ def polar_sigma(rounds: int, distance: float, assume: Assumptions) -> tuple[floa
     return h, math.sqrt(across**2 / rounds + assume["height_fixed_pole"] ** 2)
 
 
+def levelled_sigma(metres: float, assume: Assumptions) -> tuple[float, float, float]:
+    """Sigma east, north, up in metres of a point levelled there and back over so many metres one way; in plan that of a position by code.
+
+    The law of levelling: the square root of the length, ISO 17123-2, by the standard deviation of a kilometre there and back.
+
+    >>> round(1000 * levelled_sigma(250.0, Assumptions({}))[2], 2)
+    1.0
+    """
+    h, _, _ = autonomous_sigma(assume)
+    return h, h, assume["levelling_km"] * math.sqrt(metres / 1000)
+
+
 def set_up_sigma(setup: SetUp, assume: Assumptions) -> tuple[float, float, float]:
     """Sigma east, north, up in metres of a set-up: centring and antenna height. Readings still to be made count as two."""
     if setup.support == "fixed_pole":

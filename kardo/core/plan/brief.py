@@ -26,7 +26,7 @@ class Terms:
 
 
 class Brief(Part):
-    """What is promised, by which standard, in which coordinates. Metres; point_share in percent. state: whether what hangs on a
+    """What is promised, by which standard, in which coordinates. Metres; point_share in percent; chance: to pass, that is wanted. state: whether what hangs on a
     position taken "here" is promised as it was taken, or once the shift that is planned for it is applied. local: the site's own
     coordinates, where it is those that are delivered. heights: "ellipsoidal", a system of PROJ's, or "geoid:" and the name of a model
     of one's own, whose part about the site is geoid."""
@@ -37,6 +37,7 @@ class Brief(Part):
     tolerance_v: Sigma = 0.05
     standard: StandardId = "user_rmse"
     point_share: Annotated[float, Field(ge=50, le=100, allow_inf_nan=False)] = 95.0
+    chance: Annotated[float, Field(ge=0.5, le=0.999, allow_inf_nan=False)] = 0.9
     state: State = "as_taken"
     contour_interval: Annotated[float, Field(ge=0.001, le=100, allow_inf_nan=False)] = 0.25
     crs: Annotated[str, Field(max_length=40), Clean] = ""

@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from kardo.core.plan.flights import State
-from kardo.core.plan.parts import PROSE, Coordinate, Height, Identifier, Length, Name, Part
+from kardo.core.plan.parts import PROSE, Coordinate, Digest, Height, Identifier, Length, Name, Note, Part
 from kardo.core.plan.stands import HangsOn
 
 MOST_OCCUPATIONS = 8
@@ -23,9 +23,14 @@ class Occupation(Part):
     visit: Annotated[Identifier | None, PROSE] = None
 
 
+Lies = Literal["", "asphalt", "concrete", "gravel", "soil", "sand", "grass", "crop", "rock", "snow", "mud"]
+
+
 class ControlPoint(Part):
     """A target (adjusts the block) or a check (never does). h None takes the terrain's height; width in metres. pinned: it stays as it is
-    when a layout is searched."""
+    when a layout is searched. lies_on: the ground that it lies on; face: what of the target is seen, lighter or darker than most ground, or
+    both in turn. returns: a durable mark, found again at a later visit. earlier: what came of a target that lay there at an earlier visit. pictures: photographs and sketches, kept
+    once by digest."""
 
     id: Identifier
     name: Name
@@ -37,6 +42,12 @@ class ControlPoint(Part):
     hangs_on: HangsOn
     occupations: Annotated[tuple[Occupation, ...], Field(min_length=1, max_length=MOST_OCCUPATIONS)] = (Occupation(),)
     pinned: bool = False
+    lies_on: Annotated[Lies, PROSE] = ""
+    face: Annotated[Literal["chequered", "light", "dark"], PROSE] = "chequered"
+    returns: Annotated[bool, PROSE] = False
+    earlier: Annotated[Literal["", "not_looked", "stands", "moved", "gone"], PROSE] = ""
+    note: Note = ""
+    pictures: Annotated[tuple[Digest, ...], Field(max_length=4), PROSE] = ()
 
     @property
     def by_hanging(self) -> dict[HangsOn, list[Occupation]]:

@@ -22,7 +22,17 @@ from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Camera, Kit
 from kardo.core.plan.parts import MAX_POINTS, PROSE, Part, digest, document_digest, validated
 from kardo.core.plan.site import Site, Terrain
-from kardo.core.plan.stands import CorrectionNetwork, HangsOn, Mark, OnInstrument, OnNetwork, OnSetUp, OwnSession, SetUp
+from kardo.core.plan.stands import (
+    CorrectionNetwork,
+    HangsOn,
+    Levelled,
+    Mark,
+    OnInstrument,
+    OnNetwork,
+    OnSetUp,
+    OwnSession,
+    SetUp,
+)
 from kardo.core.plan.visits import Visit
 from kardo.core.terrain.surface import AnySurface
 
@@ -76,6 +86,7 @@ class Plan(Part):
         yield from (
             ("areas", self.site.areas),
             ("features", self.site.features),
+            ("backdrops", self.site.backdrops),
             ("points of the local grid", self.brief.local.points if self.brief.local else ()),
             *((name, getattr(self.kit, name)) for name in type(self.kit).model_fields),
             *(("devices", setup.devices) for setup in self.setups),
@@ -104,6 +115,8 @@ class Plan(Part):
                 yield name, "setups", on.setup
             if isinstance(on, OnNetwork):
                 yield name, "networks", on.network
+            if isinstance(on, Levelled):
+                yield name, "marks", on.mark
             if isinstance(on, OwnSession) and on.logger is not None:
                 yield name, "loggers", on.logger
 
@@ -125,6 +138,11 @@ class Plan(Part):
         """The plan as it is stored: the terrain by its digest."""
         terrain = self.site.ground.terrain
         return self if terrain is None else self.with_terrain(terrain.without_heights())
+
+    def without_pictures(self) -> "Plan":
+        """The plan where its pictures are not kept: no number depends on them."""
+        control = tuple(p.model_copy(update={"pictures": ()}) for p in self.control)
+        return self.model_copy(update={"site": self.site.model_copy(update={"backdrops": ()}), "control": control})
 
     def with_terrain(self, terrain: Terrain) -> "Plan":
         """The plan on another terrain, or on its own with the heights."""

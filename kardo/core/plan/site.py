@@ -13,7 +13,10 @@ from kardo.core.plan.parts import (
     MAX_VERTICES,
     PROSE,
     Clean,
+    Clock,
     Coordinate,
+    Date,
+    Digest,
     Height,
     Identifier,
     Name,
@@ -35,19 +38,63 @@ class Area(Part):
     ring: Annotated[Ring, Field(min_length=3, max_length=MAX_VERTICES)]
 
 
+FeatureKind = Literal[
+    "obstacle",
+    "power_line",
+    "canopy",
+    "vehicle",
+    "water",
+    "tide",
+    "traffic",
+    "livestock",
+    "hazard",
+    "keep_out",
+    "no_permission",
+    "access",
+    "gate",
+    "airspace",
+]
+
+
+Shape = Literal["place", "line", "area"]
+
+
+class Zone(Part):
+    """A zone of airspace: its number with the authority; the ceiling in metres above ground, None where nothing may fly unasked; from when to when it
+    holds, clock of the site (empty: always); who is asked; on which date it was looked up; what came of asking, and under which number."""
+
+    number: Annotated[str, Field(max_length=40), Clean] = ""
+    ceiling: Annotated[float | None, Field(ge=0, le=10_000, allow_inf_nan=False)] = None
+    hours: tuple[Clock, Clock] | None = None
+    authority: Annotated[str, Field(max_length=120), Clean] = ""
+    looked_up: Date = ""
+    asked: Literal["not", "requested", "granted", "refused"] = "not"
+    reference: Annotated[str, Field(max_length=80), Clean] = ""
+
+
 class Feature(Part):
     """Something on the site that the work must mind: one vertex is a place, two or more a line or, where it says so, an
     area. height in metres above ground. Numbers depend on it: corrections do not reach through what stands between."""
 
     id: Identifier
     name: Name
-    kind: Literal[
-        "obstacle", "canopy", "water", "hazard", "keep_out", "no_permission", "access", "gate", "airspace", "power_line"
-    ]
-    shape: Literal["place", "line", "area"] = "place"
+    kind: FeatureKind
+    shape: Shape = "place"
     vertices: Annotated[tuple[Place, ...], Field(min_length=1, max_length=MAX_VERTICES)]
     height: Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)] = 0.0
     note: Note = ""
+    zone: Annotated[Zone | None, PROSE] = None
+
+
+class Backdrop(Part):
+    """A picture of the site under the drawing, kept once under its digest: west, south, east, north in grid metres, and the date it was taken on,
+    empty where nobody said."""
+
+    id: Identifier
+    name: Name
+    digest: Digest
+    extent: tuple[Coordinate, Coordinate, Coordinate, Coordinate]
+    taken: Date = ""
 
 
 class Terrain(Part):
@@ -133,9 +180,11 @@ class Ground(Part):
 
 
 class Site(Part):
-    """Boundary: one ring of (E, N), not closed."""
+    """Boundary: one ring of (E, N), not closed. airspace_looked_up: the date on which the authority's zones were last asked for."""
 
     boundary: Annotated[Ring, Field(max_length=MAX_VERTICES)] = ()
     areas: Annotated[tuple[Area, ...], Field(max_length=40)] = ()
     features: Annotated[tuple[Feature, ...], Field(max_length=500)] = ()
     ground: Ground = Ground()
+    backdrops: Annotated[tuple[Backdrop, ...], Field(max_length=10), PROSE] = ()
+    airspace_looked_up: Annotated[Date, PROSE] = ""

@@ -174,11 +174,19 @@ class OnInstrument(Part):
     setup: Identifier
 
 
+class Levelled(Part):
+    """Levelled there and back from a mark, over so many metres one way: its height alone; in plan it is no better than a position by code."""
+
+    on: Literal["levelled"] = "levelled"
+    mark: Identifier
+    metres: Annotated[float, Field(ge=1, le=100_000, allow_inf_nan=False)] = 500.0
+
+
 class OnNothing(Part):
     """An autonomous position."""
 
     on: Literal["nothing"] = "nothing"
 
 
-HangsOn = Annotated[OnSetUp | OnNetwork | OwnSession | OnInstrument | OnNothing, Field(discriminator="on")]
+HangsOn = Annotated[OnSetUp | OnNetwork | OwnSession | OnInstrument | Levelled | OnNothing, Field(discriminator="on")]
 FlightHangsOn = Annotated[OnSetUp | OnNetwork | OnNothing, Field(discriminator="on")]

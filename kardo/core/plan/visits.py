@@ -4,10 +4,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field
 
-from kardo.core.plan.parts import PROSE, Clean, Identifier, Name, Note, Part
+from kardo.core.plan.parts import PROSE, Clean, Clock, Date, Identifier, Name, Note, Part
 
 Role = Literal["pilot", "surveyor", "helper"]
-Clock = Annotated[str, Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$")]
 Minutes = Annotated[float, Field(ge=0, le=1440, allow_inf_nan=False)]
 TaskId = Annotated[str, Field(pattern=r"^[A-Za-z0-9_-]{1,90}$")]
 MOST_PEOPLE = 40
@@ -39,7 +38,7 @@ class Visit(Part):
 
     id: Identifier
     name: Name
-    date: Annotated[str, Field(pattern=r"^(\d{4}-\d{2}-\d{2})?$"), PROSE] = ""
+    date: Annotated[Date, PROSE] = ""
     people: Annotated[tuple[Annotated[Person, BeforeValidator(_named)], ...], Field(max_length=MOST_PEOPLE), PROSE] = ()
     clock_h: Annotated[float | None, Field(ge=-14, le=14, allow_inf_nan=False), PROSE] = None
     leave: Annotated[Clock, PROSE] = "07:00"

@@ -1,11 +1,11 @@
 """What practitioners know, as rules: each is data plus a function that looks at a plan and its prediction.
 
 A rule yields findings; a finding names the object, the measured value, the threshold and the mend. Thresholds are common
-practice, not law.
+practice, not law: an organisation has its own where it says why and since when.
 """
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 from kardo.core.accuracy.results import Result
@@ -13,8 +13,10 @@ from kardo.core.flight.pattern import FlightPlan
 from kardo.core.plan.edits import Edit
 from kardo.core.plan.library import newer_profiles
 from kardo.core.plan.model import Plan
+from kardo.core.practice.house import House
 
 Severity = Literal["stop", "warn", "note"]
+Waives = Literal["anybody", "signer"]
 Station = Literal["brief", "site", "flight", "base", "control", "verdict"]
 ORDER = {"stop": 0, "warn": 1, "note": 2}
 FIELD = "field practice"
@@ -23,7 +25,8 @@ FIELD = "field practice"
 @dataclass(frozen=True)
 class Finding:
     """What a rule found. station and object (a path of the plan, or empty) say where to go; edits, where given, are what
-    mends it, and label what that is called."""
+    mends it, and label what that is called. why: what the rule is for. house: since when and why the organisation asks otherwise than usual, empty where it does not.
+    waives: who may accept it with a reason; waived: that reason, empty where it stands open; waived_by: who gave it, and when."""
 
     rule: str
     severity: Severity
@@ -35,6 +38,11 @@ class Finding:
     threshold: float | None
     edits: list[Edit]
     label: str
+    why: str = ""
+    house: str = ""
+    waives: Waives = "anybody"
+    waived: str = ""
+    waived_by: str = ""
 
 
 @dataclass(frozen=True)
@@ -69,6 +77,13 @@ class Rule:
     threshold: float
     why: str
     source: str
+    house: str = ""
+
+    @property
+    def waives(self) -> Waives:
+        """Who may accept a finding of it: whoever may sign where it is usually a stop, whatever the organisation makes of it; else anybody who
+        works on the job."""
+        return "signer" if CATALOGUE[self.id][0].severity == "stop" else "anybody"
 
     def found(
         self,
@@ -80,9 +95,20 @@ class Rule:
         label: str = "",
     ) -> Finding:
         """A finding of this rule."""
-        threshold = self.threshold if self.threshold == self.threshold else None
         return Finding(
-            self.id, self.severity, self.station, words, mend, object, measured, threshold, list(edits), label
+            self.id,
+            self.severity,
+            self.station,
+            words,
+            mend,
+            object,
+            measured,
+            self.threshold if self.threshold == self.threshold else None,
+            list(edits),
+            label,
+            self.why,
+            self.house,
+            self.waives,
         )
 
 
@@ -93,6 +119,7 @@ def newer_in_library(r: Rule, view: View, of: tuple[str, ...]) -> Iterator[Findi
         yield r.found(words, "Take the newer one, or leave it.", newer.path, edits=newer.edits, label="take it")
 
 
+GRAVER_THAN = {"flight-smeared": "flight-blur"}  # rules that say it all where both find something in one thing
 NO_THRESHOLD = float("nan")
 Look = Callable[[Rule, View], Iterator[Finding]]
 CATALOGUE: dict[str, tuple[Rule, Look]] = {}
@@ -111,16 +138,33 @@ def rule(
     return enter
 
 
-def findings(view: View) -> list[Finding]:
-    """Everything the catalogue finds, worst first."""
-    import kardo.core.practice.rules  # noqa: F401 - enters the rules
-
-    found = [finding for rule, look in CATALOGUE.values() for finding in look(rule, view)]
+def findings(view: View, house: House | None = None) -> list[Finding]:
+    """Everything the catalogue finds, as an organisation asks it, worst first."""
+    entries = [(r, CATALOGUE[r.id][1]) for r in rules(house)]
+    found = [finding for rule, look in entries for finding in look(rule, view)]
+    graver = {(GRAVER_THAN.get(f.rule), f.object) for f in found}
+    found = [f for f in found if (f.rule, f.object) not in graver]
     return sorted(found, key=lambda f: ORDER[f.severity])
 
 
-def rules() -> list[Rule]:
-    """The catalogue's rules, in the order of the stations."""
+def rules(house: House | None = None) -> list[Rule]:
+    """The catalogue's rules, in the order of the stations; those that an organisation asks otherwise as it asks them, and without those that
+    it does not ask."""
     import kardo.core.practice.rules  # noqa: F401 - enters the rules
 
-    return [rule for rule, _ in CATALOGUE.values()]
+    own = {change.rule: change for change in house.changes} if house else {}
+    out = []
+    for entry, _ in CATALOGUE.values():
+        change = own.get(entry.id)
+        if change is None:
+            out.append(entry)
+        elif change.severity != "off":
+            out.append(
+                replace(
+                    entry,
+                    threshold=entry.threshold if change.threshold is None else change.threshold,
+                    severity=change.severity or entry.severity,
+                    house=f"{change.since}: {change.reason}",
+                )
+            )
+    return out

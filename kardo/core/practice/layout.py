@@ -61,10 +61,10 @@ def search(
     plan: Plan,
     wish: Wish,
     progress: Progress = lambda stage, share: None,
-    proposal: Callable[[Layout], None] = lambda layout: None,
+    so_far: Callable[[Search], None] = lambda found: None,
 ) -> Search:
-    """Search a layout for a plan, in which pinned control stays; proposal is told the first one, and the first that is good. Raises
-    PlanError where the plan lacks what a prediction needs, or nowhere may be stood; DefectiveNetwork where no targets would hold it."""
+    """Search a layout for a plan, in which pinned control stays; so_far is told what is there whenever more is, beginning with the school of
+    five before anything is searched. Raises PlanError where the plan lacks what a prediction needs, or nowhere may be stood; DefectiveNetwork where no targets would hold it."""
     progress("looking where targets may lie", 0.0)
     places, left_out = where_targets_may_lie(plan, places_over(plan, wish.places))
     if len(places) < 5:
@@ -81,7 +81,7 @@ def search(
     progress("solving the network", 0.02)
     kept = keep(with_control(plan, (*kept_points, *seeds, *checks)))
     first = layout_of(kept, plan, wish, (*kept_points, *seeds, *checks))
-    proposal(first)
+    so_far(_partly([first], 0, left_out))
     progress("solving the places", 0.3)
     found, fixed, candidates = _field(kept, plan, free, kept_points, seeds)
     front: list[Layout] = []
@@ -90,9 +90,8 @@ def search(
         if layout is None:
             continue
         front.append(layout)
-        progress(f"{layout.targets} targets", 0.4 + 0.5 * len(state.taken) / wish.most)
-        if layout.good and not any(one.good for one in front[:-1]):
-            proposal(layout)
+        so_far(_partly(front, len(candidates), left_out))
+        progress(_counted(layout), 0.4 + 0.5 * len(state.taken) / wish.most)
     progress("judging the proposal", 0.9)
     front, best = _judged(plan, wish, front)
     beside = schools(kept, plan, wish, free, seeds, front[best] if best is not None else None)
@@ -162,13 +161,22 @@ def _judged(plan: Plan, wish: Wish, front: list[Layout]) -> tuple[list[Layout], 
     return out, None
 
 
+def _partly(front: list[Layout], tried: int, left_out: dict[str, int]) -> Search:
+    """A search as far as it has come: the first that is good stands for the proposal, by the solved network and not yet judged."""
+    best = next((k for k, one in enumerate(front) if one.good), None)
+    shown = front[-1 if best is None else best]
+    chance = "" if shown.chance is None else f", {chance_words(shown.chance)} to pass"
+    return Search(list(front), best, [], tried, left_out, f"So far: {_counted(shown)}{chance}; not yet judged in full.")
+
+
+def _counted(one: Layout) -> str:
+    return f"{one.targets} {'target' if one.targets == 1 else 'targets'} and {one.checks} checks"
+
+
 def _told(front: list[Layout], best: int | None, wish: Wish) -> str:
     if best is None:
         what = "No number of targets that was tried reaches the tolerance with that chance"
         return f"{what}: the rest is for the flight, the base or the calibration to mend."
     one = front[best]
     passing = "nothing" if one.chance is None else chance_words(one.chance)
-    return (
-        f"{one.targets} {'target' if one.targets == 1 else 'targets'} and {one.checks} checks: {passing} to pass, {wish.chance:.0%} wanted; "
-        f"{one.minutes:.0f} min on the ground."
-    )
+    return f"{_counted(one)}: {passing} to pass, {wish.chance:.0%} wanted; {one.minutes:.0f} min on the ground."

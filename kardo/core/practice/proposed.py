@@ -17,13 +17,22 @@ from kardo.core.arrays import Bools, Floats
 from kardo.core.control.round import walk
 from kardo.core.flight.areas import ground_scale, round_start, site_polygon
 from kardo.core.flight.pattern import all_flown
-from kardo.core.flight.standing import nearest_standing, shapes_of, why_ground, why_not
 from kardo.core.gnss.occupations import minutes_on_point
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import Edit, difference
 from kardo.core.plan.model import Plan
 from kardo.core.plan.parts import to_json
 from kardo.core.practice.catalogue import View, findings
+from kardo.core.site.standing import (
+    OPEN,
+    POLE,
+    nearest_standing,
+    open_sky,
+    shapes_of,
+    what_moves_it,
+    why_ground,
+    why_not,
+)
 
 PIXELS = 10.0  # width of a proposed target: field practice
 LEAST_WIDTH = 0.4  # metres
@@ -68,8 +77,12 @@ class Layout(Promise):
 def where_targets_may_lie(plan: Plan, wanted: list[tuple[float, float]]) -> tuple[Floats, dict[str, int]]:
     """Those of some places (c, 2) where a target may lie, and why others are left out, with how many."""
     shapes, out, free = shapes_of(plan), dict[str, int](), []
-    for (e, n), steep in zip(wanted, why_ground(plan, np.array(wanted).reshape(-1, 2)), strict=True):
-        why = steep or why_not(plan, shapes, e, n, trusted=True)
+    places = np.array(wanted).reshape(-1, 2)
+    ground = plan.surface.at(*places.T) if plan.surface else np.zeros(len(places))
+    skies = open_sky(plan, places, np.nan_to_num(ground) + POLE)
+    for (e, n), steep, sky in zip(wanted, why_ground(plan, places), skies, strict=True):
+        why = steep or why_not(plan, shapes, e, n, trusted=True) or what_moves_it(shapes, e, n)
+        why = why or ("too little of the sky is open" if sky < OPEN else "")
         if not why and (near := nearest_standing(shapes, e, n)) is not None and near[1] < near[2]:
             why = f"nearer than twice its height to {near[0].name}"
         if why:

@@ -3,14 +3,24 @@
 from django.conf import settings
 from django.db import models
 
+from kardo.core.plan.parts import validated
+from kardo.core.practice.house import House
+
 
 class Organisation(models.Model):
     """A survey firm or department."""
 
     name = models.CharField(max_length=120, unique=True)
+    house = models.JSONField(default=dict, help_text="rules of practice that it asks otherwise")
+    house_revision = models.PositiveIntegerField(default=0)
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def own_rules(self) -> House:
+        """The rules that it asks otherwise. One that a later Kardo no longer has is asked no more; it is not held against anybody."""
+        return validated(House, self.house, "house") if self.house else House()
 
 
 class Member(models.Model):

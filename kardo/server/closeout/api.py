@@ -22,6 +22,7 @@ from kardo.core.errors import PlanError
 from kardo.core.plan.model import Plan
 from kardo.core.plan.parts import validated
 from kardo.core.plan.stands import Mark
+from kardo.core.practice.catalogue import rules
 from kardo.formats.coordinates import MAX_BYTES as MAX_POSITIONS
 from kardo.formats.positions import shifted_points, shifted_positions
 from kardo.formats.report import html_report, pdf_report, read_report
@@ -30,7 +31,7 @@ from kardo.server.access import frozen_words, job_of
 from kardo.server.closeout.keeping import Documents, ask_for_closed, change, documents_of
 from kardo.server.closeout.models import SignedReport
 from kardo.server.closeout.results import SHOWN, came_of, record_of
-from kardo.server.closeout.signing import key_of, reopen, sign
+from kardo.server.closeout.signing import key_of, reopen, require_signer, sign
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import stored_plan, whole_plan
 from kardo.server.uploads import upload_of
@@ -231,17 +232,30 @@ class Waived(Schema):
     rule: str
     object: str
     reason: str
+    words: str = ""
 
 
 @router.post("/{job_id}/close/waiver", response=CloseOut)
 def waive(request: HttpRequest, job_id: UUID, body: Waived):
-    """Accept a finding with a reason, or no longer."""
+    """Accept a finding with a reason, or no longer; of a rule that is a stop, for those who may sign."""
+    job_of(request, job_id)
+    entry = next((r for r in rules() if r.id == body.rule), None)
+    if entry is None:
+        raise PlanError(f"There is no rule “{body.rule[:60]}”.", where="findings", mend="Load the findings again.")
+    if entry.waives == "signer":
+        require_signer(request.user)
 
     def with_waiver(held: Documents) -> Closing:
-        others = tuple(w for w in held.closing.waivers if (w.rule, w.object) != (body.rule, body.object))
+        others = tuple(
+            w
+            for w in held.closing.waivers
+            if (w.rule, w.object) != (body.rule, body.object) or (not body.object and w.words not in ("", body.words))
+        )
         if not body.reason.strip():
             return held.closing.model_copy(update={"waivers": others})
-        words = {"rule": body.rule, "object": body.object, "reason": body.reason.strip()}
+        words = {"rule": body.rule, "object": body.object, "reason": body.reason.strip(), "words": body.words[:600]}
+        words |= {"by": request.user.get_full_name() or request.user.get_username()}
+        words |= {"at": timezone.now().isoformat(timespec="seconds")}
         return held.closing.model_copy(update={"waivers": (*others, validated(Waiver, words, "waiver"))})
 
     return _changed(request, job_id, body.revision, with_waiver)

@@ -34,9 +34,14 @@ class Documents:
 
 def documents_of(job: Job) -> Documents:
     """What is kept of a job."""
+    closing, revision = closing_of(job)
+    return Documents(whole_plan(job), book(job), closing, revision)
+
+
+def closing_of(job: Job) -> tuple[Closing, int]:
+    """The closing of a job, and its revision."""
     row = JobClosing.objects.filter(job=job).first()
-    closing = closing_from_json(row.document) if row and row.document else Closing()
-    return Documents(whole_plan(job), book(job), closing, row.revision if row else 0)
+    return closing_from_json(row.document) if row and row.document else Closing(), row.revision if row else 0
 
 
 def change(job: Job, based_on: int, author: AbstractBaseUser, to: Callable[[Documents], Closing]) -> Documents:
@@ -64,7 +69,10 @@ def ask_for_closed(job: Job, plan: Plan, again: bool = False) -> None:
     if not row:
         return
     try:
-        closed = as_closed(plan, book(job), closing_from_json(row))
+        closing = closing_from_json(row)
+        if closing.judged is None and closing.shift is None:
+            return  # findings were waived, and nothing came of the job yet
+        closed = as_closed(plan, book(job), closing)
     except KardoError:
         return  # told when the closing is asked for
     if missing(closed):

@@ -97,7 +97,7 @@ def came_of(job: Job, held: Documents) -> ClosedJob:
                 BudgetLine(name, s.sigma_h, s.sigma_v, s.share_h, s.share_v)
                 for name, s in zip(said.budget, result.budget, strict=True)
             ],
-            "findings": finding_lines(found(closed, result), held.closing),
+            "findings": finding_lines(found(closed, result, job.organisation.own_rules), held.closing),
         }
     if isinstance(joint, JointChecks):
         kept["against"] = against(closed, d, joint)

@@ -109,9 +109,11 @@ def import_plan(request: HttpRequest, file: File[UploadedFile]):
 @router.post("/{job_id}/like", response={201: JobLine})
 def new_job_like(request: HttpRequest, job_id: UUID, body: NewJob):
     """A new job with all that another has planned, under a title of its own."""
-    plan = whole_plan(job_of(request, job_id))
+    own = job_of(request, job_id)
+    plan = whole_plan(own)
     brief = validated(Brief, plan.brief.model_dump() | {"title": body.title.strip()[:120] or plan.brief.title}, "job")
-    return 201, _line(create_job(organisation_of(request), request.user, plan.model_copy(update={"brief": brief})))
+    plan = plan.model_copy(update={"brief": brief})
+    return 201, _line(create_job(organisation_of(request), request.user, plan, like=own))
 
 
 @router.post("/{job_id}/archive", response=JobLine)

@@ -1,5 +1,6 @@
 """The plan of a job: read, edit, undo; bring boundary, terrain and points in; take files out."""
 
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Literal
 from uuid import UUID
@@ -12,6 +13,7 @@ from ninja.files import UploadedFile
 from pydantic import Field, TypeAdapter
 
 from kardo.core.accuracy.planned import missing
+from kardo.core.control.met import met_by
 from kardo.core.errors import PlanError
 from kardo.core.geodesy.units import UnitId
 from kardo.core.plan.model import Plan
@@ -19,8 +21,11 @@ from kardo.core.plan.site import Terrain, terrain_of
 from kardo.core.summary import Summary, summary
 from kardo.core.terrain.drawing import contours, shading_png
 from kardo.core.terrain.surface import Surface
-from kardo.formats import boundary, coordinates, exports, raster
+from kardo.formats import boundary, drawn, raster
 from kardo.formats.coordinates import Option
+from kardo.formats.drawings import WRITERS
+from kardo.formats.exports import point_list_csv, template_of
+from kardo.formats.points import read_any_points
 from kardo.formats.raster import Said
 from kardo.server.access import frozen_words, job_of
 from kardo.server.book.keeping import ask_for_done
@@ -192,7 +197,7 @@ def read_boundary(
     """How a boundary file or pasted list is understood; where there are options, by the one that is chosen. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
     data, name = upload_of(file, boundary.MAX_BYTES) if file else (text.encode(), "")
-    found = boundary.read_boundary(data, name, plan.grid, plan.brief.unit, _near(plan), chosen)
+    found = boundary.read_boundary(data, name, plan.grid, plan.brief.unit, near_site(plan), chosen)
     return BoundaryOut(
         ring=list(found.ring),
         how=list(found.how),
@@ -202,7 +207,7 @@ def read_boundary(
     )
 
 
-def _near(plan: Plan) -> tuple[float, float] | None:
+def near_site(plan: Plan) -> tuple[float, float] | None:
     """The middle of the site in grid metres, by its boundary or its terrain; None before either is there."""
     terrain = plan.site.ground.terrain
     if len(plan.site.boundary) >= 3:
@@ -213,27 +218,53 @@ def _near(plan: Plan) -> tuple[float, float] | None:
     return terrain.e0 + terrain.step * terrain.cols / 2, terrain.n0 + terrain.step * terrain.rows / 2
 
 
-class PointOut(Schema):
+@dataclass(frozen=True)
+class PointOut:
+    """A point as read, grid metres, with what stands in its way: another of its place in the plan (an id) or before it in the list (a number),
+    or another of its name in the plan; and whether it lies about the site."""
+
     name: str
     e: float
     n: float
     h: float | None
     code: str
+    same: str
+    twice: int | None
+    named: str
+    about: bool
 
 
-class PointsOut(Schema):
+@dataclass(frozen=True)
+class PointsOut:
+    """A list or a file of points, how it was read, and what has to be chosen or accepted first."""
+
     points: list[PointOut]
     how: list[str]
     options: list[Option]
+    approximate: str
+
+
+POINTS = TypeAdapter(PointsOut)
 
 
 @router.post("/{job_id}/read/points", response=PointsOut)
-def read_points(request: HttpRequest, job_id: UUID, text: Form[str], chosen: Form[str] = ""):
-    """How a pasted point list is understood; where several ways fit, by the one that is chosen. Nothing is saved."""
+def read_points(
+    request: HttpRequest,
+    job_id: UUID,
+    text: Form[str] = "",
+    file: File[UploadedFile | None] = None,
+    chosen: Form[str] = "",
+):
+    """How a list or a file of points is understood; where several ways fit, by the one that is chosen. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
-    found = coordinates.read_points(text, plan.grid, plan.brief.unit, _near(plan), chosen)
-    points = [PointOut(**p.__dict__) for p in found.points]
-    return PointsOut(points=points, how=list(found.how), options=list(found.options))
+    data, name = upload_of(file, drawn.MAX_BYTES) if file else (text.encode(), "")
+    found = read_any_points(data, name, plan.grid, plan.brief.unit, near_site(plan), chosen)
+    met = met_by(plan, [(p.name, p.e, p.n) for p in found.points])
+    points = [
+        PointOut(p.name, p.e, p.n, p.h, p.code, m.same, m.twice, m.named, m.about)
+        for p, m in zip(found.points, met, strict=True)
+    ]
+    return made_now(POINTS, PointsOut(points, list(found.how), list(found.options), found.approximate))
 
 
 class TerrainOut(Schema):
@@ -257,12 +288,13 @@ def read_terrain(
     plan = stored_plan(job)
     data, name = upload_of(file, raster.MAX_BYTES)
     found = raster.read_terrain(
-        data, plan.grid, Said(heights or plan.brief.heights, unit, zeros, approximate), _around(plan)
+        data, plan.grid, Said(heights or plan.brief.heights, unit, zeros, approximate), around_site(plan)
     )
     return TerrainOut(value=keep_terrain(job, terrain_of(found.surface, name)), how=list(found.how))
 
 
-def _around(plan: Plan) -> tuple[float, float, float, float] | None:
+def around_site(plan: Plan) -> tuple[float, float, float, float] | None:
+    """West, south, east, north of the site with a margin, grid metres; None before there is one."""
     if len(plan.site.boundary) < 3:
         return None
     e, n = np.array(plan.site.boundary).T
@@ -294,21 +326,37 @@ def draw_terrain(request: HttpRequest, response: HttpResponse, job_id: UUID, dig
     return {"extent": surface.extent, "shading": shading_png(surface), **contours(surface)}
 
 
-EXPORTS = {
-    "points.csv": (exports.point_list_csv, "text/csv; charset=utf-8"),
-    "control.geojson": (exports.control_geojson, "application/geo+json"),
-    "control.kml": (exports.control_kml, "application/vnd.google-earth.kml+xml"),
-    "plan.json": (exports.plan_json, "application/json"),
-}
+File_ = Literal[
+    "points.csv",
+    "control.geojson",
+    "control.kml",
+    "control.kmz",
+    "control.gpx",
+    "control.gpkg",
+    "control.dxf",
+    "site.geojson",
+    "site.kml",
+    "plan.json",
+]
 
 
 @router.get("/{job_id}/export/{name}")
 def export(
-    request: HttpRequest, job_id: UUID, name: Literal["points.csv", "control.geojson", "control.kml", "plan.json"]
+    request: HttpRequest,
+    job_id: UUID,
+    name: File_,
+    columns: str = "P,N,E,Z,C",
+    separator: str = "comma",
+    decimals: str = "point",
+    header: bool = True,
 ):
-    """The plan's files for the field."""
-    write, kind = EXPORTS[name]
-    response = HttpResponse(write(whole_plan(job_of(request, job_id))), content_type=kind)
+    """The plan's files for the field; the list of points with its columns in the order and habit that a controller wants."""
+    plan, written = whole_plan(job_of(request, job_id)), WRITERS[name]
+    if name == "points.csv":
+        body = point_list_csv(plan, template_of(columns, separator, decimals, header)).encode()
+    else:
+        body = written.write(plan)
+    response = HttpResponse(body, content_type=written.kind)
     response["Content-Disposition"] = f'attachment; filename="{name}"'
     return response
 

@@ -16,8 +16,9 @@ from kardo.core.plan.edits import Edit as PlanEdit
 from kardo.core.plan.model import Plan, plan_of
 from kardo.core.plan.upgrades import upgraded_step
 from kardo.server.access import require_open
+from kardo.server.book.models import Attachment
 from kardo.server.jobs.models import Job
-from kardo.server.plans.models import Edit, TerrainGrid
+from kardo.server.plans.models import Edit, Picture, TerrainGrid
 from kardo.server.plans.stored import bring_up_to_date, keep, keep_terrain, location, stored_plan
 
 MAX_EDITS = 3000
@@ -120,6 +121,14 @@ def _require_sound(job: Job, plan: Plan, paths: set[str]) -> None:
     of_ground = any(p.startswith("site/ground") for p in paths)
     if of_ground and terrain and not TerrainGrid.objects.filter(job=job, digest=terrain.digest).exists():
         raise PlanError("The terrain's heights are not here.", where="Site, terrain", mend="Import the terrain again.")
+    if any(p.startswith("site/backdrops") for p in paths):
+        wanted = {b.digest for b in plan.site.backdrops}
+        if Picture.objects.filter(job=job, digest__in=wanted).count() < len(wanted):
+            raise PlanError("The picture is not here.", where="Site, backdrop", mend="Bring the picture in again.")
+    if any(p.endswith("/pictures") for p in paths):
+        wanted = {d for p in plan.control for d in p.pictures}
+        if Attachment.objects.filter(job=job, digest__in=wanted).count() < len(wanted):
+            raise PlanError("The picture is not here.", where="Control, points", mend="Bring the picture in again.")
     if plan.site.boundary:
         site_polygon(plan)
     for area in plan.site.areas:
@@ -140,8 +149,10 @@ def _require_sound(job: Job, plan: Plan, paths: set[str]) -> None:
 
 
 @transaction.atomic
-def create_job(organisation: Any, author: Any, plan: Plan, demo: bool = False) -> Job:
-    """A new job from a whole plan. Raises PlanError where it would not hold."""
+def create_job(organisation: Any, author: Any, plan: Plan, demo: bool = False, like: Job | None = None) -> Job:
+    """A new job from a whole plan; its pictures come along from the job that it is like, and are left out without one. Raises PlanError where it
+    would not hold."""
+    plan = plan if like else plan.without_pictures()
     job = Job(organisation=organisation, saved_by=author, revision=1, demo=demo)
     keep(job, plan)
     job.location = location(plan)
@@ -150,5 +161,16 @@ def create_job(organisation: Any, author: Any, plan: Plan, demo: bool = False) -
     if terrain is not None:
         plan.surface  # noqa: B018 - raises for heights that are missing or damaged
         keep_terrain(job, terrain)
+    for kept in (Picture, Attachment) if like else ():
+        _copied(kept, like, job, plan)
     _require_sound(job, plan, set())
     return job
+
+
+def _copied(kept: type[Picture] | type[Attachment], like: Job | None, job: Job, plan: Plan) -> None:
+    """The pictures of a plan, of one kind, kept for another job too."""
+    wanted = {b.digest for b in plan.site.backdrops} | {d for p in plan.control for d in p.pictures}
+    for row in kept.objects.filter(job=like, digest__in=wanted):
+        row.pk, row.job = None, job
+        row._state.adding = True
+        row.save()

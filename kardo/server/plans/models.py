@@ -20,6 +20,20 @@ class TerrainGrid(models.Model):
         return f"terrain {self.digest[:8]}"
 
 
+class Picture(models.Model):
+    """A picture of a job's site, JPEG, kept once and named by its digest."""
+
+    job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="backdrops")
+    digest = models.CharField(max_length=64)
+    data = models.BinaryField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["job", "digest"], name="one_row_per_picture")]
+
+    def __str__(self) -> str:
+        return f"picture {self.digest[:8]}"
+
+
 class Edit(models.Model):
     """One step of work: what it changed, from and to. Undo goes back along one person's steps. uid is the sender's own
     number of it, so that a step sent twice is taken once."""

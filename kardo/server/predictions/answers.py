@@ -13,10 +13,12 @@ from kardo.core.accuracy.prediction import ENGINE
 from kardo.core.accuracy.results import Result, Undetermined
 from kardo.core.accuracy.schemes import Schemes
 from kardo.core.arrays import Json
+from kardo.core.close.closing import with_waivers
 from kardo.core.plan.model import Plan
 from kardo.core.practice.catalogue import Finding
 from kardo.core.practice.layout import Search
 from kardo.core.summary import Fault, Told, found, named_advice, named_schemes, told
+from kardo.server.closeout.keeping import closing_of
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import model_digest, stored_plan, with_ground
 from kardo.server.predictions.models import Computation
@@ -91,7 +93,7 @@ def prediction_of(job: Job, at: Standing) -> PredictionAnswer:
         **vars(underway(job, at)),
         result=result,
         told=told(plan, result) if result else None,
-        findings=found(with_ground(job.pk, plan), full),
+        findings=with_waivers(found(with_ground(job.pk, plan), full, job.organisation.own_rules), closing_of(job)[0]),
         error=_error(row),
     )
 

@@ -6,6 +6,7 @@ apart.py), one for the machine: their work never stands in the way of a request.
 """
 
 import hashlib
+from collections import OrderedDict
 from dataclasses import replace
 from typing import Any, Protocol
 
@@ -13,18 +14,21 @@ from django.conf import settings
 
 from kardo.core.accuracy.planned import missing
 from kardo.core.arrays import Json
-from kardo.core.errors import PlanError
+from kardo.core.errors import KardoError, PlanError
+from kardo.core.flight.pattern import FlightPlan, all_flown
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import ConflictError, apply, edit_from_json
 from kardo.core.plan.model import Plan, plan_of
 from kardo.core.plan.naming import named
 from kardo.core.plan.parts import digest
+from kardo.core.practice.catalogue import Finding, View, findings
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import bring_up_to_date, with_ground
 from kardo.server.predictions.apart import Away, Remote, address
 from kardo.server.predictions.networks import LiveAnswer
 
+MOST_LAID_OUT = 8
 GONE = LiveAnswer("refused", "Live answers are away for a moment; the full computation follows.")
 
 
@@ -75,7 +79,26 @@ def answer(job: Job, edits: list[Json]) -> LiveAnswer:
         if lacks := missing(stored):
             return LiveAnswer("refused", lacks[0][1])
         told = networks.start(key, with_ground(job.pk, stored))
-    return replace(told, words=named(told.words, plan))
+    points = {"/".join(one["path"].split("/")[:2]) for one in edits}
+    return replace(told, words=named(told.words, plan), findings=_against(job, key, plan, points) if points else [])
+
+
+_laid_out = OrderedDict[str, tuple[FlightPlan, ...]]()  # by the key of their network, the newest last
+
+
+def _against(job: Job, key: str, plan: Plan, points: set[str]) -> list[Finding]:
+    """What the rules find against some points, by all that needs no prediction."""
+    whole = with_ground(job.pk, plan)
+    flights = _laid_out.get(key)
+    if flights is None:
+        try:
+            flights = _laid_out[key] = tuple(all_flown(whole))
+        except KardoError:
+            return []
+        while len(_laid_out) > MOST_LAID_OUT:
+            _laid_out.popitem(last=False)
+    found = findings(View(whole, flights, None), job.organisation.own_rules)
+    return [f for f in found if f.object in points]
 
 
 def _with_control(document: Json, edits: list[Json]) -> Plan:

@@ -21,6 +21,7 @@ from kardo.core.errors import KardoError
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
+from kardo.core.practice.catalogue import Finding
 
 SHARE_OF_MEMORY = 0.25  # of the machine, for all networks kept
 MOST_WAITING = 200  # networks asked for and not yet solved
@@ -28,12 +29,14 @@ MOST_WAITING = 200  # networks asked for and not yet solved
 
 @dataclass(frozen=True)
 class LiveAnswer:
-    """Provisional figures. state: ready, preparing (ask again), refused (words say why; the full computation tells)."""
+    """Provisional figures. state: ready, preparing (ask again), refused (words say why; the full computation tells). findings: what the rules
+    find against the points that are being changed."""
 
     state: Literal["ready", "preparing", "refused"]
     words: str = ""
     result: MapFigures | None = None
     seconds: float = 0.0
+    findings: list[Finding] = field(default_factory=list)
 
 
 @dataclass

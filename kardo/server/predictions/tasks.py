@@ -43,7 +43,6 @@ COMPUTE: dict[str, Callable[[Plan, Callable[[str, float], None]], Any]] = {
     Computation.Kind.ADVICE: advise,
     Computation.Kind.CHECKS: checks_jointly,
     Computation.Kind.SCHEMES: schemes,
-    Computation.Kind.LAYOUTS: lambda plan, report: search(plan, Wish(), report),
 }
 State = Computation.State
 
@@ -76,7 +75,7 @@ def request_computation(
     number = run.configure(queue=queue, priority=priority).defer(key=str(key))
     if found is None:
         return Computation.objects.create(**wanted, job=job, plan=stored, key=key, queue=queue, queue_job=number)
-    anew = {"share": 0, "stage": "", "error": None, "started_at": None, "runner": None}
+    anew = {"share": 0, "stage": "", "error": None, "result": None, "started_at": None, "runner": None}
     Computation.objects.filter(pk=found.pk).update(state=State.QUEUED, job=job, queue=queue, queue_job=number, **anew)
     found.refresh_from_db()
     return found
@@ -189,8 +188,12 @@ def _computed(prediction: Computation, mine: uuid.UUID) -> dict[str, Any]:
     plan = plan_from_json(prediction.plan)
     if plan.hash != prediction.plan_hash:
         raise KardoError("This plan was stored by another Kardo and reads otherwise now.", mend="Open the job again.")
-    found = COMPUTE[prediction.kind](with_ground(prediction.job_id, plan), report)
-    line = result_json(Promise.of(found)) if isinstance(found, Result) else None
+    whole = with_ground(prediction.job_id, plan)
+    if prediction.kind == Computation.Kind.LAYOUTS:  # tells what it has before it is done
+        found = search(whole, Wish(plan.brief.chance), report, lambda part: rows.update(result=result_json(part)))
+    else:
+        found = COMPUTE[prediction.kind](whole, report)
+    line = result_json(Promise.of(found, plan.brief.chance)) if isinstance(found, Result) else None
     return {"result": result_json(found), "promise": line}
 
 

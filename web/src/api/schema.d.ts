@@ -32,6 +32,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Rules
+         * @description Every rule, in the order of the stations.
+         */
+        get: operations["kardo_server_accounts_rules_list_rules"];
+        put?: never;
+        /**
+         * Ask Otherwise
+         * @description Ask a rule otherwise in the whole organisation, from today, or as the catalogue does again. For those who may sign.
+         */
+        post: operations["kardo_server_accounts_rules_ask_otherwise"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs": {
         parameters: {
             query?: never;
@@ -231,7 +255,7 @@ export interface paths {
         put?: never;
         /**
          * Read Points
-         * @description How a pasted point list is understood; where several ways fit, by the one that is chosen. Nothing is saved.
+         * @description How a list or a file of points is understood; where several ways fit, by the one that is chosen. Nothing is saved.
          */
         post: operations["kardo_server_plans_api_read_points"];
         delete?: never;
@@ -290,7 +314,7 @@ export interface paths {
         };
         /**
          * Export
-         * @description The plan's files for the field.
+         * @description The plan's files for the field; the list of points with its columns in the order and habit that a controller wants.
          */
         get: operations["kardo_server_plans_api_export"];
         put?: never;
@@ -435,6 +459,306 @@ export interface paths {
          * @description Stop it, waiting or under way; it starts again only when asked to.
          */
         post: operations["kardo_server_plans_api_stop_computation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/control/observed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Observations
+         * @description Every occupation of every point: by what, how long, when, under which satellites, and how good it comes out.
+         */
+        get: operations["kardo_server_plans_control_show_observations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/control/rounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Rounds
+         * @description The rounds past all points: over the ground as it is, shared among people, on foot or with a vehicle along the paths.
+         */
+        get: operations["kardo_server_plans_control_show_rounds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/control/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Name By Scheme
+         * @description The edits that name the control by a scheme. Nothing is saved.
+         */
+        post: operations["kardo_server_plans_control_name_by_scheme"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/control/stake-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Stake Out
+         * @description Bearing, angle, distances and rise from a mark to every point.
+         */
+        get: operations["kardo_server_plans_control_show_stake_out"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/control/stake-out.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Print Stake Out
+         * @description The same on paper, or as a list.
+         */
+        get: operations["kardo_server_plans_control_print_stake_out"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/control/sketch.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Print Sketch
+         * @description A drawing of the control to scale; at the largest usual scale that shows it all, where none is said.
+         */
+        get: operations["kardo_server_plans_control_print_sketch"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/control/targets.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Print Targets
+         * @description A page for every point, or for one.
+         */
+        get: operations["kardo_server_plans_control_print_targets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/read/features": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Features
+         * @description Points, lines and areas of a map file as features of the site, each with a guess of what it is. Nothing is saved.
+         */
+        post: operations["kardo_server_plans_site_read_features"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/read/risen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Risen
+         * @description Things that a surface model (a GeoTIFF with its objects) shows over the plan's terrain. Nothing is saved.
+         */
+        post: operations["kardo_server_plans_site_read_risen"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/read/backdrop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Picture
+         * @description Bring a picture of the site into the job's grid and keep it; the answer's value is what an edit of `site/backdrops` takes.
+         */
+        post: operations["kardo_server_plans_site_read_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/backdrop/{digest}.jpg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Picture
+         * @description A picture of this job. Never changes: the digest names it.
+         */
+        get: operations["kardo_server_plans_site_show_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/authorities": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Authorities
+         * @description The airspace authorities that may be asked.
+         */
+        get: operations["kardo_server_plans_site_list_authorities"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/airspace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Look Up Airspace
+         * @description The zones about the site as the authority has them now, against those of the plan. Nothing is saved.
+         */
+        get: operations["kardo_server_plans_site_look_up_airspace"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/airspace/ask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask For Leave
+         * @description Ask the authority for leave to fly in a zone of the plan; what it answers is put into the plan by an edit.
+         */
+        post: operations["kardo_server_plans_site_ask_for_leave"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/airspace/asked/{reference}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Leave
+         * @description What has become of a request for leave.
+         */
+        get: operations["kardo_server_plans_site_show_leave"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1422,7 +1746,7 @@ export interface paths {
         put?: never;
         /**
          * Waive
-         * @description Accept a finding with a reason, or no longer.
+         * @description Accept a finding with a reason, or no longer; of a rule that is a stop, for those who may sign.
          */
         post: operations["kardo_server_closeout_api_waive"];
         delete?: never;
@@ -1707,6 +2031,88 @@ export interface components {
             password: string;
         };
         /**
+         * Change
+         * @description One rule asked otherwise: another threshold, another severity or not at all; None and empty leave the catalogue's. since: a date.
+         */
+        Change: {
+            /** Rule */
+            rule: string;
+            /** Threshold */
+            threshold: number | null;
+            /**
+             * Severity
+             * @default
+             * @enum {string}
+             */
+            severity: "" | "stop" | "warn" | "note" | "off";
+            /** Reason */
+            reason: string;
+            /** Since */
+            since: string;
+            /**
+             * By
+             * @default
+             */
+            by: string;
+        };
+        /**
+         * RuleLine
+         * @description A rule as the catalogue has it, and what this organisation asks otherwise; threshold None where it has none.
+         */
+        RuleLine: {
+            /** Id */
+            id: string;
+            /** Asks */
+            asks: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "stop" | "warn" | "note";
+            /**
+             * Station
+             * @enum {string}
+             */
+            station: "brief" | "site" | "flight" | "base" | "control" | "verdict";
+            /** Threshold */
+            threshold: number | null;
+            /** Why */
+            why: string;
+            /** Source */
+            source: string;
+            /**
+             * Waives
+             * @enum {string}
+             */
+            waives: "anybody" | "signer";
+            own: components["schemas"]["Change"] | null;
+        };
+        /** RulesOut */
+        RulesOut: {
+            /** May Change */
+            may_change: boolean;
+            /** Rules */
+            rules: components["schemas"]["RuleLine"][];
+        };
+        /**
+         * Asked
+         * @description A caster out of those that may be listened to, and who asks. The password is used and forgotten.
+         */
+        Asked: {
+            /** Caster */
+            caster: string;
+            /**
+             * User
+             * @default
+             */
+            user: string;
+            /**
+             * Password
+             * @default
+             */
+            password: string;
+        };
+        /**
          * JobLine
          * @description A job in a list: its drawing and what it promises as it stands, where that is known.
          */
@@ -1736,7 +2142,7 @@ export interface components {
         };
         /**
          * Promise
-         * @description What a plan would promise. good: inside the tolerance with a chance of 90 % or more, unless another is wanted.
+         * @description What a plan would promise. good: inside the tolerance with the chance that the Brief wants, or a greater one.
          */
         Promise: {
             /** Rmse H */
@@ -1871,6 +2277,31 @@ export interface components {
             };
         };
         /**
+         * Backdrop
+         * @description A picture of the site under the drawing, kept once under its digest: west, south, east, north in grid metres, and the date it was taken on,
+         *     empty where nobody said.
+         */
+        Backdrop: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Digest */
+            digest: string;
+            /** Extent */
+            extent: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /**
+             * Taken
+             * @default
+             */
+            taken: string;
+        };
+        /**
          * Battery
          * @description A battery: minutes in the air from full to empty.
          */
@@ -1885,7 +2316,7 @@ export interface components {
         };
         /**
          * Brief
-         * @description What is promised, by which standard, in which coordinates. Metres; point_share in percent. state: whether what hangs on a
+         * @description What is promised, by which standard, in which coordinates. Metres; point_share in percent; chance: to pass, that is wanted. state: whether what hangs on a
          *     position taken "here" is promised as it was taken, or once the shift that is planned for it is applied. local: the site's own
          *     coordinates, where it is those that are delivered. heights: "ellipsoidal", a system of PROJ's, or "geoid:" and the name of a model
          *     of one's own, whose part about the site is geoid.
@@ -1923,6 +2354,11 @@ export interface components {
              * @default 95
              */
             point_share: number;
+            /**
+             * Chance
+             * @default 0.9
+             */
+            chance: number;
             /**
              * State
              * @default as_taken
@@ -2011,7 +2447,9 @@ export interface components {
         /**
          * ControlPoint
          * @description A target (adjusts the block) or a check (never does). h None takes the terrain's height; width in metres. pinned: it stays as it is
-         *     when a layout is searched.
+         *     when a layout is searched. lies_on: the ground that it lies on; face: what of the target is seen, lighter or darker than most ground, or
+         *     both in turn. returns: a durable mark, found again at a later visit. earlier: what came of a target that lay there at an earlier visit. pictures: photographs and sketches, kept
+         *     once by digest.
          */
         ControlPoint: {
             /** Id */
@@ -2035,7 +2473,7 @@ export interface components {
              */
             width: number;
             /** Hangs On */
-            hangs_on: components["schemas"]["OnSetUp"] | components["schemas"]["OnNetwork"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["OnNothing"];
+            hangs_on: components["schemas"]["OnSetUp"] | components["schemas"]["OnNetwork"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["Levelled"] | components["schemas"]["OnNothing"];
             /**
              * Occupations
              * @default [
@@ -2055,6 +2493,39 @@ export interface components {
              * @default false
              */
             pinned: boolean;
+            /**
+             * Lies On
+             * @default
+             * @enum {string}
+             */
+            lies_on: "" | "asphalt" | "concrete" | "gravel" | "soil" | "sand" | "grass" | "crop" | "rock" | "snow" | "mud";
+            /**
+             * Face
+             * @default chequered
+             * @enum {string}
+             */
+            face: "chequered" | "light" | "dark";
+            /**
+             * Returns
+             * @default false
+             */
+            returns: boolean;
+            /**
+             * Earlier
+             * @default
+             * @enum {string}
+             */
+            earlier: "" | "not_looked" | "stands" | "moved" | "gone";
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Pictures
+             * @default []
+             */
+            pictures: string[];
         };
         /**
          * CorrectionNetwork
@@ -2122,7 +2593,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "obstacle" | "canopy" | "water" | "hazard" | "keep_out" | "no_permission" | "access" | "gate" | "airspace" | "power_line";
+            kind: "obstacle" | "power_line" | "canopy" | "vehicle" | "water" | "tide" | "traffic" | "livestock" | "hazard" | "keep_out" | "no_permission" | "access" | "gate" | "airspace";
             /**
              * Shape
              * @default place
@@ -2144,6 +2615,7 @@ export interface components {
              * @default
              */
             note: string;
+            zone: components["schemas"]["Zone"] | null;
         };
         /**
          * Flight
@@ -2374,6 +2846,24 @@ export interface components {
             relief: number;
         };
         /**
+         * Levelled
+         * @description Levelled there and back from a mark, over so many metres one way: its height alone; in plan it is no better than a position by code.
+         */
+        Levelled: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "levelled";
+            /** Mark */
+            mark: string;
+            /**
+             * Metres
+             * @default 500
+             */
+            metres: number;
+        };
+        /**
          * Link
          * @description How corrections leave a base for the controller that the aircraft is flown by: over local wireless or a ground radio as far as
          *     reach metres in free sight (None: as far as is usual), from an aerial so high above the mark; or by the internet, as far as there
@@ -2467,7 +2957,7 @@ export interface components {
              *       "on": "nothing"
              *     }
              */
-            hangs_on: components["schemas"]["OnSetUp"] | components["schemas"]["OnNetwork"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["OnNothing"];
+            hangs_on: components["schemas"]["OnSetUp"] | components["schemas"]["OnNetwork"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["Levelled"] | components["schemas"]["OnNothing"];
             /**
              * Factor
              * @default 1
@@ -2671,7 +3161,7 @@ export interface components {
              */
             after_min: number;
             /** Hangs On */
-            hangs_on: (components["schemas"]["OnSetUp"] | components["schemas"]["OnNetwork"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["OnNothing"]) | null;
+            hangs_on: (components["schemas"]["OnSetUp"] | components["schemas"]["OnNetwork"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["Levelled"] | components["schemas"]["OnNothing"]) | null;
             /**
              * State
              * @default fixed
@@ -2809,6 +3299,7 @@ export interface components {
              *       "tolerance_v": 0.05,
              *       "standard": "user_rmse",
              *       "point_share": 95,
+             *       "chance": 0.9,
              *       "state": "as_taken",
              *       "contour_interval": 0.25,
              *       "crs": "",
@@ -2829,7 +3320,9 @@ export interface components {
              *       "ground": {
              *         "level": null,
              *         "terrain": null
-             *       }
+             *       },
+             *       "backdrops": [],
+             *       "airspace_looked_up": ""
              *     }
              */
             site: components["schemas"]["Site"];
@@ -3046,7 +3539,7 @@ export interface components {
         };
         /**
          * Site
-         * @description Boundary: one ring of (E, N), not closed.
+         * @description Boundary: one ring of (E, N), not closed. airspace_looked_up: the date on which the authority's zones were last asked for.
          */
         Site: {
             /**
@@ -3074,6 +3567,16 @@ export interface components {
              *     }
              */
             ground: components["schemas"]["Ground"];
+            /**
+             * Backdrops
+             * @default []
+             */
+            backdrops: components["schemas"]["Backdrop"][];
+            /**
+             * Airspace Looked Up
+             * @default
+             */
+            airspace_looked_up: string;
         };
         /**
          * Terrain
@@ -3182,6 +3685,46 @@ export interface components {
              * @default
              */
             note: string;
+        };
+        /**
+         * Zone
+         * @description A zone of airspace: its number with the authority; the ceiling in metres above ground, None where nothing may fly unasked; from when to when it
+         *     holds, clock of the site (empty: always); who is asked; on which date it was looked up; what came of asking, and under which number.
+         */
+        Zone: {
+            /**
+             * Number
+             * @default
+             */
+            number: string;
+            /** Ceiling */
+            ceiling: number | null;
+            /** Hours */
+            hours: [
+                string,
+                string
+            ] | null;
+            /**
+             * Authority
+             * @default
+             */
+            authority: string;
+            /**
+             * Looked Up
+             * @default
+             */
+            looked_up: string;
+            /**
+             * Asked
+             * @default not
+             * @enum {string}
+             */
+            asked: "not" | "requested" | "granted" | "refused";
+            /**
+             * Reference
+             * @default
+             */
+            reference: string;
         };
         /**
          * EditIn
@@ -3628,7 +4171,11 @@ export interface components {
             /** Words */
             words: string;
         };
-        /** PointOut */
+        /**
+         * PointOut
+         * @description A point as read, grid metres, with what stands in its way: another of its place in the plan (an id) or before it in the list (a number),
+         *     or another of its name in the plan; and whether it lies about the site.
+         */
         PointOut: {
             /** Name */
             name: string;
@@ -3640,8 +4187,19 @@ export interface components {
             h: number | null;
             /** Code */
             code: string;
+            /** Same */
+            same: string;
+            /** Twice */
+            twice: number | null;
+            /** Named */
+            named: string;
+            /** About */
+            about: boolean;
         };
-        /** PointsOut */
+        /**
+         * PointsOut
+         * @description A list or a file of points, how it was read, and what has to be chosen or accepted first.
+         */
         PointsOut: {
             /** Points */
             points: components["schemas"]["PointOut"][];
@@ -3649,6 +4207,8 @@ export interface components {
             how: string[];
             /** Options */
             options: components["schemas"]["Option"][];
+            /** Approximate */
+            approximate: string;
         };
         /** TerrainOut */
         TerrainOut: {
@@ -3710,6 +4270,21 @@ export interface components {
             histogram_v: components["schemas"]["Histogram"];
         };
         /**
+         * Edit
+         * @description One change of a plan's document. at is the place among its siblings of a row that comes or goes, so that it can come
+         *     back where it was.
+         */
+        Edit: {
+            /** Path */
+            path: string;
+            /** Before */
+            before: unknown;
+            /** After */
+            after: unknown;
+            /** At */
+            at?: number | null;
+        };
+        /**
          * ErrorMap
          * @description The map sample: grid metres and step, predicted error of each point (None: not seen by two images), images.
          */
@@ -3732,6 +4307,66 @@ export interface components {
             worst_v: components["schemas"]["Worst"] | null;
         };
         /**
+         * Finding
+         * @description What a rule found. station and object (a path of the plan, or empty) say where to go; edits, where given, are what
+         *     mends it, and label what that is called. why: what the rule is for. house: since when and why the organisation asks otherwise than usual, empty where it does not.
+         *     waives: who may accept it with a reason; waived: that reason, empty where it stands open; waived_by: who gave it, and when.
+         */
+        Finding: {
+            /** Rule */
+            rule: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "stop" | "warn" | "note";
+            /**
+             * Station
+             * @enum {string}
+             */
+            station: "brief" | "site" | "flight" | "base" | "control" | "verdict";
+            /** Words */
+            words: string;
+            /** Mend */
+            mend: string;
+            /** Object */
+            object: string;
+            /** Measured */
+            measured: number | null;
+            /** Threshold */
+            threshold: number | null;
+            /** Edits */
+            edits: components["schemas"]["Edit"][];
+            /** Label */
+            label: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+            /**
+             * House
+             * @default
+             */
+            house: string;
+            /**
+             * Waives
+             * @default anybody
+             * @enum {string}
+             */
+            waives: "anybody" | "signer";
+            /**
+             * Waived
+             * @default
+             */
+            waived: string;
+            /**
+             * Waived By
+             * @default
+             */
+            waived_by: string;
+        };
+        /**
          * Histogram
          * @description Counts between edges, one more of these.
          */
@@ -3743,7 +4378,8 @@ export interface components {
         };
         /**
          * LiveAnswer
-         * @description Provisional figures. state: ready, preparing (ask again), refused (words say why; the full computation tells).
+         * @description Provisional figures. state: ready, preparing (ask again), refused (words say why; the full computation tells). findings: what the rules
+         *     find against the points that are being changed.
          */
         LiveAnswer: {
             /**
@@ -3762,6 +4398,8 @@ export interface components {
              * @default 0
              */
             seconds: number;
+            /** Findings */
+            findings?: components["schemas"]["Finding"][];
         };
         /**
          * MapFigures
@@ -3852,21 +4490,6 @@ export interface components {
             mend: string;
         };
         /**
-         * Edit
-         * @description One change of a plan's document. at is the place among its siblings of a row that comes or goes, so that it can come
-         *     back where it was.
-         */
-        Edit: {
-            /** Path */
-            path: string;
-            /** Before */
-            before: unknown;
-            /** After */
-            after: unknown;
-            /** At */
-            at?: number | null;
-        };
-        /**
          * Ellipse
          * @description Standard ellipse of a horizontal error: semi axes in metres, grid azimuth of the major one in degrees.
          */
@@ -3877,39 +4500,6 @@ export interface components {
             minor: number;
             /** Azimuth */
             azimuth: number;
-        };
-        /**
-         * Finding
-         * @description What a rule found. station and object (a path of the plan, or empty) say where to go; edits, where given, are what
-         *     mends it, and label what that is called.
-         */
-        Finding: {
-            /** Rule */
-            rule: string;
-            /**
-             * Severity
-             * @enum {string}
-             */
-            severity: "stop" | "warn" | "note";
-            /**
-             * Station
-             * @enum {string}
-             */
-            station: "brief" | "site" | "flight" | "base" | "control" | "verdict";
-            /** Words */
-            words: string;
-            /** Mend */
-            mend: string;
-            /** Object */
-            object: string;
-            /** Measured */
-            measured: number | null;
-            /** Threshold */
-            threshold: number | null;
-            /** Edits */
-            edits: components["schemas"]["Edit"][];
-            /** Label */
-            label: string;
         };
         /**
          * InOtherState
@@ -4378,6 +4968,322 @@ export interface components {
             ahead: number;
         };
         /**
+         * ObservationPlan
+         * @description All points, in the plan's order; on which date; what is said of it.
+         */
+        ObservationPlan: {
+            /** Points */
+            points: components["schemas"]["ObservedPoint"][];
+            /** Date */
+            date: string;
+            /** Told */
+            told: string;
+        };
+        /**
+         * ObservedPoint
+         * @description A point: its occupations; sigma in plan (radial) and in height, metres, of the observation alone and of the position with all that it hangs
+         *     on; what that is, in words; and what has to be said.
+         */
+        ObservedPoint: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Occupations */
+            occupations: components["schemas"]["PlannedOccupation"][];
+            /** Own H */
+            own_h: number;
+            /** Own V */
+            own_v: number;
+            /** Total H */
+            total_h: number;
+            /** Total V */
+            total_v: number;
+            /** Hangs */
+            hangs: string[];
+            /** Remarks */
+            remarks: string[];
+        };
+        /**
+         * PlannedOccupation
+         * @description One occupation: its number from 1; what it is observed with and from, in words; epochs, minutes since the point's first; pole and its height
+         *     in metres, None where none is said; minutes of the site's clock when it is planned, None before the day is laid out; satellites and PDOP
+         *     then, None where they are not asked for.
+         */
+        PlannedOccupation: {
+            /** Number */
+            number: number;
+            /** Method */
+            method: string;
+            /** Epochs */
+            epochs: number;
+            /** After Min */
+            after_min: number;
+            /** Minutes */
+            minutes: number;
+            /** Pole */
+            pole: string;
+            /** Pole Height */
+            pole_height: number | null;
+            /** At */
+            at: number | null;
+            /** Satellites */
+            satellites: number | null;
+            /** Pdop */
+            pdop: number | null;
+        };
+        /**
+         * Round
+         * @description What one person does in one go: where it stands in the day, its stops in order, minutes and metres until back, the way back; from
+         *     which minute after the first occupations began it makes sense.
+         */
+        Round: {
+            /** Key */
+            key: string;
+            /** Words */
+            words: string;
+            /** Person */
+            person: number;
+            /** Stops */
+            stops: components["schemas"]["Stop"][];
+            /** Minutes */
+            minutes: number;
+            /** Metres */
+            metres: number;
+            /** Home */
+            home: [
+                number,
+                number
+            ][];
+            /** Not Before */
+            not_before: number;
+        };
+        /**
+         * Rounds
+         * @description The rounds, in the order of the day; what is said of them; points that no way leads to.
+         */
+        Rounds: {
+            /** Rounds */
+            rounds: components["schemas"]["Round"][];
+            /** Told */
+            told: string;
+            /** Unreached */
+            unreached: string[];
+        };
+        /**
+         * Stop
+         * @description A point on a round: its path in the plan, minutes since the round began when it is reached and when it is left, metres walked or driven
+         *     to it, and the way there in grid metres.
+         */
+        Stop: {
+            /** About */
+            about: string;
+            /** Reached */
+            reached: number;
+            /** Left */
+            left: number;
+            /** Metres */
+            metres: number;
+            /** Way */
+            way: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * ChangeOut
+         * @description One change by field.
+         */
+        ChangeOut: {
+            /** Path */
+            path: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+        };
+        /**
+         * RenamingOut
+         * @description Edits that give every point its name by a scheme; nothing is changed yet.
+         */
+        RenamingOut: {
+            /** Edits */
+            edits: components["schemas"]["ChangeOut"][];
+            /** Changed */
+            changed: number;
+        };
+        /**
+         * NameScheme
+         * @description Letters before the number of a target and of a check, the first number, how many digits at least, and in which order they count: as listed,
+         *     along one round from a start, from the west or from the north.
+         */
+        NameScheme: {
+            /**
+             * Target
+             * @default G
+             */
+            target: string;
+            /**
+             * Check
+             * @default K
+             */
+            check: string;
+            /**
+             * First
+             * @default 1
+             */
+            first: number;
+            /**
+             * Digits
+             * @default 1
+             */
+            digits: number;
+            /**
+             * Order
+             * @default listed
+             * @enum {string}
+             */
+            order: "listed" | "round" | "west" | "north";
+        };
+        /**
+         * Ray
+         * @description A point to be set out: grid bearing in degrees clockwise from grid north, None where it is the station itself; the angle clockwise from
+         *     the mark that is oriented on, None without one; metres on the grid and on the ground; how much higher, None where a height is not known.
+         */
+        Ray: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Bearing */
+            bearing: number | null;
+            /** Angle */
+            angle: number | null;
+            /** Grid M */
+            grid_m: number;
+            /** Ground M */
+            ground_m: number;
+            /** Rise */
+            rise: number | null;
+        };
+        /**
+         * StakeOut
+         * @description From a station, its height in metres or None, oriented on another mark or on none; the combined factor there; and what has to be said.
+         */
+        StakeOut: {
+            /** Station */
+            station: string;
+            /** E */
+            e: number;
+            /** N */
+            n: number;
+            /** H */
+            h: number | null;
+            /** On */
+            on: string;
+            /** On Bearing */
+            on_bearing: number | null;
+            /** Factor */
+            factor: number;
+            /** Rays */
+            rays: components["schemas"]["Ray"][];
+            /** Told */
+            told: string;
+        };
+        /**
+         * FeaturesOut
+         * @description Things of a file, or found, as rows that the plan could hold: their ids are their numbers, their kinds guesses.
+         */
+        FeaturesOut: {
+            /** Features */
+            features: components["schemas"]["Feature"][];
+            /** Layers */
+            layers: string[];
+            /** How */
+            how: string[];
+            /** Options */
+            options: components["schemas"]["Option"][];
+            /** Approximate */
+            approximate: string;
+        };
+        /**
+         * BackdropOut
+         * @description A picture as the plan would hold it, and how it was read.
+         */
+        BackdropOut: {
+            value: components["schemas"]["Backdrop"];
+            /** How */
+            how: string[];
+        };
+        /**
+         * AirspaceOut
+         * @description An authority's zones about the site against those of the plan, and the date of looking.
+         */
+        AirspaceOut: {
+            /** Zones */
+            zones: components["schemas"]["ZoneMet"][];
+            /** Looked Up */
+            looked_up: string;
+        };
+        /**
+         * ZoneMet
+         * @description A zone as the authority has it now, as the plan would hold it, and what that is against the plan: new, changed (words say how), the same, or
+         *     gone from the authority's list.
+         */
+        ZoneMet: {
+            feature: components["schemas"]["Feature"];
+            /**
+             * Change
+             * @enum {string}
+             */
+            change: "new" | "changed" | "same" | "gone";
+            /** Words */
+            words: string;
+        };
+        /**
+         * Answer
+         * @description What becomes of a request.
+         */
+        Answer: {
+            /** Reference */
+            reference: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "requested" | "granted" | "refused";
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /**
+         * Wanted
+         * @description What leave is asked for: a zone of the plan, and the flight's height above ground in metres, its date and hours by the site's clock.
+         */
+        Wanted: {
+            /** Feature */
+            feature: string;
+            /** Height */
+            height: number;
+            /** Date */
+            date: string;
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /**
+             * Authority
+             * @default
+             */
+            authority: string;
+        };
+        /**
          * Cost
          * @description What something costs: satellites lost, mean over the day and at worst.
          */
@@ -4653,24 +5559,6 @@ export interface components {
             latitude: number | null;
             /** Longitude */
             longitude: number | null;
-        };
-        /**
-         * Asked
-         * @description A caster out of those that may be listened to, and who asks. The password is used and forgotten.
-         */
-        Asked: {
-            /** Caster */
-            caster: string;
-            /**
-             * User
-             * @default
-             */
-            user: string;
-            /**
-             * Password
-             * @default
-             */
-            password: string;
         };
         /**
          * Broadcast
@@ -5929,7 +6817,7 @@ export interface components {
         };
         /**
          * FindingLine
-         * @description A finding of the plan as it was closed, and why it is accepted; empty where it stands open.
+         * @description A finding of the plan as it was closed, why it is accepted and by whom; empty where it stands open.
          */
         FindingLine: {
             /** Rule */
@@ -5944,6 +6832,11 @@ export interface components {
             mend: string;
             /** Waived */
             waived: string;
+            /**
+             * Waived By
+             * @default
+             */
+            waived_by: string;
         };
         /**
          * GlobalTest
@@ -6180,7 +7073,8 @@ export interface components {
         };
         /**
          * Waiver
-         * @description A finding that stands and is accepted, with the reason.
+         * @description A finding that stands and is accepted, with the reason; by whom, and when (UTC). words: what it said: of a finding that names no object
+         *     only that is accepted, and not whatever the same rule says of something else.
          */
         Waiver: {
             /** Rule */
@@ -6192,6 +7086,21 @@ export interface components {
             object: string;
             /** Reason */
             reason: string;
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /**
+             * At
+             * @default
+             */
+            at: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
         };
         /**
          * Column
@@ -6311,6 +7220,11 @@ export interface components {
             object: string;
             /** Reason */
             reason: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
         };
         /**
          * Certified
@@ -6649,6 +7563,50 @@ export interface operations {
             };
         };
     };
+    kardo_server_accounts_rules_list_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+        };
+    };
+    kardo_server_accounts_rules_ask_otherwise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+        };
+    };
     kardo_server_jobs_api_list_jobs: {
         parameters: {
             query?: {
@@ -6944,14 +7902,19 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/x-www-form-urlencoded": {
-                    /** Text */
-                    text: string;
+                "multipart/form-data": {
+                    /**
+                     * Text
+                     * @default
+                     */
+                    text?: string;
                     /**
                      * Chosen
                      * @default
                      */
                     chosen?: string;
+                    /** File */
+                    file?: string | null;
                 };
             };
         };
@@ -7046,11 +8009,16 @@ export interface operations {
     };
     kardo_server_plans_api_export: {
         parameters: {
-            query?: never;
+            query?: {
+                columns?: string;
+                separator?: string;
+                decimals?: string;
+                header?: boolean;
+            };
             header?: never;
             path: {
                 job_id: string;
-                name: "points.csv" | "control.geojson" | "control.kml" | "plan.json";
+                name: "points.csv" | "control.geojson" | "control.kml" | "control.kmz" | "control.gpx" | "control.gpkg" | "control.dxf" | "site.geojson" | "site.kml" | "plan.json";
             };
             cookie?: never;
         };
@@ -7221,6 +8189,421 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Underway"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_control_show_observations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ObservationPlan"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_control_show_rounds: {
+        parameters: {
+            query?: {
+                people?: number;
+                by?: "foot" | "vehicle";
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rounds"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_control_name_by_scheme: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameScheme"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RenamingOut"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_control_show_stake_out: {
+        parameters: {
+            query: {
+                station: string;
+                on?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StakeOut"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_control_print_stake_out: {
+        parameters: {
+            query: {
+                station: string;
+                on?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+                kind: "pdf" | "csv";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kardo_server_plans_control_print_sketch: {
+        parameters: {
+            query?: {
+                paper?: "A4" | "A3";
+                scale?: number;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kardo_server_plans_control_print_targets: {
+        parameters: {
+            query?: {
+                point?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kardo_server_plans_site_read_features: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Chosen
+                     * @default
+                     */
+                    chosen?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeaturesOut"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_site_read_risen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Heights
+                     * @default
+                     */
+                    heights?: string;
+                    /**
+                     * Unit
+                     * @default
+                     */
+                    unit?: "" | ("m" | "ft" | "us-ft" | "ind-ft");
+                    /**
+                     * Zeros
+                     * @default
+                     * @enum {string}
+                     */
+                    zeros?: "" | "gaps" | "heights";
+                    /**
+                     * Approximate
+                     * @default
+                     * @enum {string}
+                     */
+                    approximate?: "" | "accept";
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeaturesOut"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_site_read_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /** World */
+                    world?: string | null;
+                    /**
+                     * Taken
+                     * @default
+                     */
+                    taken?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackdropOut"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_site_show_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kardo_server_plans_site_list_authorities: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+        };
+    };
+    kardo_server_plans_site_look_up_airspace: {
+        parameters: {
+            query?: {
+                authority?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AirspaceOut"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_site_ask_for_leave: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wanted"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answer"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_site_show_leave: {
+        parameters: {
+            query?: {
+                authority?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+                reference: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answer"];
                 };
             };
         };

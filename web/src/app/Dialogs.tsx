@@ -1,72 +1,8 @@
-import { Dialog } from "radix-ui";
-import type { ReactNode } from "react";
 import { useQueryClient } from "@tanstack/react-query";
 import { short } from "../lib/differences";
 import { useOutbox, usePlan } from "./plan";
 import { SignInForm } from "./SignIn";
-import { TOOLS } from "../stations/registry";
-
-function Panel({
-  open,
-  onClose,
-  title,
-  children,
-}: {
-  open: boolean;
-  onClose: () => void;
-  title: string;
-  children: ReactNode;
-}) {
-  return (
-    <Dialog.Root open={open} onOpenChange={(o) => !o && onClose()}>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 bg-ink/40" />
-        <Dialog.Content
-          aria-describedby={undefined}
-          className="fixed top-1/2 left-1/2 max-h-[85vh] w-[min(640px,92vw)] -translate-1/2 overflow-y-auto border border-ink bg-sheet p-5"
-        >
-          <Dialog.Title className="text-lg font-bold">{title}</Dialog.Title>
-          {children}
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
-  );
-}
-
-const KEYS: [string, string][] = [
-  ["1 … 9", "open a station"],
-  ["Alt+1 … 9", "open a view of it"],
-  ["T, Shift+T", "raise the tray over the sheet, fold it away; again, as it was"],
-  ...TOOLS.map(({ key, words }): [string, string] => [key, words]),
-  ["arrows", "nudge the chosen point 0.1 m; with Shift 1 m"],
-  ["Delete", "remove the chosen point"],
-  ["E", "next error layer"],
-  ["[ and ]", "step through the findings"],
-  ["P", "pin the prediction, to compare; again to let go"],
-  ["Ctrl+Z, Ctrl+Shift+Z", "undo, redo"],
-  ["Esc", "stop placing; choose nothing"],
-  ["?", "this list"],
-];
-
-export function ShortcutSheet({ open, onClose }: { open: boolean; onClose: () => void }) {
-  return (
-    <Panel open={open} onClose={onClose} title="Shortcuts">
-      <table className="table mt-3">
-        <tbody>
-          {KEYS.map(([key, words]) => (
-            <tr key={key}>
-              <td className="figures w-48 whitespace-nowrap">{key}</td>
-              <td>{words}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      <button className="button mt-4" onClick={onClose}>
-        Close
-      </button>
-    </Panel>
-  );
-}
+import { Panel } from "../ui/Panel";
 
 /** Somebody else changed the same field: both values side by side, and nothing lost either way. */
 export function ConflictDialog() {

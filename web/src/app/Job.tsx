@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useState } from "react";
+import { lazy, Suspense, useCallback, useEffect, useState } from "react";
 import { Link } from "react-router";
 import type { Session } from "../api/client";
 import { Sheet } from "../sheet/Sheet";
@@ -6,7 +6,7 @@ import { Tray } from "../stations/Tray";
 import { ProblemNote } from "../ui/ProblemNote";
 import { short } from "../lib/differences";
 import { useNarrow } from "../lib/narrow";
-import { ConflictDialog, ExpiredDialog, ShortcutSheet, StuckDialog } from "./Dialogs";
+import { ConflictDialog, ExpiredDialog, StuckDialog } from "./Dialogs";
 import { Line } from "./Line";
 import { useOutbox, usePlan } from "./plan";
 import { Ribbon } from "./Ribbon";
@@ -14,6 +14,8 @@ import { useShortcuts } from "./shortcuts";
 import { Staff } from "./Staff";
 import { ThemeChoice, TopBar } from "./TopBar";
 import { useWorkbench, type Station } from "./workbench";
+
+const ShortcutSheet = lazy(() => import("./ShortcutSheet").then((m) => ({ default: m.ShortcutSheet })));
 
 /** The stations that are worked at outside. */
 const IN_THE_FIELD: Station[] = ["book", "day", "close"];
@@ -60,7 +62,11 @@ export default function Job({ session }: { session: Session }) {
       <div className="col-span-3">
         <Ribbon />
       </div>
-      <ShortcutSheet open={help} onClose={() => setHelp(false)} />
+      {help && (
+        <Suspense fallback={null}>
+          <ShortcutSheet open onClose={() => setHelp(false)} />
+        </Suspense>
+      )}
       <ConflictDialog />
       <StuckDialog />
       <ExpiredDialog />

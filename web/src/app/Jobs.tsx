@@ -55,6 +55,9 @@ export function Jobs({ session }: { session: Session }) {
       <header className="flex items-baseline gap-4 border-b border-ink pb-2">
         <h1 className="text-2xl font-bold text-decision-text">Kardo</h1>
         <p className="flex-1 text-quiet">{session.organisation}</p>
+        <Link className="underline" to="/rules">
+          Rules of practice
+        </Link>
         <ThemeChoice />
         <span>{session.name}</span>
         <SignOut />

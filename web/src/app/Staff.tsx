@@ -1,15 +1,17 @@
 import { useQuery } from "@tanstack/react-query";
-import { call, type Book, type Figures, type Finding, type Result, type Undetermined } from "../api/client";
+import { lazy, Suspense } from "react";
+import { call, type Book, type Figures, type Result, type Undetermined } from "../api/client";
 import { chance, fine, fineUnit, percent } from "../lib/units";
 import { Staves, UNMARKED } from "../plots/Staves";
-import { CloseStaff } from "../stations/close/CloseStaff";
 import { useClose } from "../stations/close/useClose";
 import { Fine } from "../ui/Fine";
-import { Severity } from "../ui/Severity";
 import { UNDER_WAY, UnderWay } from "../ui/UnderWay";
+import { Findings } from "./Findings";
 import { usePlan, useProgress } from "./plan";
 import { InOtherState, WhichState } from "./States";
 import { useWorkbench, type Station } from "./workbench";
+
+const CloseStaff = lazy(() => import("../stations/close/CloseStaff").then((m) => ({ default: m.CloseStaff })));
 
 /** The instrument on the right: two rods, the chance, the budget, and what was found. */
 export function Staff() {
@@ -25,7 +27,12 @@ export function Staff() {
     enabled: plan.visits.length > 0, // before a visit is planned nobody has written anything
   }).data?.done;
   const closed = useClose(station === "close");
-  if (station === "close" && closed?.against) return <CloseStaff close={closed} limits={limits} />;
+  if (station === "close" && closed?.against)
+    return (
+      <Suspense fallback={null}>
+        <CloseStaff close={closed} limits={limits} />
+      </Suspense>
+    );
   const rod = (axis: "h" | "v") => ({
     ...UNMARKED,
     name: axis.toUpperCase(),
@@ -261,39 +268,5 @@ function Budget({ result }: { result: Result }) {
       </p>
       <p className="mt-1 text-sm">{told?.blind[0]}</p>
     </div>
-  );
-}
-
-function Findings() {
-  const { findings, edit } = usePlan();
-  const { open, select, setGoTo } = useWorkbench();
-  const found = findings ?? [];
-  const go = (f: Finding) => {
-    open(f.station);
-    if (f.object) select(f.object);
-    const place = f.edits[0]?.after as { e?: number; n?: number } | null | undefined;
-    if (place?.e && place.n) setGoTo({ e: place.e, n: place.n });
-  };
-  return (
-    <section aria-label="Findings" className="border-t border-hairline pt-1">
-      {findings && found.length === 0 && <p className="text-quiet">Nothing found against this plan.</p>}
-      {found.map((f, k) => (
-        <div key={k} className="flex items-start gap-2 border-b border-hairline py-1.5 text-sm">
-          <Severity of={f.severity} />
-          <span className="flex-1">
-            {f.severity === "stop" ? <strong>{f.words}</strong> : f.words} <span className="text-quiet">{f.mend}</span>
-          </span>
-          {f.label && f.edits.length ? (
-            <button className="button" onClick={() => void edit(f.edits)}>
-              {f.label}
-            </button>
-          ) : (
-            <button className="button" onClick={() => go(f)}>
-              go there
-            </button>
-          )}
-        </div>
-      ))}
-    </section>
   );
 }

@@ -24,7 +24,9 @@ export function useEvents(jobId: string, revision: number | undefined) {
     };
     const progress = (kind: Kind, told: Underway) => {
       heard = performance.now();
-      if (!UNDER_WAY.includes(told.state)) return void refresh(kind);
+      const before = client.getQueriesData<Prediction>({ queryKey: [kind, jobId] });
+      const further = kind === "layouts" && before.some(([, old]) => old?.stage !== told.stage); // each stage brings layouts
+      if (further || !UNDER_WAY.includes(told.state)) return void refresh(kind);
       client.setQueriesData<Prediction>({ queryKey: [kind, jobId] }, (old) =>
         old && old.hash === told.hash && UNDER_WAY.includes(old.state) ? { ...old, ...told } : old,
       );

@@ -9,6 +9,12 @@ export const LAYERS = ["v", "h", "images", "none"] as const;
 export type ErrorLayer = (typeof LAYERS)[number];
 export type Placing = "target" | "check" | "base" | "area" | "feature" | null;
 
+/** Things of a file: places, and lines and areas as rings that are closed or not. */
+export interface Brought {
+  places: [number, number][];
+  lines: { vertices: [number, number][]; closed: boolean }[];
+}
+
 /** A prediction kept with the plan it belongs to. */
 export interface Pin {
   name: string;
@@ -53,7 +59,15 @@ interface Workbench {
   carry: (fields: Record<string, string | File> | null) => void;
   /** Paths of the points that the chosen task of the day goes round, in their order. */
   round: string[];
-  setRound: (paths: string[]) => void;
+  /** The way that it takes over the site; empty: straight. */
+  way: [number, number][];
+  setRound: (paths: string[], way?: [number, number][]) => void;
+  /** The picture under the drawing: the plan's row, and how strong it is shown. */
+  backdrop: { id: string; opacity: number } | null;
+  setBackdrop: (backdrop: Workbench["backdrop"]) => void;
+  /** What a file would bring in, looked at before it is taken. */
+  brought: Brought | null;
+  setBrought: (brought: Brought | null) => void;
   /** Points of a layout that is looked at before it is taken. */
   proposed: Spot[] | null;
   setProposed: (points: Spot[] | null) => void;
@@ -91,7 +105,10 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
   const [draft, setDraft] = useState<{ object: string; e: number; n: number } | null>(null);
   const [pins, setPins] = useState<Pin[]>([]);
   const [carried, carry] = useState<Record<string, string | File> | null>(null);
-  const [round, setRound] = useState<string[]>([]);
+  const [{ round, way }, setRounded] = useState<{ round: string[]; way: [number, number][] }>({ round: [], way: [] });
+  const setRound = useCallback((round: string[], way: [number, number][] = []) => setRounded({ round, way }), []);
+  const [backdrop, setBackdrop] = useState<Workbench["backdrop"]>(null);
+  const [brought, setBrought] = useState<Brought | null>(null);
   const [proposed, setProposed] = useState<Spot[] | null>(null);
   const [goTo, setGoTo] = useState<{ e: number; n: number } | null>(null);
   const value = useMemo(
@@ -117,7 +134,12 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
       carried,
       carry,
       round,
+      way,
       setRound,
+      backdrop,
+      setBackdrop,
+      brought,
+      setBrought,
       proposed,
       setProposed,
       goTo,
@@ -137,6 +159,10 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
       pins,
       carried,
       round,
+      way,
+      setRound,
+      backdrop,
+      brought,
       proposed,
       goTo,
     ],

@@ -13,6 +13,7 @@ import {
   UNITS,
   volume,
   volumeUnit,
+  degrees,
 } from "./units";
 
 /** The same cases as the server's reader is tested with. */
@@ -67,5 +68,13 @@ describe("figures", () => {
       "yd³",
     ]);
     expect([surface(null, "ft"), volume(undefined, "m")]).toEqual(["–", "–"]);
+  });
+});
+
+describe("angles", () => {
+  it("carry at sixty", () => {
+    expect(degrees(234.6253)).toBe("234°37'31\"");
+    expect(degrees(59.99999)).toBe("60°00'00\"");
+    expect(degrees(null)).toBe("–");
   });
 });

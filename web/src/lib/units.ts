@@ -124,3 +124,12 @@ export function volume(cubicMetres: number | null | undefined, unit: string, dec
 export function clock(iso: string): string {
   return new Date(iso).toLocaleTimeString("en-GB");
 }
+
+/** An angle in degrees, minutes and whole seconds, carried at 60. */
+export function degrees(value: number | null | undefined): string {
+  if (value === null || value === undefined) return "–";
+  const total = Math.round(Math.abs(value) * 3600);
+  const two = (figure: number) => `${figure}`.padStart(2, "0");
+  const [d, m, s] = [Math.floor(total / 3600), Math.floor(total / 60) % 60, total % 60];
+  return `${value < 0 ? "-" : ""}${d}°${two(m)}'${two(s)}"`;
+}

@@ -33,7 +33,8 @@ export function Sheet() {
   const [drawing, setDrawing] = useState<Drawing | null>(null);
   const { plan, edit, trial } = usePlan();
   const bench = useWorkbench();
-  const view = useView();
+  const rest = useRest(drawing);
+  const view = useView(rest);
   const { placing, drawn, select, setPlacing, setDraft } = bench;
   const { ask } = trial;
 
@@ -46,6 +47,7 @@ export function Sheet() {
 
   useFrame(drawing, frame, plan.brief.unit);
   useShading(drawing, view);
+  useBackdrop(drawing);
   for (const layer of LAYERS) useLayer(drawing, layer, view); // eslint-disable-line react-hooks/rules-of-hooks -- a constant list
 
   const tools: ToolContext = useMemo(
@@ -54,6 +56,7 @@ export function Sheet() {
       placing,
       drawn,
       station: view.station,
+      tray: bench.view,
       colours: view.colours,
       edit,
       select,
@@ -61,7 +64,7 @@ export function Sheet() {
       setDraft,
       ask,
     }),
-    [plan, placing, drawn, view.station, view.colours, edit, select, setPlacing, setDraft, ask],
+    [plan, placing, drawn, view.station, bench.view, view.colours, edit, select, setPlacing, setDraft, ask],
   );
   useDrag(drawing, tools);
   usePlace(drawing, tools);
@@ -98,9 +101,9 @@ export function Sheet() {
 }
 
 /** All that the layers are drawn from. */
-function useView(): SheetView {
+function useView({ resolution, extent }: Rest): SheetView {
   const { jobId, plan, summary, result, trial } = usePlan();
-  const { station, layer, selected, draft, preview, round, proposed, view: tray } = useWorkbench();
+  const { station, layer, selected, draft, preview, round, way, brought, proposed, view: tray } = useWorkbench();
   const [themed, setThemed] = useState(0);
   useEffect(() => {
     const rethemed = () => setThemed((n) => n + 1);
@@ -139,6 +142,10 @@ function useView(): SheetView {
     draft,
     preview,
     round,
+    way,
+    resolution,
+    extent,
+    brought,
     ramp,
     exaggeration,
     closed,
@@ -148,6 +155,23 @@ function useView(): SheetView {
   };
   // eslint-disable-next-line react-hooks/exhaustive-deps -- the same view as long as each of its parts is the same
   return useMemo(() => view, Object.values(view));
+}
+
+type Rest = Pick<SheetView, "resolution" | "extent">;
+
+/** Metres a pixel and what is in sight, told anew each time the sheet has come to rest. */
+function useRest(drawing: Drawing | null): Rest {
+  const [rest, setRest] = useState<Rest>({ resolution: 0, extent: undefined });
+  useEffect(() => {
+    if (!drawing) return;
+    const rested = () => {
+      const seen = drawing.map.getView();
+      setRest({ resolution: seen.getResolution() ?? 0, extent: seen.calculateExtent() as Rest["extent"] });
+    };
+    drawing.map.on("moveend", rested);
+    return () => drawing.map.un("moveend", rested);
+  }, [drawing]);
+  return rest;
 }
 
 function useLayer(drawing: Drawing | null, layer: (typeof LAYERS)[number], view: SheetView) {
@@ -180,6 +204,23 @@ function useShading(drawing: Drawing | null, { terrain, colours }: SheetView) {
         : null,
     );
   }, [drawing, terrain, colours]);
+}
+
+/** The picture of the site that is chosen, under everything that is drawn. */
+function useBackdrop(drawing: Drawing | null) {
+  const { jobId, plan } = usePlan();
+  const { backdrop } = useWorkbench();
+  const shown = plan.site.backdrops?.find((one) => one.id === backdrop?.id);
+  const opacity = backdrop?.opacity ?? 1;
+  const { digest, extent } = shown ?? {};
+  const where = extent?.join(" ");
+  useEffect(() => {
+    if (!drawing) return;
+    const url = `/api/jobs/${jobId}/backdrop/${digest}.jpg`;
+    const imageExtent = where?.split(" ").map(Number) as Extent | undefined;
+    drawing.backdrop.setSource(digest && imageExtent ? new ImageStatic({ url, imageExtent, projection: GRID }) : null);
+  }, [drawing, jobId, digest, where]);
+  useEffect(() => drawing?.backdrop.setOpacity(opacity), [drawing, opacity]);
 }
 
 /** Once the figures stand, the server is asked to make ready for the first drag. */

@@ -20,7 +20,7 @@ import type {
   Summary,
   TerrainDrawing,
 } from "../api/client";
-import type { ErrorLayer, Placing, Station } from "../app/workbench";
+import type { Brought, ErrorLayer, Placing, Station } from "../app/workbench";
 import type { Ramp } from "./symbols";
 
 export const GRID = new Projection({ code: "KARDO:GRID", units: "m" });
@@ -40,6 +40,14 @@ export interface SheetView {
   draft: { object: string; e: number; n: number } | null;
   preview: [number, number][] | null;
   round: string[];
+  /** The way of the round over the site, where it is known; empty: straight from point to point. */
+  way: [number, number][];
+  /** Grid metres a pixel, once the sheet has come to rest. */
+  resolution: number;
+  /** West, south, east, north of what is in sight then, grid metres. */
+  extent: [number, number, number, number] | undefined;
+  /** What is about to be brought in: points, lines and areas of a file that is looked at. */
+  brought: Brought | null;
   ramp: Ramp | null;
   exaggeration: number;
   /** The closed job while Close is open, and how many times its residuals are drawn as long as they are. */
@@ -70,6 +78,8 @@ export interface ToolContext {
   placing: Placing;
   drawn: { kind: SiteFeature["kind"]; shape: SiteFeature["shape"] };
   station: Station;
+  /** The view of the open station; empty for its first. */
+  tray: string;
   colours: Record<string, string>;
   edit: (edits: Edit[]) => Promise<boolean>;
   select: (object: string | null) => void;
@@ -81,6 +91,7 @@ export interface ToolContext {
 export interface Drawing {
   map: OlMap;
   shading: ImageLayer<ImageStatic>;
+  backdrop: ImageLayer<ImageStatic>;
   layers: Map<string, VectorLayer<VectorSource> | VectorImageLayer<VectorSource>>;
 }
 
@@ -105,9 +116,10 @@ export function build(target: HTMLDivElement, layers: SheetLayer[]): Drawing {
     ]),
   );
   const shading = new ImageLayer<ImageStatic>({ zIndex: 0 });
+  const backdrop = new ImageLayer<ImageStatic>({ zIndex: 0.5 });
   const map = new OlMap({
     target,
-    layers: [shading, ...made.values()],
+    layers: [shading, backdrop, ...made.values()],
     controls: [],
     interactions: defaultInteractions({
       altShiftDragRotate: false,
@@ -124,7 +136,7 @@ export function build(target: HTMLDivElement, layers: SheetLayer[]): Drawing {
       enableRotation: false,
     }),
   });
-  return { map, shading, layers: made };
+  return { map, shading, backdrop, layers: made };
 }
 
 /** The source of one of the layers. */

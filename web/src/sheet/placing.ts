@@ -17,7 +17,9 @@ export function usualHanging(plan: Plan): HangsOn {
 /** A new control point, observed once. */
 export function newPoint(plan: Plan, role: ControlPoint["role"], id: string, e: number, n: number): ControlPoint {
   const occupations = [{ epochs: 60, after_min: 0, hangs_on: null, state: "fixed" as const, pole: null, visit: null }];
-  return { id, name: id, role, e, n, h: null, width: 0.6, hangs_on: usualHanging(plan), occupations, pinned: false };
+  const seen = { width: 0.6, lies_on: "" as const, face: "chequered" as const };
+  const kept = { pinned: false, returns: false, earlier: "" as const, note: "", pictures: [] };
+  return { id, name: id, role, e, n, h: null, hangs_on: usualHanging(plan), occupations, ...seen, ...kept };
 }
 
 /** The edits that place a target, a check, or the base on a new mark at a grid position. */
@@ -56,7 +58,15 @@ export function newFeature(plan: Plan, what: Pick<SiteFeature, "kind" | "shape">
   const id = freeName("F", plan.site.features);
   const count = plan.site.features.filter((f) => f.kind === what.kind).length + 1;
   const name = `${what.kind.replaceAll("_", " ")} ${count}`;
-  return added("site/features", { id, name, ...what, vertices: toCentimetres(vertices), height: 0, note: "" } as never);
+  return added("site/features", {
+    id,
+    name,
+    ...what,
+    vertices: toCentimetres(vertices),
+    height: 0,
+    note: "",
+    zone: null,
+  } as never);
 }
 
 /** The edits that make a drawn ring the boundary. */

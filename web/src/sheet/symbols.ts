@@ -1,8 +1,6 @@
 import Icon from "ol/style/Icon";
 import RegularShape from "ol/style/RegularShape";
 import Style from "ol/style/Style";
-import Text from "ol/style/Text";
-import Fill from "ol/style/Fill";
 import Stroke from "ol/style/Stroke";
 
 /** The colours in force, read from the theme's tokens. */
@@ -110,8 +108,8 @@ export function cross(colour: string, arm: number, width: number): RegularShape 
   return new RegularShape({ points: 4, radius: arm, radius2: 0, angle: Math.PI / 4, stroke });
 }
 
-/** Style of a labelled point; the chosen one carries a ring in the decision colour. */
-export function pointStyle(kind: string, label: string, chosen: boolean, t: Record<string, string>): Style[] {
+/** Style of a point; the chosen one carries a ring in the decision colour. */
+export function pointStyle(kind: string, chosen: boolean, t: Record<string, string>): Style[] {
   const styles = [
     new Style({
       image: canvas((c) => {
@@ -123,15 +121,6 @@ export function pointStyle(kind: string, label: string, chosen: boolean, t: Reco
           c.lineWidth = 2;
           c.stroke();
         }
-      }),
-      text: new Text({
-        text: label,
-        font: "600 12px 'Atkinson Hyperlegible Next Variable', sans-serif",
-        offsetX: 12,
-        offsetY: -10,
-        textAlign: "left",
-        fill: new Fill({ color: t.ink! }),
-        stroke: new Stroke({ color: t.sheet!, width: 3.5 }),
       }),
       zIndex: chosen ? 2 : 1,
     }),

@@ -15,7 +15,12 @@ export function hangings(plan: Plan, of: "flight" | "control"): { id: string; na
       short: `station, ${s.name}`,
     }));
   const session = { id: "session/", name: "static session of its own", short: "own session" };
-  return [...setups, ...networks, session, ...instruments, own];
+  const levelled = plan.marks.map((m) => ({
+    id: `levelled/${m.id}`,
+    name: `levelled from ${m.name}`,
+    short: `level, ${m.name}`,
+  }));
+  return [...setups, ...networks, session, ...instruments, ...levelled, own];
 }
 
 /** A set-up by its own name and its mark's. */
@@ -51,6 +56,7 @@ export function hungAsBefore(point: ControlPoint, occupations: Occupation[]): Oc
 export function hangingId(hung: HangsOn): string {
   if (hung.on === "setup" || hung.on === "instrument") return `${hung.on}/${hung.setup}`;
   if (hung.on === "network") return `network/${hung.network}`;
+  if (hung.on === "levelled") return `levelled/${hung.mark}`;
   return `${hung.on}/`;
 }
 
@@ -58,6 +64,7 @@ export function hangingOf(id: string, before?: HangsOn): HangsOn {
   const [on, key] = id.split("/") as [HangsOn["on"], string];
   if (on === "setup" || on === "instrument") return { on, setup: key };
   if (on === "network") return { on, network: key };
+  if (on === "levelled") return { on, mark: key, metres: before?.on === "levelled" ? before.metres : 500 };
   if (on === "session") return before?.on === "session" ? before : { on, hours: 1, logger: null };
   return { on: "nothing" };
 }

@@ -3,7 +3,7 @@ import { upload, type Problem } from "../api/client";
 import { usePlan } from "../app/plan";
 
 /** How the server reads a file or pasted text, shown before anything of it is taken; or what is wrong with it. */
-export function useReading<T>(what: "boundary" | "points" | "terrain" | "where") {
+export function useReading<T>(what: "boundary" | "points" | "terrain" | "where" | "features" | "risen" | "backdrop") {
   const { jobId } = usePlan();
   const [reading, setReading] = useState<T | null>(null);
   const [problem, setProblem] = useState<Problem | null>(null);

@@ -15,11 +15,11 @@ describe("the registry of stations", () => {
     for (const key of keys) expect("EP123456789[]?").not.toContain(key);
   });
 
-  it("draws each layer once, points on top of all", () => {
+  it("draws each layer once, points and then names on top of all", () => {
     const names = LAYERS.map((layer) => layer.name);
     expect(new Set(names).size).toBe(names.length);
     expect(new Set(LAYERS.map((layer) => layer.rank)).size).toBe(names.length);
-    expect(names.at(-1)).toBe("points");
+    expect(names.slice(-2)).toEqual(["points", "names"]);
   });
 
   it("tells each station's line of an empty plan without a figure that is not there", () => {

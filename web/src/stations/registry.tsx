@@ -5,6 +5,8 @@ import { area, chance, fine, fineUnit, length, UNITS } from "../lib/units";
 import type { SheetLayer } from "../sheet/drawing";
 import { areas } from "../sheet/layers/areas";
 import { boundary, preview } from "../sheet/layers/boundary";
+import { broughtIn } from "../sheet/layers/brought";
+import { labels } from "../sheet/layers/labels";
 import { cells } from "../sheet/layers/cells";
 import { contours } from "../sheet/layers/contours";
 import { ellipses } from "../sheet/layers/ellipses";
@@ -72,7 +74,7 @@ export const STATIONS: Record<Station, StationEntry> = {
     title: "Site",
     Tray: lazy(() => import("./site/SiteTray").then((m) => ({ default: m.SiteTray }))),
     views: SITE_VIEWS,
-    layers: [contours, gaps, areas, things, boundary, preview],
+    layers: [contours, gaps, areas, things, boundary, preview, broughtIn],
     tools: [
       { places: "area", key: "A", words: "draw an area whose volume matters, corner by corner" },
       { places: "feature", key: "H", words: "draw a hazard, or whatever else is chosen under Site, features" },
@@ -124,7 +126,7 @@ export const STATIONS: Record<Station, StationEntry> = {
     title: "Control",
     Tray: lazy(() => import("./control/ControlTray").then((m) => ({ default: m.ControlTray }))),
     views: CONTROL_VIEWS,
-    layers: [proposedLayout, points],
+    layers: [proposedLayout, points, labels],
     tools: [
       { places: "target", key: "G", words: "place a control target: a click, or Enter for the middle of the sheet" },
       { places: "check", key: "K", words: "place a check" },

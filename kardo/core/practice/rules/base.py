@@ -150,9 +150,12 @@ def _reach(r: Rule, view: View) -> Iterator[Finding]:
 @rule("base-taped-once", "Is the antenna height measured twice?", "warn", "base", 2, "One reading has no check.", FIELD)
 def _taped_once(r: Rule, view: View) -> Iterator[Finding]:
     for setup, _ in _flown_from(view.plan):
-        if setup.support == "tripod" and len(setup.readings) == 1:
-            words = view.of_set_up(setup.name, "the antenna height is planned to be taped only once.")
-            yield r.found(words, "Measure it twice, two ways.", f"setups/{setup.id}", 1)
+        if setup.support == "tripod" and 0 < len(setup.readings) < r.threshold:
+            count = len(setup.readings)
+            told = "only once" if count == 1 else f"{count} times"
+            words = view.of_set_up(setup.name, f"the antenna height is planned to be taped {told}.")
+            asked = "twice" if r.threshold <= 2 else f"{r.threshold:.0f} times"
+            yield r.found(words, f"Measure it {asked}, two ways.", f"setups/{setup.id}", count)
 
 
 @rule(

@@ -30,9 +30,11 @@ from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
     FIELD,
 )
 def _no_target(r: Rule, view: View) -> Iterator[Finding]:
-    if not view.plan.targets:
-        mend = "Place at least one, better four extremes and the middle."
-        yield r.found("There is no control target.", mend, measured=0)
+    count = len(view.plan.targets)
+    if count < r.threshold:
+        mend = f"Place at least {r.threshold:.0f}, better four extremes and the middle."
+        words = f"There {'is' if count == 1 else 'are'} {count or 'no'} control target{'s' * (count != 1)}."
+        yield r.found(words, mend, measured=count)
 
 
 @rule(

@@ -36,13 +36,14 @@ def mended(flight: FlightPlan, **update: object) -> tuple[Edit, ...]:
 )
 def _blur(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.flights:
-        if SHARP_PX * (1 + 1e-9) < f.blur_px <= SMEARED_PX * (1 + 1e-9):
+        if f.blur_px > r.threshold * (1 + 1e-9):
             yield _blurred(r, view, f, f"blur of {f.blur_px:.2f} pixels.")
 
 
 def _blurred(r: Rule, view: View, f: FlightPlan, words: str) -> Finding:
     unit = view.plan.brief.unit
-    slower = math.floor(10 * f.flight.speed * SHARP_PX / f.blur_px) / 10  # down, or the finding would stay
+    sharp = min(SHARP_PX, r.threshold)
+    slower = math.floor(10 * f.flight.speed * sharp / f.blur_px) / 10  # down, or the finding would stay
     return r.found(
         view.of_flight(f.flight.name, words),
         f"Fly at {speed(slower, unit)} or shorten the exposure." if slower else "Shorten the exposure.",
@@ -64,7 +65,7 @@ def _blurred(r: Rule, view: View, f: FlightPlan, words: str) -> Finding:
 )
 def _smeared(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.flights:
-        if f.blur_px > SMEARED_PX * (1 + 1e-9):
+        if f.blur_px > r.threshold * (1 + 1e-9):
             yield _blurred(r, view, f, f"blur of {f.blur_px:.2f} pixels: the images are smeared.")
 
 
@@ -100,11 +101,11 @@ def _overlap(r: Rule, view: View) -> Iterator[Finding]:
         if f.side_overlap < r.threshold and f.purpose in {"map", "corridor"}:
             yield r.found(
                 view.of_flight(f.name, f"side overlap of {f.side_overlap:.0f} %."),
-                "Raise it to 60 % or more.",
+                f"Raise it to {r.threshold:.0f} % or more.",
                 f"flights/{f.id}",
                 f.side_overlap,
-                field_edits(f"flights/{f.id}", f, side_overlap=70.0),
-                "set 70 %",
+                field_edits(f"flights/{f.id}", f, side_overlap=(usual := max(70.0, r.threshold))),
+                f"set {usual:.0f} %",
             )
 
 
@@ -121,8 +122,10 @@ def _forward(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.plan.flights:
         if f.forward_overlap < r.threshold and f.purpose in {"map", "corridor"}:
             words = view.of_flight(f.name, f"forward overlap of {f.forward_overlap:.0f} %.")
-            edits = field_edits(f"flights/{f.id}", f, forward_overlap=75.0)
-            yield r.found(words, "Raise it to 75 %.", f"flights/{f.id}", f.forward_overlap, edits, "set 75 %")
+            usual = max(75.0, r.threshold)
+            edits = field_edits(f"flights/{f.id}", f, forward_overlap=usual)
+            mend, label = f"Raise it to {usual:.0f} %.", f"set {usual:.0f} %"
+            yield r.found(words, mend, f"flights/{f.id}", f.forward_overlap, edits, label)
 
 
 def _count(number: int, what: str) -> str:
@@ -140,7 +143,7 @@ def _count(number: int, what: str) -> str:
 )
 def _margin(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.plan.flights:
-        least = min(f.margin_strips, f.margin_exposures)
+        least, wanted = min(f.margin_strips, f.margin_exposures), math.ceil(r.threshold)
         if least < r.threshold and f.purpose in {"map", "corridor"}:
             reach = f"the lines reach {_count(f.margin_strips, 'strip')} and {_count(f.margin_exposures, 'exposure')} beyond."
             if f.margin_exposures == 0:
@@ -149,10 +152,10 @@ def _margin(r: Rule, view: View) -> Iterator[Finding]:
                 reach = "no strip lies beyond the sides of the site."
             yield r.found(
                 view.of_flight(f.name, reach),
-                "Add two strips and two exposures where airspace allows.",
+                f"Add strips and exposures, {wanted} of each, where airspace allows.",
                 f"flights/{f.id}",
                 least,
-                field_edits(f"flights/{f.id}", f, margin_strips=2, margin_exposures=2),
+                field_edits(f"flights/{f.id}", f, margin_strips=wanted, margin_exposures=wanted),
                 "add margin",
             )
 
@@ -197,7 +200,7 @@ def _relief(r: Rule, view: View) -> Iterator[Finding]:
 )
 def _uncovered(r: Rule, view: View) -> Iterator[Finding]:
     mapped = view.result.map if view.result else None
-    if mapped and mapped.uncovered:
+    if mapped and mapped.uncovered > r.threshold:
         share = mapped.uncovered / len(mapped.h)
         words = f"{share:.0%} of the site is seen by fewer than two images."
         yield r.found(words, "Raise the overlap or the margin.", measured=mapped.uncovered)
@@ -208,7 +211,7 @@ def _uncovered(r: Rule, view: View) -> Iterator[Finding]:
     "Can every exposure be oriented?",
     "warn",
     "flight",
-    6,
+    None,
     "An exposure with fewer than six tie rays hangs on its neighbours by too little; over water and at ragged edges there are none.",
     "theory of the orientation of an image",
 )

@@ -193,8 +193,9 @@ def _reserve(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.plan.flights:
         if f.reserve < r.threshold:
             words = view.of_flight(f.name, f"a battery reserve of {f.reserve:.0f} %.")
-            edits = field_edits(f"flights/{f.id}", f, reserve=28.0)
-            yield r.found(words, "Plan with 25 to 30 %.", f"flights/{f.id}", f.reserve, edits, "set 28 %")
+            usual = max(28.0, r.threshold)
+            edits = field_edits(f"flights/{f.id}", f, reserve=usual)
+            yield r.found(words, f"Plan with {usual:.0f} %.", f"flights/{f.id}", f.reserve, edits, f"set {usual:.0f} %")
 
 
 @rule(

@@ -1,11 +1,17 @@
-"""Rules of the Site: what the ground is known by."""
+"""Rules of the Site: what the ground is known by, how old its picture is, and the airspace over it."""
 
+import datetime
 from collections.abc import Iterator
+
+import numpy as np
+import shapely
 
 from kardo.core.errors import KardoError
 from kardo.core.flight.areas import ground_scale, site_polygon
 from kardo.core.geodesy.units import area, length, place
+from kardo.core.plan.site import Feature
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+from kardo.core.site.things import shape_of_feature
 from kardo.core.terrain.gaps import gaps
 
 
@@ -53,3 +59,89 @@ def _level(r: Rule, view: View) -> Iterator[Finding]:
             f"This plan stands on level ground at {length(ground.level.height, unit, 1)}{about}: no terrain is at hand."
         )
         yield r.found(words, "Bring in a terrain before anything is flown.")
+
+
+@rule(
+    "backdrop-old",
+    "Is the picture of the site younger than what stands there?",
+    "warn",
+    "site",
+    365,
+    "Targets are placed on it, and what was built, felled or dug since is not on it.",
+    FIELD,
+)
+def _old_backdrop(r: Rule, view: View) -> Iterator[Finding]:
+    """By days from the picture to the first visit that has a date."""
+    visit = min((v.date for v in view.plan.visits if v.date), default="")
+    for picture in view.plan.site.backdrops:
+        path = f"site/backdrops/{picture.id}"
+        if not picture.taken:
+            yield r.found(f"Nobody said when {picture.name} was taken.", "Give its date.", path)
+            continue
+        days = (_day(visit) - _day(picture.taken)).days if visit else 0
+        if days > r.threshold:
+            words = f"{picture.name} is {days} days older than the visit of {visit}."
+            yield r.found(words, "Look on site before you trust it, or bring in a newer one.", path, days)
+
+
+def _day(date: str) -> datetime.date:
+    try:
+        return datetime.date.fromisoformat(date)
+    except ValueError:
+        return datetime.date.max
+
+
+@rule(
+    "airspace-ceiling",
+    "Is every flight below the ceiling of its airspace, or has it leave?",
+    "stop",
+    "site",
+    None,
+    "Above a ceiling somebody else flies: leave is the authority's to give, for that day and that height.",
+    "aviation law of the place",
+)
+def _ceiling(r: Rule, view: View) -> Iterator[Finding]:
+    """By the exposures over the zone, above the ground under them."""
+    surface, unit = view.plan.surface, view.plan.brief.unit
+    for zone in view.plan.site.features if surface is not None else ():
+        most = _ceiling_of(zone)
+        if most is None or (zone.zone is not None and zone.zone.asked == "granted"):
+            continue
+        shape = shape_of_feature(zone)
+        for f in view.flights:
+            inside = shapely.contains_xy(shape, f.e, f.n)
+            up = (f.h - surface.at(f.e, f.n))[inside] if surface is not None and inside.any() else np.array([])
+            highest = float(np.nanmax(up)) if np.isfinite(up).any() else 0.0
+            if highest > most:
+                allowed = "nothing may fly unasked" if most == 0 else f"the ceiling is {length(most, unit)}"
+                words = view.of_flight(
+                    f.flight.name, f"it flies {length(highest, unit)} above ground in {zone.name}; {allowed}."
+                )
+                mend = "Fly lower, keep out of it, or ask for leave (Site, airspace)."
+                yield r.found(words, mend, f"site/features/{zone.id}", highest)
+
+
+def _ceiling_of(zone: Feature) -> float | None:
+    """Metres above ground up to which may be flown unasked; None for what is no zone, or has no ceiling."""
+    if zone.kind != "airspace" or zone.shape != "area":
+        return None
+    if zone.zone is None:
+        return zone.height
+    return zone.zone.ceiling
+
+
+@rule(
+    "airspace-looked-up",
+    "Is the airspace looked up again for the day?",
+    "note",
+    "site",
+    None,
+    "Zones come and go by the day; a site that was free last month is looked up again, also one flown before.",
+    "aviation law of the place",
+)
+def _looked_up(r: Rule, view: View) -> Iterator[Finding]:
+    looked = view.plan.site.airspace_looked_up
+    days = [v.date for v in view.plan.visits if v.date and v.date > looked]
+    if days and view.plan.flights:
+        words = f"The airspace was last looked up on {looked}." if looked else "Nobody has looked up the airspace yet."
+        yield r.found(words, f"Look it up (Site, airspace), and again on {min(days)} before take-off.", "site")

@@ -5,10 +5,31 @@ from collections import Counter
 from collections.abc import Iterator
 
 import numpy as np
+from scipy.spatial import cKDTree
+from shapely import MultiPoint, Point
 
-from kardo.core.flight.standing import STEEP, TWICE, nearest_standing, shapes_of, slopes, why_not
+from kardo.core.accuracy.offers import field_edits
+from kardo.core.control.survey import heights_of
+from kardo.core.flight.areas import site_polygon
 from kardo.core.geodesy.units import length
+from kardo.core.plan.stands import OnInstrument
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+from kardo.core.site.standing import (
+    OPEN,
+    POLE,
+    STEEP,
+    TWICE,
+    nearest_standing,
+    open_sky,
+    shapes_of,
+    slopes,
+    what_moves_it,
+    why_not,
+)
+
+MAPS = {"map", "corridor"}
+MOST_TOLD = 20
+ALIKE = {"light": ("snow", "sand", "concrete"), "dark": ("asphalt", "soil", "mud")}
 
 
 @rule(
@@ -66,6 +87,175 @@ def _clearance(r: Rule, view: View) -> Iterator[Finding]:
         if 0 < away < asked:
             words = f"{p.name} is {length(away, unit)} from {feature.name}, {length(asked, unit)} asked."
             yield r.found(words, "Move it away, or observe it otherwise.", f"control/{p.id}", away)
+
+
+@rule(
+    "control-sky",
+    "Is the sky open where control is observed?",
+    "warn",
+    "control",
+    OPEN,
+    "Under half a sky a rover fixes late, or wrongly; what hides the satellites throws their signals back too.",
+    FIELD,
+)
+def _sky(r: Rule, view: View) -> Iterator[Finding]:
+    """Of those observed by satellites: the share of the sky over fifteen degrees that ground and things leave open."""
+    points = [p for p in view.plan.control if not isinstance(p.hangs_on, OnInstrument)]
+    if not points:
+        return
+    eyes = np.nan_to_num(heights_of(view.plan, tuple(points))) + POLE
+    for p, share in zip(points, open_sky(view.plan, np.array([(p.e, p.n) for p in points]), eyes), strict=True):
+        if share < r.threshold:
+            words = f"{p.name} sees {share:.0%} of the sky above 15°."
+            mend = "Move it into the open, or observe it with an instrument."
+            yield r.found(words, mend, f"control/{p.id}", float(share))
+
+
+@rule(
+    "control-moved",
+    "Does control lie where nothing will move it?",
+    "warn",
+    "control",
+    None,
+    "A moved target is worse than none: it is believed.",
+    FIELD,
+)
+def _moved(r: Rule, view: View) -> Iterator[Finding]:
+    shapes = shapes_of(view.plan)
+    for p in view.plan.control if shapes else ():
+        if why := what_moves_it(shapes, p.e, p.n):
+            mend = "Move it, or photograph it and observe it before and after the flight."
+            yield r.found(f"{p.name} may be moved: {why}.", mend, f"control/{p.id}")
+
+
+@rule(
+    "control-stable",
+    "Does control lie on ground that holds it?",
+    "note",
+    "control",
+    None,
+    "On snow, sand, mud or a standing crop a target sinks, drifts or is covered between its survey and the flight.",
+    FIELD,
+)
+def _stable(r: Rule, view: View) -> Iterator[Finding]:
+    for p in view.plan.control:
+        if p.lies_on in ("snow", "sand", "mud", "crop"):
+            mend = "Pin it or weigh it down, and observe it right before or after the flight."
+            yield r.found(f"{p.name} lies on {p.lies_on}.", mend, f"control/{p.id}")
+
+
+@rule(
+    "control-contrast",
+    "Does control stand out from its ground?",
+    "warn",
+    "control",
+    None,
+    "Light on light, or dark on dark, the centre is guessed: light on asphalt, dark on snow or sand.",
+    FIELD,
+)
+def _contrast(r: Rule, view: View) -> Iterator[Finding]:
+    for p in view.plan.control:
+        if p.lies_on in ALIKE.get(p.face, ()):
+            other = "dark" if p.face == "light" else "light"
+            words = f"{p.name} is {p.face} on {p.lies_on}."
+            edits = field_edits(f"control/{p.id}", p, face=other)
+            mend = f"Take a {other} or a chequered one."
+            yield r.found(words, mend, f"control/{p.id}", edits=edits, label=f"make it {other}")
+
+
+@rule(
+    "control-edge",
+    "Does control keep off the edge of the block?",
+    "warn",
+    "control",
+    0.5,
+    "At the edge few images see it, all from one side, and what it holds is the weakest part there is.",
+    FIELD,
+)
+def _edge(r: Rule, view: View) -> Iterator[Finding]:
+    """By the outline of all exposures; the threshold in strips."""
+    mapping = [f for f in view.flights if f.flight.purpose in MAPS]
+    if not mapping:
+        return
+    block = MultiPoint([at for f in mapping for at in zip(f.e, f.n, strict=True)]).convex_hull
+    spacing, unit = max(f.spacing for f in mapping), view.plan.brief.unit
+    inside = site_polygon(view.plan) if len(view.plan.site.boundary) >= 3 else block
+    for p in view.plan.control:
+        here = Point(p.e, p.n)
+        away = float(block.exterior.distance(here)) if block.geom_type == "Polygon" else float("inf")
+        away = away if block.covers(here) else -away
+        if away < r.threshold * spacing and inside.covers(here):
+            words = f"{p.name} lies {length(abs(away), unit)} {'inside' if away >= 0 else 'outside'} of the outermost exposures."
+            mend = f"Move it in, or fly a margin: {length(r.threshold * spacing, unit)} at least."
+            yield r.found(words, mend, f"control/{p.id}", away / spacing)
+
+
+@rule(
+    "targets-crowded",
+    "Do targets stand apart from each other?",
+    "note",
+    "control",
+    0.5,
+    "Two targets side by side say the same thing twice; the second is missed elsewhere.",
+    FIELD,
+)
+def _crowded(r: Rule, view: View) -> Iterator[Finding]:
+    """By strips of the main flight, of targets that are not one place."""
+    main = next((f for f in view.flights if f.flight.purpose in MAPS), None)
+    targets = view.plan.targets
+    if main is None or len(targets) < 2:
+        return
+    at = np.array([(t.e, t.n) for t in targets])
+    for a, b in sorted(cKDTree(at).query_pairs(r.threshold * main.spacing))[:MOST_TOLD]:
+        away = float(np.hypot(*(at[a] - at[b])))
+        words = f"{targets[a].name} and {targets[b].name} stand {length(away, view.plan.brief.unit, 1)} apart."
+        yield r.found(words, "Move one of them to where none is.", f"control/{targets[b].id}", away / main.spacing)
+
+
+@rule(
+    "base-clearance",
+    "Is the base twice as far from what stands there as that is tall?",
+    "warn",
+    "base",
+    TWICE,
+    "Not beside trees, walls, fences, power lines. Your own truck is an obstacle.",
+    FIELD,
+)
+def _base_clearance(r: Rule, view: View) -> Iterator[Finding]:
+    plan, unit = view.plan, view.plan.brief.unit
+    shapes = shapes_of(plan)
+    for setup in plan.setups if shapes else ():
+        mark = plan.mark(setup.mark)
+        found = nearest_standing(shapes, mark.e, mark.n) if mark else None
+        if mark is None or found is None:
+            continue
+        feature, away, twice = found
+        asked = twice * r.threshold / TWICE
+        if away < asked:
+            what = f"it stands {length(away, unit)} from {feature.name}, {length(asked, unit)} asked."
+            words = view.of_set_up(setup.name, what)
+            yield r.found(words, "Stand elsewhere (Base, reach), or park away from it.", f"setups/{setup.id}", away)
+
+
+@rule(
+    "base-sky",
+    "Is the sky open over the base?",
+    "warn",
+    "base",
+    0.9,
+    "Every leg and every rover hangs on what the base sees.",
+    FIELD,
+)
+def _base_sky(r: Rule, view: View) -> Iterator[Finding]:
+    plan = view.plan
+    stands = [(s, mark) for s in plan.setups if (mark := plan.mark(s.mark)) is not None]
+    if not stands:
+        return
+    eyes = np.nan_to_num([plan.mark_height(mark) for _, mark in stands]) + POLE
+    for (setup, _), share in zip(stands, open_sky(plan, np.array([(m.e, m.n) for _, m in stands]), eyes), strict=True):
+        if share < r.threshold:
+            words = view.of_set_up(setup.name, f"it sees {share:.0%} of the sky above 15°.")
+            yield r.found(words, "Look for another place (Base, reach).", f"setups/{setup.id}", float(share))
 
 
 @rule(

@@ -12,7 +12,7 @@ export const localPoints: SheetLayer = {
   features: ({ plan, colours, station }) =>
     (station === "base" ? (plan.brief.local?.points ?? []) : []).map((point) => {
       const feature = new Feature(new Point([point.e, point.n]));
-      feature.setStyle(pointStyle("local", point.name, false, colours));
+      feature.setStyle(pointStyle("local", false, colours));
       return feature;
     }),
 };

@@ -11,29 +11,19 @@ import { pointStyle } from "../symbols";
 export const points: SheetLayer = {
   name: "points",
   rank: 8,
-  from: (view) => [
-    view.plan.control,
-    view.plan.marks,
-    view.plan.setups,
-    view.plan.flights,
-    view.selected,
-    view.draft,
-    view.colours,
-  ],
+  from: (view) => [view.plan.control, view.plan.marks, view.selected, view.draft, view.colours],
   features: ({ plan, selected, draft, colours }) => {
     const out: Feature[] = [];
-    const add = (object: string, kind: string, label: string, e: number, n: number) => {
+    const add = (object: string, kind: string, e: number, n: number) => {
       const at = draft?.object === object ? [draft.e, draft.n] : [e, n];
       if (draft?.object === object) out.push(whence([e, n], at, colours));
       const feature = new Feature(new Point(at));
       feature.setId(object);
-      feature.setStyle(pointStyle(kind, label, selected === object, colours));
+      feature.setStyle(pointStyle(kind, selected === object, colours));
       out.push(feature);
     };
-    const flownFrom = new Set(plan.flights.flatMap((f) => (f.hangs_on.on === "setup" ? [f.hangs_on.setup] : [])));
-    const bases = new Set(plan.setups.filter((s) => flownFrom.has(s.id)).map((s) => s.mark));
-    for (const m of plan.marks) add(`marks/${m.id}`, "mark", bases.has(m.id) ? `${m.name} · base` : m.name, m.e, m.n);
-    for (const p of plan.control) add(`control/${p.id}`, p.role, p.name, p.e, p.n);
+    for (const m of plan.marks) add(`marks/${m.id}`, "mark", m.e, m.n);
+    for (const p of plan.control) add(`control/${p.id}`, p.role, p.e, p.n);
     return out;
   },
 };

@@ -6,15 +6,19 @@ import CircleStyle from "ol/style/Circle";
 import Fill from "ol/style/Fill";
 import Stroke from "ol/style/Stroke";
 import Style from "ol/style/Style";
-import Text from "ol/style/Text";
 import type { SiteFeature } from "../../api/client";
 import { closed, type SheetLayer } from "../drawing";
 
 type Kind = SiteFeature["kind"];
 /** Where nobody is sent; what stands up; ways in; the rest bounds the air. */
-const FORBIDS: Kind[] = ["keep_out", "no_permission", "hazard", "water"];
-const STANDS: Kind[] = ["obstacle", "canopy", "power_line"];
+const FORBIDS: Kind[] = ["keep_out", "no_permission", "hazard", "water", "tide", "traffic", "livestock"];
+const STANDS: Kind[] = ["obstacle", "canopy", "power_line", "vehicle"];
 const LEADS: Kind[] = ["access", "gate"];
+
+/** The colour of a kind: what forbids calls for a decision, what leads in is settled. */
+export function colourOf(kind: Kind, colours: Record<string, string>): string {
+  return FORBIDS.includes(kind) ? colours.decision! : LEADS.includes(kind) ? colours.settled! : colours.ink!;
+}
 
 /** What is on the site, each by what it does: a heavy dashed outline forbids, a solid one stands up, a double dash leads in. */
 export const things: SheetLayer = {
@@ -30,12 +34,9 @@ export const things: SheetLayer = {
             ? new Polygon([closed(thing.vertices)])
             : new LineString(thing.vertices);
       const feature = new Feature(geometry);
+      feature.setId(`site/features/${thing.id}`);
       const { kind } = thing;
-      const colour = FORBIDS.includes(kind)
-        ? colours.decision!
-        : LEADS.includes(kind)
-          ? colours.settled!
-          : colours.ink!;
+      const colour = colourOf(kind, colours);
       const stroke = new Stroke({
         color: colour,
         width: STANDS.includes(kind) ? 2.2 : 1.8,
@@ -44,16 +45,8 @@ export const things: SheetLayer = {
       feature.setStyle(
         new Style({
           stroke,
-          fill: new Fill({ color: `${colour}1f` }),
+          fill: new Fill({ color: kind === "airspace" ? "transparent" : `${colour}1f` }),
           image: new CircleStyle({ radius: 6, stroke, fill: new Fill({ color: colours.sheet! }) }),
-          text: new Text({
-            text: thing.name,
-            font: "600 12px 'Atkinson Hyperlegible Next Variable'",
-            offsetY: thing.vertices.length === 1 ? -14 : 0,
-            overflow: true,
-            fill: new Fill({ color: colour }),
-            stroke: new Stroke({ color: colours.sheet!, width: 3 }),
-          }),
         }),
       );
       return feature;

@@ -1,21 +1,39 @@
-import type Polygon from "ol/geom/Polygon";
+import type Feature from "ol/Feature";
+import type LineString from "ol/geom/LineString";
+import type Point from "ol/geom/Point";
+import Polygon from "ol/geom/Polygon";
 import Modify from "ol/interaction/Modify";
 import { useEffect } from "react";
 import { fieldEdits } from "../../lib/edits";
 import { round, sourceOf, type Drawing, type ToolContext } from "../drawing";
 
-/** Corners of the boundary are dragged while the Site is open. */
-export function useReshape(drawing: Drawing | null, { placing, plan, station, edit }: ToolContext) {
+/** Corners are dragged while the Site is open: those of its features in their view, else those of the boundary. */
+export function useReshape(drawing: Drawing | null, { placing, plan, station, tray, edit }: ToolContext) {
+  const features = tray === "features";
   useEffect(() => {
     if (!drawing || station !== "site" || placing) return;
-    const modify = new Modify({ source: sourceOf(drawing, "boundary") });
-    modify.on("modifyend", () => {
-      const polygon = sourceOf(drawing, "boundary").getFeatures()[0]?.getGeometry() as Polygon | undefined;
-      if (!polygon) return;
-      const corners = polygon.getCoordinates()[0]!.slice(0, -1);
-      void edit(fieldEdits(plan, "site", { boundary: corners.map(([e, n]) => [round(e!), round(n!)]) }));
+    const source = sourceOf(drawing, features ? "features of the site" : "boundary");
+    const modify = new Modify({ source });
+    modify.on("modifyend", (event) => {
+      if (!features) {
+        const polygon = source.getFeatures()[0]?.getGeometry() as Polygon | undefined;
+        if (polygon) void edit(fieldEdits(plan, "site", { boundary: cornersOf(polygon) }));
+        return;
+      }
+      const edits = event.features.getArray().flatMap((changed) => {
+        const thing = changed as Feature<Point | LineString | Polygon>;
+        return fieldEdits(plan, String(thing.getId()), { vertices: cornersOf(thing.getGeometry()!) });
+      });
+      if (edits.length) void edit(edits);
     });
     drawing.map.addInteraction(modify);
     return () => void drawing.map.removeInteraction(modify);
-  }, [drawing, station, placing, plan, edit]);
+  }, [drawing, station, features, placing, plan, edit]);
+}
+
+function cornersOf(shape: Point | LineString | Polygon): [number, number][] {
+  const at = shape.getCoordinates();
+  const places =
+    shape instanceof Polygon ? shape.getCoordinates()[0]!.slice(0, -1) : typeof at[0] === "number" ? [at] : at;
+  return (places as number[][]).map(([e, n]) => [round(e!), round(n!)]);
 }

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
-import { useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import { call, type Brief, type CrsLine } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
@@ -8,8 +8,6 @@ import { fine, fineUnit } from "../../lib/units";
 import { Field, FineField, NumberField, Select, TextField } from "../../ui/fields";
 import { fieldEdits } from "../../lib/edits";
 import { Heading } from "../../ui/Heading";
-import { OwnGeoids } from "./OwnGeoids";
-import { Where } from "./Where";
 
 const DELIVERABLES = [
   { id: "orthophoto", name: "orthophoto" },
@@ -17,6 +15,9 @@ const DELIVERABLES = [
   { id: "volume", name: "volume" },
   { id: "drawing", name: "plan drawing" },
 ];
+
+const Where = lazy(() => import("./Where").then((m) => ({ default: m.Where })));
+const OwnGeoids = lazy(() => import("./OwnGeoids").then((m) => ({ default: m.OwnGeoids })));
 
 export function BriefTray() {
   const { plan, catalogue, summary, edit } = usePlan();
@@ -36,7 +37,9 @@ export function BriefTray() {
         <span className="text-quiet">what is promised, by which standard, in which coordinates</span>
       </Heading>
       {asking ? (
-        <Where onDone={() => setSought(false)} />
+        <Suspense fallback={null}>
+          <Where onDone={() => setSought(false)} />
+        </Suspense>
       ) : (
         <p className="mb-2 flex items-baseline gap-3 text-sm">
           <button className="button" onClick={() => setSought(true)}>
@@ -158,7 +161,9 @@ export function BriefTray() {
           {(id) => <TextField id={id} value={brief.epoch} onCommit={(epoch) => set({ epoch })} optional />}
         </Field>
       </div>
-      <OwnGeoids />
+      <Suspense fallback={null}>
+        <OwnGeoids />
+      </Suspense>
       <p className="mt-3 max-w-3xl text-sm">
         <span className="text-quiet">What {standard.name} does not say:</span> {standard.silent}
       </p>

@@ -57,6 +57,7 @@ export function ReportView({ close, steps }: CloseViewProps) {
                         revision: close.revision,
                         rule: finding.rule,
                         object: finding.object,
+                        words: finding.words,
                         reason,
                       })
                     }

@@ -4,8 +4,13 @@ import { useWorkbench } from "../../app/workbench";
 import { Heading } from "../../ui/Heading";
 import { Tabs } from "../../ui/Tabs";
 import { ControlTable } from "./ControlTable";
+import { FilesView } from "./FilesView";
+import { Import } from "./Import";
+import { Naming } from "./Naming";
+import { ObserveView } from "./ObserveView";
 import { Occupations } from "./Occupations";
-import { Paste } from "./Paste";
+import { PointDetails } from "./PointDetails";
+import { RoundView } from "./RoundView";
 import { SearchView } from "./SearchView";
 import { CONTROL_VIEWS } from "./views";
 
@@ -13,6 +18,7 @@ export function ControlTray() {
   const { plan } = usePlan();
   const { setPlacing, selected, view, openView } = useWorkbench();
   const [pasting, setPasting] = useState(false);
+  const [naming, setNaming] = useState(false);
   const [oneByOne, setOneByOne] = useState(false);
   const point = plan.control.find((p) => `control/${p.id}` === selected);
   const targets = plan.control.filter((p) => p.role === "target").length;
@@ -20,7 +26,7 @@ export function ControlTray() {
     <div className="flex h-full flex-col">
       <Heading title="Control">
         <span className="text-quiet">
-          {targets} targets, {plan.control.length - targets} checks · a check is never used to adjust
+          {targets} targets, {plan.control.length - targets} checks
         </span>
         <span className="ml-auto flex gap-2">
           <button className="button text-sm" onClick={() => setPlacing("target")}>
@@ -29,25 +35,36 @@ export function ControlTray() {
           <button className="button text-sm" onClick={() => setPlacing("check")}>
             check (K)
           </button>
+          <button className="button text-sm" aria-pressed={naming} onClick={() => setNaming(!naming)}>
+            names…
+          </button>
           <button className="button text-sm" aria-pressed={oneByOne} onClick={() => setOneByOne(!oneByOne)}>
             occupations
           </button>
           <button className="button text-sm" aria-pressed={pasting} onClick={() => setPasting(!pasting)}>
-            paste points…
+            bring points in…
           </button>
         </span>
       </Heading>
       <Tabs label="Views" tabs={CONTROL_VIEWS} chosen={view || "points"} onChoose={openView} />
-      {pasting && <Paste onDone={() => setPasting(false)} />}
+      {pasting && <Import onDone={() => setPasting(false)} />}
+      {naming && <Naming onDone={() => setNaming(false)} />}
       {view === "search" ? (
         <SearchView />
-      ) : plan.control.length ? (
+      ) : !plan.control.length ? (
+        <p className="text-quiet">No control yet. Press G and click on the sheet for a target, K for a check.</p>
+      ) : view === "observe" ? (
+        <ObserveView />
+      ) : view === "round" ? (
+        <RoundView />
+      ) : view === "files" ? (
+        <FilesView />
+      ) : (
         <>
           <ControlTable />
+          {point && !oneByOne && <PointDetails key={point.id} point={point} />}
           {oneByOne && <Occupations point={point} />}
         </>
-      ) : (
-        <p className="text-quiet">No control yet. Press G and click on the sheet for a target, K for a check.</p>
       )}
     </div>
   );

@@ -1,7 +1,7 @@
 import type { ControlPoint, Occupation } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { fieldEdits } from "../../lib/edits";
-import { NumberField, Select } from "../../ui/fields";
+import { LengthField, NumberField, Select } from "../../ui/fields";
 import { ActionsHead, Remove } from "../../ui/Remove";
 import { hangingId, hangingOf, hangings } from "../hanging";
 
@@ -70,6 +70,24 @@ export function Occupations({ point }: { point: ControlPoint | undefined }) {
                   options={[{ id: "", name: `as the point: ${usual}` }, ...places]}
                   onChange={(hung) => set(k, { hangs_on: hung ? hangingOf(hung, o.hangs_on ?? undefined) : null })}
                 />
+                {o.hangs_on?.on === "levelled" && (
+                  <>
+                    {" over "}
+                    <LengthField
+                      label={`Length levelled, occupation ${k + 1} of ${name}`}
+                      value={o.hangs_on.metres ?? 500}
+                      unit={plan.brief.unit}
+                      decimals={0}
+                      width="w-16"
+                      onCommit={(metres) =>
+                        metres !== null &&
+                        metres >= 1 &&
+                        o.hangs_on?.on === "levelled" &&
+                        set(k, { hangs_on: { ...o.hangs_on, metres } })
+                      }
+                    />
+                  </>
+                )}
                 {o.hangs_on?.on === "session" && (
                   <>
                     {" "}

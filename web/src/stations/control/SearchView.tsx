@@ -7,13 +7,14 @@ import { fieldEdits } from "../../lib/edits";
 import { chance, fineUnit } from "../../lib/units";
 import { FrontPlot } from "../../plots/FrontPlot";
 import { Fine } from "../../ui/Fine";
+import { Select } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { UNDER_WAY, UnderWay } from "../../ui/UnderWay";
 
 /** Few targets and checks that pass: searched over the site, told as a front to pick from, drawn while looked at. */
 export function SearchView() {
   const { told, asked, run } = useComputation<Layouts>("layouts");
-  const { plan } = usePlan();
+  const { plan, edit } = usePlan();
   const pinned = plan.control.filter((p) => p.pinned).length;
   return (
     <section data-testid="search">
@@ -25,10 +26,19 @@ export function SearchView() {
           </button>
         )}
         <span className="text-sm text-quiet">
-          {told?.result
+          {told?.result?.tried
             ? `${told.result.tried} places tried, ${pinned} of ${plan.control.length} points pinned.`
-            : `Tries about a thousand places where one may stand, for a chance of 90 %. Pinned points stay. Nothing is changed until you take one.`}
+            : `Tries about a thousand places where one may stand. Pinned points stay. Nothing is changed until you take one.`}
         </span>
+        <label className="text-sm">
+          wanted to pass with{" "}
+          <Select
+            label="Chance that is wanted"
+            value={`${plan.brief.chance}`}
+            options={CHANCES}
+            onChange={(chance) => void edit(fieldEdits(plan, "brief", { chance: Number(chance) }))}
+          />
+        </label>
       </div>
       <Pins />
       {told && UNDER_WAY.includes(told.state) && <UnderWay work={told} onStop={() => void run("stop")} />}
@@ -39,6 +49,7 @@ export function SearchView() {
 }
 
 const MOST_PINS = 60;
+const CHANCES = [0.8, 0.9, 0.95, 0.99].map((share) => ({ id: `${share}`, name: chance(share) }));
 
 /** Which of the plan's points stay where they are. */
 function Pins() {
@@ -114,6 +125,22 @@ function Front({ found }: { found: NonNullable<Layouts["result"]> }) {
           </tbody>
         </table>
       </div>
+      {found.schools.length > 0 && <Schools schools={found.schools} unit={unit} onLook={lookAt} />}
+      <p className="mt-1 max-w-3xl text-sm text-quiet">
+        Figures are within 3 %{found.schools.length > 0 && ", those of the proposal in full"}. Whether one may stand
+        there is for the eye, and for the owner, to say.
+        {left.length > 0 && ` Left out: ${left.map(([why, count]) => `${count} ${why}`).join("; ")}.`}
+      </p>
+    </>
+  );
+}
+
+/** The schools of practice, each as it would come out here. */
+function Schools(props: { schools: School[]; unit: string; onLook: (layout: Layout | null) => void }) {
+  const { schools, unit, onLook } = props;
+  const { edit } = usePlan();
+  return (
+    <>
       <h3 className="mt-2 font-bold">The schools, here</h3>
       <table className="table text-sm">
         <thead>
@@ -129,22 +156,17 @@ function Front({ found }: { found: NonNullable<Layouts["result"]> }) {
           </tr>
         </thead>
         <tbody>
-          {found.schools.map((school) => (
+          {schools.map((school) => (
             <SchoolRow
               key={school.id}
               school={school}
               unit={unit}
-              onLook={lookAt}
+              onLook={onLook}
               onTake={(edits) => void edit(edits)}
             />
           ))}
         </tbody>
       </table>
-      <p className="mt-1 max-w-3xl text-sm text-quiet">
-        Figures are within 3 %, those of the proposal in full. Whether one may stand there is for the eye, and for the
-        owner, to say.
-        {left.length > 0 && ` Left out: ${left.map(([why, count]) => `${count} ${why}`).join("; ")}.`}
-      </p>
     </>
   );
 }

@@ -4,25 +4,15 @@ import type { SiteFeature } from "../../api/client";
 import { fieldEdits, removed } from "../../lib/edits";
 import { Field, LengthField, Select, TextField, unitName } from "../../ui/fields";
 import { ActionsHead, Remove } from "../../ui/Remove";
+import { BringIn } from "./BringIn";
+import { KINDS } from "./kinds";
 
-const KINDS: { id: SiteFeature["kind"]; name: string }[] = [
-  { id: "obstacle", name: "obstacle" },
-  { id: "power_line", name: "power line" },
-  { id: "canopy", name: "trees" },
-  { id: "water", name: "water" },
-  { id: "hazard", name: "hazard" },
-  { id: "keep_out", name: "keep-out" },
-  { id: "no_permission", name: "no permission" },
-  { id: "access", name: "access" },
-  { id: "gate", name: "gate" },
-  { id: "airspace", name: "airspace" },
-];
 const SHAPES: { id: NonNullable<SiteFeature["shape"]>; name: string }[] = [
   { id: "place", name: "a place" },
   { id: "line", name: "a line" },
   { id: "area", name: "an area" },
 ];
-const TALL: SiteFeature["kind"][] = ["obstacle", "power_line", "canopy", "airspace"];
+const TALL: SiteFeature["kind"][] = ["obstacle", "power_line", "canopy", "vehicle", "airspace"];
 
 /** What is on the site that the work must mind: drawn, named, and as tall as it is. */
 export function FeaturesView() {
@@ -49,8 +39,11 @@ export function FeaturesView() {
         >
           draw on the sheet (H)
         </button>
-        <span className="text-sm text-quiet">A double click ends a line or closes an area.</span>
+        <span className="text-sm text-quiet">
+          A double click ends a line or closes an area. Corners are dragged while this is open.
+        </span>
       </div>
+      <BringIn />
       {plan.site.features.length ? (
         <table className="table mt-2">
           <thead>

@@ -3,6 +3,7 @@ import type { BoundaryReading, TerrainReading } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { area, fine, fineUnit, length, surface, surfaceUnit, volume, volumeUnit } from "../../lib/units";
+import { Approximate } from "../../ui/Approximate";
 import { Field, LengthField, Select, TextField, unitName } from "../../ui/fields";
 import { newArea } from "../../sheet/placing";
 import { Options } from "../../ui/Options";
@@ -12,6 +13,8 @@ import { Heading } from "../../ui/Heading";
 import { ActionsHead, Remove } from "../../ui/Remove";
 import { Tabs } from "../../ui/Tabs";
 import { useReading } from "../reading";
+import { AirspaceView } from "./AirspaceView";
+import { BackdropView } from "./BackdropView";
 import { FeaturesView } from "./FeaturesView";
 import { SITE_VIEWS } from "./views";
 
@@ -33,6 +36,10 @@ export function SiteTray() {
       <Tabs label="Views" tabs={SITE_VIEWS} chosen={view || "ground"} onChoose={openView} />
       {view === "features" ? (
         <FeaturesView />
+      ) : view === "backdrop" ? (
+        <BackdropView />
+      ) : view === "airspace" ? (
+        <AirspaceView />
       ) : (
         <div className="grid grid-cols-[minmax(240px,1fr)_minmax(400px,1fr)] items-start gap-x-8">
           <div>
@@ -102,11 +109,11 @@ function BoundaryImport() {
             Read corners
           </button>
           <label className="button">
-            GeoJSON, KML…
+            from a file…
             <input
               type="file"
               className="sr-only"
-              accept=".geojson,.json,.kml,.csv,.txt"
+              accept=".geojson,.json,.kml,.kmz,.gpx,.gpkg,.zip,.dxf,.csv,.txt"
               aria-label="Boundary file"
               onChange={(event) => {
                 const file = event.target.files?.[0];
@@ -128,15 +135,7 @@ function BoundaryImport() {
             <li>{area(reading.area, plan.brief.unit)}</li>
           </ul>
           <Options options={reading.options} onChoose={(key) => void show(of.choose(key))} />
-          {reading.approximate && (
-            <label className="mt-1 flex gap-2 border-l-4 border-decision px-2 py-1">
-              <input type="checkbox" checked={accepted} onChange={(event) => setAccepted(event.target.checked)} />
-              <span>
-                <strong>This transformation is approximate.</strong> {reading.approximate} That is good enough for this
-                boundary.
-              </span>
-            </label>
-          )}
+          <Approximate words={reading.approximate} what="this boundary" accepted={accepted} onAccept={setAccepted} />
           <div className="mt-1 flex gap-2">
             <button className="button" disabled={!ready} onClick={() => void take()}>
               Take this boundary

@@ -1,0 +1,48 @@
+"""Points that are brought in, held against those that are there: the same place twice, the same name elsewhere, far from the site."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from scipy.spatial import cKDTree
+
+from kardo.core.plan.model import Plan
+
+SAME_PLACE = 0.5  # metres within which two points are one, observed twice
+ABOUT = 1000.0  # metres from the site beyond which a point is hardly meant for it
+
+
+@dataclass(frozen=True)
+class Met:
+    """What a point meets: the id of the plan's point in its place, the number of an earlier one of the list in its place, the id of the plan's
+    point of its name somewhere else; whether it lies about the site."""
+
+    same: str
+    twice: int | None
+    named: str
+    about: bool
+
+
+def met_by(plan: Plan, points: Sequence[tuple[str, float, float]]) -> list[Met]:
+    """What each of some points (name, e, n in grid metres) meets.
+
+    >>> met_by(Plan(), [("A", 0.0, 0.0), ("B", 0.1, 0.0)])[1].twice
+    0
+    """
+    if not points:
+        return []
+    at = np.array([(e, n) for _, e, n in points])
+    own = np.array([(p.e, p.n) for p in plan.control]).reshape(-1, 2)
+    away, nearest = cKDTree(own).query(at) if len(own) else (np.full(len(at), np.inf), np.zeros(len(at), dtype=int))
+    earlier = {b: a for a, b in sorted(cKDTree(at).query_pairs(SAME_PLACE), reverse=True)}
+    named = {p.name.casefold().strip(): p.id for p in plan.control}
+    about = np.ones(len(at), dtype=bool)
+    if len(plan.site.boundary) >= 3:
+        about = shapely.distance(shapely.points(at), shapely.Polygon(plan.site.boundary)) <= ABOUT
+    out = []
+    for k, (name, _, _) in enumerate(points):
+        same = plan.control[int(nearest[k])].id if away[k] <= SAME_PLACE else ""
+        other = named.get(name.casefold().strip(), "") if name else ""
+        out.append(Met(same, earlier.get(k), other if other != same else "", bool(about[k])))
+    return out

@@ -1,0 +1,118 @@
+"""Rules of how control is observed: long enough, under different skies, as good as the tolerance asks, and what of it is left of earlier visits."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from kardo.core.accuracy.offers import field_edits
+from kardo.core.control.survey import survey
+from kardo.core.errors import KardoError
+from kardo.core.geodesy.units import small
+from kardo.core.gnss.occupations import INDEPENDENT_MIN, METHODS, independent
+from kardo.core.plan.control import ControlPoint, Occupation
+from kardo.core.plan.parts import to_json
+from kardo.core.plan.stands import OnNetwork, OnSetUp
+from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+
+
+def _by_rover(point: ControlPoint, one: Occupation) -> bool:
+    return isinstance(one.hangs_on or point.hangs_on, OnSetUp | OnNetwork)
+
+
+@rule(
+    "control-observed",
+    "Is each point observed well enough for the tolerance?",
+    "warn",
+    "control",
+    0.5,
+    "A target that is as bad as the tolerance holds nothing to it; a check that is tests itself.",
+    "field practice: control at least twice as good as the product",
+)
+def _observed(r: Rule, view: View) -> Iterator[Finding]:
+    """By its own observation, without what it shares with others, against this part of the tolerance."""
+    plan, unit = view.plan, view.plan.brief.unit
+    if not plan.control:
+        return
+    try:
+        sigma = survey(plan, plan.control).sigma
+    except KardoError:
+        return  # an edition of the defaults that is not here is told where it is
+    for p, own in zip(plan.control, sigma, strict=True):
+        h, v = float(np.hypot(own[0], own[1])), float(own[2])
+        part = max(r.threshold, 1e-6)
+        allowed = part * plan.brief.tolerance_h, part * plan.brief.tolerance_v
+        axis = 1 if v / allowed[1] > h / allowed[0] else 0
+        if (h, v)[axis] > allowed[axis]:
+            words = (
+                f"{p.name} is observed to {small((h, v)[axis], unit)} in {('plan', 'height')[axis]}; "
+                f"{small(allowed[axis], unit)} is wanted of it."
+            )
+            twice = [to_json(o) for o in METHODS["rtk_twice"].occupations]
+            better = p.occupations == (Occupation(),) and _by_rover(p, p.occupations[0])
+            edits = field_edits(f"control/{p.id}", p, occupations=twice) if better else ()
+            mend = "Observe it longer, twice, or otherwise."
+            label = "observe it twice" if better else ""
+            yield r.found(words, mend, f"control/{p.id}", (h, v)[axis], edits, label)
+
+
+@rule(
+    "control-epochs",
+    "Is each point observed for at least ten epochs?",
+    "warn",
+    "control",
+    10,
+    "A few epochs are one look: a wrong fix, or a pole that leans, is not seen.",
+    FIELD,
+)
+def _epochs(r: Rule, view: View) -> Iterator[Finding]:
+    for p in view.plan.control:
+        least = min((o.epochs for o in p.occupations if _by_rover(p, o)), default=None)
+        if least is not None and least < r.threshold:
+            words = f"{p.name} is observed for {least} epoch{'s' * (least != 1)}."
+            asked = int(np.ceil(r.threshold))
+            longer = [to_json(o.model_copy(update={"epochs": max(o.epochs, asked)})) for o in p.occupations]
+            edits = field_edits(f"control/{p.id}", p, occupations=longer)
+            yield r.found(words, f"Observe {asked}.", f"control/{p.id}", least, edits, f"observe {asked}")
+
+
+@rule(
+    "control-skies",
+    "Is each point observed under two skies where the tolerance is tight?",
+    "note",
+    "control",
+    0.03,
+    "Of a rover's error the larger part lasts for minutes: only another sky, three quarters of an hour later, shows it.",
+    FIELD,
+)
+def _skies(r: Rule, view: View) -> Iterator[Finding]:
+    brief, unit = view.plan.brief, view.plan.brief.unit
+    if brief.tolerance_v >= r.threshold:
+        return
+    once = [p for p in view.plan.control if independent([o for o in p.occupations if _by_rover(p, o)]) == 1]
+    if once:
+        names = ", ".join(p.name for p in once[:6]) + (f" and {len(once) - 6} more" if len(once) > 6 else "")
+        verb = "is" if len(once) == 1 else "are"
+        words = f"{names} {verb} observed under one sky; {small(brief.tolerance_v, unit)} in height are promised."
+        mend = f"Observe a second time, {INDEPENDENT_MIN:.0f} min later or more."
+        yield r.found(words, mend, f"control/{once[0].id}", brief.tolerance_v)
+
+
+@rule(
+    "control-earlier",
+    "Do targets of an earlier visit still lie where they lay?",
+    "warn",
+    "control",
+    None,
+    "A target that moved since it was surveyed bends the block to it, and nothing else says so.",
+    FIELD,
+)
+def _earlier(r: Rule, view: View) -> Iterator[Finding]:
+    said = {"not_looked": "nobody has looked yet", "moved": "it was moved", "gone": "it is gone"}
+    for p in view.plan.control:
+        if p.earlier in said:
+            mend = (
+                "Look, and observe it again."
+                if p.earlier == "not_looked"
+                else "Lay it anew, and observe it as a new one."
+            )
+            yield r.found(f"{p.name} is of an earlier visit: {said[p.earlier]}.", mend, f"control/{p.id}")

@@ -1,0 +1,111 @@
+"""Where somebody may stand, and what stands too near: for a base, for a target."""
+
+import math
+
+import numpy as np
+from shapely import Point
+from shapely.geometry.base import BaseGeometry
+
+from kardo.core.arrays import Floats
+from kardo.core.plan.model import Plan
+from kardo.core.plan.site import Feature
+from kardo.core.site.things import STANDING, shape_of_feature, top_of
+from kardo.core.terrain.horizon import standing_horizon
+
+TWICE = 2.0  # times as far from a thing as it is tall: field practice
+STEEP = 20.0  # degrees of slope on which no tripod should stand, and no target lie
+FORBIDDEN = {
+    "keep_out": "keep-out",
+    "no_permission": "no permission",
+    "hazard": "hazard",
+    "water": "water",
+    "canopy": "trees",
+    "obstacle": "built on",
+    "traffic": "traffic",
+}
+MOVES = {"tide": "the tide covers it", "livestock": "stock moves it", "vehicle": "vehicles stand there"}
+POLE = 2.0  # metres from the ground to an antenna, about
+OPEN = 0.75  # share of the sky over fifteen degrees that control wants open: field practice
+LOWEST = 15.0  # degrees above the horizon from which the sky has to be open: field practice
+AROUND, GROWTH, FARTHEST = 10, 1.25, 3000.0  # degrees from one direction to the next; of samples along it; metres
+AWAY_FROM_HAZARD = 10.0  # metres
+
+Shapes = list[tuple[Feature, BaseGeometry]]
+
+
+def shapes_of(plan: Plan) -> Shapes:
+    """What is on the site, with outlines in grid metres."""
+    return [(feature, shape_of_feature(feature)) for feature in plan.site.features]
+
+
+def why_not(plan: Plan, shapes: Shapes, e: float, n: float, trusted: bool = False) -> str:
+    """Why nobody should stand at a place in grid metres; empty where nothing is against it. trusted: somebody stood there before, whatever
+    the terrain says of it."""
+    here = Point(e, n)
+    for feature, shape in shapes:
+        limit = AWAY_FROM_HAZARD if feature.kind == "hazard" else 0.0
+        if feature.kind in FORBIDDEN and shape.distance(here) <= limit:
+            return f"{FORBIDDEN[feature.kind]}, {feature.name}"
+    return "" if trusted else why_ground(plan, np.array([(e, n)]))[0]
+
+
+def why_ground(plan: Plan, places: Floats) -> list[str]:
+    """The same of the ground alone, of places (k, 2) in grid metres."""
+    if plan.surface is None:
+        return [""] * len(places)
+    known, steep = np.isfinite(plan.surface.at(*places.T)), slopes(plan, places) > STEEP
+    return [
+        "no ground known" if not ground else f"steeper than {STEEP:.0f}°" if too else ""
+        for ground, too in zip(known, steep, strict=True)
+    ]
+
+
+def slopes(plan: Plan, places: Floats) -> Floats:
+    """Degrees of slope (k,) of the ground at places (k, 2) in grid metres; nan where it is not known."""
+    if plan.surface is None:
+        return np.full(len(places), np.nan)
+    return np.degrees(np.arctan(np.hypot(*plan.surface.gradient(*places.T).T)))
+
+
+def nearest_standing(shapes: Shapes, e: float, n: float) -> tuple[Feature, float, float] | None:
+    """The thing that is nearest for how tall it is, with metres to it and metres asked; None where nothing tall stands about."""
+    here = Point(e, n)
+    tall = [
+        (f, float(shape.distance(here)), TWICE * f.height) for f, shape in shapes if f.kind in STANDING and f.height
+    ]
+    return min(tall, key=lambda found: found[1] / found[2], default=None)
+
+
+def what_moves_it(shapes: Shapes, e: float, n: float) -> str:
+    """What would move a target that lies at a place in grid metres; empty where nothing is known of it."""
+    here = Point(e, n)
+    return next((f"{MOVES[f.kind]}, {f.name}" for f, shape in shapes if f.kind in MOVES and shape.covers(here)), "")
+
+
+def open_sky(plan: Plan, places: Floats, eyes: Floats) -> Floats:
+    """The share (k,) of the sky above fifteen degrees that is open over places (k, 2) in grid metres, from eyes (k,) in metres of the job's
+    heights: of its solid angle, hidden by the ground and by what stands there. Where the ground is not known it hides nothing."""
+    hidden = np.zeros((len(places), 360 // AROUND))
+    bearing = np.radians(np.arange(0, 360, AROUND))
+    if plan.surface is not None:
+        away = 5.0 * GROWTH ** np.arange(math.ceil(math.log(FARTHEST / 5.0) / math.log(GROWTH)))
+        e = places[:, 0, None, None] + np.outer(np.sin(bearing), away)
+        n = places[:, 1, None, None] + np.outer(np.cos(bearing), away)
+        rise = np.degrees(np.arctan2(plan.surface.at(e, n) - eyes[:, None, None], away))
+        hidden = np.fmax.reduce(np.fmax(rise, 0.0), axis=2)
+    tall = [(f, shape) for f, shape in shapes_of(plan) if f.kind in STANDING and f.height]
+    for k, (e0, n0) in enumerate(places):
+        reaches = 2 * math.tan(math.radians(90 - LOWEST))  # twice, for it may stand on higher ground
+        near = [
+            (shape, _top(plan, f, eyes[k])) for f, shape in tall if shape.distance(Point(e0, n0)) < reaches * f.height
+        ]
+        if near:
+            hidden[k] = np.maximum(hidden[k], standing_horizon(near, e0, n0, float(eyes[k]))[::AROUND])
+    seen = 1 - np.sin(np.radians(np.maximum(hidden, LOWEST)))
+    return np.asarray(seen.mean(axis=1) / (1 - math.sin(math.radians(LOWEST))))
+
+
+def _top(plan: Plan, feature: Feature, eye: float) -> float:
+    """Of a thing, metres of the job's heights; on ground that nobody knows, from the foot of the eye up."""
+    top = top_of(plan, feature)
+    return top if math.isfinite(top) else eye + feature.height

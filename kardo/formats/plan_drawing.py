@@ -1,0 +1,255 @@
+"""A plan drawn to scale, as SVG in millimetres: boundary, what is on the site, control and marks, with ticks of the grid, a scale bar and grid north."""
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from html import escape
+
+from kardo.core.geodesy.units import UNITS
+from kardo.core.plan.control import ControlPoint
+from kardo.core.plan.model import Plan
+from kardo.core.plan.site import Feature
+
+SCALES = (50, 100, 200, 250, 500, 1000, 2000, 2500, 5000, 10_000, 20_000, 25_000, 50_000, 100_000, 200_000)
+LETTER = 1.55  # millimetres of width of a letter of three millimetres, about
+HIGH, SIGN = 3.0, 1.6  # millimetres: of a label, and from a sign's middle to its edge
+FORBIDS = {"keep_out", "no_permission", "hazard", "water", "tide", "traffic", "livestock"}
+LEADS = {"access", "gate"}
+INK, WARN, COOL, HAIR = "#17242e", "#a63c17", "#1f6f78", "#8a8576"
+Box = tuple[float, float, float, float]
+
+
+@dataclass(frozen=True)
+class Frame:
+    """Where a drawing lies: the middle in grid metres, one to so many, and its size in millimetres."""
+
+    e: float
+    n: float
+    scale: float
+    width: float
+    height: float
+
+    def at(self, e: float, n: float) -> tuple[float, float]:
+        """Millimetres right and down from the upper left corner."""
+        per = 1000 / self.scale
+        return self.width / 2 + (e - self.e) * per, self.height / 2 - (n - self.n) * per
+
+    def holds(self, x: float, y: float) -> bool:
+        """Whether a place lies in the drawing."""
+        return 0 <= x <= self.width and 0 <= y <= self.height
+
+
+def frame_of(plan: Plan, width: float, height: float, scale: float | None = None) -> Frame:
+    """The frame that shows the whole site with its control, at a usual scale that fits, or at the one that is wanted."""
+    places = [*plan.site.boundary, *((p.e, p.n) for p in plan.control), *((m.e, m.n) for m in plan.marks[:20])]
+    if not places:
+        places = [(0.0, 0.0)]
+    e, n = ([p[axis] for p in places] for axis in (0, 1))
+    needed = max((max(e) - min(e)) / (width - 24), (max(n) - min(n)) / (height - 24)) * 1000
+    fitting = next((s for s in SCALES if s >= needed), SCALES[-1])
+    return Frame((min(e) + max(e)) / 2, (min(n) + max(n)) / 2, scale or fitting, width, height)
+
+
+def drawing(plan: Plan, frame: Frame, chosen: str = "") -> str:
+    """The drawing, its own size in millimetres. chosen: the id of a point that stands out."""
+    labels = _Labels(frame)
+    parts = [*_ticks(plan, frame), *_boundary(plan, frame), *_features(plan, frame, labels)]
+    signs = [*_control(plan, frame, labels, chosen), *_marks(plan, frame, labels)]
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" width="{frame.width}mm" height="{frame.height}mm" '
+        f'viewBox="0 0 {frame.width:g} {frame.height:g}" font-family="Kardo Text">'
+        f'<clipPath id="neat"><rect width="{frame.width:g}" height="{frame.height:g}"/></clipPath>'
+        f'<g clip-path="url(#neat)">{"".join(parts)}{"".join(signs)}{"".join(labels.drawn())}</g>'
+        f'<rect width="{frame.width:g}" height="{frame.height:g}" fill="none" stroke="{INK}" stroke-width="0.4"/>'
+        f"{_north()}{_bar(plan, frame)}</svg>"
+    )
+
+
+@dataclass
+class _Labels:
+    """Names beside their signs, each where it covers nothing: tried all round, nearer before farther, with a line to its sign from afar."""
+
+    frame: Frame
+    taken: list[Box] = field(default_factory=list)
+    wanted: list[tuple[float, float, str, str]] = field(default_factory=list)
+
+    def sign(self, x: float, y: float) -> None:
+        """Room that a sign takes."""
+        self.taken.append((x - SIGN, y - SIGN, x + SIGN, y + SIGN))
+
+    def name(self, x: float, y: float, text: str, colour: str) -> None:
+        """A name that belongs to a place."""
+        if self.frame.holds(x, y):
+            self.wanted.append((x, y, text, colour))
+
+    def drawn(self) -> Iterator[str]:
+        """All names, once all signs have their room."""
+        for x, y, text, colour in self.wanted:
+            wide = LETTER * len(text)
+            bx, by, far = self._place(x, y, wide)
+            self.taken.append((bx, by, bx + wide, by + HIGH))
+            if far:
+                yield f'<line x1="{x:.2f}" y1="{y:.2f}" x2="{bx + wide / 2:.2f}" y2="{by + HIGH / 2:.2f}" stroke="{colour}" stroke-width="0.15"/>'
+            at = f'x="{bx:.2f}" y="{by + 0.8 * HIGH:.2f}" font-size="{HIGH}"'
+            yield f'<text {at} fill="#fff" stroke="#fff" stroke-width="0.7">{escape(text)}</text>'
+            yield f'<text {at} fill="{colour}">{escape(text)}</text>'
+
+    def _place(self, x: float, y: float, wide: float) -> tuple[float, float, bool]:
+        best = (math.inf, x + 2, y - HIGH / 2, False)
+        for ring, reach in enumerate((2.0, 5.0, 9.0, 14.0)):
+            for k in range(8):
+                angle = math.pi * (k / 4 - 1 / 4)  # upper right first
+                cx, cy = x + reach * math.cos(angle), y + reach * math.sin(angle)
+                bx = cx if math.cos(angle) > 0.3 else cx - wide if math.cos(angle) < -0.3 else cx - wide / 2
+                by = cy - HIGH / 2
+                box = bx, by, bx + wide, by + HIGH
+                covered = sum(_covered(box, other) for other in self.taken) + self._outside(box)
+                if covered == 0:
+                    return bx, by, ring > 0
+                best = min(best, (covered, bx, by, ring > 0))
+        return best[1:]
+
+    def _outside(self, box: Box) -> float:
+        west, north, east, south = box
+        return 100.0 * (west < 0 or north < 0 or east > self.frame.width or south > self.frame.height)
+
+
+def _covered(a: Box, b: Box) -> float:
+    """Square millimetres that two boxes share."""
+    return max(0.0, min(a[2], b[2]) - max(a[0], b[0])) * max(0.0, min(a[3], b[3]) - max(a[1], b[1]))
+
+
+def _line(frame: Frame, places: list[tuple[float, float]], closed: bool, style: str) -> str:
+    at = " ".join(f"{x:.2f},{y:.2f}" for x, y in (frame.at(*p) for p in places))
+    return f'<{"polygon" if closed else "polyline"} points="{at}" {style}/>'
+
+
+def _boundary(plan: Plan, frame: Frame) -> list[str]:
+    style = f'fill="none" stroke="{INK}" stroke-width="0.5" stroke-dasharray="4 1 1 1"'
+    return [_line(frame, list(plan.site.boundary), True, style)] if len(plan.site.boundary) > 2 else []
+
+
+def _features(plan: Plan, frame: Frame, labels: _Labels) -> Iterator[str]:
+    for f in plan.site.features:
+        colour = WARN if f.kind in FORBIDS else COOL if f.kind in LEADS else INK
+        dash = "" if f.kind not in FORBIDS | LEADS else 'stroke-dasharray="2 1"'
+        fill = f'fill="{colour}" fill-opacity="0.12"' if f.shape == "area" and f.kind != "airspace" else 'fill="none"'
+        style = f'{fill} stroke="{colour}" stroke-width="0.35" {dash}'
+        x, y = frame.at(*_middle(f))
+        if len(f.vertices) == 1:
+            yield f'<circle cx="{x:.2f}" cy="{y:.2f}" r="1.2" {style}/>'
+            labels.sign(x, y)
+        else:
+            yield _line(frame, list(f.vertices), f.shape == "area", style)
+        labels.name(x, y, f.name, colour)
+
+
+def _middle(f: Feature) -> tuple[float, float]:
+    if f.shape == "line":
+        return f.vertices[len(f.vertices) // 2]
+    return sum(v[0] for v in f.vertices) / len(f.vertices), sum(v[1] for v in f.vertices) / len(f.vertices)
+
+
+def _control(plan: Plan, frame: Frame, labels: _Labels, chosen: str) -> Iterator[str]:
+    for p in plan.control:
+        x, y = frame.at(p.e, p.n)
+        labels.sign(x, y)
+        labels.name(x, y, p.name, WARN if p.id == chosen else INK)
+        yield _sign(p, x, y)
+        if p.id == chosen:
+            yield f'<circle cx="{x:.2f}" cy="{y:.2f}" r="3" fill="none" stroke="{WARN}" stroke-width="0.5"/>'
+
+
+def _sign(p: ControlPoint, x: float, y: float) -> str:
+    """A target is a square cut by its diagonals, a check a ring with its middle."""
+    style = f'fill="#fff" stroke="{INK}" stroke-width="0.35"'
+    if p.role == "check":
+        return f'<circle cx="{x:.2f}" cy="{y:.2f}" r="1.3" {style}/><circle cx="{x:.2f}" cy="{y:.2f}" r="0.3" fill="{INK}"/>'
+    a = 1.25
+    return (
+        f'<rect x="{x - a:.2f}" y="{y - a:.2f}" width="{2 * a}" height="{2 * a}" {style}/>'
+        f'<path d="M{x - a:.2f} {y - a:.2f}L{x + a:.2f} {y - a:.2f}L{x:.2f} {y:.2f}ZM{x - a:.2f} {y + a:.2f}L{x + a:.2f} {y + a:.2f}L{x:.2f} {y:.2f}Z" fill="{INK}"/>'
+    )
+
+
+def _marks(plan: Plan, frame: Frame, labels: _Labels) -> Iterator[str]:
+    for m in plan.marks:
+        x, y = frame.at(m.e, m.n)
+        if not frame.holds(x, y):
+            continue
+        labels.sign(x, y)
+        labels.name(x, y, m.name, COOL)
+        yield (
+            f'<path d="M{x:.2f} {y - 1.8:.2f}L{x + 1.6:.2f} {y + 1.1:.2f}L{x - 1.6:.2f} {y + 1.1:.2f}Z" fill="#fff" stroke="{COOL}" '
+            f'stroke-width="0.35"/><circle cx="{x:.2f}" cy="{y:.2f}" r="0.3" fill="{COOL}"/>'
+        )
+
+
+def _ticks(plan: Plan, frame: Frame) -> Iterator[str]:
+    """Crosses of the grid at whole figures of the job's unit, with their figures along the lower and the left edge."""
+    unit = UNITS[plan.brief.unit]
+    step = _whole(40 * frame.scale / 1000 / float(unit.metres)) * float(unit.metres)
+    east = [
+        k * step
+        for k in range(
+            math.floor((frame.e - frame.width * frame.scale / 2000) / step) + 1,
+            math.ceil((frame.e + frame.width * frame.scale / 2000) / step),
+        )
+    ]
+    north = [
+        k * step
+        for k in range(
+            math.floor((frame.n - frame.height * frame.scale / 2000) / step) + 1,
+            math.ceil((frame.n + frame.height * frame.scale / 2000) / step),
+        )
+    ]
+    for e in east:
+        for n in north:
+            x, y = frame.at(e, n)
+            yield f'<path d="M{x - 1.5:.2f} {y:.2f}h3M{x:.2f} {y - 1.5:.2f}v3" stroke="{HAIR}" stroke-width="0.15"/>'
+    text = f'font-size="2.2" fill="{INK}" font-family="Kardo Figures"'
+    for e in east:
+        x, _ = frame.at(e, 0)
+        if x > frame.width - 16:
+            continue  # its figures would be cut
+        yield f'<path d="M{x:.2f} {frame.height:g}v-2" stroke="{INK}" stroke-width="0.2"/>'
+        yield f'<text x="{x + 0.5:.2f}" y="{frame.height - 0.8:.2f}" {text}>{unit.from_metres(e):.0f} E</text>'
+    for n in north:
+        _, y = frame.at(0, n)
+        yield f'<path d="M0 {y:.2f}h2" stroke="{INK}" stroke-width="0.2"/>'
+        yield f'<text x="0.6" y="{y - 0.5:.2f}" {text}>{unit.from_metres(n):.0f} N</text>'
+
+
+def _whole(least: float) -> float:
+    """The next of 1, 2 and 5 times a power of ten.
+
+    >>> _whole(30)
+    50.0
+    """
+    power = 10.0 ** math.floor(math.log10(least))
+    return next(power * k for k in (1, 2, 5, 10) if power * k >= least - 1e-9)
+
+
+def _north() -> str:
+    return (
+        f'<g transform="translate(9 8)"><path d="M0 -5L1.6 3L0 1.6L-1.6 3Z" fill="{INK}"/>'
+        f'<text x="0" y="7" font-size="2.4" text-anchor="middle" fill="{INK}">grid N</text></g>'
+    )
+
+
+def _bar(plan: Plan, frame: Frame) -> str:
+    """Four divisions of a whole figure, on white, in the lower right corner."""
+    unit = UNITS[plan.brief.unit]
+    part = _whole(8 * frame.scale / 1000 / float(unit.metres))
+    wide = part * float(unit.metres) * 1000 / frame.scale
+    x0, y0 = frame.width - 4 * wide - 14, frame.height - 9
+    boxes = "".join(
+        f'<rect x="{x0 + k * wide:.2f}" y="{y0:.2f}" width="{wide:.2f}" height="1.4" fill="{INK if k % 2 == 0 else "#fff"}" stroke="{INK}" stroke-width="0.2"/>'
+        for k in range(4)
+    )
+    figures = "".join(
+        f'<text x="{x0 + k * wide:.2f}" y="{y0 - 0.8:.2f}" font-size="2.2" text-anchor="middle" fill="{INK}">{part * k:g}{f" {unit.short}" if k == 4 else ""}</text>'
+        for k in (0, 2, 4)
+    )
+    back = f'<rect x="{x0 - 3:.2f}" y="{y0 - 4:.2f}" width="{4 * wide + 14:.2f}" height="7.4" fill="#fff" fill-opacity="0.85"/>'
+    return back + boxes + figures

@@ -1,0 +1,95 @@
+"""The rules of practice, and what the organisation asks otherwise."""
+
+from dataclasses import dataclass
+
+from django.db import transaction
+from django.http import HttpRequest
+from django.utils import timezone
+from ninja import Router, Schema
+
+from kardo.core.errors import PlanError
+from kardo.core.plan.parts import to_json, validated
+from kardo.core.practice.catalogue import Severity, Station, Waives, rules
+from kardo.core.practice.house import Change, House, require_known
+from kardo.server.access import organisation_of
+from kardo.server.accounts.models import Organisation
+
+router = Router()
+
+
+@dataclass(frozen=True)
+class RuleLine:
+    """A rule as the catalogue has it, and what this organisation asks otherwise; threshold None where it has none."""
+
+    id: str
+    asks: str
+    severity: Severity
+    station: Station
+    threshold: float | None
+    why: str
+    source: str
+    waives: Waives
+    own: Change | None
+
+
+class RulesOut(Schema):
+    may_change: bool
+    rules: list[RuleLine]
+
+
+@router.get("", response=RulesOut)
+def list_rules(request: HttpRequest):
+    """Every rule, in the order of the stations."""
+    return _lines(request, organisation_of(request).own_rules)
+
+
+def _lines(request: HttpRequest, house: House) -> RulesOut:
+    own = {change.rule: change for change in house.changes}
+    lines = [
+        RuleLine(
+            r.id,
+            r.asks,
+            r.severity,
+            r.station,
+            r.threshold if r.threshold == r.threshold else None,
+            r.why,
+            r.source,
+            r.waives,
+            own.get(r.id),
+        )
+        for r in rules()
+    ]
+    return RulesOut(may_change=request.user.member.may_sign, rules=lines)
+
+
+class Asked(Schema):
+    """A rule asked otherwise: another threshold, severity, or both, and why; neither takes it back to the catalogue's."""
+
+    rule: str
+    threshold: float | None = None
+    severity: str = ""
+    reason: str = ""
+
+
+@router.post("", response=RulesOut)
+def ask_otherwise(request: HttpRequest, body: Asked):
+    """Ask a rule otherwise in the whole organisation, from today, or as the catalogue does again. For those who may sign."""
+    member = request.user.member
+    if not member.may_sign:
+        raise PlanError(
+            "The rules of an organisation are changed by those who may sign for it.",
+            where="rules",
+            mend="Ask one of them; a single finding can be accepted with a reason in its job.",
+        )
+    with transaction.atomic():
+        organisation = Organisation.objects.select_for_update().get(pk=organisation_of(request).pk)
+        changes = [c for c in organisation.own_rules.changes if c.rule != body.rule]
+        if body.threshold is not None or body.severity:
+            by = request.user.get_full_name() or request.user.get_username()
+            words = body.dict() | {"since": f"{timezone.localdate():%Y-%m-%d}", "by": by}
+            changes.append(validated(Change, words, "rule"))
+        house = House(changes=tuple(changes))
+        require_known(house)
+        organisation.house, organisation.house_revision = to_json(house), organisation.house_revision + 1
+        organisation.save(update_fields=["house", "house_revision"])
+    return _lines(request, house)

@@ -1,0 +1,172 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { call, type Problem, type RuleLine, type Rules as AllRules } from "../api/client";
+import { CommitField, Select } from "../ui/fields";
+import { ProblemNote } from "../ui/ProblemNote";
+import { Severity } from "../ui/Severity";
+
+const SEVERITIES = [
+  { id: "", name: "as usual" },
+  { id: "stop", name: "stop" },
+  { id: "warn", name: "warning" },
+  { id: "note", name: "note" },
+  { id: "off", name: "not asked" },
+];
+
+/** The rules of practice, and what the organisation asks otherwise, with why and since when. */
+export function Rules() {
+  const client = useQueryClient();
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const [begun, setBegun] = useState("");
+  const found = useQuery({ queryKey: ["rules"], queryFn: () => call<AllRules>("GET", "/rules"), staleTime: 0 });
+  if (!found.data) return null;
+  const { may_change, rules } = found.data;
+  const ask = async (rule: string, change: { threshold: number | null; severity: string; reason: string }) => {
+    try {
+      client.setQueryData(["rules"], await call<AllRules>("POST", "/rules", { rule, ...change }));
+      await client.invalidateQueries({ queryKey: ["prediction"] });
+      setBegun("");
+      setProblem(null);
+    } catch (error) {
+      setProblem(error as Problem);
+    }
+  };
+  return (
+    <main className="mx-auto max-w-6xl p-6">
+      <header className="flex items-baseline gap-4 border-b border-ink pb-2">
+        <h1 className="flex-1 text-2xl font-bold">Rules of practice</h1>
+        <Link className="underline" to="/">
+          All jobs
+        </Link>
+      </header>
+      <p className="mt-3">
+        Thresholds are common practice, not law.{" "}
+        {may_change
+          ? "What you ask otherwise holds for every job of the organisation from now on, with your reason beside it."
+          : "Those who may sign for the organisation can ask them otherwise."}
+      </p>
+      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      <table className="table mt-3 text-sm">
+        <thead>
+          <tr>
+            <th>station</th>
+            <th>what is asked, and why</th>
+            <th>severity</th>
+            <th className="num">threshold</th>
+            <th>asked here</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rules.map((rule) => (
+            <tr key={rule.id} data-testid={`rule-${rule.id}`}>
+              <td>{rule.station}</td>
+              <td className="max-w-md">
+                <p>{rule.asks}</p>
+                <p className="text-quiet">{rule.why}</p>
+              </td>
+              <td>
+                <Severity of={rule.severity} /> {rule.severity}
+              </td>
+              <td className="num figures">{rule.threshold ?? "–"}</td>
+              <td className="min-w-64">
+                {begun === rule.id ? (
+                  <Otherwise rule={rule} onAsk={(change) => void ask(rule.id, change)} onLeave={() => setBegun("")} />
+                ) : (
+                  <Own
+                    rule={rule}
+                    may={may_change}
+                    onBegin={() => setBegun(rule.id)}
+                    onBack={() => void ask(rule.id, { threshold: null, severity: "", reason: "" })}
+                  />
+                )}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </main>
+  );
+}
+
+interface OwnProps {
+  rule: RuleLine;
+  may: boolean;
+  onBegin: () => void;
+  onBack: () => void;
+}
+
+function Own({ rule: { own }, may, onBegin, onBack }: OwnProps) {
+  const begin = may && (
+    <button className="cursor-pointer underline" onClick={onBegin}>
+      {own ? "change" : "ask otherwise"}
+    </button>
+  );
+  if (!own) return begin || <span className="text-quiet">as usual</span>;
+  const what = [
+    own.threshold !== null && `${own.threshold}`,
+    SEVERITIES.find((s) => s.id && s.id === own.severity)?.name,
+  ];
+  return (
+    <>
+      <p>
+        <strong>{what.filter(Boolean).join(", ")}</strong>: {own.reason}
+      </p>
+      <p className="text-quiet">
+        since {own.since}
+        {own.by && `, ${own.by}`} {begin}{" "}
+        {may && (
+          <button className="cursor-pointer underline" onClick={onBack}>
+            as usual again
+          </button>
+        )}
+      </p>
+    </>
+  );
+}
+
+interface OtherwiseProps {
+  rule: RuleLine;
+  onAsk: (change: { threshold: number | null; severity: string; reason: string }) => void;
+  onLeave: () => void;
+}
+
+function Otherwise({ rule, onAsk, onLeave }: OtherwiseProps) {
+  const [threshold, setThreshold] = useState(rule.own?.threshold ?? null);
+  const [severity, setSeverity] = useState<string>(rule.own?.severity ?? "");
+  return (
+    <form className="grid gap-1" action={(form) => onAsk({ threshold, severity, reason: String(form.get("reason")) })}>
+      <span className="flex items-center gap-2">
+        {rule.threshold !== null && (
+          <CommitField
+            label={`Threshold of: ${rule.asks}`}
+            width="w-20"
+            placeholder={`${rule.threshold}`}
+            text={threshold === null ? "" : `${threshold}`}
+            read={(text) => {
+              const figure = Number(text.replace(",", "."));
+              if (text.trim() && !Number.isFinite(figure)) return null;
+              return () => setThreshold(text.trim() ? figure : null);
+            }}
+          />
+        )}
+        <Select label={`Severity of: ${rule.asks}`} value={severity} options={SEVERITIES} onChange={setSeverity} />
+      </span>
+      <input
+        className="input"
+        name="reason"
+        aria-label="Why"
+        placeholder="why"
+        required
+        minLength={3}
+        maxLength={300}
+      />
+      <span>
+        <button className="button">ask it so</button>{" "}
+        <button type="button" className="cursor-pointer underline" onClick={onLeave}>
+          leave it
+        </button>
+      </span>
+    </form>
+  );
+}

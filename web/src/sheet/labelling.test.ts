@@ -1,0 +1,63 @@
+import { describe, expect, it } from "vitest";
+import { boxOf, placed, type Wanted } from "./labelling";
+
+function overlapping(a: number[], b: number[]): boolean {
+  return (
+    Math.min(a[2]!, b[2]!) - Math.max(a[0]!, b[0]!) > 0.01 && Math.min(a[3]!, b[3]!) - Math.max(a[1]!, b[1]!) > 0.01
+  );
+}
+
+function seeded(seed: number): () => number {
+  let state = seed;
+  return () => (state = (state * 16807) % 2147483647) / 2147483647;
+}
+
+describe("names on the sheet", () => {
+  it("stand upper right of their sign where nothing is in the way", () => {
+    const [only] = placed([{ x: 100, y: 100, width: 30, sign: 10 }]);
+    expect(only!.dx).toBeGreaterThan(15);
+    expect(only!.dy).toBeLessThan(0);
+    expect(only!.far).toBe(false);
+  });
+
+  it("of 40 points and 15 features on one sheet cover no other name and no sign", () => {
+    for (const seed of [1, 7, 42]) {
+      const next = seeded(seed);
+      const points = Array.from({ length: 55 }, (_, k): Wanted => ({
+        x: 40 + next() * 560,
+        y: 30 + next() * 330,
+        width: k < 40 ? 24 + next() * 20 : 60 + next() * 40,
+        sign: k < 50 ? 10 : 0,
+      }));
+      const boxes = placed(points).map((at, k) => boxOf(points[k]!, at));
+      const crossed = boxes.flatMap((a, k) => boxes.slice(k + 1).filter((b) => overlapping(a, b)));
+      expect(crossed.length).toBe(0);
+    }
+  });
+
+  it("stay within the sheet as long as their sign does", () => {
+    const sheet: [number, number, number, number] = [0, 0, 300, 200];
+    const signs = [
+      { x: 296, y: 100, width: 40, sign: 10 },
+      { x: 150, y: 3, width: 40, sign: 10 },
+      { x: 2, y: 198, width: 40, sign: 10 },
+    ];
+    for (const [k, at] of placed(signs, sheet).entries()) {
+      const [a, b, c, d] = boxOf(signs[k]!, at);
+      expect(a >= 0 && b >= 0 && c <= 300 && d <= 200).toBe(true);
+    }
+  });
+
+  it("take a thousand without a wait", () => {
+    const next = seeded(3);
+    const many = Array.from({ length: 2000 }, (): Wanted => ({
+      x: next() * 9000,
+      y: next() * 6000,
+      width: 30,
+      sign: 10,
+    }));
+    const began = performance.now();
+    placed(many);
+    expect(performance.now() - began).toBeLessThan(5000);
+  });
+});
