@@ -3,6 +3,7 @@
 import csv
 import io
 import math
+from collections.abc import Collection
 from html import escape
 from importlib.metadata import version
 from typing import Literal
@@ -56,9 +57,9 @@ def sketch_html(plan: Plan, paper: Paper = "A4", scale: int | None = None) -> st
     )
 
 
-def target_sheets_html(plan: Plan, chosen: str = "") -> str:
-    """A page for every point, or for one: what it is called, where it lies, how it is laid and observed, what stands about it, and room for
-    what is found there. Raises ReadError for more pages than anybody prints."""
+def target_sheets_html(plan: Plan, chosen: str = "", kept: Collection[str] = ()) -> str:
+    """A page for every point, or for one: what it is called, where it lies, how it is laid and observed, what stands about it, its pictures as far
+    as they are kept (by digest, shown as `picture:digest`), and room for what is found there. Raises ReadError for more pages than anybody prints."""
     points = [p for p in plan.control if not chosen or p.id == chosen]
     if not points or len(points) > MOST_SHEETS:
         raise ReadError(
@@ -69,13 +70,13 @@ def target_sheets_html(plan: Plan, chosen: str = "") -> str:
     heights = dict(zip((p.id for p in plan.control), heights_of(plan, plan.control).tolist(), strict=True))
     style = (
         "<style>.sheet { page-break-after: always } .sheet:last-child { page-break-after: auto } .big { font-size: 44pt; font-weight: 700; line-height: 1 } "
-        ".typed { font: 15pt 'Kardo Figures' } .empty { height: 52mm; border: 0.4pt solid #17242e; margin-top: 2mm; padding: 1mm 2mm; font-size: 8pt }</style>"
+        ".typed { font: 15pt 'Kardo Figures' } .empty { height: 52mm; border: 0.4pt solid #17242e; margin-top: 2mm; padding: 1mm 2mm; font-size: 8pt } .low { height: 20mm } .pictures { margin-top: 2mm; line-height: 0 } .pictures img { max-height: 34mm; max-width: 42mm; margin-right: 2mm }</style>"
     )
-    body = "".join(_sheet(plan, p, heights[p.id]) for p in points)
+    body = "".join(_sheet(plan, p, heights[p.id], kept) for p in points)
     return page(f"{plan.brief.title}, target sheets", _foot(plan, "target sheets"), style + body)
 
 
-def _sheet(plan: Plan, p: ControlPoint, height: float) -> str:
+def _sheet(plan: Plan, p: ControlPoint, height: float, kept: Collection[str]) -> str:
     unit = UNITS[plan.brief.unit]
     frame = Frame(p.e, p.n, 1000, 178, 72)
     figures = "".join(
@@ -97,12 +98,15 @@ def _sheet(plan: Plan, p: ControlPoint, height: float) -> str:
         f"<tr><td>{escape(name)}</td><td class='figures num'>{length(far, plan.brief.unit, 1)}</td><td class='figures num'>{bearing}</td></tr>"
         for name, far, bearing in _witnesses(plan, p)
     )
+    shown = [digest for digest in p.pictures if digest in kept]
+    pictures = "".join(f'<img src="picture:{digest}">' for digest in shown)
     return (
         f'<div class="sheet"><table><tr><td class="big">{escape(p.name)}</td><td><table>{figures}</table></td></tr></table>'
         f'<p class="quiet">{escape(plan.grid.name)}, {unit.plural}; heights {escape(height_name(plan.brief.heights))}</p><table>{told}</table>'
         f"<h2>Where, 1:1000</h2>{drawing(plan, frame, p.id)}"
         f'<h2>From there to</h2><table><tr><th></th><th class="figures num">distance</th><th class="figures num">grid bearing</th></tr>{witness}</table>'
-        '<div class="empty">found · laid at · pole height · observed at · photograph number · sketch of what is about</div></div>'
+        f'<div class="pictures">{pictures}</div>'
+        f'<div class="{"empty low" if shown else "empty"}">found · laid at · pole height · observed at · photograph number · sketch of what is about</div></div>'
     )
 
 

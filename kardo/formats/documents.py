@@ -38,14 +38,14 @@ def page(title: str, foot: str, body: str) -> str:
     )
 
 
-def pdf(html: str, attached: dict[str, str] | None = None) -> bytes:
-    """The document as PDF, with texts attached by file name. Raises ReadError for one that asks for anything from outside."""
+def pdf(html: str, attached: dict[str, str] | None = None, pictures: dict[str, bytes] | None = None) -> bytes:
+    """The document as PDF, with texts attached by file name; pictures: JPEGs that it shows, by the name after `picture:`. Raises ReadError for one that asks for anything from outside."""
     from weasyprint import CSS, HTML, Attachment
     from weasyprint.text.fonts import FontConfiguration
     from weasyprint.urls import FatalURLFetchingError
 
     fonts = FontConfiguration()
-    fetcher = _own_fonts()
+    fetcher = _own_fonts(pictures or {})
     faces = CSS(string=_faces(), font_config=fonts, url_fetcher=fetcher)
     files_ = [Attachment(string=text, name=name) for name, text in (attached or {}).items()]
     document = HTML(string=html, url_fetcher=fetcher)
@@ -62,12 +62,14 @@ def _faces() -> str:
     )
 
 
-def _own_fonts() -> "URLFetcher":
-    """What a document may ask for: the fonts that ship with Kardo, and nothing else from anywhere."""
+def _own_fonts(pictures: dict[str, bytes]) -> "URLFetcher":
+    """What a document may ask for: the fonts that ship with Kardo, the pictures that came with it, and nothing else from anywhere."""
     from weasyprint.urls import FatalURLFetchingError, URLFetcher, URLFetcherResponse
 
     class OwnFonts(URLFetcher):
         def fetch(self, url, headers=None):
+            if url.startswith("picture:") and (shown := pictures.get(url.removeprefix("picture:"))):
+                return URLFetcherResponse(url, shown, {"Content-Type": "image/jpeg"})
             name = url.removeprefix("font:")
             if name not in FONTS.values():
                 raise FatalURLFetchingError(url)

@@ -3,7 +3,7 @@
 import io
 import warnings
 
-from PIL import Image, UnidentifiedImageError
+from PIL import Image, ImageOps, UnidentifiedImageError
 
 from kardo.core.errors import ReadError
 
@@ -29,3 +29,24 @@ def picture_kind(data: bytes) -> str:
         except (UnidentifiedImageError, OSError, ValueError, SyntaxError) as fault:
             raise ReadError("This is no JPEG, PNG or WebP picture.", mend="Take it as JPEG.") from fault
     return KINDS[kind]
+
+
+def printed(data: bytes, side: int = 900) -> bytes:
+    """A picture as JPEG for paper: upright, and no longer than side pixels. Raises ReadError for what is no picture.
+
+    >>> import PIL.Image
+    >>> PIL.Image.new("RGB", (2000, 1000)).save(large := io.BytesIO(), "PNG")
+    >>> PIL.Image.open(io.BytesIO(printed(large.getvalue()))).size
+    (900, 450)
+    """
+    picture_kind(data)
+    out = io.BytesIO()
+    try:
+        with Image.open(io.BytesIO(data), formats=tuple(KINDS)) as found:
+            found.draft("RGB", (side, side))
+            upright = ImageOps.exif_transpose(found).convert("RGB")
+            upright.thumbnail((side, side))
+            upright.save(out, "JPEG", quality=80)
+    except (OSError, ValueError, SyntaxError) as fault:
+        raise ReadError("A picture is damaged.", mend="Take it again.") from fault
+    return out.getvalue()

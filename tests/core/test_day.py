@@ -17,6 +17,7 @@ from kardo.core.day.tasks import tasks_of
 from kardo.core.errors import PlanError
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import Occupation
+from kardo.core.plan.site import Feature, Zone
 from kardo.core.plan.stands import OwnSession
 from kardo.core.plan.visits import Person, Visit
 from tests.conftest import ON_BASE, point, small_plan
@@ -47,6 +48,8 @@ def faults_of(found, tasks, visit, sun):
             faults.append(f"{t.id} is too short or too early")
         if visit.back and p.end > minute(visit.back):
             faults.append(f"{t.id} too late")
+        if any(p.start < minute(last) and p.end > minute(first) for first, last in t.shut):
+            faults.append(f"{t.id} when it may not be done")
         if t.light and not sun.first <= p.start <= p.end <= sun.last:
             faults.append(f"{t.id} in the dark")
         for after in t.after:
@@ -171,6 +174,35 @@ def test_what_it_offers_makes_it_fit():
     plan, visit = visited(back="10:30")
     (late, *_) = solved(plan, visit).reasons
     assert solved(*visited(back=late.mend[11:16])).placed
+
+
+def under_a_zone(**more):
+    """A visit below a zone whose ceiling the flight does not keep."""
+    plan = small_plan()
+    e, n = plan.site.boundary[0]
+    ring = tuple((e + x, n + y) for x, y in ((-900, -900), (900, -900), (900, 900), (-900, 900)))
+    zone = Zone(number="Z-1", ceiling=60.0, **more)
+    feature = Feature(id="Z1", name="Sheal range", kind="airspace", shape="area", vertices=ring, zone=zone)
+    return plan.model_copy(update={"site": plan.site.model_copy(update={"features": (feature,)})})
+
+
+def test_a_flight_above_a_ceiling_is_kept_out_of_the_hours_in_which_it_holds():
+    plan, visit = visited(under_a_zone(hours=("08:00", "13:30")))
+    tasks = tasks_of(plan, visit)
+    found = solved(plan, visit)
+    legs = [p for p in found.placed if p.task.kind == "leg"]
+    assert legs and not faults_of(found, tasks, visit, SUN) and min(p.start for p in legs) >= minute("13:30")
+    assert "not from 08:00 to 13:30: Sheal range" in legs[0].task.why
+    free, _ = visited(under_a_zone(hours=("08:00", "13:30"), asked="granted"))
+    assert not any(t.shut for t in tasks_of(free, visit)), "leave was given"
+
+
+def test_a_day_that_a_zone_leaves_no_time_says_so():
+    plan, visit = visited(under_a_zone(hours=("05:00", "20:00")))
+    (reason, *_) = solved(plan, visit).reasons
+    assert "may not be flown from 05:00 to 20:00" in reason.words and "ask for leave" in reason.mend
+    over_night, visit = visited(under_a_zone(hours=("20:00", "06:00")))
+    assert solved(over_night, visit).placed, "hours past midnight leave the day free"
 
 
 def test_the_same_day_has_the_same_schedule():

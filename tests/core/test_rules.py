@@ -282,6 +282,7 @@ CASES = {
     "leg-short": ({"flight": {"speed": 9.0}}, {"flight": {"speed": 1.0}}),
     "flight-insurance": ({"flight": {"corrections": "live"}}, {}),
     "airspace-ceiling": (on_site(zone(60.0)), on_site(zone(60.0, asked="granted"))),
+    "airspace-hours": (on_site(zone(60.0, hours=("06:00", "14:00"))), on_site(zone(90.0, hours=("06:00", "14:00")))),
     "airspace-looked-up": (
         {"visits": (Visit(id="V", name="visit", date="2027-03-16"),)},
         {"visits": (Visit(id="V", name="visit", date="2027-03-16"),), "airspace_looked_up": "2027-03-16"},

@@ -150,7 +150,24 @@ def test_points_that_no_way_leads_to_are_named():
 
 
 def test_more_points_than_a_round_has_are_refused():
-    many = tuple(point(f"K{k}", k % 20 * 9, k // 20 * 9) for k in range(151))
-    with pytest.raises(PlanError, match="up to 150"):
+    many = tuple(point(f"K{k}", k % 20 * 9, k // 20 * 7) for k in range(301))
+    with pytest.raises(PlanError, match="up to 300"):
         rounds_of(site(control=many))
-    assert len(walked(site(), many)[0]) == 151
+    assert len(walked(site(), many)[0]) == 301
+
+
+@pytest.mark.parametrize("count", [1, 30, 120])
+@pytest.mark.parametrize("people", [2, 5])
+def test_a_round_is_shared_evenly_and_everything_is_done_once(count, people):
+    """The last is back within a fifth of what an even share of one round, and the way out and home, would be."""
+    at = np.vstack(([0.0, 0.0], np.random.default_rng(count).uniform(0, 600, (count, 2))))
+    off = np.hypot(*(at[:, None] - at[None]).transpose(2, 0, 1)) / 60
+    found = shared(off, np.full(count, 3.0), people)
+    assert sorted(k for one in found for k in one) == list(range(count)) and len(found) == people
+
+    def lasts(order):
+        stops = [0, *(k + 1 for k in order), 0]
+        return sum(off[a, b] for a, b in pairwise(stops)) + 3.0 * len(order)
+
+    alone = lasts(shared(off, np.full(count, 3.0), 1)[0])
+    assert max(map(lasts, found)) < 1.2 * (alone / people + 2 * off[0].max())

@@ -13,6 +13,7 @@ from kardo.core.summary import found
 from kardo.server.closeout.keeping import closing_of
 from kardo.server.plans.editing import create_job
 from tests.conftest import E0, N0, point, small_plan
+from tests.formats.fuzz import picture
 from tests.formats.test_drawn import dxf
 from tests.server.conftest import edit
 from tests.server.test_close import signer  # noqa: F401 - a fixture
@@ -147,6 +148,18 @@ def test_how_points_are_observed_and_the_rounds_past_them(planner, job):
     assert told["points"][0]["total_v"] > told["points"][0]["own_v"] > 0
     alone, two = (planner.get(f"/api/jobs/{job.pk}/control/rounds?people={k}").json() for k in (1, 2))
     assert [r["key"] for r in alone["rounds"]] == ["out", "in"] and len(two["rounds"]) == 4
+
+
+def test_a_points_pictures_are_on_its_sheet(planner, job):
+    def shown():
+        page = pypdfium2.PdfDocument(planner.get(f"/api/jobs/{job.pk}/control/targets.pdf?point=G1").content)[0]
+        return [o for o in page.get_objects() if o.type == pypdfium2.raw.FPDF_PAGEOBJ_IMAGE]
+
+    assert not shown()
+    photo = planner.post(f"/api/jobs/{job.pk}/pictures", {"file": SimpleUploadedFile("p.png", picture("PNG"))}).json()
+    assert planner.patch_plan(job.pk, [edit("control/G1/pictures", [], [photo["digest"]])], 1).status_code == 200
+    (image,) = shown()
+    assert image.get_bounds()[2] > 0
 
 
 def test_what_goes_on_paper_and_into_instruments(planner, job):

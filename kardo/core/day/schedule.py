@@ -194,6 +194,10 @@ def _model(
         if t.light and limits.light:
             model.add(start >= limits.light[0])
             model.add(end <= limits.light[1])
+        for first, last in _within_day(t.shut):
+            before = model.new_bool_var("")
+            model.add(end <= first).only_enforce_if(before)
+            model.add(start >= last).only_enforce_if(~before)
         if t.id in limits.pins:
             model.add(start == limits.pins[t.id])
         if t.everybody:
@@ -210,6 +214,16 @@ def _model(
         model.add_no_overlap(intervals)
     _charging(model, tasks, starts, limits)
     return model, starts, does
+
+
+def _within_day(shut: tuple[tuple[str, str], ...]) -> Iterator[tuple[int, int]]:
+    """Hours that may go past midnight, in minutes within the day.
+
+    >>> list(_within_day((("22:00", "06:00"), ("12:00", "14:00"))))
+    [(0, 360), (1320, 1440), (720, 840)]
+    """
+    for first, last in ((minute(a), minute(b)) for a, b in shut):
+        yield from [(first, last)] if first < last else [(0, last), (first, DAY)]
 
 
 def _charging(model: cp_model.CpModel, tasks: tuple[Task, ...], starts: dict[str, Any], limits: _Limits) -> None:
@@ -231,8 +245,8 @@ def _able(task: Task, people: tuple[Person, ...]) -> list[Person]:
 def _reasons(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterator[Reason]:
     """Every bound that, let go alone, makes the day fit, and by how much; or what a helper more would do. Each is asked of the
     solver, not guessed."""
-    found = []
-    if limits.light:
+    found = list(_shut_out(tasks, visit, limits))
+    if limits.light and not found:  # else it would be the night that the airspace leaves over
         found += list(_too_dark(tasks, visit, limits))
     if visit.back:
         late = _placed(tasks, visit.people, replace(limits, back=DAY - 1))
@@ -267,6 +281,19 @@ def _too_dark(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterato
     at = next(tried, None)
     words = f"The last landing would be at {clock(landed)}, {lasting(over)} after the sun sinks below {visit.sun_deg:g}° at {clock(limits.light[1])}."
     yield Reason(words, "Spread the flights over two visits." if at is None else f"Leave at {clock(at)}.")
+
+
+def _shut_out(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterator[Reason]:
+    """Whether hours in which something may not be done are in the way."""
+    hours = sorted({span for t in tasks for span in t.shut})
+    if not hours or not _placed(tuple(replace(t, shut=()) for t in tasks), visit.people, limits):
+        return
+    hit = next(t for t in tasks if t.shut)
+    spans = " and ".join(f"from {first} to {last}" for first, last in hours)
+    yield Reason(
+        f"“{hit.words}” may not be flown {spans}, by the airspace; the rest of the day leaves it no other time.",
+        "Leave at another hour, fly below the ceiling, or ask for leave (Site, airspace).",
+    )
 
 
 def _pinned_too_hard(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterator[Reason]:

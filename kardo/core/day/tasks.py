@@ -6,10 +6,12 @@ from typing import Literal
 
 from kardo.core.day.durations import durations
 from kardo.core.day.rounds import stands_by, walked
-from kardo.core.flight.pattern import all_flown
+from kardo.core.flight.ceilings import above_ceilings
+from kardo.core.flight.pattern import FlightPlan, all_flown
 from kardo.core.geodesy.units import length
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
+from kardo.core.plan.parts import Clock
 from kardo.core.plan.stands import OnInstrument, OnSetUp, OwnSession, SetUp
 from kardo.core.plan.visits import Role, Visit
 
@@ -31,7 +33,7 @@ class After:
 class Task:
     """One thing to do: its kind, and of a leg or a round of observing its number, from 1. minutes as whole numbers, why they are
     so many; roles of whom one does it, or everybody together; about: the plan's things by path, in the order they are reached.
-    battery: the kind that it uses up; light: wants the sun."""
+    battery: the kind that it uses up; light: wants the sun; shut: from when to when, clock of the site, it may not be done."""
 
     id: str
     words: str
@@ -46,6 +48,7 @@ class Task:
     about: tuple[str, ...] = ()
     battery: str = ""
     light: bool = False
+    shut: tuple[tuple[Clock, Clock], ...] = ()
 
 
 LONGEST_DAY = 12.0  # hours: a log that is wanted for longer is left to run, or is another day's
@@ -163,18 +166,26 @@ def _flying(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
             continue
         hung = own.hangs_on.setup if own.corrected and isinstance(own.hangs_on, OnSetUp) else None
         logging = (After(f"base-{hung}", lead),) if hung in {s.id for s in _setups(plan, visit)} else ()
+        shut, zones = _shut(plan, flight)
         for k, leg in enumerate(flight.legs, 1):
             last = before.get(own.aircraft)
             after = (After(last, change),) if last else (After("preflight"), *(After(t) for t in laid))
             words = f"{own.name}, leg {k}" if len(flight.legs) > 1 else own.name
-            why = f"{leg.minutes:.1f} min in the air, landing with {leg.battery_left:.0f} %"
+            why = f"{leg.minutes:.1f} min in the air, landing with {leg.battery_left:.0f} %{zones}"
             key = f"leg-{own.id}-{k}"
             out.append(
                 Task(key, words, "site", math.ceil(leg.minutes), why, ("pilot",), "leg", k, after=after + logging,
-                     about=(f"flights/{own.id}",), battery=own.battery, light=True)
+                     about=(f"flights/{own.id}",), battery=own.battery, light=True, shut=shut)
             )  # fmt: skip
             before[own.aircraft] = key
     return [ready, *out] if out else []
+
+
+def _shut(plan: Plan, flight: FlightPlan) -> tuple[tuple[tuple[Clock, Clock], ...], str]:
+    """The hours of zones whose ceiling a flight does not keep and has no leave for, and in words."""
+    held = [(one.zone.name, one.hours) for one in above_ceilings(plan, (flight,)) if one.hours]
+    words = "".join(f"; not from {hours[0]} to {hours[1]}: {name}" for name, hours in held)
+    return tuple(hours for _, hours in held), words
 
 
 def _observed(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:

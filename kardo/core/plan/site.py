@@ -60,7 +60,8 @@ Shape = Literal["place", "line", "area"]
 
 
 class Zone(Part):
-    """A zone of airspace: its number with the authority; the ceiling in metres above ground, None where nothing may fly unasked; from when to when it
+    """A zone of airspace: its number with the authority; the ceiling in metres above ground, 0 where nothing may fly unasked, None where it sets
+    none; from when to when it
     holds, clock of the site (empty: always); who is asked; on which date it was looked up; what came of asking, and under which number."""
 
     number: Annotated[str, Field(max_length=40), Clean] = ""

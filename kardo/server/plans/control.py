@@ -14,6 +14,7 @@ from kardo.core.day.rounds import By, Rounds, rounds_of
 from kardo.core.flight.areas import round_start
 from kardo.formats.control_sheets import Paper, sketch_html, stake_out_csv, stake_out_html, target_sheets_html
 from kardo.formats.documents import pdf
+from kardo.formats.picture import printed
 from kardo.server.access import job_of
 from kardo.server.made_once import made_once
 from kardo.server.plans.stored import stored_plan, whole_plan
@@ -90,9 +91,13 @@ def print_sketch(request: HttpRequest, job_id: UUID, paper: Query[Paper] = "A4",
 @router.get("/{job_id}/control/targets.pdf")
 def print_targets(request: HttpRequest, job_id: UUID, point: Query[str] = ""):
     """A page for every point, or for one."""
-    return _file(
-        pdf(target_sheets_html(whole_plan(job_of(request, job_id)), point)), "application/pdf", "target-sheets.pdf"
-    )
+    job = job_of(request, job_id)
+    plan = whole_plan(job)
+    wanted = {digest for p in plan.control if not point or p.id == point for digest in p.pictures}
+    kept = job.attachments.filter(digest__in=wanted).values_list("digest", "body").iterator(chunk_size=20)
+    pictures = {digest: printed(bytes(body)) for digest, body in kept}
+    body = pdf(target_sheets_html(plan, point, pictures), pictures=pictures)
+    return _file(body, "application/pdf", "target-sheets.pdf")
 
 
 def _file(body: bytes, kind: str, name: str) -> HttpResponse:

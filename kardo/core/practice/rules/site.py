@@ -3,15 +3,11 @@
 import datetime
 from collections.abc import Iterator
 
-import numpy as np
-import shapely
-
 from kardo.core.errors import KardoError
 from kardo.core.flight.areas import ground_scale, site_polygon
+from kardo.core.flight.ceilings import Above, above_ceilings
 from kardo.core.geodesy.units import area, length, place
-from kardo.core.plan.site import Feature
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
-from kardo.core.site.things import shape_of_feature
 from kardo.core.terrain.gaps import gaps
 
 
@@ -101,33 +97,35 @@ def _day(date: str) -> datetime.date:
     "aviation law of the place",
 )
 def _ceiling(r: Rule, view: View) -> Iterator[Finding]:
-    """By the exposures over the zone, above the ground under them."""
-    surface, unit = view.plan.surface, view.plan.brief.unit
-    for zone in view.plan.site.features if surface is not None else ():
-        most = _ceiling_of(zone)
-        if most is None or (zone.zone is not None and zone.zone.asked == "granted"):
-            continue
-        shape = shape_of_feature(zone)
-        for f in view.flights:
-            inside = shapely.contains_xy(shape, f.e, f.n)
-            up = (f.h - surface.at(f.e, f.n))[inside] if surface is not None and inside.any() else np.array([])
-            highest = float(np.nanmax(up)) if np.isfinite(up).any() else 0.0
-            if highest > most:
-                allowed = "nothing may fly unasked" if most == 0 else f"the ceiling is {length(most, unit)}"
-                words = view.of_flight(
-                    f.flight.name, f"it flies {length(highest, unit)} above ground in {zone.name}; {allowed}."
-                )
-                mend = "Fly lower, keep out of it, or ask for leave (Site, airspace)."
-                yield r.found(words, mend, f"site/features/{zone.id}", highest)
+    """Zones that hold at all hours."""
+    for one in above_ceilings(view.plan, view.flights):
+        if one.hours is None:
+            mend = "Fly lower, keep out of it, or ask for leave (Site, airspace)."
+            yield r.found(_over(view, one) + ".", mend, f"site/features/{one.zone.id}", one.highest)
 
 
-def _ceiling_of(zone: Feature) -> float | None:
-    """Metres above ground up to which may be flown unasked; None for what is no zone, or has no ceiling."""
-    if zone.kind != "airspace" or zone.shape != "area":
-        return None
-    if zone.zone is None:
-        return zone.height
-    return zone.zone.ceiling
+def _over(view: View, one: Above) -> str:
+    unit = view.plan.brief.unit
+    allowed = "nothing may fly unasked" if one.ceiling == 0 else f"the ceiling is {length(one.ceiling, unit)}"
+    words = f"it flies {length(one.highest, unit)} above ground in {one.zone.name}; {allowed}"
+    return view.of_flight(one.flight.flight.name, words)
+
+
+@rule(
+    "airspace-hours",
+    "Does a flight go above a ceiling that holds for part of the day?",
+    "warn",
+    "site",
+    None,
+    "The day keeps such a flight out of these hours; a delay on site would carry it into them.",
+    "aviation law of the place",
+)
+def _hours(r: Rule, view: View) -> Iterator[Finding]:
+    for one in above_ceilings(view.plan, view.flights):
+        if one.hours is not None:
+            words = f"{_over(view, one)} from {one.hours[0]} to {one.hours[1]}."
+            mend = "Keep it out of these hours (the Day does), fly lower, or ask for leave (Site, airspace)."
+            yield r.found(words, mend, f"site/features/{one.zone.id}", one.highest)
 
 
 @rule(
