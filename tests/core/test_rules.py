@@ -18,7 +18,7 @@ from kardo.core.plan.kit import Logger, Origin
 from kardo.core.plan.local import LocalGrid, LocalPoint
 from kardo.core.plan.model import Assumed
 from kardo.core.plan.site import Backdrop, Feature, Ground, LevelGround, Zone, terrain_of
-from kardo.core.plan.stands import Link, Mark, OnInstrument, OwnSession
+from kardo.core.plan.stands import Link, Log, Mark, OnInstrument, OwnSession
 from kardo.core.plan.visits import Visit
 from kardo.core.practice.catalogue import CATALOGUE, View, findings, rules
 from kardo.core.practice.house import Change, House, house_from_json
@@ -264,6 +264,21 @@ CASES = {
     "flight-shutter": ({"flight": {"camera": "mp12"}}, {}),
     "flight-overlap": ({"flight": {"side_overlap": 50}}, {}),
     "flight-forward": ({"flight": {"forward_overlap": 55}}, {}),
+    "flight-texture": (
+        on_site(thing("tide", -20, -20, 160.0)), on_site(thing("tide", -20, -20, 60.0)),
+    ),
+    "flight-small": ({}, {"flight": {"forward_overlap": 80.0}}),
+    "flight-low": (
+        {"flight": {"height": 40.0, "speed": 1.0}}, {"flight": {"height": 40.0, "speed": 1.0, "forward_overlap": 80.0}},
+    ),
+    "flight-strength": ({}, {"flight": {"crossing_strips": 2}}),
+    "calibration-frames": (
+        {"flight": {"purpose": "calibrate", "forward_overlap": 60.0}}, {"flight": {"purpose": "map", "forward_overlap": 60.0}},
+    ),
+    "base-log-interval": ({"setup": {"log": Log(interval_s=5.0)}}, {"setup": {"log": Log()}}),
+    "control-returns": (
+        {"flight": {"standpoint": (E0 + 100, N0 + 60)}}, {"flight": {"standpoint": (E0 - 10, N0 - 10)}},
+    ),
     "flight-margin": ({"flight": {"margin_strips": 0}}, {"flight": {"margin_strips": 2, "margin_exposures": 2}}),
     "flight-relief": (
         ground(hill(30), flight={"terrain_following": False}), ground(hill(30), flight={"terrain_following": True}),

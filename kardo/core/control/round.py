@@ -11,7 +11,10 @@ from kardo.core.arrays import Floats
 
 Spot = tuple[float, float]
 MOST_SOLVED = 300  # points up to which the solver orders them; above, each time to the nearest
-MOST_EVENED, MOST_STEPS = 80, 2400  # places up to which the solver evens out rounds of several people; its steps, times the places
+MOST_EVENED, MOST_STEPS = (
+    80,
+    2400,
+)  # places up to which the solver evens out rounds of several people; its steps, times the places
 
 
 def walk(start: Spot, points: list[Spot]) -> tuple[list[int], float]:

@@ -32,8 +32,8 @@ class Sight:
         if not len(points):
             return Lists.of([])
         cam = self.flight.camera
-        reach = max(self.c[:, 2].max() - points[:, 2].min(), 0.0) * self._reach
-        cells = _Cells.of(self.c, reach)
+        reach = self.reach_over(points[:, 2].min())
+        cells = Cells.of(self.c, reach)
         frame = np.array([cam.width_px / 2, cam.height_px / 2]) / cam.f_px
         counts = np.zeros(len(points) + 1, dtype=np.int64)
         _look(points, self.c, self.rotation, frame, reach, *cells, counts[1:], np.empty(0, dtype=np.int64), counts)
@@ -41,6 +41,10 @@ class Sight:
         seen = np.empty(start[-1], dtype=np.int64)
         _look(points, self.c, self.rotation, frame, reach, *cells, counts[1:], seen, start)
         return Lists(start, seen + self.first)
+
+    def reach_over(self, lowest: float) -> float:
+        """How far from a camera's foot anything is seen, metres, where the ground lies no lower than that."""
+        return float(max(self.c[:, 2].max() - lowest, 0.0) * self._reach)
 
     def lattice(self, per_image: float) -> tuple[Floats, Floats]:
         """Grid metres of tie points on a square lattice along the course, so close that each frame holds about so many."""
@@ -65,7 +69,7 @@ class Sight:
         return from_course(x.ravel()[keep], y.ravel()[keep], a)
 
 
-class _Cells(NamedTuple):
+class Cells(NamedTuple):
     """Exposures (n, 3) sorted into square cells in plan: the south-west corner, the side, columns and rows of cells, where each
     cell begins among the exposures in their order (cells + 1,), and that order (n,)."""
 
@@ -78,7 +82,7 @@ class _Cells(NamedTuple):
     order: Ints
 
     @classmethod
-    def of(cls, c: Floats, reach: float) -> "_Cells":
+    def of(cls, c: Floats, reach: float) -> "Cells":
         """Cells no smaller than a reach in metres, so that whatever lies within it is in one of nine; and not too many."""
         (west, south), (east, north) = c[:, :2].min(axis=0), c[:, :2].max(axis=0)
         side = max(reach, (east - west) / MOST_CELLS, (north - south) / MOST_CELLS, 1e-3)

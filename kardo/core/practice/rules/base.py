@@ -241,3 +241,22 @@ def _of_here(mark: Mark, state: State) -> str:
 )
 def _newer(r: Rule, view: View) -> Iterator[Finding]:
     yield from newer_in_library(r, view, ("antennas",))
+
+
+@rule(
+    "base-log-interval",
+    "Does the base log every second?",
+    "note",
+    "base",
+    1.0,
+    "The aircraft's positions lie between the base's records: at longer intervals its clock and the ionosphere are guessed between them.",
+    FIELD,
+)
+def _interval(r: Rule, view: View) -> Iterator[Finding]:
+    for setup in view.plan.setups:
+        if setup.log is not None and setup.log.interval_s > r.threshold:
+            words = view.of_set_up(setup.name, f"the base logs every {setup.log.interval_s:g} s.")
+            path = f"setups/{setup.id}"
+            edits = field_edits(f"{path}/log", setup.log, interval_s=r.threshold)
+            mend = f"Set the receiver to {r.threshold:g} s."
+            yield r.found(words, mend, path, setup.log.interval_s, edits, f"log every {r.threshold:g} s")

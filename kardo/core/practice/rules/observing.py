@@ -1,5 +1,6 @@
 """Rules of how control is observed: long enough, under different skies, as good as the tolerance asks, and what of it is left of earlier visits."""
 
+import math
 from collections.abc import Iterator
 
 import numpy as np
@@ -7,7 +8,7 @@ import numpy as np
 from kardo.core.accuracy.offers import field_edits
 from kardo.core.control.survey import survey
 from kardo.core.errors import KardoError
-from kardo.core.geodesy.units import small
+from kardo.core.geodesy.units import length, small
 from kardo.core.gnss.occupations import INDEPENDENT_MIN, METHODS, independent
 from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.parts import to_json
@@ -116,3 +117,33 @@ def _earlier(r: Rule, view: View) -> Iterator[Finding]:
                 else "Lay it anew, and observe it as a new one."
             )
             yield r.found(f"{p.name} is of an earlier visit: {said[p.earlier]}.", mend, f"control/{p.id}")
+
+
+@rule(
+    "control-returns",
+    "Is there a return mark by the take-off place?",
+    "note",
+    "control",
+    50.0,
+    "Spraying, stake-out and the next visit tie to the map by something durable that is found again months later; targets are gone by then.",
+    FIELD,
+)
+def _returns(r: Rule, view: View) -> Iterator[Finding]:
+    """By metres from where the pilot stands to the nearest point that stays, or known mark."""
+    stay = [(p.e, p.n) for p in view.plan.control if p.returns] + [
+        (m.e, m.n) for m in view.plan.marks if m.known != "here"
+    ]
+    starts = [(f, f.standpoint) for f in view.plan.flights if f.standpoint is not None]
+    for flight, (e, n) in starts[:1] if view.plan.control else ():
+        away = min((math.hypot(e - a, n - b) for a, b in stay), default=math.inf)
+        if away > r.threshold:
+            unit = view.plan.brief.unit
+            near = f"the nearest is {length(away, unit)} away" if math.isfinite(away) else "there is none on this site"
+            mend = "Set a durable mark there and observe it (Control, points: it stays)."
+            measured = away if math.isfinite(away) else None
+            yield r.found(
+                f"No return mark by the take-off place of {flight.name}: {near}.",
+                mend,
+                f"flights/{flight.id}",
+                measured,
+            )

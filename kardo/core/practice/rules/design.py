@@ -1,0 +1,147 @@
+"""Rules of a flight's design: what the ground, the height and the lens ask of its overlap and its strips."""
+
+from collections.abc import Iterator
+
+import numpy as np
+import shapely
+
+from kardo.core.errors import KardoError
+from kardo.core.flight.areas import flight_polygon
+from kardo.core.flight.pattern import FlightPlan
+from kardo.core.geodesy.units import length
+from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+from kardo.core.practice.rules.flight import mended, path_of
+from kardo.core.site.things import shape_of_feature
+
+BARE = ("canopy", "water", "tide")  # where few points are matched from image to image
+BARE_SHARE = 0.2  # of what is flown over, from which it counts
+OBLIQUE_DEG, OTHER_HEIGHT = (
+    10.0,
+    0.1,
+)  # from which a strip separates focal length from height: its tilt; its height, as a share
+
+
+@rule(
+    "flight-texture",
+    "Is the forward overlap at least 80 % over ground with little to match?",
+    "warn",
+    "flight",
+    80,
+    "Over water, crowns, sand or snow few points are found again in the next image: more images make up for it.",
+    FIELD,
+)
+def _texture(r: Rule, view: View) -> Iterator[Finding]:
+    things = [(f.kind, shape_of_feature(f)) for f in view.plan.site.features if f.kind in BARE and f.shape == "area"]
+    for f in view.flights if things else ():
+        if f.flight.forward_overlap >= r.threshold:
+            continue
+        try:
+            block = flight_polygon(view.plan, f.flight)
+        except KardoError:
+            continue  # a boundary that crosses itself is told where it is
+        share = shapely.union_all([shape for _, shape in things]).intersection(block).area / block.area
+        if share >= BARE_SHARE:
+            over = " and ".join(sorted({kind for kind, shape in things if shape.intersects(block)}))
+            words = f"forward overlap of {f.flight.forward_overlap:g} %, with {over} over {share:.0%} of the ground."
+            yield _more(r, view, f, words)
+
+
+def _more(r: Rule, view: View, f: FlightPlan, words: str) -> Finding:
+    least = min(r.threshold, 95.0)
+    mend, button = f"Fly with {least:g} % forward overlap.", f"{least:g} % forward"
+    edits = mended(f, forward_overlap=float(least))
+    return r.found(view.of_flight(f.flight.name, words), mend, path_of(f), f.flight.forward_overlap, edits, button)
+
+
+@rule(
+    "flight-small",
+    "Has a flight of one leg at least 80 % forward overlap?",
+    "note",
+    "flight",
+    80,
+    "A small site has few lines and few images to lean on, and a little more overlap costs it no battery.",
+    FIELD,
+)
+def _small(r: Rule, view: View) -> Iterator[Finding]:
+    for f in view.flights:
+        if len(f.legs) == 1 and f.flight.forward_overlap < r.threshold:
+            words = f"one leg of {len(f.e)} images, with {f.flight.forward_overlap:g} % forward overlap."
+            yield _more(r, view, f, words)
+
+
+@rule(
+    "flight-low",
+    "Does a flight below 80 m have more overlap?",
+    "note",
+    "flight",
+    80,
+    "Close to the ground relief, trees and a gust take a larger share of the frame: 80 % forward makes up for it.",
+    FIELD,
+)
+def _low(r: Rule, view: View) -> Iterator[Finding]:
+    """By metres above ground; a small site's flight is told by its own rule."""
+    for f in view.flights:
+        if f.flight.height < r.threshold and f.flight.forward_overlap < 80 and len(f.legs) > 1:
+            words = f"it flies {length(f.flight.height, view.plan.brief.unit)} above ground with {f.flight.forward_overlap:g} % forward overlap."
+            edits = mended(f, forward_overlap=80.0)
+            yield r.found(
+                view.of_flight(f.flight.name, words),
+                "Fly with 80 % forward overlap, and slower.",
+                path_of(f),
+                f.flight.height,
+                edits,
+                "80 % forward",
+            )
+
+
+@rule(
+    "flight-strength",
+    "Does something separate focal length from height?",
+    "note",
+    "flight",
+    OBLIQUE_DEG,
+    "Straight down from one height over level ground, a longer lens and a lower flight look alike; an oblique strip, or a crossing one at "
+    "another height, tells them apart.",
+    FIELD,
+)
+def _strength(r: Rule, view: View) -> Iterator[Finding]:
+    """By the camera's largest tilt in degrees, of every camera whose calibration is not of this week."""
+    for camera in {f.flight.camera: f.camera for f in view.flights}.values():
+        own = [f for f in view.flights if f.camera is camera]
+        tilt = max(float(np.degrees(np.abs(f.tilt)).max()) for f in own)
+        heights = [
+            h for f in own for h in (f.flight.height, f.crossing_height if f.flight.crossing_strips else None) if h
+        ]
+        if (
+            camera.calibration.state == "this_week"
+            or tilt >= r.threshold
+            or max(heights) > min(heights) * (1 + OTHER_HEIGHT)
+        ):
+            continue
+        f = own[0]
+        yield r.found(
+            view.of_flight(
+                f.flight.name, "every image looks straight down from one height; the lens was not calibrated this week."
+            ),
+            "Add an oblique strip, or crossing strips at another height; or fly a calibration flight first.",
+            path_of(f),
+            tilt,
+            mended(f, oblique_strips=1),
+            "one oblique strip",
+        )
+
+
+@rule(
+    "calibration-frames",
+    "Has a calibration flight at least 100 frames?",
+    "warn",
+    "flight",
+    100,
+    "Seven parameters of a lens, and the pattern that they leave, are known by many frames over varied ground; by few they are fitted to noise.",
+    FIELD,
+)
+def _calibration(r: Rule, view: View) -> Iterator[Finding]:
+    for f in view.flights:
+        if f.flight.purpose == "calibrate" and len(f.e) < r.threshold:
+            words = view.of_flight(f.flight.name, f"it is flown to calibrate, and takes {len(f.e)} frames.")
+            yield r.found(words, "Fly more strips, or with more overlap, over varied structure.", path_of(f), len(f.e))
