@@ -38,7 +38,7 @@ from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 from kardo.core.plan.states import OTHER, in_state, to_shift
 
-ENGINE = 7  # raised whenever the same plan would give other numbers, or they are told in another shape
+ENGINE = 8  # raised whenever the same plan would give other numbers, or they are told in another shape
 CURVE = 40  # checks up to which the worth of the test is told
 BLIND_FROM = 0.05  # share of the variance from which a shift that the checks share is worth a sentence
 
@@ -247,7 +247,7 @@ def _control_figures(plan: Plan, planned: Planned, solution: Solution) -> list[C
         map_h = float(np.sqrt(cov[k, 0, 0] + cov[k, 1, 1])) if known else None
         map_v = float(np.sqrt(cov[k, 2, 2])) if known else None
         ellipse = _ellipse(cov[k], planned.frame.convergence) if known else None
-        own = float(sigma[k, 0]), float(sigma[k, 2])
+        own = float(np.hypot(*sigma[k, :2])), float(sigma[k, 2])
         rows.append(ControlFigures(p.id, int(images[k]), width[p.id], *own, map_h, map_v, ellipse))
     return rows
 

@@ -133,7 +133,7 @@ class Ellipse:
 
 @dataclass(frozen=True)
 class ControlFigures:
-    """One control point: images that see it, its width in pixels, its own sigmas and the map's there."""
+    """One control point: images that see it, its width in pixels, its own sigmas (pointing at its centre included) and the map's there; h radial."""
 
     id: str
     images: int

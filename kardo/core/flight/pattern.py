@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass, replace
+from functools import lru_cache
 from itertools import pairwise
 from typing import Literal
 
@@ -325,11 +326,12 @@ def _merged(spans: list[tuple[float, float]], gap: float) -> list[tuple[float, f
     return out
 
 
+@lru_cache(maxsize=128)
 def _shortest_course(
     flight: Flight, area: Polygon, spacing: float, trigger: float, across: float, craft: Aircraft
 ) -> float:
     """The course with the shortest time in the air, ways between the lines included: the best of the area's sides and second
-    degree, sought about more finely."""
+    degree, sought about more finely. Kept, for control is moved, judged and searched under the same flights many times."""
     ring = np.array(area.minimum_rotated_rectangle.exterior.coords)
     sides = np.degrees(np.arctan2(*np.diff(ring, axis=0)[:2].T)) % 180
     candidates = sorted({round(float(c), 1) % 180 for c in (*sides, *range(0, 180, COARSE))})

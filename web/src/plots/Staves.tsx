@@ -54,7 +54,7 @@ function describe(rod: Rod, unit: string): string {
   return `${rod.name}: predicted ${words(rod.predicted)}${done}, checks see ${words(rod.seen)}, tolerance ${words(rod.limit)}.`;
 }
 
-/** Graduated in millimetres, or in thousandths of a foot; figures beside it in the job's manner. */
+/** Graduated in millimetres, or in feet to the thousandth. */
 function Stave({ rod, unit }: { rod: Rod; unit: string }) {
   const scale = unit === "m" ? 1000 : 1000 / UNITS[unit]!.metres;
   const main = rod.achieved ?? rod.predicted;
@@ -73,7 +73,7 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
   return (
     <>
       <text x="22" y="13" fontWeight="700" fontSize="14" fill="var(--ink)">
-        {rod.name}, {unit === "m" ? "mm" : `${UNITS[unit]!.short} ÷ 1000`}
+        {rod.name}, {fineUnit(unit)}
       </text>
       <rect x="24" y={TOP} width="32" height={HEIGHT} fill="var(--sheet)" stroke="var(--ink)" strokeWidth="1.4" />
       {blocks.map((k) => {
@@ -96,7 +96,7 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
         .filter((k) => rod.limit === null || Math.abs(y(k * step) - y(limit)) > 8) // the tolerance's own figure stands there
         .map((k) => (
           <text key={k} x="54" y={y(k * step) + 4} fontSize="11" textAnchor="end" fill="var(--ink)" className="figures">
-            {Number((k * step).toFixed(2))}
+            {unit === "m" ? Number((k * step).toFixed(2)) : ((k * step) / 1000).toFixed(step < 2 ? 3 : 2)}
           </text>
         ))}
       {rod.limit === null && (

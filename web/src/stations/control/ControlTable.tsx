@@ -347,7 +347,10 @@ function useColumns() {
       column.display({
         id: "own",
         header: "σ H/V",
-        meta: { num: true, title: `own sigma of the observation in ${fineUnit(unit)}: each axis, and up` },
+        meta: {
+          num: true,
+          title: `own sigma of the observation in ${fineUnit(unit)}, with the pointing at its centre: radial, and height`,
+        },
         cell: ({ row: { original: r } }) =>
           r.figures ? `${fine(r.figures.own_h, unit)}/${fine(r.figures.own_v, unit)}` : "–",
       }),

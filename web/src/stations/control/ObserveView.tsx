@@ -61,7 +61,7 @@ export function ObserveView() {
             <th className="num" title="of the position, with all that it hangs on">
               in all H/V
             </th>
-            <th>hangs on; what to mind</th>
+            <th>to mind</th>
           </tr>
         </thead>
         <tbody>
@@ -74,7 +74,7 @@ export function ObserveView() {
               >
                 <td>{k === 0 && <strong>{p.name}</strong>}</td>
                 <td className="num">{o.number}</td>
-                <td className="min-w-44">{o.method}</td>
+                <td className="min-w-32">{o.method}</td>
                 <td className="num figures">{o.epochs}</td>
                 <td className="num figures">{o.after_min || ""}</td>
                 <td className="whitespace-nowrap">
