@@ -2,6 +2,7 @@
 airspace."""
 
 import re
+import time
 
 from playwright.sync_api import expect
 
@@ -84,6 +85,22 @@ def test_points_of_a_file_are_drawn_and_told_before_they_are_taken(signed_in, dj
     page.get_by_role("button", name="show the names").click()
     page.get_by_role("button", name=re.compile(r"Name \d+ points so")).click()
     expect(page.get_by_test_id("row-G7")).to_have_count(1)
+
+
+def test_five_thousand_points_are_told_and_drawn_at_once(signed_in, django_db_blocker):
+    page = opened(signed_in, django_db_blocker, "Thousands")
+    page.keyboard.press("5")
+    page.get_by_role("button", name="bring points in").click()
+    rows = "".join(f"P{k},{E0 + k % 100 * 2:.3f},{N0 + k // 100 * 2.3:.3f},4.000\n" for k in range(5000))
+    file = {"name": "many.csv", "mimeType": "text/csv", "buffer": f"name,E,N,H\n{rows}".encode()}
+    began = time.monotonic()
+    page.get_by_label("File of points").set_input_files(file)
+    panel = page.get_by_test_id("import")
+    expect(panel.get_by_text("5,000 points", exact=True)).to_be_visible()
+    assert time.monotonic() - began < 3.0, "0.3 s on a quiet machine"
+    expect(panel.get_by_text(re.compile("A plan holds 2,000 points"))).to_be_visible()
+    panel.get_by_role("button", name="Leave them").click()
+    assert page.console_errors == []
 
 
 def test_a_finding_is_accepted_with_a_reason_and_opened_again(signed_in, django_db_blocker):
