@@ -20,6 +20,7 @@ from kardo.core.control.survey import heights_of
 from kardo.core.errors import KardoError
 from kardo.core.flight.areas import ground_scale, require_fit, site_polygon
 from kardo.core.flight.clearance import Clearance, of_lines
+from kardo.core.flight.coverage import coverage
 from kardo.core.flight.pattern import MAX_EXPOSURES, FlightPlan, flown, over_ground, too_many
 from kardo.core.flight.reach import Reach, reach
 from kardo.core.geodesy.antenna import SlantTable, slant_table
@@ -283,7 +284,8 @@ def found(plan: Plan, result: Result | None, house: House | None = None) -> list
         flights = tuple(flown(plan, f) for f in plan.flights)
     except KardoError:
         flights = ()
-    return findings(View(plan, flights, result), house)
+    covered = coverage(plan) if result is not None and flights else None
+    return findings(View(plan, flights, result, covered), house)
 
 
 def told(plan: Plan, result: Result | Undetermined) -> Told:

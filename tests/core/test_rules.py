@@ -9,6 +9,7 @@ import pytest
 from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.results import ControlFigures
 from kardo.core.errors import KardoError, PlanError
+from kardo.core.flight.coverage import coverage
 from kardo.core.flight.pattern import all_flown
 from kardo.core.plan.assumptions import CURRENT_EDITION
 from kardo.core.plan.brief import Brief
@@ -17,7 +18,7 @@ from kardo.core.plan.edits import changed
 from kardo.core.plan.kit import Logger, Origin
 from kardo.core.plan.local import LocalGrid, LocalPoint
 from kardo.core.plan.model import Assumed
-from kardo.core.plan.site import Backdrop, Feature, Ground, LevelGround, Zone, terrain_of
+from kardo.core.plan.site import Area, Backdrop, Feature, Ground, LevelGround, Zone, terrain_of
 from kardo.core.plan.stands import Link, Log, Mark, OnInstrument, OwnSession
 from kardo.core.plan.visits import Visit
 from kardo.core.practice.catalogue import CATALOGUE, View, findings, rules
@@ -92,6 +93,22 @@ def of_map(**update):
         return of_result(map=replace(_sound().map, **update))()
 
     return make
+
+
+def covering(change=None, **update):
+    """A plan with what its images cover."""
+
+    def make():
+        plan = plan_of(change) if change else small_plan(**update)
+        return View(plan, tuple(all_flown(plan)), None, coverage(plan))
+
+    return make
+
+
+HALF = {
+    "areas": (Area(id="half", name="half", ring=((E0, N0), (E0 + 60, N0), (E0 + 60, N0 + 120), (E0, N0 + 120))),),
+    "flight": {"area": "half", "margin_strips": 0, "margin_exposures": 0, "course": 0.0},
+}
 
 
 def worst(sigma):
@@ -283,7 +300,11 @@ CASES = {
     "flight-relief": (
         ground(hill(30), flight={"terrain_following": False}), ground(hill(30), flight={"terrain_following": True}),
     ),
-    "map-uncovered": (of_map(uncovered=7), of_result()),
+    "map-uncovered": (covering(**HALF), covering()),
+    "coverage-strips": (covering(flight={"margin_strips": 0, "side_overlap": 60.0}), covering()),
+    "coverage-corners": (covering(**HALF), covering()),
+    "coverage-overlap": (covering(ground(hill(60), flight={"terrain_following": False})), covering()),
+    "coverage-pixel": (covering(ground(hill(120), flight={"terrain_following": False})), covering()),
     "exposures-untied": (of_result(left_out=[3, 4, 5, 9]), of_result()),
     "kit-newer": (older("cameras"), {}),
     "flight-clearance": (on_site(thing("obstacle", 60, 40, 30.0, 76.0)), on_site(thing("obstacle", 60, 40, 30.0, 60.0))),

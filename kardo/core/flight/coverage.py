@@ -6,7 +6,8 @@ ground, and slopes in front of others, are not looked past; ground that turns it
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import lru_cache
 from itertools import product
 
 import numpy as np
@@ -112,7 +113,23 @@ class Coverage:
 
 
 def coverage(plan: Plan) -> Coverage:
-    """What a plan's flights cover of its site. Raises PlanError where there is no boundary, no ground or no flight."""
+    """What a plan's flights cover of its site; kept, for it does not change with control. Raises PlanError where there is no boundary, no ground or
+    no flight."""
+    site = plan.site
+    return _kept(_Asked(plan, (plan.flights, plan.kit, site.boundary, site.areas, site.ground, plan.brief)))
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """A plan, and all of it that its coverage depends on."""
+
+    plan: Plan = field(compare=False)
+    of: tuple[object, ...]
+
+
+@lru_cache(maxsize=8)
+def _kept(asked: _Asked) -> Coverage:
+    plan = asked.plan
     surface, polygon = plan.surface, site_polygon(plan)
     if surface is None:
         raise PlanError("There is no ground.", where="Site", mend="Bring in a terrain, or type a level.")
@@ -297,7 +314,8 @@ def _overlap(
         at_n = n - right * np.sin(course) + ahead * np.cos(course)
         ground = surface.at(at_e, at_n)
         here, there = (_in_frame(flight, k, at_e, at_n, ground, scale) for k in (one, other))
-        share = 100 * (1 - np.abs(here[:, axis] - turned * there[:, axis]) / frame[axis])
+        apart = np.abs(here[:, axis] - turned * there[:, axis]) / frame[axis]
+        share = 100 * np.maximum(0.0, 1 - apart)
         held = (np.abs(here[:, 1 - axis]) <= frame[1 - axis] / 2) & (np.abs(there[:, 1 - axis]) <= frame[1 - axis] / 2)
         less = held & np.isfinite(share) & ~(share >= least)
         least[less], where[less] = share[less], np.stack([at_e, at_n], axis=1)[less]

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from kardo.core.accuracy.results import Result
+from kardo.core.flight.coverage import Coverage
 from kardo.core.flight.pattern import FlightPlan
 from kardo.core.plan.edits import Edit
 from kardo.core.plan.library import newer_profiles
@@ -47,11 +48,12 @@ class Finding:
 
 @dataclass(frozen=True)
 class View:
-    """What rules look at: the plan, its flights where they can be laid out, its prediction where there is one."""
+    """What rules look at: the plan, its flights where they can be laid out, its prediction and what its images cover where there is one."""
 
     plan: Plan
     flights: tuple[FlightPlan, ...]
     result: Result | None
+    coverage: Coverage | None = None
 
     def of_flight(self, name: str, words: str) -> str:
         """A sentence about a flight, which says which one where there are several."""

@@ -1,5 +1,29 @@
-"""The rules, a file a station, three for the Flight and three for Control; importing this enters them all into the catalogue."""
+"""The rules, a file a station, four for the Flight and three for Control; importing this enters them all into the catalogue."""
 
-from kardo.core.practice.rules import base, brief, control, design, flight, flying, observing, site, standing, verdict
+from kardo.core.practice.rules import (
+    base,
+    brief,
+    control,
+    coverage,
+    design,
+    flight,
+    flying,
+    observing,
+    site,
+    standing,
+    verdict,
+)
 
-__all__ = ["base", "brief", "control", "design", "flight", "flying", "observing", "site", "standing", "verdict"]
+__all__ = [
+    "base",
+    "brief",
+    "control",
+    "coverage",
+    "design",
+    "flight",
+    "flying",
+    "observing",
+    "site",
+    "standing",
+    "verdict",
+]

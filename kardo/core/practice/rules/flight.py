@@ -190,23 +190,6 @@ def _relief(r: Rule, view: View) -> Iterator[Finding]:
 
 
 @rule(
-    "map-uncovered",
-    "Do two images see every part of the site?",
-    "stop",
-    "flight",
-    0,
-    "Where fewer than two images see, there is no map.",
-    FIELD,
-)
-def _uncovered(r: Rule, view: View) -> Iterator[Finding]:
-    mapped = view.result.map if view.result else None
-    if mapped and mapped.uncovered > r.threshold:
-        share = mapped.uncovered / len(mapped.h)
-        words = f"{share:.0%} of the site is seen by fewer than two images."
-        yield r.found(words, "Raise the overlap or the margin.", measured=mapped.uncovered)
-
-
-@rule(
     "exposures-untied",
     "Can every exposure be oriented?",
     "warn",
