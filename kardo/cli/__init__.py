@@ -6,7 +6,7 @@ import sys
 from dataclasses import replace
 from pathlib import Path
 
-from kardo.cli import base, control, points
+from kardo.cli import base, control, flight, points
 from kardo.cli.files import read, write
 from kardo.core.errors import KardoError
 
@@ -35,6 +35,7 @@ def _parser() -> argparse.ArgumentParser:
     predict.set_defaults(run=_predict)
     base.add(commands)
     control.add(commands)
+    flight.add(commands)
     points.add(commands)
     demo = commands.add_parser("demo-plan", help="print a demo plan")
     demo.add_argument("name", help="sallow-bank or hask-quarry")

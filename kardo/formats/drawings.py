@@ -17,6 +17,7 @@ from kardo.core.plan.model import Plan
 from kardo.core.site.things import shape_of_feature
 from kardo.formats.exports import (
     CODES,
+    INSUNITS,
     control_geojson,
     control_gpx,
     control_kml,
@@ -26,8 +27,7 @@ from kardo.formats.exports import (
     site_geojson,
     site_kml,
 )
-
-INSUNITS = {"m": 6, "ft": 2, "us-ft": 21, "ind-ft": 0}  # $INSUNITS of a drawing; it has no code for the Indian foot
+from kardo.formats.flight_files import flight_dxf, flight_geojson, flight_geopackage, flight_kml, waypoints_csv
 
 
 def control_geopackage(plan: Plan) -> bytes:
@@ -151,5 +151,10 @@ WRITERS = {
     "control.dxf": Written(_text(control_dxf), "image/vnd.dxf"),
     "site.geojson": Written(_text(site_geojson), "application/geo+json"),
     "site.kml": Written(_text(site_kml), "application/vnd.google-earth.kml+xml"),
+    "flight.geojson": Written(_text(flight_geojson), "application/geo+json"),
+    "flight.kml": Written(_text(flight_kml), "application/vnd.google-earth.kml+xml"),
+    "flight.gpkg": Written(flight_geopackage, "application/geopackage+sqlite3"),
+    "flight.dxf": Written(_text(flight_dxf), "image/vnd.dxf"),
+    "flight.csv": Written(_text(waypoints_csv), "text/csv; charset=utf-8"),
     "plan.json": Written(_text(plan_json), "application/json"),
 }

@@ -18,6 +18,7 @@ from kardo.core.plan.model import Plan
 from kardo.core.practice.local_grid import local_told
 
 SIGNS = tuple("=+-@＝＋－＠")
+INSUNITS = {"m": 6, "ft": 2, "us-ft": 21, "ind-ft": 0}  # $INSUNITS of a drawing; it has no code for the Indian foot
 CODES = {"target": "GCP", "check": "CHECK", "mark": "MARK"}
 
 
@@ -157,10 +158,10 @@ def control_geojson(plan: Plan) -> str:
                 "properties": {"name": "boundary", "role": "boundary"},
             }
         )
-    return json.dumps({"type": "FeatureCollection", "datum": _datum(plan), "features": features}, indent=1)
+    return json.dumps({"type": "FeatureCollection", "datum": datum_of(plan), "features": features}, indent=1)
 
 
-def _datum(plan: Plan) -> str:
+def datum_of(plan: Plan) -> str:
     """How the plan's longitudes and latitudes come to WGS 84."""
     somewhere = next(iter(plan.site.boundary), None) or next(((p.e, p.n) for p in (*plan.control, *plan.marks)), None)
     if somewhere is None:
@@ -203,7 +204,7 @@ def control_kml(plan: Plan) -> str:
             f"<coordinates>{ring}</coordinates></LinearRing></outerBoundaryIs></Polygon></Placemark>"
         )
     body = "\n".join(marks)
-    return f'<?xml version="1.0" encoding="UTF-8"?>\n<kml xmlns="http://www.opengis.net/kml/2.2"><Document><name>{_xml(plan.brief.title)}</name><description>{_xml(_datum(plan))}</description>\n{body}\n</Document></kml>\n'
+    return f'<?xml version="1.0" encoding="UTF-8"?>\n<kml xmlns="http://www.opengis.net/kml/2.2"><Document><name>{_xml(plan.brief.title)}</name><description>{_xml(datum_of(plan))}</description>\n{body}\n</Document></kml>\n'
 
 
 def _on_site(plan: Plan) -> list[dict]:
@@ -245,7 +246,7 @@ def site_geojson(plan: Plan) -> str:
         said = {"name": row["name"], "kind": row["kind"]} | ({"height": row["height"]} if row["height"] else {})
         geometry = {"type": types[row["shape"]], "coordinates": at}
         features.append({"type": "Feature", "geometry": geometry, "properties": said})
-    return json.dumps({"type": "FeatureCollection", "datum": _datum(plan), "features": features}, indent=1)
+    return json.dumps({"type": "FeatureCollection", "datum": datum_of(plan), "features": features}, indent=1)
 
 
 def site_kml(plan: Plan) -> str:
@@ -262,7 +263,7 @@ def site_kml(plan: Plan) -> str:
         mark = f"<Placemark><name>{_xml(row['name'])}</name><description>{tall}</description>{shape}</Placemark>"
         folders.setdefault(row["kind"], []).append(mark)
     body = "".join(f"<Folder><name>{kind}</name>{''.join(marks)}</Folder>" for kind, marks in folders.items())
-    return f'<?xml version="1.0" encoding="UTF-8"?>\n<kml xmlns="http://www.opengis.net/kml/2.2"><Document><name>{_xml(plan.brief.title)}</name><description>{_xml(_datum(plan))}</description>{body}</Document></kml>\n'
+    return f'<?xml version="1.0" encoding="UTF-8"?>\n<kml xmlns="http://www.opengis.net/kml/2.2"><Document><name>{_xml(plan.brief.title)}</name><description>{_xml(datum_of(plan))}</description>{body}</Document></kml>\n'
 
 
 def plan_json(plan: Plan) -> str:
@@ -285,5 +286,5 @@ def control_gpx(plan: Plan) -> str:
     body = "\n".join(points)
     return (
         '<?xml version="1.0" encoding="UTF-8"?>\n<gpx xmlns="http://www.topografix.com/GPX/1/1" version="1.1" creator="Kardo">'
-        f"<metadata><name>{_xml(plan.brief.title)}</name><desc>{_xml(_datum(plan))}</desc></metadata>\n{body}\n</gpx>\n"
+        f"<metadata><name>{_xml(plan.brief.title)}</name><desc>{_xml(datum_of(plan))}</desc></metadata>\n{body}\n</gpx>\n"
     )

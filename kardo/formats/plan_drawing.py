@@ -1,7 +1,7 @@
 """A plan drawn to scale, as SVG in millimetres: boundary, what is on the site, control and marks, with ticks of the grid, a scale bar and grid north."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from html import escape
 
@@ -42,16 +42,21 @@ class Frame:
 def frame_of(plan: Plan, width: float, height: float, scale: float | None = None) -> Frame:
     """The frame that shows the whole site with its control, at a usual scale that fits, or at the one that is wanted."""
     places = [*plan.site.boundary, *((p.e, p.n) for p in plan.control), *((m.e, m.n) for m in plan.marks[:20])]
-    if not places:
-        places = [(0.0, 0.0)]
+    return frame_about(places or [(0.0, 0.0)], width, height, scale)
+
+
+def frame_about(
+    places: Sequence[tuple[float, float]], width: float, height: float, scale: float | None = None
+) -> Frame:
+    """The same about places in grid metres."""
     e, n = ([p[axis] for p in places] for axis in (0, 1))
     needed = max((max(e) - min(e)) / (width - 24), (max(n) - min(n)) / (height - 24)) * 1000
     fitting = next((s for s in SCALES if s >= needed), SCALES[-1])
     return Frame((min(e) + max(e)) / 2, (min(n) + max(n)) / 2, scale or fitting, width, height)
 
 
-def drawing(plan: Plan, frame: Frame, chosen: str = "") -> str:
-    """The drawing, its own size in millimetres. chosen: the id of a point that stands out."""
+def drawing(plan: Plan, frame: Frame, chosen: str = "", over: str = "") -> str:
+    """The drawing, its own size in millimetres. chosen: the id of a point that stands out; over: SVG that lies under the signs of control."""
     labels = _Labels(frame)
     parts = [*_ticks(plan, frame), *_boundary(plan, frame), *_features(plan, frame, labels)]
     signs = [*_control(plan, frame, labels, chosen), *_marks(plan, frame, labels)]
@@ -59,7 +64,7 @@ def drawing(plan: Plan, frame: Frame, chosen: str = "") -> str:
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{frame.width}mm" height="{frame.height}mm" '
         f'viewBox="0 0 {frame.width:g} {frame.height:g}" font-family="Kardo Text">'
         f'<clipPath id="neat"><rect width="{frame.width:g}" height="{frame.height:g}"/></clipPath>'
-        f'<g clip-path="url(#neat)">{"".join(parts)}{"".join(signs)}{"".join(labels.drawn())}</g>'
+        f'<g clip-path="url(#neat)">{"".join(parts)}{over}{"".join(signs)}{"".join(labels.drawn())}</g>'
         f'<rect width="{frame.width:g}" height="{frame.height:g}" fill="none" stroke="{INK}" stroke-width="0.4"/>'
         f"{_north()}{_bar(plan, frame)}</svg>"
     )
@@ -217,7 +222,8 @@ def _ticks(plan: Plan, frame: Frame) -> Iterator[str]:
     for n in north:
         _, y = frame.at(0, n)
         yield f'<path d="M0 {y:.2f}h2" stroke="{INK}" stroke-width="0.2"/>'
-        yield f'<text x="0.6" y="{y - 0.5:.2f}" {text}>{unit.from_metres(n):.0f} N</text>'
+        if y > 16:  # above, the arrow to grid north stands there
+            yield f'<text x="0.6" y="{y - 0.5:.2f}" {text}>{unit.from_metres(n):.0f} N</text>'
 
 
 def _whole(least: float) -> float:

@@ -24,6 +24,7 @@ from kardo.core.flight.imaging import project, rotations
 from kardo.core.flight.pattern import FlightPlan, all_flown, over_ground
 from kardo.core.flight.sight import Cells, Sight
 from kardo.core.geodesy.frame import LocalFrame
+from kardo.core.geodesy.units import area, small
 from kardo.core.plan.model import Plan
 from kardo.core.terrain.surface import AnySurface, Surface
 
@@ -53,14 +54,14 @@ class Spread:
 @dataclass(frozen=True)
 class Overlaps:
     """Overlap of one flight's neighbouring images in percent, by how far the same ground lies apart in both: the least anywhere, and the middle.
-    NaN where there are no neighbours. Places (grid metres) of the least."""
+    None where there are no neighbours. Places (grid metres) of the least."""
 
     flight: str
-    forward: float
-    forward_median: float
+    forward: float | None
+    forward_median: float | None
     forward_at: tuple[float, float] | None
-    side: float
-    side_median: float
+    side: float | None
+    side_median: float | None
     side_at: tuple[float, float] | None
 
 
@@ -298,11 +299,11 @@ def _beside(flight: FlightPlan, scale: float) -> tuple[Ints, Ints]:
 
 def _overlap(
     flight: FlightPlan, surface: AnySurface, scale: float, one: Ints, other: Ints, axis: int
-) -> tuple[float, float, tuple[float, float] | None]:
+) -> tuple[float, float, tuple[float, float]] | tuple[None, None, None]:
     """Overlap in percent of pairs of images, by how far apart both have the same ground about the middle between them: the least, the middle one,
     and where the least is, grid metres. axis: 0 across the image, 1 along it."""
     if not len(one):
-        return math.nan, math.nan, None
+        return None, None, None
     cam, course = flight.camera, flight.course[one]
     frame = np.array([cam.width_px, cam.height_px]) / cam.f_px
     e, n = (flight.e[one] + flight.e[other]) / 2, (flight.n[one] + flight.n[other]) / 2
@@ -321,7 +322,7 @@ def _overlap(
         least[less], where[less] = share[less], np.stack([at_e, at_n], axis=1)[less]
     known = np.flatnonzero(np.isfinite(least))
     if not known.size:
-        return math.nan, math.nan, None
+        return None, None, None
     worst = known[np.argmin(least[known])]
     return float(least[worst]), float(np.median(least[known])), (float(where[worst, 0]), float(where[worst, 1]))
 
@@ -331,3 +332,57 @@ def _in_frame(flight: FlightPlan, which: Ints, e: Floats, n: Floats, h: Floats, 
     down = np.stack([flight.course[which], flight.tilt[which] - math.pi / 2, np.zeros(len(which))], axis=1)
     off = np.stack([(e - flight.e[which]) / scale, (n - flight.n[which]) / scale, h - flight.h[which]], axis=1)
     return project(1.0, rotations(down), np.zeros(3), off)[0]
+
+
+@dataclass(frozen=True)
+class CoverageFigures:
+    """Coverage in figures: images, strips and metres of the ground pixel over the site; the least overlaps in percent (None: no neighbours); square
+    metres of the site, and of it of what fewer than two images, fewer than three strips, corners of frames alone see, and of unknown height;
+    each flight's overlaps; and in a sentence."""
+
+    images: Spread
+    strips: Spread
+    gsd: Spread | None
+    forward: float | None
+    side: float | None
+    site_m2: float
+    holes_m2: float
+    narrow_m2: float
+    corners_m2: float
+    unknown_m2: float
+    overlaps: tuple[Overlaps, ...]
+    words: str
+
+
+def told(plan: Plan, found: Coverage) -> CoverageFigures:
+    """Coverage in figures and a sentence. Raises PlanError where no height of the site is known."""
+    seen = found.seen
+    if not seen.any():
+        raise PlanError(
+            "No height of the site is known.", where="Site, terrain", mend="Bring in terrain that covers it."
+        )
+    fine = seen & np.isfinite(found.gsd)
+    gsd = Spread.of(found.gsd[fine]) if fine.any() else None
+    images, unit = Spread.of(found.images[seen]), plan.brief.unit
+    forward, side = (
+        min((v for v in values if v is not None), default=None)
+        for values in ([o.forward for o in found.overlaps], [o.side for o in found.overlaps])
+    )
+    words = f"Every place is seen by {images.least:.0f} to {images.most:.0f} images, most by {images.median:.0f}"
+    words += f", with pixels of {small(gsd.least, unit)} to {small(gsd.most, unit)}." if gsd else "."
+    holes = found.area(found.holes)
+    words += f" {area(holes, unit)} are not mapped." if holes else " Nothing is left out."
+    return CoverageFigures(
+        images,
+        Spread.of(found.strips[seen]),
+        gsd,
+        forward,
+        side,
+        found.area(found.inside),
+        holes,
+        found.area(found.narrow),
+        found.area(found.by_corners),
+        found.area(found.unknown),
+        found.overlaps,
+        words,
+    )

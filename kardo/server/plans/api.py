@@ -336,6 +336,11 @@ File_ = Literal[
     "control.dxf",
     "site.geojson",
     "site.kml",
+    "flight.geojson",
+    "flight.kml",
+    "flight.gpkg",
+    "flight.dxf",
+    "flight.csv",
     "plan.json",
 ]
 

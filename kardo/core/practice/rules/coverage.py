@@ -89,7 +89,7 @@ def _overlap(r: Rule, view: View) -> Iterator[Finding]:
             ("forward", one.forward, one.forward_median, one.forward_at),
             ("side", one.side, one.side_median, one.side_at),
         ):
-            if at is not None and least < r.threshold:
+            if at is not None and least is not None and least < r.threshold:
                 spot = place(*at, view.plan.brief.unit)
                 words = f"{what} overlap of {median:.0f} % in the middle falls to {least:.0f} % about {spot}."
                 mend = "Follow the terrain, fly higher, or plan with more overlap for the highest ground."

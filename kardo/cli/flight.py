@@ -1,0 +1,65 @@
+"""Commands of the flight: what its images cover, and its lines as a file."""
+
+import argparse
+import time
+from dataclasses import asdict
+from pathlib import Path
+
+from kardo.cli.files import read, write
+from kardo.core.errors import ReadError
+
+
+def add(commands: argparse._SubParsersAction) -> None:
+    """The commands' names and options."""
+    covered = commands.add_parser("coverage", help="what the images cover: how many see each place, how fine, holes")
+    covered.add_argument("plan", type=Path, help="a Kardo plan (JSON)")
+    covered.add_argument("--json", type=Path, help="write the figures here")
+    covered.set_defaults(run=_coverage)
+    lines = commands.add_parser("flight", help="strips and exposures as a file")
+    lines.add_argument("plan", type=Path, help="a Kardo plan (JSON)")
+    lines.add_argument(
+        "--out",
+        type=Path,
+        required=True,
+        help="where to: .geojson, .kml, .gpkg, .dxf, .csv (waypoints) or .pdf (a card)",
+    )
+    lines.set_defaults(run=_flight)
+
+
+def _coverage(args: argparse.Namespace) -> int:
+    from kardo.core.flight.clearance import of_lines
+    from kardo.core.flight.coverage import coverage, told
+    from kardo.core.flight.pattern import all_flown
+    from kardo.core.plan.model import plan_from_json
+
+    plan, began = plan_from_json(read(args.plan)), time.perf_counter()
+    found = told(plan, coverage(plan))
+    seconds = time.perf_counter() - began
+    least = [c.least for c in (of_lines(plan, f) for f in all_flown(plan)) if c is not None]
+    whole = asdict(found) | {"clearance": min(least, default=None), "seconds": seconds}
+    write(args.json, whole)
+    print(found.words)
+    return 0
+
+
+def _flight(args: argparse.Namespace) -> int:
+    from kardo.core.plan.model import plan_from_json
+    from kardo.formats.documents import pdf
+    from kardo.formats.drawings import WRITERS
+    from kardo.formats.flight_card import flight_card_html
+
+    plan, ending = plan_from_json(read(args.plan)), args.out.suffix.lower()
+    name = f"flight{ending}"
+    if ending == ".pdf":
+        body = pdf(flight_card_html(plan))
+    elif name in WRITERS:
+        body = WRITERS[name].write(plan)
+    else:
+        raise ReadError(
+            f"Kardo writes no flight as {ending or 'a file without an ending'}.",
+            where="--out",
+            mend="One of .geojson, .kml, .gpkg, .dxf, .csv, .pdf.",
+        )
+    args.out.write_bytes(body)
+    print(f"{args.out}: {len(body):,} bytes")
+    return 0

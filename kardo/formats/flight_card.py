@@ -1,0 +1,138 @@
+"""A flight on one page: a picture of its lines, and every figure that is typed."""
+
+import math
+from html import escape
+from importlib.metadata import version
+
+import numpy as np
+
+from kardo.core.errors import ReadError
+from kardo.core.flight.clearance import of_lines, of_ways, return_height, take_off
+from kardo.core.flight.pattern import FlightPlan, all_flown
+from kardo.core.geodesy.angles import format_dms
+from kardo.core.geodesy.crs import height_name
+from kardo.core.geodesy.units import UNITS, length, small, speed
+from kardo.core.plan.model import Plan
+from kardo.formats.documents import page
+from kardo.formats.plan_drawing import COOL, INK, WARN, Frame, drawing, frame_about
+
+CAUTIONS = (
+    "The airspace is looked up again today; registration, licence and leave are at hand. The aircraft stays in sight, and nobody below it. "
+    "Home point recorded, return height set, action on a lost link set, pad level and clear, propellers on last. Kardo reminds; it does not authorise."
+)
+
+
+def flight_card_html(plan: Plan, chosen: str = "") -> str:
+    """A page for each flight, or for one. Raises ReadError where there is none, PlanError where it cannot be laid out."""
+    flights = [f for f in all_flown(plan) if not chosen or f.flight.id == chosen]
+    if not flights:
+        raise ReadError("There is no such flight.", where="Flight", mend="Add one.")
+    style = (
+        "<style>.card { page-break-after: always } .card:last-child { page-break-after: auto } .typed { font: 11pt 'Kardo Figures'; white-space: nowrap } .card h2 { margin: 2.5mm 0 1mm } .card p { margin: 1mm 0 } "
+        ".two { width: 100% } .two > tbody > tr > td { width: 50%; border: 0; padding-right: 5mm } .card td { padding: 0.7mm 2mm 0.7mm 0 }</style>"
+    )
+    foot = f"{plan.brief.title} · flight card · plan {plan.revision[:12]} · Kardo {version('kardo')}"
+    body = "".join(_card(plan, f) for f in flights)
+    return page(f"{plan.brief.title}, flight card", foot, style + body)
+
+
+def _card(plan: Plan, f: FlightPlan) -> str:
+    places = [*plan.site.boundary, *zip(f.e.tolist(), f.n.tolist(), strict=True), take_off(f)]
+    frame = frame_about(places, 178, 78)
+    scale = f"1:{frame.scale:,.0f}".replace(",", "\u202f")
+    return (
+        f'<div class="card"><h1>{escape(f.flight.name)} <span class="quiet" style="font-size: 11pt">{escape(plan.brief.title)}</span></h1>'
+        f"{drawing(plan, frame, over=_lines(f, frame))}"
+        f'<p class="quiet">{scale}, {escape(plan.grid.name)}. ● take-off &nbsp; → first line &nbsp; whole and dashed: legs in turn</p>'
+        f'<table class="two"><tr><td><h2>Type</h2>{_table(_typed(plan, f))}</td><td><h2>Know</h2>{_table(_known(plan, f))}</td></tr></table>'
+        f"<h2>Legs</h2>{_legs(f)}<p class='quiet'>{CAUTIONS}</p></div>"
+    )
+
+
+def _lines(f: FlightPlan, frame: Frame) -> str:
+    """The strips as they are flown, legs told apart by colour and dash, the take-off place and an arrow on the first line."""
+    out = []
+    for strip in f.strips:
+        (x0, y0), (x1, y1) = frame.at(*strip.start), frame.at(*strip.end)
+        colour, dash = (COOL, "") if strip.leg % 2 == 0 else (WARN, ' stroke-dasharray="2 0.8"')
+        out.append(
+            f'<line x1="{x0:.2f}" y1="{y0:.2f}" x2="{x1:.2f}" y2="{y1:.2f}" stroke="{colour}" stroke-width="0.35"{dash}/>'
+        )
+    (x0, y0), (x1, y1) = frame.at(*f.strips[0].start), frame.at(*f.strips[0].end)
+    turn = math.degrees(math.atan2(y1 - y0, x1 - x0))
+    out.append(f'<path d="M4 0L0 -1.6V1.6z" fill="{INK}" transform="translate({x0:.2f} {y0:.2f}) rotate({turn:.1f})"/>')
+    x, y = frame.at(*take_off(f))
+    out.append(f'<circle cx="{x:.2f}" cy="{y:.2f}" r="1.5" fill="{INK}" stroke="#fff" stroke-width="0.4"/>')
+    return "".join(out)
+
+
+def _table(rows: list[tuple[str, str]]) -> str:
+    cells = (f'<tr><td>{name}</td><td class="typed num">{escape(words)}</td></tr>' for name, words in rows)
+    return f"<table>{''.join(cells)}</table>"
+
+
+def _typed(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
+    """What goes into the flight program, in its units and in feet or metres beside."""
+    own, unit = f.flight, plan.brief.unit
+    rows = [
+        ("height above ground", length(own.height, unit, 1)),
+        ("follows the terrain", "yes" if own.terrain_following else "no"),
+        ("overlap, forward / side", f"{own.forward_overlap:g} / {own.side_overlap:g} %"),
+        ("course of the lines, grid", f"{f.main_course % 180:.1f}° / {(f.main_course + 180) % 360:.1f}°"),
+        ("speed", speed(own.speed, unit)),
+        ("image every", f"{f.trigger_distance:.2f} m"),
+        ("which is", f"{f.trigger_distance / 0.3048:.2f} ft"),
+        ("or, by time, every", f"{f.trigger_interval:.1f} s"),
+        ("lines apart", length(f.spacing, unit, 1)),
+        ("exposure at most", f"1/{1 / own.exposure_time:.0f} s"),
+        ("camera off the plumb line", f"{own.tilt:g}°"),
+        ("return height, over take-off", length(return_height(f), unit)),
+    ]
+    if own.crossing_strips:
+        rows.append(("crossing strips", f"{own.crossing_strips}, at {length(f.crossing_height, unit, 1)}"))
+    if own.oblique_strips:
+        rows.append(("oblique strips", f"{own.oblique_strips}, camera {own.oblique_tilt:g}°"))
+    return rows
+
+
+def _known(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
+    own, unit = f.flight, plan.brief.unit
+    e, n = take_off(f)
+    lon, lat = (float(v) for v in plan.grid.to_world(e, n))
+    per = UNITS[unit]
+    rows = [
+        ("take-off, E", f"{per.from_metres(e):.1f}"),
+        ("take-off, N", f"{per.from_metres(n):.1f}"),
+        ("latitude", format_dms(lat, 1)),
+        ("longitude", format_dms(lon, 1)),
+        ("pixel on the ground", small(f.gsd, unit)),
+        ("blur", f"{f.blur_px:.2f} pixels"),
+        ("images / lines", f"{len(f.e)} / {len(f.strips)}"),
+        ("in the air", f"{f.minutes:.0f} min"),
+        ("lands with", f"{min(leg.battery_left for leg in f.legs):.0f} % or more"),
+        (
+            "corrections",
+            {"live": "live", "post_processed": "post-processed", "both": "live, and raw logged", "none": "none"}[
+                own.corrections
+            ],
+        ),
+    ]
+    for what, found in (("clear of the ground", of_lines(plan, f)), ("clear on the way home", of_ways(plan, f))):
+        if found is not None:
+            rows.append((what, f"{length(found.least, unit)}{f' over {found.over}' if found.over else ''}"))
+    if np.isfinite(f.h).all():
+        shown = " to ".join(f"{per.from_metres(float(v)):.1f}" for v in (f.h.min(), f.h.max()))
+        rows.append((f"camera at, {escape(height_name(plan.brief.heights))}", shown))
+    return rows
+
+
+def _legs(f: FlightPlan) -> str:
+    rows = "".join(
+        f"<tr><td class='figures'>{k}</td><td class='figures'>{leg.first_strip + 1} – {leg.last_strip + 1}</td><td class='figures num'>"
+        f"{int(np.count_nonzero(f.leg == k - 1))}</td><td class='figures num'>{leg.minutes:.1f}</td><td class='figures num'>{leg.battery_left:.0f} %</td>"
+        "<td></td><td></td><td></td></tr>"
+        for k, leg in enumerate(f.legs, 1)
+    )
+    heads = ("leg", "lines", "images", "minutes", "battery left", "battery used", "took off", "landed")
+    head = "".join(f"<th{' class=num' if h in {'images', 'minutes', 'battery left'} else ''}>{h}</th>" for h in heads)
+    return f"<table><tr>{head}</tr>{rows}</table>"
