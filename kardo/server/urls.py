@@ -26,6 +26,7 @@ from kardo.server.marks.api import router as marks
 from kardo.server.marks.geoids import router as geoids
 from kardo.server.plans.api import router as plans
 from kardo.server.plans.control import router as control
+from kardo.server.plans.flight import router as flight
 from kardo.server.plans.site import router as site
 
 api = NinjaAPI(title="Kardo", version="1", auth=seen, docs_url=None)
@@ -35,6 +36,7 @@ api.add_router("/rules", rules)
 api.add_router("/jobs", jobs)
 api.add_router("/jobs", plans)
 api.add_router("/jobs", control)
+api.add_router("/jobs", flight)
 api.add_router("/jobs", site)
 api.add_router("/jobs", base)
 api.add_router("/jobs", casters)

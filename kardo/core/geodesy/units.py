@@ -75,12 +75,17 @@ def speed(m_per_s: float, unit: str = "m") -> str:
     return f"{m_per_s:g} m/s" if unit == "m" else f"{m_per_s / 0.3048:.1f} ft/s"
 
 
-def area(square_metres: float, unit: str = "m") -> str:
-    """An area in words: hectares, or acres (4046.8564224 m2, the international acre) in a job in feet.
+SMALL_AREA = 1000.0  # square metres below which hectares and acres say little
 
-    >>> area(24_000.0), area(24_000.0, "ft")
-    ('2.40 ha', '5.93 acres')
+
+def area(square_metres: float, unit: str = "m") -> str:
+    """An area in words: hectares, or acres (4046.8564224 m2, the international acre) in a job in feet; a small one in square metres or feet.
+
+    >>> area(24_000.0), area(24_000.0, "ft"), area(120.0), area(120.0, "ft")
+    ('2.40 ha', '5.93 acres', '120 m²', '1292 ft²')
     """
+    if 0 < square_metres < SMALL_AREA:
+        return f"{square_metres / float(UNITS[unit].metres) ** 2:.0f} {UNITS[unit].short}²"
     return f"{square_metres / 10_000:.2f} ha" if unit == "m" else f"{square_metres / ACRE:.2f} acres"
 
 

@@ -605,6 +605,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/flight/coverage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Coverage
+         * @description How many images and strips see each place of the site, how fine, and how much the overlap holds over the ground as it is.
+         */
+        get: operations["kardo_server_plans_flight_show_coverage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/flight/card.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Print Card
+         * @description A page for each flight, or for one: a picture of its lines and every figure that is typed.
+         */
+        get: operations["kardo_server_plans_flight_print_card"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/read/features": {
         parameters: {
             query?: never;
@@ -3688,7 +3728,8 @@ export interface components {
         };
         /**
          * Zone
-         * @description A zone of airspace: its number with the authority; the ceiling in metres above ground, None where nothing may fly unasked; from when to when it
+         * @description A zone of airspace: its number with the authority; the ceiling in metres above ground, 0 where nothing may fly unasked, None where it sets
+         *     none; from when to when it
          *     holds, clock of the site (empty: always); who is asked; on which date it was looked up; what came of asking, and under which number.
          */
         Zone: {
@@ -4457,7 +4498,7 @@ export interface components {
         };
         /**
          * ControlFigures
-         * @description One control point: images that see it, its width in pixels, its own sigmas and the map's there.
+         * @description One control point: images that see it, its width in pixels, its own sigmas (pointing at its centre included) and the map's there; h radial.
          */
         ControlFigures: {
             /** Id */
@@ -5193,6 +5234,116 @@ export interface components {
             rays: components["schemas"]["Ray"][];
             /** Told */
             told: string;
+        };
+        /**
+         * CoverageAnswer
+         * @description What the images cover, in figures and for the sheet.
+         */
+        CoverageAnswer: {
+            figures: components["schemas"]["CoverageFigures"];
+            drawing: components["schemas"]["CoverageDrawing"];
+        };
+        /**
+         * CoverageDrawing
+         * @description Cells in grid metres, the first about e0, n0; images and strips by number, pixels in metres on the ground.
+         */
+        CoverageDrawing: {
+            /** E0 */
+            e0: number;
+            /** N0 */
+            n0: number;
+            /** Step */
+            step: number;
+            /** Rows */
+            rows: number;
+            /** Cols */
+            cols: number;
+            images: components["schemas"]["Drawn"];
+            strips: components["schemas"]["Drawn"];
+            pixels: components["schemas"]["Drawn"];
+        };
+        /**
+         * CoverageFigures
+         * @description Coverage in figures: images, strips and metres of the ground pixel over the site; the least overlaps in percent (None: no neighbours); square
+         *     metres of the site, and of it of what fewer than two images, fewer than three strips, corners of frames alone see, and of unknown height;
+         *     each flight's overlaps; and in a sentence.
+         */
+        CoverageFigures: {
+            images: components["schemas"]["Spread"];
+            strips: components["schemas"]["Spread"];
+            gsd: components["schemas"]["Spread"] | null;
+            /** Forward */
+            forward: number | null;
+            /** Side */
+            side: number | null;
+            /** Site M2 */
+            site_m2: number;
+            /** Holes M2 */
+            holes_m2: number;
+            /** Narrow M2 */
+            narrow_m2: number;
+            /** Corners M2 */
+            corners_m2: number;
+            /** Unknown M2 */
+            unknown_m2: number;
+            /** Overlaps */
+            overlaps: components["schemas"]["Overlaps"][];
+            /** Words */
+            words: string;
+        };
+        /**
+         * Drawn
+         * @description One thing about each cell: its bytes (rows * cols, row by row from the south, base64; 255: nothing to say), what one is worth, from where on
+         *     it is good, and whether much is good.
+         */
+        Drawn: {
+            /** Cells */
+            cells: string;
+            /** Worth */
+            worth: number;
+            /** Good */
+            good: number;
+            /** Much Is Good */
+            much_is_good: boolean;
+        };
+        /**
+         * Overlaps
+         * @description Overlap of one flight's neighbouring images in percent, by how far the same ground lies apart in both: the least anywhere, and the middle.
+         *     None where there are no neighbours. Places (grid metres) of the least.
+         */
+        Overlaps: {
+            /** Flight */
+            flight: string;
+            /** Forward */
+            forward: number | null;
+            /** Forward Median */
+            forward_median: number | null;
+            /** Forward At */
+            forward_at: [
+                number,
+                number
+            ] | null;
+            /** Side */
+            side: number | null;
+            /** Side Median */
+            side_median: number | null;
+            /** Side At */
+            side_at: [
+                number,
+                number
+            ] | null;
+        };
+        /**
+         * Spread
+         * @description The least, the middle and the most of something.
+         */
+        Spread: {
+            /** Least */
+            least: number;
+            /** Median */
+            median: number;
+            /** Most */
+            most: number;
         };
         /**
          * FeaturesOut
@@ -8018,7 +8169,7 @@ export interface operations {
             header?: never;
             path: {
                 job_id: string;
-                name: "points.csv" | "control.geojson" | "control.kml" | "control.kmz" | "control.gpx" | "control.gpkg" | "control.dxf" | "site.geojson" | "site.kml" | "plan.json";
+                name: "points.csv" | "control.geojson" | "control.kml" | "control.kmz" | "control.gpx" | "control.gpkg" | "control.dxf" | "site.geojson" | "site.kml" | "flight.geojson" | "flight.kml" | "flight.gpkg" | "flight.dxf" | "flight.csv" | "plan.json";
             };
             cookie?: never;
         };
@@ -8342,6 +8493,50 @@ export interface operations {
         parameters: {
             query?: {
                 point?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kardo_server_plans_flight_show_coverage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CoverageAnswer"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_flight_print_card: {
+        parameters: {
+            query?: {
+                flight?: string;
             };
             header?: never;
             path: {

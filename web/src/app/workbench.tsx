@@ -30,6 +30,21 @@ export function repinned(pins: Pin[], plan: Plan, result: Result | null): Pin[] 
   return [...pins.slice(-5), { name: `pin ${Number(last.slice(4)) + 1}`, plan, result }];
 }
 
+/** Cells that fill the sheet, row by row from the south: a byte each, 255 where there is nothing to say. */
+export interface Covered {
+  title: "images" | "strips" | "pixel";
+  e0: number;
+  n0: number;
+  step: number;
+  rows: number;
+  cols: number;
+  cells: Uint8Array;
+  /** What one of a byte is worth, and from where on that is good. */
+  worth: number;
+  good: number;
+  muchIsGood: boolean;
+}
+
 /** What is open and chosen on the sheet; nothing here is part of the plan. The open station stands in the address. */
 interface Workbench {
   station: Station;
@@ -68,6 +83,9 @@ interface Workbench {
   /** What a file would bring in, looked at before it is taken. */
   brought: Brought | null;
   setBrought: (brought: Brought | null) => void;
+  /** What of the flights' coverage fills the sheet while it is looked at. */
+  covered: Covered | null;
+  setCovered: (covered: Covered | null) => void;
   /** Points of a layout that is looked at before it is taken. */
   proposed: Spot[] | null;
   setProposed: (points: Spot[] | null) => void;
@@ -109,6 +127,7 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
   const setRound = useCallback((round: string[], way: [number, number][] = []) => setRounded({ round, way }), []);
   const [backdrop, setBackdrop] = useState<Workbench["backdrop"]>(null);
   const [brought, setBrought] = useState<Brought | null>(null);
+  const [covered, setCovered] = useState<Covered | null>(null);
   const [proposed, setProposed] = useState<Spot[] | null>(null);
   const [goTo, setGoTo] = useState<{ e: number; n: number } | null>(null);
   const value = useMemo(
@@ -140,6 +159,8 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
       setBackdrop,
       brought,
       setBrought,
+      covered,
+      setCovered,
       proposed,
       setProposed,
       goTo,
@@ -163,6 +184,7 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
       setRound,
       backdrop,
       brought,
+      covered,
       proposed,
       goTo,
     ],

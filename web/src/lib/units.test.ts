@@ -53,7 +53,12 @@ describe("figures", () => {
   it("never calls a simulated chance certain", () =>
     expect([chance(1), chance(0), chance(0.823)]).toEqual(["> 99 %", "< 1 %", "82 %"]));
   it("gives areas in hectares or acres", () =>
-    expect([area(24_000, "m"), area(40_468.564, "ft")]).toEqual(["2.4 ha", "10.0 acres"]));
+    expect([area(24_000, "m"), area(40_468.564, "ft"), area(120, "m"), area(120, "ft")]).toEqual([
+      "2.4 ha",
+      "10.0 acres",
+      "120 m²",
+      "1292 ft²",
+    ]));
   it("gives heaps in cubic metres, or in cubic yards of the job's foot", () => {
     expect([surface(100, "m"), surfaceUnit("m"), volume(7.6456, "m"), volumeUnit("m")]).toEqual([
       "100",

@@ -94,8 +94,12 @@ export function chance(share: number): string {
   return share > 0.99 ? "> 99 %" : share < 0.01 ? "< 1 %" : percent(share);
 }
 
-/** Area in hectares, or acres where the job is in feet. */
+const SMALL_AREA = 1000;
+
+/** Area in hectares, or acres where the job is in feet; a small one in square metres or feet. */
 export function area(squareMetres: number, unit: string): string {
+  if (squareMetres > 0 && squareMetres < SMALL_AREA)
+    return `${(squareMetres / UNITS[unit]!.metres ** 2).toFixed(0)} ${UNITS[unit]!.short}²`;
   return unit === "m"
     ? `${(squareMetres / 10_000).toFixed(1)} ha`
     : `${(squareMetres / 4046.8564224).toFixed(1)} acres`;

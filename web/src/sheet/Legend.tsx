@@ -35,7 +35,7 @@ export function Legend({
   const x = (value: number) => ((value - low) / span) * 170;
   const inside = ramp.limit > low && ramp.limit < high;
   const at = Math.min(Math.max(x(ramp.limit), 28), 142); // of the limit's label, which gives way to no edge
-  const figure = (value: number) => value.toFixed(ramp.title.startsWith("images") ? 0 : unit === "m" ? 1 : 3);
+  const figure = (value: number) => value.toFixed(/^(images|strips)/.test(ramp.title) ? 0 : unit === "m" ? 1 : 3);
   return (
     <div
       className={`pointer-events-none absolute bottom-[32px] ${left ? "left-[150px]" : "right-[16px]"} border border-hairline bg-sheet/95 px-2 py-1 text-xs`}

@@ -8,6 +8,7 @@ import { call, type TerrainDrawing } from "../api/client";
 import { usePlan } from "../app/plan";
 import { useWorkbench } from "../app/workbench";
 import { LAYERS } from "../stations/registry";
+import { useCovered } from "./covered";
 import { build, closed, GRID, sourceOf, type Drawing, type SheetView, type ToolContext } from "./drawing";
 import { drawFrame } from "./frame";
 import { rampOf } from "./layers/cells";
@@ -48,6 +49,7 @@ export function Sheet() {
   useFrame(drawing, frame, plan.brief.unit);
   useShading(drawing, view);
   useBackdrop(drawing);
+  useCovered(drawing, view);
   for (const layer of LAYERS) useLayer(drawing, layer, view); // eslint-disable-line react-hooks/rules-of-hooks -- a constant list
 
   const tools: ToolContext = useMemo(
@@ -103,7 +105,19 @@ export function Sheet() {
 /** All that the layers are drawn from. */
 function useView({ resolution, extent }: Rest): SheetView {
   const { jobId, plan, summary, result, trial } = usePlan();
-  const { station, layer, selected, draft, preview, round, way, brought, proposed, view: tray } = useWorkbench();
+  const {
+    station,
+    layer,
+    selected,
+    draft,
+    preview,
+    round,
+    way,
+    brought,
+    proposed,
+    covered,
+    view: tray,
+  } = useWorkbench();
   const [themed, setThemed] = useState(0);
   useEffect(() => {
     const rethemed = () => setThemed((n) => n + 1);
@@ -120,7 +134,10 @@ function useView({ resolution, extent }: Rest): SheetView {
     staleTime: Infinity,
   });
   const surface = trial.live ?? result;
-  const ramp = useMemo(() => rampOf({ surface, layer, colours, plan }), [surface, layer, colours, plan]);
+  const ramp = useMemo(
+    () => rampOf({ surface, layer, colours, plan, covered }),
+    [surface, layer, colours, plan, covered],
+  );
   const atClose = station === "close";
   const exaggeration = useMemo(() => (atClose ? 0 : exaggerationOf(result, summary)), [atClose, result, summary]);
   const close = useClose(atClose);
@@ -146,6 +163,7 @@ function useView({ resolution, extent }: Rest): SheetView {
     resolution,
     extent,
     brought,
+    covered,
     ramp,
     exaggeration,
     closed,

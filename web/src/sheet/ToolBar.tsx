@@ -4,7 +4,7 @@ import { TOOLS } from "../stations/registry";
 
 /** What can be placed, and which error layer is shown. */
 export function ToolBar() {
-  const { placing, setPlacing, layer, setLayer } = useWorkbench();
+  const { placing, setPlacing, layer, setLayer, covered } = useWorkbench();
   const bare = !usePlan().plan.site.boundary.length;
   return (
     <div className="absolute top-[18px] left-[38px] flex items-center gap-1">
@@ -22,10 +22,12 @@ export function ToolBar() {
       <select
         className="input text-sm"
         aria-label="Layer"
-        value={layer}
+        value={covered ? "covered" : layer}
+        disabled={!!covered}
         onChange={(event) => setLayer(event.target.value as typeof layer)}
         title="Error layer (E)"
       >
+        {covered && <option value="covered">coverage</option>}
         <option value="v">height error</option>
         <option value="h">plan error</option>
         <option value="images">images</option>

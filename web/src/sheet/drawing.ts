@@ -20,7 +20,7 @@ import type {
   Summary,
   TerrainDrawing,
 } from "../api/client";
-import type { Brought, ErrorLayer, Placing, Station } from "../app/workbench";
+import type { Brought, Covered, ErrorLayer, Placing, Station } from "../app/workbench";
 import type { Ramp } from "./symbols";
 
 export const GRID = new Projection({ code: "KARDO:GRID", units: "m" });
@@ -48,6 +48,8 @@ export interface SheetView {
   extent: [number, number, number, number] | undefined;
   /** What is about to be brought in: points, lines and areas of a file that is looked at. */
   brought: Brought | null;
+  /** What fills the sheet instead of the error surface. */
+  covered: Covered | null;
   ramp: Ramp | null;
   exaggeration: number;
   /** The closed job while Close is open, and how many times its residuals are drawn as long as they are. */
@@ -92,6 +94,7 @@ export interface Drawing {
   map: OlMap;
   shading: ImageLayer<ImageStatic>;
   backdrop: ImageLayer<ImageStatic>;
+  covered: ImageLayer<ImageStatic>;
   layers: Map<string, VectorLayer<VectorSource> | VectorImageLayer<VectorSource>>;
 }
 
@@ -117,9 +120,10 @@ export function build(target: HTMLDivElement, layers: SheetLayer[]): Drawing {
   );
   const shading = new ImageLayer<ImageStatic>({ zIndex: 0 });
   const backdrop = new ImageLayer<ImageStatic>({ zIndex: 0.5 });
+  const covered = new ImageLayer<ImageStatic>({ zIndex: 0.7, opacity: 0.85 });
   const map = new OlMap({
     target,
-    layers: [shading, backdrop, ...made.values()],
+    layers: [shading, backdrop, covered, ...made.values()],
     controls: [],
     interactions: defaultInteractions({
       altShiftDragRotate: false,
@@ -136,7 +140,7 @@ export function build(target: HTMLDivElement, layers: SheetLayer[]): Drawing {
       enableRotation: false,
     }),
   });
-  return { map, shading, backdrop, layers: made };
+  return { map, shading, backdrop, covered, layers: made };
 }
 
 /** The source of one of the layers. */

@@ -22,6 +22,7 @@ import { residuals } from "../sheet/layers/residuals";
 import { BASE_VIEWS } from "./base/views";
 import { CLOSE_VIEWS } from "./close/views";
 import { CONTROL_VIEWS } from "./control/views";
+import { FLIGHT_VIEWS } from "./flight/views";
 import { STATION_IDS, type Station } from "./ids";
 import { SITE_VIEWS } from "./site/views";
 
@@ -91,6 +92,7 @@ export const STATIONS: Record<Station, StationEntry> = {
     Tray: lazy(() => import("./flight/FlightTray").then((m) => ({ default: m.FlightTray }))),
     layers: [strips, exposures],
     tools: [],
+    views: FLIGHT_VIEWS,
     line: ({ summary }) => {
       const flown = summary?.flights ?? [];
       const sum = (of: (f: (typeof flown)[number]) => number) => flown.reduce((total, f) => total + of(f), 0);

@@ -6,6 +6,7 @@ import Style from "ol/style/Style";
 import type { ErrorLayer } from "../../app/workbench";
 import { fineFactor, fineUnit } from "../../lib/units";
 import type { SheetLayer, SheetView } from "../drawing";
+import { rampOfCovered } from "../covered";
 import { ramp, type Ramp } from "../symbols";
 
 /** Predicted error or number of images, as cells of the map sample. */
@@ -14,9 +15,9 @@ export const cells: SheetLayer = {
   rank: 0,
   still: true,
   opacity: 0.8,
-  from: (view) => [view.ramp, view.surface, view.layer],
-  features: ({ ramp, surface, layer, plan }) => {
-    if (!ramp || !surface) return [];
+  from: (view) => [view.ramp, view.surface, view.layer, view.covered],
+  features: ({ ramp, surface, layer, plan, covered }) => {
+    if (!ramp || !surface || covered) return [];
     const { e, n, step } = surface.map;
     const styles = new Map<string, Style>();
     return cellValues(surface.map, layer, plan.brief.unit).map((value, k) => {
@@ -35,8 +36,9 @@ export const cells: SheetLayer = {
 };
 
 /** The colours of the layer that is shown, broken at the tolerance. */
-export function rampOf(view: Pick<SheetView, "surface" | "layer" | "colours" | "plan">): Ramp | null {
-  const { surface, layer, colours, plan } = view;
+export function rampOf(view: Pick<SheetView, "surface" | "layer" | "colours" | "plan" | "covered">): Ramp | null {
+  const { surface, layer, colours, plan, covered } = view;
+  if (covered) return rampOfCovered(covered, plan.brief.unit, colours);
   if (!surface || layer === "none") return null;
   const unit = plan.brief.unit;
   const values = cellValues(surface.map, layer, unit).filter((v): v is number => v !== null);

@@ -9,6 +9,9 @@ import { Heading } from "../../ui/Heading";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Remove } from "../../ui/Remove";
 import { Tabs } from "../../ui/Tabs";
+import { CoverageView } from "./CoverageView";
+import { FlightFiles } from "./FlightFiles";
+import { FLIGHT_VIEWS } from "./views";
 import { hangingId, hangingOf, hangings } from "../hanging";
 
 const PURPOSES = [
@@ -31,6 +34,19 @@ const STATES = [
 ];
 
 export function FlightTray() {
+  const { view, openView } = useWorkbench();
+  return (
+    <>
+      <Heading title="Flight">
+        <span className="text-quiet">follow the aviation law of the place; airspace is looked up again on the day</span>
+      </Heading>
+      <Tabs label="Views" tabs={FLIGHT_VIEWS} chosen={view || "flights"} onChoose={openView} />
+      {view === "coverage" ? <CoverageView /> : view === "files" ? <FlightFiles /> : <Flights />}
+    </>
+  );
+}
+
+function Flights() {
   const { plan, summary, edit } = usePlan();
   const [chosen, choose] = useState<string | null>(null);
   const flight = plan.flights.find((f) => f.id === chosen) ?? plan.flights[0];
@@ -41,9 +57,6 @@ export function FlightTray() {
   };
   return (
     <>
-      <Heading title="Flight">
-        <span className="text-quiet">follow the aviation law of the place; airspace is looked up again on the day</span>
-      </Heading>
       <Tabs label="Flights" tabs={plan.flights} chosen={flight?.id} onChoose={choose}>
         <button className="button text-sm" onClick={another} disabled={!plan.kit.cameras.length && !flight}>
           another flight

@@ -1,0 +1,69 @@
+"""Coverage of blocks of 2,000 and 10,000 exposures over a terrain of 1,000 by 1,000 nodes: `python -m benchmarks.coverage`."""
+
+import argparse
+import json
+import time
+from pathlib import Path
+
+import numpy as np
+
+from kardo.core.flight.areas import site_polygon
+from kardo.core.flight.coverage import Coverage, covered
+from kardo.core.flight.pattern import all_flown
+from kardo.core.plan.brief import Brief
+from kardo.core.plan.flights import Flight
+from kardo.core.plan.library import kit_of
+from kardo.core.plan.model import Plan
+from kardo.core.plan.site import Ground, Site, terrain_of
+from kardo.core.terrain.surface import Surface
+
+E0, N0, NODES, TURNS = 622_900.0, 5_128_300.0, 1000, 5
+SIZES = {2000: (1045.0, 945.0), 10_000: (2480.0, 2150.0)}
+
+
+def block(exposures: int) -> Plan:
+    """A rectangle over rolling ground that takes about so many exposures at 80 and 70 %."""
+    wide, high = SIZES[exposures]
+    step = round(wide * 1.2 / NODES, 3)
+    x = step * np.arange(NODES)
+    heights = 20 + 15 * np.sin(x[None, :] / 180) * np.cos(x[:, None] / 230)
+    surface = Surface(E0 - 0.1 * wide, N0 - 0.1 * wide, step, np.round(heights, 3))
+    ring = ((E0, N0), (E0 + wide, N0), (E0 + wide, N0 + high), (E0, N0 + high))
+    flight = Flight(id="main", name="block", camera="mp20", aircraft="quad", battery="quad", height=80.0, forward_overlap=80.0, side_overlap=70.0)  # fmt: skip
+    return Plan(
+        brief=Brief(title="block", crs="EPSG:25828"),
+        site=Site(boundary=ring, ground=Ground(terrain=terrain_of(surface, "made"))),
+        kit=kit_of(),
+        flights=(flight,),
+    )
+
+
+def main() -> None:
+    """Least, middle and most of five turns each, the flights laid out beforehand."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--json", type=Path, help="write the figures here")
+    out = {}
+    for size in SIZES:
+        plan = block(size)
+        surface, flights = plan.surface, all_flown(plan)
+        assert surface is not None
+        seconds: list[float] = []
+        found: Coverage | None = None
+        for _ in range(TURNS + 1):
+            began = time.perf_counter()
+            found = covered(plan, flights, surface, site_polygon(plan))
+            seconds.append(time.perf_counter() - began)
+        assert found is not None
+        least, *_, most = turns = sorted(seconds[1:])  # the first loads what was compiled
+        exposures = sum(len(f.e) for f in flights)
+        out[exposures] = {"cells": found.images.size, "least": least, "median": turns[TURNS // 2], "most": most}
+        print(
+            f"{exposures:,} exposures, {found.images.size:,} cells: {least:.2f}, {turns[TURNS // 2]:.2f}, {most:.2f} s"
+        )
+    args = parser.parse_args()
+    if args.json:
+        args.json.write_text(json.dumps(out, indent=1))
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,53 @@
+"""The flights over the API: what their images cover, and the card."""
+
+from dataclasses import dataclass
+from uuid import UUID
+
+from django.http import HttpRequest, HttpResponse
+from ninja import Query, Router
+from pydantic import TypeAdapter
+
+from kardo.core.flight.coverage import CoverageFigures, coverage, told
+from kardo.core.flight.coverage_drawing import CoverageDrawing, drawing_of
+from kardo.core.plan.model import Plan
+from kardo.formats.documents import pdf
+from kardo.formats.flight_card import flight_card_html
+from kardo.server.access import job_of
+from kardo.server.made_once import made_once
+from kardo.server.plans.stored import whole_plan
+from kardo.server.standing import standing_of
+
+router = Router(tags=["flight"])
+
+
+@dataclass(frozen=True)
+class CoverageAnswer:
+    """What the images cover, in figures and for the sheet."""
+
+    figures: CoverageFigures
+    drawing: CoverageDrawing
+
+
+COVERAGE = TypeAdapter(CoverageAnswer)
+
+
+@router.get("/{job_id}/flight/coverage", response=CoverageAnswer)
+def show_coverage(request: HttpRequest, job_id: UUID):
+    """How many images and strips see each place of the site, how fine, and how much the overlap holds over the ground as it is."""
+    at = standing_of(request, job_id)
+    made_of = at.revision, at.model
+    return made_once(request, made_of, COVERAGE, lambda: _covered(whole_plan(job_of(request, job_id))))
+
+
+def _covered(plan: Plan) -> CoverageAnswer:
+    found = coverage(plan)
+    return CoverageAnswer(told(plan, found), drawing_of(found))
+
+
+@router.get("/{job_id}/flight/card.pdf")
+def print_card(request: HttpRequest, job_id: UUID, flight: Query[str] = ""):
+    """A page for each flight, or for one: a picture of its lines and every figure that is typed."""
+    body = pdf(flight_card_html(whole_plan(job_of(request, job_id)), flight))
+    response = HttpResponse(body, content_type="application/pdf")
+    response["Content-Disposition"] = 'attachment; filename="flight-card.pdf"'
+    return response

@@ -1,0 +1,50 @@
+"""The flights over the API: coverage as figures and cells, the card, and their files."""
+
+import base64
+
+import numpy as np
+import pypdfium2
+import pytest
+
+from kardo.core.flight.coverage import coverage
+from tests.conftest import small_plan
+from tests.server.conftest import edit
+
+pytestmark = pytest.mark.django_db
+
+
+def test_coverage_is_told_and_drawn_cell_by_cell(planner, job):
+    answer = planner.get(f"/api/jobs/{job.pk}/flight/coverage")
+    told, found = answer.json(), coverage(small_plan())
+    drawn = told["drawing"]
+    cells = np.frombuffer(base64.b64decode(drawn["images"]["cells"]), np.uint8).reshape(drawn["rows"], drawn["cols"])
+    assert np.array_equal(cells[found.seen], found.images[found.seen]) and (cells[~found.seen] == 255).all()
+    pixels = np.frombuffer(base64.b64decode(drawn["pixels"]["cells"]), np.uint8).reshape(cells.shape)
+    close = pixels[found.seen] * drawn["pixels"]["worth"]
+    assert np.abs(close - found.gsd[found.seen]).max() <= drawn["pixels"]["worth"] / 2 + 1e-9
+    assert told["figures"]["images"]["least"] == found.images[found.seen].min() and told["figures"]["holes_m2"] == 0
+    again = planner.get(f"/api/jobs/{job.pk}/flight/coverage", headers={"If-None-Match": answer["ETag"]})
+    assert again.status_code == 304
+
+
+def test_a_job_without_a_flight_says_what_is_missing(planner, job):
+    assert (
+        planner.patch_plan(job.pk, [edit("flights/main", small_plan().to_json()["flights"][0], None)], 1).status_code
+        == 200
+    )
+    assert "no flight" in planner.get(f"/api/jobs/{job.pk}/flight/coverage").json()["title"]
+    assert planner.get(f"/api/jobs/{job.pk}/flight/card.pdf").status_code == 422
+    assert planner.get(f"/api/jobs/{job.pk}/export/flight.csv").status_code == 422
+
+
+def test_the_card_and_the_files_come_as_files(planner, job):
+    card = planner.get(f"/api/jobs/{job.pk}/flight/card.pdf?flight=main")
+    assert len(pypdfium2.PdfDocument(card.content)) == 1 and "attachment" in card["Content-Disposition"]
+    for name, start in (
+        ("flight.csv", b"flight,leg,strip"),
+        ("flight.kml", b"<?xml"),
+        ("flight.geojson", b'{"type"'),
+        ("flight.gpkg", b"SQLite"),
+        ("flight.dxf", b"  0\nSECTION"),
+    ):
+        assert planner.get(f"/api/jobs/{job.pk}/export/{name}").content.startswith(start)

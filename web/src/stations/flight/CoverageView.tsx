@@ -1,0 +1,152 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { call, type Coverage, type Problem } from "../../api/client";
+import { usePlan } from "../../app/plan";
+import { useWorkbench, type Covered } from "../../app/workbench";
+import { area, fine, fineUnit } from "../../lib/units";
+import { ProblemNote } from "../../ui/ProblemNote";
+import { Tabs } from "../../ui/Tabs";
+
+const SHOWN = [
+  { id: "images", name: "images" },
+  { id: "strips", name: "strips" },
+  { id: "pixel", name: "pixel" },
+];
+type Drawing = Coverage["drawing"];
+
+/** What the images really cover, over the ground as it is: in figures, and filling the sheet while it is looked at. */
+export function CoverageView() {
+  const { jobId, answer } = usePlan();
+  const { setCovered } = useWorkbench();
+  const [shown, show] = useState("images");
+  const { data, error, refetch } = useQuery<Coverage, Problem>({
+    queryKey: ["coverage", jobId, answer.revision],
+    queryFn: () => call("GET", `/jobs/${jobId}/flight/coverage`),
+    staleTime: Infinity,
+    placeholderData: (previous) => previous,
+  });
+  useEffect(() => {
+    setCovered(data ? coveredBy(data.drawing, shown as Covered["title"]) : null);
+    return () => setCovered(null);
+  }, [data, shown, setCovered]);
+  if (error) return <ProblemNote problem={error} onClose={() => void refetch()} />;
+  if (!data) return <p className="text-quiet">Counting…</p>;
+  return (
+    <section data-testid="coverage">
+      <div className="flex flex-wrap items-baseline gap-x-4">
+        <Tabs label="On the sheet" tabs={SHOWN} chosen={shown} onChoose={show} />
+        <p>{data.figures.words}</p>
+      </div>
+      <div className="grid grid-cols-[minmax(260px,1fr)_minmax(380px,1.5fr)] items-start gap-x-8">
+        <Figures told={data.figures} />
+        <Overlaps told={data.figures} />
+      </div>
+      <p className="mt-1 max-w-3xl text-sm text-quiet">
+        Over the terrain, cell by cell; the limit of the pixel is 1.3 times the middle one. Ground that turns its back
+        on a camera is not seen; what stands on the ground, or in front of it, is not looked past.
+      </p>
+    </section>
+  );
+}
+
+function coveredBy(drawing: Drawing, title: Covered["title"]): Covered {
+  const { e0, n0, step, rows, cols } = drawing;
+  const { cells, worth, good, much_is_good } = drawing[title === "pixel" ? "pixels" : title];
+  const bytes = Uint8Array.from(atob(cells), (c) => c.charCodeAt(0));
+  return { title, e0, n0, step, rows, cols, cells: bytes, worth, good, muchIsGood: much_is_good };
+}
+
+function Figures({ told }: { told: Coverage["figures"] }) {
+  const { unit } = usePlan().plan.brief;
+  const rows: [string, number][] = [
+    ["fewer than two images: not mapped", told.holes_m2],
+    ["fewer than three strips", told.narrow_m2],
+    ["only corners of frames", told.corners_m2],
+    ["height not known", told.unknown_m2],
+  ];
+  return (
+    <table className="table text-sm">
+      <thead>
+        <tr>
+          <th>seen by</th>
+          <th className="num">least</th>
+          <th className="num">middle</th>
+          <th className="num">most</th>
+        </tr>
+      </thead>
+      <tbody>
+        {(["images", "strips"] as const).map((what) => (
+          <tr key={what}>
+            <td>{what}</td>
+            <td className="num figures">{told[what].least}</td>
+            <td className="num figures">{told[what].median}</td>
+            <td className="num figures">{told[what].most}</td>
+          </tr>
+        ))}
+        {told.gsd && (
+          <tr>
+            <td>pixel on the ground, {fineUnit(unit)}</td>
+            <td className="num figures">{fine(told.gsd.least, unit)}</td>
+            <td className="num figures">{fine(told.gsd.median, unit)}</td>
+            <td className="num figures">{fine(told.gsd.most, unit)}</td>
+          </tr>
+        )}
+        {rows.map(([words, m2]) => (
+          <tr key={words}>
+            <td>{words}</td>
+            <td className={`num figures ${m2 ? "text-decision-text" : ""}`} colSpan={3}>
+              {m2 ? `${area(m2, unit)}, ${((100 * m2) / told.site_m2).toFixed(1)} %` : "nothing"}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+/** Each flight's overlap as it was asked for, and as it is over the ground; the place of the least a click away. */
+function Overlaps({ told }: { told: Coverage["figures"] }) {
+  const { plan } = usePlan();
+  const { setGoTo } = useWorkbench();
+  return (
+    <table className="table text-sm">
+      <thead>
+        <tr>
+          <th>overlap, %</th>
+          <th className="num">planned</th>
+          <th className="num">in the middle</th>
+          <th className="num">least</th>
+          <th>where</th>
+        </tr>
+      </thead>
+      <tbody>
+        {told.overlaps.flatMap((one) => {
+          const flight = plan.flights.find((f) => f.id === one.flight);
+          if (!flight) return [];
+          const rows = [
+            ["forward", flight.forward_overlap, one.forward_median, one.forward, one.forward_at],
+            ["side", flight.side_overlap, one.side_median, one.side, one.side_at],
+          ] as const;
+          return rows.map(([what, planned, median, least, at]) => (
+            <tr key={`${one.flight}-${what}`}>
+              <td>
+                {plan.flights.length > 1 && `${flight.name}: `}
+                {what}
+              </td>
+              <td className="num figures">{planned}</td>
+              <td className="num figures">{median?.toFixed(1) ?? "–"}</td>
+              <td className="num figures">{least?.toFixed(1) ?? "–"}</td>
+              <td>
+                {at && (
+                  <button className="cursor-pointer underline" onClick={() => setGoTo({ e: at[0]!, n: at[1]! })}>
+                    go there
+                  </button>
+                )}
+              </td>
+            </tr>
+          ));
+        })}
+      </tbody>
+    </table>
+  );
+}

@@ -1,0 +1,6 @@
+/** The views of Flight, in their order. */
+export const FLIGHT_VIEWS = [
+  { id: "flights", name: "flights" },
+  { id: "coverage", name: "coverage" },
+  { id: "files", name: "card and files" },
+];
