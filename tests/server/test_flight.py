@@ -48,3 +48,14 @@ def test_the_card_and_the_files_come_as_files(planner, job):
         ("flight.dxf", b"  0\nSECTION"),
     ):
         assert planner.get(f"/api/jobs/{job.pk}/export/{name}").content.startswith(start)
+
+
+def test_a_flight_in_the_wind_is_told_line_by_line(planner, job):
+    still = planner.get(f"/api/jobs/{job.pk}/flight/air").json()
+    windy = planner.get(f"/api/jobs/{job.pk}/flight/air?flight=main&wind=12&whence=0").json()
+    assert (
+        still["flight"] == "main" and len(still["lines"]) == len(windy["lines"]) and windy["minutes"] > still["minutes"]
+    )
+    assert windy["slowest"] < windy["fastest"] == 6.0 and windy["across"] > 0
+    assert planner.get(f"/api/jobs/{job.pk}/flight/air?flight=nobody").status_code == 422
+    assert "does not come forward" in planner.get(f"/api/jobs/{job.pk}/flight/air?wind=40").json()["title"]

@@ -17,12 +17,12 @@ from kardo.core.flight.reach import out_of_reach
 from kardo.core.gnss.heights import vertical_height
 from kardo.core.gnss.occupations import METHODS, mark_sigma, minutes_on_point
 from kardo.core.plan.control import MOST_OCCUPATIONS, ControlPoint, Occupation
-from kardo.core.plan.edits import Edit, changed
+from kardo.core.plan.edits import Edit, changed, field_edits
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import library
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import plain_length, reference, small_length
-from kardo.core.plan.parts import Part, to_json
+from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import HangsOn, Mark, OnNothing, OnSetUp, Reading, SetUp
 
 LESSENS: dict[str, tuple[str, ...]] = {
@@ -69,16 +69,6 @@ class Remedy:
     def on(self, plan: Plan) -> Plan:
         """The plan with this change. Raises PlanError where it does not fit."""
         return changed(plan, self.edits)
-
-
-def field_edits(path: str, part: Part, **update: Any) -> tuple[Edit, ...]:
-    """Edits of single fields of one part.
-
-    >>> field_edits("setups/base", SetUp(id="base", name="base", antenna="disc"), mark="heron-4")
-    (Edit(path='setups/base/mark', before=None, after='heron-4', at=None),)
-    """
-    before = to_json(part)
-    return tuple(Edit(f"{path}/{key}", before[key], value) for key, value in update.items() if before[key] != value)
 
 
 def control_offers(plan: Plan, planned: Planned, places: int) -> Iterator[Remedy]:

@@ -15,7 +15,6 @@ from importlib.resources import files
 
 from kardo.core.accuracy.advice import Promise
 from kardo.core.accuracy.effort import Progress
-from kardo.core.accuracy.offers import field_edits
 from kardo.core.accuracy.prediction import figures_of
 from kardo.core.accuracy.results import Figures
 from kardo.core.accuracy.solution import DefectiveNetwork
@@ -23,7 +22,7 @@ from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.pattern import flown
 from kardo.core.plan.brief import State
 from kardo.core.plan.control import ControlPoint
-from kardo.core.plan.edits import Edit, changed
+from kardo.core.plan.edits import Edit, changed, field_edits
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import reference, small_length
 from kardo.core.plan.parts import to_json

@@ -148,7 +148,7 @@ def covered(plan: Plan, flights: Sequence[FlightPlan], surface: AnySurface, poly
     frame = LocalFrame(plan.grid, middle.x, middle.y, float(np.nan_to_num(surface.at(middle.x, middle.y))))
     points, normals = _local(frame, e, n, ground, step)
     shape = ground.shape
-    images, strips = np.zeros(shape, dtype=np.int32), np.zeros(shape, dtype=np.int32)
+    images, strips = np.zeros(shape, dtype=np.int64), np.zeros(shape, dtype=np.int64)
     gsd, off = np.full(shape, np.inf), np.full(shape, np.inf)
     for flight in flights:
         _of_flight(Sight(flight, frame), points, normals, images, strips, gsd, off)

@@ -43,7 +43,7 @@ def drawing_of(found: Coverage) -> CoverageDrawing:
     """The worst of each block of cells, where there are more than are drawn."""
     every = max(1, math.ceil(math.sqrt(found.images.size / MOST_DRAWN)))
     seen = found.seen
-    shown = _blocks(seen, every, np.logical_or)
+    shown = _blocks(seen.astype(np.float64), every, np.maximum) > 0
     images = _worst(found.images, seen, every, np.minimum)
     strips = _worst(found.strips, seen, every, np.minimum)
     fine = np.where(np.isfinite(found.gsd), found.gsd, 0.0)
@@ -70,11 +70,11 @@ def _worst(values: Ints | Floats, seen: Bools, every: int, take: np.ufunc) -> Fl
     return _blocks(np.where(seen, values, neutral), every, take)
 
 
-def _blocks(values: Floats | Bools, every: int, take: np.ufunc) -> Floats:
+def _blocks(values: Floats, every: int, take: np.ufunc) -> Floats:
     if every == 1:
-        return np.asarray(values)
+        return values
     by_rows = take.reduceat(values, np.arange(0, values.shape[0], every), axis=0)
-    return np.asarray(take.reduceat(by_rows, np.arange(0, values.shape[1], every), axis=1))
+    return np.asarray(take.reduceat(by_rows, np.arange(0, values.shape[1], every), axis=1), dtype=np.float64)
 
 
 def _bytes(values: Floats, shown: Bools) -> str:

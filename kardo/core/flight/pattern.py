@@ -27,7 +27,8 @@ Kind = Literal["main", "crossing", "oblique"]
 
 @dataclass(frozen=True)
 class Strip:
-    """One flight line: grid metres of first and last exposure, its exposures as a range, its leg, and what it is for."""
+    """One flight line: grid metres of first and last exposure, its exposures as a range, its leg, what it is for, and the seconds from its end to the
+    next, its turn included."""
 
     start: tuple[float, float]
     end: tuple[float, float]
@@ -36,6 +37,7 @@ class Strip:
     leg: int
     length: float
     kind: Kind
+    then: float
 
 
 @dataclass(frozen=True)
@@ -155,7 +157,8 @@ def fly(
     count = sum(line.length / line.trigger + 1 for line in lines)
     if count > MAX_EXPOSURES:
         raise too_many(count)
-    legs, leg_of_strip = _legs(lines, flight, craft, equipment.battery)
+    ways = _ways(lines, flight, craft)
+    legs, leg_of_strip = _legs(lines, ways, flight, craft, equipment.battery)
     e, n, azimuth, strip = _exposures(lines)
     e, n = e * grid_per_ground, n * grid_per_ground
     above = np.array([line.height for line in lines])[strip]
@@ -165,7 +168,14 @@ def fly(
     first = np.r_[0, np.cumsum(counts)[:-1]]
     strips = tuple(
         Strip(
-            (e[a], n[a]), (e[a + k - 1], n[a + k - 1]), int(a), int(k), leg_of_strip[s], lines[s].length, lines[s].kind
+            (e[a], n[a]),
+            (e[a + k - 1], n[a + k - 1]),
+            int(a),
+            int(k),
+            leg_of_strip[s],
+            lines[s].length,
+            lines[s].kind,
+            ways[s],
         )
         for s, (a, k) in enumerate(zip(first, counts, strict=True))
     )
@@ -358,11 +368,12 @@ def _ways(lines: list[Line], flight: Flight, craft: Aircraft) -> list[float]:
     return [*seconds, craft.turn_s]
 
 
-def _legs(lines: list[Line], flight: Flight, craft: Aircraft, battery: Battery) -> tuple[tuple[Leg, ...], list[int]]:
+def _legs(
+    lines: list[Line], ways: list[float], flight: Flight, craft: Aircraft, battery: Battery
+) -> tuple[tuple[Leg, ...], list[int]]:
     """Cut the flight at line ends so that each battery lands with its reserve. A single line longer than a battery
     keeps a leg of its own, and shows what it would leave."""
     usable = battery.minutes * (1 - flight.reserve / 100) - 2 * craft.transit_min
-    ways = _ways(lines, flight, craft)
     of_strip: list[int] = []
     used: list[float] = []
     for k, line in enumerate(lines):

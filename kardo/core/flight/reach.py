@@ -78,7 +78,7 @@ def reach_from(
     """From a base on a mark by a link to a standpoint, and on to all exposures, or to some (k,) by number."""
     which: Ints = np.arange(len(flight.e)) if some is None else some
     e, n, h = flight.e[which], flight.n[which], flight.h[which]
-    things = _things(plan)
+    things = things_on(plan)
     away = float(np.hypot(standpoint[0] - mark.e, standpoint[1] - mark.n))
     hands = np.array([*standpoint, _ground(plan, *standpoint, mark) + HANDS])
     linked = away <= link.reaches
@@ -98,7 +98,7 @@ def _ground(plan: Plan, e: float, n: float, mark: Mark) -> float:
     return own if np.isfinite(own) else plan.mark_height(mark)
 
 
-def _things(plan: Plan) -> list[tuple[BaseGeometry, float]]:
+def things_on(plan: Plan) -> list[tuple[BaseGeometry, float]]:
     """What stands on the site, with the height of its top in the job's system."""
     standing = [f for f in plan.site.features if f.kind in STANDING and f.height > 0]
     return [(shape_of_feature(f), top) for f in standing if np.isfinite(top := top_of(plan, f))]

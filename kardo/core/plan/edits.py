@@ -17,7 +17,7 @@ from pydantic import TypeAdapter, ValidationError
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import Part, parts_in
+from kardo.core.plan.parts import Part, parts_in, to_json
 
 MAX_DEPTH = 8
 FIXED = {"format", "version", "id"}  # no edit changes these
@@ -310,6 +310,17 @@ def changed(plan: Plan, edits: Iterable[Edit]) -> Plan:
     if applied.conflicts:
         raise ConflictError(applied.conflicts)
     return plan_of(applied.document)
+
+
+def field_edits(path: str, part: Part, **update: Any) -> tuple[Edit, ...]:
+    """Edits of single fields of one part.
+
+    >>> from kardo.core.plan.stands import SetUp
+    >>> field_edits("setups/base", SetUp(id="base", name="base", antenna="disc"), mark="heron-4")
+    (Edit(path='setups/base/mark', before=None, after='heron-4', at=None),)
+    """
+    before = to_json(part)
+    return tuple(Edit(f"{path}/{key}", before[key], value) for key, value in update.items() if before[key] != value)
 
 
 def difference(first: Json, second: Json, at: tuple[str, ...] = ()) -> list[Edit]:

@@ -1,12 +1,15 @@
 """The flights over the API: what their images cover, and the card."""
 
 from dataclasses import dataclass
+from typing import Annotated
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
 from ninja import Query, Router
 from pydantic import TypeAdapter
 
+from kardo.core.errors import PlanError
+from kardo.core.flight.airtime import AirTime, Wind, air_time
 from kardo.core.flight.coverage import CoverageFigures, coverage, told
 from kardo.core.flight.coverage_drawing import CoverageDrawing, drawing_of
 from kardo.core.plan.model import Plan
@@ -28,7 +31,7 @@ class CoverageAnswer:
     drawing: CoverageDrawing
 
 
-COVERAGE = TypeAdapter(CoverageAnswer)
+COVERAGE, AIR = TypeAdapter(CoverageAnswer), TypeAdapter(AirTime)
 
 
 @router.get("/{job_id}/flight/coverage", response=CoverageAnswer)
@@ -42,6 +45,28 @@ def show_coverage(request: HttpRequest, job_id: UUID):
 def _covered(plan: Plan) -> CoverageAnswer:
     found = coverage(plan)
     return CoverageAnswer(told(plan, found), drawing_of(found))
+
+
+@router.get("/{job_id}/flight/air", response=AirTime)
+def show_air_time(
+    request: HttpRequest,
+    job_id: UUID,
+    flight: str = "",
+    wind: Annotated[float, Query(ge=0, le=60)] = 0.0,
+    whence: Annotated[float, Query(ge=0, le=360)] = 0.0,
+):
+    """A flight line by line in a wind (metres a second at flying height, whence in grid degrees): speed over the ground, turns, battery, sight."""
+    at = standing_of(request, job_id)
+    made_of = at.revision, at.model, flight, wind, whence
+
+    def make() -> AirTime:
+        plan = whole_plan(job_of(request, job_id))
+        own = next((f for f in plan.flights if flight in ("", f.id)), None)
+        if own is None:
+            raise PlanError("There is no such flight.", where="Flight", mend="Choose another.")
+        return air_time(plan, own, Wind(wind, whence))
+
+    return made_once(request, made_of, AIR, make)
 
 
 @router.get("/{job_id}/flight/card.pdf")

@@ -625,6 +625,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/flight/air": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Air Time
+         * @description A flight line by line in a wind (metres a second at flying height, whence in grid degrees): speed over the ground, turns, battery, sight.
+         */
+        get: operations["kardo_server_plans_flight_show_air_time"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/flight/card.pdf": {
         parameters: {
             query?: never;
@@ -5346,6 +5366,104 @@ export interface components {
             most: number;
         };
         /**
+         * AirTime
+         * @description A flight in the air. minutes: all legs. across: minutes where the lines lay across the wind, None without one and where that
+         *     cannot be flown. windy: whether they should. slowest
+         *     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
+         *     speed through the air held. images, gigabytes as JPEG and raw. shortest leg in minutes, and ways to make it longer where it is too short.
+         */
+        AirTime: {
+            /** Flight */
+            flight: string;
+            /** Lines */
+            lines: components["schemas"]["LineInAir"][];
+            /** Legs */
+            legs: components["schemas"]["LegInAir"][];
+            /** Minutes */
+            minutes: number;
+            /** Across */
+            across: number | null;
+            /** Windy */
+            windy: boolean;
+            /** Slowest */
+            slowest: number;
+            /** Fastest */
+            fastest: number;
+            /** Overlap */
+            overlap: number;
+            /** Images */
+            images: number;
+            /** Jpeg Gb */
+            jpeg_gb: number;
+            /** Raw Gb */
+            raw_gb: number;
+            /** Shortest */
+            shortest: number;
+            /** Longer */
+            longer: components["schemas"]["Longer"][];
+            /** Told */
+            told: string;
+        };
+        /**
+         * LegInAir
+         * @description One battery: its lines from the first to the last, minutes in all with the way out and home, per cent on landing, and whether that is its reserve.
+         */
+        LegInAir: {
+            /** Number */
+            number: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Minutes */
+            minutes: number;
+            /** Battery */
+            battery: number;
+            /** Enough */
+            enough: boolean;
+        };
+        /**
+         * LineInAir
+         * @description One line: its number and leg, from 1; course in degrees, metres, metres a second over the ground, minutes on it and to the next with its turn;
+         *     per cent left in the battery at its end; metres to its farthest image from the pilot, and how many of its images the pilot cannot see.
+         */
+        LineInAir: {
+            /** Number */
+            number: number;
+            /** Leg */
+            leg: number;
+            /** Course */
+            course: number;
+            /** Length */
+            length: number;
+            /** Speed */
+            speed: number;
+            /** Minutes */
+            minutes: number;
+            /** Turn Minutes */
+            turn_minutes: number;
+            /** Battery */
+            battery: number;
+            /** Farthest */
+            farthest: number;
+            /** Unseen */
+            unseen: number;
+        };
+        /**
+         * Longer
+         * @description A way to make the shortest leg as long as it must be: what is changed, what all then takes in minutes and images, and the edits.
+         */
+        Longer: {
+            /** Words */
+            words: string;
+            /** Minutes */
+            minutes: number;
+            /** Images */
+            images: number;
+            /** Edits */
+            edits: components["schemas"]["Edit"][];
+        };
+        /**
          * FeaturesOut
          * @description Things of a file, or found, as rows that the plan could hold: their ids are their numbers, their kinds guesses.
          */
@@ -8529,6 +8647,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CoverageAnswer"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_flight_show_air_time: {
+        parameters: {
+            query?: {
+                flight?: string;
+                wind?: number;
+                whence?: number;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AirTime"];
                 };
             };
         };

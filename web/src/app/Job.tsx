@@ -6,7 +6,6 @@ import { Tray } from "../stations/Tray";
 import { ProblemNote } from "../ui/ProblemNote";
 import { short } from "../lib/differences";
 import { useNarrow } from "../lib/narrow";
-import { ConflictDialog, ExpiredDialog, StuckDialog } from "./Dialogs";
 import { Line } from "./Line";
 import { useOutbox, usePlan } from "./plan";
 import { Ribbon } from "./Ribbon";
@@ -15,6 +14,9 @@ import { Staff } from "./Staff";
 import { ThemeChoice, TopBar } from "./TopBar";
 import { useWorkbench, type Station } from "./workbench";
 
+const ConflictDialog = lazy(() => import("./Dialogs").then((m) => ({ default: m.ConflictDialog })));
+const StuckDialog = lazy(() => import("./Dialogs").then((m) => ({ default: m.StuckDialog })));
+const ExpiredDialog = lazy(() => import("./Dialogs").then((m) => ({ default: m.ExpiredDialog })));
 const ShortcutSheet = lazy(() => import("./ShortcutSheet").then((m) => ({ default: m.ShortcutSheet })));
 
 /** The stations that are worked at outside. */
@@ -67,9 +69,7 @@ export default function Job({ session }: { session: Session }) {
           <ShortcutSheet open onClose={() => setHelp(false)} />
         </Suspense>
       )}
-      <ConflictDialog />
-      <StuckDialog />
-      <ExpiredDialog />
+      <Troubles />
     </div>
   );
 }
@@ -100,8 +100,21 @@ function InTheField() {
         <Refused />
         <Tray />
       </main>
-      <ExpiredDialog />
+      <Troubles />
     </div>
+  );
+}
+
+/** What has to be decided before work goes on; fetched when it comes to that. */
+function Troubles() {
+  const { entries, expired } = useOutbox();
+  const { stuck } = usePlan();
+  return (
+    <Suspense fallback={null}>
+      {entries.some((entry) => entry.conflicts) && <ConflictDialog />}
+      {stuck && <StuckDialog />}
+      {expired && <ExpiredDialog />}
+    </Suspense>
   );
 }
 

@@ -4,7 +4,6 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from kardo.core.accuracy.offers import field_edits
 from kardo.core.control.local import fault_of_local
 from kardo.core.control.survey import base_mark
 from kardo.core.errors import KardoError
@@ -13,6 +12,7 @@ from kardo.core.geodesy.antenna import MOST_APART, outvoted
 from kardo.core.geodesy.units import length, small
 from kardo.core.gnss.heights import vertical_height
 from kardo.core.plan.brief import State
+from kardo.core.plan.edits import field_edits
 from kardo.core.plan.model import Plan
 from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp

@@ -8,13 +8,13 @@ from scipy.spatial import cKDTree
 from shapely import Point, contains_xy
 
 from kardo.core.accuracy.conditions import unmet, unmet_places
-from kardo.core.accuracy.offers import field_edits, new_target
+from kardo.core.accuracy.offers import new_target
 from kardo.core.accuracy.standards import standards
 from kardo.core.control.recording import longest, recordings
 from kardo.core.flight.areas import site_polygon
 from kardo.core.geodesy.units import length, place, small
 from kardo.core.plan.control import ControlPoint
-from kardo.core.plan.edits import Edit
+from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import OwnSession
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule

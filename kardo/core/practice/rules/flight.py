@@ -6,10 +6,9 @@ from collections.abc import Iterator
 import numpy as np
 
 from kardo.core.accuracy.defects import spans
-from kardo.core.accuracy.offers import field_edits
 from kardo.core.flight.pattern import FlightPlan
 from kardo.core.geodesy.units import speed
-from kardo.core.plan.edits import Edit
+from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, newer_in_library, rule
 
 SHARP_PX, SMEARED_PX = 0.5, 1.0  # of blur: the usual limit, and where nothing is matched any more as supposed

@@ -5,9 +5,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from kardo.core.accuracy.offers import field_edits
 from kardo.core.flight.clearance import Clearance, of_lines, of_ways, return_height, steepest
 from kardo.core.geodesy.units import length, place, speed
+from kardo.core.plan.edits import field_edits
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 from kardo.core.practice.rules.flight import mended, path_of
 

@@ -5,12 +5,12 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from kardo.core.accuracy.offers import field_edits
 from kardo.core.control.survey import survey
 from kardo.core.errors import KardoError
 from kardo.core.geodesy.units import length, small
 from kardo.core.gnss.occupations import INDEPENDENT_MIN, METHODS, independent
 from kardo.core.plan.control import ControlPoint, Occupation
+from kardo.core.plan.edits import field_edits
 from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import OnNetwork, OnSetUp
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule

@@ -8,10 +8,10 @@ import numpy as np
 from scipy.spatial import cKDTree
 from shapely import MultiPoint, Point
 
-from kardo.core.accuracy.offers import field_edits
 from kardo.core.control.survey import heights_of
 from kardo.core.flight.areas import site_polygon
 from kardo.core.geodesy.units import length
+from kardo.core.plan.edits import field_edits
 from kardo.core.plan.stands import OnInstrument
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 from kardo.core.site.standing import (

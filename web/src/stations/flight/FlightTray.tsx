@@ -9,6 +9,7 @@ import { Heading } from "../../ui/Heading";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Remove } from "../../ui/Remove";
 import { Tabs } from "../../ui/Tabs";
+import { AirView } from "./AirView";
 import { CoverageView } from "./CoverageView";
 import { FlightFiles } from "./FlightFiles";
 import { FLIGHT_VIEWS } from "./views";
@@ -41,7 +42,15 @@ export function FlightTray() {
         <span className="text-quiet">follow the aviation law of the place; airspace is looked up again on the day</span>
       </Heading>
       <Tabs label="Views" tabs={FLIGHT_VIEWS} chosen={view || "flights"} onChoose={openView} />
-      {view === "coverage" ? <CoverageView /> : view === "files" ? <FlightFiles /> : <Flights />}
+      {view === "coverage" ? (
+        <CoverageView />
+      ) : view === "air" ? (
+        <AirView />
+      ) : view === "files" ? (
+        <FlightFiles />
+      ) : (
+        <Flights />
+      )}
     </>
   );
 }

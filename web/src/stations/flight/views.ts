@@ -2,5 +2,6 @@
 export const FLIGHT_VIEWS = [
   { id: "flights", name: "flights" },
   { id: "coverage", name: "coverage" },
+  { id: "air", name: "air time" },
   { id: "files", name: "card and files" },
 ];

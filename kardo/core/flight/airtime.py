@@ -1,0 +1,254 @@
+"""The time in the air, line by line: speed over the ground in a wind, turns, the battery at the end of each line, what stays in sight of the pilot, and how
+legs that are too short for post-processing are made longer."""
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from kardo.core.errors import KardoError, PlanError
+from kardo.core.flight.clearance import take_off
+from kardo.core.flight.pattern import FlightPlan, flown
+from kardo.core.flight.reach import things_on
+from kardo.core.plan.edits import Edit, field_edits
+from kardo.core.plan.flights import Flight
+from kardo.core.plan.model import Plan
+from kardo.core.terrain.sightline import in_sight
+
+EYES = 1.7  # metres above the ground
+SIGHT = 500.0  # metres to which a small aircraft's attitude is still made out
+WINDY = 1 / 3  # of the cruising speed, from which lines across the wind are better
+JPEG_BYTES, RAW_BYTES = 0.45, 1.9  # a pixel, about
+STEPS = 20  # by which a value is sought that makes legs long enough
+
+
+@dataclass(frozen=True)
+class Wind:
+    """At flying height: metres a second, and whence, in degrees of the grid."""
+
+    speed: float = 0.0
+    whence: float = 0.0
+
+    @property
+    def vector(self) -> tuple[float, float]:
+        """East and north, where it blows to."""
+        a = math.radians(self.whence)
+        return -self.speed * math.sin(a), -self.speed * math.cos(a)
+
+
+@dataclass(frozen=True)
+class OverGround:
+    """What a wanted speed over the ground comes to: that speed, as far as the aircraft can; its speed through the air; and by how many degrees it heads
+    to the right of its course. ground is 0 where the wind is stronger than it."""
+
+    ground: float
+    air: float
+    crab: float
+
+
+def over_ground_in(wind: Wind, course: float, wanted: float, most: float) -> OverGround:
+    """The wind triangle along a course in degrees: wanted metres a second over the ground, most through the air.
+
+    >>> found = over_ground_in(Wind(3.0, 270.0), 0.0, 4.0, 15.0)
+    >>> found.ground, round(found.air, 6), round(found.crab, 2)
+    (4.0, 5.0, -36.87)
+    """
+    a = math.radians(course)
+    along = wind.vector[0] * math.sin(a) + wind.vector[1] * math.cos(a)
+    across = wind.vector[0] * math.cos(a) - wind.vector[1] * math.sin(a)
+    if abs(across) >= most:
+        return OverGround(0.0, most, math.copysign(90.0, -across))
+    ground = max(0.0, min(wanted, along + math.sqrt(most**2 - across**2)))
+    ahead = ground - along
+    return OverGround(ground, math.hypot(ahead, across), math.degrees(math.atan2(-across, ahead)))
+
+
+@dataclass(frozen=True)
+class LineInAir:
+    """One line: its number and leg, from 1; course in degrees, metres, metres a second over the ground, minutes on it and to the next with its turn;
+    per cent left in the battery at its end; metres to its farthest image from the pilot, and how many of its images the pilot cannot see."""
+
+    number: int
+    leg: int
+    course: float
+    length: float
+    speed: float
+    minutes: float
+    turn_minutes: float
+    battery: float
+    farthest: float
+    unseen: int
+
+
+@dataclass(frozen=True)
+class LegInAir:
+    """One battery: its lines from the first to the last, minutes in all with the way out and home, per cent on landing, and whether that is its reserve."""
+
+    number: int
+    first: int
+    last: int
+    minutes: float
+    battery: float
+    enough: bool
+
+
+@dataclass(frozen=True)
+class Longer:
+    """A way to make the shortest leg as long as it must be: what is changed, what all then takes in minutes and images, and the edits."""
+
+    words: str
+    minutes: float
+    images: int
+    edits: tuple[Edit, ...]
+
+
+@dataclass(frozen=True)
+class AirTime:
+    """A flight in the air. minutes: all legs. across: minutes where the lines lay across the wind, None without one and where that
+    cannot be flown. windy: whether they should. slowest
+    and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
+    speed through the air held. images, gigabytes as JPEG and raw. shortest leg in minutes, and ways to make it longer where it is too short."""
+
+    flight: str
+    lines: list[LineInAir]
+    legs: list[LegInAir]
+    minutes: float
+    across: float | None
+    windy: bool
+    slowest: float
+    fastest: float
+    overlap: float
+    images: int
+    jpeg_gb: float
+    raw_gb: float
+    shortest: float
+    longer: list[Longer]
+    told: str
+
+
+def air_time(plan: Plan, flight: Flight, wind: Wind = Wind(), least: float = 10.0) -> AirTime:
+    """A flight of a plan in a wind; least: minutes that a leg must have. Raises PlanError where it cannot be laid out, or the wind carries it away."""
+    f = flown(plan, flight)
+    craft, battery = plan.aircraft(flight.aircraft), plan.battery(flight.battery)
+    going = [over_ground_in(wind, _course(f, k), flight.speed, craft.max_m_per_s) for k in range(len(f.strips))]
+    if not all(g.ground > 0.1 for g in going):
+        raise PlanError(
+            f"In this wind {f.flight.name} does not come forward.", where="Flight, air time", mend="Wait for less wind."
+        )
+    far, unseen = _from_pilot(plan, f)
+    lines, legs = [], []
+    for number in range(len(f.legs)):
+        own = [k for k, s in enumerate(f.strips) if s.leg == number]
+        spent = craft.transit_min
+        for k in own:
+            on_it = f.strips[k].length / going[k].ground / 60
+            turn = (f.strips[k].then if k != own[-1] else craft.turn_s) / 60
+            spent += on_it
+            left = 100 * (1 - spent / battery.minutes)
+            lines.append(
+                LineInAir(
+                    k + 1, number + 1, _course(f, k), f.strips[k].length, going[k].ground, on_it, turn, left, far[k], unseen[k]
+                )
+            )  # fmt: skip
+            spent += turn
+        spent += craft.transit_min
+        landing = 100 * (1 - spent / battery.minutes)
+        legs.append(LegInAir(number + 1, own[0] + 1, own[-1] + 1, spent, landing, landing >= flight.reserve - 1e-6))
+    minutes, shortest = sum(leg.minutes for leg in legs), min(leg.minutes for leg in legs)
+    by_air = flight.speed + wind.speed
+    pixels = len(f.e) * f.camera.width_px * f.camera.height_px / 1e9
+    across = _across(plan, flight, wind) if wind.speed else None
+    windy = wind.speed > WINDY * craft.cruise_m_per_s
+    return AirTime(
+        flight.id,
+        lines,
+        legs,
+        minutes,
+        across,
+        windy,
+        min(g.ground for g in going),
+        max(g.ground for g in going),
+        100 * (1 - by_air * f.trigger_interval / f.footprint_along),
+        len(f.e),
+        pixels * JPEG_BYTES,
+        pixels * RAW_BYTES,
+        shortest,
+        list(_longer(plan, flight, shortest, least)) if shortest < least else [],
+        _told(f, legs, minutes, across, windy),
+    )
+
+
+def _course(f: FlightPlan, k: int) -> float:
+    return math.degrees(float(f.course[f.strip == k][0])) % 360
+
+
+def _from_pilot(plan: Plan, f: FlightPlan) -> tuple[list[float], list[int]]:
+    """Of each line the metres to its farthest image from the pilot, and how many images are too far or hidden."""
+    e, n = take_off(f)
+    up = f.h - (float(plan.surface.at(e, n)) + EYES if plan.surface is not None else np.nan)
+    away = np.sqrt((f.e - e) ** 2 + (f.n - n) ** 2 + np.nan_to_num(up) ** 2)
+    seen = away <= SIGHT
+    eyes = np.array([e, n, f.h[0] - up[0]])
+    if np.isfinite(eyes).all() and seen.any():
+        seen[seen] = in_sight(plan.surface, things_on(plan), eyes, f.e[seen], f.n[seen], f.h[seen])
+    lines = range(len(f.strips))
+    return [float(away[f.strip == k].max()) for k in lines], [int((~seen[f.strip == k]).sum()) for k in lines]
+
+
+def _across(plan: Plan, flight: Flight, wind: Wind) -> float | None:
+    """Minutes of the same flight with its lines across the wind; None where that cannot be flown."""
+    turned = flown(plan, flight.model_copy(update={"course": (wind.whence + 90) % 180}))
+    craft = plan.aircraft(flight.aircraft)
+    slower = 0.0
+    for k, strip in enumerate(turned.strips):
+        going = over_ground_in(wind, _course(turned, k), flight.speed, craft.max_m_per_s).ground
+        if going < 0.1:
+            return None
+        slower += strip.length / going - strip.length / flight.speed
+    return turned.minutes + slower / 60
+
+
+def _longer(plan: Plan, flight: Flight, shortest: float, least: float) -> Iterator[Longer]:
+    """The four ways of practice, each as far as it goes: wait, slower, lower, more overlap."""
+    whole = flown(plan, flight)
+    short = [max(0.0, least - leg.minutes) for leg in whole.legs]
+    yield Longer(f"wait {sum(short):.0f} min in the air", whole.minutes + sum(short), len(whole.e), ())
+    for words, field, other in (
+        ("slower: {:.1f} m/s", "speed", 0.5),
+        ("lower: {:.0f} m", "height", 20.0),
+        ("side overlap of {:.0f} %", "side_overlap", 90.0),
+    ):
+        found = _reached(plan, flight, field, other, least)
+        if found is not None:
+            value, then = found
+            yield Longer(
+                words.format(value), then.minutes, len(then.e), field_edits(f"flights/{flight.id}", flight, **{field: value})
+            )  # fmt: skip
+
+
+def _reached(plan: Plan, flight: Flight, field: str, other: float, least: float) -> tuple[float, FlightPlan] | None:
+    """The smallest of some changes of a field towards another value by which every leg is long enough; None where none does it. A change that makes
+    one leg two may make both short, so it is sought step by step."""
+    now = float(getattr(flight, field))
+    for k in range(1, STEPS + 1):
+        tried = round(now + (other - now) * k / STEPS, 1)
+        try:
+            then = flown(plan, flight.model_copy(update={field: tried}))
+        except KardoError:
+            return None
+        if min(leg.minutes for leg in then.legs) >= least:
+            return tried, then
+    return None
+
+
+def _told(f: FlightPlan, legs: list[LegInAir], minutes: float, across: float | None, windy: bool) -> str:
+    count = f"{len(legs)} {'leg' if len(legs) == 1 else 'legs'}"
+    words = f"{minutes:.0f} min in the air in {count}, landing with {min(leg.battery for leg in legs):.0f} % at least."
+    short = [str(leg.number) for leg in legs if not leg.enough]
+    if short:
+        words += f" Leg {' and '.join(short)} would land below the reserve of {f.flight.reserve:g} %."
+    if across is not None:
+        better = "better, in this wind" if windy else "no better"
+        words += f" Across the wind it takes {across:.0f} min: {better}."
+    return words

@@ -1,0 +1,56 @@
+"""The Flight in the browser: what is covered fills the sheet while it is looked at; the wind; card and files."""
+
+import re
+
+import pypdfium2
+from playwright.sync_api import expect
+
+from tests.browser.test_control import opened
+from tests.browser.test_house import barriers
+
+LEGEND = "images that see the ground"
+
+
+def test_coverage_fills_the_sheet_while_it_is_looked_at(signed_in, django_db_blocker):
+    page = opened(signed_in, django_db_blocker, "Well covered")
+    page.keyboard.press("3")
+    expect(page.get_by_role("tab", name="coverage")).to_be_visible()
+    page.keyboard.press("Alt+2")
+    view, sheet = page.get_by_test_id("coverage"), page.get_by_test_id("sheet")
+    expect(view).to_contain_text("Every place is seen by 12 to 16 images", timeout=20_000)
+    expect(sheet.get_by_text(LEGEND)).to_be_visible()
+    expect(sheet.get_by_label("Layer")).to_be_disabled()
+    view.get_by_role("tab", name="pixel").click()
+    expect(sheet.get_by_text("pixel on the ground, mm")).to_be_visible()
+    row = view.get_by_role("row", name=re.compile("^forward"))
+    assert abs(float(row.get_by_role("cell").nth(3).inner_text()) - 75) < 1
+    row.get_by_role("button", name="go there").click()
+    assert barriers(page) == []
+    page.keyboard.press("Alt+1")
+    expect(sheet.get_by_text("pixel on the ground, mm")).to_have_count(0)
+    expect(sheet.get_by_text(re.compile("height error, mm"))).to_be_visible()
+    assert page.console_errors == []
+
+
+def test_the_wind_costs_time_and_battery_and_the_card_comes_as_a_page(signed_in, django_db_blocker):
+    page = opened(signed_in, django_db_blocker, "Windy")
+    page.keyboard.press("3")
+    expect(page.get_by_role("tab", name="air time")).to_be_visible()
+    page.keyboard.press("Alt+3")
+    view = page.get_by_test_id("air-time")
+    expect(view).to_contain_text("min in the air in 1 leg", timeout=20_000)
+    wind = view.get_by_label("Wind at flying height, metres a second")
+    wind.fill("12")
+    wind.press("Enter")
+    expect(view).to_contain_text("Across the wind it takes")
+    wind.fill("40")
+    wind.press("Enter")
+    expect(view).to_contain_text("does not come forward")
+    assert barriers(page) == []
+    page.get_by_role("tab", name="card and files").click()
+    with page.expect_download() as download:
+        page.get_by_role("link", name="card of main flight").click()
+    assert len(pypdfium2.PdfDocument(download.value.path())) == 1
+    with page.expect_download() as download:
+        page.get_by_role("link", name="waypoints (CSV)").click()
+    assert download.value.path().read_text().startswith("flight,leg,strip")

@@ -1,0 +1,125 @@
+"""The time in the air: the wind triangle by hand, sums of parts, the battery line by line, and ways to longer legs."""
+
+import math
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kardo.core.errors import PlanError
+from kardo.core.flight.airtime import JPEG_BYTES, SIGHT, Wind, air_time, over_ground_in
+from kardo.core.flight.pattern import all_flown
+from kardo.core.plan.edits import changed
+from kardo.core.plan.site import Feature
+from tests.conftest import E0, N0, small_plan
+
+
+def of(plan, **more):
+    return air_time(plan, plan.flights[0], **more)
+
+
+@pytest.mark.parametrize(
+    ("wind", "course", "wanted", "most", "ground", "air", "crab"),
+    [
+        (
+            Wind(3, 270),
+            0,
+            4,
+            15,
+            4.0,
+            5.0,
+            -36.869898,
+        ),  # from the west, flying north: a triangle of 3, 4 and 5, heading left
+        (Wind(5, 0), 0, 8, 15, 8.0, 13.0, 0.0),  # against it
+        (Wind(5, 180), 0, 8, 15, 8.0, 3.0, 0.0),  # with it
+        (Wind(5, 0), 0, 12, 15, 10.0, 15.0, 0.0),  # no more than the air allows
+        (Wind(9, 90), 0, 15, 15, 12.0, 15.0, 36.869898),  # 9, 12, 15
+    ],
+)
+def test_the_wind_triangle_by_hand(wind, course, wanted, most, ground, air, crab):
+    found = over_ground_in(wind, course, wanted, most)
+    assert (found.ground, found.air) == pytest.approx((ground, air)) and found.crab == pytest.approx(crab, abs=1e-5)
+
+
+@given(st.floats(0, 30), st.floats(0, 360), st.floats(0, 360), st.floats(1, 20))
+def test_heading_and_wind_add_up_to_the_track(speed, whence, course, wanted):
+    wind, found = Wind(speed, whence), over_ground_in(Wind(speed, whence), course, wanted, 15.0)
+    assert 0 <= found.ground <= wanted + 1e-9
+    if found.ground <= 0:
+        return
+    heading = math.radians(course + found.crab)
+    e = found.air * math.sin(heading) + wind.vector[0]
+    n = found.air * math.cos(heading) + wind.vector[1]
+    track = math.radians(course)
+    assert (e, n) == pytest.approx((found.ground * math.sin(track), found.ground * math.cos(track)), abs=1e-6)
+    assert found.air <= 15.0 + 1e-9 or found.ground == pytest.approx(wanted)
+
+
+def test_without_wind_legs_are_those_of_the_plan_and_minutes_the_sum_of_their_parts():
+    plan = small_plan(flight={"speed": 1.5, "crossing_strips": 2})
+    found, (f,) = of(plan), all_flown(plan)
+    craft, battery = plan.aircraft("quad"), plan.battery("quad")
+    assert [leg.minutes for leg in found.legs] == pytest.approx([leg.minutes for leg in f.legs])
+    assert [leg.battery for leg in found.legs] == pytest.approx([leg.battery_left for leg in f.legs])
+    assert len(found.legs) > 1 and found.minutes == pytest.approx(f.minutes) and found.across is None
+    for leg in found.legs:
+        own = [line for line in found.lines if line.leg == leg.number]
+        parts = 2 * craft.transit_min + sum(line.minutes + line.turn_minutes for line in own)
+        assert leg.minutes == pytest.approx(parts)
+        assert own[-1].battery == pytest.approx(
+            leg.battery + 100 * (craft.turn_s / 60 + craft.transit_min) / battery.minutes
+        )
+        assert [line.battery for line in own] == sorted((line.battery for line in own), reverse=True)
+    assert [line.number for line in found.lines] == list(range(1, len(f.strips) + 1))
+
+
+def test_a_head_wind_slows_and_lands_with_less():
+    plan = small_plan(flight={"speed": 12.0, "course": 0.0})
+    still, windy = of(plan), of(plan, wind=Wind(8.0, 0.0))
+    slow, fast = (
+        (windy.lines[k].speed for k in (0, 1)) if windy.lines[0].course < 90 else (windy.lines[k].speed for k in (1, 0))
+    )
+    assert slow == pytest.approx(min(12.0, plan.aircraft("quad").max_m_per_s - 8.0)) and fast == 12.0
+    assert windy.minutes > still.minutes and windy.legs[0].battery < still.legs[0].battery
+    assert windy.windy and windy.across < windy.minutes and "better, in this wind" in windy.told
+    with pytest.raises(PlanError, match="does not come forward"):
+        of(plan, wind=Wind(30.0, 90.0))
+
+
+def test_overlap_by_time_is_lost_with_the_wind_behind():
+    """At 75 % and 6 m/s, 2 m/s more from behind take a third more of the quarter between images."""
+    plan = small_plan(flight={"speed": 6.0, "forward_overlap": 75.0})
+    assert of(plan).overlap == pytest.approx(75.0)
+    assert of(plan, wind=Wind(2.0, 0.0)).overlap == pytest.approx(100 - 25 * 8 / 6)
+
+
+def test_a_leg_too_short_has_four_ways_and_each_makes_it_long_enough():
+    plan = small_plan(flight={"speed": 9.0})
+    found = of(plan)
+    assert found.shortest < 10 and {way.words.split(" ")[0].strip(":") for way in found.longer} >= {"wait", "slower"}
+    for way in found.longer:
+        if way.edits:
+            (f,) = all_flown(changed(plan, way.edits))
+            assert min(leg.minutes for leg in f.legs) >= 10 and f.minutes == pytest.approx(way.minutes)
+            assert len(f.e) == way.images
+    assert not of(plan, least=3.0).longer
+
+
+def test_what_the_pilot_cannot_see_is_counted():
+    near = small_plan(flight={"standpoint": (E0 + 100, N0 - 20)})
+    assert all(line.unseen == 0 and line.farthest < 250 for line in of(near).lines)
+    far = of(small_plan(flight={"standpoint": (E0 + 100, N0 - 480)}))
+    assert any(line.unseen for line in far.lines) and max(line.farthest for line in far.lines) > SIGHT
+    wall = Feature(
+        id="wall", name="wall", kind="obstacle", shape="area", height=60.0,
+        vertices=((E0 + 95, N0 - 15), (E0 + 200, N0 - 15), (E0 + 200, N0 - 10), (E0 + 95, N0 - 10)),
+    )  # fmt: skip
+    hidden = near.model_copy(update={"site": near.site.model_copy(update={"features": (wall,)})})
+    assert sum(line.unseen for line in of(hidden).lines) > 0
+
+
+def test_images_and_their_room():
+    plan = small_plan()
+    found, (f,) = of(plan), all_flown(plan)
+    assert found.images == len(f.e)
+    assert found.jpeg_gb == pytest.approx(len(f.e) * f.camera.width_px * f.camera.height_px * JPEG_BYTES / 1e9)

@@ -1,0 +1,154 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { call, type AirTime, type Flight, type Problem } from "../../api/client";
+import { usePlan } from "../../app/plan";
+import { length } from "../../lib/units";
+import { BatteryPlot } from "../../plots/BatteryPlot";
+import { NumberField, unitName } from "../../ui/fields";
+import { ProblemNote } from "../../ui/ProblemNote";
+import { Tabs } from "../../ui/Tabs";
+
+/** The time in the air: in a wind, line by line, with the battery at the end of each; what the pilot sees; how short legs are made longer. */
+export function AirView() {
+  const { jobId, plan, answer } = usePlan();
+  const [chosen, choose] = useState<string | null>(null);
+  const [wind, setWind] = useState({ speed: 0, whence: 270 });
+  const flight = plan.flights.find((f) => f.id === chosen) ?? plan.flights[0];
+  const { data, error } = useQuery<AirTime, Problem>({
+    queryKey: ["air", jobId, answer.revision, flight?.id, wind],
+    queryFn: () =>
+      call("GET", `/jobs/${jobId}/flight/air?flight=${flight!.id}&wind=${wind.speed}&whence=${wind.whence}`),
+    enabled: !!flight,
+    staleTime: Infinity,
+    placeholderData: (previous) => previous,
+  });
+  if (!flight) return <p className="text-quiet">No flight yet.</p>;
+  return (
+    <section data-testid="air-time">
+      <div className="flex flex-wrap items-center gap-x-3">
+        {plan.flights.length > 1 && <Tabs label="Flight" tabs={plan.flights} chosen={flight.id} onChoose={choose} />}
+        <label className="flex items-center gap-1 text-sm">
+          wind at flying height, m/s
+          <NumberField
+            label="Wind at flying height, metres a second"
+            value={wind.speed}
+            width="w-14"
+            onCommit={(speed) => setWind({ ...wind, speed: Math.min(60, Math.max(0, speed)) })}
+          />
+        </label>
+        <label className="flex items-center gap-1 text-sm">
+          from, ° of the grid
+          <NumberField
+            label="Whence, degrees of the grid"
+            value={wind.whence}
+            decimals={0}
+            width="w-14"
+            onCommit={(whence) => setWind({ ...wind, whence: ((whence % 360) + 360) % 360 })}
+          />
+        </label>
+      </div>
+      {error ? <ProblemNote problem={error} /> : data ? <Told air={data} flight={flight} /> : <p>Reckoning…</p>}
+    </section>
+  );
+}
+
+function Told({ air, flight }: { air: AirTime; flight: Flight }) {
+  const { plan } = usePlan();
+  return (
+    <>
+      <p className="mt-1">{air.told}</p>
+      <div className="flex flex-wrap items-start gap-x-6">
+        <BatteryPlot air={air} reserve={flight.reserve} />
+        <dl className="grid grid-cols-[auto_auto] gap-x-4 text-sm">
+          <dt>over the ground</dt>
+          <dd className="figures text-right">
+            {air.slowest.toFixed(1)} to {air.fastest.toFixed(1)} m/s
+          </dd>
+          <dt>overlap by time, wind behind</dt>
+          <dd className={`figures text-right ${air.overlap < 60 ? "text-decision-text" : ""}`}>
+            {air.overlap.toFixed(0)} %
+          </dd>
+          <dt>images</dt>
+          <dd className="figures text-right">{air.images}</dd>
+          <dt>JPEG or raw, about</dt>
+          <dd className="figures text-right">
+            {air.jpeg_gb.toFixed(1)} or {air.raw_gb.toFixed(0)} GB
+          </dd>
+          <dt>farthest from the pilot</dt>
+          <dd className="figures text-right">
+            {length(Math.max(...air.lines.map((line) => line.farthest)), plan.brief.unit)}
+          </dd>
+        </dl>
+      </div>
+      {air.longer.length > 0 && <Longer air={air} />}
+      <Lines air={air} />
+    </>
+  );
+}
+
+/** Ways to a leg long enough to be post-processed, each with what it costs. */
+function Longer({ air }: { air: AirTime }) {
+  const { edit } = usePlan();
+  return (
+    <>
+      <h3 className="mt-1 font-bold">The shortest leg is {air.shortest.toFixed(1)} min: post-processing wants 10</h3>
+      <ul className="text-sm">
+        {air.longer.map((way) => (
+          <li key={way.words} className="flex items-baseline gap-2">
+            <span>
+              {way.words}: <span className="figures">{way.minutes.toFixed(0)} min</span> in all,{" "}
+              <span className="figures">{way.images}</span> images
+            </span>
+            {way.edits.length > 0 && (
+              <button className="button px-1 py-0 text-sm" onClick={() => void edit(way.edits)}>
+                take it
+              </button>
+            )}
+          </li>
+        ))}
+      </ul>
+    </>
+  );
+}
+
+function Lines({ air }: { air: AirTime }) {
+  const { unit } = usePlan().plan.brief;
+  return (
+    <table className="table text-sm">
+      <thead>
+        <tr>
+          <th className="num">line</th>
+          <th className="num">leg</th>
+          <th className="num">course, °</th>
+          <th className="num">long, {unitName(unit)}</th>
+          <th className="num">m/s</th>
+          <th className="num">min</th>
+          <th className="num">then, min</th>
+          <th className="num">battery at its end, %</th>
+          <th>from the pilot</th>
+        </tr>
+      </thead>
+      <tbody>
+        {air.lines.map((line, k) => {
+          const resumed = k > 0 && air.lines[k - 1]!.leg !== line.leg;
+          return (
+            <tr key={line.number} className={resumed ? "border-t-2 border-ink" : ""}>
+              <td className="num figures">{line.number}</td>
+              <td className="num figures">{line.leg}</td>
+              <td className="num figures">{line.course.toFixed(1)}</td>
+              <td className="num figures">{length(line.length, unit).split(" ")[0]}</td>
+              <td className="num figures">{line.speed.toFixed(1)}</td>
+              <td className="num figures">{line.minutes.toFixed(1)}</td>
+              <td className="num figures">{line.turn_minutes.toFixed(1)}</td>
+              <td className="num figures">{line.battery.toFixed(0)}</td>
+              <td className={line.unseen ? "text-decision-text" : "text-quiet"}>
+                {length(line.farthest, unit)}
+                {line.unseen > 0 && `; ${line.unseen} images out of sight`}
+              </td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}
