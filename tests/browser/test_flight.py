@@ -5,8 +5,10 @@ import re
 import pypdfium2
 from playwright.sync_api import expect
 
+from kardo.core.flight.pattern import all_flown
 from tests.browser.test_control import opened
 from tests.browser.test_house import barriers
+from tests.conftest import small_plan
 
 LEGEND = "images that see the ground"
 
@@ -54,3 +56,26 @@ def test_the_wind_costs_time_and_battery_and_the_card_comes_as_a_page(signed_in,
     with page.expect_download() as download:
         page.get_by_role("link", name="waypoints (CSV)").click()
     assert download.value.path().read_text().startswith("flight,leg,strip")
+
+
+def test_what_was_flown_is_held_against_the_plan_and_what_it_missed_is_drawn(signed_in, django_db_blocker):
+    page = opened(signed_in, django_db_blocker, "Flown")
+    page.keyboard.press("3")
+    expect(page.get_by_role("tab", name="flown")).to_be_visible()
+    page.keyboard.press("Alt+4")
+    view = page.get_by_test_id("flown")
+    (f,) = all_flown(small_plan())
+    rows = "".join(
+        f"p{k},{e:.3f},{n:.3f},{h:.3f}\n"
+        for k, (e, n, h) in enumerate(zip(f.e, f.n, f.h, strict=True))
+        if f.strip[k] != 4
+    )
+    file = {"name": "positions.csv", "mimeType": "text/csv", "buffer": f"name,E,N,H\n{rows}".encode()}
+    view.get_by_label("File of what was flown").set_input_files(file)
+    missed = int((f.strip == 4).sum())
+    expect(view).to_contain_text(f"{missed} of {len(f.e)} exposures were missed", timeout=20_000)
+    expect(view.get_by_role("row").nth(1)).to_contain_text(re.compile(rf"main flight\s*5\s*{missed}\s*{missed}"))
+    assert barriers(page) == []
+    page.keyboard.press("Alt+1")
+    expect(view).to_have_count(0)
+    assert page.console_errors == []

@@ -5,8 +5,10 @@ import base64
 import numpy as np
 import pypdfium2
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
 
 from kardo.core.flight.coverage import coverage
+from kardo.core.flight.pattern import all_flown
 from tests.conftest import small_plan
 from tests.server.conftest import edit
 
@@ -59,3 +61,15 @@ def test_a_flight_in_the_wind_is_told_line_by_line(planner, job):
     assert windy["slowest"] < windy["fastest"] == 6.0 and windy["across"] > 0
     assert planner.get(f"/api/jobs/{job.pk}/flight/air?flight=nobody").status_code == 422
     assert "does not come forward" in planner.get(f"/api/jobs/{job.pk}/flight/air?wind=40").json()["title"]
+
+
+def test_photo_positions_are_held_against_the_plan_and_nothing_is_saved(planner, job):
+    (f,) = all_flown(small_plan())
+    rows = "".join(
+        f"p{k},{e:.3f},{n:.3f},{h:.3f}\n" for k, (e, n, h) in enumerate(zip(f.e, f.n, f.h, strict=True)) if k != 11
+    )
+    file = SimpleUploadedFile("positions.csv", f"name,E,N,H\n{rows}".encode())
+    told = planner.post(f"/api/jobs/{job.pk}/flight/flown", {"file": file}).json()
+    assert told["photos"] and told["count"] == len(f.e) - 1 and told["held"]["missed"] == [[f.e[11], f.n[11]]]
+    bad = planner.post(f"/api/jobs/{job.pk}/flight/flown", {"file": SimpleUploadedFile("x.csv", b"no places here")})
+    assert bad.status_code == 422 and planner.get(f"/api/jobs/{job.pk}/plan").json()["revision"] == 1

@@ -83,6 +83,13 @@ class Coverage:
     overlaps: tuple[Overlaps, ...]
     cell: float
 
+    @property
+    def grid(self) -> tuple[Floats, Floats, float]:
+        """The cells' middles to the east (cols,) and to the north (rows,), and their side."""
+        rows, cols = self.images.shape
+        e, n = (np.arange(k, dtype=np.float64) * self.step for k in (cols, rows))
+        return self.e0 + e, self.n0 + n, self.step
+
     def area(self, where: Bools) -> float:
         """Square metres on the ground of the cells inside where something holds."""
         return float(np.count_nonzero(where & self.inside)) * self.cell
@@ -140,9 +147,11 @@ def _kept(asked: _Asked) -> Coverage:
     return covered(plan, flights, surface, polygon)
 
 
-def covered(plan: Plan, flights: Sequence[FlightPlan], surface: AnySurface, polygon: Polygon) -> Coverage:
-    """The same for flights that are laid out already, over a part of the ground."""
-    e, n, step = _grid(flights, surface, polygon)
+def covered(
+    plan: Plan, flights: Sequence[FlightPlan], surface: AnySurface, polygon: Polygon, like: Coverage | None = None
+) -> Coverage:
+    """The same for flights that are laid out already, over a part of the ground; like: with the cells of another."""
+    e, n, step = _grid(flights, surface, polygon) if like is None else like.grid
     ground = np.asarray(surface.at(*np.meshgrid(e, n)), dtype=np.float64)
     middle = polygon.representative_point()
     frame = LocalFrame(plan.grid, middle.x, middle.y, float(np.nan_to_num(surface.at(middle.x, middle.y))))

@@ -5,20 +5,27 @@ from typing import Annotated
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
-from ninja import Query, Router
+from ninja import File, Form, Query, Router, Schema
+from ninja.files import UploadedFile
 from pydantic import TypeAdapter
 
 from kardo.core.errors import PlanError
 from kardo.core.flight.airtime import AirTime, Wind, air_time
+from kardo.core.flight.as_flown import HeldAgainst, held_against
 from kardo.core.flight.coverage import CoverageFigures, coverage, told
 from kardo.core.flight.coverage_drawing import CoverageDrawing, drawing_of
 from kardo.core.plan.model import Plan
+from kardo.formats.coordinates import Option
 from kardo.formats.documents import pdf
+from kardo.formats.drawn import MAX_BYTES
 from kardo.formats.flight_card import flight_card_html
+from kardo.formats.track import read_track
 from kardo.server.access import job_of
 from kardo.server.made_once import made_once
+from kardo.server.plans.api import near_site
 from kardo.server.plans.stored import whole_plan
 from kardo.server.standing import standing_of
+from kardo.server.uploads import upload_of
 
 router = Router(tags=["flight"])
 
@@ -67,6 +74,36 @@ def show_air_time(
         return air_time(plan, own, Wind(wind, whence))
 
     return made_once(request, made_of, AIR, make)
+
+
+class FlownOut(Schema):
+    """How positions or a track were read, and what they are against the plan; None while a reading has to be chosen."""
+
+    held: HeldAgainst | None
+    count: int
+    photos: bool
+    how: list[str]
+    options: list[Option]
+    approximate: str
+
+
+@router.post("/{job_id}/flight/flown", response=FlownOut)
+def hold_against_flown(
+    request: HttpRequest, job_id: UUID, file: File[UploadedFile], flight: Form[str] = "", chosen: Form[str] = ""
+):
+    """Photo positions (CSV, or points of a map file) or a track (GPX and other lines) held against the plan. Nothing is saved."""
+    plan = whole_plan(job_of(request, job_id))
+    data, name = upload_of(file, MAX_BYTES)
+    read = read_track(data, name, plan.grid, plan.brief.unit, near_site(plan), chosen)
+    track = read.track
+    return FlownOut(
+        held=None if track is None else held_against(plan, track, flight),
+        count=0 if track is None else len(track.e),
+        photos=track is None or track.photos,
+        how=list(read.how),
+        options=list(read.options),
+        approximate=read.approximate,
+    )
 
 
 @router.get("/{job_id}/flight/card.pdf")

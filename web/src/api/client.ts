@@ -37,6 +37,7 @@ export type Told = Schemas["Told"];
 export type Live = Schemas["LiveAnswer"];
 export type ObservationPlan = Schemas["ObservationPlan"];
 export type Rounds = Schemas["Rounds"];
+export type Flown = Schemas["FlownOut"];
 export type AirTime = Schemas["AirTime"];
 export type Coverage = Schemas["CoverageAnswer"];
 export type Rounding = Schemas["Round"];

@@ -645,6 +645,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/flight/flown": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hold Against Flown
+         * @description Photo positions (CSV, or points of a map file) or a track (GPX and other lines) held against the plan. Nothing is saved.
+         */
+        post: operations["kardo_server_plans_flight_hold_against_flown"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/flight/card.pdf": {
         parameters: {
             query?: never;
@@ -5464,6 +5484,68 @@ export interface components {
             edits: components["schemas"]["Edit"][];
         };
         /**
+         * FlownOut
+         * @description How positions or a track were read, and what they are against the plan; None while a reading has to be chosen.
+         */
+        FlownOut: {
+            held: components["schemas"]["HeldAgainst"] | null;
+            /** Count */
+            count: number;
+            /** Photos */
+            photos: boolean;
+            /** How */
+            how: string[];
+            /** Options */
+            options: components["schemas"]["Option"][];
+            /** Approximate */
+            approximate: string;
+        };
+        /**
+         * HeldAgainst
+         * @description A flown track against the plan. missed: places of the exposures that were not taken, grid metres; strips that miss any; metres off the line,
+         *     in the middle and at most, and above (+) or below the planned height, None where no heights are known; square metres that the plan maps and this does
+         *     not; and in a sentence.
+         */
+        HeldAgainst: {
+            /** Planned */
+            planned: number;
+            /** Taken */
+            taken: number;
+            /** Missed */
+            missed: [
+                number,
+                number
+            ][];
+            /** Strips */
+            strips: components["schemas"]["StripFlown"][];
+            /** Off Line */
+            off_line: number;
+            /** Off Line Most */
+            off_line_most: number;
+            /** Off Height */
+            off_height: number | null;
+            /** Off Height Most */
+            off_height_most: number | null;
+            /** Lost M2 */
+            lost_m2: number;
+            /** Told */
+            told: string;
+        };
+        /**
+         * StripFlown
+         * @description A strip of a flight: its number, from 1, its exposures, and how many of them were missed.
+         */
+        StripFlown: {
+            /** Flight */
+            flight: string;
+            /** Strip */
+            strip: number;
+            /** Planned */
+            planned: number;
+            /** Missed */
+            missed: number;
+        };
+        /**
          * FeaturesOut
          * @description Things of a file, or found, as rows that the plan could hold: their ids are their numbers, their kinds guesses.
          */
@@ -8673,6 +8755,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AirTime"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_flight_hold_against_flown: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Flight
+                     * @default
+                     */
+                    flight?: string;
+                    /**
+                     * Chosen
+                     * @default
+                     */
+                    chosen?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlownOut"];
                 };
             };
         };

@@ -3,7 +3,9 @@ import { upload, type Problem } from "../api/client";
 import { usePlan } from "../app/plan";
 
 /** How the server reads a file or pasted text, shown before anything of it is taken; or what is wrong with it. */
-export function useReading<T>(what: "boundary" | "points" | "terrain" | "where" | "features" | "risen" | "backdrop") {
+export function useReading<T>(
+  what: "boundary" | "points" | "terrain" | "where" | "features" | "risen" | "backdrop" | "flown",
+) {
   const { jobId } = usePlan();
   const [reading, setReading] = useState<T | null>(null);
   const [problem, setProblem] = useState<Problem | null>(null);
@@ -14,7 +16,8 @@ export function useReading<T>(what: "boundary" | "points" | "terrain" | "where" 
     setProblem(null);
     setAsked(fields);
     try {
-      const found = await upload<T>(what === "where" ? "/where" : `/jobs/${jobId}/read/${what}`, fields);
+      const own = what === "flown" ? "flight" : "read";
+      const found = await upload<T>(what === "where" ? "/where" : `/jobs/${jobId}/${own}/${what}`, fields);
       setReading(found);
       return found;
     } catch (error) {

@@ -53,7 +53,7 @@ export function AirView() {
 }
 
 function Told({ air, flight }: { air: AirTime; flight: Flight }) {
-  const { plan } = usePlan();
+  const { unit } = usePlan().plan.brief;
   return (
     <>
       <p className="mt-1">{air.told}</p>
@@ -76,7 +76,7 @@ function Told({ air, flight }: { air: AirTime; flight: Flight }) {
           </dd>
           <dt>farthest from the pilot</dt>
           <dd className="figures text-right">
-            {length(Math.max(...air.lines.map((line) => line.farthest)), plan.brief.unit)}
+            {length(Math.max(...air.lines.map((line) => line.farthest)), unit, 0)} {unitName(unit)}
           </dd>
         </dl>
       </div>
@@ -136,13 +136,13 @@ function Lines({ air }: { air: AirTime }) {
               <td className="num figures">{line.number}</td>
               <td className="num figures">{line.leg}</td>
               <td className="num figures">{line.course.toFixed(1)}</td>
-              <td className="num figures">{length(line.length, unit).split(" ")[0]}</td>
+              <td className="num figures">{length(line.length, unit, 0)}</td>
               <td className="num figures">{line.speed.toFixed(1)}</td>
               <td className="num figures">{line.minutes.toFixed(1)}</td>
               <td className="num figures">{line.turn_minutes.toFixed(1)}</td>
               <td className="num figures">{line.battery.toFixed(0)}</td>
               <td className={line.unseen ? "text-decision-text" : "text-quiet"}>
-                {length(line.farthest, unit)}
+                {length(line.farthest, unit, 0)} {unitName(unit)}
                 {line.unseen > 0 && `; ${line.unseen} images out of sight`}
               </td>
             </tr>

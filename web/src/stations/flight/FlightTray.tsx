@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useState, type ReactNode } from "react";
 import type { Edit, Flight, FlightFigures, Plan } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
@@ -12,6 +12,7 @@ import { Tabs } from "../../ui/Tabs";
 import { AirView } from "./AirView";
 import { CoverageView } from "./CoverageView";
 import { FlightFiles } from "./FlightFiles";
+import { FlownView } from "./FlownView";
 import { FLIGHT_VIEWS } from "./views";
 import { hangingId, hangingOf, hangings } from "../hanging";
 
@@ -34,23 +35,24 @@ const STATES = [
   { id: "code", name: "code only" },
 ];
 
+const VIEWS: Record<string, () => ReactNode> = {
+  flights: Flights,
+  coverage: CoverageView,
+  air: AirView,
+  flown: FlownView,
+  files: FlightFiles,
+};
+
 export function FlightTray() {
   const { view, openView } = useWorkbench();
+  const Shown = VIEWS[view] ?? Flights;
   return (
     <>
       <Heading title="Flight">
         <span className="text-quiet">follow the aviation law of the place; airspace is looked up again on the day</span>
       </Heading>
       <Tabs label="Views" tabs={FLIGHT_VIEWS} chosen={view || "flights"} onChoose={openView} />
-      {view === "coverage" ? (
-        <CoverageView />
-      ) : view === "air" ? (
-        <AirView />
-      ) : view === "files" ? (
-        <FlightFiles />
-      ) : (
-        <Flights />
-      )}
+      <Shown />
     </>
   );
 }

@@ -3,5 +3,6 @@ export const FLIGHT_VIEWS = [
   { id: "flights", name: "flights" },
   { id: "coverage", name: "coverage" },
   { id: "air", name: "air time" },
+  { id: "flown", name: "flown" },
   { id: "files", name: "card and files" },
 ];
