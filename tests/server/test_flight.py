@@ -6,10 +6,12 @@ import numpy as np
 import pypdfium2
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
+from PIL.TiffImagePlugin import IFDRational
 
 from kardo.core.flight.coverage import coverage
 from kardo.core.flight.pattern import all_flown
 from tests.conftest import small_plan
+from tests.formats.test_camera import image
 from tests.server.conftest import edit
 
 pytestmark = pytest.mark.django_db
@@ -73,3 +75,15 @@ def test_photo_positions_are_held_against_the_plan_and_nothing_is_saved(planner,
     assert told["photos"] and told["count"] == len(f.e) - 1 and told["held"]["missed"] == [[f.e[11], f.n[11]]]
     bad = planner.post(f"/api/jobs/{job.pk}/flight/flown", {"file": SimpleUploadedFile("x.csv", b"no places here")})
     assert bad.status_code == 422 and planner.get(f"/api/jobs/{job.pk}/plan").json()["revision"] == 1
+
+
+def test_a_camera_is_read_from_its_image(planner, job):
+    sent = {"file": SimpleUploadedFile("a.jpg", image(focal=IFDRational(88, 10), focal_35=24))}
+    told = planner.post(f"/api/jobs/{job.pk}/flight/camera", sent).json()
+    assert (
+        told["value"]["focal_mm"] == 8.8 and told["value"]["calibration"]["state"] == "never" and len(told["how"]) >= 2
+    )
+    plan = planner.get(f"/api/jobs/{job.pk}/plan").json()
+    taken = told["value"] | {"id": "own"}
+    edits = [edit("kit/cameras/own", None, taken), edit("flights/main/camera", "mp20", "own")]
+    assert planner.patch_plan(job.pk, edits, plan["revision"]).status_code == 200

@@ -59,6 +59,7 @@ FORMS = {
     "/api/jobs/{job_id}/geoids": {"name": "own", "file": SimpleUploadedFile("g.gtx", b"x")},
     "/api/jobs/{job_id}/library/read": {"file": SimpleUploadedFile("m.csv", b"x")},
     "/api/jobs/{job_id}/library/{mark_id}/photo": {"file": SimpleUploadedFile("p.jpg", b"\xff\xd8")},
+    "/api/jobs/{job_id}/flight/camera": {"file": SimpleUploadedFile("p.jpg", b"\xff\xd8")},
     "/api/jobs/{job_id}/flight/flown": {"file": SimpleUploadedFile("p.csv", b"E,N\n1,2\n")},
     "/api/jobs/{job_id}/read/features": {"file": SimpleUploadedFile("f.kml", b"<kml/>")},
     "/api/jobs/{job_id}/read/risen": {"file": SimpleUploadedFile("t.tif", b"II*\0")},

@@ -14,11 +14,14 @@ from kardo.core.flight.airtime import AirTime, Wind, air_time
 from kardo.core.flight.as_flown import HeldAgainst, held_against
 from kardo.core.flight.coverage import CoverageFigures, coverage, told
 from kardo.core.flight.coverage_drawing import CoverageDrawing, drawing_of
+from kardo.core.plan.kit import Camera
 from kardo.core.plan.model import Plan
+from kardo.formats.camera import read_camera
 from kardo.formats.coordinates import Option
 from kardo.formats.documents import pdf
 from kardo.formats.drawn import MAX_BYTES
 from kardo.formats.flight_card import flight_card_html
+from kardo.formats.picture import MAX_BYTES as MOST_IMAGE
 from kardo.formats.track import read_track
 from kardo.server.access import job_of
 from kardo.server.made_once import made_once
@@ -104,6 +107,22 @@ def hold_against_flown(
         options=list(read.options),
         approximate=read.approximate,
     )
+
+
+class CameraOut(Schema):
+    """A camera as the plan would hold it, and how it was read."""
+
+    value: Camera
+    how: list[str]
+
+
+@router.post("/{job_id}/flight/camera", response=CameraOut)
+def read_sample_image(request: HttpRequest, job_id: UUID, file: File[UploadedFile]):
+    """A camera from one of its images. Nothing is saved."""
+    job_of(request, job_id)
+    data, name = upload_of(file, MOST_IMAGE)
+    found = read_camera(data, name)
+    return CameraOut(value=found.camera, how=list(found.how))
 
 
 @router.get("/{job_id}/flight/card.pdf")

@@ -38,6 +38,7 @@ export type Live = Schemas["LiveAnswer"];
 export type ObservationPlan = Schemas["ObservationPlan"];
 export type Rounds = Schemas["Rounds"];
 export type Flown = Schemas["FlownOut"];
+export type Camera = Plan["kit"]["cameras"][number];
 export type AirTime = Schemas["AirTime"];
 export type Coverage = Schemas["CoverageAnswer"];
 export type Rounding = Schemas["Round"];

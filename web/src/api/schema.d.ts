@@ -665,6 +665,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/flight/camera": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Sample Image
+         * @description A camera from one of its images. Nothing is saved.
+         */
+        post: operations["kardo_server_plans_flight_read_sample_image"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/flight/card.pdf": {
         parameters: {
             query?: never;
@@ -5546,6 +5566,15 @@ export interface components {
             missed: number;
         };
         /**
+         * CameraOut
+         * @description A camera as the plan would hold it, and how it was read.
+         */
+        CameraOut: {
+            value: components["schemas"]["Camera"];
+            /** How */
+            how: string[];
+        };
+        /**
          * FeaturesOut
          * @description Things of a file, or found, as rows that the plan could hold: their ids are their numbers, their kinds guesses.
          */
@@ -8797,6 +8826,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FlownOut"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_flight_read_sample_image: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CameraOut"];
                 };
             };
         };

@@ -13,6 +13,7 @@ import { AirView } from "./AirView";
 import { CoverageView } from "./CoverageView";
 import { FlightFiles } from "./FlightFiles";
 import { FlownView } from "./FlownView";
+import { KitView } from "./KitView";
 import { FLIGHT_VIEWS } from "./views";
 import { hangingId, hangingOf, hangings } from "../hanging";
 
@@ -37,6 +38,7 @@ const STATES = [
 
 const VIEWS: Record<string, () => ReactNode> = {
   flights: Flights,
+  kit: KitView,
   coverage: CoverageView,
   air: AirView,
   flown: FlownView,

@@ -1,6 +1,7 @@
 /** The views of Flight, in their order. */
 export const FLIGHT_VIEWS = [
   { id: "flights", name: "flights" },
+  { id: "kit", name: "kit" },
   { id: "coverage", name: "coverage" },
   { id: "air", name: "air time" },
   { id: "flown", name: "flown" },
