@@ -18,11 +18,13 @@ from pathlib import Path
 import hatanaka
 import numpy as np
 from PIL import Image
+from PIL.TiffImagePlugin import IFDRational
 from pyrtcm.rtcmhelpers import calc_crc24q
 from rasterio.transform import from_origin
 
 from kardo.core.close.log_check import log_findings
 from kardo.core.errors import KardoError
+from kardo.core.flight.as_flown import held_against as against_flown
 from kardo.core.geodesy.crs import grid
 from kardo.core.gnss.broadcast import held_against
 from kardo.core.gnss.heights import heights
@@ -32,6 +34,7 @@ from kardo.core.terrain.drawing import contours, shading_png
 from kardo.core.terrain.surface import Surface
 from kardo.formats.antex import read_antex
 from kardo.formats.boundary import read_boundary
+from kardo.formats.camera import read_camera
 from kardo.formats.coordinates import read_points
 from kardo.formats.drawn import brought, read_drawn
 from kardo.formats.geoid import read_geoid
@@ -46,12 +49,14 @@ from kardo.formats.rinex import read_log
 from kardo.formats.rinex_nav import read_navigation
 from kardo.formats.rtcm import description_message, frames_of, heard, position_message
 from kardo.formats.seal import seal
+from kardo.formats.track import read_track
 from kardo.formats.where import read_where
 from kardo.formats.yuma import read_yuma, write_yuma
 from tests.conftest import small_plan
 from tests.formats.nav_files import DAY, glonass, kepler, nav_file
 from tests.formats.rinex_logs import log_2, log_3
 from tests.formats.test_antex import FILE as ANTEX
+from tests.formats.test_camera import image as sample
 from tests.formats.test_drawn import dxf as drawn_dxf
 from tests.formats.test_drawn import geopackage as geopackage_drawn
 from tests.formats.test_drawn import kml as drawn_kml
@@ -62,6 +67,7 @@ from tests.formats.test_geoid import tiff as geoid_tiff
 from tests.formats.test_local_grid import delivered_in, local_grid
 from tests.formats.test_marks import FILES as MARKS
 from tests.formats.test_terrain import slope, tiff
+from tests.formats.test_track import gpx as flown_gpx
 
 
 def picture(kind: str) -> bytes:
@@ -123,6 +129,11 @@ SEEDS: dict[str, list[bytes]] = {
     ],
     "marks": [MARKS["marks.gpkg"], MARKS["marks.gpx"], MARKS["marks.geojson"]],
     "drawn": [geopackage_drawn(), drawn_kml(), drawn_zip(doc_kml=drawn_kml()), drawn_dxf()],
+    "camera": [
+        sample(focal=IFDRational(88, 10), focal_35=24, wide=5472, high=3648),
+        sample(focal=9.0, plane=4145.0, unit=4),
+    ],
+    "flown": [flown_gpx(True), b"name,E,N,H\nA,623000.1,5128350.2,84\nB,623010.1,5128350.2,84\n", drawn_kml()],
     "antex": [b"".join(ANTEX)],
     "local": [LOCAL_GRID.encode(), LOCAL_GRID.rpartition("point")[0].encode()],
     "pairs": [b"A 1.5 2.5 3 4.5 5.5 6\nB;7;8;9;10;11;12\n", b"name,E,N,E,N\nA,1,2,3,4\n"],
@@ -194,6 +205,16 @@ def _drawn(data: bytes) -> None:
     brought(read_drawn(data, "a file"), GRID, "m")
 
 
+def _camera(data: bytes) -> None:
+    read_camera(data, "a.jpg")
+
+
+def _flown(data: bytes) -> None:
+    found = read_track(data, "flown", GRID, "m", (623_000.0, 5_128_360.0)).track
+    if found is not None:
+        against_flown(PLAN, found)
+
+
 def _antex(data: bytes) -> None:
     read_antex(io.BytesIO(data))
 
@@ -256,6 +277,8 @@ READERS: dict[str, Callable[[bytes], None]] = {
     "nav": _nav,
     "marks": _marks,
     "drawn": _drawn,
+    "camera": _camera,
+    "flown": _flown,
     "antex": _antex,
     "local": _local,
     "pairs": _pairs,

@@ -43,6 +43,13 @@ def test_by_the_resolution_of_the_focal_plane():
     assert "smaller than the image that was taken" in found.how[0]
 
 
+def test_a_height_of_nothing_is_not_believed():
+    found = read_camera(
+        image(focal=IFDRational(88, 10), focal_35=24, wide=5472, high=IFDRational(1, 10**9)), "a.jpg"
+    ).camera
+    assert (found.width_px, found.height_px) == (548, 365)
+
+
 def test_by_the_focal_length_as_on_film_it_says_how_well():
     """43.27 mm / 24 x 8.8 is the sensor's diagonal: 15.86 mm over 6,577 pixels."""
     found = read_camera(image(size=(5472, 3648), focal=IFDRational(88, 10), focal_35=24), "a.jpg")

@@ -99,9 +99,8 @@ def held_against(plan: Plan, track: FlownTrack, chosen: str = "") -> HeldAgainst
     )
 
 
-Met = tuple[
-    Bools, Floats, Floats
-]  # of each exposure: whether it was taken, metres from the line, metres above the planned height or NaN
+# Of each exposure: whether it was taken, metres from the line, metres above the planned height or NaN.
+Met = tuple[Bools, Floats, Floats]
 
 
 def _by_line(f: FlightPlan, track: FlownTrack, scale: float) -> Met:

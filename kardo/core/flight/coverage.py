@@ -135,7 +135,7 @@ class _Asked:
     of: tuple[object, ...]
 
 
-@lru_cache(maxsize=8)
+@lru_cache(maxsize=3)  # of up to forty megabytes each
 def _kept(asked: _Asked) -> Coverage:
     plan = asked.plan
     surface, polygon = plan.surface, site_polygon(plan)
@@ -377,7 +377,9 @@ def told(plan: Plan, found: Coverage) -> CoverageFigures:
         min((v for v in values if v is not None), default=None)
         for values in ([o.forward for o in found.overlaps], [o.side for o in found.overlaps])
     )
-    words = f"Every place is seen by {images.least:.0f} to {images.most:.0f} images, in the middle by {images.median:.0f}"
+    words = (
+        f"Every place is seen by {images.least:.0f} to {images.most:.0f} images, in the middle by {images.median:.0f}"
+    )
     words += f", with pixels of {small(gsd.least, unit)} to {small(gsd.most, unit)}." if gsd else "."
     holes = found.area(found.holes)
     words += f" {area(holes, unit)} are not mapped." if holes else " Nothing is left out."
