@@ -70,7 +70,10 @@ def _predict_network(args: argparse.Namespace) -> int:
     from kardo.core.accuracy.solution import DefectiveNetwork
     from kardo.core.plan.naming import without_braces
 
-    network = network_from_json(read(args.network_in))  # type: ignore[arg-type]
+    data = read(args.network_in)
+    if isinstance(data, dict) and "laser" in data:
+        return _predict_laser(args, data)
+    network = network_from_json(data)  # type: ignore[arg-type]
     try:
         result = predict_network(network)
     except DefectiveNetwork as fault:
@@ -80,6 +83,19 @@ def _predict_network(args: argparse.Namespace) -> int:
     write(args.json, result)
     _say_left_out(len(result["left_out"]))
     print(f"{len(result['cov'])} points, {len(result['seen']) // 3} checks")
+    return 0
+
+
+def _predict_laser(args: argparse.Namespace, data: dict) -> int:
+    import numpy as np
+
+    from kardo.core.accuracy.laser import adjusted, laser_from_json
+
+    found = adjusted(laser_from_json(data))
+    blocks = found.cov.reshape(len(found.cov) // 3, 3, -1, 3).transpose(0, 2, 1, 3)
+    seen = [[None if np.isnan(v) else v for v in row] for row in found.seen.tolist()]
+    write(args.json, {"cov": [blocks[k, k].tolist() for k in range(len(blocks))], "seen": seen})
+    print(f"{len(blocks)} places, {len(seen) // 3} checks")
     return 0
 
 
