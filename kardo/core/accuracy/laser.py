@@ -154,7 +154,7 @@ def adjusted(net: LaserNetwork) -> LaserResult:
     gain: Floats = np.zeros((m, len(variances)))
     if len(variances):
         seen = rows @ prior
-        gain = np.linalg.solve(seen @ rows.T + np.diag(variances), seen[:, :m]).T
+        gain = np.asarray(np.linalg.solve(seen @ rows.T + np.diag(variances), seen[:, :m]).T, dtype=np.float64)
     # the error that is left: parameters less what the observations told of them, and the place's own noise
     moved = places.reshape(3 * k, m) @ gain
     left = of_place - moved @ rows
