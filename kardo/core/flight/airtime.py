@@ -19,7 +19,9 @@ from kardo.core.terrain.sightline import in_sight
 EYES = 1.7  # metres above the ground
 SIGHT = 500.0  # metres to which a small aircraft's attitude is still made out
 WINDY = 1 / 3  # of the cruising speed, from which lines across the wind are better
+LEAST_FORWARD = 60.0  # per cent of forward overlap, as the rule flight-forward has it
 JPEG_BYTES, RAW_BYTES = 0.45, 1.9  # a pixel, about
+LEAST_LEG = 10.0  # minutes that post-processing wants, as the rule leg-short has it
 STEPS = 20  # by which a value is sought that makes legs long enough
 
 
@@ -108,7 +110,7 @@ class AirTime:
     """A flight in the air. minutes: all legs. across: minutes where the lines lay across the wind, None without one and where that
     cannot be flown. windy: whether they should. slowest
     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
-    speed through the air held. images, gigabytes as JPEG and raw. shortest leg in minutes, and ways to make it longer where it is too short."""
+    speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw. shortest leg and the least it must have in minutes, and ways to make it longer where it is too short."""
 
     flight: str
     lines: list[LineInAir]
@@ -119,15 +121,17 @@ class AirTime:
     slowest: float
     fastest: float
     overlap: float
+    enough: bool
     images: int
     jpeg_gb: float
     raw_gb: float
     shortest: float
+    least: float
     longer: list[Longer]
     told: str
 
 
-def air_time(plan: Plan, flight: Flight, wind: Wind = Wind(), least: float = 10.0) -> AirTime:
+def air_time(plan: Plan, flight: Flight, wind: Wind = Wind(), least: float = LEAST_LEG) -> AirTime:
     """A flight of a plan in a wind; least: minutes that a leg must have. Raises PlanError where it cannot be laid out, or the wind carries it away."""
     f = flown(plan, flight)
     craft, battery = plan.aircraft(flight.aircraft), plan.battery(flight.battery)
@@ -156,7 +160,7 @@ def air_time(plan: Plan, flight: Flight, wind: Wind = Wind(), least: float = 10.
         landing = 100 * (1 - spent / battery.minutes)
         legs.append(LegInAir(number + 1, own[0] + 1, own[-1] + 1, spent, landing, landing >= flight.reserve - 1e-6))
     minutes, shortest = sum(leg.minutes for leg in legs), min(leg.minutes for leg in legs)
-    by_air = flight.speed + wind.speed
+    overlap = 100 * (1 - (flight.speed + wind.speed) * f.trigger_interval / f.footprint_along)
     pixels = len(f.e) * f.camera.width_px * f.camera.height_px / 1e9
     across = _across(plan, flight, wind) if wind.speed else None
     windy = wind.speed > WINDY * craft.cruise_m_per_s
@@ -169,11 +173,13 @@ def air_time(plan: Plan, flight: Flight, wind: Wind = Wind(), least: float = 10.
         windy,
         min(g.ground for g in going),
         max(g.ground for g in going),
-        100 * (1 - by_air * f.trigger_interval / f.footprint_along),
+        overlap,
+        overlap >= LEAST_FORWARD,
         len(f.e),
         pixels * JPEG_BYTES,
         pixels * RAW_BYTES,
         shortest,
+        least,
         list(_longer(plan, flight, shortest, least)) if shortest < least else [],
         _told(f, legs, minutes, across, windy),
     )

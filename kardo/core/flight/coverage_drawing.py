@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from kardo.core.arrays import Bools, Floats, Ints
-from kardo.core.flight.coverage import FEW, NARROW, Coverage
+from kardo.core.flight.coverage import COARSE, FEW, NARROW, Coverage
 
 MOST_DRAWN = 160_000
 NONE = 255  # of a byte: outside, not known, or not seen
@@ -60,7 +60,7 @@ def drawing_of(found: Coverage) -> CoverageDrawing:
         cols,
         Drawn(_bytes(images, shown), 1.0, USUAL_IMAGES, True),
         Drawn(_bytes(strips, shown), 1.0, NARROW, True),
-        Drawn(_bytes(pixels / worth, shown & (pixels > 0)), worth, 1.3 * median, False),
+        Drawn(_bytes(pixels / worth, shown & (pixels > 0)), worth, COARSE * median, False),
     )
 
 

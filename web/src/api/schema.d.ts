@@ -5410,7 +5410,7 @@ export interface components {
          * @description A flight in the air. minutes: all legs. across: minutes where the lines lay across the wind, None without one and where that
          *     cannot be flown. windy: whether they should. slowest
          *     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
-         *     speed through the air held. images, gigabytes as JPEG and raw. shortest leg in minutes, and ways to make it longer where it is too short.
+         *     speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw. shortest leg and the least it must have in minutes, and ways to make it longer where it is too short.
          */
         AirTime: {
             /** Flight */
@@ -5431,6 +5431,8 @@ export interface components {
             fastest: number;
             /** Overlap */
             overlap: number;
+            /** Enough */
+            enough: boolean;
             /** Images */
             images: number;
             /** Jpeg Gb */
@@ -5439,6 +5441,8 @@ export interface components {
             raw_gb: number;
             /** Shortest */
             shortest: number;
+            /** Least */
+            least: number;
             /** Longer */
             longer: components["schemas"]["Longer"][];
             /** Told */

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from kardo.core.arrays import Bools
-from kardo.core.flight.coverage import Coverage, Spread
+from kardo.core.flight.coverage import COARSE, Coverage, Spread
 from kardo.core.geodesy.units import area, place, small
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 
@@ -101,7 +101,7 @@ def _overlap(r: Rule, view: View) -> Iterator[Finding]:
     "Is the ground pixel about the same all over the site?",
     "note",
     "flight",
-    1.3,
+    COARSE,
     "Where the ground falls away pixels grow, and with them every error of the images.",
     FIELD,
 )

@@ -65,9 +65,7 @@ function Told({ air, flight }: { air: AirTime; flight: Flight }) {
             {air.slowest.toFixed(1)} to {air.fastest.toFixed(1)} m/s
           </dd>
           <dt>overlap by time, wind behind</dt>
-          <dd className={`figures text-right ${air.overlap < 60 ? "text-decision-text" : ""}`}>
-            {air.overlap.toFixed(0)} %
-          </dd>
+          <dd className={`figures text-right ${air.enough ? "" : "text-decision-text"}`}>{air.overlap.toFixed(0)} %</dd>
           <dt>images</dt>
           <dd className="figures text-right">{air.images}</dd>
           <dt>JPEG or raw, about</dt>
@@ -91,7 +89,9 @@ function Longer({ air }: { air: AirTime }) {
   const { edit } = usePlan();
   return (
     <>
-      <h3 className="mt-1 font-bold">The shortest leg is {air.shortest.toFixed(1)} min: post-processing wants 10</h3>
+      <h3 className="mt-1 font-bold">
+        The shortest leg is {air.shortest.toFixed(1)} min: post-processing wants {air.least}
+      </h3>
       <ul className="text-sm">
         {air.longer.map((way) => (
           <li key={way.words} className="flex items-baseline gap-2">

@@ -42,8 +42,8 @@ export function CoverageView() {
         <Overlaps told={data.figures} />
       </div>
       <p className="mt-1 max-w-3xl text-sm text-quiet">
-        Over the terrain, cell by cell; the limit of the pixel is 1.3 times the middle one. Ground that turns its back
-        on a camera is not seen; what stands on the ground, or in front of it, is not looked past.
+        Over the terrain, cell by cell. Ground that turns its back on a camera is not seen; what stands on the ground,
+        or in front of it, is not looked past.
       </p>
     </section>
   );
