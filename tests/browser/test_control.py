@@ -97,7 +97,7 @@ def test_five_thousand_points_are_told_and_drawn_at_once(signed_in, django_db_bl
     page.get_by_label("File of points").set_input_files(file)
     panel = page.get_by_test_id("import")
     expect(panel.get_by_text("5,000 points", exact=True)).to_be_visible()
-    assert time.monotonic() - began < 3.0, "0.3 s on a quiet machine"
+    assert time.monotonic() - began < 6.0, "0.3 s on a quiet machine, docs/benchmarks.md"
     expect(panel.get_by_text(re.compile("A plan holds 2,000 points"))).to_be_visible()
     panel.get_by_role("button", name="Leave them").click()
     assert page.console_errors == []
