@@ -560,11 +560,12 @@ def _dxf(data: bytes) -> Drawn:
         DXFError,
         ValueError,
         TypeError,
-        KeyError,
-        IndexError,
+        LookupError,
         AttributeError,
-        OverflowError,
-        RecursionError,
+        ArithmeticError,
+        AssertionError,
+        RuntimeError,  # recursion, and a StopIteration within a generator
+        StopIteration,  # of a table without a head
         shapely.errors.ShapelyError,
     ) as fault:
         raise ReadError(f"This is not a sound DXF ({_clean(fault, 80)}).", mend="Export it again, as text.") from fault
