@@ -253,7 +253,6 @@ def test_marks_are_kept_found_taken_and_published_anew(signed_in, django_db_bloc
     offer.get_by_role("button", name="take the newer").click()
     expect(offer).to_have_count(0)
     expect(details.get_by_role("row")).to_have_count(3)  # the old ones stay on record
-    settled(page)
     details.get_by_label("It is a").select_option("carries a target")
     near.get_by_role("button", name="its target").click()
     expect(near.get_by_role("button", name="its target")).to_have_count(0)

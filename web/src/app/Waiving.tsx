@@ -1,5 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { askAgain } from "../api/again";
 import { call, type Close, type Finding, type Problem } from "../api/client";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Severity } from "../ui/Severity";
@@ -20,8 +21,8 @@ function useWaiver() {
         words: f.words,
         reason,
       });
-      await client.invalidateQueries({ queryKey: ["prediction", jobId] });
-      await client.invalidateQueries({ queryKey: ["close", jobId] });
+      await askAgain(client, ["prediction", jobId]);
+      await askAgain(client, ["close", jobId]);
       return true;
     } catch (error) {
       setProblem(error as Problem);

@@ -1,4 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { askAgain } from "../api/again";
 import { call, type Underway } from "../api/client";
 import { usePlan } from "./plan";
 
@@ -10,7 +11,7 @@ export function useComputation<Answer extends Underway>(kind: "advice" | "scheme
   const { data } = useQuery({ queryKey: key, queryFn: () => call<Answer>("GET", `/jobs/${jobId}/${kind}`) });
   const run = async (what: "start" | "stop") => {
     await call("POST", `/jobs/${jobId}/${kind}/${what}`);
-    await client.invalidateQueries({ queryKey: key });
+    await askAgain(client, key);
   };
   const asked = !!data && !["none", "stopped", "lacking"].includes(data.state);
   return { told: data, asked, run };

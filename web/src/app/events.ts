@@ -1,5 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
+import { askAgain } from "../api/again";
 import { call, type PlanAnswer, type Prediction, type Underway } from "../api/client";
 import { UNDER_WAY } from "../ui/UnderWay";
 
@@ -17,11 +18,7 @@ export function useEvents(jobId: string, revision: number | undefined) {
 
   useEffect(() => {
     let heard = performance.now();
-    // An answer still on its way was given before what is told now, and the first of its kind would not be asked for again.
-    const refresh = async (kind: Kind) => {
-      await client.cancelQueries({ queryKey: [kind, jobId] });
-      await client.invalidateQueries({ queryKey: [kind, jobId] });
-    };
+    const refresh = (kind: Kind) => askAgain(client, [kind, jobId]);
     const progress = (kind: Kind, told: Underway) => {
       heard = performance.now();
       const before = client.getQueriesData<Prediction>({ queryKey: [kind, jobId] });

@@ -1,5 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { askAgain } from "../../api/again";
 import { call, upload, type Edit, type Mark, type Problem, type Schemas } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
@@ -53,8 +54,7 @@ export function LibraryView() {
     queryKey: ["library-changed", jobId, answer.revision],
     queryFn: () => call("GET", `/jobs/${jobId}/library/changed`),
   });
-  const again = () =>
-    Promise.all(["library", "library-changed"].map((key) => client.invalidateQueries({ queryKey: [key, jobId] })));
+  const again = () => Promise.all(["library", "library-changed"].map((key) => askAgain(client, [key, jobId])));
   const doing = async (work: () => Promise<unknown>) => {
     setProblem(null);
     try {
