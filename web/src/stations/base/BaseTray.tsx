@@ -26,19 +26,23 @@ const VIEWS: Record<string, () => ReactNode> = {
   place: PlaceView,
 };
 
+const typedUnderSetups = (object: string | null) => /^(marks|setups)\//.test(object ?? "");
+
 /** What everything hangs on: which scheme, which mark, which height in which box. */
 export function BaseTray() {
   const { plan } = usePlan();
   const { view, openView, selected } = useWorkbench();
   // A plan without a base begins with one; it stays there while the base is being made.
-  const [first] = useState(() => (plan.setups.some((s) => s.mark) ? "scheme" : "setups"));
+  const [first] = useState(() =>
+    typedUnderSetups(selected) || !plan.setups.some((s) => s.mark) ? "setups" : "scheme",
+  );
   const chosen = view in VIEWS ? view : first;
   const View = VIEWS[chosen]!;
-  const shownFor = useRef(view ? selected : null);
+  const shownFor = useRef(selected);
   useEffect(() => {
     if (selected === shownFor.current) return;
     shownFor.current = selected;
-    if (selected && /^(marks|setups)\//.test(selected)) openView("setups"); // where what was chosen can be typed
+    if (typedUnderSetups(selected)) openView("setups");
   }, [selected, openView]);
   return (
     <>
