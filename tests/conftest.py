@@ -76,7 +76,7 @@ def small_plan(
             areas=areas,
             ground=Ground(terrain=terrain_of(small_surface(), "test")),
         ),
-        "kit": kit_of(cameras=tuple(dict.fromkeys(("mp20", main.camera))), calibration=calibration),
+        "kit": kit_of(cameras=tuple(dict.fromkeys(("mp20", main.camera or "mp20"))), calibration=calibration),
         "marks": (Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2),),
         "setups": (base,),
         "flights": (main,),

@@ -38,7 +38,7 @@ def _parser() -> argparse.ArgumentParser:
     flight.add(commands)
     points.add(commands)
     demo = commands.add_parser("demo-plan", help="print a demo plan")
-    demo.add_argument("name", help="sallow-bank or hask-quarry")
+    demo.add_argument("name", help="sallow-bank, hask-quarry or tarn-wood")
     demo.add_argument("--out", type=Path, help="write to a file instead of the screen")
     demo.set_defaults(run=_demo_plan)
     verify = commands.add_parser("verify", help="tell whether a signed report was altered")
@@ -89,13 +89,12 @@ def _predict_network(args: argparse.Namespace) -> int:
 def _predict_laser(args: argparse.Namespace, data: dict) -> int:
     import numpy as np
 
-    from kardo.core.accuracy.laser import adjusted, laser_from_json
+    from kardo.core.accuracy.laser_network import adjusted, laser_from_json
 
     found = adjusted(laser_from_json(data))
-    blocks = found.cov.reshape(len(found.cov) // 3, 3, -1, 3).transpose(0, 2, 1, 3)
     seen = [[None if np.isnan(v) else v for v in row] for row in found.seen.tolist()]
-    write(args.json, {"cov": [blocks[k, k].tolist() for k in range(len(blocks))], "seen": seen})
-    print(f"{len(blocks)} places, {len(seen) // 3} checks")
+    write(args.json, {"cov": found.cov.tolist(), "seen": seen})
+    print(f"{len(found.cov)} places, {len(seen) // 3} checks")
     return 0
 
 
@@ -103,11 +102,13 @@ def _predict_plan(args: argparse.Namespace) -> int:
     from kardo.core.accuracy.planned import planned_network
     from kardo.core.accuracy.prediction import predict
     from kardo.core.accuracy.results import Undetermined, result_json
+    from kardo.core.accuracy.scanned import scan_to_json
     from kardo.core.plan.model import plan_from_json
     from kardo.core.summary import told
 
     plan = plan_from_json(read(args.plan))
-    write(args.network, planned_network(plan).network.to_json() if args.network else {})
+    if args.network:
+        write(args.network, scan_to_json(plan) if plan.scans else planned_network(plan).network.to_json())
     result = predict(plan)
     write(args.json, result_json(result))
     words = told(plan, result)

@@ -29,14 +29,16 @@ def add(commands: argparse._SubParsersAction) -> None:
 def _coverage(args: argparse.Namespace) -> int:
     from kardo.core.flight.clearance import of_lines
     from kardo.core.flight.coverage import coverage, told
+    from kardo.core.flight.density import density, told_density
     from kardo.core.flight.pattern import all_flown
     from kardo.core.plan.model import plan_from_json
 
     plan, began = plan_from_json(read(args.plan)), time.perf_counter()
-    found = told(plan, coverage(plan))
+    found = told_density(plan, density(plan)) if plan.scans else told(plan, coverage(plan))
     seconds = time.perf_counter() - began
     least = [c.least for c in (of_lines(plan, f) for f in all_flown(plan)) if c is not None]
-    whole = asdict(found) | {"clearance": min(least, default=None), "seconds": seconds}
+    more = {"density": asdict(found)["pulses"]} if plan.scans else {}
+    whole = asdict(found) | more | {"clearance": min(least, default=None), "seconds": seconds}
     write(args.json, whole)
     print(found.words)
     return 0

@@ -21,8 +21,10 @@ from kardo.core.errors import KardoError
 from kardo.core.flight.areas import ground_scale, require_fit, site_polygon
 from kardo.core.flight.clearance import Clearance, of_lines
 from kardo.core.flight.coverage import coverage
+from kardo.core.flight.density import density
 from kardo.core.flight.pattern import MAX_EXPOSURES, FlightPlan, flown, over_ground, too_many
 from kardo.core.flight.reach import Reach, reach
+from kardo.core.flight.scan import gate, mean_density, sequence_minutes, sequence_words, used_angle
 from kardo.core.geodesy.antenna import SlantTable, slant_table
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import length, small
@@ -101,6 +103,22 @@ class LegTime:
 
 
 @dataclass(frozen=True)
+class ScanFigures:
+    """A scanning flight: metres of its swath, the whole angle used in degrees and the range gate in metres; pulses on a square metre of one pass, metres between
+    returns and between the scanner's lines; minutes of the inertial unit's sequence before a leg's first line and after its last, and in words."""
+
+    swath: float
+    angle_deg: float
+    gate: float
+    pulses_m2: float
+    spacing: float
+    lines_apart: float
+    before: float
+    after: float
+    sequence: str
+
+
+@dataclass(frozen=True)
 class FlightFigures:
     """One flight laid out: metres, minutes, seconds; course in grid degrees; e and n of the exposures to the centimetre. reach: whether
     corrections come to them, where the base's link is known."""
@@ -124,6 +142,7 @@ class FlightFigures:
     e: list[float]
     n: list[float]
     reach: Reach | None
+    scan: ScanFigures | None
 
 
 @dataclass(frozen=True)
@@ -249,12 +268,12 @@ def _gaps(plan: Plan) -> Gaps | None:
 def flight_figures(plan: Plan, flight: FlightPlan) -> FlightFigures:
     """Figures, strips, legs and exposures of a flight."""
     heights = over_ground(flight).h
-    strips = [StripLine(s.start, s.end, s.leg, s.count, s.length, s.kind) for s in flight.strips]
+    strips = [StripLine(s.start, s.end, s.leg, 0 if flight.scans else s.count, s.length, s.kind) for s in flight.strips]
     legs = [LegTime(leg.minutes, leg.battery_left, leg.first_strip, leg.last_strip) for leg in flight.legs]
     return FlightFigures(
         id=flight.flight.id,
-        camera=flight.camera.name,
-        exposures=len(flight.e),
+        camera=flight.sensor.name,
+        exposures=flight.images,
         gsd=flight.gsd,
         footprint=(flight.footprint_across, flight.footprint_along),
         spacing=flight.spacing,
@@ -268,9 +287,24 @@ def flight_figures(plan: Plan, flight: FlightPlan) -> FlightFigures:
         crossing_height=flight.crossing_height,
         strips=strips,
         legs=legs,
-        e=np.round(flight.e, 2).tolist(),
-        n=np.round(flight.n, 2).tolist(),
+        e=[] if flight.scans else np.round(flight.e, 2).tolist(),
+        n=[] if flight.scans else np.round(flight.n, 2).tolist(),
         reach=reach(plan, flight),
+        scan=_scan_figures(flight) if flight.scans else None,
+    )
+
+
+def _scan_figures(f: FlightPlan) -> ScanFigures:
+    scanner, own = f.scanner, f.flight
+    return ScanFigures(
+        f.footprint_across,
+        math.degrees(used_angle(scanner, own)),
+        gate(scanner, own),
+        mean_density(scanner, own),
+        f.gsd,
+        own.speed / scanner.lines_per_s,
+        *sequence_minutes(scanner, own),
+        sequence_words(scanner),
     )
 
 
@@ -284,8 +318,9 @@ def found(plan: Plan, result: Result | None, house: House | None = None) -> list
         flights = tuple(flown(plan, f) for f in plan.flights)
     except KardoError:
         flights = ()
-    covered = coverage(plan) if result is not None and flights else None
-    return findings(View(plan, flights, result, covered), house)
+    shown = result is not None and bool(flights)
+    covered = coverage(plan) if shown and not plan.scans else None
+    return findings(View(plan, flights, result, covered, density(plan) if shown and plan.scans else None), house)
 
 
 def told(plan: Plan, result: Result | Undetermined) -> Told:
@@ -312,7 +347,7 @@ def named_schemes(plan: Plan, found: Schemes) -> Schemes:
 def source_name(plan: Plan, share: Share | BlindSpot) -> str:
     """What a source of error is called."""
     several_flights = len(plan.flights) > 1
-    several_cameras = len({f.camera for f in plan.flights}) > 1
+    several_cameras = len({f.camera or f.scanner for f in plan.flights}) > 1
     camera = f" of {name_of(plan, 'camera', share.id)}" if several_cameras and share.id else ""
     flight = f" of {name_of(plan, 'flight', share.id)}" if several_flights and share.id else ""
     plain = {
@@ -322,8 +357,13 @@ def source_name(plan: Plan, share: Share | BlindSpot) -> str:
         "calibration": f"calibration{camera}",
         "legs": f"legs{flight}",
         "pattern": f"lens and shutter pattern{camera}",
+        "boresight": f"boresight of the scanner{flight}",
+        "range": f"range and lever arm{flight}",
+        "attitude": f"attitude of the inertial unit{flight}",
+        "returns": "noise of the returns",
+        "ties": "matching of strips",
         "points": "what a point is",
-        "surface": "matching and slope",
+        "surface": "slope" if plan.scans else "matching and slope",
         "geoid": "geoid model",
         "local": "site calibration",
     }
@@ -335,7 +375,7 @@ def judged_words(plan: Plan, result: Result) -> str:
     unit, added = plan.brief.unit, {s.kind: s for s in result.budget}
     words = "Heights are judged on the surface" if heights_of_surface(plan.brief) else "Heights are judged at points"
     if heights_of_surface(plan.brief) and "surface" in added:
-        words += f": matching and slope add ±{small(added['surface'].sigma_v, unit)} to a single one"
+        words += f": {'slope adds' if plan.scans else 'matching and slope add'} ±{small(added['surface'].sigma_v, unit)} to a single one"
     if "points" in added:
         words += f". In plan, what a point is adds ±{small(added['points'].sigma_h / math.sqrt(2), unit)} each axis"
     return words + "."

@@ -4,8 +4,9 @@ from kardo.core.errors import KardoError
 from kardo.core.plan.model import Plan
 from kardo.demo.quarry import hask_quarry
 from kardo.demo.sallow import sallow_bank
+from kardo.demo.tarn import tarn_wood
 
-DEMOS = {"sallow-bank": sallow_bank, "hask-quarry": hask_quarry}
+DEMOS = {"sallow-bank": sallow_bank, "hask-quarry": hask_quarry, "tarn-wood": tarn_wood}
 
 
 def demo_plan(name: str) -> Plan:

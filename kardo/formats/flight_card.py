@@ -9,6 +9,7 @@ import numpy as np
 from kardo.core.errors import ReadError
 from kardo.core.flight.clearance import of_lines, of_ways, return_height, take_off
 from kardo.core.flight.pattern import FlightPlan, all_flown
+from kardo.core.flight.scan import gate, sequence_minutes, sequence_words, used_angle
 from kardo.core.geodesy.angles import format_dms
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import UNITS, length, small, speed
@@ -74,24 +75,46 @@ def _table(rows: list[tuple[str, str]]) -> str:
 def _typed(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
     """What goes into the flight program, in its units and in feet or metres beside."""
     own, unit = f.flight, plan.brief.unit
+    overlap = f"{own.side_overlap:g} %" if f.scans else f"{own.forward_overlap:g} / {own.side_overlap:g} %"
     rows = [
         ("height above ground", length(own.height, unit, 1)),
         ("follows the terrain", "yes" if own.terrain_following else "no"),
-        ("overlap, forward / side", f"{own.forward_overlap:g} / {own.side_overlap:g} %"),
+        ("overlap, side" if f.scans else "overlap, forward / side", overlap),
         ("course of the lines, grid", f"{f.main_course % 180:.1f}° / {(f.main_course + 180) % 360:.1f}°"),
         ("speed", speed(own.speed, unit)),
-        ("image every", f"{f.trigger_distance:.2f} m"),
-        ("which is", f"{f.trigger_distance / 0.3048:.2f} ft"),
-        ("or, by time, every", f"{f.trigger_interval:.1f} s"),
         ("lines apart", length(f.spacing, unit, 1)),
-        ("exposure at most", f"1/{1 / own.exposure_time:.0f} s"),
-        ("camera off the plumb line", f"{own.tilt:g}°"),
+        *(_of_scan(f, unit) if f.scans else _of_images(f)),
         ("return height, over take-off", length(return_height(f), unit)),
     ]
     if own.crossing_strips:
         rows.append(("crossing strips", f"{own.crossing_strips}, at {length(f.crossing_height, unit, 1)}"))
     if own.oblique_strips:
         rows.append(("oblique strips", f"{own.oblique_strips}, camera {own.oblique_tilt:g}°"))
+    return rows
+
+
+def _of_images(f: FlightPlan) -> list[tuple[str, str]]:
+    return [
+        ("image every", f"{f.trigger_distance:.2f} m"),
+        ("which is", f"{f.trigger_distance / 0.3048:.2f} ft"),
+        ("or, by time, every", f"{f.trigger_interval:.1f} s"),
+        ("exposure at most", f"1/{1 / f.flight.exposure_time:.0f} s"),
+        ("camera off the plumb line", f"{f.flight.tilt:g}°"),
+    ]
+
+
+def _of_scan(f: FlightPlan, unit: str) -> list[tuple[str, str]]:
+    """The scanner's settings, and what its inertial unit wants, with the seconds of data that are then trimmed."""
+    before, after = (60 * minutes for minutes in sequence_minutes(f.scanner, f.flight))
+    rows = [
+        ("angle used", f"{math.degrees(used_angle(f.scanner, f.flight)):.0f}°"),
+        ("returns up to", length(gate(f.scanner, f.flight), unit)),
+        ("pulses a second", f"{f.scanner.pulses_per_s:,.0f}".replace(",", "\u202f")),
+        ("lines a second", f"{f.scanner.lines_per_s:g}"),
+    ]
+    if before:
+        rows.append(("before the first line" + (" and after the last" if after else ""), sequence_words(f.scanner)))
+        rows.append(("trim each leg's data", f"first {before:.0f} s" + (f", last {after:.0f} s" if after else "")))
     return rows
 
 
@@ -105,9 +128,15 @@ def _known(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
         ("take-off, N", f"{per.from_metres(n):.1f}"),
         ("latitude", format_dms(lat, 1)),
         ("longitude", format_dms(lon, 1)),
-        ("pixel on the ground", small(f.gsd, unit)),
-        ("blur", f"{f.blur_px:.2f} pixels"),
-        ("images / lines", f"{len(f.e)} / {len(f.strips)}"),
+        *(
+            [("pulses on a m², one pass", f"{1 / f.gsd**2:.0f}"), ("lines", str(len(f.strips)))]
+            if f.scans
+            else [
+                ("pixel on the ground", small(f.gsd, unit)),
+                ("blur", f"{f.blur_px:.2f} pixels"),
+                ("images / lines", f"{len(f.e)} / {len(f.strips)}"),
+            ]
+        ),
         ("in the air", f"{f.minutes:.0f} min"),
         ("lands with", f"{min(leg.battery_left for leg in f.legs):.0f} % or more"),
         (
@@ -122,14 +151,14 @@ def _known(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
             rows.append((what, f"{length(found.least, unit)}{f' over {found.over}' if found.over else ''}"))
     if np.isfinite(f.h).all():
         shown = " to ".join(f"{per.from_metres(float(v)):.1f}" for v in (f.h.min(), f.h.max()))
-        rows.append((f"camera at, {escape(height_name(plan.brief.heights))}", shown))
+        rows.append((f"{'scanner' if f.scans else 'camera'} at, {escape(height_name(plan.brief.heights))}", shown))
     return rows
 
 
 def _legs(f: FlightPlan) -> str:
     rows = "".join(
         f"<tr><td class='figures'>{k}</td><td class='figures'>{leg.first_strip + 1} – {leg.last_strip + 1}</td><td class='figures num'>"
-        f"{int(np.count_nonzero(f.leg == k - 1))}</td><td class='figures num'>{leg.minutes:.1f}</td><td class='figures num'>{leg.battery_left:.0f} %</td>"
+        f"{'–' if f.scans else int(np.count_nonzero(f.leg == k - 1))}</td><td class='figures num'>{leg.minutes:.1f}</td><td class='figures num'>{leg.battery_left:.0f} %</td>"
         "<td></td><td></td><td></td></tr>"
         for k, leg in enumerate(f.legs, 1)
     )

@@ -48,7 +48,7 @@ def _said(plan: Plan, way: Waypoints, k: int) -> dict[str, object]:
         "course_deg": round(float(way.course[k]), 2),
         "tilt_deg": round(float(way.tilt[k]), 2),
         "speed_m_per_s": flight.speed,
-        "trigger_m": round(way.flight.trigger_distance, 3),
+        "trigger_m": 0.0 if way.flight.scans else round(way.flight.trigger_distance, 3),
     }
 
 
@@ -65,7 +65,7 @@ def flight_geojson(plan: Plan) -> str:
             said = {"kind": "strip"} | _said(plan, way, int(own[0]))
             features.append({"type": "Feature", "geometry": line, "properties": said})
         places = _in_the_world(plan, flight.e, flight.n, flight.h)
-        for k, place in enumerate(places):
+        for k, place in enumerate(places if flight.images else []):
             said = {
                 "kind": "exposure",
                 "flight": flight.flight.name,
@@ -95,7 +95,12 @@ def flight_kml(plan: Plan) -> str:
             own = np.flatnonzero(way.strip == strip)
             at = " ".join(f"{lon[k]:.10f},{lat[k]:.10f},{up[k]:.2f}" for k in own)
             k = int(own[0])
-            text = f"leg {way.leg[k]}, course {way.course[k]:.1f}°, {flight.flight.speed:g} m/s, an image every {flight.trigger_distance:.2f} m"
+            text = f"leg {way.leg[k]}, course {way.course[k]:.1f}°, {flight.flight.speed:g} m/s, "
+            text += (
+                f"scanning {flight.footprint_across:.0f} m"
+                if flight.scans
+                else f"an image every {flight.trigger_distance:.2f} m"
+            )
             marks.append(
                 f"<Placemark><name>strip {strip}</name><description>{escape(text)}</description><LineString>"
                 f"<altitudeMode>{mode}</altitudeMode><coordinates>{at}</coordinates></LineString></Placemark>"
@@ -121,6 +126,8 @@ def flight_geopackage(plan: Plan) -> bytes:
             own = np.flatnonzero(way.strip == strip)
             strips.append(shapely.LineString(np.stack([way.e[own], way.n[own], way.h[own]], axis=1)))
             of_strips.append(_said(plan, way, int(own[0])))
+        if not flight.images:
+            continue
         points.append(np.stack([flight.e, flight.n, flight.h], axis=1))
         of_points += [
             {"flight": flight.flight.name, "number": k + 1, "leg": int(leg) + 1, "strip": int(strip) + 1}
@@ -130,8 +137,10 @@ def flight_geopackage(plan: Plan) -> bytes:
         path = Path(folder) / "flight.gpkg"
         for layer, shapes, rows, kind in (
             ("strips", np.array(strips), of_strips, "LineString Z"),
-            ("exposures", shapely.points(np.concatenate(points)), of_points, "Point Z"),
+            ("exposures", shapely.points(np.concatenate([np.zeros((0, 3)), *points])), of_points, "Point Z"),
         ):
+            if not rows:
+                continue  # a scan has no exposures
             columns = [np.array([row[name] for row in rows]) for name in rows[0]]
             columns = [c.astype(object) if c.dtype.kind == "U" else c for c in columns]
             pyogrio.raw.write(
@@ -155,7 +164,7 @@ def flight_dxf(plan: Plan) -> str:
             own = way.strip == strip
             places = list(zip(e[own].tolist(), n[own].tolist(), h[own].tolist(), strict=True))
             model.add_polyline3d(places, dxfattribs={"layer": f"FLIGHT_{number}_STRIPS"})
-        for place in zip(flight.e, flight.n, flight.h, strict=True):
+        for place in zip(flight.e, flight.n, flight.h, strict=True) if flight.images else ():
             at = tuple(unit.from_metres(float(v)) for v in place)
             model.add_point(at, dxfattribs={"layer": f"FLIGHT_{number}_EXPOSURES"})
     if len(plan.site.boundary) > 2:

@@ -224,14 +224,27 @@ def _promised(record: Record, unit: str) -> str:
     return _table(["RMSE", "H at checks", "V at checks", "H on the map", "V on the map", "chance to pass"], rows)
 
 
+ADJUSTED = {
+    "none": "not at all",
+    "height": "in height, to the targets",
+    "position": "by a shift, to the targets",
+    "matched": "by matching of strips, and to the targets",
+}
+
+
 def _plan_part(plan: Plan) -> str:
     unit, flights = plan.brief.unit, []
     for f in plan.flights:
-        camera = plan.camera(f.camera)
-        flights.append(
-            f"{f.name}: {camera.name}, {_length(f.height, unit, 0)} above ground, {f.forward_overlap:g}/{f.side_overlap:g} %, corrections {f.corrections.replace('_', ' ')}, "
-            f"lens calibrated: {camera.calibration.state.replace('_', ' ')}"
-        )
+        corrections = f"corrections {f.corrections.replace('_', ' ')}"
+        first = f"{f.name}: {plan.sensor(f).name}, {_length(f.height, unit, 0)} above ground"
+        if f.camera is None:
+            flights.append(
+                f"{first}, {f.side_overlap:g} % side overlap, {corrections}, adjusted: {ADJUSTED[f.adjustment]}"
+            )
+            continue
+        state = plan.camera(f.camera).calibration.state.replace("_", " ")
+        overlaps = f"{f.forward_overlap:g}/{f.side_overlap:g} %"
+        flights.append(f"{first}, {overlaps}, {corrections}, lens calibrated: {state}")
     targets, checks = len(plan.targets), len(plan.checks)
     brief = plan.brief
     told = [

@@ -12,7 +12,7 @@ from django.db import connection
 from django.http import Http404, HttpRequest
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from kardo.core.accuracy.prediction import ENGINE
+from kardo.core.accuracy.results import ENGINE
 from kardo.server.access import organisation_of
 from kardo.server.accounts.models import Organisation
 from kardo.server.closeout.models import JobClosing

@@ -7,9 +7,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from kardo.core.accuracy.figures import figures
 from kardo.core.accuracy.judged import Places, on_surface
 from kardo.core.accuracy.planned import planned_network
-from kardo.core.accuracy.prediction import figures, predict
+from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.whatif import keep, what_if
 from kardo.core.plan.assumptions import CURRENT_EDITION, Assumptions, defaults
 from kardo.core.plan.brief import Brief

@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 from pyproj import Transformer
 from scipy.optimize import least_squares
 
-from kardo.core.accuracy.prediction import figures, predict
+from kardo.core.accuracy.figures import figures
+from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.whatif import keep, what_if
 from kardo.core.control.local import calibrated, local_system
 from kardo.core.errors import GeodesyError, PlanError

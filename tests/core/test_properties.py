@@ -8,8 +8,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from kardo.core.accuracy.acceptance import chance_to_pass
+from kardo.core.accuracy.figures import figures
 from kardo.core.accuracy.network import network_from_json
-from kardo.core.accuracy.prediction import figures, predict, predict_network
+from kardo.core.accuracy.prediction import predict, predict_network
 from kardo.core.accuracy.standards import standards
 from kardo.core.accuracy.whatif import keep, what_if
 from kardo.core.arrays import Lists

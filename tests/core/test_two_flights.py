@@ -8,9 +8,10 @@ import pytest
 
 from kardo.cli import main
 from kardo.core.accuracy.budget import propagate_to_map
+from kardo.core.accuracy.figures import figures
 from kardo.core.accuracy.network import network_from_json
 from kardo.core.accuracy.planned import planned_network
-from kardo.core.accuracy.prediction import figures, predict, predict_network
+from kardo.core.accuracy.prediction import predict, predict_network
 from kardo.core.accuracy.solution import solve
 from kardo.core.accuracy.whatif import keep, what_if
 from kardo.core.plan.library import kit_of

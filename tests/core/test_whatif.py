@@ -7,9 +7,10 @@ import pytest
 
 from benchmarks.prediction import block_plan
 from kardo.core.accuracy.budget import OnMap
+from kardo.core.accuracy.figures import figures
 from kardo.core.accuracy.misclosures import gram, misclosures
 from kardo.core.accuracy.planned import planned_network
-from kardo.core.accuracy.prediction import figures, predict
+from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.reliability import reliability
 from kardo.core.accuracy.solution import solve
 from kardo.core.accuracy.whatif import keep, what_if

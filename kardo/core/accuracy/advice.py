@@ -11,10 +11,11 @@ import numpy as np
 
 from kardo.core.accuracy.budget import with_added
 from kardo.core.accuracy.effort import Progress
-from kardo.core.accuracy.offers import Remedy, control_offers, other_offers
+from kardo.core.accuracy.figures import figures
+from kardo.core.accuracy.offers import Remedy, control_offers, other_offers, scan_offers
 from kardo.core.accuracy.planned import planned_network
-from kardo.core.accuracy.prediction import figures, figures_of
-from kardo.core.accuracy.results import Figures, Share
+from kardo.core.accuracy.prediction import figures_of, predict
+from kardo.core.accuracy.results import Figures, Result, Share
 from kardo.core.accuracy.solution import DefectiveNetwork
 from kardo.core.accuracy.whatif import Kept, keep, what_if
 from kardo.core.errors import KardoError
@@ -81,6 +82,8 @@ def advise(plan: Plan, progress: Progress = lambda stage, share: None) -> Advice
     """Ranked changes with predicted figures. Where the plan is not good yet, those that make it so come first, the shortest
     first; the rest, and all where it is good already, by what they gain. Raises PlanError where the plan lacks something."""
     progress("solving the plan as it stands", 0.0)
+    if plan.scans:
+        return _of_scan(plan, progress)
     kept = _kept(plan)
     planned = kept.planned if kept else planned_network(plan)
     now = Promise.of(_by_control(kept, plan), plan.brief.chance) if kept else None
@@ -94,6 +97,22 @@ def advise(plan: Plan, progress: Progress = lambda stage, share: None) -> Advice
     progress("done", 1.0)
     largest = _largest(kept, plan) if kept else None
     return Advice(now, largest, _ranked(_best_places(offers), now, largest))
+
+
+def _of_scan(plan: Plan, progress: Progress) -> Advice:
+    """Of a scan, each change computed in full."""
+    now = predict(plan)
+    assert isinstance(now, Result)
+    on_map = now.map
+    remedies = [*scan_offers(plan, np.array(on_map.e), np.array(on_map.n), FEW_PLACES), *other_offers(plan)]
+    offers = []
+    for k, remedy in enumerate(remedies, 1):
+        progress(f"trying: {remedy.kind}", k / (len(remedies) + 1))
+        if predicted := _predicted(None, plan, remedy):
+            offers.append(_offer(remedy, plan.brief.chance, *predicted))
+    progress("done", 1.0)
+    promised, largest = Promise.of(now, plan.brief.chance), max(now.budget, key=lambda s: s.share_v)
+    return Advice(promised, largest, _ranked(_best_places(offers), promised, largest))
 
 
 def _largest(kept: Kept, plan: Plan) -> Share:

@@ -12,8 +12,8 @@ import numpy as np
 from kardo.core.accuracy.effort import CHECKS, DONE, FACTORING, LAYING_OUT, Progress
 from kardo.core.accuracy.judged import heights_of_surface, on_surface
 from kardo.core.accuracy.planned import planned_network
-from kardo.core.accuracy.prediction import ENGINE
-from kardo.core.accuracy.results import Undetermined
+from kardo.core.accuracy.results import ENGINE, Undetermined
+from kardo.core.accuracy.scan_prediction import joint_of_scan
 from kardo.core.accuracy.solution import DefectiveNetwork, as_seen, solve
 from kardo.core.arrays import Floats
 from kardo.core.errors import PlanError
@@ -64,6 +64,9 @@ def checks_jointly(plan: Plan, progress: Progress = lambda stage, share: None) -
             f"{len(plan.checks)} checks; up to {MOST_CHECKS} are held against the prediction together.", where="Close"
         )
     progress(LAYING_OUT, 0.0)
+    if plan.scans:
+        points, joint, convergence = joint_of_scan(plan)
+        return packed(points, _along_the_grid(joint, convergence), plan.hash)
     planned = planned_network(plan)
     progress(FACTORING, 0.1)
     try:
@@ -77,5 +80,10 @@ def checks_jointly(plan: Plan, progress: Progress = lambda stage, share: None) -
         is_check = np.flatnonzero([p.role == "check" for p in plan.control])
         joint = on_surface(joint, planned.control.take(is_check[known]).places)
     progress(DONE, 1.0)
-    turn = np.kron(np.eye(len(known)), from_grid(planned.frame.convergence))
-    return packed([plan.checks[k].id for k in known], turn.T @ joint @ turn, plan.hash)
+    return packed([plan.checks[k].id for k in known], _along_the_grid(joint, planned.frame.convergence), plan.hash)
+
+
+def _along_the_grid(joint: Floats, convergence: float) -> Floats:
+    """A joint covariance (3c, 3c) of the local frame, turned to the grid's axes."""
+    turn = np.kron(np.eye(len(joint) // 3), from_grid(convergence))
+    return np.asarray(turn.T @ joint @ turn)

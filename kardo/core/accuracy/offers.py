@@ -8,8 +8,8 @@ from typing import Any
 
 import numpy as np
 
+from kardo.core.accuracy.figures import further_checks
 from kardo.core.accuracy.planned import Planned
-from kardo.core.accuracy.prediction import further_checks
 from kardo.core.accuracy.standards import standards
 from kardo.core.arrays import Floats, Json
 from kardo.core.flight.pattern import flown
@@ -39,9 +39,14 @@ LESSENS: dict[str, tuple[str, ...]] = {
     "second": ("mark", "setup", "targets"),
     "static": ("mark",),
     "taped": ("setup",),
+    "match": ("boresight", "attitude", "legs", "range"),
+    "narrow": ("boresight", "attitude", "points"),
+    "slower": ("returns", "points"),
+    "start": ("attitude",),
 }
 WORTH = 0.7  # of a mark's sigma: what a static session must bring it to
 LONGEST_SESSION = 24.0  # hours
+NARROW_DEG = 70.0  # of a scanner's angle, within which beams are steep enough for most ground
 NEARER = 0.001  # metres that a nearer mark must take off every leg's error
 FARTHEST = 5000.0  # metres from the first base to a second one that a rover is walked about both
 
@@ -77,16 +82,25 @@ def control_offers(plan: Plan, planned: Planned, places: int) -> Iterator[Remedy
     if len(plan.targets) < 3:
         yield _extremes(plan, planned)
     yield from _twice(plan)
-    yield from _more_checks(plan, planned)
+    yield from _more_checks(plan, planned.map_e, planned.map_n)
 
 
 def other_offers(plan: Plan) -> Iterator[Remedy]:
     """Changes of flights, calibration, marks and set-ups."""
     for flight in plan.flights:
-        yield from _of_flight(plan, flight)
+        yield from _of_scan(plan, flight) if flight.scans else _of_flight(plan, flight)
     yield from _of_calibration(plan)
     for setup in plan.setups:
         yield from _of_set_up(plan, setup)
+
+
+def scan_offers(plan: Plan, map_e: Floats, map_n: Floats, places: int) -> Iterator[Remedy]:
+    """Changes of the control of a scan: further targets at so many places of the map (k,), a second round, more checks."""
+    for e, n in _spread(np.stack([map_e, map_n], axis=1), min(places, len(map_e))):
+        minutes = _minutes_for(plan, METHODS["rtk_once"].occupations, e, n)
+        yield Remedy("target", "Add a target where it helps most", minutes, (new_target(plan, e, n),))
+    yield from _twice(plan)
+    yield from _more_checks(plan, map_e, map_n)
 
 
 def usual_hanging(plan: Plan) -> HangsOn:
@@ -154,13 +168,13 @@ def _like(point: ControlPoint, occupations: tuple[Occupation, ...]) -> list[Json
     return [to_json(o.model_copy(update=hung)) for o in occupations]
 
 
-def _more_checks(plan: Plan, planned: Planned) -> Iterator[Remedy]:
+def _more_checks(plan: Plan, map_e: Floats, map_n: Floats) -> Iterator[Remedy]:
     wanted = max(standards()[plan.brief.standard].least_checks - len(plan.checks), 4)
     if not plan.checks:
         return
     new = [
         p.model_copy(update={"id": name, "name": name})
-        for p, name in zip(further_checks(plan, planned, wanted), free_names(plan, wanted, "K"), strict=True)
+        for p, name in zip(further_checks(plan, map_e, map_n, wanted), free_names(plan, wanted, "K"), strict=True)
     ]
     minutes = sum(_minutes_for(plan, p.occupations, p.e, p.n) for p in new)
     edits = tuple(Edit(f"control/{p.id}", None, to_json(p)) for p in new)
@@ -180,6 +194,32 @@ def _of_flight(plan: Plan, flight: Flight) -> Iterator[Remedy]:
         choices.append(
             ("lower", f"Fly{of} at {plain_length(lower)} instead of {plain_length(flight.height)}", {"height": lower})
         )
+    for kind, words, update in choices:
+        minutes = flown(plan, flight.model_copy(update=update)).minutes - now
+        yield Remedy(kind, words, minutes, field_edits(f"flights/{flight.id}", flight, **update))
+
+
+def _of_scan(plan: Plan, flight: Flight) -> Iterator[Remedy]:
+    """Of a flight that scans: strips matched, the swath narrower, lower, slower, the inertial unit's sequence, crossing strips."""
+    of = f" of {reference('flight', flight.id)}" if len(plan.flights) > 1 else ""
+    scanner, now = plan.scanner(flight.scanner or ""), flown(plan, flight).minutes
+    used = min(flight.scan_angle or scanner.field_of_view_deg, scanner.field_of_view_deg)
+    choices: list[tuple[str, str, dict[str, Any]]] = []
+    if flight.adjustment != "matched" and len([f for f in plan.flights if f.scans]) == 1:
+        choices.append(("match", f"Match the strips{of} and settle mounting and attitude", {"adjustment": "matched"}))
+    if used > NARROW_DEG:
+        choices.append(("narrow", f"Use {NARROW_DEG:g}° of the angle{of}", {"scan_angle": NARROW_DEG}))
+    if not flight.start_up:
+        choices.append(("start", f"Fly the inertial unit's sequence{of}", {"start_up": True}))
+    if not flight.crossing_strips:
+        choices.append(("crossing", f"Fly two crossing strips{of}, a fifth higher", {"crossing_strips": 2}))
+    if flight.height > 40:
+        lower = float(round(0.8 * flight.height))
+        words = f"Fly{of} at {plain_length(lower)} instead of {plain_length(flight.height)}"
+        choices.append(("lower", words, {"height": lower}))
+    if flight.speed >= 2:
+        slower = round(0.7 * flight.speed, 1)
+        choices.append(("slower", f"Fly{of} at {slower:g} m/s instead of {flight.speed:g} m/s", {"speed": slower}))
     for kind, words, update in choices:
         minutes = flown(plan, flight.model_copy(update=update)).minutes - now
         yield Remedy(kind, words, minutes, field_edits(f"flights/{flight.id}", flight, **update))

@@ -154,9 +154,11 @@ def planned_network(plan: Plan) -> Planned:
     if lacks:
         raise PlanError(lacks[0][1], where=lacks[0][0])
     polygon, surface = site_polygon(plan), plan.surface
+    if plan.scans:
+        raise PlanError("A scan is computed in full, which follows every change.", where="Flight")
     flights = tuple(over_ground(flight) for flight in all_flown(plan))
     assert surface is not None
-    frame = _frame(plan, polygon, surface)
+    frame = local_frame(plan, polygon, surface)
     firsts = np.cumsum([0, *(len(f.e) for f in flights)])
     sights = tuple(Sight(flight, frame, int(first)) for flight, first in zip(flights, firsts, strict=False))
     shifts = _all_shifts(plan, flights)
@@ -189,7 +191,7 @@ def planned_network(plan: Plan) -> Planned:
     )
 
 
-def _frame(plan: Plan, polygon: Polygon, surface: AnySurface) -> LocalFrame:
+def local_frame(plan: Plan, polygon: Polygon, surface: AnySurface) -> LocalFrame:
     middle = polygon.representative_point()
     plan.grid.require_inside(np.array([middle.x]), np.array([middle.y]), "Site, boundary")
     return LocalFrame(plan.grid, middle.x, middle.y, float(np.nan_to_num(surface.at(middle.x, middle.y))))
@@ -199,23 +201,25 @@ def _all_shifts(plan: Plan, flights: tuple[FlightPlan, ...]) -> list[Shift]:
     """Of the flights' bases first, then their legs, then all else that control hangs on or could be hung on."""
     bases = [shift for f in flights for shift in shared_by(plan, f.flight.hangs_on)]
     return unique(
-        [*bases, *(leg for f in flights for leg in _leg_shifts(plan, f)), *all_shared(plan), *local_shifts(plan)]
+        [*bases, *(leg for f in flights for leg in leg_shifts(plan, f)), *all_shared(plan), *local_shifts(plan)]
     )
 
 
-def _leg_shifts(plan: Plan, flight: FlightPlan) -> list[Shift]:
+def leg_shifts(plan: Plan, flight: FlightPlan) -> list[Shift]:
     """The satellite error that each leg's exposures share, by the state of its positions; where they are corrected from a
-    base, growing with the leg's mean distance to it. Source: docs/accuracy.md, section 2."""
+    base, growing with the leg's mean distance to it. A scanner's trajectory is as good as its unit says. Source: docs/accuracy.md, section 2."""
     assume = plan.assume
+    fixed = flight.scanner.unit.position_m if flight.scans else (assume["leg_h"], assume["leg_v"])
     mark = base_mark(plan, flight.flight.hangs_on) if flight.flight.corrected else None
     shifts, out = [], out_of_reach(plan, flight)
     for k in range(len(flight.legs)):
-        own = flight.leg == k
-        away = np.hypot(flight.e[own] - mark.e, flight.n[own] - mark.n).mean() if mark and own.any() else 0.0
+        on_leg = flight.leg == k
+        away = np.hypot(flight.e[on_leg] - mark.e, flight.n[on_leg] - mark.n).mean() if mark and on_leg.any() else 0.0
         growth = assume["fixed_ppm"] * 1e-6 * float(away)
-        lost = own.any() and out[own].mean() > MOSTLY and flight.flight.leg_state(k + 1) == "fixed"
+        lost = on_leg.any() and out[on_leg].mean() > MOSTLY and flight.flight.leg_state(k + 1) == "fixed"
         state = LEG_ERROR["float" if lost else flight.flight.leg_state(k + 1)]
-        h, v = (math.hypot(assume[f"{state}_{axis}"], growth) for axis in "hv")
+        own = fixed if state == "leg" else (assume[f"{state}_h"], assume[f"{state}_v"])
+        h, v = (math.hypot(sigma, growth) for sigma in own)
         shifts.append(Shift("leg", f"{flight.flight.id}.{k + 1}", (h, h, v)))
     return shifts
 
@@ -273,9 +277,9 @@ def _crowding(tied: Lists, lattice: Ints, sights: tuple[Sight, ...]) -> Floats:
 
 
 def _ground(plan: Plan, polygon: Polygon, surface: AnySurface, frame: LocalFrame, sights: tuple[Sight, ...]) -> _Ground:
-    map_e, map_n, step = _sample(polygon, MAP_POINTS)
-    samples = [(map_e, map_n), *(_sample(area_polygon(a), AREA_POINTS)[:2] for a in plan.site.areas)]
-    grounds = [_known(surface, *sample) for sample in samples]  # over a gap nothing is predicted
+    map_e, map_n, step = sample(polygon, MAP_POINTS)
+    samples = [(map_e, map_n), *(sample(area_polygon(a), AREA_POINTS)[:2] for a in plan.site.areas)]
+    grounds = [on_known_ground(surface, *some) for some in samples]  # over a gap nothing is predicted
     if not len(grounds[0][0]):
         raise PlanError(
             "The terrain has no heights inside the boundary.",
@@ -287,12 +291,12 @@ def _ground(plan: Plan, polygon: Polygon, surface: AnySurface, frame: LocalFrame
     return _Ground(e, n, x, rays_of(sights, x), [len(g[0]) for g in grounds], *grounds[0], step)
 
 
-def _known(surface: AnySurface, e: Floats, n: Floats) -> tuple[Floats, Floats]:
+def on_known_ground(surface: AnySurface, e: Floats, n: Floats) -> tuple[Floats, Floats]:
     known = np.isfinite(surface.at(e, n))
     return e[known], n[known]
 
 
-def _sample(polygon: Polygon, aimed: int) -> tuple[Floats, Floats, float]:
+def sample(polygon: Polygon, aimed: int) -> tuple[Floats, Floats, float]:
     """A regular sample of ground points inside a polygon, at most half as many again as aimed at, and its step in metres."""
     west, south, east, north = polygon.bounds
     step = float(np.sqrt(polygon.area / aimed))

@@ -8,15 +8,16 @@ import numpy as np
 from kardo.core.accuracy import acceptance, effort, normals
 from kardo.core.accuracy.budget import propagate_to_map, with_added
 from kardo.core.accuracy.effort import Progress
+from kardo.core.accuracy.figures import BLIND_FROM, CURVE, ellipse, error_map, figures, further_checks, spot
 from kardo.core.accuracy.judged import Errors, geoid_sigma, heights_of_surface, on_surface
 from kardo.core.accuracy.misclosures import difference_covariance, misclosures
 from kardo.core.accuracy.network import Network
 from kardo.core.accuracy.planned import Planned, planned_network
 from kardo.core.accuracy.reliability import reliability
 from kardo.core.accuracy.results import (
+    ENGINE,
     BlindSpot,
     ControlFigures,
-    Ellipse,
     ErrorMap,
     Figures,
     InOtherState,
@@ -25,22 +26,17 @@ from kardo.core.accuracy.results import (
     Size,
     Undetermined,
     Volume,
-    Worst,
     nullable,
 )
+from kardo.core.accuracy.scan_prediction import figures_of_scan, predict_scan
 from kardo.core.accuracy.solution import DefectiveNetwork, SeenByChecks, Solution, as_seen, solve
 from kardo.core.accuracy.standards import standards
 from kardo.core.accuracy.volume import mean_height_sigma
 from kardo.core.arrays import Floats, Json
 from kardo.core.flight.areas import area_polygon, ground_scale, site_polygon
 from kardo.core.geodesy.confidence import VERTICAL_95
-from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 from kardo.core.plan.states import OTHER, in_state, to_shift
-
-ENGINE = 8  # raised whenever the same plan would give other numbers, or they are told in another shape
-CURVE = 40  # checks up to which the worth of the test is told
-BLIND_FROM = 0.05  # share of the variance from which a shift that the checks share is worth a sentence
 
 
 def predict_network(net: Network) -> Json:
@@ -60,17 +56,11 @@ def predict_network(net: Network) -> Json:
     }
 
 
-def rmse(variances: Floats) -> tuple[float, float]:
-    """RMSE, radial H and V in metres, from variances (k, 3) east, north, up; NaN rows (not determined) are left out."""
-    known = variances[np.isfinite(variances).all(axis=1)]
-    if not len(known):
-        return float("nan"), float("nan")
-    return float(np.sqrt(known[:, :2].sum(axis=1).mean())), float(np.sqrt(known[:, 2].mean()))
-
-
 def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Result | Undetermined:
     """What a plan promises. Raises PlanError where the plan lacks something; a defect of the network is told in words,
     without figures."""
+    if plan.scans:
+        return predict_scan(plan, _in_other_state(plan), progress)
     started = time.perf_counter()
     progress(effort.LAYING_OUT, 0.0)
     planned = planned_network(plan)
@@ -101,7 +91,7 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Resul
     border = np.sqrt(np.diag(solution.border_covariance()))
     result = Result(
         **vars(figures(plan, errors)),
-        map=error_map(planned, variances),
+        map=map_of(planned, variances),
         hash=plan.hash,
         engine=ENGINE,
         defects=[],
@@ -124,9 +114,17 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Resul
 
 def figures_of(plan: Plan) -> Figures:
     """The figures of a plan from a computation of their own, without the map. Raises PlanError, DefectiveNetwork."""
+    if plan.scans:
+        return figures_of_scan(plan)
     planned = planned_network(plan)
     solution = solve(planned.network)
     return figures(plan, errors_of(planned, solution.point_covariances(planned.map_points), as_seen(solution)))
+
+
+def map_of(planned: Planned, variances: Floats) -> ErrorMap:
+    """The map sample with its predicted errors, from variances (k, 3)."""
+    images = np.diff(planned.network.rays.start)[planned.map_points]
+    return error_map(planned.map_e, planned.map_n, planned.map_step, images, variances)
 
 
 def _in_other_state(plan: Plan) -> InOtherState | None:
@@ -145,25 +143,11 @@ def errors_of(planned: Planned, covariances: Floats, seen: SeenByChecks) -> Erro
     return Errors(covariances, planned.map_places, seen.measured, at_checks.total_sigma, at_checks.places)
 
 
-def figures(plan: Plan, errors: Errors) -> Figures:
-    """What the staff shows: absolute and as-seen RMSE, limits, chance."""
-    brief, joint, survey = plan.brief, errors.differences(plan.brief), errors.survey
-    rmse_h, rmse_v = rmse(errors.map_variances(plan))
-    seen_h, seen_v = rmse(np.diag(joint).reshape(-1, 3)) if len(joint) else (None, None)
-    standard = standards()[brief.standard]
-    chance = acceptance.chance_to_pass(joint, survey, standard, brief.terms)
-    limit_h, limit_v = standard.rmse_limits(brief.terms)
-    passing = chance.passing if chance else None
-    return Figures(
-        rmse_h, rmse_v, seen_h, seen_v, limit_h, limit_v if math.isfinite(limit_v) else None, passing, chance
-    )
-
-
 def _chance_curve(plan: Plan, planned: Planned, solution: Solution) -> list[tuple[int, float, float]]:
     """The planned checks, and checks that could be added to them, one after another."""
     if not plan.checks:
         return []
-    checks = plan.checks + further_checks(plan, planned, CURVE - len(plan.checks))
+    checks = plan.checks + further_checks(plan, planned.map_e, planned.map_n, CURVE - len(plan.checks))
     control = planned.observe(plan, checks)
     found = misclosures(solution, control)
     own = int(found.usable[: len(plan.checks)].sum())
@@ -175,21 +159,6 @@ def _chance_curve(plan: Plan, planned: Planned, solution: Solution) -> list[tupl
         joint = on_surface(joint, measured.places)
     standard, terms = standards()[plan.brief.standard], plan.brief.terms
     return acceptance.chance_by_count(joint, measured.total_sigma, standard, terms, own)
-
-
-def further_checks(plan: Plan, planned: Planned, count: int) -> tuple[ControlPoint, ...]:
-    """Checks that could be added, each as far as can be from all control before it, observed as the plan's own are."""
-    places = np.stack([planned.map_e, planned.map_n], axis=1)
-    taken = np.array([(p.e, p.n) for p in plan.control])
-    away = np.min(np.linalg.norm(places[:, None] - taken, axis=2), axis=1)
-    out = []
-    for k in range(max(0, count)):
-        far = int(np.argmax(away))
-        like = plan.checks[k % len(plan.checks)]
-        e, n = (float(x) for x in places[far])
-        out.append(like.model_copy(update={"id": f"further-{k}", "e": e, "n": n, "h": None}))
-        away = np.minimum(away, np.linalg.norm(places - places[far], axis=1))
-    return tuple(out)
 
 
 def _volumes(plan: Plan, planned: Planned, solution: Solution) -> list[Volume]:
@@ -209,32 +178,6 @@ def _volumes(plan: Plan, planned: Planned, solution: Solution) -> list[Volume]:
     return out
 
 
-def error_map(planned: Planned, variances: Floats) -> ErrorMap:
-    """The map sample with its predicted errors, from variances (k, 3)."""
-    h, v = np.sqrt(variances[:, 0] + variances[:, 1]), np.sqrt(variances[:, 2])
-    images = np.diff(planned.network.rays.start)[planned.map_points]
-    known = np.isfinite(v)
-
-    def worst(values: Floats) -> Worst | None:
-        if not known.any():
-            return None
-        k = int(np.nanargmax(values))
-        place = float(planned.map_e[k]), float(planned.map_n[k])
-        return Worst(float(values[k]), *place, float(np.nanpercentile(values, 95)))
-
-    return ErrorMap(
-        planned.map_e.tolist(),
-        planned.map_n.tolist(),
-        planned.map_step,
-        nullable(h),
-        nullable(v),
-        images.tolist(),
-        int((~known).sum()),
-        worst(h),
-        worst(v),
-    )
-
-
 def _control_figures(plan: Plan, planned: Planned, solution: Solution) -> list[ControlFigures]:
     which = np.concatenate([planned.targets, planned.checks])
     cov = solution.point_covariances(which)
@@ -246,16 +189,10 @@ def _control_figures(plan: Plan, planned: Planned, solution: Solution) -> list[C
         known = bool(np.isfinite(cov[k]).all())
         map_h = float(np.sqrt(cov[k, 0, 0] + cov[k, 1, 1])) if known else None
         map_v = float(np.sqrt(cov[k, 2, 2])) if known else None
-        ellipse = _ellipse(cov[k], planned.frame.convergence) if known else None
+        shape = ellipse(cov[k], planned.frame.convergence) if known else None
         own = float(np.hypot(*sigma[k, :2])), float(sigma[k, 2])
-        rows.append(ControlFigures(p.id, int(images[k]), width[p.id], *own, map_h, map_v, ellipse))
+        rows.append(ControlFigures(p.id, int(images[k]), width[p.id], *own, map_h, map_v, shape))
     return rows
-
-
-def _ellipse(cov: Floats, convergence: float) -> Ellipse:
-    values, vectors = np.linalg.eigh(cov[:2, :2])
-    azimuth = np.degrees(np.arctan2(vectors[0, 1], vectors[1, 1]) - convergence) % 180
-    return Ellipse(float(np.sqrt(values[1])), float(np.sqrt(max(values[0], 0.0))), float(azimuth))
 
 
 def _blind_spots(plan: Plan, planned: Planned, budget: list[Share]) -> list[BlindSpot]:
@@ -267,18 +204,11 @@ def _blind_spots(plan: Plan, planned: Planned, budget: list[Share]) -> list[Blin
     whole = np.asarray((axes > 0.99).all(axis=1))  # who holds a part of a shift sees the rest of it
     held = net.check_shifts.keep(whole)
     spots = [
-        _spot(shares[net.shifts[k].key], sum(k in held[c] for c in range(len(plan.checks))))
+        spot(shares[net.shifts[k].key], sum(k in held[c] for c in range(len(plan.checks))))
         for k in sorted(used & set(held.values.tolist()))
     ]
     calibration = shares.get(("local", ""))
     if calibration and not net.check_delivered.all():
-        spots.append(_spot(calibration, int((~net.check_delivered).sum())))
+        spots.append(spot(calibration, int((~net.check_delivered).sum())))
     found = [spot for spot in spots if spot.share >= BLIND_FROM]
     return sorted(found, key=lambda spot: -spot.share)
-
-
-def _spot(share: Share, checks: int) -> BlindSpot:
-    """A source that so many checks share with the map, in the axis where it weighs more."""
-    in_height = share.share_v >= share.share_h
-    part, sigma = (share.share_v, share.sigma_v) if in_height else (share.share_h, share.sigma_h)
-    return BlindSpot(share.kind, share.id, in_height, part, sigma, checks)

@@ -8,6 +8,7 @@ from kardo.core.day.durations import durations
 from kardo.core.day.rounds import stands_by, walked
 from kardo.core.flight.ceilings import above_ceilings
 from kardo.core.flight.pattern import FlightPlan, all_flown
+from kardo.core.flight.scan import sequence_minutes, sequence_words
 from kardo.core.geodesy.units import length
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
@@ -173,12 +174,34 @@ def _flying(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
             words = f"{own.name}, leg {k}" if len(flight.legs) > 1 else own.name
             why = f"{leg.minutes:.1f} min in the air, landing with {leg.battery_left:.0f} %{zones}"
             key = f"leg-{own.id}-{k}"
+            start, end = sequence_minutes(flight.scanner, own) if flight.scans else (0.0, 0.0)
+            if start:
+                out.append(_sequence(flight, k, "start", words, start, after + logging, shut))
+                after, logging = (After(out[-1].id),), ()
             out.append(
-                Task(key, words, "site", math.ceil(leg.minutes), why, ("pilot",), "leg", k, after=after + logging,
+                Task(key, words, "site", math.ceil(leg.minutes - start - end), why, ("pilot",), "leg", k, after=after + logging,
                      about=(f"flights/{own.id}",), battery=own.battery, light=True, shut=shut)
             )  # fmt: skip
             before[own.aircraft] = key
+            if end:
+                out.append(_sequence(flight, k, "end", words, end, (After(key),), shut))
+                before[own.aircraft] = out[-1].id
     return [ready, *out] if out else []
+
+
+def _sequence(
+    flight: FlightPlan,
+    k: int,
+    at: str,
+    leg: str,
+    minutes: float,
+    after: tuple[After, ...],
+    shut: tuple[tuple[Clock, Clock], ...],
+) -> Task:
+    """What the inertial unit wants before a leg's first line, or after its last, on the leg's battery. It is not data: it is trimmed away."""
+    words = f"{leg}, {'before the first line' if at == 'start' else 'after the last line'}: {sequence_words(flight.scanner)}"
+    why = f"{60 * minutes:.0f} s as the scanner's profile asks; trimmed from the data"
+    return Task(f"{at}-{flight.flight.id}-{k}", words, "site", math.ceil(minutes), why, ("pilot",), after=after, about=(f"flights/{flight.flight.id}",), light=True, shut=shut)  # fmt: skip
 
 
 def _shut(plan: Plan, flight: FlightPlan) -> tuple[tuple[tuple[Clock, Clock], ...], str]:

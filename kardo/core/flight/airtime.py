@@ -11,6 +11,7 @@ from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.clearance import take_off
 from kardo.core.flight.pattern import FlightPlan, flown
 from kardo.core.flight.reach import things_on
+from kardo.core.flight.scan import sequence_minutes
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.model import Plan
@@ -21,6 +22,7 @@ SIGHT = 500.0  # metres to which a small aircraft's attitude is still made out
 WINDY = 1 / 3  # of the cruising speed, from which lines across the wind are better
 LEAST_FORWARD = 60.0  # per cent of forward overlap, as the rule flight-forward has it
 JPEG_BYTES, RAW_BYTES = 0.45, 1.9  # a pixel, about
+RETURN_BYTES = 30  # of one return with its time, about
 LEAST_LEG = 10.0  # minutes that post-processing wants, as the rule leg-short has it
 STEPS = 20  # by which a value is sought that makes legs long enough
 
@@ -110,7 +112,8 @@ class AirTime:
     """A flight in the air. minutes: all legs. across: minutes where the lines lay across the wind, None without one and where that
     cannot be flown. windy: whether they should. slowest
     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
-    speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw. shortest leg and the least it must have in minutes, and ways to make it longer where it is too short."""
+    speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw; of a scan gigabytes of returns, and minutes of a leg that the inertial unit's
+    sequence takes before its lines and after. shortest leg and the least it must have in minutes, and ways to make it longer where it is too short."""
 
     flight: str
     lines: list[LineInAir]
@@ -125,6 +128,9 @@ class AirTime:
     images: int
     jpeg_gb: float
     raw_gb: float
+    scan_gb: float
+    before: float
+    after: float
     shortest: float
     least: float
     longer: list[Longer]
@@ -142,9 +148,10 @@ def air_time(plan: Plan, flight: Flight, wind: Wind = Wind(), least: float = LEA
         )
     far, unseen = _from_pilot(plan, f)
     lines, legs = [], []
+    before, after = sequence_minutes(f.scanner, flight) if f.scans else (0.0, 0.0)
     for number in range(len(f.legs)):
         own = [k for k, s in enumerate(f.strips) if s.leg == number]
-        spent = craft.transit_min
+        spent = craft.transit_min + before
         for k in own:
             on_it = f.strips[k].length / going[k].ground / 60
             turn = (f.strips[k].then if k != own[-1] else craft.turn_s) / 60
@@ -156,12 +163,12 @@ def air_time(plan: Plan, flight: Flight, wind: Wind = Wind(), least: float = LEA
                 )
             )  # fmt: skip
             spent += turn
-        spent += craft.transit_min
+        spent += craft.transit_min + after
         landing = 100 * (1 - spent / battery.minutes)
         legs.append(LegInAir(number + 1, own[0] + 1, own[-1] + 1, spent, landing, landing >= flight.reserve - 1e-6))
     minutes, shortest = sum(leg.minutes for leg in legs), min(leg.minutes for leg in legs)
     overlap = 100 * (1 - (flight.speed + wind.speed) * f.trigger_interval / f.footprint_along)
-    pixels = len(f.e) * f.camera.width_px * f.camera.height_px / 1e9
+    pixels = 0.0 if f.scans else f.images * f.camera.width_px * f.camera.height_px / 1e9
     across = _across(plan, flight, wind) if wind.speed else None
     windy = wind.speed > WINDY * craft.cruise_m_per_s
     return AirTime(
@@ -174,15 +181,23 @@ def air_time(plan: Plan, flight: Flight, wind: Wind = Wind(), least: float = LEA
         min(g.ground for g in going),
         max(g.ground for g in going),
         overlap,
-        overlap >= LEAST_FORWARD,
-        len(f.e),
+        f.scans or overlap >= LEAST_FORWARD,
+        f.images,
         pixels * JPEG_BYTES,
         pixels * RAW_BYTES,
+        _of_scan(f, sum(line.minutes for line in lines)),
+        before,
+        after,
         shortest,
         least,
         list(_longer(plan, flight, shortest, least)) if shortest < least else [],
         _told(f, legs, minutes, across, windy),
     )
+
+
+def _of_scan(f: FlightPlan, minutes: float) -> float:
+    """Gigabytes of the returns of so many minutes on the lines, as many of each pulse as the scanner keeps."""
+    return 60 * minutes * f.scanner.pulses_per_s * f.scanner.returns * RETURN_BYTES / 1e9 if f.scans else 0.0
 
 
 def _course(f: FlightPlan, k: int) -> float:
@@ -219,7 +234,7 @@ def _longer(plan: Plan, flight: Flight, shortest: float, least: float) -> Iterat
     """The four ways of practice, each as far as it goes: wait, slower, lower, more overlap."""
     whole = flown(plan, flight)
     short = [max(0.0, least - leg.minutes) for leg in whole.legs]
-    yield Longer(f"wait {sum(short):.0f} min in the air", whole.minutes + sum(short), len(whole.e), ())
+    yield Longer(f"wait {sum(short):.0f} min in the air", whole.minutes + sum(short), whole.images, ())
     for words, field, other in (
         ("slower: {:.1f} m/s", "speed", 0.5),
         ("lower: {:.0f} m", "height", 20.0),
@@ -229,7 +244,7 @@ def _longer(plan: Plan, flight: Flight, shortest: float, least: float) -> Iterat
         if found is not None:
             value, then = found
             yield Longer(
-                words.format(value), then.minutes, len(then.e), field_edits(f"flights/{flight.id}", flight, **{field: value})
+                words.format(value), then.minutes, then.images, field_edits(f"flights/{flight.id}", flight, **{field: value})
             )  # fmt: skip
 
 

@@ -12,6 +12,7 @@ from kardo.core.arrays import Bools, Floats
 from kardo.core.errors import PlanError
 from kardo.core.flight.areas import ground_scale, site_polygon
 from kardo.core.flight.coverage import FEW, Coverage, coverage, covered
+from kardo.core.flight.density import density, density_of
 from kardo.core.flight.pattern import FlightPlan, all_flown, over_ground
 from kardo.core.geodesy.units import area, length
 from kardo.core.plan.model import Plan
@@ -165,25 +166,41 @@ def _lost(plan: Plan, flights: list[FlightPlan], taken: list[Bools]) -> float:
     """Square metres that the flights map and what was taken of them does not."""
     if all(t.all() for t in taken) or plan.surface is None:
         return 0.0
-    names = ("e", "n", "h", "course", "tilt", "leg", "strip")
-    own = {f.flight.id for f in flights}
-    kept = [
-        replace(f, **{name: getattr(f, name)[t] for name in names})
-        for f, t in zip(flights, taken, strict=True)
-        if t.any()
-    ]
-    others = [over_ground(f) for f in all_flown(plan) if f.flight.id not in own]
+    if plan.scans:
+        return _unscanned(plan, flights, taken)
+    kept, others = _kept(flights, taken), _others(plan, flights)
     before: Coverage = coverage(plan)
-    after = covered(plan, [*kept, *others], plan.surface, site_polygon(plan), before)
+    after = covered(plan, [f for f in (*kept, *others) if not f.scans], plan.surface, site_polygon(plan), before)
     return before.area(before.seen & (before.images >= FEW) & (after.images < FEW))
 
 
+def _kept(flights: list[FlightPlan], taken: list[Bools]) -> list[FlightPlan]:
+    """The flights as far as they were taken."""
+    names = ("e", "n", "h", "course", "tilt", "leg", "strip")
+    both = zip(flights, taken, strict=True)
+    return [replace(f, **{name: getattr(f, name)[t] for name in names}) for f, t in both if t.any()]
+
+
+def _others(plan: Plan, flights: list[FlightPlan]) -> list[FlightPlan]:
+    own = {f.flight.id for f in flights}
+    return [over_ground(f) for f in all_flown(plan) if f.flight.id not in own]
+
+
+def _unscanned(plan: Plan, flights: list[FlightPlan], taken: list[Bools]) -> float:
+    """Square metres that lines were to see, and none does."""
+    left = [f for f in (*_kept(flights, taken), *_others(plan, flights)) if f.scans]
+    before, after = density(plan), density_of(plan, left)
+    return before.area(before.seen & (before.strips > 0) & (after.strips == 0))
+
+
 def _told(plan: Plan, planned: int, missed: int, most: float, lost: float) -> str:
-    unit = plan.brief.unit
-    words = "All exposures were taken" if not missed else f"{missed} of {planned} exposures were missed"
+    unit, what = plan.brief.unit, "places of the lines" if plan.scans else "exposures"
+    words = f"All {what} were taken" if not missed else f"{missed} of {planned} {what} were missed"
     words += f", at most {length(most, unit, 1)} off the line."
     if missed:
         words += (
-            f" {area(lost, unit)} are not mapped for it." if lost else " Every place is still mapped by two images."
+            f" {area(lost, unit)} are not mapped for it."
+            if lost
+            else f" Every place is still {'seen by a line' if plan.scans else 'mapped by two images'}."
         )
     return words

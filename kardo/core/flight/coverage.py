@@ -142,9 +142,9 @@ def _kept(asked: _Asked) -> Coverage:
     surface, polygon = plan.surface, site_polygon(plan)
     if surface is None:
         raise PlanError("There is no ground.", where="Site", mend="Bring in a terrain, or type a level.")
-    flights = tuple(over_ground(f) for f in all_flown(plan))
+    flights = tuple(over_ground(f) for f in all_flown(plan) if not f.scans)
     if not flights:
-        raise PlanError("There is no flight.", where="Flight", mend="Add one.")
+        raise PlanError("There is no flight that takes images.", where="Flight", mend="Add one.")
     return covered(plan, flights, surface, polygon)
 
 

@@ -3,12 +3,15 @@
 import base64
 import math
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
 from kardo.core.arrays import Bools, Floats, Ints
 from kardo.core.flight.coverage import COARSE, FEW, NARROW, Coverage
+from kardo.core.flight.density import Density
 
+Layer = Literal["images", "strips", "pixels", "pulses", "ground"]
 MOST_DRAWN = 160_000
 NONE = 255  # of a byte: outside, not known, or not seen
 USUAL_IMAGES = 5  # from which a place is held by more than it needs
@@ -27,16 +30,15 @@ class Drawn:
 
 @dataclass(frozen=True)
 class CoverageDrawing:
-    """Cells in grid metres, the first about e0, n0; images and strips by number, pixels in metres on the ground."""
+    """Cells in grid metres, the first about e0, n0; layers by name: images and strips by number, pixels in metres on the ground; of a scan pulses and
+    returns from the ground on a square metre."""
 
     e0: float
     n0: float
     step: float
     rows: int
     cols: int
-    images: Drawn
-    strips: Drawn
-    pixels: Drawn
+    layers: dict[Layer, Drawn]
 
 
 def drawing_of(found: Coverage) -> CoverageDrawing:
@@ -58,10 +60,26 @@ def drawing_of(found: Coverage) -> CoverageDrawing:
         every * found.step,
         rows,
         cols,
-        Drawn(_bytes(images, shown), 1.0, USUAL_IMAGES, True),
-        Drawn(_bytes(strips, shown), 1.0, NARROW, True),
-        Drawn(_bytes(pixels / worth, shown & (pixels > 0)), worth, COARSE * median, False),
+        {
+            "images": Drawn(_bytes(images, shown), 1.0, USUAL_IMAGES, True),
+            "strips": Drawn(_bytes(strips, shown), 1.0, NARROW, True),
+            "pixels": Drawn(_bytes(pixels / worth, shown & (pixels > 0)), worth, COARSE * median, False),
+        },
     )
+
+
+def density_drawing(found: Density) -> CoverageDrawing:
+    """The same of a scan."""
+    shown, cells = found.seen, {}
+    for name, values, good in (("pulses", found.pulses, found.asked), ("ground", found.ground, found.asked)):
+        # beyond four times what half the site has, all looks alike
+        most = max(4 * float(np.median(values[shown])), 4 * good, 1e-6) if shown.any() else 1.0
+        worth = most / (NONE - 1)
+        cells[name] = Drawn(_bytes(values / worth, shown), worth, good, True)
+    strips = Drawn(_bytes(found.strips.astype(np.float64), shown), 1.0, 1.0, True)
+    rows, cols = shown.shape
+    layers: dict[Layer, Drawn] = {"pulses": cells["pulses"], "ground": cells["ground"], "strips": strips}
+    return CoverageDrawing(found.e0, found.n0, found.step, rows, cols, layers)
 
 
 def _worst(values: Ints | Floats, seen: Bools, every: int, take: np.ufunc) -> Floats:

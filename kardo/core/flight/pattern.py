@@ -14,8 +14,9 @@ from kardo.core.arrays import Floats, Ints
 from kardo.core.errors import PlanError
 from kardo.core.flight.areas import flight_polygon, ground_scale
 from kardo.core.flight.order import Row, in_order
+from kardo.core.flight.scan import mean_density, sequence_minutes, swath, track_step
 from kardo.core.plan.flights import Flight
-from kardo.core.plan.kit import Aircraft, Battery, Camera
+from kardo.core.plan.kit import Aircraft, Battery, Camera, Scanner
 from kardo.core.plan.model import Plan
 from kardo.core.terrain.surface import AnySurface
 
@@ -69,7 +70,7 @@ class FlightPlan:
     strip: Ints
     strips: tuple[Strip, ...]
     legs: tuple[Leg, ...]
-    camera: Camera
+    sensor: Camera | Scanner
     gsd: float
     footprint_across: float
     footprint_along: float
@@ -81,19 +82,41 @@ class FlightPlan:
     trigger_interval: float
     crossing_height: float
 
+    @property
+    def camera(self) -> Camera:
+        """What takes its images. Only of a flight that does not scan."""
+        assert isinstance(self.sensor, Camera)
+        return self.sensor
+
+    @property
+    def scanner(self) -> Scanner:
+        """What scans. Only of a flight that does."""
+        assert isinstance(self.sensor, Scanner)
+        return self.sensor
+
+    @property
+    def scans(self) -> bool:
+        """Whether it carries a scanner: its exposures are then places of the trajectory along its lines."""
+        return isinstance(self.sensor, Scanner)
+
+    @property
+    def images(self) -> int:
+        """How many images it takes."""
+        return 0 if self.scans else len(self.e)
+
 
 @dataclass(frozen=True)
 class Equipment:
     """What a flight is flown with."""
 
-    camera: Camera
+    sensor: Camera | Scanner
     aircraft: Aircraft
     battery: Battery
 
 
 def flown(plan: Plan, flight: Flight) -> FlightPlan:
     """One of a plan's flights, laid out. Raises PlanError where its area is missing or takes too many exposures."""
-    equipment = Equipment(plan.camera(flight.camera), plan.aircraft(flight.aircraft), plan.battery(flight.battery))
+    equipment = Equipment(plan.sensor(flight), plan.aircraft(flight.aircraft), plan.battery(flight.battery))
     return fly(flight, equipment, flight_polygon(plan, flight), plan.surface, ground_scale(plan))
 
 
@@ -131,9 +154,7 @@ def estimated_exposures(plan: Plan) -> float:
     """About how many exposures a plan's flights take, without laying them out. Raises PlanError where an area is missing."""
     total = 0.0
     for flight in plan.flights:
-        cam = plan.camera(flight.camera)
-        across, along = (flight.height * side / cam.f_px for side in (cam.width_px, cam.height_px))
-        spacing, trigger = across * (1 - flight.side_overlap / 100), along * (1 - flight.forward_overlap / 100)
+        _, _, spacing, trigger = _frame(plan.sensor(flight), flight)
         margin = (flight.margin_strips * spacing + flight.margin_exposures * trigger) / 2
         total += flight_polygon(plan, flight).buffer(margin).area / (spacing * trigger)
     return total
@@ -145,25 +166,24 @@ def fly(
     """Lay strips over an area (grid metres); spacing, lengths and times are those on the ground, of which a metre is so many on
     the grid. Raises PlanError when it would take more exposures than can be planned."""
     over, area = area, scale(area, 1 / grid_per_ground, 1 / grid_per_ground, origin=(0.0, 0.0))
-    cam, craft = equipment.camera, equipment.aircraft
-    across, along = (flight.height * side / cam.f_px for side in (cam.width_px, cam.height_px))
-    spacing, trigger = across * (1 - flight.side_overlap / 100), along * (1 - flight.forward_overlap / 100)
+    sensor, craft = equipment.sensor, equipment.aircraft
+    across, along, spacing, trigger = _frame(sensor, flight)
     _require_few(area, spacing, trigger, flight)
     course = (
         flight.course if flight.course is not None else _shortest_course(flight, area, spacing, trigger, across, craft)
     )
     lines = _lines(flight, area, course, spacing, trigger, across)
-    lines += _crossing(flight, area, course, along) + _oblique(flight, area, course, trigger)
+    lines += _crossing(flight, area, course, trigger) + _oblique(flight, area, course, trigger)
     count = sum(line.length / line.trigger + 1 for line in lines)
     if count > MAX_EXPOSURES:
         raise too_many(count)
     ways = _ways(lines, flight, craft)
-    legs, leg_of_strip = _legs(lines, ways, flight, craft, equipment.battery)
+    more = sum(sequence_minutes(sensor, flight)) if isinstance(sensor, Scanner) else 0.0
+    legs, leg_of_strip = _legs(lines, ways, flight, craft, equipment.battery, more)
     e, n, azimuth, strip = _exposures(lines)
     e, n = e * grid_per_ground, n * grid_per_ground
     above = np.array([line.height for line in lines])[strip]
     h = _heights(flight, over, surface, e, n, above)
-    gsd = flight.height / cam.f_px
     counts = np.bincount(strip, minlength=len(lines))
     first = np.r_[0, np.cumsum(counts)[:-1]]
     strips = tuple(
@@ -190,18 +210,42 @@ def fly(
         strip,
         strips,
         legs,
-        cam,
-        gsd,
+        sensor,
+        (gsd := ground_pixel(sensor, flight)),
         across,
         along,
         spacing,
         trigger,
-        flight.speed * flight.exposure_time / gsd,
+        0.0 if isinstance(sensor, Scanner) else flight.speed * flight.exposure_time / gsd,
         course,
         sum(leg.minutes for leg in legs),
         trigger / flight.speed,
         _crossing_height(flight),
     )
+
+
+def _frame(sensor: Camera | Scanner, flight: Flight) -> tuple[float, float, float, float]:
+    """Metres of the ground across and along that one exposure sees, and from line to line and exposure to exposure. A scan has lines of sight across alone: its
+    exposures are places of the trajectory."""
+    if isinstance(sensor, Scanner):
+        across = swath(sensor, flight)
+        if across < 1.0:
+            raise PlanError(
+                f"{flight.name}: at this height the ground is out of the scanner's range.",
+                where="Flight",
+                mend="Fly lower, or widen the range gate.",
+            )
+        step = track_step(across)
+        return across, step, across * (1 - flight.side_overlap / 100), step
+    across, along = (flight.height * side / sensor.f_px for side in (sensor.width_px, sensor.height_px))
+    return across, along, across * (1 - flight.side_overlap / 100), along * (1 - flight.forward_overlap / 100)
+
+
+def ground_pixel(sensor: Camera | Scanner, flight: Flight) -> float:
+    """Metres of a pixel on the ground; of a scan, from one return of a line to the next, as the root of what each has."""
+    if isinstance(sensor, Scanner):
+        return 1 / math.sqrt(max(mean_density(sensor, flight), 1e-9))
+    return flight.height / sensor.f_px
 
 
 @dataclass(frozen=True)
@@ -293,10 +337,10 @@ def _crossing_height(flight: Flight) -> float:
     return flight.crossing_height or round(CROSSING_HEIGHT * flight.height, 1)
 
 
-def _crossing(flight: Flight, area: Polygon, course: float, along: float) -> list[Line]:
+def _crossing(flight: Flight, area: Polygon, course: float, trigger: float) -> list[Line]:
     """Strips at a right angle to the block, evenly over it, at another height: what separates focal length from height."""
     height = _crossing_height(flight)
-    trigger = along * height / flight.height * (1 - flight.forward_overlap / 100)
+    trigger = trigger * height / flight.height
     across = (course + 90) % 360
     return [
         Line(x, y0, y1, across, trigger, height, 0.0, "crossing")
@@ -369,11 +413,12 @@ def _ways(lines: list[Line], flight: Flight, craft: Aircraft) -> list[float]:
 
 
 def _legs(
-    lines: list[Line], ways: list[float], flight: Flight, craft: Aircraft, battery: Battery
+    lines: list[Line], ways: list[float], flight: Flight, craft: Aircraft, battery: Battery, more: float
 ) -> tuple[tuple[Leg, ...], list[int]]:
-    """Cut the flight at line ends so that each battery lands with its reserve. A single line longer than a battery
+    """Cut the flight at line ends so that each battery lands with its reserve; each leg takes so many minutes more. A single line longer than a battery
     keeps a leg of its own, and shows what it would leave."""
-    usable = battery.minutes * (1 - flight.reserve / 100) - 2 * craft.transit_min
+    apart = 2 * craft.transit_min + more
+    usable = battery.minutes * (1 - flight.reserve / 100) - apart
     of_strip: list[int] = []
     used: list[float] = []
     for k, line in enumerate(lines):
@@ -386,7 +431,7 @@ def _legs(
         of_strip.append(len(used) - 1)
     legs = []
     for k, time in enumerate(used):
-        total = time + 2 * craft.transit_min
+        total = time + apart
         strips = [s for s, leg in enumerate(of_strip) if leg == k]
         legs.append(Leg(strips[0], strips[-1], total, 100 * (1 - total / battery.minutes)))
     return tuple(legs), of_strip

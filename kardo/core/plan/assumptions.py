@@ -12,7 +12,7 @@ from importlib.resources import files
 
 from kardo.core.errors import PlanError
 
-CURRENT_EDITION = "2026-11-25"
+CURRENT_EDITION = "2026-11-27"
 BOUNDS = {  # by unit: the least and the most that can be meant
     "m": (1e-6, 1000.0),
     "px": (0.01, 1000.0),
@@ -22,6 +22,9 @@ BOUNDS = {  # by unit: the least and the most that can be meant
     "min": (0.0, 10_000.0),
     "m/min": (1.0, 1000.0),
     "arcsec": (0.01, 3600.0),
+    "share": (0.001, 1.0),
+    "times": (0.1, 100.0),
+    "returns": (1.0, 100.0),
 }
 
 

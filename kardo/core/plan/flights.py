@@ -2,7 +2,7 @@
 
 from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from kardo.core.plan.parts import PROSE, Identifier, Name, Part, Place
 from kardo.core.plan.stands import FlightHangsOn, OnNothing
@@ -11,6 +11,8 @@ AboveGround = Annotated[float, Field(ge=10, le=1000, allow_inf_nan=False)]
 Overlap = Annotated[float, Field(ge=10, le=95, allow_inf_nan=False)]
 
 
+# What of a scan is settled by targets: nothing, one height, one shift, or by matching strips as well what its parts are off.
+Adjustment = Literal["none", "height", "position", "matched"]
 Legs = Annotated[tuple[Annotated[int, Field(ge=1, le=1000)], ...], Field(max_length=1000)]
 State = Literal["fixed", "float", "code"]
 
@@ -25,6 +27,9 @@ class Flight(Part):
     return_height is that of the fail-safe way home, above the take-off place (None: the flying height); standpoint is where the
     aircraft takes off and is flown from.
 
+    It carries a camera or a scanner. Of a scanner: scan_angle is the whole angle that is used, degrees, and range_gate the metres from which returns are dropped
+    (None: all that the scanner has); start_up whether the inertial unit's sequence is flown; adjustment what is settled by targets.
+
     corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions. As done,
     float_legs are those whose positions did not come out fixed, missing_legs those that were not flown (counted from 1).
     """
@@ -32,7 +37,8 @@ class Flight(Part):
     id: Identifier
     name: Name
     purpose: Annotated[Literal["map", "strengthen", "calibrate", "facade", "corridor"], PROSE] = "map"
-    camera: Identifier
+    camera: Identifier | None = None
+    scanner: Identifier | None = None
     aircraft: Identifier
     battery: Identifier
     area: Identifier | None = None
@@ -50,6 +56,10 @@ class Flight(Part):
     oblique_tilt: Annotated[float, Field(ge=5, le=50, allow_inf_nan=False)] = 30.0
     speed: Annotated[float, Field(ge=0.01, le=40, allow_inf_nan=False)] = 6.0
     exposure_time: Annotated[float, Field(ge=1e-6, le=0.1, allow_inf_nan=False)] = 0.001
+    scan_angle: Annotated[float | None, Field(ge=5, le=170, allow_inf_nan=False)] = None
+    range_gate: Annotated[float | None, Field(ge=5, le=5000, allow_inf_nan=False)] = None
+    start_up: bool = True
+    adjustment: Adjustment = "height"
     reserve: Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)] = 28.0
     return_height: Annotated[AboveGround | None, PROSE] = None
     hangs_on: FlightHangsOn = OnNothing()
@@ -59,6 +69,17 @@ class Flight(Part):
     missing_legs: Legs = ()
     standpoint: Place | None = None
     visit: Annotated[Identifier | None, PROSE] = None
+
+    @model_validator(mode="after")
+    def _carries_one(self) -> "Flight":
+        if (self.camera is None) == (self.scanner is None):
+            raise ValueError(f"{self.name} carries a camera or a scanner, one of them")
+        return self
+
+    @property
+    def scans(self) -> bool:
+        """Whether it carries a scanner."""
+        return self.scanner is not None
 
     @property
     def corrected(self) -> bool:

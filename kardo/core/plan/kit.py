@@ -5,9 +5,10 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from kardo.core.plan.parts import PROSE, Identifier, Length, Name, Part
+from kardo.core.plan.parts import PROSE, Identifier, Length, Name, Part, Sigma
 
 Positive = Annotated[float, Field(gt=0, le=1e5, allow_inf_nan=False)]
+Angle = Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]
 SEVEN = Field(min_length=7, max_length=7)
 
 
@@ -49,6 +50,53 @@ class Camera(Profile):
     def f_px(self) -> float:
         """Focal length in pixels."""
         return self.focal_mm * 1000.0 / self.pixel_um
+
+
+class InertialUnit(Part):
+    """How well a scanner's inertial unit, and the scanner's mounting on it, are known, one standard deviation: boresight about forward, right and down in
+    degrees; lever arm and range bias in metres; position H (each axis) and V of a flight in metres; roll and pitch, and heading, in degrees."""
+
+    boresight_deg: tuple[Angle, Angle, Angle]
+    lever_m: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
+    range_bias_m: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
+    position_m: tuple[Sigma, Sigma]
+    roll_pitch_deg: Angle
+    heading_deg: Angle
+
+
+class StartUp(Part):
+    """What the inertial unit wants before a flight's first line, and where `after` says so once more behind the last: seconds of standing still, seconds of
+    straight flight, figures of eight and seconds that one takes."""
+
+    still_s: Annotated[float, Field(ge=0, le=1800, allow_inf_nan=False)] = 60.0
+    straight_s: Annotated[float, Field(ge=0, le=600, allow_inf_nan=False)] = 10.0
+    eights: Annotated[int, Field(ge=0, le=10)] = 1
+    eight_s: Annotated[float, Field(ge=0, le=300, allow_inf_nan=False)] = 25.0
+    after: bool = True
+
+    @property
+    def seconds(self) -> float:
+        """Of the whole sequence, once."""
+        return self.still_s + self.straight_s + self.eights * self.eight_s
+
+
+class Scanner(Profile):
+    """A laser scanner with its inertial unit. lines: pulses evenly over the angle; zigzag: an oscillating mirror, which crowds them at the edges; rosette: turning
+    prisms, which thin them out there. pulses_per_s fall into the whole field of view, so many lines a second; returns of a pulse at
+    most. Metres, degrees; divergence in milliradians."""
+
+    pattern: Literal["lines", "zigzag", "rosette"] = "lines"
+    field_of_view_deg: Annotated[float, Field(ge=5, le=170, allow_inf_nan=False)]
+    pulses_per_s: Annotated[float, Field(ge=100, le=1e7, allow_inf_nan=False)]
+    lines_per_s: Annotated[float, Field(ge=1, le=5000, allow_inf_nan=False)]
+    returns: Annotated[int, Field(ge=1, le=50)] = 1
+    least_range: Annotated[float, Field(ge=0, le=100, allow_inf_nan=False)] = 1.0
+    most_range: Annotated[float, Field(ge=5, le=5000, allow_inf_nan=False)]
+    range_noise_m: Sigma
+    beam_deg: Angle
+    divergence_mrad: Annotated[float, Field(ge=0, le=50, allow_inf_nan=False)] = 0.5
+    unit: InertialUnit
+    start_up: StartUp = StartUp()
 
 
 class Aircraft(Profile):
@@ -99,6 +147,7 @@ class Kit(Part):
     """All profiles of a plan, by what they are."""
 
     cameras: Annotated[tuple[Camera, ...], Field(max_length=20)] = ()
+    scanners: Annotated[tuple[Scanner, ...], Field(max_length=20)] = ()
     aircraft: Annotated[tuple[Aircraft, ...], Field(max_length=20)] = ()
     batteries: Annotated[tuple[Battery, ...], Field(max_length=20)] = ()
     antennas: Annotated[tuple[Antenna, ...], Field(max_length=20)] = ()

@@ -11,7 +11,7 @@ from kardo.core.errors import PlanError
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.edits import Edit
 from kardo.core.plan.flights import Flight
-from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera, Kit, Logger
+from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera, Kit, Logger, Scanner
 from kardo.core.plan.model import Plan
 from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import OnSetUp, Reading, SetUp
@@ -31,6 +31,7 @@ class Library:
     """All profiles on offer, by id."""
 
     cameras: dict[str, Camera]
+    scanners: dict[str, Scanner]
     aircraft: dict[str, Aircraft]
     batteries: dict[str, Battery]
     antennas: dict[str, Antenna]
@@ -49,6 +50,7 @@ def library() -> Library:
     usual: dict[str, Any] = {"calibration": states["earlier"].calibration}
     return Library(
         {key: Camera(**_profile(key, entry), **usual) for key, entry in data["cameras"].items()},
+        {key: Scanner(**_profile(key, entry)) for key, entry in data["scanners"].items()},
         {key: Aircraft(**_profile(key, entry)) for key, entry in data["aircraft"].items()},
         {key: Battery(**_profile(key, entry)) for key, entry in data["batteries"].items()},
         {key: Antenna(**_profile(key, entry)) for key, entry in data["antennas"].items()},
@@ -67,6 +69,7 @@ def kit_of(
     aircraft: tuple[str, ...] = ("quad",),
     antennas: tuple[str, ...] = ("disc",),
     calibration: str = "earlier",
+    scanners: tuple[str, ...] = (),
 ) -> Kit:
     """A kit of the library's profiles; batteries come with their aircraft. Raises PlanError for one there is none of.
 
@@ -77,6 +80,7 @@ def kit_of(
     state = _find(shelf.calibrations, calibration, "calibration state").calibration
     return Kit(
         cameras=tuple(_find(shelf.cameras, key, "camera").model_copy(update={"calibration": state}) for key in cameras),
+        scanners=tuple(_find(shelf.scanners, key, "scanner") for key in scanners),
         aircraft=tuple(_find(shelf.aircraft, key, "aircraft") for key in aircraft),
         batteries=tuple(_find(shelf.batteries, key, "battery") for key in aircraft),
         antennas=tuple(_find(shelf.antennas, key, "antenna") for key in antennas),

@@ -19,7 +19,7 @@ from kardo.core.plan.assumptions import CURRENT_EDITION, Assumptions
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.flights import Flight
-from kardo.core.plan.kit import Aircraft, Antenna, Battery, Camera, Kit
+from kardo.core.plan.kit import Aircraft, Antenna, Battery, Camera, Kit, Scanner
 from kardo.core.plan.parts import MAX_POINTS, PROSE, Part, digest, document_digest, validated
 from kardo.core.plan.site import Site, Terrain
 from kardo.core.plan.stands import (
@@ -101,7 +101,7 @@ class Plan(Part):
                 yield s.name, "marks", s.mark
         for f in self.flights:
             yield from (
-                (f.name, "cameras", f.camera),
+                (f.name, *(("cameras", f.camera) if f.camera is not None else ("scanners", f.scanner or ""))),
                 (f.name, "aircraft", f.aircraft),
                 (f.name, "batteries", f.battery),
             )
@@ -197,6 +197,19 @@ class Plan(Part):
     def camera(self, key: str) -> Camera:
         """A camera of the kit by id."""
         return next(c for c in self.kit.cameras if c.id == key)
+
+    def scanner(self, key: str) -> Scanner:
+        """A scanner of the kit by id."""
+        return next(s for s in self.kit.scanners if s.id == key)
+
+    def sensor(self, flight: Flight) -> Camera | Scanner:
+        """What a flight carries."""
+        return self.scanner(flight.scanner) if flight.scanner is not None else self.camera(flight.camera or "")
+
+    @property
+    def scans(self) -> bool:
+        """Whether the map is made of returns, not of images: some flight carries a scanner."""
+        return any(f.scans for f in self.flights)
 
     def aircraft(self, key: str) -> Aircraft:
         """An aircraft of the kit by id."""

@@ -55,6 +55,7 @@ def name_of(plan: Plan, kind: str, key: str) -> str:
         "control": plan.control,
         "area": plan.site.areas,
         "camera": plan.kit.cameras,
+        "scanner": plan.kit.scanners,
     }[kind]
     own: str = next((row.name for row in rows if row.id == key), key)
     if kind == "setup":

@@ -42,6 +42,7 @@ FeatureKind = Literal[
     "obstacle",
     "power_line",
     "canopy",
+    "low_growth",
     "vehicle",
     "water",
     "tide",
@@ -75,7 +76,7 @@ class Zone(Part):
 
 class Feature(Part):
     """Something on the site that the work must mind: one vertex is a place, two or more a line or, where it says so, an
-    area. height in metres above ground. Numbers depend on it: corrections do not reach through what stands between."""
+    area. height in metres above ground; density of a canopy: how much of a scan reaches the ground. Numbers depend on it: corrections do not reach through what stands between."""
 
     id: Identifier
     name: Name
@@ -85,6 +86,7 @@ class Feature(Part):
     height: Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)] = 0.0
     note: Note = ""
     zone: Annotated[Zone | None, PROSE] = None
+    density: Literal["open", "dense", "very_dense"] = "dense"
 
 
 class Backdrop(Part):

@@ -10,6 +10,7 @@ from typing import Literal
 
 from kardo.core.accuracy.results import Result
 from kardo.core.flight.coverage import Coverage
+from kardo.core.flight.density import Density
 from kardo.core.flight.pattern import FlightPlan
 from kardo.core.plan.edits import Edit
 from kardo.core.plan.library import newer_profiles
@@ -48,12 +49,23 @@ class Finding:
 
 @dataclass(frozen=True)
 class View:
-    """What rules look at: the plan, its flights where they can be laid out, its prediction and what its images cover where there is one."""
+    """What rules look at: the plan, its flights where they can be laid out, its prediction and what its images and its scan cover where there is one."""
 
     plan: Plan
     flights: tuple[FlightPlan, ...]
     result: Result | None
     coverage: Coverage | None = None
+    density: Density | None = None
+
+    @property
+    def imaged(self) -> tuple[FlightPlan, ...]:
+        """The flights that take images."""
+        return tuple(f for f in self.flights if not f.scans)
+
+    @property
+    def scanned(self) -> tuple[FlightPlan, ...]:
+        """The flights that scan."""
+        return tuple(f for f in self.flights if f.scans)
 
     def of_flight(self, name: str, words: str) -> str:
         """A sentence about a flight, which says which one where there are several."""

@@ -65,6 +65,12 @@ def search(
 ) -> Search:
     """Search a layout for a plan, in which pinned control stays; so_far is told what is there whenever more is, beginning with the school of
     five before anything is searched. Raises PlanError where the plan lacks what a prediction needs, or nowhere may be stood; DefectiveNetwork where no targets would hold it."""
+    if plan.scans:
+        raise PlanError(
+            "Layouts are searched for blocks of images; a scan hangs on its trajectory.",
+            where="Control, search",
+            mend="Put one target or a few on hard, level ground for the height, and checks all over.",
+        )
     progress("looking where targets may lie", 0.0)
     places, left_out = where_targets_may_lie(plan, places_over(plan, wish.places))
     if len(places) < 5:

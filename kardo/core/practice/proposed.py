@@ -8,8 +8,8 @@ import numpy as np
 from shapely import Point
 
 from kardo.core.accuracy.advice import Promise
+from kardo.core.accuracy.figures import figures
 from kardo.core.accuracy.offers import free_names, usual_hanging
-from kardo.core.accuracy.prediction import figures
 from kardo.core.accuracy.results import Figures
 from kardo.core.accuracy.standards import standards
 from kardo.core.accuracy.whatif import Kept, what_if

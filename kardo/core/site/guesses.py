@@ -16,6 +16,7 @@ WORDS: tuple[tuple[FeatureKind, str], ...] = (
     ("tide", r"tid(e|al)|foreshore|inter.?tidal"),
     ("water", r"water|river|stream|brook|lake|pond|ditch|canal|reservoir|sea\b"),
     ("livestock", r"livestock|cattle|cow|sheep|pasture|paddock|horse"),
+    ("low_growth", r"heather|bracken|crop|meadow|rushes"),
     ("canopy", r"tree|wood|forest|canopy|hedge|copse|orchard|scrub"),
     ("vehicle", r"vehicle|truck|parking|car.?park|plant\b"),
     ("obstacle", r"building|house|shed|barn|mast|tower|chimney|crane|wall|fence|obstacle|structure|silo|conveyor"),
@@ -29,7 +30,7 @@ KINDS: tuple[FeatureKind, ...] = get_args(FeatureKind)
 def kind_of(*words: str) -> FeatureKind:
     """The kind that words speak of, or are; a hazard where they say nothing that is known.
 
-    >>> kind_of("Old hedge", "vegetation"), kind_of("33 kV overhead line"), kind_of("layer 7")
+    >>> kind_of("Old hedge", "low_growth"), kind_of("33 kV overhead line"), kind_of("layer 7")
     ('canopy', 'power_line', 'hazard')
     """
     said = next((word for word in words if word in KINDS), None)

@@ -8,8 +8,7 @@ from pydantic import TypeAdapter
 
 from kardo.core.accuracy.jointly import JointChecks
 from kardo.core.accuracy.planned import missing
-from kardo.core.accuracy.prediction import ENGINE
-from kardo.core.accuracy.results import Result, Undetermined
+from kardo.core.accuracy.results import ENGINE, Result, Undetermined
 from kardo.core.close.against import Against, against
 from kardo.core.close.closed import as_closed, contradictions
 from kardo.core.close.record import (

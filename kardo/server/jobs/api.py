@@ -21,7 +21,7 @@ from kardo.core.gnss.occupations import FULL_SESSION, INDEPENDENT_MIN, METHODS
 from kardo.core.plan.assumptions import defaults
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import MOST_OCCUPATIONS, Occupation
-from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera, Logger
+from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera, Logger, Scanner
 from kardo.core.plan.library import library, new_plan
 from kardo.core.plan.model import json_schema, plan_from_json
 from kardo.core.plan.parts import validated
@@ -245,6 +245,7 @@ class RuleOut(Schema):
 
 class Catalogue(Schema):
     cameras: list[Camera]
+    scanners: list[Scanner]
     aircraft: list[Aircraft]
     batteries: list[Battery]
     antennas: list[Antenna]
@@ -267,6 +268,7 @@ def show_catalogue(request: HttpRequest):
     units = [{"id": u.id, "short": u.short, "name": u.name, "metres": float(u.metres)} for u in UNITS.values()]
     return {
         "cameras": list(shelf.cameras.values()),
+        "scanners": list(shelf.scanners.values()),
         "aircraft": list(shelf.aircraft.values()),
         "batteries": list(shelf.batteries.values()),
         "antennas": list(shelf.antennas.values()),

@@ -13,7 +13,8 @@ from kardo.core.errors import PlanError
 from kardo.core.flight.airtime import AirTime, Wind, air_time
 from kardo.core.flight.as_flown import HeldAgainst, held_against
 from kardo.core.flight.coverage import CoverageFigures, coverage, told
-from kardo.core.flight.coverage_drawing import CoverageDrawing, drawing_of
+from kardo.core.flight.coverage_drawing import CoverageDrawing, density_drawing, drawing_of
+from kardo.core.flight.density import DensityFigures, density, told_density
 from kardo.core.plan.kit import Camera
 from kardo.core.plan.model import Plan
 from kardo.formats.camera import read_camera
@@ -35,9 +36,10 @@ router = Router(tags=["flight"])
 
 @dataclass(frozen=True)
 class CoverageAnswer:
-    """What the images cover, in figures and for the sheet."""
+    """What the images, or the scan, cover, in figures and for the sheet."""
 
-    figures: CoverageFigures
+    figures: CoverageFigures | None
+    density: DensityFigures | None
     drawing: CoverageDrawing
 
 
@@ -53,8 +55,11 @@ def show_coverage(request: HttpRequest, job_id: UUID):
 
 
 def _covered(plan: Plan) -> CoverageAnswer:
+    if plan.scans:
+        dense = density(plan)
+        return CoverageAnswer(None, told_density(plan, dense), density_drawing(dense))
     found = coverage(plan)
-    return CoverageAnswer(told(plan, found), drawing_of(found))
+    return CoverageAnswer(told(plan, found), None, drawing_of(found))
 
 
 @router.get("/{job_id}/flight/air", response=AirTime)

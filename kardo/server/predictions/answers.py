@@ -9,8 +9,7 @@ from pydantic import TypeAdapter
 from kardo.core.accuracy.advice import Advice, Promise
 from kardo.core.accuracy.effort import GUESSED
 from kardo.core.accuracy.planned import missing
-from kardo.core.accuracy.prediction import ENGINE
-from kardo.core.accuracy.results import Result, Undetermined
+from kardo.core.accuracy.results import ENGINE, Result, Undetermined
 from kardo.core.accuracy.schemes import Schemes
 from kardo.core.arrays import Json
 from kardo.core.close.closing import with_waivers

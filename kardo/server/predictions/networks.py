@@ -13,7 +13,8 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
-from kardo.core.accuracy.prediction import error_map, figures
+from kardo.core.accuracy.figures import figures
+from kardo.core.accuracy.prediction import map_of
 from kardo.core.accuracy.results import MapFigures
 from kardo.core.accuracy.solution import DefectiveNetwork
 from kardo.core.accuracy.whatif import Kept, keep, what_if
@@ -134,4 +135,4 @@ def _figures(entry: _Entry, brief: Brief, control: tuple[ControlPoint, ...]) -> 
         found = what_if(kept, control)
     plan = kept.planned.plan.model_copy(update={"brief": brief, "control": control})
     planned = replace(kept.planned, plan=plan)
-    return MapFigures(**vars(figures(plan, found)), map=error_map(planned, found.map_variances(plan)))
+    return MapFigures(**vars(figures(plan, found)), map=map_of(planned, found.map_variances(plan)))

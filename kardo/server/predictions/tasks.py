@@ -19,8 +19,8 @@ from procrastinate.contrib.django import app
 
 from kardo.core.accuracy.advice import Promise, advise
 from kardo.core.accuracy.jointly import checks_jointly
-from kardo.core.accuracy.prediction import ENGINE, predict
-from kardo.core.accuracy.results import Result, result_json
+from kardo.core.accuracy.prediction import predict
+from kardo.core.accuracy.results import ENGINE, Result, result_json
 from kardo.core.accuracy.schemes import schemes
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError

@@ -39,6 +39,7 @@ export type ObservationPlan = Schemas["ObservationPlan"];
 export type Rounds = Schemas["Rounds"];
 export type Flown = Schemas["FlownOut"];
 export type Camera = Plan["kit"]["cameras"][number];
+export type Scanner = Plan["kit"]["scanners"][number];
 export type AirTime = Schemas["AirTime"];
 export type Coverage = Schemas["CoverageAnswer"];
 export type Rounding = Schemas["Round"];

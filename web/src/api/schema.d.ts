@@ -2365,7 +2365,7 @@ export interface components {
         Assumed: {
             /**
              * Edition
-             * @default 2026-11-25
+             * @default 2026-11-27
              */
             edition: string;
             /**
@@ -2682,7 +2682,7 @@ export interface components {
         /**
          * Feature
          * @description Something on the site that the work must mind: one vertex is a place, two or more a line or, where it says so, an
-         *     area. height in metres above ground. Numbers depend on it: corrections do not reach through what stands between.
+         *     area. height in metres above ground; density of a canopy: how much of a scan reaches the ground. Numbers depend on it: corrections do not reach through what stands between.
          */
         Feature: {
             /** Id */
@@ -2693,7 +2693,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "obstacle" | "power_line" | "canopy" | "vehicle" | "water" | "tide" | "traffic" | "livestock" | "hazard" | "keep_out" | "no_permission" | "access" | "gate" | "airspace";
+            kind: "obstacle" | "power_line" | "canopy" | "low_growth" | "vehicle" | "water" | "tide" | "traffic" | "livestock" | "hazard" | "keep_out" | "no_permission" | "access" | "gate" | "airspace";
             /**
              * Shape
              * @default place
@@ -2716,6 +2716,12 @@ export interface components {
              */
             note: string;
             zone: components["schemas"]["Zone"] | null;
+            /**
+             * Density
+             * @default dense
+             * @enum {string}
+             */
+            density: "open" | "dense" | "very_dense";
         };
         /**
          * Flight
@@ -2727,6 +2733,9 @@ export interface components {
          *
          *     return_height is that of the fail-safe way home, above the take-off place (None: the flying height); standpoint is where the
          *     aircraft takes off and is flown from.
+         *
+         *     It carries a camera or a scanner. Of a scanner: scan_angle is the whole angle that is used, degrees, and range_gate the metres from which returns are dropped
+         *     (None: all that the scanner has); start_up whether the inertial unit's sequence is flown; adjustment what is settled by targets.
          *
          *     corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions. As done,
          *     float_legs are those whose positions did not come out fixed, missing_legs those that were not flown (counted from 1).
@@ -2743,7 +2752,9 @@ export interface components {
              */
             purpose: "map" | "strengthen" | "calibrate" | "facade" | "corridor";
             /** Camera */
-            camera: string;
+            camera: string | null;
+            /** Scanner */
+            scanner: string | null;
             /** Aircraft */
             aircraft: string;
             /** Battery */
@@ -2814,6 +2825,21 @@ export interface components {
              * @default 0.001
              */
             exposure_time: number;
+            /** Scan Angle */
+            scan_angle: number | null;
+            /** Range Gate */
+            range_gate: number | null;
+            /**
+             * Start Up
+             * @default true
+             */
+            start_up: boolean;
+            /**
+             * Adjustment
+             * @default height
+             * @enum {string}
+             */
+            adjustment: "none" | "height" | "position" | "matched";
             /**
              * Reserve
              * @default 28
@@ -2891,6 +2917,32 @@ export interface components {
             level: components["schemas"]["LevelGround"] | null;
         };
         /**
+         * InertialUnit
+         * @description How well a scanner's inertial unit, and the scanner's mounting on it, are known, one standard deviation: boresight about forward, right and down in
+         *     degrees; lever arm and range bias in metres; position H (each axis) and V of a flight in metres; roll and pitch, and heading, in degrees.
+         */
+        InertialUnit: {
+            /** Boresight Deg */
+            boresight_deg: [
+                number,
+                number,
+                number
+            ];
+            /** Lever M */
+            lever_m: number;
+            /** Range Bias M */
+            range_bias_m: number;
+            /** Position M */
+            position_m: [
+                number,
+                number
+            ];
+            /** Roll Pitch Deg */
+            roll_pitch_deg: number;
+            /** Heading Deg */
+            heading_deg: number;
+        };
+        /**
          * Kit
          * @description All profiles of a plan, by what they are.
          */
@@ -2900,6 +2952,11 @@ export interface components {
              * @default []
              */
             cameras: components["schemas"]["Camera"][];
+            /**
+             * Scanners
+             * @default []
+             */
+            scanners: components["schemas"]["Scanner"][];
             /**
              * Aircraft
              * @default []
@@ -3429,6 +3486,7 @@ export interface components {
             /**
              * @default {
              *       "cameras": [],
+             *       "scanners": [],
              *       "aircraft": [],
              *       "batteries": [],
              *       "antennas": [],
@@ -3470,7 +3528,7 @@ export interface components {
             visits: components["schemas"]["Visit"][];
             /**
              * @default {
-             *       "edition": "2026-11-25",
+             *       "edition": "2026-11-27",
              *       "overrides": {}
              *     }
              */
@@ -3551,6 +3609,63 @@ export interface components {
             origin: components["schemas"]["Origin"] | null;
             /** Antenna */
             antenna: string;
+        };
+        /**
+         * Scanner
+         * @description A laser scanner with its inertial unit. lines: pulses evenly over the angle; zigzag: an oscillating mirror, which crowds them at the edges; rosette: turning
+         *     prisms, which thin them out there. pulses_per_s fall into the whole field of view, so many lines a second; returns of a pulse at
+         *     most. Metres, degrees; divergence in milliradians.
+         */
+        Scanner: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            origin: components["schemas"]["Origin"] | null;
+            /**
+             * Pattern
+             * @default lines
+             * @enum {string}
+             */
+            pattern: "lines" | "zigzag" | "rosette";
+            /** Field Of View Deg */
+            field_of_view_deg: number;
+            /** Pulses Per S */
+            pulses_per_s: number;
+            /** Lines Per S */
+            lines_per_s: number;
+            /**
+             * Returns
+             * @default 1
+             */
+            returns: number;
+            /**
+             * Least Range
+             * @default 1
+             */
+            least_range: number;
+            /** Most Range */
+            most_range: number;
+            /** Range Noise M */
+            range_noise_m: number;
+            /** Beam Deg */
+            beam_deg: number;
+            /**
+             * Divergence Mrad
+             * @default 0.5
+             */
+            divergence_mrad: number;
+            unit: components["schemas"]["InertialUnit"];
+            /**
+             * @default {
+             *       "still_s": 60,
+             *       "straight_s": 10,
+             *       "eights": 1,
+             *       "eight_s": 25,
+             *       "after": true
+             *     }
+             */
+            start_up: components["schemas"]["StartUp"];
         };
         /**
          * SetUp
@@ -3677,6 +3792,38 @@ export interface components {
              * @default
              */
             airspace_looked_up: string;
+        };
+        /**
+         * StartUp
+         * @description What the inertial unit wants before a flight's first line, and where `after` says so once more behind the last: seconds of standing still, seconds of
+         *     straight flight, figures of eight and seconds that one takes.
+         */
+        StartUp: {
+            /**
+             * Still S
+             * @default 60
+             */
+            still_s: number;
+            /**
+             * Straight S
+             * @default 10
+             */
+            straight_s: number;
+            /**
+             * Eights
+             * @default 1
+             */
+            eights: number;
+            /**
+             * Eight S
+             * @default 25
+             */
+            eight_s: number;
+            /**
+             * After
+             * @default true
+             */
+            after: boolean;
         };
         /**
          * Terrain
@@ -4021,6 +4168,7 @@ export interface components {
             /** N */
             n: number[];
             reach: components["schemas"]["Reach"] | null;
+            scan: components["schemas"]["ScanFigures"] | null;
         };
         /**
          * Gaps
@@ -4095,6 +4243,31 @@ export interface components {
             linked: boolean;
             /** Out */
             out: number[];
+        };
+        /**
+         * ScanFigures
+         * @description A scanning flight: metres of its swath, the whole angle used in degrees and the range gate in metres; pulses on a square metre of one pass, metres between
+         *     returns and between the scanner's lines; minutes of the inertial unit's sequence before a leg's first line and after its last, and in words.
+         */
+        ScanFigures: {
+            /** Swath */
+            swath: number;
+            /** Angle Deg */
+            angle_deg: number;
+            /** Gate */
+            gate: number;
+            /** Pulses M2 */
+            pulses_m2: number;
+            /** Spacing */
+            spacing: number;
+            /** Lines Apart */
+            lines_apart: number;
+            /** Before */
+            before: number;
+            /** After */
+            after: number;
+            /** Sequence */
+            sequence: string;
         };
         /**
          * SetUpBlunders
@@ -5297,15 +5470,17 @@ export interface components {
         };
         /**
          * CoverageAnswer
-         * @description What the images cover, in figures and for the sheet.
+         * @description What the images, or the scan, cover, in figures and for the sheet.
          */
         CoverageAnswer: {
-            figures: components["schemas"]["CoverageFigures"];
+            figures: components["schemas"]["CoverageFigures"] | null;
+            density: components["schemas"]["DensityFigures"] | null;
             drawing: components["schemas"]["CoverageDrawing"];
         };
         /**
          * CoverageDrawing
-         * @description Cells in grid metres, the first about e0, n0; images and strips by number, pixels in metres on the ground.
+         * @description Cells in grid metres, the first about e0, n0; layers by name: images and strips by number, pixels in metres on the ground; of a scan pulses and
+         *     returns from the ground on a square metre.
          */
         CoverageDrawing: {
             /** E0 */
@@ -5318,9 +5493,10 @@ export interface components {
             rows: number;
             /** Cols */
             cols: number;
-            images: components["schemas"]["Drawn"];
-            strips: components["schemas"]["Drawn"];
-            pixels: components["schemas"]["Drawn"];
+            /** Layers */
+            layers: {
+                [key: string]: components["schemas"]["Drawn"];
+            };
         };
         /**
          * CoverageFigures
@@ -5348,6 +5524,26 @@ export interface components {
             unknown_m2: number;
             /** Overlaps */
             overlaps: components["schemas"]["Overlaps"][];
+            /** Words */
+            words: string;
+        };
+        /**
+         * DensityFigures
+         * @description In numbers and words: pulses and returns from the ground on a square metre, strips; square metres of the site, of gaps that no line sees, and of what too few
+         *     returns from the ground reach.
+         */
+        DensityFigures: {
+            pulses: components["schemas"]["Spread"];
+            ground: components["schemas"]["Spread"];
+            strips: components["schemas"]["Spread"];
+            /** Site M2 */
+            site_m2: number;
+            /** Gaps M2 */
+            gaps_m2: number;
+            /** Holes M2 */
+            holes_m2: number;
+            /** Unknown M2 */
+            unknown_m2: number;
             /** Words */
             words: string;
         };
@@ -5410,7 +5606,8 @@ export interface components {
          * @description A flight in the air. minutes: all legs. across: minutes where the lines lay across the wind, None without one and where that
          *     cannot be flown. windy: whether they should. slowest
          *     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
-         *     speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw. shortest leg and the least it must have in minutes, and ways to make it longer where it is too short.
+         *     speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw; of a scan gigabytes of returns, and minutes of a leg that the inertial unit's
+         *     sequence takes before its lines and after. shortest leg and the least it must have in minutes, and ways to make it longer where it is too short.
          */
         AirTime: {
             /** Flight */
@@ -5439,6 +5636,12 @@ export interface components {
             jpeg_gb: number;
             /** Raw Gb */
             raw_gb: number;
+            /** Scan Gb */
+            scan_gb: number;
+            /** Before */
+            before: number;
+            /** After */
+            after: number;
             /** Shortest */
             shortest: number;
             /** Least */
@@ -7774,6 +7977,8 @@ export interface components {
         Catalogue: {
             /** Cameras */
             cameras: components["schemas"]["Camera"][];
+            /** Scanners */
+            scanners: components["schemas"]["Scanner"][];
             /** Aircraft */
             aircraft: components["schemas"]["Aircraft"][];
             /** Batteries */

@@ -32,7 +32,7 @@ export function repinned(pins: Pin[], plan: Plan, result: Result | null): Pin[] 
 
 /** Cells that fill the sheet, row by row from the south: a byte each, 255 where there is nothing to say. */
 export interface Covered {
-  title: "images" | "strips" | "pixel";
+  title: "images" | "strips" | "pixels" | "pulses" | "ground";
   e0: number;
   n0: number;
   step: number;

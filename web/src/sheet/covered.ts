@@ -10,18 +10,20 @@ const NONE = 255;
 const TITLES = {
   images: "images that see the ground",
   strips: "strips that see the ground",
-  pixel: "pixel on the ground",
+  pixels: "pixel on the ground",
+  pulses: "pulses on a m²",
+  ground: "returns from the ground on a m²",
 };
 
-const factor = (covered: Covered, unit: string) => covered.worth * (covered.title === "pixel" ? fineFactor(unit) : 1);
+const factor = (covered: Covered, unit: string) => covered.worth * (covered.title === "pixels" ? fineFactor(unit) : 1);
 
 /** The colours of what covers the sheet, broken where it begins to be good. */
 export function rampOfCovered(covered: Covered, unit: string, colours: Record<string, string>): Ramp | null {
   const by = factor(covered, unit);
   const values = [...new Set(covered.cells)].filter((cell) => cell !== NONE).map((cell) => cell * by);
   if (!values.length) return null;
-  const pixel = covered.title === "pixel";
-  const title = pixel ? `${TITLES.pixel}, ${fineUnit(unit)}` : TITLES[covered.title];
+  const pixel = covered.title === "pixels";
+  const title = pixel ? `${TITLES.pixels}, ${fineUnit(unit)}` : TITLES[covered.title];
   const words = { title, limitName: pixel ? "limit" : "least", largeIsGood: covered.muchIsGood };
   return ramp(values, pixel ? covered.good * fineFactor(unit) : covered.good, words, colours);
 }

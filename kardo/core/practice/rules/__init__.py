@@ -1,4 +1,4 @@
-"""The rules, a file a station, four for the Flight and three for Control; importing this enters them all into the catalogue."""
+"""The rules, a file a station, five for the Flight and three for Control; importing this enters them all into the catalogue."""
 
 from kardo.core.practice.rules import (
     base,
@@ -8,6 +8,7 @@ from kardo.core.practice.rules import (
     design,
     flight,
     flying,
+    laser,
     observing,
     site,
     standing,
@@ -22,6 +23,7 @@ __all__ = [
     "design",
     "flight",
     "flying",
+    "laser",
     "observing",
     "site",
     "standing",

@@ -141,6 +141,8 @@ def _outside(r: Rule, view: View) -> Iterator[Finding]:
 )
 def _images(r: Rule, view: View) -> Iterator[Finding]:
     names = {p.id: p.name for p in view.plan.control}
+    if view.plan.scans:
+        return
     for row in view.result.control if view.result else ():
         if row.images < r.threshold:
             words = f"{names.get(row.id, row.id)} is seen by {row.images} images."
@@ -159,9 +161,9 @@ def _images(r: Rule, view: View) -> Iterator[Finding]:
 )
 def _width(r: Rule, view: View) -> Iterator[Finding]:
     """Of the finest flight that sees it where that is known, else of the finest there is."""
-    if not view.flights:
+    if not view.imaged or view.plan.scans:
         return
-    finest = min(f.gsd for f in view.flights)
+    finest = min(f.gsd for f in view.imaged)
     seen = {row.id: row.width_px for row in view.result.control} if view.result else {}
     for p in view.plan.control:
         width = seen.get(p.id, p.width / finest)
@@ -227,7 +229,7 @@ def _weakest(r: Rule, view: View) -> Iterator[Finding]:
     FIELD,
 )
 def _spur(r: Rule, view: View) -> Iterator[Finding]:
-    main = next((f for f in view.flights if f.flight.purpose in {"map", "corridor"}), None)
+    main = next((f for f in view.imaged if f.flight.purpose in {"map", "corridor"}), None)
     if main is None or len(view.plan.site.boundary) < 3:
         return
     polygon, unit = site_polygon(view.plan), view.plan.brief.unit

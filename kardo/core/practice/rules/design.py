@@ -32,7 +32,7 @@ OBLIQUE_DEG, OTHER_HEIGHT = (
 )
 def _texture(r: Rule, view: View) -> Iterator[Finding]:
     things = [(f.kind, shape_of_feature(f)) for f in view.plan.site.features if f.kind in BARE and f.shape == "area"]
-    for f in view.flights if things else ():
+    for f in view.imaged if things else ():
         if f.flight.forward_overlap >= r.threshold:
             continue
         try:
@@ -63,7 +63,7 @@ def _more(r: Rule, view: View, f: FlightPlan, words: str) -> Finding:
     FIELD,
 )
 def _small(r: Rule, view: View) -> Iterator[Finding]:
-    for f in view.flights:
+    for f in view.imaged:
         if len(f.legs) == 1 and f.flight.forward_overlap < r.threshold:
             words = f"one leg of {len(f.e)} images, with {f.flight.forward_overlap:g} % forward overlap."
             yield _more(r, view, f, words)
@@ -80,7 +80,7 @@ def _small(r: Rule, view: View) -> Iterator[Finding]:
 )
 def _low(r: Rule, view: View) -> Iterator[Finding]:
     """By metres above ground; a small site's flight is told by its own rule."""
-    for f in view.flights:
+    for f in view.imaged:
         if f.flight.height < r.threshold and f.flight.forward_overlap < 80 and len(f.legs) > 1:
             words = f"it flies {length(f.flight.height, view.plan.brief.unit)} above ground with {f.flight.forward_overlap:g} % forward overlap."
             edits = mended(f, forward_overlap=80.0)
@@ -106,8 +106,8 @@ def _low(r: Rule, view: View) -> Iterator[Finding]:
 )
 def _strength(r: Rule, view: View) -> Iterator[Finding]:
     """By the camera's largest tilt in degrees, of every camera whose calibration is not of this week."""
-    for camera in {f.flight.camera: f.camera for f in view.flights}.values():
-        own = [f for f in view.flights if f.camera is camera]
+    for camera in {f.flight.camera: f.camera for f in view.imaged}.values():
+        own = [f for f in view.imaged if f.camera is camera]
         tilt = max(float(np.degrees(np.abs(f.tilt)).max()) for f in own)
         heights = [
             h for f in own for h in (f.flight.height, f.crossing_height if f.flight.crossing_strips else None) if h
@@ -141,7 +141,7 @@ def _strength(r: Rule, view: View) -> Iterator[Finding]:
     FIELD,
 )
 def _calibration(r: Rule, view: View) -> Iterator[Finding]:
-    for f in view.flights:
+    for f in view.imaged:
         if f.flight.purpose == "calibrate" and len(f.e) < r.threshold:
             words = view.of_flight(f.flight.name, f"it is flown to calibrate, and takes {len(f.e)} frames.")
             yield r.found(words, "Fly more strips, or with more overlap, over varied structure.", path_of(f), len(f.e))

@@ -78,7 +78,7 @@ def _smeared(r: Rule, view: View) -> Iterator[Finding]:
     FIELD,
 )
 def _shutter(r: Rule, view: View) -> Iterator[Finding]:
-    for f in view.flights:
+    for f in view.imaged:
         if f.camera.shutter == "rolling":
             words = view.of_flight(
                 f.flight.name, "the camera has a rolling shutter; the prediction takes every row at one moment."
@@ -97,7 +97,7 @@ def _shutter(r: Rule, view: View) -> Iterator[Finding]:
 )
 def _overlap(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.plan.flights:
-        if f.side_overlap < r.threshold and f.purpose in {"map", "corridor"}:
+        if f.side_overlap < r.threshold and not f.scans and f.purpose in {"map", "corridor"}:
             yield r.found(
                 view.of_flight(f.name, f"side overlap of {f.side_overlap:.0f} %."),
                 f"Raise it to {r.threshold:.0f} % or more.",
@@ -119,7 +119,7 @@ def _overlap(r: Rule, view: View) -> Iterator[Finding]:
 )
 def _forward(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.plan.flights:
-        if f.forward_overlap < r.threshold and f.purpose in {"map", "corridor"}:
+        if f.forward_overlap < r.threshold and not f.scans and f.purpose in {"map", "corridor"}:
             words = view.of_flight(f.name, f"forward overlap of {f.forward_overlap:.0f} %.")
             usual = max(75.0, r.threshold)
             edits = field_edits(f"flights/{f.id}", f, forward_overlap=usual)
@@ -143,7 +143,7 @@ def _count(number: int, what: str) -> str:
 def _margin(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.plan.flights:
         least, wanted = min(f.margin_strips, f.margin_exposures), math.ceil(r.threshold)
-        if least < r.threshold and f.purpose in {"map", "corridor"}:
+        if least < r.threshold and not f.scans and f.purpose in {"map", "corridor"}:
             reach = f"the lines reach {_count(f.margin_strips, 'strip')} and {_count(f.margin_exposures, 'exposure')} beyond."
             if f.margin_exposures == 0:
                 reach = "the lines end at the boundary."
@@ -207,7 +207,7 @@ def _untied(r: Rule, view: View) -> Iterator[Finding]:
 
 @rule(
     "kit-newer",
-    "Are the profiles of camera, aircraft and battery the library's newest?",
+    "Are the profiles of camera, scanner, aircraft and battery the library's newest?",
     "note",
     "flight",
     None,
@@ -215,4 +215,4 @@ def _untied(r: Rule, view: View) -> Iterator[Finding]:
     "the library",
 )
 def _newer(r: Rule, view: View) -> Iterator[Finding]:
-    yield from newer_in_library(r, view, ("cameras", "aircraft", "batteries"))
+    yield from newer_in_library(r, view, ("cameras", "scanners", "aircraft", "batteries"))

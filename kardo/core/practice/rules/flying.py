@@ -128,7 +128,7 @@ def _speed(r: Rule, view: View) -> Iterator[Finding]:
 )
 def _trigger(r: Rule, view: View) -> Iterator[Finding]:
     unit = view.plan.brief.unit
-    for f in view.flights:
+    for f in view.imaged:
         least = f.camera.least_interval_s
         if f.trigger_interval < least * (1 - 1e-9):
             slower = math.floor(10 * f.trigger_distance / least) / 10
@@ -158,7 +158,7 @@ def _gap(r: Rule, view: View) -> Iterator[Finding]:
         unknown = np.isnan(f.h)
         if unknown.any():
             spot = place(float(f.e[unknown].mean()), float(f.n[unknown].mean()), unit)
-            words = f"{int(unknown.sum())} of {len(f.h)} exposures lie over no known ground, about {spot}."
+            words = f"{int(unknown.sum())} of {len(f.h)} {'places of its lines' if f.scans else 'exposures'} lie over no known ground, about {spot}."
             mend = "Bring in terrain that covers the flight, margins included."
             yield r.found(view.of_flight(f.flight.name, words), mend, path_of(f), int(unknown.sum()))
 

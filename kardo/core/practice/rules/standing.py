@@ -174,7 +174,7 @@ def _contrast(r: Rule, view: View) -> Iterator[Finding]:
 )
 def _edge(r: Rule, view: View) -> Iterator[Finding]:
     """By the outline of all exposures; the threshold in strips."""
-    mapping = [f for f in view.flights if f.flight.purpose in MAPS]
+    mapping = [f for f in view.imaged if f.flight.purpose in MAPS]
     if not mapping:
         return
     block = MultiPoint([at for f in mapping for at in zip(f.e, f.n, strict=True)]).convex_hull

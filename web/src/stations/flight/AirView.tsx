@@ -64,14 +64,29 @@ function Told({ air, flight }: { air: AirTime; flight: Flight }) {
           <dd className="figures text-right">
             {air.slowest.toFixed(1)} to {air.fastest.toFixed(1)} m/s
           </dd>
-          <dt>overlap by time, wind behind</dt>
-          <dd className={`figures text-right ${air.enough ? "" : "text-decision-text"}`}>{air.overlap.toFixed(0)} %</dd>
-          <dt>images</dt>
-          <dd className="figures text-right">{air.images}</dd>
-          <dt>JPEG or raw, about</dt>
-          <dd className="figures text-right">
-            {air.jpeg_gb.toFixed(1)} or {air.raw_gb.toFixed(0)} GB
-          </dd>
+          {flight.scanner ? (
+            <>
+              <dt>returns, about</dt>
+              <dd className="figures text-right">{air.scan_gb.toFixed(1)} GB</dd>
+              <dt>each leg, before and after its lines</dt>
+              <dd className="figures text-right">
+                {air.before.toFixed(1)} and {air.after.toFixed(1)} min
+              </dd>
+            </>
+          ) : (
+            <>
+              <dt>overlap by time, wind behind</dt>
+              <dd className={`figures text-right ${air.enough ? "" : "text-decision-text"}`}>
+                {air.overlap.toFixed(0)} %
+              </dd>
+              <dt>images</dt>
+              <dd className="figures text-right">{air.images}</dd>
+              <dt>JPEG or raw, about</dt>
+              <dd className="figures text-right">
+                {air.jpeg_gb.toFixed(1)} or {air.raw_gb.toFixed(0)} GB
+              </dd>
+            </>
+          )}
           <dt>farthest from the pilot</dt>
           <dd className="figures text-right">
             {length(Math.max(...air.lines.map((line) => line.farthest)), unit, 0)} {unitName(unit)}
@@ -79,7 +94,7 @@ function Told({ air, flight }: { air: AirTime; flight: Flight }) {
         </dl>
       </div>
       {air.longer.length > 0 && <Longer air={air} />}
-      <Lines air={air} />
+      <Lines air={air} images={flight.scanner ? "places" : "images"} />
     </>
   );
 }
@@ -96,8 +111,12 @@ function Longer({ air }: { air: AirTime }) {
         {air.longer.map((way) => (
           <li key={way.words} className="flex items-baseline gap-2">
             <span>
-              {way.words}: <span className="figures">{way.minutes.toFixed(0)} min</span> in all,{" "}
-              <span className="figures">{way.images}</span> images
+              {way.words}: <span className="figures">{way.minutes.toFixed(0)} min</span> in all
+              {way.images > 0 && (
+                <>
+                  , <span className="figures">{way.images}</span> images
+                </>
+              )}
             </span>
             {way.edits.length > 0 && (
               <button className="button px-1 py-0 text-sm" onClick={() => void edit(way.edits)}>
@@ -111,7 +130,7 @@ function Longer({ air }: { air: AirTime }) {
   );
 }
 
-function Lines({ air }: { air: AirTime }) {
+function Lines({ air, images }: { air: AirTime; images: string }) {
   const { unit } = usePlan().plan.brief;
   return (
     <table className="table text-sm">
@@ -143,7 +162,7 @@ function Lines({ air }: { air: AirTime }) {
               <td className="num figures">{line.battery.toFixed(0)}</td>
               <td className={line.unseen ? "text-decision-text" : "text-quiet"}>
                 {length(line.farthest, unit, 0)} {unitName(unit)}
-                {line.unseen > 0 && `; ${line.unseen} images out of sight`}
+                {line.unseen > 0 && `; out of sight for ${line.unseen} ${images}`}
               </td>
             </tr>
           );

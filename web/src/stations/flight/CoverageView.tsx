@@ -7,26 +7,30 @@ import { area, fine, fineUnit } from "../../lib/units";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Tabs } from "../../ui/Tabs";
 
-const SHOWN = [
-  { id: "images", name: "images" },
-  { id: "strips", name: "strips" },
-  { id: "pixel", name: "pixel" },
-];
+const NAMES: Record<Covered["title"], string> = {
+  images: "images",
+  pulses: "pulses",
+  ground: "from the ground",
+  strips: "strips",
+  pixels: "pixel",
+};
 type Drawing = Coverage["drawing"];
 
 /** What the images really cover, over the ground as it is: in figures, and filling the sheet while it is looked at. */
 export function CoverageView() {
   const { jobId, answer } = usePlan();
   const { setCovered } = useWorkbench();
-  const [shown, show] = useState("images");
+  const [wanted, show] = useState("");
   const { data, error, refetch } = useQuery<Coverage, Problem>({
     queryKey: ["coverage", jobId, answer.revision],
     queryFn: () => call("GET", `/jobs/${jobId}/flight/coverage`),
     staleTime: Infinity,
     placeholderData: (previous) => previous,
   });
+  const layers = data ? (Object.keys(NAMES) as Covered["title"][]).filter((id) => id in data.drawing.layers) : [];
+  const shown = layers.find((id) => id === wanted) ?? layers[0] ?? "images";
   useEffect(() => {
-    setCovered(data ? coveredBy(data.drawing, shown as Covered["title"]) : null);
+    setCovered(data ? coveredBy(data.drawing, shown) : null);
     return () => setCovered(null);
   }, [data, shown, setCovered]);
   if (error) return <ProblemNote problem={error} onClose={() => void refetch()} />;
@@ -34,16 +38,24 @@ export function CoverageView() {
   return (
     <section data-testid="coverage">
       <div className="flex flex-wrap items-baseline gap-x-4">
-        <Tabs label="On the sheet" tabs={SHOWN} chosen={shown} onChoose={show} />
-        <p>{data.figures.words}</p>
+        <Tabs
+          label="On the sheet"
+          tabs={layers.map((id) => ({ id, name: NAMES[id] }))}
+          chosen={shown}
+          onChoose={show}
+        />
+        <p>{(data.figures ?? data.density)?.words}</p>
       </div>
-      <div className="grid grid-cols-[minmax(260px,1fr)_minmax(380px,1.5fr)] items-start gap-x-8">
-        <Figures told={data.figures} />
-        <Overlaps told={data.figures} />
-      </div>
+      {data.figures && (
+        <div className="grid grid-cols-[minmax(260px,1fr)_minmax(380px,1.5fr)] items-start gap-x-8">
+          <Figures told={data.figures} />
+          <Overlaps told={data.figures} />
+        </div>
+      )}
+      {data.density && <Density told={data.density} />}
       <p className="mt-1 max-w-3xl text-sm text-quiet">
-        Over the terrain, cell by cell. Ground that turns its back on a camera is not seen; what stands on the ground,
-        or in front of it, is not looked past.
+        Over the terrain, cell by cell. {data.figures && "Ground that turns its back on a camera is not seen; what"}
+        {data.density && "What"} stands on the ground, or in front of it, is not looked past.
       </p>
     </section>
   );
@@ -51,12 +63,65 @@ export function CoverageView() {
 
 function coveredBy(drawing: Drawing, title: Covered["title"]): Covered {
   const { e0, n0, step, rows, cols } = drawing;
-  const { cells, worth, good, much_is_good } = drawing[title === "pixel" ? "pixels" : title];
+  const { cells, worth, good, much_is_good } = drawing.layers[title]!;
   const bytes = Uint8Array.from(atob(cells), (c) => c.charCodeAt(0));
   return { title, e0, n0, step, rows, cols, cells: bytes, worth, good, muchIsGood: much_is_good };
 }
 
-function Figures({ told }: { told: Coverage["figures"] }) {
+/** What a scan puts on a square metre, and what it leaves. */
+function Density({ told }: { told: NonNullable<Coverage["density"]> }) {
+  const { unit } = usePlan().plan.brief;
+  const rows: [string, number][] = [
+    ["no line sees it", told.gaps_m2],
+    ["too few returns from the ground", told.holes_m2 - told.gaps_m2],
+    ["height not known", told.unknown_m2],
+  ];
+  const spreads = [
+    ["pulses on a m²", told.pulses],
+    ["returns from the ground on a m²", told.ground],
+    ["strips", told.strips],
+  ] as const;
+  return (
+    <table className="table max-w-xl text-sm">
+      <thead>
+        <tr>
+          <th>on the ground</th>
+          <th className="num">least</th>
+          <th className="num">middle</th>
+          <th className="num">most</th>
+        </tr>
+      </thead>
+      <tbody>
+        {spreads.map(([what, { least, median, most }]) => (
+          <tr key={what}>
+            <td>{what}</td>
+            {[least, median, most].map((value, k) => (
+              <td key={k} className="num figures">
+                {value < 10 ? Number(value.toFixed(1)) : value.toFixed(0)}
+              </td>
+            ))}
+          </tr>
+        ))}
+        {rows.map(([words, m2]) => (
+          <Left key={words} words={words} m2={m2} of={told.site_m2} unit={unit} />
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function Left({ words, m2, of, unit }: { words: string; m2: number; of: number; unit: string }) {
+  return (
+    <tr>
+      <td>{words}</td>
+      <td className={`num figures ${m2 ? "text-decision-text" : ""}`} colSpan={3}>
+        {m2 ? `${area(m2, unit)}, ${((100 * m2) / of).toFixed(1)} %` : "nothing"}
+      </td>
+    </tr>
+  );
+}
+
+function Figures({ told }: { told: NonNullable<Coverage["figures"]> }) {
   const { unit } = usePlan().plan.brief;
   const rows: [string, number][] = [
     ["fewer than two images: not mapped", told.holes_m2],
@@ -92,12 +157,7 @@ function Figures({ told }: { told: Coverage["figures"] }) {
           </tr>
         )}
         {rows.map(([words, m2]) => (
-          <tr key={words}>
-            <td>{words}</td>
-            <td className={`num figures ${m2 ? "text-decision-text" : ""}`} colSpan={3}>
-              {m2 ? `${area(m2, unit)}, ${((100 * m2) / told.site_m2).toFixed(1)} %` : "nothing"}
-            </td>
-          </tr>
+          <Left key={words} words={words} m2={m2} of={told.site_m2} unit={unit} />
         ))}
       </tbody>
     </table>
@@ -105,7 +165,7 @@ function Figures({ told }: { told: Coverage["figures"] }) {
 }
 
 /** Each flight's overlap as it was asked for, and as it is over the ground; the place of the least a click away. */
-function Overlaps({ told }: { told: Coverage["figures"] }) {
+function Overlaps({ told }: { told: NonNullable<Coverage["figures"]> }) {
   const { plan } = usePlan();
   const { setGoTo } = useWorkbench();
   return (

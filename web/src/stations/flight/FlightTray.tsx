@@ -1,9 +1,9 @@
 import { useState, type ReactNode } from "react";
-import type { Edit, Flight, FlightFigures, Plan } from "../../api/client";
+import type { Edit, Flight, FlightFigures, Plan, Scanner } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { added, fieldEdits, freeName, removed, same } from "../../lib/edits";
-import { length, UNITS } from "../../lib/units";
+import { fine, fineUnit, length, UNITS } from "../../lib/units";
 import { Fact, Field, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
 import { Heading } from "../../ui/Heading";
 import { ProblemNote } from "../../ui/ProblemNote";
@@ -14,6 +14,7 @@ import { CoverageView } from "./CoverageView";
 import { FlightFiles } from "./FlightFiles";
 import { FlownView } from "./FlownView";
 import { KitView } from "./KitView";
+import { SensorField } from "./SensorField";
 import { FLIGHT_VIEWS } from "./views";
 import { hangingId, hangingOf, hangings } from "../hanging";
 
@@ -29,6 +30,12 @@ const CORRECTIONS = [
   { id: "live", name: "live (RTK)" },
   { id: "post_processed", name: "post-processed (PPK)" },
   { id: "none", name: "none" },
+];
+const ADJUSTMENTS = [
+  { id: "none", name: "nothing" },
+  { id: "height", name: "one height" },
+  { id: "position", name: "a shift" },
+  { id: "matched", name: "strips matched, mounting and attitude" },
 ];
 const STATES = [
   { id: "fixed", name: "fixed" },
@@ -100,6 +107,7 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
   const { unit } = plan.brief;
   const u = unitName(unit);
   const path = `flights/${flight.id}`;
+  const scanner = plan.kit.scanners.find((s) => s.id === flight.scanner);
   const set = (change: Partial<Flight>) => void edit(fieldEdits(plan, path, change));
   const fault = summary?.faults[`flight/${flight.id}`];
   const number = (label: string, key: keyof Flight, decimals: number, scale = 1) => (
@@ -116,7 +124,7 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
       )}
     </Field>
   );
-  const choice = <K extends "purpose" | "corrections" | "state">(
+  const choice = <K extends "purpose" | "corrections" | "state" | "adjustment">(
     label: string,
     key: K,
     options: { id: string; name: string }[],
@@ -162,9 +170,9 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
             />
           )}
         </Field>
-        {number("Forward overlap, %", "forward_overlap", 0)}
+        {!scanner && number("Forward overlap, %", "forward_overlap", 0)}
         {number("Side overlap, %", "side_overlap", 0)}
-        {number("Camera tilted, °", "tilt", 0)}
+        {scanner ? <ScanFields flight={flight} scanner={scanner} /> : number("Camera tilted, °", "tilt", 0)}
         <Field label="Course, grid °">
           {(id) => (
             <span className="flex items-center gap-1">
@@ -187,7 +195,7 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
           )}
         </Field>
         {number("Strips beyond", "margin_strips", 0)}
-        {number("Exposures beyond", "margin_exposures", 0)}
+        {!scanner && number("Exposures beyond", "margin_exposures", 0)}
         {number("Crossing strips", "crossing_strips", 0)}
         {flight.crossing_strips > 0 && (
           <Field label={`at, ${u}`}>
@@ -205,10 +213,10 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
             )}
           </Field>
         )}
-        {number("Oblique strips", "oblique_strips", 0)}
-        {flight.oblique_strips > 0 && number("tilted forward, °", "oblique_tilt", 0)}
+        {!scanner && number("Oblique strips", "oblique_strips", 0)}
+        {!scanner && flight.oblique_strips > 0 && number("tilted forward, °", "oblique_tilt", 0)}
         {number(`Speed, ${unit === "m" ? "m" : "ft"}/s`, "speed", 1, unit === "m" ? 1 : 1 / UNITS.ft!.metres)}
-        {number("Exposure, 1/1000 s", "exposure_time", 2, 1000)}
+        {!scanner && number("Exposure, 1/1000 s", "exposure_time", 2, 1000)}
         {number("Battery reserve, %", "reserve", 0)}
         <Field label={`Return height, ${u}`}>
           {(id) => (
@@ -235,7 +243,8 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
           )}
         </Field>
         {choice("applied", "corrections", CORRECTIONS)}
-        {flight.corrections !== "none" && choice("Camera positions", "state", STATES)}
+        {flight.corrections !== "none" && choice(scanner ? "Trajectory" : "Camera positions", "state", STATES)}
+        {scanner && choice("Targets settle", "adjustment", ADJUSTMENTS)}
         <label className="flex items-center gap-1 self-end pb-1">
           <input
             type="checkbox"
@@ -251,6 +260,50 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
   );
 }
 
+/** Of a scan: how much of the angle and of the range is used, and whether the inertial unit's sequence is flown. */
+function ScanFields({ flight, scanner }: { flight: Flight; scanner: Scanner }) {
+  const { plan, edit } = usePlan();
+  const { unit } = plan.brief;
+  const set = (change: Partial<Flight>) => void edit(fieldEdits(plan, `flights/${flight.id}`, change));
+  return (
+    <>
+      <Field label="Angle used, °">
+        {(id) => (
+          <NumberField
+            id={id}
+            value={flight.scan_angle ?? scanner.field_of_view_deg}
+            decimals={0}
+            width="w-16"
+            onCommit={(scan_angle) => set({ scan_angle })}
+          />
+        )}
+      </Field>
+      <Field label={`Returns up to, ${unitName(unit)}`}>
+        {(id) => (
+          <LengthField
+            id={id}
+            value={flight.range_gate ?? scanner.most_range}
+            unit={unit}
+            decimals={0}
+            width="w-16"
+            optional
+            quiet={flight.range_gate === null}
+            onCommit={(range_gate) => set({ range_gate })}
+          />
+        )}
+      </Field>
+      <label className="flex items-center gap-1 self-end pb-1">
+        <input
+          type="checkbox"
+          checked={flight.start_up}
+          onChange={(event) => set({ start_up: event.target.checked })}
+        />{" "}
+        fly the inertial unit&apos;s sequence
+      </label>
+    </>
+  );
+}
+
 /** Camera with its calibration, aircraft and battery: of the plan's kit, or taken into it from the library. */
 function KitFields({ flight }: { flight: Flight }) {
   const { plan, catalogue, edit } = usePlan();
@@ -260,8 +313,8 @@ function KitFields({ flight }: { flight: Flight }) {
   );
   const pick = <T extends { id: string; name: string }>(
     label: string,
-    key: "camera" | "aircraft" | "battery",
-    kind: "cameras" | "aircraft" | "batteries",
+    key: "aircraft" | "battery",
+    kind: "aircraft" | "batteries",
     shelf: T[],
   ) => {
     const own = plan.kit[kind] as { id: string; name: string }[];
@@ -279,7 +332,7 @@ function KitFields({ flight }: { flight: Flight }) {
   };
   return (
     <>
-      {pick("Camera", "camera", "cameras", catalogue.cameras)}
+      <SensorField flight={flight} />
       {camera && (
         <Field label="Lens calibrated">
           {(id) => (
@@ -312,6 +365,46 @@ function KitFields({ flight }: { flight: Flight }) {
   );
 }
 
+function ImageFacts({ flown, unit }: { flown: FlightFigures; unit: string }) {
+  const u = unitName(unit);
+  return (
+    <>
+      <Fact name="ground sample distance">
+        {fine(flown.gsd, unit)} {fineUnit(unit)}
+      </Fact>
+      <Fact name="exposures">{flown.exposures}</Fact>
+      <Fact name="trigger every">
+        {length(flown.trigger_distance, unit, 2)} {u}
+      </Fact>
+      <Fact name="interval at speed">{flown.trigger_interval.toFixed(2)} s</Fact>
+      <Fact name="blur">{flown.blur_px.toFixed(2)} px</Fact>
+      <Fact name="footprint">
+        {flown.footprint.map((v) => length(v, unit, 0)).join(" × ")} {u}
+      </Fact>
+    </>
+  );
+}
+
+function ScanFacts({ scan, unit }: { scan: NonNullable<FlightFigures["scan"]>; unit: string }) {
+  return (
+    <>
+      <Fact name="swath">
+        {length(scan.swath, unit, 0)} {unitName(unit)}, {scan.angle_deg.toFixed(0)}°
+      </Fact>
+      <Fact name="pulses on a m², one pass">{scan.pulses_m2.toFixed(0)}</Fact>
+      <Fact name="between returns">
+        {fine(scan.spacing, unit, 0)} {fineUnit(unit)}
+      </Fact>
+      <Fact name="between the scanner's lines">
+        {fine(scan.lines_apart, unit, 0)} {fineUnit(unit)}
+      </Fact>
+      <Fact name="each leg, before and after">
+        {scan.before ? `${scan.before.toFixed(1)} and ${scan.after.toFixed(1)} min: ${scan.sequence}` : "nothing"}
+      </Fact>
+    </>
+  );
+}
+
 function Flown({ flown, unit }: { flown: FlightFigures; unit: string }) {
   const { setGoTo } = useWorkbench();
   const u = unitName(unit);
@@ -323,10 +416,7 @@ function Flown({ flown, unit }: { flown: FlightFigures; unit: string }) {
   return (
     <div className="mt-3 grid grid-cols-[minmax(0,1fr)_minmax(280px,360px)] gap-8">
       <dl className="grid grid-cols-[repeat(auto-fill,minmax(140px,1fr))] content-start gap-x-4 gap-y-2 border-t border-hairline pt-2">
-        <Fact name="ground sample distance">
-          {unit === "m" ? `${(flown.gsd * 1000).toFixed(1)} mm` : `${length(flown.gsd, unit, 3)} ${u}`}
-        </Fact>
-        <Fact name="exposures">{flown.exposures}</Fact>
+        {flown.scan ? <ScanFacts scan={flown.scan} unit={unit} /> : <ImageFacts flown={flown} unit={unit} />}
         {flown.clearance && (
           <Fact name={`least clearance, of ${flown.clearance.over || "the ground"}`}>
             <button
@@ -338,16 +428,8 @@ function Flown({ flown, unit }: { flown: FlightFigures; unit: string }) {
             </button>
           </Fact>
         )}
-        <Fact name="trigger every">
-          {length(flown.trigger_distance, unit, 2)} {u}
-        </Fact>
-        <Fact name="interval at speed">{flown.trigger_interval.toFixed(2)} s</Fact>
         <Fact name="strips apart">
           {length(flown.spacing, unit, 2)} {u}
-        </Fact>
-        <Fact name="blur">{flown.blur_px.toFixed(2)} px</Fact>
-        <Fact name="footprint">
-          {flown.footprint.map((v) => length(v, unit, 0)).join(" × ")} {u}
         </Fact>
         <Fact name="strips">
           {flown.strips.length}

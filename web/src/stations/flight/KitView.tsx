@@ -1,23 +1,144 @@
 import { useState } from "react";
 import { upload, type Camera, type Problem } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { added, fieldEdits, freeName, removed } from "../../lib/edits";
-import { NumberField, Select, TextField } from "../../ui/fields";
+import { added, fieldEdits, freeName } from "../../lib/edits";
+import { Select } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
-import { ActionsHead, Remove } from "../../ui/Remove";
+import { Profiles, type Column } from "./Profiles";
 
-const SHUTTERS = [
-  { id: "mechanical", name: "mechanical" },
-  { id: "rolling", name: "rolling" },
+const CAMERA: Column[] = [
+  { path: "width_px", head: "pixels across", words: "Pixels across" },
+  { path: "height_px", head: "along", words: "Pixels along" },
+  { path: "pixel_um", head: "pixel, µm", words: "Pixel in micrometres", decimals: 3 },
+  { path: "focal_mm", head: "focal length, mm", words: "Focal length in millimetres", decimals: 2 },
+  {
+    path: "shutter",
+    head: "shutter",
+    words: "Shutter",
+    options: [
+      { id: "mechanical", name: "mechanical" },
+      { id: "rolling", name: "rolling" },
+    ],
+  },
+  {
+    path: "least_interval_s",
+    head: "s apart",
+    words: "Seconds between images",
+    decimals: 1,
+    title: "seconds from one image to the next at least",
+  },
 ];
+const SCANNER: Column[] = [
+  {
+    path: "pattern",
+    head: "pattern",
+    words: "Pattern",
+    options: [
+      { id: "lines", name: "lines" },
+      { id: "zigzag", name: "zigzag" },
+      { id: "rosette", name: "rosette" },
+    ],
+  },
+  { path: "field_of_view_deg", head: "field of view, °", words: "Field of view" },
+  { path: "pulses_per_s", head: "pulses/s", words: "Pulses a second" },
+  { path: "lines_per_s", head: "lines/s", words: "Lines a second" },
+  { path: "returns", head: "returns", words: "Returns of a pulse" },
+  { path: "most_range", head: "range, m", words: "Longest range" },
+  { path: "range_noise_m", head: "noise, mm", words: "Range noise", scale: 1000 },
+  { path: "beam_deg", head: "beam, °", words: "Beam angle", decimals: 3, title: "how well the beam's angle is known" },
+  { path: "divergence_mrad", head: "divergence, mrad", words: "Divergence", decimals: 2 },
+];
+const UNIT: Column[] = [
+  { path: "unit/roll_pitch_deg", head: "roll, pitch, °", words: "Roll and pitch", decimals: 3 },
+  { path: "unit/heading_deg", head: "heading, °", words: "Heading", decimals: 3 },
+  { path: "unit/position_m/0", head: "position H, mm", words: "Position in plan", scale: 1000 },
+  { path: "unit/position_m/1", head: "V, mm", words: "Position in height", scale: 1000 },
+  { path: "unit/boresight_deg/0", head: "mounting roll, °", words: "Boresight roll", decimals: 3 },
+  { path: "unit/boresight_deg/1", head: "pitch, °", words: "Boresight pitch", decimals: 3 },
+  { path: "unit/boresight_deg/2", head: "heading, °", words: "Boresight heading", decimals: 3 },
+  { path: "unit/range_bias_m", head: "range bias, mm", words: "Range bias", scale: 1000 },
+  { path: "start_up/still_s", head: "still, s", words: "Seconds still" },
+  { path: "start_up/straight_s", head: "straight, s", words: "Seconds straight" },
+  { path: "start_up/eights", head: "eights", words: "Figures of eight" },
+  {
+    path: "start_up/after",
+    head: "after too",
+    words: "Sequence after the flight",
+    options: [
+      { id: "true", name: "yes" },
+      { id: "false", name: "no" },
+    ],
+  },
+];
+const AIRCRAFT: Column[] = [
+  { path: "cruise_m_per_s", head: "cruise, m/s", words: "Cruising speed", decimals: 1 },
+  { path: "max_m_per_s", head: "most, m/s", words: "Highest speed", decimals: 1 },
+  { path: "climb_m_per_s", head: "climb, m/s", words: "Climb", decimals: 1 },
+  { path: "descend_m_per_s", head: "descent, m/s", words: "Descent", decimals: 1 },
+  { path: "turn_s", head: "turn, s", words: "Seconds for a turn" },
+  { path: "transit_min", head: "way out, min", words: "Minutes out and home", decimals: 1 },
+];
+const BATTERY: Column[] = [{ path: "minutes", head: "minutes", words: "Minutes in the air", decimals: 1 }];
+const POLE: Column[] = [{ path: "height", head: "mark to ARP, m", words: "Height", decimals: 3 }];
+const A_POLE = { id: "pole", name: "pole", height: 1.8 };
 
 interface Read {
   value: Camera;
   how: string[];
 }
 
-/** The cameras of the plan, as their data sheets have them; one read from a sample image, or typed. */
+/** What the plan is flown and measured with, as data sheets have it: typed, or a camera read from a sample image. */
 export function KitView() {
+  const { plan } = usePlan();
+  const of = (key: "camera" | "scanner" | "aircraft" | "battery") => new Set(plan.flights.map((f) => f[key]));
+  const poles = new Set(plan.control.flatMap((p) => (p.occupations ?? []).map((o) => o.pole ?? null)));
+  return (
+    <section data-testid="kit">
+      <Profiles kind="cameras" what="camera" columns={CAMERA} used={of("camera")} />
+      <Calibrated />
+      <SampleImage />
+      <Profiles kind="scanners" what="scanner" columns={SCANNER} used={of("scanner")} />
+      {plan.kit.scanners.length > 0 && <InertialUnits />}
+      <Profiles kind="aircraft" what="aircraft" columns={AIRCRAFT} used={of("aircraft")} />
+      <Profiles kind="batteries" what="battery" columns={BATTERY} used={of("battery")} />
+      <Profiles kind="poles" what="pole" columns={POLE} used={poles} first={A_POLE} />
+    </section>
+  );
+}
+
+function InertialUnits() {
+  return (
+    <details className="text-sm">
+      <summary className="cursor-pointer">inertial units: how well they and the mounting are known</summary>
+      <Profiles kind="scanners" what="scanner" columns={UNIT} used={new Set()} bare />
+    </details>
+  );
+}
+
+/** How each lens was calibrated, which sets how well its interior is known. */
+function Calibrated() {
+  const { plan, catalogue, edit } = usePlan();
+  return (
+    <>
+      {plan.kit.cameras.map((camera) => (
+        <p key={camera.id} className="text-sm">
+          lens of {camera.name} calibrated{" "}
+          <Select
+            label={`Calibration of ${camera.name}`}
+            value={camera.calibration.state}
+            options={catalogue.calibrations}
+            onChange={(state) => {
+              const calibration = catalogue.calibrations.find((c) => c.id === state)?.calibration;
+              if (calibration) void edit(fieldEdits(plan, `kit/cameras/${camera.id}`, { calibration }));
+            }}
+          />
+        </p>
+      ))}
+    </>
+  );
+}
+
+function SampleImage() {
   const { jobId, plan, edit } = usePlan();
   const [read, setRead] = useState<Read | null>(null);
   const [problem, setProblem] = useState<Problem | null>(null);
@@ -26,7 +147,6 @@ export function KitView() {
     void edit([added("kit/cameras", row)]);
     setRead(null);
   };
-  const like = plan.kit.cameras[0];
   async function bring(file: File) {
     setRead(null);
     setProblem(null);
@@ -37,28 +157,20 @@ export function KitView() {
     }
   }
   return (
-    <section data-testid="kit">
-      <Cameras />
-      <div className="mt-1 flex flex-wrap items-center gap-3">
-        {like && (
-          <button className="button text-sm" onClick={() => take({ ...like, name: `${like.name}, own`.slice(0, 60) })}>
-            type one from its data sheet
-          </button>
-        )}
-        <label className="text-sm">
-          or from one of its images, as it came from the camera{" "}
-          <input
-            type="file"
-            aria-label="Sample image"
-            accept="image/jpeg"
-            onChange={(event) => {
-              const file = event.target.files?.[0];
-              if (file) void bring(file);
-              event.target.value = "";
-            }}
-          />
-        </label>
-      </div>
+    <div className="mb-2 border-b border-hairline pb-1">
+      <label className="text-sm">
+        a camera from one of its images, as it came from the camera{" "}
+        <input
+          type="file"
+          aria-label="Sample image"
+          accept="image/jpeg"
+          onChange={(event) => {
+            const file = event.target.files?.[0];
+            if (file) void bring(file);
+            event.target.value = "";
+          }}
+        />
+      </label>
       {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
       {read && (
         <div className="mt-1 border-l-4 border-settled px-2 text-sm">
@@ -74,97 +186,10 @@ export function KitView() {
           </button>
         </div>
       )}
-      <p className="mt-1 max-w-3xl text-sm text-quiet">
+      <p className="max-w-3xl text-sm text-quiet">
         Figures are those of the whole sensor, with distortion correction off in the camera: a corrected or cut image
         has another focal length and another pattern. A lens that was changed or knocked counts as never calibrated.
       </p>
-    </section>
-  );
-}
-
-function Cameras() {
-  const { plan, catalogue, edit } = usePlan();
-  const flown = new Set(plan.flights.map((f) => f.camera));
-  return (
-    <table className="table text-sm">
-      <thead>
-        <tr>
-          <th>camera</th>
-          <th className="num">pixels across</th>
-          <th className="num">along</th>
-          <th className="num">pixel, µm</th>
-          <th className="num">focal length, mm</th>
-          <th>shutter</th>
-          <th className="num" title="seconds from one image to the next at least">
-            s apart
-          </th>
-          <th>lens calibrated</th>
-          <ActionsHead />
-        </tr>
-      </thead>
-      <tbody>
-        {plan.kit.cameras.map((camera) => {
-          const set = (change: Partial<Camera>) => void edit(fieldEdits(plan, `kit/cameras/${camera.id}`, change));
-          const number = (
-            key: "width_px" | "height_px" | "pixel_um" | "focal_mm" | "least_interval_s",
-            decimals: number,
-            words: string,
-          ) => (
-            <td className="num">
-              <NumberField
-                label={`${words} of ${camera.name}`}
-                value={camera[key] ?? 0}
-                decimals={decimals}
-                width="w-16"
-                onCommit={(value) => set({ [key]: value })}
-              />
-            </td>
-          );
-          return (
-            <tr key={camera.id}>
-              <td>
-                <TextField
-                  label={`Name of ${camera.name}`}
-                  value={camera.name}
-                  width="w-44"
-                  onCommit={(name) => set({ name })}
-                />
-              </td>
-              {number("width_px", 0, "Pixels across")}
-              {number("height_px", 0, "Pixels along")}
-              {number("pixel_um", 3, "Pixel in micrometres")}
-              {number("focal_mm", 2, "Focal length in millimetres")}
-              <td>
-                <Select
-                  label={`Shutter of ${camera.name}`}
-                  value={camera.shutter}
-                  options={SHUTTERS}
-                  onChange={(shutter) => set({ shutter: shutter as Camera["shutter"] })}
-                />
-              </td>
-              {number("least_interval_s", 1, "Seconds between images")}
-              <td>
-                <Select
-                  label={`Calibration of ${camera.name}`}
-                  value={camera.calibration.state}
-                  options={catalogue.calibrations}
-                  onChange={(state) => {
-                    const calibration = catalogue.calibrations.find((c) => c.id === state)?.calibration;
-                    if (calibration) set({ calibration });
-                  }}
-                />
-              </td>
-              <td>
-                {!flown.has(camera.id) && (
-                  <Remove onClick={() => void edit([removed(plan, `kit/cameras/${camera.id}`)])}>
-                    remove {camera.name}
-                  </Remove>
-                )}
-              </td>
-            </tr>
-          );
-        })}
-      </tbody>
-    </table>
+    </div>
   );
 }

@@ -4,6 +4,7 @@ export const KINDS: { id: SiteFeature["kind"]; name: string }[] = [
   { id: "obstacle", name: "obstacle" },
   { id: "power_line", name: "power line" },
   { id: "canopy", name: "trees" },
+  { id: "low_growth", name: "grass, heather, crop" },
   { id: "vehicle", name: "parked vehicle" },
   { id: "water", name: "water" },
   { id: "tide", name: "under the tide" },

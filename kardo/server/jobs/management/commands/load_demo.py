@@ -31,7 +31,7 @@ class Command(BaseCommand):
             Member.objects.filter(user=user).update(may_sign=may_sign)
         firm = Organisation.objects.get(name=PEOPLE[0][2])
         if not Job.objects.filter(organisation=firm).exists():
-            for name in ("hask-quarry", "sallow-bank"):  # the last is the first in the list
+            for name in ("tarn-wood", "hask-quarry", "sallow-bank"):  # the last is the first in the list
                 plan = demo_plan(name)
                 job = create_job(firm, User.objects.get(username="planner"), plan, demo=True)
                 request_computation(job, plan)

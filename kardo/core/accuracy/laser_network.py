@@ -1,0 +1,402 @@
+"""A laser flight as a linear network: a return's error is linear in parameters and shifts, and two places share exactly those they have in common; targets and
+ties between strips settle some of them. Source: docs/laser.md.
+
+Metres and radians; one standard deviation.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+from scipy import sparse
+
+from kardo.core.arrays import Bools, Floats, Ints, Json
+from kardo.core.errors import NetworkError
+from kardo.core.plan.flights import Adjustment
+
+MOST_ENTRIES = 60_000_000  # of the arrays that hold partials and covariances
+UP = np.array([0.0, 0.0, 1.0])
+
+
+@dataclass(frozen=True)
+class Returns:
+    """n returns over m parameters and s shifts: partials (n, 3, m) of the place to each; sigma (n, 3) of what each has for itself; held (n, s): 1 for a shift
+    that the trajectory hangs on."""
+
+    partials: Floats
+    sigma: Floats
+    held: Floats
+
+
+@dataclass(frozen=True)
+class Compared:
+    """A place held against a survey: sigma (3,), NaN for an axis that is not compared; the shifts that the survey hangs on, with its shares (q, 3) of them; read
+    (3,): what is read of the place as its height, up where the ground is level."""
+
+    place: int
+    sigma: Floats
+    shifts: tuple[int, ...]
+    shares: Floats
+    read: Floats = field(default_factory=lambda: UP)
+
+
+@dataclass(frozen=True)
+class Tie:
+    """One place seen by two strips: sigma of the difference of what is read of both."""
+
+    one: int
+    other: int
+    sigma: float
+    read: Floats = field(default_factory=lambda: UP)
+
+
+@dataclass(frozen=True)
+class LaserNetwork:
+    """A laser flight, linear. parameters by name, reach and sigma (m,); shifts (s, 3) sigma; returns; places (k): which returns, by what share; targets adjust as
+    adjustment says, checks never do."""
+
+    names: tuple[str, ...]
+    reaches: tuple[str, ...]
+    sigma: Floats
+    shifts: Floats
+    returns: Returns
+    places: tuple[tuple[Ints, Floats], ...]
+    targets: tuple[Compared, ...] = ()
+    checks: tuple[Compared, ...] = ()
+    ties: tuple[Tie, ...] = ()
+    adjustment: Adjustment = "matched"
+
+    @cached_property
+    def shares(self) -> sparse.csr_array:
+        """(k, n): how much of each return is in each place."""
+        rows = np.repeat(np.arange(len(self.places)), [len(which) for which, _ in self.places])
+        which = np.concatenate([np.zeros(0, dtype=np.int64), *(which for which, _ in self.places)])
+        share = np.concatenate([np.zeros(0), *(share for _, share in self.places)])
+        return sparse.csr_array((share, (rows, which)), shape=(len(self.places), len(self.returns.sigma)))
+
+    @cached_property
+    def jacobian(self) -> Floats:
+        """(3k, m + 3s): of all places to parameters and shifts."""
+        n, k, m, s = len(self.returns.sigma), len(self.places), len(self.sigma), len(self.shifts)
+        if 3 * (n + k) * (m + 3 * s) > MOST_ENTRIES:
+            raise NetworkError("These are too many places and returns at once.", mend="Give fewer places.")
+        out = np.zeros((k, 3, m + 3 * s))
+        out[:, :, :m] = (self.shares @ self.returns.partials.reshape(n, 3 * m)).reshape(k, 3, m)
+        held = self.shares @ self.returns.held
+        for axis in range(3):
+            out[:, axis, m + axis :: 3] = held
+        return out.reshape(3 * k, m + 3 * s)
+
+    @cached_property
+    def prior(self) -> Floats:
+        """(m + 3s,): sigma of parameters and shifts before anything is settled."""
+        return np.concatenate([self.sigma, self.shifts.ravel()])
+
+    def noise(self, which: Ints) -> Floats:
+        """Joint covariance (3q, 3q) of what some places (q,) have of their returns' own noise."""
+        shares = self.shares[which]
+        out = np.zeros((3 * len(which), 3 * len(which)))
+        for axis in range(3):
+            spread = sparse.diags_array(self.returns.sigma[:, axis] ** 2)
+            out[axis::3, axis::3] = (shares @ spread @ shares.T).toarray()
+        return out
+
+    @cached_property
+    def apart(self) -> Bools:
+        """Ties (t,) whose two places share no return with any other place, and are nobody's target or check: what they settle can be settled first."""
+        used = np.bincount(self.shares.indices, minlength=len(self.returns.sigma))
+        alone = np.array([bool((used[which] == 1).all()) for which, _ in self.places], dtype=bool)
+        alone[[c.place for c in (*self.targets, *self.checks)]] = False
+        uses = np.bincount([p for t in self.ties for p in (t.one, t.other)], minlength=len(self.places))
+        alone &= uses <= 1
+        return np.array([alone[t.one] and alone[t.other] and t.one != t.other for t in self.ties], dtype=bool)
+
+
+@dataclass(frozen=True)
+class Settled:
+    """What ties leave of parameters and shifts: of their own errors the part `left` (c, c), and the ties' noise, covariance (c, c)."""
+
+    left: Floats
+    noise: Floats
+
+
+def settled_by_ties(net: LaserNetwork) -> Settled:
+    """Of the ties that stand apart, where strips are matched. With X = A sigma, the posterior is sigma (I + X' R^-1 X)^-1 sigma, and what is left of the
+    parameters I - K A, K the gain. Source: least squares with priors, docs/laser.md."""
+    c = len(net.prior)
+    ties = [t for t, apart in zip(net.ties, net.apart, strict=True) if apart]
+    if not ties or net.adjustment != "matched":
+        return Settled(np.eye(c), np.zeros((c, c)))
+    rows = _ties(net, ties, net.jacobian)
+    squares = net.shares.power(2) @ net.returns.sigma**2  # (k, 3)
+    own = [float(t.read**2 @ (squares[t.one] + squares[t.other])) for t in ties]
+    weight = 1 / (np.array([t.sigma for t in ties]) ** 2 + own)
+    scaled = rows * net.prior
+    inner = np.linalg.inv(np.eye(c) + (scaled * weight[:, None]).T @ scaled)
+    posterior = net.prior[:, None] * inner * net.prior
+    gain = posterior @ rows.T * weight
+    return Settled(np.eye(c) - gain @ rows, (gain / weight) @ gain.T)
+
+
+def _ties(net: LaserNetwork, ties: Sequence[Tie], of_place: Floats) -> Floats:
+    """Rows (t, any) of the ties from rows (3k, any) of the places."""
+    each = of_place.reshape(len(net.places), 3, -1)
+    one, other = [t.one for t in ties], [t.other for t in ties]
+    read = np.array([t.read for t in ties]).reshape(-1, 3)
+    return np.asarray(np.einsum("ta,tac->tc", read, each[one] - each[other]))
+
+
+@dataclass(frozen=True)
+class LaserResult:
+    """Errors of the places after the adjustment, linear in what causes them: rows (3k, c) of parameters and shifts with prior sigma (c,), of the ties' noise,
+    covariance (c, c), of the noise of the places q that are looked at with its covariance (3q, 3q), and of the targets' own with its variances.
+    weights and innovation: of the targets' rows, covariance of what they observe."""
+
+    net: LaserNetwork
+    causes: Floats
+    tied: Floats
+    tie_noise: Floats
+    places: Ints
+    own: Floats
+    own_noise: Floats
+    moved: Floats
+    variances: Floats
+    innovation: Floats
+
+    @cached_property
+    def cov(self) -> Floats:
+        """Covariance (k, 3, 3) of each place."""
+        out = np.einsum("kac,kbc->kab", *2 * [(self.causes * self.net.prior).reshape(-1, 3, self.causes.shape[1])])
+        for rows, middle in ((self.tied, self.tie_noise), (self.own, self.own_noise)):
+            left = (rows @ middle).reshape(len(out), 3, -1)
+            out += np.einsum("kac,kbc->kab", left, rows.reshape(len(out), 3, -1))
+        moved = (self.moved * np.sqrt(self.variances)).reshape(len(out), 3, -1)
+        out += np.einsum("kac,kbc->kab", moved, moved)
+        rest = np.ones(len(out), dtype=bool)
+        rest[self.places] = False  # places of ties that stand apart keep their own noise
+        squares = self.net.shares.power(2) @ self.net.returns.sigma**2
+        out[rest] += squares[rest][:, :, None] * np.eye(3)
+        return np.asarray(out)
+
+    def joint(self, which: Ints) -> Floats:
+        """Joint covariance (3q, 3q) of some of the places that are looked at (q,)."""
+        at = _axes(which)
+        causes, tied, own, moved = self.causes[at] * self.net.prior, self.tied[at], self.own[at], self.moved[at]
+        cov = causes @ causes.T + tied @ self.tie_noise @ tied.T + own @ self.own_noise @ own.T
+        return np.asarray(cov + (moved * self.variances) @ moved.T)
+
+    @cached_property
+    def seen(self) -> Floats:
+        """Joint covariance (3c, 3c) of map less survey at the checks, NaN where an axis is not compared."""
+        checks = self.net.checks
+        at = _axes(np.array([c.place for c in checks], dtype=np.int64))
+        causes, m = self.causes[at].copy(), len(self.net.sigma)
+        own = np.full(3 * len(checks), np.nan)
+        for j, check in enumerate(checks):
+            for shift, share in zip(check.shifts, check.shares, strict=True):
+                for axis in range(3):
+                    causes[3 * j + axis, m + 3 * shift + axis] -= share[axis]
+            own[3 * j : 3 * j + 3] = check.sigma**2
+        tied, noise, moved = self.tied[at], self.own[at], self.moved[at]
+        causes *= self.net.prior
+        cov = causes @ causes.T + tied @ self.tie_noise @ tied.T + noise @ self.own_noise @ noise.T
+        return np.asarray(cov + (moved * self.variances) @ moved.T + np.diag(own))
+
+
+def _axes(places: Ints) -> Ints:
+    """Rows of places (q,): 3q."""
+    return np.asarray((3 * places[:, None] + np.arange(3)).ravel(), dtype=np.int64)
+
+
+def adjusted(net: LaserNetwork, settled: Settled | None = None) -> LaserResult:
+    """What targets and ties leave of the places' errors. matched: least squares with priors over all parameters; height and position: the weighted mean of what
+    the targets say, of one height or of a shift, taken off the whole scan; none: nothing. Exact also where a target's place shares returns with another.
+    settled: what ties have settled already. Source: docs/laser.md."""
+    settled = settled or settled_by_ties(net)
+    near = [] if net.adjustment != "matched" else [t for t, apart in zip(net.ties, net.apart, strict=True) if not apart]
+    aside = {p for t, apart in zip(net.ties, net.apart, strict=True) if apart for p in (t.one, t.other)}
+    places = np.array([k for k in range(len(net.places)) if k not in aside], dtype=np.int64)
+    if (3 * len(places)) ** 2 > MOST_ENTRIES:
+        raise NetworkError("These are too many places at once.", mend="Give fewer places.")
+    noise, before = net.noise(places), net.jacobian @ settled.left
+    select = np.zeros((3 * len(net.places), 3 * len(places)))
+    select[_axes(places), np.arange(3 * len(places))] = 1.0
+    causes, tied, own, variances, axes = _observed(net, near, before, select)
+    seen = (causes * net.prior) @ (causes * net.prior).T
+    innovation = seen + tied @ settled.noise @ tied.T + own @ noise @ own.T + np.diag(variances)
+    moved = np.zeros((3 * len(net.places), len(variances)))
+    if len(variances):
+        if net.adjustment == "matched":
+            with_seen = (before * net.prior) @ (causes * net.prior).T + net.jacobian @ settled.noise @ tied.T
+            moved = np.asarray(np.linalg.solve(innovation, with_seen.T).T, dtype=np.float64)
+        else:
+            moved = _means(net, axes, variances + np.einsum("qa,ab,qb->q", own, noise, own))
+    return LaserResult(
+        net,
+        before - moved @ causes,
+        net.jacobian - moved @ tied,
+        settled.noise,
+        places,
+        select - moved @ own,
+        noise,
+        moved,
+        variances,
+        innovation,
+    )
+
+
+def _observed(
+    net: LaserNetwork, ties: Sequence[Tie], before: Floats, select: Floats
+) -> tuple[Floats, Floats, Floats, Floats, Ints]:
+    """What is observed, targets axis by axis and then ties (q rows): over parameters and shifts as they were, over what the ties' noise moves, over the places' own noise; the
+    variance that each has for itself; its axis."""
+    m = len(net.sigma)
+    parts: list[tuple[Floats, Floats, Floats, float, int]] = []
+    for target in net.targets:
+        for axis in np.flatnonzero(np.isfinite(target.sigma)).tolist():
+            read = target.read if axis == 2 else np.eye(3)[axis]
+            at = slice(3 * target.place, 3 * target.place + 3)
+            row = read @ before[at]
+            for shift, share in zip(target.shifts, target.shares, strict=True):
+                row[m + 3 * shift + axis] -= share[axis]
+            parts.append((row, read @ net.jacobian[at], read @ select[at], float(target.sigma[axis]) ** 2, axis))
+    if ties:
+        rows = [_ties(net, ties, some) for some in (before, net.jacobian, select)]
+        parts += [(*(some[k] for some in rows), t.sigma**2, 2) for k, t in enumerate(ties)]
+    if not parts:
+        c = before.shape[1]
+        return (
+            np.zeros((0, c)),
+            np.zeros((0, c)),
+            np.zeros((0, select.shape[1])),
+            np.zeros(0),
+            np.zeros(0, dtype=np.int64),
+        )
+    causes, tied, own = (np.array([p[k] for p in parts]) for k in range(3))
+    return causes, tied, own, np.array([p[3] for p in parts]), np.array([p[4] for p in parts], dtype=np.int64)
+
+
+def _means(net: LaserNetwork, axes: Ints, variances: Floats) -> Floats:
+    """(3k, q): what each observation moves each place by, as a part of the mean that is taken off the scan."""
+    out = np.zeros((3 * len(net.places), len(variances)))
+    for axis in {"none": (), "height": (2,), "position": (0, 1, 2)}[net.adjustment]:
+        weight = np.where(axes == axis, 1 / variances, 0.0)
+        if weight.any():
+            out[axis::3] = weight / weight.sum()
+    return out
+
+
+def laser_from_json(data: Json) -> LaserNetwork:
+    """Read a laser flight of NETWORK.json: `laser` beside `shifts`. Raises NetworkError naming what is wrong."""
+    try:
+        return _read(data["laser"], data.get("shifts", []))
+    except (KeyError, TypeError, ValueError, AttributeError, IndexError) as fault:
+        raise NetworkError(
+            f"This is not a laser flight in Kardo's layout ({type(fault).__name__}: {fault}).",
+            mend="See docs/laser.md for the layout.",
+        ) from fault
+
+
+def _read(laser: Any, shifts: Any) -> LaserNetwork:
+    parameters, returns = laser["parameters"], laser["returns"]
+    partials = np.zeros((len(returns), 3, len(parameters)))
+    for k, one in enumerate(returns):
+        for index, column in one["partials"].items():
+            partials[k, :, _index(int(index), len(parameters), "parameter")] = column
+    held = np.zeros((len(returns), len(shifts)))
+    for k, one in enumerate(returns):
+        held[k, [_index(int(i), len(shifts), "shift") for i in one.get("shifts", [])]] = 1.0
+    net = LaserNetwork(
+        tuple(str(p["name"]) for p in parameters),
+        tuple(str(p["reach"]) for p in parameters),
+        np.array([float(p["sigma"]) for p in parameters]),
+        np.array([s["sigma"] for s in shifts], dtype=np.float64).reshape(-1, 3),
+        Returns(partials, np.array([r["sigma"] for r in returns], dtype=np.float64).reshape(-1, 3), held),
+        tuple(_shares(p["returns"], len(returns)) for p in laser["places"]),
+        tuple(_surveyed(t, len(laser["places"]), len(shifts)) for t in laser.get("targets", [])),
+        tuple(_surveyed(t, len(laser["places"]), len(shifts)) for t in laser.get("checks", [])),
+        tuple(_tie(t, len(laser["places"])) for t in laser.get("ties", [])),
+        _adjustment(laser.get("adjustment", "matched")),
+    )
+    sigmas = [net.sigma, net.shifts, net.returns.sigma, np.array([t.sigma for t in net.ties])]
+    if not all(np.isfinite(s).all() and (s >= 0).all() for s in sigmas) or not np.isfinite(partials).all():
+        raise ValueError("a sigma or a partial is no number, or below zero")
+    return net
+
+
+def _index(index: int, count: int, what: str) -> int:
+    if not 0 <= index < count:
+        raise ValueError(f"there is no {what} {index}")
+    return index
+
+
+def _shares(rows: Sequence[Sequence[Any]], count: int) -> tuple[Ints, Floats]:
+    which = np.array([_index(int(index), count, "return") for index, _ in rows], dtype=np.int64)
+    share = np.array([float(share) for _, share in rows])
+    if not len(share) or not np.isclose(share.sum(), 1.0, atol=1e-6):
+        raise ValueError("the shares of a place's returns must come to one")
+    return which, share
+
+
+def _surveyed(row: Any, places: int, shifts: int) -> Compared:
+    sigma = np.array([np.nan if v is None else float(v) for v in row["sigma_x"]])
+    if len(sigma) != 3 or (sigma <= 0).any():
+        raise ValueError("sigma_x of a target is three numbers above zero, or null")
+    hung = tuple(_index(int(i), shifts, "shift") for i in row.get("shifts", []))
+    shares = np.array(row.get("shares", np.ones((len(hung), 3))), dtype=np.float64).reshape(len(hung), 3)
+    return Compared(_index(int(row["place"]), places, "place"), sigma, hung, shares, _read_as(row))
+
+
+def _tie(row: Any, places: int) -> Tie:
+    one, other = (_index(int(i), places, "place") for i in row["places"])
+    return Tie(one, other, float(row["sigma"]), _read_as(row))
+
+
+def _read_as(row: Any) -> Floats:
+    read = np.array(row.get("read", UP), dtype=np.float64)
+    if read.shape != (3,) or not np.isfinite(read).all():
+        raise ValueError("what is read of a place is three numbers")
+    return read
+
+
+def _adjustment(word: Any) -> Adjustment:
+    if word not in ("none", "height", "position", "matched"):
+        raise ValueError(f"“{word}” is no adjustment")
+    return word
+
+
+def laser_to_json(net: LaserNetwork) -> Json:
+    """The same flight in that layout."""
+
+    def compared(rows: tuple[Compared, ...]) -> list[Json]:
+        return [
+            {
+                "place": c.place,
+                "sigma_x": [None if np.isnan(v) else v for v in c.sigma.tolist()],
+                "shifts": list(c.shifts),
+                "shares": c.shares.tolist(),
+                "read": c.read.tolist(),
+            }
+            for c in rows
+        ]
+
+    parameters = zip(net.names, net.reaches, net.sigma.tolist(), strict=True)
+    returns = [
+        {
+            "partials": {str(j): partial[:, j].tolist() for j in np.flatnonzero(partial.any(axis=0))},
+            "sigma": sigma.tolist(),
+            "shifts": np.flatnonzero(held).tolist(),
+        }
+        for partial, sigma, held in zip(net.returns.partials, net.returns.sigma, net.returns.held, strict=True)
+    ]
+    return {
+        "adjustment": net.adjustment,
+        "parameters": [{"name": name, "reach": reach, "sigma": sigma} for name, reach, sigma in parameters],
+        "returns": returns,
+        "places": [{"returns": [[int(i), float(w)] for i, w in zip(*p, strict=True)]} for p in net.places],
+        "targets": compared(net.targets),
+        "checks": compared(net.checks),
+        "ties": [{"places": [t.one, t.other], "sigma": t.sigma, "read": t.read.tolist()} for t in net.ties],
+    }

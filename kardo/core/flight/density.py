@@ -1,0 +1,195 @@
+"""What a scan covers: pulses on each square metre, strips that see a place, returns from the ground under trees, and gaps. Source: docs/laser.md.
+
+What stands in the way, and slopes that turn away, are not looked at.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from functools import lru_cache
+
+import numpy as np
+import shapely
+from scipy.ndimage import distance_transform_edt
+from shapely import Polygon
+
+from kardo.core.arrays import Bools, Floats, Ints
+from kardo.core.errors import PlanError
+from kardo.core.flight.areas import ground_scale, site_polygon
+from kardo.core.flight.coverage import Spread
+from kardo.core.flight.pattern import FlightPlan, all_flown, over_ground
+from kardo.core.flight.tracks import Track, tracks_of
+from kardo.core.geodesy.frame import LocalFrame
+from kardo.core.geodesy.units import area
+from kardo.core.plan.model import Plan
+from kardo.core.site.things import shape_of_feature
+
+MOST_CELLS = 160_000
+LOW_GROWTH = "low_growth"
+
+
+@dataclass(frozen=True)
+class Density:
+    """Of each cell (rows, cols), at e0 + col * step, n0 + row * step in grid metres: pulses and returns from the ground on a square metre, and strips. inside: cells of
+    the site; unknown: those without a height. asked: returns from the ground on a square metre that a place needs; cell: square metres of one."""
+
+    e0: float
+    n0: float
+    step: float
+    pulses: Floats
+    ground: Floats
+    strips: Ints
+    inside: Bools
+    unknown: Bools
+    asked: float
+    cell: float
+
+    @property
+    def seen(self) -> Bools:
+        """Cells inside of which the height is known."""
+        return self.inside & ~self.unknown
+
+    @property
+    def holes(self) -> Bools:
+        """Cells that too few returns from the ground reach."""
+        return self.seen & (self.ground < self.asked)
+
+    @property
+    def gaps(self) -> Bools:
+        """Cells that no line sees."""
+        return self.seen & (self.strips == 0)
+
+    def area(self, where: Bools) -> float:
+        """Square metres on the ground of the cells inside where something holds."""
+        return float(np.count_nonzero(where & self.inside)) * self.cell
+
+    def middle_of(self, where: Bools) -> tuple[float, float]:
+        """A cell of those where something holds, near the middle of the largest patch of them, in grid metres."""
+        row, col = np.unravel_index(int(np.argmax(distance_transform_edt(np.pad(where, 1))[1:-1, 1:-1])), where.shape)
+        return self.e0 + float(col) * self.step, self.n0 + float(row) * self.step
+
+
+def reaches_ground(plan: Plan, e: Floats, n: Floats) -> Floats:
+    """Share (k,) of the pulses that reach the ground at grid metres: all in the open, under trees as dense as they are said to be."""
+    out = np.ones(len(e))
+    for feature in plan.site.features:
+        if feature.kind == "canopy":
+            under = shapely.contains_xy(shape_of_feature(feature), e, n)
+            out[under] = np.minimum(out[under], plan.assume[f"penetration_{feature.density}"])
+    return out
+
+
+def in_low_growth(plan: Plan, e: Floats, n: Floats) -> Bools:
+    """Whether grass, heather or crops stand at grid metres (k,)."""
+    out = np.zeros(len(e), dtype=bool)
+    for feature in plan.site.features:
+        if feature.kind == LOW_GROWTH:
+            out |= shapely.contains_xy(shape_of_feature(feature), e, n)
+    return out
+
+
+def scanned(plan: Plan) -> tuple[FlightPlan, ...]:
+    """The flights that scan, laid out over known ground."""
+    return tuple(over_ground(f) for f in all_flown(plan) if f.scans)
+
+
+def density(plan: Plan) -> Density:
+    """What a plan's scanning flights cover of its site; kept. Raises PlanError where there is no boundary, no ground or no such flight."""
+    site, assumed = plan.site, plan.assumptions
+    under = assumed.edition, tuple(sorted(assumed.overrides.items()))
+    depends = plan.flights, plan.kit, site.boundary, site.areas, site.features, site.ground, plan.brief, under
+    return _kept(_Asked(plan, depends))
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """A plan, and all of it that its density depends on."""
+
+    plan: Plan = field(compare=False)
+    of: tuple[object, ...]
+
+
+@lru_cache(maxsize=3)
+def _kept(asked: _Asked) -> Density:
+    plan = asked.plan
+    flights = scanned(plan)
+    if not flights:
+        raise PlanError("There is no flight that scans.", where="Flight", mend="Add one.")
+    return density_of(plan, flights)
+
+
+def density_of(plan: Plan, flights: Sequence[FlightPlan]) -> Density:
+    """The same of flights that are laid out already."""
+    surface, polygon = plan.surface, site_polygon(plan)
+    if surface is None:
+        raise PlanError("There is no ground.", where="Site", mend="Bring in a terrain, or type a level.")
+    e, n, step = _cells(polygon)
+    ee, nn = (a.ravel() for a in np.meshgrid(e, n))
+    heights = np.asarray(surface.at(ee, nn), dtype=np.float64)
+    middle = polygon.representative_point()
+    frame = LocalFrame(plan.grid, middle.x, middle.y, float(np.nan_to_num(surface.at(middle.x, middle.y))))
+    inside = shapely.contains_xy(polygon, ee, nn)
+    known = np.flatnonzero(inside & np.isfinite(heights))
+    x = frame.to_enu(ee[known], nn[known], heights[known])
+    pulses, strips = np.zeros(len(ee)), np.zeros(len(ee), dtype=np.int64)
+    tracks = [t for k, f in enumerate(flights) for t in tracks_of(f, frame, k)]
+    pulses[known], strips[known] = _summed(tracks, x)
+    ground = pulses * reaches_ground(plan, ee, nn)
+    shape = (len(n), len(e))
+    cell = plan.assume["scan_cell"]
+    return Density(
+        float(e[0]), float(n[0]), step, pulses.reshape(shape), ground.reshape(shape), strips.reshape(shape), inside.reshape(shape),
+        (inside & np.isnan(heights)).reshape(shape), plan.assume["ground_returns"] / cell**2, (step / ground_scale(plan)) ** 2,
+    )  # fmt: skip
+
+
+def _cells(polygon: Polygon) -> tuple[Floats, Floats, float]:
+    west, south, east, north = polygon.bounds
+    step = max(1.0, float(np.sqrt((east - west) * (north - south) / MOST_CELLS)))
+    return np.arange(west + step / 2, east, step), np.arange(south + step / 2, north, step), step
+
+
+def _summed(tracks: list[Track], x: Floats) -> tuple[Floats, Ints]:
+    """Pulses on a square metre, and strips, at places (k, 3)."""
+    pulses, strips = np.zeros(len(x)), np.zeros(len(x), dtype=np.int64)
+    for track in tracks:
+        beams = track.beams(x)
+        pulses += beams.density
+        strips += beams.seen
+    return pulses, strips
+
+
+@dataclass(frozen=True)
+class DensityFigures:
+    """In numbers and words: pulses and returns from the ground on a square metre, strips; square metres of the site, of gaps that no line sees, and of what too few
+    returns from the ground reach."""
+
+    pulses: Spread
+    ground: Spread
+    strips: Spread
+    site_m2: float
+    gaps_m2: float
+    holes_m2: float
+    unknown_m2: float
+    words: str
+
+
+def told_density(plan: Plan, found: Density) -> DensityFigures:
+    """The figures of a density. Raises PlanError where no height is known in the site."""
+    seen, unit = found.seen, plan.brief.unit
+    if not seen.any():
+        raise PlanError(
+            "The terrain has no heights inside the boundary.",
+            where="Site, terrain",
+            mend="Bring in terrain that covers it.",
+        )
+    pulses, ground = Spread.of(found.pulses[seen]), Spread.of(found.ground[seen])
+    holes, gaps = found.area(found.holes), found.area(found.gaps)
+    words = f"{pulses.median:,.0f} pulses on a square metre in the middle, {pulses.least:,.0f} at the worst place"
+    words += f"; from the ground {ground.median:,.3g} and {ground.least:,.2g}." if ground.least < pulses.least else "."
+    words += f" No line sees {area(gaps, unit)}." if gaps else ""
+    thin = holes - gaps
+    words += f" Too few returns from the ground come from {area(thin, unit)}." if thin > 0 else ""
+    words += "" if holes else " Nothing is left out."
+    return DensityFigures(
+        pulses, ground, Spread.of(found.strips[seen]), found.area(found.inside), gaps, holes, found.area(found.unknown), words
+    )  # fmt: skip

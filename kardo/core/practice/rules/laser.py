@@ -1,0 +1,196 @@
+"""Rules of a scan: what it covers, what settles it, and what its inertial unit wants."""
+
+import math
+from collections.abc import Iterator
+
+import numpy as np
+
+from kardo.core.arrays import Bools
+from kardo.core.flight.density import Density
+from kardo.core.flight.scan import sequence_words, used_angle
+from kardo.core.geodesy.units import area, place, speed
+from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+from kardo.core.practice.rules.flight import mended, path_of
+
+
+@rule(
+    "scan-gaps",
+    "Does a line of the scan see every part of the site?",
+    "stop",
+    "flight",
+    0.0,
+    "Where no line sees, there is no map.",
+    FIELD,
+)
+def _gaps(r: Rule, view: View) -> Iterator[Finding]:
+    """By square metres."""
+    found = view.density
+    if found is not None and (missing := found.area(found.gaps)) > r.threshold:
+        words = f"No line sees {_where(view, found, found.gaps)}."
+        yield r.found(words, "Raise the side overlap or the margin, or fly it from another side.", measured=missing)
+
+
+def _where(view: View, found: Density, cells: Bools) -> str:
+    unit = view.plan.brief.unit
+    return f"{area(found.area(cells), unit)} of the site, most of it about {place(*found.middle_of(cells), unit)}"
+
+
+@rule(
+    "scan-ground",
+    "Do enough returns come from the ground?",
+    "warn",
+    "flight",
+    0.0,
+    "Under trees few pulses come through: a cell of a metre with less than two returns from the ground is interpolated, not measured.",
+    FIELD,
+)
+def _ground(r: Rule, view: View) -> Iterator[Finding]:
+    """By square metres that a line sees."""
+    found = view.density
+    if found is None:
+        return
+    thin = found.holes & ~found.gaps
+    if (missing := found.area(thin)) > r.threshold:
+        words = f"Fewer than {found.asked:.3g} returns from the ground on a square metre come from {_where(view, found, thin)}."
+        yield r.found(
+            words, "Fly slower, lower or with more overlap there; or say that it is interpolated.", measured=missing
+        )
+
+
+@rule(
+    "scan-overlap",
+    "Is the side overlap of a scan at least 30 %?",
+    "warn",
+    "flight",
+    30,
+    "Strips that do not overlap cannot be matched, and a gust opens a gap between them.",
+    FIELD,
+)
+def _overlap(r: Rule, view: View) -> Iterator[Finding]:
+    for f in view.scanned:
+        if f.flight.side_overlap < r.threshold:
+            usual = max(50.0, r.threshold)
+            yield r.found(
+                view.of_flight(f.flight.name, f"the scan has {f.flight.side_overlap:.0f} % side overlap."),
+                f"Raise it to {usual:.0f} %.",
+                path_of(f),
+                f.flight.side_overlap,
+                mended(f, side_overlap=usual),
+                f"set {usual:.0f} %",
+            )
+
+
+@rule(
+    "scan-start",
+    "Is the inertial unit's sequence flown?",
+    "warn",
+    "flight",
+    None,
+    "Until it has been still, run straight and turned, the unit does not know its heading, and everything at the edge of the swath is off by it.",
+    "the instrument's profile",
+)
+def _start(r: Rule, view: View) -> Iterator[Finding]:
+    for f in view.scanned:
+        if not f.flight.start_up and f.scanner.start_up.seconds:
+            words = view.of_flight(f.flight.name, "the inertial unit is not started as its profile asks.")
+            mend = f"Before the first line: {sequence_words(f.scanner)}."
+            yield r.found(words, mend, path_of(f), None, mended(f, start_up=True), "fly the sequence")
+
+
+@rule(
+    "scan-target",
+    "Does a target settle the scan's height?",
+    "warn",
+    "control",
+    1,
+    "A scan hangs on its trajectory alone: one target takes out what all of it is off by, in height.",
+    FIELD,
+)
+def _target(r: Rule, view: View) -> Iterator[Finding]:
+    if view.scanned and len(view.plan.targets) < r.threshold:
+        words = "No target settles the height of the scan." if not view.plan.targets else "Few targets settle the scan."
+        mend = "Put one on hard, level ground in the open, and use it for the height."
+        yield r.found(words, mend, measured=len(view.plan.targets))
+
+
+@rule(
+    "scan-unused",
+    "Are the targets used?",
+    "note",
+    "control",
+    None,
+    "Targets that settle nothing are checks by another name.",
+    FIELD,
+)
+def _unused(r: Rule, view: View) -> Iterator[Finding]:
+    for f in view.scanned:
+        if f.flight.adjustment == "none" and view.plan.targets:
+            words = view.of_flight(f.flight.name, "the scan is not adjusted to the targets.")
+            edits = mended(f, adjustment="height")
+            yield r.found(words, "Settle its height by them, or make them checks.", path_of(f), None, edits, "use them")
+
+
+@rule(
+    "scan-flat",
+    "Are beams no flatter than 45° used?",
+    "note",
+    "flight",
+    45,
+    "A flat beam meets grass and branches before the ground, and its spot is long: the swath is wider than what it is good for.",
+    FIELD,
+)
+def _flat(r: Rule, view: View) -> Iterator[Finding]:
+    """By degrees off straight down."""
+    for f in view.scanned:
+        half = math.degrees(used_angle(f.scanner, f.flight)) / 2
+        if half > r.threshold + 1e-9:
+            words = view.of_flight(f.flight.name, f"beams up to {half:.0f}° off straight down are used.")
+            yield r.found(
+                words,
+                f"Use {2 * r.threshold:.0f}° of the angle.",
+                path_of(f),
+                half,
+                mended(f, scan_angle=2 * float(r.threshold)),
+                f"use {2 * r.threshold:.0f}°",
+            )
+
+
+@rule(
+    "scan-lines",
+    "Are lines no farther apart along the flight than returns across it?",
+    "note",
+    "flight",
+    4.0,
+    "Lines much farther apart than returns along them leave stripes: small things fall between.",
+    FIELD,
+)
+def _lines(r: Rule, view: View) -> Iterator[Finding]:
+    """By how many times the mean spacing of returns the lines are apart."""
+    unit = view.plan.brief.unit
+    for f in view.scanned:
+        if f.scanner.pattern == "rosette":
+            continue
+        apart = f.flight.speed / f.scanner.lines_per_s / f.gsd
+        if apart > r.threshold:
+            slower = max(1.0, math.floor(10 * f.flight.speed * (r.threshold / apart) ** 2) / 10)
+            words = view.of_flight(f.flight.name, f"its lines are {apart:.1f} times as far apart as its returns are.")
+            yield r.found(
+                words, f"Fly at {speed(slower, unit)}, or use less of the angle.", path_of(f), apart, mended(f, speed=slower),
+                f"fly {speed(slower, unit)}",
+            )  # fmt: skip
+
+
+@rule(
+    "scan-images",
+    "Are all flights of one kind?",
+    "note",
+    "verdict",
+    None,
+    "The figures are the scan's: what images of the same day are good to is not in them.",
+    "how Kardo predicts",
+)
+def _images(r: Rule, view: View) -> Iterator[Finding]:
+    if view.scanned and view.imaged:
+        names = " and ".join(f.flight.name for f in view.imaged)
+        words = f"The verdict is that of the scan; the images of {names} are not in it."
+        yield r.found(words, "Plan the images as a job of their own.", measured=float(np.sum([f.images for f in view.imaged])))  # fmt: skip
