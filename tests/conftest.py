@@ -11,7 +11,7 @@ from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import Assumed, Plan
-from kardo.core.plan.site import Ground, Site, terrain_of
+from kardo.core.plan.site import Feature, Ground, LevelGround, Site, terrain_of
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
 from kardo.core.terrain.surface import Surface
 
@@ -84,6 +84,30 @@ def small_plan(
         "assumptions": Assumed(overrides=overrides or {}),
     }
     return Plan(**(parts | changes))
+
+
+def scan_plan(
+    *, features=(), areas=(), level=True, scanner="tactical", overrides=None, brief=None, control=None, **flight
+) -> Plan:
+    """The small plan flown with a scanner, over level ground unless said otherwise; flight updates the one flight."""
+    usual = {"camera": None, "scanner": scanner, "height": 60.0, "side_overlap": 50.0, "margin_strips": 0, "speed": 5.0}
+    ring = ((E0, N0), (E0 + 200, N0), (E0 + 200, N0 + 120), (E0, N0 + 120))
+    ground = Ground(level=LevelGround(height=10.0)) if level else small_plan().site.ground
+    parts = {
+        "kit": kit_of(scanners=(scanner,)),
+        "site": Site(boundary=ring, areas=areas, features=features, ground=ground),
+        "brief": brief,
+        "control": control,
+    }
+    given = {name: part for name, part in parts.items() if part is not None}
+    return small_plan(flight=usual | flight, overrides=overrides, **given)
+
+
+def canopy(density, e=E0, n=N0, side=60.0, kind="canopy") -> Feature:
+    """A square wood on the small plan's site, or low growth."""
+    ring = ((e, n), (e + side, n), (e + side, n + side), (e, n + side))
+    key = f"{kind}-{density}-{e:.0f}"
+    return Feature(id=key, name="wood", kind=kind, shape="area", vertices=ring, density=density)
 
 
 @pytest.fixture(scope="session")

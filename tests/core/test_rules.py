@@ -10,6 +10,7 @@ from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.results import ControlFigures
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.coverage import coverage
+from kardo.core.flight.density import density
 from kardo.core.flight.pattern import all_flown
 from kardo.core.plan.assumptions import CURRENT_EDITION
 from kardo.core.plan.brief import Brief
@@ -24,7 +25,7 @@ from kardo.core.plan.visits import Visit
 from kardo.core.practice.catalogue import CATALOGUE, View, findings, rules
 from kardo.core.practice.house import Change, House, house_from_json
 from kardo.core.terrain.surface import Surface
-from tests.conftest import E0, N0, point, small_plan
+from tests.conftest import E0, MAIN, N0, canopy, point, scan_plan, small_plan
 
 UTM = {"crs": "EPSG:25828"}
 
@@ -109,6 +110,32 @@ HALF = {
     "areas": (Area(id="half", name="half", ring=((E0, N0), (E0 + 60, N0), (E0 + 60, N0 + 120), (E0, N0 + 120))),),
     "flight": {"area": "half", "margin_strips": 0, "margin_exposures": 0, "course": 0.0},
 }
+
+
+def scanning(**update):
+    """A plan that scans, with what its scan covers."""
+
+    def make():
+        plan = scan_plan(**update)
+        return View(plan, tuple(all_flown(plan)), None, None, density(plan))
+
+    return make
+
+
+def wide_scan(**update):
+    def make():
+        plan = scan_plan(**update)
+        scanners = tuple(s.model_copy(update={"field_of_view_deg": 120.0}) for s in plan.kit.scanners)
+        plan = plan.model_copy(update={"kit": plan.kit.model_copy(update={"scanners": scanners})})
+        return View(plan, tuple(all_flown(plan)), None)
+
+    return make
+
+
+def with_images():
+    plan = scan_plan()
+    plan = plan.model_copy(update={"flights": (*plan.flights, MAIN.model_copy(update={"id": "images"}))})
+    return View(plan, tuple(all_flown(plan)), None)
 
 
 def worst(sigma):
@@ -305,6 +332,18 @@ CASES = {
     "coverage-corners": (covering(**HALF), covering()),
     "coverage-overlap": (covering(ground(hill(60), flight={"terrain_following": False})), covering()),
     "coverage-pixel": (covering(ground(hill(120), flight={"terrain_following": False})), covering()),
+    "scan-gaps": (scanning(areas=HALF["areas"], area="half"), scanning()),
+    "scan-ground": (
+        scanning(features=(canopy("very_dense"),), speed=12.0, overrides={"penetration_very_dense": 0.005}),
+        scanning(features=(canopy("very_dense"),)),
+    ),
+    "scan-overlap": (scanning(side_overlap=20.0), scanning()),
+    "scan-start": (scanning(start_up=False), scanning()),
+    "scan-target": (scanning(control=()), scanning()),
+    "scan-unused": (scanning(adjustment="none"), scanning()),
+    "scan-flat": (wide_scan(), wide_scan(scan_angle=80.0)),
+    "scan-lines": (scanning(height=20.0, speed=40.0), scanning()),
+    "scan-images": (with_images, scanning()),
     "exposures-untied": (of_result(left_out=[3, 4, 5, 9]), of_result()),
     "kit-newer": (older("cameras"), {}),
     "flight-clearance": (on_site(thing("obstacle", 60, 40, 30.0, 76.0)), on_site(thing("obstacle", 60, 40, 30.0, 60.0))),

@@ -19,33 +19,15 @@ from kardo.core.flight.density import density, reaches_ground, told_density
 from kardo.core.flight.pattern import all_flown, flown
 from kardo.core.flight.scan import mean_density, over_angle, sequence_minutes, swath
 from kardo.core.plan.flights import Flight
-from kardo.core.plan.library import kit_of, library
+from kardo.core.plan.library import library
 from kardo.core.plan.model import plan_from_json
-from kardo.core.plan.site import Feature, Ground, LevelGround, Site
 from kardo.core.plan.visits import Visit
 from kardo.core.practice.catalogue import View
 from kardo.core.summary import found, summary, told
 from kardo.demo import demo_plan
-from tests.conftest import E0, N0, small_plan
+from tests.conftest import E0, N0, canopy, scan_plan, small_plan
 
 SCANNERS = library().scanners
-RING = ((E0, N0), (E0 + 200, N0), (E0 + 200, N0 + 120), (E0, N0 + 120))
-
-
-def scan_plan(*, features=(), level=True, scanner="tactical", overrides=None, brief=None, control=None, **flight):
-    """The small plan, flown with a scanner; over level ground unless said otherwise."""
-    usual = {"camera": None, "scanner": scanner, "height": 60.0, "side_overlap": 50.0, "margin_strips": 0, "speed": 5.0}
-    parts = {"kit": kit_of(scanners=(scanner,))}
-    ground = Ground(level=LevelGround(height=10.0)) if level else small_plan().site.ground
-    parts["site"] = Site(boundary=RING, features=features, ground=ground)
-    parts |= {} if brief is None else {"brief": brief}
-    parts |= {} if control is None else {"control": control}
-    return small_plan(flight=usual | flight, overrides=overrides, **parts)
-
-
-def canopy(density_, e=E0, n=N0, side=60.0, kind="canopy"):
-    ring = ((e, n), (e + side, n), (e + side, n + side), (e, n + side))
-    return Feature(id=f"{kind}-{density_}", name="wood", kind=kind, shape="area", vertices=ring, density=density_)
 
 
 def test_a_swath_and_its_density_by_hand():

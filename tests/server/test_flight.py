@@ -21,11 +21,14 @@ def test_coverage_is_told_and_drawn_cell_by_cell(planner, job):
     answer = planner.get(f"/api/jobs/{job.pk}/flight/coverage")
     told, found = answer.json(), coverage(small_plan())
     drawn = told["drawing"]
-    cells = np.frombuffer(base64.b64decode(drawn["images"]["cells"]), np.uint8).reshape(drawn["rows"], drawn["cols"])
+    cells = np.frombuffer(base64.b64decode(drawn["layers"]["images"]["cells"]), np.uint8).reshape(
+        drawn["rows"], drawn["cols"]
+    )
     assert np.array_equal(cells[found.seen], found.images[found.seen]) and (cells[~found.seen] == 255).all()
-    pixels = np.frombuffer(base64.b64decode(drawn["pixels"]["cells"]), np.uint8).reshape(cells.shape)
-    close = pixels[found.seen] * drawn["pixels"]["worth"]
-    assert np.abs(close - found.gsd[found.seen]).max() <= drawn["pixels"]["worth"] / 2 + 1e-9
+    finest = drawn["layers"]["pixels"]
+    pixels = np.frombuffer(base64.b64decode(finest["cells"]), np.uint8).reshape(cells.shape)
+    close = pixels[found.seen] * finest["worth"]
+    assert np.abs(close - found.gsd[found.seen]).max() <= finest["worth"] / 2 + 1e-9
     assert told["figures"]["images"]["least"] == found.images[found.seen].min() and told["figures"]["holes_m2"] == 0
     again = planner.get(f"/api/jobs/{job.pk}/flight/coverage", headers={"If-None-Match": answer["ETag"]})
     assert again.status_code == 304

@@ -71,8 +71,7 @@ export function Legend({
       {!ramp.limitName && <p className="figures">no limit on single heights</p>}
       {!inside && ramp.limitName && (
         <p className="figures">
-          all {ramp.limit >= high !== ramp.title.startsWith("images") ? "inside" : "outside"} {ramp.limitName}{" "}
-          {figure(ramp.limit)}
+          all {ramp.limit >= high !== !!ramp.largeIsGood ? "inside" : "outside"} {ramp.limitName} {figure(ramp.limit)}
         </p>
       )}
       {exaggeration > 0 && <p className="text-quiet">ellipses × {exaggeration.toLocaleString("en-GB")}</p>}

@@ -144,6 +144,7 @@ export interface Ramp {
   colours: string[];
   limit: number;
   limitName: string;
+  largeIsGood?: boolean;
   colour: (value: number) => string;
 }
 

@@ -56,6 +56,8 @@ export interface StationEntry {
   line: (view: LineView) => { words: string; begun: boolean };
 }
 
+const counted = (count: number, what: string) => `${count} ${what}${count === 1 ? "" : "s"}`;
+
 export const STATIONS: Record<Station, StationEntry> = {
   brief: {
     title: "Brief",
@@ -97,10 +99,10 @@ export const STATIONS: Record<Station, StationEntry> = {
       const flown = summary?.flights ?? [];
       const sum = (of: (f: (typeof flown)[number]) => number) => flown.reduce((total, f) => total + of(f), 0);
       const several = flown.length > 1 ? `${flown.length} flights · ` : "";
+      const exposures = sum((f) => f.exposures);
+      const taken = exposures ? `${exposures} exposures` : `${sum((f) => f.strips.length)} lines scanned`;
       return {
-        words: flown.length
-          ? `${several}${sum((f) => f.exposures)} exposures · ${sum((f) => f.minutes).toFixed(0)} min`
-          : "no area to fly",
+        words: flown.length ? `${several}${taken} · ${sum((f) => f.minutes).toFixed(0)} min` : "no area to fly",
         begun: flown.length > 0,
       };
     },
@@ -116,11 +118,13 @@ export const STATIONS: Record<Station, StationEntry> = {
       const marks = new Set(plan.setups.map((s) => s.mark).filter(Boolean));
       const more = marks.size > 1 ? ` and ${marks.size - 1} more` : "";
       const { unit } = plan.brief;
+      const on = plan.flights.find((f) => f.hangs_on?.on === "network")?.hangs_on;
+      const network = on?.on === "network" ? plan.networks.find((n) => n.id === on.network)?.name : "";
       return {
         words: chain
           ? `${chain.mark_name}${more} · ARP ${length(chain.arp_above_mark, unit)} ${UNITS[unit]!.short}`
-          : "no mark chosen",
-        begun: marks.size > 0,
+          : network || "no mark chosen",
+        begun: marks.size > 0 || !!network,
       };
     },
   },
@@ -136,7 +140,7 @@ export const STATIONS: Record<Station, StationEntry> = {
     line: ({ plan }) => {
       const targets = plan.control.filter((p) => p.role === "target").length;
       return {
-        words: `${targets} targets · ${plan.control.length - targets} checks`,
+        words: `${counted(targets, "target")} · ${counted(plan.control.length - targets, "check")}`,
         begun: plan.control.length > 0,
       };
     },

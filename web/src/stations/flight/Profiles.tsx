@@ -67,7 +67,7 @@ export function Profiles({
                     <TextField
                       label={`Name of ${row.name}`}
                       value={row.name}
-                      width="w-44"
+                      width="w-56"
                       onCommit={(name) => void edit(fieldEdits(plan, `kit/${kind}/${row.id}`, { name }))}
                     />
                   )}
@@ -91,7 +91,7 @@ export function Profiles({
       )}
       {like && !bare && (
         <button className="button my-1 text-sm" onClick={another}>
-          type a {what} from its data sheet
+          type {/^[aeiou]/.test(what) ? "an" : "a"} {what} from its data sheet
         </button>
       )}
     </>
