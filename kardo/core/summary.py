@@ -3,7 +3,7 @@
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import Literal, TypeVar
+from typing import TypeVar
 
 import numpy as np
 from shapely import MultiLineString, unary_union
@@ -22,6 +22,7 @@ from kardo.core.flight.areas import ground_scale, require_fit, site_polygon
 from kardo.core.flight.clearance import Clearance, of_lines
 from kardo.core.flight.coverage import coverage
 from kardo.core.flight.density import density
+from kardo.core.flight.lines import Kind
 from kardo.core.flight.pattern import MAX_EXPOSURES, FlightPlan, flown, over_ground, too_many
 from kardo.core.flight.reach import Reach, reach
 from kardo.core.flight.scan import gate, mean_density, sequence_minutes, sequence_words, used_angle
@@ -89,7 +90,7 @@ class StripLine:
     leg: int
     exposures: int
     length: float
-    kind: Literal["main", "crossing", "oblique"]
+    kind: Kind
 
 
 @dataclass(frozen=True)

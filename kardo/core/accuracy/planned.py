@@ -398,7 +398,7 @@ def _camera_sigma(plan: Plan, sight: Sight) -> Floats:
     exposure's moment along the track."""
     assume, flight = plan.assume, sight.flight.flight
     along = flight.speed * assume["trigger_time"]
-    azimuth = sight.ypr[:, 0]
+    azimuth = sight.track
     states = [flight.leg_state(leg + 1) for leg in range(len(sight.flight.legs))]
     noise = np.array([[assume[f"{state}_{axis}"] for axis in "hv"] for state in states])[sight.flight.leg]
     out = out_of_reach(plan, sight.flight)

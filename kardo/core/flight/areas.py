@@ -3,7 +3,7 @@
 import math
 from functools import lru_cache
 
-from shapely import Polygon
+from shapely import LineString, MultiPolygon, Polygon, unary_union
 
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.plan.flights import Flight
@@ -26,10 +26,18 @@ def area_polygon(area: Area) -> Polygon:
     return _polygon(area.ring, f"The area {area.name}")
 
 
-def flight_polygon(plan: Plan, flight: Flight) -> Polygon:
-    """What a flight covers: its area, or the whole site. Raises PlanError as these do."""
-    area = next((a for a in plan.site.areas if a.id == flight.area), None)
-    return area_polygon(area) if area else site_polygon(plan)
+def flight_polygon(plan: Plan, flight: Flight) -> Polygon | MultiPolygon:
+    """What a flight covers: its areas, or the whole site; of a corridor its width about the line. Raises PlanError as these do."""
+    if flight.pattern in ("corridor", "facade") and len(flight.line) > 1:
+        return _along(flight.line, (flight.width if flight.pattern == "corridor" else 2 * flight.stand_off) / 2)
+    wanted = {flight.area, *flight.areas_too}
+    areas = [area_polygon(a) for a in plan.site.areas if a.id in wanted]
+    return unary_union(areas) if areas else site_polygon(plan)
+
+
+@lru_cache(maxsize=64)
+def _along(line: Ring, half: float) -> Polygon | MultiPolygon:
+    return LineString(line).buffer(half, cap_style="flat", join_style="mitre")
 
 
 def require_fit(plan: Plan) -> None:

@@ -13,7 +13,7 @@ from kardo.core.errors import PlanError
 from kardo.core.flight.areas import ground_scale, site_polygon
 from kardo.core.flight.coverage import FEW, Coverage, coverage, covered
 from kardo.core.flight.density import density, density_of
-from kardo.core.flight.pattern import FlightPlan, all_flown, over_ground
+from kardo.core.flight.pattern import OF_EXPOSURES, FlightPlan, all_flown, over_ground
 from kardo.core.geodesy.units import area, length
 from kardo.core.plan.model import Plan
 
@@ -176,9 +176,8 @@ def _lost(plan: Plan, flights: list[FlightPlan], taken: list[Bools]) -> float:
 
 def _kept(flights: list[FlightPlan], taken: list[Bools]) -> list[FlightPlan]:
     """The flights as far as they were taken."""
-    names = ("e", "n", "h", "course", "tilt", "leg", "strip")
     both = zip(flights, taken, strict=True)
-    return [replace(f, **{name: getattr(f, name)[t] for name in names}) for f, t in both if t.any()]
+    return [replace(f, **{name: getattr(f, name)[t] for name in OF_EXPOSURES}) for f, t in both if t.any()]
 
 
 def _others(plan: Plan, flights: list[FlightPlan]) -> list[FlightPlan]:

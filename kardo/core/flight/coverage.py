@@ -34,6 +34,7 @@ MESH = 41  # nodes along each side from which the local frame is interpolated: e
 FEW, NARROW = 2, 3  # images below which nothing is mapped; strips below which a part leans on its edges
 CORNER = 0.75  # of half a frame's diagonal from its middle, beyond which only its corners see
 COARSE = 1.3  # times the middle pixel, from which one counts as coarse
+ALIKE = 0.1  # sine of the angle up to which two strips run the same way
 MOST_STRIPS = 64  # of one flight over one cell that are counted
 ABOUT = (-0.25, 0.0, 0.25)  # of a footprint, about the middle between two images: where their overlap is looked at
 
@@ -285,25 +286,27 @@ def _count(  # type: ignore[no-untyped-def]
 
 def _overlaps(flight: FlightPlan, surface: AnySurface, scale: float) -> Overlaps:
     """Of each image with the next of its strip, and with the nearest of the next strip beside it."""
-    after = np.flatnonzero(flight.strip[1:] == flight.strip[:-1])
+    ahead = np.abs(np.sin(flight.yaw - flight.course)) < ALIKE  # what looks sideways has its frames turned
+    after = np.flatnonzero((flight.strip[1:] == flight.strip[:-1]) & ahead[1:])
     forward = _overlap(flight, surface, scale, after, after + 1, 1)
     side = _overlap(flight, surface, scale, *_beside(flight, scale), 0)
     return Overlaps(flight.flight.id, *forward, *side)
 
 
 def _beside(flight: FlightPlan, scale: float) -> tuple[Ints, Ints]:
-    """Pairs of images along the block: each with the nearest of a strip to its right, at about the spacing."""
+    """Pairs of images along the block: each with the nearest of a strip to its right that runs the same way, at about the spacing."""
     own = np.flatnonzero(np.array([s.kind == "main" for s in flight.strips], dtype=bool)[flight.strip])
     if len(own) < 2:
         return own[:0], own[:0]
-    a = math.radians(flight.main_course)
-    across = (flight.e[own] * math.cos(a) - flight.n[own] * math.sin(a)) / scale
-    along = (flight.e[own] * math.sin(a) + flight.n[own] * math.cos(a)) / scale
-    tree = cKDTree(np.stack([across, along], axis=1))
+    course = flight.course[own] % math.pi  # there or back
+    right = np.stack([np.cos(course), -np.sin(course)], axis=1)
+    places = np.stack([flight.e[own], flight.n[own]], axis=1) / scale
     near = flight.spacing / 2 + flight.trigger_distance
-    away, found = tree.query(np.stack([across + flight.spacing, along], axis=1), distance_upper_bound=near)
+    away, found = cKDTree(places).query(places + flight.spacing * right, distance_upper_bound=near)
     met = np.flatnonzero(np.isfinite(away))
-    met = met[across[found[met]] > across[met] + flight.spacing / 4]
+    beside = np.einsum("ka,ka->k", places[found[met]] - places[met], right[met]) > flight.spacing / 4
+    alike = np.abs(np.sin(course[found[met]] - course[met])) < ALIKE
+    met = met[beside & alike]
     return own[met], own[found[met]]
 
 
@@ -339,7 +342,7 @@ def _overlap(
 
 def _in_frame(flight: FlightPlan, which: Ints, e: Floats, n: Floats, h: Floats, scale: float) -> Floats:
     """Where images have places (k,), over the focal length (k, 2): across, along."""
-    down = np.stack([flight.course[which], flight.tilt[which] - math.pi / 2, np.zeros(len(which))], axis=1)
+    down = np.stack([flight.yaw[which], flight.tilt[which] - math.pi / 2, np.zeros(len(which))], axis=1)
     off = np.stack([(e - flight.e[which]) / scale, (n - flight.n[which]) / scale, h - flight.h[which]], axis=1)
     return project(1.0, rotations(down), np.zeros(3), off)[0]
 

@@ -4,26 +4,23 @@ import math
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from itertools import pairwise
-from typing import Literal
 
 import numpy as np
-from shapely import Polygon, box, intersection
-from shapely.affinity import rotate, scale
+from shapely.affinity import scale
 
 from kardo.core.arrays import Floats, Ints
 from kardo.core.errors import PlanError
 from kardo.core.flight.areas import flight_polygon, ground_scale
-from kardo.core.flight.order import Row, in_order
+from kardo.core.flight.lines import Kind, Line, Region, block, corridor, crossing, crossing_height, facade, oblique, own
 from kardo.core.flight.scan import mean_density, sequence_minutes, swath, track_step
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Battery, Camera, Scanner
 from kardo.core.plan.model import Plan
 from kardo.core.terrain.surface import AnySurface
 
+OF_EXPOSURES = ("e", "n", "h", "course", "yaw", "tilt", "leg", "strip")  # what a flight has of each
 MAX_EXPOSURES, MAX_STRIPS = 20_000, 1000
 COARSE, FINER = 3, (1.0, 0.4)  # degrees by which the shortest course is sought about
-CROSSING_HEIGHT = 1.2  # times the block's, where the plan does not say
-Kind = Literal["main", "crossing", "oblique"]
 
 
 @dataclass(frozen=True)
@@ -56,7 +53,7 @@ class FlightPlan:
     """One flight laid out: exposures (n,) in grid metres with heights in the job's system, in the order flown, and what they
     add up to. Metres, minutes, seconds.
 
-    course is the grid azimuth in radians of each exposure, tilt its camera's angle from straight down, forward;
+    course is the grid azimuth in radians in which each exposure is flown, yaw that in which it looks, tilt its camera's angle from straight down, that way;
     leg and strip are indices.
     """
 
@@ -65,6 +62,7 @@ class FlightPlan:
     n: Floats
     h: Floats
     course: Floats
+    yaw: Floats
     tilt: Floats
     leg: Ints
     strip: Ints
@@ -146,7 +144,7 @@ def over_ground(flight: FlightPlan) -> FlightPlan:
             where="Site, terrain",
             mend="Bring in terrain that covers the boundary and the margin about it.",
         )
-    kept = {name: getattr(flight, name)[known] for name in ("e", "n", "h", "course", "tilt", "leg", "strip")}
+    kept = {name: getattr(flight, name)[known] for name in OF_EXPOSURES}
     return replace(flight, **kept)
 
 
@@ -161,7 +159,7 @@ def estimated_exposures(plan: Plan) -> float:
 
 
 def fly(
-    flight: Flight, equipment: Equipment, area: Polygon, surface: AnySurface | None, grid_per_ground: float = 1.0
+    flight: Flight, equipment: Equipment, area: Region, surface: AnySurface | None, grid_per_ground: float = 1.0
 ) -> FlightPlan:
     """Lay strips over an area (grid metres); spacing, lengths and times are those on the ground, of which a metre is so many on
     the grid. Raises PlanError when it would take more exposures than can be planned."""
@@ -170,10 +168,9 @@ def fly(
     across, along, spacing, trigger = _frame(sensor, flight)
     _require_few(area, spacing, trigger, flight)
     course = (
-        flight.course if flight.course is not None else _shortest_course(flight, area, spacing, trigger, across, craft)
+        flight.course if flight.course is not None else _found_course(flight, area, spacing, trigger, across, craft)
     )
-    lines = _lines(flight, area, course, spacing, trigger, across)
-    lines += _crossing(flight, area, course, trigger) + _oblique(flight, area, course, trigger)
+    lines = _laid(flight, sensor, area, course, spacing, trigger, across, grid_per_ground)
     count = sum(line.length / line.trigger + 1 for line in lines)
     if count > MAX_EXPOSURES:
         raise too_many(count)
@@ -205,6 +202,7 @@ def fly(
         n,
         h,
         azimuth,
+        azimuth + np.radians([line.look for line in lines])[strip],
         np.radians([line.tilt for line in lines])[strip],
         np.array(leg_of_strip, dtype=np.int64)[strip],
         strip,
@@ -220,8 +218,45 @@ def fly(
         course,
         sum(leg.minutes for leg in legs),
         trigger / flight.speed,
-        _crossing_height(flight),
+        crossing_height(flight),
     )
+
+
+def _laid(
+    flight: Flight,
+    sensor: Camera | Scanner,
+    area: Region,
+    course: float,
+    spacing: float,
+    trigger: float,
+    across: float,
+    scale_: float,
+) -> list[Line]:
+    """The lines of a flight by its pattern, in the order flown. Raises PlanError where it has nothing to follow."""
+    if flight.pattern == "own":
+        if not flight.own_strips:
+            raise PlanError(f"{flight.name} has no strips yet.", where="Flight", mend="Draw one, or lay a block.")
+        return own(flight, scale_, trigger)
+    if flight.pattern == "block":
+        lines = block(flight, area, course, spacing, trigger, across)
+        return lines + crossing(flight, area, course, trigger) + oblique(flight, area, course, trigger)
+    line = [(e / scale_, n / scale_) for e, n in flight.line]
+    if len(line) < 2:
+        what = "line of the corridor" if flight.pattern == "corridor" else "walls"
+        raise PlanError(
+            f"{flight.name} has no {what}.", where="Flight", mend="Take it from a line or an area of the site."
+        )
+    if flight.pattern == "corridor":
+        return corridor(flight, line, spacing, trigger)
+    return facade(flight, line, _along_wall(flight, sensor, trigger), isinstance(sensor, Scanner))
+
+
+def _along_wall(flight: Flight, sensor: Camera | Scanner, trigger: float) -> float:
+    """Metres between exposures along a wall: the wide side of the image lies along it, as far away as the wall's foot is."""
+    if isinstance(sensor, Scanner):
+        return trigger
+    away = math.hypot(flight.height, flight.stand_off)
+    return away * sensor.width_px / sensor.f_px * (1 - flight.forward_overlap / 100)
 
 
 def _frame(sensor: Camera | Scanner, flight: Flight) -> tuple[float, float, float, float]:
@@ -248,32 +283,7 @@ def ground_pixel(sensor: Camera | Scanner, flight: Flight) -> float:
     return flight.height / sensor.f_px
 
 
-@dataclass(frozen=True)
-class Line:
-    """One line to fly: offset across its course (degrees) and start and end along it (in the order flown), metres on
-    the ground about the grid's origin; metres between exposures, height above ground, tilt of the camera in degrees."""
-
-    offset: float
-    start: float
-    end: float
-    course: float
-    trigger: float
-    height: float
-    tilt: float
-    kind: Kind
-
-    @property
-    def length(self) -> float:
-        """Metres from the first exposure to the last."""
-        return abs(self.end - self.start)
-
-    def at(self, along: float) -> tuple[float, float]:
-        """A place along it, metres on the ground about the grid's origin."""
-        a = math.radians(self.course)
-        return (self.offset * math.cos(a) + along * math.sin(a), -self.offset * math.sin(a) + along * math.cos(a))
-
-
-def _require_few(area: Polygon, spacing: float, trigger: float, flight: Flight) -> None:
+def _require_few(area: Region, spacing: float, trigger: float, flight: Flight) -> None:
     w, s, e, n = area.bounds
     least, longest = area.area / (spacing * trigger), max(e - w, n - s)
     if least > MAX_EXPOSURES or longest / trigger > MAX_EXPOSURES:
@@ -295,94 +305,27 @@ def too_many(count: float) -> PlanError:
     )
 
 
-def _along_course(area: Polygon, course: float) -> Polygon:
-    """The area turned about the grid's origin so that x runs across the course (to the right) and y along it."""
-    return rotate(area, course, origin=(0.0, 0.0))
-
-
-def _lines(
-    flight: Flight, area: Polygon, course: float, spacing: float, trigger: float, across: float, roughly: bool = False
-) -> list[Line]:
-    """Lines in the order flown, there and back, part by part. Margins are counted from the area's edge near each line. roughly: in
-    an order that is good enough to compare courses by."""
-    turned = _along_course(area, course)
-    left, bottom, right, top = turned.bounds
-    inside = max(1, math.ceil((right - left) / spacing))
-    count = inside + 1 + 2 * flight.margin_strips
-    start = (left + right) / 2 - (count - 1) * spacing / 2
-    reach = spacing * (flight.margin_strips + 0.5) if flight.margin_strips else max(spacing / 2, across / 2)
-    margin = flight.margin_exposures * trigger
-    rows: list[Row] = []
-    offsets = start + spacing * np.arange(count)
-    nearby = intersection(turned, box(offsets - reach, bottom - 1, offsets + reach, top + 1))
-    for x, near in zip(offsets.tolist(), nearby, strict=True):
-        spans = _merged(
-            [(p.bounds[1], p.bounds[3]) for p in getattr(near, "geoms", [near]) if p.area > 0], 4 * flight.height
-        )
-        rows.append((x, [(y0 - margin, y1 + margin) for y0, y1 in spans]))
-    return [
-        _ahead(Line(x, y0, y1, course, trigger, flight.height, flight.tilt, "main"))
-        for x, y0, y1 in in_order(rows, roughly)
-    ]
-
-
-def _ahead(line: Line) -> Line:
-    """A line whose camera looks ahead begins and ends earlier by what it looks ahead, or the first side of the area would
-    have no coverage."""
-    back = -math.copysign(line.height * math.tan(math.radians(line.tilt)), line.end - line.start)
-    return replace(line, start=line.start + back, end=line.end + back) if line.tilt else line
-
-
-def _crossing_height(flight: Flight) -> float:
-    return flight.crossing_height or round(CROSSING_HEIGHT * flight.height, 1)
-
-
-def _crossing(flight: Flight, area: Polygon, course: float, trigger: float) -> list[Line]:
-    """Strips at a right angle to the block, evenly over it, at another height: what separates focal length from height."""
-    height = _crossing_height(flight)
-    trigger = trigger * height / flight.height
-    across = (course + 90) % 360
-    return [
-        Line(x, y0, y1, across, trigger, height, 0.0, "crossing")
-        for x, y0, y1 in _spread(area, across, flight.crossing_strips, flight.margin_exposures * trigger)
-    ]
-
-
-def _oblique(flight: Flight, area: Polygon, course: float, trigger: float) -> list[Line]:
-    """Strips along the block with the camera tilted forward."""
-    return [
-        _ahead(Line(x, y0, y1, course, trigger, flight.height, flight.oblique_tilt, "oblique"))
-        for x, y0, y1 in _spread(area, course, flight.oblique_strips, flight.margin_exposures * trigger)
-    ]
-
-
-def _spread(area: Polygon, course: float, count: int, margin: float) -> list[tuple[float, float, float]]:
-    """So many lines evenly over an area, there and back: offset across the course, start and end along it."""
-    turned = _along_course(area, course)
-    left, bottom, right, top = turned.bounds
-    out = []
-    for k in range(count):
-        x = left + (k + 0.5) * (right - left) / count
-        low, high = turned.intersection(box(x - 0.5, bottom - 1, x + 0.5, top + 1)).bounds[1::2]
-        span = (low - margin, high + margin)
-        out.append((x, *(span if k % 2 == 0 else span[::-1])))
-    return out
-
-
-def _merged(spans: list[tuple[float, float]], gap: float) -> list[tuple[float, float]]:
-    """Spans with gaps too short to be worth two turns joined."""
-    out: list[tuple[float, float]] = []
-    for low, high in sorted(spans):
-        if out and low - out[-1][1] < gap:
-            out[-1] = (out[-1][0], max(out[-1][1], high))
-        else:
-            out.append((low, high))
-    return out
+def _found_course(
+    flight: Flight, area: Region, spacing: float, trigger: float, across: float, craft: Aircraft
+) -> float:
+    """The course of a flight that does not say one: of a block the shortest, or the one with the fewest lines; of a corridor its longest part's."""
+    if flight.pattern in ("corridor", "facade") and len(flight.line) > 1:
+        a, b = max(pairwise(flight.line), key=lambda part: math.dist(*part))
+        return math.degrees(math.atan2(b[0] - a[0], b[1] - a[1])) % 360
+    if flight.pattern == "own" and flight.own_strips:
+        strip = max(flight.own_strips, key=lambda s: math.dist(s.start, s.end))
+        return math.degrees(math.atan2(strip.end[0] - strip.start[0], strip.end[1] - strip.start[1])) % 360
+    if flight.course_by == "turns":
+        ring = np.array(area.minimum_rotated_rectangle.exterior.coords)
+        sides = np.diff(ring, axis=0)[:2]
+        longest = sides[int(np.argmax(np.hypot(*sides.T)))]
+        return round(math.degrees(math.atan2(longest[0], longest[1])) % 180, 1)
+    return _shortest_course(flight, area, spacing, trigger, across, craft)
 
 
 @lru_cache(maxsize=128)
 def _shortest_course(
-    flight: Flight, area: Polygon, spacing: float, trigger: float, across: float, craft: Aircraft
+    flight: Flight, area: Region, spacing: float, trigger: float, across: float, craft: Aircraft
 ) -> float:
     """The course with the shortest time in the air, ways between the lines included: the best of the area's sides and second
     degree, sought about more finely. Kept, for control is moved, judged and searched under the same flights many times."""
@@ -391,7 +334,7 @@ def _shortest_course(
     candidates = sorted({round(float(c), 1) % 180 for c in (*sides, *range(0, 180, COARSE))})
 
     def seconds(course: float) -> float:
-        lines = _lines(flight, area, course, spacing, trigger, across, roughly=True)
+        lines = block(flight, area, course, spacing, trigger, across, roughly=True)
         return sum(line.length / flight.speed for line in lines) + sum(_ways(lines, flight, craft))
 
     best = min(candidates, key=seconds)
@@ -458,7 +401,7 @@ def from_course(across: Floats, along: Floats, course: float) -> tuple[Floats, F
     return across * math.cos(course) + along * math.sin(course), -across * math.sin(course) + along * math.cos(course)
 
 
-def _heights(flight: Flight, area: Polygon, surface: AnySurface | None, e: Floats, n: Floats, above: Floats) -> Floats:
+def _heights(flight: Flight, area: Region, surface: AnySurface | None, e: Floats, n: Floats, above: Floats) -> Floats:
     if surface is None:
         return above
     if flight.terrain_following:

@@ -17,13 +17,14 @@ MOST_CELLS = 512  # along one side: exposures far apart do not make a large grid
 
 class Sight:
     """One flight's exposures in the local frame, and what they see. first is the number of its first exposure among all
-    of the plan's; c (n, 3) ENU metres; ypr (n, 3) radians."""
+    of the plan's; c (n, 3) ENU metres; ypr (n, 3) radians; track (n,): the azimuth flown."""
 
     def __init__(self, flight: FlightPlan, frame: LocalFrame, first: int = 0) -> None:
         self.flight, self.first = flight, first
         self.c = frame.to_enu(flight.e, flight.n, flight.h)
+        self.track = flight.course + frame.convergence
         down = np.zeros(len(self.c))
-        self.ypr = np.stack([flight.course + frame.convergence, flight.tilt - math.pi / 2, down], axis=1)
+        self.ypr = np.stack([flight.yaw + frame.convergence, flight.tilt - math.pi / 2, down], axis=1)
         self.rotation = rotations(self.ypr)
         self._reach = _ground_reach(flight)
 

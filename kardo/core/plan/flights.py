@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from kardo.core.plan.parts import PROSE, Identifier, Name, Part, Place
+from kardo.core.plan.parts import MAX_VERTICES, PROSE, Identifier, Name, Note, Part, Place, Ring
 from kardo.core.plan.stands import FlightHangsOn, OnNothing
 
 AboveGround = Annotated[float, Field(ge=10, le=1000, allow_inf_nan=False)]
@@ -17,12 +17,23 @@ Legs = Annotated[tuple[Annotated[int, Field(ge=1, le=1000)], ...], Field(max_len
 State = Literal["fixed", "float", "code"]
 
 
+class OwnStrip(Part):
+    """A strip that somebody drew: grid metres of its first exposure and its last, metres above ground (None: the flight's)."""
+
+    start: Place
+    end: Place
+    height: AboveGround | None = None
+
+
 class Flight(Part):
     """How a block is flown. Metres above ground, overlaps and reserve in percent, speed in m/s, exposure time in seconds,
     course in grid degrees (None: the shortest day). tilt is the camera's, degrees from straight down, forward.
 
     Beside the block's own strips: crossing strips at a right angle to it and at a height of their own (None: a fifth
-    higher), and oblique strips along it. area is one of the site's areas, None its whole boundary.
+    higher), and oblique strips along it and across. area is one of the site's areas, None its whole boundary; areas_too are flown with it.
+
+    pattern: strips over a block; along a corridor's line, so many metres wide; outside of walls, the stand-off away; or one's own, which are not laid anew. line: of the corridor, or the walls (a
+    ring's ends meet). course_by: what a course that is not said is sought by. margin_reason: why lines end where they do.
 
     return_height is that of the fail-safe way home, above the take-off place (None: the flying height); standpoint is where the
     aircraft takes off and is flown from.
@@ -42,6 +53,14 @@ class Flight(Part):
     aircraft: Identifier
     battery: Identifier
     area: Identifier | None = None
+    areas_too: Annotated[tuple[Identifier, ...], Field(max_length=40)] = ()
+    pattern: Literal["block", "corridor", "facade", "own"] = "block"
+    line: Annotated[Ring, Field(max_length=MAX_VERTICES)] = ()
+    width: Annotated[float, Field(ge=1, le=5000, allow_inf_nan=False)] = 60.0
+    stand_off: Annotated[float, Field(ge=1, le=500, allow_inf_nan=False)] = 15.0
+    own_strips: Annotated[tuple[OwnStrip, ...], Field(max_length=1000)] = ()
+    course_by: Literal["time", "turns"] = "time"
+    margin_reason: Note = ""
     height: AboveGround = 60.0
     terrain_following: bool = True
     tilt: Annotated[float, Field(ge=0, le=50, allow_inf_nan=False)] = 0.0
@@ -53,6 +72,7 @@ class Flight(Part):
     crossing_strips: Annotated[int, Field(ge=0, le=20)] = 0
     crossing_height: AboveGround | None = None
     oblique_strips: Annotated[int, Field(ge=0, le=20)] = 0
+    oblique_across: Annotated[int, Field(ge=0, le=20)] = 0
     oblique_tilt: Annotated[float, Field(ge=5, le=50, allow_inf_nan=False)] = 30.0
     speed: Annotated[float, Field(ge=0.01, le=40, allow_inf_nan=False)] = 6.0
     exposure_time: Annotated[float, Field(ge=1e-6, le=0.1, allow_inf_nan=False)] = 0.001

@@ -105,8 +105,9 @@ class Plan(Part):
                 (f.name, "aircraft", f.aircraft),
                 (f.name, "batteries", f.battery),
             )
-            if f.area is not None:
-                yield f.name, "areas", f.area
+            for area in (f.area, *f.areas_too):
+                if area is not None:
+                    yield f.name, "areas", area
         hung: list[tuple[str, HangsOn]] = [(f.name, f.hangs_on) for f in self.flights]
         hung += [(p.name, on) for p in self.control for on in (p.hangs_on, *p.by_hanging)]
         hung += [(self.brief.local.name, self.brief.local.hangs_on)] if self.brief.local else []

@@ -7,7 +7,7 @@ import numpy as np
 
 from kardo.core.accuracy.defects import spans
 from kardo.core.flight.pattern import FlightPlan
-from kardo.core.geodesy.units import speed
+from kardo.core.geodesy.units import area, speed
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, newer_in_library, rule
 
@@ -131,6 +131,16 @@ def _count(number: int, what: str) -> str:
     return f"{number} {what}{'' if number == 1 else 's'}"
 
 
+def _lost_at_the_edge(view: View) -> str:
+    """What a margin that is missing costs, where it is known."""
+    seen = view.coverage
+    if seen is None:
+        return ""
+    weak = seen.area(seen.narrow | seen.by_corners | seen.holes)
+    unit = view.plan.brief.unit
+    return f" {area(weak, unit)} are seen by fewer than three strips, or by corners alone." if weak else ""
+
+
 @rule(
     "flight-margin",
     "Does the flight reach two strips and two exposures beyond?",
@@ -143,14 +153,15 @@ def _count(number: int, what: str) -> str:
 def _margin(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.plan.flights:
         least, wanted = min(f.margin_strips, f.margin_exposures), math.ceil(r.threshold)
-        if least < r.threshold and not f.scans and f.purpose in {"map", "corridor"}:
+        if least < r.threshold and not f.scans and f.pattern in ("block", "corridor") and f.purpose in {"map", "corridor"}:
             reach = f"the lines reach {_count(f.margin_strips, 'strip')} and {_count(f.margin_exposures, 'exposure')} beyond."
             if f.margin_exposures == 0:
                 reach = "the lines end at the boundary."
             elif f.margin_strips == 0:
                 reach = "no strip lies beyond the sides of the site."
+            why = f" Why: {f.margin_reason}" if f.margin_reason else ""
             yield r.found(
-                view.of_flight(f.name, reach),
+                view.of_flight(f.name, reach + _lost_at_the_edge(view) + why),
                 f"Add strips and exposures, {wanted} of each, where airspace allows.",
                 f"flights/{f.id}",
                 least,

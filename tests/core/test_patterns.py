@@ -1,0 +1,178 @@
+"""Patterns of lines: corridors with bends, walls, several areas, oblique ways, strips of one's own; and that a corridor is covered on the outer side of its bends."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from shapely import LineString, Point
+
+from kardo.core.accuracy.prediction import predict
+from kardo.core.errors import PlanError
+from kardo.core.flight.areas import flight_polygon
+from kardo.core.flight.coverage import coverage
+from kardo.core.flight.pattern import all_flown, flown
+from kardo.core.plan.flights import OwnStrip
+from kardo.core.plan.site import Area, Ground, LevelGround, Site
+from kardo.core.practice.catalogue import View, findings
+from tests.conftest import E0, N0, scan_plan, small_plan
+
+
+def _at(*places):
+    return tuple((E0 + x, N0 + y) for x, y in places)
+
+
+BEND = _at((0, 0), (200, 0), (340, 140), (340, 320))
+
+
+def level(ring, areas=(), **flight):
+    """A plan over level ground with a boundary of its own."""
+    plan = small_plan(flight=flight, boundary=ring, areas=areas)
+    site = Site(boundary=ring, areas=areas, ground=Ground(level=LevelGround(height=5.0)))
+    return plan.model_copy(update={"site": site, "control": ()})
+
+
+def about(line, half):
+    return tuple(LineString(line).buffer(half, cap_style="flat", join_style="mitre").exterior.coords)[:-1]
+
+
+def strips(plan, kind="main"):
+    return [s for s in all_flown(plan)[0].strips if s.kind == kind]
+
+
+def test_a_corridor_has_strips_along_each_part_there_and_back():
+    plan = level(about(BEND, 20), pattern="corridor", line=BEND, width=40.0, margin_strips=0)
+    (f,) = all_flown(plan)
+    count = math.ceil(40 / f.spacing) + 1
+    assert len(f.strips) == 3 * count
+    courses = [round(math.degrees(f.course[s.first])) % 360 for s in f.strips[:6]]
+    assert courses == [90, 45, 0, 180, 225, 270], "out over the bends, and back over them"
+    middle = LineString(BEND)
+    offsets = {
+        round(Point((s.start[0] + s.end[0]) / 2, (s.start[1] + s.end[1]) / 2).distance(middle), 1) for s in f.strips
+    }
+    assert max(offsets) == pytest.approx((count - 1) / 2 * f.spacing, abs=0.2)
+
+
+@settings(max_examples=20, deadline=None)
+@given(
+    st.lists(st.tuples(st.floats(60, 200), st.floats(-80, 80)), min_size=2, max_size=4),
+    st.floats(20, 90),
+    st.sampled_from([60.0, 75.0, 85.0]),
+)
+def test_a_corridor_is_covered_on_both_sides_of_every_bend(parts, width, overlap):
+    """Whatever its bends, up to 80 degrees at a time, every place of its width is seen by two images."""
+    places, way = [(0.0, 0.0)], 0.0
+    for length, bend in parts:
+        way += bend
+        e, n = places[-1]
+        places.append((e + length * math.sin(math.radians(way)), n + length * math.cos(math.radians(way))))
+    line = _at(*places)
+    if not LineString(line).buffer(width).exterior.is_simple or LineString(line).is_ring:
+        return
+    half = LineString(line).buffer(width / 2, cap_style="flat", join_style="round")
+    if half.interiors or half.geom_type != "Polygon" or not half.is_valid:
+        return
+    ring = tuple(half.exterior.coords)[:-1]
+    plan = level(ring, pattern="corridor", line=line, width=width, side_overlap=overlap, forward_overlap=overlap)
+    found = coverage(plan)
+    assert found.area(found.holes) == 0
+
+
+def test_small_bends_are_flown_straight():
+    wavy = _at(*((20.0 * k, 2.0 * math.sin(k)) for k in range(12)))
+    plan = level(about(wavy, 15), pattern="corridor", line=wavy, width=30.0, margin_strips=0)
+    assert {s.leg for s in strips(plan)} and len(strips(plan)) == math.ceil(30 / all_flown(plan)[0].spacing) + 1
+
+
+@pytest.mark.parametrize("turn", [1, -1])
+def test_walls_are_passed_outside_and_looked_at(turn):
+    """Round a building of either turn: each line the stand-off outside, the camera towards the wall, 45 degrees down."""
+    house = _at((60, 40), (120, 40), (120, 80), (60, 80), (60, 40))[::turn]
+    plan = small_plan(
+        flight={"pattern": "facade", "line": house, "stand_off": 12.0, "height": 30.0, "purpose": "facade"}
+    )
+    (f,) = all_flown(plan)
+    assert len(f.strips) == 4 and np.degrees(f.tilt) == pytest.approx(45.0)
+    middle = np.array([E0 + 90, N0 + 60])
+    for s in f.strips:
+        own = slice(s.first, s.first + s.count)
+        place = np.array([f.e[own].mean(), f.n[own].mean()])
+        assert LineString(house).distance(Point(place)) == pytest.approx(12.0, abs=0.05)
+        towards = middle - place
+        look = np.array([math.sin(f.yaw[s.first]), math.cos(f.yaw[s.first])])
+        assert look @ towards / np.linalg.norm(towards) > 0.99
+    scanning = scan_plan(pattern="facade", line=house, stand_off=12.0, height=30.0)
+    longest = max(s.length for s in all_flown(scanning)[0].strips)
+    assert longest == pytest.approx(60 + 4 * all_flown(scanning)[0].trigger_distance, abs=6)
+    assert not all_flown(scanning)[0].tilt.any()
+
+
+def test_a_wall_is_seen_in_the_frames_that_look_at_it():
+    house = _at((60, 40), (120, 40), (120, 80), (60, 80), (60, 40))
+    both = small_plan()
+    round_it = both.flights[0].model_copy(update={"id": "walls", "pattern": "facade", "line": house, "stand_off": 12.0, "height": 30.0, "purpose": "facade"})  # fmt: skip
+    plan = both.model_copy(update={"flights": (*both.flights, round_it)})
+    with_walls, bare = predict(plan), predict(both)
+    seen = sum(with_walls.map.images) - sum(bare.map.images)
+    assert seen > 0 and with_walls.rmse_v <= bare.rmse_v * 1.001
+
+
+def test_several_areas_are_flown_in_one():
+    west = Area(id="west", name="west", ring=_at((0, 0), (60, 0), (60, 120), (0, 120)))
+    east = Area(id="east", name="east", ring=_at((150, 0), (200, 0), (200, 120), (150, 120)))
+    plan = level(_at((0, 0), (200, 0), (200, 120), (0, 120)), areas=(west, east), area="west", areas_too=("east",), course=0.0)  # fmt: skip
+    assert flight_polygon(plan, plan.flights[0]).area == pytest.approx(110 * 120)
+    alone = level(_at((0, 0), (200, 0), (200, 120), (0, 120)), areas=(west, east), area="west", course=0.0)
+    offsets = sorted(round(s.start[0] - E0) for s in strips(plan))
+    assert min(offsets) < 10 and max(offsets) > 190 and len(strips(plan)) > len(strips(alone))
+    gone = plan.flights[0].model_copy(update={"areas_too": ("nowhere",)})
+    with pytest.raises((PlanError, ValueError), match="nowhere"):
+        type(plan).model_validate(plan.to_json() | {"flights": [gone.model_dump(mode="json")]})
+
+
+def test_oblique_strips_look_four_ways():
+    (f,) = all_flown(small_plan(flight={"oblique_strips": 2, "oblique_across": 2, "course": 0.0}))
+    tilted = np.degrees(f.tilt) > 1
+    assert {round(math.degrees(a)) % 360 for a in np.unique(f.yaw[tilted].round(6))} == {0, 90, 180, 270}
+
+
+def test_strips_of_ones_own_are_flown_as_they_were_drawn():
+    drawn = (
+        OwnStrip(start=(E0, N0 + 20), end=(E0 + 200, N0 + 20)),
+        OwnStrip(start=(E0 + 200, N0 + 60), end=(E0, N0 + 60), height=95.0),
+    )
+    (f,) = all_flown(small_plan(flight={"pattern": "own", "own_strips": drawn}))
+    assert len(f.strips) == 2
+    for s, own in zip(f.strips, drawn, strict=True):
+        a = np.array([math.dist(s.start, own.start), math.dist(s.end, own.end)])
+        assert a.max() <= f.trigger_distance
+    high = f.h[f.strip == 1] - f.h[f.strip == 0].mean()
+    assert high.mean() > 5 and len(f.e[f.strip == 1]) < len(f.e[f.strip == 0])
+    with pytest.raises(PlanError, match="no strips"):
+        all_flown(small_plan(flight={"pattern": "own"}))
+    with pytest.raises(PlanError, match="no line"):
+        all_flown(small_plan(flight={"pattern": "corridor"}))
+
+
+def test_fewest_turns_lie_along_the_longest_side():
+    by_turns = small_plan(flight={"course_by": "turns"})
+    (f,) = all_flown(by_turns)
+    assert f.main_course % 180 == pytest.approx(90.0, abs=0.2)
+    across = flown(by_turns, by_turns.flights[0].model_copy(update={"course": 0.0}))
+    assert len(f.strips) < len(across.strips)
+
+
+def test_lines_that_end_at_the_boundary_say_what_that_costs_and_why():
+    plan = small_plan(
+        flight={
+            "margin_strips": 0,
+            "margin_exposures": 0,
+            "side_overlap": 60.0,
+            "margin_reason": "the road may not be crossed",
+        }
+    )
+    view = View(plan, all_flown(plan), None, coverage(plan))
+    (found,) = [f for f in findings(view) if f.rule == "flight-margin"]
+    assert "end at the boundary" in found.words and "the road may not be crossed" in found.words and "fewer than three strips" in found.words
