@@ -2729,7 +2729,10 @@ export interface components {
          *     course in grid degrees (None: the shortest day). tilt is the camera's, degrees from straight down, forward.
          *
          *     Beside the block's own strips: crossing strips at a right angle to it and at a height of their own (None: a fifth
-         *     higher), and oblique strips along it. area is one of the site's areas, None its whole boundary.
+         *     higher), and oblique strips along it and across. area is one of the site's areas, None its whole boundary; areas_too are flown with it.
+         *
+         *     pattern: strips over a block; along a corridor's line, so many metres wide; outside of walls, the stand-off away; or one's own, which are not laid anew. line: of the corridor, or the walls (a
+         *     ring's ends meet). course_by: what a course that is not said is sought by. margin_reason: why lines end where they do.
          *
          *     return_height is that of the fail-safe way home, above the take-off place (None: the flying height); standpoint is where the
          *     aircraft takes off and is flown from.
@@ -2761,6 +2764,51 @@ export interface components {
             battery: string;
             /** Area */
             area: string | null;
+            /**
+             * Areas Too
+             * @default []
+             */
+            areas_too: string[];
+            /**
+             * Pattern
+             * @default block
+             * @enum {string}
+             */
+            pattern: "block" | "corridor" | "facade" | "own";
+            /**
+             * Line
+             * @default []
+             */
+            line: [
+                number,
+                number
+            ][];
+            /**
+             * Width
+             * @default 60
+             */
+            width: number;
+            /**
+             * Stand Off
+             * @default 15
+             */
+            stand_off: number;
+            /**
+             * Own Strips
+             * @default []
+             */
+            own_strips: components["schemas"]["OwnStrip"][];
+            /**
+             * Course By
+             * @default time
+             * @enum {string}
+             */
+            course_by: "time" | "turns";
+            /**
+             * Margin Reason
+             * @default
+             */
+            margin_reason: string;
             /**
              * Height
              * @default 60
@@ -2810,6 +2858,11 @@ export interface components {
              * @default 0
              */
             oblique_strips: number;
+            /**
+             * Oblique Across
+             * @default 0
+             */
+            oblique_across: number;
             /**
              * Oblique Tilt
              * @default 30
@@ -3411,6 +3464,24 @@ export interface components {
             hours: number;
             /** Logger */
             logger: string | null;
+        };
+        /**
+         * OwnStrip
+         * @description A strip that somebody drew: grid metres of its first exposure and its last, metres above ground (None: the flight's).
+         */
+        OwnStrip: {
+            /** Start */
+            start: [
+                number,
+                number
+            ];
+            /** End */
+            end: [
+                number,
+                number
+            ];
+            /** Height */
+            height: number | null;
         };
         /**
          * Person
@@ -4369,7 +4440,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "main" | "crossing" | "oblique";
+            kind: "main" | "crossing" | "oblique" | "facade";
         };
         /**
          * Summary

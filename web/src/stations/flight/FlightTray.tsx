@@ -14,6 +14,7 @@ import { CoverageView } from "./CoverageView";
 import { FlightFiles } from "./FlightFiles";
 import { FlownView } from "./FlownView";
 import { KitView } from "./KitView";
+import { PatternFields } from "./PatternFields";
 import { SensorField } from "./SensorField";
 import { FLIGHT_VIEWS } from "./views";
 import { hangingId, hangingOf, hangings } from "../hanging";
@@ -30,6 +31,11 @@ const CORRECTIONS = [
   { id: "live", name: "live (RTK)" },
   { id: "post_processed", name: "post-processed (PPK)" },
   { id: "none", name: "none" },
+];
+const COURSES = [
+  { id: "time", name: "shortest" },
+  { id: "turns", name: "fewest lines" },
+  { id: "", name: "as typed" },
 ];
 const ADJUSTMENTS = [
   { id: "none", name: "nothing" },
@@ -108,6 +114,7 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
   const u = unitName(unit);
   const path = `flights/${flight.id}`;
   const scanner = plan.kit.scanners.find((s) => s.id === flight.scanner);
+  const laid = flight.pattern ?? "block";
   const set = (change: Partial<Flight>) => void edit(fieldEdits(plan, path, change));
   const fault = summary?.faults[`flight/${flight.id}`];
   const number = (label: string, key: keyof Flight, decimals: number, scale = 1) => (
@@ -148,16 +155,7 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
         </Field>
         {choice("Purpose", "purpose", PURPOSES)}
         <KitFields flight={flight} />
-        <Field label="Over">
-          {(id) => (
-            <Select
-              id={id}
-              value={flight.area ?? ""}
-              options={[{ id: "", name: "the whole site" }, ...plan.site.areas]}
-              onChange={(area) => set({ area: area || null })}
-            />
-          )}
-        </Field>
+        <PatternFields flight={flight} flown={flown} />
         <Field label={`Height above ground, ${u}`}>
           {(id) => (
             <LengthField
@@ -173,31 +171,49 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
         {!scanner && number("Forward overlap, %", "forward_overlap", 0)}
         {number("Side overlap, %", "side_overlap", 0)}
         {scanner ? <ScanFields flight={flight} scanner={scanner} /> : number("Camera tilted, °", "tilt", 0)}
-        <Field label="Course, grid °">
-          {(id) => (
-            <span className="flex items-center gap-1">
-              <NumberField
+        {laid === "block" && (
+          <Field label="Course, grid °">
+            {(id) => (
+              <span className="flex items-center gap-1">
+                <NumberField
+                  id={id}
+                  value={flight.course ?? flown?.course ?? 0}
+                  decimals={0}
+                  width="w-16"
+                  onCommit={(course) => set({ course: ((course % 360) + 360) % 360 })}
+                />
+                <Select
+                  label="Course by"
+                  value={flight.course === null ? (flight.course_by ?? "time") : ""}
+                  options={COURSES}
+                  onChange={(by) =>
+                    set(
+                      by
+                        ? { course: null, course_by: by as Flight["course_by"] }
+                        : { course: Math.round(flown?.course ?? 0) },
+                    )
+                  }
+                />
+              </span>
+            )}
+          </Field>
+        )}
+        {laid !== "own" && laid !== "facade" && number("Strips beyond", "margin_strips", 0)}
+        {!scanner && laid !== "own" && number("Exposures beyond", "margin_exposures", 0)}
+        {!scanner && (laid === "block" || laid === "corridor") && (flight.margin_strips ?? 0) < 2 && (
+          <Field label="No more, because">
+            {(id) => (
+              <TextField
                 id={id}
-                value={flight.course ?? flown?.course ?? 0}
-                decimals={0}
-                width="w-16"
-                onCommit={(course) => set({ course: ((course % 360) + 360) % 360 })}
+                value={flight.margin_reason ?? ""}
+                width="w-44"
+                onCommit={(margin_reason) => set({ margin_reason })}
               />
-              <label className="text-sm whitespace-nowrap">
-                <input
-                  type="checkbox"
-                  checked={flight.course === null}
-                  onChange={(event) => set({ course: event.target.checked ? null : Math.round(flown?.course ?? 0) })}
-                />{" "}
-                shortest
-              </label>
-            </span>
-          )}
-        </Field>
-        {number("Strips beyond", "margin_strips", 0)}
-        {!scanner && number("Exposures beyond", "margin_exposures", 0)}
-        {number("Crossing strips", "crossing_strips", 0)}
-        {flight.crossing_strips > 0 && (
+            )}
+          </Field>
+        )}
+        {laid === "block" && number("Crossing strips", "crossing_strips", 0)}
+        {laid === "block" && flight.crossing_strips > 0 && (
           <Field label={`at, ${u}`}>
             {(id) => (
               <LengthField
@@ -213,8 +229,12 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
             )}
           </Field>
         )}
-        {!scanner && number("Oblique strips", "oblique_strips", 0)}
-        {!scanner && flight.oblique_strips > 0 && number("tilted forward, °", "oblique_tilt", 0)}
+        {!scanner && laid === "block" && number("Oblique strips", "oblique_strips", 0)}
+        {!scanner && laid === "block" && number("Oblique, across", "oblique_across", 0)}
+        {!scanner &&
+          laid === "block" &&
+          flight.oblique_strips + (flight.oblique_across ?? 0) > 0 &&
+          number("tilted forward, °", "oblique_tilt", 0)}
         {number(`Speed, ${unit === "m" ? "m" : "ft"}/s`, "speed", 1, unit === "m" ? 1 : 1 / UNITS.ft!.metres)}
         {!scanner && number("Exposure, 1/1000 s", "exposure_time", 2, 1000)}
         {number("Battery reserve, %", "reserve", 0)}
@@ -408,7 +428,7 @@ function ScanFacts({ scan, unit }: { scan: NonNullable<FlightFigures["scan"]>; u
 function Flown({ flown, unit }: { flown: FlightFigures; unit: string }) {
   const { setGoTo } = useWorkbench();
   const u = unitName(unit);
-  const beside = (["crossing", "oblique"] as const)
+  const beside = (["crossing", "oblique", "facade"] as const)
     .map((kind) => [flown.strips.filter((s) => s.kind === kind).length, kind] as const)
     .filter(([count]) => count)
     .map(([count, kind]) => `${count} ${kind}`)

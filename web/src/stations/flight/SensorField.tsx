@@ -29,7 +29,7 @@ export function SensorField({ flight }: { flight: Flight }) {
   const chosen = flight.scanner ? `scanners/${flight.scanner}` : `cameras/${flight.camera}`;
   return (
     <Field label="Camera or scanner">
-      {(id) => <Select id={id} value={chosen} options={options} onChange={take} />}
+      {(id) => <Select id={id} value={chosen} options={options} onChange={take} className="max-w-72" />}
     </Field>
   );
 }
