@@ -95,9 +95,15 @@ def _typed(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
 
 def _of_images(f: FlightPlan) -> list[tuple[str, str]]:
     return [
-        ("image every", f"{f.trigger_distance:.2f} m"),
-        ("which is", f"{f.trigger_distance / 0.3048:.2f} ft"),
-        ("or, by time, every", f"{f.trigger_interval:.1f} s"),
+        *(
+            [("image every", f"{math.floor(100 * f.trigger_interval) / 100:.2f} s")]
+            if f.flight.trigger_by == "time"
+            else [
+                ("image every", f"{f.trigger_distance:.2f} m"),
+                ("which is", f"{f.trigger_distance / 0.3048:.2f} ft"),
+                ("or, by time, every", f"{f.trigger_interval:.1f} s"),
+            ]
+        ),
         ("exposure at most", f"1/{1 / f.flight.exposure_time:.0f} s"),
         ("camera off the plumb line", f"{f.flight.tilt:g}°"),
     ]

@@ -65,6 +65,7 @@ INSTALLED_APPS = [
     "kardo.server.book",
     "kardo.server.closeout",
     "kardo.server.marks",
+    "kardo.server.kit",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

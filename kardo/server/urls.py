@@ -22,6 +22,7 @@ from kardo.server.day.api import router as day
 from kardo.server.events import job_events
 from kardo.server.jobs.api import catalogues
 from kardo.server.jobs.api import router as jobs
+from kardo.server.kit.api import router as kit
 from kardo.server.marks.api import router as marks
 from kardo.server.marks.geoids import router as geoids
 from kardo.server.plans.api import router as plans
@@ -44,6 +45,7 @@ api.add_router("/jobs", local_grid)
 api.add_router("/jobs", receivers)
 api.add_router("/jobs", stations)
 api.add_router("/jobs", marks)
+api.add_router("/jobs", kit)
 api.add_router("/jobs", geoids)
 api.add_router("/jobs", day)
 api.add_router("/jobs", book)

@@ -175,4 +175,8 @@ def test_lines_that_end_at_the_boundary_say_what_that_costs_and_why():
     )
     view = View(plan, all_flown(plan), None, coverage(plan))
     (found,) = [f for f in findings(view) if f.rule == "flight-margin"]
-    assert "end at the boundary" in found.words and "the road may not be crossed" in found.words and "fewer than three strips" in found.words
+    assert (
+        "end at the boundary" in found.words
+        and "the road may not be crossed" in found.words
+        and "fewer than three strips" in found.words
+    )

@@ -16,7 +16,7 @@ from kardo.core.plan.assumptions import CURRENT_EDITION
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import Occupation
 from kardo.core.plan.edits import changed
-from kardo.core.plan.kit import Logger, Origin
+from kardo.core.plan.kit import LensEntry, Logger, Origin
 from kardo.core.plan.local import LocalGrid, LocalPoint
 from kardo.core.plan.model import Assumed
 from kardo.core.plan.site import Area, Backdrop, Feature, Ground, LevelGround, Zone, terrain_of
@@ -136,6 +136,19 @@ def with_images():
     plan = scan_plan()
     plan = plan.model_copy(update={"flights": (*plan.flights, MAIN.model_copy(update={"id": "images"}))})
     return View(plan, tuple(all_flown(plan)), None)
+
+
+def recorded(date, calibration):
+    """A lens reckoned with one way, and what its record says on the day of the visit."""
+
+    def make():
+        plan = small_plan(calibration=calibration, visits=(Visit(id="V", name="visit", date="2027-03-16"),))
+        entry = LensEntry(date=date, frames=120)
+        cameras = tuple(c.model_copy(update={"record": (entry,)}) for c in plan.kit.cameras)
+        plan = plan.model_copy(update={"kit": plan.kit.model_copy(update={"cameras": cameras})})
+        return View(plan, tuple(all_flown(plan)), None)
+
+    return make
 
 
 def worst(sigma):
@@ -316,6 +329,10 @@ CASES = {
         {"flight": {"height": 40.0, "speed": 1.0}}, {"flight": {"height": 40.0, "speed": 1.0, "forward_overlap": 80.0}},
     ),
     "flight-strength": ({}, {"flight": {"crossing_strips": 2}}),
+    "calibration-record": (recorded("2026-01-05", "this_week"), recorded("2027-03-14", "this_week")),
+    "calibration-flown": (
+        {"flight": {"purpose": "calibrate", "tilt": 5.0}}, {"flight": {"purpose": "calibrate", "tilt": 30.0}},
+    ),
     "calibration-frames": (
         {"flight": {"purpose": "calibrate", "forward_overlap": 60.0}}, {"flight": {"purpose": "map", "forward_overlap": 60.0}},
     ),

@@ -78,7 +78,7 @@ class LaserNetwork:
 
     @cached_property
     def jacobian(self) -> Floats:
-        """(3k, m + 3s): of all places to parameters and shifts."""
+        """(3k, m + 3s): of all places to parameters and shifts. Raises NetworkError for more than are held at once."""
         n, k, m, s = len(self.returns.sigma), len(self.places), len(self.sigma), len(self.shifts)
         if 3 * (n + k) * (m + 3 * s) > MOST_ENTRIES:
             raise NetworkError("These are too many places and returns at once.", mend="Give fewer places.")
@@ -213,7 +213,7 @@ def _axes(places: Ints) -> Ints:
 def adjusted(net: LaserNetwork, settled: Settled | None = None) -> LaserResult:
     """What targets and ties leave of the places' errors. matched: least squares with priors over all parameters; height and position: the weighted mean of what
     the targets say, of one height or of a shift, taken off the whole scan; none: nothing. Exact also where a target's place shares returns with another.
-    settled: what ties have settled already. Source: docs/laser.md."""
+    settled: what ties have settled already. Raises NetworkError for more places than are held at once. Source: docs/laser.md."""
     settled = settled or settled_by_ties(net)
     near = [] if net.adjustment != "matched" else [t for t, apart in zip(net.ties, net.apart, strict=True) if not apart]
     aside = {p for t, apart in zip(net.ties, net.apart, strict=True) if apart for p in (t.one, t.other)}

@@ -192,6 +192,7 @@ def planned_network(plan: Plan) -> Planned:
 
 
 def local_frame(plan: Plan, polygon: Polygon, surface: AnySurface) -> LocalFrame:
+    """The frame of a plan's network, in the middle of its site. Raises PlanError where the grid does not hold it."""
     middle = polygon.representative_point()
     plan.grid.require_inside(np.array([middle.x]), np.array([middle.y]), "Site, boundary")
     return LocalFrame(plan.grid, middle.x, middle.y, float(np.nan_to_num(surface.at(middle.x, middle.y))))
@@ -292,12 +293,13 @@ def _ground(plan: Plan, polygon: Polygon, surface: AnySurface, frame: LocalFrame
 
 
 def on_known_ground(surface: AnySurface, e: Floats, n: Floats) -> tuple[Floats, Floats]:
+    """Those of some places (k,) in grid metres where the ground's height is known."""
     known = np.isfinite(surface.at(e, n))
     return e[known], n[known]
 
 
 def sample(polygon: Polygon, aimed: int) -> tuple[Floats, Floats, float]:
-    """A regular sample of ground points inside a polygon, at most half as many again as aimed at, and its step in metres."""
+    """A regular sample of ground points inside a polygon, (k,) east and north in grid metres, at most half as many again as aimed at, and its step in metres."""
     west, south, east, north = polygon.bounds
     step = float(np.sqrt(polygon.area / aimed))
     while True:

@@ -118,7 +118,7 @@ def _kept(asked: _Asked) -> Density:
 
 
 def density_of(plan: Plan, flights: Sequence[FlightPlan]) -> Density:
-    """The same of flights that are laid out already."""
+    """The same of flights that are laid out already. Raises PlanError where there is no boundary or no ground."""
     surface, polygon = plan.surface, site_polygon(plan)
     if surface is None:
         raise PlanError("There is no ground.", where="Site", mend="Bring in a terrain, or type a level.")

@@ -273,7 +273,10 @@ def _frame(sensor: Camera | Scanner, flight: Flight) -> tuple[float, float, floa
         step = track_step(across)
         return across, step, across * (1 - flight.side_overlap / 100), step
     across, along = (flight.height * side / sensor.f_px for side in (sensor.width_px, sensor.height_px))
-    return across, along, across * (1 - flight.side_overlap / 100), along * (1 - flight.forward_overlap / 100)
+    trigger = along * (1 - flight.forward_overlap / 100)
+    if flight.trigger_by == "time":
+        trigger *= flight.speed / flight.fastest  # between images taken by time, at the speed that is meant
+    return across, along, across * (1 - flight.side_overlap / 100), trigger
 
 
 def ground_pixel(sensor: Camera | Scanner, flight: Flight) -> float:

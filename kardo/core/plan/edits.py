@@ -275,12 +275,14 @@ def apply(document: Json, edits: Iterable[Edit]) -> Applied:
 
 
 def by_field(edits: Iterable[Edit]) -> list[Edit]:
-    """Edits of whole parts told as edits of the fields that differ."""
+    """Edits of whole parts told as edits of the fields that differ; a part that becomes another one, by its id, stays whole."""
     out = []
     for edit in edits:
         before, after = edit.before, edit.after
+        fields = []
         if isinstance(before, dict) and isinstance(after, dict) and set(before) == set(after):
             fields = [k for k in before if before[k] != after[k]]
+        if fields and not FIXED & set(fields):
             out += by_field(Edit(f"{edit.path}/{k}", before[k], after[k]) for k in fields)
         else:
             out.append(edit)

@@ -13,6 +13,7 @@ Overlap = Annotated[float, Field(ge=10, le=95, allow_inf_nan=False)]
 
 # What of a scan is settled by targets: nothing, one height, one shift, or by matching strips as well what its parts are off.
 Adjustment = Literal["none", "height", "position", "matched"]
+GUSTY = 1.25  # times the speed: what a breeze from behind makes of it
 Legs = Annotated[tuple[Annotated[int, Field(ge=1, le=1000)], ...], Field(max_length=1000)]
 State = Literal["fixed", "float", "code"]
 
@@ -40,6 +41,8 @@ class Flight(Part):
 
     It carries a camera or a scanner. Of a scanner: scan_angle is the whole angle that is used, degrees, and range_gate the metres from which returns are dropped
     (None: all that the scanner has); start_up whether the inertial unit's sequence is flown; adjustment what is settled by targets.
+
+    trigger_by: images are taken by distance, or by time; then so often that the forward overlap holds at worst_speed over the ground, m/s (None: a quarter above the speed).
 
     corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions. As done,
     float_legs are those whose positions did not come out fixed, missing_legs those that were not flown (counted from 1).
@@ -75,6 +78,8 @@ class Flight(Part):
     oblique_across: Annotated[int, Field(ge=0, le=20)] = 0
     oblique_tilt: Annotated[float, Field(ge=5, le=50, allow_inf_nan=False)] = 30.0
     speed: Annotated[float, Field(ge=0.01, le=40, allow_inf_nan=False)] = 6.0
+    trigger_by: Literal["distance", "time"] = "distance"
+    worst_speed: Annotated[float | None, Field(ge=0.01, le=60, allow_inf_nan=False)] = None
     exposure_time: Annotated[float, Field(ge=1e-6, le=0.1, allow_inf_nan=False)] = 0.001
     scan_angle: Annotated[float | None, Field(ge=5, le=170, allow_inf_nan=False)] = None
     range_gate: Annotated[float | None, Field(ge=5, le=5000, allow_inf_nan=False)] = None
@@ -89,6 +94,11 @@ class Flight(Part):
     missing_legs: Legs = ()
     standpoint: Place | None = None
     visit: Annotated[Identifier | None, PROSE] = None
+
+    @property
+    def fastest(self) -> float:
+        """The ground speed in m/s at which images that are taken by time still overlap as planned."""
+        return max(self.worst_speed or GUSTY * self.speed, self.speed)
 
     @model_validator(mode="after")
     def _carries_one(self) -> "Flight":

@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from kardo.core.plan.parts import PROSE, Identifier, Length, Name, Part, Sigma
+from kardo.core.plan.parts import PROSE, Clean, Identifier, Length, Name, Part, Sigma
 
 Positive = Annotated[float, Field(gt=0, le=1e5, allow_inf_nan=False)]
 Angle = Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]
@@ -34,9 +34,20 @@ class Calibration(Part):
     sigma_io: Annotated[tuple[Annotated[float, Field(gt=0, le=1e4, allow_inf_nan=False)], ...], SEVEN]
 
 
+class LensEntry(Part):
+    """A line of a lens's record: a calibration by a flight of so many frames or in a laboratory, or the lens changed or knocked, which ends what was known;
+    note: which flight, by whom."""
+
+    date: Annotated[str, Field(pattern=r"^\d{4}-\d{2}-\d{2}$")]
+    what: Literal["flight", "laboratory", "changed"] = "flight"
+    frames: Annotated[int, Field(ge=0, le=100_000)] = 0
+    note: Annotated[str, Field(max_length=200), Clean] = ""
+
+
 class Camera(Profile):
-    """A frame camera with its lens and calibration record; seconds from one image to the next at least. The longer image side
-    lies across the flight line."""
+    """A frame camera with its lens, how well that is calibrated, and the record of that; seconds from one image to the next at least. The longer image side
+    lies across the flight line. f_number and most_iso: the opening it is usually flown at, and the sensitivity up to which noise is borne; readout_ms: of a
+    rolling shutter, from the first row to the last."""
 
     width_px: Annotated[int, Field(ge=100, le=40_000)]
     height_px: Annotated[int, Field(ge=100, le=40_000)]
@@ -44,7 +55,11 @@ class Camera(Profile):
     focal_mm: Annotated[float, Field(ge=0.5, le=2000, allow_inf_nan=False)]
     shutter: Literal["mechanical", "rolling"]
     least_interval_s: Annotated[float, Field(ge=0.01, le=60, allow_inf_nan=False)] = 0.7
+    f_number: Annotated[float, Field(ge=0.7, le=64, allow_inf_nan=False), PROSE] = 5.6
+    most_iso: Annotated[float, Field(ge=25, le=100_000, allow_inf_nan=False), PROSE] = 800.0
+    readout_ms: Annotated[float, Field(ge=0, le=500, allow_inf_nan=False), PROSE] = 30.0
     calibration: Calibration
+    record: Annotated[tuple[LensEntry, ...], Field(max_length=100), PROSE] = ()
 
     @property
     def f_px(self) -> float:

@@ -87,7 +87,7 @@ def kit_of(
     )
 
 
-PLANS_OWN = {"id", "calibration"}  # of a profile: what the library does not know
+PLANS_OWN = {"id", "calibration", "record"}  # of a profile: what the library does not know
 
 
 @dataclass(frozen=True)

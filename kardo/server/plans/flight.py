@@ -9,12 +9,16 @@ from ninja import File, Form, Query, Router, Schema
 from ninja.files import UploadedFile
 from pydantic import TypeAdapter
 
+from kardo.core.day.exposure import Cloud, ExposureAdvice, exposure
 from kardo.core.errors import PlanError
 from kardo.core.flight.airtime import AirTime, Wind, air_time
 from kardo.core.flight.as_flown import HeldAgainst, held_against
+from kardo.core.flight.calibration import calibration_edits
 from kardo.core.flight.coverage import CoverageFigures, coverage, told
 from kardo.core.flight.coverage_drawing import CoverageDrawing, density_drawing, drawing_of
 from kardo.core.flight.density import DensityFigures, density, told_density
+from kardo.core.plan.edits import Edit
+from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Camera
 from kardo.core.plan.model import Plan
 from kardo.formats.camera import read_camera
@@ -43,7 +47,7 @@ class CoverageAnswer:
     drawing: CoverageDrawing
 
 
-COVERAGE, AIR = TypeAdapter(CoverageAnswer), TypeAdapter(AirTime)
+COVERAGE, AIR, LIGHT = TypeAdapter(CoverageAnswer), TypeAdapter(AirTime), TypeAdapter(ExposureAdvice)
 
 
 @router.get("/{job_id}/flight/coverage", response=CoverageAnswer)
@@ -76,12 +80,44 @@ def show_air_time(
 
     def make() -> AirTime:
         plan = whole_plan(job_of(request, job_id))
-        own = next((f for f in plan.flights if flight in ("", f.id)), None)
-        if own is None:
-            raise PlanError("There is no such flight.", where="Flight", mend="Choose another.")
-        return air_time(plan, own, Wind(wind, whence))
+        return air_time(plan, _flight(plan, flight), Wind(wind, whence))
 
     return made_once(request, made_of, AIR, make)
+
+
+@router.get("/{job_id}/flight/light", response=ExposureAdvice)
+def show_light(
+    request: HttpRequest,
+    job_id: UUID,
+    flight: str = "",
+    cloud: Cloud = "clear",
+    date: Annotated[str, Query(max_length=10)] = "",
+):
+    """Light through a day (the first visit's, where none is said) for a flight's camera: sensitivity, shutter and speed."""
+    at = standing_of(request, job_id)
+
+    def make() -> ExposureAdvice:
+        plan = whole_plan(job_of(request, job_id))
+        day = date or next((v.date for v in plan.visits if v.date), "")
+        if not day:
+            raise PlanError("No day is planned yet.", where="Flight, exposure", mend="Choose a date, or plan a visit.")
+        return exposure(plan, _flight(plan, flight), cloud, day)
+
+    return made_once(request, (at.revision, at.model, flight, cloud, date), LIGHT, make)
+
+
+def _flight(plan: Plan, key: str) -> Flight:
+    own = next((f for f in plan.flights if key in ("", f.id)), None)
+    if own is None:
+        raise PlanError("There is no such flight.", where="Flight", mend="Choose another.")
+    return own
+
+
+@router.get("/{job_id}/flight/calibration", response=list[Edit])
+def offer_calibration(request: HttpRequest, job_id: UUID, flight: str = ""):
+    """The edits that add a flight which calibrates the lens of another. Nothing is saved."""
+    plan = whole_plan(job_of(request, job_id))
+    return list(calibration_edits(plan, _flight(plan, flight)))
 
 
 class FlownOut(Schema):

@@ -645,6 +645,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/flight/light": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Light
+         * @description Light through a day (the first visit's, where none is said) for a flight's camera: sensitivity, shutter and speed.
+         */
+        get: operations["kardo_server_plans_flight_show_light"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/flight/calibration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Offer Calibration
+         * @description The edits that add a flight which calibrates the lens of another. Nothing is saved.
+         */
+        get: operations["kardo_server_plans_flight_offer_calibration"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/flight/flown": {
         parameters: {
             query?: never;
@@ -1537,6 +1577,70 @@ export interface paths {
          */
         post: operations["kardo_server_marks_api_keep_photo"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/kit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Kit
+         * @description What the organisation keeps, each as it is now, by name.
+         */
+        get: operations["kardo_server_kit_api_list_kit"];
+        put?: never;
+        /**
+         * Keep Profile
+         * @description Keep a profile of the plan: a new one, or the next version of the one it was taken from.
+         */
+        post: operations["kardo_server_kit_api_keep_profile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/kit/{profile_id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Profile Versions
+         * @description Every version of a profile, the newest first.
+         */
+        get: operations["kardo_server_kit_api_list_profile_versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/kit/{profile_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Retire Profile
+         * @description No longer offer a profile. Plans keep what they took of it, and its versions stay.
+         */
+        delete: operations["kardo_server_kit_api_retire_profile"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2515,8 +2619,9 @@ export interface components {
         };
         /**
          * Camera
-         * @description A frame camera with its lens and calibration record; seconds from one image to the next at least. The longer image side
-         *     lies across the flight line.
+         * @description A frame camera with its lens, how well that is calibrated, and the record of that; seconds from one image to the next at least. The longer image side
+         *     lies across the flight line. f_number and most_iso: the opening it is usually flown at, and the sensitivity up to which noise is borne; readout_ms: of a
+         *     rolling shutter, from the first row to the last.
          */
         Camera: {
             /** Id */
@@ -2542,7 +2647,27 @@ export interface components {
              * @default 0.7
              */
             least_interval_s: number;
+            /**
+             * F Number
+             * @default 5.6
+             */
+            f_number: number;
+            /**
+             * Most Iso
+             * @default 800
+             */
+            most_iso: number;
+            /**
+             * Readout Ms
+             * @default 30
+             */
+            readout_ms: number;
             calibration: components["schemas"]["Calibration"];
+            /**
+             * Record
+             * @default []
+             */
+            record: components["schemas"]["LensEntry"][];
         };
         /**
          * ControlPoint
@@ -2740,6 +2865,8 @@ export interface components {
          *     It carries a camera or a scanner. Of a scanner: scan_angle is the whole angle that is used, degrees, and range_gate the metres from which returns are dropped
          *     (None: all that the scanner has); start_up whether the inertial unit's sequence is flown; adjustment what is settled by targets.
          *
+         *     trigger_by: images are taken by distance, or by time; then so often that the forward overlap holds at worst_speed over the ground, m/s (None: a quarter above the speed).
+         *
          *     corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions. As done,
          *     float_legs are those whose positions did not come out fixed, missing_legs those that were not flown (counted from 1).
          */
@@ -2873,6 +3000,14 @@ export interface components {
              * @default 6
              */
             speed: number;
+            /**
+             * Trigger By
+             * @default distance
+             * @enum {string}
+             */
+            trigger_by: "distance" | "time";
+            /** Worst Speed */
+            worst_speed: number | null;
             /**
              * Exposure Time
              * @default 0.001
@@ -3040,6 +3175,31 @@ export interface components {
              * @default []
              */
             loggers: components["schemas"]["Logger"][];
+        };
+        /**
+         * LensEntry
+         * @description A line of a lens's record: a calibration by a flight of so many frames or in a laboratory, or the lens changed or knocked, which ends what was known;
+         *     note: which flight, by whom.
+         */
+        LensEntry: {
+            /** Date */
+            date: string;
+            /**
+             * What
+             * @default flight
+             * @enum {string}
+             */
+            what: "flight" | "laboratory" | "changed";
+            /**
+             * Frames
+             * @default 0
+             */
+            frames: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /**
          * LevelGround
@@ -5782,6 +5942,48 @@ export interface components {
             edits: components["schemas"]["Edit"][];
         };
         /**
+         * ExposureAdvice
+         * @description A flight's exposure over a day: the moments, from when to when there is light enough as planned (None: never), pixels that a rolling shutter shifts from its first
+         *     row to its last (0 with a mechanical one), and in words.
+         */
+        ExposureAdvice: {
+            /** Flight */
+            flight: string;
+            /** Date */
+            date: string;
+            /** At */
+            at: components["schemas"]["LightAt"][];
+            /** First */
+            first: number | null;
+            /** Last */
+            last: number | null;
+            /** Rolling Px */
+            rolling_px: number;
+            /** Words */
+            words: string[];
+        };
+        /**
+         * LightAt
+         * @description A moment of the day, minutes of the site's clock: sun in degrees, lux, the ISO that the planned shutter wants and whether the camera bears it; the
+         *     shutter that its highest ISO wants, seconds, and metres a second at which that blurs half a pixel.
+         */
+        LightAt: {
+            /** Minute */
+            minute: number;
+            /** Sun */
+            sun: number;
+            /** Lux */
+            lux: number;
+            /** Iso */
+            iso: number;
+            /** Enough */
+            enough: boolean;
+            /** Shutter */
+            shutter: number;
+            /** Speed */
+            speed: number;
+        };
+        /**
          * FlownOut
          * @description How positions or a track were read, and what they are against the plan; None while a reading has to be chosen.
          */
@@ -6678,11 +6880,16 @@ export interface components {
         };
         /**
          * OfPlan
-         * @description A mark of the plan, by id.
+         * @description A profile of the plan's kit: which list it stands in, and its id there.
          */
         OfPlan: {
-            /** Mark */
-            mark: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "cameras" | "scanners" | "aircraft" | "batteries" | "antennas" | "receivers" | "poles" | "loggers";
+            /** Profile */
+            profile: string;
         };
         /**
          * Changed
@@ -6736,6 +6943,35 @@ export interface components {
             by: string;
             coordinates: components["schemas"]["Published"];
             step: components["schemas"]["Step"] | null;
+        };
+        /**
+         * ProfileOut
+         * @description One version of a profile of the organisation's kit: which list it goes into, when it came and by whom, and itself without an id.
+         */
+        ProfileOut: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "cameras" | "scanners" | "aircraft" | "batteries" | "antennas" | "receivers" | "poles" | "loggers";
+            /** Revision */
+            revision: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Document */
+            document: {
+                [key: string]: unknown;
+            };
         };
         /**
          * GeoidOut
@@ -9068,6 +9304,56 @@ export interface operations {
             };
         };
     };
+    kardo_server_plans_flight_show_light: {
+        parameters: {
+            query?: {
+                flight?: string;
+                cloud?: "clear" | "partly" | "overcast";
+                date?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExposureAdvice"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_flight_offer_calibration: {
+        parameters: {
+            query?: {
+                flight?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Edit"][];
+                };
+            };
+        };
+    };
     kardo_server_plans_flight_hold_against_flown: {
         parameters: {
             query?: never;
@@ -10351,6 +10637,98 @@ export interface operations {
                 };
             };
         };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kardo_server_kit_api_list_kit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfileOut"][];
+                };
+            };
+        };
+    };
+    kardo_server_kit_api_keep_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OfPlan"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfileOut"];
+                };
+            };
+        };
+    };
+    kardo_server_kit_api_list_profile_versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                profile_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfileOut"][];
+                };
+            };
+        };
+    };
+    kardo_server_kit_api_retire_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                profile_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description No Content */
             204: {

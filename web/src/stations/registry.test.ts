@@ -27,6 +27,8 @@ describe("the registry of stations", () => {
       brief: { tolerance_h: 0.03, tolerance_v: 0.05, standard: "s", unit: "m", crs: "" },
       site: { boundary: [], ground: { terrain: null } },
       setups: [],
+      flights: [],
+      networks: [],
       visits: [],
       control: [],
     };

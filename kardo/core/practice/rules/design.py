@@ -9,11 +9,17 @@ from kardo.core.errors import KardoError
 from kardo.core.flight.areas import flight_polygon
 from kardo.core.flight.pattern import FlightPlan
 from kardo.core.geodesy.units import length
+from kardo.core.plan.edits import field_edits
+from kardo.core.plan.lens import by_record
+from kardo.core.plan.library import library
+from kardo.core.plan.parts import to_json
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 from kardo.core.practice.rules.flight import mended, path_of
 from kardo.core.site.things import shape_of_feature
 
 BARE = ("canopy", "water", "tide")  # where few points are matched from image to image
+STATES = {"this_week": "this week", "earlier": "earlier", "never": "never since the lens was changed"}
+STEEP_TILT = 30.0  # degrees
 BARE_SHARE = 0.2  # of what is flown over, from which it counts
 OBLIQUE_DEG, OTHER_HEIGHT = (
     10.0,
@@ -129,6 +135,64 @@ def _strength(r: Rule, view: View) -> Iterator[Finding]:
             mended(f, oblique_strips=1),
             "one oblique strip",
         )
+
+
+@rule(
+    "calibration-record",
+    "Is the lens reckoned with as its record has it?",
+    "warn",
+    "flight",
+    None,
+    "A calibration ends with the lens: changed, knocked or a month in the cold, it is another.",
+    FIELD,
+)
+def _record(r: Rule, view: View) -> Iterator[Finding]:
+    on = next((v.date for v in view.plan.visits if v.date), "")
+    cameras = {f.camera.id: f.camera for f in view.imaged}
+    for camera in cameras.values() if on else ():
+        if not camera.record:
+            continue
+        told = by_record(camera.record, on)
+        if told.state == camera.calibration.state:
+            continue
+        now, then = (STATES[s] for s in (camera.calibration.state, told.state))
+        usual = to_json(library().calibrations[told.state].calibration)
+        yield r.found(
+            f"{camera.name} is reckoned as calibrated {now}; by its record it is {then}: {told.why}.".replace(
+                "..", "."
+            ),
+            f"Reckon with {then}.",
+            f"kit/cameras/{camera.id}",
+            None,
+            field_edits(f"kit/cameras/{camera.id}", camera, calibration=usual),
+            f"reckon with {then}",
+        )
+
+
+@rule(
+    "calibration-flown",
+    "Is a calibration flight oblique, with fixed corrections?",
+    "warn",
+    "flight",
+    20,
+    "Straight down over level ground a longer lens and a lower flight look alike; and a position that floats moves the focal length.",
+    FIELD,
+)
+def _flown(r: Rule, view: View) -> Iterator[Finding]:
+    """By the camera's largest tilt in degrees."""
+    for f in view.imaged:
+        if f.flight.purpose != "calibrate":
+            continue
+        tilt = float(np.degrees(np.abs(f.tilt)).max())
+        if tilt < r.threshold:
+            words = view.of_flight(
+                f.flight.name, f"it is flown to calibrate with the camera {tilt:.0f}° off straight down."
+            )
+            mend = f"Tilt it {STEEP_TILT:.0f}°, as far as the landing gear stays out of the picture."
+            yield r.found(words, mend, path_of(f), tilt, mended(f, tilt=STEEP_TILT), f"tilt {STEEP_TILT:.0f}°")
+        elif f.flight.position_state != "fixed":
+            words = view.of_flight(f.flight.name, "it is flown to calibrate without fixed corrections.")
+            yield r.found(words, "Fly it with corrections that are fixed.", path_of(f), tilt)
 
 
 @rule(

@@ -81,9 +81,14 @@ def _shutter(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.imaged:
         if f.camera.shutter == "rolling":
             words = view.of_flight(
-                f.flight.name, "the camera has a rolling shutter; the prediction takes every row at one moment."
+                f.flight.name,
+                f"the camera has a rolling shutter: the ground moves by {_rolled(f):.1f} pixels while it reads, and the prediction takes every row at one moment.",
             )
             yield r.found(words, "Fly slowly, or use a mechanical shutter.", path_of(f))
+
+
+def _rolled(f: FlightPlan) -> float:
+    return f.flight.speed * f.camera.readout_ms / 1000 / f.gsd
 
 
 @rule(
@@ -153,7 +158,12 @@ def _lost_at_the_edge(view: View) -> str:
 def _margin(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.plan.flights:
         least, wanted = min(f.margin_strips, f.margin_exposures), math.ceil(r.threshold)
-        if least < r.threshold and not f.scans and f.pattern in ("block", "corridor") and f.purpose in {"map", "corridor"}:
+        if (
+            least < r.threshold
+            and not f.scans
+            and f.pattern in ("block", "corridor")
+            and f.purpose in {"map", "corridor"}
+        ):
             reach = f"the lines reach {_count(f.margin_strips, 'strip')} and {_count(f.margin_exposures, 'exposure')} beyond."
             if f.margin_exposures == 0:
                 reach = "the lines end at the boundary."

@@ -1,5 +1,5 @@
 import { useState, type ReactNode } from "react";
-import type { Edit, Flight, FlightFigures, Plan, Scanner } from "../../api/client";
+import { call, type Edit, type Flight, type FlightFigures, type Plan, type Scanner } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { added, fieldEdits, freeName, removed, same } from "../../lib/edits";
@@ -13,6 +13,7 @@ import { AirView } from "./AirView";
 import { CoverageView } from "./CoverageView";
 import { FlightFiles } from "./FlightFiles";
 import { FlownView } from "./FlownView";
+import { LightView } from "./LightView";
 import { KitView } from "./KitView";
 import { PatternFields } from "./PatternFields";
 import { SensorField } from "./SensorField";
@@ -31,6 +32,10 @@ const CORRECTIONS = [
   { id: "live", name: "live (RTK)" },
   { id: "post_processed", name: "post-processed (PPK)" },
   { id: "none", name: "none" },
+];
+const TRIGGERS = [
+  { id: "distance", name: "distance" },
+  { id: "time", name: "time" },
 ];
 const COURSES = [
   { id: "time", name: "shortest" },
@@ -54,6 +59,7 @@ const VIEWS: Record<string, () => ReactNode> = {
   kit: KitView,
   coverage: CoverageView,
   air: AirView,
+  light: LightView,
   flown: FlownView,
   files: FlightFiles,
 };
@@ -73,7 +79,7 @@ export function FlightTray() {
 }
 
 function Flights() {
-  const { plan, summary, edit } = usePlan();
+  const { jobId, plan, summary, edit } = usePlan();
   const [chosen, choose] = useState<string | null>(null);
   const flight = plan.flights.find((f) => f.id === chosen) ?? plan.flights[0];
   const another = () => {
@@ -81,12 +87,21 @@ function Flights() {
     void edit(edits);
     choose(id);
   };
+  const calibrate = async (like: Flight) => {
+    const edits = await call<Edit[]>("GET", `/jobs/${jobId}/flight/calibration?flight=${like.id}`);
+    if (await edit(edits)) choose(edits[edits.length - 1]!.path.split("/")[1]!);
+  };
   return (
     <>
       <Tabs label="Flights" tabs={plan.flights} chosen={flight?.id} onChoose={choose}>
         <button className="button text-sm" onClick={another} disabled={!plan.kit.cameras.length && !flight}>
           another flight
         </button>
+        {flight?.camera && (
+          <button className="button text-sm" onClick={() => void calibrate(flight)}>
+            a calibration flight
+          </button>
+        )}
         {flight && plan.flights.length > 1 && (
           <Remove onClick={() => void edit([removed(plan, `flights/${flight.id}`)])}>remove {flight.name}</Remove>
         )}
@@ -131,7 +146,7 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
       )}
     </Field>
   );
-  const choice = <K extends "purpose" | "corrections" | "state" | "adjustment">(
+  const choice = <K extends "purpose" | "corrections" | "state" | "adjustment" | "trigger_by">(
     label: string,
     key: K,
     options: { id: string; name: string }[],
@@ -237,6 +252,20 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
           number("tilted forward, °", "oblique_tilt", 0)}
         {number(`Speed, ${unit === "m" ? "m" : "ft"}/s`, "speed", 1, unit === "m" ? 1 : 1 / UNITS.ft!.metres)}
         {!scanner && number("Exposure, 1/1000 s", "exposure_time", 2, 1000)}
+        {!scanner && choice("Images by", "trigger_by", TRIGGERS)}
+        {!scanner && flight.trigger_by === "time" && (
+          <Field label={`Fastest over ground, ${unit === "m" ? "m" : "ft"}/s`}>
+            {(id) => (
+              <NumberField
+                id={id}
+                value={flight.worst_speed ?? 1.25 * flight.speed}
+                scale={unit === "m" ? 1 : 1 / UNITS.ft!.metres}
+                width="w-16"
+                onCommit={(worst_speed) => set({ worst_speed })}
+              />
+            )}
+          </Field>
+        )}
         {number("Battery reserve, %", "reserve", 0)}
         <Field label={`Return height, ${u}`}>
           {(id) => (

@@ -1,9 +1,10 @@
 import { useState } from "react";
 import { upload, type Camera, type Problem } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { added, fieldEdits, freeName } from "../../lib/edits";
-import { Select } from "../../ui/fields";
+import { added, freeName } from "../../lib/edits";
 import { ProblemNote } from "../../ui/ProblemNote";
+import { HouseKit } from "./HouseKit";
+import { LensRecords } from "./LensRecords";
 import { Profiles, type Column } from "./Profiles";
 
 const CAMERA: Column[] = [
@@ -26,6 +27,14 @@ const CAMERA: Column[] = [
     words: "Seconds between images",
     decimals: 1,
     title: "seconds from one image to the next at least",
+  },
+  { path: "f_number", head: "f/", words: "F-number", decimals: 1, title: "the opening it is usually flown at" },
+  { path: "most_iso", head: "ISO up to", words: "Highest sensitivity" },
+  {
+    path: "readout_ms",
+    head: "readout, ms",
+    words: "Readout",
+    title: "of a rolling shutter, from the first row to the last",
   },
 ];
 const SCANNER: Column[] = [
@@ -95,13 +104,14 @@ export function KitView() {
   return (
     <section data-testid="kit">
       <Profiles kind="cameras" what="camera" columns={CAMERA} used={of("camera")} />
-      <Calibrated />
+      <LensRecords />
       <SampleImage />
       <Profiles kind="scanners" what="scanner" columns={SCANNER} used={of("scanner")} />
       {plan.kit.scanners.length > 0 && <InertialUnits />}
       <Profiles kind="aircraft" what="aircraft" columns={AIRCRAFT} used={of("aircraft")} />
       <Profiles kind="batteries" what="battery" columns={BATTERY} used={of("battery")} />
       <Profiles kind="poles" what="pole" columns={POLE} used={poles} first={A_POLE} />
+      <HouseKit />
     </section>
   );
 }
@@ -112,29 +122,6 @@ function InertialUnits() {
       <summary className="cursor-pointer">inertial units: how well they and the mounting are known</summary>
       <Profiles kind="scanners" what="scanner" columns={UNIT} used={new Set()} bare />
     </details>
-  );
-}
-
-/** How each lens was calibrated, which sets how well its interior is known. */
-function Calibrated() {
-  const { plan, catalogue, edit } = usePlan();
-  return (
-    <>
-      {plan.kit.cameras.map((camera) => (
-        <p key={camera.id} className="text-sm">
-          lens of {camera.name} calibrated{" "}
-          <Select
-            label={`Calibration of ${camera.name}`}
-            value={camera.calibration.state}
-            options={catalogue.calibrations}
-            onChange={(state) => {
-              const calibration = catalogue.calibrations.find((c) => c.id === state)?.calibration;
-              if (calibration) void edit(fieldEdits(plan, `kit/cameras/${camera.id}`, { calibration }));
-            }}
-          />
-        </p>
-      ))}
-    </>
   );
 }
 

@@ -5,6 +5,16 @@ import { NumberField, Select, TextField } from "../../ui/fields";
 import { ActionsHead, Remove } from "../../ui/Remove";
 
 export type Kind = keyof Plan["kit"];
+export const LISTS: Kind[] = [
+  "cameras",
+  "scanners",
+  "aircraft",
+  "batteries",
+  "antennas",
+  "receivers",
+  "poles",
+  "loggers",
+];
 
 /** A column of profiles: where its figure stands in one (`unit/heading_deg`), what it is called, its unit in the head; options: one of a few. */
 export interface Column {
@@ -67,7 +77,7 @@ export function Profiles({
                     <TextField
                       label={`Name of ${row.name}`}
                       value={row.name}
-                      width="w-56"
+                      width="w-44"
                       onCommit={(name) => void edit(fieldEdits(plan, `kit/${kind}/${row.id}`, { name }))}
                     />
                   )}
@@ -121,7 +131,7 @@ function Cell({ kind, row, column }: { kind: Kind; row: { id: string; name: stri
           value={Number(value ?? 0)}
           decimals={column.decimals ?? 0}
           scale={column.scale ?? 1}
-          width="w-16"
+          width={(column.decimals ?? 0) > 2 || Number(value) >= 1e5 ? "w-20" : "w-14"}
           onCommit={set}
         />
       )}

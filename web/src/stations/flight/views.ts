@@ -4,6 +4,7 @@ export const FLIGHT_VIEWS = [
   { id: "kit", name: "kit" },
   { id: "coverage", name: "coverage" },
   { id: "air", name: "air time" },
+  { id: "light", name: "exposure" },
   { id: "flown", name: "flown" },
   { id: "files", name: "card and files" },
 ];

@@ -1,0 +1,43 @@
+"""What the record of a lens says of it on a day: calibrated this week, earlier, or never since it was changed."""
+
+import datetime
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from kardo.core.plan.kit import LensEntry
+
+WEEK = 7  # days that a calibration counts as of this week
+FEWEST = 100  # frames of a flight that calibrates, as the rule calibration-frames has it
+
+
+@dataclass(frozen=True)
+class LensState:
+    """How a lens is known, and why."""
+
+    state: Literal["this_week", "earlier", "never"]
+    why: str
+
+
+def by_record(record: Sequence[LensEntry], on: str) -> LensState:
+    """What the record says on a date (YYYY-MM-DD): the last calibration before it that no change of the lens came after. A flight of fewer than a hundred
+    frames does not count.
+
+    >>> by_record([LensEntry(date="2027-03-01", frames=120)], "2027-03-05").state
+    'this_week'
+    >>> by_record([LensEntry(date="2027-03-01", frames=120), LensEntry(date="2027-03-03", what="changed")], "2027-03-05").state
+    'never'
+    """
+    before = sorted((e for e in record if e.date <= on), key=lambda e: e.date)
+    changed = next((e for e in reversed(before) if e.what == "changed"), None)
+    since = [e for e in before if e.what != "changed" and (changed is None or e.date > changed.date)]
+    counting = [e for e in since if e.what == "laboratory" or e.frames >= FEWEST]
+    if not counting:
+        few = f" The flight of {since[-1].date} had {since[-1].frames} frames." if since else ""
+        if changed:
+            return LensState("never", f"the lens was changed on {changed.date} and not calibrated since.{few}")
+        return LensState("never", f"no calibration is on record.{few}")
+    last = counting[-1]
+    days = (datetime.date.fromisoformat(on) - datetime.date.fromisoformat(last.date)).days
+    how = f"calibrated on {last.date}" + (f" by {last.frames} frames" if last.what == "flight" else "")
+    return LensState("this_week" if days <= WEEK else "earlier", f"{how}, {days} days before")

@@ -1,0 +1,86 @@
+"""The organisation's kit over the API, seen from a job: what it keeps, as it is and as it was."""
+
+import datetime
+from typing import Annotated, Any, Literal
+from uuid import UUID
+
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from ninja import Router, Schema
+from pydantic import Field
+
+from kardo.core.errors import PlanError
+from kardo.server.access import job_of, organisation_of
+from kardo.server.kit.keeping import keep, kept
+from kardo.server.kit.models import KeptProfile, ProfileVersion
+from kardo.server.plans.stored import stored_plan
+
+router = Router(tags=["kit"])
+Kind = Literal["cameras", "scanners", "aircraft", "batteries", "antennas", "receivers", "poles", "loggers"]
+
+
+class ProfileOut(Schema):
+    """One version of a profile of the organisation's kit: which list it goes into, when it came and by whom, and itself without an id."""
+
+    id: UUID
+    kind: Kind
+    revision: int
+    at: datetime.datetime
+    by: str
+    document: dict[str, Any]
+
+
+def _shown(version: ProfileVersion, profile: KeptProfile) -> ProfileOut:
+    by = (version.author.get_full_name() or version.author.username) if version.author else ""
+    return ProfileOut(
+        id=profile.pk, kind=profile.kind, revision=version.number, at=version.at, by=by, document=version.document
+    )
+
+
+@router.get("/{job_id}/kit", response=list[ProfileOut])
+def list_kit(request: HttpRequest, job_id: UUID):
+    """What the organisation keeps, each as it is now, by name."""
+    job_of(request, job_id)
+    rows = [_shown(profile.newest, profile) for profile in kept(organisation_of(request))]
+    return sorted(rows, key=lambda row: (row.kind, str(row.document.get("name", "")).casefold()))
+
+
+class OfPlan(Schema):
+    """A profile of the plan's kit: which list it stands in, and its id there."""
+
+    kind: Kind
+    profile: Annotated[str, Field(max_length=40)]
+
+
+@router.post("/{job_id}/kit", response=ProfileOut)
+def keep_profile(request: HttpRequest, job_id: UUID, of: OfPlan):
+    """Keep a profile of the plan: a new one, or the next version of the one it was taken from."""
+    plan = stored_plan(job_of(request, job_id))
+    own = next((p for p in getattr(plan.kit, of.kind) if p.id == of.profile), None)
+    if own is None:
+        raise PlanError("The plan has no such profile.", where="Flight, kit")
+    made = keep(organisation_of(request), request.user, of.kind, own)
+    return _shown(made.newest, made)
+
+
+def _profile(request: HttpRequest, profile_id: UUID) -> KeptProfile:
+    return get_object_or_404(kept(organisation_of(request)), pk=profile_id)
+
+
+@router.get("/{job_id}/kit/{profile_id}/versions", response=list[ProfileOut])
+def list_profile_versions(request: HttpRequest, job_id: UUID, profile_id: UUID):
+    """Every version of a profile, the newest first."""
+    job_of(request, job_id)
+    profile = _profile(request, profile_id)
+    return [_shown(version, profile) for version in sorted(profile.versions.all(), key=lambda v: -v.number)]
+
+
+@router.delete("/{job_id}/kit/{profile_id}", response={204: None})
+def retire_profile(request: HttpRequest, job_id: UUID, profile_id: UUID):
+    """No longer offer a profile. Plans keep what they took of it, and its versions stay."""
+    job_of(request, job_id)
+    profile = _profile(request, profile_id)
+    profile.retired_at = timezone.now()
+    profile.save(update_fields=["retired_at"])
+    return 204, None

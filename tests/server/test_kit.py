@@ -1,0 +1,61 @@
+"""The organisation's kit: kept from a plan, revision by revision, taken into another job, retired; and never another organisation's."""
+
+import pytest
+
+from tests.server.conftest import edit
+
+pytestmark = pytest.mark.django_db
+
+
+def keep(planner, job, profile="mp20", kind="cameras"):
+    return planner.post(f"/api/jobs/{job.pk}/kit", {"kind": kind, "profile": profile}, content_type="application/json")
+
+
+def test_a_profile_is_kept_and_its_changes_are_revisions(planner, job):
+    first = keep(planner, job).json()
+    assert first["revision"] == 1 and first["document"]["width_px"] == 5472 and "id" not in first["document"]
+    origin = {"id": first["id"], "revision": 1}
+    assert (
+        planner.patch_plan(
+            job.pk, [edit("kit/cameras/mp20/origin", {"id": "mp20", "revision": 1}, origin)], 1
+        ).status_code
+        == 200
+    )
+    assert keep(planner, job).json()["revision"] == 1, "what has not changed is not kept again"
+    assert planner.patch_plan(job.pk, [edit("kit/cameras/mp20/focal_mm", 8.8, 9.1)], 2).status_code == 200
+    second = keep(planner, job).json()
+    assert second["id"] == first["id"] and second["revision"] == 2 and second["document"]["focal_mm"] == 9.1
+    versions = planner.get(f"/api/jobs/{job.pk}/kit/{first['id']}/versions").json()
+    assert [(v["revision"], v["document"]["focal_mm"]) for v in versions] == [(2, 9.1), (1, 8.8)]
+    assert [(row["id"], row["revision"]) for row in planner.get(f"/api/jobs/{job.pk}/kit").json()] == [(first["id"], 2)]
+
+
+def test_the_record_of_a_lens_goes_with_it(planner, job):
+    entry = {"date": "2027-03-01", "what": "flight", "frames": 120, "note": "quay"}
+    assert planner.patch_plan(job.pk, [edit("kit/cameras/mp20/record", [], [entry])], 1).status_code == 200
+    assert keep(planner, job).json()["document"]["record"] == [entry]
+
+
+def test_a_profile_that_is_retired_is_offered_no_more_and_what_is_not_there_is_said(planner, job):
+    made = keep(planner, job, "quad", "aircraft").json()
+    assert planner.delete(f"/api/jobs/{job.pk}/kit/{made['id']}").status_code == 204
+    assert planner.get(f"/api/jobs/{job.pk}/kit").json() == []
+    assert planner.get(f"/api/jobs/{job.pk}/kit/{made['id']}/versions").status_code == 404
+    answer = keep(planner, job, "none-such")
+    assert answer.status_code == 422 and "no such profile" in answer.json()["title"]
+    assert keep(planner, job, kind="secrets").status_code == 422
+
+
+def test_another_organisation_sees_none_of_it(planner, stranger, job):
+    keep(planner, job)
+    assert stranger.get(f"/api/jobs/{job.pk}/kit").status_code == 404
+
+
+def test_light_and_a_calibration_flight_come_over_the_api(planner, job):
+    light = planner.get(f"/api/jobs/{job.pk}/flight/light?cloud=overcast&date=2027-06-21").json()
+    assert light["flight"] == "main" and light["at"] and light["words"]
+    assert planner.get(f"/api/jobs/{job.pk}/flight/light?date=2027-06-99").status_code == 422
+    assert planner.get(f"/api/jobs/{job.pk}/flight/light?flight=other&date=2027-06-21").status_code == 422
+    edits = planner.get(f"/api/jobs/{job.pk}/flight/calibration").json()
+    assert [e["path"] for e in edits] == ["site/areas/C1", "flights/C1"]
+    assert planner.patch_plan(job.pk, edits, 1).status_code == 200
