@@ -65,7 +65,7 @@ def test_what_was_flown_is_held_against_the_plan_and_what_it_missed_is_drawn(sig
     page = opened(signed_in, django_db_blocker, "Flown")
     page.keyboard.press("3")
     expect(page.get_by_role("tab", name="flown")).to_be_visible()
-    page.keyboard.press("Alt+5")
+    page.keyboard.press("Alt+6")
     view = page.get_by_test_id("flown")
     (f,) = all_flown(small_plan())
     rows = "".join(
@@ -103,8 +103,90 @@ def test_a_camera_is_taken_from_its_image_and_flown_with(signed_in, django_db_bl
     assert barriers(page) == []
     page.keyboard.press("Escape")
     page.get_by_role("tab", name="flights").click()
-    page.get_by_label("Camera", exact=True).select_option(label="Own sensor")
+    page.get_by_label("Camera or scanner", exact=True).select_option(label="Own sensor")
     settled(page)
     line = page.get_by_role("navigation", name="Stations").get_by_role("button", name=re.compile("3 Flight"))
     expect(line).to_contain_text("exposures")
+    assert page.console_errors == []
+
+
+def test_a_scanner_is_taken_and_its_density_fills_the_sheet(signed_in, django_db_blocker):
+    page = opened(signed_in, django_db_blocker, "Scanned")
+    page.keyboard.press("3")
+    page.get_by_label("Camera or scanner", exact=True).select_option(label="scanner, 90°, tactical inertial unit")
+    settled(page)
+    line = page.get_by_role("navigation", name="Stations").get_by_role("button", name=re.compile("3 Flight"))
+    expect(line).to_contain_text("lines scanned")
+    tray = page.get_by_test_id("tray-flight")
+    expect(tray).to_contain_text("pulses on a m², one pass")
+    expect(tray.get_by_label("Forward overlap, %")).to_have_count(0)
+    tray.get_by_label("Targets settle").select_option(label="strips matched, mounting and attitude")
+    settled(page)
+    tray.get_by_label("fly the inertial unit's sequence").uncheck()
+    settled(page)
+    expect(page.get_by_text("the inertial unit is not started as its profile asks")).to_be_visible(timeout=30_000)
+    assert barriers(page) == []
+    page.get_by_role("tab", name="coverage").click()
+    view, sheet = page.get_by_test_id("coverage"), page.get_by_test_id("sheet")
+    expect(view).to_contain_text("pulses on a square metre in the middle", timeout=20_000)
+    expect(sheet.get_by_text("pulses on a m²")).to_be_visible()
+    assert barriers(page) == []
+    page.get_by_role("tab", name="exposure").click()
+    expect(tray).to_contain_text("A scanner brings its own light")
+    assert page.console_errors == []
+
+
+def test_lines_follow_a_line_of_the_site_and_are_then_ones_own(signed_in, django_db_blocker):
+    page = opened(signed_in, django_db_blocker, "Along")
+    page.keyboard.press("3")
+    page.get_by_label("Laid as").select_option(label="strips of my own")
+    settled(page)
+    before = page.get_by_role("row", name=re.compile(r"^\d+ ")).count()
+    page.get_by_role("button", name="remove strip 1").click()
+    settled(page)
+    expect(page.get_by_label("E of the start of strip 1")).to_be_visible()
+    place = page.get_by_label("E of the start of strip 1")
+    east = float(place.input_value())
+    place.fill(str(east + 5))
+    place.press("Enter")
+    settled(page)
+    expect(place).to_have_value(f"{east + 5:.1f}")
+    assert page.get_by_role("row", name=re.compile(r"^\d+ ")).count() <= before
+    page.get_by_label("Laid as").select_option(label="corridor")
+    expect(page.get_by_test_id("tray-flight")).to_contain_text("has no line of the corridor")
+    assert barriers(page) == []
+
+
+def test_a_camera_is_kept_for_all_jobs_with_its_record(signed_in, django_db_blocker):
+    page = opened(signed_in, django_db_blocker, "Kept")
+    page.keyboard.press("3")
+    expect(page.get_by_role("tab", name="kit")).to_be_visible()
+    page.keyboard.press("Alt+2")
+    view, house = page.get_by_test_id("kit"), page.get_by_test_id("house-kit")
+    expect(house.get_by_role("button", name="keep for all jobs")).to_have_count(0)
+    length = view.get_by_label("Focal length in millimetres of 20 MP, mechanical shutter")
+    length.fill("8.9")
+    length.press("Enter")
+    settled(page)
+    view.get_by_role("button", name="put on record").click()
+    settled(page)
+    house.get_by_role("button", name="keep for all jobs").click()
+    expect(house.get_by_role("row", name=re.compile("cameras"))).to_contain_text("1")
+    settled(page)
+    expect(house.get_by_role("button", name="keep for all jobs")).to_have_count(0)
+    length.fill("9.1")
+    length.press("Enter")
+    settled(page)
+    house.get_by_role("button", name="keep as revision 2").click()
+    expect(house.get_by_role("row", name=re.compile("cameras"))).to_contain_text("2")
+    house.get_by_role("button", name="20 MP, mechanical shutter", exact=True).click()
+    expect(house).to_contain_text("focal mm 8.9 → 9.1")
+    assert barriers(page) == []
+    page.keyboard.press("Escape")
+    page.get_by_role("tab", name="exposure").click()
+    expect(page.get_by_test_id("light")).to_contain_text("bright enough")
+    page.get_by_role("tab", name="flights").click()
+    page.get_by_role("button", name="a calibration flight").click()
+    settled(page)
+    expect(page.get_by_role("tab", name="calibration 1")).to_be_visible()
     assert page.console_errors == []

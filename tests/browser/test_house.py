@@ -49,7 +49,7 @@ def test_two_flights_from_two_set_ups_by_two_cameras(signed_in, django_db_blocke
     page.keyboard.press("3")
     page.get_by_role("button", name="another flight").click()
     expect(page.get_by_role("tablist", name="Flights").get_by_role("tab", selected=True)).to_have_text("flight 2")
-    page.get_by_label("Camera", exact=True).select_option(index=1)
+    page.get_by_label("Camera or scanner", exact=True).select_option(index=1)
     page.get_by_label("Corrections from").select_option(index=1)
     settled(page)
     expect(page.get_by_role("button", name=re.compile("3 Flight"))).to_contain_text("2 flights")
