@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from kardo.core.errors import KardoError, PlanError
+from kardo.core.flight.cautions import before_take_off
 from kardo.core.flight.clearance import take_off
 from kardo.core.flight.pattern import FlightPlan, flown
 from kardo.core.flight.reach import things_on
@@ -39,6 +40,16 @@ class Wind:
         """East and north, where it blows to."""
         a = math.radians(self.whence)
         return -self.speed * math.sin(a), -self.speed * math.cos(a)
+
+
+def at_height(speed: float, measured_at: float, height: float) -> float:
+    """Wind in m/s at a height above ground, from one measured or forecast at another, by the power law of a seventh over open ground.
+    Source: ISO 4354 gives such exponents; a seventh is the usual one.
+
+    >>> round(at_height(5.0, 10.0, 80.0), 2)
+    6.73
+    """
+    return float(speed * (height / measured_at) ** (1 / 7))
 
 
 @dataclass(frozen=True)
@@ -113,7 +124,7 @@ class AirTime:
     cannot be flown. windy: whether they should. slowest
     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
     speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw; of a scan gigabytes of returns, and minutes of a leg that the inertial unit's
-    sequence takes before its lines and after. shortest leg and the least it must have in minutes, and ways to make it longer where it is too short."""
+    sequence takes before its lines and after. cautions: what is gone through before take-off. shortest leg and the least it must have in minutes, and ways to make it longer where it is too short."""
 
     flight: str
     lines: list[LineInAir]
@@ -135,6 +146,7 @@ class AirTime:
     least: float
     longer: list[Longer]
     told: str
+    cautions: list[str]
 
 
 def air_time(plan: Plan, flight: Flight, wind: Wind = Wind(), least: float = LEAST_LEG) -> AirTime:
@@ -191,13 +203,22 @@ def air_time(plan: Plan, flight: Flight, wind: Wind = Wind(), least: float = LEA
         shortest,
         least,
         list(_longer(plan, flight, shortest, least)) if shortest < least else [],
-        _told(f, legs, minutes, across, windy),
+        _told(f, legs, minutes, across, windy) + _short(f, craft.accelerate_m_per_s2),
+        before_take_off(plan, f, max(far), sum(unseen)),
     )
 
 
 def _of_scan(f: FlightPlan, minutes: float) -> float:
     """Gigabytes of the returns of so many minutes on the lines, as many of each pulse as the scanner keeps."""
     return 60 * minutes * f.scanner.pulses_per_s * f.scanner.returns * RETURN_BYTES / 1e9 if f.scans else 0.0
+
+
+def _short(f: FlightPlan, rate: float) -> str:
+    """Lines on which the speed is reached at no place: v^2 / a takes speeding up and braking."""
+    never = sum(s.length < f.flight.speed**2 / rate for s in f.strips)
+    if not never:
+        return ""
+    return f" {never} of {len(f.strips)} lines are too short to reach {f.flight.speed:g} m/s: there it flies slower, and longer than told."
 
 
 def _course(f: FlightPlan, k: int) -> float:

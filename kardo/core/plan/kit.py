@@ -115,12 +115,13 @@ class Scanner(Profile):
 
 
 class Aircraft(Profile):
-    """An aircraft: speeds along and up and down, seconds for a turn, minutes of transit per leg and way."""
+    """An aircraft: speeds along and up and down, how fast it gathers speed, seconds for a turn, minutes of transit per leg and way."""
 
     cruise_m_per_s: Positive
     max_m_per_s: Positive
     climb_m_per_s: Positive = 4.0
     descend_m_per_s: Positive = 3.0
+    accelerate_m_per_s2: Annotated[float, Field(ge=0.05, le=50, allow_inf_nan=False), PROSE] = 2.5
     turn_s: Annotated[float, Field(ge=0, le=600, allow_inf_nan=False)]
     transit_min: Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)]
 

@@ -11,7 +11,7 @@ from pydantic import TypeAdapter
 
 from kardo.core.day.exposure import Cloud, ExposureAdvice, exposure
 from kardo.core.errors import PlanError
-from kardo.core.flight.airtime import AirTime, Wind, air_time
+from kardo.core.flight.airtime import AirTime, Wind, air_time, at_height
 from kardo.core.flight.as_flown import HeldAgainst, held_against
 from kardo.core.flight.calibration import calibration_edits
 from kardo.core.flight.coverage import CoverageFigures, coverage, told
@@ -73,14 +73,18 @@ def show_air_time(
     flight: str = "",
     wind: Annotated[float, Query(ge=0, le=60)] = 0.0,
     whence: Annotated[float, Query(ge=0, le=360)] = 0.0,
+    measured_at: Annotated[float | None, Query(ge=1, le=500)] = None,
 ):
-    """A flight line by line in a wind (metres a second at flying height, whence in grid degrees): speed over the ground, turns, battery, sight."""
+    """A flight line by line in a wind (metres a second at flying height, or as measured at another height above ground; whence in grid degrees): speed over the
+    ground, turns, battery, sight."""
     at = standing_of(request, job_id)
-    made_of = at.revision, at.model, flight, wind, whence
+    made_of = at.revision, at.model, flight, wind, whence, measured_at
 
     def make() -> AirTime:
         plan = whole_plan(job_of(request, job_id))
-        return air_time(plan, _flight(plan, flight), Wind(wind, whence))
+        own = _flight(plan, flight)
+        there = wind if measured_at is None else at_height(wind, measured_at, own.height)
+        return air_time(plan, own, Wind(there, whence))
 
     return made_once(request, made_of, AIR, make)
 

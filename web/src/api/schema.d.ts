@@ -634,7 +634,8 @@ export interface paths {
         };
         /**
          * Show Air Time
-         * @description A flight line by line in a wind (metres a second at flying height, whence in grid degrees): speed over the ground, turns, battery, sight.
+         * @description A flight line by line in a wind (metres a second at flying height, or as measured at another height above ground; whence in grid degrees): speed over the
+         *     ground, turns, battery, sight.
          */
         get: operations["kardo_server_plans_flight_show_air_time"];
         put?: never;
@@ -2403,7 +2404,7 @@ export interface components {
         };
         /**
          * Aircraft
-         * @description An aircraft: speeds along and up and down, seconds for a turn, minutes of transit per leg and way.
+         * @description An aircraft: speeds along and up and down, how fast it gathers speed, seconds for a turn, minutes of transit per leg and way.
          */
         Aircraft: {
             /** Id */
@@ -2425,6 +2426,11 @@ export interface components {
              * @default 3
              */
             descend_m_per_s: number;
+            /**
+             * Accelerate M Per S2
+             * @default 2.5
+             */
+            accelerate_m_per_s2: number;
             /** Turn S */
             turn_s: number;
             /** Transit Min */
@@ -5838,7 +5844,7 @@ export interface components {
          *     cannot be flown. windy: whether they should. slowest
          *     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
          *     speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw; of a scan gigabytes of returns, and minutes of a leg that the inertial unit's
-         *     sequence takes before its lines and after. shortest leg and the least it must have in minutes, and ways to make it longer where it is too short.
+         *     sequence takes before its lines and after. cautions: what is gone through before take-off. shortest leg and the least it must have in minutes, and ways to make it longer where it is too short.
          */
         AirTime: {
             /** Flight */
@@ -5881,6 +5887,8 @@ export interface components {
             longer: components["schemas"]["Longer"][];
             /** Told */
             told: string;
+            /** Cautions */
+            cautions: string[];
         };
         /**
          * LegInAir
@@ -9284,6 +9292,7 @@ export interface operations {
                 flight?: string;
                 wind?: number;
                 whence?: number;
+                measured_at?: number | null;
             };
             header?: never;
             path: {

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from kardo.core.errors import KardoError
 from kardo.core.flight.areas import ground_scale, site_polygon
 from kardo.core.flight.ceilings import Above, above_ceilings
+from kardo.core.flight.lower import Lower, below
 from kardo.core.geodesy.units import area, length, place
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 from kardo.core.terrain.gaps import gaps
@@ -101,7 +102,18 @@ def _ceiling(r: Rule, view: View) -> Iterator[Finding]:
     for one in above_ceilings(view.plan, view.flights):
         if one.hours is None:
             mend = "Fly lower, keep out of it, or ask for leave (Site, airspace)."
-            yield r.found(_over(view, one) + ".", mend, f"site/features/{one.zone.id}", one.highest)
+            lower = _lower(view, one)
+            if lower is not None:
+                mend = f"Keep out of it, ask for leave (Site, airspace), or fly lower: {lower.words}."
+            edits, label = (lower.edits, f"fly at {length(lower.height, view.plan.brief.unit)}") if lower else ((), "")
+            yield r.found(_over(view, one) + ".", mend, f"site/features/{one.zone.id}", one.highest, edits, label)
+
+
+def _lower(view: View, one: Above) -> Lower | None:
+    try:
+        return below(view.plan, one.flight, one.ceiling, one.highest) if one.ceiling > 0 else None
+    except KardoError:
+        return None
 
 
 def _over(view: View, one: Above) -> str:

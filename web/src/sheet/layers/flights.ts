@@ -1,8 +1,11 @@
 import Feature from "ol/Feature";
 import MultiLineString from "ol/geom/MultiLineString";
+import Point from "ol/geom/Point";
 import MultiPoint from "ol/geom/MultiPoint";
 import Fill from "ol/style/Fill";
 import Stroke from "ol/style/Stroke";
+import RegularShape from "ol/style/RegularShape";
+import Text from "ol/style/Text";
 import CircleStyle from "ol/style/Circle";
 import Style from "ol/style/Style";
 import type { SheetLayer } from "../drawing";
@@ -39,6 +42,35 @@ export const exposures: SheetLayer = {
       centres.setStyle(new Style({ image: k ? cross(colours.quiet!, 2.6, 0.9) : dot }));
       return centres;
     }),
+};
+
+/** Where a battery is changed: each leg's number where its first line begins, while the Flight is open. */
+export const legs: SheetLayer = {
+  name: "legs",
+  rank: 4.3,
+  still: true,
+  from: (view) => [view.summary?.flights, view.colours, view.station === "flight"],
+  features: ({ summary, colours, station }) =>
+    (station === "flight" ? (summary?.flights ?? []) : []).flatMap((flight) =>
+      flight.legs.map((leg, k) => {
+        const start = new Feature(new Point(flight.strips[leg.first_strip]!.start));
+        const text = new Text({
+          text: `leg ${k + 1}`,
+          font: "600 11px 'Atkinson Hyperlegible Next Variable', sans-serif",
+          offsetY: -12,
+          fill: new Fill({ color: colours.ink! }),
+          stroke: new Stroke({ color: colours.sheet!, width: 3 }),
+        });
+        const image = new RegularShape({
+          points: 4,
+          radius: 4,
+          angle: Math.PI / 4,
+          fill: new Fill({ color: colours.ink! }),
+        });
+        start.setStyle(new Style({ image, text }));
+        return start;
+      }),
+    ),
 };
 
 /** Exposures that no corrections come to, struck out, while Base is open. */

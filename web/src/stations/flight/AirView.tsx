@@ -4,20 +4,29 @@ import { call, type AirTime, type Flight, type Problem } from "../../api/client"
 import { usePlan } from "../../app/plan";
 import { length } from "../../lib/units";
 import { BatteryPlot } from "../../plots/BatteryPlot";
-import { NumberField, unitName } from "../../ui/fields";
+import { NumberField, Select, unitName } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Tabs } from "../../ui/Tabs";
+
+const MEASURED = [
+  { id: "", name: "at flying height" },
+  { id: "10", name: "at 10 m, as forecast" },
+  { id: "2", name: "at 2 m, in the hand" },
+];
 
 /** The time in the air: in a wind, line by line, with the battery at the end of each; what the pilot sees; how short legs are made longer. */
 export function AirView() {
   const { jobId, plan, answer } = usePlan();
   const [chosen, choose] = useState<string | null>(null);
-  const [wind, setWind] = useState({ speed: 0, whence: 270 });
+  const [wind, setWind] = useState({ speed: 0, whence: 270, measured_at: "" });
   const flight = plan.flights.find((f) => f.id === chosen) ?? plan.flights[0];
   const { data, error } = useQuery<AirTime, Problem>({
     queryKey: ["air", jobId, answer.revision, flight?.id, wind],
     queryFn: () =>
-      call("GET", `/jobs/${jobId}/flight/air?flight=${flight!.id}&wind=${wind.speed}&whence=${wind.whence}`),
+      call(
+        "GET",
+        `/jobs/${jobId}/flight/air?flight=${flight!.id}&wind=${wind.speed}&whence=${wind.whence}${wind.measured_at && `&measured_at=${wind.measured_at}`}`,
+      ),
     enabled: !!flight,
     staleTime: Infinity,
     placeholderData: (previous) => previous,
@@ -28,14 +37,20 @@ export function AirView() {
       <div className="flex flex-wrap items-center gap-x-3">
         {plan.flights.length > 1 && <Tabs label="Flight" tabs={plan.flights} chosen={flight.id} onChoose={choose} />}
         <label className="flex items-center gap-1 text-sm">
-          wind at flying height, m/s
+          wind, m/s
           <NumberField
-            label="Wind at flying height, metres a second"
+            label="Wind, metres a second"
             value={wind.speed}
             width="w-14"
             onCommit={(speed) => setWind({ ...wind, speed: Math.min(60, Math.max(0, speed)) })}
           />
         </label>
+        <Select
+          label="Where it blows so"
+          value={wind.measured_at}
+          options={MEASURED}
+          onChange={(measured_at) => setWind({ ...wind, measured_at })}
+        />
         <label className="flex items-center gap-1 text-sm">
           from, ° of the grid
           <NumberField
@@ -94,6 +109,14 @@ function Told({ air, flight }: { air: AirTime; flight: Flight }) {
         </dl>
       </div>
       {air.longer.length > 0 && <Longer air={air} />}
+      <details className="my-1 text-sm">
+        <summary className="cursor-pointer font-bold">Before take-off</summary>
+        <ul className="list-disc pl-5">
+          {air.cautions.map((words) => (
+            <li key={words}>{words}</li>
+          ))}
+        </ul>
+      </details>
       <Lines air={air} images={flight.scanner ? "places" : "images"} />
     </>
   );

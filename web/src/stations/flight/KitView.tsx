@@ -84,6 +84,7 @@ const AIRCRAFT: Column[] = [
   { path: "max_m_per_s", head: "most, m/s", words: "Highest speed", decimals: 1 },
   { path: "climb_m_per_s", head: "climb, m/s", words: "Climb", decimals: 1 },
   { path: "descend_m_per_s", head: "descent, m/s", words: "Descent", decimals: 1 },
+  { path: "accelerate_m_per_s2", head: "gathers, m/s²", words: "Acceleration", decimals: 1 },
   { path: "turn_s", head: "turn, s", words: "Seconds for a turn" },
   { path: "transit_min", head: "way out, min", words: "Minutes out and home", decimals: 1 },
 ];
