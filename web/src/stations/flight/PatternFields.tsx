@@ -3,6 +3,7 @@ import { usePlan } from "../../app/plan";
 import { fieldEdits } from "../../lib/edits";
 import { Field, LengthField, Select, unitName } from "../../ui/fields";
 import { ActionsHead, Remove } from "../../ui/Remove";
+import { FollowFile } from "./FollowFile";
 
 const PATTERNS: { id: NonNullable<Flight["pattern"]>; name: string }[] = [
   { id: "block", name: "block" },
@@ -46,7 +47,7 @@ export function PatternFields({ flight, flown }: { flight: Flight; flown: Flight
           </Field>
         </>
       )}
-      {laid === "own" && <OwnStrips flight={flight} />}
+      {laid === "own" ? <OwnStrips flight={flight} /> : <FollowFile flight={flight} />}
     </>
   );
 }
