@@ -46,7 +46,7 @@ def _card(plan: Plan, f: FlightPlan) -> str:
         f"{drawing(plan, frame, over=_lines(f, frame))}"
         f'<p class="quiet">{scale}, {escape(plan.grid.name)}. ● take-off &nbsp; → first line &nbsp; whole and dashed: legs in turn</p>'
         f'<table class="two"><tr><td><h2>Type</h2>{_table(_typed(plan, f))}</td><td><h2>Know</h2>{_table(_known(plan, f))}</td></tr></table>'
-        f"<h2>Legs</h2>{_legs(f)}<p class='quiet'>{CAUTIONS}</p></div>"
+        f"<h2>Legs</h2>{_sequence(f)}{_legs(f)}<p class='quiet'>{CAUTIONS}</p></div>"
     )
 
 
@@ -110,18 +110,21 @@ def _of_images(f: FlightPlan) -> list[tuple[str, str]]:
 
 
 def _of_scan(f: FlightPlan, unit: str) -> list[tuple[str, str]]:
-    """The scanner's settings, and what its inertial unit wants, with the seconds of data that are then trimmed."""
-    before, after = (60 * minutes for minutes in sequence_minutes(f.scanner, f.flight))
-    rows = [
+    return [
         ("angle used", f"{math.degrees(used_angle(f.scanner, f.flight)):.0f}°"),
         ("returns up to", length(gate(f.scanner, f.flight), unit)),
         ("pulses a second", f"{f.scanner.pulses_per_s:,.0f}".replace(",", "\u202f")),
         ("lines a second", f"{f.scanner.lines_per_s:g}"),
     ]
-    if before:
-        rows.append(("before the first line" + (" and after the last" if after else ""), sequence_words(f.scanner)))
-        rows.append(("trim each leg's data", f"first {before:.0f} s" + (f", last {after:.0f} s" if after else "")))
-    return rows
+
+
+def _sequence(f: FlightPlan) -> str:
+    """What the inertial unit wants on each leg, and the seconds of data that are then trimmed."""
+    before, after = (60 * minutes for minutes in sequence_minutes(f.scanner, f.flight)) if f.scans else (0.0, 0.0)
+    if not before:
+        return ""
+    last, trimmed = (" and after the last", f" and the last {after:.0f} s") if after else ("", "")
+    return f"<p>Each leg, before the first line{last}: {escape(sequence_words(f.scanner))}. Trim the first {before:.0f} s{trimmed} of its data.</p>"
 
 
 def _known(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
