@@ -156,7 +156,7 @@ def test_a_slope_that_the_aircraft_cannot_climb_is_stopped_and_mended_by_flying_
     e, _ = np.meshgrid(E0 - 300 + 5.0 * np.arange(160), N0 - 300 + 5.0 * np.arange(150))
     steep = Surface(E0 - 300, N0 - 300, 5.0, np.round(5 + 0.8 * np.abs(e - E0 - 100), 3))
     plan = plan_on(steep, flight={"course": 90.0, "speed": 8.0})
-    up, down = steepest(flown(plan, plan.flights[0]))
+    up, down = (one.rate for one in steepest(flown(plan, plan.flights[0])))
     assert up == pytest.approx(0.8 * 8, rel=0.02) and down == pytest.approx(0.8 * 8, rel=0.02)
     finding = rules_of(plan)["flight-climb"]
     assert (finding.severity == "stop" and "climb" in finding.words) or "descent" in finding.words

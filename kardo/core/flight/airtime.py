@@ -23,6 +23,7 @@ SIGHT = 500.0  # metres to which a small aircraft's attitude is still made out
 WINDY = 1 / 3  # of the cruising speed, from which lines across the wind are better
 LEAST_FORWARD = 60.0  # per cent of forward overlap, as the rule flight-forward has it
 JPEG_BYTES, RAW_BYTES = 0.45, 1.9  # a pixel, about
+CARD_GB = 60.0  # that a card of 64 GB holds
 RETURN_BYTES = 30  # of one return with its time, about
 LEAST_LEG = 10.0  # minutes that post-processing wants, as the rule leg-short has it
 STEPS = 20  # by which a value is sought that makes legs long enough
@@ -123,7 +124,7 @@ class AirTime:
     """A flight in the air. minutes: all legs. across: minutes where the lines lay across the wind, None without one and where that
     cannot be flown. windy: whether they should. slowest
     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
-    speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw; of a scan gigabytes of returns, and minutes of a leg that the inertial unit's
+    speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw, cards of 64 GB for the raw; of a scan gigabytes of returns, and minutes of a leg that the inertial unit's
     sequence takes before its lines and after. cautions: what is gone through before take-off. shortest leg and the least it must have in minutes, and ways to make it longer where it is too short."""
 
     flight: str
@@ -140,6 +141,7 @@ class AirTime:
     jpeg_gb: float
     raw_gb: float
     scan_gb: float
+    cards: int
     before: float
     after: float
     shortest: float
@@ -197,7 +199,8 @@ def air_time(plan: Plan, flight: Flight, wind: Wind = Wind(), least: float = LEA
         f.images,
         pixels * JPEG_BYTES,
         pixels * RAW_BYTES,
-        _of_scan(f, sum(line.minutes for line in lines)),
+        (scan := _of_scan(f, sum(line.minutes for line in lines))),
+        max(1, math.ceil((pixels * RAW_BYTES + scan) / CARD_GB)),
         before,
         after,
         shortest,

@@ -76,13 +76,26 @@ def return_height(flight: FlightPlan) -> float:
     return flight.flight.return_height or flight.flight.height
 
 
-def steepest(flight: FlightPlan) -> tuple[float, float]:
-    """The fastest climb and descent along a strip, metres a second at the planned speed."""
-    within = flight.strip[1:] == flight.strip[:-1]
-    far = np.hypot(np.diff(flight.e), np.diff(flight.n))[within]
-    rate = np.diff(flight.h)[within] / np.maximum(far, 1e-6) * flight.flight.speed
-    rate = rate[np.isfinite(rate)]
-    return max(0.0, float(rate.max(initial=0.0))), max(0.0, -float(rate.min(initial=0.0)))
+@dataclass(frozen=True)
+class Steep:
+    """How fast the lines climb, or descend, at the steepest, metres a second at the planned speed, and where, grid metres."""
+
+    rate: float
+    e: float
+    n: float
+
+
+def steepest(flight: FlightPlan) -> tuple[Steep, Steep]:
+    """The fastest climb and descent along a strip."""
+    far = np.maximum(np.hypot(np.diff(flight.e), np.diff(flight.n)), 1e-6)
+    rate = np.nan_to_num(np.diff(flight.h) / far * flight.flight.speed)
+    rate[flight.strip[1:] != flight.strip[:-1]] = 0.0
+    up, down = (int(np.argmax(one)) for one in (rate, -rate))
+    return _steep(flight, up, rate[up]), _steep(flight, down, -rate[down])
+
+
+def _steep(flight: FlightPlan, k: int, rate: float) -> Steep:
+    return Steep(max(0.0, float(rate)), float(flight.e[k]), float(flight.n[k]))
 
 
 def _between(flight: FlightPlan, first: Ints, last: Ints) -> Path:

@@ -5843,7 +5843,7 @@ export interface components {
          * @description A flight in the air. minutes: all legs. across: minutes where the lines lay across the wind, None without one and where that
          *     cannot be flown. windy: whether they should. slowest
          *     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
-         *     speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw; of a scan gigabytes of returns, and minutes of a leg that the inertial unit's
+         *     speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw, cards of 64 GB for the raw; of a scan gigabytes of returns, and minutes of a leg that the inertial unit's
          *     sequence takes before its lines and after. cautions: what is gone through before take-off. shortest leg and the least it must have in minutes, and ways to make it longer where it is too short.
          */
         AirTime: {
@@ -5875,6 +5875,8 @@ export interface components {
             raw_gb: number;
             /** Scan Gb */
             scan_gb: number;
+            /** Cards */
+            cards: number;
             /** Before */
             before: number;
             /** After */

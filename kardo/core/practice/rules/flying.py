@@ -76,16 +76,16 @@ def _climb(r: Rule, view: View) -> Iterator[Finding]:
         for what, needed, can in zip(
             ("climb", "descent"), steepest(f), (craft.climb_m_per_s, craft.descend_m_per_s), strict=True
         ):
-            if needed > can * (1 + 1e-9):
-                slower = math.floor(10 * f.flight.speed * can / needed) / 10
-                words = f"a {what} of {speed(round(needed, 1), unit)} is needed along a strip; the aircraft does {speed(can, unit)}."
+            if needed.rate > can * (1 + 1e-9):
+                slower = math.floor(10 * f.flight.speed * can / needed.rate) / 10
+                words = f"a {what} of {speed(round(needed.rate, 1), unit)} is needed along a strip about {place(needed.e, needed.n, unit)}; the aircraft does {speed(can, unit)}."
                 edits = mended(f, speed=slower) if slower >= 1 else ()
                 mend = f"Fly at {speed(slower, unit)}, along the slope's contours, or without following the terrain."
                 yield r.found(
                     view.of_flight(f.flight.name, words),
                     mend,
                     path_of(f),
-                    needed,
+                    needed.rate,
                     edits,
                     f"fly {speed(slower, unit)}" if edits else "",
                 )

@@ -102,6 +102,8 @@ function Told({ air, flight }: { air: AirTime; flight: Flight }) {
               </dd>
             </>
           )}
+          <dt>cards of 64 GB</dt>
+          <dd className="figures text-right">{air.cards}</dd>
           <dt>farthest from the pilot</dt>
           <dd className="figures text-right">
             {length(Math.max(...air.lines.map((line) => line.farthest)), unit, 0)} {unitName(unit)}

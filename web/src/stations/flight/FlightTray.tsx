@@ -423,7 +423,7 @@ function ImageFacts({ flown, unit }: { flown: FlightFigures; unit: string }) {
       </Fact>
       <Fact name="exposures">{flown.exposures}</Fact>
       <Fact name="trigger every">
-        {length(flown.trigger_distance, unit, 2)} {u}
+        {length(flown.trigger_distance, "m", 2)} m · {length(flown.trigger_distance, "ft", 2)} ft
       </Fact>
       <Fact name="interval at speed">{flown.trigger_interval.toFixed(2)} s</Fact>
       <Fact name="blur">{flown.blur_px.toFixed(2)} px</Fact>
