@@ -5,7 +5,8 @@ import { TOOLS } from "../stations/registry";
 /** What can be placed, and which error layer is shown. */
 export function ToolBar() {
   const { placing, setPlacing, layer, setLayer, covered } = useWorkbench();
-  const bare = !usePlan().plan.site.boundary.length;
+  const { plan } = usePlan();
+  const bare = !plan.site.boundary.length;
   return (
     <div className="absolute top-[18px] left-[38px] flex items-center gap-1">
       {TOOLS.map(({ places, key, words }) => (
@@ -30,7 +31,7 @@ export function ToolBar() {
         {covered && <option value="covered">coverage</option>}
         <option value="v">height error</option>
         <option value="h">plan error</option>
-        <option value="images">images</option>
+        <option value="images">{plan.flights.some((f) => f.scanner) ? "strips" : "images"}</option>
         <option value="none">no layer</option>
       </select>
     </div>

@@ -203,6 +203,7 @@ function Marked(props: {
 function useColumns() {
   const { plan, catalogue, edit } = usePlan();
   const { unit } = plan.brief;
+  const scans = plan.flights.some((f) => f.scanner);
   const latest = useRef(plan);
   latest.current = plan;
   const set = useCallback(
@@ -363,10 +364,10 @@ function useColumns() {
       }),
       column.accessor((r) => r.figures?.images ?? 0, {
         id: "images",
-        header: "images",
+        header: scans ? "strips" : "images",
         meta: { num: true },
         cell: ({ row: { original: r } }) => (
-          <span className={r.figures && r.figures.images < 5 ? "text-decision-text" : ""}>
+          <span className={r.figures && r.figures.images < (scans ? 1 : 5) ? "text-decision-text" : ""}>
             {r.figures?.images ?? "–"}
           </span>
         ),
@@ -387,7 +388,7 @@ function useColumns() {
         ),
       }),
     ];
-  }, [unit, catalogue.methods, hangs, set]);
+  }, [unit, catalogue.methods, hangs, set, scans]);
 }
 
 declare module "@tanstack/react-table" {
