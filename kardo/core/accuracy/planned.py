@@ -278,15 +278,9 @@ def _crowding(tied: Lists, lattice: Ints, sights: tuple[Sight, ...]) -> Floats:
 
 
 def _ground(plan: Plan, polygon: Polygon, surface: AnySurface, frame: LocalFrame, sights: tuple[Sight, ...]) -> _Ground:
-    map_e, map_n, step = sample(polygon, MAP_POINTS)
-    samples = [(map_e, map_n), *(sample(area_polygon(a), AREA_POINTS)[:2] for a in plan.site.areas)]
-    grounds = [on_known_ground(surface, *some) for some in samples]  # over a gap nothing is predicted
-    if not len(grounds[0][0]):
-        raise PlanError(
-            "The terrain has no heights inside the boundary.",
-            where="Site, terrain",
-            mend="Bring in terrain that covers it.",
-        )
+    map_e, map_n, step = map_sample(polygon, surface)  # over a gap nothing is predicted
+    areas = (sample(area_polygon(a), AREA_POINTS)[:2] for a in plan.site.areas)
+    grounds = [(map_e, map_n), *(on_known_ground(surface, *some) for some in areas)]
     e, n = (np.concatenate([g[k] for g in grounds]) for k in (0, 1))
     x = frame.to_enu(e, n, surface.at(e, n))
     return _Ground(e, n, x, rays_of(sights, x), [len(g[0]) for g in grounds], *grounds[0], step)
@@ -296,6 +290,19 @@ def on_known_ground(surface: AnySurface, e: Floats, n: Floats) -> tuple[Floats, 
     """Those of some places (k,) in grid metres where the ground's height is known."""
     known = np.isfinite(surface.at(e, n))
     return e[known], n[known]
+
+
+def map_sample(polygon: Polygon, surface: AnySurface) -> tuple[Floats, Floats, float]:
+    """The map's sample (k,) east and north in grid metres where the ground is known, and its step. Raises PlanError where it is known nowhere."""
+    e, n, step = sample(polygon, MAP_POINTS)
+    e, n = on_known_ground(surface, e, n)
+    if not len(e):
+        raise PlanError(
+            "The terrain has no heights inside the boundary.",
+            where="Site, terrain",
+            mend="Bring in terrain that covers it.",
+        )
+    return e, n, step
 
 
 def sample(polygon: Polygon, aimed: int) -> tuple[Floats, Floats, float]:

@@ -23,9 +23,9 @@ from kardo.core.accuracy.laser_network import (  # fmt: skip
 )
 from kardo.core.accuracy.planned import (
     AREA_POINTS,
-    MAP_POINTS,
     leg_shifts,
     local_frame,
+    map_sample,
     missing,
     on_known_ground,
     sample,
@@ -139,14 +139,7 @@ def scanned_plan(plan: Plan, further: tuple[ControlPoint, ...] = ()) -> Scanned:
     scan = _Scan(plan, surface, frame, tracks, parameters, held, len(shifts))
     points = (*plan.control, *further)
     control = scan.spots(*_of_control(plan, points))
-    map_e, map_n, step = sample(polygon, MAP_POINTS)
-    map_e, map_n = on_known_ground(surface, map_e, map_n)
-    if not len(map_e):
-        raise PlanError(
-            "The terrain has no heights inside the boundary.",
-            where="Site, terrain",
-            mend="Bring in terrain that covers it.",
-        )
+    map_e, map_n, step = map_sample(polygon, surface)
     on_map = scan.spots(map_e, map_n)
     areas = [scan.spots(*on_known_ground(surface, *sample(area_polygon(a), AREA_POINTS)[:2])) for a in plan.site.areas]
     matched = flights[0].flight.adjustment == "matched"

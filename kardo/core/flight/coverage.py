@@ -68,29 +68,16 @@ class Overlaps:
 
 
 @dataclass(frozen=True)
-class Coverage:
-    """What is seen of each cell (rows, cols), at e0 + col * step, n0 + row * step in grid metres: images, strips, metres on the ground of the finest
-    pixel (NaN where nothing sees it), and how far off the middle the best image has it, of half its diagonal. inside: cells of the site.
-    unknown: cells inside without a height."""
+class GroundCells:
+    """Cells of the ground (rows, cols), at e0 + col * step, n0 + row * step in grid metres. inside: cells of the site; unknown: cells inside without a height; cell:
+    square metres on the ground of one."""
 
     e0: float
     n0: float
     step: float
-    images: Ints
-    strips: Ints
-    gsd: Floats
-    off_middle: Floats
     inside: Bools
     unknown: Bools
-    overlaps: tuple[Overlaps, ...]
     cell: float
-
-    @property
-    def grid(self) -> tuple[Floats, Floats, float]:
-        """The cells' middles to the east (cols,) and to the north (rows,), and their side."""
-        rows, cols = self.images.shape
-        e, n = (np.arange(k, dtype=np.float64) * self.step for k in (cols, rows))
-        return self.e0 + e, self.n0 + n, self.step
 
     def area(self, where: Bools) -> float:
         """Square metres on the ground of the cells inside where something holds."""
@@ -101,25 +88,44 @@ class Coverage:
         """Cells inside of which the height is known."""
         return self.inside & ~self.unknown
 
-    @property
-    def holes(self) -> Bools:
-        """Cells that fewer than two images see."""
-        return self.seen & (self.images < FEW)
-
-    @property
-    def narrow(self) -> Bools:
-        """Cells that are mapped, by fewer than three strips."""
-        return self.seen & (self.images >= FEW) & (self.strips < NARROW)
-
-    @property
-    def by_corners(self) -> Bools:
-        """Cells that are mapped by the corners of frames alone."""
-        return self.seen & (self.images >= FEW) & (self.off_middle > CORNER)
-
     def middle_of(self, where: Bools) -> tuple[float, float]:
         """A cell of those where something holds, near the middle of the largest patch of them, in grid metres."""
         row, col = np.unravel_index(int(np.argmax(distance_transform_edt(np.pad(where, 1))[1:-1, 1:-1])), where.shape)
         return self.e0 + float(col) * self.step, self.n0 + float(row) * self.step
+
+
+@dataclass(frozen=True)
+class Coverage(GroundCells):
+    """What is seen of each cell: images, strips, metres on the ground of the finest pixel (NaN where nothing sees it), and how far off the middle the best image has
+    it, of half its diagonal."""
+
+    images: Ints
+    strips: Ints
+    gsd: Floats
+    off_middle: Floats
+    overlaps: tuple[Overlaps, ...]
+
+    @property
+    def grid(self) -> tuple[Floats, Floats, float]:
+        """The cells' middles to the east (cols,) and to the north (rows,), and their side."""
+        rows, cols = self.images.shape
+        e, n = (np.arange(k, dtype=np.float64) * self.step for k in (cols, rows))
+        return self.e0 + e, self.n0 + n, self.step
+
+    @property
+    def holes(self) -> Bools:
+        """Cells (rows, cols) that fewer than two images see."""
+        return self.seen & (self.images < FEW)
+
+    @property
+    def narrow(self) -> Bools:
+        """Cells (rows, cols) that are mapped, by fewer than three strips."""
+        return self.seen & (self.images >= FEW) & (self.strips < NARROW)
+
+    @property
+    def by_corners(self) -> Bools:
+        """Cells (rows, cols) that are mapped by the corners of frames alone."""
+        return self.seen & (self.images >= FEW) & (self.off_middle > CORNER)
 
 
 def coverage(plan: Plan) -> Coverage:
@@ -168,7 +174,7 @@ def covered(
     overlaps = tuple(_overlaps(f, surface, ground_scale(plan)) for f in flights)
     cell = (step / ground_scale(plan)) ** 2
     unknown = inside & np.isnan(ground)
-    return Coverage(float(e[0]), float(n[0]), step, images, strips, gsd, off, inside, unknown, overlaps, cell)
+    return Coverage(float(e[0]), float(n[0]), step, inside, unknown, cell, images, strips, gsd, off, overlaps)
 
 
 def _grid(flights: Sequence[FlightPlan], surface: AnySurface, polygon: Polygon) -> tuple[Floats, Floats, float]:

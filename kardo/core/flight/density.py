@@ -9,13 +9,12 @@ from functools import lru_cache
 
 import numpy as np
 import shapely
-from scipy.ndimage import distance_transform_edt
 from shapely import Polygon
 
 from kardo.core.arrays import Bools, Floats, Ints
 from kardo.core.errors import PlanError
 from kardo.core.flight.areas import ground_scale, site_polygon
-from kardo.core.flight.coverage import Spread
+from kardo.core.flight.coverage import GroundCells, Spread
 from kardo.core.flight.pattern import FlightPlan, all_flown, over_ground
 from kardo.core.flight.tracks import Track, tracks_of
 from kardo.core.geodesy.frame import LocalFrame
@@ -28,44 +27,23 @@ LOW_GROWTH = "low_growth"
 
 
 @dataclass(frozen=True)
-class Density:
-    """Of each cell (rows, cols), at e0 + col * step, n0 + row * step in grid metres: pulses and returns from the ground on a square metre, and strips. inside: cells of
-    the site; unknown: those without a height. asked: returns from the ground on a square metre that a place needs; cell: square metres of one."""
+class Density(GroundCells):
+    """Of each cell pulses and returns from the ground on a square metre, and strips. asked: returns from the ground on a square metre that a place needs."""
 
-    e0: float
-    n0: float
-    step: float
     pulses: Floats
     ground: Floats
     strips: Ints
-    inside: Bools
-    unknown: Bools
     asked: float
-    cell: float
-
-    @property
-    def seen(self) -> Bools:
-        """Cells inside of which the height is known."""
-        return self.inside & ~self.unknown
 
     @property
     def holes(self) -> Bools:
-        """Cells that too few returns from the ground reach."""
+        """Cells (rows, cols) that too few returns from the ground reach."""
         return self.seen & (self.ground < self.asked)
 
     @property
     def gaps(self) -> Bools:
-        """Cells that no line sees."""
+        """Cells (rows, cols) that no line sees."""
         return self.seen & (self.strips == 0)
-
-    def area(self, where: Bools) -> float:
-        """Square metres on the ground of the cells inside where something holds."""
-        return float(np.count_nonzero(where & self.inside)) * self.cell
-
-    def middle_of(self, where: Bools) -> tuple[float, float]:
-        """A cell of those where something holds, near the middle of the largest patch of them, in grid metres."""
-        row, col = np.unravel_index(int(np.argmax(distance_transform_edt(np.pad(where, 1))[1:-1, 1:-1])), where.shape)
-        return self.e0 + float(col) * self.step, self.n0 + float(row) * self.step
 
 
 def reaches_ground(plan: Plan, e: Floats, n: Floats) -> Floats:
@@ -135,11 +113,18 @@ def density_of(plan: Plan, flights: Sequence[FlightPlan]) -> Density:
     pulses[known], strips[known] = _summed(tracks, x)
     ground = pulses * reaches_ground(plan, ee, nn)
     shape = (len(n), len(e))
-    cell = plan.assume["scan_cell"]
     return Density(
-        float(e[0]), float(n[0]), step, pulses.reshape(shape), ground.reshape(shape), strips.reshape(shape), inside.reshape(shape),
-        (inside & np.isnan(heights)).reshape(shape), plan.assume["ground_returns"] / cell**2, (step / ground_scale(plan)) ** 2,
-    )  # fmt: skip
+        e0=float(e[0]),
+        n0=float(n[0]),
+        step=step,
+        inside=inside.reshape(shape),
+        unknown=(inside & np.isnan(heights)).reshape(shape),
+        cell=(step / ground_scale(plan)) ** 2,
+        pulses=pulses.reshape(shape),
+        ground=ground.reshape(shape),
+        strips=strips.reshape(shape),
+        asked=plan.assume["ground_returns"] / plan.assume["scan_cell"] ** 2,
+    )
 
 
 def _cells(polygon: Polygon) -> tuple[Floats, Floats, float]:

@@ -30,7 +30,7 @@ KINDS: tuple[FeatureKind, ...] = get_args(FeatureKind)
 def kind_of(*words: str) -> FeatureKind:
     """The kind that words speak of, or are; a hazard where they say nothing that is known.
 
-    >>> kind_of("Old hedge", "low_growth"), kind_of("33 kV overhead line"), kind_of("layer 7")
+    >>> kind_of("Old hedge", "vegetation"), kind_of("33 kV overhead line"), kind_of("layer 7")
     ('canopy', 'power_line', 'hazard')
     """
     said = next((word for word in words if word in KINDS), None)

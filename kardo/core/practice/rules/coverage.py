@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from kardo.core.arrays import Bools
-from kardo.core.flight.coverage import COARSE, Coverage, Spread
+from kardo.core.flight.coverage import COARSE, Coverage, GroundCells, Spread
 from kardo.core.geodesy.units import area, place, small
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 
@@ -23,11 +23,12 @@ def _uncovered(r: Rule, view: View) -> Iterator[Finding]:
     """By square metres."""
     seen = view.coverage
     if seen is not None and (missing := seen.area(seen.holes)) > r.threshold:
-        words = f"Fewer than two images see {_where(view, seen, seen.holes)}."
+        words = f"Fewer than two images see {where_of(view, seen, seen.holes)}."
         yield r.found(words, "Raise the overlap or the margin, or fly it from another side.", measured=missing)
 
 
-def _where(view: View, seen: Coverage, cells: Bools) -> str:
+def where_of(view: View, seen: GroundCells, cells: Bools) -> str:
+    """How much of the site some cells (rows, cols) are, and where most of them lie."""
     unit = view.plan.brief.unit
     return f"{area(seen.area(cells), unit)} of the site, most of it about {place(*seen.middle_of(cells), unit)}"
 
@@ -45,7 +46,7 @@ def _strips(r: Rule, view: View) -> Iterator[Finding]:
     """By the share of the site."""
     seen = view.coverage
     if seen is not None and (share := _share(seen, seen.narrow)) > r.threshold:
-        words = f"Fewer than three strips see {_where(view, seen, seen.narrow)}."
+        words = f"Fewer than three strips see {where_of(view, seen, seen.narrow)}."
         yield r.found(words, "Add strips beside it, or crossing ones; put a target there.", measured=share)
 
 
@@ -66,7 +67,7 @@ def _corners(r: Rule, view: View) -> Iterator[Finding]:
     """By the share of the site."""
     seen = view.coverage
     if seen is not None and (share := _share(seen, seen.by_corners)) > r.threshold:
-        words = f"Only corners of frames see {_where(view, seen, seen.by_corners)}."
+        words = f"Only corners of frames see {where_of(view, seen, seen.by_corners)}."
         yield r.found(
             words, "Raise the margin: lines beyond the boundary bring frames' middles to its edge.", measured=share
         )

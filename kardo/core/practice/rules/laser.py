@@ -5,11 +5,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from kardo.core.arrays import Bools
-from kardo.core.flight.density import Density
 from kardo.core.flight.scan import sequence_words, used_angle
-from kardo.core.geodesy.units import area, place, speed
+from kardo.core.geodesy.units import speed
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+from kardo.core.practice.rules.coverage import where_of
 from kardo.core.practice.rules.flight import mended, path_of
 
 
@@ -26,13 +25,8 @@ def _gaps(r: Rule, view: View) -> Iterator[Finding]:
     """By square metres."""
     found = view.density
     if found is not None and (missing := found.area(found.gaps)) > r.threshold:
-        words = f"No line sees {_where(view, found, found.gaps)}."
+        words = f"No line sees {where_of(view, found, found.gaps)}."
         yield r.found(words, "Raise the side overlap or the margin, or fly it from another side.", measured=missing)
-
-
-def _where(view: View, found: Density, cells: Bools) -> str:
-    unit = view.plan.brief.unit
-    return f"{area(found.area(cells), unit)} of the site, most of it about {place(*found.middle_of(cells), unit)}"
 
 
 @rule(
@@ -51,7 +45,7 @@ def _ground(r: Rule, view: View) -> Iterator[Finding]:
         return
     thin = found.holes & ~found.gaps
     if (missing := found.area(thin)) > r.threshold:
-        words = f"Fewer than {found.asked:.3g} returns from the ground on a square metre come from {_where(view, found, thin)}."
+        words = f"Fewer than {found.asked:.3g} returns from the ground on a square metre come from {where_of(view, found, thin)}."
         yield r.found(
             words, "Fly slower, lower or with more overlap there; or say that it is interpolated.", measured=missing
         )
