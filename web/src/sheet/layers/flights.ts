@@ -11,6 +11,7 @@ import Style from "ol/style/Style";
 import type { SheetLayer } from "../drawing";
 import { cross } from "../symbols";
 
+const MOST_NAMED = 12; // legs of a flight: the names of more would lie on each other
 const DASHES = [[7, 5], [2, 4], [10, 3, 2, 3]]; // prettier-ignore
 
 /** Strips of every flight, each flight in a dash of its own. */
@@ -55,7 +56,7 @@ export const legs: SheetLayer = {
       flight.legs.map((leg, k) => {
         const start = new Feature(new Point(flight.strips[leg.first_strip]!.start));
         const text = new Text({
-          text: `leg ${k + 1}`,
+          text: flight.legs.length > MOST_NAMED ? "" : `leg ${k + 1}`,
           font: "600 11px 'Atkinson Hyperlegible Next Variable', sans-serif",
           offsetY: -12,
           fill: new Fill({ color: colours.ink! }),
