@@ -8,7 +8,10 @@ pytestmark = pytest.mark.django_db
 
 
 def keep(planner, job, profile="mp20", kind="cameras"):
-    return planner.post(f"/api/jobs/{job.pk}/kit", {"kind": kind, "profile": profile}, content_type="application/json")
+    """A profile as the job's plan has it now."""
+    rows = planner.get(f"/api/jobs/{job.pk}/plan").json()["plan"]["kit"].get(kind, [])
+    own = next((row for row in rows if row["id"] == profile), {"id": profile})
+    return planner.post(f"/api/jobs/{job.pk}/kit", {"kind": kind, "profile": own}, content_type="application/json")
 
 
 def test_a_profile_is_kept_and_its_changes_are_revisions(planner, job):
@@ -42,7 +45,7 @@ def test_a_profile_that_is_retired_is_offered_no_more_and_what_is_not_there_is_s
     assert planner.get(f"/api/jobs/{job.pk}/kit").json() == []
     assert planner.get(f"/api/jobs/{job.pk}/kit/{made['id']}/versions").status_code == 404
     answer = keep(planner, job, "none-such")
-    assert answer.status_code == 422 and "no such profile" in answer.json()["title"]
+    assert answer.status_code == 422 and "kit.cameras" in answer.json()["where"]
     assert keep(planner, job, kind="secrets").status_code == 422
 
 
@@ -59,3 +62,21 @@ def test_light_and_a_calibration_flight_come_over_the_api(planner, job):
     edits = planner.get(f"/api/jobs/{job.pk}/flight/calibration").json()
     assert [e["path"] for e in edits] == ["site/areas/C1", "flights/C1"]
     assert planner.patch_plan(job.pk, edits, 1).status_code == 200
+
+
+def test_what_is_put_on_record_is_reckoned_with(planner, job):
+    """A calibration five days before the visit makes the lens one of this week, by the same edits that put it on record."""
+    visit = {"id": "V1", "name": "visit", "date": "2027-03-16"}
+    assert planner.patch_plan(job.pk, [edit("visits/V1", None, visit)], 1).status_code == 200
+    ask = {"camera": "mp20", "record": [{"date": "2027-03-11", "what": "flight", "frames": 140, "note": ""}]}
+    url = f"/api/jobs/{job.pk}/flight/lens"
+    edits = planner.post(url, ask, content_type="application/json").json()
+    assert planner.patch_plan(job.pk, edits, 2).status_code == 200
+    camera = planner.get(f"/api/jobs/{job.pk}/plan").json()["plan"]["kit"]["cameras"][0]
+    assert camera["calibration"]["state"] == "this_week" and camera["record"] == ask["record"]
+    changed = ask | {
+        "record": [*ask["record"], {"date": "2027-03-12", "what": "changed", "frames": 0, "note": "dropped"}]
+    }
+    edits = planner.post(url, changed, content_type="application/json").json()
+    assert next(e for e in edits if e["path"].endswith("calibration"))["after"]["state"] == "never"
+    assert planner.post(url, ask | {"camera": "none"}, content_type="application/json").status_code == 422

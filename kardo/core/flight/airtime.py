@@ -121,7 +121,7 @@ class Longer:
 
 @dataclass(frozen=True)
 class AirTime:
-    """A flight in the air. minutes: all legs. across: minutes where the lines lay across the wind, None without one and where that
+    """A flight in the air. minutes: all legs. across: minutes where the lines lay across the wind, by which edits, None without one and where that
     cannot be flown. windy: whether they should. slowest
     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
     speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw, cards of 64 GB for the raw; of a scan gigabytes of returns, and minutes of a leg that the inertial unit's
@@ -132,6 +132,7 @@ class AirTime:
     legs: list[LegInAir]
     minutes: float
     across: float | None
+    across_edits: list[Edit]
     windy: bool
     slowest: float
     fastest: float
@@ -191,6 +192,7 @@ def air_time(plan: Plan, flight: Flight, wind: Wind = Wind(), least: float = LEA
         legs,
         minutes,
         across,
+        list(field_edits(f"flights/{flight.id}", flight, course=round((wind.whence + 90) % 180, 1))) if across else [],
         windy,
         min(g.ground for g in going),
         max(g.ground for g in going),

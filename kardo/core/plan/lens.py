@@ -5,7 +5,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from kardo.core.plan.kit import LensEntry
+from kardo.core.plan.edits import Edit, field_edits
+from kardo.core.plan.kit import Camera, LensEntry
+from kardo.core.plan.library import library
+from kardo.core.plan.model import Plan
+from kardo.core.plan.parts import to_json
 
 WEEK = 7  # days that a calibration counts as of this week
 FEWEST = 100  # frames of a flight that calibrates, as the rule calibration-frames has it
@@ -41,3 +45,16 @@ def by_record(record: Sequence[LensEntry], on: str) -> LensState:
     days = (datetime.date.fromisoformat(on) - datetime.date.fromisoformat(last.date)).days
     how = f"calibrated on {last.date}" + (f" by {last.frames} frames" if last.what == "flight" else "")
     return LensState("this_week" if days <= WEEK else "earlier", f"{how}, {days} days before")
+
+
+def brought_in_line(plan: Plan, camera: Camera) -> tuple[LensState, tuple[Edit, ...]] | None:
+    """What a camera's record says on the day of the first visit that has a date, and the edits that make the plan reckon so, none where it does; None without a record or
+    a date."""
+    on = next((v.date for v in plan.visits if v.date), "")
+    if not on or not camera.record:
+        return None
+    told = by_record(camera.record, on)
+    if told.state == camera.calibration.state:
+        return told, ()
+    usual = to_json(library().calibrations[told.state].calibration)
+    return told, field_edits(f"kit/cameras/{camera.id}", camera, calibration=usual)

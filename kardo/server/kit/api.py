@@ -1,20 +1,19 @@
 """The organisation's kit over the API, seen from a job: what it keeps, as it is and as it was."""
 
 import datetime
-from typing import Annotated, Any, Literal
+from typing import Any, Literal
 from uuid import UUID
 
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
-from pydantic import Field
 
-from kardo.core.errors import PlanError
+from kardo.core.plan.kit import Kit
+from kardo.core.plan.parts import validated
 from kardo.server.access import job_of, organisation_of
 from kardo.server.kit.keeping import keep, kept
 from kardo.server.kit.models import KeptProfile, ProfileVersion
-from kardo.server.plans.stored import stored_plan
 
 router = Router(tags=["kit"])
 Kind = Literal["cameras", "scanners", "aircraft", "batteries", "antennas", "receivers", "poles", "loggers"]
@@ -47,19 +46,17 @@ def list_kit(request: HttpRequest, job_id: UUID):
 
 
 class OfPlan(Schema):
-    """A profile of the plan's kit: which list it stands in, and its id there."""
+    """A profile as the plan has it, and which list of its kit it stands in."""
 
     kind: Kind
-    profile: Annotated[str, Field(max_length=40)]
+    profile: dict[str, Any]
 
 
 @router.post("/{job_id}/kit", response=ProfileOut)
 def keep_profile(request: HttpRequest, job_id: UUID, of: OfPlan):
     """Keep a profile of the plan: a new one, or the next version of the one it was taken from."""
-    plan = stored_plan(job_of(request, job_id))
-    own = next((p for p in getattr(plan.kit, of.kind) if p.id == of.profile), None)
-    if own is None:
-        raise PlanError("The plan has no such profile.", where="Flight, kit")
+    job_of(request, job_id)
+    (own,) = getattr(validated(Kit, {of.kind: [of.profile]}, "kit"), of.kind)
     made = keep(organisation_of(request), request.user, of.kind, own)
     return _shown(made.newest, made)
 

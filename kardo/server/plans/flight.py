@@ -7,7 +7,7 @@ from uuid import UUID
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Form, Query, Router, Schema
 from ninja.files import UploadedFile
-from pydantic import TypeAdapter
+from pydantic import Field, TypeAdapter
 
 from kardo.core.day.exposure import Cloud, ExposureAdvice, exposure
 from kardo.core.errors import PlanError
@@ -17,10 +17,12 @@ from kardo.core.flight.calibration import calibration_edits
 from kardo.core.flight.coverage import CoverageFigures, coverage, told
 from kardo.core.flight.coverage_drawing import CoverageDrawing, density_drawing, drawing_of
 from kardo.core.flight.density import DensityFigures, density, told_density
-from kardo.core.plan.edits import Edit
+from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.flights import Flight
-from kardo.core.plan.kit import Camera
+from kardo.core.plan.kit import Camera, LensEntry
+from kardo.core.plan.lens import brought_in_line
 from kardo.core.plan.model import Plan
+from kardo.core.plan.parts import to_json
 from kardo.formats.camera import read_camera
 from kardo.formats.coordinates import Option
 from kardo.formats.documents import pdf
@@ -31,7 +33,7 @@ from kardo.formats.track import read_track
 from kardo.server.access import job_of
 from kardo.server.made_once import made_once
 from kardo.server.plans.api import near_site
-from kardo.server.plans.stored import whole_plan
+from kardo.server.plans.stored import stored_plan, whole_plan
 from kardo.server.standing import standing_of
 from kardo.server.uploads import upload_of
 
@@ -115,6 +117,25 @@ def _flight(plan: Plan, key: str) -> Flight:
     if own is None:
         raise PlanError("There is no such flight.", where="Flight", mend="Choose another.")
     return own
+
+
+class LensRecord(Schema):
+    """A camera of the plan, by id, and the record of its lens as it is to be."""
+
+    camera: Annotated[str, Field(max_length=40)]
+    record: Annotated[tuple[LensEntry, ...], Field(max_length=100)]
+
+
+@router.post("/{job_id}/flight/lens", response=list[Edit])
+def bring_lens_in_line(request: HttpRequest, job_id: UUID, lens: LensRecord):
+    """The edits that put a record on a camera, and make the plan reckon with the lens as that has it on the day of the visit. Nothing is saved."""
+    plan = stored_plan(job_of(request, job_id))
+    own = next((c for c in plan.kit.cameras if c.id == lens.camera), None)
+    if own is None:
+        raise PlanError("The plan has no such camera.", where="Flight, kit")
+    kept = field_edits(f"kit/cameras/{own.id}", own, record=[to_json(entry) for entry in lens.record])
+    told = brought_in_line(plan, own.model_copy(update={"record": lens.record}))
+    return [*kept, *(told[1] if told else ())]
 
 
 @router.get("/{job_id}/flight/calibration", response=list[Edit])

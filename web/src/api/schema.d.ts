@@ -666,6 +666,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/flight/lens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Lens In Line
+         * @description The edits that put a record on a camera, and make the plan reckon with the lens as that has it on the day of the visit. Nothing is saved.
+         */
+        post: operations["kardo_server_plans_flight_bring_lens_in_line"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/flight/calibration": {
         parameters: {
             query?: never;
@@ -5840,7 +5860,7 @@ export interface components {
         };
         /**
          * AirTime
-         * @description A flight in the air. minutes: all legs. across: minutes where the lines lay across the wind, None without one and where that
+         * @description A flight in the air. minutes: all legs. across: minutes where the lines lay across the wind, by which edits, None without one and where that
          *     cannot be flown. windy: whether they should. slowest
          *     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
          *     speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw, cards of 64 GB for the raw; of a scan gigabytes of returns, and minutes of a leg that the inertial unit's
@@ -5857,6 +5877,8 @@ export interface components {
             minutes: number;
             /** Across */
             across: number | null;
+            /** Across Edits */
+            across_edits: components["schemas"]["Edit"][];
             /** Windy */
             windy: boolean;
             /** Slowest */
@@ -5992,6 +6014,16 @@ export interface components {
             shutter: number;
             /** Speed */
             speed: number;
+        };
+        /**
+         * LensRecord
+         * @description A camera of the plan, by id, and the record of its lens as it is to be.
+         */
+        LensRecord: {
+            /** Camera */
+            camera: string;
+            /** Record */
+            record: components["schemas"]["LensEntry"][];
         };
         /**
          * FlownOut
@@ -6890,7 +6922,7 @@ export interface components {
         };
         /**
          * OfPlan
-         * @description A profile of the plan's kit: which list it stands in, and its id there.
+         * @description A profile as the plan has it, and which list of its kit it stands in.
          */
         OfPlan: {
             /**
@@ -6899,7 +6931,9 @@ export interface components {
              */
             kind: "cameras" | "scanners" | "aircraft" | "batteries" | "antennas" | "receivers" | "poles" | "loggers";
             /** Profile */
-            profile: string;
+            profile: {
+                [key: string]: unknown;
+            };
         };
         /**
          * Changed
@@ -9337,6 +9371,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExposureAdvice"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_flight_bring_lens_in_line: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LensRecord"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Edit"][];
                 };
             };
         };

@@ -9,10 +9,7 @@ from kardo.core.errors import KardoError
 from kardo.core.flight.areas import flight_polygon
 from kardo.core.flight.pattern import FlightPlan
 from kardo.core.geodesy.units import length
-from kardo.core.plan.edits import field_edits
-from kardo.core.plan.lens import by_record
-from kardo.core.plan.library import library
-from kardo.core.plan.parts import to_json
+from kardo.core.plan.lens import brought_in_line
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 from kardo.core.practice.rules.flight import mended, path_of
 from kardo.core.site.things import shape_of_feature
@@ -147,24 +144,19 @@ def _strength(r: Rule, view: View) -> Iterator[Finding]:
     FIELD,
 )
 def _record(r: Rule, view: View) -> Iterator[Finding]:
-    on = next((v.date for v in view.plan.visits if v.date), "")
-    cameras = {f.camera.id: f.camera for f in view.imaged}
-    for camera in cameras.values() if on else ():
-        if not camera.record:
+    for camera in {f.camera.id: f.camera for f in view.imaged}.values():
+        told = brought_in_line(view.plan, camera)
+        if told is None or not told[1]:
             continue
-        told = by_record(camera.record, on)
-        if told.state == camera.calibration.state:
-            continue
-        now, then = (STATES[s] for s in (camera.calibration.state, told.state))
-        usual = to_json(library().calibrations[told.state].calibration)
+        now, then = (STATES[s] for s in (camera.calibration.state, told[0].state))
         yield r.found(
-            f"{camera.name} is reckoned as calibrated {now}; by its record it is {then}: {told.why}.".replace(
+            f"{camera.name} is reckoned as calibrated {now}; by its record it is {then}: {told[0].why}.".replace(
                 "..", "."
             ),
             f"Reckon with {then}.",
             f"kit/cameras/{camera.id}",
             None,
-            field_edits(f"kit/cameras/{camera.id}", camera, calibration=usual),
+            told[1],
             f"reckon with {then}",
         )
 

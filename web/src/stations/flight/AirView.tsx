@@ -68,10 +68,18 @@ export function AirView() {
 }
 
 function Told({ air, flight }: { air: AirTime; flight: Flight }) {
-  const { unit } = usePlan().plan.brief;
+  const { plan, edit } = usePlan();
+  const { unit } = plan.brief;
   return (
     <>
-      <p className="mt-1">{air.told}</p>
+      <p className="mt-1">
+        {air.told}{" "}
+        {air.across_edits.length > 0 && (
+          <button className="button px-1 py-0 text-sm" onClick={() => void edit(air.across_edits)}>
+            lay them across
+          </button>
+        )}
+      </p>
       <div className="flex flex-wrap items-start gap-x-6">
         <BatteryPlot air={air} reserve={flight.reserve} />
         <dl className="grid grid-cols-[auto_auto] gap-x-4 text-sm">

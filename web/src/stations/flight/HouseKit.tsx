@@ -40,7 +40,7 @@ export function HouseKit() {
     }
   };
   const keep = async (kind: Kind, row: Row) => {
-    const made = await call<KeptProfile>("POST", `/jobs/${jobId}/kit`, { kind, profile: row.id });
+    const made = await call<KeptProfile>("POST", `/jobs/${jobId}/kit`, { kind, profile: row });
     await edit(fieldEdits(plan, `kit/${kind}/${row.id}`, { origin: { id: made.id, revision: made.revision } }));
   };
   const take = (one: KeptProfile) => {

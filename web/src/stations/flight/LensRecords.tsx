@@ -1,4 +1,4 @@
-import type { Camera } from "../../api/client";
+import { call, type Camera, type Edit } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { fieldEdits } from "../../lib/edits";
 import { NumberField, Select, TextField } from "../../ui/fields";
@@ -24,11 +24,15 @@ export function LensRecords() {
 }
 
 function LensRecord({ camera }: { camera: Camera }) {
-  const { plan, catalogue, edit } = usePlan();
+  const { jobId, plan, catalogue, edit } = usePlan();
   const set = (change: Partial<Camera>) => void edit(fieldEdits(plan, `kit/cameras/${camera.id}`, change));
   const record = camera.record ?? [];
+  /** What is put on record is reckoned with at once, as it is on the day of the visit. */
+  const keep = async (entries: Entry[]) => {
+    await edit(await call<Edit[]>("POST", `/jobs/${jobId}/flight/lens`, { camera: camera.id, record: entries }));
+  };
   const put = (k: number, change: Partial<Entry>) =>
-    set({ record: record.map((entry, j) => (j === k ? { ...entry, ...change } : entry)) });
+    void keep(record.map((entry, j) => (j === k ? { ...entry, ...change } : entry)));
   const today = plan.visits.find((v) => v.date)?.date || new Date().toISOString().slice(0, 10);
   return (
     <div className="mb-1 text-sm">
@@ -45,7 +49,7 @@ function LensRecord({ camera }: { camera: Camera }) {
         />
         <button
           className="button px-1 py-0"
-          onClick={() => set({ record: [...record, { date: today, what: "flight", frames: 100, note: "" }] })}
+          onClick={() => void keep([...record, { date: today, what: "flight", frames: 100, note: "" }])}
         >
           put on record
         </button>
@@ -83,7 +87,7 @@ function LensRecord({ camera }: { camera: Camera }) {
             width="w-48"
             onCommit={(note) => put(k, { note })}
           />
-          <Remove onClick={() => set({ record: record.filter((_, j) => j !== k) })}>remove entry {k + 1}</Remove>
+          <Remove onClick={() => void keep(record.filter((_, j) => j !== k))}>remove entry {k + 1}</Remove>
         </p>
       ))}
     </div>
