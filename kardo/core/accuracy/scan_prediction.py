@@ -165,7 +165,8 @@ def _volumes(scan: Scanned, found: LaserResult) -> list[Volume]:
         some = at[at >= 0]
         if not some.size:
             continue
-        read = places.reading.ravel() / len(some) if heights_of_surface(plan.brief) else np.tile([0, 0, 1 / len(some)], len(some))  # fmt: skip
+        read = places.reading if heights_of_surface(plan.brief) else np.tile([0.0, 0.0, 1.0], (len(some), 1))
+        read = read.ravel() / len(some)
         sigma = math.sqrt(float(read @ found.joint(some) @ read) + geoid_sigma(plan) ** 2)
         at_95 = VERTICAL_95 * sigma
         out.append(Volume(key, extent, sigma, sigma * extent, at_95, at_95 * extent))
@@ -186,24 +187,20 @@ def _control_figures(scan: Scanned, found: LaserResult) -> list[ControlFigures]:
             continue
         cov, sigma = found.cov[k], own[k]
         width = p.width / float(scan.control_places.ground_px[k])
-        plan_sigma = float(np.hypot(*sigma[:2])) if np.isfinite(sigma[:2]).all() else float(np.hypot(*scan.control_total[k, :2]))  # fmt: skip
+        in_plan = sigma[:2] if np.isfinite(sigma[:2]).all() else scan.control_total[k, :2]
         map_h, map_v = float(np.sqrt(cov[0, 0] + cov[1, 1])), float(np.sqrt(cov[2, 2]))
         shape = ellipse(cov, scan.frame.convergence)
-        rows.append(ControlFigures(p.id, strips, width, plan_sigma, float(sigma[2]), map_h, map_v, shape))
+        own_h, own_v = float(np.hypot(*in_plan)), float(sigma[2])
+        rows.append(ControlFigures(p.id, strips, width, own_h, own_v, map_h, map_v, shape))
     return rows
 
 
 def _reliability(scan: Scanned, found: LaserResult, variances: Floats) -> list[TargetReliability]:
     """How far each target is checked by the rest, what a gross error does to the map, and the map without it. A gross error is found with 80 % power at a risk of
     0.1 % when it is 4.13 / sqrt(M_ii), M the weight of the observations among themselves, less what is fitted to them."""
-    adjustment, targets = scan.looked_at.adjustment, scan.looked_at.targets
+    targets = scan.looked_at.targets
     axes = [(k, int(axis)) for k, t in enumerate(targets) for axis in np.flatnonzero(np.isfinite(t.sigma))]
-    inner = found.innovation[: len(axes), : len(axes)]
-    weight = np.linalg.inv(inner) if axes else inner
-    if adjustment in ("height", "position"):
-        fitted = np.array([[float(axis == a) for _, axis in axes] for a in range(3) if any(axis == a for _, axis in axes)]).T  # fmt: skip
-        if axes:
-            weight = weight - weight @ fitted @ np.linalg.inv(fitted.T @ weight @ fitted) @ fitted.T @ weight
+    weight = _weight(scan, found, [axis for _, axis in axes])
     known: Bools = np.asarray(np.isfinite(variances).all(axis=1), dtype=np.bool_)
     moved = found.moved[(3 * scan.map_at[scan.map_at >= 0][:, None] + np.arange(3)).ravel()]
     by_place = {t.place: k for k, t in enumerate(targets)}
@@ -225,8 +222,22 @@ def _reliability(scan: Scanned, found: LaserResult, variances: Floats) -> list[T
         lost_h, lost_v = _lost(scan, mine, known) if len(targets) <= MOST_LOST else (None, None)
         east, north, up = nullable(found_at)
         h, v = float(max(effect[:2])), float(effect[2])
-        out.append(TargetReliability(point.id, triple(redundancy), (east, north, up), h if math.isfinite(h) else None, v if math.isfinite(v) else None, lost_h, lost_v))  # fmt: skip
+        effect_h, effect_v = (x if math.isfinite(x) else None for x in (h, v))
+        row_of = TargetReliability(point.id, triple(redundancy), (east, north, up), effect_h, effect_v, lost_h, lost_v)
+        out.append(row_of)
     return out
+
+
+def _weight(scan: Scanned, found: LaserResult, axes: list[int]) -> Floats:
+    """M (q, q) of the targets' observations, each of an axis: the inverse of their covariance, less what a height or a shift that is fitted to them takes."""
+    inner = found.innovation[: len(axes), : len(axes)]
+    if not axes:
+        return inner
+    weight = np.asarray(np.linalg.inv(inner), dtype=np.float64)
+    if scan.looked_at.adjustment not in ("height", "position"):
+        return weight
+    fitted = np.array([[float(axis == a) for a in sorted(set(axes))] for axis in axes])
+    return np.asarray(weight - weight @ fitted @ np.linalg.inv(fitted.T @ weight @ fitted) @ fitted.T @ weight)
 
 
 def _lost(scan: Scanned, target: int, known: Bools) -> tuple[float | None, float | None]:
@@ -242,7 +253,10 @@ def _blind_spots(scan: Scanned, budget: list[Share]) -> list[BlindSpot]:
     checks = scan.looked_at.checks[: len(own)]
     found = []
     for number, shift in enumerate(scan.shifts):
-        held = sum(any(s == number and (share > 0.99).all() for s, share in zip(c.shifts, c.shares, strict=True)) for c in checks)  # fmt: skip
+        held = sum(
+            any(s == number and (share > 0.99).all() for s, share in zip(c.shifts, c.shares, strict=True))
+            for c in checks
+        )
         if held and shift.key in shares:
             found.append(spot(shares[shift.key], held))
     return sorted((s for s in found if s.share >= BLIND_FROM), key=lambda s: -s.share)

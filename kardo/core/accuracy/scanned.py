@@ -1,6 +1,7 @@
 """From a plan whose flights scan to the linear network of its returns: what each strip gives at targets, checks and the ground. Source: docs/laser.md."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -9,7 +10,7 @@ from shapely import Polygon
 
 from kardo.core.accuracy.judged import Places, heights_of_surface
 from kardo.core.accuracy.laser import attitude, own_noise, partials_of
-from kardo.core.accuracy.laser_network import (  # fmt: skip
+from kardo.core.accuracy.laser_network import (
     UP,
     Compared,
     LaserNetwork,
@@ -45,6 +46,8 @@ from kardo.core.plan.model import Plan
 from kardo.core.terrain.surface import AnySurface
 
 MOST_TIES = 1500
+MOST_PLACES = 2300  # that are looked at together: of many areas fewer points each
+TURNS = ("roll", "pitch", "heading")
 Source = tuple[str, str]  # kind and id of what error comes from
 
 
@@ -128,7 +131,9 @@ def scanned_plan(plan: Plan, further: tuple[ControlPoint, ...] = ()) -> Scanned:
     assert surface is not None
     flights = scanned(plan)
     if any(f.flight.adjustment != flights[0].flight.adjustment for f in flights):
-        raise PlanError("The flights that scan are adjusted in different ways.", where="Flight", mend="Choose one for all.")  # fmt: skip
+        raise PlanError(
+            "The flights that scan are adjusted in different ways.", where="Flight", mend="Choose one for all."
+        )
     frame = local_frame(plan, polygon, surface)
     shifts = unique([*(s for f in flights for s in shared_by(plan, f.flight.hangs_on)), *all_shared(plan)])
     held = [
@@ -141,17 +146,26 @@ def scanned_plan(plan: Plan, further: tuple[ControlPoint, ...] = ()) -> Scanned:
     control = scan.spots(*_of_control(plan, points))
     map_e, map_n, step = map_sample(polygon, surface)
     on_map = scan.spots(map_e, map_n)
-    areas = [scan.spots(*on_known_ground(surface, *sample(area_polygon(a), AREA_POINTS)[:2])) for a in plan.site.areas]
+    areas = [scan.spots(*some) for some in _of_areas(plan, surface, MOST_PLACES - len(points) - len(map_e))]
     matched = flights[0].flight.adjustment == "matched"
     ties = scan.spots(*_tie_places(plan, polygon, surface)) if matched else None
-    return _assembled(plan, parameters, tuple(shifts), flights, frame, points, control, on_map, (map_e, map_n, step), areas, ties)  # fmt: skip
+    grid = map_e, map_n, step
+    return _assembled(scan, tuple(shifts), flights, points, control, on_map, grid, areas, ties)
+
+
+def _of_areas(plan: Plan, surface: AnySurface, room: int) -> list[tuple[Floats, Floats]]:
+    """Samples of the areas whose volume matters, where the ground is known, as many as there is room for."""
+    each = min(AREA_POINTS, max(10, room // max(1, len(plan.site.areas)) * 2 // 3))
+    return [on_known_ground(surface, *sample(area_polygon(a), each)[:2]) for a in plan.site.areas]
 
 
 def _of_control(plan: Plan, points: tuple[ControlPoint, ...]) -> tuple[Floats, Floats, Floats]:
     heights = survey(plan, points).heights if points else np.zeros(0)
     unknown = np.flatnonzero(np.isnan(heights))
     if unknown.size:
-        raise PlanError(f"{points[int(unknown[0])].name} has no height and the terrain has none there.", where="Control", mend="Type its height.")  # fmt: skip
+        name = points[int(unknown[0])].name
+        words = f"{name} has no height and the terrain has none there."
+        raise PlanError(words, where="Control", mend="Type its height.")
     return np.array([p.e for p in points]), np.array([p.n for p in points]), heights
 
 
@@ -170,21 +184,31 @@ def _parameters(plan: Plan, flights: tuple[FlightPlan, ...], tracks: list[Track]
     mission: list[int] = []
     leg: dict[tuple[int, int], int] = {}
     strip: dict[tuple[int, int], int] = {}
+
+    def add(what: str, reach: str, axes: Sequence[str], sigma: Sequence[float], source: Source) -> None:
+        rows.extend((f"{what} {axis}".rstrip(), reach, s, source) for axis, s in zip(axes, sigma, strict=True))
+
     for k, flight in enumerate(flights):
         unit, own = flight.scanner.unit, flight.flight
         worse = 1.0 if own.start_up else plan.assume["unaligned"]
         turns = [worse * math.radians(d) for d in (unit.roll_pitch_deg, unit.roll_pitch_deg, unit.heading_deg)]
         mission.append(len(rows))
-        rows += [(f"{own.id} boresight {a}", "mission", math.radians(s), ("boresight", own.id)) for a, s in zip(("roll", "pitch", "heading"), unit.boresight_deg, strict=True)]  # fmt: skip
-        rows += [(f"{own.id} lever arm {a}", "mission", unit.lever_m, ("range", own.id)) for a in ("forward", "right", "down")]  # fmt: skip
-        rows.append((f"{own.id} range", "mission", unit.range_bias_m, ("range", own.id)))
+        add(
+            f"{own.id} boresight",
+            "mission",
+            TURNS,
+            [math.radians(d) for d in unit.boresight_deg],
+            ("boresight", own.id),
+        )
+        add(f"{own.id} lever arm", "mission", ("forward", "right", "down"), [unit.lever_m] * 3, ("range", own.id))
+        add(f"{own.id} range", "mission", ("",), [unit.range_bias_m], ("range", own.id))
         for number, shift in enumerate(leg_shifts(plan, flight)):
             leg[k, number] = len(rows)
-            rows += [(f"{shift.id} {a}", "leg", s, ("legs", own.id)) for a, s in zip(("east", "north", "up"), shift.sigma, strict=True)]  # fmt: skip
-            rows += [(f"{shift.id} {a}", "leg", s, ("attitude", own.id)) for a, s in zip(("roll", "pitch", "heading"), turns, strict=True)]  # fmt: skip
+            add(shift.id, "leg", ("east", "north", "up"), shift.sigma, ("legs", own.id))
+            add(shift.id, "leg", TURNS, turns, ("attitude", own.id))
         for number in sorted({t.strip for t in tracks if t.flight == k}):
             strip[k, number] = len(rows)
-            rows += [(f"{own.id} strip {number + 1} {a}", "strip", s / 2, ("attitude", own.id)) for a, s in zip(("roll", "pitch", "heading"), turns, strict=True)]  # fmt: skip
+            add(f"{own.id} strip {number + 1}", "strip", TURNS, [t / 2 for t in turns], ("attitude", own.id))
     names, reaches, sigma, sources = zip(*rows, strict=True)
     return Parameters(names, reaches, np.array(sigma), sources, tuple(mission), leg, strip)
 
@@ -204,11 +228,8 @@ class _Scan:
     def spots(self, e: Floats, n: Floats, heights: Floats | None = None) -> _Spots:
         """Places at grid metres (k,), on the ground or at heights."""
         assume = self.plan.assume
-        x = (
-            self.frame.to_enu(e, n, self.surface.at(e, n) if heights is None else heights)
-            if len(e)
-            else np.zeros((0, 3))
-        )
+        h = self.surface.at(e, n) if heights is None else heights
+        x = self.frame.to_enu(e, n, h) if len(e) else np.zeros((0, 3))
         gradient = np.nan_to_num(self.surface.gradient(e, n)) if len(e) else np.zeros((0, 2))
         shot = self._shot(e, n, x, np.hypot(gradient[:, 0], gradient[:, 1]))
         asked = assume["ground_returns"] / assume["scan_cell"] ** 2
@@ -273,16 +294,14 @@ def _tie_places(plan: Plan, polygon: Polygon, surface: AnySurface) -> tuple[Floa
     """Places on a lattice where overlapping strips may be tied, as dense as asked for unless they were too many."""
     west, south, east, north = polygon.bounds
     step = max(plan.assume["tie_spacing"], math.sqrt(polygon.area / MOST_TIES))
-    e, n = (a.ravel() for a in np.meshgrid(np.arange(west + step / 2, east, step), np.arange(south + step / 2, north, step)))  # fmt: skip
-    return on_known_ground(surface, e, n)
+    e, n = np.meshgrid(np.arange(west + step / 2, east, step), np.arange(south + step / 2, north, step))
+    return on_known_ground(surface, e.ravel(), n.ravel())
 
 
 def _assembled(
-    plan: Plan,
-    parameters: Parameters,
+    scan: _Scan,
     shifts: tuple[Shift, ...],
     flights: tuple[FlightPlan, ...],
-    frame: LocalFrame,
     points: tuple[ControlPoint, ...],
     control: _Spots,
     on_map: _Spots,
@@ -291,6 +310,7 @@ def _assembled(
     ties: _Spots | None,
 ) -> Scanned:
     """All places end to end, and who is compared with what."""
+    plan, parameters = scan.plan, scan.parameters
     places: list[tuple[Ints, Floats]] = []
     returns: list[Returns] = []
 
@@ -307,7 +327,11 @@ def _assembled(
 
     control_at, map_at, area_at = added(control), added(on_map), [added(a) for a in areas]
     if not (map_at >= 0).any():
-        raise PlanError("No line of the scan sees the site with enough returns from the ground.", where="Flight", mend="Fly lower or slower, or use more of the angle.")  # fmt: skip
+        raise PlanError(
+            "No line of the scan sees the site with enough returns from the ground.",
+            where="Flight",
+            mend="Fly lower or slower, or use more of the angle.",
+        )
     adjustment: Adjustment = flights[0].flight.adjustment
     compared, total, identified = _compared(plan, points, control, control_at, shifts, adjustment)
     shift_sigma = np.array([s.sigma for s in shifts], dtype=float).reshape(-1, 3)
@@ -328,12 +352,30 @@ def _assembled(
         tied = _ties(plan, ties, len(places), sum(len(r.sigma) for r in returns))
         whole = _end_to_end([*returns, tied[1]])
         network = replace(looked_at, returns=whole, places=(*places, *tied[0]), ties=tied[2])
-    seen = np.flatnonzero(control_at >= 0)
+    seen, mapped = np.flatnonzero(control_at >= 0), np.flatnonzero(map_at >= 0)
+    map_e, map_n, step = grid
     return Scanned(
-        plan, network, parameters, shifts, flights, frame, points, seen, identified.take(seen), total[seen], control.shot, *grid, map_at,
-        on_map.shot.strips, on_map.places.take(np.flatnonzero(map_at >= 0)), tuple(area_at),
-        tuple(a.places.take(a.enough) for a in areas), looked_at,
-    )  # fmt: skip
+        plan=plan,
+        network=network,
+        parameters=parameters,
+        shifts=shifts,
+        flights=flights,
+        frame=scan.frame,
+        points=points,
+        seen=seen,
+        control_places=identified.take(seen),
+        control_total=total[seen],
+        control_shot=control.shot,
+        map_e=map_e,
+        map_n=map_n,
+        map_step=step,
+        map_at=map_at,
+        map_strips=on_map.shot.strips,
+        map_places=on_map.places.take(mapped),
+        area_at=tuple(area_at),
+        area_places=tuple(a.places.take(a.enough) for a in areas),
+        looked_at=looked_at,
+    )
 
 
 def _end_to_end(parts: list[Returns]) -> Returns:
