@@ -7,9 +7,11 @@ from PIL.TiffImagePlugin import IFDRational
 from playwright.sync_api import expect
 
 from kardo.core.flight.pattern import all_flown
+from kardo.demo import demo_plan
 from tests.browser.test_control import opened
 from tests.browser.test_house import barriers
 from tests.browser.test_story import settled
+from tests.browser.test_verdict import add_job
 from tests.conftest import small_plan
 from tests.formats.test_camera import image
 
@@ -189,4 +191,42 @@ def test_a_camera_is_kept_for_all_jobs_with_its_record(signed_in, django_db_bloc
     page.get_by_role("button", name="a calibration flight").click()
     settled(page)
     expect(page.get_by_role("tab", name="calibration 1")).to_be_visible()
+    assert page.console_errors == []
+
+
+def test_the_wood_is_planned_from_end_to_end(signed_in, django_db_blocker):
+    """The demo that is scanned: from its verdict to the day, the card and the base's station, with the finding that it begins with resolved."""
+    page = signed_in
+    add_job(django_db_blocker, demo_plan("tarn-wood"))
+    page.reload()
+    page.get_by_role("link", name="Tarn Wood").first.click()
+    settled(page)
+    line = page.get_by_role("navigation", name="Stations")
+    for station, said in (
+        ("3 Flight", "9 lines scanned"), ("4 Base", "Corvane reference network"), ("5 Control", "1 target · 10 checks"), ("6 Verdict", "passes > 99 %"),
+    ):  # fmt: skip
+        expect(line.get_by_role("button", name=re.compile(station))).to_contain_text(said)
+    expect(page.get_by_text("K10 lies where nobody should stand")).to_be_visible()
+    page.keyboard.press("5")
+    east = page.get_by_label("E of K10", exact=True)
+    east.fill("624320")
+    east.press("Enter")
+    north = page.get_by_label("N of K10", exact=True)
+    north.fill("5132600")
+    north.press("Enter")
+    page.keyboard.press("Escape")
+    settled(page)
+    expect(page.get_by_text("K10 lies where nobody should stand")).to_have_count(0)
+    expect(page.get_by_role("columnheader", name="strips")).to_be_visible()
+    page.get_by_role("heading", name="Control").click()
+    page.keyboard.press("6")
+    expect(page.get_by_test_id("tray-verdict")).to_contain_text("noise of the returns")
+    page.keyboard.press("7")
+    expect(page.get_by_test_id("tray-day")).to_contain_text("before the first line: stand still 120 s", timeout=30_000)
+    page.keyboard.press("3")
+    page.get_by_role("tab", name="card and files").click()
+    with page.expect_download() as download:
+        page.get_by_role("link", name="card of scan").click()
+    assert len(pypdfium2.PdfDocument(download.value.path())) == 1
+    assert barriers(page) == []
     assert page.console_errors == []

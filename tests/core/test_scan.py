@@ -21,6 +21,7 @@ from kardo.core.flight.scan import mean_density, over_angle, sequence_minutes, s
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import library
 from kardo.core.plan.model import plan_from_json
+from kardo.core.plan.site import Area
 from kardo.core.plan.visits import Visit
 from kardo.core.practice.catalogue import View
 from kardo.core.summary import found, summary, told
@@ -277,3 +278,10 @@ def test_a_local_grid_or_two_ways_of_adjusting_are_refused_in_words():
     other = plan.flights[0].model_copy(update={"id": "second", "name": "second", "adjustment": "matched"})
     with pytest.raises(PlanError, match="different ways"):
         predict(plan.model_copy(update={"flights": (plan.flights[0], other)}))
+
+
+def test_many_areas_are_each_known_by_fewer_points():
+    ring = lambda k: tuple((E0 + 5 * k + x, N0 + y) for x, y in ((0, 0), (4, 0), (4, 100), (0, 100)))  # noqa: E731
+    areas = tuple(Area(id=f"A{k}", name=f"heap {k}", ring=ring(k)) for k in range(38))
+    result = predict(scan_plan(areas=areas))
+    assert len(result.volumes) == 39 and all(0 < v.sigma < 0.05 for v in result.volumes)
