@@ -23,7 +23,7 @@ import { useArea } from "./tools/area";
 import { useDrag } from "./tools/drag";
 import { useFeature } from "./tools/feature";
 import { usePlace } from "./tools/place";
-import { useReshape } from "./tools/reshape";
+import { useReshape, useStripEnds } from "./tools/reshape";
 
 const BOX = { left: 26, top: 8, right: 8, bottom: 24 };
 
@@ -73,6 +73,7 @@ export function Sheet() {
   useArea(drawing, tools);
   useFeature(drawing, tools);
   useReshape(drawing, tools);
+  useStripEnds(drawing, tools);
   useWarm();
   useFirstView(drawing, plan.site.boundary, view.terrain?.extent as Extent | undefined);
   useGoing(drawing, bench.goTo, bench.preview);

@@ -1,4 +1,5 @@
 import Feature from "ol/Feature";
+import LineString from "ol/geom/LineString";
 import MultiLineString from "ol/geom/MultiLineString";
 import Point from "ol/geom/Point";
 import MultiPoint from "ol/geom/MultiPoint";
@@ -43,6 +44,32 @@ export const exposures: SheetLayer = {
       centres.setStyle(new Style({ image: k ? cross(colours.quiet!, 2.6, 0.9) : dot }));
       return centres;
     }),
+};
+
+/** Strips that somebody drew, with ends to be dragged, while the Flight is open. */
+export const ownStrips: SheetLayer = {
+  name: "own strips",
+  rank: 4.25,
+  from: (view) => [view.plan.flights, view.colours, view.station === "flight"],
+  features: ({ plan, colours, station }) =>
+    (station === "flight" ? plan.flights : [])
+      .filter((flight) => flight.pattern === "own")
+      .flatMap((flight) =>
+        (flight.own_strips ?? []).map((strip, k) => {
+          const line = new Feature(new LineString([strip.start, strip.end]));
+          line.setId(`${flight.id}/${k}`);
+          const end = new CircleStyle({
+            radius: 4,
+            fill: new Fill({ color: colours.sheet! }),
+            stroke: new Stroke({ color: colours.ink!, width: 1.4 }),
+          });
+          line.setStyle([
+            new Style({ stroke: new Stroke({ color: colours.ink!, width: 1.2 }) }),
+            new Style({ image: end, geometry: new MultiPoint([strip.start, strip.end]) }),
+          ]);
+          return line;
+        }),
+      ),
 };
 
 /** Where a battery is changed: each leg's number where its first line begins, while the Flight is open. */

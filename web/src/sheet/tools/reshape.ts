@@ -2,10 +2,38 @@ import type Feature from "ol/Feature";
 import type LineString from "ol/geom/LineString";
 import type Point from "ol/geom/Point";
 import Polygon from "ol/geom/Polygon";
+import { never } from "ol/events/condition";
 import Modify from "ol/interaction/Modify";
 import { useEffect } from "react";
 import { fieldEdits } from "../../lib/edits";
 import { round, sourceOf, type Drawing, type ToolContext } from "../drawing";
+
+/** Ends of strips that somebody drew are dragged while the Flight is open. */
+export function useStripEnds(drawing: Drawing | null, { placing, plan, station, edit }: ToolContext) {
+  useEffect(() => {
+    if (!drawing || station !== "flight" || placing) return;
+    const modify = new Modify({ source: sourceOf(drawing, "own strips"), insertVertexCondition: never });
+    modify.on("modifyend", (event) => {
+      const edits = plan.flights.flatMap((flight) => {
+        const moved = new Map(
+          event.features
+            .getArray()
+            .map((line) => [String((line as Feature).getId()), line as Feature<LineString>] as const),
+        );
+        const own_strips = (flight.own_strips ?? []).map((strip, k) => {
+          const line = moved.get(`${flight.id}/${k}`);
+          if (!line) return strip;
+          const [start, end] = cornersOf(line.getGeometry()!);
+          return { ...strip, start: start!, end: end! };
+        });
+        return fieldEdits(plan, `flights/${flight.id}`, { own_strips });
+      });
+      if (edits.length) void edit(edits);
+    });
+    drawing.map.addInteraction(modify);
+    return () => void drawing.map.removeInteraction(modify);
+  }, [drawing, station, placing, plan, edit]);
+}
 
 /** Corners are dragged while the Site is open: those of its features in their view, else those of the boundary. */
 export function useReshape(drawing: Drawing | null, { placing, plan, station, tray, edit }: ToolContext) {

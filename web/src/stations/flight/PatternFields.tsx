@@ -192,9 +192,12 @@ function OwnStrips({ flight }: { flight: Flight }) {
           ))}
         </tbody>
       </table>
-      <button className="button my-1 text-sm" onClick={beside}>
-        another strip
-      </button>
+      <p className="my-1 flex items-center gap-3 text-sm text-quiet">
+        <button className="button text-ink" onClick={beside}>
+          another strip
+        </button>
+        Ends are dragged on the sheet, too.
+      </p>
     </div>
   );
 }
