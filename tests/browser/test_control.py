@@ -38,7 +38,7 @@ def test_a_layout_is_searched_drawn_and_taken_with_what_is_pinned(signed_in, dja
     assert targets >= 1, "the pinned one stays"
     proposal.get_by_role("button", name="take this").click()
     line = page.get_by_role("navigation", name="Stations").get_by_role("button", name=re.compile("5 Control"))
-    expect(line).to_contain_text(f"{targets} targets · {checks} checks")
+    expect(line).to_contain_text(f"{targets} target{'' if targets == 1 else 's'} · {checks} checks")
     settled(page)
     page.get_by_role("button", name="Undo").click()
     expect(line).to_contain_text("5 targets · 4 checks")

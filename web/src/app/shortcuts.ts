@@ -1,4 +1,4 @@
-import { useEffect, useRef } from "react";
+import { useLayoutEffect, useRef } from "react";
 import { usePlan } from "./plan";
 import { fieldEdits, removed, valueAt } from "../lib/edits";
 import { STATION_IDS } from "../stations/ids";
@@ -26,7 +26,8 @@ export function useShortcuts(showHelp: (show: boolean) => void, stand: (posture:
   const finding = useRef(-1);
   const timer = useRef<ReturnType<typeof setTimeout> | null>(null);
 
-  useEffect(() => {
+  // before anything else sees what was drawn: a key pressed then means what is on the screen
+  useLayoutEffect(() => {
     const { selected, draft, setDraft } = bench;
 
     /** Arrow presses gather into one step, so that one undo takes the whole nudge back. */
