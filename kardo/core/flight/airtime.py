@@ -219,11 +219,11 @@ def _of_scan(f: FlightPlan, minutes: float) -> float:
 
 
 def _short(f: FlightPlan, rate: float) -> str:
-    """Lines on which the speed is reached at no place: v^2 / a takes speeding up and braking."""
+    """Lines on which the speed is reached at no place: v^2 / a takes speeding up and braking, which the turns' seconds hold."""
     never = sum(s.length < f.flight.speed**2 / rate for s in f.strips)
     if not never:
         return ""
-    return f" {never} of {len(f.strips)} lines are too short to reach {f.flight.speed:g} m/s: there it flies slower, and longer than told."
+    return f" {never} of {len(f.strips)} lines are too short to reach {f.flight.speed:g} m/s: a lower speed costs nothing there."
 
 
 def _course(f: FlightPlan, k: int) -> float:
