@@ -121,8 +121,8 @@ class ScanFigures:
 
 @dataclass(frozen=True)
 class FlightFigures:
-    """One flight laid out: metres, minutes, seconds; course in grid degrees; e and n of the exposures to the centimetre. reach: whether
-    corrections come to them, where the base's link is known."""
+    """One flight laid out: metres, minutes, seconds; course in grid degrees; e and n of the exposures to the centimetre. fastest: metres a second over the
+    ground at which images by time still overlap as planned. reach: whether corrections come to them, where the base's link is known."""
 
     id: str
     camera: str
@@ -132,6 +132,7 @@ class FlightFigures:
     spacing: float
     trigger_distance: float
     trigger_interval: float
+    fastest: float
     blur_px: float
     course: float
     minutes: float
@@ -280,6 +281,7 @@ def flight_figures(plan: Plan, flight: FlightPlan) -> FlightFigures:
         spacing=flight.spacing,
         trigger_distance=flight.trigger_distance,
         trigger_interval=flight.trigger_interval,
+        fastest=flight.flight.fastest,
         blur_px=flight.blur_px,
         course=flight.main_course,
         minutes=flight.minutes,

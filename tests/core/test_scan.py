@@ -21,10 +21,11 @@ from kardo.core.flight.scan import mean_density, over_angle, sequence_minutes, s
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import library
 from kardo.core.plan.model import plan_from_json
+from kardo.core.plan.naming import named
 from kardo.core.plan.site import Area
 from kardo.core.plan.visits import Visit
 from kardo.core.practice.catalogue import View
-from kardo.core.summary import found, summary, told
+from kardo.core.summary import found, named_advice, summary, told
 from kardo.demo import demo_plan
 from tests.conftest import E0, N0, canopy, scan_plan, small_plan
 
@@ -285,3 +286,14 @@ def test_many_areas_are_each_known_by_fewer_points():
     areas = tuple(Area(id=f"A{k}", name=f"heap {k}", ring=ring(k)) for k in range(38))
     result = predict(scan_plan(areas=areas))
     assert len(result.volumes) == 39 and all(0 < v.sigma < 0.05 for v in result.volumes)
+
+
+def test_a_job_in_feet_is_advised_and_told_in_feet():
+    in_feet = small_plan().brief.model_copy(update={"unit": "ft"})
+    plan = scan_plan(brief=in_feet, speed=14.0)
+    words = " ".join(o.words for o in named_advice(plan, advise(plan)).offers) + air_time(plan, plan.flights[0]).told
+    craft = plan.aircraft("quad").model_copy(update={"accelerate_m_per_s2": 0.5})
+    slow = plan.model_copy(update={"kit": plan.kit.model_copy(update={"aircraft": (craft,)})})
+    assert "too short to reach 45.9 ft/s" in air_time(slow, slow.flights[0]).told
+    assert " m/s" not in words and "{" not in words
+    assert named("{speed/6.0}", plan) == "19.7 ft/s"

@@ -21,7 +21,7 @@ from kardo.core.plan.edits import Edit, changed, field_edits
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import library
 from kardo.core.plan.model import Plan
-from kardo.core.plan.naming import plain_length, reference, small_length
+from kardo.core.plan.naming import plain_length, plain_speed, reference, small_length
 from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import HangsOn, Mark, OnNothing, OnSetUp, Reading, SetUp
 
@@ -219,7 +219,9 @@ def _of_scan(plan: Plan, flight: Flight) -> Iterator[Remedy]:
         choices.append(("lower", words, {"height": lower}))
     if flight.speed >= 2:
         slower = round(0.7 * flight.speed, 1)
-        choices.append(("slower", f"Fly{of} at {slower:g} m/s instead of {flight.speed:g} m/s", {"speed": slower}))
+        choices.append(
+            ("slower", f"Fly{of} at {plain_speed(slower)} instead of {plain_speed(flight.speed)}", {"speed": slower})
+        )
     for kind, words, update in choices:
         minutes = flown(plan, flight.model_copy(update=update)).minutes - now
         yield Remedy(kind, words, minutes, field_edits(f"flights/{flight.id}", flight, **update))

@@ -66,11 +66,10 @@ class Parameters:
 
 @dataclass(frozen=True)
 class Shot:
-    """k places as lines see them: pairs (p,) of a place and a line, one return for each with its partials; and of each place the pulses and the returns from the
+    """k places as lines see them: p returns, one for each line that sees a place, and the place of each (p,); and of each place the pulses and the returns from the
     ground on a square metre, and the strips."""
 
     place: Ints
-    track: Ints
     returns: Returns
     pulses: Floats
     ground: Floats
@@ -87,7 +86,6 @@ class Scanned:
     network: LaserNetwork
     parameters: Parameters
     shifts: tuple[Shift, ...]
-    flights: tuple[FlightPlan, ...]
     frame: LocalFrame
     points: tuple[ControlPoint, ...]
     seen: Ints
@@ -248,17 +246,15 @@ class _Scan:
         # grass is the same for all strips: their mean does not lessen it
         growth = in_low_growth(self.plan, e, n) * self.plan.assume["low_growth_v"] * np.sqrt(strips)
         grown: Floats = np.asarray(growth, dtype=np.float64)
-        parts = [self._of_line(k, beams, through, grown, steep) for k, beams in enumerate(seen)]
-        place, which = (np.concatenate([np.zeros(0, dtype=np.int64), *(p[k] for p in parts)]) for k in (0, 1))
+        parts = [self._of_line(beams, through, grown, steep) for beams in seen]
+        place = np.concatenate([np.zeros(0, dtype=np.int64), *(some for some, _ in parts)])
         m = len(self.parameters.sigma)
         nothing = Returns(np.zeros((0, 3, m)), np.zeros((0, 3)), np.zeros((0, self.shifts)))
-        returns = _end_to_end([nothing, *(p[2] for p in parts)])
-        return Shot(place, which, returns, pulses, pulses * through, strips)
+        returns = _end_to_end([nothing, *(returns for _, returns in parts)])
+        return Shot(place, returns, pulses, pulses * through, strips)
 
-    def _of_line(
-        self, number: int, beams: Beams, through: Floats, growth: Floats, steep: Floats
-    ) -> tuple[Ints, Ints, Returns]:
-        """The places that one line sees, its number beside each, and the return there: the mean over those about it where the surface is judged."""
+    def _of_line(self, beams: Beams, through: Floats, growth: Floats, steep: Floats) -> tuple[Ints, Returns]:
+        """The places that one line sees, and the return there: the mean over those about it where the surface is judged."""
         track, some = beams.track, np.flatnonzero(beams.seen)
         ypr, ranges = np.tile([track.yaw, 0.0, 0.0], (len(some), 1)), beams.ranges[some]
         direction = beams.directions(some)
@@ -270,7 +266,7 @@ class _Scan:
         noise[:, 2] = np.hypot(noise[:, 2], growth[some])
         held = np.zeros((len(some), self.shifts))
         held[:, self.held[track.flight]] = 1.0
-        return some, np.full(len(some), number), Returns(self._partials(track, ypr, direction, ranges), noise, held)
+        return some, Returns(self._partials(track, ypr, direction, ranges), noise, held)
 
     def _partials(self, track: Track, ypr: Floats, direction: Floats, ranges: Floats) -> Floats:
         """(n, 3, m): of returns of one line to all parameters; the lever arm itself, a tenth of a metre, turns nothing by a tenth of a millimetre."""
@@ -359,7 +355,6 @@ def _assembled(
         network=network,
         parameters=parameters,
         shifts=shifts,
-        flights=flights,
         frame=scan.frame,
         points=points,
         seen=seen,

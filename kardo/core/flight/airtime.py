@@ -13,6 +13,7 @@ from kardo.core.flight.clearance import take_off
 from kardo.core.flight.pattern import FlightPlan, flown
 from kardo.core.flight.reach import things_on
 from kardo.core.flight.scan import sequence_minutes
+from kardo.core.geodesy.units import speed
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.model import Plan
@@ -208,7 +209,7 @@ def air_time(plan: Plan, flight: Flight, wind: Wind = Wind(), least: float = LEA
         shortest,
         least,
         list(_longer(plan, flight, shortest, least)) if shortest < least else [],
-        _told(f, legs, minutes, across, windy) + _short(f, craft.accelerate_m_per_s2),
+        _told(f, legs, minutes, across, windy) + _short(f, craft.accelerate_m_per_s2, plan.brief.unit),
         before_take_off(plan, f, max(far), sum(unseen)),
     )
 
@@ -218,12 +219,12 @@ def _of_scan(f: FlightPlan, minutes: float) -> float:
     return 60 * minutes * f.scanner.pulses_per_s * f.scanner.returns * RETURN_BYTES / 1e9 if f.scans else 0.0
 
 
-def _short(f: FlightPlan, rate: float) -> str:
+def _short(f: FlightPlan, rate: float, unit: str) -> str:
     """Lines on which the speed is reached at no place: v^2 / a takes speeding up and braking, which the turns' seconds hold."""
     never = sum(s.length < f.flight.speed**2 / rate for s in f.strips)
     if not never:
         return ""
-    return f" {never} of {len(f.strips)} lines are too short to reach {f.flight.speed:g} m/s: a lower speed costs nothing there."
+    return f" {never} of {len(f.strips)} lines are too short to reach {speed(f.flight.speed, unit)}: a lower speed costs nothing there."
 
 
 def _course(f: FlightPlan, k: int) -> float:

@@ -3,11 +3,12 @@
 import re
 from typing import Any
 
-from kardo.core.geodesy.units import length, small
+from kardo.core.geodesy.units import length, small, speed
 from kardo.core.plan.model import Plan
 
 _REFERENCE = re.compile(r"\{(mark|setup|network|leg|flight|control|area|camera)/([A-Za-z0-9_.-]+)\}")
-_LENGTH = re.compile(r"\{(small|length)/([0-9.e+-]+)\}")
+_MEASURE = re.compile(r"\{(small|length|speed)/([0-9.e+-]+)\}")
+_SHOWN = {"small": small, "length": length, "speed": speed}
 
 
 def reference(kind: str, key: str) -> str:
@@ -29,15 +30,24 @@ def plain_length(metres: float) -> str:
     return f"{{length/{metres!r}}}"
 
 
+def plain_speed(m_per_s: float) -> str:
+    """The same of a speed.
+
+    >>> plain_speed(4.2)
+    '{speed/4.2}'
+    """
+    return f"{{speed/{m_per_s!r}}}"
+
+
 def without_braces(words: str) -> str:
     """References as plain ids, for files that carry no names."""
     return _REFERENCE.sub(lambda found: found[2], words)
 
 
 def named(words: str, plan: Plan) -> str:
-    """Words with the names that things have in a plan, and lengths in its unit; what is no longer there keeps its id."""
+    """Words with the names that things have in a plan, and lengths and speeds in its unit; what is no longer there keeps its id."""
     unit = plan.brief.unit
-    words = _LENGTH.sub(lambda found: (small if found[1] == "small" else length)(float(found[2]), unit), words)
+    words = _MEASURE.sub(lambda found: _SHOWN[found[1]](float(found[2]), unit), words)
     return _REFERENCE.sub(lambda found: name_of(plan, found[1], found[2]), words)
 
 

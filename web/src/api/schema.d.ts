@@ -4379,8 +4379,8 @@ export interface components {
         };
         /**
          * FlightFigures
-         * @description One flight laid out: metres, minutes, seconds; course in grid degrees; e and n of the exposures to the centimetre. reach: whether
-         *     corrections come to them, where the base's link is known.
+         * @description One flight laid out: metres, minutes, seconds; course in grid degrees; e and n of the exposures to the centimetre. fastest: metres a second over the
+         *     ground at which images by time still overlap as planned. reach: whether corrections come to them, where the base's link is known.
          */
         FlightFigures: {
             /** Id */
@@ -4402,6 +4402,8 @@ export interface components {
             trigger_distance: number;
             /** Trigger Interval */
             trigger_interval: number;
+            /** Fastest */
+            fastest: number;
             /** Blur Px */
             blur_px: number;
             /** Course */

@@ -258,7 +258,7 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
             {(id) => (
               <NumberField
                 id={id}
-                value={flight.worst_speed ?? 1.25 * flight.speed}
+                value={flight.worst_speed ?? flown?.fastest ?? flight.speed}
                 scale={unit === "m" ? 1 : 1 / UNITS.ft!.metres}
                 width="w-16"
                 onCommit={(worst_speed) => set({ worst_speed })}
