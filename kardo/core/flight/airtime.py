@@ -8,14 +8,16 @@ from dataclasses import dataclass
 import numpy as np
 
 from kardo.core.errors import KardoError, PlanError
+from kardo.core.flight.areas import ground_scale
 from kardo.core.flight.cautions import before_take_off
-from kardo.core.flight.clearance import take_off
+from kardo.core.flight.clearance import return_height, take_off
 from kardo.core.flight.pattern import FlightPlan, flown
 from kardo.core.flight.reach import things_on
 from kardo.core.flight.scan import sequence_minutes
 from kardo.core.geodesy.units import speed
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.flights import Flight
+from kardo.core.plan.kit import Aircraft
 from kardo.core.plan.model import Plan
 from kardo.core.terrain.sightline import in_sight
 
@@ -209,7 +211,9 @@ def air_time(plan: Plan, flight: Flight, wind: Wind = Wind(), least: float = LEA
         shortest,
         least,
         list(_longer(plan, flight, shortest, least)) if shortest < least else [],
-        _told(f, legs, minutes, across, windy) + _short(f, craft.accelerate_m_per_s2, plan.brief.unit),
+        _told(f, legs, minutes, across, windy)
+        + _short(f, craft.accelerate_m_per_s2, plan.brief.unit)
+        + _far(plan, f, craft),
         before_take_off(plan, f, max(far), sum(unseen)),
     )
 
@@ -217,6 +221,29 @@ def air_time(plan: Plan, flight: Flight, wind: Wind = Wind(), least: float = LEA
 def _of_scan(f: FlightPlan, minutes: float) -> float:
     """Gigabytes of the returns of so many minutes on the lines, as many of each pulse as the scanner keeps."""
     return 60 * minutes * f.scanner.pulses_per_s * f.scanner.returns * RETURN_BYTES / 1e9 if f.scans else 0.0
+
+
+def minutes_of_ways(f: FlightPlan, leg: int, craft: Aircraft, scale: float) -> float:
+    """Minutes out to a leg's first exposure and home from its last, straight at the cruising speed, and up to the return height and down again; scale: grid metres a metre on
+    the ground."""
+    e, n = take_off(f)
+    own = np.flatnonzero(f.leg == leg)[[0, -1]]
+    far = float(np.hypot(f.e[own] - e, f.n[own] - n).sum()) / scale
+    up = return_height(f)
+    return (far / craft.cruise_m_per_s + up / craft.climb_m_per_s + up / craft.descend_m_per_s) / 60
+
+
+def _far(plan: Plan, f: FlightPlan, craft: Aircraft) -> str:
+    """Legs whose ways take longer than the aircraft's profile reckons: the battery is promised too much."""
+    took = [(k + 1, minutes_of_ways(f, k, craft, ground_scale(plan))) for k in range(len(f.legs))]
+    over = [(k, m) for k, m in took if m > 2 * craft.transit_min]
+    if not over:
+        return ""
+    legs = " and ".join(str(k) for k, _ in over)
+    return (
+        f" The ways out and home of leg {legs} take up to {max(m for _, m in over):.1f} min, {2 * craft.transit_min:.1f} are reckoned: "
+        "take off nearer, or raise the aircraft's minutes (kit)."
+    )
 
 
 def _short(f: FlightPlan, rate: float, unit: str) -> str:
