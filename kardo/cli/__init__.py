@@ -89,7 +89,8 @@ def _predict_network(args: argparse.Namespace) -> int:
 def _predict_laser(args: argparse.Namespace, data: dict) -> int:
     import numpy as np
 
-    from kardo.core.accuracy.laser_network import adjusted, laser_from_json
+    from kardo.core.accuracy.laser_json import laser_from_json
+    from kardo.core.accuracy.laser_network import adjusted
 
     found = adjusted(laser_from_json(data))
     seen = [[None if np.isnan(v) else v for v in row] for row in found.seen.tolist()]

@@ -95,9 +95,11 @@ class StripLine:
 
 @dataclass(frozen=True)
 class LegTime:
-    """One battery's flight: minutes, per cent left on landing, first and last strip."""
+    """One battery's flight: minutes, and those of its way out and home in them; per cent left on landing; first and last strip."""
 
     minutes: float
+    out: float
+    home: float
     battery_left: float
     first_strip: int
     last_strip: int
@@ -271,7 +273,10 @@ def flight_figures(plan: Plan, flight: FlightPlan) -> FlightFigures:
     """Figures, strips, legs and exposures of a flight."""
     heights = over_ground(flight).h
     strips = [StripLine(s.start, s.end, s.leg, 0 if flight.scans else s.count, s.length, s.kind) for s in flight.strips]
-    legs = [LegTime(leg.minutes, leg.battery_left, leg.first_strip, leg.last_strip) for leg in flight.legs]
+    legs = [
+        LegTime(leg.minutes, leg.out, leg.home, leg.battery_left, leg.first_strip, leg.last_strip)
+        for leg in flight.legs
+    ]
     return FlightFigures(
         id=flight.flight.id,
         camera=flight.sensor.name,

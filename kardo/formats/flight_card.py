@@ -7,7 +7,7 @@ from importlib.metadata import version
 import numpy as np
 
 from kardo.core.errors import ReadError
-from kardo.core.flight.clearance import of_lines, of_ways, return_height, take_off
+from kardo.core.flight.clearance import of_lines, of_ways
 from kardo.core.flight.pattern import FlightPlan, all_flown
 from kardo.core.flight.scan import gate, sequence_minutes, sequence_words, used_angle
 from kardo.core.geodesy.angles import format_dms
@@ -38,7 +38,7 @@ def flight_card_html(plan: Plan, chosen: str = "") -> str:
 
 
 def _card(plan: Plan, f: FlightPlan) -> str:
-    places = [*plan.site.boundary, *zip(f.e.tolist(), f.n.tolist(), strict=True), take_off(f)]
+    places = [*plan.site.boundary, *zip(f.e.tolist(), f.n.tolist(), strict=True), f.take_off[:2]]
     frame = frame_about(places, 178, 78)
     scale = f"1:{frame.scale:,.0f}".replace(",", "\u202f")
     return (
@@ -62,7 +62,7 @@ def _lines(f: FlightPlan, frame: Frame) -> str:
     (x0, y0), (x1, y1) = frame.at(*f.strips[0].start), frame.at(*f.strips[0].end)
     turn = math.degrees(math.atan2(y1 - y0, x1 - x0))
     out.append(f'<path d="M4 0L0 -1.6V1.6z" fill="{INK}" transform="translate({x0:.2f} {y0:.2f}) rotate({turn:.1f})"/>')
-    x, y = frame.at(*take_off(f))
+    x, y = frame.at(*f.take_off[:2])
     out.append(f'<circle cx="{x:.2f}" cy="{y:.2f}" r="1.5" fill="{INK}" stroke="#fff" stroke-width="0.4"/>')
     return "".join(out)
 
@@ -84,7 +84,7 @@ def _typed(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
         ("speed", speed(own.speed, unit)),
         ("lines apart", length(f.spacing, unit, 1)),
         *(_of_scan(f, unit) if f.scans else _of_images(f)),
-        ("return height, over take-off", length(return_height(f), unit)),
+        ("return height, over take-off", length(f.flight.homeward, unit)),
     ]
     if own.crossing_strips:
         rows.append(("crossing strips", f"{own.crossing_strips}, at {length(f.crossing_height, unit, 1)}"))
@@ -129,7 +129,7 @@ def _sequence(f: FlightPlan) -> str:
 
 def _known(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
     own, unit = f.flight, plan.brief.unit
-    e, n = take_off(f)
+    e, n, _ = f.take_off
     lon, lat = (float(v) for v in plan.grid.to_world(e, n))
     per = UNITS[unit]
     rows = [

@@ -46,7 +46,7 @@ def test_the_wind_costs_time_and_battery_and_the_card_comes_as_a_page(signed_in,
     page.keyboard.press("Alt+4")
     view = page.get_by_test_id("air-time")
     expect(view).to_contain_text("min in the air in 1 leg", timeout=20_000)
-    wind = view.get_by_label("Wind, metres a second")
+    wind = view.get_by_label("Wind, m/s")
     wind.fill("12")
     wind.press("Enter")
     expect(view).to_contain_text("Across the wind it takes")

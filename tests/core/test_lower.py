@@ -1,14 +1,14 @@
 """Flying lower under a ceiling, what is gone through before take-off, wind by height, lines that are too short."""
 
-import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kardo.core.flight.airtime import air_time, at_height, minutes_of_ways
+from kardo.core.flight.airtime import air_time
 from kardo.core.flight.ceilings import above_ceilings
 from kardo.core.flight.lower import below
 from kardo.core.flight.pattern import all_flown, flown
+from kardo.core.flight.wind import at_height
 from kardo.core.plan.edits import changed
 from kardo.core.plan.site import Feature, Zone
 from tests.conftest import E0, N0, scan_plan, small_plan
@@ -65,16 +65,3 @@ def test_lines_too_short_to_reach_the_speed_are_told():
     assert max(s.length for s in flown(slow, slow.flights[0]).strips) < 14.0**2 / 0.9
     assert "too short to reach 14 m/s" in air_time(slow, slow.flights[0]).told
     assert "too short" not in air_time(small_plan(), small_plan().flights[0]).told
-
-
-def test_ways_longer_than_the_aircraft_reckons_are_told_before_a_battery_is_promised():
-    """Out and home at 7 m/s, 80 m up at 4 and down at 3 m/s, against the four minutes of the profile."""
-    plan = small_plan(flight={"course": 90.0})
-    (f,) = all_flown(plan)
-    away = float(np.hypot(f.e[-1] - f.e[0], f.n[-1] - f.n[0]))
-    craft = plan.aircraft("quad")
-    assert minutes_of_ways(f, 0, craft, 1.0) == pytest.approx((away / 7 + 80 / 4 + 80 / 3) / 60)
-    assert "ways out and home" not in air_time(plan, plan.flights[0]).told
-    far = small_plan(flight={"standpoint": (E0 - 1000.0, N0 + 60.0)})
-    told = air_time(far, far.flights[0]).told
-    assert "ways out and home of leg 1 take up to" in told and "4.0 are reckoned" in told

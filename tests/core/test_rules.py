@@ -354,6 +354,7 @@ CASES = {
         scanning(features=(canopy("very_dense"),), speed=12.0, overrides={"penetration_very_dense": 0.005}),
         scanning(features=(canopy("very_dense"),)),
     ),
+    "scan-water": (scanning(features=(canopy("open", kind="water"),)), scanning()),
     "scan-overlap": (scanning(side_overlap=20.0), scanning()),
     "scan-start": (scanning(start_up=False), scanning()),
     "scan-target": (scanning(control=()), scanning()),

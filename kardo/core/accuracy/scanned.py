@@ -10,6 +10,7 @@ from shapely import Polygon
 
 from kardo.core.accuracy.judged import Places, heights_of_surface
 from kardo.core.accuracy.laser import attitude, own_noise, partials_of
+from kardo.core.accuracy.laser_json import laser_to_json
 from kardo.core.accuracy.laser_network import (
     UP,
     Compared,
@@ -17,9 +18,10 @@ from kardo.core.accuracy.laser_network import (
     LaserResult,
     Returns,
     Settled,
+    Sightings,
     Tie,
     adjusted,
-    laser_to_json,
+    end_to_end,
     settled_by_ties,
 )
 from kardo.core.accuracy.planned import (
@@ -35,9 +37,10 @@ from kardo.core.arrays import Floats, Ints, Json
 from kardo.core.control.survey import survey
 from kardo.core.errors import PlanError
 from kardo.core.flight.areas import area_polygon, site_polygon
-from kardo.core.flight.density import in_low_growth, reaches_ground, scanned
+from kardo.core.flight.density import reaches_ground, scanned, within
 from kardo.core.flight.pattern import FlightPlan
-from kardo.core.flight.tracks import Beams, Track, tracks_of
+from kardo.core.flight.shade import Shade
+from kardo.core.flight.tracks import Aimed, Beams, Track, aimed, shade_of_tracks, tracks_of
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.gnss.shifts import Shift, all_shared, shared_by, unique
 from kardo.core.plan.control import ControlPoint
@@ -139,10 +142,14 @@ def scanned_plan(plan: Plan, further: tuple[ControlPoint, ...] = ()) -> Scanned:
     ]
     tracks = [t for k, f in enumerate(flights) for t in tracks_of(f, frame, k)]
     parameters = _parameters(plan, flights, tracks)
-    scan = _Scan(plan, surface, frame, tracks, parameters, held, len(shifts))
     points = (*plan.control, *further)
-    control = scan.spots(*_of_control(plan, points))
     map_e, map_n, step = map_sample(polygon, surface)
+    dry = ~within(plan, "water", map_e, map_n)
+    map_e, map_n = map_e[dry], map_n[dry]
+    corners = np.array([*polygon.exterior.coords, *((p.e, p.n) for p in points)])
+    shade = shade_of_tracks(plan, tracks, corners[:, 0], corners[:, 1])
+    scan = _Scan(plan, surface, frame, tracks, parameters, held, len(shifts), shade)
+    control = scan.spots(*_of_control(plan, points))
     on_map = scan.spots(map_e, map_n)
     areas = [scan.spots(*some) for some in _of_areas(plan, surface, MOST_PLACES - len(points) - len(map_e))]
     matched = flights[0].flight.adjustment == "matched"
@@ -222,51 +229,57 @@ class _Scan:
     parameters: Parameters
     held: list[list[int]]
     shifts: int
+    shade: Shade | None
 
     def spots(self, e: Floats, n: Floats, heights: Floats | None = None) -> _Spots:
         """Places at grid metres (k,), on the ground or at heights."""
         assume = self.plan.assume
-        h = self.surface.at(e, n) if heights is None else heights
-        x = self.frame.to_enu(e, n, h) if len(e) else np.zeros((0, 3))
-        gradient = np.nan_to_num(self.surface.gradient(e, n)) if len(e) else np.zeros((0, 2))
-        shot = self._shot(e, n, x, np.hypot(gradient[:, 0], gradient[:, 1]))
+        at = aimed(self.frame, self.surface, e, n, self.surface.at(e, n) if heights is None else heights, self.shade)
+        shot = self._shot(at)
         asked = assume["ground_returns"] / assume["scan_cell"] ** 2
         spacing = 1 / np.sqrt(np.maximum(shot.pulses, 1e-6))
-        places = Places(spacing, gradient, assume["scan_identify"] * spacing, np.zeros(len(e)))
-        return _Spots(shot, np.flatnonzero((shot.strips > 0) & (shot.ground >= asked)), places)
+        places = Places(spacing, at.slope, assume["scan_identify"] * spacing, np.zeros(len(e)))
+        ground = (shot.ground >= asked) & ~within(self.plan, "water", e, n)
+        return _Spots(shot, np.flatnonzero((shot.strips > 0) & ground), places)
 
-    def _shot(self, e: Floats, n: Floats, x: Floats, steep: Floats) -> Shot:
-        """What all lines give at places (k, 3): of each line that sees a place its local mean, as one return with the noise of it."""
-        seen = [track.beams(x) for track in self.tracks]
-        pulses, strips = np.zeros(len(x)), np.zeros(len(x), dtype=np.int64)
+    def _shot(self, at: Aimed) -> Shot:
+        """What all lines give at places (k): of each line that sees a place its local mean, as one return with the noise of it."""
+        seen = [track.beams(at) for track in self.tracks]
+        pulses, strips = np.zeros(len(at.x)), np.zeros(len(at.x), dtype=np.int64)
         for beams in seen:
             pulses += beams.density
             strips += beams.seen
+        e, n = at.over[:, 0], at.over[:, 1]
         through = reaches_ground(self.plan, e, n)
         # grass is the same for all strips: their mean does not lessen it
-        growth = in_low_growth(self.plan, e, n) * self.plan.assume["low_growth_v"] * np.sqrt(strips)
+        growth = within(self.plan, "low_growth", e, n) * self.plan.assume["low_growth_v"] * np.sqrt(strips)
         grown: Floats = np.asarray(growth, dtype=np.float64)
-        parts = [self._of_line(beams, through, grown, steep) for beams in seen]
+        parts = [self._of_line(beams, at, through, grown) for beams in seen]
         place = np.concatenate([np.zeros(0, dtype=np.int64), *(some for some, _ in parts)])
         m = len(self.parameters.sigma)
-        nothing = Returns(np.zeros((0, 3, m)), np.zeros((0, 3)), np.zeros((0, self.shifts)))
-        returns = _end_to_end([nothing, *(returns for _, returns in parts)])
+        nothing = Returns(np.zeros((0, 3, m)), np.zeros((0, 3)), np.zeros((0, self.shifts)), Sightings.none())
+        returns = end_to_end([nothing, *(returns for _, returns in parts)])
         return Shot(place, returns, pulses, pulses * through, strips)
 
-    def _of_line(self, beams: Beams, through: Floats, growth: Floats, steep: Floats) -> tuple[Ints, Returns]:
+    def _of_line(self, beams: Beams, at: Aimed, through: Floats, growth: Floats) -> tuple[Ints, Returns]:
         """The places that one line sees, and the return there: the mean over those about it where the surface is judged."""
         track, some = beams.track, np.flatnonzero(beams.seen)
         ypr, ranges = np.tile([track.yaw, 0.0, 0.0], (len(some), 1)), beams.ranges[some]
-        direction = beams.directions(some)
+        direction, nav = beams.directions(some), attitude(ypr)
         on_surface = heights_of_surface(self.plan.brief)
-        noise = own_noise(track.scanner, attitude(ypr), direction, ranges, 0.0 if on_surface else steep[some])
+        steep = np.hypot(at.slope[some, 0], at.slope[some, 1])
+        noise = own_noise(track.scanner, nav, direction, ranges, 0.0 if on_surface else steep)
         if on_surface:
             near = math.pi * self.plan.assume["scan_cell"] ** 2
             noise /= np.sqrt(np.maximum(beams.density[some] * through[some] * near, 1.0))[:, None]
         noise[:, 2] = np.hypot(noise[:, 2], growth[some])
         held = np.zeros((len(some), self.shifts))
         held[:, self.held[track.flight]] = 1.0
-        return some, Returns(self._partials(track, ypr, direction, ranges), noise, held)
+        x = at.x[some]
+        scanner = x - np.einsum("nij,nj->ni", nav, direction) * ranges[:, None]
+        strip = list(self.parameters.strip).index((track.flight, track.strip))
+        sightings = Sightings(x, scanner, ypr, ranges, np.full(len(some), strip))
+        return some, Returns(self._partials(track, ypr, direction, ranges), noise, held, sightings)
 
     def _partials(self, track: Track, ypr: Floats, direction: Floats, ranges: Floats) -> Floats:
         """(n, 3, m): of returns of one line to all parameters; the lever arm itself, a tenth of a metre, turns nothing by a tenth of a millimetre."""
@@ -336,7 +349,7 @@ def _assembled(
         parameters.reaches,
         parameters.sigma,
         shift_sigma,
-        _end_to_end(returns),
+        end_to_end(returns),
         tuple(places),
         tuple(c for c, p in compared if p.role == "target"),
         tuple(c for c, p in compared if p.role == "check"),
@@ -346,7 +359,7 @@ def _assembled(
     network = looked_at
     if ties is not None:
         tied = _ties(plan, ties, len(places), sum(len(r.sigma) for r in returns))
-        whole = _end_to_end([*returns, tied[1]])
+        whole = end_to_end([*returns, tied[1]])
         network = replace(looked_at, returns=whole, places=(*places, *tied[0]), ties=tied[2])
     seen, mapped = np.flatnonzero(control_at >= 0), np.flatnonzero(map_at >= 0)
     map_e, map_n, step = grid
@@ -371,10 +384,6 @@ def _assembled(
         area_places=tuple(a.places.take(a.enough) for a in areas),
         looked_at=looked_at,
     )
-
-
-def _end_to_end(parts: list[Returns]) -> Returns:
-    return Returns(*(np.concatenate([getattr(r, name) for r in parts]) for name in ("partials", "sigma", "held")))
 
 
 def _compared(
@@ -423,9 +432,8 @@ def _ties(
             taken.append(end)
         sigma = plan.assume["tie_noise"] * math.sqrt(squares[one] + squares[other])
         ties.append(Tie(at, at + 1, sigma, np.append(-spots.places.gradient[k], 1.0)))
-    which = np.array(taken, dtype=np.int64)
-    own = shot.returns
-    return places, Returns(own.partials[which], np.zeros((len(which), 3)), own.held[which]), tuple(ties)
+    own = shot.returns.taken(np.array(taken, dtype=np.int64))
+    return places, replace(own, sigma=np.zeros_like(own.sigma)), tuple(ties)
 
 
 def scan_to_json(plan: Plan) -> Json:

@@ -7,17 +7,18 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from kardo.core.arrays import Floats
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.areas import ground_scale
 from kardo.core.flight.cautions import before_take_off
-from kardo.core.flight.clearance import return_height, take_off
+from kardo.core.flight.out_and_home import ways_of_lines
 from kardo.core.flight.pattern import FlightPlan, flown
 from kardo.core.flight.reach import things_on
 from kardo.core.flight.scan import sequence_minutes
+from kardo.core.flight.wind import STILL, Wind, over_ground_in
 from kardo.core.geodesy.units import speed
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.flights import Flight
-from kardo.core.plan.kit import Aircraft
 from kardo.core.plan.model import Plan
 from kardo.core.terrain.sightline import in_sight
 
@@ -29,58 +30,8 @@ JPEG_BYTES, RAW_BYTES = 0.45, 1.9  # a pixel, about
 CARD_GB = 60.0  # that a card of 64 GB holds
 RETURN_BYTES = 30  # of one return with its time, about
 LEAST_LEG = 10.0  # minutes that post-processing wants, as the rule leg-short has it
+SLOWEST = 0.1  # metres a second over the ground, below which a line is not flown
 STEPS = 20  # by which a value is sought that makes legs long enough
-
-
-@dataclass(frozen=True)
-class Wind:
-    """At flying height: metres a second, and whence, in degrees of the grid."""
-
-    speed: float = 0.0
-    whence: float = 0.0
-
-    @property
-    def vector(self) -> tuple[float, float]:
-        """East and north, where it blows to."""
-        a = math.radians(self.whence)
-        return -self.speed * math.sin(a), -self.speed * math.cos(a)
-
-
-def at_height(speed: float, measured_at: float, height: float) -> float:
-    """Wind in m/s at a height above ground, from one measured or forecast at another, by the power law of a seventh over open ground.
-    Source: ISO 4354 gives such exponents; a seventh is the usual one.
-
-    >>> round(at_height(5.0, 10.0, 80.0), 2)
-    6.73
-    """
-    return float(speed * (height / measured_at) ** (1 / 7))
-
-
-@dataclass(frozen=True)
-class OverGround:
-    """What a wanted speed over the ground comes to: that speed, as far as the aircraft can; its speed through the air; and by how many degrees it heads
-    to the right of its course. ground is 0 where the wind is stronger than it."""
-
-    ground: float
-    air: float
-    crab: float
-
-
-def over_ground_in(wind: Wind, course: float, wanted: float, most: float) -> OverGround:
-    """The wind triangle along a course in degrees: wanted metres a second over the ground, most through the air.
-
-    >>> found = over_ground_in(Wind(3.0, 270.0), 0.0, 4.0, 15.0)
-    >>> found.ground, round(found.air, 6), round(found.crab, 2)
-    (4.0, 5.0, -36.87)
-    """
-    a = math.radians(course)
-    along = wind.vector[0] * math.sin(a) + wind.vector[1] * math.cos(a)
-    across = wind.vector[0] * math.cos(a) - wind.vector[1] * math.sin(a)
-    if abs(across) >= most:
-        return OverGround(0.0, most, math.copysign(90.0, -across))
-    ground = max(0.0, min(wanted, along + math.sqrt(most**2 - across**2)))
-    ahead = ground - along
-    return OverGround(ground, math.hypot(ahead, across), math.degrees(math.atan2(-across, ahead)))
 
 
 @dataclass(frozen=True)
@@ -102,12 +53,15 @@ class LineInAir:
 
 @dataclass(frozen=True)
 class LegInAir:
-    """One battery: its lines from the first to the last, minutes in all with the way out and home, per cent on landing, and whether that is its reserve."""
+    """One battery: its lines from the first to the last, minutes in all, and those of the way out and home in them, per cent on landing, and whether that is its
+    reserve."""
 
     number: int
     first: int
     last: int
     minutes: float
+    out: float
+    home: float
     battery: float
     enough: bool
 
@@ -155,35 +109,22 @@ class AirTime:
     cautions: list[str]
 
 
-def air_time(plan: Plan, flight: Flight, wind: Wind = Wind(), least: float = LEAST_LEG) -> AirTime:
+def air_time(plan: Plan, flight: Flight, wind: Wind = STILL, least: float = LEAST_LEG) -> AirTime:
     """A flight of a plan in a wind; least: minutes that a leg must have. Raises PlanError where it cannot be laid out, or the wind carries it away."""
     f = flown(plan, flight)
-    craft, battery = plan.aircraft(flight.aircraft), plan.battery(flight.battery)
-    going = [over_ground_in(wind, _course(f, k), flight.speed, craft.max_m_per_s) for k in range(len(f.strips))]
-    if not all(g.ground > 0.1 for g in going):
+    craft = plan.aircraft(flight.aircraft)
+    going, ways = _speeds(plan, f, wind), _ways_in(plan, f, wind)
+    if min(going) <= SLOWEST:
         raise PlanError(
             f"In this wind {f.flight.name} does not come forward.", where="Flight, air time", mend="Wait for less wind."
         )
+    if not np.isfinite(ways).all():
+        raise PlanError(
+            f"In this wind {f.flight.name} does not come home.", where="Flight, air time", mend="Wait for less wind."
+        )
     far, unseen = _from_pilot(plan, f)
-    lines, legs = [], []
     before, after = sequence_minutes(f.scanner, flight) if f.scans else (0.0, 0.0)
-    for number in range(len(f.legs)):
-        own = [k for k, s in enumerate(f.strips) if s.leg == number]
-        spent = craft.transit_min + before
-        for k in own:
-            on_it = f.strips[k].length / going[k].ground / 60
-            turn = (f.strips[k].then if k != own[-1] else craft.turn_s) / 60
-            spent += on_it
-            left = 100 * (1 - spent / battery.minutes)
-            lines.append(
-                LineInAir(
-                    k + 1, number + 1, _course(f, k), f.strips[k].length, going[k].ground, on_it, turn, left, far[k], unseen[k]
-                )
-            )  # fmt: skip
-            spent += turn
-        spent += craft.transit_min + after
-        landing = 100 * (1 - spent / battery.minutes)
-        legs.append(LegInAir(number + 1, own[0] + 1, own[-1] + 1, spent, landing, landing >= flight.reserve - 1e-6))
+    lines, legs = _in_air(plan, f, going, ways, (before, after), (far, unseen))
     minutes, shortest = sum(leg.minutes for leg in legs), min(leg.minutes for leg in legs)
     overlap = 100 * (1 - (flight.speed + wind.speed) * f.trigger_interval / f.footprint_along)
     pixels = 0.0 if f.scans else f.images * f.camera.width_px * f.camera.height_px / 1e9
@@ -197,8 +138,8 @@ def air_time(plan: Plan, flight: Flight, wind: Wind = Wind(), least: float = LEA
         across,
         list(field_edits(f"flights/{flight.id}", flight, course=round((wind.whence + 90) % 180, 1))) if across else [],
         windy,
-        min(g.ground for g in going),
-        max(g.ground for g in going),
+        min(going),
+        max(going),
         overlap,
         f.scans or overlap >= LEAST_FORWARD,
         f.images,
@@ -211,39 +152,62 @@ def air_time(plan: Plan, flight: Flight, wind: Wind = Wind(), least: float = LEA
         shortest,
         least,
         list(_longer(plan, flight, shortest, least)) if shortest < least else [],
-        _told(f, legs, minutes, across, windy)
-        + _short(f, craft.accelerate_m_per_s2, plan.brief.unit)
-        + _far(plan, f, craft),
+        _told(f, legs, minutes, across, windy) + _short(f, craft.accelerate_m_per_s2, plan.brief.unit),
         before_take_off(plan, f, max(far), sum(unseen)),
     )
+
+
+def _speeds(plan: Plan, f: FlightPlan, wind: Wind) -> list[float]:
+    """Metres a second over the ground along each line."""
+    craft = plan.aircraft(f.flight.aircraft)
+    return [over_ground_in(wind, _course(f, k), f.flight.speed, craft.max_m_per_s).ground for k in range(len(f.strips))]
+
+
+def _ways_in(plan: Plan, f: FlightPlan, wind: Wind) -> tuple[Floats, Floats]:
+    """Minutes (k,) out to each line and home from it."""
+    first = np.array([s.first for s in f.strips])
+    last = first + [s.count - 1 for s in f.strips]
+    starts, ends = ((f.e[k], f.n[k], f.h[k]) for k in (first, last))
+    craft = plan.aircraft(f.flight.aircraft)
+    return ways_of_lines(craft, f.take_off, starts, ends, f.flight.homeward, ground_scale(plan), wind)
+
+
+def _in_air(
+    plan: Plan,
+    f: FlightPlan,
+    going: list[float],
+    ways: tuple[Floats, Floats],
+    sequence: tuple[float, float],
+    pilot: tuple[list[float], list[int]],
+) -> tuple[list[LineInAir], list[LegInAir]]:
+    """Line by line and leg by leg: speeds over the ground, minutes out and home of each line, of the scanner's sequence, and what of each line the pilot sees."""
+    craft, battery = plan.aircraft(f.flight.aircraft), plan.battery(f.flight.battery)
+    (out, home), (before, after), (far, unseen) = ways, sequence, pilot
+    lines, legs = [], []
+    for number in range(len(f.legs)):
+        own = [k for k, s in enumerate(f.strips) if s.leg == number]
+        spent = float(out[own[0]]) + before
+        for k in own:
+            on_it = f.strips[k].length / going[k] / 60
+            turn = (f.strips[k].then if k != own[-1] else craft.turn_s) / 60
+            spent += on_it
+            left = 100 * (1 - spent / battery.minutes)
+            lines.append(
+                LineInAir(k + 1, number + 1, _course(f, k), f.strips[k].length, going[k], on_it, turn, left, far[k], unseen[k])
+            )  # fmt: skip
+            spent += turn
+        spent += float(home[own[-1]]) + after
+        landing = 100 * (1 - spent / battery.minutes)
+        enough = landing >= f.flight.reserve - 1e-6
+        legs.append(
+            LegInAir(number + 1, own[0] + 1, own[-1] + 1, spent, float(out[own[0]]), float(home[own[-1]]), landing, enough)
+        )  # fmt: skip
+    return lines, legs
 
 
 def _of_scan(f: FlightPlan, minutes: float) -> float:
     """Gigabytes of the returns of so many minutes on the lines, as many of each pulse as the scanner keeps."""
     return 60 * minutes * f.scanner.pulses_per_s * f.scanner.returns * RETURN_BYTES / 1e9 if f.scans else 0.0
-
-
-def minutes_of_ways(f: FlightPlan, leg: int, craft: Aircraft, scale: float) -> float:
-    """Minutes out to a leg's first exposure and home from its last, straight at the cruising speed, and up to the return height and down again; scale: grid metres a metre on
-    the ground."""
-    e, n = take_off(f)
-    own = np.flatnonzero(f.leg == leg)[[0, -1]]
-    far = float(np.hypot(f.e[own] - e, f.n[own] - n).sum()) / scale
-    up = return_height(f)
-    return (far / craft.cruise_m_per_s + up / craft.climb_m_per_s + up / craft.descend_m_per_s) / 60
-
-
-def _far(plan: Plan, f: FlightPlan, craft: Aircraft) -> str:
-    """Legs whose ways take longer than the aircraft's profile reckons: the battery is promised too much."""
-    took = [(k + 1, minutes_of_ways(f, k, craft, ground_scale(plan))) for k in range(len(f.legs))]
-    over = [(k, m) for k, m in took if m > 2 * craft.transit_min]
-    if not over:
-        return ""
-    legs = " and ".join(str(k) for k, _ in over)
-    return (
-        f" The ways out and home of leg {legs} take up to {max(m for _, m in over):.1f} min, {2 * craft.transit_min:.1f} are reckoned: "
-        "take off nearer, or raise the aircraft's minutes (kit)."
-    )
 
 
 def _short(f: FlightPlan, rate: float, unit: str) -> str:
@@ -260,7 +224,7 @@ def _course(f: FlightPlan, k: int) -> float:
 
 def _from_pilot(plan: Plan, f: FlightPlan) -> tuple[list[float], list[int]]:
     """Of each line the metres to its farthest image from the pilot, and how many images are too far or hidden."""
-    e, n = take_off(f)
+    e, n, _ = f.take_off
     up = f.h - (float(plan.surface.at(e, n)) + EYES if plan.surface is not None else np.nan)
     away = np.sqrt((f.e - e) ** 2 + (f.n - n) ** 2 + np.nan_to_num(up) ** 2)
     seen = away <= SIGHT
@@ -274,14 +238,14 @@ def _from_pilot(plan: Plan, f: FlightPlan) -> tuple[list[float], list[int]]:
 def _across(plan: Plan, flight: Flight, wind: Wind) -> float | None:
     """Minutes of the same flight with its lines across the wind; None where that cannot be flown."""
     turned = flown(plan, flight.model_copy(update={"course": (wind.whence + 90) % 180}))
-    craft = plan.aircraft(flight.aircraft)
-    slower = 0.0
-    for k, strip in enumerate(turned.strips):
-        going = over_ground_in(wind, _course(turned, k), flight.speed, craft.max_m_per_s).ground
-        if going < 0.1:
-            return None
-        slower += strip.length / going - strip.length / flight.speed
-    return turned.minutes + slower / 60
+    going = _speeds(plan, turned, wind)
+    if min(going) <= SLOWEST:
+        return None
+    on_lines = sum(s.length / g - s.length / flight.speed for s, g in zip(turned.strips, going, strict=True)) / 60
+    out, home = _ways_in(plan, turned, wind)
+    on_ways = sum(float(out[a.first_strip] + home[a.last_strip]) - a.out - a.home for a in turned.legs)
+    minutes = turned.minutes + on_lines + on_ways
+    return minutes if math.isfinite(minutes) else None
 
 
 def _longer(plan: Plan, flight: Flight, shortest: float, least: float) -> Iterator[Longer]:
@@ -319,7 +283,8 @@ def _reached(plan: Plan, flight: Flight, field: str, other: float, least: float)
 
 def _told(f: FlightPlan, legs: list[LegInAir], minutes: float, across: float | None, windy: bool) -> str:
     count = f"{len(legs)} {'leg' if len(legs) == 1 else 'legs'}"
-    words = f"{minutes:.0f} min in the air in {count}, landing with {min(leg.battery for leg in legs):.0f} % at least."
+    ways = sum(leg.out + leg.home for leg in legs)
+    words = f"{minutes:.0f} min in the air in {count}, {ways:.0f} of them on ways out and home; landing with {min(leg.battery for leg in legs):.0f} % at least."
     short = [str(leg.number) for leg in legs if not leg.enough]
     if short:
         words += f" Leg {' and '.join(short)} would land below the reserve of {f.flight.reserve:g} %."

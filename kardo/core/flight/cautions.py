@@ -3,7 +3,7 @@
 import numpy as np
 
 from kardo.core.flight.ceilings import ceiling_of
-from kardo.core.flight.clearance import of_ways, return_height
+from kardo.core.flight.clearance import of_ways
 from kardo.core.flight.pattern import FlightPlan
 from kardo.core.geodesy.units import length
 from kardo.core.plan.model import Plan
@@ -46,7 +46,7 @@ def _height(plan: Plan, f: FlightPlan) -> str:
 
 def _way_home(plan: Plan, f: FlightPlan) -> str:
     unit, found = plan.brief.unit, of_ways(plan, f)
-    words = f"Return height {length(return_height(f), unit)} over the take-off place"
+    words = f"Return height {length(f.flight.homeward, unit)} over the take-off place"
     if found is None:
         return f"{words}; nothing is known of what stands on the way home."
     return f"{words}: {length(found.least, unit)} over {found.over or 'the highest ground'} on the way home."

@@ -48,11 +48,11 @@ def of_ways(plan: Plan, flight: FlightPlan) -> Clearance | None:
     """On the way out to each leg and home from it, straight, at the return height above the take-off place or at the leg's
     own height where that is more, or where the ground at the take-off place is not known; None where no ground is known
     under the ways."""
-    at = take_off(flight)
+    at = flight.take_off[:2]
     surface = plan.surface
     if surface is None:
         return None
-    up = float(surface.at(*at)) + return_height(flight)
+    up = float(surface.at(*at)) + flight.flight.homeward
     ends = np.flatnonzero(np.r_[True, flight.leg[1:] != flight.leg[:-1]])
     ends = np.unique(np.r_[ends, ends[1:] - 1, len(flight.e) - 1])
     paths = []
@@ -62,18 +62,6 @@ def of_ways(plan: Plan, flight: FlightPlan) -> Clearance | None:
         e, n = at[0] + t * (flight.e[k] - at[0]), at[1] + t * (flight.n[k] - at[1])
         paths.append((e, n, np.full(len(t), np.fmax(up, flight.h[k]))))
     return _least(plan, Path(*(np.concatenate(parts) for parts in zip(*paths, strict=True))))
-
-
-def take_off(flight: FlightPlan) -> tuple[float, float]:
-    """Where the aircraft takes off, grid metres: the standpoint, or as long as none is given, the foot of the first exposure."""
-    if flight.flight.standpoint is not None:
-        return flight.flight.standpoint
-    return float(flight.e[0]), float(flight.n[0])
-
-
-def return_height(flight: FlightPlan) -> float:
-    """Metres above the take-off place at which the aircraft comes home."""
-    return flight.flight.return_height or flight.flight.height
 
 
 @dataclass(frozen=True)

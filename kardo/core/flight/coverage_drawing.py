@@ -69,8 +69,8 @@ def drawing_of(found: Coverage) -> CoverageDrawing:
 
 
 def density_drawing(found: Density) -> CoverageDrawing:
-    """The same of a scan."""
-    shown, cells = found.seen, {}
+    """The same of a scan; water is left blank."""
+    shown, cells = found.land, {}
     for name, values, good in (("pulses", found.pulses, found.asked), ("ground", found.ground, found.asked)):
         # beyond four times what half the site has, all looks alike
         most = max(4 * float(np.median(values[shown])), 4 * good, 1e-6) if shown.any() else 1.0

@@ -1,7 +1,4 @@
-"""What a scan covers: pulses on each square metre, strips that see a place, returns from the ground under trees, and gaps. Source: docs/laser.md.
-
-What stands in the way, and slopes that turn away, are not looked at.
-"""
+"""What a scan covers: pulses on each square metre, strips that see a place, returns from the ground under trees, and gaps. Source: docs/laser.md."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -16,34 +13,43 @@ from kardo.core.errors import PlanError
 from kardo.core.flight.areas import ground_scale, site_polygon
 from kardo.core.flight.coverage import GroundCells, Spread
 from kardo.core.flight.pattern import FlightPlan, all_flown, over_ground
-from kardo.core.flight.tracks import Track, tracks_of
+from kardo.core.flight.tracks import Aimed, Track, aimed, shade_of_tracks, tracks_of
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.geodesy.units import area
 from kardo.core.plan.model import Plan
+from kardo.core.plan.site import FeatureKind
 from kardo.core.site.things import shape_of_feature
 
 MOST_CELLS = 160_000
-LOW_GROWTH = "low_growth"
 
 
 @dataclass(frozen=True)
 class Density(GroundCells):
-    """Of each cell pulses and returns from the ground on a square metre, and strips. asked: returns from the ground on a square metre that a place needs."""
+    """Of each cell pulses and returns from the ground on a square metre, and strips; hidden: whether a line would see it, but none does for what stands between, or
+    because the slope turns away; water: whether it is water, which gives next to no returns and is no ground. asked: returns from the ground on a square metre that a place
+    needs."""
 
     pulses: Floats
     ground: Floats
     strips: Ints
+    hidden: Bools
+    water: Bools
     asked: float
 
     @property
+    def land(self) -> Bools:
+        """Cells (rows, cols) inside of known height that are not water."""
+        return self.seen & ~self.water
+
+    @property
     def holes(self) -> Bools:
-        """Cells (rows, cols) that too few returns from the ground reach."""
-        return self.seen & (self.ground < self.asked)
+        """Cells (rows, cols) of land that too few returns from the ground reach."""
+        return self.land & (self.ground < self.asked)
 
     @property
     def gaps(self) -> Bools:
-        """Cells (rows, cols) that no line sees."""
-        return self.seen & (self.strips == 0)
+        """Cells (rows, cols) of land that no line sees."""
+        return self.land & (self.strips == 0)
 
 
 def reaches_ground(plan: Plan, e: Floats, n: Floats) -> Floats:
@@ -56,11 +62,11 @@ def reaches_ground(plan: Plan, e: Floats, n: Floats) -> Floats:
     return out
 
 
-def in_low_growth(plan: Plan, e: Floats, n: Floats) -> Bools:
-    """Whether grass, heather or crops stand at grid metres (k,)."""
+def within(plan: Plan, kind: FeatureKind, e: Floats, n: Floats) -> Bools:
+    """Whether grid metres (k,) lie in an area of a kind, such as low growth or water."""
     out = np.zeros(len(e), dtype=bool)
     for feature in plan.site.features:
-        if feature.kind == LOW_GROWTH:
+        if feature.kind == kind:
             out |= shapely.contains_xy(shape_of_feature(feature), e, n)
     return out
 
@@ -107,11 +113,13 @@ def density_of(plan: Plan, flights: Sequence[FlightPlan]) -> Density:
     frame = LocalFrame(plan.grid, middle.x, middle.y, float(np.nan_to_num(surface.at(middle.x, middle.y))))
     inside = shapely.contains_xy(polygon, ee, nn)
     known = np.flatnonzero(inside & np.isfinite(heights))
-    x = frame.to_enu(ee[known], nn[known], heights[known])
-    pulses, strips = np.zeros(len(ee)), np.zeros(len(ee), dtype=np.int64)
     tracks = [t for k, f in enumerate(flights) for t in tracks_of(f, frame, k)]
-    pulses[known], strips[known] = _summed(tracks, x)
-    ground = pulses * reaches_ground(plan, ee, nn)
+    shade = shade_of_tracks(plan, tracks, ee, nn)
+    places = aimed(frame, surface, ee[known], nn[known], heights[known], shade)
+    pulses, strips, hidden = np.zeros(len(ee)), np.zeros(len(ee), dtype=np.int64), np.zeros(len(ee), dtype=bool)
+    pulses[known], strips[known], hidden[known] = _summed(tracks, places)
+    water = within(plan, "water", ee, nn)
+    ground = np.where(water, 0.0, pulses * reaches_ground(plan, ee, nn))
     shape = (len(n), len(e))
     return Density(
         e0=float(e[0]),
@@ -123,6 +131,8 @@ def density_of(plan: Plan, flights: Sequence[FlightPlan]) -> Density:
         pulses=pulses.reshape(shape),
         ground=ground.reshape(shape),
         strips=strips.reshape(shape),
+        hidden=(hidden & ~water).reshape(shape),
+        water=water.reshape(shape),
         asked=plan.assume["ground_returns"] / plan.assume["scan_cell"] ** 2,
     )
 
@@ -133,26 +143,29 @@ def _cells(polygon: Polygon) -> tuple[Floats, Floats, float]:
     return np.arange(west + step / 2, east, step), np.arange(south + step / 2, north, step), step
 
 
-def _summed(tracks: list[Track], x: Floats) -> tuple[Floats, Ints]:
-    """Pulses on a square metre, and strips, at places (k, 3)."""
-    pulses, strips = np.zeros(len(x)), np.zeros(len(x), dtype=np.int64)
+def _summed(tracks: list[Track], places: Aimed) -> tuple[Floats, Ints, Bools]:
+    """Pulses on a square metre and strips at places (k), and whether they are hidden from all that would see them."""
+    count = len(places.x)
+    pulses, strips, hidden = np.zeros(count), np.zeros(count, dtype=np.int64), np.zeros(count, dtype=bool)
     for track in tracks:
-        beams = track.beams(x)
+        beams = track.beams(places)
         pulses += beams.density
         strips += beams.seen
-    return pulses, strips
+        hidden |= beams.hidden
+    return pulses, strips, hidden & (strips == 0)
 
 
 @dataclass(frozen=True)
 class DensityFigures:
-    """In numbers and words: pulses and returns from the ground on a square metre, strips; square metres of the site, of gaps that no line sees, and of what too few
-    returns from the ground reach."""
+    """In numbers and words: pulses and returns from the ground on a square metre, strips; square metres of the site, of gaps that no line sees, of those among them that
+    are hidden, and of what too few returns from the ground reach."""
 
     pulses: Spread
     ground: Spread
     strips: Spread
     site_m2: float
     gaps_m2: float
+    hidden_m2: float
     holes_m2: float
     unknown_m2: float
     words: str
@@ -160,21 +173,28 @@ class DensityFigures:
 
 def told_density(plan: Plan, found: Density) -> DensityFigures:
     """The figures of a density. Raises PlanError where no height is known in the site."""
-    seen, unit = found.seen, plan.brief.unit
-    if not seen.any():
+    seen, unit = found.land, plan.brief.unit
+    if not found.seen.any():
         raise PlanError(
             "The terrain has no heights inside the boundary.",
             where="Site, terrain",
             mend="Bring in terrain that covers it.",
         )
+    if not seen.any():
+        raise PlanError("The whole site is water.", where="Site, features", mend="Draw the water as it is.")
     pulses, ground = Spread.of(found.pulses[seen]), Spread.of(found.ground[seen])
     holes, gaps = found.area(found.holes), found.area(found.gaps)
     words = f"{pulses.median:,.0f} pulses on a square metre in the middle, {pulses.least:,.0f} at the worst place"
     words += f"; from the ground {ground.median:,.3g} and {ground.least:,.2g}." if ground.least < pulses.least else "."
-    words += f" No line sees {area(gaps, unit)}." if gaps else ""
+    hidden = found.area(found.hidden)
+    words += f" No line sees {area(gaps, unit)}" if gaps else ""
+    words += f", {area(hidden, unit)} of it behind what stands there or on slopes that turn away" if hidden else ""
+    words += "." if gaps else ""
     thin = holes - gaps
     words += f" Too few returns from the ground come from {area(thin, unit)}." if thin > 0 else ""
     words += "" if holes else " Nothing is left out."
+    water = found.area(found.water)
+    words += f" {area(water, unit)} of water are not counted: they give next to no returns." if water else ""
     return DensityFigures(
-        pulses, ground, Spread.of(found.strips[seen]), found.area(found.inside), gaps, holes, found.area(found.unknown), words
+        pulses, ground, Spread.of(found.strips[seen]), found.area(found.inside), gaps, hidden, holes, found.area(found.unknown), words
     )  # fmt: skip

@@ -101,7 +101,8 @@ def _solved(found: tuple[Part, ...]) -> tuple[Piece, ...]:
 
     ways = [[part.flown(*corner) for corner in product((False, True), repeat=2)] for part in found]
     chains = [pieces for corners in ways for pieces in corners]
-    nearest = [0, *(chains.index(pieces) + 1 for pieces in _nearest_next(ways)), 0]
+    number = {id(pieces): k for k, pieces in enumerate(chains, 1)}  # not by what they are: parts may be alike
+    nearest = [0, *(number[id(pieces)] for pieces in _nearest_next(ways)), 0]
     known = set(pairwise(nearest))
     metres = _metres_between(chains)
     model = cp_model.CpModel()

@@ -12,6 +12,7 @@ from kardo.core.arrays import Floats, Ints
 from kardo.core.errors import PlanError
 from kardo.core.flight.areas import flight_polygon, ground_scale
 from kardo.core.flight.lines import Kind, Line, Region, block, corridor, crossing, crossing_height, facade, oblique, own
+from kardo.core.flight.out_and_home import ways_of_lines
 from kardo.core.flight.scan import mean_density, sequence_minutes, swath, track_step
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Battery, Camera, Scanner
@@ -40,12 +41,14 @@ class Strip:
 
 @dataclass(frozen=True)
 class Leg:
-    """What one battery flies: strips first to last, minutes in the air, per cent left on landing."""
+    """What one battery flies: strips first to last, minutes in the air, per cent left on landing; minutes of the way out and home in those."""
 
     first_strip: int
     last_strip: int
     minutes: float
     battery_left: float
+    out: float
+    home: float
 
 
 @dataclass(frozen=True)
@@ -54,7 +57,8 @@ class FlightPlan:
     add up to. Metres, minutes, seconds.
 
     course is the grid azimuth in radians in which each exposure is flown, yaw that in which it looks, tilt its camera's angle from straight down, that way;
-    leg and strip are indices.
+    leg and strip are indices. take_off: grid metres and height in the job's system of where it takes off: its standpoint, or as long as none is given, the foot
+    of the first exposure.
     """
 
     flight: Flight
@@ -79,6 +83,7 @@ class FlightPlan:
     minutes: float
     trigger_interval: float
     crossing_height: float
+    take_off: tuple[float, float, float]
 
     @property
     def camera(self) -> Camera:
@@ -176,13 +181,16 @@ def fly(
         raise too_many(count)
     ways = _ways(lines, flight, craft)
     more = sum(sequence_minutes(sensor, flight)) if isinstance(sensor, Scanner) else 0.0
-    legs, leg_of_strip = _legs(lines, ways, flight, craft, equipment.battery, more)
     e, n, azimuth, strip = _exposures(lines)
     e, n = e * grid_per_ground, n * grid_per_ground
     above = np.array([line.height for line in lines])[strip]
     h = _heights(flight, over, surface, e, n, above)
     counts = np.bincount(strip, minlength=len(lines))
     first = np.r_[0, np.cumsum(counts)[:-1]]
+    take_off = _take_off(flight, surface, float(e[0]), float(n[0]), h)
+    starts, ends = ((e[k], n[k], h[k]) for k in (first, first + counts - 1))
+    out_home = ways_of_lines(craft, take_off, starts, ends, flight.homeward, grid_per_ground)
+    legs, leg_of_strip = _legs(lines, ways, out_home, flight, craft, equipment.battery, more)
     strips = tuple(
         Strip(
             (e[a], n[a]),
@@ -219,6 +227,7 @@ def fly(
         sum(leg.minutes for leg in legs),
         trigger / flight.speed,
         crossing_height(flight),
+        take_off,
     )
 
 
@@ -358,29 +367,45 @@ def _ways(lines: list[Line], flight: Flight, craft: Aircraft) -> list[float]:
     return [*seconds, craft.turn_s]
 
 
+def _take_off(flight: Flight, surface: AnySurface | None, e: float, n: float, h: Floats) -> tuple[float, float, float]:
+    """Where the aircraft takes off, with the ground there; e, n: of the first exposure; h (k,): of all, whose heights tell the ground where it is not known."""
+    if flight.standpoint is not None:
+        e, n = flight.standpoint
+    ground = float(surface.at(e, n)) if surface is not None else 0.0
+    if not math.isfinite(ground):
+        known = h[np.isfinite(h)]
+        ground = float(np.median(known)) - flight.height if known.size else 0.0
+    return e, n, ground
+
+
 def _legs(
-    lines: list[Line], ways: list[float], flight: Flight, craft: Aircraft, battery: Battery, more: float
+    lines: list[Line],
+    ways: list[float],
+    out_home: tuple[Floats, Floats],
+    flight: Flight,
+    craft: Aircraft,
+    battery: Battery,
+    more: float,
 ) -> tuple[tuple[Leg, ...], list[int]]:
-    """Cut the flight at line ends so that each battery lands with its reserve; each leg takes so many minutes more. A single line longer than a battery
-    keeps a leg of its own, and shows what it would leave."""
-    apart = 2 * craft.transit_min + more
-    usable = battery.minutes * (1 - flight.reserve / 100) - apart
-    of_strip: list[int] = []
-    used: list[float] = []
+    """Cut the flight at line ends so that each battery lands with its reserve, home from wherever its last line ends; each leg takes so many minutes more. out_home (k,)
+    each: minutes out to each line and home from it. A single line longer than a battery keeps a leg of its own, and shows what it would leave."""
+    out, home = out_home
+    usable = battery.minutes * (1 - flight.reserve / 100) - more
+    cuts: list[tuple[int, int, float]] = []  # first line, last, and minutes with the way home
+    spent = 0.0  # from take-off to the end of the line before, its turn included
     for k, line in enumerate(lines):
         on_line = (line.length / flight.speed + craft.turn_s) / 60
-        on_way = (ways[k - 1] - craft.turn_s) / 60 if used else 0.0
-        if not used or used[-1] + on_way + on_line > usable:
-            used.append(0.0)
-            on_way = 0.0  # the way out to a leg is the transit's
-        used[-1] += on_way + on_line
-        of_strip.append(len(used) - 1)
-    legs = []
-    for k, time in enumerate(used):
-        total = time + apart
-        strips = [s for s, leg in enumerate(of_strip) if leg == k]
-        legs.append(Leg(strips[0], strips[-1], total, 100 * (1 - total / battery.minutes)))
-    return tuple(legs), of_strip
+        on_way = (ways[k - 1] - craft.turn_s) / 60 if cuts else 0.0
+        if cuts and spent + on_way + on_line + home[k] <= usable:
+            first, spent = cuts.pop()[0], spent + on_way + on_line
+        else:
+            first, spent = k, float(out[k]) + on_line
+        cuts.append((first, k, spent + float(home[k]) + more))
+    legs = tuple(
+        Leg(first, last, minutes, 100 * (1 - minutes / battery.minutes), float(out[first]), float(home[last]))
+        for first, last, minutes in cuts
+    )
+    return legs, [number for number, (first, last, _) in enumerate(cuts) for _ in range(first, last + 1)]
 
 
 def _exposures(lines: list[Line]) -> tuple[Floats, Floats, Floats, Ints]:

@@ -6,7 +6,6 @@ import numpy as np
 import shapely
 
 from kardo.core.arrays import Floats, Ints
-from kardo.core.flight.clearance import take_off
 from kardo.core.flight.pattern import FlightPlan
 from kardo.core.plan.model import Plan
 
@@ -39,7 +38,7 @@ def waypoints(plan: Plan, flight: FlightPlan) -> Waypoints:
     surface = plan.surface
     e, n, h = flight.e[chosen], flight.n[chosen], flight.h[chosen]
     ground = np.full(len(e), np.nan) if surface is None else surface.at(e, n)
-    start = np.nan if surface is None else float(surface.at(*take_off(flight)))
+    start = np.nan if surface is None else float(surface.at(*flight.take_off[:2]))
     last = np.r_[flight.strip[chosen][1:] != flight.strip[chosen][:-1], True]
     return Waypoints(
         flight,

@@ -86,7 +86,7 @@ class Flight(Part):
     start_up: bool = True
     adjustment: Adjustment = "height"
     reserve: Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)] = 28.0
-    return_height: Annotated[AboveGround | None, PROSE] = None
+    return_height: AboveGround | None = None
     hangs_on: FlightHangsOn = OnNothing()
     corrections: Literal["live", "post_processed", "both", "none"] = "both"
     state: State = "fixed"
@@ -94,6 +94,11 @@ class Flight(Part):
     missing_legs: Legs = ()
     standpoint: Place | None = None
     visit: Annotated[Identifier | None, PROSE] = None
+
+    @property
+    def homeward(self) -> float:
+        """Metres above the take-off place at which the aircraft goes out and comes home."""
+        return self.return_height or self.height
 
     @property
     def fastest(self) -> float:

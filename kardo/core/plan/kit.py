@@ -115,7 +115,7 @@ class Scanner(Profile):
 
 
 class Aircraft(Profile):
-    """An aircraft: speeds along and up and down, how fast it gathers speed, seconds for a turn, minutes of transit per leg and way."""
+    """An aircraft: speeds along and up and down, how fast it gathers speed, seconds for a turn, minutes that a way out, or home, takes at least."""
 
     cruise_m_per_s: Positive
     max_m_per_s: Positive

@@ -11,12 +11,13 @@ from pydantic import Field, TypeAdapter
 
 from kardo.core.day.exposure import Cloud, ExposureAdvice, exposure
 from kardo.core.errors import PlanError
-from kardo.core.flight.airtime import AirTime, Wind, air_time, at_height
+from kardo.core.flight.airtime import AirTime, air_time
 from kardo.core.flight.as_flown import HeldAgainst, held_against
 from kardo.core.flight.calibration import calibration_edits
 from kardo.core.flight.coverage import CoverageFigures, coverage, told
 from kardo.core.flight.coverage_drawing import CoverageDrawing, density_drawing, drawing_of
 from kardo.core.flight.density import DensityFigures, density, told_density
+from kardo.core.flight.wind import Wind, at_height
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Camera, LensEntry

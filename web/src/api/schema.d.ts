@@ -2424,7 +2424,7 @@ export interface components {
         };
         /**
          * Aircraft
-         * @description An aircraft: speeds along and up and down, how fast it gathers speed, seconds for a turn, minutes of transit per leg and way.
+         * @description An aircraft: speeds along and up and down, how fast it gathers speed, seconds for a turn, minutes that a way out, or home, takes at least.
          */
         Aircraft: {
             /** Id */
@@ -4463,11 +4463,15 @@ export interface components {
         };
         /**
          * LegTime
-         * @description One battery's flight: minutes, per cent left on landing, first and last strip.
+         * @description One battery's flight: minutes, and those of its way out and home in them; per cent left on landing; first and last strip.
          */
         LegTime: {
             /** Minutes */
             minutes: number;
+            /** Out */
+            out: number;
+            /** Home */
+            home: number;
             /** Battery Left */
             battery_left: number;
             /** First Strip */
@@ -5788,8 +5792,8 @@ export interface components {
         };
         /**
          * DensityFigures
-         * @description In numbers and words: pulses and returns from the ground on a square metre, strips; square metres of the site, of gaps that no line sees, and of what too few
-         *     returns from the ground reach.
+         * @description In numbers and words: pulses and returns from the ground on a square metre, strips; square metres of the site, of gaps that no line sees, of those among them that
+         *     are hidden, and of what too few returns from the ground reach.
          */
         DensityFigures: {
             pulses: components["schemas"]["Spread"];
@@ -5799,6 +5803,8 @@ export interface components {
             site_m2: number;
             /** Gaps M2 */
             gaps_m2: number;
+            /** Hidden M2 */
+            hidden_m2: number;
             /** Holes M2 */
             holes_m2: number;
             /** Unknown M2 */
@@ -5918,7 +5924,8 @@ export interface components {
         };
         /**
          * LegInAir
-         * @description One battery: its lines from the first to the last, minutes in all with the way out and home, per cent on landing, and whether that is its reserve.
+         * @description One battery: its lines from the first to the last, minutes in all, and those of the way out and home in them, per cent on landing, and whether that is its
+         *     reserve.
          */
         LegInAir: {
             /** Number */
@@ -5929,6 +5936,10 @@ export interface components {
             last: number;
             /** Minutes */
             minutes: number;
+            /** Out */
+            out: number;
+            /** Home */
+            home: number;
             /** Battery */
             battery: number;
             /** Enough */

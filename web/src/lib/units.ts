@@ -57,6 +57,11 @@ export function length(metres: number | null | undefined, unit: string, decimals
   return (metres / UNITS[unit]!.metres).toFixed(decimals);
 }
 
+/** What speeds are told in: metres a second, or feet a second in a job in feet, and how many of those are a metre a second. */
+export function speedUnit(unit: string): { name: string; scale: number } {
+  return unit === "m" ? { name: "m/s", scale: 1 } : { name: "ft/s", scale: 1 / UNITS.ft!.metres };
+}
+
 /** A grid coordinate with thin groups of thousands. */
 export function grid(metres: number, unit: string, decimals = 1): string {
   const [whole, rest] = length(metres, unit, decimals).split(".");

@@ -5,11 +5,13 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from kardo.core.flight.clearance import Clearance, of_lines, of_ways, return_height, steepest
+from kardo.core.flight.clearance import Clearance, of_lines, of_ways, steepest
 from kardo.core.geodesy.units import length, place, speed
 from kardo.core.plan.edits import field_edits
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 from kardo.core.practice.rules.flight import mended, path_of
+
+FAR = 0.3  # of a leg's minutes, from which its ways out and home are what to mend
 
 
 @rule(
@@ -53,7 +55,7 @@ def _way_home(r: Rule, view: View) -> Iterator[Finding]:
         found = of_ways(view.plan, f)
         if found is None or found.least >= r.threshold:
             continue
-        higher = math.ceil(return_height(f) + r.threshold - found.least)
+        higher = math.ceil(f.flight.homeward + r.threshold - found.least)
         words = view.of_flight(f.flight.name, _near(found, unit, "the way out or home"))
         mend = f"Set a return height of {length(higher, unit)} or more above the take-off place, or take off elsewhere."
         edits = mended(f, return_height=float(higher)) if higher <= 1000 else ()
@@ -177,7 +179,12 @@ def _battery(r: Rule, view: View) -> Iterator[Finding]:
         for k, leg in enumerate(f.legs):
             if leg.battery_left < f.flight.reserve - 1e-6:
                 words = view.of_flight(f.flight.name, f"leg {k + 1} lands with {leg.battery_left:.0f} % left.")
-                yield r.found(words, "Shorten its lines or fly faster.", path_of(f), leg.battery_left)
+                far = leg.out + leg.home > FAR * leg.minutes
+                words += (
+                    f" The ways out and home take {leg.out + leg.home:.0f} of {leg.minutes:.0f} min." if far else ""
+                )
+                mend = "Take off nearer, or shorten its lines." if far else "Shorten its lines or fly faster."
+                yield r.found(words, mend, path_of(f), leg.battery_left)
 
 
 @rule(

@@ -6,10 +6,12 @@ from collections.abc import Iterator
 import numpy as np
 
 from kardo.core.flight.scan import sequence_words, used_angle
-from kardo.core.geodesy.units import speed
+from kardo.core.geodesy.units import area, speed
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 from kardo.core.practice.rules.coverage import where_of
 from kardo.core.practice.rules.flight import mended, path_of
+
+MOSTLY = 0.9  # of what no line sees, from which that it is hidden is what to mend
 
 
 @rule(
@@ -25,8 +27,15 @@ def _gaps(r: Rule, view: View) -> Iterator[Finding]:
     """By square metres."""
     found = view.density
     if found is not None and (missing := found.area(found.gaps)) > r.threshold:
-        words = f"No line sees {where_of(view, found, found.gaps)}."
-        yield r.found(words, "Raise the side overlap or the margin, or fly it from another side.", measured=missing)
+        words, mend = f"No line sees {where_of(view, found, found.gaps)}.", "Raise the side overlap or the margin."
+        if hidden := found.area(found.hidden):
+            words += f" {area(hidden, view.plan.brief.unit)} of it are hidden by what stands there, or turn away."
+            mend = (
+                "Add a strip on its far side, or more side overlap."
+                if hidden > MOSTLY * missing
+                else f"{mend[:-1]}, and add a strip on its far side."
+            )
+        yield r.found(words, mend, measured=missing)
 
 
 @rule(
@@ -49,6 +58,23 @@ def _ground(r: Rule, view: View) -> Iterator[Finding]:
         yield r.found(
             words, "Fly slower, lower or with more overlap there; or say that it is interpolated.", measured=missing
         )
+
+
+@rule(
+    "scan-water",
+    "Is water left out of what the scan promises?",
+    "note",
+    "flight",
+    None,
+    "Water swallows the usual wavelengths or throws them back from straight below alone: there is no ground under it to judge.",
+    FIELD,
+)
+def _water(r: Rule, view: View) -> Iterator[Finding]:
+    """By square metres."""
+    found = view.density
+    if found is not None and (wet := found.area(found.water)) > 0:
+        words = f"{area(wet, view.plan.brief.unit)} of the site are water: the scan maps nothing there, and nothing is promised."
+        yield r.found(words, "Say so in the deliverable; survey the bed otherwise if it matters.", measured=wet)
 
 
 @rule(

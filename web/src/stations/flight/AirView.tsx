@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { call, type AirTime, type Flight, type Problem } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { length } from "../../lib/units";
+import { length, speedUnit } from "../../lib/units";
 import { BatteryPlot } from "../../plots/BatteryPlot";
 import { NumberField, Select, unitName } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
@@ -20,6 +20,7 @@ export function AirView() {
   const [chosen, choose] = useState<string | null>(null);
   const [wind, setWind] = useState({ speed: 0, whence: 270, measured_at: "" });
   const flight = plan.flights.find((f) => f.id === chosen) ?? plan.flights[0];
+  const speeds = speedUnit(plan.brief.unit);
   const { data, error } = useQuery<AirTime, Problem>({
     queryKey: ["air", jobId, answer.revision, flight?.id, wind],
     queryFn: () =>
@@ -37,10 +38,11 @@ export function AirView() {
       <div className="flex flex-wrap items-center gap-x-3">
         {plan.flights.length > 1 && <Tabs label="Flight" tabs={plan.flights} chosen={flight.id} onChoose={choose} />}
         <label className="flex items-center gap-1 text-sm">
-          wind, m/s
+          wind, {speeds.name}
           <NumberField
-            label="Wind, metres a second"
+            label={`Wind, ${speeds.name}`}
             value={wind.speed}
+            scale={speeds.scale}
             width="w-14"
             onCommit={(speed) => setWind({ ...wind, speed: Math.min(60, Math.max(0, speed)) })}
           />
@@ -70,6 +72,7 @@ export function AirView() {
 function Told({ air, flight }: { air: AirTime; flight: Flight }) {
   const { plan, edit } = usePlan();
   const { unit } = plan.brief;
+  const speeds = speedUnit(unit);
   return (
     <>
       <p className="mt-1">
@@ -85,7 +88,7 @@ function Told({ air, flight }: { air: AirTime; flight: Flight }) {
         <dl className="grid grid-cols-[auto_auto] gap-x-4 text-sm">
           <dt>over the ground</dt>
           <dd className="figures text-right">
-            {air.slowest.toFixed(1)} to {air.fastest.toFixed(1)} m/s
+            {(air.slowest * speeds.scale).toFixed(1)} to {(air.fastest * speeds.scale).toFixed(1)} {speeds.name}
           </dd>
           {flight.scanner ? (
             <>
@@ -165,6 +168,7 @@ function Longer({ air }: { air: AirTime }) {
 
 function Lines({ air, images }: { air: AirTime; images: string }) {
   const { unit } = usePlan().plan.brief;
+  const speeds = speedUnit(unit);
   return (
     <table className="table text-sm">
       <thead>
@@ -173,7 +177,7 @@ function Lines({ air, images }: { air: AirTime; images: string }) {
           <th className="num">leg</th>
           <th className="num">course, °</th>
           <th className="num">long, {unitName(unit)}</th>
-          <th className="num">m/s</th>
+          <th className="num">{speeds.name}</th>
           <th className="num">min</th>
           <th className="num">then, min</th>
           <th className="num">battery at its end, %</th>
@@ -189,7 +193,7 @@ function Lines({ air, images }: { air: AirTime; images: string }) {
               <td className="num figures">{line.leg}</td>
               <td className="num figures">{line.course.toFixed(1)}</td>
               <td className="num figures">{length(line.length, unit, 0)}</td>
-              <td className="num figures">{line.speed.toFixed(1)}</td>
+              <td className="num figures">{(line.speed * speeds.scale).toFixed(1)}</td>
               <td className="num figures">{line.minutes.toFixed(1)}</td>
               <td className="num figures">{line.turn_minutes.toFixed(1)}</td>
               <td className="num figures">{line.battery.toFixed(0)}</td>

@@ -73,6 +73,7 @@ function Density({ told }: { told: NonNullable<Coverage["density"]> }) {
   const { unit } = usePlan().plan.brief;
   const rows: [string, number][] = [
     ["no line sees it", told.gaps_m2],
+    ["of that hidden, or turned away", told.hidden_m2],
     ["too few returns from the ground", told.holes_m2 - told.gaps_m2],
     ["height not known", told.unknown_m2],
   ];

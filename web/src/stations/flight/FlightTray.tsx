@@ -3,7 +3,7 @@ import { call, type Edit, type Flight, type FlightFigures, type Plan, type Scann
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { added, fieldEdits, freeName, removed, same } from "../../lib/edits";
-import { fine, fineUnit, length, UNITS } from "../../lib/units";
+import { fine, fineUnit, length, speedUnit } from "../../lib/units";
 import { Fact, Field, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
 import { Heading } from "../../ui/Heading";
 import { ProblemNote } from "../../ui/ProblemNote";
@@ -126,6 +126,7 @@ export function anotherFlight(plan: Plan, like: Flight | undefined): { edits: Ed
 function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | undefined }) {
   const { plan, summary, edit } = usePlan();
   const { unit } = plan.brief;
+  const speeds = speedUnit(unit);
   const u = unitName(unit);
   const path = `flights/${flight.id}`;
   const scanner = plan.kit.scanners.find((s) => s.id === flight.scanner);
@@ -250,16 +251,16 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
           laid === "block" &&
           flight.oblique_strips + (flight.oblique_across ?? 0) > 0 &&
           number("tilted forward, °", "oblique_tilt", 0)}
-        {number(`Speed, ${unit === "m" ? "m" : "ft"}/s`, "speed", 1, unit === "m" ? 1 : 1 / UNITS.ft!.metres)}
+        {number(`Speed, ${speeds.name}`, "speed", 1, speeds.scale)}
         {!scanner && number("Exposure, 1/1000 s", "exposure_time", 2, 1000)}
         {!scanner && choice("Images by", "trigger_by", TRIGGERS)}
         {!scanner && flight.trigger_by === "time" && (
-          <Field label={`Fastest over ground, ${unit === "m" ? "m" : "ft"}/s`}>
+          <Field label={`Fastest over ground, ${speeds.name}`}>
             {(id) => (
               <NumberField
                 id={id}
                 value={flight.worst_speed ?? flown?.fastest ?? flight.speed}
-                scale={unit === "m" ? 1 : 1 / UNITS.ft!.metres}
+                scale={speeds.scale}
                 width="w-16"
                 onCommit={(worst_speed) => set({ worst_speed })}
               />
@@ -494,6 +495,7 @@ function Flown({ flown, unit }: { flown: FlightFigures; unit: string }) {
             <th>leg</th>
             <th>strips</th>
             <th className="num">minutes</th>
+            <th className="num">out and home</th>
             <th className="num">lands with, %</th>
           </tr>
         </thead>
@@ -505,6 +507,7 @@ function Flown({ flown, unit }: { flown: FlightFigures; unit: string }) {
                 {leg.first_strip + 1}–{leg.last_strip + 1}
               </td>
               <td className="num">{leg.minutes.toFixed(1)}</td>
+              <td className="num">{(leg.out + leg.home).toFixed(1)}</td>
               <td className="num">{leg.battery_left.toFixed(0)}</td>
             </tr>
           ))}

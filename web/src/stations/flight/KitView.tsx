@@ -86,7 +86,7 @@ const AIRCRAFT: Column[] = [
   { path: "descend_m_per_s", head: "descent, m/s", words: "Descent", decimals: 1 },
   { path: "accelerate_m_per_s2", head: "gathers, m/s²", words: "Acceleration", decimals: 1 },
   { path: "turn_s", head: "turn, s", words: "Seconds for a turn" },
-  { path: "transit_min", head: "way out, min", words: "Minutes out and home", decimals: 1 },
+  { path: "transit_min", head: "a way at least, min", words: "Least minutes out, and home", decimals: 1 },
 ];
 const BATTERY: Column[] = [{ path: "minutes", head: "minutes", words: "Minutes in the air", decimals: 1 }];
 const POLE: Column[] = [{ path: "height", head: "mark to ARP, m", words: "Height", decimals: 3 }];

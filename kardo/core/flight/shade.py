@@ -1,0 +1,97 @@
+"""What hides a place from a scanner: the ground between them, and things as tall as they are said to be. Trees are not among these, for pulses find their way
+through; nor are wires."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import shapely
+from numba import njit, prange
+
+from kardo.core.arrays import Bools, Floats
+from kardo.core.plan.model import Plan
+from kardo.core.plan.site import Feature
+from kardo.core.site.things import shape_of_feature, top_of
+from kardo.core.terrain.horizon import BESIDE
+from kardo.core.terrain.surface import Level
+
+OPAQUE = {"obstacle", "vehicle"}
+FINEST, MOST_NODES = 0.5, 400_000  # metres between nodes; and how many there are at most
+CLEAR = 1.5  # steps about a place in which nothing hides it: on the lattice a wall is a ramp one step wide
+
+
+@dataclass(frozen=True)
+class Shade:
+    """Tops (rows, cols) of the ground and of what stands on it, in the job's heights, at e0 + col * step, n0 + row * step in grid metres; NaN where they are not
+    known, and then nothing is hidden."""
+
+    e0: float
+    n0: float
+    step: float
+    tops: Floats
+
+    def hides(self, places: Floats, eyes: Floats) -> Bools:
+        """Which of k places (k, 3) cannot be seen from an eye each (k, 3), grid metres and heights. A place under a thing counts as on its top."""
+        out = np.zeros(len(places), dtype=np.bool_)
+        corner = np.array([self.e0, self.n0])
+        _hidden(self.tops, corner, self.step, float(np.nanmax(self.tops)), places, eyes, out)
+        return out
+
+
+def shade_over(plan: Plan, e: Floats, n: Floats) -> Shade | None:
+    """Over the box about places in grid metres (k,); None where nothing can hide anything: on level ground without things, or where no ground is known."""
+    surface = plan.surface
+    things = [f for f in plan.site.features if f.kind in OPAQUE and f.shape != "place" and f.height > 0]
+    if surface is None or (isinstance(surface, Level) and not things):
+        return None
+    west, south, wide, high = e.min(), n.min(), np.ptp(e), np.ptp(n)
+    finest = FINEST if isinstance(surface, Level) or things else max(surface.step / 2, FINEST)
+    step = max(finest, float(np.sqrt(wide * high / MOST_NODES)))
+    ee, nn = np.meshgrid(west + step * np.arange(int(wide / step) + 2), south + step * np.arange(int(high / step) + 2))
+    tops = np.array(surface.at(ee, nn), dtype=np.float64)
+    for thing in things:
+        _stand(plan, thing, step, ee, nn, tops)
+    return Shade(float(west), float(south), step, tops) if np.isfinite(tops).any() else None
+
+
+def _stand(plan: Plan, thing: Feature, step: float, ee: Floats, nn: Floats, tops: Floats) -> None:
+    """Raise the nodes that a thing stands on to its top."""
+    shape, top = shape_of_feature(thing), top_of(plan, thing)
+    solid = shape if shape.geom_type == "Polygon" else shape.buffer(max(BESIDE, 0.75 * step))
+    if np.isfinite(top):
+        on = shapely.intersects_xy(solid, ee, nn)
+        tops[on] = np.fmax(tops[on], top)
+
+
+@njit(cache=True)
+def _top(tops, x, y):  # type: ignore[no-untyped-def]
+    """Between nodes, in steps from the corner; NaN outside."""
+    rows, cols = tops.shape
+    i, j = int(np.floor(y)), int(np.floor(x))
+    if i < 0 or j < 0 or i >= rows - 1 or j >= cols - 1:
+        return np.nan
+    v, u = y - i, x - j
+    low, high = tops[i, j] * (1 - u) + tops[i, j + 1] * u, tops[i + 1, j] * (1 - u) + tops[i + 1, j + 1] * u
+    return low * (1 - v) + high * v
+
+
+@njit(cache=True, parallel=True, nogil=True)
+def _hidden(tops, corner, step, highest, places, eyes, out):  # type: ignore[no-untyped-def]
+    """From each place (k, 3) step by step towards its eye (k, 3): hidden where a top rises over the line between them."""
+    for k in prange(len(places)):
+        x, y = (places[k, 0] - corner[0]) / step, (places[k, 1] - corner[1]) / step
+        dx, dy = (eyes[k, 0] - places[k, 0]) / step, (eyes[k, 1] - places[k, 1]) / step
+        far = np.hypot(dx, dy)
+        if far <= CLEAR:
+            continue
+        own = _top(tops, x, y)
+        z = places[k, 2] if np.isnan(own) else max(places[k, 2], own)
+        rise = (eyes[k, 2] - z) / far
+        gone = CLEAR
+        while gone < far:
+            at = z + rise * gone
+            if rise > 0 and at >= highest:
+                break
+            if _top(tops, x + dx * gone / far, y + dy * gone / far) > at:
+                out[k] = True
+                break
+            gone += 1.0

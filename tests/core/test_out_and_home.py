@@ -1,0 +1,96 @@
+"""The way out to a leg and home from it: by hand, against its invariants, and what a battery is then promised."""
+
+import math
+
+import pytest
+from hypothesis import assume, given
+from hypothesis import strategies as st
+
+from kardo.core.errors import PlanError
+from kardo.core.flight.airtime import air_time
+from kardo.core.flight.out_and_home import HANDLING, minutes_out_and_home
+from kardo.core.flight.pattern import all_flown
+from kardo.core.flight.wind import Wind
+from kardo.core.plan.library import library
+from tests.conftest import E0, N0, small_plan
+
+QUAD = library().aircraft["quad"]  # cruises at 7 of 15 m/s, climbs at 4, descends at 3, at least 2 min
+LEVEL = QUAD.model_copy(update={"transit_min": 0.0})
+metres = st.floats(-3000, 3000)
+
+
+def test_by_hand_up_along_and_down():
+    """2,100 m at 7 m/s take 5 min; 60 m up 15 s, down 20 s."""
+    out, home = minutes_out_and_home(QUAD, (2100.0, 0.0), 60.0, 60.0)
+    assert (out, home) == pytest.approx((HANDLING + 5 + 0.25, HANDLING + 5 + 1 / 3))
+
+
+def test_a_return_height_over_the_line_is_climbed_and_left_again():
+    """To a line at 60 m by way of 120: 30 s up, 20 s down to it; home 15 s up, 40 s down."""
+    out, home = minutes_out_and_home(LEVEL, (0.0, 0.0), 60.0, 120.0)
+    assert (out, home) == pytest.approx((HANDLING + 50 / 60, HANDLING + 55 / 60))
+
+
+def test_with_the_wind_out_and_against_it_home():
+    """In 10 m/s from the west: eastward the wanted 7 m/s are flown, westward 15 - 10 = 5."""
+    out, home = minutes_out_and_home(LEVEL, (2100.0, 0.0), 0.0, 0.0, Wind(10.0, 270.0))
+    assert (out, home) == pytest.approx((HANDLING + 5, HANDLING + 7))
+    assert minutes_out_and_home(LEVEL, (2100.0, 0.0), 0.0, 0.0, Wind(15.0, 270.0))[1] == math.inf
+
+
+@given(metres, metres, st.floats(0, 300), st.floats(0, 300), st.floats(1.1, 3))
+def test_farther_and_over_more_never_takes_less_and_the_profile_is_the_least(x, y, up, top, more):
+    here, farther = (
+        minutes_out_and_home(QUAD, (x, y), up, top),
+        minutes_out_and_home(QUAD, (more * x, more * y), up, top),
+    )
+    higher = minutes_out_and_home(QUAD, (x, y), up, more * max(top, up))
+    for k in (0, 1):
+        assert QUAD.transit_min <= here[k] <= min(farther[k], higher[k]) + 1e-9
+
+
+@given(metres, metres, st.floats(0, 7.9), st.floats(0, 360))
+def test_out_and_home_in_a_wind_never_take_less_than_in_still_air(x, y, speed, whence):
+    assume(math.hypot(x, y) > 1)
+    still, windy = (minutes_out_and_home(LEVEL, (x, y), 50.0, 50.0, w) for w in (Wind(), Wind(speed, whence)))
+    assert sum(windy) >= sum(still) - 1e-9
+
+
+def standing(east, **more):
+    return small_plan(flight={"speed": 1.5, "crossing_strips": 2, "standpoint": (E0 + east, N0 + 60.0), **more})
+
+
+def test_a_far_take_off_place_takes_its_minutes_from_the_lines_of_every_leg():
+    near, far = (all_flown(standing(east))[0] for east in (0.0, -1800.0))
+    assert len(far.legs) > len(near.legs) and far.minutes > near.minutes
+    for leg in far.legs:
+        assert leg.out > 4 and leg.home > 4  # 1.8 km at 7 m/s
+        assert leg.battery_left >= 28 or leg.first_strip == leg.last_strip
+    plan = standing(-1800.0)
+    found = air_time(plan, plan.flights[0])
+    for k, leg in enumerate(far.legs):
+        assert (found.legs[k].minutes, found.legs[k].out, found.legs[k].home) == pytest.approx(
+            (leg.minutes, leg.out, leg.home)
+        )
+    ways = sum(leg.out + leg.home for leg in far.legs)
+    assert f"{ways:.0f} of them on ways out and home" in found.told
+
+
+def test_minutes_of_a_leg_are_its_ways_lines_and_turns():
+    plan = standing(-900.0)
+    found = air_time(plan, plan.flights[0], wind=Wind(3.0, 250.0))
+    for leg in found.legs:
+        own = [line for line in found.lines if line.leg == leg.number]
+        assert leg.minutes == pytest.approx(leg.out + leg.home + sum(line.minutes + line.turn_minutes for line in own))
+
+
+def test_a_wind_that_lets_nothing_come_home_is_told():
+    """Lines across a wind of 14.9 m/s are flown, slowly; home against it is not."""
+    plan = standing(-900.0, course=0.0, crossing_strips=0)
+    with pytest.raises(PlanError, match="does not come home"):
+        air_time(plan, plan.flights[0], wind=Wind(14.95, 270.0))
+
+
+def test_the_height_of_the_ways_is_part_of_what_the_plan_is():
+    """Where legs are cut hangs on it, and on that the prediction."""
+    assert standing(0.0).hash != standing(0.0, return_height=120.0).hash
