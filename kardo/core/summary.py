@@ -124,7 +124,8 @@ class ScanFigures:
 @dataclass(frozen=True)
 class FlightFigures:
     """One flight laid out: metres, minutes, seconds; course in grid degrees; e and n of the exposures to the centimetre. fastest: metres a second over the
-    ground at which images by time still overlap as planned. reach: whether corrections come to them, where the base's link is known."""
+    ground at which images by time still overlap as planned. take_off: grid
+    metres. reach: whether corrections come to them, where the base's link is known."""
 
     id: str
     camera: str
@@ -141,6 +142,7 @@ class FlightFigures:
     height_range: Pair
     clearance: Clearance | None
     crossing_height: float
+    take_off: tuple[float, float]
     strips: list[StripLine]
     legs: list[LegTime]
     e: list[float]
@@ -293,6 +295,7 @@ def flight_figures(plan: Plan, flight: FlightPlan) -> FlightFigures:
         height_range=(float(heights.min()), float(heights.max())),
         clearance=of_lines(plan, flight),
         crossing_height=flight.crossing_height,
+        take_off=flight.take_off[:2],
         strips=strips,
         legs=legs,
         e=[] if flight.scans else np.round(flight.e, 2).tolist(),

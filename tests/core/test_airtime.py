@@ -7,8 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kardo.core.errors import PlanError
-from kardo.core.flight.airtime import JPEG_BYTES, SIGHT, air_time
+from kardo.core.flight.airtime import JPEG_BYTES, air_time
 from kardo.core.flight.pattern import all_flown
+from kardo.core.flight.pilot import SIGHT
 from kardo.core.flight.wind import Wind, over_ground_in
 from kardo.core.plan.edits import changed
 from kardo.core.plan.site import Feature

@@ -12,7 +12,9 @@ from kardo.core.accuracy.prediction import predict
 from kardo.core.errors import PlanError
 from kardo.core.flight.areas import flight_polygon
 from kardo.core.flight.coverage import coverage
+from kardo.core.flight.own_strips import another_strip
 from kardo.core.flight.pattern import all_flown, flown
+from kardo.core.plan.edits import changed
 from kardo.core.plan.flights import OwnStrip
 from kardo.core.plan.site import Area, Ground, LevelGround, Site
 from kardo.core.practice.catalogue import View, findings
@@ -154,6 +156,29 @@ def test_strips_of_ones_own_are_flown_as_they_were_drawn():
         all_flown(small_plan(flight={"pattern": "own"}))
     with pytest.raises(PlanError, match="no line"):
         all_flown(small_plan(flight={"pattern": "corridor"}))
+
+
+@settings(max_examples=20, deadline=None)
+@given(st.floats(0, 359), st.floats(30, 120))
+def test_another_strip_lies_beside_the_last_as_the_overlap_asks_and_is_flown_back(azimuth, height):
+    a = math.radians(azimuth)
+    end = (E0 + 150 * math.sin(a), N0 + 150 * math.cos(a))
+    plan = small_plan(flight={"pattern": "own", "own_strips": (OwnStrip(start=(E0, N0), end=end, height=height),)})
+    (f,) = all_flown(changed(plan, another_strip(plan, plan.flights[0])))
+    first, second = (LineString([s.start, s.end]) for s in f.strips)
+    asked = f.spacing * height / f.flight.height
+    assert first.distance(second) == pytest.approx(asked, rel=0.01, abs=0.1)
+    there, back = (np.subtract(s.end, s.start) for s in f.strips)
+    assert there @ back < 0
+    # to the right of where the first is flown
+    off = np.subtract(f.strips[1].end, f.strips[0].start)
+    assert there[1] * off[0] - there[0] * off[1] > 0
+
+
+def test_the_first_strip_of_ones_own_crosses_the_area():
+    plan = small_plan(flight={"pattern": "own"})
+    (f,) = all_flown(changed(plan, another_strip(plan, plan.flights[0])))
+    assert f.strips[0].length == pytest.approx(200, abs=f.trigger_distance) and f.e.min() < E0 + 10
 
 
 def test_fewest_turns_lie_along_the_longest_side():

@@ -370,6 +370,7 @@ CASES = {
     "flight-speed": ({"flight": {"speed": 16.0}}, {}),
     "flight-trigger": ({"flight": {"speed": 14.0, "forward_overlap": 88.0}}, {}),
     "flight-gap": (ground(half), {}),
+    "flight-sight": ({"flight": {"standpoint": (E0 + 100, N0 - 480)}}, {"flight": {"standpoint": (E0 + 100, N0 - 20)}}),
     "leg-battery": ("battery", {}),
     "flight-reserve": ({"flight": {"reserve": 20}}, {}),
     "leg-short": ({"flight": {"speed": 9.0}}, {"flight": {"speed": 1.0}}),

@@ -64,6 +64,16 @@ def test_light_and_a_calibration_flight_come_over_the_api(planner, job):
     assert planner.patch_plan(job.pk, edits, 1).status_code == 200
 
 
+def test_another_strip_and_what_flights_begin_with_come_over_the_api(planner, job):
+    strip = {"start": [600000.0, 5000000.0], "end": [600100.0, 5000000.0], "height": None}
+    edits = planner.get(f"/api/jobs/{job.pk}/flight/strip").json()
+    assert [e["path"] for e in edits] == ["flights/main/own_strips"] and len(edits[0]["after"]) == 1
+    assert set(edits[0]["after"][0]) == set(strip)
+    told = planner.get("/api/catalogue").json()
+    assert told["scanning"] == {"margin_strips": 0, "side_overlap": 50.0, "tilt": 0.0}
+    assert told["strengthening"]["tilt"] == 30.0 and told["calibration_frames"] == 100
+
+
 def test_what_is_put_on_record_is_reckoned_with(planner, job):
     """A calibration five days before the visit makes the lens one of this week, by the same edits that put it on record."""
     visit = {"id": "V1", "name": "visit", "date": "2027-03-16"}

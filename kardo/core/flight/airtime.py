@@ -9,21 +9,16 @@ import numpy as np
 
 from kardo.core.arrays import Floats
 from kardo.core.errors import KardoError, PlanError
-from kardo.core.flight.areas import ground_scale
 from kardo.core.flight.cautions import before_take_off
-from kardo.core.flight.out_and_home import ways_of_lines
 from kardo.core.flight.pattern import FlightPlan, flown
-from kardo.core.flight.reach import things_on
+from kardo.core.flight.pilot import seen_by_pilot, ways_in
 from kardo.core.flight.scan import sequence_minutes
 from kardo.core.flight.wind import STILL, Wind, over_ground_in
 from kardo.core.geodesy.units import speed
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.model import Plan
-from kardo.core.terrain.sightline import in_sight
 
-EYES = 1.7  # metres above the ground
-SIGHT = 500.0  # metres to which a small aircraft's attitude is still made out
 WINDY = 1 / 3  # of the cruising speed, from which lines across the wind are better
 LEAST_FORWARD = 60.0  # per cent of forward overlap, as the rule flight-forward has it
 JPEG_BYTES, RAW_BYTES = 0.45, 1.9  # a pixel, about
@@ -78,13 +73,14 @@ class Longer:
 
 @dataclass(frozen=True)
 class AirTime:
-    """A flight in the air. minutes: all legs. across: minutes where the lines lay across the wind, by which edits, None without one and where that
+    """A flight in the air. take_off: grid metres; minutes: all legs. across: minutes where the lines lay across the wind, by which edits, None without one and where that
     cannot be flown. windy: whether they should. slowest
     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
     speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw, cards of 64 GB for the raw; of a scan gigabytes of returns, and minutes of a leg that the inertial unit's
     sequence takes before its lines and after. cautions: what is gone through before take-off. shortest leg and the least it must have in minutes, and ways to make it longer where it is too short."""
 
     flight: str
+    take_off: tuple[float, float]
     lines: list[LineInAir]
     legs: list[LegInAir]
     minutes: float
@@ -113,7 +109,7 @@ def air_time(plan: Plan, flight: Flight, wind: Wind = STILL, least: float = LEAS
     """A flight of a plan in a wind; least: minutes that a leg must have. Raises PlanError where it cannot be laid out, or the wind carries it away."""
     f = flown(plan, flight)
     craft = plan.aircraft(flight.aircraft)
-    going, ways = _speeds(plan, f, wind), _ways_in(plan, f, wind)
+    going, ways = _speeds(plan, f, wind), ways_in(plan, f, wind)
     if min(going) <= SLOWEST:
         raise PlanError(
             f"In this wind {f.flight.name} does not come forward.", where="Flight, air time", mend="Wait for less wind."
@@ -132,6 +128,7 @@ def air_time(plan: Plan, flight: Flight, wind: Wind = STILL, least: float = LEAS
     windy = wind.speed > WINDY * craft.cruise_m_per_s
     return AirTime(
         flight.id,
+        f.take_off[:2],
         lines,
         legs,
         minutes,
@@ -161,15 +158,6 @@ def _speeds(plan: Plan, f: FlightPlan, wind: Wind) -> list[float]:
     """Metres a second over the ground along each line."""
     craft = plan.aircraft(f.flight.aircraft)
     return [over_ground_in(wind, _course(f, k), f.flight.speed, craft.max_m_per_s).ground for k in range(len(f.strips))]
-
-
-def _ways_in(plan: Plan, f: FlightPlan, wind: Wind) -> tuple[Floats, Floats]:
-    """Minutes (k,) out to each line and home from it."""
-    first = np.array([s.first for s in f.strips])
-    last = first + [s.count - 1 for s in f.strips]
-    starts, ends = ((f.e[k], f.n[k], f.h[k]) for k in (first, last))
-    craft = plan.aircraft(f.flight.aircraft)
-    return ways_of_lines(craft, f.take_off, starts, ends, f.flight.homeward, ground_scale(plan), wind)
 
 
 def _in_air(
@@ -224,13 +212,7 @@ def _course(f: FlightPlan, k: int) -> float:
 
 def _from_pilot(plan: Plan, f: FlightPlan) -> tuple[list[float], list[int]]:
     """Of each line the metres to its farthest image from the pilot, and how many images are too far or hidden."""
-    e, n, _ = f.take_off
-    up = f.h - (float(plan.surface.at(e, n)) + EYES if plan.surface is not None else np.nan)
-    away = np.sqrt((f.e - e) ** 2 + (f.n - n) ** 2 + np.nan_to_num(up) ** 2)
-    seen = away <= SIGHT
-    eyes = np.array([e, n, f.h[0] - up[0]])
-    if np.isfinite(eyes).all() and seen.any():
-        seen[seen] = in_sight(plan.surface, things_on(plan), eyes, f.e[seen], f.n[seen], f.h[seen])
+    away, seen = seen_by_pilot(plan, f, f.take_off[:2])
     lines = range(len(f.strips))
     return [float(away[f.strip == k].max()) for k in lines], [int((~seen[f.strip == k]).sum()) for k in lines]
 
@@ -242,7 +224,7 @@ def _across(plan: Plan, flight: Flight, wind: Wind) -> float | None:
     if min(going) <= SLOWEST:
         return None
     on_lines = sum(s.length / g - s.length / flight.speed for s, g in zip(turned.strips, going, strict=True)) / 60
-    out, home = _ways_in(plan, turned, wind)
+    out, home = ways_in(plan, turned, wind)
     on_ways = sum(float(out[a.first_strip] + home[a.last_strip]) - a.out - a.home for a in turned.legs)
     minutes = turned.minutes + on_lines + on_ways
     return minutes if math.isfinite(minutes) else None
@@ -284,7 +266,12 @@ def _reached(plan: Plan, flight: Flight, field: str, other: float, least: float)
 def _told(f: FlightPlan, legs: list[LegInAir], minutes: float, across: float | None, windy: bool) -> str:
     count = f"{len(legs)} {'leg' if len(legs) == 1 else 'legs'}"
     ways = sum(leg.out + leg.home for leg in legs)
-    words = f"{minutes:.0f} min in the air in {count}, {ways:.0f} of them on ways out and home; landing with {min(leg.battery for leg in legs):.0f} % at least."
+    where = (
+        ""
+        if f.flight.standpoint is not None
+        else "from the foot of the first exposure, as long as no place is chosen; "
+    )
+    words = f"{minutes:.0f} min in the air in {count}, {ways:.0f} of them on ways out and home, {where}landing with {min(leg.battery for leg in legs):.0f} % at least."
     short = [str(leg.number) for leg in legs if not leg.enough]
     if short:
         words += f" Leg {' and '.join(short)} would land below the reserve of {f.flight.reserve:g} %."

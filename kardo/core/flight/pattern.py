@@ -153,6 +153,11 @@ def over_ground(flight: FlightPlan) -> FlightPlan:
     return replace(flight, **kept)
 
 
+def spacing_of(plan: Plan, flight: Flight) -> float:
+    """Metres on the ground from line to line at the flight's height, by its side overlap."""
+    return _frame(plan.sensor(flight), flight)[2]
+
+
 def estimated_exposures(plan: Plan) -> float:
     """About how many exposures a plan's flights take, without laying them out. Raises PlanError where an area is missing."""
     total = 0.0

@@ -17,6 +17,10 @@ GUSTY = 1.25  # times the speed: what a breeze from behind makes of it
 Legs = Annotated[tuple[Annotated[int, Field(ge=1, le=1000)], ...], Field(max_length=1000)]
 State = Literal["fixed", "float", "code"]
 
+# What a flight becomes when it takes a scanner up: lines beyond the site, which images need, only cost a scan time.
+SCANNING = {"margin_strips": 0, "side_overlap": 50.0, "tilt": 0.0}
+STRENGTHENING = {"purpose": "strengthen", "tilt": 30.0}  # what one becomes that is flown beside another
+
 
 class OwnStrip(Part):
     """A strip that somebody drew: grid metres of its first exposure and its last, metres above ground (None: the flight's)."""

@@ -3,7 +3,7 @@
 import json
 from contextlib import suppress
 from datetime import datetime
-from typing import Any
+from typing import Any, Literal
 from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
@@ -21,7 +21,9 @@ from kardo.core.gnss.occupations import FULL_SESSION, INDEPENDENT_MIN, METHODS
 from kardo.core.plan.assumptions import defaults
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import MOST_OCCUPATIONS, Occupation
+from kardo.core.plan.flights import SCANNING, STRENGTHENING
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera, Logger, Scanner
+from kardo.core.plan.lens import FEWEST
 from kardo.core.plan.library import library, new_plan
 from kardo.core.plan.model import json_schema, plan_from_json
 from kardo.core.plan.parts import validated
@@ -243,6 +245,21 @@ class RuleOut(Schema):
     source: str
 
 
+class ScanningOut(Schema):
+    """What a flight becomes when it takes a scanner up."""
+
+    margin_strips: int
+    side_overlap: float
+    tilt: float
+
+
+class StrengtheningOut(Schema):
+    """What a flight becomes that is flown beside another."""
+
+    purpose: Literal["strengthen"]
+    tilt: float
+
+
 class Catalogue(Schema):
     cameras: list[Camera]
     scanners: list[Scanner]
@@ -257,6 +274,9 @@ class Catalogue(Schema):
     assumptions: list[AssumptionOut]
     units: list[UnitOut]
     rules: list[RuleOut]
+    scanning: ScanningOut
+    strengthening: StrengtheningOut
+    calibration_frames: int
     usual_reach: dict[str, float]
     full_session_h: float
 
@@ -279,6 +299,9 @@ def show_catalogue(request: HttpRequest):
         "standards": [vars(s) for s in standards().values()],
         "assumptions": [vars(d) for d in defaults().values()],
         "units": units,
+        "scanning": SCANNING,
+        "strengthening": STRENGTHENING,
+        "calibration_frames": FEWEST,
         "usual_reach": USUAL_REACH,
         "full_session_h": FULL_SESSION,
         "rules": [vars(r) | {"threshold": r.threshold if r.threshold == r.threshold else None} for r in rules()],

@@ -17,6 +17,8 @@ from kardo.core.flight.calibration import calibration_edits
 from kardo.core.flight.coverage import CoverageFigures, coverage, told
 from kardo.core.flight.coverage_drawing import CoverageDrawing, density_drawing, drawing_of
 from kardo.core.flight.density import DensityFigures, density, told_density
+from kardo.core.flight.own_strips import another_strip
+from kardo.core.flight.pilot import TakeOff, best_take_off
 from kardo.core.flight.wind import Wind, at_height
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.flights import Flight
@@ -144,6 +146,20 @@ def offer_calibration(request: HttpRequest, job_id: UUID, flight: str = ""):
     """The edits that add a flight which calibrates the lens of another. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
     return list(calibration_edits(plan, _flight(plan, flight)))
+
+
+@router.get("/{job_id}/flight/take-off", response=TakeOff)
+def find_take_off(request: HttpRequest, job_id: UUID, flight: str = ""):
+    """The place from which a flight's pilot sees most of it, of those tried; with the edits that choose it. Nothing is saved."""
+    plan = whole_plan(job_of(request, job_id))
+    return best_take_off(plan, _flight(plan, flight))
+
+
+@router.get("/{job_id}/flight/strip", response=list[Edit])
+def offer_strip(request: HttpRequest, job_id: UUID, flight: str = ""):
+    """The edits that add a strip beside the last one of a flight whose strips somebody drew. Nothing is saved."""
+    plan = whole_plan(job_of(request, job_id))
+    return list(another_strip(plan, _flight(plan, flight)))
 
 
 class FlownOut(Schema):

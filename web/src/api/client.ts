@@ -41,6 +41,7 @@ export type Flown = Schemas["FlownOut"];
 export type Camera = Plan["kit"]["cameras"][number];
 export type Scanner = Plan["kit"]["scanners"][number];
 export type AirTime = Schemas["AirTime"];
+export type TakeOff = Schemas["TakeOff"];
 export type KeptProfile = Schemas["ProfileOut"];
 export type Exposure = Schemas["ExposureAdvice"];
 export type Coverage = Schemas["CoverageAnswer"];

@@ -706,6 +706,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/flight/take-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find Take Off
+         * @description The place from which a flight's pilot sees most of it, of those tried; with the edits that choose it. Nothing is saved.
+         */
+        get: operations["kardo_server_plans_flight_find_take_off"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/flight/strip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Offer Strip
+         * @description The edits that add a strip beside the last one of a flight whose strips somebody drew. Nothing is saved.
+         */
+        get: operations["kardo_server_plans_flight_offer_strip"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/flight/flown": {
         parameters: {
             query?: never;
@@ -4380,7 +4420,8 @@ export interface components {
         /**
          * FlightFigures
          * @description One flight laid out: metres, minutes, seconds; course in grid degrees; e and n of the exposures to the centimetre. fastest: metres a second over the
-         *     ground at which images by time still overlap as planned. reach: whether corrections come to them, where the base's link is known.
+         *     ground at which images by time still overlap as planned. take_off: grid
+         *     metres. reach: whether corrections come to them, where the base's link is known.
          */
         FlightFigures: {
             /** Id */
@@ -4418,6 +4459,11 @@ export interface components {
             clearance: components["schemas"]["Clearance"] | null;
             /** Crossing Height */
             crossing_height: number;
+            /** Take Off */
+            take_off: [
+                number,
+                number
+            ];
             /** Strips */
             strips: components["schemas"]["StripLine"][];
             /** Legs */
@@ -5868,7 +5914,7 @@ export interface components {
         };
         /**
          * AirTime
-         * @description A flight in the air. minutes: all legs. across: minutes where the lines lay across the wind, by which edits, None without one and where that
+         * @description A flight in the air. take_off: grid metres; minutes: all legs. across: minutes where the lines lay across the wind, by which edits, None without one and where that
          *     cannot be flown. windy: whether they should. slowest
          *     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
          *     speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw, cards of 64 GB for the raw; of a scan gigabytes of returns, and minutes of a leg that the inertial unit's
@@ -5877,6 +5923,11 @@ export interface components {
         AirTime: {
             /** Flight */
             flight: string;
+            /** Take Off */
+            take_off: [
+                number,
+                number
+            ];
             /** Lines */
             lines: components["schemas"]["LineInAir"][];
             /** Legs */
@@ -6037,6 +6088,29 @@ export interface components {
             camera: string;
             /** Record */
             record: components["schemas"]["LensEntry"][];
+        };
+        /**
+         * TakeOff
+         * @description A place to take off from, grid metres: minutes of all legs from there and how many legs; the share of the lines that the pilot does not see, and metres to the farthest
+         *     exposure; in words, and the edits that choose it.
+         */
+        TakeOff: {
+            /** E */
+            e: number;
+            /** N */
+            n: number;
+            /** Minutes */
+            minutes: number;
+            /** Legs */
+            legs: number;
+            /** Unseen */
+            unseen: number;
+            /** Farthest */
+            farthest: number;
+            /** Words */
+            words: string;
+            /** Edits */
+            edits: components["schemas"]["Edit"][];
         };
         /**
          * FlownOut
@@ -8364,6 +8438,10 @@ export interface components {
             units: components["schemas"]["UnitOut"][];
             /** Rules */
             rules: components["schemas"]["RuleOut"][];
+            scanning: components["schemas"]["ScanningOut"];
+            strengthening: components["schemas"]["StrengtheningOut"];
+            /** Calibration Frames */
+            calibration_frames: number;
             /** Usual Reach */
             usual_reach: {
                 [key: string]: number;
@@ -8411,6 +8489,18 @@ export interface components {
             /** Source */
             source: string;
         };
+        /**
+         * ScanningOut
+         * @description What a flight becomes when it takes a scanner up.
+         */
+        ScanningOut: {
+            /** Margin Strips */
+            margin_strips: number;
+            /** Side Overlap */
+            side_overlap: number;
+            /** Tilt */
+            tilt: number;
+        };
         /** StandardOut */
         StandardOut: {
             /** Id */
@@ -8431,6 +8521,19 @@ export interface components {
             least_checks: number;
             /** Silent */
             silent: string;
+        };
+        /**
+         * StrengtheningOut
+         * @description What a flight becomes that is flown beside another.
+         */
+        StrengtheningOut: {
+            /**
+             * Purpose
+             * @constant
+             */
+            purpose: "strengthen";
+            /** Tilt */
+            tilt: number;
         };
         /** UnitOut */
         UnitOut: {
@@ -9415,6 +9518,54 @@ export interface operations {
         };
     };
     kardo_server_plans_flight_offer_calibration: {
+        parameters: {
+            query?: {
+                flight?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Edit"][];
+                };
+            };
+        };
+    };
+    kardo_server_plans_flight_find_take_off: {
+        parameters: {
+            query?: {
+                flight?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeOff"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_flight_offer_strip: {
         parameters: {
             query?: {
                 flight?: string;

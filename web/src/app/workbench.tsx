@@ -7,7 +7,8 @@ export type { Station } from "../stations/ids";
 
 export const LAYERS = ["v", "h", "images", "none"] as const;
 export type ErrorLayer = (typeof LAYERS)[number];
-export type Placing = "target" | "check" | "base" | "area" | "feature" | null;
+/** What the next click on the sheet places; a take-off place is that of a flight. */
+export type Placing = "target" | "check" | "base" | "area" | "feature" | `take-off/${string}` | null;
 
 /** Things of a file: places, and lines and areas as rings that are closed or not. */
 export interface Brought {

@@ -197,8 +197,11 @@ function useLayer(drawing: Drawing | null, layer: (typeof LAYERS)[number], view:
   useEffect(() => {
     if (!drawing) return;
     const source = sourceOf(drawing, layer.name);
+    const features = layer.features(view);
     source.clear();
-    source.addFeatures(layer.features(view));
+    source.addFeatures(features);
+    // an empty picture is moved and blended at every frame like a full one
+    drawing.layers.get(layer.name)!.setVisible(features.length > 0);
     // eslint-disable-next-line react-hooks/exhaustive-deps -- drawn anew when what the layer says it is made from changes
   }, [drawing, layer, ...layer.from(view)]);
 }

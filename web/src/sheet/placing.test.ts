@@ -31,6 +31,11 @@ describe("placing on the sheet", () => {
     expect(edits[0]!.after).toMatchObject({ known: "here", h: null });
     expect(edits[1]).toMatchObject({ before: null, after: "M2" });
   });
+  it("takes a flight off from there, and selects nothing", () => {
+    const { edits, object } = place(plan, "take-off/main", 100.04, 200.06);
+    expect(object).toBeNull();
+    expect(edits).toMatchObject([{ path: "flights/main/standpoint", after: [100, 200.1] }]);
+  });
   it("names an area and keeps its corners to the centimetre", () => {
     const edit = newArea(plan, [[1.234, 2], [3, 4.567], [5, 6]]); // prettier-ignore
     expect(edit.path).toBe("site/areas/A2");

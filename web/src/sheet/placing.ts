@@ -22,14 +22,18 @@ export function newPoint(plan: Plan, role: ControlPoint["role"], id: string, e: 
   return { id, name: id, role, e, n, h: null, hangs_on: usualHanging(plan), occupations, ...seen, ...kept };
 }
 
-/** The edits that place a target, a check, or the base on a new mark at a grid position. */
+/** The edits that place a target, a check, the base on a new mark, or where a flight takes off, at a grid position; and what of it is selected. */
 export function place(
   plan: Plan,
   what: Exclude<Placing, "area" | "feature" | null>,
   e: number,
   n: number,
-): { edits: Edit[]; object: string } {
+): { edits: Edit[]; object: string | null } {
   const at = { e: Math.round(e * 10) / 10, n: Math.round(n * 10) / 10 };
+  if (what.startsWith("take-off/")) {
+    const path = what.replace("take-off", "flights");
+    return { object: null, edits: fieldEdits(plan, path, { standpoint: [at.e, at.n] }) };
+  }
   if (what === "base") {
     const id = freeName("M", plan.marks);
     // a click is no survey: the position is one taken here, until its coordinates are typed; its height the ground's
@@ -37,7 +41,10 @@ export function place(
     return { object: `marks/${id}`, edits: [added("marks", mark), ...standOn(plan, id)] };
   }
   const id = freeName(what === "target" ? "G" : "K", plan.control);
-  return { object: `control/${id}`, edits: [added("control", newPoint(plan, what, id, at.e, at.n))] };
+  return {
+    object: `control/${id}`,
+    edits: [added("control", newPoint(plan, what === "target" ? what : "check", id, at.e, at.n))],
+  };
 }
 
 /** The first flight's base stands on a mark from now on. */

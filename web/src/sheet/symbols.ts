@@ -42,7 +42,7 @@ function path(c: CanvasRenderingContext2D, points: [number, number][]) {
   c.closePath();
 }
 
-/** A target: a quartered diamond, as it lies on the ground. A check: a ring with a point. A mark: the surveyor's triangle.
+/** Where an aircraft takes off: a bar on the ground and an arrow up from it. A target: a quartered diamond, as it lies on the ground. A check: a ring with a point. A mark: the surveyor's triangle.
  * A point known in the local grid too: a square with a cross through it. */
 const SYMBOLS: Record<string, (c: CanvasRenderingContext2D, t: Record<string, string>) => void> = {
   target: (c, t) => {
@@ -87,6 +87,24 @@ const SYMBOLS: Record<string, (c: CanvasRenderingContext2D, t: Record<string, st
       c.lineTo(-x, -y);
     }
     c.stroke();
+  },
+  pad: (c, t) => {
+    for (const [colour, width] of [
+      [t.sheet!, 5],
+      [t.ink!, 2],
+    ] as const) {
+      c.strokeStyle = colour;
+      c.lineWidth = width;
+      c.beginPath();
+      c.moveTo(-7, 5);
+      c.lineTo(7, 5);
+      c.moveTo(0, 5);
+      c.lineTo(0, -8);
+      c.moveTo(-4, -4);
+      c.lineTo(0, -8);
+      c.lineTo(4, -4);
+      c.stroke();
+    }
   },
   mark: (c, t) => {
     path(c, [[0, -9], [9, 7], [-9, 7]]); // prettier-ignore

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from kardo.core.flight.clearance import Clearance, of_lines, of_ways, steepest
+from kardo.core.flight.pilot import sample_of, seen_by_pilot
 from kardo.core.geodesy.units import length, place, speed
 from kardo.core.plan.edits import field_edits
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
@@ -163,6 +164,28 @@ def _gap(r: Rule, view: View) -> Iterator[Finding]:
             words = f"{int(unknown.sum())} of {len(f.h)} {'places of its lines' if f.scans else 'exposures'} lie over no known ground, about {spot}."
             mend = "Bring in terrain that covers the flight, margins included."
             yield r.found(view.of_flight(f.flight.name, words), mend, path_of(f), int(unknown.sum()))
+
+
+@rule(
+    "flight-sight",
+    "Does the pilot see the aircraft on every line?",
+    "warn",
+    "flight",
+    500.0,
+    "Who flies keeps the aircraft in sight unless the law of the place gives leave: beyond some hundred metres nobody makes out which way it heads.",
+    "field practice; the law of the place decides",
+)
+def _sight(r: Rule, view: View) -> Iterator[Finding]:
+    """By metres to the farthest exposure; of flights whose take-off place is chosen."""
+    unit = view.plan.brief.unit
+    for f in view.flights:
+        if f.flight.standpoint is None:
+            continue
+        away, seen = seen_by_pilot(view.plan, f, f.flight.standpoint, sample_of(f), r.threshold)
+        if not seen.all():
+            what = f"the pilot does not see {np.mean(~seen):.0%} of its lines: they lie up to {length(float(away.max()), unit)} away, or behind something."
+            mend = "Take off elsewhere, change places between legs, or post an observer; beyond sight needs leave."
+            yield r.found(view.of_flight(f.flight.name, what), mend, path_of(f), float(away.max()))
 
 
 @rule(

@@ -7,6 +7,7 @@ import numpy as np
 
 from kardo.core.flight.scan import sequence_words, used_angle
 from kardo.core.geodesy.units import area, speed
+from kardo.core.plan.flights import SCANNING
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 from kardo.core.practice.rules.coverage import where_of
 from kardo.core.practice.rules.flight import mended, path_of
@@ -89,7 +90,7 @@ def _water(r: Rule, view: View) -> Iterator[Finding]:
 def _overlap(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.scanned:
         if f.flight.side_overlap < r.threshold:
-            usual = max(50.0, r.threshold)
+            usual = max(float(SCANNING["side_overlap"]), r.threshold)
             yield r.found(
                 view.of_flight(f.flight.name, f"the scan has {f.flight.side_overlap:.0f} % side overlap."),
                 f"Raise it to {usual:.0f} %.",

@@ -10,7 +10,7 @@ import Text from "ol/style/Text";
 import CircleStyle from "ol/style/Circle";
 import Style from "ol/style/Style";
 import type { SheetLayer } from "../drawing";
-import { cross } from "../symbols";
+import { cross, pointStyle } from "../symbols";
 
 const MOST_NAMED = 12; // legs of a flight: the names of more would lie on each other
 const DASHES = [[7, 5], [2, 4], [10, 3, 2, 3]]; // prettier-ignore
@@ -99,6 +99,30 @@ export const legs: SheetLayer = {
         return start;
       }),
     ),
+};
+
+/** Where flights take off, while the Flight is open: a place that is not chosen yet is only taken for it, and carries a question mark. */
+export const takeOffs: SheetLayer = {
+  name: "take-offs",
+  rank: 4.35,
+  still: true,
+  from: (view) => [view.summary?.flights, view.plan.flights, view.colours, view.station === "flight"],
+  features: ({ summary, plan, colours, station }) =>
+    (station === "flight" ? (summary?.flights ?? []) : []).map(({ id, take_off }) => {
+      const pad = new Feature(new Point(take_off));
+      const chosen = plan.flights.find((flight) => flight.id === id)?.standpoint;
+      const text = new Text({
+        text: chosen ? "take-off" : "take-off?",
+        font: "600 11px 'Atkinson Hyperlegible Next Variable', sans-serif",
+        offsetY: 15,
+        fill: new Fill({ color: colours.ink! }),
+        stroke: new Stroke({ color: colours.sheet!, width: 3 }),
+      });
+      const [image] = pointStyle("pad", false, colours);
+      image!.setText(text);
+      pad.setStyle(image!);
+      return pad;
+    }),
 };
 
 /** Exposures that no corrections come to, struck out, while Base is open. */

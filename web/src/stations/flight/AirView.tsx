@@ -1,10 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { call, type AirTime, type Flight, type Problem } from "../../api/client";
+import { call, type AirTime, type Flight, type Problem, type TakeOff } from "../../api/client";
 import { usePlan } from "../../app/plan";
+import { useWorkbench } from "../../app/workbench";
+import { fieldEdits } from "../../lib/edits";
 import { length, speedUnit } from "../../lib/units";
 import { BatteryPlot } from "../../plots/BatteryPlot";
-import { NumberField, Select, unitName } from "../../ui/fields";
+import { LengthField, NumberField, Select, unitName } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Tabs } from "../../ui/Tabs";
 
@@ -64,8 +66,100 @@ export function AirView() {
           />
         </label>
       </div>
+      <TakesOff key={flight.id} flight={flight} air={data?.flight === flight.id ? data : undefined} />
       {error ? <ProblemNote problem={error} /> : data ? <Told air={data} flight={flight} /> : <p>Reckoning…</p>}
     </section>
+  );
+}
+
+/** Where it takes off, typed, on the sheet, or sought. */
+function TakesOff({ flight, air }: { flight: Flight; air: AirTime | undefined }) {
+  const { jobId, plan, edit } = usePlan();
+  const { placing, setPlacing } = useWorkbench();
+  const { unit } = plan.brief;
+  const [found, setFound] = useState<TakeOff | null>(null);
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const [e, n] = flight.standpoint ?? air?.take_off ?? [null, null];
+  const stand = (standpoint: [number, number] | null) => {
+    setFound(null);
+    void edit(fieldEdits(plan, `flights/${flight.id}`, { standpoint }));
+  };
+  const seek = async () => {
+    setProblem(null);
+    try {
+      setFound(await call<TakeOff>("GET", `/jobs/${jobId}/flight/take-off?flight=${flight.id}`));
+    } catch (fault) {
+      setProblem(fault as Problem);
+    }
+  };
+  const places = `take-off/${flight.id}` as const;
+  return (
+    <>
+      <div className="mt-1 flex flex-wrap items-center gap-2 text-sm">
+        <span>takes off at</span>
+        <label className="flex items-center gap-1">
+          E
+          <LengthField
+            label="Take-off, E"
+            value={e}
+            unit={unit}
+            decimals={1}
+            width="w-28"
+            quiet={!flight.standpoint}
+            onCommit={(to) => to !== null && n !== null && stand([to, n])}
+          />
+        </label>
+        <label className="flex items-center gap-1">
+          N
+          <LengthField
+            label="Take-off, N"
+            value={n}
+            unit={unit}
+            decimals={1}
+            width="w-28"
+            quiet={!flight.standpoint}
+            onCommit={(to) => to !== null && e !== null && stand([e, to])}
+          />
+        </label>
+        <button
+          className="button px-1 py-0"
+          aria-pressed={placing === places}
+          onClick={() => setPlacing(placing === places ? null : places)}
+        >
+          on the sheet
+        </button>
+        <button className="button px-1 py-0" onClick={() => void seek()}>
+          where is most in sight?
+        </button>
+        {flight.standpoint ? (
+          <button className="button px-1 py-0" onClick={() => stand(null)}>
+            not chosen yet
+          </button>
+        ) : (
+          <span className="text-quiet">not chosen: the foot of the first exposure</span>
+        )}
+      </div>
+      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {found && (
+        <p className="mt-1 text-sm" role="status">
+          {found.words}.{" "}
+          {found.edits.length > 0 ? (
+            <button
+              className="button px-1 py-0"
+              onClick={() => {
+                setFound(null);
+                void edit(found.edits);
+              }}
+            >
+              take off there
+            </button>
+          ) : (
+            "That is where it takes off."
+          )}{" "}
+          <span className="text-quiet">Whether one may stand there is for the eye to say.</span>
+        </p>
+      )}
+    </>
   );
 }
 

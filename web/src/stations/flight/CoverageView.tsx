@@ -54,8 +54,8 @@ export function CoverageView() {
       )}
       {data.density && <Density told={data.density} />}
       <p className="mt-1 max-w-3xl text-sm text-quiet">
-        Over the terrain, cell by cell. {data.figures && "Ground that turns its back on a camera is not seen; what"}
-        {data.density && "What"} stands on the ground, or in front of it, is not looked past.
+        Over the terrain, cell by cell. Ground that turns away is not seen, nor what lies behind other ground or behind
+        an obstacle drawn with its outline and height (Site, features).
       </p>
     </section>
   );

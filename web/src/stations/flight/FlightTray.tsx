@@ -79,11 +79,11 @@ export function FlightTray() {
 }
 
 function Flights() {
-  const { jobId, plan, summary, edit } = usePlan();
+  const { jobId, plan, summary, catalogue, edit } = usePlan();
   const [chosen, choose] = useState<string | null>(null);
   const flight = plan.flights.find((f) => f.id === chosen) ?? plan.flights[0];
-  const another = () => {
-    const { edits, id } = anotherFlight(plan, flight);
+  const another = (like: Flight) => {
+    const { edits, id } = anotherFlight(plan, like, catalogue.strengthening);
     void edit(edits);
     choose(id);
   };
@@ -94,9 +94,11 @@ function Flights() {
   return (
     <>
       <Tabs label="Flights" tabs={plan.flights} chosen={flight?.id} onChoose={choose}>
-        <button className="button text-sm" onClick={another} disabled={!plan.kit.cameras.length && !flight}>
-          another flight
-        </button>
+        {flight && (
+          <button className="button text-sm" onClick={() => another(flight)}>
+            another flight
+          </button>
+        )}
         {flight?.camera && (
           <button className="button text-sm" onClick={() => void calibrate(flight)}>
             a calibration flight
@@ -115,11 +117,11 @@ function Flights() {
   );
 }
 
-/** A further flight like the chosen one: straight after it, for the height, with the camera tilted. */
-export function anotherFlight(plan: Plan, like: Flight | undefined): { edits: Edit[]; id: string } {
+/** A further flight like the chosen one: straight after it; of images for the height, with the camera tilted. */
+function anotherFlight(plan: Plan, like: Flight, strengthening: Partial<Flight>): { edits: Edit[]; id: string } {
   const id = freeName("F", plan.flights);
-  if (!like) return { edits: [], id };
-  const flight = { ...like, id, name: `flight ${plan.flights.length + 1}`, purpose: "strengthen", tilt: 30 };
+  const other = like.scanner ? {} : strengthening;
+  const flight = { ...like, ...other, id, name: `flight ${plan.flights.length + 1}` };
   return { edits: [added("flights", flight)], id };
 }
 

@@ -49,7 +49,9 @@ function LensRecord({ camera }: { camera: Camera }) {
         />
         <button
           className="button px-1 py-0"
-          onClick={() => void keep([...record, { date: today, what: "flight", frames: 100, note: "" }])}
+          onClick={() =>
+            void keep([...record, { date: today, what: "flight", frames: catalogue.calibration_frames, note: "" }])
+          }
         >
           put on record
         </button>

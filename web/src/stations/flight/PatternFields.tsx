@@ -1,4 +1,4 @@
-import type { Flight, FlightFigures } from "../../api/client";
+import { call, type Edit, type Flight, type FlightFigures } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { fieldEdits } from "../../lib/edits";
 import { Field, LengthField, Select, unitName } from "../../ui/fields";
@@ -120,22 +120,13 @@ function Follows({ flight }: { flight: Flight }) {
 
 /** The strips as they are kept: ends and height typed, taken away, put in after another. */
 function OwnStrips({ flight }: { flight: Flight }) {
-  const { plan, edit } = usePlan();
+  const { jobId, plan, edit } = usePlan();
   const { unit } = plan.brief;
   const strips = flight.own_strips ?? [];
   const keep = (own_strips: typeof strips) => void edit(fieldEdits(plan, `flights/${flight.id}`, { own_strips }));
   const put = (k: number, change: Partial<(typeof strips)[number]>) =>
     keep(strips.map((strip, j) => (j === k ? { ...strip, ...change } : strip)));
-  const beside = () => {
-    const last = strips[strips.length - 1];
-    const [e, n] = plan.site.boundary[0] ?? [0, 0];
-    keep([
-      ...strips,
-      last
-        ? { start: last.end, end: last.start, height: last.height }
-        : { start: [e, n], end: [e + 100, n], height: null },
-    ]);
-  };
+  const beside = async () => edit(await call<Edit[]>("GET", `/jobs/${jobId}/flight/strip?flight=${flight.id}`));
   return (
     <div className="w-full">
       <table className="table text-sm">
@@ -193,7 +184,7 @@ function OwnStrips({ flight }: { flight: Flight }) {
         </tbody>
       </table>
       <p className="my-1 flex items-center gap-3 text-sm text-quiet">
-        <button className="button text-ink" onClick={beside}>
+        <button className="button text-ink" onClick={() => void beside()}>
           another strip
         </button>
         Ends are dragged on the sheet, too.

@@ -19,8 +19,7 @@ export function SensorField({ flight }: { flight: Flight }) {
     const { more } = shelves.find((s) => s.kind === kind)!;
     const missing = more.find((s) => s.id === id);
     const carries = kind === "cameras" ? { camera: id, scanner: null } : { camera: null, scanner: id };
-    // lines beyond the site, which images need, only cost a scan time
-    const scanned = kind === "scanners" && !flight.scanner ? { margin_strips: 0, side_overlap: 50, tilt: 0 } : {};
+    const scanned = kind === "scanners" && !flight.scanner ? catalogue.scanning : {};
     void edit([
       ...(missing ? [added(`kit/${kind}`, missing)] : []),
       ...fieldEdits(plan, `flights/${flight.id}`, { ...carries, ...scanned }),
