@@ -5,6 +5,7 @@ import json
 import math
 import statistics
 import tempfile
+from itertools import pairwise
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
@@ -60,7 +61,7 @@ def _frames(page: Page, middle: tuple[float, float], move) -> list[float]:  # ty
         move(page, *middle)
     while (at := page.evaluate("window.told || null")) is None:
         page.wait_for_timeout(100)
-    return [b - a for a, b in zip(at, at[1:], strict=False)]
+    return [b - a for a, b in pairwise(at)]
 
 
 def _drag(page: Page, x: float, y: float) -> None:

@@ -108,6 +108,7 @@ def hask_quarry() -> Plan:
                 oblique_strips=2,
                 speed=3.0,
                 hangs_on=BASE,
+                standpoint=(626_610.0, 5_131_130.0),
                 corrections="post_processed",
             ),
         ),

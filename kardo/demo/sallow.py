@@ -154,7 +154,7 @@ def sallow_bank() -> Plan:
                 speed=7.0,
                 exposure_time=0.001,
                 hangs_on=OnSetUp(setup="base"),
-                standpoint=(623_066.0, 5_128_488.0),  # beside the base, halfway: a bank of 1.9 km has no better
+                standpoint=(623_100.0, 5_128_480.0),  # near the base, halfway: a bank of 1.9 km has no better
             ),
         ),
         control=tuple(control),

@@ -105,6 +105,7 @@ def tarn_wood() -> Plan:
                 margin_strips=0,
                 speed=6.0,
                 hangs_on=NETWORK,
+                standpoint=(EAST + 20, NORTH - 130),  # on the forest road
                 corrections="both",
                 adjustment="height",
             ),

@@ -159,6 +159,40 @@ def test_lines_follow_a_line_of_the_site_and_are_then_ones_own(signed_in, django
     assert barriers(page) == []
 
 
+def test_a_take_off_place_is_sought_typed_and_put_on_the_sheet(signed_in, django_db_blocker):
+    page = opened(signed_in, django_db_blocker, "Pad")
+    page.keyboard.press("3")
+    expect(page.get_by_role("tab", name="air time")).to_be_visible()
+    page.keyboard.press("Alt+4")
+    view = page.get_by_test_id("air-time")
+    expect(view).to_contain_text("as long as no place is chosen", timeout=20_000)
+    view.get_by_role("button", name="where is most in sight?").click()
+    expect(view.get_by_role("status")).to_contain_text("all lines in sight")
+    view.get_by_role("button", name="take off there").click()
+    settled(page)
+    expect(view).not_to_contain_text("as long as no place is chosen")
+    east = view.get_by_label("Take-off, E")
+    east.fill("621000")
+    east.press("Enter")
+    settled(page)
+    expect(page.get_by_text(re.compile("The pilot does not see 100% of its lines"))).to_be_visible(timeout=20_000)
+    expect(view).to_contain_text("out of sight for")
+    view.get_by_role("button", name="on the sheet").click()
+    page.get_by_role("application").click()
+    settled(page)
+    assert abs(float(east.input_value()) - 621000) > 100
+    assert barriers(page) == []
+    page.get_by_role("tab", name="flights").click()
+    page.get_by_label("Laid as").select_option(label="strips of my own")
+    settled(page)
+    rows = page.get_by_role("button", name=re.compile("^remove strip"))
+    before = rows.count()
+    page.get_by_role("button", name="another strip").click()
+    settled(page)
+    expect(rows).to_have_count(before + 1)
+    assert page.console_errors == []
+
+
 def test_a_camera_is_kept_for_all_jobs_with_its_record(signed_in, django_db_blocker):
     page = opened(signed_in, django_db_blocker, "Kept")
     page.keyboard.press("3")

@@ -55,7 +55,7 @@ def test_images_over_a_place_are_as_many_as_the_overlap_makes():
 
 
 def test_the_fast_count_is_the_plain_one():
-    """Every cell against every image, one at a time; slopes of up to 68 degrees turn their back on some."""
+    """Every cell against every image, one at a time; slopes of up to 68 degrees turn their back on some, and hide others."""
     plan = on(terrain(lambda e, n: 30 * np.sin(e / 12) + 0.1 * n), oblique_strips=2, crossing_strips=1)
     found = coverage(plan)
     middle = plan.site.boundary[0]
@@ -65,7 +65,7 @@ def test_the_fast_count_is_the_plain_one():
     shape = found.images.shape
     east, north = found.e0 + found.step * np.arange(shape[1]), found.n0 + found.step * np.arange(shape[0])
     dn, de = np.gradient(plan.surface.at(*np.meshgrid(east, north)), found.step)
-    rng, turned = np.random.default_rng(3), 0
+    rng, turned, hid = np.random.default_rng(3), 0, 0
     rows, cols = np.nonzero(found.seen)
     for k in rng.choice(len(rows), 60, replace=False):
         i, j = rows[k], cols[k]
@@ -75,13 +75,29 @@ def test_the_fast_count_is_the_plain_one():
         slack = np.minimum(cam.width_px / 2 - abs(uv[:, 0]), cam.height_px / 2 - abs(uv[:, 1]))
         facing = (sight.c - point) @ np.array([-de[i, j], -dn[i, j], 1.0]) > 0
         turned += int(((depth > 0) & (slack >= 0) & ~facing).sum())
-        held = (depth > 0) & (slack >= 0) & facing
-        doubtful = int(((depth > 0) & (abs(slack) < 1.0)).sum())  # of a pixel at the frame's edge
+        over = _clearance(plan.surface, flight, e, n)
+        hid += int(((depth > 0) & (slack >= 0) & facing & (over < 0)).sum())
+        held = (depth > 0) & (slack >= 0) & facing & (over >= 0)
+        # a pixel at the frame's edge; a metre past the ground between, which is looked at every few metres
+        doubtful = int(
+            ((depth > 0) & (abs(slack) < 1.0)).sum() + (held | ((over < 0) & (slack >= 0)))[abs(over) < 1.0].sum()
+        )
         assert abs(int(held.sum()) - found.images[i, j]) <= doubtful
         if not doubtful:
             assert found.strips[i, j] == len(set(flight.strip[held].tolist()))
             assert found.gsd[i, j] == pytest.approx(depth[held].min() / cam.f_px, rel=5e-5)
-    assert turned > 20
+    assert turned > 20 and hid > 20
+
+
+def _clearance(surface, flight, e, n):
+    """Metres (k,) by which the straight line from a place to each exposure clears the ground, at the least, beyond the first four metres."""
+    far = np.hypot(flight.e - e, flight.n - n)
+    h, out = float(surface.at(e, n)), np.full(len(flight.e), np.inf)
+    for k in np.flatnonzero(far > 4):
+        t = np.arange(4, far[k], 0.25) / far[k]
+        ground = surface.at(e + t * (flight.e[k] - e), n + t * (flight.n[k] - n))
+        out[k] = np.nanmin(h + t * (flight.h[k] - h) - ground)
+    return out
 
 
 def test_ground_that_rises_beside_the_line_draws_frames_apart():

@@ -4,17 +4,19 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.ndimage import gaussian_filter
 
 from kardo.core.accuracy.laser import attitude, partials_of
 from kardo.core.accuracy.scanned import scan_to_json, scanned_plan
+from kardo.core.flight.coverage import coverage
 from kardo.core.flight.density import density, told_density
 from kardo.core.flight.pattern import all_flown
 from kardo.core.flight.shade import Shade, shade_over
 from kardo.core.plan.flights import OwnStrip
-from kardo.core.plan.site import Feature, Ground, terrain_of
+from kardo.core.plan.site import Feature, Ground, LevelGround, terrain_of
 from kardo.core.practice.catalogue import View, findings
 from kardo.core.terrain.surface import Surface
-from tests.conftest import E0, N0, scan_plan
+from tests.conftest import E0, N0, scan_plan, small_plan
 
 
 def line(x=100.0, **more):
@@ -144,3 +146,32 @@ def test_water_is_neither_promised_nor_a_hole():
     assert "of water are not counted" in told.words
     scan = scanned_plan(plan)
     assert scan.map_e.min() >= E0 + 100 and (scan.map_at >= 0).all()
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.integers(0, 10**6), st.floats(0.3, 4), st.floats(0, 2 * np.pi), st.floats(4, 45), st.floats(0.2, 30))
+def test_a_line_that_leaves_more_steeply_than_anything_rises_is_never_hidden(seed, step, way, far, tall):
+    """What lets most lines go unlooked at: the steepest of a node is no less than any top about it demands."""
+    rng = np.random.default_rng(seed)
+    tops = gaussian_filter(rng.normal(0, 1, (60, 60)), 1.5) * tall
+    tops[rng.integers(0, 60, 8), rng.integers(0, 60, 8)] += tall
+    shade = Shade(0.0, 0.0, step, tops)
+    at = np.array([30.0, 30.0]) * step
+    end = at + far * step * np.array([np.cos(way), np.sin(way)])
+    height = tops[30, 30] + shade.steepest[30, 30] * far * step + 1e-6
+    place, eye = np.array([[*at, tops[30, 30]]]), np.array([[*end, height]])
+    assert not shade.hides(place, eye).any()
+
+
+def test_images_do_not_see_behind_a_shed_and_from_high_up_little_is_lost():
+    """A shed of 25 m: beside it fewer images see the ground than without it, far from it as many; no image is lost on its roof."""
+    shed = block(95, 105, 25.0)
+    plan = small_plan(flight={"height": 60.0})
+    level = Ground(level=LevelGround(height=10.0))
+    bare = plan.model_copy(update={"site": plan.site.model_copy(update={"ground": level})})
+    built = bare.model_copy(update={"site": bare.site.model_copy(update={"features": (shed,)})})
+    without, behind = coverage(bare), coverage(built)
+    east = without.e0 + without.step * np.arange(without.images.shape[1]) - E0
+    lost = np.where(without.seen, without.images - behind.images, 0)
+    assert (lost >= 0).all() and lost[:, (east > 85) & (east < 94)].max() >= 4
+    assert lost[:, (east < 50) | (east > 150)].max() == 0 and lost[:, (east > 96) & (east < 104)].max() == 0

@@ -1,7 +1,7 @@
 """What the images really cover: how many see each place of the ground, from how many strips, how fine, and how far off the middle.
 
-Every cell of a grid over the site is projected into every image near it, over the terrain as it is: docs/coverage.md. What stands on the
-ground, and slopes in front of others, are not looked past; ground that turns its back on a camera is not seen by it.
+Every cell of a grid over the site is projected into every image near it, over the terrain as it is: docs/coverage.md. Ground that turns its back on a
+camera is not seen by it, nor what lies behind other ground, or behind a thing as tall as it is said to be.
 """
 
 import math
@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from itertools import product
+from typing import NamedTuple
 
 import numpy as np
 import shapely
@@ -22,6 +23,7 @@ from kardo.core.errors import PlanError
 from kardo.core.flight.areas import ground_scale, site_polygon
 from kardo.core.flight.imaging import project, rotations
 from kardo.core.flight.pattern import FlightPlan, all_flown, over_ground
+from kardo.core.flight.shade import OPAQUE, Shade, blocked, shade_over
 from kardo.core.flight.sight import Cells, Sight
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.geodesy.units import area, small
@@ -132,7 +134,8 @@ def coverage(plan: Plan) -> Coverage:
     """What a plan's flights cover of its site; kept, for it does not change with control. Raises PlanError where there is no boundary, no ground or
     no flight."""
     site = plan.site
-    return _kept(_Asked(plan, (plan.flights, plan.kit, site.boundary, site.areas, site.ground, plan.brief)))
+    hiding = tuple(f for f in site.features if f.kind in OPAQUE)
+    return _kept(_Asked(plan, (plan.flights, plan.kit, site.boundary, site.areas, site.ground, plan.brief, hiding)))
 
 
 @dataclass(frozen=True)
@@ -167,14 +170,41 @@ def covered(
     shape = ground.shape
     images, strips = np.zeros(shape, dtype=np.int64), np.zeros(shape, dtype=np.int64)
     gsd, off = np.full(shape, np.inf), np.full(shape, np.inf)
+    places = [np.r_[e[[0, -1]], *(f.e for f in flights)], np.r_[n[[0, -1]], *(f.n for f in flights)]]
+    hidden = _Hidden.of(shade_over(plan, *places), e, n, ground)
     for flight in flights:
-        _of_flight(Sight(flight, frame), points, normals, images, strips, gsd, off)
+        _of_flight(Sight(flight, frame), points, normals, hidden, images, strips, gsd, off)
     gsd[~np.isfinite(gsd)] = np.nan
     inside = shapely.contains_xy(polygon, *np.meshgrid(e, n))
     overlaps = tuple(_overlaps(f, surface, ground_scale(plan)) for f in flights)
     cell = (step / ground_scale(plan)) ** 2
     unknown = inside & np.isnan(ground)
     return Coverage(float(e[0]), float(n[0]), step, inside, unknown, cell, images, strips, gsd, off, overlaps)
+
+
+class _Hidden(NamedTuple):
+    """What hides the cells (rows, cols): tops on a lattice in grid metres from a corner (2,), so many apart, and the highest of them; of each cell its column and row there
+    (cols,), (rows,), its height with what stands on it, and how steeply lines must leave it to be free. Empty where nothing hides anything."""
+
+    tops: Floats
+    corner: Floats
+    step: float
+    highest: float
+    x: Floats
+    y: Floats
+    z: Floats
+    steepest: Floats
+
+    @classmethod
+    def of(cls, shade: Shade | None, e: Floats, n: Floats, ground: Floats) -> "_Hidden":
+        """Of cells at e (cols,) and n (rows,) on the ground (rows, cols)."""
+        if shade is None:
+            none = np.zeros((0, 0))
+            return cls(none, np.zeros(2), 1.0, 0.0, e, n, none, none)
+        tops, steepest = shade.under(e, n)
+        x, y = (e - shade.e0) / shade.step, (n - shade.n0) / shade.step
+        corner = np.array([shade.e0, shade.n0])
+        return cls(shade.tops, corner, shade.step, float(np.nanmax(shade.tops)), x, y, np.fmax(ground, tops), steepest)
 
 
 def _grid(flights: Sequence[FlightPlan], surface: AnySurface, polygon: Polygon) -> tuple[Floats, Floats, float]:
@@ -209,7 +239,7 @@ def _weights(at: Floats, nodes: Floats) -> Floats:
 
 
 def _of_flight(
-    sight: Sight, points: Floats, normals: Floats, images: Ints, strips: Ints, gsd: Floats, off: Floats
+    sight: Sight, points: Floats, normals: Floats, hidden: _Hidden, images: Ints, strips: Ints, gsd: Floats, off: Floats
 ) -> None:
     """Add what one flight sees to what others do."""
     cam, ground = sight.flight.camera, points[..., 2][np.isfinite(points[..., 2])]
@@ -219,7 +249,11 @@ def _of_flight(
     frame = np.array([cam.width_px / 2, cam.height_px / 2]) / cam.f_px
     around = Cells.of(sight.c, reach)
     strip = np.ascontiguousarray(sight.flight.strip)
-    _count(points, normals, sight.c, sight.rotation, strip, frame, cam.f_px, reach, *around, images, strips, gsd, off)
+    f = sight.flight
+    eyes = np.column_stack([(f.e - hidden.corner[0]) / hidden.step, (f.n - hidden.corner[1]) / hidden.step, f.h])
+    tall = hidden.tops, hidden.highest, hidden.step, hidden.x, hidden.y, hidden.z, hidden.steepest, eyes
+    out = images, strips, gsd, off
+    _count(points, normals, sight.c, sight.rotation, strip, frame, cam.f_px, reach, *around, *tall, *out)
 
 
 @njit(cache=True, parallel=True, nogil=True)
@@ -239,13 +273,21 @@ def _count(  # type: ignore[no-untyped-def]
     rows,
     start,
     order,
+    tops,
+    highest,
+    step,
+    across,
+    along,
+    heights,
+    steepest,
+    eyes,
     images,
     strips,
     gsd,
     off,
 ):
     """For each cell of the ground the images that hold it, row by row."""
-    half = np.hypot(frame[0], frame[1])
+    half, tall = np.hypot(frame[0], frame[1]), tops.size > 0
     for i in prange(points.shape[0]):
         met = np.empty(MOST_STRIPS, dtype=np.int64)
         for j in range(points.shape[1]):
@@ -273,6 +315,13 @@ def _count(  # type: ignore[no-untyped-def]
                         v = (m[1, 0] * dx + m[1, 1] * dy + m[1, 2] * dz) / depth
                         if abs(u) > frame[0] or abs(v) > frame[1]:
                             continue
+                        if tall:
+                            east, north = eyes[e, 0] - across[j], eyes[e, 1] - along[i]
+                            rise = eyes[e, 2] - heights[i, j]
+                            if rise < steepest[i, j] * step * np.hypot(east, north) and blocked(
+                                tops, highest, across[j], along[i], heights[i, j], east, north, eyes[e, 2]
+                            ):
+                                continue
                         seen += 1
                         nearest = min(nearest, depth)
                         middle = min(middle, np.hypot(u, v) / half)

@@ -1,11 +1,14 @@
-"""What hides a place from a scanner: the ground between them, and things as tall as they are said to be. Trees are not among these, for pulses find their way
+"""What hides a place from a scanner or a camera: the ground between them, and things as tall as they are said to be. Trees are not among these, for pulses find their way
 through; nor are wires."""
 
+import math
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import shapely
 from numba import njit, prange
+from scipy.ndimage import map_coordinates, maximum_filter
 
 from kardo.core.arrays import Bools, Floats
 from kardo.core.plan.model import Plan
@@ -16,6 +19,7 @@ from kardo.core.terrain.surface import Level
 
 OPAQUE = {"obstacle", "vehicle"}
 FINEST, MOST_NODES = 0.5, 400_000  # metres between nodes; and how many there are at most
+FLAT = 0.05  # metres a metre: no line of sight is as flat as that
 CLEAR = 1.5  # steps about a place in which nothing hides it: on the lattice a wall is a ramp one step wide
 
 
@@ -28,6 +32,28 @@ class Shade:
     n0: float
     step: float
     tops: Floats
+
+    @cached_property
+    def steepest(self) -> Floats:
+        """(rows, cols): metres a metre, no less than how steeply anything rises to be seen from each node, in whatever direction: lines that leave more steeply are free. By rings
+        that double: the highest within 2r of a node, over r."""
+        tops = np.where(np.isfinite(self.tops), self.tops, -np.inf)
+        own, out = np.where(np.isfinite(self.tops), self.tops, np.inf), np.full(self.tops.shape, -np.inf)
+        relief, r = float(np.nanmax(self.tops) - np.nanmin(self.tops)), CLEAR
+        while relief / (r * self.step) > FLAT and r < max(self.tops.shape):
+            highest = maximum_filter(tops, size=2 * math.ceil(2 * r) + 1, mode="nearest")
+            out = np.maximum(out, (highest - own) / (r * self.step))
+            r *= 2
+        return np.maximum(out, FLAT)
+
+    def under(self, e: Floats, n: Floats) -> tuple[Floats, Floats]:
+        """Of a lattice of places, to the east (cols,) and to the north (rows,) in grid metres: the tops there, and how steeply lines must leave to be free; both (rows, cols), NaN
+        outside, and where nothing is known."""
+        x, y = (e - self.e0) / self.step, (n - self.n0) / self.step
+        rows, cols = self.tops.shape
+        j, i = np.clip(np.rint(x).astype(int), 0, cols - 1), np.clip(np.rint(y).astype(int), 0, rows - 1)
+        tops = map_coordinates(self.tops, np.meshgrid(y, x, indexing="ij"), order=1, mode="constant", cval=np.nan)
+        return tops, self.steepest[np.ix_(i, j)]
 
     def hides(self, places: Floats, eyes: Floats) -> Bools:
         """Which of k places (k, 3) cannot be seen from an eye each (k, 3), grid metres and heights. A place under a thing counts as on its top."""
@@ -74,24 +100,29 @@ def _top(tops, x, y):  # type: ignore[no-untyped-def]
     return low * (1 - v) + high * v
 
 
+@njit(cache=True, nogil=True)
+def blocked(tops, highest, x, y, z, dx, dy, eye):  # type: ignore[no-untyped-def]
+    """Whether a top rises over the line from a place, x and y in steps from the corner and at height z, by (dx, dy) steps to a height."""
+    far, gone = np.hypot(dx, dy), CLEAR
+    if far <= gone:
+        return False
+    rise = (eye - z) / far
+    while gone < far:
+        at = z + rise * gone
+        if rise > 0 and at >= highest:
+            return False
+        if _top(tops, x + dx * gone / far, y + dy * gone / far) > at:
+            return True
+        gone += 1.0
+    return False
+
+
 @njit(cache=True, parallel=True, nogil=True)
 def _hidden(tops, corner, step, highest, places, eyes, out):  # type: ignore[no-untyped-def]
     """From each place (k, 3) step by step towards its eye (k, 3): hidden where a top rises over the line between them."""
     for k in prange(len(places)):
         x, y = (places[k, 0] - corner[0]) / step, (places[k, 1] - corner[1]) / step
         dx, dy = (eyes[k, 0] - places[k, 0]) / step, (eyes[k, 1] - places[k, 1]) / step
-        far = np.hypot(dx, dy)
-        if far <= CLEAR:
-            continue
         own = _top(tops, x, y)
         z = places[k, 2] if np.isnan(own) else max(places[k, 2], own)
-        rise = (eyes[k, 2] - z) / far
-        gone = CLEAR
-        while gone < far:
-            at = z + rise * gone
-            if rise > 0 and at >= highest:
-                break
-            if _top(tops, x + dx * gone / far, y + dy * gone / far) > at:
-                out[k] = True
-                break
-            gone += 1.0
+        out[k] = blocked(tops, highest, x, y, z, dx, dy, eyes[k, 2])
