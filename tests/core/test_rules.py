@@ -371,6 +371,7 @@ CASES = {
     "flight-trigger": ({"flight": {"speed": 14.0, "forward_overlap": 88.0}}, {}),
     "flight-gap": (ground(half), {}),
     "flight-sight": ({"flight": {"standpoint": (E0 + 100, N0 - 480)}}, {"flight": {"standpoint": (E0 + 100, N0 - 20)}}),
+    "flight-link": ({"flight": {"standpoint": (E0 + 100, N0 - 2500)}}, {"flight": {"standpoint": (E0 + 100, N0 - 480)}}),
     "leg-battery": ("battery", {}),
     "flight-reserve": ({"flight": {"reserve": 20}}, {}),
     "leg-short": ({"flight": {"speed": 9.0}}, {"flight": {"speed": 1.0}}),

@@ -74,6 +74,19 @@ def test_another_strip_and_what_flights_begin_with_come_over_the_api(planner, jo
     assert told["strengthening"]["tilt"] == 30.0 and told["calibration_frames"] == 100
 
 
+def test_a_line_from_the_side_and_a_take_off_place_come_over_the_api(planner, job):
+    side = planner.get(f"/api/jobs/{job.pk}/flight/profile?flight=main&line=1").json()
+    assert len(side["along"]) == len(side["flown"]) > 10 and side["words"].startswith("Line 1, ")
+    home = planner.get(f"/api/jobs/{job.pk}/flight/profile?leg=1&home=true").json()
+    assert home["words"].startswith("Home from leg 1") and home["exposures"] == []
+    assert planner.get(f"/api/jobs/{job.pk}/flight/profile?line=999").status_code == 422
+    found = planner.get(f"/api/jobs/{job.pk}/flight/take-off").json()
+    assert found["unseen"] == 0 and [e["path"] for e in found["edits"]] == ["flights/main/standpoint"]
+    assert planner.patch_plan(job.pk, found["edits"], 1).status_code == 200
+    air = planner.get(f"/api/jobs/{job.pk}/flight/air").json()
+    assert air["take_off"] == [found["e"], found["n"]] and air["minutes"] == pytest.approx(found["minutes"])
+
+
 def test_what_is_put_on_record_is_reckoned_with(planner, job):
     """A calibration five days before the visit makes the lens one of this week, by the same edits that put it on record."""
     visit = {"id": "V1", "name": "visit", "date": "2027-03-16"}

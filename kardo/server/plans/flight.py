@@ -18,7 +18,9 @@ from kardo.core.flight.coverage import CoverageFigures, coverage, told
 from kardo.core.flight.coverage_drawing import CoverageDrawing, density_drawing, drawing_of
 from kardo.core.flight.density import DensityFigures, density, told_density
 from kardo.core.flight.own_strips import another_strip
+from kardo.core.flight.pattern import flown
 from kardo.core.flight.pilot import TakeOff, best_take_off
+from kardo.core.flight.profile import LineProfile, of_line, of_way
 from kardo.core.flight.wind import Wind, at_height
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.flights import Flight
@@ -146,6 +148,14 @@ def offer_calibration(request: HttpRequest, job_id: UUID, flight: str = ""):
     """The edits that add a flight which calibrates the lens of another. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
     return list(calibration_edits(plan, _flight(plan, flight)))
+
+
+@router.get("/{job_id}/flight/profile", response=LineProfile)
+def show_profile(request: HttpRequest, job_id: UUID, flight: str = "", line: int = 0, leg: int = 0, home: bool = False):
+    """A line of a flight from the side, or, of a leg, the way out or home; each by its number, from 1."""
+    plan = whole_plan(job_of(request, job_id))
+    f = flown(plan, _flight(plan, flight))
+    return of_way(plan, f, leg, home) if leg else of_line(plan, f, line)
 
 
 @router.get("/{job_id}/flight/take-off", response=TakeOff)

@@ -42,6 +42,7 @@ export type Camera = Plan["kit"]["cameras"][number];
 export type Scanner = Plan["kit"]["scanners"][number];
 export type AirTime = Schemas["AirTime"];
 export type TakeOff = Schemas["TakeOff"];
+export type LineProfile = Schemas["LineProfile"];
 export type KeptProfile = Schemas["ProfileOut"];
 export type Exposure = Schemas["ExposureAdvice"];
 export type Coverage = Schemas["CoverageAnswer"];

@@ -706,6 +706,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/flight/profile": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Show Profile
+         * @description A line of a flight from the side, or, of a leg, the way out or home; each by its number, from 1.
+         */
+        get: operations["kardo_server_plans_flight_show_profile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/flight/take-off": {
         parameters: {
             query?: never;
@@ -6090,6 +6110,46 @@ export interface components {
             record: components["schemas"]["LensEntry"][];
         };
         /**
+         * LineProfile
+         * @description Along a path in metres on the ground (k,): the ground and the aircraft, heights in the job's system, None where they are not known; places of exposures along it (x,); what stands
+         *     there; the least clearance, with where it is along the path; metres above ground at the least and at the most; in words.
+         */
+        LineProfile: {
+            /** Along */
+            along: number[];
+            /** Ground */
+            ground: (number | null)[];
+            /** Flown */
+            flown: (number | null)[];
+            /** Exposures */
+            exposures: number[];
+            /** Things */
+            things: components["schemas"]["Standing"][];
+            clearance: components["schemas"]["Clearance"] | null;
+            /** Nearest */
+            nearest: number | null;
+            /** Lowest */
+            lowest: number | null;
+            /** Highest */
+            highest: number | null;
+            /** Words */
+            words: string;
+        };
+        /**
+         * Standing
+         * @description Something beneath or beside, from where to where along the path in metres, and the height of its top.
+         */
+        Standing: {
+            /** Name */
+            name: string;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Top */
+            top: number;
+        };
+        /**
          * TakeOff
          * @description A place to take off from, grid metres: minutes of all legs from there and how many legs; the share of the lines that the pilot does not see, and metres to the farthest
          *     exposure; in words, and the edits that choose it.
@@ -9537,6 +9597,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Edit"][];
+                };
+            };
+        };
+    };
+    kardo_server_plans_flight_show_profile: {
+        parameters: {
+            query?: {
+                flight?: string;
+                line?: number;
+                leg?: number;
+                home?: boolean;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineProfile"];
                 };
             };
         };

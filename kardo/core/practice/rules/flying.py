@@ -7,6 +7,7 @@ import numpy as np
 
 from kardo.core.flight.clearance import Clearance, of_lines, of_ways, steepest
 from kardo.core.flight.pilot import sample_of, seen_by_pilot
+from kardo.core.flight.reach import REMOTE
 from kardo.core.geodesy.units import length, place, speed
 from kardo.core.plan.edits import field_edits
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
@@ -185,6 +186,28 @@ def _sight(r: Rule, view: View) -> Iterator[Finding]:
         if not seen.all():
             what = f"the pilot does not see {np.mean(~seen):.0%} of its lines: they lie up to {length(float(away.max()), unit)} away, or behind something."
             mend = "Take off elsewhere, change places between legs, or post an observer; beyond sight needs leave."
+            yield r.found(view.of_flight(f.flight.name, what), mend, path_of(f), float(away.max()))
+
+
+@rule(
+    "flight-link",
+    "Does the controller reach the aircraft on every line?",
+    "warn",
+    "flight",
+    REMOTE,
+    "On a lost link the aircraft does what its fail-safe says: mostly it comes home, and the line is not flown.",
+    "what remote controllers reach in free sight, about; the instrument's own figure is better",
+)
+def _link(r: Rule, view: View) -> Iterator[Finding]:
+    """By metres to the farthest exposure; of flights whose take-off place is chosen."""
+    for f in view.flights:
+        if f.flight.standpoint is None:
+            continue
+        away, reached = seen_by_pilot(view.plan, f, f.flight.standpoint, sample_of(f), r.threshold)
+        if not reached.all():
+            far = length(float(away[~reached].max()), view.plan.brief.unit)
+            what = f"{np.mean(~reached):.0%} of its lines may lie beyond the controller: up to {far} away, or behind something."
+            mend = "Take off nearer, or from where nothing stands between."
             yield r.found(view.of_flight(f.flight.name, what), mend, path_of(f), float(away.max()))
 
 

@@ -1,11 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { call, type AirTime, type Flight, type Problem, type TakeOff } from "../../api/client";
+import { call, type AirTime, type Flight, type LineProfile, type Problem, type TakeOff } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { fieldEdits } from "../../lib/edits";
 import { length, speedUnit } from "../../lib/units";
 import { BatteryPlot } from "../../plots/BatteryPlot";
+import { LineProfile as ProfilePlot } from "../../plots/LineProfile";
 import { LengthField, NumberField, Select, unitName } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Tabs } from "../../ui/Tabs";
@@ -224,6 +225,7 @@ function Told({ air, flight }: { air: AirTime; flight: Flight }) {
           ))}
         </ul>
       </details>
+      <FromTheSide key={flight.id} air={air} />
       <Lines air={air} images={flight.scanner ? "places" : "images"} />
     </>
   );
@@ -257,6 +259,36 @@ function Longer({ air }: { air: AirTime }) {
         ))}
       </ul>
     </>
+  );
+}
+
+/** A line, or the way out to a leg or home from it, from the side. */
+function FromTheSide({ air }: { air: AirTime }) {
+  const { jobId, plan, answer } = usePlan();
+  const [chosen, choose] = useState("line=1");
+  const options = [
+    ...air.lines.map(({ number }) => ({ id: `line=${number}`, name: `line ${number}` })),
+    ...air.legs.flatMap(({ number }) => [
+      { id: `leg=${number}`, name: `out to leg ${number}` },
+      { id: `leg=${number}&home=true`, name: `home from leg ${number}` },
+    ]),
+  ];
+  const shown = options.some((one) => one.id === chosen) ? chosen : "line=1";
+  const { data, error } = useQuery<LineProfile, Problem>({
+    queryKey: ["side", jobId, answer.revision, air.flight, shown],
+    queryFn: () => call("GET", `/jobs/${jobId}/flight/profile?flight=${air.flight}&${shown}`),
+    staleTime: Infinity,
+    placeholderData: (previous) => previous,
+  });
+  return (
+    <section className="my-1" data-testid="from-the-side">
+      <label className="flex flex-wrap items-center gap-2 text-sm">
+        from the side
+        <Select label="From the side" value={shown} options={options} onChange={choose} />
+        <span className="text-quiet">{data?.words}</span>
+      </label>
+      {error ? <ProblemNote problem={error} /> : data && <ProfilePlot side={data} unit={plan.brief.unit} />}
+    </section>
   );
 }
 
