@@ -11,6 +11,7 @@ from kardo.core.flight.pattern import all_flown
 from kardo.core.flight.pilot import SIGHT, best_take_off, sample_of, seen_by_pilot, told_of
 from kardo.core.plan.edits import changed
 from kardo.core.plan.site import Feature, Ground, LevelGround
+from kardo.core.plan.stands import OnNothing
 from tests.conftest import E0, N0, small_plan
 
 LONG = tuple((E0 + x, N0 + y) for x, y in ((0, 0), (1800, 0), (1800, 90), (0, 90)))
@@ -70,7 +71,15 @@ def test_nobody_is_sent_where_one_may_not_stand():
 
 def test_air_time_says_from_where_it_reckons():
     plan = small_plan()
-    assert "as long as no place is chosen" in air_time(plan, plan.flights[0]).told
+    found = air_time(plan, plan.flights[0])
+    assert "taken as starting beside the base" in found.told and found.take_off == (E0 - 20, N0 - 20)
+    alone = plan.flights[0].model_copy(update={"hangs_on": OnNothing()})
+    assert air_time(plan, alone).starts == "starting at the foot of the first exposure"
+    marks = (plan.marks[0].model_copy(update={"e": E0 - 4000.0}),)
+    far = plan.model_copy(update={"marks": marks})
+    assert "foot of the first exposure" in air_time(far, far.flights[0]).told, (
+        "a base four kilometres off is no place to start"
+    )
     chosen = small_plan(flight={"standpoint": (E0 + 50, N0 - 20)})
     found = air_time(chosen, chosen.flights[0])
-    assert "no place is chosen" not in found.told and found.take_off == (E0 + 50, N0 - 20)
+    assert "taken as" not in found.told and found.starts == "" and found.take_off == (E0 + 50, N0 - 20)

@@ -73,7 +73,7 @@ class Longer:
 
 @dataclass(frozen=True)
 class AirTime:
-    """A flight in the air. take_off: grid metres; minutes: all legs. across: minutes where the lines lay across the wind, by which edits, None without one and where that
+    """A flight in the air. take_off: grid metres; starts: where that is, as long as nobody chose it; minutes: all legs. across: minutes where the lines lay across the wind, by which edits, None without one and where that
     cannot be flown. windy: whether they should. slowest
     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
     speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw, cards of 64 GB for the raw; of a scan gigabytes of returns, and minutes of a leg that the inertial unit's
@@ -81,6 +81,7 @@ class AirTime:
 
     flight: str
     take_off: tuple[float, float]
+    starts: str
     lines: list[LineInAir]
     legs: list[LegInAir]
     minutes: float
@@ -129,6 +130,7 @@ def air_time(plan: Plan, flight: Flight, wind: Wind = STILL, least: float = LEAS
     return AirTime(
         flight.id,
         f.take_off[:2],
+        _starts(f),
         lines,
         legs,
         minutes,
@@ -263,15 +265,19 @@ def _reached(plan: Plan, flight: Flight, field: str, other: float, least: float)
     return None
 
 
+def _starts(f: FlightPlan) -> str:
+    """Where it is taken to start as long as no place is chosen; empty once one is."""
+    if f.flight.standpoint is not None:
+        return ""
+    first = f.take_off[:2] == (float(f.e[0]), float(f.n[0]))
+    return "starting at the foot of the first exposure" if first else "starting beside the base"
+
+
 def _told(f: FlightPlan, legs: list[LegInAir], minutes: float, across: float | None, windy: bool) -> str:
     count = f"{len(legs)} {'leg' if len(legs) == 1 else 'legs'}"
     ways = sum(leg.out + leg.home for leg in legs)
-    where = (
-        ""
-        if f.flight.standpoint is not None
-        else "from the foot of the first exposure, as long as no place is chosen; "
-    )
-    words = f"{minutes:.0f} min in the air in {count}, {ways:.0f} of them on ways out and home, {where}landing with {min(leg.battery for leg in legs):.0f} % at least."
+    where = f"taken as {starts}; " if (starts := _starts(f)) else ""
+    words = f"{minutes:.0f} min in the air in {count}, {ways:.0f} of them on ways out and home; {where}landing with {min(leg.battery for leg in legs):.0f} % at least."
     short = [str(leg.number) for leg in legs if not leg.enough]
     if short:
         words += f" Leg {' and '.join(short)} would land below the reserve of {f.flight.reserve:g} %."

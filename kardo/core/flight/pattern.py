@@ -17,10 +17,12 @@ from kardo.core.flight.scan import mean_density, sequence_minutes, swath, track_
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Battery, Camera, Scanner
 from kardo.core.plan.model import Plan
+from kardo.core.plan.stands import OnSetUp
 from kardo.core.terrain.surface import AnySurface
 
 OF_EXPOSURES = ("e", "n", "h", "course", "yaw", "tilt", "leg", "strip")  # what a flight has of each
 MAX_EXPOSURES, MAX_STRIPS = 20_000, 1000
+BY_BASE = 500.0  # metres from a base to the nearest exposure, up to which the flight is taken to start beside it
 COARSE, FINER = 3, (1.0, 0.4)  # degrees by which the shortest course is sought about
 
 
@@ -57,8 +59,8 @@ class FlightPlan:
     add up to. Metres, minutes, seconds.
 
     course is the grid azimuth in radians in which each exposure is flown, yaw that in which it looks, tilt its camera's angle from straight down, that way;
-    leg and strip are indices. take_off: grid metres and height in the job's system of where it takes off: its standpoint, or as long as none is given, the foot
-    of the first exposure.
+    leg and strip are indices. take_off: grid metres and height in the job's system of where it takes off: its standpoint; as long as none is given, beside
+    a base that is near, else at the foot of the first exposure.
     """
 
     flight: Flight
@@ -120,7 +122,16 @@ class Equipment:
 def flown(plan: Plan, flight: Flight) -> FlightPlan:
     """One of a plan's flights, laid out. Raises PlanError where its area is missing or takes too many exposures."""
     equipment = Equipment(plan.sensor(flight), plan.aircraft(flight.aircraft), plan.battery(flight.battery))
-    return fly(flight, equipment, flight_polygon(plan, flight), plan.surface, ground_scale(plan))
+    area, base = flight_polygon(plan, flight), _base_of(plan, flight)
+    return fly(flight, equipment, area, plan.surface, ground_scale(plan), base)
+
+
+def _base_of(plan: Plan, flight: Flight) -> tuple[float, float] | None:
+    """Grid metres of the base that a flight hangs on."""
+    hung = flight.hangs_on
+    setup = plan.setup(hung.setup) if isinstance(hung, OnSetUp) else None
+    mark = plan.mark(setup.mark) if setup is not None and setup.mark else None
+    return (mark.e, mark.n) if mark is not None else None
 
 
 def all_flown(plan: Plan) -> tuple[FlightPlan, ...]:
@@ -169,10 +180,15 @@ def estimated_exposures(plan: Plan) -> float:
 
 
 def fly(
-    flight: Flight, equipment: Equipment, area: Region, surface: AnySurface | None, grid_per_ground: float = 1.0
+    flight: Flight,
+    equipment: Equipment,
+    area: Region,
+    surface: AnySurface | None,
+    grid_per_ground: float = 1.0,
+    base: tuple[float, float] | None = None,
 ) -> FlightPlan:
     """Lay strips over an area (grid metres); spacing, lengths and times are those on the ground, of which a metre is so many on
-    the grid. Raises PlanError when it would take more exposures than can be planned."""
+    the grid. base: grid metres of the base, beside which it takes off where no other place is chosen. Raises PlanError when it would take more exposures than can be planned."""
     over, area = area, scale(area, 1 / grid_per_ground, 1 / grid_per_ground, origin=(0.0, 0.0))
     sensor, craft = equipment.sensor, equipment.aircraft
     across, along, spacing, trigger = _frame(sensor, flight)
@@ -192,7 +208,7 @@ def fly(
     h = _heights(flight, over, surface, e, n, above)
     counts = np.bincount(strip, minlength=len(lines))
     first = np.r_[0, np.cumsum(counts)[:-1]]
-    take_off = _take_off(flight, surface, float(e[0]), float(n[0]), h)
+    take_off = _take_off(flight, base, surface, e, n, h)
     starts, ends = ((e[k], n[k], h[k]) for k in (first, first + counts - 1))
     out_home = ways_of_lines(craft, take_off, starts, ends, flight.homeward, grid_per_ground)
     legs, leg_of_strip = _legs(lines, ways, out_home, flight, craft, equipment.battery, more)
@@ -372,15 +388,19 @@ def _ways(lines: list[Line], flight: Flight, craft: Aircraft) -> list[float]:
     return [*seconds, craft.turn_s]
 
 
-def _take_off(flight: Flight, surface: AnySurface | None, e: float, n: float, h: Floats) -> tuple[float, float, float]:
-    """Where the aircraft takes off, with the ground there; e, n: of the first exposure; h (k,): of all, whose heights tell the ground where it is not known."""
-    if flight.standpoint is not None:
-        e, n = flight.standpoint
-    ground = float(surface.at(e, n)) if surface is not None else 0.0
+def _take_off(
+    flight: Flight, base: tuple[float, float] | None, surface: AnySurface | None, e: Floats, n: Floats, h: Floats
+) -> tuple[float, float, float]:
+    """Where the aircraft takes off, with the ground there; e, n, h: of the exposures (k,), whose heights tell the ground where it is not known."""
+    place = flight.standpoint
+    if place is None and base is not None and np.hypot(e - base[0], n - base[1]).min() <= BY_BASE:
+        place = base
+    place = place if place is not None else (float(e[0]), float(n[0]))
+    ground = float(surface.at(*place)) if surface is not None else 0.0
     if not math.isfinite(ground):
         known = h[np.isfinite(h)]
         ground = float(np.median(known)) - flight.height if known.size else 0.0
-    return e, n, ground
+    return (*place, ground)
 
 
 def _legs(

@@ -10,7 +10,7 @@ from kardo.core.errors import PlanError
 from kardo.core.flight.areas import ground_scale
 from kardo.core.flight.out_and_home import ways_of_lines
 from kardo.core.flight.pattern import FlightPlan, flown
-from kardo.core.flight.reach import places_over, things_on
+from kardo.core.flight.reach import CANDIDATES, MOST_TRIED, places_over, things_on
 from kardo.core.flight.wind import STILL, Wind
 from kardo.core.geodesy.units import length, place
 from kardo.core.plan.edits import Edit, field_edits
@@ -21,7 +21,6 @@ from kardo.core.terrain.sightline import in_sight
 
 EYES = 1.7  # metres above the ground
 SIGHT = 500.0  # metres to which a small aircraft's attitude is still made out
-MOST_TRIED, PLACES = 300, 60  # exposures by which a place is judged, and places
 
 
 def seen_by_pilot(
@@ -81,7 +80,7 @@ def best_take_off(plan: Plan, flight: Flight) -> TakeOff:
     with the shortest ways. Whether one may stand there is for the eye to say. Raises PlanError where no place is left, or the flight cannot be laid out."""
     f = flown(plan, flight)
     shapes, some = shapes_of(plan), sample_of(f)
-    candidates = [*places_over(plan, PLACES), *((m.e, m.n) for m in plan.marks)]
+    candidates = [*places_over(plan, CANDIDATES), *((m.e, m.n) for m in plan.marks)]
     allowed = [at for at in candidates if not why_not(plan, shapes, *at)]
     if not allowed:
         raise PlanError(

@@ -22,7 +22,7 @@ CANDIDATES = 60  # places of the site that are tried as standpoints
 
 @dataclass(frozen=True)
 class Reach:
-    """Whether corrections come to a flight's exposures. standpoint: grid metres, the flight's own or else beside the base; away: metres
+    """Whether corrections come to a flight's exposures. standpoint: grid metres, where it takes off; away: metres
     from base to standpoint; linked: whether they come so far; out: the exposures that none come to, by number."""
 
     standpoint: tuple[float, float]
@@ -37,7 +37,7 @@ def reach(plan: Plan, flight: FlightPlan) -> Reach | None:
     if found is None:
         return None
     mark, link = found
-    return reach_from(plan, flight, mark, link, flight.flight.standpoint or (mark.e, mark.n))
+    return reach_from(plan, flight, mark, link, flight.take_off[:2])
 
 
 def out_of_reach(plan: Plan, flight: FlightPlan) -> Bools:

@@ -220,7 +220,7 @@ function FlightReach({ flown, reach }: { flown: FlightFigures; reach: Reach }) {
     <div className="mt-2 border-t border-hairline pt-2" data-testid={`reach-${flight.id}`}>
       <p>
         <strong>{flight.name}</strong>, flown from{" "}
-        {flight.standpoint ? `a standpoint ${away} from the base` : "beside the base"}:{" "}
+        {reach.away >= 1 ? `where it takes off, ${away} from the base` : "beside the base"}:{" "}
         {reach.linked ? (
           <>
             corrections reach{" "}

@@ -137,7 +137,7 @@ function TakesOff({ flight, air }: { flight: Flight; air: AirTime | undefined })
             not chosen yet
           </button>
         ) : (
-          <span className="text-quiet">not chosen: the foot of the first exposure</span>
+          <span className="text-quiet">not chosen; taken as {air?.starts}</span>
         )}
       </div>
       {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
