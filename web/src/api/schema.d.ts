@@ -4557,7 +4557,7 @@ export interface components {
         };
         /**
          * Reach
-         * @description Whether corrections come to a flight's exposures. standpoint: grid metres, the flight's own or else beside the base; away: metres
+         * @description Whether corrections come to a flight's exposures. standpoint: grid metres, where it takes off; away: metres
          *     from base to standpoint; linked: whether they come so far; out: the exposures that none come to, by number.
          */
         Reach: {
@@ -5934,7 +5934,7 @@ export interface components {
         };
         /**
          * AirTime
-         * @description A flight in the air. take_off: grid metres; minutes: all legs. across: minutes where the lines lay across the wind, by which edits, None without one and where that
+         * @description A flight in the air. take_off: grid metres; starts: where that is, as long as nobody chose it; minutes: all legs. across: minutes where the lines lay across the wind, by which edits, None without one and where that
          *     cannot be flown. windy: whether they should. slowest
          *     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
          *     speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw, cards of 64 GB for the raw; of a scan gigabytes of returns, and minutes of a leg that the inertial unit's
@@ -5948,6 +5948,8 @@ export interface components {
                 number,
                 number
             ];
+            /** Starts */
+            starts: string;
             /** Lines */
             lines: components["schemas"]["LineInAir"][];
             /** Legs */

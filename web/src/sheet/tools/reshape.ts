@@ -3,17 +3,35 @@ import type LineString from "ol/geom/LineString";
 import type Point from "ol/geom/Point";
 import Polygon from "ol/geom/Polygon";
 import { never } from "ol/events/condition";
-import Modify from "ol/interaction/Modify";
+import type ModifyInteraction from "ol/interaction/Modify";
+import type { ModifyEvent } from "ol/interaction/Modify";
 import { useEffect } from "react";
 import { fieldEdits } from "../../lib/edits";
 import { round, sourceOf, type Drawing, type ToolContext } from "../drawing";
+
+type Options = ConstructorParameters<typeof ModifyInteraction>[0];
+
+/** Lets what is drawn be reshaped until it is called; the code for it is fetched when it is first needed. */
+function modifying(drawing: Drawing, options: Options, ended: (event: ModifyEvent) => void): () => void {
+  let [gone, made] = [false, undefined as ModifyInteraction | undefined];
+  void import("ol/interaction/Modify").then(({ default: Modify }) => {
+    if (gone) return;
+    made = new Modify(options);
+    made.on("modifyend", ended);
+    drawing.map.addInteraction(made);
+  });
+  return () => {
+    gone = true;
+    if (made) drawing.map.removeInteraction(made);
+  };
+}
 
 /** Ends of strips that somebody drew are dragged while the Flight is open. */
 export function useStripEnds(drawing: Drawing | null, { placing, plan, station, edit }: ToolContext) {
   useEffect(() => {
     if (!drawing || station !== "flight" || placing) return;
-    const modify = new Modify({ source: sourceOf(drawing, "own strips"), insertVertexCondition: never });
-    modify.on("modifyend", (event) => {
+    const options = { source: sourceOf(drawing, "own strips"), insertVertexCondition: never };
+    return modifying(drawing, options, (event) => {
       const edits = plan.flights.flatMap((flight) => {
         const moved = new Map(
           event.features
@@ -30,8 +48,6 @@ export function useStripEnds(drawing: Drawing | null, { placing, plan, station, 
       });
       if (edits.length) void edit(edits);
     });
-    drawing.map.addInteraction(modify);
-    return () => void drawing.map.removeInteraction(modify);
   }, [drawing, station, placing, plan, edit]);
 }
 
@@ -41,8 +57,7 @@ export function useReshape(drawing: Drawing | null, { placing, plan, station, tr
   useEffect(() => {
     if (!drawing || station !== "site" || placing) return;
     const source = sourceOf(drawing, features ? "features of the site" : "boundary");
-    const modify = new Modify({ source });
-    modify.on("modifyend", (event) => {
+    return modifying(drawing, { source }, (event) => {
       if (!features) {
         const polygon = source.getFeatures()[0]?.getGeometry() as Polygon | undefined;
         if (polygon) void edit(fieldEdits(plan, "site", { boundary: cornersOf(polygon) }));
@@ -54,8 +69,6 @@ export function useReshape(drawing: Drawing | null, { placing, plan, station, tr
       });
       if (edits.length) void edit(edits);
     });
-    drawing.map.addInteraction(modify);
-    return () => void drawing.map.removeInteraction(modify);
   }, [drawing, station, features, placing, plan, edit]);
 }
 
