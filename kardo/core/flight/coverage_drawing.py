@@ -73,7 +73,11 @@ def density_drawing(found: Density) -> CoverageDrawing:
     shown, cells = found.land, {}
     for name, values, good in (("pulses", found.pulses, found.asked), ("ground", found.ground, found.asked)):
         # beyond four times what half the site has, all looks alike
-        most = max(4 * float(np.median(values[shown])), 4 * good, 1e-6) if shown.any() else 1.0
+        most = (
+            max(min(4 * float(np.median(values[shown])), float(values[shown].max())), 4 * good, 1e-6)
+            if shown.any()
+            else 1.0
+        )
         worth = most / (NONE - 1)
         cells[name] = Drawn(_bytes(values / worth, shown), worth, good, True)
     strips = Drawn(_bytes(found.strips.astype(np.float64), shown), 1.0, 1.0, True)

@@ -101,26 +101,16 @@ export const legs: SheetLayer = {
     ),
 };
 
-/** Where flights take off, while the Flight is open: a place that is not chosen yet is only taken for it, and carries a question mark. */
+/** Where flights take off, while the Flight is open. */
 export const takeOffs: SheetLayer = {
   name: "take-offs",
   rank: 4.35,
   still: true,
-  from: (view) => [view.summary?.flights, view.plan.flights, view.colours, view.station === "flight"],
-  features: ({ summary, plan, colours, station }) =>
-    (station === "flight" ? (summary?.flights ?? []) : []).map(({ id, take_off }) => {
+  from: (view) => [view.summary?.flights, view.colours, view.station === "flight"],
+  features: ({ summary, colours, station }) =>
+    (station === "flight" ? (summary?.flights ?? []) : []).map(({ take_off }) => {
       const pad = new Feature(new Point(take_off));
-      const chosen = plan.flights.find((flight) => flight.id === id)?.standpoint;
-      const text = new Text({
-        text: chosen ? "take-off" : "take-off?",
-        font: "600 11px 'Atkinson Hyperlegible Next Variable', sans-serif",
-        offsetY: 15,
-        fill: new Fill({ color: colours.ink! }),
-        stroke: new Stroke({ color: colours.sheet!, width: 3 }),
-      });
-      const [image] = pointStyle("pad", false, colours);
-      image!.setText(text);
-      pad.setStyle(image!);
+      pad.setStyle(pointStyle("pad", false, colours));
       return pad;
     }),
 };

@@ -48,6 +48,7 @@ export const labels: SheetLayer = {
     view.plan.site.features,
     view.plan.brief.local,
     view.station === "base",
+    view.station === "flight" && view.summary?.flights,
     view.selected,
     view.draft,
     view.round,
@@ -83,7 +84,7 @@ export const labels: SheetLayer = {
 };
 
 /** What bears a name; the chosen point first, for it chooses its place first. */
-function namesOf({ plan, station, selected, draft, round, colours }: SheetView): Named[] {
+function namesOf({ plan, summary, station, selected, draft, round, colours }: SheetView): Named[] {
   const flownFrom = new Set(plan.flights.flatMap((f) => (f.hangs_on.on === "setup" ? [f.hangs_on.setup] : [])));
   const bases = new Set(plan.setups.filter((s) => flownFrom.has(s.id)).map((s) => s.mark));
   const where = (object: string, e: number, n: number) => (draft?.object === object ? [draft.e, draft.n] : [e, n]);
@@ -110,7 +111,13 @@ function namesOf({ plan, station, selected, draft, round, colours }: SheetView):
     colour: ink,
     sign: SIGN,
   }));
-  return [...first, ...rest, ...local, ...plan.site.features.map((f) => ofFeature(f, colours))];
+  const pads = (station === "flight" ? (summary?.flights ?? []) : []).map(({ id, take_off }) => ({
+    at: take_off,
+    text: plan.flights.find((flight) => flight.id === id)?.standpoint ? "take-off" : "take-off?",
+    colour: ink,
+    sign: SIGN,
+  }));
+  return [...first, ...rest, ...local, ...pads, ...plan.site.features.map((f) => ofFeature(f, colours))];
 }
 
 /** A name with its place on the round that is looked at. */
