@@ -5,7 +5,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from kardo.core.arrays import Bools, Floats
 from kardo.core.flight.clearance import Clearance, of_lines, of_ways, steepest
+from kardo.core.flight.pattern import FlightPlan
 from kardo.core.flight.pilot import sample_of, seen_by_pilot
 from kardo.core.flight.reach import REMOTE
 from kardo.core.geodesy.units import length, place, speed
@@ -178,15 +180,22 @@ def _gap(r: Rule, view: View) -> Iterator[Finding]:
 )
 def _sight(r: Rule, view: View) -> Iterator[Finding]:
     """By metres to the farthest exposure; of flights whose take-off place is chosen."""
-    unit = view.plan.brief.unit
+    for f, away, seen in _from_pad(view, r.threshold):
+        far = length(float(away.max()), view.plan.brief.unit)
+        what = (
+            f"the pilot does not see {np.mean(~seen):.0%} of its lines: they lie up to {far} away, or behind something."
+        )
+        mend = "Take off elsewhere, change places between legs, or post an observer; beyond sight needs leave."
+        yield r.found(view.of_flight(f.flight.name, what), mend, path_of(f), float(away.max()))
+
+
+def _from_pad(view: View, sight: float) -> Iterator[tuple[FlightPlan, Floats, Bools]]:
+    """Flights whose take-off place is chosen and that are not in sight of it throughout: metres to a sample of the exposures (k,), and whether each is in sight."""
     for f in view.flights:
-        if f.flight.standpoint is None:
-            continue
-        away, seen = seen_by_pilot(view.plan, f, f.flight.standpoint, sample_of(f), r.threshold)
-        if not seen.all():
-            what = f"the pilot does not see {np.mean(~seen):.0%} of its lines: they lie up to {length(float(away.max()), unit)} away, or behind something."
-            mend = "Take off elsewhere, change places between legs, or post an observer; beyond sight needs leave."
-            yield r.found(view.of_flight(f.flight.name, what), mend, path_of(f), float(away.max()))
+        if f.flight.standpoint is not None:
+            away, seen = seen_by_pilot(view.plan, f, f.flight.standpoint, sample_of(f), sight)
+            if not seen.all():
+                yield f, away, seen
 
 
 @rule(
@@ -200,15 +209,11 @@ def _sight(r: Rule, view: View) -> Iterator[Finding]:
 )
 def _link(r: Rule, view: View) -> Iterator[Finding]:
     """By metres to the farthest exposure; of flights whose take-off place is chosen."""
-    for f in view.flights:
-        if f.flight.standpoint is None:
-            continue
-        away, reached = seen_by_pilot(view.plan, f, f.flight.standpoint, sample_of(f), r.threshold)
-        if not reached.all():
-            far = length(float(away[~reached].max()), view.plan.brief.unit)
-            what = f"{np.mean(~reached):.0%} of its lines may lie beyond the controller: up to {far} away, or behind something."
-            mend = "Take off nearer, or from where nothing stands between."
-            yield r.found(view.of_flight(f.flight.name, what), mend, path_of(f), float(away.max()))
+    for f, away, reached in _from_pad(view, r.threshold):
+        far = length(float(away[~reached].max()), view.plan.brief.unit)
+        what = f"{np.mean(~reached):.0%} of its lines may lie beyond the controller: up to {far} away, or behind something."
+        mend = "Take off nearer, or from where nothing stands between."
+        yield r.found(view.of_flight(f.flight.name, what), mend, path_of(f), float(away.max()))
 
 
 @rule(

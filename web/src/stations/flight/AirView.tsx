@@ -80,7 +80,7 @@ function TakesOff({ flight, air }: { flight: Flight; air: AirTime | undefined })
   const { unit } = plan.brief;
   const [found, setFound] = useState<TakeOff | null>(null);
   const [problem, setProblem] = useState<Problem | null>(null);
-  const [e, n] = flight.standpoint ?? air?.take_off ?? [null, null];
+  const at = (flight.standpoint ?? air?.take_off) as [number, number] | undefined;
   const stand = (standpoint: [number, number] | null) => {
     setFound(null);
     void edit(fieldEdits(plan, `flights/${flight.id}`, { standpoint }));
@@ -98,30 +98,20 @@ function TakesOff({ flight, air }: { flight: Flight; air: AirTime | undefined })
     <>
       <div className="mt-1 flex flex-wrap items-center gap-2 text-sm">
         <span>takes off at</span>
-        <label className="flex items-center gap-1">
-          E
-          <LengthField
-            label="Take-off, E"
-            value={e}
-            unit={unit}
-            decimals={1}
-            width="w-28"
-            quiet={!flight.standpoint}
-            onCommit={(to) => to !== null && n !== null && stand([to, n])}
-          />
-        </label>
-        <label className="flex items-center gap-1">
-          N
-          <LengthField
-            label="Take-off, N"
-            value={n}
-            unit={unit}
-            decimals={1}
-            width="w-28"
-            quiet={!flight.standpoint}
-            onCommit={(to) => to !== null && e !== null && stand([e, to])}
-          />
-        </label>
+        {(["E", "N"] as const).map((axis, k) => (
+          <label key={axis} className="flex items-center gap-1">
+            {axis}
+            <LengthField
+              label={`Take-off, ${axis}`}
+              value={at?.[k] ?? null}
+              unit={unit}
+              decimals={1}
+              width="w-28"
+              quiet={!flight.standpoint}
+              onCommit={(to) => to !== null && at && stand(k ? [at[0], to] : [to, at[1]])}
+            />
+          </label>
+        ))}
         <button
           className="button px-1 py-0"
           aria-pressed={placing === places}
