@@ -1,15 +1,17 @@
 """The way out to a leg and home from it: by hand, against its invariants, and what a battery is then promised."""
 
 import math
+from itertools import pairwise
 
 import pytest
-from hypothesis import assume, given
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from kardo.core.errors import PlanError
 from kardo.core.flight.airtime import air_time
 from kardo.core.flight.out_and_home import HANDLING, minutes_out_and_home
 from kardo.core.flight.pattern import all_flown
+from kardo.core.flight.pilot import ways_in
 from kardo.core.flight.wind import Wind
 from kardo.core.plan.library import library
 from tests.conftest import E0, N0, small_plan
@@ -94,3 +96,25 @@ def test_a_wind_that_lets_nothing_come_home_is_told():
 def test_the_height_of_the_ways_is_part_of_what_the_plan_is():
     """Where legs are cut hangs on it, and on that the prediction."""
     assert standing(0.0).hash != standing(0.0, return_height=120.0).hash
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.floats(-2500, 2500), st.floats(-2500, 2500), st.floats(1.0, 6.0), st.floats(10, 50))
+def test_legs_land_with_their_reserve_and_none_could_have_taken_the_next_line(x, y, speed, reserve):
+    place = {"standpoint": (E0 + x, N0 + y), "speed": speed, "reserve": reserve, "crossing_strips": 3}
+    plan = small_plan(flight=place)
+    (f,) = all_flown(plan)
+    craft, battery = plan.aircraft("quad"), plan.battery("quad")
+    usable = battery.minutes * (1 - reserve / 100)
+    out, home = ways_in(plan, f)
+    assert f.legs[0].first_strip == 0 and f.legs[-1].last_strip == len(f.strips) - 1
+    for leg, following in pairwise((*f.legs, None)):
+        assert leg.out == pytest.approx(out[leg.first_strip]) and leg.home == pytest.approx(home[leg.last_strip])
+        assert leg.minutes <= usable + 1e-9 or leg.first_strip == leg.last_strip
+        if following is not None:
+            k = following.first_strip
+            longer = leg.minutes - leg.home + (f.strips[k - 1].then + f.strips[k].length / speed) / 60 + home[k]
+            assert k == leg.last_strip + 1 and longer > usable - 1e-9
+    turns = sum(s.then for s in f.strips) - sum(f.strips[a.last_strip].then - craft.turn_s for a in f.legs)
+    on = sum(s.length for s in f.strips) / speed
+    assert f.minutes == pytest.approx((on + turns) / 60 + sum(a.out + a.home for a in f.legs))

@@ -67,6 +67,9 @@ export function BatteryPlot({ air, reserve }: { air: AirTime; reserve: number })
               fontSize="11"
               textAnchor="end"
               fill={leg.enough ? "var(--ink)" : "var(--decision-text)"}
+              stroke="var(--paper)"
+              strokeWidth="3"
+              paintOrder="stroke"
               className="figures"
             >
               {leg.battery.toFixed(0)}
