@@ -8,7 +8,7 @@ from functools import cached_property
 import numpy as np
 import shapely
 from numba import njit, prange
-from scipy.ndimage import map_coordinates, maximum_filter
+from scipy.ndimage import map_coordinates, maximum_filter, minimum_filter
 
 from kardo.core.arrays import Bools, Floats
 from kardo.core.plan.model import Plan
@@ -35,13 +35,14 @@ class Shade:
 
     @cached_property
     def steepest(self) -> Floats:
-        """(rows, cols): metres a metre, no less than how steeply anything rises to be seen from each node, in whatever direction: lines that leave more steeply are free. By rings
-        that double: the highest within 2r of a node, over r."""
+        """(rows, cols): metres a metre, no less than how steeply anything rises to be seen from about each node, in whatever direction: lines that leave more steeply are free.
+        By rings that double: the highest within 2r, and a step more, over the lowest beside the node, over r."""
         tops = np.where(np.isfinite(self.tops), self.tops, -np.inf)
-        own, out = np.where(np.isfinite(self.tops), self.tops, np.inf), np.full(self.tops.shape, -np.inf)
+        own = minimum_filter(np.where(np.isfinite(self.tops), self.tops, np.inf), size=3, mode="nearest")
+        out = np.full(self.tops.shape, -np.inf)
         relief, r = float(np.nanmax(self.tops) - np.nanmin(self.tops)), CLEAR
         while relief / (r * self.step) > FLAT and r < max(self.tops.shape):
-            highest = maximum_filter(tops, size=2 * math.ceil(2 * r) + 1, mode="nearest")
+            highest = maximum_filter(tops, size=2 * math.ceil(2 * r + 1) + 1, mode="nearest")
             out = np.maximum(out, (highest - own) / (r * self.step))
             r *= 2
         return np.maximum(out, FLAT)
