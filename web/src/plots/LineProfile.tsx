@@ -17,7 +17,7 @@ export function LineProfile({ side, unit }: { side: Side; unit: string }) {
   if (!known.length) return null;
   const [low, high] = [Math.min(...known), Math.max(...known)];
   const rise = Math.max(high - low, 10) * 1.12;
-  const far = side.along[side.along.length - 1]!;
+  const far = Math.max(1, side.along[side.along.length - 1]!); // straight up, where it takes off below its first exposure
   const x = (along: number) => PAD.left + (along / far) * (WIDTH - PAD.left - PAD.right);
   const y = (h: number) => HEIGHT - PAD.bottom - ((h - low + 0.04 * rise) / rise) * (HEIGHT - PAD.bottom - PAD.top);
   const perPixel = rise / (HEIGHT - PAD.bottom - PAD.top);
