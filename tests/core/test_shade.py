@@ -7,11 +7,13 @@ from hypothesis import strategies as st
 from scipy.ndimage import gaussian_filter
 
 from kardo.core.accuracy.laser import attitude, partials_of
+from kardo.core.accuracy.planned import planned_network
 from kardo.core.accuracy.scanned import scan_to_json, scanned_plan
 from kardo.core.flight.coverage import coverage
 from kardo.core.flight.density import density, told_density
 from kardo.core.flight.pattern import all_flown
-from kardo.core.flight.shade import Shade, shade_over
+from kardo.core.flight.shade import Shade, shade_of
+from kardo.core.flight.sight import Sight
 from kardo.core.plan.flights import OwnStrip
 from kardo.core.plan.site import Feature, Ground, LevelGround, terrain_of
 from kardo.core.practice.catalogue import View, findings
@@ -43,7 +45,7 @@ def on(heights, plan):
 def test_the_shadow_of_a_wall_by_hand():
     """From 60 m up the top of a wall of 20 m, 22 m away, hides the ground as far as 33 m: 22 x 60 / 40."""
     plan = scan_plan(features=(block(20, 22, 20.0),))
-    shade = shade_over(plan, np.array([E0 - 50, E0 + 100]), np.array([N0, N0 + 100]))
+    shade = shade_of(plan)
     x = np.array([10.0, 17.0, 21.0, 24.5, 28.0, 32.0, 34.5, 60.0])
     places = np.column_stack([E0 + x, np.full(len(x), N0 + 50), np.full(len(x), 10.0)])
     eyes = np.tile([E0, N0 + 50, 70.0], (len(x), 1))
@@ -61,10 +63,9 @@ def test_on_a_plane_nothing_hides_anything(far, up, slope):
 
 
 def test_only_what_is_solid_hides():
-    e, n = np.array([E0 - 50, E0 + 100]), np.array([N0, N0 + 100])
     for kind in ("canopy", "power_line", "water"):
-        assert shade_over(scan_plan(features=(block(20, 22, 20.0, kind),)), e, n) is None
-    assert shade_over(scan_plan(), e, n) is None, "on level ground without things nothing hides anything"
+        assert shade_of(scan_plan(features=(block(20, 22, 20.0, kind),))) is None
+    assert shade_of(scan_plan()) is None, "on level ground without things nothing hides anything"
 
 
 @settings(max_examples=12, deadline=None)
@@ -178,3 +179,22 @@ def test_images_do_not_see_behind_a_shed_and_from_high_up_little_is_lost():
     lost = np.where(without.seen, without.images - behind.images, 0)
     assert (lost >= 0).all() and lost[:, (east > 85) & (east < 94)].max() >= 4
     assert lost[:, (east < 50) | (east > 150)].max() == 0 and lost[:, (east > 96) & (east < 104)].max() == 0
+
+
+def test_the_prediction_has_the_rays_that_the_coverage_counts():
+    """Beside a shed of 25 m, cell by cell: what hides a place hides it from both."""
+    plan = small_plan(flight={"height": 60.0})
+    site = plan.site.model_copy(
+        update={"ground": Ground(level=LevelGround(height=10.0)), "features": (block(95, 105, 25.0),)}
+    )
+    plan = plan.model_copy(update={"site": site})
+    found, planned = coverage(plan), planned_network(plan)
+    rows, cols = np.nonzero(found.seen)
+    some = np.random.default_rng(5).choice(len(rows), 400, replace=False)
+    e, n = found.e0 + found.step * cols[some], found.n0 + found.step * rows[some]
+    x = planned.frame.to_enu(e, n, np.full(len(e), 10.0))
+    rays = np.diff(planned.sights[0].rays(x).start)
+    bare = np.diff(Sight(planned.flights[0], planned.frame).rays(x).start)
+    counted = found.images[rows[some], cols[some]]
+    assert (rays == counted).mean() > 0.98 and np.abs(rays - counted).max() <= 1
+    assert (bare - rays).max() >= 4 and (bare >= rays).all()

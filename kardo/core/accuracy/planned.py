@@ -17,6 +17,7 @@ from kardo.core.errors import GeodesyError, PlanError
 from kardo.core.flight.areas import area_polygon, require_fit, site_polygon
 from kardo.core.flight.pattern import FlightPlan, all_flown, over_ground
 from kardo.core.flight.reach import out_of_reach
+from kardo.core.flight.shade import shade_of
 from kardo.core.flight.sight import Sight, rays_of
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.gnss.shifts import Shift, all_shared, shared_by, unique
@@ -160,7 +161,8 @@ def planned_network(plan: Plan) -> Planned:
     assert surface is not None
     frame = local_frame(plan, polygon, surface)
     firsts = np.cumsum([0, *(len(f.e) for f in flights)])
-    sights = tuple(Sight(flight, frame, int(first)) for flight, first in zip(flights, firsts, strict=False))
+    shade = shade_of(plan)
+    sights = tuple(Sight(flight, frame, int(first), shade) for flight, first in zip(flights, firsts, strict=False))
     shifts = _all_shifts(plan, flights)
     index = {shift.key: k for k, shift in enumerate(shifts)}
     control = _observe(plan, plan.control, sights, frame, index)

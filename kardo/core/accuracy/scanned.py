@@ -39,8 +39,8 @@ from kardo.core.errors import PlanError
 from kardo.core.flight.areas import area_polygon, site_polygon
 from kardo.core.flight.density import reaches_ground, scanned, within
 from kardo.core.flight.pattern import FlightPlan
-from kardo.core.flight.shade import Shade
-from kardo.core.flight.tracks import Aimed, Beams, Track, aimed, shade_of_tracks, tracks_of
+from kardo.core.flight.shade import Shade, shade_of
+from kardo.core.flight.tracks import Aimed, Beams, Track, aimed, tracks_of
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.gnss.shifts import Shift, all_shared, shared_by, unique
 from kardo.core.plan.control import ControlPoint
@@ -146,9 +146,7 @@ def scanned_plan(plan: Plan, further: tuple[ControlPoint, ...] = ()) -> Scanned:
     map_e, map_n, step = map_sample(polygon, surface)
     dry = ~within(plan, "water", map_e, map_n)
     map_e, map_n = map_e[dry], map_n[dry]
-    corners = np.array([*polygon.exterior.coords, *((p.e, p.n) for p in points)])
-    shade = shade_of_tracks(plan, tracks, corners[:, 0], corners[:, 1])
-    scan = _Scan(plan, surface, frame, tracks, parameters, held, len(shifts), shade)
+    scan = _Scan(plan, surface, frame, tracks, parameters, held, len(shifts), shade_of(plan))
     control = scan.spots(*_of_control(plan, points))
     on_map = scan.spots(map_e, map_n)
     areas = [scan.spots(*some) for some in _of_areas(plan, surface, MOST_PLACES - len(points) - len(map_e))]

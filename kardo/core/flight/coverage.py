@@ -23,7 +23,7 @@ from kardo.core.errors import PlanError
 from kardo.core.flight.areas import ground_scale, site_polygon
 from kardo.core.flight.imaging import project, rotations
 from kardo.core.flight.pattern import FlightPlan, all_flown, over_ground
-from kardo.core.flight.shade import OPAQUE, Shade, blocked, shade_over
+from kardo.core.flight.shade import OPAQUE, Shade, blocked, shade_of
 from kardo.core.flight.sight import Cells, Sight
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.geodesy.units import area, small
@@ -170,8 +170,7 @@ def covered(
     shape = ground.shape
     images, strips = np.zeros(shape, dtype=np.int64), np.zeros(shape, dtype=np.int64)
     gsd, off = np.full(shape, np.inf), np.full(shape, np.inf)
-    places = [np.r_[e[[0, -1]], *(f.e for f in flights)], np.r_[n[[0, -1]], *(f.n for f in flights)]]
-    hidden = _Hidden.of(shade_over(plan, *places), e, n, ground)
+    hidden = _Hidden.of(shade_of(plan), e, n, ground)
     for flight in flights:
         _of_flight(Sight(flight, frame), points, normals, hidden, images, strips, gsd, off)
     gsd[~np.isfinite(gsd)] = np.nan

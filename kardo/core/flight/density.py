@@ -13,7 +13,8 @@ from kardo.core.errors import PlanError
 from kardo.core.flight.areas import ground_scale, site_polygon
 from kardo.core.flight.coverage import GroundCells, Spread
 from kardo.core.flight.pattern import FlightPlan, all_flown, over_ground
-from kardo.core.flight.tracks import Aimed, Track, aimed, shade_of_tracks, tracks_of
+from kardo.core.flight.shade import shade_of
+from kardo.core.flight.tracks import Aimed, Track, aimed, tracks_of
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.geodesy.units import area
 from kardo.core.plan.model import Plan
@@ -114,8 +115,7 @@ def density_of(plan: Plan, flights: Sequence[FlightPlan]) -> Density:
     inside = shapely.contains_xy(polygon, ee, nn)
     known = np.flatnonzero(inside & np.isfinite(heights))
     tracks = [t for k, f in enumerate(flights) for t in tracks_of(f, frame, k)]
-    shade = shade_of_tracks(plan, tracks, ee, nn)
-    places = aimed(frame, surface, ee[known], nn[known], heights[known], shade)
+    places = aimed(frame, surface, ee[known], nn[known], heights[known], shade_of(plan))
     pulses, strips, hidden = np.zeros(len(ee)), np.zeros(len(ee), dtype=np.int64), np.zeros(len(ee), dtype=bool)
     pulses[known], strips[known], hidden[known] = _summed(tracks, places)
     water = within(plan, "water", ee, nn)

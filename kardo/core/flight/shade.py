@@ -2,8 +2,8 @@
 through; nor are wires."""
 
 import math
-from dataclasses import dataclass
-from functools import cached_property
+from dataclasses import dataclass, field
+from functools import cached_property, lru_cache
 
 import numpy as np
 import shapely
@@ -11,13 +11,16 @@ from numba import njit, prange
 from scipy.ndimage import map_coordinates, maximum_filter, minimum_filter
 
 from kardo.core.arrays import Bools, Floats
+from kardo.core.flight.areas import site_polygon
 from kardo.core.plan.model import Plan
-from kardo.core.plan.site import Feature
+from kardo.core.plan.parts import Ring
+from kardo.core.plan.site import Feature, Ground
 from kardo.core.site.things import shape_of_feature, top_of
 from kardo.core.terrain.horizon import BESIDE
 from kardo.core.terrain.surface import Level
 
 OPAQUE = {"obstacle", "vehicle"}
+ABOUT = 150.0  # metres about the site: what stands farther off is too low to matter
 FINEST, MOST_NODES = 0.5, 400_000  # metres between nodes; and how many there are at most
 FLAT = 0.05  # metres a metre: no line of sight is as flat as that
 CLEAR = 1.5  # steps about a place in which nothing hides it: on the lattice a wall is a ramp one step wide
@@ -60,24 +63,39 @@ class Shade:
         """Which of k places (k, 3) cannot be seen from an eye each (k, 3), grid metres and heights. A place under a thing counts as on its top."""
         out = np.zeros(len(places), dtype=np.bool_)
         corner = np.array([self.e0, self.n0])
-        _hidden(self.tops, corner, self.step, float(np.nanmax(self.tops)), places, eyes, out)
+        _hidden(self.tops, self.steepest, corner, self.step, float(np.nanmax(self.tops)), places, eyes, out)
         return out
 
 
-def shade_over(plan: Plan, e: Floats, n: Floats) -> Shade | None:
-    """Over the box about places in grid metres (k,); None where nothing can hide anything: on level ground without things, or where no ground is known."""
-    surface = plan.surface
-    things = [f for f in plan.site.features if f.kind in OPAQUE and f.shape != "place" and f.height > 0]
+def shade_of(plan: Plan) -> Shade | None:
+    """Over a plan's site and somewhat about it; kept. None where nothing can hide anything: on level ground without things, or where no ground is known. Raises PlanError
+    where there is no boundary."""
+    site = plan.site
+    solid = tuple(f for f in site.features if f.kind in OPAQUE and f.shape != "place" and f.height > 0)
+    return _kept(_Asked(plan, (site.ground, site.boundary, solid)))
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """A plan, and all of it that its shade depends on."""
+
+    plan: Plan = field(compare=False)
+    of: tuple[Ground, Ring, tuple[Feature, ...]]
+
+
+@lru_cache(maxsize=4)
+def _kept(asked: _Asked) -> Shade | None:
+    surface, things = asked.plan.surface, asked.of[2]
     if surface is None or (isinstance(surface, Level) and not things):
         return None
-    west, south, wide, high = e.min(), n.min(), np.ptp(e), np.ptp(n)
+    west, south, east, north = site_polygon(asked.plan).buffer(ABOUT).bounds
     finest = FINEST if isinstance(surface, Level) or things else max(surface.step / 2, FINEST)
-    step = max(finest, float(np.sqrt(wide * high / MOST_NODES)))
-    ee, nn = np.meshgrid(west + step * np.arange(int(wide / step) + 2), south + step * np.arange(int(high / step) + 2))
+    step = max(finest, math.sqrt((east - west) * (north - south) / MOST_NODES))
+    ee, nn = np.meshgrid(np.arange(west, east + step, step), np.arange(south, north + step, step))
     tops = np.array(surface.at(ee, nn), dtype=np.float64)
     for thing in things:
-        _stand(plan, thing, step, ee, nn, tops)
-    return Shade(float(west), float(south), step, tops) if np.isfinite(tops).any() else None
+        _stand(asked.plan, thing, step, ee, nn, tops)
+    return Shade(west, south, step, tops) if np.isfinite(tops).any() else None
 
 
 def _stand(plan: Plan, thing: Feature, step: float, ee: Floats, nn: Floats, tops: Floats) -> None:
@@ -119,11 +137,16 @@ def blocked(tops, highest, x, y, z, dx, dy, eye):  # type: ignore[no-untyped-def
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _hidden(tops, corner, step, highest, places, eyes, out):  # type: ignore[no-untyped-def]
+def _hidden(tops, steepest, corner, step, highest, places, eyes, out):  # type: ignore[no-untyped-def]
     """From each place (k, 3) step by step towards its eye (k, 3): hidden where a top rises over the line between them."""
+    rows, cols = tops.shape
     for k in prange(len(places)):
         x, y = (places[k, 0] - corner[0]) / step, (places[k, 1] - corner[1]) / step
         dx, dy = (eyes[k, 0] - places[k, 0]) / step, (eyes[k, 1] - places[k, 1]) / step
         own = _top(tops, x, y)
         z = places[k, 2] if np.isnan(own) else max(places[k, 2], own)
+        i, j = int(np.rint(y)), int(np.rint(x))
+        inside = i >= 0 and j >= 0 and i < rows and j < cols
+        if inside and eyes[k, 2] - z >= steepest[i, j] * step * np.hypot(dx, dy):
+            continue
         out[k] = blocked(tops, highest, x, y, z, dx, dy, eyes[k, 2])

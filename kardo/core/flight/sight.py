@@ -10,17 +10,18 @@ from scipy.spatial import cKDTree
 from kardo.core.arrays import Floats, Ints, Lists
 from kardo.core.flight.imaging import rotations
 from kardo.core.flight.pattern import FlightPlan, from_course
+from kardo.core.flight.shade import Shade
 from kardo.core.geodesy.frame import LocalFrame
 
 MOST_CELLS = 512  # along one side: exposures far apart do not make a large grid
 
 
 class Sight:
-    """One flight's exposures in the local frame, and what they see. first is the number of its first exposure among all
+    """One flight's exposures in the local frame, and what they see, past what a shade hides. first is the number of its first exposure among all
     of the plan's; c (n, 3) ENU metres; ypr (n, 3) radians; track (n,): the azimuth flown."""
 
-    def __init__(self, flight: FlightPlan, frame: LocalFrame, first: int = 0) -> None:
-        self.flight, self.first = flight, first
+    def __init__(self, flight: FlightPlan, frame: LocalFrame, first: int = 0, shade: Shade | None = None) -> None:
+        self.flight, self.first, self.frame, self.shade = flight, first, frame, shade
         self.c = frame.to_enu(flight.e, flight.n, flight.h)
         self.track = flight.course + frame.convergence
         down = np.zeros(len(self.c))
@@ -29,7 +30,7 @@ class Sight:
         self._reach = _ground_reach(flight)
 
     def rays(self, points: Floats) -> Lists:
-        """Exposures whose frame holds each point (m, 3), a list per point in ascending order."""
+        """Exposures whose frame holds each point (m, 3), and that nothing hides it from, a list per point in ascending order."""
         if not len(points):
             return Lists.of([])
         cam = self.flight.camera
@@ -41,7 +42,16 @@ class Sight:
         start = np.cumsum(counts)
         seen = np.empty(start[-1], dtype=np.int64)
         _look(points, self.c, self.rotation, frame, reach, *cells, counts[1:], seen, start)
-        return Lists(start, seen + self.first)
+        return self._unhidden(points, Lists(start, seen + self.first))
+
+    def _unhidden(self, points: Floats, rays: Lists) -> Lists:
+        """Rays of points (m, 3) that pass what is between."""
+        if self.shade is None:
+            return rays
+        owner, to = rays.owner(), rays.values - self.first
+        places = np.column_stack(self.frame.from_enu(points))[owner]
+        eyes = np.column_stack([self.flight.e, self.flight.n, self.flight.h])[to]
+        return rays.keep(~self.shade.hides(places, eyes))
 
     def reach_over(self, lowest: float) -> float:
         """How far from a camera's foot anything is seen, metres, where the ground lies no lower than that."""

@@ -8,10 +8,9 @@ import numpy as np
 from kardo.core.arrays import Bools, Floats, Ints
 from kardo.core.flight.pattern import FlightPlan
 from kardo.core.flight.scan import gate, pulses_per_m2, used_angle
-from kardo.core.flight.shade import Shade, shade_over
+from kardo.core.flight.shade import Shade
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.plan.kit import Scanner
-from kardo.core.plan.model import Plan
 from kardo.core.terrain.surface import AnySurface
 
 
@@ -114,13 +113,6 @@ def tracks_of(flight: FlightPlan, frame: LocalFrame, number: int = 0) -> list[Tr
             Track(number, leg, int(strip), at, over[own], along, at[0, :2], ahead, yaw, scanner, angle, farthest, flight.flight.speed)
         )  # fmt: skip
     return out
-
-
-def shade_of_tracks(plan: Plan, tracks: list[Track], e: Floats, n: Floats) -> Shade | None:
-    """What can hide places at grid metres (k,) from the lines."""
-    over = [t.over[:, :2] for t in tracks]
-    both = np.concatenate([np.column_stack([e, n]), *over])
-    return shade_over(plan, both[:, 0], both[:, 1])
 
 
 def _unbroken(flight: FlightPlan) -> list[Ints]:
