@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 from kardo.core.errors import PlanError
 from kardo.core.flight.airtime import air_time
 from kardo.core.flight.pattern import all_flown
-from kardo.core.flight.pilot import SIGHT, best_take_off, sample_of, seen_by_pilot, told_of
+from kardo.core.flight.pilot import SIGHT, best_take_off, seen_by_pilot, told_of
+from kardo.core.flight.reach import sample_of
 from kardo.core.plan.edits import changed
 from kardo.core.plan.site import Feature, Ground, LevelGround
 from kardo.core.plan.stands import OnNothing

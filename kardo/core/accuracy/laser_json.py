@@ -36,7 +36,7 @@ def _read(laser: Any, shifts: Any) -> LaserNetwork:
         tuple(str(p["reach"]) for p in parameters),
         np.array([float(p["sigma"]) for p in parameters]),
         np.array([s["sigma"] for s in shifts], dtype=np.float64).reshape(-1, 3),
-        Returns(partials, _numbers(returns, "sigma"), held, _sightings(returns)),
+        Returns(partials, np.array([r["sigma"] for r in returns], dtype=np.float64).reshape(-1, 3), held),
         tuple(_shares(p["returns"], len(returns)) for p in laser["places"]),
         tuple(_surveyed(t, len(laser["places"]), len(shifts)) for t in laser.get("targets", [])),
         tuple(_surveyed(t, len(laser["places"]), len(shifts)) for t in laser.get("checks", [])),
@@ -47,19 +47,6 @@ def _read(laser: Any, shifts: Any) -> LaserNetwork:
     if not all(np.isfinite(s).all() and (s >= 0).all() for s in sigmas) or not np.isfinite(partials).all():
         raise ValueError("a sigma or a partial is no number, or below zero")
     return net
-
-
-def _numbers(returns: Sequence[Any], key: str) -> Floats:
-    return np.array([r[key] for r in returns], dtype=np.float64).reshape(-1, 3)
-
-
-def _sightings(returns: Sequence[Any]) -> Sightings | None:
-    """Where returns come from, if all of them say so."""
-    if not returns or not all(key in r for r in returns for key in ("x", "scanner", "ypr", "range", "strip")):
-        return None
-    x, scanner, ypr = (_numbers(returns, key) for key in ("x", "scanner", "ypr"))
-    ranges = np.array([r["range"] for r in returns], dtype=np.float64)
-    return Sightings(x, scanner, np.radians(ypr), ranges, np.array([int(r["strip"]) for r in returns]))
 
 
 def _index(index: int, count: int, what: str) -> int:

@@ -22,7 +22,7 @@ UP = np.array([0.0, 0.0, 1.0])
 @dataclass(frozen=True)
 class Sightings:
     """Where n returns come from: place x and scanner (n, 3) in the local frame; ypr (n, 3), yaw, pitch and roll of the scanner in radians; ranges (n,) and strip (n,).
-    Nothing is computed from it: it is there so that partials can be worked out anew."""
+    Nothing is computed from it: it is written so that partials can be worked out anew."""
 
     x: Floats
     scanner: Floats

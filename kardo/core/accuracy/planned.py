@@ -12,7 +12,7 @@ from kardo.core.accuracy.judged import Places, places
 from kardo.core.accuracy.network import Network
 from kardo.core.arrays import Bools, Floats, Ints, Lists
 from kardo.core.control.local import Delivered, delivered_with, fault_of_local, in_local_grid, local_shifts
-from kardo.core.control.survey import base_mark, survey
+from kardo.core.control.survey import survey
 from kardo.core.errors import GeodesyError, PlanError
 from kardo.core.flight.areas import area_polygon, require_fit, site_polygon
 from kardo.core.flight.pattern import FlightPlan, all_flown, over_ground
@@ -213,7 +213,7 @@ def leg_shifts(plan: Plan, flight: FlightPlan) -> list[Shift]:
     base, growing with the leg's mean distance to it. A scanner's trajectory is as good as its unit says. Source: docs/accuracy.md, section 2."""
     assume = plan.assume
     fixed = flight.scanner.unit.position_m if flight.scans else (assume["leg_h"], assume["leg_v"])
-    mark = base_mark(plan, flight.flight.hangs_on) if flight.flight.corrected else None
+    mark = plan.base_mark(flight.flight.hangs_on) if flight.flight.corrected else None
     shifts, out = [], out_of_reach(plan, flight)
     for k in range(len(flight.legs)):
         on_leg = flight.leg == k

@@ -3,7 +3,6 @@
 import math
 from dataclasses import dataclass
 
-from kardo.core.control.survey import base_mark
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import OwnSession
 
@@ -22,7 +21,7 @@ class Recording:
 
 def recordings(plan: Plan) -> list[Recording]:
     """Of every point that logs for itself, in the plan's order."""
-    marks = [m for f in plan.flights if (m := base_mark(plan, f.hangs_on)) is not None]
+    marks = [m for f in plan.flights if (m := plan.base_mark(f.hangs_on)) is not None]
     profiles = {p.id: p for p in plan.kit.loggers}
     out = []
     for point in plan.control:

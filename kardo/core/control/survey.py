@@ -20,7 +20,7 @@ from kardo.core.gnss.occupations import (
 from kardo.core.gnss.shifts import Shift, shared_by
 from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.model import Plan
-from kardo.core.plan.stands import HangsOn, Levelled, Mark, OnInstrument, OnNetwork, OnNothing, OnSetUp, OwnSession
+from kardo.core.plan.stands import HangsOn, Levelled, OnInstrument, OnNetwork, OnNothing, OnSetUp, OwnSession
 
 
 @dataclass(frozen=True)
@@ -127,12 +127,6 @@ def _slow(occupations: Sequence[Occupation], plan: Plan) -> Floats:
     return np.array([h, h, v])
 
 
-def base_mark(plan: Plan, hung: HangsOn) -> Mark | None:
-    """The mark that is observed from; None for what hangs on no set-up, or on one without a mark."""
-    setup = plan.setup(hung.setup) if isinstance(hung, OnSetUp | OnInstrument) else None
-    return plan.mark(setup.mark) if setup else None
-
-
 def _own_sigma(
     plan: Plan, point: ControlPoint, hung: HangsOn, occupations: Sequence[Occupation]
 ) -> tuple[float, float, float]:
@@ -144,7 +138,7 @@ def _own_sigma(
         return static_sigma(hung.hours, assume)
     if isinstance(hung, OnNothing):
         return autonomous_sigma(assume)
-    mark = base_mark(plan, hung)
+    mark = plan.base_mark(hung)
     distance = math.hypot(point.e - mark.e, point.n - mark.n) if mark else 0.0
     if isinstance(hung, OnInstrument):
         h, v = polar_sigma(len(occupations), distance, assume)

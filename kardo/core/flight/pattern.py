@@ -17,7 +17,6 @@ from kardo.core.flight.scan import mean_density, sequence_minutes, swath, track_
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Battery, Camera, Scanner
 from kardo.core.plan.model import Plan
-from kardo.core.plan.stands import OnSetUp
 from kardo.core.terrain.surface import AnySurface
 
 OF_EXPOSURES = ("e", "n", "h", "course", "yaw", "tilt", "leg", "strip")  # what a flight has of each
@@ -122,16 +121,8 @@ class Equipment:
 def flown(plan: Plan, flight: Flight) -> FlightPlan:
     """One of a plan's flights, laid out. Raises PlanError where its area is missing or takes too many exposures."""
     equipment = Equipment(plan.sensor(flight), plan.aircraft(flight.aircraft), plan.battery(flight.battery))
-    area, base = flight_polygon(plan, flight), _base_of(plan, flight)
-    return fly(flight, equipment, area, plan.surface, ground_scale(plan), base)
-
-
-def _base_of(plan: Plan, flight: Flight) -> tuple[float, float] | None:
-    """Grid metres of the base that a flight hangs on."""
-    hung = flight.hangs_on
-    setup = plan.setup(hung.setup) if isinstance(hung, OnSetUp) else None
-    mark = plan.mark(setup.mark) if setup is not None and setup.mark else None
-    return (mark.e, mark.n) if mark is not None else None
+    area, base = flight_polygon(plan, flight), plan.base_mark(flight.hangs_on)
+    return fly(flight, equipment, area, plan.surface, ground_scale(plan), (base.e, base.n) if base else None)
 
 
 def all_flown(plan: Plan) -> tuple[FlightPlan, ...]:

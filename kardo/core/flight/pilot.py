@@ -10,7 +10,7 @@ from kardo.core.errors import PlanError
 from kardo.core.flight.areas import ground_scale
 from kardo.core.flight.out_and_home import ways_of_lines
 from kardo.core.flight.pattern import FlightPlan, flown
-from kardo.core.flight.reach import CANDIDATES, MOST_TRIED, places_over, things_on
+from kardo.core.flight.reach import CANDIDATES, places_over, sample_of, things_on
 from kardo.core.flight.wind import STILL, Wind
 from kardo.core.geodesy.units import length, place
 from kardo.core.plan.edits import Edit, field_edits
@@ -38,11 +38,6 @@ def seen_by_pilot(
         eyes = np.array([*at, ground + EYES])
         seen[seen] = in_sight(plan.surface, things_on(plan), eyes, e[seen], n[seen], h[seen])
     return away, seen
-
-
-def sample_of(f: FlightPlan) -> Ints:
-    """Exposures that tell about all, by number (k,)."""
-    return np.unique(np.linspace(0, len(f.e) - 1, min(MOST_TRIED, len(f.e))).astype(np.int64))
 
 
 def ways_in(

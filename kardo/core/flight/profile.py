@@ -28,7 +28,7 @@ class Standing:
 @dataclass(frozen=True)
 class LineProfile:
     """Along a path in metres on the ground (k,): the ground and the aircraft, heights in the job's system, None where they are not known; places of exposures along it (x,); what stands
-    there; the least clearance, with where it is along the path; metres above ground at the least and at the most; in words."""
+    there; the least clearance, with where it is along the path; in words."""
 
     along: list[float]
     ground: Heights
@@ -37,8 +37,6 @@ class LineProfile:
     things: list[Standing]
     clearance: Clearance | None
     nearest: float | None
-    lowest: float | None
-    highest: float | None
     words: str
 
 
@@ -77,19 +75,19 @@ def _told(plan: Plan, path: Path, what: str, more: str, exposures: Floats) -> Li
     known = np.isfinite(above).any()
     least = least_over(plan, path) if known else None
     nearest = None if least is None else float(along[int(np.argmin(np.hypot(path.e - least.e, path.n - least.n)))])
-    lowest, highest = (float(np.nanmin(above)), float(np.nanmax(above))) if known else (None, None)
     words = f"{what}, {length(float(along[-1]), unit)} long: "
-    if least is None or lowest is None or highest is None:
+    if least is None:
         words += "no ground is known under it."
     else:
-        words += f"{length(lowest, unit)} to {length(highest, unit)} above ground{more}; {length(least.least, unit, 1)} clear of {least.over or 'the ground'} at the least."
+        low, high = (length(float(v), unit) for v in (np.nanmin(above), np.nanmax(above)))
+        words += f"{low} to {high} above ground{more}; {length(least.least, unit, 1)} clear of {least.over or 'the ground'} at the least."
     things = [
         Standing(feature.name, float(along[near[0]]), float(along[near[-1]]), float(np.nanmax(top)))
         for feature, near, top in things_under(plan, path)
         if np.isfinite(top).any()
     ]
     return LineProfile(
-        along.tolist(), _heights(ground), _heights(path.h), exposures.tolist(), things, least, nearest, lowest, highest, words
+        along.tolist(), _heights(ground), _heights(path.h), exposures.tolist(), things, least, nearest, words
     )  # fmt: skip
 
 

@@ -56,13 +56,18 @@ def best_standpoint(plan: Plan, flight: FlightPlan) -> Reach | None:
     if found is None:
         return None
     mark, link = found
-    some = np.unique(np.linspace(0, len(flight.e) - 1, MOST_TRIED).astype(np.int64))
+    some = sample_of(flight)
     tried = [
         reach_from(plan, flight, mark, link, place, some)
         for place in [(mark.e, mark.n), *places_over(plan, CANDIDATES)]
     ]
     best = min(tried, key=lambda r: (len(r.out), r.away))
     return reach_from(plan, flight, mark, link, best.standpoint)
+
+
+def sample_of(flight: FlightPlan) -> Ints:
+    """Exposures that tell about all, by number (k,)."""
+    return np.unique(np.linspace(0, len(flight.e) - 1, MOST_TRIED).astype(np.int64))
 
 
 def _base(plan: Plan, flight: FlightPlan) -> tuple[Mark, Link] | None:

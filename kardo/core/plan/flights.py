@@ -41,7 +41,7 @@ class Flight(Part):
     ring's ends meet). course_by: what a course that is not said is sought by. margin_reason: why lines end where they do.
 
     return_height is that of the fail-safe way home, above the take-off place (None: the flying height); standpoint is where the
-    aircraft takes off and is flown from.
+    aircraft takes off and is flown from (None: beside its base where that is near, else at the foot of the first exposure).
 
     It carries a camera or a scanner. Of a scanner: scan_angle is the whole angle that is used, degrees, and range_gate the metres from which returns are dropped
     (None: all that the scanner has); start_up whether the inertial unit's sequence is flown; adjustment what is settled by targets.

@@ -191,6 +191,11 @@ class Plan(Part):
         """A set-up by id, None where there is none."""
         return _by_id(self.setups, key)
 
+    def base_mark(self, hung: HangsOn) -> Mark | None:
+        """The mark that is observed from; None for what hangs on no set-up, or on one without a mark."""
+        setup = self.setup(hung.setup) if isinstance(hung, OnSetUp | OnInstrument) else None
+        return self.mark(setup.mark) if setup else None
+
     def network(self, key: str) -> CorrectionNetwork | None:
         """A correction network by id, None where there is none."""
         return _by_id(self.networks, key)

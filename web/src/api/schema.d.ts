@@ -2946,7 +2946,7 @@ export interface components {
          *     ring's ends meet). course_by: what a course that is not said is sought by. margin_reason: why lines end where they do.
          *
          *     return_height is that of the fail-safe way home, above the take-off place (None: the flying height); standpoint is where the
-         *     aircraft takes off and is flown from.
+         *     aircraft takes off and is flown from (None: beside its base where that is near, else at the foot of the first exposure).
          *
          *     It carries a camera or a scanner. Of a scanner: scan_angle is the whole angle that is used, degrees, and range_gate the metres from which returns are dropped
          *     (None: all that the scanner has); start_up whether the inertial unit's sequence is flown; adjustment what is settled by targets.
@@ -6114,7 +6114,7 @@ export interface components {
         /**
          * LineProfile
          * @description Along a path in metres on the ground (k,): the ground and the aircraft, heights in the job's system, None where they are not known; places of exposures along it (x,); what stands
-         *     there; the least clearance, with where it is along the path; metres above ground at the least and at the most; in words.
+         *     there; the least clearance, with where it is along the path; in words.
          */
         LineProfile: {
             /** Along */
@@ -6130,10 +6130,6 @@ export interface components {
             clearance: components["schemas"]["Clearance"] | null;
             /** Nearest */
             nearest: number | null;
-            /** Lowest */
-            lowest: number | null;
-            /** Highest */
-            highest: number | null;
             /** Words */
             words: string;
         };

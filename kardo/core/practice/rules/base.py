@@ -5,7 +5,6 @@ from collections.abc import Iterator
 import numpy as np
 
 from kardo.core.control.local import fault_of_local
-from kardo.core.control.survey import base_mark
 from kardo.core.errors import KardoError
 from kardo.core.flight.reach import reach
 from kardo.core.geodesy.antenna import MOST_APART, outvoted
@@ -113,7 +112,7 @@ def _readings(r: Rule, view: View) -> Iterator[Finding]:
 def _distance(r: Rule, view: View) -> Iterator[Finding]:
     plan, unit = view.plan, view.plan.brief.unit
     for f in view.flights:
-        mark = base_mark(plan, f.flight.hangs_on) if f.flight.corrected else None
+        mark = plan.base_mark(f.flight.hangs_on) if f.flight.corrected else None
         if mark is None:
             continue
         away = float(np.hypot(f.e - mark.e, f.n - mark.n).max())

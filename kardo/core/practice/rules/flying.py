@@ -8,8 +8,8 @@ import numpy as np
 from kardo.core.arrays import Bools, Floats
 from kardo.core.flight.clearance import Clearance, of_lines, of_ways, steepest
 from kardo.core.flight.pattern import FlightPlan
-from kardo.core.flight.pilot import sample_of, seen_by_pilot
-from kardo.core.flight.reach import REMOTE
+from kardo.core.flight.pilot import SIGHT, seen_by_pilot
+from kardo.core.flight.reach import REMOTE, sample_of
 from kardo.core.geodesy.units import length, place, speed
 from kardo.core.plan.edits import field_edits
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
@@ -174,7 +174,7 @@ def _gap(r: Rule, view: View) -> Iterator[Finding]:
     "Does the pilot see the aircraft on every line?",
     "warn",
     "flight",
-    500.0,
+    SIGHT,
     "Who flies keeps the aircraft in sight unless the law of the place gives leave: beyond some hundred metres nobody makes out which way it heads.",
     "field practice; the law of the place decides",
 )

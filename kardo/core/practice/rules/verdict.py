@@ -2,7 +2,6 @@
 
 from collections.abc import Iterator
 
-from kardo.core.control.survey import base_mark
 from kardo.core.geodesy.units import small
 from kardo.core.plan.assumptions import CURRENT_EDITION
 from kardo.core.plan.edits import Edit
@@ -83,7 +82,7 @@ def _blind(r: Rule, view: View) -> Iterator[Finding]:
     plan = view.plan
     setups = [plan.setup(f.hangs_on.setup) for f in plan.flights if isinstance(f.hangs_on, OnSetUp) and f.corrected]
     marks = {s.mark for s in setups if s is not None and s.mark is not None}
-    observed = [base_mark(plan, hung) for p in plan.checks for hung in p.by_hanging]
+    observed = [plan.base_mark(hung) for p in plan.checks for hung in p.by_hanging]
     checked_from = {mark.id if mark else None for mark in observed}
     if plan.checks and marks and checked_from <= marks:
         words = "Every check hangs on the base's own mark."
