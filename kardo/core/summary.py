@@ -20,8 +20,6 @@ from kardo.core.control.survey import heights_of
 from kardo.core.errors import KardoError
 from kardo.core.flight.areas import ground_scale, require_fit, site_polygon
 from kardo.core.flight.clearance import Clearance, of_lines
-from kardo.core.flight.coverage import coverage
-from kardo.core.flight.density import density
 from kardo.core.flight.lines import Kind
 from kardo.core.flight.pattern import MAX_EXPOSURES, FlightPlan, flown, over_ground, too_many
 from kardo.core.flight.reach import Reach, reach
@@ -33,6 +31,7 @@ from kardo.core.gnss.blunders import SetUpBlunders, blunders
 from kardo.core.gnss.card import Card, cards
 from kardo.core.gnss.heights import Added, SetUpHeights, added_over, heights
 from kardo.core.gnss.occupations import mark_sigma
+from kardo.core.kept import kept
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of, named
 from kardo.core.plan.states import to_shift
@@ -189,16 +188,33 @@ class Told:
     defects: list[Defect]
 
 
-def summary(plan: Plan) -> Summary:
-    """Everything the sheet and the trays show that follows directly from the plan. Quick, and never stored."""
-    faults: dict[str, Fault] = {}
+class _Attempts:
+    """Parts that may fail, and the faults of those that did."""
 
-    def attempt(part: str, make: Callable[[], T]) -> T | None:
+    def __init__(self) -> None:
+        self.faults: dict[str, Fault] = {}
+
+    def __call__(self, part: str, make: Callable[[], T]) -> T | None:
         try:
             return make()
         except KardoError as fault:
-            faults[part] = Fault(fault.what, fault.where, fault.mend)
+            self.faults[part] = Fault(fault.what, fault.where, fault.mend)
             return None
+
+
+def summary(plan: Plan) -> Summary:
+    """Everything the sheet and the trays show that follows directly from the plan. Quick, and never stored."""
+    attempt = _Attempts()
+    rest = _without_control(plan.model_copy(update={"control": ()}))
+    heights = attempt("control", lambda: _control_heights(plan)) or []
+    lacks = [Lack(*lack) for lack in missing(plan)]
+    return replace(rest, hash=plan.hash, lacks=lacks, control_h=heights, faults=rest.faults | attempt.faults)
+
+
+@kept(64, by=lambda plan: plan.revision)
+def _without_control(plan: Plan) -> Summary:
+    """The summary of a plan that has no control; kept while that is moved about."""
+    attempt = _Attempts()
 
     def each(kind: str, make: Callable[[str], T], keys: list[str]) -> list[T]:
         made = [attempt(f"{kind}/{key}", lambda key=key: make(key)) for key in keys]  # type: ignore[misc]
@@ -219,7 +235,7 @@ def summary(plan: Plan) -> Summary:
     chains = each("setup", lambda key: heights(plan, key), [s.id for s in plan.setups])
     return Summary(
         hash=plan.hash,
-        lacks=[Lack(*lack) for lack in missing(plan)],
+        lacks=[],
         limits=_limits(plan),
         datum=attempt("datum", lambda: _datum(plan)),
         area=attempt("area", lambda: site_polygon(plan).area / ground_scale(plan) ** 2),
@@ -234,8 +250,8 @@ def summary(plan: Plan) -> Summary:
             "assumptions", lambda: {m.id: mark_sigma(m, plan.assume, plan.brief.state) for m in plan.marks}
         )
         or {},
-        control_h=attempt("control", lambda: _control_heights(plan)) or [],
-        faults=faults,
+        control_h=[],
+        faults=attempt.faults,
     )
 
 
@@ -329,9 +345,7 @@ def found(plan: Plan, result: Result | None, house: House | None = None) -> list
         flights = tuple(flown(plan, f) for f in plan.flights)
     except KardoError:
         flights = ()
-    shown = result is not None and bool(flights)
-    covered = coverage(plan) if shown and not plan.scans else None
-    return findings(View(plan, flights, result, covered, density(plan) if shown and plan.scans else None), house)
+    return findings(View(plan, flights, result, covers=result is not None and bool(flights)), house)
 
 
 def told(plan: Plan, result: Result | Undetermined) -> Told:

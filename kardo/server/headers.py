@@ -1,8 +1,12 @@
-"""What goes round every answer: nothing on a page reaches out, and a database that is away is told as such."""
+"""What goes round every answer: nothing on a page reaches out, a database that is away is told as such, and long answers are packed."""
 
+import gzip
+import re
+import secrets
 from http import HTTPStatus
 
 from django.db import OperationalError
+from django.utils.cache import patch_vary_headers
 
 from kardo.server.policy import POLICY
 from kardo.server.problems import database_away, problem
@@ -35,3 +39,33 @@ class DatabaseAway:
 
     def process_exception(self, request, exception):
         return database_away() if isinstance(exception, OperationalError) else None
+
+
+class Packed:
+    """Packs answers at gzip's quickest: a third of the time of the usual level, for a fifteenth more to send. As Django's own does it, with a file name of random
+    length, so that nobody learns from lengths."""
+
+    SHORT, MOST_RANDOM, NAMED = 200, 100, 0x08
+
+    def __init__(self, get_response):
+        self.get_response = get_response
+
+    def __call__(self, request):
+        response = self.get_response(request)
+        if response.streaming or len(response.content) < self.SHORT or response.has_header("Content-Encoding"):
+            return response
+        patch_vary_headers(response, ("Accept-Encoding",))
+        if re.search(r"\bgzip\b", request.headers.get("Accept-Encoding", "")):
+            self._pack(response)
+        return response
+
+    def _pack(self, response) -> None:
+        plain = gzip.compress(response.content, 1, mtime=0)
+        name = b"a" * secrets.randbelow(self.MOST_RANDOM) + b"\0"
+        packed = plain[:3] + bytes([plain[3] | self.NAMED]) + plain[4:10] + name + plain[10:]
+        if len(packed) >= len(response.content):
+            return
+        response.content = packed
+        response["Content-Length"], response["Content-Encoding"] = str(len(packed)), "gzip"
+        if response.get("ETag", "").startswith('"'):
+            response["ETag"] = f"W/{response['ETag']}"

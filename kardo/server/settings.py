@@ -70,7 +70,7 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
-    "django.middleware.gzip.GZipMiddleware",
+    "kardo.server.headers.Packed",
     "kardo.server.headers.ContentSecurity",
     "kardo.server.headers.DatabaseAway",
     "django.contrib.sessions.middleware.SessionMiddleware",

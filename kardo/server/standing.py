@@ -7,18 +7,22 @@ the work of answering it.
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
+from uuid import UUID
 
 from django.db import connection
 from django.http import Http404, HttpRequest
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from kardo.core.accuracy.results import ENGINE
+from kardo.core.kept import kept
+from kardo.core.plan.model import Plan
+from kardo.core.practice.house import House
 from kardo.server.access import organisation_of
 from kardo.server.accounts.models import Organisation
 from kardo.server.closeout.models import JobClosing
 from kardo.server.jobs.models import Job
 from kardo.server.plans.models import Edit
-from kardo.server.plans.stored import bring_up_to_date, model_digest
+from kardo.server.plans.stored import bring_up_to_date, model_digest, plan_at, with_ground
 from kardo.server.predictions.models import WAITING, Computation
 
 
@@ -28,6 +32,8 @@ class Standing:
     None where there is none (ahead: how many wait before it on the queue). house and closing: revisions of the organisation's rules, and of the
     job's closing, which holds what was waived."""
 
+    job: UUID
+    organisation: int
     revision: int
     model: str
     plan_hash: str
@@ -50,10 +56,30 @@ class Standing:
         return self.row is not None and self.state in WAITING
 
     @property
+    def plan(self) -> Plan:
+        """The job's plan as it stands, terrain by its digest."""
+        return plan_at(self.job, self.revision, self.model)
+
+    @property
+    def whole_plan(self) -> Plan:
+        """The same with the heights of its terrain."""
+        return with_ground(self.job, self.plan)
+
+    @property
+    def own_rules(self) -> House:
+        """The rules of the organisation."""
+        return _rules_of(self.organisation, self.house)
+
+    @property
     def made_of(self) -> tuple[Any, ...]:
         """What an answer about a computation that is not under way depends on."""
         computed = self.row, self.state, self.stage, self.share, self.finished_at
         return self.revision, self.model, self.house, self.closing, *computed
+
+
+@kept(64, by=lambda organisation_id, revision: (organisation_id, revision))
+def _rules_of(organisation_id: int, revision: int) -> House:
+    return Organisation.objects.get(pk=organisation_id).own_rules
 
 
 _TABLES = {
@@ -66,7 +92,7 @@ _TABLES = {
 }
 _STATES = {"done": Edit.State.DONE, "undone": Edit.State.UNDONE, "queued": Computation.State.QUEUED}
 _QUESTION = """
-SELECT job.revision, job.model, job.plan_hash,
+SELECT job.id, job.organisation_id, job.revision, job.model, job.plan_hash,
     EXISTS (SELECT FROM {edit} WHERE job_id = job.id AND author_id = %(person)s AND state = %(done)s),
     EXISTS (SELECT FROM {edit} WHERE job_id = job.id AND author_id = %(person)s AND state = %(undone)s),
     made.id, coalesce(made.state, ''), coalesce(made.stage, ''), coalesce(made.share, 0), made.started_at, made.finished_at,

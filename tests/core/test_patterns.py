@@ -198,7 +198,7 @@ def test_lines_that_end_at_the_boundary_say_what_that_costs_and_why():
             "margin_reason": "the road may not be crossed",
         }
     )
-    view = View(plan, all_flown(plan), None, coverage(plan))
+    view = View(plan, all_flown(plan), None, covers=True)
     (found,) = [f for f in findings(view) if f.rule == "flight-margin"]
     assert (
         "end at the boundary" in found.words

@@ -9,8 +9,6 @@ import pytest
 from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.results import ControlFigures
 from kardo.core.errors import KardoError, PlanError
-from kardo.core.flight.coverage import coverage
-from kardo.core.flight.density import density
 from kardo.core.flight.pattern import all_flown
 from kardo.core.plan.assumptions import CURRENT_EDITION
 from kardo.core.plan.brief import Brief
@@ -101,7 +99,7 @@ def covering(change=None, **update):
 
     def make():
         plan = plan_of(change) if change else small_plan(**update)
-        return View(plan, tuple(all_flown(plan)), None, coverage(plan))
+        return View(plan, tuple(all_flown(plan)), None, covers=True)
 
     return make
 
@@ -117,7 +115,7 @@ def scanning(**update):
 
     def make():
         plan = scan_plan(**update)
-        return View(plan, tuple(all_flown(plan)), None, None, density(plan))
+        return View(plan, tuple(all_flown(plan)), None, covers=True)
 
     return make
 

@@ -100,7 +100,7 @@ def test_trees_let_through_what_the_assumptions_say_and_leave_holes():
     fast = scan_plan(features=(wood,), speed=12.0, overrides={"penetration_very_dense": 0.005})
     figures = told_density(fast, density(fast))
     assert figures.holes_m2 > 0 and "Too few returns from the ground" in figures.words
-    view = View(fast, all_flown(fast), None, None, density(fast))
+    view = View(fast, all_flown(fast), None, covers=True)
     assert {"scan-ground"} <= {r.rule for r in _rules(view)}
 
 

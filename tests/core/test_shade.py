@@ -103,8 +103,7 @@ def test_lines_on_both_sides_of_a_building_see_what_each_alone_does_not():
 
 def test_what_is_hidden_is_a_finding_and_is_not_promised():
     plan = scan_plan(features=(block(120, 130, 30.0),), **line(100.0))
-    shown = density(plan)
-    words = [f.words for f in findings(View(plan, all_flown(plan), None, None, shown)) if f.rule == "scan-gaps"]
+    words = [f.words for f in findings(View(plan, all_flown(plan), None, covers=True)) if f.rule == "scan-gaps"]
     assert words and "hidden" in words[0]
     scan = scanned_plan(plan)
     behind = (scan.map_e > E0 + 132) & (scan.map_e < E0 + 140)

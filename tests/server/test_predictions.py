@@ -3,11 +3,11 @@
 import pytest
 from procrastinate.contrib.django.models import ProcrastinateJob
 
+from kardo.core import kept
 from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.results import Undetermined
 from kardo.core.plan.model import plan_from_json
 from kardo.server.jobs.models import Job
-from kardo.server.plans import stored
 from kardo.server.plans.editing import create_job
 from kardo.server.predictions import tasks
 from kardo.server.predictions.models import Computation
@@ -95,7 +95,7 @@ def test_a_plan_that_lacks_something_is_told_what_and_not_queued(planner, job):
 def test_a_plan_that_cannot_be_computed_fails_with_the_reason(planner, job):
     start(planner, job)
     job.terrains.all().delete()
-    stored._whole_terrain.cache_clear()
+    kept.forget()
     compute()
     failed = Computation.objects.get()
     assert failed.state == "failed" and "heights are not here" in failed.error["what"] and failed.error["mend"]

@@ -52,7 +52,7 @@ def main():
         row = request_computation(job, plan)
     run(key=str(row.key))
     job = Job.objects.get()
-    told["state"] = underway(job, standing(job.pk, job.organisation_id, planner.pk, "prediction")).state
+    told["state"] = underway(standing(job.pk, job.organisation_id, planner.pk, "prediction")).state
     print(json.dumps(told))
 
 

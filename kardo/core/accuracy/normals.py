@@ -209,9 +209,9 @@ def weighted_rays(net: Network, position: Ints) -> Rays:
     placed = position[net.rays.values] >= 0
     rays = net.rays.keep(placed)
     owner, exposure = rays.owner(), rays.values
-    jx, je, ji = ray_partials(
-        net.f_px[net.camera[exposure]], rotations(net.ypr)[exposure], net.c[exposure], net.x[owner]
-    )
+    some, again = np.unique(exposure, return_inverse=True) if len(exposure) < len(net.ypr) else (..., exposure)
+    turned = rotations(net.ypr[some])[again]
+    jx, je, ji = ray_partials(net.f_px[net.camera[exposure]], turned, net.c[exposure], net.x[owner])
     weight = (1.0 / net.sigma_px[placed])[:, None, None]
     jx *= weight
     je *= weight

@@ -4,6 +4,7 @@ as they are; what a change would predict is advice.py's to find out."""
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
+from itertools import islice
 from typing import Any
 
 import numpy as np
@@ -123,7 +124,7 @@ def new_target(plan: Plan, e: float, n: float, name: str | None = None) -> Edit:
 def free_names(plan: Plan, count: int, letter: str = "G") -> list[str]:
     """The next free names of control: a letter and a number."""
     taken = {p.id for p in plan.control} | {p.name for p in plan.control}
-    return [name for k in range(1, 5000) if (name := f"{letter}{k}") not in taken][:count]
+    return list(islice((name for k in range(1, 5000) if (name := f"{letter}{k}") not in taken), count))
 
 
 def _further_targets(plan: Plan, planned: Planned, count: int) -> Iterator[Remedy]:

@@ -6,6 +6,7 @@ from functools import lru_cache
 from shapely import LineString, MultiPolygon, Polygon, unary_union
 
 from kardo.core.errors import KardoError, PlanError
+from kardo.core.kept import kept
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.model import Plan
 from kardo.core.plan.parts import Ring
@@ -47,6 +48,7 @@ def require_fit(plan: Plan) -> None:
         plan.grid.require_fit(middle.x, middle.y)
 
 
+@kept(64, by=lambda plan: (plan.site.boundary, plan.site.ground, plan.brief.system))
 def ground_scale(plan: Plan) -> float:
     """Grid metres a metre on the ground, in the middle of the site at the ground's height; 1 before either is known."""
     try:

@@ -1,7 +1,7 @@
 """How near a flight comes to the ground and to what stands on it: along every line, not only at its exposures, and on the way
 out and home; and how steeply it climbs."""
 
-from collections.abc import Iterator
+from collections.abc import Hashable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,6 +9,7 @@ import shapely
 
 from kardo.core.arrays import Floats, Ints
 from kardo.core.flight.pattern import FlightPlan
+from kardo.core.kept import kept
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Feature
 from kardo.core.site.things import STANDING, foot_of, shape_of_feature
@@ -37,6 +38,11 @@ class Path:
     h: Floats
 
 
+def _over(plan: Plan, flight: FlightPlan) -> Hashable:
+    return flight, plan.site.ground, plan.site.features
+
+
+@kept(64, by=_over)
 def of_lines(plan: Plan, flight: FlightPlan) -> Clearance | None:
     """Along the lines of a flight and from each to the next of its leg; None where no ground is known under it."""
     same = flight.leg[1:] == flight.leg[:-1]
@@ -44,6 +50,7 @@ def of_lines(plan: Plan, flight: FlightPlan) -> Clearance | None:
     return least_over(plan, _between(flight, first, first + 1))
 
 
+@kept(64, by=_over)
 def of_ways(plan: Plan, flight: FlightPlan) -> Clearance | None:
     """On the way out to each leg and home from it; None where no ground is known under the ways."""
     if plan.surface is None:

@@ -1,6 +1,7 @@
 """Strips, exposures and legs of a flight over its area, in the job's grid."""
 
 import math
+from collections.abc import Hashable
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from itertools import pairwise
@@ -14,6 +15,7 @@ from kardo.core.flight.areas import flight_polygon, ground_scale
 from kardo.core.flight.lines import Kind, Line, Region, block, corridor, crossing, crossing_height, facade, oblique, own
 from kardo.core.flight.out_and_home import ways_of_lines
 from kardo.core.flight.scan import mean_density, sequence_minutes, swath, track_step
+from kardo.core.kept import kept
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Battery, Camera, Scanner
 from kardo.core.plan.model import Plan
@@ -52,7 +54,7 @@ class Leg:
     home: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class FlightPlan:
     """One flight laid out: exposures (n,) in grid metres with heights in the job's system, in the order flown, and what they
     add up to. Metres, minutes, seconds.
@@ -118,11 +120,31 @@ class Equipment:
     battery: Battery
 
 
+def _equipment(plan: Plan, flight: Flight) -> Equipment:
+    return Equipment(plan.sensor(flight), plan.aircraft(flight.aircraft), plan.battery(flight.battery))
+
+
+def _base(plan: Plan, flight: Flight) -> tuple[float, float] | None:
+    mark = plan.base_mark(flight.hangs_on)
+    return (mark.e, mark.n) if mark else None
+
+
+def _laid_out_by(plan: Plan, flight: Flight) -> Hashable:
+    site, over = plan.site, {flight.area, *flight.areas_too}
+    areas = tuple(a.ring for a in site.areas if a.id in over)
+    ground = site.boundary, areas, site.ground, plan.brief.system
+    return flight, _equipment(plan, flight), _base(plan, flight), ground
+
+
+@kept(64, by=_laid_out_by)
 def flown(plan: Plan, flight: Flight) -> FlightPlan:
-    """One of a plan's flights, laid out. Raises PlanError where its area is missing or takes too many exposures."""
-    equipment = Equipment(plan.sensor(flight), plan.aircraft(flight.aircraft), plan.battery(flight.battery))
-    area, base = flight_polygon(plan, flight), plan.base_mark(flight.hangs_on)
-    return fly(flight, equipment, area, plan.surface, ground_scale(plan), (base.e, base.n) if base else None)
+    """One of a plan's flights, laid out; kept, so that the same flight over the same ground is the same object. Raises PlanError where its area is missing or takes too
+    many exposures."""
+    area, equipment = flight_polygon(plan, flight), _equipment(plan, flight)
+    laid_out = fly(flight, equipment, area, plan.surface, ground_scale(plan), _base(plan, flight))
+    for name in OF_EXPOSURES:
+        getattr(laid_out, name).setflags(write=False)
+    return laid_out
 
 
 def all_flown(plan: Plan) -> tuple[FlightPlan, ...]:

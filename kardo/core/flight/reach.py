@@ -9,6 +9,7 @@ from shapely.geometry.base import BaseGeometry
 from kardo.core.arrays import Bools, Ints
 from kardo.core.flight.areas import site_polygon
 from kardo.core.flight.pattern import FlightPlan
+from kardo.core.kept import kept
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Link, Mark, OnSetUp
 from kardo.core.site.things import STANDING, shape_of_feature, top_of
@@ -31,6 +32,7 @@ class Reach:
     out: list[int]
 
 
+@kept(64, by=lambda plan, flight: (flight, _base(plan, flight), plan.site.ground, plan.site.features))
 def reach(plan: Plan, flight: FlightPlan) -> Reach | None:
     """Of a flight that hangs on a base whose link is known; None of any other."""
     found = _base(plan, flight)
@@ -103,6 +105,7 @@ def _ground(plan: Plan, e: float, n: float, mark: Mark) -> float:
     return own if np.isfinite(own) else plan.mark_height(mark)
 
 
+@kept(32, by=lambda plan: (plan.site.features, plan.site.ground))
 def things_on(plan: Plan) -> list[tuple[BaseGeometry, float]]:
     """What stands on the site, with the height of its top in the job's system."""
     standing = [f for f in plan.site.features if f.kind in STANDING and f.height > 0]

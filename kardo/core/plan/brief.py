@@ -49,6 +49,11 @@ class Brief(Part):
     local: LocalGrid | None = None
 
     @property
+    def system(self) -> tuple[str, str, Geoid | None]:
+        """What the job's coordinates and heights are in."""
+        return self.crs, self.heights, self.geoid
+
+    @property
     def terms(self) -> Terms:
         """What the standard holds the product to."""
         return Terms(self.tolerance_h, self.tolerance_v, self.point_share / 100, self.contour_interval)

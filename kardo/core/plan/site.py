@@ -125,6 +125,17 @@ class Terrain(Part):
         object.__setattr__(self, "digest", own)
         return self
 
+    def __eq__(self, other: object) -> bool:
+        """By the digest, which tells the heights; without them it is another."""
+        return (
+            isinstance(other, Terrain)
+            and self.digest == other.digest
+            and (self.heights is None) == (other.heights is None)
+        )
+
+    def __hash__(self) -> int:
+        return hash(self.digest)
+
     def without_heights(self) -> "Terrain":
         """The small form that a stored plan holds."""
         return self.model_copy(update={"heights": None})

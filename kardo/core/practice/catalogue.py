@@ -6,12 +6,15 @@ practice, not law: an organisation has its own where it says why and since when.
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Literal
 
 from kardo.core.accuracy.results import Result
-from kardo.core.flight.coverage import Coverage
-from kardo.core.flight.density import Density
+from kardo.core.flight.coverage import Coverage, coverage
+from kardo.core.flight.density import Density, density
 from kardo.core.flight.pattern import FlightPlan
+from kardo.core.kept import kept
+from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import Edit
 from kardo.core.plan.library import newer_profiles
 from kardo.core.plan.model import Plan
@@ -20,6 +23,7 @@ from kardo.core.practice.house import House
 Severity = Literal["stop", "warn", "note"]
 Waives = Literal["anybody", "signer"]
 Station = Literal["brief", "site", "flight", "base", "control", "verdict"]
+Looks = Literal["plan", "point", "control", "layout"]
 ORDER = {"stop": 0, "warn": 1, "note": 2}
 FIELD = "field practice"
 
@@ -49,13 +53,34 @@ class Finding:
 
 @dataclass(frozen=True)
 class View:
-    """What rules look at: the plan, its flights where they can be laid out, its prediction and what its images and its scan cover where there is one."""
+    """What rules look at: the plan, its flights where they can be laid out, its prediction where there is one; covers: whether what they cover of the ground is
+    looked at too, which takes a while. about: the paths of those points that are asked about, of all where it is None."""
 
     plan: Plan
     flights: tuple[FlightPlan, ...]
     result: Result | None
-    coverage: Coverage | None = None
-    density: Density | None = None
+    covers: bool = False
+    about: frozenset[str] | None = None
+
+    @cached_property
+    def points(self) -> tuple[ControlPoint, ...]:
+        """The control that is asked about."""
+        return tuple(p for p in self.plan.control if self.about is None or f"control/{p.id}" in self.about)
+
+    @cached_property
+    def coverage(self) -> Coverage | None:
+        """What its images cover, of a plan that does not scan."""
+        return coverage(self.plan) if self.covers and not self.plan.scans else None
+
+    @cached_property
+    def density(self) -> Density | None:
+        """What its scan covers."""
+        return density(self.plan) if self.covers and self.plan.scans else None
+
+    @property
+    def without_control(self) -> "View":
+        """Of the same plan as it is before there is control or a prediction."""
+        return View(self.plan.model_copy(update={"control": ()}), self.flights, None, self.covers)
 
     @property
     def imaged(self) -> tuple[FlightPlan, ...]:
@@ -82,7 +107,9 @@ def _sentence(words: str) -> str:
 
 @dataclass(frozen=True)
 class Rule:
-    """A rule of the catalogue: what it asks, its default threshold, why, and where in the trade it comes from."""
+    """A rule of the catalogue: what it asks, its default threshold, why, and where in the trade it comes from. looks: at the plan without control and without
+    its prediction (it is given neither, and what it finds is kept while these change); at each point of the control by itself; at points among the others; or at the
+    layout and its prediction as a whole, finding nothing in a single point."""
 
     id: str
     asks: str
@@ -91,6 +118,7 @@ class Rule:
     threshold: float
     why: str
     source: str
+    looks: Looks
     house: str = ""
 
     @property
@@ -140,13 +168,21 @@ CATALOGUE: dict[str, tuple[Rule, Look]] = {}
 
 
 def rule(
-    id: str, asks: str, severity: Severity, station: Station, threshold: float | None, why: str, source: str
+    id: str,
+    asks: str,
+    severity: Severity,
+    station: Station,
+    threshold: float | None,
+    why: str,
+    source: str,
+    looks: Looks | None = None,
 ) -> Callable[[Look], Look]:
-    """Enter a function into the catalogue."""
+    """Enter a function into the catalogue; looks: as most rules of its station do, unless said."""
+    usual: Looks = "control" if station == "control" else "layout" if station == "verdict" else "plan"
 
     def enter(look: Look) -> Look:
         limit = NO_THRESHOLD if threshold is None else threshold
-        CATALOGUE[id] = Rule(id, asks, severity, station, limit, why, source), look
+        CATALOGUE[id] = Rule(id, asks, severity, station, limit, why, source, looks or usual), look
         return look
 
     return enter
@@ -154,11 +190,25 @@ def rule(
 
 def findings(view: View, house: House | None = None) -> list[Finding]:
     """Everything the catalogue finds, as an organisation asks it, worst first."""
-    entries = [(r, CATALOGUE[r.id][1]) for r in rules(house)]
-    found = [finding for rule, look in entries for finding in look(rule, view)]
+    asked = rules(house)
+    before = _before_control(view.without_control, tuple(r for r in asked if r.looks == "plan"))
+    found = [f for r in asked for f in (before[r.id] if r.looks == "plan" else CATALOGUE[r.id][1](r, view))]
     graver = {(GRAVER_THAN.get(f.rule), f.object) for f in found}
     found = [f for f in found if (f.rule, f.object) not in graver]
     return sorted(found, key=lambda f: ORDER[f.severity])
+
+
+def findings_about(points: frozenset[str], view: View, house: House | None = None) -> list[Finding]:
+    """Only what is found in some points, by their paths, worst first."""
+    near = replace(view, about=points)
+    looking = [r for r in rules(house) if r.looks in ("point", "control")]
+    found = [f for r in looking for f in CATALOGUE[r.id][1](r, near) if f.object in points]
+    return sorted(found, key=lambda f: ORDER[f.severity])
+
+
+@kept(64, by=lambda view, asked: (view.plan.revision, len(view.flights), view.covers, asked))
+def _before_control(view: View, asked: tuple[Rule, ...]) -> dict[str, list[Finding]]:
+    return {r.id: list(CATALOGUE[r.id][1](r, view)) for r in asked}
 
 
 def rules(house: House | None = None) -> list[Rule]:

@@ -7,6 +7,7 @@ from shapely import Point
 from shapely.geometry.base import BaseGeometry
 
 from kardo.core.arrays import Floats
+from kardo.core.kept import kept
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Feature
 from kardo.core.site.things import STANDING, shape_of_feature, top_of
@@ -29,13 +30,15 @@ OPEN = 0.75  # share of the sky over fifteen degrees that control wants open: fi
 LOWEST = 15.0  # degrees above the horizon from which the sky has to be open: field practice
 AROUND, GROWTH, FARTHEST = 10, 1.25, 3000.0  # degrees from one direction to the next; of samples along it; metres
 AWAY_FROM_HAZARD = 10.0  # metres
+MOST_SKIES = 4000  # of one site that are kept
 
-Shapes = list[tuple[Feature, BaseGeometry]]
+Shapes = tuple[tuple[Feature, BaseGeometry], ...]
 
 
+@kept(32, by=lambda plan: plan.site.features)
 def shapes_of(plan: Plan) -> Shapes:
     """What is on the site, with outlines in grid metres."""
-    return [(feature, shape_of_feature(feature)) for feature in plan.site.features]
+    return tuple((feature, shape_of_feature(feature)) for feature in plan.site.features)
 
 
 def why_not(plan: Plan, shapes: Shapes, e: float, n: float, trusted: bool = False) -> str:
@@ -84,7 +87,26 @@ def what_moves_it(shapes: Shapes, e: float, n: float) -> str:
 
 def open_sky(plan: Plan, places: Floats, eyes: Floats) -> Floats:
     """The share (k,) of the sky above fifteen degrees that is open over places (k, 2) in grid metres, from eyes (k,) in metres of the job's
-    heights: of its solid angle, hidden by the ground and by what stands there. Where the ground is not known it hides nothing."""
+    heights: of its solid angle, hidden by the ground and by what stands there. Where the ground is not known it hides nothing. Places that were
+    looked from a moment ago are not again."""
+    known = _skies(plan)
+    wanted = [(*place, eye) for place, eye in zip(places.tolist(), eyes.tolist(), strict=True)]
+    new = [k for k, one in enumerate(wanted) if one not in known]
+    if len(known) + len(new) > MOST_SKIES:
+        known.clear()
+        new = list(range(len(wanted)))
+    for k, share in zip(new, _open_sky(plan, places[new], eyes[new]).tolist() if new else (), strict=True):
+        known[wanted[k]] = share
+    return np.array([known[one] for one in wanted])
+
+
+@kept(16, by=lambda plan: (plan.site.ground, plan.site.features))
+def _skies(plan: Plan) -> dict[tuple[float, ...], float]:
+    """What was found of the sky over a site, by place and eye."""
+    return {}
+
+
+def _open_sky(plan: Plan, places: Floats, eyes: Floats) -> Floats:
     hidden = np.zeros((len(places), 360 // AROUND))
     bearing = np.radians(np.arange(0, 360, AROUND))
     if plan.surface is not None:

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from uuid import UUID
 
 from django.contrib.auth.models import AbstractBaseUser
 
@@ -38,8 +39,8 @@ def documents_of(job: Job) -> Documents:
     return Documents(whole_plan(job), book(job), closing, revision)
 
 
-def closing_of(job: Job) -> tuple[Closing, int]:
-    """The closing of a job, and its revision."""
+def closing_of(job: Job | UUID) -> tuple[Closing, int]:
+    """The closing of a job, or of one by its id, and its revision."""
     row = JobClosing.objects.filter(job=job).first()
     return closing_from_json(row.document) if row and row.document else Closing(), row.revision if row else 0
 

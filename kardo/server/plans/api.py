@@ -175,7 +175,7 @@ def step(request: HttpRequest, job_id: UUID, direction: Literal["undo", "redo"],
 def show_summary(request: HttpRequest, job_id: UUID):
     """What follows directly from the plan: area, flights, height chains, heights of control."""
     at = standing_of(request, job_id)
-    return made_once(request, (at.revision, at.model), SUMMARY, lambda: summary(whole_plan(job_of(request, job_id))))
+    return made_once(request, (at.revision, at.model), SUMMARY, lambda: summary(at.whole_plan))
 
 
 class BoundaryOut(Schema):
@@ -369,7 +369,7 @@ def export(
 @router.post("/{job_id}/live", response=LiveAnswer)
 def live_answer(request: HttpRequest, job_id: UUID, body: Step):
     """Provisional figures with edits of the control that are not saved: what a drag shows. No edits makes ready."""
-    return made_now(LIVE, live.answer(job_of(request, job_id), [one.model_dump() for one in body.edits]))
+    return made_now(LIVE, live.answer(standing_of(request, job_id), [one.model_dump() for one in body.edits]))
 
 
 @router.get("/{job_id}/prediction", response=PredictionAnswer)
@@ -378,28 +378,28 @@ def show_prediction(request: HttpRequest, job_id: UUID):
     at = standing_of(request, job_id)
     if at.under_way:
         return made_now(PREDICTION, waited_for(at))
-    return made_once(request, at.made_of, PREDICTION, lambda: prediction_of(job_of(request, job_id), at))
+    return made_once(request, at.made_of, PREDICTION, lambda: prediction_of(at))
 
 
 @router.get("/{job_id}/advice", response=AdviceAnswer)
 def show_advice(request: HttpRequest, job_id: UUID):
     """What would help the plan as it stands most, or how far the search has come. Asking does not start it."""
     at = standing_of(request, job_id, Computation.Kind.ADVICE)
-    return advice_of(job_of(request, job_id), at)
+    return advice_of(at)
 
 
 @router.get("/{job_id}/schemes", response=SchemesAnswer)
 def show_schemes(request: HttpRequest, job_id: UUID):
     """Correction schemes for the plan as it stands, side by side, or how far they have come. Asking does not start it."""
     at = standing_of(request, job_id, Computation.Kind.SCHEMES)
-    return schemes_of(job_of(request, job_id), at)
+    return schemes_of(at)
 
 
 @router.get("/{job_id}/layouts", response=LayoutsAnswer)
 def show_layouts(request: HttpRequest, job_id: UUID):
     """Layouts of control searched for the plan as it stands, or how far the search has come. Asking does not start it."""
     at = standing_of(request, job_id, Computation.Kind.LAYOUTS)
-    return layouts_of(job_of(request, job_id), at)
+    return layouts_of(at)
 
 
 @router.post("/{job_id}/{kind}/start", response=Underway)
@@ -410,11 +410,11 @@ def start_computation(request: HttpRequest, job_id: UUID, kind: Asked):
     if lacks := missing(plan):
         raise PlanError(lacks[0][1], where=lacks[0][0])
     request_computation(job, plan, kind, again=True)
-    return underway(job, standing_of(request, job_id, kind))
+    return underway(standing_of(request, job_id, kind))
 
 
 @router.post("/{job_id}/{kind}/stop", response=Underway)
 def stop_computation(request: HttpRequest, job_id: UUID, kind: Asked):
     """Stop it, waiting or under way; it starts again only when asked to."""
     stop(standing_of(request, job_id, kind).row)
-    return underway(job_of(request, job_id), standing_of(request, job_id, kind))
+    return underway(standing_of(request, job_id, kind))

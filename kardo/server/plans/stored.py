@@ -3,7 +3,7 @@
 import hashlib
 import json
 from dataclasses import asdict
-from functools import cache, lru_cache
+from functools import cache
 from typing import Any
 
 from django.contrib.gis.geos import Point
@@ -11,6 +11,7 @@ from django.contrib.gis.geos import Point
 from kardo.core.arrays import Json
 from kardo.core.errors import GeodesyError, PlanError
 from kardo.core.flight.areas import site_polygon
+from kardo.core.kept import kept
 from kardo.core.plan.library import new_plan
 from kardo.core.plan.model import Plan, json_schema, plan_from_json, plan_of
 from kardo.core.plan.site import Terrain
@@ -30,6 +31,20 @@ def stored_plan(job: Job) -> Plan:
     """The job's plan, terrain by its digest. Raises PlanError for one that cannot be read."""
     bring_up_to_date(job)
     return plan_of(job.document)
+
+
+def plan_at(job_id: Any, revision: int, model: str) -> Plan:
+    """A job's plan at the revision at which it stands, by this model; the newest where it has moved on meanwhile. A revision never changes, so that it is read once.
+    Raises PlanError for one that cannot be read."""
+    try:
+        return _plan_of_revision(job_id, revision, model)
+    except Job.DoesNotExist:
+        return stored_plan(Job.objects.get(pk=job_id))
+
+
+@kept(64, by=lambda job_id, revision, model: (job_id, revision, model))
+def _plan_of_revision(job_id: Any, revision: int, model: str) -> Plan:
+    return plan_of(Job.objects.only("document").get(pk=job_id, revision=revision, model=model).document)
 
 
 def bring_up_to_date(job: Job) -> None:
@@ -58,7 +73,7 @@ def with_ground(job_id: Any, plan: Plan) -> Plan:
     return plan if terrain is None or terrain.heights else plan.with_terrain(_whole_terrain(job_id, terrain))
 
 
-@lru_cache(maxsize=16)
+@kept(16, by=lambda job_id, terrain: terrain.digest)  # copies of a job share it; no plan is kept that names another's
 def _whole_terrain(job_id: Any, terrain: Terrain) -> Terrain:
     rows = TerrainGrid.objects.filter(job_id=job_id, digest=terrain.digest)
     heights = rows.values_list("value__heights", flat=True).first()

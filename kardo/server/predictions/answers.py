@@ -19,7 +19,7 @@ from kardo.core.practice.layout import Search
 from kardo.core.summary import Fault, Told, found, named_advice, named_schemes, told
 from kardo.server.closeout.keeping import closing_of
 from kardo.server.jobs.models import Job
-from kardo.server.plans.stored import model_digest, stored_plan, with_ground
+from kardo.server.plans.stored import model_digest
 from kardo.server.predictions.models import Computation
 from kardo.server.standing import Standing
 
@@ -83,46 +83,46 @@ def waited_for(at: Standing) -> PredictionAnswer:
     return PredictionAnswer(**vars(_how_far(at)), result=None, told=None, findings=None, error=None)
 
 
-def prediction_of(job: Job, at: Standing) -> PredictionAnswer:
+def prediction_of(at: Standing) -> PredictionAnswer:
     """The prediction of the job's plan as it stands, in figures and words. Starts nothing."""
-    row, plan = _row(at), stored_plan(job)
+    row, plan = _row(at), at.plan
     result = RESULT.validate_python(row.result) if row and row.result else None
     full = result if isinstance(result, Result) else None
     return PredictionAnswer(
-        **vars(underway(job, at)),
+        **vars(underway(at)),
         result=result,
         told=told(plan, result) if result else None,
-        findings=with_waivers(found(with_ground(job.pk, plan), full, job.organisation.own_rules), closing_of(job)[0]),
+        findings=with_waivers(found(at.whole_plan, full, at.own_rules), closing_of(at.job)[0]),
         error=_error(row),
     )
 
 
-def advice_of(job: Job, at: Standing) -> AdviceAnswer:
+def advice_of(at: Standing) -> AdviceAnswer:
     """What would help the job's plan as it stands, or how far the search has come. Starts nothing."""
     row = _row(at)
-    result = named_advice(stored_plan(job), ADVICE.validate_python(row.result)) if row and row.result else None
-    return AdviceAnswer(**vars(underway(job, at)), result=result, error=_error(row))
+    result = named_advice(at.plan, ADVICE.validate_python(row.result)) if row and row.result else None
+    return AdviceAnswer(**vars(underway(at)), result=result, error=_error(row))
 
 
-def schemes_of(job: Job, at: Standing) -> SchemesAnswer:
+def schemes_of(at: Standing) -> SchemesAnswer:
     """The schemes for the job's plan as it stands, or how far they have come. Starts nothing."""
     row = _row(at)
-    result = named_schemes(stored_plan(job), SCHEMES.validate_python(row.result)) if row and row.result else None
-    return SchemesAnswer(**vars(underway(job, at)), result=result, error=_error(row))
+    result = named_schemes(at.plan, SCHEMES.validate_python(row.result)) if row and row.result else None
+    return SchemesAnswer(**vars(underway(at)), result=result, error=_error(row))
 
 
-def layouts_of(job: Job, at: Standing) -> LayoutsAnswer:
+def layouts_of(at: Standing) -> LayoutsAnswer:
     """The layouts that were found for the job's plan as it stands, or how far the search has come. Starts nothing."""
     row = _row(at)
     result = LAYOUTS.validate_python(row.result) if row and row.result else None
-    return LayoutsAnswer(**vars(underway(job, at)), result=result, error=_error(row))
+    return LayoutsAnswer(**vars(underway(at)), result=result, error=_error(row))
 
 
-def underway(job: Job, at: Standing) -> Underway:
+def underway(at: Standing) -> Underway:
     """How far a computation of the job's plan is, one that nobody asked for included."""
     if at.row is not None:
         return _how_far(at)
-    return Underway(at.plan_hash, "lacking" if missing(stored_plan(job)) else "none", "", 0.0, None, 0)
+    return Underway(at.plan_hash, "lacking" if missing(at.plan) else "none", "", 0.0, None, 0)
 
 
 def _how_far(at: Standing) -> Underway:

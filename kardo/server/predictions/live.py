@@ -6,7 +6,6 @@ apart.py), one for the machine: their work never stands in the way of a request.
 """
 
 import hashlib
-from collections import OrderedDict
 from dataclasses import replace
 from typing import Any, Protocol
 
@@ -15,20 +14,19 @@ from django.conf import settings
 from kardo.core.accuracy.planned import missing
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError, PlanError
-from kardo.core.flight.pattern import FlightPlan, all_flown
+from kardo.core.flight.pattern import all_flown
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import ConflictError, apply, edit_from_json
 from kardo.core.plan.model import Plan, plan_of
 from kardo.core.plan.naming import named
 from kardo.core.plan.parts import digest
-from kardo.core.practice.catalogue import Finding, View, findings
-from kardo.server.jobs.models import Job
-from kardo.server.plans.stored import bring_up_to_date, with_ground
+from kardo.core.practice.catalogue import Finding, View, findings_about
+from kardo.server.plans.stored import with_ground
 from kardo.server.predictions.apart import Away, Remote, address
 from kardo.server.predictions.networks import LiveAnswer
+from kardo.server.standing import Standing
 
-MOST_LAID_OUT = 8
 GONE = LiveAnswer("refused", "Live answers are away for a moment; the full computation follows.")
 
 
@@ -68,53 +66,43 @@ class Apart:
 networks: Keeper = Apart()
 
 
-def answer(job: Job, edits: list[Json]) -> LiveAnswer:
-    """Provisional figures of the job's plan with edits of its control that are not saved. Raises PlanError for any other."""
-    bring_up_to_date(job)
-    plan = _with_control(job.document, edits)
-    key = _key(job, plan)
+def answer(at: Standing, edits: list[Json]) -> LiveAnswer:
+    """Provisional figures of a job's plan with edits of its control that are not saved. Raises PlanError for any other."""
+    plan = _with_control(at.plan, edits)
+    key = _key(at, plan)
     told = networks.ask(key, plan.brief, plan.control)
     if told is None:
-        stored = plan_of(job.document)
-        if lacks := missing(stored):
+        if lacks := missing(at.plan):
             return LiveAnswer("refused", lacks[0][1])
-        told = networks.start(key, with_ground(job.pk, stored))
+        told = networks.start(key, at.whole_plan)
     points = {"/".join(one["path"].split("/")[:2]) for one in edits}
-    return replace(told, words=named(told.words, plan), findings=_against(job, key, plan, points) if points else [])
+    return replace(told, words=named(told.words, plan), findings=_against(at, plan, points) if points else [])
 
 
-_laid_out = OrderedDict[str, tuple[FlightPlan, ...]]()  # by the key of their network, the newest last
-
-
-def _against(job: Job, key: str, plan: Plan, points: set[str]) -> list[Finding]:
+def _against(at: Standing, plan: Plan, points: set[str]) -> list[Finding]:
     """What the rules find against some points, by all that needs no prediction."""
-    whole = with_ground(job.pk, plan)
-    flights = _laid_out.get(key)
-    if flights is None:
-        try:
-            flights = _laid_out[key] = tuple(all_flown(whole))
-        except KardoError:
-            return []
-        while len(_laid_out) > MOST_LAID_OUT:
-            _laid_out.popitem(last=False)
-    found = findings(View(whole, flights, None), job.organisation.own_rules)
-    return [f for f in found if f.object in points]
+    whole = with_ground(at.job, plan)
+    try:
+        flights = all_flown(whole)
+    except KardoError:
+        return []
+    return findings_about(frozenset(points), View(whole, flights, None), at.own_rules)
 
 
-def _with_control(document: Json, edits: list[Json]) -> Plan:
-    """The plan with edits of control laid over it, whatever stands there now."""
+def _with_control(plan: Plan, edits: list[Json]) -> Plan:
+    """A plan with edits of control laid over it, whatever stands there now."""
     wanted = [edit_from_json(one) for one in edits]
     for one in wanted:
         if not one.path.startswith("control/"):
             raise PlanError("Only control is answered live.", where=one.path[:60])
-    applied = apply(document, wanted)
+    applied = apply(plan.to_json(), wanted)
     if applied.conflicts:
         raise ConflictError(applied.conflicts)
     return plan_of(applied.document)
 
 
-def _key(job: Job, plan: Plan) -> str:
+def _key(at: Standing, plan: Plan) -> str:
     """What a network depends on: all that numbers do, but for control and what the brief promises."""
     told = plan.brief
     frame = Brief(crs=told.crs, heights=told.heights, geoid=told.geoid, state=told.state)
-    return f"{job.pk} {digest(plan.model_copy(update={'control': (), 'brief': frame}))}"
+    return f"{at.job} {digest(plan.model_copy(update={'control': (), 'brief': frame}))}"

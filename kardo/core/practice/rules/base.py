@@ -189,6 +189,7 @@ def _in_feet(typed: str, unit: str) -> bool:
     None,
     "A similarity runs through its points whatever they are: one that nothing checks, or that is wrong, turns the whole map with it.",
     FIELD,
+    looks="control",
 )
 def _local_grid(r: Rule, view: View) -> Iterator[Finding]:
     if view.plan.brief.local is None or fault_of_local(view.plan):

@@ -28,6 +28,7 @@ from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
     1,
     "Camera positions alone leave focal length and base height to trust.",
     FIELD,
+    looks="layout",
 )
 def _no_target(r: Rule, view: View) -> Iterator[Finding]:
     count = len(view.plan.targets)
@@ -74,6 +75,7 @@ def _records(r: Rule, view: View) -> Iterator[Finding]:
     None,
     "Few checks, or checks in one corner, make a test that says little; poor control cannot carry a better product.",
     "the standard in the Brief",
+    looks="layout",
 )
 def _check_count(r: Rule, view: View) -> Iterator[Finding]:
     for words in unmet(view.plan):
@@ -114,12 +116,13 @@ def _distance(a: ControlPoint, b: ControlPoint) -> float:
     None,
     "At the edge of the block and beyond few images see a target, and what it holds lies outside of what matters.",
     FIELD,
+    looks="point",
 )
 def _outside(r: Rule, view: View) -> Iterator[Finding]:
     if len(view.plan.site.boundary) < 3 or not view.flights:
         return
     polygon = site_polygon(view.plan)
-    for p in view.plan.control:
+    for p in view.points:
         away = float(polygon.distance(Point(p.e, p.n)))
         if away > 0:
             yield r.found(
@@ -158,6 +161,7 @@ def _images(r: Rule, view: View) -> Iterator[Finding]:
     8,
     "Pointing worsens below eight pixels; below four a target cannot be measured.",
     FIELD,
+    looks="point",
 )
 def _width(r: Rule, view: View) -> Iterator[Finding]:
     """Of the finest flight that sees it where that is known, else of the finest there is."""
@@ -165,7 +169,7 @@ def _width(r: Rule, view: View) -> Iterator[Finding]:
         return
     finest = min(f.gsd for f in view.imaged)
     seen = {row.id: row.width_px for row in view.result.control} if view.result else {}
-    for p in view.plan.control:
+    for p in view.points:
         width = seen.get(p.id, p.width / finest)
         if width < r.threshold:
             wider = round(8.5 * p.width / width + 0.05, 1)
@@ -187,10 +191,11 @@ def _width(r: Rule, view: View) -> Iterator[Finding]:
     8.0,
     "A height in another system or unit stands out against the terrain.",
     FIELD,
+    looks="point",
 )
 def _control_height(r: Rule, view: View) -> Iterator[Finding]:
     surface = view.plan.surface
-    for p in view.plan.control:
+    for p in view.points:
         if surface is None or p.h is None:
             continue
         off = p.h - float(surface.at(p.e, p.n))
@@ -207,6 +212,7 @@ def _control_height(r: Rule, view: View) -> Iterator[Finding]:
     0.8,
     "The figures are a mean over the map; the product is used at its worst place too.",
     FIELD,
+    looks="layout",
 )
 def _weakest(r: Rule, view: View) -> Iterator[Finding]:
     worst = view.result.map.worst_v if view.result else None
@@ -227,6 +233,7 @@ def _weakest(r: Rule, view: View) -> Iterator[Finding]:
     3,
     "A spur hangs on the block like a lever: across it too few strips meet to hold its roll.",
     FIELD,
+    looks="layout",
 )
 def _spur(r: Rule, view: View) -> Iterator[Finding]:
     main = next((f for f in view.imaged if f.flight.purpose in {"map", "corridor"}), None)
@@ -253,6 +260,7 @@ def _spur(r: Rule, view: View) -> Iterator[Finding]:
     0.2,
     "Between targets errors are interpolated, beyond them they grow.",
     FIELD,
+    looks="layout",
 )
 def _extremes(r: Rule, view: View) -> Iterator[Finding]:
     plan = view.plan
@@ -279,6 +287,7 @@ def _extremes(r: Rule, view: View) -> Iterator[Finding]:
     0.5,
     "An error of scale or focal length shows between targets of different height, and nowhere else.",
     FIELD,
+    looks="layout",
 )
 def _high_and_low(r: Rule, view: View) -> Iterator[Finding]:
     plan, surface = view.plan, view.plan.surface
@@ -305,6 +314,7 @@ def _high_and_low(r: Rule, view: View) -> Iterator[Finding]:
     0.2,
     "Checks in one corner test one corner: a fifth of them in each quadrant, a tenth of the diagonal apart.",
     FIELD,
+    looks="layout",
 )
 def _check_places(r: Rule, view: View) -> Iterator[Finding]:
     plan = view.plan

@@ -217,6 +217,7 @@ def _relief(r: Rule, view: View) -> Iterator[Finding]:
     None,
     "An exposure with fewer than six tie rays hangs on its neighbours by too little; over water and at ragged edges there are none.",
     "theory of the orientation of an image",
+    looks="layout",
 )
 def _untied(r: Rule, view: View) -> Iterator[Finding]:
     left_out = view.result.left_out if view.result else []

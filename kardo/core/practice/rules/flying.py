@@ -11,7 +11,9 @@ from kardo.core.flight.pattern import FlightPlan
 from kardo.core.flight.pilot import SIGHT, seen_by_pilot
 from kardo.core.flight.reach import REMOTE, sample_of
 from kardo.core.geodesy.units import length, place, speed
+from kardo.core.kept import kept
 from kardo.core.plan.edits import field_edits
+from kardo.core.plan.model import Plan
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 from kardo.core.practice.rules.flight import mended, path_of
 
@@ -193,9 +195,14 @@ def _from_pad(view: View, sight: float) -> Iterator[tuple[FlightPlan, Floats, Bo
     """Flights whose take-off place is chosen and that are not in sight of it throughout: metres to a sample of the exposures (k,), and whether each is in sight."""
     for f in view.flights:
         if f.flight.standpoint is not None:
-            away, seen = seen_by_pilot(view.plan, f, f.flight.standpoint, sample_of(f), sight)
+            away, seen = _by_pilot(view.plan, f, f.flight.standpoint, sight)
             if not seen.all():
                 yield f, away, seen
+
+
+@kept(128, by=lambda plan, f, at, sight: (f, at, sight, plan.site.ground, plan.site.features))
+def _by_pilot(plan: Plan, f: FlightPlan, at: tuple[float, float], sight: float) -> tuple[Floats, Bools]:
+    return seen_by_pilot(plan, f, at, sample_of(f), sight)
 
 
 @rule(

@@ -126,6 +126,7 @@ def _start(r: Rule, view: View) -> Iterator[Finding]:
     1,
     "A scan hangs on its trajectory alone: one target takes out what all of it is off by, in height.",
     FIELD,
+    looks="layout",
 )
 def _target(r: Rule, view: View) -> Iterator[Finding]:
     if view.scanned and len(view.plan.targets) < r.threshold:
@@ -142,6 +143,7 @@ def _target(r: Rule, view: View) -> Iterator[Finding]:
     None,
     "Targets that settle nothing are checks by another name.",
     FIELD,
+    looks="layout",
 )
 def _unused(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.scanned:

@@ -28,17 +28,18 @@ def _by_rover(point: ControlPoint, one: Occupation) -> bool:
     0.5,
     "A target that is as bad as the tolerance holds nothing to it; a check that is tests itself.",
     "field practice: control at least twice as good as the product",
+    looks="point",
 )
 def _observed(r: Rule, view: View) -> Iterator[Finding]:
     """By its own observation, without what it shares with others, against this part of the tolerance."""
     plan, unit = view.plan, view.plan.brief.unit
-    if not plan.control:
+    if not view.points:
         return
     try:
-        sigma = survey(plan, plan.control).sigma
+        sigma = survey(plan, view.points).sigma
     except KardoError:
         return  # an edition of the defaults that is not here is told where it is
-    for p, own in zip(plan.control, sigma, strict=True):
+    for p, own in zip(view.points, sigma, strict=True):
         h, v = float(np.hypot(own[0], own[1])), float(own[2])
         part = max(r.threshold, 1e-6)
         allowed = part * plan.brief.tolerance_h, part * plan.brief.tolerance_v
@@ -64,9 +65,10 @@ def _observed(r: Rule, view: View) -> Iterator[Finding]:
     10,
     "A few epochs are one look: a wrong fix, or a pole that leans, is not seen.",
     FIELD,
+    looks="point",
 )
 def _epochs(r: Rule, view: View) -> Iterator[Finding]:
-    for p in view.plan.control:
+    for p in view.points:
         least = min((o.epochs for o in p.occupations if _by_rover(p, o)), default=None)
         if least is not None and least < r.threshold:
             words = f"{p.name} is observed for {least} epoch{'s' * (least != 1)}."
@@ -106,10 +108,11 @@ def _skies(r: Rule, view: View) -> Iterator[Finding]:
     None,
     "A target that moved since it was surveyed bends the block to it, and nothing else says so.",
     FIELD,
+    looks="point",
 )
 def _earlier(r: Rule, view: View) -> Iterator[Finding]:
     said = {"not_looked": "nobody has looked yet", "moved": "it was moved", "gone": "it is gone"}
-    for p in view.plan.control:
+    for p in view.points:
         if p.earlier in said:
             mend = (
                 "Look, and observe it again."
@@ -127,6 +130,7 @@ def _earlier(r: Rule, view: View) -> Iterator[Finding]:
     50.0,
     "Spraying, stake-out and the next visit tie to the map by something durable that is found again months later; targets are gone by then.",
     FIELD,
+    looks="layout",
 )
 def _returns(r: Rule, view: View) -> Iterator[Finding]:
     """By metres from where the pilot stands to the nearest point that stays, or known mark."""

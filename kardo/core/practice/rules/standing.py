@@ -6,11 +6,14 @@ from collections.abc import Iterator
 
 import numpy as np
 from scipy.spatial import cKDTree
-from shapely import MultiPoint, Point
+from shapely import Point, convex_hull, multipoints
+from shapely.geometry.base import BaseGeometry
 
 from kardo.core.control.survey import heights_of
 from kardo.core.flight.areas import site_polygon
+from kardo.core.flight.pattern import FlightPlan
 from kardo.core.geodesy.units import length
+from kardo.core.kept import kept
 from kardo.core.plan.edits import field_edits
 from kardo.core.plan.stands import OnInstrument
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
@@ -40,10 +43,11 @@ ALIKE = {"light": ("snow", "sand", "concrete"), "dark": ("asphalt", "soil", "mud
     None,
     "Nobody is sent into a keep-out, onto ground without permission, into water, beside a hazard; under trees no image sees a target.",
     FIELD,
+    looks="point",
 )
 def _forbidden(r: Rule, view: View) -> Iterator[Finding]:
     shapes = shapes_of(view.plan)
-    for p in view.plan.control if shapes else ():
+    for p in view.points if shapes else ():
         if why := why_not(view.plan, shapes, p.e, p.n, trusted=True):
             yield r.found(f"{p.name} lies where nobody should stand: {why}.", "Move it.", f"control/{p.id}")
 
@@ -56,9 +60,10 @@ def _forbidden(r: Rule, view: View) -> Iterator[Finding]:
     STEEP,
     "On a slope a target slips, is seen askew, and its height hangs on where its centre is.",
     FIELD,
+    looks="point",
 )
 def _slope(r: Rule, view: View) -> Iterator[Finding]:
-    control = view.plan.control
+    control = view.points
     if not control or view.plan.surface is None:
         return
     for p, slope in zip(control, slopes(view.plan, np.array([(p.e, p.n) for p in control])), strict=True):
@@ -75,10 +80,11 @@ def _slope(r: Rule, view: View) -> Iterator[Finding]:
     TWICE,
     "Nearer, half the sky is gone, and what is left comes by reflection.",
     FIELD,
+    looks="point",
 )
 def _clearance(r: Rule, view: View) -> Iterator[Finding]:
     shapes, unit = shapes_of(view.plan), view.plan.brief.unit
-    for p in view.plan.control if shapes else ():
+    for p in view.points if shapes else ():
         found = nearest_standing(shapes, p.e, p.n)
         if found is None:
             continue
@@ -97,10 +103,11 @@ def _clearance(r: Rule, view: View) -> Iterator[Finding]:
     OPEN,
     "Under half a sky a rover fixes late, or wrongly; what hides the satellites throws their signals back too.",
     FIELD,
+    looks="point",
 )
 def _sky(r: Rule, view: View) -> Iterator[Finding]:
     """Of those observed by satellites: the share of the sky over fifteen degrees that ground and things leave open."""
-    points = [p for p in view.plan.control if not isinstance(p.hangs_on, OnInstrument)]
+    points = [p for p in view.points if not isinstance(p.hangs_on, OnInstrument)]
     if not points:
         return
     eyes = np.nan_to_num(heights_of(view.plan, tuple(points))) + POLE
@@ -119,10 +126,11 @@ def _sky(r: Rule, view: View) -> Iterator[Finding]:
     None,
     "A moved target is worse than none: it is believed.",
     FIELD,
+    looks="point",
 )
 def _moved(r: Rule, view: View) -> Iterator[Finding]:
     shapes = shapes_of(view.plan)
-    for p in view.plan.control if shapes else ():
+    for p in view.points if shapes else ():
         if why := what_moves_it(shapes, p.e, p.n):
             mend = "Move it, or photograph it and observe it before and after the flight."
             yield r.found(f"{p.name} may be moved: {why}.", mend, f"control/{p.id}")
@@ -136,9 +144,10 @@ def _moved(r: Rule, view: View) -> Iterator[Finding]:
     None,
     "On snow, sand, mud or a standing crop a target sinks, drifts or is covered between its survey and the flight.",
     FIELD,
+    looks="point",
 )
 def _stable(r: Rule, view: View) -> Iterator[Finding]:
-    for p in view.plan.control:
+    for p in view.points:
         if p.lies_on in ("snow", "sand", "mud", "crop"):
             mend = "Pin it or weigh it down, and observe it right before or after the flight."
             yield r.found(f"{p.name} lies on {p.lies_on}.", mend, f"control/{p.id}")
@@ -152,9 +161,10 @@ def _stable(r: Rule, view: View) -> Iterator[Finding]:
     None,
     "Light on light, or dark on dark, the centre is guessed: light on asphalt, dark on snow or sand.",
     FIELD,
+    looks="point",
 )
 def _contrast(r: Rule, view: View) -> Iterator[Finding]:
-    for p in view.plan.control:
+    for p in view.points:
         if p.lies_on in ALIKE.get(p.face, ()):
             other = "dark" if p.face == "light" else "light"
             words = f"{p.name} is {p.face} on {p.lies_on}."
@@ -171,16 +181,17 @@ def _contrast(r: Rule, view: View) -> Iterator[Finding]:
     0.5,
     "At the edge few images see it, all from one side, and what it holds is the weakest part there is.",
     FIELD,
+    looks="point",
 )
 def _edge(r: Rule, view: View) -> Iterator[Finding]:
     """By the outline of all exposures; the threshold in strips."""
-    mapping = [f for f in view.imaged if f.flight.purpose in MAPS]
+    mapping = tuple(f for f in view.imaged if f.flight.purpose in MAPS)
     if not mapping:
         return
-    block = MultiPoint([at for f in mapping for at in zip(f.e, f.n, strict=True)]).convex_hull
+    block = _outline(mapping)
     spacing, unit = max(f.spacing for f in mapping), view.plan.brief.unit
     inside = site_polygon(view.plan) if len(view.plan.site.boundary) >= 3 else block
-    for p in view.plan.control:
+    for p in view.points:
         here = Point(p.e, p.n)
         away = float(block.exterior.distance(here)) if block.geom_type == "Polygon" else float("inf")
         away = away if block.covers(here) else -away
@@ -188,6 +199,12 @@ def _edge(r: Rule, view: View) -> Iterator[Finding]:
             words = f"{p.name} lies {length(abs(away), unit)} {'inside' if away >= 0 else 'outside'} of the outermost exposures."
             mend = f"Move it in, or fly a margin: {length(r.threshold * spacing, unit)} at least."
             yield r.found(words, mend, f"control/{p.id}", away / spacing)
+
+
+@kept(32, by=lambda flights: flights)
+def _outline(flights: tuple[FlightPlan, ...]) -> BaseGeometry:
+    """About all exposures."""
+    return convex_hull(multipoints(np.concatenate([np.column_stack([f.e, f.n]) for f in flights])))
 
 
 @rule(

@@ -77,6 +77,7 @@ def _volume(r: Rule, view: View) -> Iterator[Finding]:
     None,
     "Targets, checks and corrections on one base share its error: a perfect report on a shifted map.",
     FIELD,
+    looks="control",
 )
 def _blind(r: Rule, view: View) -> Iterator[Finding]:
     plan = view.plan
