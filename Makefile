@@ -1,4 +1,6 @@
-.PHONY: demo demo-reset test lint setup dev
+.PHONY: demo demo-reset test test-core test-server test-browser test-long hold lint setup dev database
+
+PYTEST = .venv/bin/python -m pytest
 
 demo: setup
 	@.venv/bin/python scripts/demo.py
@@ -19,9 +21,30 @@ lint: dev
 	.venv/bin/python scripts/docstrings.py
 	cd web && npm run --silent lint && npm run --silent test
 
-test: lint
+test: lint test-core test-server test-browser
+
+test-core: dev
+	$(PYTEST) tests/core tests/formats tests/standins kardo/core kardo/formats --doctest-modules -n 2
+
+# What follows runs on a cluster of its own, and copies its databases from one that holds the tables already.
+test-server test-browser hold: export KARDO_CLUSTER = tests
+ON_COPY = KARDO_TEMPLATE=$$(.venv/bin/python scripts/cluster.py template)
+
+database:
 	@.venv/bin/python scripts/cluster.py start
+
+test-server: dev database
 	.venv/bin/python manage.py makemigrations --check --dry-run
-	.venv/bin/python -m pytest tests/core tests/formats tests/standins kardo/core kardo/formats --doctest-modules -n 2
-	.venv/bin/python -m pytest tests/server --create-db -n 2 --dist loadfile
-	.venv/bin/python -m pytest tests/hosts tests/browser --create-db
+	$(ON_COPY) $(PYTEST) tests/server --create-db -n 2 --dist loadfile
+
+test-browser: dev database
+	$(PYTEST) tests/hosts --create-db
+	$(ON_COPY) $(PYTEST) tests/browser --create-db -n 2 --dist loadfile
+
+# Other examples and other files every time, for as long as it takes.
+test-long: dev
+	$(PYTEST) tests/core tests/formats -n 2 --hypothesis-profile free
+	.venv/bin/python -m tests.formats.fuzz 600
+
+hold: dev database
+	.venv/bin/python -m benchmarks.hold

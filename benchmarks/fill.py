@@ -3,17 +3,29 @@ open session for each. Run as a file, with the checkout's code first on the path
 
 import json
 import sys
+from typing import Any
 
 import django
+
+
+def session_of(user: Any) -> str:
+    """The key of an open session of somebody's, for a cookie: a password's check is slow on purpose."""
+    from django.conf import settings
+    from django.contrib.auth import BACKEND_SESSION_KEY, HASH_SESSION_KEY, SESSION_KEY
+    from django.contrib.sessions.backends.db import SessionStore
+
+    session = SessionStore()
+    session[SESSION_KEY] = str(user.pk)
+    session[BACKEND_SESSION_KEY] = settings.AUTHENTICATION_BACKENDS[0]
+    session[HASH_SESSION_KEY] = user.get_session_auth_hash()
+    session.save()
+    return str(session.session_key)
 
 
 def main(users: int) -> None:
     """So many jobs."""
     django.setup()
-    from django.conf import settings
-    from django.contrib.auth import BACKEND_SESSION_KEY, HASH_SESSION_KEY, SESSION_KEY
     from django.contrib.auth.models import User
-    from django.contrib.sessions.backends.db import SessionStore
     from django.core.management import call_command
 
     from kardo.demo import demo_plan
@@ -29,12 +41,7 @@ def main(users: int) -> None:
         moved = plan.control[4].model_copy(update={"e": plan.control[4].e + 0.1 * k})
         control = (*plan.control[:4], moved, *plan.control[5:])
         job = create_job(office, user, plan.model_copy(update={"control": control}))
-        session = SessionStore()
-        session[SESSION_KEY] = str(user.pk)
-        session[BACKEND_SESSION_KEY] = settings.AUTHENTICATION_BACKENDS[0]
-        session[HASH_SESSION_KEY] = user.get_session_auth_hash()
-        session.save()
-        told.append((str(job.pk), session.session_key))
+        told.append((str(job.pk), session_of(user)))
     print(json.dumps(told))
 
 

@@ -2,6 +2,10 @@
 
 cluster.py start    initialise where needed, start, and write .local/database.json
 cluster.py stop
+cluster.py template
+
+KARDO_CLUSTER=tests means another one beside it, for what may be lost: it writes .local/database-tests.json, and waits for no disk. Tests copy their
+databases from one that holds the tables already (`template`).
 """
 
 import glob
@@ -19,7 +23,8 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
 LOCAL = ROOT / ".local"
-WRITTEN = LOCAL / "database.json"
+WHICH = os.environ.get("KARDO_CLUSTER", "")
+WRITTEN = LOCAL / f"database{WHICH and '-' + WHICH}.json"
 
 
 def _as_owner(command: list[str], **options) -> subprocess.CompletedProcess:
@@ -38,7 +43,7 @@ def _binary(name: str) -> str:
 
 def _home() -> Path:
     """Where the cluster lives: .local/, or a folder of its own where `postgres` cannot enter the checkout."""
-    wanted = LOCAL / "postgres"
+    wanted = LOCAL / f"postgres{WHICH and '-' + WHICH}"
     if os.geteuid() != 0:
         wanted.mkdir(parents=True, exist_ok=True)
         return wanted
@@ -48,7 +53,7 @@ def _home() -> Path:
     if _as_owner(["test", "-w", str(wanted)]).returncode == 0:
         return wanted
     wanted.rmdir()
-    elsewhere = Path("/var/tmp") / f"kardo-{hashlib.sha256(str(ROOT).encode()).hexdigest()[:12]}"
+    elsewhere = Path("/var/tmp") / f"kardo-{hashlib.sha256(f'{ROOT}{WHICH}'.encode()).hexdigest()[:12]}"
     elsewhere.mkdir(mode=0o700, exist_ok=True)
     if elsewhere.is_symlink() or elsewhere.stat().st_uid not in (0, owner.pw_uid):
         sys.exit(f"{elsewhere} belongs to somebody else; remove it.")
@@ -128,7 +133,7 @@ def start() -> None:
         if running:
             _as_owner([_binary("pg_ctl"), "-D", str(data), "-m", "fast", "-w", "stop"], stdout=subprocess.DEVNULL)
         known["port"] = known["port"] if _is_free(known.get("port", 0)) else _free_port()
-        options = f"-c listen_addresses=127.0.0.1 -c port={known['port']} -c unix_socket_directories='' -c fsync={os.environ.get('KARDO_FSYNC', 'on')}"
+        options = f"-c listen_addresses=127.0.0.1 -c port={known['port']} -c unix_socket_directories='' -c fsync={'off' if WHICH == 'tests' else 'on'}"
         _as_owner(
             [_binary("pg_ctl"), "-D", str(data), "-o", options, "-l", str(home / "log"), "-w", "start"],
             check=True,
@@ -140,11 +145,30 @@ def start() -> None:
         _psql(known, "postgres", "CREATE DATABASE kardo")
 
 
-def _psql(known: dict, database: str, sql: str) -> None:
+def template() -> str:
+    """The name of a database with the tables of this checkout's migrations, made where there is none yet."""
+    migrations = sorted((ROOT / "kardo" / "server").rglob("migrations/*.py"))
+    digest = hashlib.sha256(b"".join(file.read_bytes() for file in migrations)).hexdigest()[:12]
+    name, known = f"kardo_template_{digest}", json.loads(WRITTEN.read_text())
+    if name in _databases(known):
+        return name
+    _psql(known, "postgres", f"DROP DATABASE IF EXISTS {name}_half; CREATE DATABASE {name}_half")
+    migrate = [sys.executable, "manage.py", "migrate", "--verbosity", "0"]
+    subprocess.run(migrate, cwd=ROOT, env={**os.environ, "KARDO_DB_NAME": f"{name}_half"}, check=True)
+    _psql(known, "postgres", f"ALTER DATABASE {name}_half RENAME TO {name}")
+    return name
+
+
+def _databases(known: dict) -> list[str]:
+    return _psql(known, "postgres", "SELECT datname FROM pg_database").split()
+
+
+def _psql(known: dict, database: str, sql: str) -> str:
+    """Have statements carried out, each by itself; what they answered, bare."""
     env = {**os.environ, "PGPASSWORD": known["password"]}
     command = [
         _binary("psql"),
-        "-q",
+        "-qtA",
         "-h",
         "127.0.0.1",
         "-p",
@@ -153,14 +177,13 @@ def _psql(known: dict, database: str, sql: str) -> None:
         "kardo",
         "-d",
         database,
-        "-c",
-        sql,
+        *(word for one in sql.split(";") for word in ("-c", one)),
     ]
-    subprocess.run(command, env=env, check=True, stdout=subprocess.DEVNULL)
+    return subprocess.run(command, env=env, check=True, stdout=subprocess.PIPE, text=True).stdout
 
 
 def stop() -> None:
-    if (LOCAL / "postgres").exists() or WRITTEN.exists():
+    if WRITTEN.exists():
         _as_owner(
             [_binary("pg_ctl"), "-D", str(_home() / "data"), "-m", "fast", "-w", "stop"],
             stdout=subprocess.DEVNULL,
@@ -169,4 +192,5 @@ def stop() -> None:
 
 
 if __name__ == "__main__":
-    {"start": start, "stop": stop}[sys.argv[1]]()
+    if told := {"start": start, "stop": stop, "template": template}[sys.argv[1]]():
+        print(told)

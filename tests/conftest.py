@@ -15,8 +15,9 @@ from kardo.core.plan.site import Feature, Ground, LevelGround, Site, terrain_of
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
 from kardo.core.terrain.surface import Surface
 
-settings.register_profile("shared machine", deadline=None)
-settings.load_profile("shared machine")
+settings.register_profile("suite", deadline=None, derandomize=True)  # the same examples every time
+settings.register_profile("free", deadline=None)  # others every time: `make test-long`
+settings.load_profile("suite")
 
 
 def pytest_make_parametrize_id(val: object, argname: str) -> str | None:

@@ -27,7 +27,7 @@ from kardo.core.flight.scan import gate, mean_density, sequence_minutes, sequenc
 from kardo.core.geodesy.antenna import SlantTable, slant_table
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import length, small
-from kardo.core.gnss.blunders import SetUpBlunders, blunders
+from kardo.core.gnss.blunders import SetUpBlunders, blunders, seen_by
 from kardo.core.gnss.card import Card, cards
 from kardo.core.gnss.heights import Added, SetUpHeights, added_over, heights
 from kardo.core.gnss.occupations import mark_sigma
@@ -206,9 +206,15 @@ def summary(plan: Plan) -> Summary:
     """Everything the sheet and the trays show that follows directly from the plan. Quick, and never stored."""
     attempt = _Attempts()
     rest = _without_control(plan.model_copy(update={"control": ()}))
-    heights = attempt("control", lambda: _control_heights(plan)) or []
-    lacks = [Lack(*lack) for lack in missing(plan)]
-    return replace(rest, hash=plan.hash, lacks=lacks, control_h=heights, faults=rest.faults | attempt.faults)
+    heights_of_control = attempt("control", lambda: _control_heights(plan)) or []
+    return replace(
+        rest,
+        hash=plan.hash,
+        lacks=[Lack(*lack) for lack in missing(plan)],
+        blunders=[replace(row, seen=seen_by(plan, row.setup)) for row in rest.blunders],
+        control_h=heights_of_control,
+        faults=rest.faults | attempt.faults,
+    )
 
 
 @kept(64, by=lambda plan: plan.revision)
@@ -234,7 +240,7 @@ def _without_control(plan: Plan) -> Summary:
     attempt("fit", lambda: require_fit(plan))
     chains = each("setup", lambda key: heights(plan, key), [s.id for s in plan.setups])
     return Summary(
-        hash=plan.hash,
+        hash="",
         lacks=[],
         limits=_limits(plan),
         datum=attempt("datum", lambda: _datum(plan)),

@@ -14,7 +14,8 @@ LOCAL = ROOT / ".local"
 
 def _database() -> dict:
     """The project-local cluster, as scripts/cluster.py wrote it down, unless the environment names another."""
-    written = LOCAL / "database.json"
+    which = os.environ.get("KARDO_CLUSTER", "")
+    written = LOCAL / f"database{which and '-' + which}.json"
     found = json.loads(written.read_text()) if written.exists() else {}
     return {
         "ENGINE": "django.contrib.gis.db.backends.postgis",
@@ -29,6 +30,7 @@ def _database() -> dict:
             "options": "" if _unhurried() else "-c statement_timeout=20s -c lock_timeout=10s",
             "connect_timeout": 5,
         },
+        "TEST": {"TEMPLATE": os.environ.get("KARDO_TEMPLATE")},
     }
 
 

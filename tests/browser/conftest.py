@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import expect
 
+from benchmarks.fill import session_of
 from scripts.demo import behind, beside, web
 
 ROOT = Path(__file__).parents[2]
@@ -42,6 +43,9 @@ def browser_type_launch_args():
 @pytest.fixture(scope="session")
 def browser_context_args():
     return {"viewport": {"width": 1280, "height": 800}, "accept_downloads": True}
+
+
+SESSIONS: dict[str, str] = {}  # of the demo's people: their open sessions
 
 
 class Web:
@@ -82,6 +86,7 @@ def web_process():
 @pytest.fixture(scope="session")
 def product(django_db_setup, django_db_blocker, web_process):
     """Address of a running Kardo with the demo loaded."""
+    from django.contrib.auth.models import User
     from django.core.management import call_command
     from django.db import connection
     from django.test.utils import setup_databases
@@ -95,6 +100,7 @@ def product(django_db_setup, django_db_blocker, web_process):
         Computation.objects.all().delete()  # a killed run may have left its own
         Job.objects.all().delete()
         call_command("load_demo", stdout=open(os.devnull, "w"))  # noqa: SIM115
+        SESSIONS.update({user.username: session_of(user) for user in User.objects.filter(member__isnull=False)})
     address = f"http://127.0.0.1:{free_port()}"
     commands = [*behind().values(), *beside(CASTER, PROCESSING, RECEIVER, NETWORK, AIRSPACE).values()]
     running = [subprocess.Popen(c, cwd=ROOT, env=_environment(), stderr=subprocess.DEVNULL) for c in commands]
@@ -115,25 +121,22 @@ def signed_in_as(browser, product, name, **options):
     context = browser.new_context(accept_downloads=True, **options)
     wait_for(product)
     page = context.new_page()
-    page.set_default_timeout(60_000)
-    page.goto(product)
-    page.get_by_label("Name").fill(name)
-    page.get_by_label("Password").fill("corvane-demo")
-    page.get_by_role("button", name="Sign in").click()
-    page.get_by_role("heading", name="Jobs").wait_for()
+    _sign_in(page, product, name)
     return context, page
+
+
+def _sign_in(page, product, name):
+    page.set_default_timeout(60_000)  # for a machine that others use too
+    page.context.add_cookies([{"name": "sessionid", "value": SESSIONS[name], "url": product, "httpOnly": True}])
+    page.goto(product)
+    page.get_by_role("heading", name="Jobs").wait_for()
 
 
 @pytest.fixture
 def signed_in(page, product):
     """A page of the planner's, with every error of the browser's console collected."""
-    page.set_default_timeout(60_000)  # for a machine that others use too
     page.console_errors = []
     page.on("console", lambda m: page.console_errors.append(m.text) if m.type == "error" else None)
     page.on("pageerror", lambda e: page.console_errors.append(str(e)))
-    page.goto(product)
-    page.get_by_label("Name").fill("planner")
-    page.get_by_label("Password").fill("corvane-demo")
-    page.get_by_role("button", name="Sign in").click()
-    page.get_by_role("heading", name="Jobs").wait_for()
+    _sign_in(page, product, "planner")
     return page

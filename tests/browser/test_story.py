@@ -18,11 +18,8 @@ def figure(page, name):
 
 
 def settled(page):
-    """Wait until what is on screen belongs to what is saved."""
-    expect(page.get_by_test_id("saved")).to_contain_text("saved")
-    for _ in range(2):  # once for the edit's own answer, once for the prediction it sets off
-        expect(page.get_by_role("progressbar")).to_have_count(0, timeout=90_000)
-        page.wait_for_timeout(400)
+    """Wait until what is on screen belongs to what is saved: every step sent, and its summary and prediction here."""
+    expect(page.locator('[data-testid="saved"][data-settled="true"]')).to_have_count(1, timeout=90_000)
 
 
 def spot(page, e, n):

@@ -1,8 +1,10 @@
 """An adjustment written out in full, by other means than the product's: partials by central differences of the
 collinearity equations, every unknown in one dense system. Slow and plain, to check against."""
 
+from functools import cached_property
+
 import numpy as np
-from numpy.polynomial.legendre import legval
+from numpy.polynomial.legendre import legvander
 
 
 def rotation(ypr_degrees):
@@ -15,15 +17,22 @@ def rotation(ypr_degrees):
 
 
 def image(f, io, attitude, rot, c, x):
-    """(u, v) with interior changes io = df, dcx, dcy, dk1, dk2, dp1, dp2 and a small rotation about the camera axes."""
-    v = rot @ (x - c)
-    v = v + np.cross(attitude, v)
-    a, b = v[0] / v[2], v[1] / v[2]
+    """(k, 2): u, v with interior changes io (k, 7) = df, dcx, dcy, dk1, dk2, dp1, dp2 and small rotations (k, 3) about the camera
+    axes, from c (k, 3) to x (k, 3)."""
+    v = (x - c) @ rot.T
+    x1, x2, x3, (t1, t2, t3) = *v.T, attitude.T
+    v = v + np.column_stack([t2 * x3 - t3 * x2, t3 * x1 - t1 * x3, t1 * x2 - t2 * x1])
+    a, b = v[:, 0] / v[:, 2], v[:, 1] / v[:, 2]
     q = a * a + b * b
-    radial = 1 + io[3] * q + io[4] * q * q
-    u = (f + io[0]) * a + io[1] + f * (a * (radial - 1) + 2 * io[5] * a * b + io[6] * (q + 2 * a * a))
-    w = (f + io[0]) * b + io[2] + f * (b * (radial - 1) + io[5] * (q + 2 * b * b) + 2 * io[6] * a * b)
-    return np.array([u, w])
+    df, dcx, dcy, k1, k2, p1, p2 = io.T
+    radial = 1 + k1 * q + k2 * q * q
+    u = (f + df) * a + dcx + f * (a * (radial - 1) + 2 * p1 * a * b + p2 * (q + 2 * a * a))
+    w = (f + df) * b + dcy + f * (b * (radial - 1) + p1 * (q + 2 * b * b) + 2 * p2 * a * b)
+    return np.column_stack([u, w])
+
+
+HIGHEST = 8  # degree of a term along one axis
+STEPS = np.diag([1e-6] * 3 + [1e-4] * 13)  # of attitude, camera position, interior, point
 
 
 class Dense:
@@ -123,34 +132,31 @@ class Dense:
     def partials(self, i, x):
         e = self.data["exposures"][i]
         f = self.cameras[e.get("camera", 0)]["f_px"]
-        rot, c, x = rotation(e["ypr"]), np.array(e["c"]), np.array(x)
-        zero7, zero3 = np.zeros(7), np.zeros(3)
+        rot = rotation(e["ypr"])
 
-        def central(make, n, h):
-            return np.column_stack([(make(h * np.eye(n)[k]) - make(-h * np.eye(n)[k])) / (2 * h) for k in range(n)])
+        def at(steps):
+            attitude, moved, interior, shifted = np.split(steps, [3, 6, 13], axis=1)
+            return image(f, interior, attitude, rot, e["c"] + moved, x + shifted)
 
-        jt = central(lambda d: image(f, zero7, d, rot, c, x), 3, 1e-6)
-        jc = central(lambda d: image(f, zero7, zero3, rot, c + d, x), 3, 1e-4)
-        ji = central(lambda d: image(f, d, zero3, rot, c, x), 7, 1e-4)
-        jx = central(lambda d: image(f, zero7, zero3, rot, c, x + d), 3, 1e-4)
-        return np.hstack([jt, jc]), ji, jx
+        j = ((at(STEPS) - at(-STEPS)) / (2 * np.diag(STEPS)[:, None])).T
+        return j[:, :6], j[:, 6:13], j[:, 13:]
 
     def moved_by_terms(self, i, x):
         """Pixels (2, terms) that each term moves the image of x in exposure i, for one of its sigmas."""
         e = self.data["exposures"][i]
         camera = self.cameras[e.get("camera", 0)]
-        u, v = image(camera["f_px"], np.zeros(7), np.zeros(3), rotation(e["ypr"]), np.array(e["c"]), np.array(x))
+        nothing = np.zeros((1, 7)), np.zeros((1, 3))
+        ((u, v),) = image(camera["f_px"], *nothing, rotation(e["ypr"]), np.array(e["c"]), np.array([x]))
         out = np.zeros((2, len(self.terms)))
+        across, along = legvander(np.array([2 * u / camera["width_px"], 2 * v / camera["height_px"]]), HIGHEST)
         for t, (k, axis, a, b, sigma) in enumerate(self.terms):
             if k == e.get("camera", 0):
-                shape = legval(2 * u / camera["width_px"], np.eye(a + 1)[a])
-                shape *= legval(2 * v / camera["height_px"], np.eye(b + 1)[b])
-                out[axis, t] = sigma * shape
+                out[axis, t] = sigma * across[a] * along[b]
         return out
 
     def effect(self):
         """What the terms do to the adjusted unknowns (size, terms), which know nothing of them."""
-        return self.covariance() @ self.design.T @ (self.weights[:, None] * self.moved)
+        return self.covariance() @ (self.design.T @ (self.weights[:, None] * self.moved))
 
     def own_effect(self, p):
         """What the terms do (3, terms) to a point intersected afterwards, through its own rays."""
@@ -159,6 +165,10 @@ class Dense:
         return inverse @ sum(self.partials(i, p["x"])[2].T @ self.moved_by_terms(i, p["x"]) / s**2 for i, s in of_rays)
 
     def covariance(self):
+        return self._covariance
+
+    @cached_property
+    def _covariance(self):
         d = 1 / np.sqrt(np.diag(self.normal))
         return np.linalg.inv(self.normal * d[:, None] * d) * d[:, None] * d
 

@@ -1,6 +1,7 @@
 """A network with a defect is told as what it is, never as a number."""
 
 import json
+from decimal import Decimal, getcontext
 
 import numpy as np
 import pytest
@@ -148,19 +149,37 @@ def test_malformed_networks_name_what_is_wrong(spoil, where):
     assert where in str(caught.value)
 
 
-def test_ill_conditioned_but_regular_in_extended_precision():
-    """A weak single strip: figures agree with the same normal equations inverted with fifty digits."""
-    from mpmath import matrix, mp
+def solved_with_fifty_digits(matrix, right):
+    """By elimination, without pivots: of a matrix (n, n) that is symmetric and positive."""
+    getcontext().prec = 50
+    n = len(matrix)
+    rows = [[Decimal(v) for v in row] for row in np.hstack([matrix, right]).tolist()]
+    for k in range(n):
+        for row in rows[k + 1 :]:
+            if part := row[k] / rows[k][k]:
+                row[k:] = [a - part * b for a, b in zip(row[k:], rows[k][k:], strict=True)]
+    out = [[]] * n
+    for k in reversed(range(n)):
+        known = [
+            sum((a * x[c] for a, x in zip(rows[k][k + 1 : n], out[k + 1 :], strict=True)), Decimal(0))
+            for c in range(right.shape[1])
+        ]
+        out[k] = [(r - s) / rows[k][k] for r, s in zip(rows[k][n:], known, strict=True)]
+    return np.array(out, dtype=float)
 
+
+def test_ill_conditioned_but_regular_in_extended_precision():
+    """A weak single strip: figures agree with the same normal equations solved with fifty digits."""
     from tests.core.dense import Dense
 
     data = block_json(rows=1, columns=5, seed=21, targets=2, checks=1, sigma_io=(300, 30, 30, 0.5, 0.5, 0.05, 0.05))
     solution = solve(network_from_json(data))
     dense = Dense(data)
-    mp.dps = 50
-    exact = np.array((matrix(dense.normal.tolist()) ** -1).tolist(), dtype=float)
-    for j in list(dense.point_at)[:6]:
+    places = list(dense.point_at)[:6]
+    columns = [dense.point_at[j] + axis for j in places for axis in range(3)]
+    exact = solved_with_fifty_digits(dense.normal, np.eye(dense.size)[:, columns])
+    for i, j in enumerate(places):
         k = dense.point_at[j]
-        want = exact[k : k + 3, k : k + 3]
+        want = exact[k : k + 3, 3 * i : 3 * i + 3]
         got = solution.point_covariances(np.array([j]))[0]
         assert np.allclose(got, want, rtol=1e-5, atol=1e-5 * np.abs(want).max())

@@ -12,7 +12,7 @@ from kardo.core.kept import kept as keeping
 from kardo.core.plan.site import Feature, Ground, LevelGround
 from kardo.core.plan.stands import Link
 from kardo.core.practice.catalogue import CATALOGUE, View, findings, findings_about, rules
-from kardo.core.summary import found, summary
+from kardo.core.summary import _without_control, found, summary
 from kardo.demo import demo_plan
 from tests.conftest import E0, N0, point, small_plan
 
@@ -110,6 +110,15 @@ def test_after_a_change_all_is_as_a_new_process_would_have_it(name):
     fresh.append((summary(changed), found(changed, None)))
     assert fresh[0] == fresh[1]
     assert (summary(plan), found(plan, None)) != fresh[0]
+
+
+def test_what_a_summary_keeps_while_control_is_moved_does_not_look_at_it():
+    for plan in plans():
+        bare = plan.model_copy(update={"control": ()})
+        whole, kept_ = _without_control.__wrapped__(plan), _without_control.__wrapped__(bare)
+        assert [replace(b, seen="") for b in whole.blunders] == [replace(b, seen="") for b in kept_.blunders]
+        assert replace(whole, blunders=[]) == replace(kept_, blunders=[])
+        assert summary(plan).blunders == whole.blunders
 
 
 def plans():

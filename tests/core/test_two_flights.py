@@ -57,8 +57,13 @@ def network(request):
     return planned_network(plan).network.to_json()
 
 
-def test_covariances_agree_with_a_dense_adjustment(network):
-    result, dense = predict_network(network_from_json(network)), Dense(network)
+@pytest.fixture(scope="module")
+def dense(network):
+    return Dense(network)
+
+
+def test_covariances_agree_with_a_dense_adjustment(network, dense):
+    result = predict_network(network_from_json(network))
     q, effect = dense.covariance(), dense.effect()
     compared = 0
     for j, p in enumerate(network["points"]):
@@ -78,8 +83,8 @@ def test_covariances_agree_with_a_dense_adjustment(network):
     assert result["sigma_io"] == pytest.approx(interior, rel=1e-5)
 
 
-def test_budget_by_camera_and_set_up_agrees_with_a_dense_adjustment(network):
-    net, dense = network_from_json(network), Dense(network)
+def test_budget_by_camera_and_set_up_agrees_with_a_dense_adjustment(network, dense):
+    net = network_from_json(network)
     solution = solve(net)
     tie = int(np.flatnonzero(solution.in_network & ~net.surveyed)[7])
     shares = propagate_to_map(solution, np.array([tie]), solution.columns(np.flatnonzero(net.surveyed))).shares

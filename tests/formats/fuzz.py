@@ -1,17 +1,19 @@
 """Hostile files by chance: sound ones with bytes and words changed, and everything must end in a reading or in one clear error,
 within a second and 300 MB.
 
-`python -m tests.formats.fuzz [seconds [reader ...]]` gives each reader so long (ten minutes unless said otherwise).
+`python -m tests.formats.fuzz [seconds [reader ...]]` gives each reader so long (ten minutes unless said otherwise), beginning with another
+seed each time; the suite gives each so many files of one seed.
 """
 
 import gzip
 import io
+import itertools
 import random
 import resource
 import sys
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import suppress
 from pathlib import Path
 
@@ -309,14 +311,14 @@ def mutated(data: bytes, chance: random.Random) -> bytes:
     return bytes(out)
 
 
-def fuzz(reader: str, seconds: float, seed: int = 1) -> int:
-    """Give a reader changed files for some seconds and return how many. Raises AssertionError with the seed's file for one that
+def fuzz(reader: str, going: Iterable[int], seed: int = 1) -> int:
+    """Give a reader changed files as long as there are numbers for them, and return how many. Raises AssertionError with the file for one that
     ends in another error than Kardo's, takes too long or too much."""
     chance, read, count = random.Random(seed), READERS[reader], 0
     for data in SEEDS[reader]:
         read_or_refused(read, data)
-    before, until = _peak(), time.monotonic() + seconds
-    while time.monotonic() < until:
+    before = _peak()
+    for _ in going:
         data = mutated(chance.choice(SEEDS[reader]), chance)
         started = time.process_time()
         read_or_refused(read, data)
@@ -341,6 +343,14 @@ def _peak() -> float:
     return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
 
 
+def for_seconds(seconds: float) -> Iterator[int]:
+    """Numbers for as long as that."""
+    until = time.monotonic() + seconds
+    return itertools.takewhile(lambda _: time.monotonic() < until, itertools.count())
+
+
 if __name__ == "__main__":
     for name in sys.argv[2:] or READERS:
-        print(name, fuzz(name, float(sys.argv[1]) if len(sys.argv) > 1 else 600.0), "files", flush=True)
+        seconds, seed = float(sys.argv[1]) if len(sys.argv) > 1 else 600.0, random.randrange(10**6)
+        print(f"{name} from seed {seed}", flush=True)
+        print(fuzz(name, for_seconds(seconds), seed), "files", flush=True)

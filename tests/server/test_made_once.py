@@ -103,9 +103,9 @@ def test_what_is_asked_for_again_while_it_is_told_is_told_as_it_was_asked(planne
     planner.post(f"/api/jobs/{job.pk}/prediction/stop")
     genuine = api.prediction_of
 
-    def again(found, at):
+    def again(at):
         planner.post(f"/api/jobs/{job.pk}/prediction/start")
-        return genuine(found, at)
+        return genuine(at)
 
     with monkeypatch.context() as patch:
         patch.setattr(api, "prediction_of", again)

@@ -75,7 +75,7 @@ def _percentile(ascending: Floats, percent: float) -> float:
     at = percent / 100 * (len(ascending) - 1)
     k = int(at)
     before, after = ascending[k], ascending[min(k + 1, len(ascending) - 1)]
-    return float(before + (after - before) * (at - k))
+    return float(before) + float(after - before) * (at - k)
 
 
 def chance_by_count(

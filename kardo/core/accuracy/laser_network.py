@@ -131,14 +131,20 @@ class LaserNetwork:
         """(m + 3s,): sigma of parameters and shifts before anything is settled."""
         return np.concatenate([self.sigma, self.shifts.ravel()])
 
-    def noise(self, which: Ints) -> Floats:
-        """Joint covariance (3q, 3q) of what some places (q,) have of their returns' own noise."""
-        shares = self.shares[which]
-        out = np.zeros((3 * len(which), 3 * len(which)))
+    @cached_property
+    def noise(self) -> sparse.csr_array:
+        """Joint covariance (3k, 3k) of what the places have of their returns' own noise: nothing between places that share none."""
+        parts = []
         for axis in range(3):
-            spread = sparse.diags_array(self.returns.sigma[:, axis] ** 2)
-            out[axis::3, axis::3] = (shares @ spread @ shares.T).toarray()
-        return out
+            shared = (self.shares @ sparse.diags_array(self.returns.sigma[:, axis] ** 2) @ self.shares.T).tocoo()
+            parts.append((shared.data, 3 * shared.row + axis, 3 * shared.col + axis))
+        data, rows, columns = (np.concatenate(some) for some in zip(*parts, strict=True))
+        return sparse.csr_array((data, (rows, columns)), shape=(3 * len(self.places), 3 * len(self.places)))
+
+    @cached_property
+    def own_variances(self) -> Floats:
+        """(k, 3): its diagonal."""
+        return np.asarray(self.shares.power(2) @ self.returns.sigma**2)
 
     @cached_property
     def apart(self) -> Bools:
@@ -167,8 +173,7 @@ def settled_by_ties(net: LaserNetwork) -> Settled:
     if not ties or net.adjustment != "matched":
         return Settled(np.eye(c), np.zeros((c, c)))
     rows = _ties(net, ties, net.jacobian)
-    squares = net.shares.power(2) @ net.returns.sigma**2  # (k, 3)
-    own = [float(t.read**2 @ (squares[t.one] + squares[t.other])) for t in ties]
+    own = [float(t.read**2 @ (net.own_variances[t.one] + net.own_variances[t.other])) for t in ties]
     weight = 1 / (np.array([t.sigma for t in ties]) ** 2 + own)
     scaled = rows * net.prior
     inner = np.linalg.inv(np.eye(c) + (scaled * weight[:, None]).T @ scaled)
@@ -188,41 +193,58 @@ def _ties(net: LaserNetwork, ties: Sequence[Tie], of_place: Floats) -> Floats:
 @dataclass(frozen=True)
 class LaserResult:
     """Errors of the places after the adjustment, linear in what causes them: rows (3k, c) of parameters and shifts with prior sigma (c,), of the ties' noise,
-    covariance (c, c), of the noise of the places q that are looked at with its covariance (3q, 3q), and of the targets' own with its variances.
-    weights and innovation: of the targets' rows, covariance of what they observe."""
+    covariance (c, c), and of what is observed with its variances (o,), which moves the places by `moved` (3k, o). observed (o, 3k): what is observed holds of the
+    places' own noise, of which each has its own less what it is moved by. innovation: covariance of what is observed."""
 
     net: LaserNetwork
     causes: Floats
     tied: Floats
     tie_noise: Floats
-    places: Ints
-    own: Floats
-    own_noise: Floats
+    observed: Floats
     moved: Floats
     variances: Floats
     innovation: Floats
 
     @cached_property
+    def _with_observed(self) -> tuple[Floats, Floats]:
+        """Covariance of the places' own noise with what is observed (3k, o), and of that (o, o) with its own variances."""
+        shared = np.asarray(self.net.noise @ self.observed.T)
+        return shared, self.observed @ shared + np.diag(self.variances)
+
+    @cached_property
     def cov(self) -> Floats:
         """Covariance (k, 3, 3) of each place."""
-        out = np.einsum("kac,kbc->kab", *2 * [(self.causes * self.net.prior).reshape(-1, 3, self.causes.shape[1])])
-        for rows, middle in ((self.tied, self.tie_noise), (self.own, self.own_noise)):
-            left = (rows @ middle).reshape(len(out), 3, -1)
-            out += np.einsum("kac,kbc->kab", left, rows.reshape(len(out), 3, -1))
-        moved = (self.moved * np.sqrt(self.variances)).reshape(len(out), 3, -1)
-        out += np.einsum("kac,kbc->kab", moved, moved)
-        rest = np.ones(len(out), dtype=bool)
-        rest[self.places] = False  # places of ties that stand apart keep their own noise
-        squares = self.net.shares.power(2) @ self.net.returns.sigma**2
-        out[rest] += squares[rest][:, :, None] * np.eye(3)
-        return np.asarray(out)
+        k = len(self.net.places)
+        shared, observed = self._with_observed
+
+        def each(left: Floats, right: Floats) -> Floats:
+            """Rows (3k, any) of each place with those of the same place (k, 3, 3)."""
+            return np.matmul(left.reshape(k, 3, -1), right.reshape(k, 3, -1).transpose(0, 2, 1))
+
+        causes, crossed = self.causes * self.net.prior, each(shared, self.moved)
+        out = each(causes, causes) + each(self.tied @ self.tie_noise, self.tied)
+        out += each(self.moved @ observed, self.moved) - crossed - crossed.transpose(0, 2, 1)
+        return np.asarray(out + self.net.own_variances[:, :, None] * np.eye(3))
+
+    def own_shares(self, at: Ints) -> tuple[Floats, Floats]:
+        """Of some rows (q,) of the places: the variance (q,) that their returns' own noise leaves, theirs and that of what is observed, and what the observations'
+        own errors leave."""
+        shared, observed = self._with_observed
+        moved, surveyed = self.moved[at], (self.moved[at] ** 2) @ self.variances
+        rest = ((moved @ observed) * moved).sum(axis=1) - surveyed - 2 * (shared[at] * moved).sum(axis=1)
+        return self.net.own_variances.ravel()[at] + rest, surveyed
+
+    def _joint(self, causes: Floats, at: Ints) -> Floats:
+        """Joint covariance (q, q) of some rows (q,) of the places, from theirs of the causes, times their sigmas."""
+        tied, moved, (shared, observed) = self.tied[at], self.moved[at], self._with_observed
+        crossed = shared[at] @ moved.T
+        out = causes @ causes.T + tied @ self.tie_noise @ tied.T + moved @ observed @ moved.T - crossed - crossed.T
+        return np.asarray(out + self.net.noise[at][:, at].toarray())
 
     def joint(self, which: Ints) -> Floats:
-        """Joint covariance (3q, 3q) of some of the places that are looked at (q,)."""
+        """Joint covariance (3q, 3q) of some of the places (q,)."""
         at = _axes(which)
-        causes, tied, own, moved = self.causes[at] * self.net.prior, self.tied[at], self.own[at], self.moved[at]
-        cov = causes @ causes.T + tied @ self.tie_noise @ tied.T + own @ self.own_noise @ own.T
-        return np.asarray(cov + (moved * self.variances) @ moved.T)
+        return self._joint(self.causes[at] * self.net.prior, at)
 
     @cached_property
     def seen(self) -> Floats:
@@ -236,10 +258,7 @@ class LaserResult:
                 for axis in range(3):
                     causes[3 * j + axis, m + 3 * shift + axis] -= share[axis]
             own[3 * j : 3 * j + 3] = check.sigma**2
-        tied, noise, moved = self.tied[at], self.own[at], self.moved[at]
-        causes *= self.net.prior
-        cov = causes @ causes.T + tied @ self.tie_noise @ tied.T + noise @ self.own_noise @ noise.T
-        return np.asarray(cov + (moved * self.variances) @ moved.T + np.diag(own))
+        return self._joint(causes * self.net.prior, at) + np.diag(own)
 
 
 def _axes(places: Ints) -> Ints:
@@ -253,40 +272,23 @@ def adjusted(net: LaserNetwork, settled: Settled | None = None) -> LaserResult:
     settled: what ties have settled already. Raises NetworkError for more places than are held at once. Source: docs/laser.md."""
     settled = settled or settled_by_ties(net)
     near = [] if net.adjustment != "matched" else [t for t, apart in zip(net.ties, net.apart, strict=True) if not apart]
-    aside = {p for t, apart in zip(net.ties, net.apart, strict=True) if apart for p in (t.one, t.other)}
-    places = np.array([k for k in range(len(net.places)) if k not in aside], dtype=np.int64)
-    if (3 * len(places)) ** 2 > MOST_ENTRIES:
-        raise NetworkError("These are too many places at once.", mend="Give fewer places.")
-    noise, before = net.noise(places), net.jacobian @ settled.left
-    select = np.zeros((3 * len(net.places), 3 * len(places)))
-    select[_axes(places), np.arange(3 * len(places))] = 1.0
-    causes, tied, own, variances, axes = _observed(net, near, before, select)
-    seen = (causes * net.prior) @ (causes * net.prior).T
-    innovation = seen + tied @ settled.noise @ tied.T + own @ noise @ own.T + np.diag(variances)
+    before = net.jacobian @ settled.left
+    causes, tied, own, variances, axes = _observed(net, near, before)
+    seen, noise = (causes * net.prior) @ (causes * net.prior).T, own @ (net.noise @ own.T)
+    innovation = seen + tied @ settled.noise @ tied.T + noise + np.diag(variances)
     moved = np.zeros((3 * len(net.places), len(variances)))
     if len(variances):
         if net.adjustment == "matched":
             with_seen = (before * net.prior) @ (causes * net.prior).T + net.jacobian @ settled.noise @ tied.T
             moved = np.asarray(np.linalg.solve(innovation, with_seen.T).T, dtype=np.float64)
         else:
-            moved = _means(net, axes, variances + np.einsum("qa,ab,qb->q", own, noise, own))
+            moved = _means(net, axes, variances + np.diag(noise))
     return LaserResult(
-        net,
-        before - moved @ causes,
-        net.jacobian - moved @ tied,
-        settled.noise,
-        places,
-        select - moved @ own,
-        noise,
-        moved,
-        variances,
-        innovation,
+        net, before - moved @ causes, net.jacobian - moved @ tied, settled.noise, own, moved, variances, innovation
     )
 
 
-def _observed(
-    net: LaserNetwork, ties: Sequence[Tie], before: Floats, select: Floats
-) -> tuple[Floats, Floats, Floats, Floats, Ints]:
+def _observed(net: LaserNetwork, ties: Sequence[Tie], before: Floats) -> tuple[Floats, Floats, Floats, Floats, Ints]:
     """What is observed, targets axis by axis and then ties (q rows): over parameters and shifts as they were, over what the ties' noise moves, over the places' own noise; the
     variance that each has for itself; its axis."""
     m = len(net.sigma)
@@ -298,16 +300,22 @@ def _observed(
             row = read @ before[at]
             for shift, share in zip(target.shifts, target.shares, strict=True):
                 row[m + 3 * shift + axis] -= share[axis]
-            parts.append((row, read @ net.jacobian[at], read @ select[at], float(target.sigma[axis]) ** 2, axis))
+            own = np.zeros(len(before))
+            own[at] = read
+            parts.append((row, read @ net.jacobian[at], own, float(target.sigma[axis]) ** 2, axis))
     if ties:
-        rows = [_ties(net, ties, some) for some in (before, net.jacobian, select)]
-        parts += [(*(some[k] for some in rows), t.sigma**2, 2) for k, t in enumerate(ties)]
+        rows = [_ties(net, ties, some) for some in (before, net.jacobian)]
+        for k, t in enumerate(ties):
+            own = np.zeros(len(before))
+            own[3 * t.one : 3 * t.one + 3] += t.read
+            own[3 * t.other : 3 * t.other + 3] -= t.read
+            parts.append((*(some[k] for some in rows), own, t.sigma**2, 2))
     if not parts:
         c = before.shape[1]
         return (
             np.zeros((0, c)),
             np.zeros((0, c)),
-            np.zeros((0, select.shape[1])),
+            np.zeros((0, len(before))),
             np.zeros(0),
             np.zeros(0, dtype=np.int64),
         )

@@ -121,13 +121,14 @@ def _groups(scan: Scanned) -> dict[Source, Ints]:
 def _shares(scan: Scanned, found: LaserResult) -> list[Share]:
     """Every source's exact part of the mean variance of the map."""
     at = (3 * scan.map_at[scan.map_at >= 0][:, None] + np.arange(3)).ravel()
-    causes, own, tied = found.causes[at] * found.net.prior, found.own[at], found.tied[at]
+    causes, tied = found.causes[at] * found.net.prior, found.tied[at]
     parts: dict[Source, Floats] = {
         source: (causes[:, which] ** 2).sum(axis=1) for source, which in _groups(scan).items()
     }
-    parts["returns", ""] = np.einsum("ka,ka->k", own @ found.own_noise, own)
+    returns, targets = found.own_shares(at)
+    parts["returns", ""] = returns
     parts["ties", ""] = np.einsum("ka,ka->k", tied @ found.tie_noise, tied)
-    parts["targets", ""] = (found.moved[at] ** 2) @ found.variances
+    parts["targets", ""] = targets
     total = np.sum(list(parts.values()), axis=0).reshape(-1, 3)
     all_h, all_v = float(total[:, :2].sum(axis=1).mean()), float(total[:, 2].mean())
     out = []

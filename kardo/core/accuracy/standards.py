@@ -8,7 +8,7 @@ from functools import lru_cache
 from importlib.resources import files
 
 import numpy as np
-from scipy.stats import norm
+from scipy.special import ndtri
 
 from kardo.core.arrays import Bools, Floats
 from kardo.core.geodesy.confidence import RADIAL_95, VERTICAL_95
@@ -88,7 +88,7 @@ _JUDGES = {
         _as_given,
         lambda t: (
             t.h / math.sqrt(-math.log(1 - min(t.share, 0.9999))),
-            t.v / float(norm.ppf((1 + min(t.share, 0.9999)) / 2)),
+            t.v / float(ndtri((1 + min(t.share, 0.9999)) / 2)),
         ),
     ),
     "nssda": _Judge(_at_95, _as_given, lambda t: (t.h / (RADIAL_95 / math.sqrt(2)), t.v / VERTICAL_95)),

@@ -4,7 +4,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import t as student
+from scipy.special import stdtrit
 
 from kardo.core.accuracy.conditions import unmet
 from kardo.core.accuracy.standards import SurveyError, standards
@@ -92,7 +92,7 @@ def components(names: list[str], d: Floats) -> list[Component]:
 def _component(axis: str, names: list[str], d: Floats, at_95: float) -> Component:
     n, worst = len(d), int(np.argmax(np.abs(d)))
     sd = float(d.std(ddof=1)) if n > 1 else None
-    half = None if sd is None else float(student.ppf((1 + SURE) / 2, n - 1)) * sd / math.sqrt(n)
+    half = None if sd is None else float(stdtrit(n - 1, (1 + SURE) / 2)) * sd / math.sqrt(n)
     rmse = float(np.sqrt(np.mean(d**2)))
     return Component(axis, n, float(d.mean()), half, rmse, sd, at_95, float(d[worst]), names[worst])
 

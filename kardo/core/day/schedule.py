@@ -7,13 +7,14 @@ worker, so that the same day always has the same schedule.
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from typing import Any
-
-from ortools.sat.python import cp_model
+from typing import TYPE_CHECKING, Any
 
 from kardo.core.day.light import Light
 from kardo.core.day.tasks import Task
 from kardo.core.plan.visits import Person, Visit
+
+if TYPE_CHECKING:
+    from ortools.sat.python.cp_model import CpModel, CpSolver  # loaded where a day is solved: it is fifty megabytes
 
 DAY = 24 * 60
 MOST_TRIED = 8  # pins, and departures, that are tried to find out what is in the way
@@ -169,7 +170,9 @@ def _breaks(tasks: tuple[Task, ...], starts: dict[str, Any]) -> Iterator[Any]:
                 yield starts[t.id] - starts[after.task] - legs[after.task].minutes - after.minutes
 
 
-def _solved(model: cp_model.CpModel) -> cp_model.CpSolver | None:
+def _solved(model: "CpModel") -> "CpSolver | None":
+    from ortools.sat.python import cp_model
+
     solver = cp_model.CpSolver()
     solver.parameters.num_workers = 1
     solver.parameters.max_deterministic_time = EFFORT
@@ -178,8 +181,10 @@ def _solved(model: cp_model.CpModel) -> cp_model.CpSolver | None:
 
 def _model(
     tasks: tuple[Task, ...], people: tuple[Person, ...], limits: _Limits
-) -> tuple[cp_model.CpModel, dict[str, Any], dict[tuple[str, str], Any]]:
+) -> tuple["CpModel", dict[str, Any], dict[tuple[str, str], Any]]:
     """The day as the solver sees it: a start for every task, who does it, and what bounds them."""
+    from ortools.sat.python import cp_model
+
     model = cp_model.CpModel()
     starts = {t.id: model.new_int_var(0, DAY, t.id) for t in tasks}
     does: dict[tuple[str, str], Any] = {}
@@ -226,7 +231,7 @@ def _within_day(shut: tuple[tuple[str, str], ...]) -> Iterator[tuple[int, int]]:
         yield from [(first, last)] if first < last else [(0, last), (first, DAY)]
 
 
-def _charging(model: cp_model.CpModel, tasks: tuple[Task, ...], starts: dict[str, Any], limits: _Limits) -> None:
+def _charging(model: "CpModel", tasks: tuple[Task, ...], starts: dict[str, Any], limits: _Limits) -> None:
     """A battery is away while it flies and while it is charged again."""
     for kind in {t.battery for t in tasks if t.battery} if limits.charge is not None else set():
         legs = [t for t in tasks if t.battery == kind]

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { call, type Session } from "../api/client";
 import { clock, length, UNITS } from "../lib/units";
-import { useOutbox, usePlan } from "./plan";
+import { useOutbox, usePlan, useProgress } from "./plan";
 import { store } from "./store";
 import { useWorkbench } from "./workbench";
 
@@ -113,11 +113,13 @@ export function TopBar({ session }: { session: Session }) {
 function Saved() {
   const { answer } = usePlan();
   const { entries, reached, since } = useOutbox();
+  const { settled } = useProgress();
   return (
     <span
       className={`figures text-sm whitespace-nowrap ${reached ? "text-quiet" : "text-decision-text"}`}
       role="status"
       data-testid="saved"
+      data-settled={settled}
     >
       {savedWords({ waiting: entries.filter((e) => !e.refused).length, reached, since, savedAt: answer.saved_at })}
     </span>

@@ -27,6 +27,7 @@ import {
   type Schemas,
 } from "../api/client";
 import { applied } from "../lib/edits";
+import { UNDER_WAY } from "../ui/UnderWay";
 import { useEvents } from "./events";
 import { useLive, type LiveDesk } from "./live";
 import { Outbox, type OutboxState } from "./outbox";
@@ -60,6 +61,8 @@ interface PlanDesk {
 
 interface ProgressDesk {
   prediction: Prediction | undefined;
+  /** Whether all that is shown belongs to the plan as it is saved, and nothing is on its way. */
+  settled: boolean;
   /** Stop the prediction that is under way, or start it again. */
   run: (what: "start" | "stop") => Promise<void>;
 }
@@ -198,13 +201,17 @@ export function PlanProvider({ jobId, user, children }: { jobId: string; user: s
     };
   }, [outbox]);
 
+  const held = summary.isPlaceholderData || summary.data?.hash !== answer.data?.hash;
+  const settled = !outbox.state.sending && !outbox.box.waiting.length && !held && progress.settled;
+  const reported = useMemo((): ProgressDesk => ({ ...progress, settled }), [progress, settled]);
+
   if (!desk) {
     const problem = answer.error ?? catalogue.error;
     return problem ? <Closed problem={problem as Problem} /> : <p className="p-6">Opening the job…</p>;
   }
   return (
     <Desk.Provider value={desk}>
-      <Progress.Provider value={progress}>
+      <Progress.Provider value={reported}>
         <Unsent.Provider value={unsent}>{children}</Unsent.Provider>
       </Progress.Provider>
     </Desk.Provider>
@@ -284,7 +291,9 @@ function usePrediction(jobId: string, revision: number | undefined): ProgressDes
   useEffect(() => {
     if (unasked) run("start").catch(() => undefined); // the next visit asks again
   }, [unasked, run]);
-  return useMemo(() => ({ prediction: prediction.data, run }), [prediction.data, run]);
+  const { data, isPlaceholderData } = prediction;
+  const settled = !!data && !isPlaceholderData && !unasked && !UNDER_WAY.includes(data.state);
+  return useMemo(() => ({ prediction: data, settled, run }), [data, settled, run]);
 }
 
 interface Latest {
