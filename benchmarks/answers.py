@@ -138,7 +138,7 @@ def _page(asking: Asking) -> None:
     asking.ask("its largest script", "get", f"/assets/{script.name}")
 
 
-def compare(before: Path | None) -> dict[str, dict[str, tuple[float, float, float]]]:
+def compare(before: Path | None, rounds: int = ROUNDS) -> dict[str, dict[str, tuple[float, float, float]]]:
     """Middle of queries, milliseconds and bytes by side and request."""
     from benchmarks import checkouts
 
@@ -146,7 +146,7 @@ def compare(before: Path | None) -> dict[str, dict[str, tuple[float, float, floa
     for name in sides:
         checkouts.fresh_database(f"{DATABASE}_{name}")
     told: dict[str, dict[str, list]] = {name: {} for name in sides}
-    for _ in range(ROUNDS):
+    for _ in range(rounds):
         for name, checkout in sides.items():
             fields = checkouts.by_field(checkout)
             said = checkouts.python(checkout, f"{DATABASE}_{name}", str(Path(__file__)), "--side", str(int(fields)))

@@ -4,10 +4,17 @@ The program being measured runs with the checkout as its working directory and f
 checkout's. The older grammar changes whole objects ({object, value}), the present one fields ({path, before, after}).
 """
 
+import contextlib
 import json
 import os
+import signal
+import socket
 import subprocess
 import sys
+import time
+import urllib.request
+from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -38,10 +45,12 @@ def put(fields: bool, changes: dict[str, tuple[dict | None, dict]]) -> dict[str,
 
 def commands(checkout: Path, port: int) -> list[list[str]]:
     """All the processes that serve a checkout."""
-    if by_field(checkout):
-        from scripts.demo import behind, web
-
-        return [web(port), *behind().values()]
+    if by_field(checkout):  # as its own demo starts them
+        told = (
+            f"import json; from scripts.demo import behind, web; print(json.dumps([web({port}), *behind().values()]))"
+        )
+        said = subprocess.run([sys.executable, "-c", told], cwd=checkout, check=True, stdout=subprocess.PIPE, text=True)
+        return [[sys.executable, *command[1:]] for command in json.loads(said.stdout)]
     web = ["-m", "gunicorn", "kardo.server.wsgi", "--bind", f"127.0.0.1:{port}", "--worker-class", "gthread"]
     behind_it = (["--only", "quick"], ["--only", "patient", "--nice", "10"])
     return [
@@ -64,6 +73,58 @@ def environment(checkout: Path, database: str) -> dict[str, str]:
         "KARDO_DB_PASSWORD": known["password"],
         "KARDO_DB_PORT": str(known["port"]),
     }
+
+
+@dataclass(frozen=True)
+class Served:
+    """A checkout that is served: its address, and its processes, the web server's first."""
+
+    address: str
+    processes: list[subprocess.Popen]
+
+    def megabytes(self) -> float:
+        """Memory of all its processes and their children, of what several share each its part (PSS)."""
+        own = [str(p.pid) for p in self.processes]
+        found = subprocess.run(["ps", "-eo", "pid=,sid="], check=True, capture_output=True, text=True).stdout.split()
+        pids = [pid for pid, sid in zip(found[::2], found[1::2], strict=True) if sid in own]
+        return sum(_proportional(pid) for pid in pids)
+
+
+def _proportional(pid: str) -> float:
+    """Megabytes of one process; nothing of one that has ended."""
+    with contextlib.suppress(OSError):
+        for line in Path(f"/proc/{pid}/smaps_rollup").read_text().splitlines():
+            if line.startswith("Pss:"):
+                return int(line.split()[1]) / 1024
+    return 0.0
+
+
+@contextlib.contextmanager
+def served(checkout: Path, database: str) -> Iterator[Served]:
+    """A checkout served on a database, as long as the block runs."""
+    with socket.socket() as s:
+        s.bind(("127.0.0.1", 0))
+        port = s.getsockname()[1]
+    env = environment(checkout, database)
+    running = [subprocess.Popen(c, cwd=checkout, env=env, start_new_session=True) for c in commands(checkout, port)]
+    try:
+        address = f"http://127.0.0.1:{port}"
+        _await(address)
+        yield Served(address, running)
+    finally:
+        for process in running:
+            with contextlib.suppress(ProcessLookupError):
+                os.killpg(process.pid, signal.SIGKILL)
+            process.wait()
+
+
+def _await(address: str) -> None:
+    for _ in range(300):
+        try:
+            urllib.request.urlopen(address, timeout=1)
+            return
+        except OSError:
+            time.sleep(0.2)
 
 
 def fresh_database(name: str) -> None:

@@ -3,12 +3,13 @@
 import argparse
 import json
 import time
+from dataclasses import asdict, dataclass
 from pathlib import Path
 
 import numpy as np
 
 from kardo.core.flight.areas import site_polygon
-from kardo.core.flight.coverage import Coverage, covered
+from kardo.core.flight.coverage import covered
 from kardo.core.flight.pattern import all_flown
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.flights import Flight
@@ -38,31 +39,42 @@ def block(exposures: int) -> Plan:
     )
 
 
-def main() -> None:
-    """Least, middle and most of five turns each, the flights laid out beforehand."""
-    parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("--json", type=Path, help="write the figures here")
+@dataclass(frozen=True)
+class Row:
+    """One size: cells, and the least, middle and most of some turns in seconds."""
+
+    cells: int
+    least: float
+    median: float
+    most: float
+
+
+def measured(turns: int = TURNS) -> dict[int, Row]:
+    """Each size, the flights laid out beforehand."""
     out = {}
     for size in SIZES:
         plan = block(size)
         surface, flights = plan.surface, all_flown(plan)
         assert surface is not None
         seconds: list[float] = []
-        found: Coverage | None = None
-        for _ in range(TURNS + 1):
+        for _ in range(turns + 1):
             began = time.perf_counter()
             found = covered(plan, flights, surface, site_polygon(plan))
             seconds.append(time.perf_counter() - began)
-        assert found is not None
-        least, *_, most = turns = sorted(seconds[1:])  # the first loads what was compiled
-        exposures = sum(len(f.e) for f in flights)
-        out[exposures] = {"cells": found.images.size, "least": least, "median": turns[TURNS // 2], "most": most}
-        print(
-            f"{exposures:,} exposures, {found.images.size:,} cells: {least:.2f}, {turns[TURNS // 2]:.2f}, {most:.2f} s"
-        )
-    args = parser.parse_args()
+        took = sorted(seconds[1:])  # the first loads what was compiled
+        out[size] = Row(found.images.size, took[0], took[turns // 2], took[-1])
+    return out
+
+
+def main() -> None:
+    """Least, middle and most of five turns each."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--json", type=Path, help="write the figures here")
+    args, rows = parser.parse_args(), measured()
+    for size, row in rows.items():
+        print(f"about {size:,} exposures, {row.cells:,} cells: {row.least:.2f}, {row.median:.2f}, {row.most:.2f} s")
     if args.json:
-        args.json.write_text(json.dumps(out, indent=1))
+        args.json.write_text(json.dumps({size: asdict(row) for size, row in rows.items()}, indent=1))
 
 
 if __name__ == "__main__":

@@ -37,6 +37,9 @@ def main(users: int) -> None:
     for k in range(users):
         office = Organisation.objects.get_or_create(name=f"Office {k % 10}")[0]
         user = User.objects.create(username=f"load{k}")
+        if k == 0:
+            user.set_password("load-of-fifty")
+            user.save()
         Member.objects.create(user=user, organisation=office)
         moved = plan.control[4].model_copy(update={"e": plan.control[4].e + 0.1 * k})
         control = (*plan.control[:4], moved, *plan.control[5:])

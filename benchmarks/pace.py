@@ -1,19 +1,24 @@
-"""The sheet's pace with 10,000 exposures and their coverage shown, dragged and zoomed in a real browser against a served Kardo: `python -m benchmarks.pace URL NAME PASSWORD`."""
+"""The sheet's pace with 10,000 exposures and their coverage shown, dragged and zoomed in a real browser against a served Kardo: `python -m benchmarks.pace [URL NAME PASSWORD]`."""
 
 import argparse
 import json
 import math
 import statistics
+import subprocess
+import sys
 import tempfile
+import time
 from itertools import pairwise
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
+from benchmarks.checkouts import HERE, environment, fresh_database, served
 from benchmarks.coverage import block
 
 FLAGS = "--no-sandbox --disable-gpu --no-first-run --disable-background-networking --disable-component-update --disable-sync"
-SECONDS = 5.0
+SECONDS, SETTLE = 5.0, 12.0
+DATABASE = "kardo_pace"
 FRAMES = """seconds => new Promise(done => { const at = []; const began = performance.now();
   const tick = now => { at.push(now); now - began < 1000 * seconds ? requestAnimationFrame(tick) : done(at); };
   requestAnimationFrame(tick); })"""
@@ -22,19 +27,53 @@ FRAMES = """seconds => new Promise(done => { const at = []; const began = perfor
 def main() -> None:
     """Frames a second, and the middle and the slowest of twenty frames in milliseconds."""
     parser = argparse.ArgumentParser(description=__doc__)
-    for what in ("url", "name", "password"):
-        parser.add_argument(what)
+    parser.add_argument("url", nargs="?", help="of a Kardo that is served; without one the demo is served for it")
+    parser.add_argument("name", nargs="?", default="planner")
+    parser.add_argument("password", nargs="?", default="corvane-demo")
+    parser.add_argument("--json", type=Path, help="write the figures here")
     args = parser.parse_args()
+    told = _at(args.url, args.name, args.password) if args.url else _of_demo(args.name, args.password)
+    if args.json:
+        args.json.write_text(json.dumps(told, indent=1))
+
+
+def _of_demo(name: str, password: str) -> dict[str, float]:
+    """The same of the demo on a database of its own, with the memory of all its processes before and after."""
+    fresh_database(DATABASE)
+    for what in ("migrate", "load_demo"):
+        subprocess.run(
+            [sys.executable, "manage.py", what],
+            cwd=HERE,
+            env=environment(HERE, DATABASE),
+            check=True,
+            stdout=subprocess.DEVNULL,
+        )
+    with served(HERE, DATABASE) as server:
+        time.sleep(SETTLE)
+        began = server.megabytes()
+        told = _at(server.address, name, password)
+        time.sleep(SETTLE)
+        memory = {"megabytes": began, "megabytes in use": server.megabytes()}
+    print(", ".join(f"{what}: {figure:.0f}" for what, figure in memory.items()))
+    return told | memory
+
+
+def _at(url: str, name: str, password: str) -> dict[str, float]:
+    """The middle frame of each, milliseconds."""
+    told = {}
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS.split())
         page = browser.new_page(viewport={"width": 1280, "height": 800})
-        _opened(page, args.url, args.name, args.password)
+        _opened(page, url, name, password)
         box = page.get_by_role("application").bounding_box()
         assert box is not None
         middle = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
         for words, move in (("still", None), ("dragged", _drag), ("zoomed", _zoom)):
-            _told(words, _frames(page, middle, move))
+            took = _frames(page, middle, move)
+            _told(words, took)
+            told[words] = sum(took) / len(took)
         browser.close()
+    return told
 
 
 def _opened(page: Page, url: str, name: str, password: str) -> None:
@@ -82,7 +121,9 @@ def _zoom(page: Page, x: float, y: float) -> None:
 
 def _told(words: str, took: list[float]) -> None:
     slow = sorted(took)[int(0.95 * len(took))]
-    print(f"{words}: {1000 * len(took) / sum(took):.0f} frames a second, middle {statistics.median(took):.1f} ms, one in twenty over {slow:.1f} ms")
+    print(
+        f"{words}: {1000 * len(took) / sum(took):.0f} frames a second, middle {statistics.median(took):.1f} ms, one in twenty over {slow:.1f} ms"
+    )
 
 
 if __name__ == "__main__":

@@ -126,7 +126,7 @@ def measure(exposures: int) -> Row:
     turns = []
     for _ in range(TURNS if exposures <= 2000 else 1):
         stages, n, half, memory = _predict_once(plan)
-        turns.append((sum(stages.values()) / _cholesky_banded(n, half), stages, memory))
+        turns.append((sum(stages.values()) / cholesky_seconds(n, half), stages, memory))
     ratio, stages, _ = sorted(turns, key=lambda turn: turn[0])[len(turns) // 2]
     return Row(
         net.n_exposures,
@@ -184,7 +184,7 @@ def _operations(start: np.ndarray, n: int, half: int, map_points: int) -> dict[s
     }
 
 
-def _cholesky_banded(n: int, half: int) -> float:
+def cholesky_seconds(n: int, half: int) -> float:
     """Seconds for SciPy's band Cholesky of a regular matrix of this order and band; the middle one of three runs."""
     rng = np.random.default_rng(3)
     times = []

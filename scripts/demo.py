@@ -47,6 +47,7 @@ def web(port: int) -> list[str]:
         "75",
         "--log-level",
         "warning",
+        "--preload",  # what the processes load is in memory once
     ]
 
 
@@ -60,9 +61,9 @@ def beside(caster: int, processing: int, receiver: int, network: int, airspace: 
 def behind() -> dict[str, list[str]]:
     """The commands of all that works behind the web server, by name."""
     return {
-        "keeper of live networks": [PYTHON, "-m", "kardo.server.keeper", "--nice", "4"],
-        "quick worker": [PYTHON, "manage.py", "worker", "--only", "quick", "--nice", "8"],
-        "patient worker": [PYTHON, "manage.py", "worker", "--only", "patient", "--nice", "15"],
+        "keeper of live networks": [PYTHON, "-m", "kardo.server.keeper"],
+        "quick worker": [PYTHON, "manage.py", "worker", "--only", "quick", "--nice", "3"],
+        "patient worker": [PYTHON, "manage.py", "worker", "--only", "patient", "--nice", "8"],
     }
 
 

@@ -17,6 +17,7 @@ import django
 def main() -> None:
     """Until stopped."""
     django.setup()
+    from kardo.server.memory import give_back
     from kardo.server.predictions.apart import serve
     from kardo.server.predictions.live import where
     from kardo.server.predictions.networks import Networks
@@ -26,6 +27,7 @@ def main() -> None:
     parser.add_argument("--nice", type=int, default=0, help="give way to other processes by so much")
     os.nice(parser.parse_args().nice)
     warm()
+    give_back()
     networks = Networks()
     serve(*where(), {"ask": networks.ask, "start": networks.start})
 

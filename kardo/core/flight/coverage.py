@@ -5,9 +5,8 @@ camera is not seen by it, nor what lies behind other ground, or behind a thing a
 """
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass, field
-from functools import lru_cache
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass
 from itertools import product
 from typing import NamedTuple
 
@@ -27,6 +26,7 @@ from kardo.core.flight.shade import OPAQUE, Shade, blocked, shade_of
 from kardo.core.flight.sight import Cells, Sight
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.geodesy.units import area, small
+from kardo.core.kept import kept
 from kardo.core.plan.model import Plan
 from kardo.core.terrain.surface import AnySurface, Surface
 
@@ -130,25 +130,15 @@ class Coverage(GroundCells):
         return self.seen & (self.images >= FEW) & (self.off_middle > CORNER)
 
 
+def _covered_by(plan: Plan) -> Hashable:
+    site, hiding = plan.site, tuple(f for f in plan.site.features if f.kind in OPAQUE)
+    return plan.flights, plan.kit, site.boundary, site.areas, site.ground, plan.brief, hiding
+
+
+@kept(1, by=_covered_by)  # it takes up to forty megabytes
 def coverage(plan: Plan) -> Coverage:
     """What a plan's flights cover of its site; kept, for it does not change with control. Raises PlanError where there is no boundary, no ground or
     no flight."""
-    site = plan.site
-    hiding = tuple(f for f in site.features if f.kind in OPAQUE)
-    return _kept(_Asked(plan, (plan.flights, plan.kit, site.boundary, site.areas, site.ground, plan.brief, hiding)))
-
-
-@dataclass(frozen=True)
-class _Asked:
-    """A plan, and all of it that its coverage depends on."""
-
-    plan: Plan = field(compare=False)
-    of: tuple[object, ...]
-
-
-@lru_cache(maxsize=3)  # of up to forty megabytes each
-def _kept(asked: _Asked) -> Coverage:
-    plan = asked.plan
     surface, polygon = plan.surface, site_polygon(plan)
     if surface is None:
         raise PlanError("There is no ground.", where="Site", mend="Bring in a terrain, or type a level.")

@@ -1,8 +1,7 @@
 """What a scan covers: pulses on each square metre, strips that see a place, returns from the ground under trees, and gaps. Source: docs/laser.md."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field
-from functools import lru_cache
+from collections.abc import Hashable, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import shapely
@@ -17,6 +16,7 @@ from kardo.core.flight.shade import shade_of
 from kardo.core.flight.tracks import Aimed, Track, aimed, tracks_of
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.geodesy.units import area
+from kardo.core.kept import kept
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import FeatureKind
 from kardo.core.site.things import shape_of_feature
@@ -77,25 +77,15 @@ def scanned(plan: Plan) -> tuple[FlightPlan, ...]:
     return tuple(over_ground(f) for f in all_flown(plan) if f.scans)
 
 
-def density(plan: Plan) -> Density:
-    """What a plan's scanning flights cover of its site; kept. Raises PlanError where there is no boundary, no ground or no such flight."""
+def _scanned_by(plan: Plan) -> Hashable:
     site, assumed = plan.site, plan.assumptions
     under = assumed.edition, tuple(sorted(assumed.overrides.items()))
-    depends = plan.flights, plan.kit, site.boundary, site.areas, site.features, site.ground, plan.brief, under
-    return _kept(_Asked(plan, depends))
+    return plan.flights, plan.kit, site.boundary, site.areas, site.features, site.ground, plan.brief, under
 
 
-@dataclass(frozen=True)
-class _Asked:
-    """A plan, and all of it that its density depends on."""
-
-    plan: Plan = field(compare=False)
-    of: tuple[object, ...]
-
-
-@lru_cache(maxsize=3)
-def _kept(asked: _Asked) -> Density:
-    plan = asked.plan
+@kept(1, by=_scanned_by)
+def density(plan: Plan) -> Density:
+    """What a plan's scanning flights cover of its site; kept. Raises PlanError where there is no boundary, no ground or no such flight."""
     flights = scanned(plan)
     if not flights:
         raise PlanError("There is no flight that scans.", where="Flight", mend="Add one.")

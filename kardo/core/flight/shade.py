@@ -2,8 +2,8 @@
 through; nor are wires."""
 
 import math
-from dataclasses import dataclass, field
-from functools import cached_property, lru_cache
+from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import shapely
@@ -12,9 +12,9 @@ from scipy.ndimage import map_coordinates, maximum_filter, minimum_filter
 
 from kardo.core.arrays import Bools, Floats
 from kardo.core.flight.areas import site_polygon
+from kardo.core.kept import kept
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import Ring
-from kardo.core.plan.site import Feature, Ground
+from kardo.core.plan.site import Feature
 from kardo.core.site.things import shape_of_feature, top_of
 from kardo.core.terrain.horizon import BESIDE
 from kardo.core.terrain.surface import Level
@@ -67,34 +67,24 @@ class Shade:
         return out
 
 
+def _solid(plan: Plan) -> tuple[Feature, ...]:
+    return tuple(f for f in plan.site.features if f.kind in OPAQUE and f.shape != "place" and f.height > 0)
+
+
+@kept(4, by=lambda plan: (plan.site.ground, plan.site.boundary, _solid(plan)))
 def shade_of(plan: Plan) -> Shade | None:
     """Over a plan's site and somewhat about it; kept. None where nothing can hide anything: on level ground without things, or where no ground is known. Raises PlanError
     where there is no boundary."""
-    site = plan.site
-    solid = tuple(f for f in site.features if f.kind in OPAQUE and f.shape != "place" and f.height > 0)
-    return _kept(_Asked(plan, (site.ground, site.boundary, solid)))
-
-
-@dataclass(frozen=True)
-class _Asked:
-    """A plan, and all of it that its shade depends on."""
-
-    plan: Plan = field(compare=False)
-    of: tuple[Ground, Ring, tuple[Feature, ...]]
-
-
-@lru_cache(maxsize=4)
-def _kept(asked: _Asked) -> Shade | None:
-    surface, things = asked.plan.surface, asked.of[2]
+    surface, things = plan.surface, _solid(plan)
     if surface is None or (isinstance(surface, Level) and not things):
         return None
-    west, south, east, north = site_polygon(asked.plan).buffer(ABOUT).bounds
+    west, south, east, north = site_polygon(plan).buffer(ABOUT).bounds
     finest = FINEST if isinstance(surface, Level) or things else max(surface.step / 2, FINEST)
     step = max(finest, math.sqrt((east - west) * (north - south) / MOST_NODES))
     ee, nn = np.meshgrid(np.arange(west, east + step, step), np.arange(south, north + step, step))
     tops = np.array(surface.at(ee, nn), dtype=np.float64)
     for thing in things:
-        _stand(asked.plan, thing, step, ee, nn, tops)
+        _stand(plan, thing, step, ee, nn, tops)
     return Shade(west, south, step, tops) if np.isfinite(tops).any() else None
 
 

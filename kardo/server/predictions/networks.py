@@ -23,6 +23,7 @@ from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 from kardo.core.practice.catalogue import Finding
+from kardo.server.memory import give_back
 
 SHARE_OF_MEMORY = 0.25  # of the machine, for all networks kept
 MOST_WAITING = 200  # networks asked for and not yet solved
@@ -105,6 +106,7 @@ class Networks:
         finally:
             entry.done = True
             self._make_room()
+            give_back()
 
     def _make_room(self) -> None:
         """Solved networks go, the least lately asked for first, until the rest fits; one being solved stays, and so does

@@ -29,6 +29,7 @@ from kardo.core.plan.model import Plan, plan_from_json
 from kardo.core.practice.layout import search
 from kardo.core.practice.proposed import Wish
 from kardo.server.jobs.models import Job
+from kardo.server.memory import give_back
 from kardo.server.plans.stored import with_ground
 from kardo.server.predictions.models import WAITING, Computation
 
@@ -146,6 +147,7 @@ def run(key: str) -> None:
     rows = rows.filter(runner=mine)
     try:
         result = _computed(prediction, mine)
+        give_back()
     except Overtaken:
         log.info("%s was overtaken or stopped", prediction)
     except KardoError as fault:

@@ -13,6 +13,7 @@ from django.db import OperationalError
 from procrastinate import App, exceptions
 from procrastinate.contrib.django import app
 
+from kardo.server.memory import give_back
 from kardo.server.predictions.tasks import PATIENT, QUICK, give_up
 from kardo.warm import warm
 
@@ -35,6 +36,7 @@ class Command(BaseCommand):
     def handle(self, *args, **options):
         os.nice(options["nice"])
         warm()
+        give_back()
         queues = [options["only"]] if options["only"] else [QUICK, PATIENT]
         while True:
             try:
