@@ -23,6 +23,10 @@ lint: dev
 
 test: lint test-core test-server test-browser
 
+# Two workers on two cores: threads of their own would only wait for each other.
+test-core test-server test-browser test-long: export OPENBLAS_NUM_THREADS = 1
+test-core test-server test-browser test-long: export NUMBA_NUM_THREADS = 1
+
 test-core: dev
 	$(PYTEST) tests/core tests/formats tests/standins kardo/core kardo/formats --doctest-modules -n 2
 

@@ -7,7 +7,7 @@ cd "$(dirname "$0")/.."
 mkdir -p .local
 
 packages="postgresql-15 postgresql-15-postgis-3 proj-data libgdal32 libgeos-c1v5 libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0 python3-venv"
-[ "${1:-}" = "--dev" ] && packages="$packages chromium iproute2"
+[ "${1:-}" = "--dev" ] && packages="$packages chromium-headless-shell iproute2"
 missing=""
 for p in $packages; do
   dpkg-query -W -f='${Status}' "$p" 2>/dev/null | grep -q "install ok installed" || missing="$missing $p"

@@ -37,7 +37,7 @@ os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")  # the browser driver
 
 @pytest.fixture(scope="session")
 def browser_type_launch_args():
-    return {"executable_path": "/usr/bin/chromium", "args": CHROMIUM}
+    return {"executable_path": "/usr/bin/chromium-headless-shell", "args": CHROMIUM}
 
 
 @pytest.fixture(scope="session")
@@ -92,7 +92,9 @@ def product(django_db_setup, django_db_blocker, web_process):
     from django.test.utils import setup_databases
 
     from kardo.server.jobs.models import Job
+    from kardo.server.plans.stored import stored_plan
     from kardo.server.predictions.models import Computation
+    from kardo.server.predictions.tasks import request_computation, run
 
     with django_db_blocker.unblock():
         if not connection.settings_dict["NAME"].startswith("test_"):  # made only where some test asks for it itself
@@ -100,6 +102,10 @@ def product(django_db_setup, django_db_blocker, web_process):
         Computation.objects.all().delete()  # a killed run may have left its own
         Job.objects.all().delete()
         call_command("load_demo", stdout=open(os.devnull, "w"))  # noqa: SIM115
+        for (
+            job
+        ) in Job.objects.all():  # the tests are about what is done with a prediction, not about waiting for the first
+            run(key=str(request_computation(job, stored_plan(job)).key))
         SESSIONS.update({user.username: session_of(user) for user in User.objects.filter(member__isnull=False)})
     address = f"http://127.0.0.1:{free_port()}"
     commands = [*behind().values(), *beside(CASTER, PROCESSING, RECEIVER, NETWORK, AIRSPACE).values()]

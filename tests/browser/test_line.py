@@ -118,7 +118,7 @@ def test_the_line_holds_at_every_size_and_in_every_light(signed_in, product, job
             tray.wait_for()
             expect(tray.get_by_text(re.compile(r"^(Opening|Computing)"))).to_have_count(0, timeout=120_000)
             expect(page.get_by_text("is being computed")).to_have_count(0, timeout=120_000)
-            page.wait_for_timeout(400)
+            page.evaluate("() => new Promise((drawn) => requestAnimationFrame(() => requestAnimationFrame(drawn)))")
             name = f"{station} {view}".strip()
             if page.evaluate("scrollX + scrollY") or tray.evaluate("t => t.scrollTop + t.scrollLeft"):
                 found.append(f"{name}: opens scrolled")

@@ -22,6 +22,22 @@ def settled(page):
     expect(page.locator('[data-testid="saved"][data-settled="true"]')).to_have_count(1, timeout=90_000)
 
 
+def ready_to_drag(page):
+    """Wait until the server answers live what is dragged in the open job."""
+    base, _, rest = page.url.partition("/jobs/")
+    token = next(c["value"] for c in page.context.cookies() if c["name"] == "csrftoken")
+    for _ in range(1200):
+        said = page.request.post(
+            f"{base}/api/jobs/{rest.split('/')[0]}/live",
+            data={"edits": []},
+            headers={"X-CSRFToken": token, "Origin": base},
+        )
+        if said.json()["state"] == "ready":
+            return
+        page.wait_for_timeout(50)
+    raise AssertionError("live answers never came")
+
+
 def spot(page, e, n):
     """Where a grid position is drawn, in pixels of the page."""
     box = page.get_by_role("application").bounding_box()
@@ -147,7 +163,7 @@ def test_a_move_on_the_demo_is_answered_within_two_seconds(signed_in):
     page = signed_in
     open_demo(page)
     page.get_by_label("E of G3", exact=True).click()
-    page.wait_for_timeout(3000)  # the server makes ready for drags meanwhile
+    ready_to_drag(page)
     page.evaluate(
         """() => { window.changed = 0; window.busy = false; const started = performance.now();
         new MutationObserver(() => { const b = document.querySelector('[role=progressbar]');

@@ -6,7 +6,7 @@ from playwright.sync_api import expect
 
 from benchmarks.prediction import block_plan
 from kardo.core.plan.brief import Brief
-from tests.browser.test_story import commit, figure, open_demo, settled, spot
+from tests.browser.test_story import commit, figure, open_demo, ready_to_drag, settled, spot
 
 FOLLOW = """async ([x, y, steps]) => {
   const shown = document.querySelector('[data-testid=absolute-v]');
@@ -65,7 +65,7 @@ def test_figures_follow_a_dragged_target_over_two_thousand_exposures(signed_in, 
     page.get_by_role("link", name=re.compile("Two thousand")).first.click()
     expect(page.get_by_test_id("absolute-v")).to_be_visible(timeout=180_000)
     settled(page)
-    page.wait_for_timeout(6000)  # the server makes ready for the first drag
+    ready_to_drag(page)
     e, n = page.evaluate(
         "() => kardoMap.getLayers().getArray().at(-2).getSource().getFeatures().find(f => f.getId() === 'control/G5').getGeometry().getCoordinates()"
     )

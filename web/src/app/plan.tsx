@@ -121,6 +121,7 @@ export function PlanProvider({ jobId, user, children }: { jobId: string; user: s
   const { ask, clear } = trial;
   const [fault, setFault] = useState<Problem | null>(null);
   const [stuck, setStuck] = useState<PlanDesk["stuck"]>(null);
+  const [stepping, setStepping] = useState(0); // undo and redo under way: they are not in the outbox
 
   const base = answer.data?.plan;
   const entries = outbox.state.entries;
@@ -155,9 +156,10 @@ export function PlanProvider({ jobId, user, children }: { jobId: string; user: s
       clear();
       setStuck(null);
       if (told()) return;
-      if (direction === "undo" && !over && (await outbox.box.takeBack())) return;
-      await outbox.box.flush();
+      setStepping((n) => n + 1);
       try {
+        if (direction === "undo" && !over && (await outbox.box.takeBack())) return;
+        await outbox.box.flush();
         take(await call<PlanAnswer>("POST", `/jobs/${jobId}/plan/${direction}${over ? "?over=true" : ""}`));
         setFault(null);
         ask([]);
@@ -165,6 +167,8 @@ export function PlanProvider({ jobId, user, children }: { jobId: string; user: s
         const problem = error instanceof Problem ? error : new Problem(0, String(error));
         if (problem.status === 412 || (problem.status === 422 && problem.where)) setStuck({ direction, problem });
         else setFault(problem);
+      } finally {
+        setStepping((n) => n - 1);
       }
     },
     [outbox.box, jobId, take, ask, clear, told],
@@ -202,7 +206,7 @@ export function PlanProvider({ jobId, user, children }: { jobId: string; user: s
   }, [outbox]);
 
   const held = summary.isPlaceholderData || summary.data?.hash !== answer.data?.hash;
-  const settled = !outbox.state.sending && !outbox.box.waiting.length && !held && progress.settled;
+  const settled = !outbox.state.sending && !outbox.box.waiting.length && !stepping && !held && progress.settled;
   const reported = useMemo((): ProgressDesk => ({ ...progress, settled }), [progress, settled]);
 
   if (!desk) {
