@@ -43,7 +43,7 @@ test-server: dev database
 
 test-browser: dev database
 	$(PYTEST) tests/hosts --create-db
-	$(ON_COPY) $(PYTEST) tests/browser --create-db -n 2 --dist loadfile
+	$(ON_COPY) $(PYTEST) tests/browser --create-db -n 2 --dist worksteal
 
 # Other examples and other files every time, for as long as it takes.
 test-long: dev

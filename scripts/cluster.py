@@ -159,6 +159,18 @@ def template() -> str:
     return name
 
 
+def away(name: str) -> None:
+    """Cut a database off, as a restart would: whoever is connected is not any more, and nobody comes in."""
+    known = json.loads(WRITTEN.read_text())
+    cut = f"SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = '{name}'"
+    _psql(known, "postgres", f"ALTER DATABASE {name} ALLOW_CONNECTIONS false; {cut}")
+
+
+def back(name: str) -> None:
+    """Let people into a database again."""
+    _psql(json.loads(WRITTEN.read_text()), "postgres", f"ALTER DATABASE {name} ALLOW_CONNECTIONS true")
+
+
 def _databases(known: dict) -> list[str]:
     return _psql(known, "postgres", "SELECT datname FROM pg_database").split()
 

@@ -3,11 +3,11 @@
 import os
 import re
 import signal
-import subprocess
 
 from playwright.sync_api import expect
 
 from benchmarks.fill import session_of
+from scripts import cluster
 from tests.browser.conftest import SESSIONS, start_web, wait_for
 from tests.browser.test_story import commit, open_demo, settled
 
@@ -78,15 +78,14 @@ def test_a_session_that_ran_out_is_signed_in_again_over_the_open_sheet(signed_in
 def test_workers_and_web_outlive_a_database_restart(signed_in):
     from django.db import connection
 
-    page = signed_in
+    page, name = signed_in, connection.settings_dict["NAME"]
     open_demo(page)
     connection.close()  # this test's own would be cut off with the others, and found so by the next test
     connection.close_pool()
-    for what in ("stop", "start"):
-        subprocess.run(["python3", "scripts/cluster.py", what], check=True)
-        if what == "stop":
-            commit(page.get_by_label("E of K1", exact=True), "622523")
-            expect(page.get_by_test_id("saved")).to_contain_text("waiting")
+    cluster.away(name)  # this database alone, for others test on the same cluster
+    commit(page.get_by_label("E of K1", exact=True), "622523")
+    expect(page.get_by_test_id("saved")).to_contain_text("waiting")
+    cluster.back(name)
     expect(page.get_by_test_id("saved")).to_contain_text(re.compile("^saved"))
     expect(page.get_by_role("progressbar")).to_have_count(0, timeout=90_000)
     page.get_by_role("button", name="Undo").click()

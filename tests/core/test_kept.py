@@ -1,11 +1,13 @@
 """What is kept of a plan's parts is what a new process would compute, whatever was asked before."""
 
+import time
 from dataclasses import replace
 
 import pytest
 
 from kardo.core import kept
 from kardo.core.accuracy.prediction import predict
+from kardo.core.control.met import met_by
 from kardo.core.errors import KardoError
 from kardo.core.flight.pattern import all_flown
 from kardo.core.kept import kept as keeping
@@ -169,3 +171,16 @@ def test_what_is_found_about_some_points_is_what_all_findings_say_of_them(view):
     points = frozenset({"control/G90", "control/G91"})
     asked = findings_about(points, near)
     assert asked == [f for f in findings(near) if f.object in points] and asked
+
+
+def test_two_thousand_points_on_one_place_are_judged_in_no_time():
+    """Of that many there are two million pairs, of which twenty are told."""
+    plan = small_plan()
+    crowd = tuple(point(f"K{k}", 50.0, 30.0) for k in range(100, 2000))
+    plan = plan.model_copy(update={"control": (*plan.control, *crowd)})
+    started = time.process_time()
+    told = [f for f in found(plan, None) if f.rule == "control-twice" and "one place" in f.words]
+    again = met_by(plan, [(f"N{k}", E0 + 1.0, N0 + 1.0) for k in range(2000)])
+    assert time.process_time() - started < 8.0, "eighteen when all pairs were put in order"
+    assert len(told) == 20 and told[0].words.startswith("K1 and K100")
+    assert [m.twice for m in again[:3]] == [None, 0, 0]

@@ -35,7 +35,12 @@ def met_by(plan: Plan, points: Sequence[tuple[str, float, float]]) -> list[Met]:
     at = np.array([(e, n) for _, e, n in points])
     own = np.array([(p.e, p.n) for p in plan.control]).reshape(-1, 2)
     away, nearest = cKDTree(own).query(at) if len(own) else (np.full(len(at), np.inf), np.zeros(len(at), dtype=int))
-    earlier = {b: a for a, b in sorted(cKDTree(at).query_pairs(SAME_PLACE), reverse=True)}
+    tree = cKDTree(at)
+    met = np.flatnonzero(
+        tree.query(at, k=2)[0][:, 1] <= SAME_PLACE
+    ).tolist()  # not all pairs: of many on one place there are millions
+    first = {b: min(tree.query_ball_point(at[b], SAME_PLACE)) for b in met}
+    earlier = {b: a for b, a in first.items() if a < b}
     named = {p.name.casefold().strip(): p.id for p in plan.control}
     about = np.ones(len(at), dtype=bool)
     if len(plan.site.boundary) >= 3:

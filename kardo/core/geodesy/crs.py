@@ -9,12 +9,17 @@ import pyproj
 from pyproj import CRS, Transformer
 from pyproj.exceptions import CRSError, ProjError
 
-from kardo.core.arrays import Floats
+from kardo.core.arrays import Bools, Floats
 from kardo.core.errors import GeodesyError
 from kardo.core.geodesy.fit import counts_backwards, fit_at
 from kardo.core.geodesy.geoid import OWN, GeoidGrid, separation_in
 from kardo.core.geodesy.systems import ELLIPSOIDAL, better_grids, how_to_bring
 from kardo.core.geodesy.transformations import WGS84, Transformation, geodetic_of, transformation
+
+BESIDE, FAR = (
+    0.5,
+    2.0,
+)  # degrees beside the area of use at which coordinates are still believed, and from which no way to them is sought
 
 
 class Grid:
@@ -85,8 +90,10 @@ class Grid:
 
     def way_to(self, source: CRS, x: float, y: float) -> Transformation:
         """The best transformation at hand, from grid units to another CRS of maps, near one of its places (x east, y north).
-        Raises GeodesyError where nothing leads there."""
+        Raises GeodesyError where nothing leads there, and for a place far from all that the grid is for: PROJ would seek a way for a second first."""
         lon, lat = Transformer.from_crs(source, geodetic_of(source), always_xy=True).transform(x, y)
+        if math.isfinite(lon) and math.isfinite(lat) and not self._holds(np.asarray(lon), np.asarray(lat), FAR):
+            raise self._outside(f"{source.name} places this", float(lon), float(lat), "coordinate system")
         return transformation(self.crs, source, float(lon), float(lat))  # from the grid, so that WGS 84 goes as it came
 
     def from_other(self, way: Transformation, x: Floats, y: Floats) -> tuple[Floats, Floats]:
@@ -129,29 +136,33 @@ class Grid:
     def require_inside(self, e: Floats, n: Floats, where: str) -> None:
         """Raises GeodesyError when any point (k,), in grid metres, lies outside the area the grid is defined for."""
         lon, lat = self.to_geodetic(e, n)
-        area = self.crs.area_of_use
         if not (np.isfinite(lon).all() and np.isfinite(lat).all()):
             raise GeodesyError(
                 f"These coordinates cannot exist in {self.name}.",
                 where=where,
                 mend="Check the grid in the Brief, the unit, and that easting comes before northing.",
             )
-        if area is None:
-            return
-        west, east, slack = area.west, area.east, 0.5
-        inside_lon = (
-            (lon >= west - slack) & (lon <= east + slack)
-            if west <= east
-            else (lon >= west - slack) | (lon <= east + slack)
-        )
-        inside = inside_lon & (lat >= area.south - slack) & (lat <= area.north + slack)
+        inside = self._holds(lon, lat, BESIDE)
         if not inside.all():
             k = int(np.flatnonzero(~inside)[0])
-            raise GeodesyError(
-                f"Point {k + 1} would lie at {lat.flat[k]:.4f}, {lon.flat[k]:.4f}, outside the area of {self.name} ({area.name}).",
-                where=where,
-                mend="Check the grid in the Brief, the zone, the unit, and that easting comes before northing.",
-            )
+            raise self._outside(f"Point {k + 1} would lie", float(lon.flat[k]), float(lat.flat[k]), where)
+
+    def _holds(self, lon: Floats, lat: Floats, slack: float) -> Bools:
+        """Which places (k,) in degrees lie in the area of use, or not farther from it than so many degrees."""
+        area = self.crs.area_of_use
+        if area is None:
+            return np.ones(np.shape(lon), dtype=bool)
+        after, before = lon >= area.west - slack, lon <= area.east + slack
+        inside_lon = after & before if area.west <= area.east else after | before
+        return np.asarray(inside_lon & (lat >= area.south - slack) & (lat <= area.north + slack))
+
+    def _outside(self, what: str, lon: float, lat: float, where: str) -> GeodesyError:
+        assert self.crs.area_of_use is not None
+        return GeodesyError(
+            f"{what} at {lat:.4f}, {lon:.4f}, outside the area of {self.name} ({self.crs.area_of_use.name}).",
+            where=where,
+            mend="Check the grid in the Brief, the zone, the unit, and that easting comes before northing.",
+        )
 
     def require_fit(self, e: float, n: float) -> None:
         """Raises GeodesyError, with grids that are made for the place, where this one does not fit the ground at grid metres: far

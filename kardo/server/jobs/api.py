@@ -8,7 +8,7 @@ from uuid import UUID
 
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
-from ninja import File, Form, Router, Schema
+from ninja import File, Form, Router, Schema, Status
 from ninja.files import UploadedFile
 
 from kardo.core.accuracy.advice import Promise
@@ -93,7 +93,7 @@ def list_jobs(request: HttpRequest, archived: bool = False):
 def new_job(request: HttpRequest, body: NewJob):
     """An empty job."""
     brief = validated(Brief, {"title": body.title.strip()[:120] or "Untitled job"}, "job")
-    return 201, _line(create_job(organisation_of(request), request.user, new_plan(brief.title)))
+    return Status(201, _line(create_job(organisation_of(request), request.user, new_plan(brief.title))))
 
 
 @router.post("/import", response={201: JobLine})
@@ -105,7 +105,7 @@ def import_plan(request: HttpRequest, file: File[UploadedFile]):
         data = json.loads(file.read())
     except (ValueError, RecursionError) as fault:
         raise ReadError(f"{file.name} is not JSON.", where=file.name, mend="Choose a plan that Kardo wrote.") from fault
-    return 201, _line(create_job(organisation_of(request), request.user, plan_from_json(data)))
+    return Status(201, _line(create_job(organisation_of(request), request.user, plan_from_json(data))))
 
 
 @router.post("/{job_id}/like", response={201: JobLine})
@@ -115,7 +115,7 @@ def new_job_like(request: HttpRequest, job_id: UUID, body: NewJob):
     plan = whole_plan(own)
     brief = validated(Brief, plan.brief.model_dump() | {"title": body.title.strip()[:120] or plan.brief.title}, "job")
     plan = plan.model_copy(update={"brief": brief})
-    return 201, _line(create_job(organisation_of(request), request.user, plan, like=own))
+    return Status(201, _line(create_job(organisation_of(request), request.user, plan, like=own)))
 
 
 @router.post("/{job_id}/archive", response=JobLine)

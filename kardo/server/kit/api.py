@@ -7,7 +7,7 @@ from uuid import UUID
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router, Schema, Status
 
 from kardo.core.plan.kit import Kit
 from kardo.core.plan.parts import validated
@@ -80,4 +80,4 @@ def retire_profile(request: HttpRequest, job_id: UUID, profile_id: UUID):
     profile = _profile(request, profile_id)
     profile.retired_at = timezone.now()
     profile.save(update_fields=["retired_at"])
-    return 204, None
+    return Status(204, None)

@@ -8,7 +8,7 @@ from uuid import UUID
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import File, Form, Query, Router, Schema
+from ninja import File, Form, Query, Router, Schema, Status
 from ninja.files import UploadedFile
 from pydantic import AfterValidator, Field
 
@@ -245,7 +245,7 @@ def retire(request: HttpRequest, job_id: UUID, mark_id: UUID):
     """No longer offer a mark. What it was stays, and so do the plans that took it."""
     job_of(request, job_id)
     KnownMark.objects.filter(pk=_mark(request, mark_id).pk).update(retired_at=timezone.now())
-    return 204, None
+    return Status(204, None)
 
 
 @router.post("/{job_id}/library/{mark_id}/photo", response={204: None})
@@ -255,7 +255,7 @@ def keep_photo(request: HttpRequest, job_id: UUID, mark_id: UUID, file: File[Upl
     mark = _mark(request, mark_id)
     data, _ = upload_of(file, MAX_PHOTO)
     KnownMark.objects.filter(pk=mark.pk).update(photo=data, photo_kind=picture_kind(data))
-    return 204, None
+    return Status(204, None)
 
 
 @router.get("/{job_id}/library/{mark_id}/photo")

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Iterator
+from itertools import islice
 
 import numpy as np
 from scipy.spatial import cKDTree
@@ -10,6 +11,7 @@ from shapely import Point, contains_xy
 from kardo.core.accuracy.conditions import unmet, unmet_places
 from kardo.core.accuracy.offers import new_target
 from kardo.core.accuracy.standards import standards
+from kardo.core.arrays import Floats
 from kardo.core.control.recording import longest, recordings
 from kardo.core.flight.areas import site_polygon
 from kardo.core.geodesy.units import length, place, small
@@ -18,6 +20,8 @@ from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import OwnSession
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+
+MOST_TOLD = 20
 
 
 @rule(
@@ -95,8 +99,9 @@ def _beside(r: Rule, view: View) -> Iterator[Finding]:
     if not view.flights:
         return
     least, unit = min(f.footprint_along for f in view.flights) / 4, view.plan.brief.unit
+    targets = view.plan.targets
     for check in view.plan.checks:
-        near = min(view.plan.targets, key=lambda t: _distance(t, check), default=None)
+        near = min(targets, key=lambda t: _distance(t, check), default=None)
         if near is not None and _distance(near, check) < least:
             words = f"{check.name} stands {length(_distance(near, check), unit, 1)} from target {near.name}: it proves nothing."
             yield r.found(
@@ -324,6 +329,13 @@ def _check_places(r: Rule, view: View) -> Iterator[Finding]:
         yield r.found(words, "Spread them.")
 
 
+def pairs_within(at: Floats, apart: float) -> Iterator[tuple[int, int]]:
+    """Pairs of places (k, 2) that lie no farther apart than so many metres, in order: as many as are asked for, for there may be millions."""
+    tree = cKDTree(at)
+    for a in np.flatnonzero(tree.query(at, k=2)[0][:, 1] <= apart).tolist():
+        yield from ((a, b) for b in sorted(tree.query_ball_point(at[a], apart)) if b > a)
+
+
 @rule(
     "control-twice",
     "Is every point named and placed once?",
@@ -342,8 +354,7 @@ def _twice(r: Rule, view: View) -> Iterator[Finding]:
             yield r.found(f"Two points are called {p.name}.", "Give one of them another name.", f"control/{p.id}")
     if len(points) < 2:
         return
-    pairs = cKDTree([(p.e, p.n) for p in points]).query_pairs(r.threshold)
-    for a, b in sorted(pairs)[:20]:
+    for a, b in islice(pairs_within(np.array([(p.e, p.n) for p in points]), r.threshold), MOST_TOLD):
         p, q = points[a], points[b]
         words = f"{p.name} and {q.name} stand {length(_distance(p, q), unit, 2)} apart: one place."
         yield r.found(words, "Move or remove one of them.", f"control/{q.id}", _distance(p, q))

@@ -3,9 +3,9 @@
 import re
 from collections import Counter
 from collections.abc import Iterator
+from itertools import islice
 
 import numpy as np
-from scipy.spatial import cKDTree
 from shapely import Point, convex_hull, multipoints
 from shapely.geometry.base import BaseGeometry
 
@@ -17,6 +17,7 @@ from kardo.core.kept import kept
 from kardo.core.plan.edits import field_edits
 from kardo.core.plan.stands import OnInstrument
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+from kardo.core.practice.rules.control import MOST_TOLD, pairs_within
 from kardo.core.site.standing import (
     OPEN,
     POLE,
@@ -31,7 +32,6 @@ from kardo.core.site.standing import (
 )
 
 MAPS = {"map", "corridor"}
-MOST_TOLD = 20
 ALIKE = {"light": ("snow", "sand", "concrete"), "dark": ("asphalt", "soil", "mud")}
 
 
@@ -223,7 +223,7 @@ def _crowded(r: Rule, view: View) -> Iterator[Finding]:
     if main is None or len(targets) < 2:
         return
     at = np.array([(t.e, t.n) for t in targets])
-    for a, b in sorted(cKDTree(at).query_pairs(r.threshold * main.spacing))[:MOST_TOLD]:
+    for a, b in islice(pairs_within(at, r.threshold * main.spacing), MOST_TOLD):
         away = float(np.hypot(*(at[a] - at[b])))
         words = f"{targets[a].name} and {targets[b].name} stand {length(away, view.plan.brief.unit, 1)} apart."
         yield r.found(words, "Move one of them to where none is.", f"control/{targets[b].id}", away / main.spacing)
