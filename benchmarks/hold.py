@@ -67,7 +67,7 @@ def coverage() -> Figures:
 def load() -> Figures:
     """Fifty people, ten of whom drag, for a short while: what 95 % wait at most over what one waits alone for the plan, and from one live answer
     to the next."""
-    told = _program("load", "--users", "50", "--dragging", "10", "--seconds", "25", "--warm", "60")
+    told = _program("load", "--users", "50", "--dragging", "10", "--seconds", "25", "--warm", "100")
     alone = _program("load", "--users", "1", "--dragging", "0", "--seconds", "10", "--warm", "10")["requests"][
         "read plan"
     ]["median_ms"]

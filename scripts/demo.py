@@ -62,8 +62,8 @@ def behind() -> dict[str, list[str]]:
     """The commands of all that works behind the web server, by name."""
     return {
         "keeper of live networks": [PYTHON, "-m", "kardo.server.keeper"],
-        "quick worker": [PYTHON, "manage.py", "worker", "--only", "quick", "--nice", "3"],
-        "patient worker": [PYTHON, "manage.py", "worker", "--only", "patient", "--nice", "8"],
+        "quick worker": [PYTHON, "manage.py", "worker", "--only", "quick", "--nice", "5"],
+        "patient worker": [PYTHON, "manage.py", "worker", "--only", "patient", "--nice", "10"],
     }
 
 

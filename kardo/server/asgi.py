@@ -5,6 +5,8 @@ every step, which costs more than many an answer.
 """
 
 import os
+import time
+from collections import OrderedDict
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "kardo.server.settings")
 
@@ -19,11 +21,38 @@ _django = get_wsgi_application()
 _requests, _live = WSGIMiddleware(_django, workers=THREADS), WSGIMiddleware(_django, workers=THREADS)
 
 
+KEPT_OPEN = 10.0  # seconds; a browser then connects anew, and whichever process has time takes it
+MOST_KNOWN = 1000
+_since = OrderedDict[
+    tuple, float
+]()  # connections of this process, by the other end's address: when each was first seen
+
+
+def _old(client: tuple | None) -> bool:
+    """Whether a connection is to be closed. Left open, all that came first would stay with whichever process was quicker then, and keep it busy while
+    another is idle."""
+    if client is None:
+        return False
+    now = time.monotonic()
+    if now - _since.setdefault(client, now) < KEPT_OPEN:
+        while len(_since) > MOST_KNOWN:
+            _since.popitem(last=False)
+        return False
+    del _since[client]
+    return True
+
+
 async def application(scope, receive, send):
     """Streams of events to the event loop, questions that wait for another process to threads of their own, all else to
     the threads."""
     path = scope.get("path", "")
     if scope["type"] == "lifespan" or path.endswith("/events"):
         await _streams(scope, receive, send)
-    else:
-        await (_live if path.endswith("/live") else _requests)(scope, receive, send)
+        return
+
+    async def answer(message):
+        if message["type"] == "http.response.start" and _old(scope.get("client")):
+            message = {**message, "headers": [*message["headers"], (b"connection", b"close")]}
+        await send(message)
+
+    await (_live if path.endswith("/live") else _requests)(scope, receive, answer)

@@ -200,3 +200,18 @@ def test_a_height_system_whose_geoid_is_not_on_this_machine_is_known_before_it_i
     started = time.perf_counter()
     assert any(line.missing for line in search("height", "vertical"))
     assert time.perf_counter() - started < 8  # each file missing is known by name; the machine may be busy
+
+
+def test_a_system_far_away_is_refused_before_a_way_to_it_is_sought():
+    """PROJ takes up to a second to seek one, for every file that names such a system."""
+    import time
+
+    from pyproj import CRS
+
+    job, far = grid("EPSG:25828", "EPSG:5773"), CRS(6677)  # Japan's plane IX
+    job.way_to(CRS(4326), -13.4, 46.3)
+    started = time.process_time()
+    with pytest.raises(GeodesyError) as refused:
+        job.way_to(far, -7000.0, -36000.0)
+    assert "outside the area of ETRS89 / UTM zone 28N" in refused.value.what and refused.value.mend
+    assert time.process_time() - started < 0.2

@@ -1,12 +1,13 @@
 """What a browser holds is not sent again, and is never out of date."""
 
+import gzip
 from types import SimpleNamespace
 
 import pytest
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
-from kardo.server import made_once
+from kardo.server import asgi, made_once
 from kardo.server.jobs.models import Job
 from kardo.server.made_once import Shelf
 from kardo.server.plans import api
@@ -151,3 +152,26 @@ def test_a_shelf_holds_no_more_than_it_may_and_what_was_asked_for_last():
     assert [name for name in "abcd" if held.get(name)] == ["a", "c", "d"]
     held.put("d", bytes(200))
     assert [name for name in "acd" if held.get(name)] == ["c", "d"], "what is put again counts once"
+
+
+def test_a_long_answer_is_packed_and_says_so(planner, job):
+    plain = read(planner, job, "plan")
+    packed = planner.get(f"/api/jobs/{job.pk}/plan", headers={"Accept-Encoding": "gzip"})
+    assert packed["Content-Encoding"] == "gzip" and int(packed["Content-Length"]) == len(packed.content)
+    assert gzip.decompress(packed.content) == plain.content and packed["ETag"] == f"W/{plain['ETag']}"
+    assert "Accept-Encoding" in packed["Vary"] and not plain.has_header("Content-Encoding")
+    again = planner.get(f"/api/jobs/{job.pk}/plan", headers={"Accept-Encoding": "gzip"})
+    sizes = {
+        len(planner.get(f"/api/jobs/{job.pk}/plan", headers={"Accept-Encoding": "gzip"}).content) for _ in range(8)
+    }
+    assert len(sizes) > 1, "lengths tell nothing: the name in the head is of random length"
+    assert gzip.decompress(again.content) == plain.content
+
+
+def test_a_connection_is_closed_once_it_is_old_so_that_the_next_may_go_elsewhere(monkeypatch):
+    now = [0.0]
+    monkeypatch.setattr(asgi.time, "monotonic", lambda: now[0])
+    assert not asgi._old(("10.0.0.1", 1)) and not asgi._old(None)
+    now[0] = asgi.KEPT_OPEN + 1
+    assert not asgi._old(("10.0.0.1", 2)) and asgi._old(("10.0.0.1", 1))
+    assert not asgi._old(("10.0.0.1", 1)), "it is another one that has come from there since"

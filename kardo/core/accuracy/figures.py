@@ -63,7 +63,7 @@ def error_map(e: Floats, n: Floats, step: float, images: Ints, variances: Floats
             return None
         k = int(np.nanargmax(values))
         place = float(e[k]), float(n[k])
-        return Worst(float(values[k]), *place, float(np.nanpercentile(values, 95)))
+        return Worst(float(values[k]), *place, float(np.percentile(values[known], 95)))
 
     return ErrorMap(
         e.tolist(), n.tolist(), step, nullable(h), nullable(v), images.tolist(), int((~known).sum()), worst(h), worst(v)

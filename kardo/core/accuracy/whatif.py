@@ -7,6 +7,7 @@ full computation, which follows.
 """
 
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -54,6 +55,12 @@ class Kept:
         rays = self.solution.rays
         parts = (self.solution.factor.band, rays.jx, rays.je, rays.ji, rows if rows is not None else rays.prior)
         return int(sum(part.nbytes for part in parts))
+
+    @cached_property
+    def without_pattern(self) -> Floats:
+        """Covariances (k, 3, 3) of the map without what the terms do to it."""
+        effect = _by_point(self.on_map.pattern)
+        return np.asarray(self.on_map.covariances - np.matmul(effect, effect.transpose(0, 2, 1)))
 
     def seen_by_checks(self, plan: Plan, points: tuple[ControlPoint, ...]) -> "_Seen":
         """Of a set of c checks, before any correction; the last set asked for is remembered, for while a target is dragged the
@@ -143,9 +150,9 @@ def _answered(kept: Kept, control: tuple[ControlPoint, ...]) -> Errors:
         ) from None
     on_map, with_map = kept.on_map, kept.with_map(changed)
     p = with_map.reshape(len(on_map.covariances), 3, 3 * len(changed))
-    pattern = on_map.pattern, on_map.pattern - changed.h_pattern @ (with_map @ k).T
-    was, is_ = (np.matmul(e, e.transpose(0, 2, 1)) for e in map(_by_point, pattern))
-    covariances = on_map.covariances - np.matmul(p @ k, p.transpose(0, 2, 1)) + is_ - was
+    effect = _by_point(on_map.pattern - changed.h_pattern @ (with_map @ k).T)
+    covariances = kept.without_pattern - np.matmul(p @ k, p.transpose(0, 2, 1))
+    covariances += np.matmul(effect, effect.transpose(0, 2, 1))
     if (np.einsum("kaa->ka", covariances) < LEAST_LEFT * np.einsum("kaa->ka", on_map.covariances)).any():
         raise PlanError("This change settles so much that only the full computation tells it; that follows.")
     checks = tuple(c for c in control if c.role == "check")
