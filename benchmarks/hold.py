@@ -65,11 +65,11 @@ def coverage() -> Figures:
 
 
 def load() -> Figures:
-    """Fifty people, ten of whom drag, for a short while: what 95 % wait at most over what one waits alone for the plan, and from one live answer
+    """Fifty people, ten of whom drag, for a short while: what 95 % wait at most over what one waits alone for a prediction, and from one live answer
     to the next."""
     told = _program("load", "--users", "50", "--dragging", "10", "--seconds", "25", "--warm", "100")
     alone = _program("load", "--users", "1", "--dragging", "0", "--seconds", "10", "--warm", "10")["requests"][
-        "read plan"
+        "read prediction"
     ]["median_ms"]
     waits = {
         name: row["p95_ms"] / alone
