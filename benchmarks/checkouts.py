@@ -109,7 +109,7 @@ def served(checkout: Path, database: str) -> Iterator[Served]:
     running = [subprocess.Popen(c, cwd=checkout, env=env, start_new_session=True) for c in commands(checkout, port)]
     try:
         address = f"http://127.0.0.1:{port}"
-        _await(address)
+        wait_for(address)
         yield Served(address, running)
     finally:
         for process in running:
@@ -118,7 +118,8 @@ def served(checkout: Path, database: str) -> Iterator[Served]:
             process.wait()
 
 
-def _await(address: str) -> None:
+def wait_for(address: str) -> None:
+    """Until something answers there, for a minute at most."""
     for _ in range(300):
         try:
             urllib.request.urlopen(address, timeout=1)

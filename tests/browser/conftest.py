@@ -3,13 +3,12 @@
 import os
 import socket
 import subprocess
-import time
-import urllib.request
 from pathlib import Path
 
 import pytest
 from playwright.sync_api import expect
 
+from benchmarks.checkouts import wait_for
 from benchmarks.fill import session_of
 from scripts.demo import behind, beside, web
 
@@ -67,15 +66,6 @@ def _environment() -> dict:
 def start_web(address: str) -> subprocess.Popen:
     port = int(address.rpartition(":")[2])
     return subprocess.Popen(web(port), cwd=ROOT, env=_environment(), stderr=subprocess.DEVNULL, start_new_session=True)
-
-
-def wait_for(address: str) -> None:
-    for _ in range(600):
-        try:
-            urllib.request.urlopen(address, timeout=1)
-            return
-        except OSError:
-            time.sleep(0.1)
 
 
 @pytest.fixture(scope="session")

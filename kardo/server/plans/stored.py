@@ -73,7 +73,9 @@ def with_ground(job_id: Any, plan: Plan) -> Plan:
     return plan if terrain is None or terrain.heights else plan.with_terrain(_whole_terrain(job_id, terrain))
 
 
-@kept(16, by=lambda job_id, terrain: terrain.digest)  # copies of a job share it; no plan is kept that names another's
+@kept(
+    64, by=lambda job_id, terrain: (job_id, terrain.digest)
+)  # by the job too: what another job holds is no answer here
 def _whole_terrain(job_id: Any, terrain: Terrain) -> Terrain:
     rows = TerrainGrid.objects.filter(job_id=job_id, digest=terrain.digest)
     heights = rows.values_list("value__heights", flat=True).first()
