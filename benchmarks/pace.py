@@ -85,7 +85,7 @@ def _opened(page: Page, url: str, name: str, password: str) -> None:
         json.dump(block(10_000).to_json(), file)
         file.flush()
         page.get_by_label("Bring in a Kardo plan").set_input_files(Path(file.name))
-    page.get_by_test_id("datum-strip").wait_for(timeout=60_000)
+        page.get_by_test_id("datum-strip").wait_for(timeout=60_000)  # the browser reads the file when it sends it
     page.keyboard.press("3")
     page.get_by_role("tab", name="coverage").click()
     page.get_by_text("images that see the ground").first.wait_for(timeout=60_000)

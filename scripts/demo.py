@@ -1,7 +1,5 @@
-"""Starts everything the demo needs, keeps it running, and stops all of it on Ctrl-C: PostgreSQL, the web server, the keeper of
-live networks, one worker for quick work and one for patient work, and the
-stand-ins for what is outside. Whoever waits for an answer now comes before whoever waits
-for a computation: the others give way by as much as is written here."""
+"""Starts everything the demo needs, keeps it running, and stops all of it on Ctrl-C: PostgreSQL, the web server, what works behind it
+(scripts/behind.py) and the stand-ins for what is outside."""
 
 import os
 import signal
@@ -59,12 +57,8 @@ def beside(caster: int, processing: int, receiver: int, network: int, airspace: 
 
 
 def behind() -> dict[str, list[str]]:
-    """The commands of all that works behind the web server, by name."""
-    return {
-        "keeper of live networks": [PYTHON, "-m", "kardo.server.keeper"],
-        "quick worker": [PYTHON, "manage.py", "worker", "--only", "quick", "--nice", "5"],
-        "patient worker": [PYTHON, "manage.py", "worker", "--only", "patient", "--nice", "10"],
-    }
+    """The command of all that works behind the web server, by name."""
+    return {"keeper and workers": [PYTHON, str(ROOT / "scripts" / "behind.py")]}
 
 
 def main() -> int:

@@ -1,6 +1,7 @@
 """Keeps some processes running: what dies is started again, after a pause that grows while it keeps dying."""
 
 import ctypes
+import multiprocessing
 import signal
 import subprocess
 import time
@@ -18,13 +19,47 @@ def _end_with_parent() -> None:
     ctypes.CDLL(None).prctl(1, signal.SIGTERM)
 
 
+class Forked:
+    """A function in a process forked from this one, asked as a Popen is."""
+
+    def __init__(self, work: Callable[[], None]) -> None:
+        self._process = multiprocessing.get_context("fork").Process(target=self._run, args=(work,))
+        self._process.start()
+        self.pid = self._process.pid
+
+    @staticmethod
+    def _run(work: Callable[[], None]) -> None:
+        for number in (signal.SIGINT, signal.SIGTERM):
+            signal.signal(number, signal.SIG_DFL)  # not as the parent answers them
+        _end_with_parent()
+        work()
+
+    @property
+    def returncode(self) -> int | None:
+        return self._process.exitcode
+
+    def poll(self) -> int | None:
+        return self._process.exitcode
+
+    def wait(self, timeout: float | None = None) -> None:
+        self._process.join(timeout)
+        if self._process.exitcode is None:
+            raise subprocess.TimeoutExpired("a forked process", timeout or 0.0)
+
+    def terminate(self) -> None:
+        self._process.terminate()
+
+    def kill(self) -> None:
+        self._process.kill()
+
+
 @dataclass
 class Kept:
-    """One process to keep: its name, its command, and how it has fared."""
+    """One process to keep: its name, its command or the function that a fork of this process runs, and how it has fared."""
 
     name: str
-    command: list[str]
-    process: subprocess.Popen | None = None
+    command: list[str] | Callable[[], None]
+    process: subprocess.Popen | Forked | None = None
     started: float = 0.0
     deaths: int = 0
     again_at: float = 0.0
@@ -40,8 +75,13 @@ class Kept:
             say(f"{self.name} ended with status {self.process.returncode}; started again in {pause:g} s")
             self.process, self.deaths, self.again_at = None, self.deaths + 1, now + pause
         if now >= self.again_at:
-            self.process = subprocess.Popen(self.command, cwd=cwd, preexec_fn=_end_with_parent)
+            self.process = self._start(cwd)
             self.started = now
+
+    def _start(self, cwd: Path) -> subprocess.Popen | Forked:
+        if callable(self.command):
+            return Forked(self.command)
+        return subprocess.Popen(self.command, cwd=cwd, preexec_fn=_end_with_parent)
 
 
 @dataclass

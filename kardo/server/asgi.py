@@ -4,6 +4,7 @@ Django's own way of answering an ordinary request inside an event loop hands it 
 every step, which costs more than many an answer.
 """
 
+import gc
 import os
 import time
 from collections import OrderedDict
@@ -13,11 +14,15 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "kardo.server.settings")
 from a2wsgi import WSGIMiddleware
 from django.core.asgi import get_asgi_application
 from django.core.wsgi import get_wsgi_application
+from django.urls import get_resolver
 
 THREADS = 4  # of each of the web server's processes, and as many again for who waits for live figures
 
 _streams = get_asgi_application()
 _django = get_wsgi_application()
+_ = get_resolver().url_patterns  # loaded before the server forks, and left alone by the collector, all of it is in memory once
+gc.collect()
+gc.freeze()
 _requests, _live = WSGIMiddleware(_django, workers=THREADS), WSGIMiddleware(_django, workers=THREADS)
 
 

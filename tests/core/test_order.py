@@ -1,7 +1,7 @@
 """The order in which lines are flown, and the time it takes."""
 
 import math
-from itertools import pairwise, product
+from itertools import pairwise, permutations, product
 from unittest.mock import patch
 
 import numpy as np
@@ -10,7 +10,7 @@ from hypothesis import Phase, example, given, settings
 from hypothesis import strategies as st
 
 from kardo.core.flight import order
-from kardo.core.flight.order import _shortest, _solved, in_order, parts
+from kardo.core.flight.order import MOST_EXACT, _shortest, _solved, in_order, parts
 from kardo.core.flight.pattern import flown
 from tests.conftest import E0, N0, small_plan
 
@@ -72,26 +72,41 @@ def between(pieces):
     return sum(math.dist((a[0], a[2]), (b[0], b[1])) for a, b in pairwise(pieces))
 
 
-@settings(max_examples=3, deadline=None, phases=(Phase.generate,))
-@given(st.lists(st.tuples(st.floats(0, 500), st.floats(30, 90)), min_size=5, max_size=5))
-def test_the_solver_finds_the_order_that_trying_all_finds(spans):
-    """Five parts apart from each other, each entered at one of four corners: 122,880 ways to fly them."""
+def apart(spans):
+    """Strips of a part each, and between them one that joins nothing."""
     rows = [
         row
         for k, (a, length) in enumerate(spans)
-        for row in ((200.0 * k, [(a, a + length)]), (200.0 * k + 30, [(a, a + length)]))
+        for row in ((200.0 * k, [(a, a + length)]), (200.0 * k + 30, [(a, a + length)]), (200.0 * k + 60, []))
     ]
-    rows = [row for k, row in enumerate(rows) for row in ((row,) if k % 2 == 0 else (row, (row[0] + 30, [])))]
     found = parts(rows)
-    assert len(found) == 5
-    ways = [[part.flown(*corner) for corner in product((False, True), repeat=2)] for part in found]
-    best = between(_shortest(ways))
-    assert between(in_order(rows)) == pytest.approx(best, abs=5)  # it counts in whole metres
+    assert len(found) == len(spans)
+    return found, [[part.flown(*corner) for corner in product((False, True), repeat=2)] for part in found]
+
+
+SPANS = st.tuples(st.floats(0, 500), st.floats(30, 90))
+
+
+@settings(max_examples=10, deadline=None, phases=(Phase.generate,))
+@given(st.lists(SPANS, min_size=2, max_size=4))
+def test_the_order_is_the_one_that_trying_all_finds(spans):
+    """Of four parts, each entered at one of four corners, 6,144 ways to fly them."""
+    _, ways = apart(spans)
+    chains = (chosen for order in permutations(ways) for chosen in product(*order))
+    best = min(between([piece for pieces in chain for piece in pieces]) for chain in chains)
+    assert between(_shortest(ways)) == pytest.approx(best)
+
+
+@settings(max_examples=3, deadline=None, phases=(Phase.generate,))
+@given(st.lists(SPANS, min_size=5, max_size=7))
+def test_the_solver_finds_the_shortest_too(spans):
+    found, ways = apart(spans)
+    assert between(list(_solved(tuple(found)))) == pytest.approx(between(_shortest(ways)), abs=5)  # in whole metres
 
 
 def test_many_parts_are_flown_no_longer_than_each_to_the_nearest_and_always_alike():
-    rows = comb([200, 260, 150, 300, 220, 180])
-    assert len(parts(rows)) > 4
+    rows = comb([200, 260, 150, 300, 220, 180] * 2)
+    assert len(parts(rows)) > MOST_EXACT
     solved, nearest = in_order(rows), in_order(rows, roughly=True)
     assert sorted(min(p[1:]) for p in solved) == sorted(min(p[1:]) for p in nearest)
     assert between(solved) <= between(nearest)

@@ -8,16 +8,17 @@ between them shortest. Source: Choset, Coverage of known spaces: the boustrophed
 import math
 from dataclasses import dataclass
 from functools import lru_cache
-from itertools import pairwise, permutations, product
+from itertools import pairwise, product
 
 import numpy as np
 
-from kardo.core.arrays import Ints
+from kardo.core.arrays import Floats
 
 Span = tuple[float, float]
 Row = tuple[float, list[Span]]
 Piece = tuple[float, float, float]  # offset across the course, start and end along it
-MOST_EXACT = 4  # parts up to which every order is tried
+MOST_EXACT = 10  # parts up to which the shortest of all orders is found
+MOST_ROUGHLY = 4  # the same where courses are compared
 MOST_SOLVED = 24  # parts up to which the solver is asked
 EFFORT = 3.0  # of the solver's own measure of work, so that the answer does not depend on the machine
 
@@ -47,7 +48,7 @@ def in_order(rows: list[Row], roughly: bool = False) -> list[Piece]:
     if len(found) <= 1:
         return found[0].flown(False, False) if found else []
     ways = [[part.flown(*corner) for corner in product((False, True), repeat=2)] for part in found]
-    if len(found) <= MOST_EXACT:
+    if len(found) <= (MOST_ROUGHLY if roughly else MOST_EXACT):
         return _shortest(ways)
     if roughly or len(found) > MOST_SOLVED:
         return [piece for pieces in _nearest_next(ways) for piece in pieces]
@@ -77,10 +78,25 @@ def _overlap(a: Span, b: Span) -> bool:
 
 
 def _shortest(ways: list[list[list[Piece]]]) -> list[Piece]:
-    """Every order of the parts, each from every corner: the one with the shortest ways between them."""
-    chains = (chosen for order in permutations(ways) for chosen in product(*order))
-    best = min(chains, key=lambda chain: sum(_between(a[-1], b[0]) for a, b in pairwise(chain)))
-    return [piece for pieces in best for piece in pieces]
+    """The order of the parts, each from one of its corners, with the shortest ways between them, by dynamic programming over what is flown already (Held and
+    Karp, A dynamic programming approach to sequencing problems, 1962)."""
+    chains = [pieces for corners in ways for pieces in corners]
+    metres = _metres_between(chains)
+    shortest = np.full((1 << len(ways), len(chains)), np.inf)  # with these parts flown, this one last
+    before = np.zeros(shortest.shape, dtype=int)
+    for part in range(len(ways)):
+        shortest[1 << part, 4 * part : 4 * part + 4] = 0.0
+    for flown in range(1, 1 << len(ways)):
+        for part in (k for k in range(len(ways)) if not flown >> k & 1):
+            there = slice(4 * part, 4 * part + 4)
+            along = shortest[flown][:, None] + metres[:, there]
+            shortest[flown | 1 << part, there] = along.min(axis=0)
+            before[flown | 1 << part, there] = along.argmin(axis=0)
+    flown, order = (1 << len(ways)) - 1, [int(shortest[-1].argmin())]
+    while left := flown & ~(1 << order[-1] // 4):
+        order.append(int(before[flown, order[-1]]))
+        flown = left
+    return [piece for k in reversed(order) for piece in chains[k]]
 
 
 def _nearest_next(ways: list[list[list[Piece]]]) -> list[list[Piece]]:
@@ -104,7 +120,7 @@ def _solved(found: tuple[Part, ...]) -> tuple[Piece, ...]:
     number = {id(pieces): k for k, pieces in enumerate(chains, 1)}  # not by what they are: parts may be alike
     nearest = [0, *(number[id(pieces)] for pieces in _nearest_next(ways)), 0]
     known = set(pairwise(nearest))
-    metres = _metres_between(chains)
+    metres = np.pad(np.rint(_metres_between(chains)).astype(int), (1, 0))  # nothing from and to 0, for the way is open
     model = cp_model.CpModel()
     arcs = {
         (a, b): model.new_bool_var("")
@@ -130,13 +146,10 @@ def _solved(found: tuple[Part, ...]) -> tuple[Piece, ...]:
     return tuple(order)
 
 
-def _metres_between(chains: list[list[Piece]]) -> Ints:
-    """Whole metres (k + 1, k + 1) from the end of each way to fly a part to the start of each other; nothing from and to 0, for
-    the way is open."""
+def _metres_between(chains: list[list[Piece]]) -> Floats:
+    """Metres (k, k) from the end of each way to fly a part to the start of each other."""
     ends, starts = np.array([c[-1] for c in chains])[:, [0, 2]], np.array([c[0] for c in chains])[:, [0, 1]]
-    metres = np.zeros((len(chains) + 1, len(chains) + 1), dtype=np.int64)
-    metres[1:, 1:] = np.round(np.linalg.norm(starts[None, :, :] - ends[:, None, :], axis=2))
-    return metres
+    return np.linalg.norm(starts[None, :, :] - ends[:, None, :], axis=2)
 
 
 def _between(before: Piece, after: Piece) -> float:
