@@ -85,8 +85,8 @@ class Served:
     def megabytes(self) -> float:
         """Memory of all its processes and their children, of what several share each its part (PSS)."""
         own = [str(p.pid) for p in self.processes]
-        found = subprocess.run(["ps", "-eo", "pid=,sid="], check=True, capture_output=True, text=True).stdout.split()
-        pids = [pid for pid, sid in zip(found[::2], found[1::2], strict=True) if sid in own]
+        found = subprocess.run(["ps", "-eo", "pid=,pgid="], check=True, capture_output=True, text=True).stdout.split()
+        pids = [pid for pid, group in zip(found[::2], found[1::2], strict=True) if group in own]
         return sum(_proportional(pid) for pid in pids)
 
 
@@ -101,12 +101,13 @@ def _proportional(pid: str) -> float:
 
 @contextlib.contextmanager
 def served(checkout: Path, database: str) -> Iterator[Served]:
-    """A checkout served on a database, as long as the block runs."""
+    """A checkout served on a database, as long as the block runs; all in one session, as from one terminal, for the system shares the processor among
+    sessions before it looks at who gives way to whom."""
     with socket.socket() as s:
         s.bind(("127.0.0.1", 0))
         port = s.getsockname()[1]
     env = environment(checkout, database)
-    running = [subprocess.Popen(c, cwd=checkout, env=env, start_new_session=True) for c in commands(checkout, port)]
+    running = [subprocess.Popen(c, cwd=checkout, env=env, process_group=0) for c in commands(checkout, port)]
     try:
         address = f"http://127.0.0.1:{port}"
         wait_for(address)

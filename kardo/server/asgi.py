@@ -20,7 +20,9 @@ THREADS = 4  # of each of the web server's processes, and as many again for who 
 
 _streams = get_asgi_application()
 _django = get_wsgi_application()
-_ = get_resolver().url_patterns  # loaded before the server forks, and left alone by the collector, all of it is in memory once
+_ = (
+    get_resolver().url_patterns
+)  # loaded before the server forks, and left alone by the collector, all of it is in memory once
 gc.collect()
 gc.freeze()
 _requests, _live = WSGIMiddleware(_django, workers=THREADS), WSGIMiddleware(_django, workers=THREADS)

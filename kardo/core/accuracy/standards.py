@@ -42,7 +42,8 @@ class _Judge:
 
 
 def _rmse(d: Floats) -> tuple[Floats, Floats, Floats]:
-    x, y, z = np.sqrt(np.einsum("kca,kca->ak", d, d) / d.shape[1])
+    sums = np.square(d).reshape(len(d), -1) @ np.tile(np.eye(3, dtype=d.dtype), (d.shape[1], 1))
+    x, y, z = np.sqrt(sums / d.shape[1]).T
     return x, y, z
 
 

@@ -6,6 +6,7 @@ changes nothing of the map. What its rays tie together stays as it was, so the a
 full computation, which follows.
 """
 
+from collections import OrderedDict
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import NamedTuple
@@ -33,19 +34,21 @@ from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 
 MOST_CHANGES = 40  # control points that may differ before the full computation is the better answer
-MOST_PLACES = 800  # remembered at a time
+MOST_REMEMBERED = 32_000_000  # bytes of places that a network remembers beside its own control
 LEAST_LEFT = 1e-4  # of a variance: below, the map's rows, in single precision, do not tell it to 3 %
 MOST_KEPT = 2_000_000_000  # bytes: above, only the full computation answers
 
 
 @dataclass(frozen=True)
 class Kept:
-    """A solved plan, ready to be asked. `at` remembers the forward solutions of places asked before."""
+    """A solved plan, ready to be asked. `at` remembers the forward solutions of places asked before, the latest last; `own` the plan's own points as the
+    network has them."""
 
     planned: Planned
     solution: Solution
     on_map: OnMap
-    at: dict[tuple[object, ...], Misclosures] = field(default_factory=dict)
+    at: OrderedDict[tuple[object, ...], Misclosures] = field(default_factory=OrderedDict)
+    own: dict[tuple[object, ...], Misclosures] = field(default_factory=dict)
     remembered: dict[tuple[object, ...], "_Seen"] = field(default_factory=dict)
 
     @property
@@ -77,16 +80,29 @@ class Kept:
         """Of control points, each solved once for its place."""
         return self._misclosures(points, self.planned.observe(plan, points))
 
+    def of_plan(self, points: tuple[ControlPoint, ...]) -> list[Misclosures]:
+        """Of the plan's own points, each as it is in the network."""
+        for p in points:
+            if _key(p) not in self.own:
+                self.own[_key(p)] = self.misclosures(self.planned.plan, (p,))
+        return [self.own[_key(p)] for p in points]
+
     def _misclosures(self, points: tuple[ControlPoint, ...], control: ControlRays) -> Misclosures:
         new = [k for k, p in enumerate(points) if _place(p) not in self.at]
-        if new and len(self.at) > MOST_PLACES:
-            self.at.clear()
-            new = list(range(len(points)))
         if new:
             found = intersected(self.solution, control.take(np.array(new)))
             self.at.update({_place(points[k]): found.take(np.arange(len(new)) == i) for i, k in enumerate(new)})
+        for p in points:
+            self.at.move_to_end(_place(p))
         solved = join([self.at[_place(p)] for p in points], self.solution)
+        self._forget(len(points) + len(self.planned.plan.control))
         return hung(solved, self.solution, control)
+
+    def _forget(self, least: int) -> None:
+        """The places asked for longest ago, once all take too much; so many stay in any case."""
+        each = 2 * 3 * 8 * self.solution.factor.n
+        while len(self.at) > max(least, MOST_REMEMBERED // each):
+            self.at.popitem(last=False)
 
     def with_map(self, some: Misclosures) -> Floats:
         """Covariance (3k, 3m) of the map with misclosures: the map's rows of the inverse against the few unknowns that
@@ -140,7 +156,7 @@ def _answered(kept: Kept, control: tuple[ControlPoint, ...]) -> Errors:
     if len(old) + len(new) > MOST_CHANGES:
         raise PlanError("Too much of the control has changed for a live answer; the full computation follows.")
     plan = kept.planned.plan.model_copy(update={"control": control})
-    changed = kept.misclosures(plan, old + new)
+    changed = join([*kept.of_plan(old), kept.misclosures(plan, new)], kept.solution)
     weight = block_diagonal(_weights(changed, len(old)))
     try:
         k = correction(weight, gram(changed, changed))
