@@ -59,7 +59,6 @@ def propagate_to_map(
     rows_border = np.zeros((b, 3 * k)) if keep_rows else None
     parts: dict[Source, list[Floats]] = {}
     done = 0
-    single: Any = np.empty((n, 0), dtype=np.float32)
     for some in solution.chunks(which, CHUNK):
         points = solution.columns(which[some])
         places = some[points.asked]
@@ -70,14 +69,13 @@ def propagate_to_map(
         usable = np.isfinite(own).all(axis=(1, 2))
         if misclosures:
             crossed[at] = points.band.T @ misclosures.y_band + points.border.T @ misclosures.h_border
-        if single.shape != points.band.shape:
-            single = np.empty(points.band.shape, dtype=np.float32)
-        np.copyto(single, points.band, casting="same_kind")
-        q_band, q_border = solution.factor.backward(single, points.border)
-        for source, part in _parts(solution, points, q_band, q_border, targets, own).items():
+        joint_targets = targets.band.T @ points.band + targets.border.T @ points.border
+        q_band, q_border = solution.factor.backward(_in_single(points.band), points.border)
+        for source, part in _parts(solution, points, q_band, q_border, targets.which, joint_targets, own).items():
             parts.setdefault(source, []).append(part[np.repeat(usable, 3)])
         if rows_band is not None and rows_border is not None:
             rows_band[:, at], rows_border[:, at] = q_band, q_border
+        del points, q_band  # before the next chunk takes as much
         done += len(some)
         progress(done / k)
     total = np.einsum("kaa->ka", covariances[np.isfinite(covariances).all(axis=(1, 2))]).ravel()
@@ -85,16 +83,35 @@ def propagate_to_map(
     return OnMap(covariances, shares, crossed, pattern, rows_band, rows_border)
 
 
+def _in_single(y: Floats) -> Any:
+    """The same numbers in single precision, in the memory of y (n, k), which is lost."""
+    single: Any = y.reshape(-1).view(np.float32)[: y.size].reshape(y.shape)
+    _narrow(y.reshape(-1), single.reshape(-1))
+    return single
+
+
+@njit(cache=True, nogil=True)
+def _narrow(wide, narrow):  # type: ignore[no-untyped-def]
+    """One after another from the front, so that nothing is written over before it is read."""
+    for k in range(len(wide)):
+        narrow[k] = wide[k]
+
+
 def _parts(
-    solution: Solution, points: PointColumns, q_band: Floats, q_border: Floats, targets: PointColumns, own: Floats
+    solution: Solution,
+    points: PointColumns,
+    q_band: Floats,
+    q_border: Floats,
+    targets: Ints,
+    joint_targets: Floats,
+    own: Floats,
 ) -> dict[Source, Floats]:
-    """Variance (3k,) that each source gives to the points' coordinates. q was solved backward in single precision: a
-    share is told to a per cent, and is right to a thousandth of one."""
+    """Variance (3k,) that each source gives to the points' coordinates, of which the band's forward solution is not there any more. q was solved
+    backward in single precision: a share is told to a per cent, and is right to a thousandth of one."""
     net, columns = solution.network, q_band.shape[1]
-    joint_targets = targets.band.T @ points.band + targets.border.T @ points.border
     q_shift = q_border[solution.shift_first :]
     parts: dict[Source, Floats] = _positions(solution, q_band, q_shift)
-    parts["targets", ""] = _targets(solution, targets.which, joint_targets, q_shift)
+    parts["targets", ""] = _targets(solution, targets, joint_targets, q_shift)
     of_interior = q_border[: solution.shift_first] ** 2 / net.sigma_io.reshape(-1, 1) ** 2
     for k, camera in enumerate(net.cameras):
         parts["calibration", camera] = np.nansum(of_interior[7 * k : 7 * k + 7], axis=0)
