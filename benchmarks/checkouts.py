@@ -150,3 +150,11 @@ def python(checkout: Path, database: str, *words: str) -> str:
         text=True,
     )
     return made.stdout.splitlines()[-1]
+
+
+def demo_database(name: str) -> None:
+    """A database of that name with the demo of this checkout."""
+    fresh_database(name)
+    for what in ("migrate", "load_demo"):
+        words = [sys.executable, "manage.py", what]
+        subprocess.run(words, cwd=HERE, env=environment(HERE, name), check=True, stdout=subprocess.DEVNULL)

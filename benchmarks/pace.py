@@ -4,8 +4,6 @@ import argparse
 import json
 import math
 import statistics
-import subprocess
-import sys
 import tempfile
 import time
 from itertools import pairwise
@@ -13,7 +11,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
-from benchmarks.checkouts import HERE, environment, fresh_database, served
+from benchmarks.checkouts import HERE, demo_database, served
 from benchmarks.coverage import block
 
 FLAGS = "--no-sandbox --disable-gpu --no-first-run --disable-background-networking --disable-component-update --disable-sync"
@@ -39,15 +37,7 @@ def main() -> None:
 
 def _of_demo(name: str, password: str) -> dict[str, float]:
     """The same of the demo on a database of its own, with the memory of all its processes before and after."""
-    fresh_database(DATABASE)
-    for what in ("migrate", "load_demo"):
-        subprocess.run(
-            [sys.executable, "manage.py", what],
-            cwd=HERE,
-            env=environment(HERE, DATABASE),
-            check=True,
-            stdout=subprocess.DEVNULL,
-        )
+    demo_database(DATABASE)
     with served(HERE, DATABASE) as server:
         time.sleep(SETTLE)
         began = server.megabytes()
@@ -76,11 +66,17 @@ def _at(url: str, name: str, password: str) -> dict[str, float]:
     return told
 
 
-def _opened(page: Page, url: str, name: str, password: str) -> None:
+def signed_in(page: Page, url: str, name: str = "planner", password: str = "corvane-demo") -> None:
+    """Up to the list of jobs."""
     page.goto(url)
     page.get_by_label("Name").fill(name)
     page.get_by_label("Password").fill(password)
     page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("heading", name="Jobs").wait_for()
+
+
+def _opened(page: Page, url: str, name: str, password: str) -> None:
+    signed_in(page, url, name, password)
     with tempfile.NamedTemporaryFile("w", suffix=".json") as file:
         json.dump(block(10_000).to_json(), file)
         file.flush()

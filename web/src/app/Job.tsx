@@ -2,6 +2,7 @@ import { lazy, Suspense, useCallback, useEffect, useState } from "react";
 import { Link } from "react-router";
 import type { Session } from "../api/client";
 import { Sheet } from "../sheet/Sheet";
+import { fetchTrays } from "../stations/registry";
 import { Tray } from "../stations/Tray";
 import { ProblemNote } from "../ui/ProblemNote";
 import { short } from "../lib/differences";
@@ -40,6 +41,10 @@ export default function Job({ session }: { session: Session }) {
   const stand = useCallback((wanted: Posture) => setPosture((now) => (now === wanted ? "set" : wanted)), []);
   useShortcuts(setHelp, stand);
   useEffect(() => void window.dispatchEvent(new Event("resize")), [posture]); // the drawing measures itself anew
+  useEffect(() => {
+    const idle = requestIdleCallback(() => fetchTrays().catch(() => undefined)); // away: each is fetched when it is opened
+    return () => cancelIdleCallback(idle);
+  }, []);
   const { station } = useWorkbench();
   if (useNarrow() && IN_THE_FIELD.includes(station)) return <InTheField />;
   return (

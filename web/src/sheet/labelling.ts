@@ -20,6 +20,8 @@ export interface Placed {
 export const HEIGHT = 15;
 const CELL = 80;
 const RINGS = [1, 12, 28, 46, 66, 90, 120];
+/** Names from which on none moves away from its sign: so many lines to them nobody can follow. */
+const CROWD = 150;
 /** Upper right first, as on a printed plan; then round it. */
 const ANGLES = [-45, 0, 45, -135, 180, 135, -90, 90].map((degrees) => (degrees * Math.PI) / 180);
 
@@ -27,49 +29,64 @@ export type Box = [number, number, number, number];
 
 /** Boxes in square cells, so that only near ones are looked at. */
 class Taken {
-  private cells = new Map<string, Box[]>();
+  private cells = new Map<number, Box[]>();
 
   add(box: Box) {
-    for (const key of this.keys(box)) {
+    each(box, (key) => {
       const held = this.cells.get(key);
       if (held) held.push(box);
       else this.cells.set(key, [box]);
-    }
+    });
   }
 
-  covered(box: Box): number {
-    const met = new Set<Box>();
-    for (const key of this.keys(box)) for (const other of this.cells.get(key) ?? []) met.add(other);
+  /** Square pixels that are taken of a box, or something above `most` once it is clear that they are more. */
+  covered(box: Box, most: number): number {
     let sum = 0;
-    for (const [a, b, c, d] of met)
-      sum +=
-        Math.max(0, Math.min(box[2], c) - Math.max(box[0], a)) * Math.max(0, Math.min(box[3], d) - Math.max(box[1], b));
+    each(box, (key, left, top) => {
+      const held = this.cells.get(key);
+      if (!held) return;
+      for (const other of held) {
+        if (sum > most) return;
+        const [x, y] = [Math.max(box[0], other[0]), Math.max(box[1], other[1])];
+        const [right, bottom] = [Math.min(box[2], other[2]), Math.min(box[3], other[3])];
+        // what two share is counted in the cell of its upper left corner, for both may lie in several
+        if (right > x && bottom > y && x >= left && x < left + CELL && y >= top && y < top + CELL)
+          sum += (right - x) * (bottom - y);
+      }
+    });
     return sum;
-  }
-
-  private keys([a, b, c, d]: Box): string[] {
-    const keys = [];
-    for (let x = Math.floor(a / CELL); x <= Math.floor(c / CELL); x += 1)
-      for (let y = Math.floor(b / CELL); y <= Math.floor(d / CELL); y += 1) keys.push(`${x} ${y}`);
-    return keys;
   }
 }
 
-/** A place for each name, in the order given: the first ones choose first. Where there is none free, the one that covers least. A name whose sign
- * is within the sheet stays within it. */
-export function placed(wanted: Wanted[], sheet?: Box): Placed[] {
+/** The cells of a box, each with its upper left corner. */
+function each([a, b, c, d]: Box, see: (key: number, left: number, top: number) => void) {
+  for (let x = Math.floor(a / CELL); x <= Math.floor(c / CELL); x += 1)
+    for (let y = Math.floor(b / CELL); y <= Math.floor(d / CELL); y += 1) see(x * 1e6 + y, x * CELL, y * CELL);
+}
+
+/** A place for each name, in the order given: the first ones choose first. Where there is none free, the one that covers least; and none at all, until the
+ * sheet is drawn larger, where even that would be covered by half. Of a crowd none moves away from its sign. A name whose sign is within the sheet stays within it. */
+export function placed(wanted: Wanted[], sheet?: Box): (Placed | null)[] {
   const taken = new Taken();
-  for (const { x, y, sign } of wanted) if (sign) taken.add([x - sign, y - sign, x + sign, y + sign]);
+  const signs = new Set<string>(); // of many on one place one is enough
+  for (const { x, y, sign } of wanted) {
+    const at = `${Math.round(x)} ${Math.round(y)} ${sign}`;
+    if (!sign || signs.has(at)) continue;
+    signs.add(at);
+    taken.add([x - sign, y - sign, x + sign, y + sign]);
+  }
   return wanted.map((one) => {
-    let best: Placed = { dx: 0, dy: 0, far: false };
-    let least = Infinity;
-    for (const candidate of candidates(one)) {
+    let best: Placed | null = null;
+    let least = (one.width * HEIGHT) / 2;
+    for (const candidate of candidates(one, wanted.length > CROWD ? RINGS.slice(0, 1) : RINGS)) {
       const box = boxOf(one, candidate);
-      const covers = taken.covered(box) + (sheet && inside(one, sheet) ? outside(box, sheet) : 0);
+      const beyond = sheet && inside(one, sheet) ? outside(box, sheet) : 0;
+      if (beyond >= least) continue;
+      const covers = beyond + taken.covered(box, least - beyond);
       if (covers < least) [least, best] = [covers, candidate];
       if (covers === 0) break;
     }
-    taken.add(boxOf(one, best));
+    if (best) taken.add(boxOf(one, best));
     return best;
   });
 }
@@ -94,9 +111,9 @@ function outside(box: Box, sheet: Box): number {
   return whole - Math.max(0, right - left) * Math.max(0, bottom - top);
 }
 
-function* candidates({ width, sign }: Wanted): Generator<Placed> {
+function* candidates({ width, sign }: Wanted, rings: number[]): Generator<Placed> {
   if (!sign) yield { dx: 0, dy: 0, far: false };
-  for (const [k, ring] of RINGS.entries()) {
+  for (const [k, ring] of rings.entries()) {
     for (const angle of ANGLES) {
       const reach = sign + ring;
       const [right, down] = [Math.cos(angle), Math.sin(angle)].map((v) => (Math.abs(v) > 0.3 ? Math.sign(v) : 0)) as [

@@ -126,24 +126,28 @@ export function cross(colour: string, arm: number, width: number): RegularShape 
   return new RegularShape({ points: 4, radius: arm, radius2: 0, angle: Math.PI / 4, stroke });
 }
 
-/** Style of a point; the chosen one carries a ring in the decision colour. */
-export function pointStyle(kind: string, chosen: boolean, t: Record<string, string>): Style[] {
-  const styles = [
-    new Style({
-      image: canvas((c) => {
-        SYMBOLS[kind]!(c, t);
-        if (chosen) {
-          c.beginPath();
-          c.arc(0, 0, 11.5, 0, 7);
-          c.strokeStyle = t.decision!;
-          c.lineWidth = 2;
-          c.stroke();
-        }
-      }),
-      zIndex: chosen ? 2 : 1,
-    }),
-  ];
-  return styles;
+const styles = new WeakMap<Record<string, string>, Map<string, Style>>();
+
+/** Style of a point; the chosen one carries a ring in the decision colour. All alike share one: each is a picture of its own. */
+export function pointStyle(kind: string, chosen: boolean, t: Record<string, string>): Style {
+  const drawn = styles.get(t) ?? new Map<string, Style>();
+  styles.set(t, drawn);
+  const key = `${kind} ${chosen}`;
+  const style = drawn.get(key) ?? new Style({ image: symbol(kind, chosen, t), zIndex: chosen ? 2 : 1 });
+  drawn.set(key, style);
+  return style;
+}
+
+function symbol(kind: string, chosen: boolean, t: Record<string, string>): Icon {
+  return canvas((c) => {
+    SYMBOLS[kind]!(c, t);
+    if (!chosen) return;
+    c.beginPath();
+    c.arc(0, 0, 11.5, 0, 7);
+    c.strokeStyle = t.decision!;
+    c.lineWidth = 2;
+    c.stroke();
+  });
 }
 
 function channels(hex: string): number[] {

@@ -56,12 +56,22 @@ export interface StationEntry {
   line: (view: LineView) => { words: string; begun: boolean };
 }
 
+const loads: (() => Promise<unknown>)[] = [];
+
+function tray(load: () => Promise<{ default: ComponentType }>): ComponentType {
+  loads.push(load);
+  return lazy(load);
+}
+
+/** Have all trays at hand before they are opened: in the field the signal may be gone by then. */
+export const fetchTrays = () => Promise.all(loads.map((load) => load()));
+
 const counted = (count: number, what: string) => `${count} ${what}${count === 1 ? "" : "s"}`;
 
 export const STATIONS: Record<Station, StationEntry> = {
   brief: {
     title: "Brief",
-    Tray: lazy(() => import("./brief/BriefTray").then((m) => ({ default: m.BriefTray }))),
+    Tray: tray(() => import("./brief/BriefTray").then((m) => ({ default: m.BriefTray }))),
     layers: [],
     tools: [],
     line: ({ plan: { brief }, catalogue }) => {
@@ -75,7 +85,7 @@ export const STATIONS: Record<Station, StationEntry> = {
   },
   site: {
     title: "Site",
-    Tray: lazy(() => import("./site/SiteTray").then((m) => ({ default: m.SiteTray }))),
+    Tray: tray(() => import("./site/SiteTray").then((m) => ({ default: m.SiteTray }))),
     views: SITE_VIEWS,
     layers: [contours, gaps, areas, things, boundary, preview, broughtIn],
     tools: [
@@ -91,7 +101,7 @@ export const STATIONS: Record<Station, StationEntry> = {
   },
   flight: {
     title: "Flight",
-    Tray: lazy(() => import("./flight/FlightTray").then((m) => ({ default: m.FlightTray }))),
+    Tray: tray(() => import("./flight/FlightTray").then((m) => ({ default: m.FlightTray }))),
     layers: [strips, exposures, ownStrips, legs, takeOffs],
     tools: [],
     views: FLIGHT_VIEWS,
@@ -109,7 +119,7 @@ export const STATIONS: Record<Station, StationEntry> = {
   },
   base: {
     title: "Base",
-    Tray: lazy(() => import("./base/BaseTray").then((m) => ({ default: m.BaseTray }))),
+    Tray: tray(() => import("./base/BaseTray").then((m) => ({ default: m.BaseTray }))),
     views: BASE_VIEWS,
     layers: [unreached, localPoints, basePlaces],
     tools: [{ places: "base", key: "O", words: "place the base on a new mark" }],
@@ -130,7 +140,7 @@ export const STATIONS: Record<Station, StationEntry> = {
   },
   control: {
     title: "Control",
-    Tray: lazy(() => import("./control/ControlTray").then((m) => ({ default: m.ControlTray }))),
+    Tray: tray(() => import("./control/ControlTray").then((m) => ({ default: m.ControlTray }))),
     views: CONTROL_VIEWS,
     layers: [proposedLayout, points, labels],
     tools: [
@@ -147,7 +157,7 @@ export const STATIONS: Record<Station, StationEntry> = {
   },
   verdict: {
     title: "Verdict",
-    Tray: lazy(() => import("./verdict/VerdictTray").then((m) => ({ default: m.VerdictTray }))),
+    Tray: tray(() => import("./verdict/VerdictTray").then((m) => ({ default: m.VerdictTray }))),
     layers: [cells, ellipses],
     tools: [],
     line: ({ result, undetermined }) => ({
@@ -163,7 +173,7 @@ export const STATIONS: Record<Station, StationEntry> = {
   },
   day: {
     title: "Day",
-    Tray: lazy(() => import("./day/DayTray").then((m) => ({ default: m.DayTray }))),
+    Tray: tray(() => import("./day/DayTray").then((m) => ({ default: m.DayTray }))),
     layers: [round],
     tools: [],
     line: ({ plan: { visits } }) => {
@@ -175,14 +185,14 @@ export const STATIONS: Record<Station, StationEntry> = {
   },
   book: {
     title: "Book",
-    Tray: lazy(() => import("./book/BookTray").then((m) => ({ default: m.BookTray }))),
+    Tray: tray(() => import("./book/BookTray").then((m) => ({ default: m.BookTray }))),
     layers: [],
     tools: [],
     line: ({ plan }) => ({ words: plan.visits.length ? "what was really done" : "no visit", begun: false }),
   },
   close: {
     title: "Close",
-    Tray: lazy(() => import("./close/CloseTray").then((m) => ({ default: m.CloseTray }))),
+    Tray: tray(() => import("./close/CloseTray").then((m) => ({ default: m.CloseTray }))),
     views: CLOSE_VIEWS,
     layers: [residuals],
     tools: [],

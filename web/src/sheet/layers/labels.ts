@@ -14,6 +14,8 @@ import { colourOf } from "./things";
 
 const FONT = "600 12px 'Atkinson Hyperlegible Next Variable', sans-serif";
 const SIGN = 11;
+/** Pixels beyond the sheet from where a name may still reach into it. */
+const BEYOND = 200;
 let measuring: CanvasRenderingContext2D | null = null;
 const widths = new Map<string, number>();
 
@@ -36,7 +38,7 @@ interface Named {
 }
 
 /** The names of marks, control and features, each beside its sign and none over another: where it is crowded they move apart, with a line to
- * what they name. */
+ * what they name; those for which no room is left come when the sheet is drawn larger. */
 export const labels: SheetLayer = {
   name: "names",
   rank: 9,
@@ -59,7 +61,7 @@ export const labels: SheetLayer = {
   features: (view) => {
     const { resolution, extent, colours } = view;
     if (!resolution) return [];
-    const named = namesOf(view);
+    const named = namesOf(view).filter(({ at }) => !extent || isNear(at, extent, BEYOND * resolution));
     const places = placed(
       named.map(({ at, text, sign }) => ({
         x: at[0]! / resolution,
@@ -70,7 +72,9 @@ export const labels: SheetLayer = {
       extent && [extent[0] / resolution, -extent[3] / resolution, extent[2] / resolution, -extent[1] / resolution],
     );
     return named.flatMap(({ at, text, colour }, k) => {
-      const { dx, dy, far } = places[k]!;
+      const place = places[k];
+      if (!place) return [];
+      const { dx, dy, far } = place;
       const name = new Feature(new Point(at));
       const halo = new Stroke({ color: colours.sheet!, width: 3.5 });
       const words = { text, font: FONT, offsetX: dx, offsetY: dy, overflow: true, stroke: halo };
@@ -82,6 +86,10 @@ export const labels: SheetLayer = {
     });
   },
 };
+
+function isNear([x, y]: number[], [a, b, c, d]: number[], beyond: number): boolean {
+  return x! >= a! - beyond && x! <= c! + beyond && y! >= b! - beyond && y! <= d! + beyond;
+}
 
 /** What bears a name; the chosen point first, for it chooses its place first. */
 function namesOf({ plan, summary, station, selected, draft, round, colours }: SheetView): Named[] {
