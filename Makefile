@@ -39,10 +39,9 @@ database:
 
 test-server: dev database
 	.venv/bin/python manage.py makemigrations --check --dry-run
-	$(ON_COPY) $(PYTEST) tests/server --create-db -n 2 --dist loadfile
+	$(ON_COPY) $(PYTEST) tests/hosts tests/server --create-db -n 2 --dist loadfile
 
 test-browser: dev database
-	$(PYTEST) tests/hosts --create-db
 	$(ON_COPY) $(PYTEST) tests/browser --create-db -n 2 --dist worksteal
 
 # Other examples and other files every time, for as long as it takes.

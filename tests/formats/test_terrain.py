@@ -53,7 +53,7 @@ def test_what_another_crs_leaves_outside_is_a_gap_and_not_sea_level():
 
 
 def test_what_a_turned_picture_leaves_outside_is_a_gap():
-    turned = Affine.translation(E0 + 50, N0 + 150) * Affine.rotation(30) * Affine.scale(5, -5)
+    turned = Affine.translation(E0 + 50, N0 + 150) @ Affine.rotation(30) @ Affine.scale(5, -5)
     surface = read_terrain(tiff(slope(), turned), GRID, METRES, None).surface
     assert 0.2 < np.isnan(surface.heights).mean() < 0.8 and np.nanmin(surface.heights) > 19.9
 

@@ -4,6 +4,7 @@ import json
 
 import pytest
 from django.contrib.auth.models import User
+from django.db import connection
 from django.test import Client
 
 from kardo.server.accounts.models import Member, Organisation
@@ -26,6 +27,16 @@ class ApiClient(Client):
 
     def post_json(self, path, body):
         return self.post(path, json.dumps(body), content_type="application/json")
+
+
+@pytest.fixture(scope="session", autouse=True)
+def nobody_else_at_the_end(django_db_setup, django_db_blocker):
+    """Requests that were made in threads have connections of their own, which would keep the database from being dropped."""
+    yield
+    with django_db_blocker.unblock(), connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
+        )
 
 
 @pytest.fixture(autouse=True)

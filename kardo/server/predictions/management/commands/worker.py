@@ -6,12 +6,14 @@ import logging
 import os
 import time
 
+import numba
 import psycopg
 from asgiref.sync import sync_to_async
 from django.core.management.base import BaseCommand
 from django.db import OperationalError
 from procrastinate import App, exceptions
 from procrastinate.contrib.django import app
+from threadpoolctl import threadpool_limits
 
 from kardo.server.memory import give_back
 from kardo.server.predictions.tasks import PATIENT, QUICK, give_up
@@ -35,6 +37,8 @@ class Command(BaseCommand):
 
     def handle(self, *args, **options):
         os.nice(options["nice"])
+        if options["only"] == QUICK:
+            _one_thread()
         warm()
         give_back()
         queues = [options["only"]] if options["only"] else [QUICK, PATIENT]
@@ -46,6 +50,12 @@ class Command(BaseCommand):
             except (exceptions.ConnectorException, OperationalError, psycopg.Error) as fault:
                 log.warning("the database is away (%s); trying again in %g s", type(fault).__name__, AGAIN)
                 time.sleep(AGAIN)
+
+
+def _one_thread() -> None:
+    """For small matrices: two threads that wait for each other are slower than one as soon as anybody else works on the machine, by three times beside a busy neighbour."""
+    threadpool_limits(1, "blas")
+    numba.config.NUMBA_NUM_THREADS = 1  # read when its threads are made, at the first loop
 
 
 async def _work(worker: App, queues: list[str]) -> None:
