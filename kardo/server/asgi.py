@@ -15,6 +15,7 @@ from a2wsgi import WSGIMiddleware
 from django.core.asgi import get_asgi_application
 from django.core.wsgi import get_wsgi_application
 from django.urls import get_resolver
+from threadpoolctl import threadpool_limits
 
 THREADS = 4  # of each of the web server's processes, and as many again for who waits for live figures
 
@@ -25,6 +26,7 @@ _ = (
 )  # loaded before the server forks, and left alone by the collector, all of it is in memory once
 gc.collect()
 gc.freeze()
+threadpool_limits(1, "blas")  # requests come several at a time: threads of their own would wait for each other
 _requests, _live = WSGIMiddleware(_django, workers=THREADS), WSGIMiddleware(_django, workers=THREADS)
 
 

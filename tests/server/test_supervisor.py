@@ -5,8 +5,11 @@ import signal
 import subprocess
 import sys
 import time
+from functools import partial
 from itertools import pairwise
 from pathlib import Path
+
+import pytest
 
 from scripts.supervisor import PAUSES, Kept, Supervisor
 
@@ -14,8 +17,9 @@ SLEEPS = [sys.executable, "-c", "import time; time.sleep(60)"]
 DIES = [sys.executable, "-c", "raise SystemExit(7)"]
 
 
-def test_what_is_killed_is_started_again():
-    one = Kept("sleeper", SLEEPS)
+@pytest.mark.parametrize("work", [SLEEPS, partial(time.sleep, 60)], ids=["a command", "a function in a fork"])
+def test_what_is_killed_is_started_again(work):
+    one = Kept("sleeper", work)
     said = []
     one.look(0.0, Path("/"), said.append)
     first = one.process.pid
