@@ -29,7 +29,7 @@ const ROLES = [
   { id: "check", name: "check" },
 ];
 /** Room for all digits: in metres a northing has one more than an easting, in feet both may have eight before the point. */
-const WIDTHS = { m: { e: "w-[6.3rem]", n: "w-[6.9rem]" }, ft: { e: "w-[7.6rem]", n: "w-[7.6rem]" } };
+const WIDTHS = { m: { e: "w-[6.15rem]", n: "w-[6.75rem]" }, ft: { e: "w-[7.6rem]", n: "w-[7.6rem]" } };
 const ROW_HEIGHT = 27;
 const column = createColumnHelper<Row>();
 
@@ -330,7 +330,7 @@ function useColumns() {
                 label={`${name} hangs on`}
                 value={getValue()}
                 options={[...several, ...hangs.map(({ id, short }) => ({ id, name: short }))]}
-                className="w-[5.6rem]"
+                className="w-[5.3rem]"
                 onChange={(hung) => set(id, hangAll(point, hangingOf(hung, hangs_on)))}
               />
               {getValue() === "session/" && hangs_on.on === "session" && (
@@ -382,7 +382,7 @@ function useColumns() {
             value={original.point.width}
             unit={unit}
             decimals={2}
-            width="w-12"
+            width="w-11"
             onCommit={(v) => v !== null && set(original.point.id, { width: v })}
           />
         ),
