@@ -21,9 +21,8 @@ THREADS = 4  # of each of the web server's processes, and as many again for who 
 
 _streams = get_asgi_application()
 _django = get_wsgi_application()
-_ = (
-    get_resolver().url_patterns
-)  # loaded before the server forks, and left alone by the collector, all of it is in memory once
+# loaded before the server forks, and left alone by the collector, all of it is in memory once
+_ = get_resolver().url_patterns
 gc.collect()
 gc.freeze()
 threadpool_limits(1, "blas")  # requests come several at a time: threads of their own would wait for each other

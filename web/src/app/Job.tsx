@@ -42,8 +42,9 @@ export default function Job({ session }: { session: Session }) {
   useShortcuts(setHelp, stand);
   useEffect(() => void window.dispatchEvent(new Event("resize")), [posture]); // the drawing measures itself anew
   useEffect(() => {
-    const idle = requestIdleCallback(() => fetchTrays().catch(() => undefined)); // away: each is fetched when it is opened
-    return () => cancelIdleCallback(idle);
+    // once the job stands; not every browser tells when it is idle. Away: each is fetched when it is opened
+    const later = setTimeout(() => void fetchTrays().catch(() => undefined), 1000);
+    return () => clearTimeout(later);
   }, []);
   const { station } = useWorkbench();
   if (useNarrow() && IN_THE_FIELD.includes(station)) return <InTheField />;

@@ -85,7 +85,7 @@ describe("names on the sheet", () => {
         sign: 10,
       }));
       const began = performance.now();
-      offered(many);
+      expect(offered(many)[0]).not.toBeNull();
       expect(performance.now() - began).toBeLessThan(1000);
     }
   });

@@ -75,9 +75,9 @@ export function placed(wanted: Wanted[], sheet?: Box): (Placed | null)[] {
     signs.add(at);
     taken.add([x - sign, y - sign, x + sign, y + sign]);
   }
-  return wanted.map((one) => {
+  return wanted.map((one, k) => {
     let best: Placed | null = null;
-    let least = (one.width * HEIGHT) / 2;
+    let least = k === 0 ? Infinity : (one.width * HEIGHT) / 2; // the first, which may be the chosen one, is never left out
     for (const candidate of candidates(one, wanted.length > CROWD ? RINGS.slice(0, 1) : RINGS)) {
       const box = boxOf(one, candidate);
       const beyond = sheet && inside(one, sheet) ? outside(box, sheet) : 0;
