@@ -2,9 +2,9 @@
 
     python -m benchmarks.hold [GROUP ...] [--write]
 
-Every figure is a ratio within one run, or a size, so that it holds on a slower machine: requests in terms of the plan's own, computations in terms of LAPACK's band factor of
-2,000 exposures, the load in terms of what one person waits alone. A group in which something is worse is measured once more, for machines are shared, and the better of
-both counts. --write puts what was measured into the table.
+Every figure is a ratio within one run, or a size, so that it holds on a slower machine: requests in terms of the plan's own, computations and what a load
+asks of the processors in terms of LAPACK's band factor of 2,000 exposures. A group in which something is worse is measured once more, for machines are shared, and the better
+of both counts. --write puts what was measured into the table.
 """
 
 import argparse
@@ -67,18 +67,10 @@ def coverage() -> Figures:
 
 
 def load() -> Figures:
-    """Fifty people, ten of whom drag, for a short while: what 95 % wait at most over what one waits alone for a prediction, and from one live answer
-    to the next."""
-    told = _program("load", "--users", "50", "--dragging", "10", "--seconds", "25", "--warm", "100")
-    alone = _program("load", "--users", "1", "--dragging", "0", "--seconds", "10", "--warm", "10")["requests"][
-        "read prediction"
-    ]["median_ms"]
-    waits = {
-        name: row["p95_ms"] / alone
-        for name, row in told["requests"].items()
-        if name.split()[0] in ("read", "edit", "live")
-    }
-    return waits | {"seconds between live answers": 1000 / max(told["live_per_s"], 0.01) / alone}
+    """Fifty people, three of whom drag, for a short while: seconds of the server's processors for a hundred answers, over the band's factor. What they wait is
+    told by `benchmarks.load`; it is no ratio of anything, for where the processors are full it goes with whoever else works on the machine."""
+    told = _program("load", "--users", "50", "--dragging", "3", "--seconds", "30", "--warm", "60")
+    return {"processor for a hundred answers": told["processor_ms_an_answer"] / 10 / _yardstick()}
 
 
 def pace() -> Figures:
