@@ -88,7 +88,7 @@ class Dense:
             e = exposures[i]
             for a in range(3):
                 if e.get("sigma_c"):
-                    hang = [(self.shift_at[s] + a, 1.0) for s in e["shifts"]]
+                    hang = [(self.shift_at[s] + d, m[a, d]) for s, m in self.hanging(e) for d in range(3)]
                     row([(self.exposure_at[i] + 3 + a, 1.0), *hang], e["sigma_c"][a])
         for k, s in enumerate(s for cam in self.cameras for s in cam["sigma_io"]):
             if s:

@@ -25,7 +25,7 @@ def test_sigmas_are_those_that_the_network_takes():
     told, own = observation_plan(plan), survey(plan, plan.control)
     for p, sigma, total in zip(told.points, own.sigma, own.total_sigma, strict=True):
         assert (p.own_h, p.own_v) == pytest.approx((math.hypot(*sigma[:2]), sigma[2]))
-        assert p.total_v == pytest.approx(total[2]) and len(p.hangs) == 2
+        assert p.total_v == pytest.approx(total[2]) and len(p.hangs) == 3
     assert "Give a visit its date" in told.told and all(o.at is None for p in told.points for o in p.occupations)
 
 

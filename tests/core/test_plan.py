@@ -21,7 +21,7 @@ from kardo.core.plan.control import Occupation
 from kardo.core.plan.edits import changed
 from kardo.core.plan.kit import Origin
 from kardo.core.plan.library import new_plan
-from kardo.core.plan.model import Plan, json_schema, plan_from_json
+from kardo.core.plan.model import Assumed, Plan, json_schema, plan_from_json
 from kardo.core.plan.parts import PROSE, Part, _prose
 from kardo.core.plan.site import Ground, terrain_of
 from kardo.core.plan.stands import Mark, OnInstrument, OnSetUp, SetUp
@@ -243,10 +243,10 @@ def test_summary_gives_what_it_can():
 
 
 def test_rover_sigma_by_hand():
-    """One minute: fast part / sqrt(6), slow part whole, 2.5 mm pole, 1 ppm of 1 km."""
+    """One minute: fast part / sqrt(6), slow part whole, 2.5 mm pole, a fifth of the variance of 1 ppm of 1 km."""
     h, v = rover_sigma(METHODS["rtk_once"].occupations, 1000.0, Assumptions({}))
-    assert h == pytest.approx(np.sqrt(0.005**2 / 6 + 0.007**2 + 0.001**2 + 0.0025**2))
-    assert v == pytest.approx(np.sqrt(0.008**2 / 6 + 0.012**2 + 0.001**2))
+    assert h == pytest.approx(np.sqrt(0.005**2 / 6 + 0.007**2 + 0.2 * 0.001**2 + 0.0025**2))
+    assert v == pytest.approx(np.sqrt(0.008**2 / 6 + 0.012**2 + 0.2 * 0.001**2))
     assert (
         rover_sigma(METHODS["rtk_twice"].occupations, 0, Assumptions({}))[1]
         < rover_sigma(METHODS["rtk_once"].occupations, 0, Assumptions({}))[1]
@@ -387,3 +387,12 @@ def test_a_boundary_that_crosses_itself_is_told():
     crossed = ((E0, N0), (E0 + 100, N0 + 100), (E0 + 100, N0), (E0, N0 + 100))
     with pytest.raises(PlanError, match="crosses itself"):
         predict(small_plan(boundary=crossed))
+
+
+def test_a_plan_like_another_remembers_nothing_of_what_was_changed():
+    plan = small_plan()
+    known = plan.hash, plan.revision, plan.assume, plan.surface
+    moved = plan.model_copy(update={"control": plan.control[:3]})
+    assert moved.hash != known[0] and moved.revision != known[1] and moved.surface is known[3]
+    assumed = plan.model_copy(update={"assumptions": Assumed(overrides={"leg_v": 0.5})})
+    assert assumed.assume["leg_v"] == 0.5 and plan.assume["leg_v"] == 0.012

@@ -9,7 +9,7 @@ import pytest
 from kardo.cli import main
 
 REFERENCE = Path(__file__).parents[1] / "reference"
-CASES = ["flat_block", "hill_oblique_two_bases", "deformed_five_targets", "two_cameras_two_bases"]
+CASES = ["flat_block", "hill_oblique_two_bases", "deformed_five_targets", "two_cameras_two_bases", "distant_base"]
 
 
 @pytest.fixture(scope="module", params=CASES)

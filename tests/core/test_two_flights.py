@@ -2,6 +2,7 @@
 adjustment, through the command line, live, and in the budget."""
 
 import json
+from collections import Counter
 
 import numpy as np
 import pytest
@@ -14,6 +15,7 @@ from kardo.core.accuracy.planned import planned_network
 from kardo.core.accuracy.prediction import predict, predict_network
 from kardo.core.accuracy.solution import solve
 from kardo.core.accuracy.whatif import keep, what_if
+from kardo.core.gnss.shifts import source_of
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.stands import CorrectionNetwork, Mark, OnNetwork, OnSetUp, SetUp
 from kardo.core.summary import found, source_name, summary, told
@@ -95,10 +97,22 @@ def test_budget_by_camera_and_set_up_agrees_with_a_dense_adjustment(network, den
         weight = 1 / np.square(network["cameras"][k]["sigma_io"])
         share = sum(w * q[at + 2, interior + c] ** 2 for c, w in enumerate(weight))
         assert told_by["calibration", camera] == pytest.approx(share, rel=1e-3, abs=1e-12)
+    want = Counter()
     for k, shift in enumerate(net.shifts):
-        if shift.kind != "leg":
-            part = sum(q[at + 2, dense.shift_at[k] + a] ** 2 / net.shift_sigma[k, a] ** 2 for a in range(3))
-            assert told_by[shift.key] == pytest.approx(part, rel=1e-3, abs=1e-12)
+        part = sum(q[at + 2, dense.shift_at[k] + a] ** 2 / net.shift_sigma[k, a] ** 2 for a in range(3))
+        want[source_of(shift)] += part
+    assert {kind for kind, _ in want} >= {"mark", "setup", "legs", "distance"}
+    for source, part in want.items():
+        assert told_by[source] == pytest.approx(part, rel=1e-3, abs=1e-12)
+    for k, camera in enumerate(net.cameras):
+        of_camera = [i for i in dense.exposure_at if network["exposures"][i].get("camera", 0) == k]
+        part = 0.0
+        for i in of_camera:
+            moved = q[at + 2, dense.exposure_at[i] + 3 : dense.exposure_at[i] + 6].copy()
+            for s, share in dense.hanging(network["exposures"][i]):
+                moved += share @ q[at + 2, dense.shift_at[s] : dense.shift_at[s] + 3]
+            part += (moved**2 / np.square(network["exposures"][i]["sigma_c"])).sum()
+        assert told_by["positions", camera] == pytest.approx(part, rel=1e-3, abs=1e-12)
 
 
 def test_two_cameras_have_two_interiors_and_every_exposure_its_own(result):

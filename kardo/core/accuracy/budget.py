@@ -9,11 +9,12 @@ import numpy as np
 from numba import njit, prange
 
 from kardo.core.accuracy.misclosures import Misclosures
+from kardo.core.accuracy.network import WHOLE
 from kardo.core.accuracy.results import Share
 from kardo.core.accuracy.solution import PointColumns, Solution
 from kardo.core.arrays import Bools, Floats, Ints
+from kardo.core.gnss.shifts import Source, source_of
 
-Source = tuple[str, str]  # kind and id of what error comes from
 CHUNK = 200  # map points at a time: wide enough for matrix products
 
 
@@ -118,7 +119,7 @@ def _parts(
         if len(terms := net.deformation.terms[k]):
             parts["pattern", camera] = (points.pattern[terms] ** 2).sum(axis=0)
     for s, shift in enumerate(net.shifts):
-        source = {"leg": ("legs", shift.id.rpartition(".")[0]), "local": ("local", "")}.get(shift.kind, shift.key)
+        source = source_of(shift)
         prior = (q_shift[3 * s : 3 * s + 3] ** 2 / net.shift_sigma[s][:, None] ** 2).sum(axis=0)
         parts[source] = parts.get(source, np.zeros(columns)) + prior
     parts["images", ""] = np.einsum("kaa->ka", own).ravel() - np.sum(list(parts.values()), axis=0)
@@ -127,7 +128,7 @@ def _parts(
 
 def _positions(solution: Solution, q_band: Floats, q_shift: Floats) -> dict[Source, Floats]:
     """Camera positions, and attitudes where an inertial unit observes them, by camera. Exposures that hang on the same
-    shifts go through together."""
+    shifts go through together; what they hold whole of them is the same for all of them."""
     net, columns = solution.network, q_band.shape[1]
     sigma_c, sigma_att = net.sigma_c[solution.order], net.sigma_att[solution.order]
     weight = np.nan_to_num(1.0 / np.hstack([sigma_att, sigma_c]) ** 2).ravel()
@@ -136,24 +137,42 @@ def _positions(solution: Solution, q_band: Floats, q_shift: Floats) -> dict[Sour
         alike.setdefault((int(net.camera[i]), tuple(net.exposure_shifts[i].tolist())), []).append(p)
     out: dict[Source, Floats] = {("positions", camera): np.zeros(columns) for camera in net.cameras}
     for (camera, shifts), places in alike.items():
-        common = sum((q_shift[3 * s : 3 * s + 3] for s in shifts), np.zeros((3, columns)))
-        _add_positions(q_band, weight, np.array(places), common, out["positions", net.cameras[camera]])
+        first = net.exposure_shifts.start[solution.order[places]]
+        shares = net.exposure_shares[first[:, None] + np.arange(len(shifts))]  # (places, shifts, 3, 3)
+        whole = (shares == WHOLE).all(axis=(0, 2, 3))
+        of_shift = q_shift.reshape(-1, 3, columns)[list(shifts)]
+        common = of_shift[whole].sum(axis=0)
+        part, apart = np.ascontiguousarray(shares[:, ~whole]), np.ascontiguousarray(of_shift[~whole])
+        _add_positions(q_band, weight, np.array(places), common, part, apart, out["positions", net.cameras[camera]])
     return out
 
 
 @njit(cache=True, parallel=True, nogil=True)
-def _add_positions(q_band, weight, places, common, out):  # type: ignore[no-untyped-def]
-    """out (columns,) += weighted squares of the attitudes, and of the centres with their common shifts."""
+def _add_positions(q_band, weight, places, common, shares, apart, out):  # type: ignore[no-untyped-def]
+    """out (columns,) += weighted squares of the attitudes, and of the centres with the shifts (3, columns) that all hold whole and their shares
+    (places, v, 3, 3) of others (v, 3, columns)."""
     columns = len(out)
     for part in prange((columns + 127) // 128):
         left, right = 128 * part, min(128 * part + 128, columns)
-        for p in places:
+        moved = np.empty((3, right - left))
+        for k in range(len(places)):
+            p = places[k]
+            for a in range(3):
+                for c in range(left, right):
+                    moved[a, c - left] = common[a, c]
+            for v in range(apart.shape[0]):
+                for a in range(3):
+                    for d in range(3):
+                        share = shares[k, v, a, d]
+                        if share != 0.0:
+                            for c in range(left, right):
+                                moved[a, c - left] += share * apart[v, d, c]
             for a in range(6):
                 w, row = weight[6 * p + a], q_band[6 * p + a]
                 if w == 0.0:
                     continue
                 for c in range(left, right):
-                    q = row[c] + (common[a - 3, c] if a >= 3 else 0.0)
+                    q = row[c] + (moved[a - 3, c - left] if a >= 3 else 0.0)
                     out[c] += w * q * q
 
 

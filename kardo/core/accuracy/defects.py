@@ -220,9 +220,10 @@ def _named_directions(net: Network, formed: Normals, scale: Floats) -> list[tupl
         alone = np.zeros(n + len(formed.corner))
         alone[n + first + 3 * s + a] = 1.0
         out.append(("shift", f"The {axis} of {name} is tied to nothing that fixes it.", SHIFT_MEND, alone))
-        hanging = np.array([s in net.exposure_shifts[i] for i in formed.order], dtype=np.float64)
-        together = _motion(np.zeros_like(c), hanging[:, None] * np.eye(3)[a], r, len(formed.corner)) - alone
-        who = "the block" if hanging.all() else spans(formed.order[hanging > 0]) if hanging.any() else "it"
+        moved = _moved_by(net, int(s), int(a))[formed.order]
+        hanging = moved.any(axis=1)
+        together = _motion(np.zeros_like(c), moved, r, len(formed.corner)) - alone
+        who = "the block" if hanging.all() else spans(formed.order[hanging]) if hanging.any() else "it"
         words = f"Nothing fixes {who} in {axis}: they hang on {name}, whose own error is unknown."
         out.append(("datum", words, DATUM_MEND, together))
     for k, f_px in enumerate(net.f_px):
@@ -256,6 +257,14 @@ FOCAL_MEND = (
 
 def _lies_in(direction: Floats, space: Floats) -> bool:
     return float(np.linalg.norm(space.T @ direction)) > LIKENESS
+
+
+def _moved_by(net: Network, shift: int, axis: int) -> Floats:
+    """How every exposure (n, 3) moves with one axis of a shift, by its share of it."""
+    at = np.flatnonzero(net.exposure_shifts.values == shift)
+    out = np.zeros((net.n_exposures, 3))
+    np.add.at(out, net.exposure_shifts.owner()[at], net.exposure_shares[at][:, :, axis])
+    return out
 
 
 def _motion(turn: Floats, move: Floats, r: Floats, border: int) -> Floats:

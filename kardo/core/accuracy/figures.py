@@ -1,6 +1,8 @@
 """Figures that every prediction tells, whatever the map is made of: from the errors of the map and of what the checks will measure."""
 
 import math
+from collections import Counter
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
@@ -9,10 +11,12 @@ from kardo.core.accuracy.judged import Errors
 from kardo.core.accuracy.results import BlindSpot, Ellipse, ErrorMap, Figures, Share, Worst, nullable
 from kardo.core.accuracy.standards import standards
 from kardo.core.arrays import Floats, Ints
+from kardo.core.gnss.shifts import Shift, Source, source_of
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 
 CURVE = 40  # checks up to which the worth of the test is told
+ALIKE = 0.1  # part by which a check may hold another share of a shift than the map does, and still not see it
 BLIND_FROM = 0.05  # share of the variance from which a shift that the checks share is worth a sentence
 
 
@@ -75,6 +79,20 @@ def ellipse(cov: Floats, convergence: float) -> Ellipse:
     values, vectors = np.linalg.eigh(cov[:2, :2])
     azimuth = np.degrees(np.arctan2(vectors[0, 1], vectors[1, 1]) - convergence) % 180
     return Ellipse(float(np.sqrt(values[1])), float(np.sqrt(max(values[0], 0.0))), float(azimuth))
+
+
+def blind_spots(
+    shifts: Sequence[Shift], of_map: Floats, checks: Sequence[Mapping[int, float]], budget: Sequence[Share]
+) -> list[BlindSpot]:
+    """Every source of some weight that the map hangs on together with some or all of the checks, the largest first. of_map (s,): how much of each shift
+    the map holds, zero for one that it does not; checks: what each of them does, by number. One that holds another part sees the rest."""
+    shares = {(s.kind, s.id): s for s in budget}
+    blind: Counter[Source] = Counter()
+    for held in checks:
+        alike = (k for k, share in held.items() if of_map[k] and abs(share / of_map[k] - 1) <= ALIKE)
+        blind.update({source_of(shifts[k]) for k in alike})
+    found = [spot(shares[source], count) for source, count in blind.items() if source in shares]
+    return sorted((s for s in found if s.share >= BLIND_FROM), key=lambda s: -s.share)
 
 
 def spot(share: Share, checks: int) -> BlindSpot:

@@ -30,7 +30,8 @@ def _read(laser: Any, shifts: Any) -> LaserNetwork:
             partials[k, :, _index(int(index), len(parameters), "parameter")] = column
     held = np.zeros((len(returns), len(shifts)))
     for k, one in enumerate(returns):
-        held[k, [_index(int(i), len(shifts), "shift") for i in one.get("shifts", [])]] = 1.0
+        hung = [_index(int(i), len(shifts), "shift") for i in one.get("shifts", [])]
+        held[k, hung] = np.array(one.get("shares", np.ones(len(hung))), dtype=np.float64).reshape(len(hung))
     net = LaserNetwork(
         tuple(str(p["name"]) for p in parameters),
         tuple(str(p["reach"]) for p in parameters),
@@ -44,7 +45,9 @@ def _read(laser: Any, shifts: Any) -> LaserNetwork:
         _adjustment(laser.get("adjustment", "matched")),
     )
     sigmas = [net.sigma, net.shifts, net.returns.sigma, np.array([t.sigma for t in net.ties])]
-    if not all(np.isfinite(s).all() and (s >= 0).all() for s in sigmas) or not np.isfinite(partials).all():
+    if not all(np.isfinite(s).all() and (s >= 0).all() for s in sigmas) or not (
+        np.isfinite(partials).all() and np.isfinite(held).all()
+    ):
         raise ValueError("a sigma or a partial is no number, or below zero")
     return net
 
@@ -112,6 +115,7 @@ def laser_to_json(net: LaserNetwork) -> Json:
             "partials": {str(j): partial[:, j].tolist() for j in np.flatnonzero(partial.any(axis=0))},
             "sigma": sigma.tolist(),
             "shifts": np.flatnonzero(held).tolist(),
+            "shares": held[held != 0].tolist(),
         }
         | ({} if seen is None else _sighting(seen, k))
         for k, (partial, sigma, held) in enumerate(

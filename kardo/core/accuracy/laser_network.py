@@ -38,8 +38,8 @@ class Sightings:
 
 @dataclass(frozen=True)
 class Returns:
-    """n returns over m parameters and s shifts: partials (n, 3, m) of the place to each; sigma (n, 3) of what each has for itself; held (n, s): 1 for a shift
-    that the trajectory hangs on; sightings, where they are known."""
+    """n returns over m parameters and s shifts: partials (n, 3, m) of the place to each; sigma (n, 3) of what each has for itself; held (n, s): how
+    much of each shift the trajectory holds, 1 for the whole; sightings, where they are known."""
 
     partials: Floats
     sigma: Floats
@@ -299,7 +299,7 @@ def _observed(net: LaserNetwork, ties: Sequence[Tie], before: Floats) -> tuple[F
             at = slice(3 * target.place, 3 * target.place + 3)
             row = read @ before[at]
             for shift, share in zip(target.shifts, target.shares, strict=True):
-                row[m + 3 * shift + axis] -= share[axis]
+                row[m + 3 * shift : m + 3 * shift + 3] -= read * share  # where the surface is read, the survey says
             own = np.zeros(len(before))
             own[at] = read
             parts.append((row, read @ net.jacobian[at], own, float(target.sigma[axis]) ** 2, axis))

@@ -4,7 +4,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 
@@ -12,7 +12,7 @@ from kardo.core.accuracy.deformation import HIGHEST, Deformation
 from kardo.core.arrays import Bools, Floats, Ints, Json, Lists
 from kardo.core.errors import NetworkError
 from kardo.core.flight.imaging import rotations
-from kardo.core.gnss.shifts import Shift
+from kardo.core.gnss.shifts import Kind, Shift
 from kardo.core.plan.naming import reference, without_braces
 
 
@@ -25,7 +25,7 @@ class Network:
     observed"; infinity means "free, no prior". check[j] marks a point intersected afterwards, which
     takes no part in the network. A check is the second, surveyed position of a point. What a surveyed position holds of its
     shifts, point_shares and check_shares (q, 3, 3) along with the values of point_shifts and check_shifts, is the whole (the
-    unit matrix), a part as a mean over several bases, or what a shift makes of a place. A point is delivered with
+    unit matrix), a part as a mean over several bases, or what a shift makes of a place; exposure_shares likewise what a camera position does. A point is delivered with
     delivered_shares of delivered_shifts in its coordinates; check_delivered tells the checks that were surveyed in delivered
     coordinates and hold no such thing.
     sigma_att is about the camera axes: right (pitch), down (yaw), forward (roll).
@@ -43,6 +43,7 @@ class Network:
     sigma_att: Floats
     camera: Ints
     exposure_shifts: Lists
+    exposure_shares: Floats
     names: tuple[str, ...]
     x: Floats
     sigma_px: Floats
@@ -124,7 +125,7 @@ class Network:
             "c": self.c[i].tolist(),
             "ypr": np.degrees(self.ypr[i]).tolist(),
             "sigma_c": _optional(self.sigma_c[i]),
-            "shifts": self.exposure_shifts[i].tolist(),
+            **_hanging_json(self.exposure_shifts, self.exposure_shares, i),
             "sigma_att": _optional(np.degrees(self.sigma_att[i][[2, 0, 1]])),
         }
         if len(self.f_px) > 1:
@@ -187,6 +188,7 @@ def _numbers(sigma: Floats) -> list[float | None]:
 def network_from_json(data: Json) -> Network:
     """Read NETWORK.json. Raises NetworkError naming the object that is wrong."""
     try:
+        _refuse_unknown(data)
         network = _read(data)
     except (KeyError, TypeError, ValueError, AttributeError) as fault:
         raise NetworkError(
@@ -195,6 +197,30 @@ def network_from_json(data: Json) -> Network:
         ) from fault
     _validate(network)
     return network
+
+
+KEYS = {
+    "network": {"camera", "cameras", "shifts", "exposures", "points", "checks"},
+    "cameras": {"name", "f_px", "sigma_io", "width_px", "height_px", "deformation"},
+    "shifts": {"name", "kind", "id", "sigma"},
+    "exposures": {"c", "ypr", "sigma_c", "shifts", "shares", "sigma_att", "camera"},
+    "points": {"name", "x", "sigma_px", "rays", "sigma_x", "shifts", "shares", "check", "delivered"},
+    "checks": {"point", "sigma_x", "shifts", "shares", "delivered"},
+}
+
+
+def _refuse_unknown(data: Json) -> None:
+    """A key that is passed over would be a figure that is missing from the prediction."""
+    rows = {where: data.get(where) or [] for where in KEYS} | {"network": [data]}
+    rows["cameras"] = [*rows["cameras"], data.get("camera")]
+    for where, known in KEYS.items():
+        for k, row in enumerate(rows[where]):
+            if odd := sorted(set(row or ()) - known):
+                raise NetworkError(
+                    f"“{odd[0]}” is not a key that Kardo knows there.",
+                    where=f"{where}[{k}]",
+                    mend="Remove it, or see docs/accuracy.md, section 8, for what it may be called.",
+                )
 
 
 def _read(data: Json) -> Network:
@@ -217,6 +243,7 @@ def _read(data: Json) -> Network:
         sigma_att=att[:, [1, 2, 0]],  # the file's order is roll, pitch, yaw
         camera=np.array([e.get("camera", 0) for e in exposures], dtype=np.int64),
         exposure_shifts=Lists.of([e.get("shifts") or [] for e in exposures]),
+        exposure_shares=_shares(exposures),
         names=tuple(str(p.get("name", j)) for j, p in enumerate(points)),
         x=_triples([p["x"] for p in points], np.nan),
         sigma_px=np.concatenate([[], *(_per_ray(p["sigma_px"], len(r)) for p, r in zip(points, rays, strict=True))]),
@@ -274,7 +301,7 @@ def _share(share: Floats) -> Floats:
 
 def _shift(row: Json) -> Shift:
     kind, key = row.get("kind", "shift"), str(row.get("id", row["name"]))
-    if kind not in ("mark", "setup", "leg", "network", "local", "shift"):
+    if kind not in get_args(Kind):
         raise ValueError(f"no shift is of the kind {kind}")
     east, north, up = _free(row.get("sigma"), 3)
     return Shift(kind, key, (east, north, up))
@@ -334,7 +361,12 @@ def _validate(net: Network) -> None:
     for name, index, limit in ranges:
         if index.size and (index.min() < 0 or index.max() >= limit):
             raise NetworkError(f"An index is outside 0 to {limit - 1}.", where=name)
-    every = (("points", net.point_shares), ("checks", net.check_shares), ("delivered points", net.delivered_shares))
+    every = (
+        ("exposures", net.exposure_shares),
+        ("points", net.point_shares),
+        ("checks", net.check_shares),
+        ("delivered points", net.delivered_shares),
+    )
     for name, shares in every:
         if not (np.abs(shares) <= MOST_SHARE).all():
             raise NetworkError(f"A share of a shift is a number of at most {MOST_SHARE:g}.", where=f"shares of {name}")

@@ -261,6 +261,7 @@ def form(net: Network) -> Normals:
         1.0 / net.sigma_att**2,
         net.exposure_shifts.start,
         net.exposure_shifts.values,
+        net.exposure_shares,
         arrays.io_first,
         arrays.shift_first,
         matrix,
@@ -396,7 +397,7 @@ def _eliminate_segment(which, reach, rays, matrix, below, diagonal_b):  # type: 
 
 @njit(cache=True)
 def _add_survey(prior, shifts, shares, s_first, io, u_b, below, diagonal_b):  # type: ignore[no-untyped-def]
-    """What a point's survey ties together of the shifts it holds."""
+    """What a surveyed or a camera's position ties together of the shifts it holds."""
     for i in range(len(shifts)):
         for a in range(3):
             for d in range(3):
@@ -463,8 +464,9 @@ def _forward3(lower, rhs, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True)
-def _add_positions(order, w_c, w_att, s_start, s_values, io, s_first, matrix):  # type: ignore[no-untyped-def]
+def _add_positions(order, w_c, w_att, s_start, s_values, s_share, io, s_first, matrix):  # type: ignore[no-untyped-def]
     band, border, below, diagonal = matrix
+    diagonal_b, weights = diagonal[band.shape[0] :], np.zeros(3)
     for p in range(len(order)):
         i = order[p]
         for a in range(3):
@@ -473,15 +475,14 @@ def _add_positions(order, w_c, w_att, s_start, s_values, io, s_first, matrix):  
                 diagonal[6 * p + a] += w_att[i, a]
             w = w_c[i, a]
             if np.isnan(w):
+                weights[a] = 0.0
                 continue
+            weights[a] = w
             band[6 * p + 3 + a, 0] += w
             diagonal[6 * p + 3 + a] += w
-            shifts = s_values[s_start[i] : s_start[i + 1]]
-            for s in shifts:
-                border[6 * p + 3 + a, s_first + 3 * s + a] += w
-                diagonal[band.shape[0] + s_first - io + 3 * s + a] += w
-                for s2 in shifts:
-                    below[s_first + 3 * s + a, s_first - io + 3 * s2 + a] += w
+        shifts, shares = s_values[s_start[i] : s_start[i + 1]], s_share[s_start[i] : s_start[i + 1]]
+        at = 6 * p + 3
+        _add_survey(weights, shifts, shares, s_first, io, border[at : at + 3], below, diagonal_b)
 
 
 @dataclass(frozen=True)

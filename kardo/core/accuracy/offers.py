@@ -35,9 +35,9 @@ LESSENS: dict[str, tuple[str, ...]] = {
     "crossing": ("images",),
     "lower": ("images", "pattern", "points", "surface"),
     "calibrate": ("calibration", "pattern"),
-    "base": ("mark",),
-    "nearer": ("legs",),
-    "second": ("mark", "setup", "targets"),
+    "base": ("mark", "distance"),
+    "nearer": ("distance", "legs"),
+    "second": ("mark", "setup", "distance", "targets"),
     "static": ("mark",),
     "taped": ("setup",),
     "match": ("boresight", "attitude", "legs", "range"),
@@ -49,7 +49,7 @@ WORTH = 0.7  # of a mark's sigma: what a static session must bring it to
 LONGEST_SESSION = 24.0  # hours
 NARROW_DEG = 70.0  # of a scanner's angle, within which beams are steep enough for most ground
 NEARER = 0.001  # metres that a nearer mark must take off every leg's error
-FARTHEST = 5000.0  # metres from the first base to a second one that a rover is walked about both
+FARTHEST = 5000.0  # metres from its base that a rover is walked about, unless the first base is farther away still
 
 
 @dataclass(frozen=True)
@@ -307,18 +307,26 @@ def _on(setup: SetUp, mark: Mark) -> SetUp:
 
 
 def _second_base(plan: Plan, setup: SetUp, mark: Mark) -> Iterator[Remedy]:
-    """A base on the best other mark about, from which every target is observed once more: what hangs on one mark alone is shared out
-    over two, and shows."""
+    """A base on the best other mark about, the mark's own height and its distance taken together, from which every target is observed once more: what hangs
+    on one mark alone is shared out over two, and shows."""
     hung = OnSetUp(setup=setup.id)
     targets = [p for p in plan.targets if p.by_hanging.keys() == {hung} and len(p.occupations) < MOST_OCCUPATIONS]
-    about = [
-        m
-        for m in plan.marks
-        if m.id != mark.id and m.known in ("published", "static") and math.hypot(m.e - mark.e, m.n - mark.n) <= FARTHEST
-    ]
-    if not targets or not about:
+    if not targets:
         return
-    best = min(about, key=lambda m: mark_sigma(m, plan.assume, plan.brief.state)[2])
+    middle = np.mean([(p.e, p.n) for p in targets], axis=0)
+
+    def away(m: Mark) -> float:
+        return float(math.hypot(m.e - middle[0], m.n - middle[1]))
+
+    def off(m: Mark) -> float:
+        return math.hypot(mark_sigma(m, plan.assume, plan.brief.state)[2], plan.assume["fixed_ppm"] * 1e-6 * away(m))
+
+    farthest = max(FARTHEST, away(mark))
+    known = [m for m in plan.marks if m.id != mark.id and m.known in ("published", "static")]
+    about = [m for m in known if away(m) <= farthest]
+    if not about:
+        return
+    best = min(about, key=off)
     stood = next((s for s in plan.setups if s.mark == best.id), None)
     key = stood.id if stood else next(f"B{k}" for k in range(2, 999) if plan.setup(f"B{k}") is None)
     again = Occupation(after_min=60.0, hangs_on=OnSetUp(setup=key))

@@ -10,6 +10,7 @@ from shapely import Polygon, contains_xy
 from kardo.core.accuracy.deformation import Deformation, default_terms
 from kardo.core.accuracy.judged import Places, places
 from kardo.core.accuracy.network import Network
+from kardo.core.accuracy.results import triple
 from kardo.core.arrays import Bools, Floats, Ints, Lists
 from kardo.core.control.local import Delivered, delivered_with, fault_of_local, in_local_grid, local_shifts
 from kardo.core.control.survey import survey
@@ -20,7 +21,8 @@ from kardo.core.flight.reach import out_of_reach
 from kardo.core.flight.shade import shade_of
 from kardo.core.flight.sight import Sight, rays_of
 from kardo.core.geodesy.frame import LocalFrame
-from kardo.core.gnss.shifts import Shift, all_shared, shared_by, unique
+from kardo.core.gnss.occupations import own_growth
+from kardo.core.gnss.shifts import Gradient, Shift, all_shared, gradient, shared_by, unique
 from kardo.core.plan.assumptions import Assumptions
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.kit import Camera
@@ -203,28 +205,63 @@ def local_frame(plan: Plan, polygon: Polygon, surface: AnySurface) -> LocalFrame
 def _all_shifts(plan: Plan, flights: tuple[FlightPlan, ...]) -> list[Shift]:
     """Of the flights' bases first, then their legs, then all else that control hangs on or could be hung on."""
     bases = [shift for f in flights for shift in shared_by(plan, f.flight.hangs_on)]
+    by_distance = [shift for f in flights if (own := flight_gradient(plan, f)) for shift in own.shifts]
     return unique(
-        [*bases, *(leg for f in flights for leg in leg_shifts(plan, f)), *all_shared(plan), *local_shifts(plan)]
+        [
+            *bases,
+            *(leg for f in flights for leg in leg_shifts(plan, f)),
+            *by_distance,
+            *all_shared(plan),
+            *local_shifts(plan),
+        ]
     )
 
 
-def leg_shifts(plan: Plan, flight: FlightPlan) -> list[Shift]:
-    """The satellite error that each leg's exposures share, by the state of its positions; where they are corrected from a
-    base, growing with the leg's mean distance to it. A scanner's trajectory is as good as its unit says. Source: docs/accuracy.md, section 2."""
-    assume = plan.assume
-    fixed = flight.scanner.unit.position_m if flight.scans else (assume["leg_h"], assume["leg_v"])
+@dataclass(frozen=True)
+class LegError:
+    """What satellites do to a leg's positions beside each exposure's own noise, sigmas (3,) east, north, up in metres: for the whole leg, and anew
+    for each of its flight lines."""
+
+    leg: Floats
+    line: Floats
+
+
+def leg_errors(plan: Plan, flight: FlightPlan) -> list[LegError]:
+    """Of each leg, by the state of its positions; where they are corrected from a base, growing with the leg's mean distance to it, as far as others from
+    there do not share that. Float and code positions wander within minutes, so a part of theirs is each line's. A scanner's trajectory is as good as its unit
+    says. Source: docs/accuracy.md, sections 2, 7 and 11."""
+    assume, scans = plan.assume, flight.flight.scans
+    fixed = flight.scanner.unit.position_m if scans else (assume["leg_h"], assume["leg_v"])
     mark = plan.base_mark(flight.flight.hangs_on) if flight.flight.corrected else None
-    shifts, out = [], out_of_reach(plan, flight)
+    found, out = [], out_of_reach(plan, flight)
     for k in range(len(flight.legs)):
         on_leg = flight.leg == k
         away = np.hypot(flight.e[on_leg] - mark.e, flight.n[on_leg] - mark.n).mean() if mark and on_leg.any() else 0.0
-        growth = assume["fixed_ppm"] * 1e-6 * float(away)
         lost = on_leg.any() and out[on_leg].mean() > MOSTLY and flight.flight.leg_state(k + 1) == "fixed"
         state = LEG_ERROR["float" if lost else flight.flight.leg_state(k + 1)]
-        own = fixed if state == "leg" else (assume[f"{state}_h"], assume[f"{state}_v"])
-        h, v = (math.hypot(sigma, growth) for sigma in own)
-        shifts.append(Shift("leg", f"{flight.flight.id}.{k + 1}", (h, h, v)))
-    return shifts
+        h, v = fixed if state == "leg" else (assume[f"{state}_h"], assume[f"{state}_v"])
+        own, wanders = np.array([h, h, v]), 0.0 if state == "leg" else assume["wander_float"]
+        line = own * (assume["wander_scan"] if scans and state == "leg" else math.sqrt(wanders))
+        leg = own * math.sqrt(1 - wanders)
+        found.append(LegError(np.hypot(leg, own_growth(float(away), assume)), line))
+    return found
+
+
+def leg_shifts(plan: Plan, flight: FlightPlan) -> list[Shift]:
+    """What the exposures of each leg share, and those of each line of a leg whose positions wander."""
+    errors, own = leg_errors(plan, flight), flight.flight.id
+    legs = [Shift("leg", f"{own}.{k + 1}", triple(each.leg)) for k, each in enumerate(errors)]
+    lines = sorted({(int(leg), int(strip)) for leg, strip in zip(flight.leg, flight.strip, strict=True)})
+    return legs + [
+        Shift("line", line_key(own, leg, strip), triple(errors[leg].line))
+        for leg, strip in lines
+        if errors[leg].line.any()
+    ]
+
+
+def line_key(flight: str, leg: int, strip: int) -> str:
+    """The id of what the exposures of one line share; leg and strip count from 0."""
+    return f"{flight}.{leg + 1}.{strip + 1}"
 
 
 MOSTLY = 0.5  # share of a leg's exposures without corrections from which its own error is that of a float position
@@ -423,12 +460,27 @@ def pattern_sigma(camera: Camera, assume: Assumptions) -> float:
     return assume["pattern_rolling" if camera.shutter == "rolling" else f"pattern_{camera.calibration.state}"]
 
 
-def _exposure_shifts(plan: Plan, flights: tuple[FlightPlan, ...], index: ShiftIndex) -> list[list[int]]:
-    out: list[list[int]] = []
+def _exposure_shifts(plan: Plan, flights: tuple[FlightPlan, ...], index: ShiftIndex) -> tuple[Lists, Floats]:
+    """What each exposure hangs on, and its shares (q, 3, 3) of it: the leg and the base whole, the base's gradient by the distance."""
+    shifts: list[list[int]] = []
+    shares: list[float] = []
     for f in flights:
         base = [index[s.key] for s in shared_by(plan, f.flight.hangs_on)] if f.flight.corrected else []
-        out += [[*base, index["leg", f"{f.flight.id}.{leg + 1}"]] for leg in f.leg]
-    return out
+        by_distance = flight_gradient(plan, f)
+        along = [index[s.key] for s in by_distance.shifts] if by_distance else []
+        km = by_distance.shares(f.e, f.n).T.tolist() if by_distance else [[]] * len(f.e)
+        for leg, strip, own in zip(f.leg.tolist(), f.strip.tolist(), km, strict=True):
+            of_line = [("leg", f"{f.flight.id}.{leg + 1}"), ("line", line_key(f.flight.id, leg, strip))]
+            whole = [*base, *(index[key] for key in of_line if key in index)]
+            shifts.append([*whole, *along])
+            shares += [*[1.0] * len(whole), *own]
+    return Lists.of(shifts), np.array(shares)[:, None, None] * np.eye(3)
+
+
+def flight_gradient(plan: Plan, flight: FlightPlan) -> Gradient | None:
+    """What distance does to a flight's positions, where they are corrected from a base."""
+    own = flight.flight
+    return gradient(plan, own.hangs_on, own.visit) if own.corrected else None
 
 
 def _assemble(
@@ -451,6 +503,7 @@ def _assemble(
     no_tie, no_ground = [np.full((len(part.x), 3), np.nan) for part in (ties, ground)]
     map_px = np.full(len(ground.rays.values), plan.assume["map_ray_px"])
     x = np.concatenate([ties.x, control.x, ground.x])
+    exposure_shifts, exposure_shares = _exposure_shifts(plan, flights, index)
     delivered, delivered_shares = _delivered(delivered_with(plan, frame, x), index, len(x), len(ties.x))
     return Network(
         f_px=np.array([cam.f_px for cam in cameras]),
@@ -467,7 +520,8 @@ def _assemble(
         sigma_c=np.concatenate([_camera_sigma(plan, s) for s in sights]),
         sigma_att=np.full((len(c), 3), np.nan),
         camera=np.concatenate([np.full(len(f.e), number[f.camera.id]) for f in flights]),
-        exposure_shifts=Lists.of(_exposure_shifts(plan, flights, index)),
+        exposure_shifts=exposure_shifts,
+        exposure_shares=exposure_shares,
         names=(
             *(f"tie {k}" for k in range(len(ties.x))),
             *(reference("control", p.id) for p in plan.control),

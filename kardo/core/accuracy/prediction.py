@@ -8,7 +8,16 @@ import numpy as np
 from kardo.core.accuracy import acceptance, effort, normals
 from kardo.core.accuracy.budget import propagate_to_map, with_added
 from kardo.core.accuracy.effort import Progress
-from kardo.core.accuracy.figures import BLIND_FROM, CURVE, ellipse, error_map, figures, further_checks, spot
+from kardo.core.accuracy.figures import (
+    BLIND_FROM,
+    CURVE,
+    blind_spots,
+    ellipse,
+    error_map,
+    figures,
+    further_checks,
+    spot,
+)
 from kardo.core.accuracy.judged import Errors, geoid_sigma, heights_of_surface, on_surface
 from kardo.core.accuracy.misclosures import difference_covariance, misclosures
 from kardo.core.accuracy.network import Network
@@ -35,6 +44,7 @@ from kardo.core.accuracy.volume import mean_height_sigma
 from kardo.core.arrays import Floats, Json
 from kardo.core.flight.areas import area_polygon, ground_scale, site_polygon
 from kardo.core.geodesy.confidence import VERTICAL_95
+from kardo.core.gnss.shifts import GRADIENT
 from kardo.core.plan.model import Plan
 from kardo.core.plan.states import OTHER, in_state, to_shift
 
@@ -105,7 +115,7 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Resul
         left_out=solution.left_out.tolist(),
         size=Size(net.n_exposures, 6 * len(solution.order) + len(solution.factor.m), solution.half_band),
         budget=budget,
-        blind=_blind_spots(plan, planned, budget),
+        blind=_blind_spots(planned, budget),
         seconds=time.perf_counter() - started,
     )
     progress(effort.DONE, 1.0)
@@ -195,20 +205,21 @@ def _control_figures(plan: Plan, planned: Planned, solution: Solution) -> list[C
     return rows
 
 
-def _blind_spots(plan: Plan, planned: Planned, budget: list[Share]) -> list[BlindSpot]:
-    """Every shift of some weight that the map hangs on together with some or all of the checks, the largest first."""
+def _blind_spots(planned: Planned, budget: list[Share]) -> list[BlindSpot]:
+    """What checks are blind to; of a base's gradients, held by the kilometre, the map holds what its exposures do, in the mean."""
     net = planned.network
-    used = set(net.exposure_shifts.values.tolist()) | set(net.point_shifts.values.tolist())
-    shares: dict[tuple[str, str], Share] = {(s.kind, s.id): s for s in budget}
-    axes = np.einsum("qaa->qa", net.check_shares)
-    whole = np.asarray((axes > 0.99).all(axis=1))  # who holds a part of a shift sees the rest of it
-    held = net.check_shifts.keep(whole)
-    spots = [
-        spot(shares[net.shifts[k].key], sum(k in held[c] for c in range(len(plan.checks))))
-        for k in sorted(used & set(held.values.tolist()))
+    held = np.concatenate([net.exposure_shifts.values, net.point_shifts.values])
+    of_map = np.bincount(held, minlength=len(net.shifts)).clip(max=1).astype(float)
+    for k, shift in enumerate(net.shifts):
+        if shift.kind in GRADIENT:
+            of_map[k] = net.exposure_shares[net.exposure_shifts.values == k, 0, 0].sum() / max(1, net.n_exposures)
+    least = np.einsum("qaa->qa", net.check_shares).min(axis=1, initial=np.inf)
+    checks = [
+        dict(zip(net.check_shifts[c].tolist(), least[net.check_shifts.places(np.array([c]))].tolist(), strict=True))
+        for c in range(len(net.check_point))
     ]
-    calibration = shares.get(("local", ""))
+    spots = blind_spots(net.shifts, of_map, checks, budget)
+    calibration = next((s for s in budget if s.kind == "local"), None)
     if calibration and not net.check_delivered.all():
         spots.append(spot(calibration, int((~net.check_delivered).sum())))
-    found = [spot for spot in spots if spot.share >= BLIND_FROM]
-    return sorted(found, key=lambda spot: -spot.share)
+    return sorted((s for s in spots if s.share >= BLIND_FROM), key=lambda s: -s.share)

@@ -6,9 +6,9 @@ import time
 import numpy as np
 
 from kardo.core.accuracy import acceptance, effort
-from kardo.core.accuracy.budget import Source, with_added
+from kardo.core.accuracy.budget import with_added
 from kardo.core.accuracy.effort import Progress
-from kardo.core.accuracy.figures import BLIND_FROM, CURVE, ellipse, error_map, figures, further_checks, rmse, spot
+from kardo.core.accuracy.figures import CURVE, blind_spots, ellipse, error_map, figures, further_checks, rmse
 from kardo.core.accuracy.judged import Errors, Places, geoid_sigma, heights_of_surface, on_surface
 from kardo.core.accuracy.laser_network import LaserResult
 from kardo.core.accuracy.planned import MAP_POINTS, sample
@@ -31,6 +31,7 @@ from kardo.core.accuracy.standards import standards
 from kardo.core.arrays import Bools, Floats, Ints
 from kardo.core.flight.areas import area_polygon, ground_scale, site_polygon
 from kardo.core.geodesy.confidence import NON_CENTRALITY, VERTICAL_95
+from kardo.core.gnss.shifts import Source, source_of
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 
@@ -114,7 +115,7 @@ def _errors(scan: Scanned, found: LaserResult) -> Errors:
 
 def _groups(scan: Scanned) -> dict[Source, Ints]:
     """Causes of the network by the source that each counts under."""
-    sources: list[Source] = [*scan.parameters.sources, *(shift.key for shift in scan.shifts for _ in range(3))]
+    sources: list[Source] = [*scan.parameters.sources, *(source_of(shift) for shift in scan.shifts for _ in range(3))]
     return {source: np.flatnonzero([s == source for s in sources]) for source in dict.fromkeys(sources)}
 
 
@@ -248,16 +249,11 @@ def _lost(scan: Scanned, target: int, known: Bools) -> tuple[float | None, float
 
 
 def _blind_spots(scan: Scanned, budget: list[Share]) -> list[BlindSpot]:
-    """Every shift of some weight that the map hangs on together with some or all of the checks, the largest first."""
-    shares = {(s.kind, s.id): s for s in budget}
+    """What checks are blind to; of each shift the map holds what its returns do, in the mean of those that hold it."""
     own, _ = _own_checks(scan)
-    checks = scan.looked_at.checks[: len(own)]
-    found = []
-    for number, shift in enumerate(scan.shifts):
-        held = sum(
-            any(s == number and (share > 0.99).all() for s, share in zip(c.shifts, c.shares, strict=True))
-            for c in checks
-        )
-        if held and shift.key in shares:
-            found.append(spot(shares[shift.key], held))
-    return sorted((s for s in found if s.share >= BLIND_FROM), key=lambda s: -s.share)
+    held = scan.looked_at.returns.held
+    of_map = held.sum(axis=0) / np.maximum(1, (held != 0).sum(axis=0))
+    checks = [
+        dict(zip(c.shifts, c.shares.min(axis=1).tolist(), strict=True)) for c in scan.looked_at.checks[: len(own)]
+    ]
+    return blind_spots(scan.shifts, of_map, checks, budget)

@@ -26,7 +26,8 @@ from kardo.core.accuracy.laser_network import (
 )
 from kardo.core.accuracy.planned import (
     AREA_POINTS,
-    leg_shifts,
+    flight_gradient,
+    leg_errors,
     local_frame,
     map_sample,
     missing,
@@ -42,7 +43,7 @@ from kardo.core.flight.pattern import FlightPlan
 from kardo.core.flight.shade import Shade, shade_of
 from kardo.core.flight.tracks import Aimed, Beams, Track, aimed, tracks_of
 from kardo.core.geodesy.frame import LocalFrame
-from kardo.core.gnss.shifts import Shift, all_shared, shared_by, unique
+from kardo.core.gnss.shifts import Gradient, Shift, Source, all_shared, shared_by, unique
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.flights import Adjustment
 from kardo.core.plan.model import Plan
@@ -51,12 +52,13 @@ from kardo.core.terrain.surface import AnySurface
 MOST_TIES = 1500
 MOST_PLACES = 2300  # that are looked at together: of many areas fewer points each
 TURNS = ("roll", "pitch", "heading")
-Source = tuple[str, str]  # kind and id of what error comes from
+AXES = ("east", "north", "up")
 
 
 @dataclass(frozen=True)
 class Parameters:
-    """The parameters of all scanning flights: name, reach and sigma (m,), the source that each counts under, and where those of a flight, a leg and a strip begin."""
+    """The parameters of all scanning flights: name, reach and sigma (m,), the source that each counts under, and where those of a flight, a leg and a strip begin; wandering: those of
+    a strip's own position."""
 
     names: tuple[str, ...]
     reaches: tuple[str, ...]
@@ -65,6 +67,7 @@ class Parameters:
     mission: tuple[int, ...]
     leg: dict[tuple[int, int], int]
     strip: dict[tuple[int, int], int]
+    wandering: dict[tuple[int, int], int]
 
 
 @dataclass(frozen=True)
@@ -140,13 +143,15 @@ def scanned_plan(plan: Plan, further: tuple[ControlPoint, ...] = ()) -> Scanned:
     held = [
         [shifts.index(s) for s in (shared_by(plan, f.flight.hangs_on) if f.flight.corrected else ())] for f in flights
     ]
+    distances = [flight_gradient(plan, f) for f in flights]
+    by_distance = [(g, [shifts.index(s) for s in g.shifts]) if g else None for g in distances]
     tracks = [t for k, f in enumerate(flights) for t in tracks_of(f, frame, k)]
     parameters = _parameters(plan, flights, tracks)
     points = (*plan.control, *further)
     map_e, map_n, step = map_sample(polygon, surface)
     dry = ~within(plan, "water", map_e, map_n)
     map_e, map_n = map_e[dry], map_n[dry]
-    scan = _Scan(plan, surface, frame, tracks, parameters, held, len(shifts), shade_of(plan))
+    scan = _Scan(plan, surface, frame, tracks, parameters, held, by_distance, len(shifts), shade_of(plan))
     control = scan.spots(*_of_control(plan, points))
     on_map = scan.spots(map_e, map_n)
     areas = [scan.spots(*some) for some in _of_areas(plan, surface, MOST_PLACES - len(points) - len(map_e))]
@@ -182,11 +187,13 @@ class _Spots:
 
 
 def _parameters(plan: Plan, flights: tuple[FlightPlan, ...], tracks: list[Track]) -> Parameters:
-    """What is off of all flights: of each mission the mounting and the range, of each leg position and attitude, of each strip half the attitude again."""
+    """What is off of all flights: of each mission the mounting and the range, of each leg position and attitude, of each strip half the attitude again, and
+    how its position wanders."""
     rows: list[tuple[str, str, float, Source]] = []
     mission: list[int] = []
     leg: dict[tuple[int, int], int] = {}
     strip: dict[tuple[int, int], int] = {}
+    wandering: dict[tuple[int, int], int] = {}
 
     def add(what: str, reach: str, axes: Sequence[str], sigma: Sequence[float], source: Source) -> None:
         rows.extend((f"{what} {axis}".rstrip(), reach, s, source) for axis, s in zip(axes, sigma, strict=True))
@@ -205,20 +212,25 @@ def _parameters(plan: Plan, flights: tuple[FlightPlan, ...], tracks: list[Track]
         )
         add(f"{own.id} lever arm", "mission", ("forward", "right", "down"), [unit.lever_m] * 3, ("range", own.id))
         add(f"{own.id} range", "mission", ("",), [unit.range_bias_m], ("range", own.id))
-        for number, shift in enumerate(leg_shifts(plan, flight)):
+        errors = leg_errors(plan, flight)
+        for number, each in enumerate(errors):
             leg[k, number] = len(rows)
-            add(shift.id, "leg", ("east", "north", "up"), shift.sigma, ("legs", own.id))
-            add(shift.id, "leg", TURNS, turns, ("attitude", own.id))
-        for number in sorted({t.strip for t in tracks if t.flight == k}):
+            add(f"{own.id}.{number + 1}", "leg", AXES, each.leg.tolist(), ("legs", own.id))
+            add(f"{own.id}.{number + 1}", "leg", TURNS, turns, ("attitude", own.id))
+        for number, of_leg in sorted({(t.strip, t.leg) for t in tracks if t.flight == k}):
             strip[k, number] = len(rows)
-            add(f"{own.id} strip {number + 1}", "strip", TURNS, [t / 2 for t in turns], ("attitude", own.id))
+            name = f"{own.id} strip {number + 1}"
+            add(name, "strip", TURNS, [t / 2 for t in turns], ("attitude", own.id))
+            if errors[of_leg].line.any():
+                wandering[k, number] = len(rows)
+                add(name, "strip", AXES, errors[of_leg].line.tolist(), ("legs", own.id))
     names, reaches, sigma, sources = zip(*rows, strict=True)
-    return Parameters(names, reaches, np.array(sigma), sources, tuple(mission), leg, strip)
+    return Parameters(names, reaches, np.array(sigma), sources, tuple(mission), leg, strip, wandering)
 
 
 @dataclass(frozen=True)
 class _Scan:
-    """All lines of a plan's scan with their parameters, and the shifts that each flight's trajectory hangs on."""
+    """All lines of a plan's scan with their parameters, and the shifts that each flight's trajectory hangs on, whole and by its distance."""
 
     plan: Plan
     surface: AnySurface
@@ -226,6 +238,7 @@ class _Scan:
     tracks: list[Track]
     parameters: Parameters
     held: list[list[int]]
+    by_distance: list[tuple[Gradient, list[int]] | None]
     shifts: int
     shade: Shade | None
 
@@ -273,6 +286,8 @@ class _Scan:
         noise[:, 2] = np.hypot(noise[:, 2], growth[some])
         held = np.zeros((len(some), self.shifts))
         held[:, self.held[track.flight]] = 1.0
+        if found := self.by_distance[track.flight]:
+            held[:, found[1]] = found[0].shares(at.over[some, 0], at.over[some, 1]).T
         x = at.x[some]
         scanner = x - np.einsum("nij,nj->ni", nav, direction) * ranges[:, None]
         strip = list(self.parameters.strip).index((track.flight, track.strip))
@@ -285,15 +300,17 @@ class _Scan:
         out = np.zeros((len(ranges), 3, len(self.parameters.sigma)))
         mission = self.parameters.mission[track.flight]
         leg, strip = self.parameters.leg[track.flight, track.leg], self.parameters.strip[track.flight, track.strip]
+        wandering = self.parameters.wandering.get((track.flight, track.strip))
         for first, part in (
             (mission, own["boresight"]),
             (mission + 3, own["lever"]),
             (mission + 6, own["range"]),
-            (leg, np.broadcast_to(np.eye(3), (len(ranges), 3, 3))),
+            (leg, np.eye(3)),
             (leg + 3, own["attitude"]),
             (strip, own["attitude"]),
+            *([(wandering, np.eye(3))] if wandering is not None else []),
         ):
-            out[:, :, first : first + part.shape[2]] = part
+            out[:, :, first : first + part.shape[-1]] = part
         return out
 
 

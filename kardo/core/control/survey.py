@@ -1,8 +1,8 @@
 """How control is surveyed: where it lies, how well its own observation is, and what it hangs on."""
 
 import math
-from collections import defaultdict
-from collections.abc import Sequence
+from collections import Counter, defaultdict
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -17,7 +17,7 @@ from kardo.core.gnss.occupations import (
     slow_sigma,
     static_sigma,
 )
-from kardo.core.gnss.shifts import Shift, shared_by
+from kardo.core.gnss.shifts import Shift, gradient, shared_by
 from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import HangsOn, Levelled, OnInstrument, OnNetwork, OnNothing, OnSetUp, OwnSession
@@ -25,11 +25,16 @@ from kardo.core.plan.stands import HangsOn, Levelled, OnInstrument, OnNetwork, O
 
 @dataclass(frozen=True)
 class Held:
-    """A shift that a surveyed position holds, and how much of it east, north, up: the whole, or as a mean over several bases
-    the weight of those that have it."""
+    """A shift that a surveyed position holds, and how much of it east, north, up: the whole, as a mean over several bases
+    the weight of those that have it, or the kilometres that it lies from its base."""
 
     shift: Shift
     share: tuple[float, float, float]
+
+    @property
+    def variance(self) -> Floats:
+        """What it makes of the position (3,)."""
+        return np.square(np.multiply(self.share, self.shift.sigma))
 
 
 @dataclass(frozen=True)
@@ -44,12 +49,8 @@ class Survey:
     @property
     def total_sigma(self) -> Floats:
         """Sigma (k, 3) of the positions themselves: their own observation, set-up and mark or network."""
-        shared = [sum((_variance(h) for h in some), np.zeros(3)) for some in self.held]
+        shared = [sum((h.variance for h in some), np.zeros(3)) for some in self.held]
         return np.asarray(np.sqrt(self.sigma**2 + np.reshape(shared, (-1, 3))))
-
-
-def _variance(held: Held) -> Floats:
-    return np.square(np.multiply(held.share, held.shift.sigma))
 
 
 def survey(plan: Plan, points: tuple[ControlPoint, ...]) -> Survey:
@@ -69,16 +70,16 @@ def heights_of(plan: Plan, points: tuple[ControlPoint, ...]) -> Floats:
 @dataclass(frozen=True)
 class _Position:
     """A point's position by the occupations that hang on one thing: its own sigma (3,), the part (3,) of that which other
-    occupations by rover have too, and the shifts it holds."""
+    occupations by rover have too, and what it holds of shifts."""
 
     sigma: Floats
     slow: Floats
-    shifts: tuple[Shift, ...]
+    held: tuple[Held, ...]
 
     @cached_property
     def variance(self) -> Floats:
         """Of the position itself, all it hangs on included."""
-        return self.sigma**2 + sum((np.square(s.sigma) for s in self.shifts), np.zeros(3))
+        return self.sigma**2 + sum((h.variance for h in self.held), np.zeros(3))
 
 
 def _surveyed(plan: Plan, point: ControlPoint) -> tuple[Floats, tuple[Held, ...]]:
@@ -87,7 +88,7 @@ def _surveyed(plan: Plan, point: ControlPoint) -> tuple[Floats, tuple[Held, ...]
     positions = [_position(plan, point, hung, some) for hung, some in groups.items()]
     if len(positions) == 1:
         only = positions[0]
-        return only.sigma, tuple(Held(s, (1.0, 1.0, 1.0)) for s in only.shifts)
+        return only.sigma, only.held
     by_rover = [o for hung, some in groups.items() if _by_rover(hung) for o in some]
     return _mean(positions, _slow(by_rover, plan) if by_rover else np.zeros(3))
 
@@ -103,8 +104,8 @@ def _mean(positions: list[_Position], slow: Floats) -> tuple[Floats, tuple[Held,
     together = sum((w for w, p in parts if p.slow.any()), np.zeros(3)) * slow
     shares: dict[Shift, Floats] = defaultdict(lambda: np.zeros(3))
     for w, p in parts:
-        for shift in p.shifts:
-            shares[shift] = shares[shift] + w
+        for h in p.held:
+            shares[h.shift] = shares[h.shift] + w * h.share
     held = tuple(Held(shift, (float(e), float(n), float(u))) for shift, (e, n, u) in shares.items())
     return np.sqrt(apart + np.maximum(independent, together**2)), held
 
@@ -115,7 +116,18 @@ def _position(plan: Plan, point: ControlPoint, hung: HangsOn, occupations: Seque
     ] or occupations  # beside fixed ones others count nothing
     sigma = np.array(_own_sigma(plan, point, hung, occupations))
     slow = _slow(occupations, plan) if _by_rover(hung) else np.zeros(3)
-    return _Position(sigma, slow, shared_by(plan, hung))
+    whole = (Held(shift, (1.0, 1.0, 1.0)) for shift in shared_by(plan, hung))
+    return _Position(sigma, slow, (*whole, *_by_distance(plan, point, hung, occupations)))
+
+
+def _by_distance(plan: Plan, point: ControlPoint, hung: HangsOn, occupations: Sequence[Occupation]) -> Iterator[Held]:
+    """What a point holds of its base's gradients: of each visit's as many parts as it was observed on it."""
+    on_visits = Counter(gradient(plan, hung, o.visit) for o in occupations)
+    for found, count in on_visits.items():
+        if found is not None:
+            for shift, km in zip(found.shifts, found.shares(point.e, point.n).tolist(), strict=True):
+                part = km * count / len(occupations)
+                yield Held(shift, (part, part, part))
 
 
 def _by_rover(hung: HangsOn) -> bool:

@@ -1,12 +1,14 @@
 """The observation plan: every occupation of every point, by what, for how long, when, under which satellites, and how good it comes out."""
 
 import math
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
 
-from kardo.core.control.survey import survey
+from kardo.core.arrays import Floats
+from kardo.core.control.survey import Held, survey
 from kardo.core.day.day import Day, day_of
 from kardo.core.day.light import clock_ahead
 from kardo.core.day.overhead import LEAST, MASK, MOST_PDOP, ROVER, Stand, midnight, sky_at
@@ -16,7 +18,7 @@ from kardo.core.errors import KardoError
 from kardo.core.geodesy.units import length, small
 from kardo.core.gnss.occupations import INDEPENDENT_MIN
 from kardo.core.gnss.orbits import nominal
-from kardo.core.gnss.shifts import Shift
+from kardo.core.gnss.shifts import Source, source_of
 from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of
@@ -87,7 +89,7 @@ def observation_plan(plan: Plan) -> ObservationPlan:
             left -= looked
             sky = _sky(plan, point, float(height), day, at) if looked and day and at is not None else (None, None)
             occupations.append(_occupied(plan, point, k, one, at, *sky))
-        hangs = [_hangs(plan, h.shift) for h in held]
+        hangs = list(_hangs(plan, held))
         points.append(
             ObservedPoint(
                 point.id,
@@ -181,9 +183,15 @@ def method_words(plan: Plan, on: HangsOn) -> str:
     return "by code alone"
 
 
-def _hangs(plan: Plan, shift: Shift) -> str:
-    h, v = math.hypot(*shift.sigma[:2]), shift.sigma[2]
-    return f"{name_of(plan, shift.kind, shift.id)} (±{small(h, plan.brief.unit)} H, ±{small(v, plan.brief.unit)} V)"
+def _hangs(plan: Plan, held: Sequence[Held]) -> Iterator[str]:
+    """What a position shares with others, each source once, with what it makes of it."""
+    squares: dict[Source, Floats] = {}
+    for h in held:
+        source = source_of(h.shift)
+        squares[source] = squares.get(source, np.zeros(3)) + h.variance
+    for source, (e, n, v) in squares.items():
+        in_plan, in_height = (small(math.sqrt(s), plan.brief.unit) for s in (e + n, v))
+        yield f"{name_of(plan, *source)} (±{in_plan} H, ±{in_height} V)"
 
 
 def _remarks(plan: Plan, point: ControlPoint, occupations: list[PlannedOccupation]) -> list[str]:

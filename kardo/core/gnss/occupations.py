@@ -63,18 +63,29 @@ def rover_sigma(occupations: Sequence[Occupation], distance: float, assume: Assu
     """Sigma (each of east and north, up) in metres of a point observed by rover at a distance in metres from its base.
 
     A part averages with the epochs up to a minute, a part only with a new occupation under another sky; the
-    distance adds its ppm; the pole's centring adds to the horizontal. Source: docs/accuracy.md, section 6.
+    distance adds its ppm, as far as others from that base do not share it, likewise; the pole's centring adds to the horizontal.
+    Source: docs/accuracy.md, sections 6 and 11.
 
     >>> h, v = rover_sigma(METHODS["rtk_once"].occupations, 1000.0, Assumptions({}))
     >>> round(h * 1000, 2), round(v * 1000, 2)
-    (7.77, 12.48)
+    (7.72, 12.44)
     """
     epochs = sum(min(max(o.epochs, 10), 60) / 10 for o in occupations)
-    ppm = assume["fixed_ppm"] * 1e-6 * distance
+    ppm = own_growth(distance, assume) / math.sqrt(independent(occupations))
     slow_h, slow_v = slow_sigma(occupations, assume)
     h = math.sqrt(assume["rover_fast_h"] ** 2 / epochs + slow_h**2 + ppm**2)
     v = math.sqrt(assume["rover_fast_v"] ** 2 / epochs + slow_v**2 + ppm**2)
     return h, v
+
+
+def own_growth(distance: float, assume: Assumptions) -> float:
+    """Sigma (each axis) in metres of what a leg's or an occupation's distance to its base, in metres, adds that others from there do not share.
+    Source: docs/accuracy.md, section 11.
+
+    >>> round(1000 * own_growth(10_000.0, Assumptions({})), 2)
+    4.47
+    """
+    return assume["fixed_ppm"] * 1e-6 * distance * math.sqrt(1 - assume["distance_shared"])
 
 
 def slow_sigma(occupations: Sequence[Occupation], assume: Assumptions) -> tuple[float, float]:

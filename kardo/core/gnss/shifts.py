@@ -1,14 +1,20 @@
 """What positions share: every coordinate that hangs on the same thing has that thing's error in common."""
 
+import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
 
+import numpy as np
+
+from kardo.core.arrays import Floats
 from kardo.core.gnss.occupations import mark_sigma, set_up_sigma
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import HangsOn, Levelled, OnInstrument, OnNetwork, OnSetUp
 
-Kind = Literal["mark", "setup", "leg", "network", "local", "shift"]
+Kind = Literal["mark", "setup", "leg", "line", "network", "local", "distance_east", "distance_north", "shift"]
+Source = tuple[str, str]  # kind and id of what error comes from
+GRADIENT: tuple[Kind, Kind] = ("distance_east", "distance_north")
 
 
 @dataclass(frozen=True)
@@ -23,6 +29,15 @@ class Shift:
     def key(self) -> tuple[str, str]:
         """Kind and id."""
         return self.kind, self.id
+
+
+def source_of(shift: Shift) -> Source:
+    """What a shift's share counts under: all legs and lines of a flight together, all visits and both directions of a base's distance."""
+    if shift.kind in GRADIENT:
+        return "distance", shift.id.partition(".")[0]
+    if shift.kind in ("leg", "line"):
+        return "legs", shift.id.partition(".")[0]
+    return ("local", "") if shift.kind == "local" else shift.key
 
 
 def shared_by(plan: Plan, hangs_on: HangsOn) -> tuple[Shift, ...]:
@@ -48,12 +63,51 @@ def shared_by(plan: Plan, hangs_on: HangsOn) -> tuple[Shift, ...]:
     )
 
 
+@dataclass(frozen=True)
+class Gradient:
+    """What distance does to all that is positioned from one base on one visit: two shifts that are no offsets, but metres for each kilometre
+    that a position lies east and north of the base, at e, n in grid metres. Source: docs/accuracy.md, section 11."""
+
+    shifts: tuple[Shift, Shift]
+    e: float
+    n: float
+
+    def shares(self, e: Floats | float, n: Floats | float) -> Floats:
+        """What positions (k,) in grid metres hold of the two shifts, (2, k): kilometres east and north."""
+        return np.asarray([np.subtract(e, self.e) / 1000, np.subtract(n, self.n) / 1000])
+
+
+def gradient(plan: Plan, hangs_on: HangsOn, visit: str | None) -> Gradient | None:
+    """That of what hangs on a base and was observed on a visit (None: the set-up's, or the first). None for what hangs on no base, and where distance
+    shares nothing. A network has its own offset, an instrument no satellites."""
+    setup = plan.setup(hangs_on.setup) if isinstance(hangs_on, OnSetUp) else None
+    mark = plan.mark(setup.mark) if setup else None
+    sigma = 1e-3 * plan.assume["fixed_ppm"] * math.sqrt(plan.assume["distance_shared"])
+    if setup is None or mark is None or not sigma:
+        return None
+    when = visit or setup.visit or plan.first_visit
+    key = f"{mark.id}.{when}" if when else mark.id
+    east, north = (Shift(kind, key, (sigma, sigma, sigma)) for kind in GRADIENT)
+    return Gradient((east, north), mark.e, mark.n)
+
+
+def all_gradients(plan: Plan) -> list[Shift]:
+    """The shifts of every base on every visit that something in the plan is observed on."""
+    visits = {None, *(f.visit for f in plan.flights), *(o.visit for p in plan.control for o in p.occupations)}
+    found = [
+        gradient(plan, OnSetUp(setup=s.id), visit)
+        for s in plan.setups
+        for visit in sorted(visits, key=lambda v: v or "")
+    ]
+    return unique(shift for some in found if some for shift in some.shifts)
+
+
 def all_shared(plan: Plan) -> list[Shift]:
     """Every shift that something in the plan could hang on: of the set-ups in their order, then of the networks."""
     places: list[HangsOn] = [OnSetUp(setup=s.id) for s in plan.setups]
     places += [OnNetwork(network=n.id) for n in plan.networks]
     places += [on for p in plan.control for on in p.by_hanging if isinstance(on, Levelled)]
-    return unique(shift for place in places for shift in shared_by(plan, place))
+    return unique([*(shift for place in places for shift in shared_by(plan, place)), *all_gradients(plan)])
 
 
 def unique(shifts: Iterable[Shift]) -> list[Shift]:

@@ -12,7 +12,7 @@ from importlib.resources import files
 
 from kardo.core.errors import PlanError
 
-CURRENT_EDITION = "2026-11-27"
+CURRENT_EDITION = "2026-11-30"
 BOUNDS = {  # by unit: the least and the most that can be meant
     "m": (1e-6, 1000.0),
     "px": (0.01, 1000.0),

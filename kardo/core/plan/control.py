@@ -20,7 +20,7 @@ class Occupation(Part):
     hangs_on: HangsOn | None = None
     state: State = "fixed"
     pole: Annotated[Identifier | None, PROSE] = None
-    visit: Annotated[Identifier | None, PROSE] = None
+    visit: Identifier | None = None
 
 
 Lies = Literal["", "asphalt", "concrete", "gravel", "soil", "sand", "grass", "crop", "rock", "snow", "mud"]

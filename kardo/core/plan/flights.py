@@ -97,7 +97,7 @@ class Flight(Part):
     float_legs: Legs = ()
     missing_legs: Legs = ()
     standpoint: Place | None = None
-    visit: Annotated[Identifier | None, PROSE] = None
+    visit: Identifier | None = None
 
     @property
     def homeward(self) -> float:

@@ -6,7 +6,7 @@ system, sigmas one standard deviation in metres, angles degrees. A plan stands a
 
 import math
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from functools import cached_property
 from typing import Annotated, Any, Literal
 
@@ -52,6 +52,10 @@ class Assumed(Part):
 
     edition: Annotated[str, Field(pattern=r"^[0-9-]{1,10}$")] = CURRENT_EDITION
     overrides: Annotated[dict[str, Value], Field(max_length=200), AfterValidator(_in_order)] = {}
+
+
+# What a plan remembers of itself, and the part that it is found from; None: the whole plan.
+FOUND_FROM = {"hash": None, "revision": None, "assume": "assumptions", "grid": "brief", "surface": "site"}
 
 
 class Plan(Part):
@@ -121,10 +125,23 @@ class Plan(Part):
             if isinstance(on, OwnSession) and on.logger is not None:
                 yield name, "loggers", on.logger
 
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> "Plan":
+        """A plan like this one but for some parts; what was found out about those parts is not taken along."""
+        copied = super().model_copy(update=update, deep=deep)
+        for found, part in FOUND_FROM.items():
+            if update and (part is None or part in update):
+                copied.__dict__.pop(found, None)
+        return copied
+
     @cached_property
     def hash(self) -> str:
         """SHA-256 of what numbers depend on: equal hash, equal numbers, whatever the names and notes."""
-        return digest(self)
+        return digest(self) if len(self.visits) < 2 else document_digest([digest(self), self.first_visit])
+
+    @property
+    def first_visit(self) -> str:
+        """On which all is observed that names no visit; empty where the plan has none."""
+        return self.visits[0].id if self.visits else ""
 
     @cached_property
     def revision(self) -> str:

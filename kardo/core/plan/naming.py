@@ -6,7 +6,9 @@ from typing import Any
 from kardo.core.geodesy.units import length, small, speed
 from kardo.core.plan.model import Plan
 
-_REFERENCE = re.compile(r"\{(mark|setup|network|leg|flight|control|area|camera)/([A-Za-z0-9_.-]+)\}")
+_REFERENCE = re.compile(
+    r"\{(mark|setup|network|leg|line|distance_east|distance_north|flight|control|area|camera)/([A-Za-z0-9_.-]+)\}"
+)
 _MEASURE = re.compile(r"\{(small|length|speed)/([0-9.e+-]+)\}")
 _SHOWN = {"small": small, "length": length, "speed": speed}
 
@@ -53,10 +55,13 @@ def named(words: str, plan: Plan) -> str:
 
 def name_of(plan: Plan, kind: str, key: str) -> str:
     """What a thing of a plan is called in a sentence."""
-    if kind == "leg":
-        flight, _, number = key.rpartition(".")
-        leg = f"leg {number}"
-        return leg if len(plan.flights) < 2 else f"{leg} of {name_of(plan, 'flight', flight)}"
+    if kind in ("leg", "line"):
+        flight, *_, number = key.split(".")
+        part = f"{kind} {number}"
+        return part if len(plan.flights) < 2 else f"{part} of {name_of(plan, 'flight', flight)}"
+    if kind.startswith("distance"):
+        way = {"distance_east": ", eastward", "distance_north": ", northward"}.get(kind, "")
+        return f"distance to {name_of(plan, 'mark', key.partition('.')[0])}{way}"
     rows: tuple[Any, ...] = {
         "mark": plan.marks,
         "setup": plan.setups,

@@ -129,7 +129,7 @@ class SetUp(Part):
     adapter: Annotated[float, Field(ge=0, le=2, allow_inf_nan=False), PROSE] = 0.0
     horizon: Annotated[tuple[tuple[Bearing, Elevation], ...], Field(max_length=360), PROSE] = ()
     log: Annotated[Log | None, PROSE] = None
-    visit: Annotated[Identifier | None, PROSE] = None
+    visit: Identifier | None = None
     devices: Annotated[tuple[Device, ...], Field(max_length=8), PROSE] = ()
     link: Link | None = None
 

@@ -106,7 +106,7 @@ def _readings(r: Rule, view: View) -> Iterator[Finding]:
     "warn",
     "base",
     10_000.0,
-    "A millimetre for every kilometre, the same in a whole leg: what flies far from its base is shifted, and does not show it.",
+    "A millimetre for every kilometre, nearly the same in all that is positioned from the base on one visit: far from its base a whole site is shifted, and neither targets nor checks from there show it.",
     "usual specification of RTK and PPK; the prediction has it too",
 )
 def _distance(r: Rule, view: View) -> Iterator[Finding]:
@@ -117,8 +117,10 @@ def _distance(r: Rule, view: View) -> Iterator[Finding]:
             continue
         away = float(np.hypot(f.e - mark.e, f.n - mark.n).max())
         if away > r.threshold:
-            words = view.of_flight(f.flight.name, f"it reaches {length(away, unit)} from its base on {mark.name}.")
-            yield r.found(words, "Set a base up nearer.", f"flights/{f.flight.id}", away)
+            off = small(away * plan.assume["fixed_ppm"] * 1e-6, unit)
+            words = f"it reaches {length(away, unit)} from its base on {mark.name}: ±{off} each axis, nearly the same all over."
+            mend = "Set a base up nearer, or observe targets and checks from a mark near the site as well."
+            yield r.found(view.of_flight(f.flight.name, words), mend, f"flights/{f.flight.id}", away)
 
 
 @rule(
