@@ -47,6 +47,12 @@ def add(commands: argparse._SubParsersAction) -> None:
     shift.add_argument(
         "--to", required=True, help="final coordinates of the mark: “E, N, H”, or latitude, longitude, height"
     )
+    shift.add_argument(
+        "--heights",
+        choices=("job", "ellipsoidal"),
+        help="what the height of --to is; asked beside latitude and longitude",
+    )
+    shift.add_argument("--why", default="", help="why a shift is farther than a position taken “here” is mostly off")
     shift.add_argument("--mark", help="which mark, where several were taken “here”")
     shift.add_argument(
         "--back", action="store_true", help="take a shift back: from final coordinates to those taken “here”"
@@ -135,7 +141,7 @@ def _shift(args: argparse.Namespace) -> int:
             where=str(args.plan),
             mend=f"Taken “here”: {names}. Say which with --mark.",
         )
-    there = shift_to(plan, marks[0].id, one_place(plan, args.to))
+    there = shift_to(plan, marks[0].id, one_place(plan, args.to, args.heights), args.why)
     by = backwards(there) if args.back else there
     text, count = shifted_positions(plan, args.positions.read_text(encoding="utf-8", errors="replace"), by)
     args.out.write_text(text)
@@ -149,7 +155,7 @@ def _log(args: argparse.Namespace) -> int:
     from dataclasses import asdict
 
     from kardo.core.close.log_check import log_findings
-    from kardo.core.gnss.orbits import SYSTEMS, gps_clock
+    from kardo.core.gnss.orbits import gps_clock
     from kardo.core.plan.model import plan_from_json
     from kardo.formats.rinex import read_log
 
@@ -159,7 +165,7 @@ def _log(args: argparse.Namespace) -> int:
     times = {"first": gps_clock(log.first), "last": gps_clock(log.last)}
     gaps = [[gps_clock(gap.first), gps_clock(gap.last)] for gap in log.gaps]
     write(args.json, asdict(log) | times | {"gaps": gaps, "findings": [asdict(f) for f in findings]})
-    seen = ", ".join(f"{count} {SYSTEMS.get(letter, letter)}" for letter, count in log.systems.items())
+    seen = ", ".join(f"{count} {name}" for name, count in log.systems.items())
     every = f"every {log.interval:g} s" if log.interval else "once"
     print(
         f"{log.marker or 'no marker'}: {times['first']} to {times['last']} GPS time, {log.epochs} epochs {every}; {seen}"

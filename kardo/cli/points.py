@@ -42,6 +42,7 @@ def _convert(args: argparse.Namespace) -> int:
         raise ReadError(f"There is no unit {args.unit}.", where="--unit", mend=f"One of {', '.join(UNITS)}.")
     write = _writer(args.out)
     own, to = (grid(code, args.heights) for code in (args.crs, args.to_crs or args.crs))
+    own = own.with_neighbours()
     data = args.file.read_bytes()
     # a list is read in its own grid and moved; a file that names its system is brought to the grid that is wanted
     read_in = to if is_drawn(data) else own

@@ -46,11 +46,12 @@ class Option:
 @dataclass(frozen=True)
 class Reading:
     """What was read, and in words how it was understood, for the user to accept or not. Where options stand, the points are
-    those of the first, and the user has to choose."""
+    those of the first, and the user has to choose. geographic: they came as latitudes and longitudes, so that nobody knows which height stands beside them."""
 
     points: tuple[ReadPoint, ...]
     how: tuple[str, ...] = field(default=())
     options: tuple[Option, ...] = ()
+    geographic: bool = False
 
 
 @dataclass(frozen=True)
@@ -80,7 +81,7 @@ def read_points(text: str, grid: Grid, unit: str, near: tuple[float, float] | No
         raise max(faults, key=lambda fault: fault[0])[1]
     (table, way, points), open_ = _taken(found, chosen)
     options = tuple(Option(w.key, _words(w, p, grid, unit)) for _, w, p in open_)
-    return Reading(points, tuple(_how(table, way, grid)), options)
+    return Reading(points, tuple(_how(table, way, grid)), options, way.geographic)
 
 
 def _taken(found: "list[Found]", chosen: str) -> "tuple[Found, list[Found]]":

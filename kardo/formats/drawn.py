@@ -20,14 +20,15 @@ import numpy as np
 import shapely
 from defusedxml import ElementTree
 from defusedxml.common import DefusedXmlException
-from pyproj import CRS
+from pyproj import CRS, Transformer
 from pyproj.exceptions import CRSError
 from shapely.geometry.base import BaseGeometry
 
 from kardo.core.arrays import Floats
 from kardo.core.errors import GeodesyError, ReadError
 from kardo.core.geodesy.crs import Grid
-from kardo.core.geodesy.transformations import WGS84
+from kardo.core.geodesy.systems import ELLIPSOIDAL
+from kardo.core.geodesy.transformations import WGS84, geodetic_of, on_other_ellipsoid
 from kardo.core.geodesy.units import UNITS, place
 from kardo.formats.cells import MOST
 from kardo.formats.coordinates import HIGHEST, LOWEST, NEAR, Option
@@ -142,10 +143,26 @@ def brought(found: Drawn, grid: Grid, unit: str, near: tuple[float, float] | Non
     e, n = grid.from_other(way, x, y)
     if not (np.isfinite(e).all() and np.isfinite(n).all()):
         raise ReadError("Some of it cannot exist in the job's grid.", mend="Check the grid in the Brief.")
-    grid.require_inside(e, n, "the file")
+    grid.require_inside(e, n, "the file", brought=True)
     said = f"From {found.source.name} {way.words}."
     how = found.how if way.exact else (*found.how, said)
-    return Brought(_with(found.things, e, n), how, approximate=said if way.approximate else "")
+    things, of_heights = _above_ellipsoid(found, grid)
+    how = (*how, of_heights) if of_heights else how
+    return Brought(_with(things, e, n), how, approximate=said if way.approximate else "")
+
+
+def _above_ellipsoid(found: Drawn, grid: Grid) -> tuple[tuple[Thing, ...], str]:
+    """A file's things with their heights above the ellipsoid of a grid whose heights are ellipsoidal; as they are in any other, whose geoid theirs are
+    taken to have."""
+    assert found.source is not None
+    if grid.heights != ELLIPSOIDAL or all(t.h is None for t in found.things):
+        return found.things, ""
+    geodetic = geodetic_of(found.source)
+    to_degrees = Transformer.from_crs(found.source, geodetic, always_xy=True)
+    lon, lat = (np.asarray(v) for v in to_degrees.transform(*np.array([t.vertices[0] for t in found.things]).T))
+    h, said = on_other_ellipsoid(geodetic, grid.geodetic, lon, lat, np.array([t.h for t in found.things], dtype=float))
+    heights = [float(v) if np.isfinite(v) else None for v in h]
+    return tuple(replace(t, h=up) for t, up in zip(found.things, heights, strict=True)), said
 
 
 def _as_grid(found: Drawn, grid: Grid, unit: str, near: tuple[float, float] | None, chosen: str) -> Brought:

@@ -5,35 +5,43 @@ import io
 import math
 
 from kardo.core.accuracy.results import Triple
-from kardo.core.close.shift import ShiftPreview
+from kardo.core.close.shift import ShiftPreview, in_job_heights
 from kardo.core.control.survey import heights_of
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.units import UNITS
 from kardo.core.plan.model import Plan
-from kardo.formats.coordinates import MAX_BYTES, ReadPoint, read_points
+from kardo.formats.coordinates import MAX_BYTES, Reading, read_points
 from kardo.formats.exports import safe_cell
 
 Place = tuple[float, float, float | None]
 HEAD = ("E before", "N before", "H before", "E", "N", "H")
 
 
-def one_place(plan: Plan, text: str) -> Triple:
-    """A place with its height, grid metres, from E, N, H in the job's unit or latitude, longitude and height. Raises ReadError for anything
+def one_place(plan: Plan, text: str, heights: str | None) -> Triple:
+    """A place in grid metres with its height in the job's system, from E, N, H in the job's unit or latitude, longitude and height; heights says
+    what the height is (job, ellipsoidal), which beside latitude and longitude nobody knows unless it is said. Raises ReadError for anything
     else, and where it can be read in more ways than one."""
-    found = _read(plan, text)
+    reading = _read(plan, text)
+    found = reading.points
     if len(found) != 1 or found[0].h is None:
         raise ReadError(
             "This is not one place with a height.",
             where=text[:60],
             mend="Give E, N, H, or latitude, longitude, height.",
         )
-    return found[0].e, found[0].n, found[0].h
+    if reading.geographic and heights is None:
+        raise ReadError(
+            f"Is {found[0].h:g} m an ellipsoidal height, or one of the job's height system?",
+            where=text[:60],
+            mend="Say --heights ellipsoidal, or --heights job.",
+        )
+    return in_job_heights(plan, (found[0].e, found[0].n, found[0].h), heights or "job")
 
 
 def shifted_positions(plan: Plan, text: str, by: Triple) -> tuple[str, int]:
     """A list of photo positions (grid or geographic, heights as given) moved by metres east, north, up: CSV in the job's grid and
     unit, before and after, to a tenth of a millimetre; and how many. Raises ReadError with the line for what cannot be read."""
-    points = _read(plan, text)
+    points = _read(plan, text).points
     return _table(plan, "photo", [(p.name, (p.e, p.n, p.h), by) for p in points]), len(points)
 
 
@@ -57,7 +65,7 @@ def _table(plan: Plan, first: str, rows: list[tuple[str, Place, Triple]]) -> str
     return out.getvalue()
 
 
-def _read(plan: Plan, text: str) -> tuple[ReadPoint, ...]:
+def _read(plan: Plan, text: str) -> Reading:
     if len(text) > MAX_BYTES:
         raise ReadError(
             f"This list is larger than {MAX_BYTES // 1_000_000} MB.", mend="Give the positions of one flight."
@@ -70,4 +78,4 @@ def _read(plan: Plan, text: str) -> tuple[ReadPoint, ...]:
         raise ReadError(
             f"This can be read in several ways: {ways}.", mend="Put a line with the names of the columns over it."
         )
-    return found.points
+    return found

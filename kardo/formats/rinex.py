@@ -24,13 +24,17 @@ import numpy as np
 
 from kardo.core.errors import ReadError
 from kardo.core.gnss.log import Gap, RawLog
-from kardo.core.gnss.orbits import EPOCH, LEAP
+from kardo.core.gnss.orbits import ALL_SYSTEMS, EPOCH, LEAP
 
 MAX_BYTES = 600_000_000  # as unpacked: two days of four systems at a second
 MAX_LINE = 4096
 MAX_HEADER = 3000  # lines
 MAX_EPOCHS = 2_000_000
 MOST_REMARKS, MOST_GAPS, MOST_MARKERS = 20, 500, 20
+LEAST_TOGETHER, TOGETHER = (
+    4,
+    0.8,
+)  # satellites, and the part of them, whose counts beginning anew at one epoch are a restart
 MOST_SECONDS, MOST_ROOM = 120, 1 << 30  # of the processor and of memory, for the unpacking of a compact file
 LABEL = slice(60, 80)
 GPS_AHEAD = {"GLO": LEAP, "UTC": LEAP, "BDT": 14.0}  # seconds that GPS time is ahead of a time system
@@ -49,6 +53,7 @@ class _Header:
     receiver: str = ""
     antenna: str = ""
     height: float | None = None
+    eccentric: tuple[float, float] = (0.0, 0.0)
     approx: tuple[float, float, float] | None = None
     interval: float | None = None
     system: str = ""
@@ -154,6 +159,7 @@ class _Reader:
         self.moments = array("d")
         self.seen: set[bytes] = set()
         self.slips = 0
+        self.restarts: list[float] = []
         self.remarks: list[str] = []
         self.phases: dict[int, list[int]] = {}  # columns of the lock indicator of each phase, by the system's letter
 
@@ -234,7 +240,7 @@ class _Reader:
             if flag in SPECIAL:
                 self._event(count)
                 continue
-            k = 0
+            k = slipped = 0
             while k < count:
                 line = read()
                 if line[:1] not in letters:
@@ -246,9 +252,10 @@ class _Reader:
                 seen.add(line[:3])
                 for column in phases.get(line[0], ()):
                     if line[column : column + 1] in lost and column < len(line) - 1:
-                        self.slips += 1
+                        slipped += 1
+                        break
             if flag < 2 and moment is not None:
-                self._epoch(moment)
+                self._epoch(moment, slipped, k)
         if skipped:
             self._remark(f"{skipped} lines belong to no epoch")
 
@@ -276,23 +283,27 @@ class _Reader:
             names = line[32:68].rstrip(b"\r\n")
             while len(names) < 3 * count and not self.lines.ended:
                 names = names.ljust(36 * math.ceil(len(names) / 36)) + self.lines.next()[32:68].rstrip(b"\r\n")
-            self._satellites_2(names, count, each, phases)
+            slipped = self._satellites_2(names, count, each, phases)
             if flag < 2 and not self.lines.ended:
-                self._epoch(moment)
+                self._epoch(moment, slipped, count)
 
-    def _satellites_2(self, names: bytes, count: int, each: int, phases: list[int]) -> None:
+    def _satellites_2(self, names: bytes, count: int, each: int, phases: list[int]) -> int:
+        """The satellites of an epoch; how many of them lost count."""
+        slipped = 0
         for k in range(count):
             name = names[3 * k : 3 * k + 3]
             rows = [self.lines.next() for _ in range(each)]
             if self.lines.ended:
                 self._remark(f"the last epoch has {k} of {count} satellites: the file is cut off")
-                return
+                return slipped
             if name[1:].strip().isdigit():  # or a hostile list would fill the memory with names
                 self.seen.add(b"G" + name[1:] if name[:1] == b" " else name)
             for p in phases:
                 row, column = rows[p // 5], 16 * (p % 5) + 14
                 if column < len(row) - 1 and row[column : column + 1] in LOST:
-                    self.slips += 1
+                    slipped += 1
+                    break
+        return slipped
 
     # Both
 
@@ -313,41 +324,51 @@ class _Reader:
             raise ValueError("no time of day")
         return days * 86_400.0 + hour * 3600 + minute * 60 + second
 
-    def _epoch(self, moment: float) -> None:
+    def _epoch(self, moment: float, slipped: int, satellites: int) -> None:
+        """One more epoch, and how many of its satellites lost count: nearly all at once is the receiver's doing, and at the first nobody had begun."""
         if len(self.moments) == MAX_EPOCHS:
             raise ReadError(
                 "This log has too many epochs.", where=f"line {self.lines.number}", mend="Give the hours of the job."
             )
+        if satellites >= LEAST_TOGETHER and slipped >= TOGETHER * satellites:
+            if self.moments and len(self.restarts) < MOST_GAPS:
+                self.restarts.append(moment)
+        else:
+            self.slips += slipped
         self.moments.append(moment)
 
     def _log(self) -> RawLog:
         head = self.header
-        moments = np.frombuffer(self.moments) + GPS_AHEAD.get(head.system, 0.0)
+        ahead = GPS_AHEAD.get(head.system, 0.0)
+        moments = np.frombuffer(self.moments) + ahead
         if (np.diff(moments) < 0).any():
             self.remarks.append("epochs are not in the order of time")
             moments = np.sort(moments)
         steps = np.diff(moments)
         usual = float(np.median(steps[steps > 0])) if (steps > 0).any() else None
-        interval = head.interval or usual
         wide = np.flatnonzero(steps > 1.5 * (usual or math.inf))
         systems: dict[str, int] = {}
         for name in sorted(self.seen):
             if name[0] in LETTERS and name[1:].strip().isdigit():
-                systems[chr(name[0])] = systems.get(chr(name[0]), 0) + 1
+                system = ALL_SYSTEMS[chr(name[0])]
+                systems[system] = systems.get(system, 0) + 1
         return RawLog(
             version=head.version,
             marker=head.markers[0] if head.markers else "",
             receiver=head.receiver,
             antenna=head.antenna,
             antenna_height=head.height,
+            eccentric=head.eccentric,
             approx=head.approx,
-            interval=interval,
+            interval=usual,
+            said_interval=head.interval,
             first=float(moments[0]),
             last=float(moments[-1]),
             epochs=len(moments),
             gaps=[Gap(float(moments[k]), float(moments[k + 1])) for k in wide[:MOST_GAPS]],
             systems=systems,
             slips=self.slips,
+            restarts=[moment + ahead for moment in self.restarts],
             markers=head.markers,
             remarks=self.remarks,
         )
@@ -384,6 +405,7 @@ def _antenna(head: _Header, line: str) -> None:
 
 def _height(head: _Header, line: str) -> None:
     head.height = _finite(line[:14])
+    head.eccentric = (_finite(line[14:28].strip() or "0"), _finite(line[28:42].strip() or "0"))
 
 
 def _approx(head: _Header, line: str) -> None:

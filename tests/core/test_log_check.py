@@ -140,7 +140,7 @@ def test_a_log_on_the_command_line(tmp_path, capsys):
     assert main(["log", str(file), "--plan", str(plan), "--json", str(out)]) == 0
     told = json.loads(out.read_text())
     assert told["first"] == "2027-03-16T10:00:00" and told["gaps"] == [["2027-03-16T10:00:49", "2027-03-16T10:01:00"]]
-    assert told["epochs"] == 110 and told["systems"]["G"] == 9 and told["approx"] == [4.0e6, -1.0e6, 4.6e6]
+    assert told["epochs"] == 110 and told["systems"]["GPS"] == 9 and told["approx"] == [4.0e6, -1.0e6, 4.6e6]
     assert any("it is in twice" in f["words"] for f in told["findings"])
     assert "stop: " in capsys.readouterr().out
     assert main(["log", str(plan)]) == 1

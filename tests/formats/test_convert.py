@@ -4,12 +4,13 @@ import csv
 import io
 import json
 
+import numpy as np
 import pytest
 from pyproj import Transformer
 
 from kardo.cli import main
 from kardo.core.control.met import met_by
-from kardo.core.errors import ReadError
+from kardo.core.errors import GeodesyError, ReadError
 from kardo.core.geodesy.crs import grid
 from kardo.formats.exports import point_list_csv, template_of
 from kardo.formats.points import read_any_points
@@ -138,10 +139,10 @@ def test_another_grid_is_what_proj_makes_of_it(tmp_path):
     same(rows_of(out), wanted)
 
 
-def test_ellipsoidal_heights_do_not_cross_datums_but_those_of_one_system_do(tmp_path, capsys):
+def test_ellipsoidal_heights_cross_datums_with_their_accuracy_and_those_of_one_system_as_they_are(tmp_path, capsys):
     status, out = converted(tmp_path, HABITS["plain"], to_crs="EPSG:32628")
-    assert status == 0 and "ellipsoids of their own" in capsys.readouterr().out
-    assert all(str(r[3]) == "nan" for r in rows_of(out))
+    assert status == 0 and "Ellipsoidal heights by “ETRS89 to WGS 84 (1)”, good to 1 m." in capsys.readouterr().out
+    assert [r[3] for r in rows_of(out)] == pytest.approx([3.21, 4.5], abs=1e-3), "two datums, one shape of ellipsoid"
     _, kept = converted(tmp_path, HABITS["plain"], to_crs="EPSG:32628", heights="EPSG:5773")
     assert [r[3] for r in rows_of(kept)] == [3.21, 4.5]
 
@@ -187,3 +188,59 @@ def test_a_height_that_is_not_known_is_left_out_and_never_a_nought(tmp_path):
     assert rows_of(converted(tmp_path, bare)[1])[0][3] != 0
     place = json.loads(converted(tmp_path, bare, out="o.geojson")[1].read_text())["features"][0]
     assert len(place["geometry"]["coordinates"]) == 2 and place["properties"]["height_m"] is None
+
+
+def test_an_ellipsoidal_height_comes_to_the_other_datums_ellipsoid_from_every_reader_alike(tmp_path):
+    """From WGS 84 to Airy's ellipsoid some 49 m lie between: GeoJSON had kept the number, a list had lost it."""
+    place = (-2.5, 53.0, 150.0)
+    there = Transformer.from_crs("EPSG:4979", "EPSG:7405", always_xy=True)
+    assert there is not None
+    feature = {"type": "Feature", "properties": {"name": "A"}, "geometry": {"type": "Point", "coordinates": place}}
+    (tmp_path / "a.geojson").write_text(json.dumps({"type": "FeatureCollection", "features": [feature]}))
+    utm = Transformer.from_crs("EPSG:4326", "EPSG:32630", always_xy=True).transform(*place[:2])
+    (tmp_path / "a.csv").write_text(f"point,E,N,Z\nA,{utm[0]:.4f},{utm[1]:.4f},{place[2]}\n")
+    heights = []
+    for name in ("a.geojson", "a.csv"):
+        words = ["--crs", "EPSG:32630", "--to-crs", "EPSG:27700", "--heights", "ellipsoidal", "--approximate"]
+        assert main(["convert", str(tmp_path / name), str(tmp_path / "out.csv"), *words]) == 0
+        heights.append(rows_of(tmp_path / "out.csv")[0][3])
+    airy = Transformer.from_crs("EPSG:4979", "+proj=longlat +datum=OSGB36 +type=crs", always_xy=True)
+    assert heights[0] == pytest.approx(heights[1], abs=0.02)
+    assert 45 < place[2] - heights[0] < 52, airy.transform(*place)
+    assert heights[0] == pytest.approx(on_airy(*place), abs=3.0)
+
+
+def on_airy(lon, lat, h):
+    """The height above Airy's ellipsoid by the published shift of seven parameters (EPSG 1314, reversed), written out."""
+    from math import cos, radians, sin
+
+    def cart(lon, lat, h, a, f):
+        e2, p, q = f * (2 - f), radians(lat), radians(lon)
+        v = a / (1 - e2 * sin(p) ** 2) ** 0.5
+        return np.array([(v + h) * cos(p) * cos(q), (v + h) * cos(p) * sin(q), (v * (1 - e2) + h) * sin(p)])
+
+    xyz = cart(lon, lat, h, 6378137.0, 1 / 298.257223563)
+    shift, scale = np.array([-446.448, 125.157, -542.06]), 20.4894e-6
+    rx, ry, rz = (radians(s / 3600) for s in (-0.15, -0.247, -0.8421))
+    turned = np.array([[1, -rz, ry], [rz, 1, -rx], [-ry, rx, 1]])
+    x, y, z = shift + (1 + scale) * turned @ xyz
+    a, f = 6377563.396, 1 / 299.3249646
+    e2, p = f * (2 - f), np.hypot(x, y)
+    lat_r = np.arctan2(z, p * (1 - e2))
+    for _ in range(8):
+        v = a / np.sqrt(1 - e2 * np.sin(lat_r) ** 2)
+        lat_r = np.arctan2(z + e2 * v * np.sin(lat_r), p)
+    return p / np.cos(lat_r) - v
+
+
+def test_points_of_a_neighbouring_zone_are_brought_there_and_a_job_says_which_grid_is_made_for_them(tmp_path):
+    """Typed in zone 29, lying in 28: no fault of order or unit, and the way out is named."""
+    lon, lat = -14.5, 46.0
+    e, n = (float(v) for v in Transformer.from_crs("EPSG:4326", "EPSG:25829", always_xy=True).transform(lon, lat))
+    with pytest.raises(GeodesyError, match="zone 28N.*They lie in the zone beside: `kardo convert`"):
+        grid("EPSG:25829", "ellipsoidal").require_inside(np.array([e]), np.array([n]), "points")
+    (tmp_path / "west.csv").write_text(f"point,E,N\nA,{e:.4f},{n:.4f}\n")
+    words = ["--crs", "EPSG:25829", "--to-crs", "EPSG:25828"]
+    assert main(["convert", str(tmp_path / "west.csv"), str(tmp_path / "out.csv"), *words]) == 0
+    east, north = Transformer.from_crs("EPSG:4326", "EPSG:25828", always_xy=True).transform(lon, lat)
+    assert rows_of(tmp_path / "out.csv")[0][1:3] == pytest.approx((north, east), abs=2e-4)

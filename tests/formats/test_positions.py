@@ -8,8 +8,8 @@ import pytest
 
 from kardo.cli import main
 from kardo.core.close.closing import BlockShift
-from kardo.core.close.shift import preview
-from kardo.core.errors import ReadError
+from kardo.core.close.shift import preview, shift_by
+from kardo.core.errors import PlanError, ReadError
 from kardo.core.plan.control import Occupation
 from kardo.core.plan.stands import Mark, OnNothing, OnSetUp
 from kardo.formats.positions import one_place, shifted_points, shifted_positions
@@ -87,7 +87,7 @@ def test_feet_stay_feet():
 @pytest.mark.parametrize("text", ["", f"{E0}, {N0}", f"1 {E0} {N0} 4\n2 {E0} {N0} 4", "up the hill"])
 def test_final_coordinates_are_one_place_with_a_height(text):
     with pytest.raises(ReadError):
-        one_place(PLAN, text)
+        one_place(PLAN, text, "job")
 
 
 def test_what_cannot_be_shifted_is_refused_in_words(files, capsys):
@@ -135,3 +135,41 @@ def test_the_command_takes_a_shift_back(files):
         assert float(first["E, m"]) - float(first["E before, m"]) == pytest.approx(moved, abs=2e-4)
         told = json.loads((files / "shift.json").read_text())
         assert told["by"][0] == pytest.approx(moved) and told["mark"] == HERE.id and told["count"] >= 1
+
+
+def test_a_height_beside_latitude_and_longitude_is_asked_for_and_brought_into_the_jobs_system(files, capsys):
+    """48 m of separation: photos had moved by 50.74 m instead of 2.50."""
+    plan = small_plan(marks=(HERE,))
+    plan = plan.model_copy(update={"brief": plan.brief.model_copy(update={"heights": "EPSG:5773"})})
+    (files / "plan.json").write_text(json.dumps(plan.to_json()))
+    lon, lat = (float(v) for v in plan.grid.to_geodetic(HERE.e + 1, HERE.n))
+    separation = float(plan.grid.separation(HERE.e, HERE.n))
+    assert abs(separation) > 40
+    out = ["--out", str(files / "out.csv")]
+
+    def shifted(h, *words):
+        to = f"{lat:.9f}, {lon:.9f}, {h:.3f}"
+        return main(["shift", str(files / "plan.json"), str(files / "photos.csv"), "--to", to, *out, *words])
+
+    assert shifted(HERE.h + 2.5 + separation) == 1
+    assert "ellipsoidal height, or one of the job's" in capsys.readouterr().err
+    assert shifted(HERE.h + 2.5 + separation, "--heights", "job") == 1
+    said = capsys.readouterr().err
+    assert "The separation there is" in said and "ellipsoidal where the job's is meant" in said
+    assert shifted(HERE.h + 2.5 + separation, "--heights", "ellipsoidal") == 0
+    (first, *_) = rows((files / "out.csv").read_text())
+    assert float(first["H, m"]) - float(first["H before, m"]) == pytest.approx(2.5, abs=2e-3)
+
+
+def test_a_shift_beyond_five_sigma_needs_a_reason(files, capsys):
+    plan = small_plan(marks=(HERE,))
+    (files / "plan.json").write_text(json.dumps(plan.to_json()))
+    to = f"{HERE.e - 100_000}, {HERE.n}, {HERE.h}"
+    words = ["shift", str(files / "plan.json"), str(files / "photos.csv"), "--to", to, "--out", str(files / "out.csv")]
+    assert main(words) == 1 and not (files / "out.csv").exists()
+    assert "more than 5 times what a position taken “here” is good to (±1.50 m and ±3.00 m)" in capsys.readouterr().err
+    assert main([*words, "--why", "taken in the neighbouring zone"]) == 0
+    near = BlockShift(mark="A", e=HERE.e + 7.4, n=HERE.n, h=HERE.h, sigma_h=0.01, sigma_v=0.02, source="static")
+    assert shift_by(plan, near)[0] == pytest.approx(7.4)
+    with pytest.raises(PlanError, match="more than 5 times"):
+        shift_by(plan, near.model_copy(update={"e": HERE.e + 7.6}))

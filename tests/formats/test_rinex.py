@@ -8,10 +8,12 @@ import tracemalloc
 import hatanaka
 import pytest
 
+from kardo.core.close.log_check import log_findings
 from kardo.core.errors import ReadError
 from kardo.core.gnss.orbits import EPOCH
 from kardo.formats import rinex
 from kardo.formats.rinex import read_log
+from kardo.standins.raw_log import SATELLITES
 from tests.formats.rinex_logs import START, epoch_3, header_3, label, log_2, log_3
 
 
@@ -37,13 +39,13 @@ def test_a_log_as_the_book_has_it(read):
     assert log.antenna_height == 1.7574 and log.approx == (4.0e6, -1.0e6, 4.6e6)
     assert (log.epochs, log.interval, log.gaps, log.slips, log.remarks) == (120, 1.0, [], 0, [])
     assert (log.first, log.last) == (gps(START), gps(START) + 119)
-    assert log.systems == {"C": 10, "E": 8, "G": 9, "R": 8}
+    assert log.systems == {"BeiDou": 10, "Galileo": 8, "GPS": 9, "GLONASS": 8}
 
 
 def test_a_log_of_version_2_with_lines_that_go_on(read):
     log = read(log_2(30, slips=(7, 8)))
-    assert (log.version, log.epochs, log.systems) == (2.11, 30, {"G": 14}), "a blank before the number is GPS"
-    assert log.slips == 2 * 14 and log.interval == 1.0 and log.antenna_height == 1.5
+    assert (log.version, log.epochs, log.systems) == (2.11, 30, {"GPS": 14}), "a blank before the number is GPS"
+    assert log.slips == 0 and len(log.restarts) == 2 and log.interval == 1.0 and log.antenna_height == 1.5
     assert log.first == gps(START)
 
 
@@ -51,7 +53,7 @@ def test_packed_and_compact_forms_hold_the_same(read):
     plain = log_3(90, missing=range(30, 40), slips=(50,)).encode()
     compact = hatanaka.rnx2crx(plain)
     wanted = read(plain)
-    assert wanted.gaps and wanted.slips == 35
+    assert wanted.gaps and wanted.restarts == [gps(START) + 50]
     for packed in (gzip.compress(plain), compact, gzip.compress(compact)):
         assert read(packed) == wanted
     old = log_2(40).encode()
@@ -66,6 +68,38 @@ def test_gaps_are_told_by_the_epochs_about_them(read):
 
 def test_the_interval_is_that_of_the_epochs_where_the_header_has_none(read):
     assert read(log_3(300, step=5, interval=None)).interval == 5.0
+
+
+def test_the_interval_is_that_of_the_epochs_also_where_the_header_says_another(read):
+    """A log every 5 s under a header that says 1: it has no gaps, and says the contradiction."""
+    log = read(log_3(300, step=5, interval=1.0))
+    assert (log.interval, log.said_interval, log.gaps) == (5.0, 1.0, [])
+    assert any("The header says every 1 s, the epochs come every 5 s." in f.words for f in log_findings(log))
+    assert not [f for f in log_findings(read(log_3(60))) if "header says every" in f.words]
+
+
+def test_slips_are_counted_by_satellite_and_epoch_and_a_restart_is_no_bad_sky(read):
+    rows = [epoch_3(START + datetime.timedelta(seconds=k), SATELLITES) for k in range(20)]
+    rows[12] = epoch_3(START + datetime.timedelta(seconds=12), SATELLITES, slip=True)
+    rows[0] = epoch_3(START, SATELLITES, slip=True)  # nothing was counted before
+    two = rows[5].split("\n")
+    two[1:3] = epoch_3(START, SATELLITES[:2], slip=True).split("\n")[1:3]
+    rows[5] = "\n".join(two)
+    log = read(header_3() + "".join(rows))
+    assert log.slips == 2 and log.restarts == [gps(START) + 12]
+    told = " ".join(f.words for f in log_findings(log))
+    assert "All satellites' counts begin anew at" in told and "the sky was not free" not in told
+
+
+def test_an_antenna_beside_the_mark_and_every_system_are_told(read):
+    text = (
+        log_3(5)
+        .replace(f"{1.7574:14.4f}{0:14.4f}{0:14.4f}", f"{1.7574:14.4f}{0.012:14.4f}{-0.5:14.4f}")
+        .replace("G05", "J05")
+    )
+    log = read(text)
+    assert log.eccentric == (0.012, -0.5) and log.systems["QZSS"] == 1
+    assert any("0.012 m east and 0.500 m south of the mark" in f.words for f in log_findings(log))
 
 
 def test_headers_in_any_order(read):
@@ -95,7 +129,7 @@ def test_comments_and_events_between_epochs(read):
     torn = "\n".join([*body[:4], comment.rstrip("\n"), *body[4:]])
     log = read(header_3() + comment + torn + renamed + ">                              5  0\n" + epoch_3(second))
     assert log.epochs == 2 and log.markers == ["A", "B"] and log.remarks == []
-    assert log.systems == {"C": 10, "E": 8, "G": 9, "R": 8}
+    assert log.systems == {"BeiDou": 10, "Galileo": 8, "GPS": 9, "GLONASS": 8}
 
 
 def test_a_log_that_is_cut_off_says_where(read):

@@ -58,7 +58,8 @@ class ResidualSet(Part):
 
 class BlockShift(Part):
     """The coordinates that a mark really has, which was occupied on a position taken "here": everything that hangs on it moves
-    with it. Sigmas are what the new coordinates are good to."""
+    with it. Sigmas are what the new coordinates are good to. heights: what h is, of the job's system or ellipsoidal. why_so_far: the reason for a shift that
+    is farther than such a position is mostly off."""
 
     mark: Identifier
     e: Coordinate
@@ -67,6 +68,8 @@ class BlockShift(Part):
     sigma_h: Sigma
     sigma_v: Sigma
     source: Annotated[str, Field(min_length=1, max_length=300), Clean]
+    heights: Literal["job", "ellipsoidal"] = "job"
+    why_so_far: Annotated[str, Field(max_length=300), Clean] = ""
 
 
 class Waiver(Part):

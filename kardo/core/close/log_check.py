@@ -46,9 +46,36 @@ def _of_itself(log: RawLog) -> list[Remark]:
         found.append(Remark("warn", f"{len(log.gaps) - GAPS_TOLD} more gaps.", "The receiver lost power, or the sky."))
     if len(log.systems) < LEAST_SYSTEMS:
         found.append(Remark("warn", "Only one system of satellites was logged.", "Log all constellations."))
+    if log.said_interval and log.interval and abs(log.said_interval - log.interval) > 0.001 * log.interval:
+        words = f"The header says every {log.said_interval:g} s, the epochs come every {log.interval:g} s."
+        found.append(Remark("warn", words, "The epochs are what there is: look at the receiver's settings."))
+    for moment in log.restarts[:GAPS_TOLD]:
+        words = f"All satellites' counts begin anew at {gps_clock(moment)} GPS time: the receiver or its stream began again."
+        found.append(Remark("warn", words, "Process before and after apart; look at its power and its cable."))
+    if len(log.restarts) > GAPS_TOLD:
+        found.append(
+            Remark("warn", f"{len(log.restarts) - GAPS_TOLD} more such restarts.", "The receiver was not well.")
+        )
     if log.slips > MANY_SLIPS * log.epochs:
         found.append(
-            Remark("warn", f"{log.slips} cycle slips in {log.epochs} epochs: the sky was not free.", "Move the base.")
+            Remark(
+                "warn",
+                f"{log.slips} cycle slips, each satellite's at each epoch, in {log.epochs} epochs: the sky was not free.",
+                "Move the base.",
+            )
+        )
+    if any(log.eccentric):
+        east, north = (
+            f"{abs(v):.3f} m {way[v < 0]}"
+            for v, way in zip(log.eccentric, (("east", "west"), ("north", "south")), strict=True)
+        )
+        words = f"The header has the antenna {east} and {north} of the mark."
+        found.append(
+            Remark(
+                "warn",
+                words,
+                "Make sure that it stood so; where it stood over the mark, the processing must be told zero.",
+            )
         )
     if log.approx is None:
         found.append(

@@ -14,9 +14,13 @@ from kardo.core.arrays import Floats
 from kardo.core.close.closing import BlockShift, Closing, ResidualSet
 from kardo.core.control.survey import Survey, survey
 from kardo.core.errors import PlanError
+from kardo.core.geodesy.units import length
+from kardo.core.gnss.occupations import mark_sigma
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of
 from kardo.core.plan.stands import HangsOn, Mark, OnInstrument, OnSetUp
+
+FARTHEST = 5  # times its sigma that a position taken "here" may be off before somebody has to say why
 
 
 @dataclass(frozen=True)
@@ -33,10 +37,11 @@ class Moved:
 
 @dataclass(frozen=True)
 class ShiftPreview:
-    """What a block shift would do: what the map and all that hangs on the mark move by, metres east, north, up; and each point."""
+    """What a block shift would do: what the map and all that hangs on the mark move by, metres east, north, up; each point; and what looks odd about it."""
 
     by: Triple
     points: list[Moved]
+    remark: str
 
 
 def marks_here(plan: Plan) -> list[Mark]:
@@ -53,12 +58,24 @@ def marks_here(plan: Plan) -> list[Mark]:
 
 def shift_by(plan: Plan, shift: BlockShift) -> Triple:
     """Metres east, north, up by which everything on the mark moves. Raises PlanError as `shift_to` does."""
-    return shift_to(plan, shift.mark, (shift.e, shift.n, shift.h))
+    return shift_to(plan, shift.mark, place_of(plan, shift), shift.why_so_far)
 
 
-def shift_to(plan: Plan, key: str, place: Triple) -> Triple:
-    """Metres east, north, up from where a mark was taken to a place, grid metres and height. Raises PlanError for a mark that is not there
-    or was not taken "here", and where part of the block hangs elsewhere."""
+def place_of(plan: Plan, shift: BlockShift) -> Triple:
+    """Where the mark really is: grid metres and height in the job's system."""
+    return in_job_heights(plan, (shift.e, shift.n, shift.h), shift.heights)
+
+
+def in_job_heights(plan: Plan, place: Triple, heights: str) -> Triple:
+    """A place in grid metres, its height ellipsoidal or already of the job's system, with a height of the job's."""
+    e, n, h = place
+    return (e, n, h - float(plan.grid.separation(e, n))) if heights == "ellipsoidal" else place
+
+
+def shift_to(plan: Plan, key: str, place: Triple, why_so_far: str = "") -> Triple:
+    """Metres east, north, up from where a mark was taken to a place, grid metres and height of the job's system. Raises PlanError for a mark that is not
+    there or was not taken "here", where part of the block hangs elsewhere, and for a shift beyond FARTHEST times what such a position is
+    good to, unless it is said why."""
     mark = plan.mark(key)
     if mark is None:
         raise PlanError("The plan has no such mark.", where="Close, mend", mend="Choose the mark the base stood on.")
@@ -77,7 +94,37 @@ def shift_to(plan: Plan, key: str, place: Triple) -> Triple:
     height = plan.mark_height(mark)
     if not math.isfinite(height):
         raise PlanError(f"{mark.name} has no height.", where="Close, mend", mend="Type its height in Base.")
-    return place[0] - mark.e, place[1] - mark.n, place[2] - height
+    by = place[0] - mark.e, place[1] - mark.n, place[2] - height
+    if not why_so_far:
+        _require_near(plan, mark, by)
+    return by
+
+
+def _require_near(plan: Plan, mark: Mark, by: Triple) -> None:
+    unit = plan.brief.unit
+    h, _, v = mark_sigma(mark, plan.assume)
+    away = math.hypot(by[0], by[1])
+    if away <= FARTHEST * h and abs(by[2]) <= FARTHEST * v:
+        return
+    in_plan, up, good_h, good_v = (length(metres, unit, 2) for metres in (away, by[2], h, v))
+    words = f"{in_plan} in plan and {up} in height is more than {FARTHEST} times what a position taken “here” is good to (±{good_h} and ±{good_v})."
+    if remark := _like_separation(plan, mark, by[2]):
+        words += f" {remark}"
+    mend = "Look at grid, order and kind of height once more. If it is so, say why."
+    raise PlanError(words, where="Close, mend, how far", mend=mend)
+
+
+def _like_separation(plan: Plan, mark: Mark, up: float) -> str:
+    """What is said of a shift in height that a mix of ellipsoidal heights and the job's would explain better."""
+    separation, unit = float(plan.grid.separation(mark.e, mark.n)), plan.brief.unit
+    v = mark_sigma(mark, plan.assume)[2]
+    for way, off in (
+        ("ellipsoidal where the job's is meant", up - separation),
+        ("the job's where an ellipsoidal one is meant", up + separation),
+    ):
+        if abs(off) < min(abs(up) / 2, 2 * v):
+            return f"The separation there is {length(separation, unit, 2)}: the height may be {way}."
+    return ""
 
 
 def _hangs_elsewhere(plan: Plan, mark: Mark) -> str:
@@ -109,7 +156,8 @@ def preview(plan: Plan, shift: BlockShift, taken: ResidualSet | None) -> ShiftPr
         d = before.get(point.id)
         after = None if d is None else triple(np.array(d) + np.array(by) * (1 - share))
         points.append(Moved(point.id, point.name, triple(np.array(by) * share), d, after))
-    return ShiftPreview(by, points)
+    mark = plan.mark(shift.mark)
+    return ShiftPreview(by, points, _like_separation(plan, mark, by[2]) if mark else "")
 
 
 def residuals_now(plan: Plan, closing: Closing) -> ResidualSet | None:

@@ -2,6 +2,7 @@
 own unit; heights are in the job's height system."""
 
 import math
+from copy import copy
 from functools import lru_cache
 
 import numpy as np
@@ -16,6 +17,7 @@ from kardo.core.geodesy.geoid import OWN, GeoidGrid, separation_in
 from kardo.core.geodesy.systems import ELLIPSOIDAL, better_grids, how_to_bring
 from kardo.core.geodesy.transformations import WGS84, Transformation, geodetic_of, transformation
 
+NEIGHBOUR = 6.5  # degrees beside its area of use that a zone's neighbour, and a little, reaches
 BESIDE, FAR = (
     0.5,
     2.0,
@@ -55,9 +57,16 @@ class Grid:
             )
         self.metres_per_unit = float(self.crs.axis_info[0].unit_conversion_factor)
         self.geodetic = geodetic
+        self._beside = BESIDE
         self._to_geodetic = Transformer.from_crs(self.crs, geodetic, always_xy=True)
         self._model = _own(heights, model)
         self._geoid, self._height_unit = _geoid(heights) if self._model is None else (None, 1.0)
+
+    def with_neighbours(self) -> "Grid":
+        """The same grid, taking also what lies in the zone beside it: for coordinates that are to be brought there."""
+        wider = copy(self)
+        wider._beside = NEIGHBOUR
+        return wider
 
     @property
     def name(self) -> str:
@@ -133,8 +142,9 @@ class Grid:
         """Ellipsoidal heights (k,) in metres from heights of the job's system at grid metres (k,)."""
         return h + self.separation(e, n)
 
-    def require_inside(self, e: Floats, n: Floats, where: str) -> None:
-        """Raises GeodesyError when any point (k,), in grid metres, lies outside the area the grid is defined for."""
+    def require_inside(self, e: Floats, n: Floats, where: str, brought: bool = False) -> None:
+        """Raises GeodesyError when any point (k,), in grid metres, lies outside the area the grid is defined for. brought: they came from another system,
+        so that neither unit nor order can be wrong."""
         lon, lat = self.to_geodetic(e, n)
         if not (np.isfinite(lon).all() and np.isfinite(lat).all()):
             raise GeodesyError(
@@ -142,10 +152,10 @@ class Grid:
                 where=where,
                 mend="Check the grid in the Brief, the unit, and that easting comes before northing.",
             )
-        inside = self._holds(lon, lat, BESIDE)
+        inside = self._holds(lon, lat, self._beside)
         if not inside.all():
             k = int(np.flatnonzero(~inside)[0])
-            raise self._outside(f"Point {k + 1} would lie", float(lon.flat[k]), float(lat.flat[k]), where)
+            raise self._outside(f"Point {k + 1} would lie", float(lon.flat[k]), float(lat.flat[k]), where, brought)
 
     def _holds(self, lon: Floats, lat: Floats, slack: float) -> Bools:
         """Which places (k,) in degrees lie in the area of use, or not farther from it than so many degrees."""
@@ -156,12 +166,16 @@ class Grid:
         inside_lon = after & before if area.west <= area.east else after | before
         return np.asarray(inside_lon & (lat >= area.south - slack) & (lat <= area.north + slack))
 
-    def _outside(self, what: str, lon: float, lat: float, where: str) -> GeodesyError:
+    def _outside(self, what: str, lon: float, lat: float, where: str, brought: bool = False) -> GeodesyError:
         assert self.crs.area_of_use is not None
+        made_for_it = better_grids(round(lon, 1), round(lat, 1))
+        if self._holds(np.asarray(lon), np.asarray(lat), NEIGHBOUR):
+            made_for_it += " They lie in the zone beside: `kardo convert` brings them over."
+        mend = "Check the grid in the Brief, the zone, the unit, and that easting comes before northing."
         return GeodesyError(
             f"{what} at {lat:.4f}, {lon:.4f}, outside the area of {self.name} ({self.crs.area_of_use.name}).",
             where=where,
-            mend="Check the grid in the Brief, the zone, the unit, and that easting comes before northing.",
+            mend=made_for_it if brought else f"{mend} {made_for_it}",
         )
 
     def require_fit(self, e: float, n: float) -> None:

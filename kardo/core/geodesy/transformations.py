@@ -98,7 +98,7 @@ def transformation(source: CRS, target: CRS, lon: float, lat: float) -> Transfor
 @lru_cache(maxsize=64)
 def _kept(source_wkt: str, target_wkt: str, west: int, south: int) -> Transformation:
     source, target = CRS.from_wkt(source_wkt), CRS.from_wkt(target_wkt)
-    area = AreaOfInterest(west - REACH, max(south - REACH, -90.0), west + 1 + REACH, min(south + 1 + REACH, 90.0))
+    area = _about(west, south)
     try:
         with warnings.catch_warnings(action="ignore"):  # of grids that are missing, which `better` tells
             group = TransformerGroup(source, target, always_xy=True, area_of_interest=area)
@@ -133,18 +133,45 @@ def _by_world(source: str, target: str, west: int, south: int) -> tuple[str, flo
     return " and ".join(way.name for way in ways), sum(known), tuple(step for way in ways for step in way.steps)
 
 
-@lru_cache(maxsize=32)
-def spatial(source: str, datum: str) -> Transformer | None:
+def spatial(source: str, datum: str, lon: float | None = None, lat: float | None = None) -> Transformer | None:
     """From a spatial system by code (x, y, z, or longitude, latitude and height, and a year) to a datum with ellipsoidal heights,
-    longitude first: PROJ's best way that has an accuracy; None where there is none."""
+    longitude first: PROJ's best way that has an accuracy, near a place in degrees where one is given; None where there is none."""
+    at = (None, None) if lon is None or lat is None else (math.floor(lon), math.floor(lat))
+    return _spatial(source, datum, *at)
+
+
+@lru_cache(maxsize=32)
+def _spatial(source: str, datum: str, west: int | None, south: int | None) -> Transformer | None:
+    area = None if west is None or south is None else _about(west, south)
     try:
         with warnings.catch_warnings(action="ignore"):  # that a better one needs a grid which is not here
             ways = TransformerGroup(
-                CRS.from_user_input(source), CRS(datum).to_3d(), always_xy=True, allow_ballpark=False
+                CRS.from_user_input(source),
+                CRS(datum).to_3d(),
+                always_xy=True,
+                allow_ballpark=False,
+                area_of_interest=area,
             ).transformers
     except (CRSError, ProjError):
         return None
     return next((way for way in ways if way.accuracy is not None and way.accuracy >= 0), None)
+
+
+def _about(west: int, south: int) -> AreaOfInterest:
+    return AreaOfInterest(west - REACH, max(south - REACH, -90.0), west + 1 + REACH, min(south + 1 + REACH, 90.0))
+
+
+def on_other_ellipsoid(source: CRS, target: CRS, lon: Floats, lat: Floats, h: Floats) -> tuple[Floats, str]:
+    """Ellipsoidal heights (k,) at longitudes and latitudes (k,) in degrees of one datum, above the ellipsoid of another; and what is said of it. nan where nothing
+    with a known accuracy leads there, for each datum has an ellipsoid of its own: tens of metres may lie between."""
+    if source == target or not np.isfinite(h).any():
+        return h, ""
+    way = spatial(source.to_3d().to_wkt(), target.to_wkt(), float(lon.flat[0]), float(lat.flat[0]))
+    if way is None:
+        words = "Ellipsoidal heights are left out: the two datums have ellipsoids of their own, and nothing with a known accuracy leads from one to the other."
+        return np.full(h.shape, np.nan), words
+    up = np.asarray(way.transform(lon, lat, h)[2])
+    return up, f"Ellipsoidal heights by {_name(way.description)}, good to {way.accuracy:g} m."
 
 
 def _name(description: str) -> str:

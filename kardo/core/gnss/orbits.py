@@ -21,6 +21,7 @@ ROUNDS = 8  # of Newton's iteration of Kepler's equation, which is at its end af
 GRAVITY = {"G": 3.986005e14, "R": 3.986004418e14, "E": 3.986004418e14, "C": 3.986004418e14}
 ROTATION = {"G": 7.2921151467e-5, "R": 7.2921151467e-5, "E": 7.2921151467e-5, "C": 7.2921150e-5}
 SYSTEMS = {"G": "GPS", "R": "GLONASS", "E": "Galileo", "C": "BeiDou"}
+ALL_SYSTEMS = SYSTEMS | {"J": "QZSS", "I": "NavIC", "S": "SBAS"}  # as logs name them, RINEX 3.05
 EQUATOR, J2 = 6_378_137.0, 1.0826257e-3
 YEAR = 365.25 * 86_400.0
 

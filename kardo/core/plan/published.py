@@ -13,7 +13,7 @@ from kardo.core.geodesy.confidence import RADIAL_95, VERTICAL_95
 from kardo.core.geodesy.crs import Grid, grid, height_name
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.geodesy.systems import ELLIPSOIDAL
-from kardo.core.geodesy.transformations import transformation
+from kardo.core.geodesy.transformations import on_other_ellipsoid, transformation
 from kardo.core.plan.parts import Clean, Coordinate, Height, Part
 
 Text = Annotated[str, Field(max_length=300), Clean]
@@ -77,20 +77,19 @@ class Moved:
 
 def moved(own: Grid, to: Grid, e: Floats, n: Floats, h: Floats) -> Moved:
     """Places (k,) near one another from one grid to another of the same height system; heights (k,), nan where unknown. Ellipsoidal ones
-    stay behind where the datums differ, for each has its own ellipsoid. Raises GeodesyError where nothing leads there."""
+    come to the other datum's ellipsoid, or stay behind. Raises GeodesyError where nothing leads there."""
     if own.code == to.code:
         return Moved(e, n, h, [])
     lon, lat = (float(v[0]) for v in own.to_geodetic(e[:1], n[:1]))
     way = transformation(own.crs, to.crs, lon, lat)
     there = way.there(e / own.metres_per_unit, n / own.metres_per_unit)
     east, north = (np.asarray(v) * to.metres_per_unit for v in there)
-    to.require_inside(east, north, "points")
+    to.require_inside(east, north, "points", brought=True)
     words = [f"From {own.name} to {to.name}" + ("." if way.exact else f" {way.words}.")]
-    if way.exact or to.heights != ELLIPSOIDAL:
-        return Moved(east, north, h, words)
-    if np.isfinite(h).any():
-        words.append("Ellipsoidal heights are left out: the two datums have ellipsoids of their own.")
-    return Moved(east, north, np.full(len(e), np.nan), words)
+    if to.heights == ELLIPSOIDAL:
+        h, said = on_other_ellipsoid(own.geodetic, to.geodetic, *own.to_geodetic(e, n), h)
+        words += [said] if said else []
+    return Moved(east, north, h, words)
 
 
 def brought(version: Published, to: Grid) -> Brought:

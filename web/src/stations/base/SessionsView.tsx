@@ -269,7 +269,7 @@ function LogReading() {
             {told.last.replace("T", " ")} GPS time, {told.epochs} epochs
             {told.interval ? ` every ${told.interval} s` : ""};{" "}
             {Object.entries(told.systems)
-              .map(([letter, count]) => `${letter} ${count}`)
+              .map(([system, count]) => `${count} ${system}`)
               .join(", ")}
             ; {told.gaps} {told.gaps === 1 ? "gap" : "gaps"}, {told.slips} cycle slips.
           </p>

@@ -64,6 +64,9 @@ export function MendView({ close, steps }: CloseViewProps) {
   );
 }
 
+/** Where the server says that a shift is farther than such a position is mostly off. */
+const FAR = "Close, mend, how far";
+
 function NewShift({ close, steps }: CloseViewProps) {
   const { plan, jobId } = usePlan();
   const { unit } = plan.brief;
@@ -76,6 +79,8 @@ function NewShift({ close, steps }: CloseViewProps) {
     sigma_h: 0.01,
     sigma_v: 0.02,
     source: "",
+    heights: "job",
+    why_so_far: "",
   });
   const [preview, setPreview] = useState<Preview | null>(null);
   const [problem, setProblem] = useState<Problem | null>(null);
@@ -132,6 +137,19 @@ function NewShift({ close, steps }: CloseViewProps) {
             )}
           </Field>
         ))}
+        <Field label="The height is">
+          {(id) => (
+            <Select
+              id={id}
+              value={shift.heights ?? "job"}
+              options={[
+                { id: "job", name: "of the job’s heights" },
+                { id: "ellipsoidal", name: "ellipsoidal" },
+              ]}
+              onChange={(heights) => change({ heights: heights as "job" | "ellipsoidal" })}
+            />
+          )}
+        </Field>
         {(["sigma_h", "sigma_v"] as const).map((axis) => (
           <Field key={axis} label={`± ${axis === "sigma_h" ? "H" : "V"}, ${fineUnit(unit)}`}>
             {(id) => (
@@ -150,6 +168,19 @@ function NewShift({ close, steps }: CloseViewProps) {
             <TextField id={id} width="w-56" value={shift.source} onCommit={(source) => change({ source })} optional />
           )}
         </Field>
+        {(problem?.where === FAR || shift.why_so_far) && (
+          <Field label="Why it is so far">
+            {(id) => (
+              <TextField
+                id={id}
+                width="w-72"
+                value={shift.why_so_far ?? ""}
+                onCommit={(why_so_far) => change({ why_so_far })}
+                optional
+              />
+            )}
+          </Field>
+        )}
         <button className="button" disabled={!shift.source || shift.h === null} onClick={() => void look()}>
           show what it does
         </button>
@@ -158,7 +189,8 @@ function NewShift({ close, steps }: CloseViewProps) {
       {preview && (
         <>
           <p className="mt-2" data-testid="shift-preview">
-            The map moves by <By by={preview.by} />.
+            The map moves by <By by={preview.by} />.{" "}
+            {preview.remark && <span className="text-decision-text">{preview.remark}</span>}
           </p>
           <button
             className="button"
