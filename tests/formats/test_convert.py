@@ -237,7 +237,7 @@ def test_points_of_a_neighbouring_zone_are_brought_there_and_a_job_says_which_gr
     """Typed in zone 29, lying in 28: no fault of order or unit, and the way out is named."""
     lon, lat = -14.5, 46.0
     e, n = (float(v) for v in Transformer.from_crs("EPSG:4326", "EPSG:25829", always_xy=True).transform(lon, lat))
-    with pytest.raises(GeodesyError, match="zone 28N.*They lie in the zone beside: `kardo convert`"):
+    with pytest.raises(GeodesyError, match=r"zone 28N.*They lie in the zone beside: `kardo convert`"):
         grid("EPSG:25829", "ellipsoidal").require_inside(np.array([e]), np.array([n]), "points")
     (tmp_path / "west.csv").write_text(f"point,E,N\nA,{e:.4f},{n:.4f}\n")
     words = ["--crs", "EPSG:25829", "--to-crs", "EPSG:25828"]
