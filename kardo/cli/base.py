@@ -108,6 +108,11 @@ def _visibility(args: argparse.Namespace) -> int:
         almanac = read_navigation(args.nav.read_bytes())
     elif args.almanac:
         almanac = read_yuma(args.almanac.read_bytes(), float(moments[0]))
+    known = almanac.covers(moments)
+    if not known.any():
+        raise KardoError(f"The file says nothing of {date}.", where=str(args.nav), mend="Give that day's file.")
+    hours = ", ".join(f"{utc(moments[a])[11:16]} to {utc(moments[b])[11:16]}" for a, b in windows(known))
+    moments = moments[known]
     found, _ = sky_at(plan, stand_of(plan, args.at), almanac, moments, args.mask)
     times = [utc(t) for t in moments]
     seen = {
@@ -121,6 +126,8 @@ def _visibility(args: argparse.Namespace) -> int:
     print(
         f"{args.at}, {date}: {counts.min()} to {counts.max()} satellites of {len(found.names)}, PDOP at worst {np.nanmax(found.pdop[0]):.2f}"
     )
+    if not known.all():
+        print(f"The file reaches over {hours} UTC of this day: of the rest nothing is known.")
     if almanac.source == "nominal":
         print("Constellations as they are meant to be: typical numbers, not this day's.")
     return 0

@@ -15,12 +15,12 @@ from pydantic import TypeAdapter
 from kardo.core.accuracy.acceptance import chance_words
 from kardo.core.accuracy.standards import Standard, standards
 from kardo.core.arrays import Json
+from kardo.core.book.done import vertical_read
 from kardo.core.book.entries import Book, HeightRead, StoodUp, book_of, entry_from_json
 from kardo.core.book.words import entry_words
 from kardo.core.close.record import Record, record_from_json
 from kardo.core.close.verdict import Component
 from kardo.core.errors import ReadError
-from kardo.core.geodesy.antenna import vertical_from_slant
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import UNITS, small
 from kardo.core.plan.assumptions import defaults
@@ -299,16 +299,14 @@ def _heights_part(plan: Plan, book: Book) -> str:
             )
         if isinstance(said, HeightRead):
             setup = plan.setup(said.setup)
-            up = said.metres
-            if said.way == "slant" and setup is not None:
-                up = vertical_from_slant(said.metres, plan.antenna(setup.antenna))
+            up = None if setup is None else vertical_read(plan, setup, said)
             rows.append(
                 [
                     _time(entry.at),
                     escape(name_of(plan, "setup", said.setup)),
                     f"{said.way} height, {said.when}, typed “{escape(said.typed)}”",
                     _cell(_length(said.metres, unit, 4)),
-                    _cell(_length(up, unit, 4)),
+                    _cell("–" if up is None else _length(up, unit, 4)),
                     escape(entry.by),
                 ]
             )

@@ -1,6 +1,7 @@
 """A day on the clock: the solver's answer held against its windows and precedences by plain code, and what it says of days that
 cannot be."""
 
+import datetime
 import math
 from itertools import pairwise, permutations
 
@@ -283,3 +284,17 @@ def test_in_feet_the_walking_is_in_feet():
     plan, visit = visited(small_plan(brief=Brief(crs="EPSG:25828", unit="us-ft")))
     why = next(t.why for t in tasks_of(plan, visit) if t.kind == "targets_out")
     assert "ftUS of walking" in why and " m " not in why
+
+
+@pytest.mark.parametrize(("lat", "date"), [(46.3, "2027-03-20"), (60.0, "2027-06-10"), (60.0, "2027-12-05"), (-34.0, "2027-01-15")])
+def test_sunrise_and_set_are_those_of_the_hour_angle(lat, date):
+    """Refraction counted once: by the almanac's own formula, cos H = (sin -0.833 - sin lat sin dec) / (cos lat cos dec). It was up to 8 minutes off."""
+    day = datetime.date.fromisoformat(date).timetuple().tm_yday
+    g = 2 * math.pi / 365 * (day - 1 + 0.0)
+    late = 229.18 * (0.000075 + 0.001868 * math.cos(g) - 0.032077 * math.sin(g) - 0.014615 * math.cos(2 * g) - 0.040849 * math.sin(2 * g))  # fmt: skip
+    dec = 0.006918 - 0.399912 * math.cos(g) + 0.070257 * math.sin(g) - 0.006758 * math.cos(2 * g) + 0.000907 * math.sin(2 * g) - 0.002697 * math.cos(3 * g) + 0.00148 * math.sin(3 * g)  # fmt: skip
+    phi = math.radians(lat)
+    half = math.degrees(math.acos((math.sin(math.radians(-0.833)) - math.sin(phi) * math.sin(dec)) / (math.cos(phi) * math.cos(dec))))  # fmt: skip
+    found = light(0.0, lat, date, 0.0, 10.0)
+    assert found.rise == pytest.approx(720 - 4 * half - late, abs=2.5)
+    assert found.set == pytest.approx(720 + 4 * half - late, abs=2.5)

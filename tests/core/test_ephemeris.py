@@ -10,6 +10,7 @@ import pyrtklib
 import pytest
 
 from kardo.cli import main
+from kardo.core.day.overhead import day_sky
 from kardo.core.errors import ReadError
 from kardo.core.gnss.orbits import LEAP, Almanac, gps_seconds, positions
 from kardo.core.gnss.sky import sky
@@ -173,4 +174,21 @@ def test_the_command_takes_ephemerides(tmp_path):
     ]
     assert main(["visibility", str(tmp_path / "plan.json"), *words]) == 0
     told = json.loads((tmp_path / "sky.json").read_text())
-    assert len(told["times"]) == 1440 and {name[0] for name in told["visible"]} == {"G", "E"}
+    assert len(told["times"]) == 22 * 60 and {name[0] for name in told["visible"]} == {"G", "E"}
+
+
+def test_hours_after_the_last_record_are_unknown_and_not_without_satellites(tmp_path, capsys):
+    """Elements for 0 and 6 h, which hold for four: the file says nothing from ten on."""
+    dice = np.random.default_rng(3)
+    records = [kepler(f"{s}{k:02d}", DAY.replace(hour=h), dice)[1] for s in "GE" for k in range(1, 25) for h in (0, 6)]
+    (tmp_path / "half.nav").write_bytes(nav_file(records))
+    (tmp_path / "plan.json").write_text(json.dumps(small_plan().to_json()))
+    words = ["--at", "base", "--nav", str(tmp_path / "half.nav"), "--json", str(tmp_path / "sky.json")]
+    assert main(["visibility", str(tmp_path / "plan.json"), "--date", f"{DAY:%Y-%m-%d}", *words]) == 0
+    said = capsys.readouterr().out
+    assert "The file reaches over 00:00 to 09:59 UTC of this day" in said and ": 0 to" not in said
+    assert len(json.loads((tmp_path / "sky.json").read_text())["times"]) == 600
+    sky = day_sky(small_plan(), "base", f"{DAY:%Y-%m-%d}", 0.0, read_navigation(nav_file(records)))
+    assert 595 <= max(w.last for w in sky.windows) <= 600 and "00:00 to " in sky.caution and "of this day: of the rest" in sky.caution
+    assert main(["visibility", str(tmp_path / "plan.json"), "--date", "2026-01-10", *words]) == 1
+    assert "says nothing of 2026-01-10" in capsys.readouterr().err

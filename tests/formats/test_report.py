@@ -28,9 +28,11 @@ from kardo.core.close.verdict import verdict
 from kardo.core.day.cautions import cautions
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.units import small
+from kardo.core.gnss.heights import vertical_height
 from kardo.core.plan.parts import document_digest
+from kardo.core.plan.stands import Reading
 from kardo.core.summary import told
-from kardo.formats.report import html_report, pdf_report, read_report
+from kardo.formats.report import _heights_part, html_report, pdf_report, read_report
 from kardo.formats.seal import fingerprint_of, seal, unsealed
 from tests.conftest import small_plan
 from tests.core.test_book import book_of, entry, flown, occupied
@@ -223,3 +225,22 @@ def test_a_record_of_before_the_plan_knew_some_fields_still_agrees_with_itself(r
     del data["closing"]["waivers"]
     data |= {"plan_digest": document_digest(data["plan"]), "closing_digest": document_digest(data["closing"])}
     assert faults(record_from_json(data)) == []
+
+
+@pytest.mark.parametrize(
+    ("way", "support", "up"),
+    [("vertical", "tripod", 1.5 + 0.03), ("pole", "fixed_pole", 1.5 + 0.03 - 0.06), ("slant", "tripod", None)],
+)
+def test_heights_as_measured_are_reduced_as_the_plan_reduces_them(way, support, up):
+    """An adapter, and a pole whose length leads to the phase centre: raw readings stood under "vertical, mark to ARP"."""
+    plan = small_plan(setup={"adapter": 0.03, "pole_to": "apc", "support": support})
+    antenna = plan.antenna(plan.setups[0].antenna).model_copy(update={"apc_above_arp": 0.06})
+    plan = plan.model_copy(update={"kit": plan.kit.model_copy(update={"antennas": (antenna,)})})
+    book = book_of([entry(1, 2, kind="height", setup="base", way=way, typed="1.500 m", metres=1.5)])
+    if up is None:
+        up = (1.5**2 - antenna.disc_radius**2) ** 0.5 - antenna.edge_above_arp
+    html = _heights_part(plan, book)
+    assert "1.5000 m" in html and f"{up:.4f} m" in html
+    assert vertical_height(
+        plan, plan.setups[0], Reading(metres=1.5, way="vertical" if way == "vertical" else "slant")
+    ) == pytest.approx(up)

@@ -179,7 +179,7 @@ def _volumes(plan: Plan, planned: Planned, solution: Solution) -> list[Volume]:
         grounds.append((area.id, area_polygon(area).area / metre, points, places))
     out = []
     for key, extent, points, places in grounds:
-        sigma = mean_height_sigma(solution, points)
+        sigma = mean_height_sigma(solution, points, places.reading)
         if sigma is not None:
             noise = places.mean_noise(extent, plan.assume["surface_length_px"])
             sigma = math.sqrt(sigma**2 + noise + geoid_sigma(plan) ** 2)

@@ -167,8 +167,7 @@ def _volumes(scan: Scanned, found: LaserResult) -> list[Volume]:
         some = at[at >= 0]
         if not some.size:
             continue
-        read = places.reading if heights_of_surface(plan.brief) else np.tile([0.0, 0.0, 1.0], (len(some), 1))
-        read = read.ravel() / len(some)
+        read = places.reading.ravel() / len(some)  # a volume is of the surface, whatever heights are judged at
         sigma = math.sqrt(float(read @ found.joint(some) @ read) + geoid_sigma(plan) ** 2)
         at_95 = VERTICAL_95 * sigma
         out.append(Volume(key, extent, sigma, sigma * extent, at_95, at_95 * extent))

@@ -168,12 +168,12 @@ def still_to_do(plan: Plan, book: Book) -> Left:
 def _spread(plan: Plan, setup: SetUp, book: Book) -> tuple[int, float]:
     """How many heights were read at a set-up, and how far they lie apart as verticals above the mark, metres."""
     read: list[HeightRead] = [h for h in book.of("height") if h.setup == setup.id]
-    up = [_vertical(plan, setup, h) for h in read]
+    up = [vertical_read(plan, setup, h) for h in read]
     return len(up), max(up) - min(up) if up else 0.0
 
 
-def _vertical(plan: Plan, setup: SetUp, read: HeightRead) -> float:
-    """Metres from the mark to the ARP, whatever support was planned."""
+def vertical_read(plan: Plan, setup: SetUp, read: HeightRead) -> float:
+    """Metres from the mark to the ARP by a height that was read, whatever support was planned. Raises PlanError for a slant shorter than the disc's radius."""
     support = "fixed_pole" if read.way == "pole" else "tripod"
     return vertical_height(plan, setup.model_copy(update={"support": support}), _reading(read))
 
@@ -183,7 +183,7 @@ def _odd(plan: Plan, book: Book) -> dict[str, OddHeight]:
     out = {}
     for setup in plan.setups:
         entries = [e for e in book.standing if isinstance(e.said, HeightRead) and e.said.setup == setup.id]
-        found = outvoted([_vertical(plan, setup, e.said) for e in entries])  # type: ignore[arg-type]
+        found = outvoted([vertical_read(plan, setup, e.said) for e in entries])  # type: ignore[arg-type]
         if found is not None:
             unit, said = plan.brief.unit, entries[found.which].said
             words = f"{said.typed} {said.way} is {small(abs(found.off), unit)} from the {len(entries) - 1} others, which agree to {small(found.others_apart, unit)}"  # type: ignore[union-attr]

@@ -1,6 +1,7 @@
 """The light of a day at a place: when the sun stands high enough. Clock times are minutes from midnight of the site's clock."""
 
 import datetime
+import math
 from dataclasses import dataclass
 
 from astral import Observer
@@ -39,13 +40,26 @@ def light(lon: float, lat: float, date: str, ahead: float, least_deg: float) -> 
         midnight -= datetime.timedelta(hours=ahead)
         observer = Observer(latitude=lat, longitude=lon)
         minutes = range(0, 24 * 60, STEP)
-        heights = [elevation(observer, midnight + datetime.timedelta(minutes=m)) for m in minutes]
+        # without refraction, which RISE_DEG has
+        heights = [
+            elevation(observer, midnight + datetime.timedelta(minutes=m), with_refraction=False) for m in minutes
+        ]
     except (ValueError, OverflowError) as fault:
         raise PlanError(f"“{date}” is not a date.", where="Day", mend="Write it as year-month-day.") from fault
 
     def span(least: float) -> tuple[int | None, int | None]:
-        above = [m for m, h in zip(minutes, heights, strict=True) if h >= least]
-        return (above[0], above[-1]) if above else (None, None)
+        above = [k for k, h in enumerate(heights) if h >= least]
+        if not above:
+            return None, None
+        first, last = above[0], above[-1]
+        return (
+            minutes[first] if first == 0 else math.ceil(crossed(first - 1, least)),
+            minutes[last] if last == len(heights) - 1 else math.floor(crossed(last, least)),
+        )
+
+    def crossed(k: int, least: float) -> float:
+        """The minute after number k at which the sun passes a height."""
+        return minutes[k] + STEP * (least - heights[k]) / (heights[k + 1] - heights[k])
 
     every_ten = tuple(round(h, 1) for h in heights[:: 10 // STEP])
     return Light(*span(RISE_DEG), *span(least_deg), every_ten)

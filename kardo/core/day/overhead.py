@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from shapely import LineString
 
-from kardo.core.arrays import Floats, Ints
+from kardo.core.arrays import Bools, Floats, Ints
 from kardo.core.control.survey import heights_of
 from kardo.core.day.light import clock_ahead
 from kardo.core.day.schedule import clock
@@ -27,7 +27,6 @@ STEP = 10  # minutes from one moment to the next
 LEAST, MOST_PDOP = 10, 3.0  # satellites used that custom asks for, and the geometry above which a window counts as bad
 ANTENNA, ROVER = 1.5, 1.8  # metres above the point: a base whose height is not planned yet, and a rover's pole
 TRUCK_TOP, TRUCK_LONG, TRUCK_AWAY = 2.6, 5.0, 2.5  # metres: a van beside the antenna, on the side of the equator
-HOLDS = 0.17  # days from which ephemerides say nothing
 OLD = 90.0  # days from which an almanac says little of the day
 
 
@@ -189,7 +188,8 @@ def day_sky(
     costs = [_cost(name, counts[2 + k] - counts[0]) for k, (name, _) in enumerate(parts)]
     van = f"a van {length(TRUCK_AWAY, plan.brief.unit, 1)} from the antenna, on the side of the equator"
     costs.append(_cost(van, counts[0] - counts[-1]))
-    found = _windows(minutes, counts[0], looks.pdop[0])
+    known = own.covers(moments)
+    found = _windows(minutes, counts[0], looks.pdop[0], known)
     return DaySky(
         about=stand.path,
         name=stand.name,
@@ -207,8 +207,8 @@ def day_sky(
         passes=_passes(looks),
         windows=found,
         costs=sorted(costs, key=lambda c: -c.mean),
-        told=_told(minutes, counts[0], found),
-        caution=_caution(own, float(moments[0])),
+        told=_told(minutes[known], counts[0][known], found),
+        caution=_caution(own, float(moments[0]), minutes, known),
     )
 
 
@@ -253,39 +253,45 @@ def _passes(looks: Sky) -> list[Pass]:
     ]
 
 
-def _windows(minutes: Ints, count: Ints, pdop: Floats) -> list[Window]:
-    """The day in runs: few satellites before weak geometry before good."""
-    few = count < LEAST
-    weak = ~few & ~(pdop <= MOST_PDOP)
+def _windows(minutes: Ints, count: Ints, pdop: Floats, known: Bools) -> list[Window]:
+    """The day in runs, as far as anything is known of it: few satellites before weak geometry before good."""
+    few = known & (count < LEAST)
+    weak = known & ~few & ~(pdop <= MOST_PDOP)
     runs = [
         Window(int(minutes[a]), int(minutes[b]), kind)
-        for kind, which in (("few", few), ("weak", weak), ("good", ~few & ~weak))
+        for kind, which in (("few", few), ("weak", weak), ("good", known & ~few & ~weak))
         for a, b in windows(which)
     ]
     return sorted(runs, key=lambda w: w.first)
 
 
 def _told(minutes: Ints, count: Ints, found: list[Window]) -> str:
+    if not len(count):
+        return "Nothing is known of this day."
     worst = int(np.argmin(count))
     fewest = f"fewest {int(count[worst])} at {clock(int(minutes[worst]))}"
     bad = [w for w in found if w.kind != "good"]
     if not bad:
         return f"{LEAST} satellites or more and a PDOP of {MOST_PDOP:g} or better all day; {fewest}."
-    share = sum(w.last - w.first + STEP for w in bad) / (24 * 60 + STEP)
+    share = sum(w.last - w.first + STEP for w in bad) / (STEP * len(minutes))
     longest = max(bad, key=lambda w: w.last - w.first)
     why = f"fewer than {LEAST} satellites" if longest.kind == "few" else f"a PDOP above {MOST_PDOP:g}"
     when = f"{clock(longest.first)} to {clock(longest.last)}"
     return f"{share:.0%} of the day is bad, the longest {when} with {why}; {fewest}."
 
 
-def _caution(almanac: Almanac | Ephemerides, moment: float) -> str:
+def _caution(almanac: Almanac | Ephemerides, moment: float, minutes: Ints, known: Bools) -> str:
     names = ", ".join(SYSTEMS.values())
     if almanac.source == "nominal":
         return f"Constellations as they are meant to be ({names}): typical numbers, not this day's. Bring an almanac for the hour of a gap."
     age = almanac.age(moment)
     if isinstance(almanac, Ephemerides):
-        said = "Broadcast ephemerides hold for four hours about their own: at other hours no satellite is shown."
-        return said if max(almanac.age(moment + hour * 3600.0) for hour in range(25)) > HOLDS else ""
+        hours = ", ".join(f"{clock(int(minutes[a]))} to {clock(int(minutes[b]))}" for a, b in windows(known))
+        return (
+            ""
+            if known.all()
+            else f"The file reaches over {hours or 'no hour'} of this day: of the rest nothing is known."
+        )
     if age > OLD:
         return f"The almanac is {age:.0f} days from this date: satellites have been moved since, so hours may be wrong."
     return ""

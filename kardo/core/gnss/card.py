@@ -162,7 +162,7 @@ def _notes(plan: Plan, chain: SetUpHeights, device: Device) -> list[str]:
     if device.position != "grid" and chain.longitude < 0:
         notes.append("Longitude is west: with a minus, or with W, never with both.")
     if device.unit != "m":
-        notes.append(f"The {UNITS[device.unit].name}, {_feet_in_words(device.unit)}; the other foot is 2 ppm off.")
+        notes.append(f"The {UNITS[device.unit].name}, {_feet_in_words(device.unit)}: {_other_feet(device.unit)}.")
     if not math.isclose(chain.spread, 0.0, abs_tol=0.003):
         notes.append(
             f"The readings of the antenna height differ by {length(chain.spread, device.unit, 4)}: measure again."
@@ -170,5 +170,12 @@ def _notes(plan: Plan, chain: SetUpHeights, device: Device) -> list[str]:
     return notes
 
 
+def _other_feet(unit: str) -> str:
+    """How far the other feet are off."""
+    own = float(UNITS[unit].metres)
+    others = [(u.name, abs(float(u.metres) / own - 1) * 1e6) for u in UNITS.values() if u.id not in ("m", unit)]
+    return ", ".join(f"the {name} is {ppm:.0f} ppm off" for name, ppm in others)
+
+
 def _feet_in_words(unit: str) -> str:
-    return "0.3048 m" if unit == "ft" else "1200/3937 m"
+    return {"ft": "0.3048 m", "us-ft": "1200/3937 m"}.get(unit, f"{float(UNITS[unit].metres):.7f} m")

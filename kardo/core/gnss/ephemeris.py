@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from kardo.core.arrays import Floats, Ints
+from kardo.core.arrays import Bools, Floats, Ints
 from kardo.core.gnss.orbits import GRAVITY, ROTATION, WEEK, eccentric_anomaly
 
 KEPLER_HOLDS = (
@@ -52,6 +52,13 @@ class Ephemerides:
         """Days between a moment and the nearest reference time."""
         every = np.concatenate([self.reference, self.moment])
         return float(np.abs(moment - every).min() / 86_400) if len(every) else math.inf
+
+    def covers(self, moments: Floats) -> Bools:
+        """At which moments (k,) a record is near enough for anything to be known of the sky: elements, and motions where there are no elements."""
+        times, holds = (self.reference, KEPLER_HOLDS) if self.reference.size else (self.moment, MOTION_HOLDS)
+        if not times.size:
+            return np.zeros(len(moments), dtype=bool)
+        return np.asarray(_nearest(times, np.asarray(moments, dtype=np.float64), holds)[1], dtype=bool)
 
     def usable(self) -> "Ephemerides":
         """Only what is healthy."""

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from kardo.core.arrays import Floats
+from kardo.core.arrays import Bools, Floats
 
 EPOCH = datetime.datetime(1980, 1, 6, tzinfo=datetime.UTC)
 LEAP = 18.0  # seconds of GPS time ahead of UTC, since 2017
@@ -52,6 +52,10 @@ class Almanac:
     def age(self, moment: float) -> float:
         """Days between a moment and the nearest reference time."""
         return float(np.abs(moment - self.reference).min() / 86_400) if len(self.names) else math.inf
+
+    def covers(self, moments: Floats) -> Bools:
+        """At which moments (k,) anything is known: an almanac fades, but does not end."""
+        return np.ones(len(moments), dtype=bool)
 
     def at(self, moments: Floats) -> Floats:
         """Positions (k, n, 3), metres in the frame that turns with the earth, at k moments."""
