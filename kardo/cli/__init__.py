@@ -117,6 +117,11 @@ def _predict_plan(args: argparse.Namespace) -> int:
         return _say_defects(words.defects)
     _say_left_out(len(result.left_out))
     print(f"on the map, absolute: H {result.rmse_h * 1000:.1f} mm, V {result.rmse_v * 1000:.1f} mm")
+    if newer := result.newer:
+        words_of = f"H {newer.rmse_h * 1000:.1f} mm, V {newer.rmse_v * 1000:.1f} mm by those of {newer.edition}"
+        print(
+            f"warning: the plan rests on the defaults of {plan.assumptions.edition}; it is {words_of}", file=sys.stderr
+        )
     if result.chance is not None and result.seen_rmse_h is not None and result.seen_rmse_v is not None:
         print(f"as the checks see it: H {result.seen_rmse_h * 1000:.1f} mm, V {result.seen_rmse_v * 1000:.1f} mm")
         print(f"chance to pass: {result.chance:.1%}")

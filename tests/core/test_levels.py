@@ -1,5 +1,6 @@
 """The level of the figures: what belongs to a leg, what all images share, what a point is and what a surface adds."""
 
+import json
 import math
 
 import numpy as np
@@ -7,11 +8,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from kardo.cli import main
+from kardo.core.accuracy.advice import JobPromise
 from kardo.core.accuracy.figures import figures
 from kardo.core.accuracy.judged import Places, on_surface
 from kardo.core.accuracy.planned import planned_network
 from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.whatif import keep, what_if
+from kardo.core.geodesy.units import small
 from kardo.core.plan.assumptions import CURRENT_EDITION, Assumptions, defaults
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.edits import changed
@@ -194,6 +198,21 @@ def test_a_plan_on_older_defaults_keeps_them_and_is_offered_the_newer():
     offer = next(f for f in found(plan, None) if f.rule == "assumptions-newer")
     assert changed(plan, tuple(offer.edits)).assumptions.edition == CURRENT_EDITION
     assert all(f.rule != "assumptions-newer" for f in found(small_plan(), None))
+
+
+def test_a_plan_on_older_defaults_is_told_by_how_much_they_are_too_good(tmp_path, capsys):
+    """By code alone on the first edition: 0.13 m was promised where 3 m is right, and said in a note."""
+    plan = small_plan(assumptions=Assumed(edition="2026-11"), control=(), flight={"corrections": "none"})
+    result = predict(plan)
+    assert result.newer.edition == CURRENT_EDITION and result.newer.rmse_v > 5 * result.rmse_v
+    newest = small_plan(control=(), flight={"corrections": "none"})
+    assert result.newer.rmse_v == pytest.approx(predict(newest).rmse_v) and predict(newest).newer is None
+    told = next(f for f in found(plan, result) if f.rule == "assumptions-newer")
+    assert told.severity == "warn" and small(result.newer.rmse_v) in told.words and small(result.rmse_v) in told.words
+    assert JobPromise.of_result(result, 0.9).newer == result.newer
+    (tmp_path / "plan.json").write_text(json.dumps(plan.to_json()))
+    assert main(["predict", str(tmp_path / "plan.json")]) == 0
+    assert "warning: the plan rests on the defaults of 2026-11" in capsys.readouterr().err
 
 
 def steep_plan():

@@ -15,7 +15,7 @@ from kardo.core.accuracy.figures import figures
 from kardo.core.accuracy.offers import Remedy, control_offers, other_offers, scan_offers
 from kardo.core.accuracy.planned import planned_network
 from kardo.core.accuracy.prediction import figures_of, predict
-from kardo.core.accuracy.results import Figures, Result, Share
+from kardo.core.accuracy.results import ByNewer, Figures, Result, Share
 from kardo.core.accuracy.solution import DefectiveNetwork
 from kardo.core.accuracy.whatif import Kept, keep, what_if
 from kardo.core.errors import KardoError
@@ -53,6 +53,18 @@ class Promise:
     def inside(self) -> bool:
         """Whether H and V keep within what is allowed."""
         return _ratio(self) <= 1
+
+
+@dataclass(frozen=True)
+class JobPromise(Promise):
+    """That of a job in a list, and what it would promise by newer defaults than it rests on."""
+
+    newer: ByNewer | None = None
+
+    @classmethod
+    def of_result(cls, result: Result, sure: float) -> "JobPromise":
+        """From a prediction, and the chance that is wanted."""
+        return cls(**vars(Promise.of(result, sure)), newer=result.newer)
 
 
 @dataclass(frozen=True)

@@ -26,6 +26,7 @@ from kardo.core.accuracy.reliability import reliability
 from kardo.core.accuracy.results import (
     ENGINE,
     BlindSpot,
+    ByNewer,
     ControlFigures,
     ErrorMap,
     Figures,
@@ -45,6 +46,7 @@ from kardo.core.arrays import Floats, Json
 from kardo.core.flight.areas import area_polygon, ground_scale, site_polygon
 from kardo.core.geodesy.confidence import VERTICAL_95
 from kardo.core.gnss.shifts import GRADIENT
+from kardo.core.plan.assumptions import CURRENT_EDITION
 from kardo.core.plan.model import Plan
 from kardo.core.plan.states import OTHER, in_state, to_shift
 
@@ -70,7 +72,7 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Resul
     """What a plan promises. Raises PlanError where the plan lacks something; a defect of the network is told in words,
     without figures."""
     if plan.scans:
-        return predict_scan(plan, _in_other_state(plan), progress)
+        return predict_scan(plan, _in_other_state(plan), _by_newer(plan), progress)
     started = time.perf_counter()
     progress(effort.LAYING_OUT, 0.0)
     planned = planned_network(plan)
@@ -106,6 +108,7 @@ def predict(plan: Plan, progress: Progress = lambda stage, share: None) -> Resul
         engine=ENGINE,
         defects=[],
         other=_in_other_state(plan),
+        newer=_by_newer(plan),
         tolerances=standards()[plan.brief.standard].tolerances(plan.brief.terms),
         chance_curve=_chance_curve(plan, planned, solution),
         volumes=_volumes(plan, planned, solution),
@@ -144,6 +147,18 @@ def _in_other_state(plan: Plan) -> InOtherState | None:
     state = OTHER[plan.brief.state]
     found = figures_of(in_state(plan, state))
     return InOtherState(state, found.rmse_h, found.rmse_v, found.seen_rmse_h, found.seen_rmse_v, found.chance)
+
+
+def _by_newer(plan: Plan) -> ByNewer | None:
+    """What a plan that rests on older defaults promises by the newest; None where it rests on those, or they leave it a defect."""
+    if plan.assumptions.edition == CURRENT_EDITION:
+        return None
+    newest = plan.assumptions.model_copy(update={"edition": CURRENT_EDITION})
+    try:
+        found = figures_of(plan.model_copy(update={"assumptions": newest}))
+    except DefectiveNetwork:
+        return None
+    return ByNewer(CURRENT_EDITION, found.rmse_h, found.rmse_v, found.chance)
 
 
 def errors_of(planned: Planned, covariances: Floats, seen: SeenByChecks) -> Errors:

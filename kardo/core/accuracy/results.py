@@ -11,7 +11,7 @@ from kardo.core.accuracy.defects import Defect
 from kardo.core.arrays import Floats, Json
 from kardo.core.plan.brief import State
 
-ENGINE = 9  # raised whenever the same plan would give other numbers, or they are told in another shape
+ENGINE = 10  # raised whenever the same plan would give other numbers, or they are told in another shape
 Triple = tuple[float, float, float]
 
 
@@ -205,14 +205,25 @@ class InOtherState:
 
 
 @dataclass(frozen=True)
+class ByNewer:
+    """What a plan that rests on older defaults would promise by the newest edition: RMSE in metres on the map, and the chance to pass."""
+
+    edition: str
+    rmse_h: float
+    rmse_v: float
+    chance: float | None
+
+
+@dataclass(frozen=True)
 class Result(MapFigures):
-    """RESULT.json of a plan. other: of a plan that has two states. chance_curve: (checks, chance, scatter of the judged V); left_out: exposures that cannot be
+    """RESULT.json of a plan. other: of a plan that has two states. newer: of one that rests on older defaults. chance_curve: (checks, chance, scatter of the judged V); left_out: exposures that cannot be
     oriented; sigma_io (7) per camera of the kit."""
 
     hash: str
     engine: int
     defects: list[Defect]
     other: InOtherState | None
+    newer: ByNewer | None
     tolerances: tuple[float, float]
     chance_curve: list[tuple[int, float, float]]
     volumes: list[Volume]

@@ -15,6 +15,7 @@ from kardo.core.accuracy.planned import MAP_POINTS, sample
 from kardo.core.accuracy.results import (
     ENGINE,
     BlindSpot,
+    ByNewer,
     ControlFigures,
     Figures,
     InOtherState,
@@ -38,8 +39,8 @@ from kardo.core.plan.model import Plan
 MOST_LOST = 30  # targets of which each is lost in turn
 
 
-def predict_scan(plan: Plan, other: InOtherState | None, progress: Progress) -> Result:
-    """What a plan that scans promises; other: what it promises in its other state. Raises PlanError where the plan lacks something."""
+def predict_scan(plan: Plan, other: InOtherState | None, newer: ByNewer | None, progress: Progress) -> Result:
+    """What a plan that scans promises; other: what it promises in its other state, newer: by newer defaults. Raises PlanError where the plan lacks something."""
     started = time.perf_counter()
     progress(effort.LAYING_OUT, 0.0)
     scan = scanned_plan(plan, _further(plan))
@@ -60,6 +61,7 @@ def predict_scan(plan: Plan, other: InOtherState | None, progress: Progress) -> 
         engine=ENGINE,
         defects=[],
         other=other,
+        newer=newer,
         tolerances=standards()[plan.brief.standard].tolerances(plan.brief.terms),
         chance_curve=_chance_curve(scan, found),
         volumes=_volumes(scan, found),

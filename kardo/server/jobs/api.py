@@ -11,7 +11,7 @@ from django.utils import timezone
 from ninja import File, Form, Router, Schema, Status
 from ninja.files import UploadedFile
 
-from kardo.core.accuracy.advice import Promise
+from kardo.core.accuracy.advice import JobPromise
 from kardo.core.accuracy.standards import standards
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError, PlanError, ReadError
@@ -56,7 +56,7 @@ class JobLine(Schema):
     demo: bool
     archived: bool
     drawing: Sketch | None
-    promise: Promise | None
+    promise: JobPromise | None
 
 
 class NewJob(Schema):

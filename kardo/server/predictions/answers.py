@@ -154,6 +154,7 @@ def promise_of(job: Job, plan: Plan) -> tuple[Promise | None, str]:
     state, promise, error = found
     if state == Computation.State.FAILED:
         return None, f"{error['what']} {error['mend']}".strip()
+    promise = {key: value for key, value in (promise or {}).items() if key != "newer"}
     return (Promise(**promise), "") if promise else (None, "Something in it is not determined.")
 
 

@@ -17,7 +17,7 @@ from django.db.models import Q
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
-from kardo.core.accuracy.advice import Promise, advise
+from kardo.core.accuracy.advice import JobPromise, advise
 from kardo.core.accuracy.jointly import checks_jointly
 from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.results import ENGINE, Result, result_json
@@ -195,7 +195,7 @@ def _computed(prediction: Computation, mine: uuid.UUID) -> dict[str, Any]:
         found = search(whole, Wish(plan.brief.chance), report, lambda part: rows.update(result=result_json(part)))
     else:
         found = COMPUTE[prediction.kind](whole, report)
-    line = result_json(Promise.of(found, plan.brief.chance)) if isinstance(found, Result) else None
+    line = result_json(JobPromise.of_result(found, plan.brief.chance)) if isinstance(found, Result) else None
     return {"result": result_json(found), "promise": line}
 
 

@@ -2398,6 +2398,20 @@ export interface components {
             password: string;
         };
         /**
+         * ByNewer
+         * @description What a plan that rests on older defaults would promise by the newest edition: RMSE in metres on the map, and the chance to pass.
+         */
+        ByNewer: {
+            /** Edition */
+            edition: string;
+            /** Rmse H */
+            rmse_h: number;
+            /** Rmse V */
+            rmse_v: number;
+            /** Chance */
+            chance: number | null;
+        };
+        /**
          * JobLine
          * @description A job in a list: its drawing and what it promises as it stands, where that is known.
          */
@@ -2423,13 +2437,13 @@ export interface components {
             /** Archived */
             archived: boolean;
             drawing: components["schemas"]["Sketch"] | null;
-            promise: components["schemas"]["Promise"] | null;
+            promise: components["schemas"]["JobPromise"] | null;
         };
         /**
-         * Promise
-         * @description What a plan would promise. good: inside the tolerance with the chance that the Brief wants, or a greater one.
+         * JobPromise
+         * @description That of a job in a list, and what it would promise by newer defaults than it rests on.
          */
-        Promise: {
+        JobPromise: {
             /** Rmse H */
             rmse_h: number;
             /** Rmse V */
@@ -2442,6 +2456,7 @@ export interface components {
             chance: number | null;
             /** Good */
             good: boolean;
+            newer?: components["schemas"]["ByNewer"] | null;
         };
         /**
          * Sketch
@@ -2555,7 +2570,7 @@ export interface components {
         Assumed: {
             /**
              * Edition
-             * @default 2026-11-27
+             * @default 2026-11-30
              */
             edition: string;
             /**
@@ -3845,7 +3860,7 @@ export interface components {
             visits: components["schemas"]["Visit"][];
             /**
              * @default {
-             *       "edition": "2026-11-27",
+             *       "edition": "2026-11-30",
              *       "overrides": {}
              *     }
              */
@@ -5152,7 +5167,7 @@ export interface components {
         };
         /**
          * Result
-         * @description RESULT.json of a plan. other: of a plan that has two states. chance_curve: (checks, chance, scatter of the judged V); left_out: exposures that cannot be
+         * @description RESULT.json of a plan. other: of a plan that has two states. newer: of one that rests on older defaults. chance_curve: (checks, chance, scatter of the judged V); left_out: exposures that cannot be
          *     oriented; sigma_io (7) per camera of the kit.
          */
         Result: {
@@ -5179,6 +5194,7 @@ export interface components {
             /** Defects */
             defects: components["schemas"]["Defect"][];
             other: components["schemas"]["InOtherState"] | null;
+            newer: components["schemas"]["ByNewer"] | null;
             /** Tolerances */
             tolerances: [
                 number,
@@ -5382,6 +5398,24 @@ export interface components {
             provisional: boolean;
             /** Lessens */
             lessens: string[];
+        };
+        /**
+         * Promise
+         * @description What a plan would promise. good: inside the tolerance with the chance that the Brief wants, or a greater one.
+         */
+        Promise: {
+            /** Rmse H */
+            rmse_h: number;
+            /** Rmse V */
+            rmse_v: number;
+            /** Limit H */
+            limit_h: number;
+            /** Limit V */
+            limit_v: number | null;
+            /** Chance */
+            chance: number | null;
+            /** Good */
+            good: boolean;
         };
         /**
          * Scheme
@@ -7750,7 +7784,8 @@ export interface components {
         /**
          * BlockShift
          * @description The coordinates that a mark really has, which was occupied on a position taken "here": everything that hangs on it moves
-         *     with it. Sigmas are what the new coordinates are good to.
+         *     with it. Sigmas are what the new coordinates are good to. heights: what h is, of the job's system or ellipsoidal. why_so_far: the reason for a shift that
+         *     is farther than such a position is mostly off.
          */
         BlockShift: {
             /** Mark */
@@ -7767,6 +7802,17 @@ export interface components {
             sigma_v: number;
             /** Source */
             source: string;
+            /**
+             * Heights
+             * @default job
+             * @enum {string}
+             */
+            heights: "job" | "ellipsoidal";
+            /**
+             * Why So Far
+             * @default
+             */
+            why_so_far: string;
         };
         /**
          * BudgetLine
@@ -8142,7 +8188,7 @@ export interface components {
         };
         /**
          * ShiftPreview
-         * @description What a block shift would do: what the map and all that hangs on the mark move by, metres east, north, up; and each point.
+         * @description What a block shift would do: what the map and all that hangs on the mark move by, metres east, north, up; each point; and what looks odd about it.
          */
         ShiftPreview: {
             /** By */
@@ -8153,6 +8199,8 @@ export interface components {
             ];
             /** Points */
             points: components["schemas"]["Moved"][];
+            /** Remark */
+            remark: string;
         };
         /**
          * Waiver

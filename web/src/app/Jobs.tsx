@@ -193,6 +193,12 @@ function Promised({ job }: { job: JobLine }) {
         H {fine(said.rmse_h, unit)} of {fine(said.limit_h, unit)} · V {fine(said.rmse_v, unit)}
         {said.limit_v !== null && ` of ${fine(said.limit_v, unit)}`} {fineUnit(unit)}
       </p>
+      {said.newer && (
+        <p className="text-sm text-decision-text">
+          ◆ by older defaults; by those of {said.newer.edition} H {fine(said.newer.rmse_h, unit)}, V{" "}
+          {fine(said.newer.rmse_v, unit)} {fineUnit(unit)}
+        </p>
+      )}
     </div>
   );
 }

@@ -31,17 +31,26 @@ def _tolerance(r: Rule, view: View) -> Iterator[Finding]:
 @rule(
     "assumptions-newer",
     "Does the plan rest on the newest edition of the defaults?",
-    "note",
+    "warn",
     "verdict",
     None,
-    "A plan keeps the figures it was made with; an edition that says better what practice sees does not reach it by itself.",
+    "A plan keeps the figures it was made with; an edition that says better what practice sees does not reach it by itself, and older figures may be several times too good.",
     "the defaults' editions",
 )
 def _newer_edition(r: Rule, view: View) -> Iterator[Finding]:
     edition = view.plan.assumptions.edition
     if edition != CURRENT_EDITION:
         take = (Edit("assumptions/edition", edition, CURRENT_EDITION),)
-        words = f"This plan rests on the defaults of {edition}; there are newer ones, and the figures will change."
+        words = f"This plan rests on the defaults of {edition}"
+        by = view.result.newer if view.result else None
+        if by is None or view.result is None:
+            words += "; there are newer ones, and the figures will change."
+        else:
+            h, v, newer_h, newer_v = (
+                small(metres, view.plan.brief.unit)
+                for metres in (view.result.rmse_h, view.result.rmse_v, by.rmse_h, by.rmse_v)
+            )
+            words += f", by which it promises H {h}, V {v}. By those of {by.edition} it is H {newer_h}, V {newer_v}."
         yield r.found(words, "Take the newer ones, or leave it.", edits=take, label=f"take {CURRENT_EDITION}")
 
 
