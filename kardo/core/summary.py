@@ -15,7 +15,7 @@ from kardo.core.accuracy.judged import heights_of_surface
 from kardo.core.accuracy.planned import missing
 from kardo.core.accuracy.results import BlindSpot, Result, Share, Undetermined
 from kardo.core.accuracy.schemes import Schemes, here_words
-from kardo.core.accuracy.standards import standards
+from kardo.core.accuracy.standards import held_to, standards
 from kardo.core.control.survey import heights_of
 from kardo.core.errors import KardoError
 from kardo.core.flight.areas import ground_scale, require_fit, site_polygon
@@ -63,10 +63,12 @@ class Lack:
 
 @dataclass(frozen=True)
 class Limits:
-    """The tolerance as an RMSE, metres; None where the standard sets no such limit."""
+    """The tolerance as an RMSE, metres; None where the standard sets no such limit. held: what the standard's own statistics are held to."""
 
     h: float
     v: float | None
+    held_h: float
+    held_v: float
 
 
 @dataclass(frozen=True)
@@ -263,7 +265,7 @@ def _without_control(plan: Plan) -> Summary:
 
 def _limits(plan: Plan) -> Limits:
     h, v = standards()[plan.brief.standard].rmse_limits(plan.brief.terms)
-    return Limits(float(h), float(v) if np.isfinite(v) else None)
+    return Limits(float(h), float(v) if np.isfinite(v) else None, *held_to(plan.brief))
 
 
 def _datum(plan: Plan) -> Datum:

@@ -13,7 +13,7 @@ import numpy as np
 from pydantic import TypeAdapter
 
 from kardo.core.accuracy.acceptance import chance_words
-from kardo.core.accuracy.standards import Standard, standards
+from kardo.core.accuracy.standards import Standard, held_to, standards
 from kardo.core.arrays import Json
 from kardo.core.book.done import vertical_read
 from kardo.core.book.entries import Book, HeightRead, StoodUp, book_of, entry_from_json
@@ -247,8 +247,9 @@ def _plan_part(plan: Plan) -> str:
         flights.append(f"{first}, {overlaps}, {corrections}, lens calibrated: {state}")
     targets, checks = len(plan.targets), len(plan.checks)
     brief = plan.brief
+    held_h, held_v = held_to(brief)
     told = [
-        f"Product: {brief.deliverable}; tolerance {small(brief.tolerance_h, unit)} H, {small(brief.tolerance_v, unit)} V by {standards()[brief.standard].name}.",
+        f"Product: {brief.deliverable}; tolerance {small(held_h, unit)} H, {small(held_v, unit)} V by {standards()[brief.standard].name}.",
         *flights,
         f"Planned: {targets} targets, {checks} checks.",
     ]

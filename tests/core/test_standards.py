@@ -1,5 +1,8 @@
 """The catalogue of standards: constants as published, statistics by hand, and how chance and conditions follow."""
 
+import re
+from pathlib import Path
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -10,6 +13,7 @@ from kardo.core.accuracy.conditions import control_rmse, unmet
 from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.standards import SurveyError, Terms, standards
 from kardo.core.plan.brief import Brief
+from kardo.core.summary import found, summary
 from tests.conftest import point, small_plan
 
 NONE = SurveyError(0.0, 0.0)
@@ -143,3 +147,21 @@ def test_asprs_asks_for_control_twice_as_good():
     assert len(tight) == 2 and "height" in tight[1]
     h, v = control_rmse(small_plan(), small_plan().targets)
     assert h > 0.01 * np.sqrt(2) and v > 0.015, "the mark's own error is part of the control's"
+
+
+def test_a_field_that_the_standard_does_not_use_promises_nothing():
+    """Contours of a metre with 20 mm left over in a field that the form hides: 304 mm are allowed, and nobody is asked to be good to 10."""
+    plan = plan_with("contour", [(50, 30), (150, 90)], contour_interval=1.0, tolerance_v=0.02)
+    told = " ".join(f.words for f in found(plan, None))
+    assert "20.0 mm in height are promised" not in told and "10.0 mm is wanted of it" not in told
+    assert summary(plan).limits.held_v == pytest.approx(0.30397, abs=1e-4)
+
+
+def test_nobody_but_the_brief_and_the_standards_reads_the_typed_tolerances():
+    """Who wants to know asks `held_to`; tests and demo plans may type them."""
+    own = {"kardo/core/plan/brief.py", "kardo/core/plan/upgrades.py"}
+    root = Path(__file__).parents[2]
+    sources = [*(root / "kardo").rglob("*.py"), *(root / "web/src").rglob("*.ts*")]
+    read = re.compile(r"\.tolerance_[hv]\b")
+    who = {str(f.relative_to(root)) for f in sources if read.search(f.read_text())} - own
+    assert who == {"web/src/stations/brief/BriefTray.tsx"}

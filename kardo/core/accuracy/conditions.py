@@ -5,7 +5,7 @@ import math
 import numpy as np
 from shapely import box
 
-from kardo.core.accuracy.standards import Standard, standards
+from kardo.core.accuracy.standards import Standard, held_to, standards
 from kardo.core.control.survey import survey
 from kardo.core.flight.areas import site_polygon
 from kardo.core.geodesy.units import length, small
@@ -57,7 +57,7 @@ def _control(plan: Plan, standard: Standard) -> list[str]:
     unit = plan.brief.unit
     h, v = control_rmse(plan, plan.targets)
     found = []
-    for name, is_, tolerance in (("plan", h, plan.brief.tolerance_h), ("height", v, plan.brief.tolerance_v)):
+    for name, is_, tolerance in zip(("plan", "height"), (h, v), held_to(plan.brief), strict=True):
         if is_ > tolerance / standard.control_factor:
             found.append(
                 f"Control is good to {small(is_, unit)} in {name}; {standard.name} asks for "

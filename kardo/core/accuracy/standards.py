@@ -12,7 +12,7 @@ from scipy.special import ndtri
 
 from kardo.core.arrays import Bools, Floats
 from kardo.core.geodesy.confidence import RADIAL_95, VERTICAL_95
-from kardo.core.plan.brief import Terms
+from kardo.core.plan.brief import Brief, Terms
 
 CONTOUR_90 = 3.2898  # twice 1.6449: nine of ten heights within half the interval
 
@@ -135,6 +135,16 @@ class Standard:
         h, v = self.statistics(d, survey, terms)
         tolerance_h, tolerance_v = self.tolerances(terms)
         return (h <= tolerance_h) & (v <= tolerance_v)
+
+
+def held_to(brief: Brief) -> tuple[float, float]:
+    """What a deliverable is held to, H and V in metres, by its standard's own statistic: what was typed, or what the standard makes of its other terms. The only way to
+    ask, for a field that the standard does not use may hold anything.
+
+    >>> round(held_to(Brief(standard="contour", contour_interval=1.0, tolerance_v=0.02))[1], 4)
+    0.304
+    """
+    return standards()[brief.standard].tolerances(brief.terms)
 
 
 @lru_cache(maxsize=1)

@@ -4562,13 +4562,17 @@ export interface components {
         };
         /**
          * Limits
-         * @description The tolerance as an RMSE, metres; None where the standard sets no such limit.
+         * @description The tolerance as an RMSE, metres; None where the standard sets no such limit. held: what the standard's own statistics are held to.
          */
         Limits: {
             /** H */
             h: number;
             /** V */
             v: number | null;
+            /** Held H */
+            held_h: number;
+            /** Held V */
+            held_v: number;
         };
         /**
          * Reach

@@ -205,7 +205,7 @@ function Lacks() {
 }
 
 function Chance({ result }: { result: Figures }) {
-  const { plan } = usePlan();
+  const { plan, summary } = usePlan();
   const { brief } = plan;
   const allowed = (metres: number) => fine(metres, brief.unit, 0);
   const checks = plan.control.filter((p) => p.role === "check").length;
@@ -217,10 +217,10 @@ function Chance({ result }: { result: Figures }) {
         {chance(result.chance)}
       </span>
       <span className="text-sm text-quiet">
-        chance that {checks} checks pass {allowed(brief.tolerance_h)} H and{" "}
+        chance that {checks} checks pass {summary && allowed(summary.limits.held_h)} H and{" "}
         {brief.standard === "contour"
           ? `contours of ${allowed(brief.contour_interval)} ${fineUnit(brief.unit)}`
-          : `${allowed(brief.tolerance_v)} V ${fineUnit(brief.unit)}`}
+          : `${summary ? allowed(summary.limits.held_v) : ""} V ${fineUnit(brief.unit)}`}
       </span>
     </p>
   );

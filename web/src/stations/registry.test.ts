@@ -51,7 +51,8 @@ describe("the registry of stations", () => {
     const catalogue = { standards: [{ id: "s", name: "RMSE" }] };
     const told = (unit: string) =>
       STATIONS.brief.line({
-        plan: { brief: { tolerance_h: 0.03048, tolerance_v: 0.06096, standard: "s", unit, crs: "EPSG:25828" } },
+        plan: { brief: { standard: "s", unit, crs: "EPSG:25828" } },
+        summary: { limits: { held_h: 0.03048, held_v: 0.06096 } },
         catalogue,
       } as never).words;
     expect(told("m")).toBe("30 H · 61 V mm, RMSE");

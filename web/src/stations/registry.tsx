@@ -74,11 +74,12 @@ export const STATIONS: Record<Station, StationEntry> = {
     Tray: tray(() => import("./brief/BriefTray").then((m) => ({ default: m.BriefTray }))),
     layers: [],
     tools: [],
-    line: ({ plan: { brief }, catalogue }) => {
+    line: ({ plan: { brief }, summary, catalogue }) => {
       const standard = catalogue.standards.find((s) => s.id === brief.standard)?.name;
       const { unit } = brief;
+      const held = summary?.limits;
       return {
-        words: `${fine(brief.tolerance_h, unit, 0)} H · ${fine(brief.tolerance_v, unit, 0)} V ${fineUnit(unit)}, ${standard}`,
+        words: `${held ? `${fine(held.held_h, unit, 0)} H · ${fine(held.held_v, unit, 0)} V ${fineUnit(unit)}, ` : ""}${standard}`,
         begun: !!brief.crs,
       };
     },

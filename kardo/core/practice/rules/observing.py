@@ -5,6 +5,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from kardo.core.accuracy.standards import held_to
 from kardo.core.control.survey import survey
 from kardo.core.errors import KardoError
 from kardo.core.geodesy.units import length, small
@@ -42,7 +43,7 @@ def _observed(r: Rule, view: View) -> Iterator[Finding]:
     for p, own in zip(view.points, sigma, strict=True):
         h, v = float(np.hypot(own[0], own[1])), float(own[2])
         part = max(r.threshold, 1e-6)
-        allowed = part * plan.brief.tolerance_h, part * plan.brief.tolerance_v
+        allowed = tuple(part * held for held in held_to(plan.brief))
         axis = 1 if v / allowed[1] > h / allowed[0] else 0
         if (h, v)[axis] > allowed[axis]:
             words = (
@@ -89,15 +90,16 @@ def _epochs(r: Rule, view: View) -> Iterator[Finding]:
 )
 def _skies(r: Rule, view: View) -> Iterator[Finding]:
     brief, unit = view.plan.brief, view.plan.brief.unit
-    if brief.tolerance_v >= r.threshold:
+    _, promised = held_to(brief)
+    if promised >= r.threshold:
         return
     once = [p for p in view.plan.control if independent([o for o in p.occupations if _by_rover(p, o)]) == 1]
     if once:
         names = ", ".join(p.name for p in once[:6]) + (f" and {len(once) - 6} more" if len(once) > 6 else "")
         verb = "is" if len(once) == 1 else "are"
-        words = f"{names} {verb} observed under one sky; {small(brief.tolerance_v, unit)} in height are promised."
+        words = f"{names} {verb} observed under one sky; {small(promised, unit)} in height are promised."
         mend = f"Observe a second time, {INDEPENDENT_MIN:.0f} min later or more."
-        yield r.found(words, mend, f"control/{once[0].id}", brief.tolerance_v)
+        yield r.found(words, mend, f"control/{once[0].id}", promised)
 
 
 @rule(

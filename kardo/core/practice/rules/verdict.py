@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 
+from kardo.core.accuracy.standards import held_to
 from kardo.core.geodesy.units import small
 from kardo.core.plan.assumptions import CURRENT_EDITION
 from kardo.core.plan.edits import Edit
@@ -67,7 +68,7 @@ def _volume(r: Rule, view: View) -> Iterator[Finding]:
     if view.plan.brief.standard != "volume" or view.result is None:
         return
     names = {a.id: a.name for a in view.plan.site.areas} | {"": "the whole site"}
-    allowed, unit = view.plan.brief.tolerance_v, view.plan.brief.unit
+    allowed, unit = held_to(view.plan.brief)[1], view.plan.brief.unit
     for volume in view.result.volumes:
         at_95 = volume.sigma * r.threshold
         if at_95 > allowed:
