@@ -286,7 +286,9 @@ def test_in_feet_the_walking_is_in_feet():
     assert "ftUS of walking" in why and " m " not in why
 
 
-@pytest.mark.parametrize(("lat", "date"), [(46.3, "2027-03-20"), (60.0, "2027-06-10"), (60.0, "2027-12-05"), (-34.0, "2027-01-15")])
+@pytest.mark.parametrize(
+    ("lat", "date"), [(46.3, "2027-03-20"), (60.0, "2027-06-10"), (60.0, "2027-12-05"), (-34.0, "2027-01-15")]
+)
 def test_sunrise_and_set_are_those_of_the_hour_angle(lat, date):
     """Refraction counted once: by the almanac's own formula, cos H = (sin -0.833 - sin lat sin dec) / (cos lat cos dec). It was up to 8 minutes off."""
     day = datetime.date.fromisoformat(date).timetuple().tm_yday

@@ -189,6 +189,10 @@ def test_hours_after_the_last_record_are_unknown_and_not_without_satellites(tmp_
     assert "The file reaches over 00:00 to 09:59 UTC of this day" in said and ": 0 to" not in said
     assert len(json.loads((tmp_path / "sky.json").read_text())["times"]) == 600
     sky = day_sky(small_plan(), "base", f"{DAY:%Y-%m-%d}", 0.0, read_navigation(nav_file(records)))
-    assert 590 <= max(w.last for w in sky.windows) <= 600 and "00:00 to " in sky.caution and "of this day: of the rest" in sky.caution
+    assert (
+        590 <= max(w.last for w in sky.windows) <= 600
+        and "00:00 to " in sky.caution
+        and "of this day: of the rest" in sky.caution
+    )
     assert main(["visibility", str(tmp_path / "plan.json"), "--date", "2026-01-10", *words]) == 1
     assert "says nothing of 2026-01-10" in capsys.readouterr().err

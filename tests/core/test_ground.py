@@ -8,11 +8,12 @@ from hypothesis import strategies as st
 from kardo.core.accuracy.planned import missing, planned_network
 from kardo.core.accuracy.prediction import predict
 from kardo.core.errors import PlanError
-from kardo.core.flight.clearance import of_lines, of_ways, steepest
+from kardo.core.flight.clearance import Path, least_over, of_lines, of_ways, steepest
 from kardo.core.flight.pattern import flown
 from kardo.core.plan.edits import changed
 from kardo.core.plan.site import Feature, Ground, LevelGround, Site, terrain_of
 from kardo.core.plan.stands import Mark
+from kardo.core.site.things import tops_of
 from kardo.core.summary import found, summary
 from kardo.core.terrain.surface import Level, Surface
 from kardo.formats.exports import control_geojson, control_kml, point_list_csv
@@ -218,3 +219,39 @@ def test_images_that_are_smeared_are_told_once():
     for exposure, told in ((0.0012, "flight-blur"), (0.002, "flight-smeared")):
         plan = small_plan(flight={"speed": 14.0, "exposure_time": exposure})
         assert {"flight-blur", "flight-smeared"} & set(rules_of(plan)) == {told}
+
+
+def wooded_slope(top="rides"):
+    """A wood 20 m tall on a slope of one in four that falls away under a flight line."""
+    slope = Surface(E0 - 200, N0 - 200, 10.0, np.array([[100 - 0.25 * (10.0 * k) for k in range(65)]] * 55))
+    ring = ((E0, N0), (E0 + 200, N0), (E0 + 200, N0 + 120), (E0, N0 + 120))
+    wood = Feature(id="wood", name="wood", kind="canopy", shape="area", vertices=ring, height=20.0, top=top)
+    return plan_on(slope, (wood,)), slope
+
+
+@pytest.mark.parametrize(("x", "above_ground"), [(10.0, 58.0), (100.0, 58.0), (190.0, 58.0)])
+def test_the_top_of_a_wood_rides_on_its_ground(x, above_ground):
+    """38 m clear of the trees anywhere along the slope: a flat top over the highest corner had it 12 m under the trees at the lower end."""
+    plan, slope = wooded_slope()
+    ground = float(slope.at(np.array([E0 + x]), np.array([N0 + 60.0]))[0])
+    path = Path(np.array([E0 + x]), np.array([N0 + 60.0]), np.array([ground + above_ground]))
+    found = least_over(plan, path)
+    assert found.over == "wood" and found.least == pytest.approx(38.0 - slope.slack, abs=0.01)
+    level, _ = wooded_slope("level")
+    flat = least_over(level, path)
+    assert flat.least == pytest.approx(38.0 - (100 - 0.25 * 200 - ground) - slope.slack, abs=0.01)
+
+
+def test_beside_a_wood_its_edge_counts_and_its_pieces_are_no_lower_than_it():
+    plan, slope = wooded_slope()
+    wood = plan.site.features[0]
+    pieces = tops_of(plan, wood)
+    assert len(pieces) > 4 and sum(piece.area for piece, _ in pieces) == pytest.approx(200 * 120)
+    for piece, top in pieces:
+        e, n = (np.array(v) for v in piece.exterior.coords.xy)
+        assert (slope.at(e, n) + 20 <= top + 1e-9).all() and top <= slope.at(e, n).min() + 20 + 0.25 * 200 / 8 + 1e-6
+    beside = Path(np.array([E0 + 210.0]), np.array([N0 + 60.0]), np.array([90.0]))
+    edge = float(slope.at(np.array([E0 + 200.0]), np.array([N0 + 60.0]))[0])
+    assert least_over(plan, beside).least == pytest.approx(90 - edge - 20 - slope.slack, abs=0.01)
+    whole, _ = wooded_slope("level")
+    assert [top for _, top in tops_of(whole, whole.site.features[0])] == [100 - 0.25 * 200 + 20]

@@ -3,6 +3,8 @@
 import numpy as np
 import pytest
 
+from kardo.core.plan.edits import Edit, changed
+from kardo.core.plan.model import plan_from_json
 from kardo.core.plan.site import Feature, Ground, terrain_of
 from kardo.core.practice.catalogue import CATALOGUE, View, findings
 from kardo.core.terrain.surface import Surface
@@ -86,3 +88,26 @@ def test_every_rule_says_why_and_from_where(rule):
 
 def test_the_page_of_rules_is_what_the_catalogue_has():
     assert PAGE.read_text() == page(), "run python -m scripts.rules"
+
+
+@pytest.mark.parametrize(
+    ("said", "count", "shape"),
+    [
+        ("place", 1, "place"),
+        ("place", 2, "line"),
+        ("place", 4, "line"),
+        ("line", 1, "place"),
+        ("area", 2, "line"),
+        ("area", 3, "area"),
+        ("line", 5, "line"),
+    ],
+)
+def test_a_feature_has_the_shape_that_its_vertices_have_in_files_as_in_edits(said, count, shape):
+    """Of two vertices and still called a place, it was one to the rules and a line to the exports."""
+    vertices = [[E0 + 10 * k, N0 + 5 * k * k] for k in range(count)]
+    row = {"id": "x", "name": "x", "kind": "obstacle", "shape": said, "vertices": vertices}
+    document = small_plan().to_json()
+    document["site"]["features"] = [row]
+    assert plan_from_json(document).site.features[0].shape == shape
+    edited = changed(small_plan(), (Edit("site/features/x", None, row),))
+    assert edited.site.features[0].shape == shape

@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from shapely import LineString
+from shapely import LineString, Point
 
 from kardo.core.arrays import Bools, Floats, Ints
 from kardo.core.control.survey import heights_of
@@ -19,7 +19,7 @@ from kardo.core.gnss.heights import vertical_height
 from kardo.core.gnss.orbits import SYSTEMS, Almanac, gps_seconds, nominal
 from kardo.core.gnss.sky import Sky, sky, windows
 from kardo.core.plan.model import Plan
-from kardo.core.site.things import STANDING, shape_of_feature, top_of
+from kardo.core.site.things import STANDING, shape_of_feature, tops_of
 from kardo.core.terrain.horizon import ground_horizon, standing_horizon, turned, typed_horizon
 
 MASK = 15.0  # degrees over the horizon from which a signal is used
@@ -137,10 +137,12 @@ def parts_of_horizon(plan: Plan, stand: Stand) -> list[tuple[str, Floats]]:
     for feature in plan.site.features:
         if feature.kind not in STANDING or not feature.height:
             continue
-        shape, top = shape_of_feature(feature), top_of(plan, feature)
-        if not math.isfinite(top):  # on ground that nobody knows: as high as that under the antenna
-            top = stand.eye - ANTENNA + feature.height
-        parts.append((feature.name, turned(standing_horizon([(shape, top)], stand.e, stand.n, stand.eye), gamma)))
+        shape = shape_of_feature(feature)
+        if shape.covers(Point(stand.e, stand.n)):
+            continue  # under a thing it hides nothing that a horizon could tell
+        # on ground that nobody knows: as high as that under the antenna
+        pieces = tops_of(plan, feature) or [(shape, stand.eye - ANTENNA + feature.height)]
+        parts.append((feature.name, turned(standing_horizon(pieces, stand.e, stand.n, stand.eye), gamma)))
     if stand.typed:
         parts.append(("the horizon as typed", typed_horizon(stand.typed)))
     return [(name, part) for name, part in parts if part.max() > 0]

@@ -12,7 +12,7 @@ from kardo.core.flight.pattern import FlightPlan
 from kardo.core.kept import kept
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Link, Mark, OnSetUp
-from kardo.core.site.things import STANDING, shape_of_feature, top_of
+from kardo.core.site.things import STANDING, tops_of
 from kardo.core.terrain.sightline import in_sight
 
 REMOTE = 2000.0  # metres in free sight between controller and aircraft; an assumption, and farther than a pilot sees it
@@ -109,7 +109,7 @@ def _ground(plan: Plan, e: float, n: float, mark: Mark) -> float:
 def things_on(plan: Plan) -> list[tuple[BaseGeometry, float]]:
     """What stands on the site, with the height of its top in the job's system."""
     standing = [f for f in plan.site.features if f.kind in STANDING and f.height > 0]
-    return [(shape_of_feature(f), top) for f in standing if np.isfinite(top := top_of(plan, f))]
+    return [piece for f in standing for piece in tops_of(plan, f)]
 
 
 def places_over(plan: Plan, aimed: int) -> list[tuple[float, float]]:

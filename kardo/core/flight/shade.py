@@ -15,7 +15,7 @@ from kardo.core.flight.areas import site_polygon
 from kardo.core.kept import kept
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Feature
-from kardo.core.site.things import shape_of_feature, top_of
+from kardo.core.site.things import tops_of
 from kardo.core.terrain.horizon import BESIDE
 from kardo.core.terrain.surface import Level
 
@@ -90,9 +90,8 @@ def shade_of(plan: Plan) -> Shade | None:
 
 def _stand(plan: Plan, thing: Feature, step: float, ee: Floats, nn: Floats, tops: Floats) -> None:
     """Raise the nodes that a thing stands on to its top."""
-    shape, top = shape_of_feature(thing), top_of(plan, thing)
-    solid = shape if shape.geom_type == "Polygon" else shape.buffer(max(BESIDE, 0.75 * step))
-    if np.isfinite(top):
+    for shape, top in tops_of(plan, thing):
+        solid = shape if shape.geom_type == "Polygon" else shape.buffer(max(BESIDE, 0.75 * step))
         on = shapely.intersects_xy(solid, ee, nn)
         tops[on] = np.fmax(tops[on], top)
 

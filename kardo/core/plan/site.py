@@ -3,7 +3,7 @@
 import hashlib
 import json
 from functools import lru_cache
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal, get_args
 
 from pydantic import Field, model_validator
 
@@ -75,8 +75,8 @@ class Zone(Part):
 
 
 class Feature(Part):
-    """Something on the site that the work must mind: one vertex is a place, two or more a line or, where it says so, an
-    area. height in metres above ground; density of a canopy: how much of a scan reaches the ground. Numbers depend on it: corrections do not reach through what stands between."""
+    """Something on the site that the work must mind: one vertex is a place, two a line, three or more a line or, where it says so, an
+    area; a shape that its vertices cannot have is read as the one that they have. height in metres above ground; top: it rides on the terrain, as a wood's does, or is level over its highest corner, as a roof's; density of a canopy: how much of a scan reaches the ground. Numbers depend on it: corrections do not reach through what stands between."""
 
     id: Identifier
     name: Name
@@ -87,6 +87,21 @@ class Feature(Part):
     note: Note = ""
     zone: Annotated[Zone | None, PROSE] = None
     density: Literal["open", "dense", "very_dense"] = "dense"
+    top: Literal["rides", "level"] = "rides"
+
+    @model_validator(mode="before")
+    @classmethod
+    def _as_its_vertices(cls, said: Any) -> Any:
+        if not isinstance(said, dict) or not isinstance(said.get("vertices"), list | tuple):
+            return said
+        shape, count = said.get("shape", "place"), len(said["vertices"])
+        if shape not in get_args(Shape):
+            return said
+        if count == 1:
+            shape = "place"
+        elif shape == "place" or (shape == "area" and count == 2):
+            shape = "line"
+        return {**said, "shape": shape}
 
 
 class Backdrop(Part):

@@ -10,7 +10,7 @@ from kardo.core.arrays import Floats
 from kardo.core.kept import kept
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Feature
-from kardo.core.site.things import STANDING, shape_of_feature, top_of
+from kardo.core.site.things import STANDING, shape_of_feature, tops_of
 from kardo.core.terrain.horizon import standing_horizon
 
 TWICE = 2.0  # times as far from a thing as it is tall: field practice
@@ -116,18 +116,16 @@ def _open_sky(plan: Plan, places: Floats, eyes: Floats) -> Floats:
         rise = np.degrees(np.arctan2(plan.surface.at(e, n) - eyes[:, None, None], away))
         hidden = np.fmax.reduce(np.fmax(rise, 0.0), axis=2)
     tall = [(f, shape) for f, shape in shapes_of(plan) if f.kind in STANDING and f.height]
+    pieces = {f.id: tops_of(plan, f) for f, _ in tall}
     for k, (e0, n0) in enumerate(places):
         reaches = 2 * math.tan(math.radians(90 - LOWEST))  # twice, for it may stand on higher ground
         near = [
-            (shape, _top(plan, f, eyes[k])) for f, shape in tall if shape.distance(Point(e0, n0)) < reaches * f.height
+            piece
+            for f, shape in tall
+            if 0 < shape.distance(Point(e0, n0)) < reaches * f.height
+            for piece in pieces[f.id] or [(shape, eyes[k] + f.height)]
         ]
         if near:
             hidden[k] = np.maximum(hidden[k], standing_horizon(near, e0, n0, float(eyes[k]))[::AROUND])
     seen = 1 - np.sin(np.radians(np.maximum(hidden, LOWEST)))
     return np.asarray(seen.mean(axis=1) / (1 - math.sin(math.radians(LOWEST))))
-
-
-def _top(plan: Plan, feature: Feature, eye: float) -> float:
-    """Of a thing, metres of the job's heights; on ground that nobody knows, from the foot of the eye up."""
-    top = top_of(plan, feature)
-    return top if math.isfinite(top) else eye + feature.height

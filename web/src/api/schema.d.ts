@@ -2907,8 +2907,8 @@ export interface components {
         };
         /**
          * Feature
-         * @description Something on the site that the work must mind: one vertex is a place, two or more a line or, where it says so, an
-         *     area. height in metres above ground; density of a canopy: how much of a scan reaches the ground. Numbers depend on it: corrections do not reach through what stands between.
+         * @description Something on the site that the work must mind: one vertex is a place, two a line, three or more a line or, where it says so, an
+         *     area; a shape that its vertices cannot have is read as the one that they have. height in metres above ground; top: it rides on the terrain, as a wood's does, or is level over its highest corner, as a roof's; density of a canopy: how much of a scan reaches the ground. Numbers depend on it: corrections do not reach through what stands between.
          */
         Feature: {
             /** Id */
@@ -2948,6 +2948,12 @@ export interface components {
              * @enum {string}
              */
             density: "open" | "dense" | "very_dense";
+            /**
+             * Top
+             * @default rides
+             * @enum {string}
+             */
+            top: "rides" | "level";
         };
         /**
          * Flight

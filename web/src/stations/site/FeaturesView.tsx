@@ -14,6 +14,11 @@ const SHAPES: { id: NonNullable<SiteFeature["shape"]>; name: string }[] = [
 ];
 const TALL: SiteFeature["kind"][] = ["obstacle", "power_line", "canopy", "vehicle", "airspace"];
 
+const TOPS = [
+  { id: "rides", name: "follows the ground" },
+  { id: "level", name: "is level" },
+];
+
 /** What is on the site that the work must mind: drawn, named, and as tall as it is. */
 export function FeaturesView() {
   const { plan, edit } = usePlan();
@@ -52,6 +57,7 @@ export function FeaturesView() {
               <th>what it is</th>
               <th>drawn as</th>
               <th className="num">height above ground, {unitName(unit)}</th>
+              <th>its top</th>
               <th>note</th>
               <ActionsHead />
             </tr>
@@ -84,6 +90,16 @@ export function FeaturesView() {
                         decimals={1}
                         width="w-20"
                         onCommit={(height) => height !== null && height >= 0 && set({ height })}
+                      />
+                    )}
+                  </td>
+                  <td>
+                    {TALL.includes(one.kind) && one.shape === "area" && (
+                      <Select
+                        label={`Top of ${one.name}`}
+                        value={one.top ?? "rides"}
+                        options={TOPS}
+                        onChange={(top) => set({ top: top as SiteFeature["top"] })}
                       />
                     )}
                   </td>
