@@ -7,8 +7,7 @@ import asyncio
 import datetime
 from pathlib import Path
 
-from kardo.core.geodesy.frame import to_earth_centred
-from kardo.core.gnss.heights import heights
+from kardo.core.gnss.heights import frame_of_chain, heights
 from kardo.demo import demo_plan
 from kardo.standins.airspace import AirspaceStandIn
 from kardo.standins.caster import Base, CasterStandIn, bases_of
@@ -51,7 +50,8 @@ def hask_log(hours: float) -> str:
     """The raw log of the base of Hask Quarry, as its set-up has it, from half an hour before the day's first flight on."""
     plan = demo_plan("hask-quarry")
     chain = heights(plan, plan.setups[0].id)
-    place = to_earth_centred(plan.grid, chain.latitude, chain.longitude, chain.mark_ellipsoidal)
+    at = chain.latitude, chain.longitude, chain.mark_ellipsoidal
+    place = frame_of_chain(plan, chain).earth_centred(at).tolist()
     start = datetime.datetime.fromisoformat(f"{plan.visits[0].date}T08:30:00")
     seconds = int(3600 * hours) + 1
     return log_3(

@@ -7,8 +7,7 @@ from collections.abc import AsyncIterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from kardo.core.geodesy.frame import to_earth_centred
-from kardo.core.gnss.heights import SetUpHeights
+from kardo.core.gnss.heights import SetUpHeights, frame_of_chain
 from kardo.core.plan.model import Plan
 from kardo.formats.rtcm import description_message, frames_of, gps_now, position_message
 from kardo.standins.serving import Answering
@@ -51,7 +50,8 @@ def bases_of(plan: Plan, chain: SetUpHeights, name: str) -> list[Base]:
     """A set-up of a plan on the air as it should be, and wrong in the ways that are practised with: the mount points of a demo."""
 
     def earth(up: float) -> tuple[float, float, float]:
-        return to_earth_centred(plan.grid, chain.latitude, chain.longitude, up)
+        x, y, z = frame_of_chain(plan, chain).earth_centred((chain.latitude, chain.longitude, up)).tolist()
+        return x, y, z
 
     arp, height = chain.arp_ellipsoidal, chain.arp_above_mark
     right = Base(name, "as planned", chain.latitude, chain.longitude, earth(arp), height)

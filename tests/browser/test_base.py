@@ -6,8 +6,7 @@ import re
 import pypdfium2
 from playwright.sync_api import expect
 
-from kardo.core.geodesy.frame import to_earth_centred
-from kardo.core.gnss.heights import heights
+from kardo.core.gnss.heights import frame_of_chain, heights
 from kardo.demo import demo_plan
 from tests.browser.test_house import add_job, barriers
 from tests.browser.test_story import commit, figure, settled
@@ -17,7 +16,8 @@ from tests.formats.test_antex import FILE
 # Hask 1 of the demo, earth-centred metres on the grid's own datum
 PLAN = demo_plan("hask-quarry")
 CHAIN = heights(PLAN, "base")
-HASK = to_earth_centred(PLAN.grid, CHAIN.latitude, CHAIN.longitude, CHAIN.mark_ellipsoidal)
+AT = CHAIN.latitude, CHAIN.longitude, CHAIN.mark_ellipsoidal
+HASK = tuple(frame_of_chain(PLAN, CHAIN).earth_centred(AT).tolist())
 
 
 def opened(page, django_db_blocker, title, demo="sallow-bank"):

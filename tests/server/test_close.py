@@ -13,9 +13,8 @@ from django.core.management import CommandError, call_command
 from kardo.core.accuracy import jointly
 from kardo.core.accuracy.jointly import checks_jointly
 from kardo.core.close.record import faults, record_from_json
-from kardo.core.geodesy.frame import to_earth_centred
 from kardo.core.geodesy.units import small
-from kardo.core.gnss.heights import heights
+from kardo.core.gnss.heights import frame_of_chain, heights
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.stands import Mark
 from kardo.formats.report import _IN_HTML, read_report
@@ -285,7 +284,8 @@ def test_a_job_of_more_checks_than_are_compared_is_still_judged_and_signed(plann
 def test_a_log_is_processed_by_a_service_of_the_installation_and_no_other(planner, office, settings):
     plan = small_plan()
     chain = heights(plan, "base")
-    truth = to_earth_centred(plan.grid, chain.latitude, chain.longitude, chain.mark_ellipsoidal)
+    at = chain.latitude, chain.longitude, chain.mark_ellipsoidal
+    truth = tuple(frame_of_chain(plan, chain).earth_centred(at).tolist())
     job = create_job(office, planner.user, plan)
     path = f"/api/jobs/{job.pk}/close/processing"
     with running(ProcessingStandIn(delay=0.0, truth=truth)) as port:

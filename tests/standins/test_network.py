@@ -57,16 +57,21 @@ def test_outages_are_told_for_as_long_as_is_flown(told):
     assert "up 95.2% of the time" in found["Corvane South"].words and "lately" not in found["Corvane North"].words
 
 
-def test_a_station_that_is_taken_adds_its_distance_to_every_leg(told):
+def test_a_station_that_is_taken_adds_its_distance_to_the_whole_flight(told):
     """What the words say is what the prediction has."""
     near = stations_near(PLAN, told)[0]
     mark = Mark(id="S", name="S", e=near.e, n=near.n, h=near.h, sigma_h=near.sigma_h, sigma_v=near.sigma_v)
     setup = SetUp(id="S", name="S", mark="S", support="fixed_pole", antenna=PLAN.kit.antennas[0].id)
     flight = PLAN.flights[0].model_copy(update={"hangs_on": OnSetUp(setup="S")})
     more = {"marks": (*PLAN.marks, mark), "setups": (*PLAN.setups, setup), "flights": (flight,)}
-    legs = [s for s in planned_network(PLAN.model_copy(update=more)).network.shifts if s.kind == "leg"]
-    own = PLAN.assume["leg_v"]
-    assert [leg.sigma[2] for leg in legs] == pytest.approx([(own**2 + near.growth**2) ** 0.5] * len(legs), rel=0.03)
+    net = planned_network(PLAN.model_copy(update=more)).network
+    of_first = slice(net.exposure_shifts.start[0], net.exposure_shifts.start[1])
+    held = zip(net.exposure_shifts.values[of_first], net.exposure_shares[of_first], strict=True)
+    far = [(net.shifts[k].sigma[2], share[2, 2]) for k, share in held if net.shifts[k].kind.startswith("distance")]
+    shared = sum((sigma * km) ** 2 for sigma, km in far) ** 0.5
+    leg = next(s for s in net.shifts if s.kind == "leg").sigma[2]
+    anew = (leg**2 - PLAN.assume["leg_v"] ** 2) ** 0.5
+    assert (shared**2 + anew**2) ** 0.5 == pytest.approx(near.growth, rel=0.03)
 
 
 def test_a_place_that_is_none_is_told(told):

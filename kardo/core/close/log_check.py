@@ -7,9 +7,8 @@ from kardo.core.day.day import Day, day_of
 from kardo.core.day.durations import durations
 from kardo.core.day.light import clock_ahead
 from kardo.core.errors import KardoError
-from kardo.core.geodesy.frame import from_earth_centred
 from kardo.core.geodesy.units import length, small
-from kardo.core.gnss.heights import SetUpHeights, all_heights, nearest_to
+from kardo.core.gnss.heights import SetUpHeights, all_heights, frame_of_chain, nearest_to
 from kardo.core.gnss.log import RawLog
 from kardo.core.gnss.orbits import LEAP, gps_clock, utc
 from kardo.core.gnss.readback import compared
@@ -138,7 +137,7 @@ def _place(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[Remark]:
         )
     if log.approx is None:
         return found
-    away = compared(plan, chain, *from_earth_centred(plan.grid, *log.approx), "mark")
+    away = compared(plan, chain, *frame_of_chain(plan, chain).of_earth_centred(*log.approx), "mark")
     size = math.hypot(away.east, away.north, away.up)
     if away.as_planned:
         return found

@@ -14,26 +14,6 @@ def _shape(grid: Grid) -> str:
     return f"+a={ellipsoid.semi_major_metre!r} +rf={ellipsoid.inverse_flattening!r}"
 
 
-def _earth_centred(grid: Grid) -> Transformer:
-    """From longitude and latitude in degrees and ellipsoidal metres on a grid's datum to earth-centred metres. Source: PROJ's cart
-    operation (IOGP Guidance Note 7-2, method 9602)."""
-    return Transformer.from_pipeline(
-        f"+proj=pipeline +step +proj=unitconvert +xy_in=deg +xy_out=rad +step +proj=cart {_shape(grid)}"
-    )
-
-
-def from_earth_centred(grid: Grid, x: float, y: float, z: float) -> tuple[float, float, float]:
-    """Latitude and longitude in degrees and ellipsoidal metres on the grid's datum, of earth-centred metres."""
-    lon, lat, up = _earth_centred(grid).transform(x, y, z, direction="INVERSE")
-    return float(lat), float(lon), float(up)
-
-
-def to_earth_centred(grid: Grid, lat: float, lon: float, up: float) -> tuple[float, float, float]:
-    """Earth-centred metres of a latitude and longitude in degrees and ellipsoidal metres on the grid's datum."""
-    x, y, z = _earth_centred(grid).transform(lon, lat, up)
-    return float(x), float(y), float(z)
-
-
 def from_grid(convergence: float) -> Floats:
     """(3, 3): from grid axes to true east, north and up. convergence in radians: grid north as seen from true north, clockwise."""
     c, s = np.cos(convergence), np.sin(convergence)

@@ -18,6 +18,7 @@ from kardo.core.arrays import Floats
 from kardo.core.errors import GeodesyError
 
 WGS84 = CRS(4326)
+HANDED_ON = 1e-6  # metres by which a height that is only handed on differs
 ROUNDS = 3  # of putting on again what the inverse missed: each leaves some millionth
 REACH = 0.5  # degrees about the place within which a transformation must hold
 
@@ -154,7 +155,18 @@ def _spatial(source: str, datum: str, west: int | None, south: int | None) -> Tr
             ).transformers
     except (CRSError, ProjError):
         return None
-    return next((way for way in ways if way.accuracy is not None and way.accuracy >= 0), None)
+    known = [way for way in ways if way.accuracy is not None and way.accuracy >= 0]
+    if west is None or south is None or _alike(source, datum):
+        return next(iter(known), None)
+    # a way in plan alone, by a grid of shifts, hands heights on as they are: of another ellipsoid they are others
+    at = west + 0.5, south + 0.5, 0.0
+    return next((way for way in known if abs(way.transform(*at)[2]) > HANDED_ON), None)
+
+
+def _alike(source: str, datum: str) -> bool:
+    """Whether two systems stand on ellipsoids of one shape."""
+    one, other = CRS.from_user_input(source).ellipsoid, CRS(datum).ellipsoid
+    return one is None or other is None or abs(one.semi_major_metre - other.semi_major_metre) < 1.0
 
 
 def _about(west: int, south: int) -> AreaOfInterest:

@@ -10,13 +10,14 @@ from dataclasses import dataclass
 from itertools import permutations
 
 import numpy as np
+from pyproj import Geod
 from pyproj.exceptions import ProjError
 
 from kardo.core.arrays import Floats
 from kardo.core.geodesy.frame import from_grid
 from kardo.core.geodesy.transformations import spatial
 from kardo.core.geodesy.units import UNITS, length
-from kardo.core.gnss.heights import SetUpHeights
+from kardo.core.gnss.heights import SetUpHeights, frame_of_chain
 from kardo.core.gnss.occupations import autonomous_sigma
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import HangsOn, OnInstrument, OnSetUp
@@ -100,9 +101,10 @@ def _of_mark(plan: Plan, chain: SetUpHeights) -> Iterator[Blunder]:
 
 
 def _by_realisation(plan: Plan, chain: SetUpHeights) -> tuple[float, float, float] | None:
-    """Metres east, north, up from a place on the grid's datum to where the global frame has it at the job's epoch; None where PROJ
+    """Metres east, north, up from a place on the grid's datum to where the global frame has it at the job's epoch; None where that datum is not the satellites', PROJ
     knows no way that has an accuracy, or the epoch is not a year."""
-    way = spatial(GLOBAL, plan.grid.geodetic.to_wkt())
+    frame = frame_of_chain(plan, chain)
+    way = spatial(GLOBAL, plan.grid.geodetic.to_wkt()) if frame.own else None
     try:
         epoch = float(plan.brief.epoch)
         if way is None:
@@ -111,12 +113,17 @@ def _by_realisation(plan: Plan, chain: SetUpHeights) -> tuple[float, float, floa
         lon, lat, up, _ = way.transform(*place, epoch, direction="INVERSE", errcheck=True)
     except (ValueError, ProjError):
         return None
-    east, north = moved_on_ground(plan, chain.latitude, chain.longitude, lat, lon)
+    east, north = moved_on_ground(frame.geod, chain.latitude, chain.longitude, lat, lon)
     return east, north, up - chain.mark_ellipsoidal
 
 
 def _of_position(plan: Plan, chain: SetUpHeights) -> Iterator[Blunder]:
-    lat, lon = chain.latitude, chain.longitude
+    lat, lon, frame = chain.latitude, chain.longitude, frame_of_chain(plan, chain)
+    if not frame.own:
+        own = frame.to_own(lat, lon)
+        east, north = moved_on_ground(frame.geod, lat, lon, *own)
+        words = f"latitude and longitude on {plan.grid.geodetic.name} typed where the device takes {frame.name}"
+        yield _blunder("datum", words, east, north, 0)
     moved = {
         "dms_as_degrees": (
             "degrees, minutes and seconds typed as decimal degrees",
@@ -128,12 +135,12 @@ def _of_position(plan: Plan, chain: SetUpHeights) -> Iterator[Blunder]:
         "swapped": ("latitude and longitude in each other's box", lon, lat),
     }
     for key, (words, other_lat, other_lon) in moved.items():
-        east, north = moved_on_ground(plan, lat, lon, other_lat, other_lon)
+        east, north = moved_on_ground(frame.geod, lat, lon, other_lat, other_lon)
         if math.hypot(east, north) > 1e-3:
             yield _blunder(key, words, east, north, 0)
     zone = plan.grid.crs.utm_zone
     for side, turn in (("eastern", 6), ("western", -6)) if zone else ():
-        east, north = moved_on_ground(plan, lat, lon, lat, lon + turn)
+        east, north = moved_on_ground(frame.geod, lat, lon, lat, lon + turn)
         yield _blunder(f"zone_{side}", f"the {side} neighbour taken for zone {zone}", east, north, 0)
     units = {plan.brief.unit} | {d.unit for s in plan.setups if s.id == chain.setup for d in s.devices}
     if units != {"m"}:
@@ -159,11 +166,9 @@ def _run_together(degrees: float) -> float:
     return math.copysign(whole + minutes / 100 + left / 10_000, degrees)
 
 
-def moved_on_ground(plan: Plan, lat: float, lon: float, other_lat: float, other_lon: float) -> tuple[float, float]:
+def moved_on_ground(geod: Geod, lat: float, lon: float, other_lat: float, other_lon: float) -> tuple[float, float]:
     """Metres east and north on the ground from one place to another, in degrees: the shortest way over the ellipsoid, along its
     first bearing. Source: Karney, J. Geodesy 87, 2013, through PROJ."""
-    geod = plan.grid.geodetic.get_geod()
-    assert geod is not None
     bearing, _, metres = geod.inv(lon, lat, other_lon, max(-90.0, min(90.0, other_lat)))
     return metres * math.sin(math.radians(bearing)), metres * math.cos(math.radians(bearing))
 

@@ -2,9 +2,8 @@
 
 from dataclasses import dataclass, field
 
-from kardo.core.geodesy.frame import from_earth_centred
 from kardo.core.geodesy.units import length, small
-from kardo.core.gnss.heights import SetUpHeights
+from kardo.core.gnss.heights import SetUpHeights, frame_of_chain
 from kardo.core.gnss.readback import Difference, compared
 from kardo.core.gnss.remark import Remark, worst_first
 from kardo.core.plan.model import Plan
@@ -50,11 +49,11 @@ class Heard:
 
 
 def held_against(plan: Plan, chain: SetUpHeights, broadcast: Broadcast) -> Heard:
-    """A broadcast against the plan. The position is taken on the grid's own datum: should it be on another, that shows as the
+    """A broadcast against the plan. The position is taken in the satellites' frame there: should it be in another, that shows as the
     blunder which it would be. Raises GeodesyError where the grid does not reach."""
     difference = None
     if broadcast.positions:
-        place = from_earth_centred(plan.grid, *broadcast.positions[-1])
+        place = frame_of_chain(plan, chain).of_earth_centred(*broadcast.positions[-1])
         difference = compared(plan, chain, *place, "arp")
     found = [*_of_position(difference), *_of_height(plan, chain, broadcast), *of_stream(broadcast)]
     return Heard(chain.setup, difference, worst_first(found))

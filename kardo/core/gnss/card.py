@@ -9,7 +9,8 @@ from dataclasses import dataclass
 
 from kardo.core.geodesy.angles import format_dms
 from kardo.core.geodesy.units import UNITS, length
-from kardo.core.gnss.heights import SetUpHeights
+from kardo.core.gnss.heights import SetUpHeights, frame_of_chain
+from kardo.core.gnss.occupations import mark_sigma
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Device
 
@@ -81,7 +82,7 @@ def box_of(name: str, typed: str, unit: str) -> Box:
 
 
 def _card(plan: Plan, chain: SetUpHeights, device: Device) -> Card:
-    boxes = [*_position(plan, chain, device), _height(chain, device), _antenna(chain, device)]
+    boxes = [*_position(plan, chain, device), _height(plan, chain, device), _antenna(chain, device)]
     setup = plan.setup(chain.setup)
     assert setup is not None
     return Card(
@@ -102,20 +103,31 @@ def _position(plan: Plan, chain: SetUpHeights, device: Device) -> list[Box]:
         mark, unit = plan.mark(chain.mark_id), UNITS[device.unit]
         assert mark is not None
         return [box_of(name, _in(value, device), unit.short) for name, value in (("E", mark.e), ("N", mark.n))]
+    lat, lon = _degrees(plan, chain, device)
     if device.position == "degrees":
-        return [box_of("latitude", f"{chain.latitude:.9f}", "°"), box_of("longitude", f"{chain.longitude:.9f}", "°")]
+        return [box_of("latitude", f"{lat:.9f}", "°"), box_of("longitude", f"{lon:.9f}", "°")]
     return [
-        box_of("latitude", f"{format_dms(abs(chain.latitude))} {'S' if chain.latitude < 0 else 'N'}", ""),
-        box_of("longitude", f"{format_dms(abs(chain.longitude))} {'W' if chain.longitude < 0 else 'E'}", ""),
+        box_of("latitude", f"{format_dms(abs(lat))} {'S' if lat < 0 else 'N'}", ""),
+        box_of("longitude", f"{format_dms(abs(lon))} {'W' if lon < 0 else 'E'}", ""),
     ]
 
 
-def _height(chain: SetUpHeights, device: Device) -> Box:
+def _degrees(plan: Plan, chain: SetUpHeights, device: Device) -> tuple[float, float]:
+    """In the frame of the device."""
+    if device.frame == "satellites":
+        return chain.latitude, chain.longitude
+    return frame_of_chain(plan, chain).to_own(chain.latitude, chain.longitude)
+
+
+def _height(plan: Plan, chain: SetUpHeights, device: Device) -> Box:
     ellipsoidal = device.height == "ellipsoidal"
     name = f"{device.point}_ellipsoidal" if ellipsoidal else device.point
+    metres = getattr(chain, name)
+    if ellipsoidal and device.frame == "grid":
+        metres = frame_of_chain(plan, chain).up_to_own(*_degrees(plan, chain, device), metres)
     system = "ellipsoidal" if ellipsoidal else _bare(chain.system)
     short = {"mark": "of the mark", "arp": "of the ARP", "apc": "of the APC"}[device.point]
-    return box_of(f"height {short}, {system}", _in(getattr(chain, name), device), UNITS[device.unit].short)
+    return box_of(f"height {short}, {system}", _in(metres, device), UNITS[device.unit].short)
 
 
 def _antenna(chain: SetUpHeights, device: Device) -> Box:
@@ -136,7 +148,8 @@ def _in(metres: float, device: Device) -> str:
 
 
 def _frame(plan: Plan, chain: SetUpHeights, device: Device) -> str:
-    horizontal = plan.grid.name if device.position == "grid" else chain.datum
+    own = device.frame == "grid"
+    horizontal = plan.grid.name if device.position == "grid" else str(plan.grid.geodetic.name) if own else chain.datum
     stated = ", ".join(
         part for part in (plan.brief.realisation, plan.brief.epoch and f"epoch {plan.brief.epoch}") if part
     )
@@ -155,6 +168,7 @@ def _notes(plan: Plan, chain: SetUpHeights, device: Device) -> list[str]:
         ],
         "apc": ["Antenna height and phase centre are in the figure above: zero for both, no antenna chosen."],
     }[device.point]
+    notes = [*_of_frame(plan, chain, device), *notes]
     if device.height == "orthometric":
         notes.append(
             f"The device must hold the geoid model of {_bare(chain.system)}: there it says N {length(chain.separation, device.unit, 3)}. If it says otherwise, type the ellipsoidal height."
@@ -168,6 +182,23 @@ def _notes(plan: Plan, chain: SetUpHeights, device: Device) -> list[str]:
             f"The readings of the antenna height differ by {length(chain.spread, device.unit, 4)}: measure again."
         )
     return notes
+
+
+def _of_frame(plan: Plan, chain: SetUpHeights, device: Device) -> list[str]:
+    """How the boxes came from the grid's datum to the satellites' frame, and whether that is good enough for a base: for coordinates that were taken there by a receiver
+    it is, for they go back the way they came."""
+    mark, frame = plan.mark(chain.mark_id), frame_of_chain(plan, chain)
+    assert mark is not None
+    if frame.own or device.position == "grid" or device.frame == "grid":
+        return []
+    said = f"{frame.name}, {frame.words}."
+    needs = math.hypot(*mark_sigma(mark, plan.assume)[:2])
+    if mark.known == "here" or frame.accuracy <= needs:
+        return [said]
+    unit = device.unit
+    file = f" The file {frame.better_file} would do." if frame.better_file else ""
+    words = f"CANNOT BE USED: {said} The base needs ±{length(needs, unit, 3)}."
+    return [f"{words}{file} Or give the mark's published coordinates in {frame.name}."]
 
 
 def _other_feet(unit: str) -> str:

@@ -6,16 +6,16 @@ from dataclasses import dataclass
 from kardo.core.errors import KardoError
 from kardo.core.geodesy.antenna import height_chain, vertical_from_slant
 from kardo.core.geodesy.crs import height_name
-from kardo.core.geodesy.frame import from_earth_centred
+from kardo.core.geodesy.satellites import SatelliteFrame, frame_at
 from kardo.core.geodesy.units import length
 from kardo.core.plan.model import Plan
-from kardo.core.plan.stands import Reading, SetUp
+from kardo.core.plan.stands import Mark, Reading, SetUp
 
 
 @dataclass(frozen=True)
 class SetUpHeights:
-    """The height chain of one set-up, metres, and its mark's latitude and longitude in degrees on the grid's own datum, with
-    that datum's name. readings as planned, verticals what each comes to; slants: those of the readings that are; adapter: what those
+    """The height chain of one set-up, metres, and its mark's latitude and longitude in degrees in the frame that satellite receivers work in there, with
+    that frame's name: ellipsoidal heights are above its ellipsoid. readings as planned, verticals what each comes to; slants: those of the readings that are; adapter: what those
     that are not have added."""
 
     setup: str
@@ -57,11 +57,12 @@ def heights(plan: Plan, key: str) -> SetUpHeights:
         raise KardoError(
             f"{mark.name} has no height, and no ground is known there.", where="Base", mend="Type the mark's height."
         )
-    separation = float(plan.grid.separation(mark.e, mark.n))
+    frame = frame_of(plan, mark)
+    lat, lon, up = frame.of(plan.grid, mark.e, mark.n, plan.mark_height(mark))
+    separation = up - plan.mark_height(mark)
     verticals = tuple(vertical_height(plan, setup, reading) for reading in setup.readings)
     system, antenna = height_name(plan.brief.heights), plan.antenna(setup.antenna)
     chain = height_chain(system, plan.mark_height(mark), separation, verticals, antenna)
-    lon, lat = plan.grid.to_geodetic(mark.e, mark.n)
     own = vars(chain) | {"verticals": list(chain.verticals)}
     return SetUpHeights(
         setup=setup.id,
@@ -70,11 +71,23 @@ def heights(plan: Plan, key: str) -> SetUpHeights:
         slants=[r.metres for r in setup.readings if setup.support == "tripod" and r.way == "slant"],
         mark_id=mark.id,
         mark_name=mark.name,
-        latitude=float(lat),
-        longitude=float(lon),
-        datum=str(plan.grid.geodetic.name),
+        latitude=lat,
+        longitude=lon,
+        datum=frame.name,
         **own,
     )
+
+
+def frame_of(plan: Plan, mark: Mark) -> SatelliteFrame:
+    """The frame that receivers on a mark work in. Raises GeodesyError where nothing leads there from the grid's datum."""
+    return frame_at(plan.grid, mark.e, mark.n)
+
+
+def frame_of_chain(plan: Plan, chain: SetUpHeights) -> SatelliteFrame:
+    """The same of the mark of a chain."""
+    mark = plan.mark(chain.mark_id)
+    assert mark is not None
+    return frame_of(plan, mark)
 
 
 def all_heights(plan: Plan) -> list[SetUpHeights]:
@@ -89,11 +102,11 @@ def all_heights(plan: Plan) -> list[SetUpHeights]:
 
 
 def nearest_to(plan: Plan, xyz: tuple[float, float, float]) -> SetUpHeights | None:
-    """The set-up nearest to earth-centred metres on the grid's datum; None where none has heights."""
+    """The set-up nearest to earth-centred metres in the satellites' frame; None where none has heights."""
     chains = all_heights(plan)
     if not chains:
         return None
-    lat, lon, _ = from_earth_centred(plan.grid, *xyz)
+    lat, lon, _ = frame_of_chain(plan, chains[0]).of_earth_centred(*xyz)
     return min(chains, key=lambda c: math.hypot(c.latitude - lat, (c.longitude - lon) * math.cos(math.radians(lat))))
 
 

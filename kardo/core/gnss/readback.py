@@ -8,10 +8,9 @@ import numpy as np
 from kardo.core.arrays import Floats
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.angles import parse_angle
-from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.geodesy.units import length, parse_length, small
 from kardo.core.gnss.blunders import blunders, moved_on_ground
-from kardo.core.gnss.heights import SetUpHeights
+from kardo.core.gnss.heights import SetUpHeights, frame_of_chain
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Device
 
@@ -40,34 +39,29 @@ def read_back(plan: Plan, chain: SetUpHeights, device: Device, first: str, secon
     """What a device shows in the boxes of its card, as it is written there: latitude and longitude, or E and N; and the height.
     Raises ReadError, KardoError for what is none; GeodesyError where the grid does not reach."""
     up = parse_length(height, device.unit) + (chain.separation if device.height == "orthometric" else 0.0)
+    frame = frame_of_chain(plan, chain)
     if device.position == "grid":
         e, n = parse_length(first, device.unit), parse_length(second, device.unit)
-        lon, lat = (float(v) for v in plan.grid.to_geodetic(e, n))
+        own_lon, own_lat = (float(v) for v in plan.grid.to_geodetic(e, n))
+        lat, lon = frame.from_own(own_lat, own_lon)
     else:
         lat, lon = parse_angle(first), parse_angle(second)
+        if device.frame == "grid" and not frame.own:
+            up = up if device.height == "orthometric" else frame.up_from_own(lat, lon, up)
+            lat, lon = frame.from_own(lat, lon)
     if not (math.isfinite(lat) and math.isfinite(lon) and abs(lat) <= 90 and abs(lon) <= 360):
         raise ReadError("These are no coordinates of a place.", where="read back", mend="Type what the device shows.")
     return compared(plan, chain, lat, lon, up, device.point)
 
 
 def compared(plan: Plan, chain: SetUpHeights, lat: float, lon: float, up: float, point: str) -> Difference:
-    """A position on the grid's datum, degrees and ellipsoidal metres, against the planned one of a point: mark, arp or apc."""
-    planned = getattr(chain, f"{point}_ellipsoidal")
-    east, north = moved_on_ground(plan, chain.latitude, chain.longitude, lat, lon)
+    """A position in the satellites' frame, degrees and ellipsoidal metres, against the planned one of a point: mark, arp or apc."""
+    planned, frame = getattr(chain, f"{point}_ellipsoidal"), frame_of_chain(plan, chain)
+    east, north = moved_on_ground(frame.geod, chain.latitude, chain.longitude, lat, lon)
     moved = np.array([east, north, up - planned])
     if math.hypot(east, north) < FLAT:
-        moved = _in_frame(plan, chain, (lat, lon, up), planned)
+        moved = frame.between((chain.latitude, chain.longitude, planned), (lat, lon, up))
     return explained(plan, chain, moved)
-
-
-def _in_frame(plan: Plan, chain: SetUpHeights, place: tuple[float, float, float], planned: float) -> Floats:
-    """(3,) metres east, north, up of a place (latitude, longitude, ellipsoidal height) from the planned one."""
-    lat, lon, up = place
-    mark = plan.mark(chain.mark_id)
-    assert mark is not None
-    frame = LocalFrame(plan.grid, mark.e, mark.n, planned - chain.separation)
-    e, n = (np.atleast_1d(v) for v in plan.grid.from_geodetic(lon, lat))
-    return frame.to_enu(e, n, up - plan.grid.separation(e, n))[0]
 
 
 def explained(plan: Plan, chain: SetUpHeights, moved: Floats) -> Difference:

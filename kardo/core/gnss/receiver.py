@@ -70,7 +70,7 @@ class ReceiverHeard:
 
 
 def receiver_against(plan: Plan, chain: SetUpHeights, said: Said, point: str = "arp") -> ReceiverHeard:
-    """What a receiver said against a set-up's mark, arp or apc. Its position is taken on the grid's own datum. Raises GeodesyError where the
+    """What a receiver said against a set-up's mark, arp or apc. Its position is taken in the satellites' frame. Raises GeodesyError where the
     grid does not reach."""
     last = said.last
     if last is None or last.quality == "none":

@@ -53,7 +53,8 @@ Elevation = Annotated[float, Field(ge=0, le=90, allow_inf_nan=False)]
 
 class Device(Part):
     """What something that is told the base's position wants typed: the position of which point, which height, in which
-    form and unit. Nothing of it is assumed: who adds a device says all four."""
+    form and unit. Nothing of it is assumed: who adds a device says all four. frame: of its latitude and longitude, the satellites' there, or where it holds
+    that, the grid's own datum."""
 
     id: Identifier
     name: Name
@@ -61,6 +62,7 @@ class Device(Part):
     height: Literal["ellipsoidal", "orthometric"]
     position: Literal["degrees", "dms", "grid"]
     unit: UnitId
+    frame: Literal["satellites", "grid"] = "satellites"
 
 
 USUAL_REACH = {
