@@ -2877,7 +2877,8 @@ export interface components {
         /**
          * Device
          * @description What something that is told the base's position wants typed: the position of which point, which height, in which
-         *     form and unit. Nothing of it is assumed: who adds a device says all four.
+         *     form and unit. Nothing of it is assumed: who adds a device says all four. frame: of its latitude and longitude, the satellites' there, or where it holds
+         *     that, the grid's own datum.
          */
         Device: {
             /** Id */
@@ -2904,6 +2905,12 @@ export interface components {
              * @enum {string}
              */
             unit: "m" | "ft" | "us-ft" | "ind-ft";
+            /**
+             * Frame
+             * @default satellites
+             * @enum {string}
+             */
+            frame: "satellites" | "grid";
         };
         /**
          * Feature
@@ -4637,8 +4644,8 @@ export interface components {
         };
         /**
          * SetUpHeights
-         * @description The height chain of one set-up, metres, and its mark's latitude and longitude in degrees on the grid's own datum, with
-         *     that datum's name. readings as planned, verticals what each comes to; slants: those of the readings that are; adapter: what those
+         * @description The height chain of one set-up, metres, and its mark's latitude and longitude in degrees in the frame that satellite receivers work in there, with
+         *     that frame's name: ellipsoidal heights are above its ellipsoid. readings as planned, verticals what each comes to; slants: those of the readings that are; adapter: what those
          *     that are not have added.
          */
         SetUpHeights: {

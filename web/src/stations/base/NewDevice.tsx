@@ -28,12 +28,17 @@ const LABELS = {
   unit: "Lengths in",
 };
 type Key = keyof typeof CHOICES;
+const FRAMES = [
+  { id: "satellites", name: "the satellites’ frame, as receivers have it" },
+  { id: "grid", name: "the grid’s own datum, where it says so" },
+];
 
 /** What a device wants typed: nothing of it is assumed. */
 export function NewDevice({ onTake }: { onTake: (device: Omit<Device, "id">) => void }) {
   const { units } = usePlan().catalogue;
   const [name, setName] = useState("");
   const [wants, setWants] = useState<Partial<Record<Key, string>>>({});
+  const [frame, setFrame] = useState("satellites");
   const keys = Object.keys(CHOICES) as Key[];
   const whole = name.trim() !== "" && keys.every((key) => wants[key]);
   return (
@@ -56,10 +61,15 @@ export function NewDevice({ onTake }: { onTake: (device: Omit<Device, "id">) => 
             )}
           </Field>
         ))}
+        {(wants.position === "degrees" || wants.position === "dms") && (
+          <Field label="It holds positions in">
+            {(id) => <Select id={id} value={frame} options={FRAMES} onChange={setFrame} />}
+          </Field>
+        )}
         <button
           className="button self-end"
           disabled={!whole}
-          onClick={() => onTake({ name: name.trim(), ...wants } as Omit<Device, "id">)}
+          onClick={() => onTake({ name: name.trim(), ...wants, frame } as Omit<Device, "id">)}
         >
           make its card
         </button>
