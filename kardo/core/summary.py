@@ -35,7 +35,7 @@ from kardo.core.kept import kept
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of, named
 from kardo.core.plan.states import to_shift
-from kardo.core.practice.catalogue import Finding, View, findings
+from kardo.core.practice.catalogue import Closed, Finding, View, findings
 from kardo.core.practice.house import House
 from kardo.core.terrain.gaps import Gaps, gaps
 
@@ -347,13 +347,14 @@ def _control_heights(plan: Plan) -> list[float | None]:
     return [float(h) if np.isfinite(h) else None for h in heights_of(plan, plan.control)]
 
 
-def found(plan: Plan, result: Result | None, house: House | None = None) -> list[Finding]:
-    """What the rules, as an organisation asks them, find in a plan and, where there is one, its result."""
+def found(plan: Plan, result: Result | None, house: House | None = None, closed: Closed | None = None) -> list[Finding]:
+    """What the rules, as an organisation asks them, find in a plan and, where there is one, its result; closed: and what the residuals said, of a survey
+    that is being closed."""
     try:
         flights = tuple(flown(plan, f) for f in plan.flights)
     except KardoError:
         flights = ()
-    return findings(View(plan, flights, result, covers=result is not None and bool(flights)), house)
+    return findings(View(plan, flights, result, covers=result is not None and bool(flights), closed=closed), house)
 
 
 def told(plan: Plan, result: Result | Undetermined) -> Told:

@@ -131,6 +131,8 @@ def _first_page(record: Record, plan: Plan) -> str:
     checks = next(c for c in verdict.checks if c.axis == "V").n
     standard = standards()[plan.brief.standard]
     word = "KEEPS ITS TOLERANCE" if verdict.passed else "DOES NOT KEEP ITS TOLERANCE"
+    if verdict.passed and verdict.unmet:
+        word = "WITHIN ITS FIGURES, BUT WHAT THE STANDARD ASKS IS NOT MET"
     parts = [
         f"<h1>{escape(record.title)}</h1>",
         f'<p class="quiet">{escape(record.organisation)} · accuracy at {checks} {"check" if checks == 1 else "checks"} · made {_moment(record.made_at)}</p>',

@@ -12,7 +12,7 @@ from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.results import Undetermined
 from kardo.core.accuracy.standards import SurveyError, standards
 from kardo.core.book.entries import Book, book_of
-from kardo.core.close.against import LEVEL, against, each_given_the_others, global_test
+from kardo.core.close.against import LEVEL, against, each_given_the_others, global_test, said_of
 from kardo.core.close.closed import as_closed, contradictions
 from kardo.core.close.closing import BlockShift, Closing, Outcome, ResidualSet, Waiver, closing_from_json, with_set
 from kardo.core.close.record import finding_lines
@@ -27,6 +27,7 @@ from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
 from kardo.core.plan.states import in_state
 from kardo.core.practice.catalogue import Finding
+from kardo.core.summary import found
 from kardo.demo import demo_plan
 from tests.conftest import E0, N0, point, small_plan
 from tests.core.test_book import entry, flown, occupied
@@ -364,3 +365,21 @@ def test_the_tests_do_not_depend_on_the_unit(seed, scale):
     c, d = root @ root.T + np.eye(9), rng.standard_normal((3, 3))
     one, other = global_test(d, c), global_test(d * scale, c * scale**2)
     assert one.value == pytest.approx(other.value, rel=1e-8) and one.says == other.says
+
+
+def test_a_check_that_stands_out_and_a_failed_global_test_are_stops_before_signing():
+    """-121 mm stood under one view and nowhere else, and the survey was signed over it."""
+    plan = small_plan()
+    joint = checks_jointly(plan)
+    quiet = {key: (0.0, 0.0, 0.0) for key in joint.points}
+    odd = against(plan, quiet | {joint.points[0]: (0.0, 0.0, -0.121)}, joint)
+    closed = said_of(odd, "m")
+    assert [one.id for one in closed.outside] == [
+        joint.points[0]
+    ] and "up more than they make expect" in closed.outside[0].words
+    assert closed.worse.startswith("Global test:")
+    lines = [f for f in found(plan, None, closed=closed) if f.rule.startswith("closed-")]
+    assert {f.severity for f in lines} == {"stop"} and len(lines) == 2 and {f.waives for f in lines} == {"signer"}
+    assert f"control/{joint.points[0]}" in {f.object for f in lines}
+    calm = said_of(against(plan, {key: (0.002, -0.003, 0.004) for key in joint.points}, joint), "m")
+    assert not [f for f in found(plan, None, closed=calm) if f.rule == "closed-outlier"]

@@ -20,7 +20,7 @@ from kardo.core.plan.model import Assumed
 from kardo.core.plan.site import Area, Backdrop, Feature, Ground, LevelGround, Zone, terrain_of
 from kardo.core.plan.stands import Link, Log, Mark, OnInstrument, OwnSession
 from kardo.core.plan.visits import Visit
-from kardo.core.practice.catalogue import CATALOGUE, View, findings, rules
+from kardo.core.practice.catalogue import CATALOGUE, Closed, StandsOut, View, findings, rules
 from kardo.core.practice.house import Change, House, house_from_json
 from kardo.core.terrain.surface import Surface
 from tests.conftest import E0, MAIN, N0, canopy, point, scan_plan, small_plan
@@ -85,6 +85,12 @@ def _sound():
 def of_result(**update):
     """What a rule reads in a prediction that is otherwise the small plan's."""
     return lambda: View(small_plan(), all_flown(small_plan()), replace(_sound(), **update))
+
+
+def of_closing(**update):
+    """What a rule reads of a survey that is being closed."""
+    said = {"outside": (), "worse": ""} | update
+    return lambda: View(small_plan(), all_flown(small_plan()), None, closed=Closed(**said))
 
 
 def of_map(**update):
@@ -387,6 +393,8 @@ CASES = {
     "ground-gap": (ground(half), {}),
     "ground-level": ({"ground": Ground(level=LevelGround(height=5.0))}, {}),
     "verdict-tolerance": (of_result(limit_v=0.001), of_result()),
+    "closed-outlier": (of_closing(outside=(StandsOut("K1", "K1 stands out."),)), of_closing()),
+    "closed-global": (of_closing(worse="Global test: worse."), of_closing()),
     "assumptions-newer": ({"assumptions": Assumed(edition="2026-11")}, {"assumptions": Assumed(edition=CURRENT_EDITION)}),
     "verdict-volume": (volume(0.01), volume(0.2)),
     "verdict-blind": (

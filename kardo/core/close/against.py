@@ -22,6 +22,7 @@ from kardo.core.arrays import Floats
 from kardo.core.close.verdict import differences
 from kardo.core.geodesy.units import small
 from kardo.core.plan.model import Plan
+from kardo.core.practice.catalogue import Closed, StandsOut
 
 LEVEL = 0.05  # of the global test, half on each side; and of all checks together, each given the others
 
@@ -113,6 +114,40 @@ def against(closed: Plan, d: dict[str, Triple], joint: JointChecks) -> Against |
     return replace(result, words=_words(result, closed.brief.unit))
 
 
+def said_of(found: Against, unit: str) -> Closed:
+    """What the rules ask of it."""
+    outside = tuple(
+        StandsOut(
+            c.point,
+            f"{c.name} stands out from the other checks: {_off(c, unit)} more than they make expect of it; a larger departure comes by itself in {chance_words(c.larger)}.",
+        )
+        for c in found.checks
+        if c.stands_out
+    )
+    return Closed(outside, _of_test(found.test) if found.test.says == "worse" else "")
+
+
+def _of_test(test: GlobalTest) -> str:
+    told = f"Global test: {test.value:.1f} with {test.degrees} degrees of freedom, {test.low:.1f} to {test.high:.1f} expected. "
+    if test.says == "worse":
+        return told + (
+            "Worse than predicted: look for a blunder in what stands out below, then in what all checks share, then in the assumptions."
+        )
+    if test.says == "better":
+        return told + (
+            "Better than predicted, which is questioned as well: did a check adjust the block, were the "
+            "checks observed from the same set-up as the targets, or do the assumptions promise too little?"
+        )
+    return told + "The residuals are what a block as predicted shows."
+
+
+def _off(check: OwnTest, unit: str) -> str:
+    """By how much, in the axis where it is most."""
+    by = [abs(a - b) for a, b in zip(check.d, check.expected, strict=True)]
+    axis = max(range(3), key=lambda k: by[k] / check.sigma[k])
+    return f"{small(by[axis], unit)} {('east', 'north', 'up')[axis]}"
+
+
 def global_test(d: Floats, covariance: Floats, level: float = LEVEL) -> GlobalTest:
     """Of differences d (c, 3) with their covariance (3c, 3c).
 
@@ -167,20 +202,7 @@ def _words(found: Against, unit: str) -> list[str]:
             f"{axis}: achieved {small(got, unit)} where {small(promised, unit)} was predicted for these checks; of blocks as predicted "
             f"{chance_words(larger)} show as much or more."
         )
-    test = found.test
-    figures = f"{test.value:.1f} with {test.degrees} degrees of freedom, {test.low:.1f} to {test.high:.1f} expected"
-    if test.says == "worse":
-        out.append(
-            f"Global test: {figures}. Worse than predicted: look for a blunder in what stands out below, then in what all checks "
-            "share, then in the assumptions."
-        )
-    elif test.says == "better":
-        out.append(
-            f"Global test: {figures}. Better than predicted, which is questioned as well: did a check adjust the block, were the "
-            "checks observed from the same set-up as the targets, or do the assumptions promise too little?"
-        )
-    else:
-        out.append(f"Global test: {figures}. The residuals are what a block as predicted shows.")
+    out.append(_of_test(found.test))
     outside = [c.name for c in found.checks if c.stands_out]
     if outside:
         out.append(f"Given the others, {', '.join(outside)} {'stands' if len(outside) == 1 else 'stand'} out.")

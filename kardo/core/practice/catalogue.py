@@ -52,15 +52,34 @@ class Finding:
 
 
 @dataclass(frozen=True)
+class StandsOut:
+    """A check that disagrees with the others, in words."""
+
+    id: str
+    words: str
+
+
+@dataclass(frozen=True)
+class Closed:
+    """What the residuals of a survey said against their prediction: checks that stand out, and why all together are worse than predicted, empty where
+    they are not."""
+
+    outside: tuple[StandsOut, ...]
+    worse: str
+
+
+@dataclass(frozen=True)
 class View:
     """What rules look at: the plan, its flights where they can be laid out, its prediction where there is one; covers: whether what they cover of the ground is
-    looked at too, which takes a while. about: the paths of those points that are asked about, of all where it is None."""
+    looked at too, which takes a while. about: the paths of those points that are asked about, of all where it is None. closed: what the residuals said, of a survey that
+    is being closed."""
 
     plan: Plan
     flights: tuple[FlightPlan, ...]
     result: Result | None
     covers: bool = False
     about: frozenset[str] | None = None
+    closed: "Closed | None" = None
 
     @cached_property
     def points(self) -> tuple[ControlPoint, ...]:

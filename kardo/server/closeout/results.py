@@ -9,7 +9,7 @@ from pydantic import TypeAdapter
 from kardo.core.accuracy.jointly import JointChecks
 from kardo.core.accuracy.planned import missing
 from kardo.core.accuracy.results import ENGINE, Result, Undetermined
-from kardo.core.close.against import Against, against
+from kardo.core.close.against import Against, against, said_of
 from kardo.core.close.closed import as_closed, contradictions
 from kardo.core.close.record import (
     BudgetLine,
@@ -87,8 +87,11 @@ def came_of(job: Job, held: Documents) -> ClosedJob:
     result, state, words = _computed(job, closed.hash, Computation.Kind.PREDICTION, RESULT)
     joint, of_checks, words_of_checks = _computed(job, closed.hash, Computation.Kind.CHECKS, JOINT)
     kept["promised"] = _planned(job)
+    if isinstance(joint, JointChecks):
+        kept["against"] = against(closed, d, joint)
     if isinstance(result, Result):
-        said = told(closed, result)
+        said, tests = told(closed, result), kept.get("against")
+        tested = said_of(tests, closed.brief.unit) if tests else None
         kept |= {
             "promised": [*kept["promised"], Promised.of("as done", result)],
             "blind": said.blind,
@@ -96,10 +99,8 @@ def came_of(job: Job, held: Documents) -> ClosedJob:
                 BudgetLine(name, s.sigma_h, s.sigma_v, s.share_h, s.share_v)
                 for name, s in zip(said.budget, result.budget, strict=True)
             ],
-            "findings": finding_lines(found(closed, result, job.organisation.own_rules), held.closing),
+            "findings": finding_lines(found(closed, result, job.organisation.own_rules, tested), held.closing),
         }
-    if isinstance(joint, JointChecks):
-        kept["against"] = against(closed, d, joint)
     if of_checks == "failed":  # the verdict stands without the comparison; why there is none is told
         kept["contradictions"] = [*kept["contradictions"], f"Not held against the prediction: {words_of_checks}"]
         of_checks = "done"

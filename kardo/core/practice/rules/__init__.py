@@ -3,6 +3,7 @@
 from kardo.core.practice.rules import (
     base,
     brief,
+    closed,
     control,
     coverage,
     design,
@@ -18,6 +19,7 @@ from kardo.core.practice.rules import (
 __all__ = [
     "base",
     "brief",
+    "closed",
     "control",
     "coverage",
     "design",

@@ -55,8 +55,14 @@ export function CloseStaff({ close, limits }: { close: Close; limits: { h: numbe
         </tbody>
       </table>
       {close.verdict && (
-        <p className={`font-bold ${close.verdict.passed ? "text-settled" : "text-decision-text"}`}>
-          {close.verdict.passed ? "● keeps its tolerance" : "◆ does not keep its tolerance"}
+        <p
+          className={`font-bold ${close.verdict.passed && !close.verdict.unmet.length ? "text-settled" : "text-decision-text"}`}
+        >
+          {!close.verdict.passed
+            ? "◆ does not keep its tolerance"
+            : close.verdict.unmet.length
+              ? "◐ within its figures; what the standard asks is not met"
+              : "● keeps its tolerance"}
         </p>
       )}
       <p>

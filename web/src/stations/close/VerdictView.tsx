@@ -17,8 +17,12 @@ export function VerdictView({ close }: CloseViewProps) {
   return (
     <>
       <p className="mt-1 text-lg" data-testid="closed-verdict">
-        <strong className={verdict.passed ? "text-settled" : "text-decision-text"}>
-          {verdict.passed ? "● Keeps its tolerance" : "◆ Does not keep its tolerance"}
+        <strong className={verdict.passed && !verdict.unmet.length ? "text-settled" : "text-decision-text"}>
+          {!verdict.passed
+            ? "◆ Does not keep its tolerance"
+            : verdict.unmet.length
+              ? "◐ Within its figures"
+              : "● Keeps its tolerance"}
         </strong>{" "}
         by {standard.name}
         {verdict.unmet.length > 0 && ", whose conditions are not all met"}.
