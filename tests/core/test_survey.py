@@ -1,6 +1,7 @@
 """The position of a control point that was occupied from several bases."""
 
 import json
+import math
 
 import numpy as np
 import pytest
@@ -166,3 +167,36 @@ def test_shares_that_cannot_be_are_told(shares):
     next(p for p in data["points"] if p["name"] == "G0")["shares"] = shares
     with pytest.raises(NetworkError):
         network_from_json(data)
+
+
+def logging(hours=1.0, setup="base", away=0.0):
+    """The small plan with its targets logging for themselves, against its base unless said otherwise, so many metres east of it."""
+    plan = small_plan(marks=(Mark(id="A", name="A", e=E0 - 20 - away, n=N0 - 20, h=4.2),))
+    own = {"hangs_on": OwnSession(hours=hours, setup=setup), "occupations": (Occupation(),)}
+    control = tuple(p.model_copy(update=own) if p.role == "target" else p for p in plan.control)
+    return plan.model_copy(update={"control": control})
+
+
+def test_a_target_that_logs_beside_a_base_is_a_short_baseline_and_shares_the_base():
+    """4 / 8 mm in an hour, not the 20 / 73 mm of a session against a far network; mark and set-up are the base's."""
+    plan = logging()
+    found = survey(plan, plan.targets)
+    assert found.sigma == pytest.approx(np.tile([0.004, 0.004, 0.008], (5, 1)), rel=2e-3)
+    assert [h.shift.key for h in found.held[0]][:2] == [("mark", "A"), ("setup", "base")]
+    apart = logging(setup=None)
+    alone = survey(apart, apart.targets)
+    assert alone.held[0] == () and alone.sigma[0, 2] > 0.07
+    assert survey(logging(9.0), logging(9.0).targets).sigma[0] == pytest.approx([0.0025, 0.0025, 0.004], rel=5e-3)
+    assert survey(logging(1 / 6), logging(1 / 6).targets).sigma[0, 2] == pytest.approx(
+        2 * 0.008 * math.sqrt(3), rel=5e-3
+    )
+    far = logging(away=10_000.0)
+    assert survey(far, far.targets).sigma[0, 2] == pytest.approx(math.hypot(0.008, 0.01 * math.sqrt(0.2)), rel=0.01)
+    assert predict(plan).rmse_v < predict(apart).rmse_v
+
+
+def test_logging_against_a_base_that_is_not_there_is_refused():
+    document = logging().to_json()
+    document["control"][0]["hangs_on"]["setup"] = "nowhere"
+    with pytest.raises(PlanError, match="G1 needs “nowhere”, which is not among the plan's setups"):
+        plan_from_json(document)

@@ -242,7 +242,7 @@ def _self_logging(plan: Plan) -> list[Edit]:
     middle = min(plan.targets, key=lambda t: math.hypot(t.e - east, t.n - north))
     found = next((s for s in plan.setups if _logging_target(plan, s) == middle), None)
     if found:
-        return _rewired(plan, OnSetUp(setup=found.id), "post_processed", OwnSession(hours=hours))
+        return _logging(plan, middle.id, found.id, hours)
     key = _free_id(plan, f"log-{middle.id}"[:36])
     mark = Mark(id=key, name=f"{middle.name}, its log", e=middle.e, n=middle.n, h=middle.h, known="static", hours=hours)
     antenna = plan.setups[0].antenna if plan.setups else next((a.id for a in plan.kit.antennas), "")
@@ -250,7 +250,18 @@ def _self_logging(plan: Plan) -> list[Edit]:
         raise _lacks("There is no antenna in the kit: take one in.")
     setup = SetUp(id=key, name=f"log of {middle.name}", mark=key, support="fixed_pole", antenna=antenna)
     new = [Edit(f"marks/{key}", None, to_json(mark)), Edit(f"setups/{key}", None, to_json(setup))]
-    return [*new, *_rewired(plan, OnSetUp(setup=key), "post_processed", OwnSession(hours=hours))]
+    return [*new, *_logging(plan, middle.id, key, hours)]
+
+
+def _logging(plan: Plan, middle: str, base: str, hours: float) -> list[Edit]:
+    """Flights on one target's log, the other targets' against it, its own against a reference network; checks stay as they are."""
+    edits = _rewired(plan, OnSetUp(setup=base), "post_processed", None, points=())
+    for p in plan.targets:
+        if set(p.by_hanging) <= _sources(plan):
+            own = OwnSession(hours=hours, setup=None if p.id == middle else base)
+            plain = [to_json(o.model_copy(update={"hangs_on": None})) for o in p.occupations]
+            edits += field_edits(f"control/{p.id}", p, hangs_on=to_json(own), occupations=plain)
+    return edits
 
 
 def _none(plan: Plan) -> list[Edit]:
@@ -276,13 +287,19 @@ EDITS: dict[str, Callable[[Plan], list[Edit]]] = {
 }
 
 
-def _rewired(plan: Plan, flights: FlightHangsOn, corrections: str, control: HangsOn | None = None) -> list[Edit]:
-    """Flights hung on something, and control that hangs on what they do now on the same, or on something else."""
+def _rewired(
+    plan: Plan,
+    flights: FlightHangsOn,
+    corrections: str,
+    control: HangsOn | None = None,
+    points: tuple[ControlPoint, ...] | None = None,
+) -> list[Edit]:
+    """Flights hung on something, and control that hangs on what they do now or will (of some points) on the same, or on something else."""
     edits: list[Edit] = []
     for f in plan.flights:
         edits += field_edits(f"flights/{f.id}", f, hangs_on=to_json(flights), corrections=corrections)
-    on, sources = control or flights, _sources(plan)
-    for p in plan.control:
+    on, sources = control or flights, {*_sources(plan), flights}
+    for p in plan.control if points is None else points:
         if set(p.by_hanging) <= sources:
             plain = [to_json(o.model_copy(update={"hangs_on": None})) for o in p.occupations]
             edits += field_edits(f"control/{p.id}", p, hangs_on=to_json(on), occupations=plain)

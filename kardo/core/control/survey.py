@@ -11,6 +11,7 @@ import numpy as np
 from kardo.core.arrays import Floats
 from kardo.core.gnss.occupations import (
     autonomous_sigma,
+    baseline_sigma,
     levelled_sigma,
     polar_sigma,
     rover_sigma,
@@ -146,13 +147,15 @@ def _own_sigma(
     assume = plan.assume
     if isinstance(hung, Levelled):
         return levelled_sigma(hung.metres, assume)
-    if isinstance(hung, OwnSession):
+    if isinstance(hung, OwnSession) and hung.setup is None:
         return static_sigma(hung.hours, assume)
     if isinstance(hung, OnNothing):
         return autonomous_sigma(assume)
     mark = plan.base_mark(hung)
     distance = math.hypot(point.e - mark.e, point.n - mark.n) if mark else 0.0
-    if isinstance(hung, OnInstrument):
+    if isinstance(hung, OwnSession):
+        h, v = baseline_sigma(hung.hours, distance, assume)
+    elif isinstance(hung, OnInstrument):
         h, v = polar_sigma(len(occupations), distance, assume)
     elif occupations[0].state == "fixed":
         h, v = rover_sigma(occupations, distance, assume)

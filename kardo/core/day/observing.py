@@ -175,7 +175,8 @@ def method_words(plan: Plan, on: HangsOn) -> str:
         return f"live on {name_of(plan, 'network', on.network)}"
     if isinstance(on, OwnSession):
         logger = next((x.name for x in plan.kit.loggers if x.id == on.logger), "")
-        return f"logs for itself ({logger}), {on.hours:g} h" if logger else f"static session, {on.hours:g} h"
+        words = f"logs for itself ({logger}), {on.hours:g} h" if logger else f"static session, {on.hours:g} h"
+        return words if on.setup is None else f"{words}, against the {name_of(plan, 'setup', on.setup)}"
     if isinstance(on, OnInstrument):
         return f"total station on the {name_of(plan, 'setup', on.setup)}"
     if isinstance(on, Levelled):

@@ -168,14 +168,16 @@ class Grid:
 
     def _outside(self, what: str, lon: float, lat: float, where: str, brought: bool = False) -> GeodesyError:
         assert self.crs.area_of_use is not None
-        made_for_it = better_grids(round(lon, 1), round(lat, 1))
-        if self._holds(np.asarray(lon), np.asarray(lat), NEIGHBOUR):
-            made_for_it += " They lie in the zone beside: `kardo convert` brings them over."
-        mend = "Check the grid in the Brief, the zone, the unit, and that easting comes before northing."
+        mend = ["Check the grid in the Brief, the zone, the unit, and that easting comes before northing."]
+        beside = bool(self._holds(np.asarray(lon), np.asarray(lat), NEIGHBOUR))
+        if brought or beside:  # which grids are made for a place takes a while to find out
+            mend = [*([] if brought else mend), better_grids(round(lon, 1), round(lat, 1))]
+        if beside:
+            mend.append("They lie in the zone beside: `kardo convert` brings them over.")
         return GeodesyError(
             f"{what} at {lat:.4f}, {lon:.4f}, outside the area of {self.name} ({self.crs.area_of_use.name}).",
             where=where,
-            mend=made_for_it if brought else f"{mend} {made_for_it}",
+            mend=" ".join(mend),
         )
 
     def require_fit(self, e: float, n: float) -> None:

@@ -13,6 +13,8 @@ INDEPENDENT_MIN = 45.0  # minutes from which two occupations count as under diff
 FULL_SESSION = 4.0  # hours from which the published law of static sessions holds
 POLAR_PPM = 2e-6
 
+LEAST_BASELINE_H = 1 / 3  # hours from which a short static baseline settles
+
 
 @dataclass(frozen=True)
 class Method:
@@ -128,6 +130,26 @@ def set_up_sigma(setup: SetUp, assume: Assumptions) -> tuple[float, float, float
         centring = assume["centring_tripod"]
         height = assume["height_taped_once" if len(setup.readings) == 1 else "height_taped_twice"]
     return centring, centring, height
+
+
+def baseline_sigma(hours: float, distance: float, assume: Assumptions) -> tuple[float, float]:
+    """Sigma (each of east and north, up) in metres of a static session against a base of the job that logs meanwhile, so many metres away: 4 / 8 mm at an hour, by the root of the
+    hours, not below 2.5 / 4 mm; shorter than twenty minutes in inverse proportion from there. What the distance adds and others from there do
+    not share comes on top. Source: docs/accuracy.md, section 18.
+
+    >>> [round(1000 * s, 2) for s in baseline_sigma(1.0, 0.0, Assumptions({}))]
+    [4.0, 8.0]
+    >>> [round(1000 * s, 2) for s in baseline_sigma(9.0, 0.0, Assumptions({}))]
+    [2.5, 4.0]
+    """
+    short = max(1.0, LEAST_BASELINE_H / hours)
+    own = own_growth(distance, assume)
+    h, v = (
+        max(assume[f"baseline_{axis}"] / math.sqrt(max(hours, LEAST_BASELINE_H)), assume[f"baseline_least_{axis}"])
+        * short
+        for axis in "hv"
+    )
+    return math.hypot(h, own), math.hypot(v, own)
 
 
 def static_sigma(hours: float, assume: Assumptions) -> tuple[float, float, float]:

@@ -10,7 +10,7 @@ import numpy as np
 from kardo.core.arrays import Floats
 from kardo.core.gnss.occupations import mark_sigma, set_up_sigma
 from kardo.core.plan.model import Plan
-from kardo.core.plan.stands import HangsOn, Levelled, OnInstrument, OnNetwork, OnSetUp
+from kardo.core.plan.stands import HangsOn, Levelled, OnInstrument, OnNetwork, OnSetUp, OwnSession
 
 Kind = Literal["mark", "setup", "leg", "line", "network", "local", "distance_east", "distance_north", "shift"]
 Source = tuple[str, str]  # kind and id of what error comes from
@@ -51,7 +51,7 @@ def shared_by(plan: Plan, hangs_on: HangsOn) -> tuple[Shift, ...]:
         benchmark = plan.mark(hangs_on.mark)
         assert benchmark is not None
         return (Shift("mark", benchmark.id, mark_sigma(benchmark, plan.assume, plan.brief.state)),)
-    if not isinstance(hangs_on, OnSetUp | OnInstrument):
+    if not isinstance(hangs_on, OnSetUp | OnInstrument | OwnSession) or hangs_on.setup is None:
         return ()
     setup = plan.setup(hangs_on.setup)
     mark = plan.mark(setup.mark) if setup else None
@@ -80,7 +80,8 @@ class Gradient:
 def gradient(plan: Plan, hangs_on: HangsOn, visit: str | None) -> Gradient | None:
     """That of what hangs on a base and was observed on a visit (None: the set-up's, or the first). None for what hangs on no base, and where distance
     shares nothing. A network has its own offset, an instrument no satellites."""
-    setup = plan.setup(hangs_on.setup) if isinstance(hangs_on, OnSetUp) else None
+    by_satellites = isinstance(hangs_on, OnSetUp | OwnSession) and hangs_on.setup
+    setup = plan.setup(by_satellites) if by_satellites else None
     mark = plan.mark(setup.mark) if setup else None
     sigma = 1e-3 * plan.assume["fixed_ppm"] * math.sqrt(plan.assume["distance_shared"])
     if setup is None or mark is None or not sigma:

@@ -122,6 +122,8 @@ class Plan(Part):
                 yield name, "networks", on.network
             if isinstance(on, Levelled):
                 yield name, "marks", on.mark
+            if isinstance(on, OwnSession) and on.setup is not None:
+                yield name, "setups", on.setup
             if isinstance(on, OwnSession) and on.logger is not None:
                 yield name, "loggers", on.logger
 
@@ -210,7 +212,7 @@ class Plan(Part):
 
     def base_mark(self, hung: HangsOn) -> Mark | None:
         """The mark that is observed from; None for what hangs on no set-up, or on one without a mark."""
-        setup = self.setup(hung.setup) if isinstance(hung, OnSetUp | OnInstrument) else None
+        setup = self.setup(hung.setup) if isinstance(hung, OnSetUp | OnInstrument | OwnSession) and hung.setup else None
         return self.mark(setup.mark) if setup else None
 
     def network(self, key: str) -> CorrectionNetwork | None:

@@ -161,12 +161,13 @@ class OnNetwork(Part):
 
 
 class OwnSession(Part):
-    """A static session of its own, post-processed: it shares its error with nothing. logger: what records it, whose rule says how long
-    at least."""
+    """A static session of its own, post-processed: against a base of the job that logs meanwhile, a short baseline that shares the base's error; or against a
+    reference network (setup None), which shares its error with nothing. logger: what records it, whose rule says how long at least."""
 
     on: Literal["session"] = "session"
     hours: Hours = 1.0
     logger: Annotated[Identifier | None, PROSE] = None
+    setup: Identifier | None = None
 
 
 class OnInstrument(Part):

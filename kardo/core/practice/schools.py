@@ -16,7 +16,7 @@ from kardo.core.flight.pattern import all_flown
 from kardo.core.geodesy.units import small
 from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.model import Plan
-from kardo.core.plan.stands import OwnSession
+from kardo.core.plan.stands import OnSetUp, OwnSession
 from kardo.core.practice.proposed import Layout, Wish, apart, away_from, checks_for, layout_of
 
 MANY = 20  # checks of those who trust the camera positions
@@ -68,7 +68,8 @@ def _with_checks(
 def _logging(plan: Plan, five: tuple[ControlPoint, ...]) -> tuple[ControlPoint, ...]:
     """The five as targets that log on their own as long as is flown, and half an hour."""
     minutes = sum(leg.minutes for f in all_flown(plan) for leg in f.legs)
-    own = {"hangs_on": OwnSession(hours=round(minutes / 60 + BESIDE, 1)), "occupations": (Occupation(),)}
+    base = next((f.hangs_on.setup for f in plan.flights if isinstance(f.hangs_on, OnSetUp)), None)
+    own = {"hangs_on": OwnSession(hours=round(minutes / 60 + BESIDE, 1), setup=base), "occupations": (Occupation(),)}
     return tuple(p.model_copy(update=own) for p in five)
 
 

@@ -3722,8 +3722,8 @@ export interface components {
         };
         /**
          * OwnSession
-         * @description A static session of its own, post-processed: it shares its error with nothing. logger: what records it, whose rule says how long
-         *     at least.
+         * @description A static session of its own, post-processed: against a base of the job that logs meanwhile, a short baseline that shares the base's error; or against a
+         *     reference network (setup None), which shares its error with nothing. logger: what records it, whose rule says how long at least.
          */
         OwnSession: {
             /**
@@ -3738,6 +3738,8 @@ export interface components {
             hours: number;
             /** Logger */
             logger: string | null;
+            /** Setup */
+            setup: string | null;
         };
         /**
          * OwnStrip

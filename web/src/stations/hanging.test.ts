@@ -54,10 +54,15 @@ describe("what positions hang on", () => {
     for (const { id } of hangings(plan, "control")) expect(hangingId(hangingOf(id))).toBe(id);
     expect(hangings(plan, "control").map((h) => h.id)).not.toContain("instrument/bare");
     expect(hangings(plan, "flight").some((h) => h.id.startsWith("session"))).toBe(false);
-    expect(hangingOf("session/", { on: "session", hours: 6, logger: "a" })).toEqual({
+    expect(hangingOf("session/", { on: "session", hours: 6, logger: "a", setup: null })).toEqual({
       on: "session",
       hours: 6,
       logger: "a",
+      setup: null,
+    });
+    expect(hangingOf("session/base", { on: "session", hours: 6, logger: "a", setup: null })).toMatchObject({
+      hours: 6,
+      setup: "base",
     });
   });
 });

@@ -14,13 +14,20 @@ export function hangings(plan: Plan, of: "flight" | "control"): { id: string; na
       name: `total station, ${setUpName(plan, s.id)}`,
       short: `station, ${s.name}`,
     }));
-  const session = { id: "session/", name: "static session of its own", short: "own session" };
+  const session = { id: "session/", name: "logs for itself, against a reference network", short: "log, network" };
+  const baselines = plan.setups
+    .filter((s) => s.mark)
+    .map((s) => ({
+      id: `session/${s.id}`,
+      name: `logs for itself, against ${setUpName(plan, s.id)}`,
+      short: `log, ${s.name}`,
+    }));
   const levelled = plan.marks.map((m) => ({
     id: `levelled/${m.id}`,
     name: `levelled from ${m.name}`,
     short: `level, ${m.name}`,
   }));
-  return [...setups, ...networks, session, ...instruments, ...levelled, own];
+  return [...setups, ...networks, session, ...baselines, ...instruments, ...levelled, own];
 }
 
 /** A set-up by its own name and its mark's. */
@@ -57,6 +64,7 @@ export function hangingId(hung: HangsOn): string {
   if (hung.on === "setup" || hung.on === "instrument") return `${hung.on}/${hung.setup}`;
   if (hung.on === "network") return `network/${hung.network}`;
   if (hung.on === "levelled") return `levelled/${hung.mark}`;
+  if (hung.on === "session") return `session/${hung.setup ?? ""}`;
   return `${hung.on}/`;
 }
 
@@ -65,6 +73,7 @@ export function hangingOf(id: string, before?: HangsOn): HangsOn {
   if (on === "setup" || on === "instrument") return { on, setup: key };
   if (on === "network") return { on, network: key };
   if (on === "levelled") return { on, mark: key, metres: before?.on === "levelled" ? before.metres : 500 };
-  if (on === "session") return before?.on === "session" ? before : { on, hours: 1, logger: null };
+  if (on === "session")
+    return { ...(before?.on === "session" ? before : { on, hours: 1, logger: null }), setup: key || null };
   return { on: "nothing" };
 }

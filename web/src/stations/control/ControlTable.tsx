@@ -333,7 +333,7 @@ function useColumns() {
                 className="w-[5.3rem]"
                 onChange={(hung) => set(id, hangAll(point, hangingOf(hung, hangs_on)))}
               />
-              {getValue() === "session/" && hangs_on.on === "session" && (
+              {getValue().startsWith("session/") && hangs_on.on === "session" && (
                 <NumberField
                   label={`Hours of ${name}`}
                   value={hangs_on.hours}

@@ -15,8 +15,8 @@ const SHAPES: { id: NonNullable<SiteFeature["shape"]>; name: string }[] = [
 const TALL: SiteFeature["kind"][] = ["obstacle", "power_line", "canopy", "vehicle", "airspace"];
 
 const TOPS = [
-  { id: "rides", name: "follows the ground" },
-  { id: "level", name: "is level" },
+  { id: "rides", name: "with the ground" },
+  { id: "level", name: "level" },
 ];
 
 /** What is on the site that the work must mind: drawn, named, and as tall as it is. */
@@ -57,7 +57,7 @@ export function FeaturesView() {
               <th>what it is</th>
               <th>drawn as</th>
               <th className="num">height above ground, {unitName(unit)}</th>
-              <th>its top</th>
+              <th>top</th>
               <th>note</th>
               <ActionsHead />
             </tr>
@@ -108,7 +108,7 @@ export function FeaturesView() {
                       label={`Note on ${one.name}`}
                       value={one.note ?? ""}
                       optional
-                      width="w-48"
+                      width="w-36"
                       onCommit={(note) => set({ note })}
                     />
                   </td>
