@@ -75,5 +75,6 @@ def test_a_standard_without_a_limit_on_heights_is_told_as_none(planner, job):
     brief = planner.get(f"/api/jobs/{job.pk}/plan").json()["plan"]["brief"]
     planner.patch_plan(job.pk, [edit("brief/standard", brief["standard"], "volume")], 1)
     summary = planner.get(f"/api/jobs/{job.pk}/summary").json()
-    assert summary["limits"] == {"h": brief["tolerance_h"], "v": None}
+    held = {"held_h": brief["tolerance_h"], "held_v": brief["tolerance_v"]}
+    assert summary["limits"] == {"h": brief["tolerance_h"], "v": None} | held
     assert "NaN" not in json.dumps(summary) and "Infinity" not in json.dumps(summary)
