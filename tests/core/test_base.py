@@ -355,7 +355,9 @@ def test_targets_that_log_carry_the_flight(compared):
     after = changed(plan, rows["self_logging"].edits)
     assert after.flights[0].hangs_on == OnSetUp(setup="log-G5"), "the target nearest the middle"
     own = {p.id: p.hangs_on.setup for p in after.targets}
-    assert own == {"G1": "log-G5", "G2": "log-G5", "G3": "log-G5", "G4": "log-G5", "G5": None}, "itself against a network"
+    assert own == {"G1": "log-G5", "G2": "log-G5", "G3": "log-G5", "G4": "log-G5", "G5": None}, (
+        "itself against a network"
+    )
     assert [p.hangs_on for p in after.checks] == [p.hangs_on for p in plan.checks], "checks stay as they are"
     assert edits_for(after, "self_logging") == () and edits_for(after, "own_both"), "it is not the office's own base"
     assert after.mark("log-G5").hours == after.control[0].hangs_on.hours >= 0.5

@@ -19,9 +19,10 @@ from kardo.core.errors import PlanError
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import Occupation
 from kardo.core.plan.site import Feature, Zone
-from kardo.core.plan.stands import OwnSession
+from kardo.core.plan.stands import Mark, OnNothing, OnSetUp, OwnSession
 from kardo.core.plan.visits import Person, Visit
-from tests.conftest import ON_BASE, point, small_plan
+from kardo.demo import demo_plan
+from tests.conftest import E0, N0, ON_BASE, point, small_plan
 
 CREW = (Person(id="a", name="A", roles=("surveyor", "helper")), Person(id="b", name="B", roles=("pilot", "helper")))
 SPRING = "2027-03-16"
@@ -126,7 +127,39 @@ def test_a_target_that_logs_for_itself_is_not_taken_up_before_its_session_is_ove
     own = tuple(point(f"G{k}", 40.0 * k, 20, hangs_on=OwnSession(hours=2.0)) for k in (1, 2))
     plan, visit = visited(small_plan(control=(*own, point("K1", 60, 60, hangs_on=ON_BASE))))
     at = {p.task.id: p for p in solved(plan, visit).placed}
-    assert at["targets-in"].start - at["observe-targets-1"].end >= 120
+    assert at["targets-in"].start - at["observe-targets-1"].start >= 120, "from when they were switched on"
+    alone, _ = visited(
+        small_plan(control=own, setups=(), marks=(), flight={"hangs_on": OnNothing(), "corrections": "none"})
+    )
+    tasks = {t.id: t for t in tasks_of(alone, visit)}
+    assert "targets-in" in {a.task for a in tasks["copies"].after}, "two copies of what is collected, too"
+    assert [(a.task, a.of) for a in tasks["targets-in"].after if a.minutes] == [("observe-targets-1", "start")]
+
+
+def test_a_logger_runs_from_when_it_is_switched_on():
+    """An hour and three quarters of Tarn Wood's day were waited for that nobody needs."""
+    plan = demo_plan("tarn-wood")
+    tasks = {t.id: t for t in tasks_of(plan, plan.visits[0])}
+    (wait,) = [a for a in tasks["targets-in"].after if a.minutes]
+    assert wait.of == "start" and wait.minutes == 120
+
+
+def test_from_one_base_to_the_next_somebody_walks():
+    """650 m apart and set up back to back: the way is in the task, and told."""
+    other = Mark(id="B", name="B", e=E0 + 630, n=N0 - 20, h=4.0)
+    plan = small_plan(marks=(*small_plan().marks, other))
+    setups = (*plan.setups, plan.setups[0].model_copy(update={"id": "second", "name": "second", "mark": "B"}))
+    control = tuple(
+        p.model_copy(update={"hangs_on": OnSetUp(setup="second")}) if p.id == "K1" else p for p in plan.control
+    )
+    plan, visit = visited(plan.model_copy(update={"setups": setups, "control": control}))
+    tasks = {t.id: t for t in tasks_of(plan, visit)}
+    walk = math.ceil(650 / plan.assume["walking_speed"])
+    for key in ("base", "base-in"):
+        assert tasks[f"{key}-second"].minutes == tasks[f"{key}-base"].minutes + walk
+        assert f"{walk} min of way" in tasks[f"{key}-second"].why
+    found = solved(plan, visit)
+    assert found.placed and faults_of(found, tasks_of(plan, visit), visit, SUN) == []
 
 
 def test_minutes_that_somebody_settled_are_taken_and_told():

@@ -20,6 +20,8 @@ Stage = Literal["office", "way", "site"]
 Kind = Literal["other", "way_out", "way_back", "base", "base_in", "targets_out", "targets_in", "observe", "leg"]
 ANYBODY: tuple[Role, ...] = ("helper", "surveyor", "pilot")
 
+BESIDE = 20.0  # metres between two bases that nobody counts as a way
+
 
 @dataclass(frozen=True)
 class After:
@@ -66,7 +68,7 @@ def tasks_of(plan: Plan, visit: Visit) -> tuple[Task, ...]:
         replace(_usual("clear", "site"), after=arrived),
     ]
     setups = _setups(plan, visit)
-    bases = [_base(plan, s, arrived) for s in setups]
+    bases = [_base(plan, s, arrived, setups) for s in setups]
     first = tuple(After(b.id, of="start") for b in bases[:1])  # the base is the first thing out of the vehicle
     site = bases + [replace(t, after=t.after + first) for t in site]
     laid = _laid_out(plan, visit, tuple(After(t.id) for t in site if t.id == "clear"))
@@ -74,8 +76,14 @@ def tasks_of(plan: Plan, visit: Visit) -> tuple[Task, ...]:
     observed = _observed(plan, visit, [t.id for t in laid] or [out.id])
     done = tuple(After(t.id) for t in [*flying, *observed])
     lifted = _lifted(plan, visit, (*done, *_sessions(plan, observed)))
-    home = [_base_in(plan, s, flying, lifted or observed) for s in setups]
-    copies = replace(_usual("copies", "site"), after=tuple(After(t.id) for t in [*flying, *observed, *home]))
+    home = [_base_in(plan, s, flying, lifted or observed, setups) for s in setups]
+    whole = [
+        *flying,
+        *observed,
+        *home,
+        *(lifted if any(map(_logs, plan.control)) else ()),
+    ]  # with the logs that lie outside
+    copies = replace(_usual("copies", "site"), after=tuple(After(t.id) for t in whole))
     site += [*laid, *flying, *observed, *lifted, *home, copies]
     back = _way("way-back", "back to the office", "way_back", visit, site)
     return tuple(_settled(t, visit) for t in [*office, out, *site, back])
@@ -115,14 +123,26 @@ def _setups(plan: Plan, visit: Visit) -> list[SetUp]:
     return [s for s in plan.setups if s.id in keys and (s.visit in (None, visit.id))]
 
 
-def _base(plan: Plan, setup: SetUp, arrived: tuple[After, ...]) -> Task:
+def _base(plan: Plan, setup: SetUp, arrived: tuple[After, ...], setups: list[SetUp]) -> Task:
     kind = durations()["tripod" if setup.support == "tripod" else "pole"]
     mark = plan.mark(setup.mark)
     words = f"base out on {mark.name if mark else setup.name}: {kind.what}"
+    way, why = _way_to(plan, setup, setups)
     return Task(
-        f"base-{setup.id}", words, "site", round(kind.minutes), kind.source, ("surveyor",), "base", after=arrived,
+        f"base-{setup.id}", words, "site", round(kind.minutes) + way, f"{kind.source}{why}", ("surveyor",), "base", after=arrived,
         about=(f"setups/{setup.id}",),
     )  # fmt: skip
+
+
+def _way_to(plan: Plan, setup: SetUp, setups: list[SetUp]) -> tuple[int, str]:
+    """Minutes on foot to a base from the nearest of those before it, and what is said of that; nothing for the first."""
+    mark, assume = plan.mark(setup.mark), plan.assume
+    before = [plan.mark(s.mark) for s in setups[: setups.index(setup)]]
+    away = [math.hypot(m.e - mark.e, m.n - mark.n) for m in before if m is not None and mark is not None]
+    if not away or min(away) < BESIDE:
+        return 0, ""
+    minutes = math.ceil(min(away) / assume["walking_speed"])
+    return minutes, f"; {minutes} min of way from the base before"
 
 
 def _round(plan: Plan, points: list[ControlPoint], each_min: float) -> tuple[int, str, tuple[str, ...]]:
@@ -240,21 +260,32 @@ def _hung_on(points: list[ControlPoint], k: int) -> set[str]:
     return {on.setup for on in hung if isinstance(on, OnSetUp | OnInstrument)}
 
 
+def _logs(point: ControlPoint) -> float:
+    """Hours that a point logs for itself, 0 where it does not."""
+    return max((on.hours for on in point.by_hanging if isinstance(on, OwnSession)), default=0.0)
+
+
 def _sessions(plan: Plan, observed: list[Task]) -> list[After]:
-    """A target that logs for itself is not taken up before its session is over."""
-    hours = [on.hours for p in plan.control for on in p.by_hanging if isinstance(on, OwnSession)]
-    return [After(t.id, math.ceil(60 * max(hours))) for t in observed] if hours else []
+    """A target that logs for itself is not taken up before its session is over, which runs from when it was switched on: in the first round to it. Loggers are lifted in the
+    order in which they were switched on, so each of them has its hours when the first has."""
+    hours: dict[str, float] = {}
+    for p in plan.control:
+        first = next((t.id for t in observed if f"control/{p.id}" in t.about), None)
+        if first and (own := _logs(p)):
+            hours[first] = max(own, hours.get(first, 0.0))
+    return [After(task, math.ceil(60 * longest), "start") for task, longest in hours.items()]
 
 
-def _base_in(plan: Plan, setup: SetUp, flying: list[Task], before: list[Task]) -> Task:
+def _base_in(plan: Plan, setup: SetUp, flying: list[Task], before: list[Task], setups: list[SetUp]) -> Task:
     """The last thing back in: its log runs on after the last landing, and as long as a position taken "here" is to be known by it."""
     found, trail = durations()["base_in"], round(durations()["trail"].minutes)
     mark = plan.mark(setup.mark)
     landed = tuple(After(t.id, trail) for t in flying if t.light)
     logged = mark.shift_hours if mark and mark.known == "here" else None
     own = (After(f"base-{setup.id}", math.ceil(60 * logged)),) if logged and logged <= LONGEST_DAY else ()
+    way, why = _way_to(plan, setup, setups)
     words = f"base in from {mark.name if mark else setup.name}: {found.what}"
     return Task(
-        f"base-in-{setup.id}", words, "site", round(found.minutes), found.source, ("surveyor",), "base_in",
+        f"base-in-{setup.id}", words, "site", round(found.minutes) + way, f"{found.source}{why}", ("surveyor",), "base_in",
         after=(*landed, *own, *(After(t.id) for t in before)), about=(f"setups/{setup.id}",),
     )  # fmt: skip
