@@ -209,3 +209,14 @@ def test_no_place_is_tried_that_the_tide_takes_or_that_sees_too_little_sky():
     free, left_out = where_targets_may_lie(plan, wanted)
     assert free.tolist() == [[E0 + 90, N0 + 40]]
     assert any("tide" in why for why in left_out) and sum(left_out.values()) == 2
+
+
+def test_a_layout_whose_map_is_metres_off_is_told_so_first_and_is_no_proposal():
+    """On a base "here" that nobody shifts: its checks share the error, and would pass; "more than 99 % to pass" stood beside H 2.1 m."""
+    here = small_plan().marks[0].model_copy(update={"known": "here"})
+    plan = small_plan(marks=(here,))
+    told = []
+    found = search(plan, Wish(plan.brief.chance, places=60, most=6), so_far=told.append)
+    assert found.proposed is None and found.words.startswith("OUTSIDE the tolerance, H 2.12 m and V 3.")
+    assert "would pass their test with" in found.words and "Mend the base" in found.words
+    assert all("OUTSIDE the tolerance" in one.words for one in told)

@@ -21,6 +21,7 @@ from kardo.core.accuracy.whatif import Kept, keep
 from kardo.core.arrays import Floats
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.reach import places_over
+from kardo.core.geodesy.units import small
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import changed as edited
 from kardo.core.plan.model import Plan
@@ -87,7 +88,7 @@ def search(
     progress("solving the network", 0.02)
     kept = keep(with_control(plan, (*kept_points, *seeds, *checks)))
     first = layout_of(kept, plan, wish, (*kept_points, *seeds, *checks))
-    so_far(_partly([first], 0, left_out))
+    so_far(_partly(plan, [first], 0, left_out))
     progress("solving the places", 0.3)
     found, fixed, candidates = _field(kept, plan, free, kept_points, seeds)
     front: list[Layout] = []
@@ -96,13 +97,13 @@ def search(
         if layout is None:
             continue
         front.append(layout)
-        so_far(_partly(front, len(candidates), left_out))
+        so_far(_partly(plan, front, len(candidates), left_out))
         progress(_counted(layout), 0.4 + 0.5 * len(state.taken) / wish.most)
     progress("judging the proposal", 0.9)
     front, best = _judged(plan, wish, front)
     beside = schools(kept, plan, wish, free, seeds, front[best] if best is not None else None)
     progress("done", 1.0)
-    return Search(front, best, beside, len(candidates), left_out, _told(front, best, wish))
+    return Search(front, best, beside, len(candidates), left_out, _told(plan, front, best, wish))
 
 
 def _field(
@@ -167,20 +168,34 @@ def _judged(plan: Plan, wish: Wish, front: list[Layout]) -> tuple[list[Layout], 
     return out, None
 
 
-def _partly(front: list[Layout], tried: int, left_out: dict[str, int]) -> Search:
+def _partly(plan: Plan, front: list[Layout], tried: int, left_out: dict[str, int]) -> Search:
     """A search as far as it has come: the first that is good stands for the proposal, by the solved network and not yet judged."""
     best = next((k for k, one in enumerate(front) if one.good), None)
     shown = front[-1 if best is None else best]
     chance = "" if shown.chance is None else f", {chance_words(shown.chance)} to pass"
-    return Search(list(front), best, [], tried, left_out, f"So far: {_counted(shown)}{chance}; not yet judged in full.")
+    words = f"So far: {_outside(plan, shown)}{_counted(shown)}{chance}; not yet judged in full."
+    return Search(list(front), best, [], tried, left_out, words)
+
+
+def _outside(plan: Plan, one: Layout) -> str:
+    """What is said first of a layout whose map is outside the tolerance, whatever its checks would see of it; empty for one inside."""
+    if one.inside:
+        return ""
+    unit = plan.brief.unit
+    return f"OUTSIDE the tolerance, H {small(one.rmse_h, unit)} and V {small(one.rmse_v, unit)} on the map, absolute: "
 
 
 def _counted(one: Layout) -> str:
     return f"{one.targets} {'target' if one.targets == 1 else 'targets'} and {one.checks} checks"
 
 
-def _told(front: list[Layout], best: int | None, wish: Wish) -> str:
+def _told(plan: Plan, front: list[Layout], best: int | None, wish: Wish) -> str:
     if best is None:
+        seen = [one for one in front if (one.chance or 0.0) >= wish.chance]
+        if seen and not any(one.inside for one in seen):
+            said = f"{_outside(plan, seen[0])}no number of targets that was tried brings it inside, though {_counted(seen[0])}"
+            passing = chance_words(seen[0].chance or 0.0)
+            return f"{said} would pass their test with {passing}, for they share the error. Mend the base or the flight first."
         what = "No number of targets that was tried reaches the tolerance with that chance"
         return f"{what}: the rest is for the flight, the base or the calibration to mend."
     one = front[best]
