@@ -156,6 +156,14 @@ def read_residuals(
         how.append("Adjusted or checked by the headings between the lines.")
     by_point = {row.point.id: row for row in rows}
     outcomes = [_outcome(p, by_point.get(p.id), sign, system) for p in plan.control]
+    if plan.targets and not any(row.point.role == "target" or row.used == "adjusted" for row in rows):
+        how.append(
+            "No target is in the file: all are taken to have adjusted the block, as planned. Say so where one did not."
+        )
+        outcomes = [
+            ReadOutcome(p.id, p.name, "adjusted", "as planned", None, None) if p.role == "target" else read
+            for p, read in zip(plan.control, outcomes, strict=True)
+        ]
     return ResidualReading(columns, meanings, outcomes, how, unknown, asks, units, open_axes)
 
 

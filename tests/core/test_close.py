@@ -383,3 +383,13 @@ def test_a_check_that_stands_out_and_a_failed_global_test_are_stops_before_signi
     assert f"control/{joint.points[0]}" in {f.object for f in lines}
     calm = said_of(against(plan, {key: (0.002, -0.003, 0.004) for key in joint.points}, joint), "m")
     assert not [f for f in found(plan, None, closed=calm) if f.rule == "closed-outlier"]
+
+
+def test_a_block_shift_typed_with_an_ellipsoidal_height_closes_on_the_jobs_own():
+    plan = on_here()
+    plan = plan.model_copy(update={"brief": plan.brief.model_copy(update={"heights": "EPSG:5773"})})
+    n = float(plan.grid.separation(SHIFT.e, SHIFT.n))
+    typed = SHIFT.model_copy(update={"h": SHIFT.h + n, "heights": "ellipsoidal"})
+    assert shift_by(plan, typed) == pytest.approx((1.2, -0.4, 2.5))
+    closed = as_closed(plan, Book(), Closing(sets=(outcomes(plan),), shift=typed))
+    assert closed.mark("A").h == pytest.approx(SHIFT.h) and closed.mark("A").known == "published"

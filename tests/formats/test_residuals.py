@@ -180,7 +180,8 @@ def test_any_habit_reads_back_the_same_or_is_asked(seed):
         if name in some:
             assert row.d == pytest.approx(d[name], abs=1e-8) and row.images == 7
         else:
-            assert (row.d, row.used) == (None, "unused")
+            of_checks = name.startswith("G") and not any(n.startswith("G") for n in some)
+            assert (row.d, row.used) == (None, "adjusted" if of_checks else "unused")
 
 
 LOCAL = delivered_in(local_grid(noisy=False, name="Site grid"))  # turned by 0.3 radians against the job's
@@ -228,3 +229,15 @@ def test_coordinates_beside_the_residuals_tell_their_axes():
 def test_a_local_grid_that_is_not_turned_asks_nothing():
     straight = LocalGrid(kind="stated", factor=1.0002, e0=E0, n0=N0, move_e=100, move_n=200)
     assert read_residuals(b"point,dE (m),dN (m),dU (m)\nK1,0.01,0.02,0.03\n", delivered_in(straight)).axes == []
+
+
+def test_a_list_of_checks_alone_leaves_the_targets_adjusted_as_planned():
+    """It had dropped all control: the prediction of what was done had no target, and a blunder looked ordinary."""
+    found = read("point,dE mm,dN mm,dH mm\nK1,3,-2,5\nK2,-121,4,2\n")
+    assert {(told(found)[f"G{k}"].used, told(found)[f"G{k}"].known) for k in range(1, 6)} == {
+        ("adjusted", "as planned")
+    }
+    assert (told(found)["K3"].used, told(found)["K3"].known) == ("unused", "not in the file")
+    assert any("all are taken to have adjusted" in words for words in found.how)
+    some = read("point,dE mm,dN mm,dH mm\nK1,3,-2,5\nG1,1,1,1\n")
+    assert told(some)["G2"].used == "unused" and told(some)["G1"].used == "adjusted"

@@ -5,6 +5,7 @@ block shift is applied. The same kind of document again, so that the same engine
 from kardo.core.book.done import as_done
 from kardo.core.book.entries import Book
 from kardo.core.close.closing import BlockShift, Closing, ResidualSet
+from kardo.core.close.shift import place_of
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan, plan_of
 from kardo.core.plan.naming import name_of
@@ -24,7 +25,7 @@ def as_closed(plan: Plan, book: Book, closing: Closing) -> Plan:
     if closing.shift is None:  # what is planned to be shifted is not shifted yet
         done = in_state(done, "as_taken")
     else:
-        done = done.model_copy(update={"marks": _shifted(done.marks, closing.shift)})
+        done = done.model_copy(update={"marks": _shifted(done, closing.shift)})
     return plan_of(to_json(done))
 
 
@@ -38,10 +39,11 @@ def _used(plan: Plan, done: Plan, taken: ResidualSet) -> tuple[ControlPoint, ...
     )
 
 
-def _shifted(marks: tuple[Mark, ...], shift: BlockShift) -> tuple[Mark, ...]:
-    change = {key: getattr(shift, key) for key in ("e", "n", "h", "sigma_h", "sigma_v", "source")}
-    known = {"known": "published", **change}
-    return tuple(m.model_copy(update=known) if m.id == shift.mark else m for m in marks)
+def _shifted(plan: Plan, shift: BlockShift) -> tuple[Mark, ...]:
+    e, n, h = place_of(plan, shift)
+    change = {key: getattr(shift, key) for key in ("sigma_h", "sigma_v", "source")}
+    known = {"known": "published", "e": e, "n": n, "h": h, **change}
+    return tuple(m.model_copy(update=known) if m.id == shift.mark else m for m in plan.marks)
 
 
 def contradictions(plan: Plan, book: Book, closing: Closing) -> list[str]:
