@@ -88,8 +88,8 @@ export function VerdictTray() {
               <Row name="allowed RMSE" h={result.limit_h} v={result.limit_v} unit={unit} />
               <Row name="on the map, absolute" h={result.rmse_h} v={result.rmse_v} unit={unit} strong />
               <Row name="as the checks see it" h={result.seen_rmse_h} v={result.seen_rmse_v} unit={unit} />
-              <Row name="95 % of the map within" h={worst[0][1]?.p95} v={worst[1][1]?.p95} unit={unit} />
-              <Row name="worst place" h={worst[0][1]?.sigma} v={worst[1][1]?.sigma} unit={unit} />
+              <Row name="one sigma at 19 of 20 places, at most" h={worst[0][1]?.p95} v={worst[1][1]?.p95} unit={unit} />
+              <Row name="one sigma at the worst place" h={worst[0][1]?.sigma} v={worst[1][1]?.sigma} unit={unit} />
             </tbody>
           </table>
           <p className="mt-1 text-sm" data-testid="judged">
