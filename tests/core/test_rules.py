@@ -393,6 +393,10 @@ CASES = {
     "ground-gap": (ground(half), {}),
     "ground-level": ({"ground": Ground(level=LevelGround(height=5.0))}, {}),
     "verdict-tolerance": (of_result(limit_v=0.001), of_result()),
+    "control-baseline": (
+        control(point("G1", 50, 50, hangs_on=OwnSession(hours=0.2, setup="base"))),
+        control(point("G1", 50, 50, hangs_on=OwnSession(hours=0.5, setup="base"))),
+    ),
     "closed-outlier": (of_closing(outside=(StandsOut("K1", "K1 stands out."),)), of_closing()),
     "closed-global": (of_closing(worse="Global test: worse."), of_closing()),
     "assumptions-newer": ({"assumptions": Assumed(edition="2026-11")}, {"assumptions": Assumed(edition=CURRENT_EDITION)}),

@@ -72,6 +72,28 @@ def _records(r: Rule, view: View) -> Iterator[Finding]:
 
 
 @rule(
+    "control-baseline",
+    "Does each log beside a base of the job last long enough to be fixed?",
+    "warn",
+    "control",
+    20.0,
+    "A short static baseline settles in some twenty minutes, and in a minute more for every kilometre; a shorter one may stay float.",
+    "usual specification of short static baselines",
+    looks="point",
+)
+def _baseline(r: Rule, view: View) -> Iterator[Finding]:
+    for point in view.points:
+        for on in point.by_hanging:
+            mark = view.plan.base_mark(on) if isinstance(on, OwnSession) else None
+            if mark is None or not isinstance(on, OwnSession):
+                continue
+            asked = math.ceil(r.threshold + math.hypot(point.e - mark.e, point.n - mark.n) / 1000)
+            if 60 * on.hours < asked - 1e-6:
+                words = f"{point.name} logs {60 * on.hours:.0f} min against {mark.name}; {asked} min are asked."
+                yield r.found(words, f"Let it log {asked} min.", f"control/{point.id}", 60 * on.hours)
+
+
+@rule(
     "standard-conditions",
     "Are checks and control as the standard asks?",
     "warn",
