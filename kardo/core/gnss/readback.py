@@ -42,13 +42,13 @@ def read_back(plan: Plan, chain: SetUpHeights, device: Device, first: str, secon
     frame = frame_of_chain(plan, chain)
     if device.position == "grid":
         e, n = parse_length(first, device.unit), parse_length(second, device.unit)
-        own_lon, own_lat = (float(v) for v in plan.grid.to_geodetic(e, n))
-        lat, lon = frame.from_own(own_lat, own_lon)
+        lon, lat = (float(v) for v in plan.grid.to_geodetic(e, n))
     else:
         lat, lon = parse_angle(first), parse_angle(second)
-        if device.frame == "grid" and not frame.own:
-            up = up if device.height == "orthometric" else frame.up_from_own(lat, lon, up)
-            lat, lon = frame.from_own(lat, lon)
+    if device.frame == "grid" and device.height == "ellipsoidal":
+        up = frame.up_from_own(lat, lon, up)
+    if device.frame == "grid" or device.position == "grid":
+        lat, lon = frame.from_own(lat, lon)
     if not (math.isfinite(lat) and math.isfinite(lon) and abs(lat) <= 90 and abs(lon) <= 360):
         raise ReadError("These are no coordinates of a place.", where="read back", mend="Type what the device shows.")
     return compared(plan, chain, lat, lon, up, device.point)
