@@ -84,14 +84,14 @@ class Served:
 
     def megabytes(self) -> float:
         """Memory of all its processes and their children, of what several share each its part (PSS)."""
-        return sum(_proportional(pid) for pid in self._pids())
+        return sum(_proportional(pid) for pid in self._pids(self.processes))
 
-    def processor_seconds(self) -> float:
-        """What all its processes have worked until now; of those that have ended, what their parents waited for."""
-        return sum(_worked(pid) for pid in self._pids())
+    def web_seconds(self) -> float:
+        """What the web's processes have worked until now; of those that have ended, what their parents waited for."""
+        return sum(_worked(pid) for pid in self._pids(self.processes[:1]))
 
-    def _pids(self) -> list[str]:
-        own = [str(p.pid) for p in self.processes]
+    def _pids(self, of: list[subprocess.Popen]) -> list[str]:
+        own = [str(p.pid) for p in of]
         found = subprocess.run(["ps", "-eo", "pid=,pgid="], check=True, capture_output=True, text=True).stdout.split()
         return [pid for pid, group in zip(found[::2], found[1::2], strict=True) if group in own]
 

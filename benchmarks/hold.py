@@ -67,7 +67,7 @@ def coverage() -> Figures:
 
 
 def load() -> Figures:
-    """Fifty people, three of whom drag, for a short while: seconds of the server's processors for a hundred answers, over the band's factor. What they wait is
+    """Fifty people, three of whom drag, for a short while: seconds of the web's processor for a hundred answers, over the band's factor. What they wait is
     told by `benchmarks.load`; it is no ratio of anything, for where the processors are full it goes with whoever else works on the machine."""
     told = _program("load", "--users", "50", "--dragging", "3", "--seconds", "30", "--warm", "60")
     return {"processor for a hundred answers": told["processor_ms_an_answer"] / 10 / _yardstick()}

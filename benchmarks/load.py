@@ -184,9 +184,9 @@ def run(users: int, seconds: int, dragging: int, warm: int, checkout: Path) -> d
         gevent.sleep(warm)
         env.stats.reset_all()
         TOLD.update(dict.fromkeys(TOLD, 0))
-        worked = server.processor_seconds()
+        worked = server.web_seconds()
         gevent.sleep(seconds)
-        worked = server.processor_seconds() - worked
+        worked = server.web_seconds() - worked
         threads = _threads(server.processes[0].pid)
         runner.quit()
         told = _figures(env, users, seconds, dragging, threads)
@@ -232,7 +232,7 @@ def aims(told: dict) -> str:
         if (aim := AIMS.get(name.split()[0])) is not None:
             lines.append(f"{name}: 95 % under {row['p95_ms'] / 1000:.2f} s (aim {aim:g} s)")
     lines.append(f"live answers a second, each of who drags: {told['live_per_s']:.1f} (aim {AIM_LIVE:g})")
-    lines.append(f"processor for an answer: {told['processor_ms_an_answer']:.0f} ms")
+    lines.append(f"processor of the web for an answer: {told['processor_ms_an_answer']:.0f} ms")
     return "\n".join(lines)
 
 
