@@ -5,17 +5,29 @@ from itertools import combinations
 import numpy as np
 import pytest
 
+from kardo.core.accuracy.advice import Promise
+from kardo.core.accuracy.figures import figures
 from kardo.core.accuracy.prediction import figures_of
 from kardo.core.accuracy.search import aim_of, bared, changed, cost, costs, exchanged, field, layouts, means
-from kardo.core.accuracy.whatif import keep
+from kardo.core.accuracy.whatif import keep, what_if
 from kardo.core.errors import PlanError
+from kardo.core.flight.reach import places_over
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import Occupation
 from kardo.core.plan.edits import changed as edited
 from kardo.core.plan.site import Feature
 from kardo.core.practice.catalogue import View, findings
 from kardo.core.practice.layout import search
-from kardo.core.practice.proposed import Wish, apart, where_targets_may_lie
+from kardo.core.practice.proposed import (
+    Wish,
+    apart,
+    away_from,
+    checks_for,
+    school_of_five,
+    targets_at,
+    where_targets_may_lie,
+    with_control,
+)
 from tests.conftest import E0, N0, point, small_plan
 
 SPOTS = [(x, y) for x in (15, 70, 130, 185) for y in (15, 60, 105)]
@@ -220,3 +232,62 @@ def test_a_layout_whose_map_is_metres_off_is_told_so_first_and_is_no_proposal():
     assert found.proposed is None and found.words.startswith("OUTSIDE the tolerance, H 2.12 m and V 3.")
     assert "would pass their test with" in found.words and "Mend the base" in found.words
     assert all("OUTSIDE the tolerance" in one.words for one in told)
+
+
+# Few places
+
+
+def by_brute_force(plan, wish):
+    """The fewest targets that are good on the places which the search itself has, and the best probability of so many: every layout tried."""
+    places, _ = where_targets_may_lie(plan, places_over(plan, wish.places))
+    checks = checks_for(plan, away_from(places, [], apart(plan)), ())
+    free = away_from(places, [(p.e, p.n) for p in checks], apart(plan))
+    kept = keep(with_control(plan, (*targets_at(plan, school_of_five(free), (), checks), *checks)))
+    points = targets_at(plan, free, (), checks)
+    for size in range(1, 6):
+        told = [in_short(kept, plan, wish, (*some, *checks)) for some in combinations(points, size)]
+        if good := [one.chance for one in told if one is not None and one.good]:
+            return size, max(good)
+    raise AssertionError("none of up to five is good")
+
+
+def in_short(kept, plan, wish, control):
+    try:
+        return Promise.of(figures(with_control(plan, control), what_if(kept, control)), wish.chance)
+    except PlanError:
+        return None
+
+
+@pytest.mark.parametrize(
+    "corners",
+    [
+        [(0, 0), (220, 0), (220, 220), (0, 220)],
+        [(0, 0), (200, 0), (200, 120), (0, 120)],
+        [(0, 0), (250, 0), (250, 80), (90, 80), (90, 230), (0, 230)],
+        [(0, 0), (400, 0), (400, 70), (0, 70)],
+        [(0, 0), (260, 0), (120, 230)],
+        [(100, 0), (200, 150), (100, 220), (0, 150)],
+    ],
+    ids=["square", "rectangle", "bent", "long", "triangle", "kite"],
+)
+def test_few_places_cost_one_percent_or_one_target(corners):
+    """Without corrected positions, where targets decide: against every layout there is on so few places."""
+    ring = tuple((E0 + x, N0 + y) for x, y in corners)
+    brief = Brief(title="t", crs="EPSG:25828", tolerance_h=0.035, tolerance_v=0.05)
+    plan = small_plan(control=(), boundary=ring, brief=brief, flight={"corrections": "none"})
+    wish = Wish(places=14, most=7)
+    size, best = by_brute_force(plan, wish)
+    good = [one for one in search(plan, wish).front if one.good]
+    assert good and (
+        good[0].targets <= size + 1 and any(one.targets == size + 1 or one.chance >= best - 0.01 for one in good[:2])
+    )
+
+
+def test_what_passes_first_is_not_dropped():
+    """A school of five that passes stays on the front, whatever the search by variance makes of five."""
+    plan = small_plan(control=(), flight={"corrections": "none"})
+    told = []
+    found = search(plan, Wish(places=40, most=7), so_far=told.append)
+    first = told[0].front[0]
+    same = [one for one in found.front if one.targets == first.targets]
+    assert first.targets == 5 and len(same) == 1 and same[0].chance >= first.chance - 1e-9

@@ -9,7 +9,8 @@ map and misclosures; with R turned negative it is given up again. Each step is e
 computation would, but for what a target's rays tie together. Source: Woodbury (1950); greedy choice and exchange after Fedorov (1972).
 """
 
-from collections.abc import Iterator
+import math
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from dataclasses import field as dataclass_field
 
@@ -27,6 +28,11 @@ ON_MAP = 140  # places of the map that layouts are compared by; figures are of a
 DROPPABLE = 1e-3  # of a survey's variance that must be left unexplained by the others, before a target can be given up
 LEAST_IMAGES = 5
 SWEEPS = 2  # of exchange
+NEXT_BEST = 12  # places that an exchange on the probability of passing tries for each target
+BESIDE = 1 / 8  # of the site's extent, by which these lie apart at first
+SURER = 0.002  # of probability that such an exchange must bring
+WITHIN = 0.3  # of the probability that is wanted: farther away, no exchange of places reaches it
+EXCHANGES = 3  # sweeps of them
 
 
 @dataclass(frozen=True)
@@ -265,6 +271,53 @@ def exchanged(field: Field, state: State, aim: Aim, fixed: frozenset[int]) -> St
         if state.taken == before:
             break
     return renewed(field, state)
+
+
+def surer(
+    field: Field,
+    state: State,
+    aim: Aim,
+    places: Floats,
+    fixed: frozenset[int],
+    chance: Callable[[State], float],
+    wanted: float,
+) -> State:
+    """The state with targets exchanged for the probability of passing, until it is what is wanted or no more comes of it: the map's variance is
+    a mean over all of it, the test asks at its checks, and where few places are tried the two part. For each target those of the candidates' places
+    (c, 2) are tried that serve the map best, well apart from each other, and then those about the best. chance tells it of a state."""
+    best, near = chance(state), float(np.ptp(places, axis=0).max()) * BESIDE
+    for _ in range(EXCHANGES if wanted - WITHIN <= best < wanted else 0):
+        before = state.taken
+        for i in [t for t in state.taken if t not in fixed]:
+            without = changed(field, state, i, -1.0)
+            if without is None:
+                continue
+            values, at = costs(field, without, aim), i
+            for about in (None, near):
+                if about is not None and at == i:
+                    break
+                away = np.linalg.norm(places - places[at], axis=1)
+                some = np.where(away <= about, values, np.inf) if about else values
+                for k in _well_apart(places, some, about / 4 if about else near):
+                    other = changed(field, without, k) if k != i else None
+                    if other is not None and (told := chance(other)) > best + SURER:
+                        state, best, at = other, told, k
+            if best >= wanted:
+                return renewed(field, state)
+        if state.taken == before:
+            break
+    return renewed(field, state)
+
+
+def _well_apart(places: Floats, values: Floats, metres: float) -> list[int]:
+    """The best few of some places (c, 2) by their values (c,), none nearer to a better one than so many metres."""
+    found: list[int] = []
+    for k in np.argsort(values).tolist():
+        if len(found) == NEXT_BEST or not np.isfinite(values[k]):
+            break
+        if all(math.dist(places[k], places[other]) >= metres for other in found):
+            found.append(k)
+    return found
 
 
 def renewed(field: Field, state: State) -> State:

@@ -2,8 +2,8 @@
 
 Candidates by the hundred over the site, those left out where nobody should stand, or too few images see them; checks spread over
 the quadrants first, away from where targets come; then targets by accuracy/search.py, from as few as hold the network to as
-many as are wanted. Each size is told with its figures from the solved network, within 3 %; the one that is proposed is judged by the
-full computation, and by every rule of control.
+many as are wanted, by the map's variance and, where that does not reach, by the probability of passing itself. Each size is told with its
+figures from the solved network, within 3 %; the one that is proposed is judged by the full computation, and by every rule of control.
 """
 
 import math
@@ -14,10 +14,11 @@ import numpy as np
 
 from kardo.core.accuracy.acceptance import chance_words
 from kardo.core.accuracy.effort import Progress
+from kardo.core.accuracy.figures import figures
 from kardo.core.accuracy.prediction import figures_of
-from kardo.core.accuracy.search import Field, State, aim_of, cost, field, layouts
+from kardo.core.accuracy.search import Aim, Field, State, aim_of, cost, field, layouts, surer
 from kardo.core.accuracy.solution import DefectiveNetwork
-from kardo.core.accuracy.whatif import Kept, keep
+from kardo.core.accuracy.whatif import Kept, keep, what_if
 from kardo.core.arrays import Floats
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.reach import places_over
@@ -91,16 +92,26 @@ def search(
     so_far(_partly(plan, [first], 0, left_out))
     progress("solving the places", 0.3)
     found, fixed, candidates = _field(kept, plan, free, kept_points, seeds)
-    front: list[Layout] = []
-    for state in _worthwhile(found, kept, first, plan, fixed, wish):
-        layout = _of_state(kept, plan, wish, state, candidates, kept_points, checks)
+    aim = aim_of(plan, kept, first.limit_h, first.limit_v)
+    spots, front = np.array([(p.e, p.n) for p in candidates]), list[Layout]()
+
+    def control(state: State) -> tuple[ControlPoint, ...]:
+        return _control(plan, state, candidates, kept_points, checks)
+
+    def chance(state: State) -> float:
+        return _chance(kept, plan, control(state))
+
+    for state in _worthwhile(found, aim, fixed, wish):
+        layout = _of_control(kept, plan, wish, control(state))
+        if layout is not None and layout.inside and not layout.good:
+            layout = _of_control(kept, plan, wish, control(surer(found, state, aim, spots, fixed, chance, wish.chance)))
         if layout is None:
             continue
-        front.append(layout)
+        front = _with(front, layout)
         so_far(_partly(plan, front, len(candidates), left_out))
         progress(_counted(layout), 0.4 + 0.5 * len(state.taken) / wish.most)
     progress("judging the proposal", 0.9)
-    front, best = _judged(plan, wish, front)
+    front, best = _judged(plan, wish, _with(front, first))
     beside = schools(kept, plan, wish, free, seeds, front[best] if best is not None else None)
     progress("done", 1.0)
     return Search(front, best, beside, len(candidates), left_out, _told(plan, front, best, wish))
@@ -120,11 +131,8 @@ def _field(
     return found, frozenset(range(len(fixed))), candidates
 
 
-def _worthwhile(
-    found: Field, kept: Kept, first: Layout, plan: Plan, fixed: frozenset[int], wish: Wish
-) -> Iterator[State]:
+def _worthwhile(found: Field, aim: Aim, fixed: frozenset[int], wish: Wish) -> Iterator[State]:
     """Layouts of more and more targets, until two running gain nothing that is worth the walk."""
-    aim = aim_of(plan, kept, first.limit_h, first.limit_v)
     before, idle = math.inf, 0
     for state in layouts(found, aim, fixed, wish.most + len(fixed)):
         yield state
@@ -135,23 +143,45 @@ def _worthwhile(
             return
 
 
-def _of_state(
-    kept: Kept,
+def _control(
     plan: Plan,
-    wish: Wish,
     state: State,
     candidates: tuple[ControlPoint, ...],
     stays: tuple[ControlPoint, ...],
     checks: tuple[ControlPoint, ...],
-) -> Layout | None:
-    """A state of the search as a layout, named anew; None where only the full computation could tell its figures."""
+) -> tuple[ControlPoint, ...]:
+    """The control of a state of the search, named anew beside what stays."""
     own = {p.id for p in stays}
     places = np.array([(candidates[k].e, candidates[k].n) for k in state.taken if candidates[k].id not in own])
     targets = targets_at(plan, places.reshape(-1, 2), stays, checks)
+    return *(p for p in stays if p.role == "target"), *targets, *checks
+
+
+def _of_control(kept: Kept, plan: Plan, wish: Wish, control: tuple[ControlPoint, ...]) -> Layout | None:
+    """A layout of some control; None where only the full computation could tell its figures."""
     try:
-        return layout_of(kept, plan, wish, (*(p for p in stays if p.role == "target"), *targets, *checks))
+        return layout_of(kept, plan, wish, control)
     except (KardoError, DefectiveNetwork):
         return None
+
+
+def _chance(kept: Kept, plan: Plan, control: tuple[ControlPoint, ...]) -> float:
+    """The probability that some control passes, by the kept network; none where only the full computation could tell it."""
+    try:
+        return figures(with_control(plan, control), what_if(kept, control)).chance or 0.0
+    except (KardoError, DefectiveNetwork):
+        return 0.0
+
+
+def _with(front: list[Layout], one: Layout) -> list[Layout]:
+    """The front with one layout more, the fewest targets first: of two of a size the one that rather passes, and of these the better map."""
+
+    def worth(layout: Layout) -> tuple[bool, float, float]:
+        return layout.good, layout.chance or 0.0, -layout.rmse_v
+
+    alike = [other for other in front if other.targets == one.targets]
+    rest = [other for other in front if other.targets != one.targets]
+    return sorted([*rest, max([*alike, one], key=worth)], key=lambda layout: layout.targets)
 
 
 def _judged(plan: Plan, wish: Wish, front: list[Layout]) -> tuple[list[Layout], int | None]:
