@@ -34,6 +34,7 @@ MAIN = Flight(
     aircraft="quad",
     battery="quad",
     height=80.0,
+    course=0.0,
     forward_overlap=75,
     side_overlap=70,
     margin_strips=1,

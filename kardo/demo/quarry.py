@@ -103,6 +103,7 @@ def hask_quarry() -> Plan:
                 aircraft="quad",
                 battery="quad",
                 height=80.0,
+                course=151.8,  # along the benches, which climbs least
                 forward_overlap=80.0,
                 side_overlap=70.0,
                 oblique_strips=2,

@@ -10,6 +10,7 @@ from kardo.core.errors import ReadError
 from kardo.core.flight.clearance import of_lines, of_ways
 from kardo.core.flight.pattern import FlightPlan, all_flown
 from kardo.core.flight.scan import gate, sequence_minutes, sequence_words, used_angle
+from kardo.core.flight.wind import wind_of
 from kardo.core.geodesy.angles import format_dms
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import UNITS, length, small, speed
@@ -86,6 +87,8 @@ def _typed(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
         *(_of_scan(f, unit) if f.scans else _of_images(f)),
         ("return height, over take-off", length(f.flight.homeward, unit)),
     ]
+    if (wind := wind_of(own)).speed:
+        rows.append(("planned in wind from, grid", f"{own.wind_from:.0f}°, {speed(wind.speed, unit)} at flying height"))
     if own.crossing_strips:
         rows.append(("crossing strips", f"{own.crossing_strips}, at {length(f.crossing_height, unit, 1)}"))
     if own.oblique_strips:

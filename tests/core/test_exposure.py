@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from kardo.core.day.exposure import daylight, exposure, sensitivity
 from kardo.core.errors import PlanError
-from kardo.core.flight.airtime import Wind, air_time
+from kardo.core.flight.airtime import air_time
 from kardo.core.flight.calibration import calibration_edits
 from kardo.core.flight.pattern import all_flown, flown
 from kardo.core.plan.edits import Edit, apply, changed
@@ -71,7 +71,9 @@ def test_images_by_time_keep_their_overlap_at_the_worst_speed():
     (a,), (b,) = all_flown(by_way), all_flown(by_time)
     assert b.trigger_interval == pytest.approx(a.trigger_distance / 9.0) and len(b.e) > 1.25 * len(a.e)
     assert b.trigger_distance == pytest.approx(a.trigger_distance * 6 / 9)
-    assert air_time(by_time, by_time.flights[0], Wind(3.0, 0.0)).overlap == pytest.approx(75.0)
+    assert air_time(
+        by_time, by_time.flights[0].model_copy(update={"wind_speed": 3.0, "wind_from": 0.0})
+    ).overlap == pytest.approx(75.0)
     usual = small_plan(flight={"speed": 6.0, "trigger_by": "time"})
     assert all_flown(usual)[0].trigger_interval == pytest.approx(a.trigger_distance / 7.5)
 

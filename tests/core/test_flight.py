@@ -80,7 +80,7 @@ def test_margins_reach_beyond_the_area():
 
 def test_shortest_course_flies_along_a_corridor():
     corridor = Polygon([(0, 0), (1000, 200), (1000, 260), (0, 60)])
-    bare = {"height": 80, "side_overlap": 70, "margin_strips": 0}
+    bare = {"height": 80, "side_overlap": 70, "margin_strips": 0, "course": None}
     flight = fly(bare, corridor, None)
     assert abs(flight.main_course % 180 - np.degrees(np.arctan2(1000, 200))) < 1
     others = [fly(bare | {"course": c}, corridor, None).minutes for c in (0.0, 45.0, 120.0)]

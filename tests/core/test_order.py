@@ -125,7 +125,7 @@ def test_the_way_between_strips_counts():
 
 def test_a_climb_to_the_crossing_strips_takes_its_time():
     slow = small_plan().kit.aircraft[0].model_copy(update={"climb_m_per_s": 0.1})
-    plan = small_plan(flight={"crossing_strips": 1, "crossing_height": 100.0})
+    plan = small_plan(flight={"crossing_strips": 1, "crossing_height": 100.0, "course": 90.0})
     lazy = plan.model_copy(update={"kit": plan.kit.model_copy(update={"aircraft": (slow,)})})
     seconds = [sum(s.then for s in flown(p, p.flights[0]).strips) for p in (plan, lazy)]
     assert 0.7 * 20 / 0.1 < seconds[1] - seconds[0] < 20 / 0.1, "less the way, flown meanwhile"
@@ -134,8 +134,8 @@ def test_a_climb_to_the_crossing_strips_takes_its_time():
 @settings(max_examples=15, deadline=None)
 @given(st.floats(0, 179), st.floats(60, 400), st.floats(60, 400))
 def test_the_shortest_course_is_the_shortest(turn, wide, high):
-    """No course of a whole compass, every seven degrees, takes less time in the air, but for the few per cent by which a strip more
-    or less makes the time jump between the courses that are looked at."""
+    """No course of a whole compass, every seven degrees, takes less time in the air, ways out and home included, but for the little by which a strip
+    more or less makes the time jump between the courses that are looked at: it took 10.72 minutes where 10.19 were to be had."""
     a = math.radians(turn)
     corners = np.array([(0, 0), (wide, 0), (wide, high), (0, high)]) @ [
         [math.cos(a), math.sin(a)],
@@ -149,4 +149,4 @@ def test_the_shortest_course_is_the_shortest(turn, wide, high):
         plan = plan.model_copy(update={"kit": plan.kit.model_copy(update={"batteries": (one_leg,)})})
         return flown(plan, plan.flights[0]).minutes
 
-    assert minutes(None) <= 1.05 * min(minutes(float(c)) for c in range(0, 180, 7))
+    assert minutes(None) <= 1.005 * min(minutes(float(c)) for c in range(0, 180, 7))

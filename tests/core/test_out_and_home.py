@@ -11,7 +11,7 @@ from kardo.core.errors import PlanError
 from kardo.core.flight.airtime import air_time
 from kardo.core.flight.out_and_home import HANDLING, minutes_out_and_home
 from kardo.core.flight.pattern import all_flown
-from kardo.core.flight.pilot import ways_in
+from kardo.core.flight.pilot import ways_from
 from kardo.core.flight.wind import Wind
 from kardo.core.plan.library import library
 from tests.conftest import E0, N0, small_plan
@@ -80,7 +80,7 @@ def test_a_far_take_off_place_takes_its_minutes_from_the_lines_of_every_leg():
 
 def test_minutes_of_a_leg_are_its_ways_lines_and_turns():
     plan = standing(-900.0)
-    found = air_time(plan, plan.flights[0], wind=Wind(3.0, 250.0))
+    found = air_time(plan, plan.flights[0].model_copy(update={"wind_speed": 3.0, "wind_from": 250.0}))
     for leg in found.legs:
         own = [line for line in found.lines if line.leg == leg.number]
         assert leg.minutes == pytest.approx(leg.out + leg.home + sum(line.minutes + line.turn_minutes for line in own))
@@ -88,9 +88,9 @@ def test_minutes_of_a_leg_are_its_ways_lines_and_turns():
 
 def test_a_wind_that_lets_nothing_come_home_is_told():
     """Lines across a wind of 14.9 m/s are flown, slowly; home against it is not."""
-    plan = standing(-900.0, course=0.0, crossing_strips=0)
+    plan = standing(-900.0, course=0.0, crossing_strips=0, wind_speed=14.95, wind_from=270.0)
     with pytest.raises(PlanError, match="does not come home"):
-        air_time(plan, plan.flights[0], wind=Wind(14.95, 270.0))
+        all_flown(plan)
 
 
 def test_the_height_of_the_ways_is_part_of_what_the_plan_is():
@@ -106,7 +106,7 @@ def test_legs_land_with_their_reserve_and_none_could_have_taken_the_next_line(x,
     (f,) = all_flown(plan)
     craft, battery = plan.aircraft("quad"), plan.battery("quad")
     usable = battery.minutes * (1 - reserve / 100)
-    out, home = ways_in(plan, f)
+    out, home = ways_from(plan, f, f.take_off[:2])
     assert f.legs[0].first_strip == 0 and f.legs[-1].last_strip == len(f.strips) - 1
     for leg, following in pairwise((*f.legs, None)):
         assert leg.out == pytest.approx(out[leg.first_strip]) and leg.home == pytest.approx(home[leg.last_strip])

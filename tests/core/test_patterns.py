@@ -182,7 +182,7 @@ def test_the_first_strip_of_ones_own_crosses_the_area():
 
 
 def test_fewest_turns_lie_along_the_longest_side():
-    by_turns = small_plan(flight={"course_by": "turns"})
+    by_turns = small_plan(flight={"course_by": "turns", "course": None})
     (f,) = all_flown(by_turns)
     assert f.main_course % 180 == pytest.approx(90.0, abs=0.2)
     across = flown(by_turns, by_turns.flights[0].model_copy(update={"course": 0.0}))

@@ -302,7 +302,7 @@ CASES = {
         control(point("G1", 50, 50, lies_on="asphalt", face="dark")),
         control(point("G1", 50, 50, lies_on="asphalt", face="light")),
     ),
-    "control-edge": ({"flight": {"margin_strips": 0}, **control(point("G1", 100, 1))}, {}),
+    "control-edge": ({"flight": {"margin_strips": 0}, **control(point("G1", 1, 60))}, {}),
     "targets-crowded": (control(point("G1", 50, 50), point("G2", 55, 50)), {}),
     "control-names": (
         control(*spread(("G1", "G2", "G3"), 20, "G"), *spread(("K1", "K2", "G9"), 90, "K")),
@@ -378,7 +378,7 @@ CASES = {
     "flight-link": ({"flight": {"standpoint": (E0 + 100, N0 - 2500)}}, {"flight": {"standpoint": (E0 + 100, N0 - 480)}}),
     "leg-battery": ("battery", {}),
     "flight-reserve": ({"flight": {"reserve": 20}}, {}),
-    "leg-short": ({"flight": {"speed": 9.0}}, {"flight": {"speed": 1.0}}),
+    "leg-short": ({"flight": {"speed": 9.0}}, {"flight": {"speed": 2.0}}),
     "flight-insurance": ({"flight": {"corrections": "live"}}, {}),
     "airspace-ceiling": (on_site(zone(60.0)), on_site(zone(60.0, asked="granted"))),
     "airspace-hours": (on_site(zone(60.0, hours=("06:00", "14:00"))), on_site(zone(90.0, hours=("06:00", "14:00")))),

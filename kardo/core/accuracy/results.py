@@ -11,7 +11,7 @@ from kardo.core.accuracy.defects import Defect
 from kardo.core.arrays import Floats, Json
 from kardo.core.plan.brief import State
 
-ENGINE = 10  # raised whenever the same plan would give other numbers, or they are told in another shape
+ENGINE = 11  # raised whenever the same plan would give other numbers, or they are told in another shape
 Triple = tuple[float, float, float]
 
 

@@ -1,19 +1,17 @@
 """The time in the air, line by line: speed over the ground in a wind, turns, the battery at the end of each line, what stays in sight of the pilot, and how
 legs that are too short for post-processing are made longer."""
 
+import contextlib
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-import numpy as np
-
-from kardo.core.arrays import Floats
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.cautions import before_take_off
-from kardo.core.flight.pattern import FlightPlan, flown
-from kardo.core.flight.pilot import seen_by_pilot, ways_in
+from kardo.core.flight.pattern import SLOWEST, FlightPlan, flown
+from kardo.core.flight.pilot import seen_by_pilot
 from kardo.core.flight.scan import sequence_minutes
-from kardo.core.flight.wind import STILL, Wind, over_ground_in
+from kardo.core.flight.wind import wind_of
 from kardo.core.geodesy.units import speed
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.flights import Flight
@@ -25,7 +23,8 @@ JPEG_BYTES, RAW_BYTES = 0.45, 1.9  # a pixel, about
 CARD_GB = 60.0  # that a card of 64 GB holds
 RETURN_BYTES = 30  # of one return with its time, about
 LEAST_LEG = 10.0  # minutes that post-processing wants, as the rule leg-short has it
-SLOWEST = 0.1  # metres a second over the ground, below which a line is not flown
+ALONG = 2.0  # degrees by which a course may differ and still be called the same
+GAINED = 0.5  # minutes that other lines must save to be worth laying
 STEPS = 20  # by which a value is sought that makes legs long enough
 
 
@@ -73,8 +72,9 @@ class Longer:
 
 @dataclass(frozen=True)
 class AirTime:
-    """A flight in the air. take_off: grid metres; starts: where that is, as long as nobody chose it; minutes: all legs. across: minutes where the lines lay across the wind, by which edits, None without one and where that
-    cannot be flown. windy: whether they should. slowest
+    """A flight in the air, in the wind that it is planned in. take_off: grid metres; starts: where that is, as long as nobody chose it; minutes: all legs. wind: metres a second
+    at flying height. across: minutes where the lines of a block lay across it, None without one and where that cannot be flown, or they lie so; by which edits, where something is
+    gained. windy: whether it is a third of the airspeed. slowest
     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
     speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw, cards of 64 GB for the raw; of a scan gigabytes of returns, and minutes of a leg that the inertial unit's
     sequence takes before its lines and after. cautions: what is gone through before take-off. shortest leg and the least it must have in minutes, and ways to make it longer where it is too short."""
@@ -85,6 +85,7 @@ class AirTime:
     lines: list[LineInAir]
     legs: list[LegInAir]
     minutes: float
+    wind: float
     across: float | None
     across_edits: list[Edit]
     windy: bool
@@ -106,36 +107,31 @@ class AirTime:
     cautions: list[str]
 
 
-def air_time(plan: Plan, flight: Flight, wind: Wind = STILL, least: float = LEAST_LEG) -> AirTime:
-    """A flight of a plan in a wind; least: minutes that a leg must have. Raises PlanError where it cannot be laid out, or the wind carries it away."""
+def air_time(plan: Plan, flight: Flight, least: float = LEAST_LEG) -> AirTime:
+    """A flight of a plan in its wind; least: minutes that a leg must have. Raises PlanError where it cannot be laid out, or the wind carries it away."""
     f = flown(plan, flight)
-    craft = plan.aircraft(flight.aircraft)
-    going, ways = _speeds(plan, f, wind), ways_in(plan, f, wind)
-    if min(going) <= SLOWEST:
-        raise PlanError(
-            f"In this wind {f.flight.name} does not come forward.", where="Flight, air time", mend="Wait for less wind."
-        )
-    if not np.isfinite(ways).all():
-        raise PlanError(
-            f"In this wind {f.flight.name} does not come home.", where="Flight, air time", mend="Wait for less wind."
-        )
+    craft, wind = plan.aircraft(flight.aircraft), wind_of(flight)
     far, unseen = _from_pilot(plan, f)
     before, after = sequence_minutes(f.scanner, flight) if f.scans else (0.0, 0.0)
-    lines, legs = _in_air(plan, f, going, ways, (before, after), (far, unseen))
-    minutes, shortest = sum(leg.minutes for leg in legs), min(leg.minutes for leg in legs)
+    lines, legs = list(_lines(plan, f, before, far, unseen)), _legs(f)
+    going = [line.speed for line in lines]
+    shortest = min(leg.minutes for leg in legs)
     overlap = 100 * (1 - (flight.speed + wind.speed) * f.trigger_interval / f.footprint_along)
     pixels = 0.0 if f.scans else f.images * f.camera.width_px * f.camera.height_px / 1e9
-    across = _across(plan, flight, wind) if wind.speed else None
     windy = wind.speed > WINDY * craft.cruise_m_per_s
+    turned = _across(plan, flight, f) if wind.speed else None
+    gained = turned is not None and _gains(f, turned, windy)
+    across = turned.minutes if turned else None
     return AirTime(
         flight.id,
         f.take_off[:2],
         _starts(f),
         lines,
         legs,
-        minutes,
+        f.minutes,
+        wind.speed,
         across,
-        list(field_edits(f"flights/{flight.id}", flight, course=round((wind.whence + 90) % 180, 1))) if across else [],
+        list(field_edits(f"flights/{flight.id}", flight, course=None, course_by="wind")) if gained else [],
         windy,
         min(going),
         max(going),
@@ -151,48 +147,42 @@ def air_time(plan: Plan, flight: Flight, wind: Wind = STILL, least: float = LEAS
         shortest,
         least,
         list(_longer(plan, flight, shortest, least)) if shortest < least else [],
-        _told(f, legs, minutes, across, windy) + _short(f, craft.accelerate_m_per_s2, plan.brief.unit),
+        _told(f, legs, across, gained) + _short(f, craft.accelerate_m_per_s2, plan.brief.unit),
         before_take_off(plan, f, max(far), sum(unseen)),
     )
 
 
-def _speeds(plan: Plan, f: FlightPlan, wind: Wind) -> list[float]:
-    """Metres a second over the ground along each line."""
-    craft = plan.aircraft(f.flight.aircraft)
-    return [over_ground_in(wind, _course(f, k), f.flight.speed, craft.max_m_per_s).ground for k in range(len(f.strips))]
-
-
-def _in_air(
-    plan: Plan,
-    f: FlightPlan,
-    going: list[float],
-    ways: tuple[Floats, Floats],
-    sequence: tuple[float, float],
-    pilot: tuple[list[float], list[int]],
-) -> tuple[list[LineInAir], list[LegInAir]]:
-    """Line by line and leg by leg: speeds over the ground, minutes out and home of each line, of the scanner's sequence, and what of each line the pilot sees."""
+def _lines(plan: Plan, f: FlightPlan, before: float, far: list[float], unseen: list[int]) -> Iterator[LineInAir]:
+    """Line by line, with the battery at the end of each; before: minutes of the scanner's sequence on the way to the first; of each line its farthest image from the pilot and what is not seen."""
     craft, battery = plan.aircraft(f.flight.aircraft), plan.battery(f.flight.battery)
-    (out, home), (before, after), (far, unseen) = ways, sequence, pilot
-    lines, legs = [], []
-    for number in range(len(f.legs)):
-        own = [k for k, s in enumerate(f.strips) if s.leg == number]
-        spent = float(out[own[0]]) + before
-        for k in own:
-            on_it = f.strips[k].length / going[k] / 60
-            turn = (f.strips[k].then if k != own[-1] else craft.turn_s) / 60
+    for number, leg in enumerate(f.legs, 1):
+        spent = leg.out + before
+        for k in range(leg.first_strip, leg.last_strip + 1):
+            strip = f.strips[k]
+            on_it = strip.length / strip.speed / 60
+            turn = (strip.then if k != leg.last_strip else craft.turn_s) / 60
             spent += on_it
             left = 100 * (1 - spent / battery.minutes)
-            lines.append(
-                LineInAir(k + 1, number + 1, _course(f, k), f.strips[k].length, going[k], on_it, turn, left, far[k], unseen[k])
-            )  # fmt: skip
+            yield LineInAir(
+                k + 1, number, _course(f, k), strip.length, strip.speed, on_it, turn, left, far[k], unseen[k]
+            )
             spent += turn
-        spent += float(home[own[-1]]) + after
-        landing = 100 * (1 - spent / battery.minutes)
-        enough = landing >= f.flight.reserve - 1e-6
-        legs.append(
-            LegInAir(number + 1, own[0] + 1, own[-1] + 1, spent, float(out[own[0]]), float(home[own[-1]]), landing, enough)
-        )  # fmt: skip
-    return lines, legs
+
+
+def _legs(f: FlightPlan) -> list[LegInAir]:
+    return [
+        LegInAir(
+            number,
+            leg.first_strip + 1,
+            leg.last_strip + 1,
+            leg.minutes,
+            leg.out,
+            leg.home,
+            leg.battery_left,
+            leg.battery_left >= f.flight.reserve - 1e-6,
+        )
+        for number, leg in enumerate(f.legs, 1)
+    ]
 
 
 def _of_scan(f: FlightPlan, minutes: float) -> float:
@@ -219,17 +209,26 @@ def _from_pilot(plan: Plan, f: FlightPlan) -> tuple[list[float], list[int]]:
     return [float(away[f.strip == k].max()) for k in lines], [int((~seen[f.strip == k]).sum()) for k in lines]
 
 
-def _across(plan: Plan, flight: Flight, wind: Wind) -> float | None:
-    """Minutes of the same flight with its lines across the wind; None where that cannot be flown."""
-    turned = flown(plan, flight.model_copy(update={"course": (wind.whence + 90) % 180}))
-    going = _speeds(plan, turned, wind)
-    if min(going) <= SLOWEST:
+def _across(plan: Plan, flight: Flight, f: FlightPlan) -> FlightPlan | None:
+    """The same flight of a block with its lines across the wind; None where they lie so already, or that cannot be flown."""
+    course = (flight.wind_from + 90) % 180
+    if flight.pattern != "block" or abs((f.main_course - course + 90) % 180 - 90) <= ALONG:
         return None
-    on_lines = sum(s.length / g - s.length / flight.speed for s, g in zip(turned.strips, going, strict=True)) / 60
-    out, home = ways_in(plan, turned, wind)
-    on_ways = sum(float(out[a.first_strip] + home[a.last_strip]) - a.out - a.home for a in turned.legs)
-    minutes = turned.minutes + on_lines + on_ways
-    return minutes if math.isfinite(minutes) else None
+    with contextlib.suppress(PlanError):
+        return flown(plan, flight.model_copy(update={"course": None, "course_by": "wind"}))
+    return None
+
+
+def _gains(f: FlightPlan, turned: FlightPlan, windy: bool) -> bool:
+    """Whether lines across the wind are worth laying: they are flown sooner, or, in a strong one, at one speed over the ground in no more time."""
+
+    def uneven(one: FlightPlan) -> float:
+        speeds = [s.speed for s in one.strips]
+        return max(speeds) - min(speeds)
+
+    sooner = turned.minutes < f.minutes - GAINED
+    evener = windy and uneven(turned) < uneven(f) - SLOWEST and turned.minutes <= f.minutes
+    return sooner or evener
 
 
 def _longer(plan: Plan, flight: Flight, shortest: float, least: float) -> Iterator[Longer]:
@@ -273,15 +272,14 @@ def _starts(f: FlightPlan) -> str:
     return "starting at the foot of the first exposure" if first else "starting beside the base"
 
 
-def _told(f: FlightPlan, legs: list[LegInAir], minutes: float, across: float | None, windy: bool) -> str:
+def _told(f: FlightPlan, legs: list[LegInAir], across: float | None, gained: bool) -> str:
     count = f"{len(legs)} {'leg' if len(legs) == 1 else 'legs'}"
     ways = sum(leg.out + leg.home for leg in legs)
     where = f"taken as {starts}; " if (starts := _starts(f)) else ""
-    words = f"{minutes:.0f} min in the air in {count}, {ways:.0f} of them on ways out and home; {where}landing with {min(leg.battery for leg in legs):.0f} % at least."
+    words = f"{f.minutes:.0f} min in the air in {count}, {ways:.0f} of them on ways out and home; {where}landing with {min(leg.battery for leg in legs):.0f} % at least."
     short = [str(leg.number) for leg in legs if not leg.enough]
     if short:
         words += f" Leg {' and '.join(short)} would land below the reserve of {f.flight.reserve:g} %."
-    if across is not None:
-        better = "better, in this wind" if windy else "no better"
-        words += f" Across the wind it takes {across:.0f} min: {better}."
+    if gained:
+        words += f" With its lines across the wind it takes {across:.0f} min: better, in this wind."
     return words

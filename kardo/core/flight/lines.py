@@ -45,6 +45,17 @@ class Line:
         """Metres from the first exposure to the last."""
         return abs(self.end - self.start)
 
+    @property
+    def count(self) -> int:
+        """How many exposures cover it."""
+        return max(2, math.ceil(self.length / self.trigger - 1e-9) + 1)
+
+    def as_flown(self) -> "Line":
+        """Drawn out at both ends to a whole number of exposures: as far as it is flown."""
+        half = math.copysign((self.count - 1) * self.trigger / 2, self.end - self.start)
+        middle = (self.start + self.end) / 2
+        return replace(self, start=middle - half, end=middle + half)
+
     def at(self, along: float) -> tuple[float, float]:
         """A place along it, metres on the ground about the grid's origin."""
         a = math.radians(self.course)

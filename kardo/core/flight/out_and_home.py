@@ -1,6 +1,5 @@
 """The way out to a line and home from it: upright to the height it is flown at, straight at the cruising speed, down again."""
 
-import math
 from typing import TypeAlias
 
 import numpy as np
@@ -24,20 +23,30 @@ def minutes_out_and_home(
     >>> round(out, 2), round(home, 2)  # half a minute, 120 s, and 15 s up or 20 s down
     (2.75, 2.83)
     """
-    top = max(top, up)
-    far, course = math.hypot(*off), math.degrees(math.atan2(*off))
-    rise, fall = top / craft.climb_m_per_s, (top - up) / craft.descend_m_per_s
-    back_up, down = (top - up) / craft.climb_m_per_s, top / craft.descend_m_per_s
-    out = HANDLING + (rise + fall + _straight(craft, far, course, wind)) / 60
-    home = HANDLING + (back_up + down + _straight(craft, far, course + 180, wind)) / 60
-    return max(out, craft.transit_min), max(home, craft.transit_min)
+    e, n, above = (np.array([value]) for value in (*off, up))
+    return float(_out(craft, e, n, above, top, wind)[0]), float(_home(craft, e, n, above, top, wind)[0])
 
 
-def _straight(craft: Aircraft, far: float, course: float, wind: Wind) -> float:
-    if far < 1.0:
-        return 0.0
-    ground = over_ground_in(wind, course, craft.cruise_m_per_s, craft.max_m_per_s).ground
-    return far / ground if ground > 0.1 else math.inf
+def _out(craft: Aircraft, e: Floats, n: Floats, up: Floats, top: float, wind: Wind) -> Floats:
+    top_ = np.maximum(up, top)
+    climbed = top_ / craft.climb_m_per_s + (top_ - up) / craft.descend_m_per_s
+    return np.maximum(HANDLING + (climbed + _straight(craft, e, n, wind)) / 60, craft.transit_min)
+
+
+def _home(craft: Aircraft, e: Floats, n: Floats, up: Floats, top: float, wind: Wind) -> Floats:
+    top_ = np.maximum(up, top)
+    climbed = (top_ - up) / craft.climb_m_per_s + top_ / craft.descend_m_per_s
+    return np.maximum(HANDLING + (climbed + _straight(craft, -e, -n, wind)) / 60, craft.transit_min)
+
+
+def _straight(craft: Aircraft, e: Floats, n: Floats, wind: Wind) -> Floats:
+    """Seconds (k,) of straight ways so far east and north; none for less than a metre, infinite where the wind allows no way."""
+    far = np.hypot(e, n)
+    ground = np.full(len(far), min(craft.cruise_m_per_s, craft.max_m_per_s))
+    if wind.speed:
+        courses = np.degrees(np.arctan2(e, n)).tolist()
+        ground = np.array([over_ground_in(wind, c, craft.cruise_m_per_s, craft.max_m_per_s).ground for c in courses])
+    return np.where(far < 1.0, 0.0, np.where(ground > 0.1, far / np.maximum(ground, 0.1), np.inf))
 
 
 Places: TypeAlias = tuple[Floats, Floats, Floats]
@@ -56,10 +65,8 @@ def ways_of_lines(
     above. A height that is not known counts as top."""
     e, n, h = take_off
 
-    def way(places: Places, which: int) -> Floats:
+    def off(places: Places) -> Places:
         east, north = (places[0] - e) / grid_per_ground, (places[1] - n) / grid_per_ground
-        up = np.where(np.isfinite(places[2]), np.maximum(places[2] - h, 0.0), top)
-        at = zip(east.tolist(), north.tolist(), up.tolist(), strict=True)
-        return np.array([minutes_out_and_home(craft, (x, y), z, top, wind)[which] for x, y, z in at])
+        return east, north, np.where(np.isfinite(places[2]), np.maximum(places[2] - h, 0.0), top)
 
-    return way(starts, 0), way(ends, 1)
+    return _out(craft, *off(starts), top, wind), _home(craft, *off(ends), top, wind)

@@ -7,6 +7,7 @@ from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
+from shapely import Point
 from shapely.affinity import scale
 
 from kardo.core.arrays import Floats, Ints
@@ -15,6 +16,7 @@ from kardo.core.flight.areas import flight_polygon, ground_scale
 from kardo.core.flight.lines import Kind, Line, Region, block, corridor, crossing, crossing_height, facade, oblique, own
 from kardo.core.flight.out_and_home import ways_of_lines
 from kardo.core.flight.scan import mean_density, sequence_minutes, swath, track_step
+from kardo.core.flight.wind import STILL, Wind, over_ground_in, wind_of
 from kardo.core.kept import kept
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Battery, Camera, Scanner
@@ -24,13 +26,14 @@ from kardo.core.terrain.surface import AnySurface
 OF_EXPOSURES = ("e", "n", "h", "course", "yaw", "tilt", "leg", "strip")  # what a flight has of each
 MAX_EXPOSURES, MAX_STRIPS = 20_000, 1000
 BY_BASE = 500.0  # metres from a base to the nearest exposure, up to which the flight is taken to start beside it
+SLOWEST = 0.1  # metres a second over the ground, below which a line is not flown
 COARSE, FINER = 3, (1.0, 0.4)  # degrees by which the shortest course is sought about
 
 
 @dataclass(frozen=True)
 class Strip:
-    """One flight line: grid metres of first and last exposure, its exposures as a range, its leg, what it is for, and the seconds from its end to the
-    next, its turn included."""
+    """One flight line: grid metres of first and last exposure, its exposures as a range, its leg, metres from the first to the last, what it is for, the seconds
+    from its end to the next, its turn included, and metres a second over the ground."""
 
     start: tuple[float, float]
     end: tuple[float, float]
@@ -40,6 +43,7 @@ class Strip:
     length: float
     kind: Kind
     then: float
+    speed: float
 
 
 @dataclass(frozen=True)
@@ -203,18 +207,20 @@ def fly(
     """Lay strips over an area (grid metres); spacing, lengths and times are those on the ground, of which a metre is so many on
     the grid. base: grid metres of the base, beside which it takes off where no other place is chosen. Raises PlanError when it would take more exposures than can be planned."""
     over, area = area, scale(area, 1 / grid_per_ground, 1 / grid_per_ground, origin=(0.0, 0.0))
-    sensor, craft = equipment.sensor, equipment.aircraft
+    sensor, craft, wind = equipment.sensor, equipment.aircraft, wind_of(flight)
     across, along, spacing, trigger = _frame(sensor, flight)
     _require_few(area, spacing, trigger, flight)
-    course = (
-        flight.course if flight.course is not None else _found_course(flight, area, spacing, trigger, across, craft)
-    )
+    course = flight.course
+    if course is None:
+        off = flight.standpoint or base
+        place = (off[0] / grid_per_ground, off[1] / grid_per_ground) if off else None
+        course = _found_course(flight, area, spacing, trigger, across, equipment, place)
     lines = _laid(flight, sensor, area, course, spacing, trigger, across, grid_per_ground)
-    count = sum(line.length / line.trigger + 1 for line in lines)
+    count = sum(line.count for line in lines)
     if count > MAX_EXPOSURES:
         raise too_many(count)
+    lines = [line.as_flown() for line in lines]
     ways = _ways(lines, flight, craft)
-    more = sum(sequence_minutes(sensor, flight)) if isinstance(sensor, Scanner) else 0.0
     e, n, azimuth, strip = _exposures(lines)
     e, n = e * grid_per_ground, n * grid_per_ground
     above = np.array([line.height for line in lines])[strip]
@@ -223,8 +229,10 @@ def fly(
     first = np.r_[0, np.cumsum(counts)[:-1]]
     take_off = _take_off(flight, base, surface, e, n, h)
     starts, ends = ((e[k], n[k], h[k]) for k in (first, first + counts - 1))
-    out_home = ways_of_lines(craft, take_off, starts, ends, flight.homeward, grid_per_ground)
-    legs, leg_of_strip = _legs(lines, ways, out_home, flight, craft, equipment.battery, more)
+    out_home = ways_of_lines(craft, take_off, starts, ends, flight.homeward, grid_per_ground, wind)
+    going = _over_ground(azimuth[first], flight, craft, wind)
+    _require_home(flight, going, out_home)
+    legs, leg_of_strip = _legs(lines, going, ways, out_home, flight, equipment)
     strips = tuple(
         Strip(
             (e[a], n[a]),
@@ -235,6 +243,7 @@ def fly(
             lines[s].length,
             lines[s].kind,
             ways[s],
+            going[s],
         )
         for s, (a, k) in enumerate(zip(first, counts, strict=True))
     )
@@ -352,9 +361,16 @@ def too_many(count: float) -> PlanError:
 
 
 def _found_course(
-    flight: Flight, area: Region, spacing: float, trigger: float, across: float, craft: Aircraft
+    flight: Flight,
+    area: Region,
+    spacing: float,
+    trigger: float,
+    across: float,
+    equipment: Equipment,
+    place: tuple[float, float] | None,
 ) -> float:
-    """The course of a flight that does not say one: of a block the shortest, or the one with the fewest lines; of a corridor its longest part's."""
+    """The course of a flight that does not say one: of a block the shortest, the one with the fewest lines, or across the wind; of a corridor its longest part's. place: where it
+    takes off, metres on the ground, where that is known."""
     if flight.pattern in ("corridor", "facade") and len(flight.line) > 1:
         a, b = max(pairwise(flight.line), key=lambda part: math.dist(*part))
         return math.degrees(math.atan2(b[0] - a[0], b[1] - a[1])) % 360
@@ -366,27 +382,70 @@ def _found_course(
         sides = np.diff(ring, axis=0)[:2]
         longest = sides[int(np.argmax(np.hypot(*sides.T)))]
         return round(math.degrees(math.atan2(longest[0], longest[1])) % 180, 1)
-    return _shortest_course(flight, area, spacing, trigger, across, craft)
+    if flight.course_by == "wind" and flight.wind_speed:
+        return round((flight.wind_from + 90) % 180, 1)
+    return _shortest_course(flight, area, spacing, trigger, across, equipment, place)
 
 
 @lru_cache(maxsize=128)
 def _shortest_course(
-    flight: Flight, area: Region, spacing: float, trigger: float, across: float, craft: Aircraft
+    flight: Flight,
+    area: Region,
+    spacing: float,
+    trigger: float,
+    across: float,
+    equipment: Equipment,
+    place: tuple[float, float] | None,
 ) -> float:
-    """The course with the shortest time in the air, ways between the lines included: the best of the area's sides and second
+    """The course with the shortest time in the air in still air over level ground, all ways and batteries included: the best of the area's sides and every third
     degree, sought about more finely. Kept, for control is moved, judged and searched under the same flights many times."""
     ring = np.array(area.minimum_rotated_rectangle.exterior.coords)
     sides = np.degrees(np.arctan2(*np.diff(ring, axis=0)[:2].T)) % 180
     candidates = sorted({round(float(c), 1) % 180 for c in (*sides, *range(0, 180, COARSE))})
 
-    def seconds(course: float) -> float:
-        lines = block(flight, area, course, spacing, trigger, across, roughly=True)
-        return sum(line.length / flight.speed for line in lines) + sum(_ways(lines, flight, craft))
+    if place is not None and area.distance(Point(place)) > BY_BASE:
+        place = None
 
-    best = min(candidates, key=seconds)
+    def minutes(course: float) -> float:
+        lines = block(flight, area, course, spacing, trigger, across, roughly=True)
+        return _minutes_on_level_ground([line.as_flown() for line in lines], flight, equipment, place)
+
+    best = min(candidates, key=minutes)
     for step in FINER:
-        best = min(((best + k * step) % 180 for k in (-2, -1, 0, 1, 2)), key=seconds)
+        best = min(((best + k * step) % 180 for k in (-2, -1, 0, 1, 2)), key=minutes)
     return round(best, 1)
+
+
+def _minutes_on_level_ground(
+    lines: list[Line], flight: Flight, equipment: Equipment, place: tuple[float, float] | None
+) -> float:
+    """Minutes of all legs in still air; place: where it takes off, metres on the ground, else at the foot of the first exposure."""
+    up = np.array([line.height for line in lines])
+    starts, ends = (
+        (*np.array([line.at(along) for line, along in zip(lines, some, strict=True)]).T, up)
+        for some in ([line.start for line in lines], [line.end for line in lines])
+    )
+    off = place or (starts[0][0], starts[1][0])
+    out_home = ways_of_lines(equipment.aircraft, (*off, 0.0), starts, ends, flight.homeward, 1.0)
+    ways, going = _ways(lines, flight, equipment.aircraft), _over_ground(up, flight, equipment.aircraft, STILL)
+    return sum(leg.minutes for leg in _legs(lines, going, ways, out_home, flight, equipment)[0])
+
+
+def _over_ground(courses: Floats, flight: Flight, craft: Aircraft, wind: Wind) -> list[float]:
+    """Metres a second over the ground along lines (k,) flown in these courses, radians."""
+    if wind == STILL:
+        return [min(flight.speed, craft.max_m_per_s)] * len(courses)
+    degrees = np.degrees(courses).tolist()
+    return [over_ground_in(wind, course, flight.speed, craft.max_m_per_s).ground for course in degrees]
+
+
+def _require_home(flight: Flight, going: list[float], out_home: tuple[Floats, Floats]) -> None:
+    """Raises PlanError where the wind is stronger than the aircraft."""
+    stopped = "come forward" if min(going) <= SLOWEST else "come home" if not np.isfinite(out_home).all() else ""
+    if stopped:
+        raise PlanError(
+            f"In this wind {flight.name} does not {stopped}.", where="Flight, air time", mend="Wait for less wind."
+        )
 
 
 def _ways(lines: list[Line], flight: Flight, craft: Aircraft) -> list[float]:
@@ -418,21 +477,22 @@ def _take_off(
 
 def _legs(
     lines: list[Line],
+    going: list[float],
     ways: list[float],
     out_home: tuple[Floats, Floats],
     flight: Flight,
-    craft: Aircraft,
-    battery: Battery,
-    more: float,
+    equipment: Equipment,
 ) -> tuple[tuple[Leg, ...], list[int]]:
-    """Cut the flight at line ends so that each battery lands with its reserve, home from wherever its last line ends; each leg takes so many minutes more. out_home (k,)
+    """Cut the flight at line ends so that each battery lands with its reserve, home from wherever its last line ends. going: metres a second over the ground along each line; out_home (k,)
     each: minutes out to each line and home from it. A single line longer than a battery keeps a leg of its own, and shows what it would leave."""
+    sensor, craft, battery = equipment.sensor, equipment.aircraft, equipment.battery
     out, home = out_home
+    more = sum(sequence_minutes(sensor, flight)) if isinstance(sensor, Scanner) else 0.0
     usable = battery.minutes * (1 - flight.reserve / 100) - more
     cuts: list[tuple[int, int, float]] = []  # first line, last, and minutes with the way home
     spent = 0.0  # from take-off to the end of the line before, its turn included
     for k, line in enumerate(lines):
-        on_line = (line.length / flight.speed + craft.turn_s) / 60
+        on_line = (line.length / going[k] + craft.turn_s) / 60
         on_way = (ways[k - 1] - craft.turn_s) / 60 if cuts else 0.0
         if cuts and spent + on_way + on_line + home[k] <= usable:
             first, spent = cuts.pop()[0], spent + on_way + on_line
@@ -450,8 +510,7 @@ def _exposures(lines: list[Line]) -> tuple[Floats, Floats, Floats, Ints]:
     """Metres on the ground about the grid's origin, grid azimuth in radians and strip of every exposure."""
     es, ns, azimuth, strip = [], [], [], []
     for s, line in enumerate(lines):
-        a = math.radians(line.course)
-        count = max(2, math.ceil(line.length / line.trigger - 1e-9) + 1)
+        a, count = math.radians(line.course), line.count
         middle, step = (line.start + line.end) / 2, math.copysign(line.trigger, line.end - line.start)
         y = np.asarray(middle + (np.arange(count) - (count - 1) / 2) * step, dtype=np.float64)
         e, n = from_course(np.full(count, line.offset, dtype=np.float64), y, a)

@@ -11,7 +11,7 @@ from kardo.core.flight.areas import ground_scale
 from kardo.core.flight.out_and_home import ways_of_lines
 from kardo.core.flight.pattern import FlightPlan, flown
 from kardo.core.flight.reach import CANDIDATES, places_over, sample_of, things_on
-from kardo.core.flight.wind import STILL, Wind
+from kardo.core.flight.wind import wind_of
 from kardo.core.geodesy.units import length, place
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.flights import Flight
@@ -40,19 +40,15 @@ def seen_by_pilot(
     return away, seen
 
 
-def ways_in(
-    plan: Plan, f: FlightPlan, wind: Wind = STILL, at: tuple[float, float] | None = None
-) -> tuple[Floats, Floats]:
-    """Minutes (k,) out to each line of a flight and home from it, from its take-off place or another at grid metres."""
+def ways_from(plan: Plan, f: FlightPlan, at: tuple[float, float]) -> tuple[Floats, Floats]:
+    """Minutes (k,) out to each line of a flight and home from it in its wind, from a place at grid metres."""
     first = np.array([s.first for s in f.strips])
     last = first + np.array([s.count - 1 for s in f.strips])
     starts, ends = ((f.e[k], f.n[k], f.h[k]) for k in (first, last))
-    take_off = f.take_off
-    if at is not None:
-        ground = float(plan.surface.at(*at)) if plan.surface is not None else 0.0
-        take_off = (*at, ground if math.isfinite(ground) else take_off[2])
+    ground = float(plan.surface.at(*at)) if plan.surface is not None else 0.0
+    take_off = (*at, ground if math.isfinite(ground) else f.take_off[2])
     craft = plan.aircraft(f.flight.aircraft)
-    return ways_of_lines(craft, take_off, starts, ends, f.flight.homeward, ground_scale(plan), wind)
+    return ways_of_lines(craft, take_off, starts, ends, f.flight.homeward, ground_scale(plan), wind_of(f.flight))
 
 
 @dataclass(frozen=True)
@@ -86,7 +82,7 @@ def best_take_off(plan: Plan, flight: Flight) -> TakeOff:
 
     def judged(at: tuple[float, float]) -> tuple[int, float]:
         _, seen = seen_by_pilot(plan, f, at, some)
-        out, home = ways_in(plan, f, at=at)
+        out, home = ways_from(plan, f, at)
         return round(100 * float(np.mean(~seen))), sum(float(out[a.first_strip] + home[a.last_strip]) for a in f.legs)
 
     e, n = min(allowed, key=judged)

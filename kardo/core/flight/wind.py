@@ -3,6 +3,8 @@
 import math
 from dataclasses import dataclass
 
+from kardo.core.plan.flights import Flight
+
 
 @dataclass(frozen=True)
 class Wind:
@@ -29,6 +31,14 @@ def at_height(speed: float, measured_at: float, height: float) -> float:
     6.73
     """
     return float(speed * (height / measured_at) ** (1 / 7))
+
+
+def wind_of(flight: Flight) -> Wind:
+    """The wind that a flight is planned in, at its height above ground."""
+    if not flight.wind_speed:
+        return STILL
+    measured_at = flight.wind_at or flight.height
+    return Wind(at_height(flight.wind_speed, measured_at, flight.height), flight.wind_from)
 
 
 @dataclass(frozen=True)

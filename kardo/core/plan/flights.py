@@ -38,7 +38,10 @@ class Flight(Part):
     higher), and oblique strips along it and across. area is one of the site's areas, None its whole boundary; areas_too are flown with it.
 
     pattern: strips over a block; along a corridor's line, so many metres wide; outside of walls, the stand-off away; or one's own, which are not laid anew. line: of the corridor, or the walls (a
-    ring's ends meet). course_by: what a course that is not said is sought by. margin_reason: why lines end where they do.
+    ring's ends meet). course_by: what a course that is not said is sought by, or across the wind, which it follows. margin_reason: why lines end where they do.
+
+    The wind that it is planned in: m/s, from where in grid degrees, and at how many metres above ground it is so (None: at flying height). It goes into the time in the
+    air and where batteries are changed; lines lie in it only where they are asked to lie across.
 
     return_height is that of the fail-safe way home, above the take-off place (None: the flying height); standpoint is where the
     aircraft takes off and is flown from (None: beside its base where that is near, else at the foot of the first exposure).
@@ -66,7 +69,10 @@ class Flight(Part):
     width: Annotated[float, Field(ge=1, le=5000, allow_inf_nan=False)] = 60.0
     stand_off: Annotated[float, Field(ge=1, le=500, allow_inf_nan=False)] = 15.0
     own_strips: Annotated[tuple[OwnStrip, ...], Field(max_length=1000)] = ()
-    course_by: Literal["time", "turns"] = "time"
+    course_by: Literal["time", "turns", "wind"] = "time"
+    wind_speed: Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)] = 0.0
+    wind_from: Annotated[float, Field(ge=0, le=360, allow_inf_nan=False)] = 270.0
+    wind_at: Annotated[float | None, Field(ge=1, le=500, allow_inf_nan=False)] = None
     margin_reason: Note = ""
     height: AboveGround = 60.0
     terrain_following: bool = True

@@ -21,7 +21,6 @@ from kardo.core.flight.own_strips import another_strip
 from kardo.core.flight.pattern import flown
 from kardo.core.flight.pilot import TakeOff, best_take_off
 from kardo.core.flight.profile import LineProfile, of_line, of_way
-from kardo.core.flight.wind import Wind, at_height
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Camera, LensEntry
@@ -74,26 +73,15 @@ def _covered(plan: Plan) -> CoverageAnswer:
 
 
 @router.get("/{job_id}/flight/air", response=AirTime)
-def show_air_time(
-    request: HttpRequest,
-    job_id: UUID,
-    flight: str = "",
-    wind: Annotated[float, Query(ge=0, le=60)] = 0.0,
-    whence: Annotated[float, Query(ge=0, le=360)] = 0.0,
-    measured_at: Annotated[float | None, Query(ge=1, le=500)] = None,
-):
-    """A flight line by line in a wind (metres a second at flying height, or as measured at another height above ground; whence in grid degrees): speed over the
-    ground, turns, battery, sight."""
+def show_air_time(request: HttpRequest, job_id: UUID, flight: str = ""):
+    """A flight line by line in the wind that it is planned in: speed over the ground, turns, battery, sight."""
     at = standing_of(request, job_id)
-    made_of = at.revision, at.model, flight, wind, whence, measured_at
 
     def make() -> AirTime:
         plan = whole_plan(job_of(request, job_id))
-        own = _flight(plan, flight)
-        there = wind if measured_at is None else at_height(wind, measured_at, own.height)
-        return air_time(plan, own, Wind(there, whence))
+        return air_time(plan, _flight(plan, flight))
 
-    return made_once(request, made_of, AIR, make)
+    return made_once(request, (at.revision, at.model, flight), AIR, make)
 
 
 @router.get("/{job_id}/flight/light", response=ExposureAdvice)

@@ -634,8 +634,7 @@ export interface paths {
         };
         /**
          * Show Air Time
-         * @description A flight line by line in a wind (metres a second at flying height, or as measured at another height above ground; whence in grid degrees): speed over the
-         *     ground, turns, battery, sight.
+         * @description A flight line by line in the wind that it is planned in: speed over the ground, turns, battery, sight.
          */
         get: operations["kardo_server_plans_flight_show_air_time"];
         put?: never;
@@ -2971,7 +2970,10 @@ export interface components {
          *     higher), and oblique strips along it and across. area is one of the site's areas, None its whole boundary; areas_too are flown with it.
          *
          *     pattern: strips over a block; along a corridor's line, so many metres wide; outside of walls, the stand-off away; or one's own, which are not laid anew. line: of the corridor, or the walls (a
-         *     ring's ends meet). course_by: what a course that is not said is sought by. margin_reason: why lines end where they do.
+         *     ring's ends meet). course_by: what a course that is not said is sought by, or across the wind, which it follows. margin_reason: why lines end where they do.
+         *
+         *     The wind that it is planned in: m/s, from where in grid degrees, and at how many metres above ground it is so (None: at flying height). It goes into the time in the
+         *     air and where batteries are changed; lines lie in it only where they are asked to lie across.
          *
          *     return_height is that of the fail-safe way home, above the take-off place (None: the flying height); standpoint is where the
          *     aircraft takes off and is flown from (None: beside its base where that is near, else at the foot of the first exposure).
@@ -3044,7 +3046,19 @@ export interface components {
              * @default time
              * @enum {string}
              */
-            course_by: "time" | "turns";
+            course_by: "time" | "turns" | "wind";
+            /**
+             * Wind Speed
+             * @default 0
+             */
+            wind_speed: number;
+            /**
+             * Wind From
+             * @default 270
+             */
+            wind_from: number;
+            /** Wind At */
+            wind_at: number | null;
             /**
              * Margin Reason
              * @default
@@ -5987,8 +6001,9 @@ export interface components {
         };
         /**
          * AirTime
-         * @description A flight in the air. take_off: grid metres; starts: where that is, as long as nobody chose it; minutes: all legs. across: minutes where the lines lay across the wind, by which edits, None without one and where that
-         *     cannot be flown. windy: whether they should. slowest
+         * @description A flight in the air, in the wind that it is planned in. take_off: grid metres; starts: where that is, as long as nobody chose it; minutes: all legs. wind: metres a second
+         *     at flying height. across: minutes where the lines of a block lay across it, None without one and where that cannot be flown, or they lie so; by which edits, where something is
+         *     gained. windy: whether it is a third of the airspeed. slowest
          *     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
          *     speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw, cards of 64 GB for the raw; of a scan gigabytes of returns, and minutes of a leg that the inertial unit's
          *     sequence takes before its lines and after. cautions: what is gone through before take-off. shortest leg and the least it must have in minutes, and ways to make it longer where it is too short.
@@ -6009,6 +6024,8 @@ export interface components {
             legs: components["schemas"]["LegInAir"][];
             /** Minutes */
             minutes: number;
+            /** Wind */
+            wind: number;
             /** Across */
             across: number | null;
             /** Across Edits */
@@ -9567,9 +9584,6 @@ export interface operations {
         parameters: {
             query?: {
                 flight?: string;
-                wind?: number;
-                whence?: number;
-                measured_at?: number | null;
             };
             header?: never;
             path: {

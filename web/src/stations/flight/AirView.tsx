@@ -21,16 +21,10 @@ const MEASURED = [
 export function AirView() {
   const { jobId, plan, answer } = usePlan();
   const [chosen, choose] = useState<string | null>(null);
-  const [wind, setWind] = useState({ speed: 0, whence: 270, measured_at: "" });
   const flight = plan.flights.find((f) => f.id === chosen) ?? plan.flights[0];
-  const speeds = speedUnit(plan.brief.unit);
   const { data, error } = useQuery<AirTime, Problem>({
-    queryKey: ["air", jobId, answer.revision, flight?.id, wind],
-    queryFn: () =>
-      call(
-        "GET",
-        `/jobs/${jobId}/flight/air?flight=${flight!.id}&wind=${wind.speed}&whence=${wind.whence}${wind.measured_at && `&measured_at=${wind.measured_at}`}`,
-      ),
+    queryKey: ["air", jobId, answer.revision, flight?.id],
+    queryFn: () => call("GET", `/jobs/${jobId}/flight/air?flight=${flight!.id}`),
     enabled: !!flight,
     staleTime: Infinity,
     placeholderData: (previous) => previous,
@@ -40,36 +34,53 @@ export function AirView() {
     <section data-testid="air-time">
       <div className="flex flex-wrap items-center gap-x-3">
         {plan.flights.length > 1 && <Tabs label="Flight" tabs={plan.flights} chosen={flight.id} onChoose={choose} />}
-        <label className="flex items-center gap-1 text-sm">
-          wind, {speeds.name}
-          <NumberField
-            label={`Wind, ${speeds.name}`}
-            value={wind.speed}
-            scale={speeds.scale}
-            width="w-14"
-            onCommit={(speed) => setWind({ ...wind, speed: Math.min(60, Math.max(0, speed)) })}
-          />
-        </label>
-        <Select
-          label="Where it blows so"
-          value={wind.measured_at}
-          options={MEASURED}
-          onChange={(measured_at) => setWind({ ...wind, measured_at })}
-        />
-        <label className="flex items-center gap-1 text-sm">
-          from, ° of the grid
-          <NumberField
-            label="Whence, degrees of the grid"
-            value={wind.whence}
-            decimals={0}
-            width="w-14"
-            onCommit={(whence) => setWind({ ...wind, whence: ((whence % 360) + 360) % 360 })}
-          />
-        </label>
+        <WindFields flight={flight} />
       </div>
       <TakesOff key={flight.id} flight={flight} air={data?.flight === flight.id ? data : undefined} />
       {error ? <ProblemNote problem={error} /> : data ? <Told air={data} flight={flight} /> : <p>Reckoning…</p>}
     </section>
+  );
+}
+
+/** The wind that the flight is planned in, kept with it: batteries, legs and the day follow. */
+function WindFields({ flight }: { flight: Flight }) {
+  const { plan, edit } = usePlan();
+  const speeds = speedUnit(plan.brief.unit);
+  const set = (values: Partial<Flight>) => void edit(fieldEdits(plan, `flights/${flight.id}`, values));
+  const at = flight.wind_at ?? null;
+  const measured =
+    at === null || MEASURED.some((way) => way.id === `${at}`)
+      ? MEASURED
+      : [...MEASURED, { id: `${at}`, name: `at ${at} m` }];
+  return (
+    <>
+      <label className="flex items-center gap-1 text-sm">
+        wind, {speeds.name}
+        <NumberField
+          label={`Wind, ${speeds.name}`}
+          value={flight.wind_speed ?? 0}
+          scale={speeds.scale}
+          width="w-14"
+          onCommit={(wind_speed) => set({ wind_speed })}
+        />
+      </label>
+      <Select
+        label="Wind measured at"
+        value={at === null ? "" : `${at}`}
+        options={measured}
+        onChange={(id) => set({ wind_at: id ? Number(id) : null })}
+      />
+      <label className="flex items-center gap-1 text-sm">
+        from, ° (grid)
+        <NumberField
+          label="Wind from, ° (grid)"
+          value={flight.wind_from ?? 270}
+          decimals={0}
+          width="w-14"
+          onCommit={(from) => set({ wind_from: ((from % 360) + 360) % 360 })}
+        />
+      </label>
+    </>
   );
 }
 
@@ -127,7 +138,7 @@ function TakesOff({ flight, air }: { flight: Flight; air: AirTime | undefined })
             not chosen yet
           </button>
         ) : (
-          <span className="text-quiet">not chosen; taken as {air?.starts}</span>
+          air && <span className="text-quiet">not chosen; taken as {air.starts}</span>
         )}
       </div>
       {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
@@ -175,6 +186,12 @@ function Told({ air, flight }: { air: AirTime; flight: Flight }) {
           <dd className="figures text-right">
             {(air.slowest * speeds.scale).toFixed(1)} to {(air.fastest * speeds.scale).toFixed(1)} {speeds.name}
           </dd>
+          {air.across !== null && (
+            <>
+              <dt>lines across the wind, in all</dt>
+              <dd className="figures text-right">{air.across.toFixed(0)} min</dd>
+            </>
+          )}
           {flight.scanner ? (
             <>
               <dt>returns, about</dt>

@@ -40,6 +40,7 @@ const TRIGGERS = [
 const COURSES = [
   { id: "time", name: "shortest" },
   { id: "turns", name: "fewest lines" },
+  { id: "wind", name: "across the wind" },
   { id: "", name: "as typed" },
 ];
 const ADJUSTMENTS = [
