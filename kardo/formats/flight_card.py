@@ -88,7 +88,7 @@ def _typed(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
         ("return height, over take-off", length(f.flight.homeward, unit)),
     ]
     if (wind := wind_of(own)).speed:
-        rows.append(("planned in wind from, grid", f"{own.wind_from:.0f}°, {speed(wind.speed, unit)} at flying height"))
+        rows.append(("planned in wind from, grid", f"{own.wind_from:.0f}°, {speed(wind.speed, unit)}"))
     if own.crossing_strips:
         rows.append(("crossing strips", f"{own.crossing_strips}, at {length(f.crossing_height, unit, 1)}"))
     if own.oblique_strips:
