@@ -53,7 +53,11 @@ def faults_of(found, tasks, visit, sun):
         if any(p.start < minute(last) and p.end > minute(first) for first, last in t.shut):
             faults.append(f"{t.id} when it may not be done")
         if t.light and not sun.first <= p.start <= p.end <= sun.last:
+            faults.append(f"{t.id} under a low sun")
+        if t.on_foot and not sun.dawn <= p.start <= p.end <= sun.dusk:
             faults.append(f"{t.id} in the dark")
+        if t.joins and (p.start != at[t.joins].end or p.people != at[t.joins].people):
+            faults.append(f"{t.id} does not go on from {t.joins}")
         for after in t.after:
             before = at[after.task]
             if p.start < (before.end if after.of == "end" else before.start) + after.minutes:
@@ -76,6 +80,34 @@ def faults_of(found, tasks, visit, sun):
     return faults
 
 
+def faults_on_site(plan, found):
+    """What a schedule breaks of what the plan's own things ask for: time from one base to the next, sessions that run from when a logger is switched on, copies
+    of what was collected."""
+    at = {p.task.id: p for p in found.placed}
+    faults, before = [], []
+    for p in found.placed:
+        kind = p.task.kind
+        if kind in ("base", "base_in"):
+            setup = plan.setup(p.task.about[0].removeprefix("setups/"))
+            mark = plan.mark(setup.mark)
+            away = [math.dist((m.e, m.n), (mark.e, mark.n)) for m in before if kind == "base"]
+            usual = durations()["base_in" if kind == "base_in" else "tripod" if setup.support == "tripod" else "pole"]
+            if away and min(away) > 20 and p.task.minutes < usual.minutes + min(away) / plan.assume["walking_speed"]:
+                faults.append(f"nobody walks to {p.task.id}")
+            before += [mark] if kind == "base" else []
+    loggers = [p for p in plan.control if isinstance(p.hangs_on, OwnSession)]
+    for own in loggers:
+        on = next(p for p in found.placed if p.task.kind == "observe" and f"control/{own.id}" in p.task.about)
+        off = next(p for p in found.placed if p.task.kind == "targets_in" and f"control/{own.id}" in p.task.about)
+        if off.start < on.start + 60 * own.hangs_on.hours:
+            faults.append(f"{own.id} is lifted before its session is over")
+    collected = [
+        p for p in found.placed if p.task.kind in ("leg", "base_in") or (loggers and p.task.kind == "targets_in")
+    ]
+    faults += [f"copies before {p.task.id}" for p in collected if at["copies"].start < p.end]
+    return faults
+
+
 @settings(max_examples=25, deadline=None)
 @given(
     st.lists(st.sets(st.sampled_from(["pilot", "surveyor", "helper"]), min_size=1), min_size=1, max_size=4),
@@ -85,17 +117,78 @@ def faults_of(found, tasks, visit, sun):
     st.sampled_from([None, 30.0, 90.0]),
     st.integers(1, 3),
     st.sampled_from([{}, {"preflight": "11:00"}, {"targets-out": "12:30"}]),
+    st.sampled_from([0.0, 0.5, 3.0]),
+    st.sampled_from([0.0, 300.0, 900.0]),
 )
-def test_every_schedule_keeps_its_windows_and_precedences(crew, leave, back, batteries, charge, occupations, pins):
+def test_every_schedule_keeps_its_windows_and_precedences(
+    crew, leave, back, batteries, charge, occupations, pins, hours, away
+):
     rounds = tuple(Occupation(after_min=45.0 * k) for k in range(occupations))
-    control = tuple(p.model_copy(update={"occupations": rounds}) for p in small_plan().control)
+    own = {"hangs_on": OwnSession(hours=hours or 1.0), "occupations": rounds[:1]}
+    control = tuple(
+        p.model_copy(update=own if hours and p.role == "target" else {"occupations": rounds})
+        for p in small_plan().control
+    )
     people = tuple(Person(id=f"p{k}", name=f"p{k}", roles=tuple(sorted(roles))) for k, roles in enumerate(crew))
     wanted = {"leave": f"{leave:02d}:00", "back": back, "batteries": batteries, "charge_min": charge, "pins": pins}
-    plan, visit = visited(small_plan(control=control), people=people, **wanted)
+    plan, visit = visited(with_a_second_base(small_plan(control=control), away), people=people, **wanted)
+    for shared in (False, True):
+        tasks = tasks_of(plan, visit, shared)
+        found = schedule(tasks, visit, SUN)
+        assert bool(found.placed) != bool(found.reasons)
+        if found.placed:
+            assert faults_of(found, tasks, visit, SUN) == [] and faults_on_site(plan, found) == []
+
+
+def with_a_second_base(plan, away):
+    """So many metres from the first, for the last check; none at nothing."""
+    if not away:
+        return plan
+    marks = (*plan.marks, Mark(id="B", name="B", e=E0 - 20 + away, n=N0 - 20, h=4.0))
+    setups = (*plan.setups, plan.setups[0].model_copy(update={"id": "second", "name": "second", "mark": "B"}))
+    last = plan.control[-1].model_copy(update={"hangs_on": OnSetUp(setup="second")})
+    return plan.model_copy(update={"marks": marks, "setups": setups, "control": (*plan.control[:-1], last)})
+
+
+def test_one_person_lays_and_observes_on_one_round():
+    alone = (Person(id="a", name="A"),)
+    plan, visit = visited(people=alone)
+    tasks = {t.id: t for t in tasks_of(plan, visit)}
+    two = {t.id: t for t in tasks_of(*visited())}
+    assert tasks["observe-targets-1"].joins == "targets-out" and tasks["observe-checks-1"].joins == "observe-targets-1"
+    for key in ("observe-targets-1", "observe-checks-1"):
+        assert (
+            tasks[key].minutes == two[key].minutes - two[key].way
+            and "on the round that lays them out" in tasks[key].why
+        )
     found = solved(plan, visit)
-    assert bool(found.placed) != bool(found.reasons)
-    if found.placed:
-        assert faults_of(found, tasks_of(plan, visit), visit, SUN) == []
+    assert faults_of(found, tuple(tasks.values()), visit, SUN) == []
+    pinned = visited(people=alone, pins={"observe-checks-1": "13:00"})
+    assert not any(t.joins for t in tasks_of(*pinned)), "what somebody settled is left"
+
+
+def test_two_who_may_carry_share_the_targets_where_that_ends_the_day_sooner():
+    crew = (Person(id="a", name="A", roles=("surveyor", "pilot")), Person(id="b", name="B", roles=("helper",)))
+    control = tuple(point(f"{'GK'[k % 2]}{k}", 14.0 * k, 20 + 80 * (k % 2)) for k in range(1, 13))
+    plan, _ = visited(small_plan(control=control), people=crew)
+    day = day_of(plan, "V1")
+    by = {t.id: t for t in day.tasks}
+    assert {*by["targets-out"].people, *by["checks-out"].people} == {"a", "b"}
+    assert by["targets-out"].start < by["checks-out"].end and by["checks-out"].start < by["targets-out"].end
+    together = solved(plan, plan.visits[0])
+    assert max(t.end for t in day.tasks) < together.placed[-1].end
+
+
+def test_nobody_is_on_foot_in_the_dark_and_it_is_said():
+    """An hour after sunset people still collected targets, and "1 h 52 min before the light goes" was told."""
+    late = (solved(*visited(leave=f"{hour}:{half}", sun_deg=-6.0)) for hour in (14, 15, 16) for half in ("00", "30"))
+    (reason, *_) = next(found for found in late if not found.placed).reasons
+    assert "after dark, at" in reason.words and reason.mend.startswith("Leave at")
+    plan, visit = visited(leave="13:30", sun_deg=0.0)
+    day = day_of(plan, "V1")
+    outside = max(t.end for t in day.tasks if t.kind in ("base_in", "targets_in", "observe"))
+    assert outside <= day.light.dusk and day.light.dusk - day.light.set in range(24, 36), "civil twilight"
+    assert f"{lasting(day.light.dusk - outside)} before it is dark for those on foot" in day.told
 
 
 def test_the_base_is_first_out_and_last_in_and_logs_long_enough():

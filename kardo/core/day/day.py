@@ -3,11 +3,12 @@
 from dataclasses import dataclass
 
 from kardo.core.day.light import Light, clock_ahead, light
-from kardo.core.day.schedule import Placed, Reason, logging, schedule, told
-from kardo.core.day.tasks import Kind, Task, tasks_of
+from kardo.core.day.schedule import Placed, Reason, Schedule, logging, schedule, told
+from kardo.core.day.tasks import Kind, Task, may_share, tasks_of
 from kardo.core.errors import PlanError
 from kardo.core.flight.areas import site_polygon
 from kardo.core.plan.model import Plan
+from kardo.core.plan.visits import Visit
 
 
 @dataclass(frozen=True)
@@ -67,12 +68,23 @@ def day_of(plan: Plan, key: str) -> Day:
     lon, lat = (float(v) for v in plan.grid.to_world(middle.x, middle.y))
     ahead = clock_ahead(lon, visit.clock_h)
     sun = light(lon, lat, visit.date, ahead, visit.sun_deg)
-    tasks = tasks_of(plan, visit)
-    found = schedule(tasks, visit, sun)
+    tasks, found = _best(plan, visit, sun)
     at = {p.task.id: p for p in found.placed}
     lines = [_line(t, at.get(t.id), t.id in visit.pins) for t in tasks]
     logs = [Logging(key, *span) for key, span in logging(found).items()]
     return Day(visit.id, visit.date, ahead, told(found, sun), sun, lines, list(found.reasons), logs)
+
+
+def _best(plan: Plan, visit: Visit, sun: Light) -> tuple[tuple[Task, ...], Schedule]:
+    """A visit's tasks on the clock; where two may carry targets, together or apart, whichever ends earlier."""
+    tasks = tasks_of(plan, visit)
+    found = schedule(tasks, visit, sun)
+    if may_share(visit) and found.placed:
+        apart = tasks_of(plan, visit, shared=True)
+        other = schedule(apart, visit, sun)
+        if other.placed and other.placed[-1].end < found.placed[-1].end:
+            return apart, other
+    return tasks, found
 
 
 def _line(task: Task, placed: Placed | None, pinned: bool) -> TaskLine:

@@ -9,19 +9,22 @@ from astral.sun import elevation
 
 from kardo.core.errors import PlanError
 
+TWILIGHT_DEG = -6.0  # of the sun, above which one sees outside without a lamp: civil twilight
 RISE_DEG = -0.833  # of the sun's centre when its upper edge shows, refraction included (NOAA)
 STEP = 2  # minutes from one sun height to the next
 
 
 @dataclass(frozen=True)
 class Light:
-    """Sunrise and sunset, and from when to when the sun stands high enough for flying; None where it does not. sun: its height
-    in degrees every ten minutes of the day, for drawing."""
+    """Sunrise and sunset, from when to when the sun stands high enough for flying, and from when to when it is light enough for people on foot; None where it
+    does not. sun: its height in degrees every ten minutes of the day, for drawing."""
 
     rise: int | None
     set: int | None
     first: int | None
     last: int | None
+    dawn: int | None
+    dusk: int | None
     sun: tuple[float, ...]
 
 
@@ -62,4 +65,4 @@ def light(lon: float, lat: float, date: str, ahead: float, least_deg: float) -> 
         return minutes[k] + STEP * (least - heights[k]) / (heights[k + 1] - heights[k])
 
     every_ten = tuple(round(h, 1) for h in heights[:: 10 // STEP])
-    return Light(*span(RISE_DEG), *span(least_deg), every_ten)
+    return Light(*span(RISE_DEG), *span(least_deg), *span(TWILIGHT_DEG), every_ten)

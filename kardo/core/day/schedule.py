@@ -56,6 +56,7 @@ class _Limits:
     leave: int
     back: int
     light: tuple[int, int] | None
+    day: tuple[int, int] | None
     batteries: int
     charge: int | None
     pins: dict[str, int]
@@ -94,9 +95,10 @@ def clock(minutes: int) -> str:
 def _limits(visit: Visit, light: Light) -> _Limits:
     charge = None if visit.charge_min is None else round(visit.charge_min)
     window = None if light.first is None or light.last is None else (light.first, light.last)
+    day = None if light.dawn is None or light.dusk is None else (light.dawn, light.dusk)
     pins = {key: minute(at) for key, at in visit.pins.items()}
     back = minute(visit.back) if visit.back else DAY - 1
-    return _Limits(minute(visit.leave), back, window, visit.batteries, charge, pins, dict(visit.takers))
+    return _Limits(minute(visit.leave), back, window, day, visit.batteries, charge, pins, dict(visit.takers))
 
 
 def _plainly_impossible(tasks: tuple[Task, ...], visit: Visit, light: Light) -> Iterator[Reason]:
@@ -119,7 +121,9 @@ def _plainly_impossible(tasks: tuple[Task, ...], visit: Visit, light: Light) -> 
                 f"The flights take {legs} batteries; {visit.batteries} {'is' if visit.batteries == 1 else 'are'} at hand, and none is charged on site.",
                 f"Bring {legs - visit.batteries} more, or charge on site.",
             )
-    if light.first is None and any(t.light for t in tasks):
+    if light.dawn is None and any(t.on_foot for t in tasks):
+        yield Reason("It does not get light on this day, not even for people on foot.", "Choose another date.")
+    elif light.first is None and any(t.light for t in tasks):
         yield Reason(
             f"The sun does not reach {visit.sun_deg:g}° on this day.", "Choose another date, or accept a lower sun."
         )
@@ -196,9 +200,12 @@ def _model(
         for after in t.after:
             before = starts[after.task] + (_minutes(tasks, after.task) if after.of == "end" else 0)
             model.add(start >= before + after.minutes)
-        if t.light and limits.light:
-            model.add(start >= limits.light[0])
-            model.add(end <= limits.light[1])
+        for wants, hours in ((t.light, limits.light), (t.on_foot, limits.day)):
+            if wants and hours:
+                model.add(start >= hours[0])
+                model.add(end <= hours[1])
+        if t.joins:
+            model.add(start == starts[t.joins] + _minutes(tasks, t.joins))
         for first, last in _within_day(t.shut):
             before = model.new_bool_var("")
             model.add(end <= first).only_enforce_if(before)
@@ -213,6 +220,9 @@ def _model(
             does[t.id, p.id] = model.new_bool_var("")
             busy[p.id].append(model.new_optional_fixed_size_interval_var(start, t.minutes, does[t.id, p.id], ""))
         model.add_exactly_one(does[t.id, p.id] for p in _able(t, people))
+        if t.joins:
+            for p in _able(t, people):
+                model.add(does[t.id, p.id] == does[t.joins, p.id])
         if (t.id, limits.takers.get(t.id, "")) in does:
             model.add(does[t.id, limits.takers[t.id]] == 1)
     for intervals in busy.values():
@@ -253,6 +263,8 @@ def _reasons(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterator
     found = list(_shut_out(tasks, visit, limits))
     if limits.light and not found:  # else it would be the night that the airspace leaves over
         found += list(_too_dark(tasks, visit, limits))
+    if limits.day and not found:
+        found += list(_night_falls(tasks, visit, limits))
     if visit.back:
         late = _placed(tasks, visit.people, replace(limits, back=DAY - 1))
         if late:
@@ -281,11 +293,28 @@ def _too_dark(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterato
     if not free or landed <= limits.light[1]:
         return
     over = landed - limits.light[1]
-    earlier = (limits.leave - over - 15 * k for k in range(MOST_TRIED))
-    tried = (at for at in earlier if at >= 0 and _placed(tasks, visit.people, replace(limits, leave=at)))
-    at = next(tried, None)
+    at = _earlier(tasks, visit, limits, over)
     words = f"The last landing would be at {clock(landed)}, {lasting(over)} after the sun sinks below {visit.sun_deg:g}° at {clock(limits.light[1])}."
     yield Reason(words, "Spread the flights over two visits." if at is None else f"Leave at {clock(at)}.")
+
+
+def _night_falls(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterator[Reason]:
+    """Whether somebody would still be on foot in the dark, though all flights are in time."""
+    assert limits.day is not None
+    free = _placed(tasks, visit.people, replace(limits, day=None))
+    outside = [p for p in free if p.task.on_foot]
+    late = max(outside, key=lambda p: p.end, default=None)
+    if late is None or late.end <= limits.day[1]:
+        return
+    at = _earlier(tasks, visit, limits, late.end - limits.day[1])
+    words = f"“{late.task.words}” would end at {clock(late.end)}, {lasting(late.end - limits.day[1])} after dark, at {clock(limits.day[1])}."
+    yield Reason(words, "Spread the work over two visits." if at is None else f"Leave at {clock(at)}.")
+
+
+def _earlier(tasks: tuple[Task, ...], visit: Visit, limits: _Limits, over: int) -> int | None:
+    """A departure, so many minutes earlier or more, with which the day fits; None where none of those tried does."""
+    earlier = (limits.leave - over - 15 * k for k in range(MOST_TRIED))
+    return next((at for at in earlier if at >= 0 and _placed(tasks, visit.people, replace(limits, leave=at))), None)
 
 
 def _shut_out(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterator[Reason]:
@@ -354,7 +383,7 @@ def lasting(minutes: int) -> str:
 
 
 def told(found: Schedule, light: Light) -> str:
-    """A day in a sentence: out, first take-off, packed, and what is to spare before the light goes."""
+    """A day in a sentence: out, first take-off, packed, and what is to spare before the sun is too low for the flights, and before people on foot walk in the dark."""
     if not found.placed:
         return "This day does not fit."
     at = {p.task.kind: p for p in found.placed}
@@ -363,9 +392,12 @@ def told(found: Schedule, light: Light) -> str:
     if legs:
         words += f", first take-off {clock(min(p.start for p in legs))}"
     words += f", packed {clock(at['way_back'].start)}, back {clock(at['way_back'].end)}"
+    spare = []
     if legs and light.last is not None:
-        words += f"; {lasting(light.last - max(p.end for p in legs))} to spare before the light goes"
-    return words + "."
+        spare.append(f"{lasting(light.last - max(p.end for p in legs))} to spare before the sun is too low to fly")
+    if (outside := [p.end for p in found.placed if p.task.on_foot]) and light.dusk is not None:
+        spare.append(f"{lasting(light.dusk - max(outside))} before it is dark for those on foot")
+    return "; ".join([words, ", ".join(spare)] if spare else [words]) + "."
 
 
 def logging(found: Schedule) -> dict[str, tuple[int, int]]:

@@ -14,11 +14,14 @@ from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 from kardo.core.plan.parts import Clock
 from kardo.core.plan.stands import OnInstrument, OnSetUp, OwnSession, SetUp
-from kardo.core.plan.visits import Role, Visit
+from kardo.core.plan.visits import Person, Role, Visit
 
 Stage = Literal["office", "way", "site"]
 Kind = Literal["other", "way_out", "way_back", "base", "base_in", "targets_out", "targets_in", "observe", "leg"]
 ANYBODY: tuple[Role, ...] = ("helper", "surveyor", "pilot")
+CARRY: tuple[Role, ...] = ("helper", "surveyor")  # of whom one may carry targets
+OUT: tuple[Kind, str, str] = ("targets_out", "out", "target")
+IN: tuple[Kind, str, str] = ("targets_in", "in", "lift")
 
 BESIDE = 20.0  # metres between two bases that nobody counts as a way
 
@@ -35,8 +38,9 @@ class After:
 @dataclass(frozen=True)
 class Task:
     """One thing to do: its kind, and of a leg or a round of observing its number, from 1. minutes as whole numbers, why they are
-    so many; roles of whom one does it, or everybody together; about: the plan's things by path, in the order they are reached.
-    battery: the kind that it uses up; light: wants the sun; shut: from when to when, clock of the site, it may not be done."""
+    so many, and how many of them are on the way past its points; roles of whom one does it, or everybody together; about: the plan's things by path, in the order they are reached.
+    battery: the kind that it uses up; light: wants the sun; on_foot: outside, by daylight; joins: the task that it goes on from at once, by the same person; shut: from when to when, clock
+    of the site, it may not be done."""
 
     id: str
     words: str
@@ -50,7 +54,10 @@ class Task:
     after: tuple[After, ...] = ()
     about: tuple[str, ...] = ()
     battery: str = ""
+    way: int = 0
     light: bool = False
+    on_foot: bool = False
+    joins: str = ""
     shut: tuple[tuple[Clock, Clock], ...] = ()
 
 
@@ -58,24 +65,28 @@ LONGEST_DAY = 12.0  # hours: a log that is wanted for longer is left to run, or 
 OFFICE = ("charge", "firmware", "cards", "authorisation", "files")
 
 
-def tasks_of(plan: Plan, visit: Visit) -> tuple[Task, ...]:
-    """The tasks of a visit, in the order they are usually told. Raises PlanError where the flights cannot be laid out."""
+def tasks_of(plan: Plan, visit: Visit, shared: bool = False) -> tuple[Task, ...]:
+    """The tasks of a visit, in the order they are usually told. shared: targets and checks are carried out and in apart, so that two people can go at once. Raises PlanError where
+    the flights cannot be laid out."""
     office = [_usual(key, "office") for key in OFFICE]
     out = _way("way-out", "to the site", "way_out", visit, office)
     arrived = (After(out.id),)
     site = [
         replace(_usual("airspace", "site"), roles=("pilot",), after=arrived),
-        replace(_usual("clear", "site"), after=arrived),
+        replace(_usual("clear", "site"), after=arrived, on_foot=True),
     ]
     setups = _setups(plan, visit)
     bases = [_base(plan, s, arrived, setups) for s in setups]
     first = tuple(After(b.id, of="start") for b in bases[:1])  # the base is the first thing out of the vehicle
     site = bases + [replace(t, after=t.after + first) for t in site]
-    laid = _laid_out(plan, visit, tuple(After(t.id) for t in site if t.id == "clear"))
-    flying = _flying(plan, visit, [t.id for t in laid])
+    laid = _carried(plan, visit, OUT, tuple(After(t.id) for t in site if t.id == "clear"), shared)
     observed = _observed(plan, visit, [t.id for t in laid] or [out.id])
+    if laid and _alone(visit):
+        laid, observed = _in_one_round(laid, observed)
+    ready = [t.id for t in (*laid, *observed) if t.kind == "targets_out" or t.joins]
+    flying = _flying(plan, visit, ready)
     done = tuple(After(t.id) for t in [*flying, *observed])
-    lifted = _lifted(plan, visit, (*done, *_sessions(plan, observed)))
+    lifted = _carried(plan, visit, IN, (*done, *_sessions(plan, observed)), shared)
     home = [_base_in(plan, s, flying, lifted or observed, setups) for s in setups]
     whole = [
         *flying,
@@ -130,7 +141,7 @@ def _base(plan: Plan, setup: SetUp, arrived: tuple[After, ...], setups: list[Set
     way, why = _way_to(plan, setup, setups)
     return Task(
         f"base-{setup.id}", words, "site", round(kind.minutes) + way, f"{kind.source}{why}", ("surveyor",), "base", after=arrived,
-        about=(f"setups/{setup.id}",),
+        about=(f"setups/{setup.id}",), on_foot=True,
     )  # fmt: skip
 
 
@@ -145,33 +156,66 @@ def _way_to(plan: Plan, setup: SetUp, setups: list[SetUp]) -> tuple[int, str]:
     return minutes, f"; {minutes} min of way from the base before"
 
 
-def _round(plan: Plan, points: list[ControlPoint], each_min: float) -> tuple[int, str, tuple[str, ...]]:
-    """Minutes of a round over points, why, and the points in the order walked."""
+def _round(plan: Plan, points: list[ControlPoint], each_min: float) -> tuple[int, str, tuple[str, ...], int]:
+    """Minutes of a round over points, why, the points in the order walked, and the minutes of it that are walked."""
     order, walking, metres = walked(plan, points)
     minutes = math.ceil(walking + each_min * len(points))
     unit = plan.brief.unit
     why = f"{len(points)} points at {each_min:.3g} min, {length(metres, unit)} of walking in {walking:.0f} min"
-    return minutes, why, tuple(f"control/{points[k].id}" for k in order)
+    return minutes, why, tuple(f"control/{points[k].id}" for k in order), math.floor(walking)
 
 
-def _laid_out(plan: Plan, visit: Visit, after: tuple[After, ...]) -> list[Task]:
-    return _carried(plan, visit, "targets-out", "targets_out", "out", "target", after)
+def may_share(visit: Visit) -> bool:
+    """Whether two people or more of a visit may carry targets."""
+    return len(_carriers(visit)) > 1
 
 
-def _lifted(plan: Plan, visit: Visit, after: tuple[After, ...]) -> list[Task]:
-    return _carried(plan, visit, "targets-in", "targets_in", "in", "lift", after)
+def _carriers(visit: Visit) -> list[Person]:
+    return [p for p in visit.people if set(p.roles) & set(CARRY)]
+
+
+def _alone(visit: Visit) -> bool:
+    """Whether one person both carries targets and observes them, and nobody could help; what somebody pinned is left as it is."""
+    carriers = _carriers(visit)
+    settled = any(key.startswith(("targets-out", "observe-")) for key in (*visit.pins, *visit.takers))
+    return len(carriers) == 1 and "surveyor" in carriers[0].roles and not settled
 
 
 def _carried(
-    plan: Plan, visit: Visit, key: str, kind: Kind, way: str, duration: str, after: tuple[After, ...]
+    plan: Plan, visit: Visit, way: tuple[Kind, str, str], after: tuple[After, ...], shared: bool
 ) -> list[Task]:
-    """A round to all points with the targets; none where there are no points."""
-    points = _control(plan, visit)
-    if not points:
-        return []
-    minutes, why, about = _round(plan, points, durations()[duration].minutes)
-    who: tuple[Role, ...] = ("helper", "surveyor")
-    return [Task(key, f"targets and checks {way}", "site", minutes, why, who, kind, after=after, about=about)]
+    """A round to all points with the targets, or one to the targets and one to the checks; none where there are no points."""
+    (kind, word, duration), points = way, _control(plan, visit)
+    parts = {role: [p for p in points if p.role == role] for role in ("target", "check")}
+    both = all(parts.values())
+    rounds = (
+        [(f"{role}s", some) for role, some in parts.items()] if shared and both else [("targets and checks", points)]
+    )
+    out = []
+    for what, some in rounds if points else []:
+        minutes, why, about, _ = _round(plan, some, durations()[duration].minutes)
+        key = f"{'checks' if what == 'checks' else 'targets'}-{word}"
+        out.append(
+            Task(key, f"{what} {word}", "site", minutes, why, CARRY, kind, after=after, about=about, on_foot=True)
+        )
+    return out
+
+
+def _in_one_round(laid: list[Task], observed: list[Task]) -> tuple[list[Task], list[Task]]:
+    """Laying out and first observing, by one person who has no reason to walk twice: who stands at a target observes it. The way is that of laying out; bases stand before."""
+    first = [t for t in observed if t.number == 1]
+    bases = tuple({a: None for t in first for a in t.after if a.task.startswith("base-")})
+    joined, before = [], laid[-1].id
+    for t in first:
+        minutes = t.minutes - t.way
+        joined.append(
+            replace(
+                t, minutes=minutes, way=0, joins=before, why=f"{t.why.split(', ')[0]}, on the round that lays them out"
+            )
+        )
+        before = t.id
+    laid = [replace(t, after=t.after + bases) for t in laid]
+    return laid, [*joined, *(t for t in observed if t.number > 1)]
 
 
 def _flying(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
@@ -242,7 +286,7 @@ def _observed(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
                 continue
             each = durations()["occupation"].minutes
             logged = sum(stands_by(p, p.occupations[k]) for p in of_round)
-            minutes, why, about = _round(plan, of_round, each + logged / len(of_round))
+            minutes, why, about, way = _round(plan, of_round, each + logged / len(of_round))
             apart = math.ceil(max(p.occupations[k].after_min for p in of_round))
             waits = (After(f"observe-{role}s-1", apart, "start"),) if k else ()
             bases = _hung_on(of_round, k) & {s.id for s in _setups(plan, visit)}
@@ -250,7 +294,7 @@ def _observed(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
             again = f", round {k + 1}" if k else ""
             out.append(
                 Task(f"observe-{role}s-{k + 1}", f"observe {words}{again}", "site", minutes, why, ("surveyor",), "observe", k + 1,
-                     after=(*(After(t) for t in laid), *known, *waits), about=about)
+                     after=(*(After(t) for t in laid), *known, *waits), about=about, way=way, on_foot=True)
             )  # fmt: skip
     return out
 
@@ -287,5 +331,5 @@ def _base_in(plan: Plan, setup: SetUp, flying: list[Task], before: list[Task], s
     words = f"base in from {mark.name if mark else setup.name}: {found.what}"
     return Task(
         f"base-in-{setup.id}", words, "site", round(found.minutes) + way, f"{found.source}{why}", ("surveyor",), "base_in",
-        after=(*landed, *own, *(After(t.id) for t in before)), about=(f"setups/{setup.id}",),
+        after=(*landed, *own, *(After(t.id) for t in before)), about=(f"setups/{setup.id}",), on_foot=True,
     )  # fmt: skip

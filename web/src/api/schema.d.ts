@@ -7284,8 +7284,8 @@ export interface components {
         };
         /**
          * Light
-         * @description Sunrise and sunset, and from when to when the sun stands high enough for flying; None where it does not. sun: its height
-         *     in degrees every ten minutes of the day, for drawing.
+         * @description Sunrise and sunset, from when to when the sun stands high enough for flying, and from when to when it is light enough for people on foot; None where it
+         *     does not. sun: its height in degrees every ten minutes of the day, for drawing.
          */
         Light: {
             /** Rise */
@@ -7296,6 +7296,10 @@ export interface components {
             first: number | null;
             /** Last */
             last: number | null;
+            /** Dawn */
+            dawn: number | null;
+            /** Dusk */
+            dusk: number | null;
             /** Sun */
             sun: number[];
         };

@@ -98,7 +98,8 @@ function OneVisit({ visit }: { visit: Visit }) {
           </p>
           <p className="text-sm text-quiet">
             Sun up {clockOf(day.light.rise)}, down {clockOf(day.light.set)}; light enough to fly (sun at {visit.sun_deg}
-            °) {clockOf(day.light.first)} to {clockOf(day.light.last)}. Clock {day.clock_h >= 0 ? "+" : "−"}
+            °) {clockOf(day.light.first)} to {clockOf(day.light.last)}; on foot, {clockOf(day.light.dawn)} to{" "}
+            {clockOf(day.light.dusk)}. Clock {day.clock_h >= 0 ? "+" : "−"}
             {Math.abs(day.clock_h)} h to UTC.
           </p>
           <Reasons day={day} />
