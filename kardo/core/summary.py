@@ -11,6 +11,7 @@ from shapely import MultiLineString, unary_union
 from kardo.core.accuracy.advice import Advice
 from kardo.core.accuracy.conditions import unmet
 from kardo.core.accuracy.defects import Defect
+from kardo.core.accuracy.heaps import AllowedVolume, allowed_volumes
 from kardo.core.accuracy.judged import heights_of_surface
 from kardo.core.accuracy.planned import missing
 from kardo.core.accuracy.results import BlindSpot, Result, Share, Undetermined
@@ -156,7 +157,7 @@ class FlightFigures:
 class Summary:
     """What follows directly from the plan. A part that cannot be computed is missing, with the reason under `faults`
     (flights and set-ups by `flight/id` and `setup/id`; a grid that does not fit the site under `fit`). cards and blunders: of the
-    set-ups that have heights. gaps: where the ground is not known under site and flights. mark_sigma:
+    set-ups that have heights. area: m2 of the site on the ground; volumes: what the tolerance is on each area, where a volume is judged. gaps: where the ground is not known under site and flights. mark_sigma:
     east, north, up of every mark."""
 
     hash: str
@@ -164,6 +165,7 @@ class Summary:
     limits: Limits
     datum: Datum | None
     area: float | None
+    volumes: list[AllowedVolume]
     flights: list[FlightFigures]
     heights: list[SetUpHeights]
     cards: list[Card]
@@ -247,6 +249,7 @@ def _without_control(plan: Plan) -> Summary:
         limits=_limits(plan),
         datum=attempt("datum", lambda: _datum(plan)),
         area=attempt("area", lambda: site_polygon(plan).area / ground_scale(plan) ** 2),
+        volumes=attempt("volumes", lambda: allowed_volumes(plan)) or [],
         flights=each("flight", room, [f.id for f in plan.flights]),
         heights=chains,
         cards=[card for chain in chains for card in cards(plan, chain)],

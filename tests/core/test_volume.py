@@ -5,6 +5,7 @@ import math
 import numpy as np
 import pytest
 
+from kardo.core.accuracy.heaps import allowed_volumes, content, tolerance_by_volume
 from kardo.core.accuracy.planned import planned_network
 from kardo.core.accuracy.prediction import predict
 from kardo.core.accuracy.solution import solve
@@ -12,8 +13,10 @@ from kardo.core.accuracy.volume import mean_height_sigma
 from kardo.core.errors import PlanError
 from kardo.core.flight.areas import ground_scale
 from kardo.core.plan.brief import Brief
+from kardo.core.plan.edits import changed
 from kardo.core.plan.site import Area, Ground, terrain_of
 from kardo.core.plan.stands import Mark
+from kardo.core.practice.catalogue import View, findings
 from kardo.core.terrain.surface import Surface
 from tests.conftest import E0, N0, scan_plan, small_plan
 
@@ -98,3 +101,65 @@ def test_short_static_sessions_do_worse_than_the_law_carried_on():
     mark = Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2, known="static", hours=1)
     sigma = planned_network(small_plan(marks=(mark,))).network.shift_sigma[0]
     assert sigma[2] == pytest.approx(2 * 0.0365) and sigma[0] != sigma[1]
+
+
+# What lies there, and what a tolerance is of it
+
+
+def heaped(peak, slope=0.1, **brief):
+    """A pyramid of so many metres on a slope, over the heap's area."""
+    step = 2.0
+    e, n = np.meshgrid(E0 - 200 + step * np.arange(330), N0 - 200 + step * np.arange(280))
+    inward = np.minimum(np.minimum(e - E0 - 20, E0 + 80 - e) / 30, np.minimum(n - N0 - 20, N0 + 70 - n) / 25)
+    ground = Surface(E0 - 200, N0 - 200, step, np.round(5 + slope * (e - E0) + peak * np.clip(inward, 0, None), 3))
+    plan = small_plan(
+        areas=(HEAP,), brief=Brief(title="t", crs="EPSG:25828", standard="volume", tolerance_v=0.05, **brief)
+    )
+    return plan.model_copy(
+        update={"site": plan.site.model_copy(update={"ground": Ground(terrain=terrain_of(ground, "t"))})}
+    )
+
+
+@pytest.mark.parametrize("peak", [12.0, -8.0])
+def test_what_lies_on_an_area_is_a_pyramids_whatever_slope_it_stands_on(peak):
+    """A third of the base times the height: heap or pit, on level ground or on a slope."""
+    for slope in (0.0, 0.3):
+        plan = heaped(peak, slope)
+        metre = ground_scale(plan) ** 2
+        assert content(plan, HEAP) == pytest.approx(60 * 50 * abs(peak) / 3 / metre, rel=0.02)
+    assert content(heaped(0.0), HEAP) is None, "nothing lies there"
+
+
+def test_a_volume_is_asked_and_told_in_cubic_metres_and_per_cent_at_the_level_of_the_tolerance():
+    plan = heaped(12.0)
+    (allowed,) = allowed_volumes(plan)
+    assert allowed.m3 == pytest.approx(0.05 * allowed.area) and allowed.percent == pytest.approx(
+        100 * 0.05 / 4, rel=0.02
+    )
+    for asked in ({"m3": 90.0}, {"percent": 100 * 90.0 / allowed.content}):
+        after = changed(plan, tolerance_by_volume(plan, "heap", **asked))
+        assert after.brief.tolerance_v == pytest.approx(90.0 / allowed.area, abs=1e-5)
+    _, heap = predict(plan).volumes
+    assert heap.volume_95 == pytest.approx(1.96 * heap.sigma_volume)
+    assert heap.percent_95 == pytest.approx(100 * heap.volume_95 / heap.content)
+    tight = changed(plan, tolerance_by_volume(plan, "heap", m3=1.0))
+    (found,) = [
+        f for f in findings(View(tight, (), predict(tight))) if f.rule == "verdict-volume" and "Heap 3" in f.words
+    ]
+    assert f"{heap.volume_95:.1f} m³ or {heap.percent_95:.2g} %" in found.words and "which is 1.0 m³" in found.words
+    feet = heaped(12.0, unit="us-ft")
+    tight = changed(feet, tolerance_by_volume(feet, "heap", m3=1.0))
+    words = " ".join(f.words for f in findings(View(tight, (), predict(tight))) if f.rule == "verdict-volume")
+    assert "yd³" in words and "m³" not in words
+
+
+def test_a_volume_that_means_nothing_is_refused():
+    plan = heaped(0.0)
+    for key, asked, words in (
+        ("heap", {"percent": 1.0}, "not known"),
+        ("none", {"m3": 1.0}, "no such area"),
+        ("heap", {"m3": 0.0}, "more than nothing"),
+    ):
+        with pytest.raises(PlanError, match=words):
+            tolerance_by_volume(plan, key, **asked)
+    assert allowed_volumes(small_plan(areas=(HEAP,))) == [], "another standard"

@@ -78,3 +78,15 @@ def test_a_standard_without_a_limit_on_heights_is_told_as_none(planner, job):
     held = {"held_h": brief["tolerance_h"], "held_v": brief["tolerance_v"]}
     assert summary["limits"] == {"h": brief["tolerance_h"], "v": None} | held
     assert "NaN" not in json.dumps(summary) and "Infinity" not in json.dumps(summary)
+
+
+def test_cubic_metres_that_are_allowed_become_a_mean_height(planner, job):
+    brief = planner.get(f"/api/jobs/{job.pk}/plan").json()["plan"]["brief"]
+    planner.patch_plan(job.pk, [*area(), edit("brief/standard", brief["standard"], "volume")], 1)
+    (allowed,) = planner.get(f"/api/jobs/{job.pk}/summary").json()["volumes"]
+    asked = f"/api/jobs/{job.pk}/volume-tolerance?area=A1"
+    offered = planner.get(f"{asked}&m3={2 * allowed['m3']}").json()
+    assert planner.patch_plan(job.pk, offered, 2).status_code == 200
+    (then,) = planner.get(f"/api/jobs/{job.pk}/summary").json()["volumes"]
+    assert then["m3"] == pytest.approx(2 * allowed["m3"], rel=1e-3)
+    assert planner.get(f"{asked}&m3=-1").status_code == 422 and planner.get(f"{asked}2&m3=1").status_code == 422

@@ -18,6 +18,7 @@ from kardo.core.accuracy.figures import (
     further_checks,
     spot,
 )
+from kardo.core.accuracy.heaps import content
 from kardo.core.accuracy.judged import Errors, geoid_sigma, heights_of_surface, on_surface
 from kardo.core.accuracy.misclosures import difference_covariance, misclosures
 from kardo.core.accuracy.network import Network
@@ -44,7 +45,6 @@ from kardo.core.accuracy.standards import standards
 from kardo.core.accuracy.volume import mean_height_sigma
 from kardo.core.arrays import Floats, Json
 from kardo.core.flight.areas import area_polygon, ground_scale, site_polygon
-from kardo.core.geodesy.confidence import VERTICAL_95
 from kardo.core.gnss.shifts import GRADIENT
 from kardo.core.plan.assumptions import CURRENT_EDITION
 from kardo.core.plan.model import Plan
@@ -189,17 +189,17 @@ def _chance_curve(plan: Plan, planned: Planned, solution: Solution) -> list[tupl
 def _volumes(plan: Plan, planned: Planned, solution: Solution) -> list[Volume]:
     """The whole site, then each area: standard deviation of its mean height and of its volume, and both at 95 %."""
     metre = ground_scale(plan) ** 2
-    grounds = [("", site_polygon(plan).area / metre, planned.map_points, planned.map_places)]
+    whole: tuple[str, float, float | None] = ("", site_polygon(plan).area / metre, None)
+    grounds = [(whole, planned.map_points, planned.map_places)]
     for area, points, places in zip(plan.site.areas, planned.area_points, planned.area_places, strict=True):
-        grounds.append((area.id, area_polygon(area).area / metre, points, places))
+        grounds.append(((area.id, area_polygon(area).area / metre, content(plan, area)), points, places))
     out = []
-    for key, extent, points, places in grounds:
+    for (key, extent, lies), points, places in grounds:
         sigma = mean_height_sigma(solution, points, places.reading)
         if sigma is not None:
             noise = places.mean_noise(extent, plan.assume["surface_length_px"])
             sigma = math.sqrt(sigma**2 + noise + geoid_sigma(plan) ** 2)
-            at_95 = VERTICAL_95 * sigma
-            out.append(Volume(key, extent, sigma, sigma * extent, at_95, at_95 * extent))
+            out.append(Volume.of(key, extent, sigma, lies))
     return out
 
 

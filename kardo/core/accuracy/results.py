@@ -9,6 +9,7 @@ from typing import Any
 
 from kardo.core.accuracy.defects import Defect
 from kardo.core.arrays import Floats, Json
+from kardo.core.geodesy.confidence import VERTICAL_95
 from kardo.core.plan.brief import State
 
 ENGINE = 11  # raised whenever the same plan would give other numbers, or they are told in another shape
@@ -163,7 +164,7 @@ class TargetReliability:
 @dataclass(frozen=True)
 class Volume:
     """An area (id empty: the whole site), m2: standard deviations of its mean height, m, and of its volume, m3, and both
-    at 95 %."""
+    at 95 %; m3 that lie there by the terrain, where that is known, and the volume at 95 % in per cent of them."""
 
     id: str
     area: float
@@ -171,6 +172,15 @@ class Volume:
     sigma_volume: float
     sigma_95: float
     volume_95: float
+    content: float | None = None
+    percent_95: float | None = None
+
+    @classmethod
+    def of(cls, key: str, area: float, sigma: float, content: float | None) -> "Volume":
+        """From the standard deviation of the mean height."""
+        at_95 = VERTICAL_95 * sigma
+        percent = 100 * at_95 * area / content if content else None
+        return cls(key, area, sigma, sigma * area, at_95, at_95 * area, content, percent)
 
 
 @dataclass(frozen=True)

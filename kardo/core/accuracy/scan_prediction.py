@@ -9,6 +9,7 @@ from kardo.core.accuracy import acceptance, effort
 from kardo.core.accuracy.budget import with_added
 from kardo.core.accuracy.effort import Progress
 from kardo.core.accuracy.figures import CURVE, blind_spots, ellipse, error_map, figures, further_checks, rmse
+from kardo.core.accuracy.heaps import content
 from kardo.core.accuracy.judged import Errors, Places, geoid_sigma, heights_of_surface, on_surface
 from kardo.core.accuracy.laser_network import LaserResult
 from kardo.core.accuracy.planned import MAP_POINTS, sample
@@ -31,7 +32,7 @@ from kardo.core.accuracy.scanned import Scanned, scanned_plan
 from kardo.core.accuracy.standards import standards
 from kardo.core.arrays import Bools, Floats, Ints
 from kardo.core.flight.areas import area_polygon, ground_scale, site_polygon
-from kardo.core.geodesy.confidence import NON_CENTRALITY, VERTICAL_95
+from kardo.core.geodesy.confidence import NON_CENTRALITY
 from kardo.core.gnss.shifts import Source, source_of
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
@@ -159,20 +160,19 @@ def _chance_curve(scan: Scanned, found: LaserResult) -> list[tuple[int, float, f
 def _volumes(scan: Scanned, found: LaserResult) -> list[Volume]:
     """The whole site, then each area: standard deviation of its mean height and of its volume, and both at 95 %."""
     plan, metre = scan.plan, ground_scale(scan.plan) ** 2
-    grounds: list[tuple[str, float, Ints, Places]] = [
-        ("", site_polygon(plan).area / metre, scan.map_at, scan.map_places)
+    grounds: list[tuple[str, float, float | None, Ints, Places]] = [
+        ("", site_polygon(plan).area / metre, None, scan.map_at, scan.map_places)
     ]
     for area, at, places in zip(plan.site.areas, scan.area_at, scan.area_places, strict=True):
-        grounds.append((area.id, area_polygon(area).area / metre, at, places))
+        grounds.append((area.id, area_polygon(area).area / metre, content(plan, area), at, places))
     out = []
-    for key, extent, at, places in grounds:
+    for key, extent, lies, at, places in grounds:
         some = at[at >= 0]
         if not some.size:
             continue
         read = places.reading.ravel() / len(some)  # a volume is of the surface, whatever heights are judged at
         sigma = math.sqrt(float(read @ found.joint(some) @ read) + geoid_sigma(plan) ** 2)
-        at_95 = VERTICAL_95 * sigma
-        out.append(Volume(key, extent, sigma, sigma * extent, at_95, at_95 * extent))
+        out.append(Volume.of(key, extent, sigma, lies))
     return out
 
 

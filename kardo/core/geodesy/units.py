@@ -89,6 +89,16 @@ def area(square_metres: float, unit: str = "m") -> str:
     return f"{square_metres / 10_000:.2f} ha" if unit == "m" else f"{square_metres / ACRE:.2f} acres"
 
 
+def cubic(cubic_metres: float, unit: str = "m") -> str:
+    """A heap's volume for a sentence: cubic metres, or cubic yards where the job is in feet.
+
+    >>> cubic(7.6456), cubic(7.645_548_58, "ft"), cubic(1234.5)
+    ('7.6 m³', '10.0 yd³', '1234 m³')
+    """
+    shown, name = (cubic_metres, "m³") if unit == "m" else (cubic_metres / (3 * UNITS[unit].metres) ** 3, "yd³")
+    return f"{shown:.{0 if shown >= 100 else 1}f} {name}"
+
+
 def place(e: float, n: float, unit: str = "m") -> str:
     """A grid position in words, in the job's unit."""
     return f"{UNITS[unit].from_metres(e):.0f} E {UNITS[unit].from_metres(n):.0f} N"

@@ -2,20 +2,22 @@
 
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 from uuid import UUID
 
 import numpy as np
 from django.db import transaction
 from django.http import Http404, HttpRequest, HttpResponse
-from ninja import File, Form, Header, Router, Schema
+from ninja import File, Form, Header, Query, Router, Schema
 from ninja.files import UploadedFile
 from pydantic import Field, TypeAdapter
 
+from kardo.core.accuracy.heaps import tolerance_by_volume
 from kardo.core.accuracy.planned import missing
 from kardo.core.control.met import met_by
 from kardo.core.errors import PlanError
 from kardo.core.geodesy.units import UnitId
+from kardo.core.plan.edits import Edit as PlanEdit
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Terrain, terrain_of
 from kardo.core.summary import Summary, summary
@@ -176,6 +178,18 @@ def show_summary(request: HttpRequest, job_id: UUID):
     """What follows directly from the plan: area, flights, height chains, heights of control."""
     at = standing_of(request, job_id)
     return made_once(request, (at.revision, at.model), SUMMARY, lambda: summary(at.whole_plan))
+
+
+@router.get("/{job_id}/volume-tolerance", response=list[PlanEdit])
+def offer_tolerance(
+    request: HttpRequest,
+    job_id: UUID,
+    area: str,
+    m3: Annotated[float | None, Query(gt=0, le=1e9)] = None,
+    percent: Annotated[float | None, Query(gt=0, le=100)] = None,
+):
+    """The edits by which so many cubic metres, or so many per cent of what lies on an area, are allowed there. Nothing is saved."""
+    return tolerance_by_volume(whole_plan(job_of(request, job_id)), area, m3, percent)
 
 
 class BoundaryOut(Schema):

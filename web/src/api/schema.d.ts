@@ -224,6 +224,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/volume-tolerance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Offer Tolerance
+         * @description The edits by which so many cubic metres, or so many per cent of what lies on an area, are allowed there. Nothing is saved.
+         */
+        get: operations["kardo_server_plans_api_offer_tolerance"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/read/boundary": {
         parameters: {
             query?: never;
@@ -4376,6 +4396,23 @@ export interface components {
             pole: number;
         };
         /**
+         * AllowedVolume
+         * @description What the tolerance of the mean height is on an area: m2 on the ground, m3 that lie there by the terrain (None where nothing is known of it), and m3 and per cent of
+         *     those that are allowed, at the level of the tolerance.
+         */
+        AllowedVolume: {
+            /** Id */
+            id: string;
+            /** Area */
+            area: number;
+            /** Content */
+            content: number | null;
+            /** M3 */
+            m3: number;
+            /** Percent */
+            percent: number | null;
+        };
+        /**
          * Blunder
          * @description One blunder and what it does: metres east, north and up, typed less true, and in plan altogether. remark: what more is to be said of these
          *     figures, where they are not simply what everything on the base moves by.
@@ -4752,7 +4789,7 @@ export interface components {
          * Summary
          * @description What follows directly from the plan. A part that cannot be computed is missing, with the reason under `faults`
          *     (flights and set-ups by `flight/id` and `setup/id`; a grid that does not fit the site under `fit`). cards and blunders: of the
-         *     set-ups that have heights. gaps: where the ground is not known under site and flights. mark_sigma:
+         *     set-ups that have heights. area: m2 of the site on the ground; volumes: what the tolerance is on each area, where a volume is judged. gaps: where the ground is not known under site and flights. mark_sigma:
          *     east, north, up of every mark.
          */
         Summary: {
@@ -4764,6 +4801,8 @@ export interface components {
             datum: components["schemas"]["Datum"] | null;
             /** Area */
             area: number | null;
+            /** Volumes */
+            volumes: components["schemas"]["AllowedVolume"][];
             /** Flights */
             flights: components["schemas"]["FlightFigures"][];
             /** Heights */
@@ -4795,6 +4834,21 @@ export interface components {
             faults: {
                 [key: string]: components["schemas"]["Fault"];
             };
+        };
+        /**
+         * Edit
+         * @description One change of a plan's document. at is the place among its siblings of a row that comes or goes, so that it can come
+         *     back where it was.
+         */
+        Edit: {
+            /** Path */
+            path: string;
+            /** Before */
+            before: unknown;
+            /** After */
+            after: unknown;
+            /** At */
+            at?: number | null;
         };
         /** BoundaryOut */
         BoundaryOut: {
@@ -4919,21 +4973,6 @@ export interface components {
             ];
             histogram_h: components["schemas"]["Histogram"];
             histogram_v: components["schemas"]["Histogram"];
-        };
-        /**
-         * Edit
-         * @description One change of a plan's document. at is the place among its siblings of a row that comes or goes, so that it can come
-         *     back where it was.
-         */
-        Edit: {
-            /** Path */
-            path: string;
-            /** Before */
-            before: unknown;
-            /** After */
-            after: unknown;
-            /** At */
-            at?: number | null;
         };
         /**
          * ErrorMap
@@ -5354,7 +5393,7 @@ export interface components {
         /**
          * Volume
          * @description An area (id empty: the whole site), m2: standard deviations of its mean height, m, and of its volume, m3, and both
-         *     at 95 %.
+         *     at 95 %; m3 that lie there by the terrain, where that is known, and the volume at 95 % in per cent of them.
          */
         Volume: {
             /** Id */
@@ -5369,6 +5408,10 @@ export interface components {
             sigma_95: number;
             /** Volume 95 */
             volume_95: number;
+            /** Content */
+            content?: number | null;
+            /** Percent 95 */
+            percent_95?: number | null;
         };
         /**
          * Advice
@@ -9050,6 +9093,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Summary"];
+                };
+            };
+        };
+    };
+    kardo_server_plans_api_offer_tolerance: {
+        parameters: {
+            query: {
+                area: string;
+                m3?: number | null;
+                percent?: number | null;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Edit"][];
                 };
             };
         };

@@ -127,7 +127,17 @@ export function volumeUnit(unit: string): string {
 
 export function volume(cubicMetres: number | null | undefined, unit: string, decimals = 1): string {
   if (cubicMetres === null || cubicMetres === undefined) return "–";
-  return (unit === "m" ? cubicMetres : cubicMetres / (3 * UNITS[unit]!.metres) ** 3).toFixed(decimals);
+  return (cubicMetres * volumeFactor(unit)).toFixed(decimals);
+}
+
+/** Per cent of what lies there, to two figures. */
+export function ofHeap(value: number | null | undefined): string {
+  return value === null || value === undefined ? "–" : value >= 10 ? value.toFixed(0) : value.toPrecision(2);
+}
+
+/** How many of the unit of a heap's volume a cubic metre is. */
+export function volumeFactor(unit: string): number {
+  return unit === "m" ? 1 : 1 / (3 * UNITS[unit]!.metres) ** 3;
 }
 
 export function clock(iso: string): string {

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from kardo.core.accuracy.standards import held_to
-from kardo.core.geodesy.units import small
+from kardo.core.geodesy.units import cubic, small
 from kardo.core.plan.assumptions import CURRENT_EDITION
 from kardo.core.plan.edits import Edit
 from kardo.core.plan.stands import OnSetUp
@@ -72,9 +72,10 @@ def _volume(r: Rule, view: View) -> Iterator[Finding]:
     for volume in view.result.volumes:
         at_95 = volume.sigma * r.threshold
         if at_95 > allowed:
+            share = f" or {100 * at_95 * volume.area / volume.content:.2g} %" if volume.content else ""
             words = (
-                f"Mean height over {names.get(volume.id, volume.id)} is good to {small(at_95, unit)} at 95 %; "
-                f"{small(allowed, unit)} is allowed."
+                f"Mean height over {names.get(volume.id, volume.id)} is good to {small(at_95, unit)} at 95 %, which is {cubic(at_95 * volume.area, unit)}{share}; "
+                f"{small(allowed, unit)} is allowed, which is {cubic(allowed * volume.area, unit)}."
             )
             yield r.found(words, "See the largest share of the budget.", measured=at_95)
 

@@ -17,6 +17,7 @@ const DELIVERABLES = [
 ];
 
 const Where = lazy(() => import("./Where").then((m) => ({ default: m.Where })));
+const AllowedVolumes = lazy(() => import("./AllowedVolumes").then((m) => ({ default: m.AllowedVolumes })));
 const OwnGeoids = lazy(() => import("./OwnGeoids").then((m) => ({ default: m.OwnGeoids })));
 
 export function BriefTray() {
@@ -121,6 +122,11 @@ export function BriefTray() {
               />
             )}
           </Field>
+        )}
+        {brief.standard === "volume" && (
+          <Suspense fallback={null}>
+            <AllowedVolumes />
+          </Suspense>
         )}
         {brief.standard === "per_point" && (
           <Field label="Points inside the limit, %">

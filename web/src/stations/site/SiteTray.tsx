@@ -2,7 +2,7 @@ import { useEffect, useState } from "react";
 import type { BoundaryReading, TerrainReading } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
-import { area, fine, fineUnit, length, surface, surfaceUnit, volume, volumeUnit } from "../../lib/units";
+import { area, fine, fineUnit, length, ofHeap, surface, surfaceUnit, volume, volumeUnit } from "../../lib/units";
 import { Approximate } from "../../ui/Approximate";
 import { Field, LengthField, Select, TextField, unitName } from "../../ui/fields";
 import { newArea } from "../../sheet/placing";
@@ -311,7 +311,9 @@ function Areas() {
         </p>
       )}
       {plan.site.areas.length > 0 && (
-        <p className="text-sm text-quiet">One standard deviation, of the mean height and of the volume.</p>
+        <p className="text-sm text-quiet">
+          At 95 %: of the mean height, and of the volume; in per cent of what lies there by the terrain.
+        </p>
       )}
       {plan.site.areas.length > 0 && (
         <table className="table">
@@ -321,6 +323,7 @@ function Areas() {
               <th className="num">{surfaceUnit(plan.brief.unit)}</th>
               <th className="num">height ±, {fineUnit(plan.brief.unit)}</th>
               <th className="num">volume ±, {volumeUnit(plan.brief.unit)}</th>
+              <th className="num">%</th>
               <ActionsHead />
             </tr>
           </thead>
@@ -339,8 +342,9 @@ function Areas() {
                     />
                   </td>
                   <td className="num">{surface(v?.area, plan.brief.unit)}</td>
-                  <td className="num">{fine(v?.sigma, plan.brief.unit)}</td>
-                  <td className="num">{volume(v?.sigma_volume, plan.brief.unit)}</td>
+                  <td className="num">{fine(v?.sigma_95, plan.brief.unit)}</td>
+                  <td className="num">{volume(v?.volume_95, plan.brief.unit)}</td>
+                  <td className="num">{ofHeap(v?.percent_95)}</td>
                   <td className="whitespace-nowrap">
                     <button className="cursor-pointer underline" onClick={() => setGoTo({ e, n })}>
                       show

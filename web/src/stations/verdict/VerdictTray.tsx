@@ -7,6 +7,7 @@ import {
   fineUnit,
   grid,
   mm,
+  ofHeap,
   percent,
   surface,
   surfaceUnit,
@@ -273,9 +274,9 @@ function Volumes() {
           <tr>
             <th>area</th>
             <th className="num">{surfaceUnit(unit)}</th>
-            <th className="num">mean height ±, {fineUnit(unit)} (1 σ)</th>
-            <th className="num">at 95 %</th>
+            <th className="num">mean height ±, {fineUnit(unit)} at 95 %</th>
             <th className="num">volume ±, {volumeUnit(unit)} at 95 %</th>
+            <th className="num">of what lies there, %</th>
           </tr>
         </thead>
         <tbody>
@@ -284,12 +285,10 @@ function Volumes() {
               <td>{v.id ? (names.get(v.id) ?? v.id) : "the whole site"}</td>
               <td className="num">{surface(v.area, unit)}</td>
               <td className="num">
-                <Fine value={v.sigma} unit={unit} />
-              </td>
-              <td className="num">
                 <Fine value={v.sigma_95} unit={unit} />
               </td>
               <td className="num">{volume(v.volume_95, unit, 0)}</td>
+              <td className="num">{ofHeap(v.percent_95)}</td>
             </tr>
           ))}
         </tbody>
