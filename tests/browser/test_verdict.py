@@ -124,6 +124,7 @@ def test_an_area_is_drawn_named_and_told_its_volume(signed_in):
 def test_two_pins_side_by_side_with_what_differs(signed_in):
     page = signed_in
     open_demo(page)
+    settled(page)
     page.keyboard.press("6")
     page.keyboard.press("p")
     page.keyboard.press("5")
@@ -151,3 +152,45 @@ def test_a_stopped_computation_says_so_and_starts_again(signed_in):
     expect(look).to_be_visible()
     page.get_by_role("button", name="Undo").click()
     settled(page)
+
+
+def test_no_figure_or_finding_of_another_state_stands_beside_a_computation(signed_in):
+    """The mark before stays on the rods as a ghost; numbers and findings wait for those of the plan that is shown."""
+    page = signed_in
+    open_demo(page)
+    page.keyboard.press("6")
+    settled(page)
+    expect(page.get_by_test_id("absolute-h")).to_have_count(1)
+    held = []
+
+    def still_running(route):
+        answer = route.fetch()
+        told = answer.json()
+        if held:
+            told |= {
+                "state": "running",
+                "result": None,
+                "told": None,
+                "findings": None,
+                "stage": "factoring them",
+                "share": 0.3,
+            }
+        route.fulfill(response=answer, json=told)
+
+    page.route("**/prediction", still_running)
+    held.append(True)
+    page.locator("summary", has_text="Assumptions").click()
+    field = page.get_by_role("row", name=re.compile("tie", re.I)).get_by_role("textbox").last
+    field.fill("0.9")
+    field.press("Enter")
+    expect(page.get_by_test_id("absolute-h")).to_have_count(0)
+    for gone in ("budget", "chance", "volumes"):
+        expect(page.get_by_test_id(gone)).to_have_count(0)
+    expect(page.get_by_role("region", name="Findings").get_by_role("button", name=re.compile("^Accept"))).to_have_count(
+        0
+    )
+    expect(field).to_have_value(re.compile("^0.90?0?$"))  # what was typed in stays where it is
+    held.clear()
+    page.reload()
+    settled(page)
+    expect(page.get_by_test_id("absolute-h")).to_have_count(1)

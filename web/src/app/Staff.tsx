@@ -19,7 +19,7 @@ export function Staff() {
   const { pins, station } = useWorkbench();
   const limits = summary?.limits ?? { h: 0, v: 0 };
   const sound = trial.live ?? result;
-  const previous = trial.live ? result : before;
+  const previous = trial.live ? (result ?? before) : before;
   const pinned = pins.at(-1)?.result;
   const done = useQuery({
     queryKey: ["book", jobId],

@@ -39,7 +39,7 @@ interface PlanDesk {
   plan: Plan;
   answer: PlanAnswer;
   summary: Summary | undefined;
-  /** The newest finished figures, shown while the next ones are on their way; null where there are none. */
+  /** The figures of this plan; null where there are none, and while they are computed: those of another state never stand beside it. */
   result: Result | null;
   /** What the network does not determine, in the place of figures. */
   undetermined: Undetermined | null;
@@ -116,8 +116,13 @@ export function PlanProvider({ jobId, user, children }: { jobId: string; user: s
   });
   const progress = usePrediction(jobId, revision);
   useEvents(jobId, revision);
-  const latest = useLatestResults(progress.prediction);
-  const trial = useLive(jobId, latest.result?.hash);
+  const known = useLatestResults(progress.prediction);
+  const trial = useLive(jobId, known.result?.hash);
+  const behind = useLasting(UNDER_WAY.includes(progress.prediction?.state ?? ""), BEHIND_MS);
+  const latest = useMemo(
+    () => (behind ? { ...NOTHING, before: known.result ?? known.before } : known),
+    [behind, known],
+  );
   const { ask, clear } = trial;
   const [fault, setFault] = useState<Problem | null>(null);
   const [stuck, setStuck] = useState<PlanDesk["stuck"]>(null);
@@ -309,6 +314,23 @@ interface Latest {
 }
 
 const NOTHING: Latest = { result: null, undetermined: null, before: null, told: null, findings: null };
+
+/** How long the figures before may stand while new ones are computed, milliseconds: what is answered sooner does not flicker. */
+const BEHIND_MS = 400;
+
+/** Whether something has lasted so long. */
+function useLasting(so: boolean, milliseconds: number): boolean {
+  const [lasted, setLasted] = useState(false);
+  useEffect(() => {
+    if (!so) return;
+    const later = setTimeout(() => setLasted(true), milliseconds);
+    return () => {
+      clearTimeout(later);
+      setLasted(false);
+    };
+  }, [so, milliseconds]);
+  return so && lasted;
+}
 
 /** Keeps the last two finished results, so that the staff can show where a mark came from. */
 function useLatestResults(prediction: Prediction | undefined): Latest {

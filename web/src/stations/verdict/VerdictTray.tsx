@@ -1,3 +1,4 @@
+import type { Result } from "../../api/client";
 import { usePlan, useProgress } from "../../app/plan";
 import { repinned, useWorkbench } from "../../app/workbench";
 import { ChanceCurve } from "../../plots/ChanceCurve";
@@ -32,49 +33,63 @@ const FILES = [
 ] as const;
 
 export function VerdictTray() {
-  const { jobId, plan, result, undetermined, told, catalogue } = usePlan();
+  const { jobId, plan, result, catalogue } = usePlan();
+  const standard = catalogue.standards.find((s) => s.id === plan.brief.standard)!;
+  return (
+    <>
+      <Heading title="Verdict">
+        {result && (
+          <span className="text-quiet">
+            {standard.name}: {standard.clause}
+          </span>
+        )}
+        <span className="ml-auto flex flex-wrap gap-2">
+          {FILES.map(([name, words]) => (
+            <a key={name} className="button text-sm" href={`/api/jobs/${jobId}/export/${name}`} download={name}>
+              {words}
+            </a>
+          ))}
+        </span>
+      </Heading>
+      {result ? <Promised result={result} /> : <NotYet />}
+      <Assumptions />
+    </>
+  );
+}
+
+/** Why there are no figures of this plan: it is not determined, lacks something, or is being computed. */
+function NotYet() {
+  const { undetermined, told } = usePlan();
   const { prediction } = useProgress();
+  return (
+    <>
+      {(told?.defects ?? undetermined?.defects)?.map((d) => (
+        <p key={d.words} className="mt-1">
+          <strong>{d.words}</strong> {d.mend}
+        </p>
+      ))}
+      {!undetermined && (
+        <p className="text-quiet">
+          {prediction?.state === "lacking" ? "The plan still lacks what the staff lists." : "Computing…"}
+        </p>
+      )}
+    </>
+  );
+}
+
+/** All that is promised of the plan. */
+function Promised({ result }: { result: Result }) {
+  const { plan, told, catalogue } = usePlan();
   const { setGoTo, pins, setPins } = useWorkbench();
-  const isPinned = pins.some((p) => p.result.hash === result?.hash);
+  const isPinned = pins.some((p) => p.result.hash === result.hash);
   const unit = plan.brief.unit;
   const standard = catalogue.standards.find((s) => s.id === plan.brief.standard)!;
-  const files = (
-    <span className="ml-auto flex flex-wrap gap-2">
-      {FILES.map(([name, words]) => (
-        <a key={name} className="button text-sm" href={`/api/jobs/${jobId}/export/${name}`} download={name}>
-          {words}
-        </a>
-      ))}
-    </span>
-  );
-  if (!result)
-    return (
-      <>
-        <Heading title="Verdict">{files}</Heading>
-        {(told?.defects ?? undetermined?.defects)?.map((d) => (
-          <p key={d.words} className="mt-1">
-            <strong>{d.words}</strong> {d.mend}
-          </p>
-        ))}
-        {!undetermined && (
-          <p className="text-quiet">
-            {prediction?.state === "lacking" ? "The plan still lacks what the staff lists." : "Computing…"}
-          </p>
-        )}
-      </>
-    );
   const worst = [
     ["H", result.map.worst_h],
     ["V", result.map.worst_v],
   ] as const;
   return (
     <>
-      <Heading title="Verdict">
-        <span className="text-quiet">
-          {standard.name}: {standard.clause}
-        </span>
-        {files}
-      </Heading>
       <div className="grid grid-cols-[repeat(auto-fit,minmax(250px,1fr))] gap-x-8 gap-y-4">
         <section>
           <table className="table">
@@ -183,7 +198,6 @@ export function VerdictTray() {
       <Volumes />
       <Compare />
       <TargetsLost />
-      <Assumptions />
     </>
   );
 }
