@@ -74,13 +74,14 @@ class Limits:
 
 @dataclass(frozen=True)
 class Datum:
-    """Grid, height system, geoid separation in metres, combined scale and convergence at the middle of the site."""
+    """Grid, height system, geoid separation in metres (stated: as somebody said it), combined scale and convergence at the middle of the site."""
 
     grid: str
     heights: str
     separation: float | None
     scale_ppm: float | None
     convergence_deg: float | None
+    stated: bool
 
 
 @dataclass(frozen=True)
@@ -273,7 +274,8 @@ def _limits(plan: Plan) -> Limits:
 
 def _datum(plan: Plan) -> Datum:
     grid = plan.grid
-    bare = Datum(grid.name, height_name(plan.brief.heights), None, None, None)
+    stated = plan.brief.separation is not None
+    bare = Datum(grid.name, height_name(plan.brief.heights), None, None, None, stated)
     if len(plan.site.boundary) < 3:
         return bare
     middle = site_polygon(plan).representative_point()
@@ -401,7 +403,7 @@ def source_name(plan: Plan, share: Share | BlindSpot) -> str:
         "ties": "matching of strips",
         "points": "what a point is",
         "surface": "slope" if plan.scans else "matching and slope",
-        "geoid": "geoid model",
+        "geoid": "geoid separation, as stated" if plan.brief.separation else "geoid model",
         "local": "site calibration",
     }
     return plain.get(share.kind) or name_of(plan, share.kind, share.id)

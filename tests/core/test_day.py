@@ -184,7 +184,7 @@ def test_nobody_is_on_foot_in_the_dark_and_it_is_said():
     late = (solved(*visited(leave=f"{hour}:{half}", sun_deg=-6.0)) for hour in (14, 15, 16) for half in ("00", "30"))
     (reason, *_) = next(found for found in late if not found.placed).reasons
     assert "after dark, at" in reason.words and reason.mend.startswith("Leave at")
-    plan, visit = visited(leave="13:30", sun_deg=0.0)
+    plan, _ = visited(leave="13:30", sun_deg=0.0)
     day = day_of(plan, "V1")
     outside = max(t.end for t in day.tasks if t.kind in ("base_in", "targets_in", "observe"))
     assert outside <= day.light.dusk and day.light.dusk - day.light.set in range(24, 36), "civil twilight"

@@ -14,6 +14,7 @@ from kardo.core.plan.assumptions import CURRENT_EDITION
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import Occupation
 from kardo.core.plan.edits import changed
+from kardo.core.plan.geoid import StatedSeparation
 from kardo.core.plan.kit import LensEntry, Logger, Origin
 from kardo.core.plan.local import LocalGrid, LocalPoint
 from kardo.core.plan.model import Assumed
@@ -239,6 +240,11 @@ def half(e, n):
 # rule: (what it finds something in, what it finds nothing in); a change of the small plan, or a view
 CASES = {
     "base-height-system": (base(h=59.3), base()),
+    "separation-place": (brief(heights="EPSG:5701", separation=StatedSeparation(value=-55.0)), {}),
+    "separation-slope": (
+        brief(heights="EPSG:5701", separation=StatedSeparation(value=55.0, sigma=1e-4)),
+        brief(heights="EPSG:5701", separation=StatedSeparation(value=55.0, sigma=0.02)),
+    ),
     "base-readings": ({"setup": {"readings": (1.8, 1.81)}}, {"setup": {"readings": (1.8, 1.802)}}),
     "base-distance": (base(e=12_000), base()),
     "base-reach": (

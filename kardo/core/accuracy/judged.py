@@ -144,6 +144,8 @@ def on_surface(joint: Floats, at: Places) -> Floats:
 
 
 def geoid_sigma(plan: Plan) -> float:
-    """Sigma in metres that the geoid model adds to a height in the job's system; nothing where heights are those of the points that a
+    """Sigma in metres that the geoid model, or the separation that is stated, adds to a height in the job's system; nothing where heights are those of the points that a
     local grid is calibrated to, which take it up."""
-    return 0.0 if plan.brief.heights == "ellipsoidal" or calibrates_heights(plan) else plan.assume["geoid_v"]
+    if plan.brief.heights == "ellipsoidal" or calibrates_heights(plan):
+        return 0.0
+    return plan.brief.separation.sigma if plan.brief.separation else plan.assume["geoid_v"]

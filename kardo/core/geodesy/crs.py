@@ -13,8 +13,8 @@ from pyproj.exceptions import CRSError, ProjError
 from kardo.core.arrays import Bools, Floats
 from kardo.core.errors import GeodesyError
 from kardo.core.geodesy.fit import counts_backwards, fit_at
-from kardo.core.geodesy.geoid import OWN, GeoidGrid, separation_in
-from kardo.core.geodesy.systems import ELLIPSOIDAL, better_grids, how_to_bring
+from kardo.core.geodesy.geoid import OWN, GeoidGrid, Stated, separation_in, stated_at
+from kardo.core.geodesy.systems import DEPTH, ELLIPSOIDAL, better_grids, how_to_bring
 from kardo.core.geodesy.transformations import WGS84, Transformation, geodetic_of, transformation
 
 NEIGHBOUR = 6.5  # degrees beside its area of use that a zone's neighbour, and a little, reaches
@@ -28,11 +28,12 @@ class Grid:
     """A projected CRS with the job's height system.
 
     Raises GeodesyError for a code that is not a projected CRS, or a height system that PROJ cannot reach here; a system on a geoid
-    model of one's own has it.
+    model of one's own has it, and one whose separation is stated needs none.
     """
 
-    def __init__(self, code: str, heights: str, model: GeoidGrid | None = None) -> None:
+    def __init__(self, code: str, heights: str, model: GeoidGrid | None = None, stated: Stated | None = None) -> None:
         self.code, self.heights = code, heights
+        self._stated = stated if heights != ELLIPSOIDAL else None
         try:
             self.crs = CRS.from_user_input(code)
         except CRSError as fault:
@@ -59,8 +60,9 @@ class Grid:
         self.geodetic = geodetic
         self._beside = BESIDE
         self._to_geodetic = Transformer.from_crs(self.crs, geodetic, always_xy=True)
-        self._model = _own(heights, model)
-        self._geoid, self._height_unit = _geoid(heights) if self._model is None else (None, 1.0)
+        self._model = _own(heights, model) if self._stated is None else None
+        held = self._model is not None or (self._stated is not None and _is_heights(heights))
+        self._geoid, self._height_unit = (None, 1.0) if held else _geoid(heights)
 
     def with_neighbours(self) -> "Grid":
         """The same grid, taking also what lies in the zone beside it: for coordinates that are to be brought there."""
@@ -113,6 +115,8 @@ class Grid:
     def separation(self, e: Floats | float, n: Floats | float) -> Floats:
         """Geoid separation N (k,) in metres (ellipsoidal = height + N) at grid metres (k,); zero where heights are ellipsoidal.
         Raises GeodesyError where the geoid's grid cannot be reached."""
+        if self._stated is not None:
+            return stated_at(self._stated, np.asarray(e, float), np.asarray(n, float))
         lon, lat = self.to_geodetic(e, n)
         if self._model is not None:
             return self._own_separation(lon, lat)
@@ -208,9 +212,20 @@ class Grid:
 
 
 @lru_cache(maxsize=64)
-def grid(code: str, heights: str, model: GeoidGrid | None = None) -> Grid:
+def grid(code: str, heights: str, model: GeoidGrid | None = None, stated: Stated | None = None) -> Grid:
     """The grid of a job, kept: PROJ pipelines are slow to build."""
-    return Grid(code, heights, model)
+    return Grid(code, heights, model, stated)
+
+
+def _is_heights(heights: str) -> bool:
+    """Whether a height system is one of the database's, and upright. Raises GeodesyError for one that is none."""
+    try:
+        vertical = CRS.from_user_input(heights)
+    except CRSError as fault:
+        raise _no_grid(heights) from fault
+    if not vertical.is_vertical or how_to_bring(heights) == DEPTH:
+        raise _no_grid(heights)
+    return True
 
 
 def _own(heights: str, model: GeoidGrid | None) -> GeoidGrid | None:
@@ -256,7 +271,7 @@ def _no_grid(heights: str) -> GeodesyError:
     return GeodesyError(
         f"Height system {heights} cannot be reached on this machine{_why(heights)}.",
         where="Brief, heights",
-        mend="Choose EGM96 height (EPSG:5773) or ellipsoidal heights, or bring the geoid's grid.",
+        mend="State its separation in the Brief, choose EGM96 height (EPSG:5773) or ellipsoidal heights, or bring the geoid's grid.",
     )
 
 

@@ -37,6 +37,38 @@ class GeoidGrid(Protocol):
         """Row after row."""
 
 
+class Stated(Protocol):
+    """A separation that somebody stated: N in metres at a place in grid metres, and metres a kilometre by which it grows to east and north."""
+
+    @property
+    def value(self) -> float:
+        """N there."""
+
+    @property
+    def at(self) -> tuple[float, float] | None:
+        """Where; None for all over."""
+
+    @property
+    def slope_e(self) -> float:
+        """To grid east."""
+
+    @property
+    def slope_n(self) -> float:
+        """To grid north."""
+
+
+def stated_at(stated: Stated, e: Floats, n: Floats) -> Floats:
+    """N (k,) in metres at grid metres (k,).
+
+    >>> from types import SimpleNamespace
+    >>> here = SimpleNamespace(value=47.2, at=(1000.0, 2000.0), slope_e=0.02, slope_n=-0.01)
+    >>> stated_at(here, np.array([1000.0, 3000.0]), np.array([2000.0, 2000.0])).round(3).tolist()
+    [47.2, 47.24]
+    """
+    e0, n0 = stated.at or (0.0, 0.0)
+    return np.asarray(stated.value + stated.slope_e * (e - e0) / 1000 + stated.slope_n * (n - n0) / 1000)
+
+
 def separation_in(model: GeoidGrid, lon: Floats, lat: Floats) -> Floats:
     """N (k,) in metres at longitudes and latitudes (k,) in degrees, linear between the four nodes about each; nan beyond the grid and
     beside a node without a value. Source: bilinear interpolation, as PROJ's vgridshift has it.

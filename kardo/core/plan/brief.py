@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from kardo.core.geodesy.units import UnitId
-from kardo.core.plan.geoid import Geoid
+from kardo.core.plan.geoid import Geoid, StatedSeparation
 from kardo.core.plan.local import LocalGrid
 from kardo.core.plan.parts import PROSE, Clean, Part, Sigma
 
@@ -29,7 +29,7 @@ class Brief(Part):
     """What is promised, by which standard, in which coordinates. Metres; point_share in percent; chance: to pass, that is wanted. state: whether what hangs on a
     position taken "here" is promised as it was taken, or once the shift that is planned for it is applied. local: the site's own
     coordinates, where it is those that are delivered. heights: "ellipsoidal", a system of PROJ's, or "geoid:" and the name of a model
-    of one's own, whose part about the site is geoid."""
+    of one's own, whose part about the site is geoid. separation: what somebody stated in the place of a system's own geoid."""
 
     title: Annotated[str, Field(min_length=1, max_length=120), Clean, PROSE] = "Untitled job"
     deliverable: Literal["orthophoto", "surface", "volume", "drawing"] = "orthophoto"
@@ -43,15 +43,16 @@ class Brief(Part):
     crs: Annotated[str, Field(max_length=40), Clean] = ""
     heights: Annotated[str, Field(max_length=60), Clean] = "EPSG:5773"
     geoid: Geoid | None = None
+    separation: StatedSeparation | None = None
     unit: Annotated[UnitId, PROSE] = "m"
     epoch: Annotated[str, Field(max_length=20), Clean, PROSE] = ""
     realisation: Annotated[str, Field(max_length=60), Clean, PROSE] = ""
     local: LocalGrid | None = None
 
     @property
-    def system(self) -> tuple[str, str, Geoid | None]:
+    def system(self) -> tuple[str, str, Geoid | None, StatedSeparation | None]:
         """What the job's coordinates and heights are in."""
-        return self.crs, self.heights, self.geoid
+        return self.crs, self.heights, self.geoid, self.separation
 
     @property
     def terms(self) -> Terms:

@@ -1,15 +1,16 @@
-"""The part of a geoid model that a plan stands on, where it is not one of PROJ's."""
+"""What a plan stands on where the geoid is not one of PROJ's: the part of a model, or a separation that somebody stated."""
 
 from typing import Annotated, Self
 
 from pydantic import Field, model_validator
 
-from kardo.core.plan.parts import PROSE, Clean, Part
+from kardo.core.plan.parts import PROSE, Clean, Part, Place, Sigma
 
 MOST_NODES = 60  # a side: a degree of a model of one minute
 LARGEST = 200.0  # metres: no geoid is farther from its ellipsoid
 
 Separation = Annotated[float, Field(ge=-LARGEST, le=LARGEST, allow_inf_nan=False)]
+Slope = Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)]
 Step = Annotated[float, Field(gt=1e-5, le=5, allow_inf_nan=False)]
 
 
@@ -30,4 +31,22 @@ class Geoid(Part):
     def _whole_rows(self) -> Self:
         if len(self.values) % self.columns or len(self.values) < 2 * self.columns:
             raise ValueError("must have two whole rows or more")
+        return self
+
+
+class StatedSeparation(Part):
+    """A separation that somebody knows where the height system's own geoid is not at hand: N in metres and its standard deviation, at a place in grid metres, and by how
+    many metres a kilometre it grows to grid east and north. at: None where it is the same all over the site. source: whose it is."""
+
+    value: Separation
+    sigma: Sigma = 0.05
+    at: Place | None = None
+    slope_e: Slope = 0.0
+    slope_n: Slope = 0.0
+    source: Annotated[str, Field(max_length=120), Clean, PROSE] = ""
+
+    @model_validator(mode="after")
+    def _slopes_from_somewhere(self) -> Self:
+        if self.at is None and (self.slope_e or self.slope_n):
+            raise ValueError("slopes need the place at which the value holds")
         return self

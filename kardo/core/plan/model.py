@@ -179,7 +179,7 @@ class Plan(Part):
         """The job's grid and heights. Raises PlanError, GeodesyError."""
         if not self.brief.crs:
             raise PlanError("No grid is chosen.", where="Brief", mend="Choose the job's coordinate system.")
-        return grid(self.brief.crs, self.brief.heights, self.brief.geoid)
+        return grid(*self.brief.system)
 
     @cached_property
     def surface(self) -> AnySurface | None:

@@ -1,4 +1,4 @@
-"""An organisation's geoid as a job takes it, held against the model of the whole world first."""
+"""An organisation's geoid as a job takes it, or a separation that somebody states, held against the model of the whole world first."""
 
 from dataclasses import dataclass
 
@@ -10,7 +10,7 @@ from kardo.core.geodesy.crs import Grid, grid
 from kardo.core.geodesy.geoid import OWN, separation_in
 from kardo.core.geodesy.systems import ELLIPSOIDAL
 from kardo.core.geodesy.units import length
-from kardo.core.plan.geoid import Geoid
+from kardo.core.plan.geoid import Geoid, StatedSeparation
 from kardo.core.plan.model import Plan
 
 WORLD = "EPSG:5773"  # EGM96
@@ -73,3 +73,42 @@ def geoid_taken(plan: Plan, geoid: Geoid) -> GeoidTaken:
             ": too far to be a geoid of here." if odd else "."
         )
     return GeoidTaken(geoid, OWN + geoid.name, words, odd)
+
+
+@dataclass(frozen=True)
+class AgainstWorld:
+    """A stated separation held against EGM96 over the site: metres by which it is higher in the middle, and by which that changes from one end of the site to the other; and the
+    same separation with the slopes that EGM96 has there."""
+
+    above: float
+    changes: float
+    sloped: StatedSeparation
+
+
+def against_world(plan: Plan) -> AgainstWorld | None:
+    """What is stated in a plan; None where nothing is, there is no site, or EGM96 is not at hand. Raises PlanError, GeodesyError where site or grid are none."""
+    stated = plan.brief.separation
+    if stated is None or plan.brief.heights == ELLIPSOIDAL or len(plan.site.boundary) < 3:
+        return None
+    polygon = site_polygon(plan)
+    middle = polygon.representative_point()
+    west, south, east, north = polygon.bounds
+    e, n = (x.ravel() for x in np.meshgrid(np.linspace(west, east, 5), np.linspace(south, north, 5)))
+    try:
+        world = grid(plan.brief.crs, WORLD)
+        there = float(world.separation(middle.x, middle.y))
+        off = plan.grid.separation(e, n) - world.separation(e, n)
+        slopes = np.stack([np.ones(len(e)), e - middle.x, n - middle.y], axis=1)
+        (_, to_east, to_north), *_ = np.linalg.lstsq(slopes, world.separation(e, n), rcond=None)
+    except GeodesyError:
+        return None
+    own = float(plan.grid.separation(middle.x, middle.y))
+    sloped = stated.model_copy(
+        update={
+            "value": round(own, 4),
+            "at": (round(middle.x, 1), round(middle.y, 1)),
+            "slope_e": round(1000 * float(to_east), 4),
+            "slope_n": round(1000 * float(to_north), 4),
+        }
+    )
+    return AgainstWorld(own - there, float(np.ptp(off)), sloped)

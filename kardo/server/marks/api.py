@@ -202,7 +202,8 @@ def read_file_of_marks(
     """Marks of a file (CSV, GeoJSON, GPX, GeoPackage) in a grid, the job's where none is said. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
     data, name = upload_of(file, MAX_BYTES)
-    to = grid(crs, heights or plan.brief.heights, plan.brief.geoid) if crs else plan.grid
+    _, own, *known = plan.brief.system
+    to = plan.grid if not crs else grid(crs, heights) if heights not in ("", own) else grid(crs, own, *known)
     return read_marks(data, name, to, plan.brief.unit)
 
 

@@ -10,6 +10,8 @@ from ninja import File, Form, Router, Schema
 from ninja.files import UploadedFile
 from pydantic import Field
 
+from kardo.core.geodesy.crs import grid
+from kardo.core.geodesy.systems import ELLIPSOIDAL, CrsInfo, heights_at
 from kardo.core.plan.parts import Clean
 from kardo.core.practice.own_geoid import GeoidTaken, geoid_taken, place_of_job
 from kardo.formats.geoid import MAX_BYTES, geoid_file, read_geoid
@@ -34,6 +36,14 @@ def list_geoids(request: HttpRequest, job_id: UUID):
     """The organisation's own geoids."""
     job_of(request, job_id)
     return list(OwnGeoid.objects.filter(organisation=organisation_of(request)).defer("data"))
+
+
+@router.get("/{job_id}/heights", response=list[CrsInfo])
+def list_heights(request: HttpRequest, job_id: UUID):
+    """The height systems that the job's place has, the grid's country's first; those whose geoid is not at hand say what is missing."""
+    plan = stored_plan(job_of(request, job_id))
+    area = grid(plan.brief.crs, ELLIPSOIDAL).crs.area_of_use if plan.brief.crs else None
+    return heights_at(*place_of_job(plan), area.name if area else "")
 
 
 @router.post("/{job_id}/geoids", response=GeoidOut)

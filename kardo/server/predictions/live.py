@@ -104,5 +104,6 @@ def _with_control(plan: Plan, edits: list[Json]) -> Plan:
 def _key(at: Standing, plan: Plan) -> str:
     """What a network depends on: all that numbers do, but for control and what the brief promises."""
     told = plan.brief
-    frame = Brief(crs=told.crs, heights=told.heights, geoid=told.geoid, state=told.state)
+    crs, heights, geoid, separation = told.system
+    frame = Brief(crs=crs, heights=heights, geoid=geoid, separation=separation, state=told.state)
     return f"{at.job} {digest(plan.model_copy(update={'control': (), 'brief': frame}))}"

@@ -1770,6 +1770,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/heights": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Heights
+         * @description The height systems that the job's place has, the grid's country's first; those whose geoid is not at hand say what is missing.
+         */
+        get: operations["kardo_server_marks_geoids_list_heights"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/geoids/{geoid_id}": {
         parameters: {
             query?: never;
@@ -2643,7 +2663,7 @@ export interface components {
          * @description What is promised, by which standard, in which coordinates. Metres; point_share in percent; chance: to pass, that is wanted. state: whether what hangs on a
          *     position taken "here" is promised as it was taken, or once the shift that is planned for it is applied. local: the site's own
          *     coordinates, where it is those that are delivered. heights: "ellipsoidal", a system of PROJ's, or "geoid:" and the name of a model
-         *     of one's own, whose part about the site is geoid.
+         *     of one's own, whose part about the site is geoid. separation: what somebody stated in the place of a system's own geoid.
          */
         Brief: {
             /**
@@ -2705,6 +2725,7 @@ export interface components {
              */
             heights: string;
             geoid: components["schemas"]["Geoid"] | null;
+            separation: components["schemas"]["StatedSeparation"] | null;
             /**
              * Unit
              * @default m
@@ -3843,6 +3864,7 @@ export interface components {
              *       "crs": "",
              *       "heights": "EPSG:5773",
              *       "geoid": null,
+             *       "separation": null,
              *       "unit": "m",
              *       "epoch": "",
              *       "realisation": "",
@@ -4207,6 +4229,40 @@ export interface components {
             after: boolean;
         };
         /**
+         * StatedSeparation
+         * @description A separation that somebody knows where the height system's own geoid is not at hand: N in metres and its standard deviation, at a place in grid metres, and by how
+         *     many metres a kilometre it grows to grid east and north. at: None where it is the same all over the site. source: whose it is.
+         */
+        StatedSeparation: {
+            /** Value */
+            value: number;
+            /**
+             * Sigma
+             * @default 0.05
+             */
+            sigma: number;
+            /** At */
+            at: [
+                number,
+                number
+            ] | null;
+            /**
+             * Slope E
+             * @default 0
+             */
+            slope_e: number;
+            /**
+             * Slope N
+             * @default 0
+             */
+            slope_n: number;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+        };
+        /**
          * Terrain
          * @description Heights on a regular grid. They are kept once, under their digest: `heights`, packed as
          *     kardo.core.terrain.surface.Surface.pack says, is there in a plan's file and None in a stored plan.
@@ -4492,7 +4548,7 @@ export interface components {
         };
         /**
          * Datum
-         * @description Grid, height system, geoid separation in metres, combined scale and convergence at the middle of the site.
+         * @description Grid, height system, geoid separation in metres (stated: as somebody said it), combined scale and convergence at the middle of the site.
          */
         Datum: {
             /** Grid */
@@ -4505,6 +4561,8 @@ export interface components {
             scale_ppm: number | null;
             /** Convergence Deg */
             convergence_deg: number | null;
+            /** Stated */
+            stated: boolean;
         };
         /**
          * Fault
@@ -7291,6 +7349,24 @@ export interface components {
             covers: string;
         };
         /**
+         * CrsInfo
+         * @description One coordinate reference system of PROJ's database. missing: the geoid grid that it wants and this machine has not, and how
+         *     to bring it.
+         */
+        CrsInfo: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /** Area */
+            area: string;
+            /**
+             * Missing
+             * @default
+             */
+            missing: string;
+        };
+        /**
          * GeoidTaken
          * @description A geoid for a job: what the plan takes, the name of its height system, and what is to be said of it. odd: whether it stands too far
          *     from the world's to be what it says.
@@ -8514,24 +8590,6 @@ export interface components {
             fingerprint: string;
             /** Own */
             own: boolean;
-        };
-        /**
-         * CrsInfo
-         * @description One coordinate reference system of PROJ's database. missing: the geoid grid that it wants and this machine has not, and how
-         *     to bring it.
-         */
-        CrsInfo: {
-            /** Code */
-            code: string;
-            /** Name */
-            name: string;
-            /** Area */
-            area: string;
-            /**
-             * Missing
-             * @default
-             */
-            missing: string;
         };
         /**
          * GridOffer
@@ -11265,6 +11323,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GeoidOut"];
+                };
+            };
+        };
+    };
+    kardo_server_marks_geoids_list_heights: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrsInfo"][];
                 };
             };
         };

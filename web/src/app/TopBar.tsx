@@ -91,7 +91,9 @@ export function TopBar({ session }: { session: Session }) {
           value={
             datum
               ? datum.heights.replace(" height", "") +
-                (datum.separation ? `, N ${length(datum.separation, unit, 2)} ${UNITS[unit]!.short}` : "")
+                (datum.separation
+                  ? `, N ${length(datum.separation, unit, 2)} ${UNITS[unit]!.short}${datum.stated ? " stated" : ""}`
+                  : "")
               : "not chosen"
           }
         />

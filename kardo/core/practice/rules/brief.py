@@ -4,8 +4,12 @@ from collections.abc import Iterator
 
 from kardo.core.errors import KardoError
 from kardo.core.flight.areas import site_polygon
-from kardo.core.geodesy.units import UNITS
+from kardo.core.geodesy.crs import height_name
+from kardo.core.geodesy.units import UNITS, length, small
+from kardo.core.plan.edits import field_edits
+from kardo.core.plan.parts import to_json
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+from kardo.core.practice.own_geoid import MOST_FROM_WORLD, against_world
 
 
 @rule(
@@ -53,3 +57,41 @@ def _scale(r: Rule, view: View) -> Iterator[Finding]:
     if abs(ppm) > r.threshold:
         words = f"Lengths on {plan.grid.name} are {abs(ppm) / 1e4:.2f} % {'longer' if ppm > 0 else 'shorter'} than on the ground here."
         yield r.found(words, "Choose a grid that is made for this place.", measured=ppm)
+
+
+@rule(
+    "separation-place",
+    "Is the separation that is stated one of this place?",
+    "stop",
+    "brief",
+    MOST_FROM_WORLD,
+    "EGM96 is good to about a metre, and national heights stand up to two from it: what is farther belongs to another place, or has the wrong sign.",
+    "EGM96",
+)
+def _separation(r: Rule, view: View) -> Iterator[Finding]:
+    found = against_world(view.plan) if view.plan.brief.crs else None
+    if found is not None and abs(found.above) > r.threshold:
+        unit, side = view.plan.brief.unit, "above" if found.above > 0 else "below"
+        words = f"The separation stated for {height_name(view.plan.brief.heights)} is {length(abs(found.above), unit, 2)} {side} that of EGM96 here."
+        yield r.found(words, "Look at its sign, its unit and its place.", "brief", found.above)
+
+
+@rule(
+    "separation-slope",
+    "Is the stated separation the same all over the site?",
+    "warn",
+    "brief",
+    2.0,
+    "A geoid leans by centimetres a kilometre: one value for a long site tilts its heights, and checks in the same heights do not see it.",
+    "EGM96, whose slopes are good where its level is not; in sigmas of what is stated",
+)
+def _slope(r: Rule, view: View) -> Iterator[Finding]:
+    found, stated = against_world(view.plan) if view.plan.brief.crs else None, view.plan.brief.separation
+    if found is None or stated is None or found.changes <= r.threshold * stated.sigma:
+        return
+    unit = view.plan.brief.unit
+    words = f"From one end of the site to the other the geoid leans by {small(found.changes, unit)} against the separation that is stated, which is good to {small(stated.sigma, unit)}."
+    edits = field_edits("brief", view.plan.brief, separation=to_json(found.sloped))
+    yield r.found(
+        words, "State its slopes, or take those of EGM96.", "brief", found.changes, edits, "take EGM96's slopes"
+    )

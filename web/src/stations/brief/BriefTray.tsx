@@ -18,6 +18,7 @@ const DELIVERABLES = [
 
 const Where = lazy(() => import("./Where").then((m) => ({ default: m.Where })));
 const AllowedVolumes = lazy(() => import("./AllowedVolumes").then((m) => ({ default: m.AllowedVolumes })));
+const StatedSeparation = lazy(() => import("./StatedSeparation").then((m) => ({ default: m.StatedSeparation })));
 const OwnGeoids = lazy(() => import("./OwnGeoids").then((m) => ({ default: m.OwnGeoids })));
 
 export function BriefTray() {
@@ -156,7 +157,7 @@ export function BriefTray() {
           kind="vertical"
           value={brief.heights ?? ""}
           name={summary?.faults.datum ? undefined : summary?.datum?.heights}
-          onChoose={(heights) => set({ heights, geoid: null })}
+          onChoose={(heights) => set({ heights, geoid: null, separation: null })}
         />
         <Field label="Datum realisation" hint="as the marks' certificates name it">
           {(id) => (
@@ -168,6 +169,7 @@ export function BriefTray() {
         </Field>
       </div>
       <Suspense fallback={null}>
+        <StatedSeparation />
         <OwnGeoids />
       </Suspense>
       <p className="mt-3 max-w-3xl text-sm">

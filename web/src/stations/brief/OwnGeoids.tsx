@@ -28,7 +28,13 @@ export function OwnGeoids() {
     }
   };
   const put = (one: GeoidTaken) =>
-    edit(fieldEdits(plan, "brief", { heights: one.heights, geoid: one.geoid as typeof plan.brief.geoid }));
+    edit(
+      fieldEdits(plan, "brief", {
+        heights: one.heights,
+        geoid: one.geoid as typeof plan.brief.geoid,
+        separation: null,
+      }),
+    );
   const take = async (id: string) => {
     const one = await call<GeoidTaken>("GET", `${path}/${id}`);
     setTaken(one);

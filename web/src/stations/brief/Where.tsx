@@ -23,7 +23,7 @@ export function Where({ onDone }: { onDone: () => void }) {
   }
 
   async function take(grid: Schemas["GridOffer"], heights: string) {
-    const change: Partial<Brief> = { crs: grid.code, heights, unit };
+    const change: Partial<Brief> = { crs: grid.code, heights, unit, separation: null };
     if (!(await edit(fieldEdits(plan, "brief", change)))) return;
     if (reading?.outline) carry(given);
     setGoTo({ e: grid.e, n: grid.n });
@@ -121,16 +121,14 @@ function Offers(props: { reading: WhereReading; onTake: (grid: Schemas["GridOffe
           <div className="max-h-56 overflow-y-auto">
             {heights.map((h) => (
               <label key={h.code} className="flex cursor-pointer gap-2 py-0.5">
-                <input
-                  type="radio"
-                  name="heights"
-                  disabled={!!h.missing}
-                  checked={h.code === height}
-                  onChange={() => setHeight(h.code)}
-                />
+                <input type="radio" name="heights" checked={h.code === height} onChange={() => setHeight(h.code)} />
                 <span>
                   {h.name} {h.code !== "ellipsoidal" && <span className="figures text-sm text-quiet">{h.code}</span>}
-                  {h.missing && <span className="block text-sm text-decision-text">{h.missing}</span>}
+                  {h.missing && (
+                    <span className="block text-sm text-decision-text">
+                      {h.missing}; or take it, and state its separation
+                    </span>
+                  )}
                 </span>
               </label>
             ))}

@@ -1,5 +1,6 @@
+import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import type { BoundaryReading, TerrainReading } from "../../api/client";
+import { call, type BoundaryReading, type CrsLine, type TerrainReading } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { area, fine, fineUnit, length, ofHeap, surface, surfaceUnit, volume, volumeUnit } from "../../lib/units";
@@ -171,17 +172,20 @@ const ZEROS = [
 ];
 
 function TerrainImport() {
-  const { plan, edit } = usePlan();
+  const { jobId, plan, edit } = usePlan();
   const [said, setSaid] = useState({ heights: "", unit: "", zeros: "", approximate: "" });
   const [file, setFile] = useState<File | null>(null);
   const { reading, problem, read, clear } = useReading<TerrainReading>("terrain");
   const [busy, setBusy] = useState(false);
   const terrain = plan.site.ground.terrain;
-  const systems = [
-    { id: "", name: "heights as the job's" },
-    { id: "ellipsoidal", name: "ellipsoidal heights" },
-    { id: "EPSG:5773", name: "EGM96 heights" },
-  ];
+  const { data: ofPlace } = useQuery({
+    queryKey: ["heights", jobId, plan.brief.crs, plan.site.boundary[0]],
+    queryFn: () => call<CrsLine[]>("GET", `/jobs/${jobId}/heights`),
+    staleTime: Infinity,
+    retry: false, // before the job has a place
+  });
+  const others = ofPlace?.filter((one) => !one.missing && one.code !== plan.brief.heights) ?? [];
+  const systems = [{ id: "", name: "heights as the job's" }, ...others.map(({ code, name }) => ({ id: code, name }))];
   async function take(chosen: File, as: typeof said) {
     setFile(chosen);
     setBusy(true);
