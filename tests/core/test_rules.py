@@ -167,6 +167,20 @@ def images(count):
     return of_result(control=[ControlFigures("G1", count, 20.0, 0.01, 0.01, None, None, None)])
 
 
+def wooded(gap):
+    """A point so many metres from a wall of forty metres and under trees, or in the open."""
+
+    def made():
+        wood = canopy("dense").model_copy(update={"height": 20.0})
+        wall = ((E0 - 9, N0 - 2), (E0 + 70, N0 - 2), (E0 + 70, N0 - 1), (E0 - 9, N0 - 1))
+        hall = Feature(id="H", name="hall", kind="obstacle", shape="area", vertices=wall, height=40.0)
+        plan = small_plan(control=(point("G1", 20, 3) if not gap else point("G1", 180, 100),))
+        plan = plan.model_copy(update={"site": plan.site.model_copy(update={"features": (wood, hall)})})
+        return View(plan, (), None)
+
+    return made
+
+
 def volume(tolerance):
     def make():
         plan = small_plan(**brief(standard="volume", tolerance_v=tolerance))
@@ -240,6 +254,7 @@ def half(e, n):
 # rule: (what it finds something in, what it finds nothing in); a change of the small plan, or a view
 CASES = {
     "base-height-system": (base(h=59.3), base()),
+    "control-fixed": (wooded(0.0), wooded(9.0)),
     "separation-place": (brief(heights="EPSG:5701", separation=StatedSeparation(value=-55.0)), {}),
     "separation-slope": (
         brief(heights="EPSG:5701", separation=StatedSeparation(value=55.0, sigma=1e-4)),

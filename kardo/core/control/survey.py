@@ -22,6 +22,7 @@ from kardo.core.gnss.shifts import Shift, gradient, shared_by
 from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import HangsOn, Levelled, OnInstrument, OnNetwork, OnNothing, OnSetUp, OwnSession
+from kardo.core.site.skies import SkyLeft, skies_left
 
 
 @dataclass(frozen=True)
@@ -56,9 +57,24 @@ class Survey:
 
 def survey(plan: Plan, points: tuple[ControlPoint, ...]) -> Survey:
     """How some control of a plan is surveyed."""
-    each = [_surveyed(plan, p) for p in points]
+    heights = heights_of(plan, points)
+    skies = skies_over(plan, points, heights)
+    each = [_surveyed(plan, p, sky) for p, sky in zip(points, skies, strict=True)]
     sigma = np.array([own for own, _ in each]).reshape(-1, 3)
-    return Survey(heights_of(plan, points), sigma, tuple(held for _, held in each))
+    return Survey(heights, sigma, tuple(held for _, held in each))
+
+
+def skies_over(plan: Plan, points: Sequence[ControlPoint], heights: Floats) -> list[SkyLeft | None]:
+    """What is left of the sky over control with heights (k,), where it is observed by satellites; None where it is not, and in a plan that has no grid yet."""
+    some = [k for k, p in enumerate(points) if plan.brief.crs and any(by_satellites(on) for on in p.by_hanging)]
+    found = skies_left(plan, [points[k] for k in some], heights[some]) if some else []
+    known = dict(zip(some, found, strict=True))
+    return [known.get(k) for k in range(len(points))]
+
+
+def by_satellites(hung: HangsOn) -> bool:
+    """Whether what hangs on this is observed by satellites."""
+    return not isinstance(hung, OnInstrument | Levelled)
 
 
 def heights_of(plan: Plan, points: tuple[ControlPoint, ...]) -> Floats:
@@ -83,15 +99,15 @@ class _Position:
         return self.sigma**2 + sum((h.variance for h in self.held), np.zeros(3))
 
 
-def _surveyed(plan: Plan, point: ControlPoint) -> tuple[Floats, tuple[Held, ...]]:
-    """Own sigma (3,) of a point's position, and what it holds of which shifts."""
+def _surveyed(plan: Plan, point: ControlPoint, sky: SkyLeft | None) -> tuple[Floats, tuple[Held, ...]]:
+    """Own sigma (3,) of a point's position under what is left of its sky, and what it holds of which shifts."""
     groups = point.by_hanging
-    positions = [_position(plan, point, hung, some) for hung, some in groups.items()]
+    positions = [_position(plan, point, hung, some, sky) for hung, some in groups.items()]
     if len(positions) == 1:
         only = positions[0]
         return only.sigma, only.held
-    by_rover = [o for hung, some in groups.items() if _by_rover(hung) for o in some]
-    return _mean(positions, _slow(by_rover, plan) if by_rover else np.zeros(3))
+    live = [o for hung, some in groups.items() if by_rover(hung) for o in some]
+    return _mean(positions, _slow(live, plan, sky) if live else np.zeros(3))
 
 
 def _mean(positions: list[_Position], slow: Floats) -> tuple[Floats, tuple[Held, ...]]:
@@ -111,12 +127,14 @@ def _mean(positions: list[_Position], slow: Floats) -> tuple[Floats, tuple[Held,
     return np.sqrt(apart + np.maximum(independent, together**2)), held
 
 
-def _position(plan: Plan, point: ControlPoint, hung: HangsOn, occupations: Sequence[Occupation]) -> _Position:
+def _position(
+    plan: Plan, point: ControlPoint, hung: HangsOn, occupations: Sequence[Occupation], sky: SkyLeft | None
+) -> _Position:
     occupations = [
         o for o in occupations if o.state == "fixed"
     ] or occupations  # beside fixed ones others count nothing
-    sigma = np.array(_own_sigma(plan, point, hung, occupations))
-    slow = _slow(occupations, plan) if _by_rover(hung) else np.zeros(3)
+    sigma = np.array(_own_sigma(plan, point, hung, occupations, sky))
+    slow = np.minimum(_slow(occupations, plan, sky), sigma) if by_rover(hung) else np.zeros(3)
     whole = (Held(shift, (1.0, 1.0, 1.0)) for shift in shared_by(plan, hung))
     return _Position(sigma, slow, (*whole, *_by_distance(plan, point, hung, occupations)))
 
@@ -131,20 +149,25 @@ def _by_distance(plan: Plan, point: ControlPoint, hung: HangsOn, occupations: Se
                 yield Held(shift, (part, part, part))
 
 
-def _by_rover(hung: HangsOn) -> bool:
+def by_rover(hung: HangsOn) -> bool:
+    """Whether what hangs on this is observed live, by rover."""
     return isinstance(hung, OnSetUp | OnNetwork)
 
 
-def _slow(occupations: Sequence[Occupation], plan: Plan) -> Floats:
-    h, v = slow_sigma(occupations, plan.assume)
+def _slow(occupations: Sequence[Occupation], plan: Plan, sky: SkyLeft | None) -> Floats:
+    h, v = slow_sigma(occupations, plan.assume, _noise(sky))
     return np.array([h, h, v])
 
 
+def _noise(sky: SkyLeft | None) -> tuple[float, float]:
+    return (sky.noise_h, sky.noise_v) if sky else (1.0, 1.0)
+
+
 def _own_sigma(
-    plan: Plan, point: ControlPoint, hung: HangsOn, occupations: Sequence[Occupation]
+    plan: Plan, point: ControlPoint, hung: HangsOn, occupations: Sequence[Occupation], sky: SkyLeft | None
 ) -> tuple[float, float, float]:
-    """East, north, up of the observation itself, without what it hangs on. A float solution is off as a leg's is."""
-    assume = plan.assume
+    """East, north, up of the observation itself, without what it hangs on. A float solution is off as a leg's is; one that is fixed under too little sky counts as such."""
+    assume, noise = plan.assume, _noise(sky)
     if isinstance(hung, Levelled):
         return levelled_sigma(hung.metres, assume)
     if isinstance(hung, OwnSession) and hung.setup is None:
@@ -157,9 +180,9 @@ def _own_sigma(
         h, v = baseline_sigma(hung.hours, distance, assume)
     elif isinstance(hung, OnInstrument):
         h, v = polar_sigma(len(occupations), distance, assume)
-    elif occupations[0].state == "fixed":
-        h, v = rover_sigma(occupations, distance, assume)
-    elif any(o.state == "float" for o in occupations):
+    elif occupations[0].state == "fixed" and (sky is None or sky.fixed):
+        h, v = rover_sigma(occupations, distance, assume, noise)
+    elif any(o.state in ("fixed", "float") for o in occupations):
         h, v = (math.hypot(assume[f"float_leg_{axis}"], assume[f"float_{axis}"]) for axis in "hv")
     else:
         return autonomous_sigma(assume)

@@ -8,7 +8,7 @@ from itertools import pairwise
 import numpy as np
 
 from kardo.core.arrays import Floats
-from kardo.core.control.survey import Held, survey
+from kardo.core.control.survey import Held, by_rover, by_satellites, skies_over, survey
 from kardo.core.day.day import Day, day_of
 from kardo.core.day.light import clock_ahead
 from kardo.core.day.overhead import LEAST, MASK, MOST_PDOP, ROVER, Stand, midnight, sky_at
@@ -23,6 +23,7 @@ from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of
 from kardo.core.plan.stands import HangsOn, Levelled, OnInstrument, OnNetwork, OnSetUp, OwnSession
+from kardo.core.site.skies import SkyLeft
 
 MOST_LOOKED_UP = 60  # occupations whose satellites are told
 
@@ -78,16 +79,18 @@ def observation_plan(plan: Plan) -> ObservationPlan:
     day = _day(plan)
     times = _times(plan, day) if day else {}
     found = survey(plan, plan.control)
-    left = MOST_LOOKED_UP
+    free = MOST_LOOKED_UP
     points = []
-    rows = zip(plan.control, found.sigma, found.total_sigma, found.held, found.heights, strict=True)
-    for point, own, total, held, height in rows:
+    skies = skies_over(plan, plan.control, found.heights)
+    rows = zip(plan.control, found.sigma, found.total_sigma, found.held, found.heights, skies, strict=True)
+    for point, own, total, held, height, left in rows:
         occupations = []
         for k, one in enumerate(point.occupations):
             at = times.get((point.id, k))
-            looked = day is not None and at is not None and left > 0 and _by_satellites(one.hangs_on or point.hangs_on)
-            left -= looked
+            looked = day is not None and at is not None and free > 0 and by_satellites(one.hangs_on or point.hangs_on)
+            free -= looked
             sky = _sky(plan, point, float(height), day, at) if looked and day and at is not None else (None, None)
+            sky = _through(sky, left)
             occupations.append(_occupied(plan, point, k, one, at, *sky))
         hangs = list(_hangs(plan, held))
         points.append(
@@ -101,7 +104,7 @@ def observation_plan(plan: Plan) -> ObservationPlan:
                 float(np.hypot(total[0], total[1])),
                 float(total[2]),
                 hangs,
-                list(_remarks(plan, point, occupations)),
+                list(_remarks(plan, point, occupations, left)),
             )
         )
     return ObservationPlan(points, day.date if day else "", _told(plan, points, day))
@@ -133,10 +136,6 @@ def _times(plan: Plan, day: Day) -> dict[tuple[str, int], int]:
     return out
 
 
-def _by_satellites(on: HangsOn) -> bool:
-    return not isinstance(on, OnInstrument | Levelled)
-
-
 def _sky(plan: Plan, point: ControlPoint, height: float, day: Day, at: int) -> tuple[int | None, float | None]:
     """Satellites over the mask and PDOP over a point at a minute of the day, constellations as they are meant to be."""
     if not math.isfinite(height):
@@ -147,6 +146,15 @@ def _sky(plan: Plan, point: ControlPoint, height: float, day: Day, at: int) -> t
     seen, _ = sky_at(plan, stand, nominal(), np.array([moment]), MASK)
     pdop = float(seen.pdop[0, 0])
     return int(seen.counts[0, 0]), round(pdop, 1) if math.isfinite(pdop) else None
+
+
+def _through(sky: tuple[int | None, float | None], left: SkyLeft | None) -> tuple[int | None, float | None]:
+    """Satellites and PDOP of an hour, those that trees and walls leave in the expectation."""
+    count, pdop = sky
+    if left is None or not left.behind or count is None:
+        return sky
+    count = min(count, round(left.satellites))
+    return count, None if pdop is None else round(max(pdop, left.pdop), 1)
 
 
 def _occupied(
@@ -195,8 +203,12 @@ def _hangs(plan: Plan, held: Sequence[Held]) -> Iterator[str]:
         yield f"{name_of(plan, *source)} (±{in_plan} H, ±{in_height} V)"
 
 
-def _remarks(plan: Plan, point: ControlPoint, occupations: list[PlannedOccupation]) -> list[str]:
+def _remarks(plan: Plan, point: ControlPoint, occupations: list[PlannedOccupation], left: SkyLeft | None) -> list[str]:
     out = []
+    if left is not None and not left.fixed and any(by_rover(on) for on in point.by_hanging):
+        out.append(
+            f"too little of the sky is left for a fixed solution ({left.satellites:.0f} satellites): it counts as float"
+        )
     for one in occupations:
         when = f"occupation {one.number} at {clock(one.at)}" if one.at is not None else f"occupation {one.number}"
         if one.satellites is not None and one.satellites < LEAST:

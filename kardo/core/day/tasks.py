@@ -4,6 +4,7 @@ import math
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from kardo.core.control.survey import by_rover, heights_of, skies_over
 from kardo.core.day.durations import durations
 from kardo.core.day.rounds import stands_by, walked
 from kardo.core.flight.ceilings import above_ceilings
@@ -285,7 +286,7 @@ def _observed(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
             if not of_round:
                 continue
             each = durations()["occupation"].minutes
-            logged = sum(stands_by(p, p.occupations[k]) for p in of_round)
+            logged = sum(stands_by(p, p.occupations[k]) for p in of_round) + each * _longer_to_fix(plan, of_round)
             minutes, why, about, way = _round(plan, of_round, each + logged / len(of_round))
             apart = math.ceil(max(p.occupations[k].after_min for p in of_round))
             waits = (After(f"observe-{role}s-1", apart, "start"),) if k else ()
@@ -297,6 +298,13 @@ def _observed(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
                      after=(*(After(t) for t in laid), *known, *waits), about=about, way=way, on_foot=True)
             )  # fmt: skip
     return out
+
+
+def _longer_to_fix(plan: Plan, points: list[ControlPoint]) -> float:
+    """How many more times than in the open the solutions of some points are waited for, all together, under trees and beside walls."""
+    live = tuple(p for p in points if any(by_rover(on) for on in p.by_hanging))
+    skies = skies_over(plan, live, heights_of(plan, live))
+    return sum(sky.fixing - 1 for sky in skies if sky is not None)
 
 
 def _hung_on(points: list[ControlPoint], k: int) -> set[str]:

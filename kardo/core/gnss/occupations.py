@@ -61,11 +61,14 @@ def independent(occupations: Sequence[Occupation]) -> int:
     return count
 
 
-def rover_sigma(occupations: Sequence[Occupation], distance: float, assume: Assumptions) -> tuple[float, float]:
+def rover_sigma(
+    occupations: Sequence[Occupation], distance: float, assume: Assumptions, noise: tuple[float, float] = (1.0, 1.0)
+) -> tuple[float, float]:
     """Sigma (each of east and north, up) in metres of a point observed by rover at a distance in metres from its base.
 
     A part averages with the epochs up to a minute, a part only with a new occupation under another sky; the
-    distance adds its ppm, as far as others from that base do not share it, likewise; the pole's centring adds to the horizontal.
+    distance adds its ppm, as far as others from that base do not share it, likewise; the pole's centring adds to the horizontal. noise: times that of an open
+    sky, in plan and in height.
     Source: docs/accuracy.md, sections 6 and 11.
 
     >>> h, v = rover_sigma(METHODS["rtk_once"].occupations, 1000.0, Assumptions({}))
@@ -74,9 +77,9 @@ def rover_sigma(occupations: Sequence[Occupation], distance: float, assume: Assu
     """
     epochs = sum(min(max(o.epochs, 10), 60) / 10 for o in occupations)
     ppm = own_growth(distance, assume) / math.sqrt(independent(occupations))
-    slow_h, slow_v = slow_sigma(occupations, assume)
-    h = math.sqrt(assume["rover_fast_h"] ** 2 / epochs + slow_h**2 + ppm**2)
-    v = math.sqrt(assume["rover_fast_v"] ** 2 / epochs + slow_v**2 + ppm**2)
+    slow_h, slow_v = slow_sigma(occupations, assume, noise)
+    h = math.sqrt((noise[0] * assume["rover_fast_h"]) ** 2 / epochs + slow_h**2 + ppm**2)
+    v = math.sqrt((noise[1] * assume["rover_fast_v"]) ** 2 / epochs + slow_v**2 + ppm**2)
     return h, v
 
 
@@ -90,12 +93,14 @@ def own_growth(distance: float, assume: Assumptions) -> float:
     return assume["fixed_ppm"] * 1e-6 * distance * math.sqrt(1 - assume["distance_shared"])
 
 
-def slow_sigma(occupations: Sequence[Occupation], assume: Assumptions) -> tuple[float, float]:
+def slow_sigma(
+    occupations: Sequence[Occupation], assume: Assumptions, noise: tuple[float, float] = (1.0, 1.0)
+) -> tuple[float, float]:
     """What another base does not better in some occupations by rover, sigma (each of east and north, up) in metres: the sky
-    over the point, which only another hour changes, and the pole's centring."""
+    over the point, so many times noisier than an open one, which only another hour changes, and the pole's centring."""
     skies = independent(occupations)
-    h = math.sqrt(assume["rover_slow_h"] ** 2 / skies + assume["centring_pole"] ** 2)
-    return h, assume["rover_slow_v"] / math.sqrt(skies)
+    h = math.sqrt((noise[0] * assume["rover_slow_h"]) ** 2 / skies + assume["centring_pole"] ** 2)
+    return h, noise[1] * assume["rover_slow_v"] / math.sqrt(skies)
 
 
 def polar_sigma(rounds: int, distance: float, assume: Assumptions) -> tuple[float, float]:

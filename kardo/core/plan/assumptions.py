@@ -12,7 +12,7 @@ from importlib.resources import files
 
 from kardo.core.errors import PlanError
 
-CURRENT_EDITION = "2026-11-30"
+CURRENT_EDITION = "2026-12-01"
 BOUNDS = {  # by unit: the least and the most that can be meant
     "m": (1e-6, 1000.0),
     "px": (0.01, 1000.0),
@@ -25,6 +25,8 @@ BOUNDS = {  # by unit: the least and the most that can be meant
     "share": (0.001, 1.0),
     "times": (0.1, 100.0),
     "returns": (1.0, 100.0),
+    "satellites": (1.0, 60.0),
+    "PDOP": (0.5, 100.0),
 }
 
 

@@ -76,7 +76,7 @@ class Zone(Part):
 
 class Feature(Part):
     """Something on the site that the work must mind: one vertex is a place, two a line, three or more a line or, where it says so, an
-    area; a shape that its vertices cannot have is read as the one that they have. height in metres above ground; top: it rides on the terrain, as a wood's does, or is level over its highest corner, as a roof's; density of a canopy: how much of a scan reaches the ground. Numbers depend on it: corrections do not reach through what stands between."""
+    area; a shape that its vertices cannot have is read as the one that they have. height in metres above ground; top: it rides on the terrain, as a wood's does, or is level over its highest corner, as a roof's; of a canopy, density: how much of a scan reaches the ground, and in_leaf: whether its trees have their leaves on the day. Numbers depend on it: corrections do not reach through what stands between."""
 
     id: Identifier
     name: Name
@@ -87,6 +87,7 @@ class Feature(Part):
     note: Note = ""
     zone: Annotated[Zone | None, PROSE] = None
     density: Literal["open", "dense", "very_dense"] = "dense"
+    in_leaf: bool = True
     top: Literal["rides", "level"] = "rides"
 
     @model_validator(mode="before")

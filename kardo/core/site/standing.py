@@ -107,25 +107,35 @@ def _skies(plan: Plan) -> dict[tuple[float, ...], float]:
 
 
 def _open_sky(plan: Plan, places: Floats, eyes: Floats) -> Floats:
-    hidden = np.zeros((len(places), 360 // AROUND))
-    bearing = np.radians(np.arange(0, 360, AROUND))
-    if plan.surface is not None:
-        away = 5.0 * GROWTH ** np.arange(math.ceil(math.log(FARTHEST / 5.0) / math.log(GROWTH)))
-        e = places[:, 0, None, None] + np.outer(np.sin(bearing), away)
-        n = places[:, 1, None, None] + np.outer(np.cos(bearing), away)
-        rise = np.degrees(np.arctan2(plan.surface.at(e, n) - eyes[:, None, None], away))
-        hidden = np.fmax.reduce(np.fmax(rise, 0.0), axis=2)
+    hidden = ground_hides(plan, places, eyes)
     tall = [(f, shape) for f, shape in shapes_of(plan) if f.kind in STANDING and f.height]
     pieces = {f.id: tops_of(plan, f) for f, _ in tall}
     for k, (e0, n0) in enumerate(places):
-        reaches = 2 * math.tan(math.radians(90 - LOWEST))  # twice, for it may stand on higher ground
         near = [
             piece
             for f, shape in tall
-            if 0 < shape.distance(Point(e0, n0)) < reaches * f.height
+            if 0 < shape.distance(Point(e0, n0)) < reach_of(f)
             for piece in pieces[f.id] or [(shape, eyes[k] + f.height)]
         ]
         if near:
             hidden[k] = np.maximum(hidden[k], standing_horizon(near, e0, n0, float(eyes[k]))[::AROUND])
     seen = 1 - np.sin(np.radians(np.maximum(hidden, LOWEST)))
     return np.asarray(seen.mean(axis=1) / (1 - math.sin(math.radians(LOWEST))))
+
+
+def ground_hides(plan: Plan, places: Floats, eyes: Floats) -> Floats:
+    """Degrees (k, 36) up to which the ground hides the sky about places (k, 2) in grid metres, by grid azimuth, from eyes (k,) in metres of the job's heights; nothing where it is
+    not known."""
+    if plan.surface is None:
+        return np.zeros((len(places), 360 // AROUND))
+    bearing = np.radians(np.arange(0, 360, AROUND))
+    away = 5.0 * GROWTH ** np.arange(math.ceil(math.log(FARTHEST / 5.0) / math.log(GROWTH)))
+    e = places[:, 0, None, None] + np.outer(np.sin(bearing), away)
+    n = places[:, 1, None, None] + np.outer(np.cos(bearing), away)
+    rise = np.degrees(np.arctan2(plan.surface.at(e, n) - eyes[:, None, None], away))
+    return np.asarray(np.fmax.reduce(np.fmax(rise, 0.0), axis=2))
+
+
+def reach_of(feature: Feature) -> float:
+    """Metres from which a thing no longer rises over the mask, twice over, for it may stand on higher ground."""
+    return 2 * math.tan(math.radians(90 - LOWEST)) * feature.height

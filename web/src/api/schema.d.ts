@@ -2609,7 +2609,7 @@ export interface components {
         Assumed: {
             /**
              * Edition
-             * @default 2026-11-30
+             * @default 2026-12-01
              */
             edition: string;
             /**
@@ -2955,7 +2955,7 @@ export interface components {
         /**
          * Feature
          * @description Something on the site that the work must mind: one vertex is a place, two a line, three or more a line or, where it says so, an
-         *     area; a shape that its vertices cannot have is read as the one that they have. height in metres above ground; top: it rides on the terrain, as a wood's does, or is level over its highest corner, as a roof's; density of a canopy: how much of a scan reaches the ground. Numbers depend on it: corrections do not reach through what stands between.
+         *     area; a shape that its vertices cannot have is read as the one that they have. height in metres above ground; top: it rides on the terrain, as a wood's does, or is level over its highest corner, as a roof's; of a canopy, density: how much of a scan reaches the ground, and in_leaf: whether its trees have their leaves on the day. Numbers depend on it: corrections do not reach through what stands between.
          */
         Feature: {
             /** Id */
@@ -2995,6 +2995,11 @@ export interface components {
              * @enum {string}
              */
             density: "open" | "dense" | "very_dense";
+            /**
+             * In Leaf
+             * @default true
+             */
+            in_leaf: boolean;
             /**
              * Top
              * @default rides
@@ -3931,7 +3936,7 @@ export interface components {
             visits: components["schemas"]["Visit"][];
             /**
              * @default {
-             *       "edition": "2026-11-30",
+             *       "edition": "2026-12-01",
              *       "overrides": {}
              *     }
              */

@@ -1,5 +1,6 @@
 """Rules of where control lies: on what, how steep, how near to what stands there, under which name."""
 
+import math
 import re
 from collections import Counter
 from collections.abc import Iterator
@@ -9,13 +10,17 @@ import numpy as np
 from shapely import Point, convex_hull, multipoints
 from shapely.geometry.base import BaseGeometry
 
-from kardo.core.control.survey import heights_of
+from kardo.core.control.survey import heights_of, skies_over, survey
 from kardo.core.flight.areas import site_polygon
 from kardo.core.flight.pattern import FlightPlan
-from kardo.core.geodesy.units import length
+from kardo.core.geodesy.units import length, small
+from kardo.core.gnss.occupations import polar_sigma
 from kardo.core.kept import kept
+from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import field_edits
-from kardo.core.plan.stands import OnInstrument
+from kardo.core.plan.model import Plan
+from kardo.core.plan.parts import to_json
+from kardo.core.plan.stands import OnInstrument, OnNetwork, OnSetUp, OwnSession
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 from kardo.core.practice.rules.control import MOST_TOLD, pairs_within
 from kardo.core.site.standing import (
@@ -32,6 +37,8 @@ from kardo.core.site.standing import (
 )
 
 MAPS = {"map", "corridor"}
+SESSION_H = 1.0  # hours of the static session that is offered where a fixed solution is not to be trusted
+OUTSIDE = 40.0  # metres from a total station outside to a point under trees, about
 ALIKE = {"light": ("snow", "sand", "concrete"), "dark": ("asphalt", "soil", "mud")}
 
 
@@ -47,9 +54,18 @@ ALIKE = {"light": ("snow", "sand", "concrete"), "dark": ("asphalt", "soil", "mud
 )
 def _forbidden(r: Rule, view: View) -> Iterator[Finding]:
     shapes = shapes_of(view.plan)
+    treeless = tuple((f, shape) for f, shape in shapes if f.kind != "canopy")
     for p in view.points if shapes else ():
-        if why := why_not(view.plan, shapes, p.e, p.n, trusted=True):
+        against = treeless if _wanted_under_trees(view, p) else shapes
+        if why := why_not(view.plan, against, p.e, p.n, trusted=True):
             yield r.found(f"{p.name} lies where nobody should stand: {why}.", "Move it.", f"control/{p.id}")
+
+
+def _wanted_under_trees(view: View, p: ControlPoint) -> bool:
+    """Whether a point is a scan's check that stands under trees: what a scan finds there is what has to be checked."""
+    if not (view.plan.scans and p.role == "check"):
+        return False
+    return any(f.kind == "canopy" and shape.covers(Point(p.e, p.n)) for f, shape in shapes_of(view.plan))
 
 
 @rule(
@@ -107,7 +123,7 @@ def _clearance(r: Rule, view: View) -> Iterator[Finding]:
 )
 def _sky(r: Rule, view: View) -> Iterator[Finding]:
     """Of those observed by satellites: the share of the sky over fifteen degrees that ground and things leave open."""
-    points = [p for p in view.points if not isinstance(p.hangs_on, OnInstrument)]
+    points = [p for p in view.points if not isinstance(p.hangs_on, OnInstrument) and not _wanted_under_trees(view, p)]
     if not points:
         return
     eyes = np.nan_to_num(heights_of(view.plan, tuple(points))) + POLE
@@ -116,6 +132,49 @@ def _sky(r: Rule, view: View) -> Iterator[Finding]:
             words = f"{p.name} sees {share:.0%} of the sky above 15°."
             mend = "Move it into the open, or observe it with an instrument."
             yield r.found(words, mend, f"control/{p.id}", float(share))
+
+
+@rule(
+    "control-fixed",
+    "Is a fixed solution to be trusted where control is observed?",
+    "warn",
+    "control",
+    None,
+    "With few satellites, most of them through leaves, a receiver says fixed and is decimetres off: nothing checks its ambiguities.",
+    FIELD,
+    looks="point",
+)
+def _fixed(r: Rule, view: View) -> Iterator[Finding]:
+    """Of those observed live; what would do instead, each with what it costs and what it comes to."""
+    plan, points = (
+        view.plan,
+        [p for p in view.points if any(isinstance(on, OnSetUp | OnNetwork) for on in p.by_hanging)],
+    )
+    skies = skies_over(plan, points, heights_of(plan, tuple(points))) if points and shapes_of(plan) else []
+    for p, left in zip(points, skies, strict=False):
+        if left is None or left.fixed:
+            continue
+        behind = next((f.name for f in plan.site.features if f.id == left.behind), "the ground")
+        words = (
+            f"{p.name}: {behind} leaves {left.satellites:.0f} of {left.in_the_open:.0f} satellites and a PDOP of {min(left.pdop, 99):.1f}; "
+            "a fixed solution is not to be trusted there, and it is predicted as float."
+        )
+        session = OwnSession(
+            hours=SESSION_H, setup=next((on.setup for on in p.by_hanging if isinstance(on, OnSetUp)), None)
+        )
+        edits = field_edits(f"control/{p.id}", p, hangs_on=to_json(session))
+        yield r.found(
+            words, _instead(plan, p, session), f"control/{p.id}", left.satellites, edits, f"log {SESSION_H:g} h there"
+        )
+
+
+def _instead(plan: Plan, p: ControlPoint, session: OwnSession) -> str:
+    """What would do, with its minutes and its sigma in plan and in height."""
+    unit = plan.brief.unit
+    outside = polar_sigma(2, OUTSIDE, plan.assume)
+    logged = survey(plan, (p.model_copy(update={"hangs_on": session}),)).sigma[0]
+    polar, static = (f"±{small(h * math.sqrt(2), unit)} H and ±{small(v, unit)} V" for h, v in (outside, logged[1:]))
+    return f"A total station from two points outside: {2 * plan.assume['minutes_set_up']:.0f} min more, {polar}; or a static session of {SESSION_H:g} h: {static}."
 
 
 @rule(

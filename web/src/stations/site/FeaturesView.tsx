@@ -12,6 +12,10 @@ const SHAPES: { id: NonNullable<SiteFeature["shape"]>; name: string }[] = [
   { id: "line", name: "a line" },
   { id: "area", name: "an area" },
 ];
+const LEAVES = [
+  { id: "leaf", name: "in leaf" },
+  { id: "bare", name: "without leaves" },
+];
 const TALL: SiteFeature["kind"][] = ["obstacle", "power_line", "canopy", "vehicle", "airspace"];
 
 const TOPS = [
@@ -100,6 +104,14 @@ export function FeaturesView() {
                         value={one.top ?? "rides"}
                         options={TOPS}
                         onChange={(top) => set({ top: top as SiteFeature["top"] })}
+                      />
+                    )}
+                    {one.kind === "canopy" && (
+                      <Select
+                        label={`Leaves of ${one.name}`}
+                        value={one.in_leaf === false ? "bare" : "leaf"}
+                        options={LEAVES}
+                        onChange={(leaves) => set({ in_leaf: leaves === "leaf" })}
                       />
                     )}
                   </td>
