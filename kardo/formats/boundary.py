@@ -12,12 +12,15 @@ from defusedxml.common import DefusedXmlException
 from pyproj import CRS
 from pyproj.exceptions import CRSError, ProjError
 from shapely import LineString, Polygon, is_valid_reason
+from shapely.geometry.base import BaseGeometry
 
-from kardo.core.errors import ReadError
+from kardo.core.errors import KardoError, ReadError
+from kardo.core.flight.areas import scale_over
 from kardo.core.geodesy.crs import Grid
 from kardo.core.geodesy.transformations import WGS84, Transformation
 from kardo.core.geodesy.units import area, length
 from kardo.core.plan.parts import MAX_VERTICES
+from kardo.core.terrain.surface import AnySurface
 from kardo.formats.cells import MOST
 from kardo.formats.coordinates import Option, read_points
 from kardo.formats.drawn import brought, is_drawn, read_drawn
@@ -58,23 +61,33 @@ class Outlines:
 WIDTHS = (10, 20, 50, 100)  # metres that an open line is offered as a corridor of
 
 
+Ground = tuple[Grid, AnySurface | None]  # a job's grid, and its ground as far as that is known
+
+
 def read_boundary(
-    data: bytes, name: str, grid: Grid, unit: str, near: tuple[float, float] | None = None, chosen: str = ""
+    data: bytes,
+    name: str,
+    grid: Grid,
+    unit: str,
+    near: tuple[float, float] | None = None,
+    chosen: str = "",
+    surface: AnySurface | None = None,
 ) -> Boundary:
     """Read a boundary whatever it is: the content decides, the name only helps with the message. near is the middle of the site
-    where it is known, chosen the key of the option that the user took. Raises ReadError."""
+    where it is known, chosen the key of the option that the user took, surface the ground that areas are told on. Raises ReadError."""
+    on = grid, surface
     if is_drawn(data) and not _is_text_of_outlines(data):
-        return _of_drawn(data, name, grid, unit, near, chosen)
+        return _of_drawn(data, name, on, unit, near, chosen)
     text = text_of(data, name)
     outlines = outlines_in(text)
     if outlines is not None:
-        return _of_shapes(outlines, grid, unit, chosen)
+        return _of_shapes(outlines, on, unit, chosen)
     if name.lower().endswith((".geojson", ".json", ".kml")):
         raise ReadError(
             f"{name} is not what its name says: it holds plain text.", mend="Export it again, or paste its coordinates."
         )
     reading = read_points(text, grid, unit, near, chosen)
-    found = _checked([(p.e, p.n) for p in reading.points], [*reading.how], grid)
+    found = _checked([(p.e, p.n) for p in reading.points], [*reading.how], on)
     return replace(found, options=reading.options)
 
 
@@ -109,7 +122,7 @@ def _is_text_of_outlines(data: bytes) -> bool:
     return start[:1] in (b"{", b"[") or b"<kml" in start
 
 
-def _of_drawn(data: bytes, name: str, grid: Grid, unit: str, near: tuple[float, float] | None, chosen: str) -> Boundary:
+def _of_drawn(data: bytes, name: str, on: Ground, unit: str, near: tuple[float, float] | None, chosen: str) -> Boundary:
     """The outline of a file of a map. What is chosen is the way to read one that names no system, and behind a stroke the outline."""
     way, _, outline = chosen.partition("/") if "/" in chosen or "-" in chosen else ("", "", chosen)
     found = read_drawn(data, name)
@@ -118,19 +131,19 @@ def _of_drawn(data: bytes, name: str, grid: Grid, unit: str, near: tuple[float, 
         raise ReadError(
             f"{name or 'The file'} holds no area and no line.", mend="Draw the boundary, and export it again."
         )
-    read = brought(replace(found, things=tuple(lines)), grid, unit, near, way)
+    read = brought(replace(found, things=tuple(lines)), on[0], unit, near, way)
     shapes = _sound([Shape(list(t.vertices), t.kind == "area", t.holes) for t in read.things], "map")
-    taken = _of_shapes(Outlines(tuple(shapes), grid.crs, read.how), grid, unit, outline)
+    taken = _of_shapes(Outlines(tuple(shapes), on[0].crs, read.how), on, unit, outline)
     prefix = f"{way}/" if way else ""
     options = read.options or tuple(Option(prefix + o.key, o.words) for o in taken.options)
     return replace(taken, options=options, approximate=read.approximate or taken.approximate)
 
 
-def _of_shapes(outlines: Outlines, grid: Grid, unit: str, chosen: str) -> Boundary:
+def _of_shapes(outlines: Outlines, on: Ground, unit: str, chosen: str) -> Boundary:
     """The outline of a file: the only one, or the one that is chosen; an open line closed or made a corridor, as is chosen. One
     with holes can be looked at among others, and is refused when it is chosen."""
     shapes, source, how = outlines.shapes, outlines.source, outlines.how
-    options = () if chosen else _options(shapes, source, grid, unit)
+    options = () if chosen else _options(shapes, source, on, unit)
     key, _, width = (chosen or (options[0].key if options else "0")).partition(":")
     shape = {str(k): shape for k, shape in enumerate(shapes)}.get(key, shapes[0])
     if shape.holes and (chosen or len(shapes) == 1):
@@ -139,15 +152,15 @@ def _of_shapes(outlines: Outlines, grid: Grid, unit: str, chosen: str) -> Bounda
             where="the boundary",
             mend="Export the outline alone, and draw what is left out as areas of their own.",
         )
-    places, way = _to_grid(shape.places, source, grid)
+    places, way = _to_grid(shape.places, source, on[0])
     said = f"From {source.name} {way.words}."
     told = [] if way.exact else [said]
     if width.isdigit() and not shape.closed:
         told = [*told, f"The open line is the axis of a corridor {length(int(width), unit)} wide."]
-        places = _corridor(places, int(width) * _scale(*places[0], grid))
+        places = _corridor(places, int(width) * _scale(LineString(places), on))
     elif not shape.closed:
         told = [*told, "The open line is closed."]
-    found = _checked([(float(e), float(n)) for e, n in places], [*how, *told], grid)
+    found = _checked([(float(e), float(n)) for e, n in places], [*how, *told], on)
     return replace(found, options=options, approximate=said if way.approximate else "")
 
 
@@ -163,13 +176,13 @@ def _corridor(axis: list[tuple[float, float]], width: float) -> list[tuple[float
     return list(shape.exterior.coords)
 
 
-def _options(shapes: tuple[Shape, ...], source: CRS, grid: Grid, unit: str) -> tuple[Option, ...]:
+def _options(shapes: tuple[Shape, ...], source: CRS, on: Ground, unit: str) -> tuple[Option, ...]:
     """What there is to choose: which of several outlines, and what becomes of an open line."""
     out: list[Option] = []
     for k, shape in enumerate(shapes):
         which = f"outline {k + 1}, " if len(shapes) > 1 else ""
-        places = _to_grid(shape.places, source, grid)[0]
-        size = area(_on_ground(Polygon(places), grid), unit) if len(places) > 2 else ""
+        places = _to_grid(shape.places, source, on[0])[0]
+        size = area(_on_ground(Polygon(places), on), unit) if len(places) > 2 else ""
         if shape.closed:
             out.append(
                 Option(str(k), f"{which}{len(shape.places)} corners, {size}{', with holes' if shape.holes else ''}")
@@ -183,7 +196,7 @@ def _options(shapes: tuple[Shape, ...], source: CRS, grid: Grid, unit: str) -> t
     return tuple(out) if len(out) > 1 else ()
 
 
-def _checked(points: list[tuple[float, float]], how: list[str], grid: Grid) -> Boundary:
+def _checked(points: list[tuple[float, float]], how: list[str], on: Ground) -> Boundary:
     ring = [p for k, p in enumerate(points) if k == 0 or p != points[k - 1]]
     if len(ring) > 1 and np.hypot(ring[0][0] - ring[-1][0], ring[0][1] - ring[-1][1]) < 1e-4:
         ring = ring[:-1]
@@ -191,7 +204,7 @@ def _checked(points: list[tuple[float, float]], how: list[str], grid: Grid) -> B
         raise ReadError(f"A boundary needs three corners; {len(ring)} found.", mend="Give the whole outline.")
     if len(ring) > MAX_VERTICES:
         raise ReadError(f"The boundary has {len(ring)} vertices; up to {MAX_VERTICES} are taken.", mend="Simplify it.")
-    grid.require_inside(np.array([p[0] for p in ring]), np.array([p[1] for p in ring]), "the boundary")
+    on[0].require_inside(np.array([p[0] for p in ring]), np.array([p[1] for p in ring]), "the boundary")
     polygon = Polygon(ring)
     if not polygon.is_valid:
         where = is_valid_reason(polygon).partition("[")[2].rstrip("]")
@@ -201,19 +214,19 @@ def _checked(points: list[tuple[float, float]], how: list[str], grid: Grid) -> B
             where="the boundary",
             mend="Put its corners in order round the site.",
         )
-    return Boundary(tuple(ring), (*how, f"{len(ring)} corners."), _on_ground(polygon, grid))
+    return Boundary(tuple(ring), (*how, f"{len(ring)} corners."), _on_ground(polygon, on))
 
 
-def _on_ground(polygon: Polygon, grid: Grid) -> float:
+def _on_ground(polygon: Polygon, on: Ground) -> float:
     """Square metres on the ground of a polygon in grid metres."""
-    return float(polygon.area) / _scale(polygon.centroid.x, polygon.centroid.y, grid) ** 2
+    return float(polygon.area) / _scale(polygon, on) ** 2
 
 
-def _scale(e: float, n: float, grid: Grid) -> float:
-    """Grid metres a metre on the ground at a place; 1 where the grid cannot tell."""
+def _scale(shape: BaseGeometry, on: Ground) -> float:
+    """Grid metres a metre on the ground in the middle of a shape; 1 where the grid cannot tell."""
     try:
-        scale = grid.convergence_and_scale(e, n)[1]
-    except ProjError:
+        scale = scale_over(*on, shape)
+    except (KardoError, ProjError):
         return 1.0
     return scale if math.isfinite(scale) and scale > 0 else 1.0
 

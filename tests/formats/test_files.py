@@ -16,6 +16,8 @@ from kardo.core.errors import KardoError, ReadError
 from kardo.core.geodesy.crs import ELLIPSOIDAL, grid
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.model import plan_from_json
+from kardo.core.plan.site import Ground, terrain_of
+from kardo.core.summary import summary
 from kardo.core.terrain.drawing import contours, shading
 from kardo.core.terrain.surface import Surface
 from kardo.formats import exports
@@ -62,8 +64,23 @@ def test_a_boundary_reads_alike_from_every_format(data, name):
     found = read_boundary(data, name, GRID, "m")
     assert np.allclose(found.ring, RING, atol=2e-4)
     lon, lat = GRID.to_geodetic(*np.array(RING).T)
-    assert found.area == pytest.approx(abs(Geod(ellps="GRS80").polygon_area_perimeter(lon, lat)[0]), rel=1e-5)
+    on_ellipsoid = abs(Geod(ellps="GRS80").polygon_area_perimeter(lon, lat)[0])
+    up = float(GRID.separation(*RING[0]))  # the ground lies at 0 of the job's heights, as nothing is known of it
+    assert found.area == pytest.approx(on_ellipsoid * (1 + up / 6.37e6) ** 2, rel=1e-6)
     assert found.how
+
+
+def test_the_area_that_is_offered_is_the_sites_own_to_the_last_digit():
+    """18.4 stood in one place and another digit in the next: a kilometre up, in feet, the ellipsoid's scale alone is three parts in ten thousand off."""
+    for crs, unit in (("EPSG:25828", "m"), ("EPSG:25828", "us-ft")):
+        plan = small_plan(boundary=RING, brief=Brief(crs=crs, unit=unit), control=())
+        high = Surface(E0 - 300, N0 - 300, 10.0, np.full((80, 90), 1000.0))
+        plan = plan.model_copy(
+            update={"site": plan.site.model_copy(update={"ground": Ground(terrain=terrain_of(high, "t"))})}
+        )
+        found = read_boundary(geojson(), "a.geojson", plan.grid, unit, surface=plan.surface)
+        assert found.area == pytest.approx(summary(plan).area, rel=1e-6)
+        assert found.area > 1.0003 * read_boundary(geojson(), "a.geojson", plan.grid, unit).area
 
 
 SMALL = [(E0, N0), (E0 + 10, N0), (E0 + 10, N0 + 10)]

@@ -4,13 +4,16 @@ import math
 from functools import lru_cache
 
 from shapely import LineString, MultiPolygon, Polygon, unary_union
+from shapely.geometry.base import BaseGeometry
 
 from kardo.core.errors import KardoError, PlanError
+from kardo.core.geodesy.crs import Grid
 from kardo.core.kept import kept
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.model import Plan
 from kardo.core.plan.parts import Ring
 from kardo.core.plan.site import Area
+from kardo.core.terrain.surface import AnySurface
 
 
 def site_polygon(plan: Plan) -> Polygon:
@@ -52,11 +55,17 @@ def require_fit(plan: Plan) -> None:
 def ground_scale(plan: Plan) -> float:
     """Grid metres a metre on the ground, in the middle of the site at the ground's height; 1 before either is known."""
     try:
-        middle = site_polygon(plan).representative_point()
-        h = float(plan.surface.at(middle.x, middle.y)) if plan.surface else 0.0
-        return plan.grid.combined_factor(middle.x, middle.y, 0.0 if math.isnan(h) else h)
+        return scale_over(plan.grid, plan.surface, site_polygon(plan))
     except KardoError:
         return 1.0
+
+
+def scale_over(grid: Grid, surface: AnySurface | None, shape: BaseGeometry) -> float:
+    """Grid metres a metre on the ground, in the middle of a shape in grid metres at the ground's height, where that is known. The one scale by which areas, lengths and
+    widths are told. Raises GeodesyError where the grid or its heights cannot tell."""
+    middle = shape.representative_point()
+    h = float(surface.at(middle.x, middle.y)) if surface is not None else 0.0
+    return grid.combined_factor(middle.x, middle.y, 0.0 if math.isnan(h) else h)
 
 
 @lru_cache(maxsize=256)

@@ -209,9 +209,9 @@ def read_boundary(
     chosen: Form[str] = "",
 ):
     """How a boundary file or pasted list is understood; where there are options, by the one that is chosen. Nothing is saved."""
-    plan = stored_plan(job_of(request, job_id))
+    plan = whole_plan(job_of(request, job_id))
     data, name = upload_of(file, boundary.MAX_BYTES) if file else (text.encode(), "")
-    found = boundary.read_boundary(data, name, plan.grid, plan.brief.unit, near_site(plan), chosen)
+    found = boundary.read_boundary(data, name, plan.grid, plan.brief.unit, near_site(plan), chosen, plan.surface)
     return BoundaryOut(
         ring=list(found.ring),
         how=list(found.how),
