@@ -137,6 +137,14 @@ def test_the_demo_from_plan_to_signed_report(signed_in, browser, product, django
     expect(page.get_by_test_id("achieved-V")).to_have_text(f"{np.sqrt((d[:, 2] ** 2).mean()):.1f}")
     expect(page.get_by_text(re.compile("residual in plan"))).to_be_visible()
 
+    # What a point was used for may be said otherwise after judging; the earlier set stays on record.
+    page.get_by_role("tab", name="residuals").click()
+    use = page.get_by_label("What K4 is used for")
+    use.select_option("unused")
+    expect(page.get_by_text("K4: not used, said after judging.")).to_be_visible()
+    use.select_option("checked")
+    expect(page.get_by_text("2 earlier on record")).to_be_visible()
+
     # The planner may not sign; the chief signs.
     page.get_by_role("tab", name="report").click()
     expect(page.get_by_text("You may not sign")).to_be_visible()

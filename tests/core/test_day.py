@@ -95,10 +95,16 @@ def faults_on_site(plan, found):
             if away and min(away) > 20 and p.task.minutes < usual.minutes + min(away) / plan.assume["walking_speed"]:
                 faults.append(f"nobody walks to {p.task.id}")
             before += [mark] if kind == "base" else []
+    logs = {p.task.about[0]: p for p in found.placed if p.task.kind == "base"}
+    ends = {p.task.about[0]: p for p in found.placed if p.task.kind == "base_in"}
     loggers = [p for p in plan.control if isinstance(p.hangs_on, OwnSession)]
     for own in loggers:
         on = next(p for p in found.placed if p.task.kind == "observe" and f"control/{own.id}" in p.task.about)
         off = next(p for p in found.placed if p.task.kind == "targets_in" and f"control/{own.id}" in p.task.about)
+        if own.hangs_on.setup is not None:
+            path = f"setups/{own.hangs_on.setup}"
+            if path not in logs or logs[path].end > on.start or ends[path].start < off.start:
+                faults.append(f"{own.id} logs while its base does not")
         if off.start < on.start + 60 * own.hangs_on.hours:
             faults.append(f"{own.id} is lifted before its session is over")
     collected = [
@@ -124,20 +130,26 @@ def test_every_schedule_keeps_its_windows_and_precedences(
     crew, leave, back, batteries, charge, occupations, pins, hours, away
 ):
     rounds = tuple(Occupation(after_min=45.0 * k) for k in range(occupations))
-    own = {"hangs_on": OwnSession(hours=hours or 1.0), "occupations": rounds[:1]}
-    control = tuple(
-        p.model_copy(update=own if hours and p.role == "target" else {"occupations": rounds})
-        for p in small_plan().control
-    )
     people = tuple(Person(id=f"p{k}", name=f"p{k}", roles=tuple(sorted(roles))) for k, roles in enumerate(crew))
     wanted = {"leave": f"{leave:02d}:00", "back": back, "batteries": batteries, "charge_min": charge, "pins": pins}
-    plan, visit = visited(with_a_second_base(small_plan(control=control), away), people=people, **wanted)
+    plan = observed_so(with_a_second_base(small_plan(), away), rounds, hours)
+    plan, visit = visited(plan, people=people, **wanted)
     for shared in (False, True):
         tasks = tasks_of(plan, visit, shared)
         found = schedule(tasks, visit, SUN)
         assert bool(found.placed) != bool(found.reasons)
         if found.placed:
             assert faults_of(found, tasks, visit, SUN) == [] and faults_on_site(plan, found) == []
+
+
+def observed_so(plan, rounds, hours):
+    """Control occupied in rounds; where hours are said, targets log for themselves against the last base, which may log for them alone."""
+    session = OwnSession(hours=hours or 1.0, setup=plan.setups[-1].id)
+    own = {"hangs_on": session, "occupations": rounds[:1]}
+    control = tuple(
+        p.model_copy(update=own if hours and p.role == "target" else {"occupations": rounds}) for p in plan.control
+    )
+    return plan.model_copy(update={"control": control})
 
 
 def with_a_second_base(plan, away):

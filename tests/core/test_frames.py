@@ -20,6 +20,7 @@ GRIDS = {  # by grid: a place of it, the frame, and whether that is the grid's o
     "EPSG:2154": (700_000.0, 6_600_000.0, "RGF93 v1", True),
     "EPSG:6428": (914_400.0, 456_000.0, "NAD83(2011)", True),
     "EPSG:32630": (500_000.0, 5_500_000.0, "WGS 84", True),
+    "EPSG:3857": (-1_491_000.0, 5_820_000.0, "WGS 84", True),  # a web map's
     "EPSG:31983": (400_000.0, 7_400_000.0, "SIRGAS 2000", True),
     "EPSG:29193": (500_000.0, 7_500_000.0, "SIRGAS 2000", False),
 }

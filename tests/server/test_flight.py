@@ -58,14 +58,18 @@ def test_the_card_and_the_files_come_as_files(planner, job):
 
 
 def test_a_flight_in_the_wind_is_told_line_by_line(planner, job):
+    planner.patch_plan(job.pk, [edit("flights/main/speed", 6.0, 12.0)], 1)
     still = planner.get(f"/api/jobs/{job.pk}/flight/air").json()
-    windy = planner.get(f"/api/jobs/{job.pk}/flight/air?flight=main&wind=12&whence=0").json()
+    wind = [edit("flights/main/wind_speed", 0.0, 12.0), edit("flights/main/wind_from", 270.0, 0.0)]
+    assert planner.patch_plan(job.pk, wind, 2).status_code == 200
+    windy = planner.get(f"/api/jobs/{job.pk}/flight/air?flight=main").json()
     assert (
         still["flight"] == "main" and len(still["lines"]) == len(windy["lines"]) and windy["minutes"] > still["minutes"]
     )
-    assert windy["slowest"] < windy["fastest"] == 6.0 and windy["across"] > 0
+    assert windy["slowest"] < windy["fastest"] == 12.0 and windy["across"] > 0
     assert planner.get(f"/api/jobs/{job.pk}/flight/air?flight=nobody").status_code == 422
-    assert "does not come forward" in planner.get(f"/api/jobs/{job.pk}/flight/air?wind=40").json()["title"]
+    planner.patch_plan(job.pk, [edit("flights/main/wind_speed", 12.0, 40.0)], 3)
+    assert "does not come forward" in planner.get(f"/api/jobs/{job.pk}/flight/air").json()["title"]
 
 
 def test_photo_positions_are_held_against_the_plan_and_nothing_is_saved(planner, job):

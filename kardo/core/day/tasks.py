@@ -14,7 +14,7 @@ from kardo.core.geodesy.units import length
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 from kardo.core.plan.parts import Clock
-from kardo.core.plan.stands import OnInstrument, OnSetUp, OwnSession, SetUp
+from kardo.core.plan.stands import OnSetUp, OwnSession, SetUp, setup_of
 from kardo.core.plan.visits import Person, Role, Visit
 
 Stage = Literal["office", "way", "site"]
@@ -25,6 +25,11 @@ OUT: tuple[Kind, str, str] = ("targets_out", "out", "target")
 IN: tuple[Kind, str, str] = ("targets_in", "in", "lift")
 
 BESIDE = 20.0  # metres between two bases that nobody counts as a way
+WALKED, ROAD_M_PER_MIN, PARKING = (
+    1500.0,
+    500.0,
+    5,
+)  # metres that are walked between two bases; farther, so many a minute by road, and minutes to load and park
 
 
 @dataclass(frozen=True)
@@ -131,7 +136,7 @@ def _setups(plan: Plan, visit: Visit) -> list[SetUp]:
     """The set-ups that something of this visit hangs on, and that say this visit or none."""
     flights = [f.hangs_on for f in plan.flights if f.corrected and _today(plan, visit, f.visit)]
     hung = [*flights, *(on for p in _control(plan, visit) for on in p.by_hanging)]
-    keys = {on.setup for on in hung if isinstance(on, OnSetUp | OnInstrument)}
+    keys = {setup_of(on) for on in hung}
     return [s for s in plan.setups if s.id in keys and (s.visit in (None, visit.id))]
 
 
@@ -147,12 +152,15 @@ def _base(plan: Plan, setup: SetUp, arrived: tuple[After, ...], setups: list[Set
 
 
 def _way_to(plan: Plan, setup: SetUp, setups: list[SetUp]) -> tuple[int, str]:
-    """Minutes on foot to a base from the nearest of those before it, and what is said of that; nothing for the first."""
+    """Minutes to a base from the nearest of those before it, on foot or by road, and what is said of that; nothing for the first."""
     mark, assume = plan.mark(setup.mark), plan.assume
     before = [plan.mark(s.mark) for s in setups[: setups.index(setup)]]
     away = [math.hypot(m.e - mark.e, m.n - mark.n) for m in before if m is not None and mark is not None]
     if not away or min(away) < BESIDE:
         return 0, ""
+    if min(away) > WALKED:
+        minutes = PARKING + math.ceil(min(away) / ROAD_M_PER_MIN)
+        return minutes, f"; {minutes} min by road from the base before"
     minutes = math.ceil(min(away) / assume["walking_speed"])
     return minutes, f"; {minutes} min of way from the base before"
 
@@ -308,8 +316,8 @@ def _longer_to_fix(plan: Plan, points: list[ControlPoint]) -> float:
 
 
 def _hung_on(points: list[ControlPoint], k: int) -> set[str]:
-    hung = [p.occupations[k].hangs_on or p.hangs_on for p in points]
-    return {on.setup for on in hung if isinstance(on, OnSetUp | OnInstrument)}
+    """The set-ups that the k-th occupations of some points need: a base, a total station, or the log that a logger is worked out against."""
+    return {key for p in points if (key := setup_of(p.occupations[k].hangs_on or p.hangs_on))}
 
 
 def _logs(point: ControlPoint) -> float:

@@ -32,6 +32,7 @@ from kardo.core.plan.stands import (
     OnSetUp,
     OwnSession,
     SetUp,
+    setup_of,
 )
 from kardo.core.plan.visits import Visit
 from kardo.core.terrain.surface import AnySurface
@@ -212,7 +213,7 @@ class Plan(Part):
 
     def base_mark(self, hung: HangsOn) -> Mark | None:
         """The mark that is observed from; None for what hangs on no set-up, or on one without a mark."""
-        setup = self.setup(hung.setup) if isinstance(hung, OnSetUp | OnInstrument | OwnSession) and hung.setup else None
+        setup = self.setup(setup_of(hung))
         return self.mark(setup.mark) if setup else None
 
     def network(self, key: str) -> CorrectionNetwork | None:

@@ -192,4 +192,11 @@ class OnNothing(Part):
 
 
 HangsOn = Annotated[OnSetUp | OnNetwork | OwnSession | OnInstrument | Levelled | OnNothing, Field(discriminator="on")]
+
+
+def setup_of(on: HangsOn) -> str | None:
+    """The set-up that stands for what hangs on this: a base, a total station, or the log that a session is worked out against."""
+    return on.setup if isinstance(on, OnSetUp | OnInstrument | OwnSession) else None
+
+
 FlightHangsOn = Annotated[OnSetUp | OnNetwork | OnNothing, Field(discriminator="on")]

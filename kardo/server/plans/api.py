@@ -184,7 +184,7 @@ def show_summary(request: HttpRequest, job_id: UUID):
 def offer_tolerance(
     request: HttpRequest,
     job_id: UUID,
-    area: str,
+    area: str = "",
     m3: Annotated[float | None, Query(gt=0, le=1e9)] = None,
     percent: Annotated[float | None, Query(gt=0, le=100)] = None,
 ):

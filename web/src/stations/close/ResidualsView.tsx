@@ -26,6 +26,16 @@ export function ResidualsView({ close, steps }: CloseViewProps) {
     taken.images !== null && `${taken.images} images`,
     taken.positions !== null && `${taken.positions} positions`,
   ].filter(Boolean);
+  /** What a point is used for may turn out wrong after judging: the set is judged anew, the earlier one stays on record. */
+  const use = (line: Schemas["ResidualLine"], used: Used) => {
+    const known = taken.outcomes.some((o) => o.point === line.point);
+    const others = known ? taken.outcomes : [...taken.outcomes, { point: line.point, used, d: null, images: null }];
+    const outcomes = others.map((o) => (o.point === line.point ? { ...o, used } : o));
+    const how = [...taken.how, `${line.name}: ${USED.find((u) => u.id === used)!.name}, said after judging.`].slice(
+      -20,
+    );
+    void steps.step("residuals", { revision: close.revision, taken: { ...taken, outcomes, how } });
+  };
   return (
     <>
       <p className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
@@ -40,12 +50,17 @@ export function ResidualsView({ close, steps }: CloseViewProps) {
         )}
       </p>
       {close.shift && <p className="text-sm text-decision-text">After the block shift.</p>}
-      <Lines lines={close.residuals} />
+      <Lines lines={close.residuals} onUse={close.frozen || steps.busy ? undefined : use} />
     </>
   );
 }
 
-function Lines({ lines }: { lines: Schemas["ResidualLine"][] }) {
+interface LinesProps {
+  lines: Schemas["ResidualLine"][];
+  onUse?: (line: Schemas["ResidualLine"], used: Used) => void;
+}
+
+function Lines({ lines, onUse }: LinesProps) {
   const { plan } = usePlan();
   const { unit } = plan.brief;
   return (
@@ -64,7 +79,18 @@ function Lines({ lines }: { lines: Schemas["ResidualLine"][] }) {
         {lines.map((line) => (
           <tr key={line.point}>
             <td>{line.name}</td>
-            <td>{line.used === "unused" ? "not used" : line.used}</td>
+            <td>
+              {onUse ? (
+                <Select
+                  label={`What ${line.name} is used for`}
+                  value={line.used}
+                  options={USED}
+                  onChange={(used) => onUse(line, used as Used)}
+                />
+              ) : (
+                USED.find((u) => u.id === line.used)!.name
+              )}
+            </td>
             {[0, 1, 2].map((k) => (
               <td key={k} className="num">
                 <Fine value={line.d?.[k]} unit={unit} />
