@@ -59,7 +59,6 @@ def test_in_metres_by_an_outline_and_a_terrain(signed_in, tmp_path):
     page.get_by_label("A file of the site").set_input_files(outline)
     expect(page.get_by_role("radio", name=re.compile("EPSG:25828"))).to_be_checked()
     expect(page.get_by_role("radio", name=re.compile("EGM96 height"))).to_be_checked()
-    expect(page.get_by_role("radio", name=re.compile("EGM2008 height"))).to_be_disabled()
     expect(page.get_by_text(re.compile("us_nga_egm08_25.tif")).first).to_be_visible()
     take_offer(page)
     page.get_by_role("button", name="to the site").click()
@@ -77,6 +76,33 @@ def test_in_metres_by_an_outline_and_a_terrain(signed_in, tmp_path):
     expect(line).to_contain_text(re.compile(r"H \d+\.\d of 30\.0 · V \d+\.\d of 50\.0 mm"))
     expect(line.get_by_role("img", name="The site")).to_be_visible()
     assert [e for e in page.console_errors if "422" not in e] == []
+
+
+def test_a_height_system_whose_geoid_is_not_at_hand_is_taken_with_a_stated_separation(signed_in):
+    page = signed_in
+    started(page, "Levelled field")
+    page.get_by_label("A place").fill("46°18'14\"N 13°25'40\"W")
+    page.get_by_role("button", name="Look there").click()
+    page.get_by_role("radio", name=re.compile("EGM2008 height")).check()
+    take_offer(page)
+    expect(page.get_by_role("alert").filter(has_text="cannot be reached")).to_contain_text("State its separation")
+    page.get_by_role("button", name="State the geoid separation…").click()
+    stated = page.get_by_test_id("stated-separation")
+    n = stated.get_by_label("N, m", exact=True)
+    n.fill("56.2")
+    n.press("Enter")
+    expect(page.get_by_role("alert").filter(has_text="cannot be reached")).to_have_count(0)
+    sigma = stated.get_by_label(re.compile("Standard deviation"))
+    sigma.fill("30")
+    sigma.press("Enter")
+    station(page, "2 Site")
+    page.get_by_label("Corners").fill(
+        "\n".join(f"{x:.2f} {y:.2f}" for x, y in ((E0, N0), (E0 + 200, N0), (E0 + 200, N0 + 120)))
+    )
+    page.get_by_role("button", name="Read corners").click()
+    page.get_by_role("button", name="Take this boundary").click()
+    expect(page.get_by_test_id("datum-strip")).to_contain_text("EGM2008, N 56.20 m stated")
+    expect(page.get_by_label("Height system of the file").get_by_role("option", name="EGM96 height")).to_have_count(1)
 
 
 def test_in_survey_feet_on_level_ground_and_then_a_terrain_in_feet(signed_in, tmp_path):
