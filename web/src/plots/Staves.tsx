@@ -28,6 +28,12 @@ export const UNMARKED: Omit<Rod, "name" | "limit"> = {
 const TOP = 26;
 const HEIGHT = 250;
 
+/** A value as there is room for it beside a rod: of metres, no tenths of a millimetre. */
+function besideRod(value: number | null, unit: string): string {
+  const text = fine(value, unit);
+  return text.length < 6 ? text : Number(text).toFixed(Math.max(0, 4 - text.indexOf(".")));
+}
+
 /** Two graduated rods side by side, read like a levelling staff: the tolerance as a line, the prediction as a mark. */
 export function Staves({ rods, unit }: { rods: Rod[]; unit: string }) {
   return (
@@ -138,7 +144,7 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
               className="figures"
               data-testid={`${rod.achieved === null ? "predicted" : "achieved"}-${rod.name}`}
             >
-              {fine(mark.value, unit)}
+              {besideRod(mark.value, unit)}
             </text>
           )}
         </g>
@@ -152,7 +158,7 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
           fill="var(--quiet)"
           className="figures"
         >
-          was {fine(rod.ghost, unit)}
+          was {besideRod(rod.ghost, unit)}
         </text>
       )}
     </>

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { call, type Problem, type TakeOff } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { ofHeap, volume, volumeFactor, volumeUnit } from "../../lib/units";
+import { volume, volumeFactor, volumeUnit } from "../../lib/units";
 import { Field, NumberField, Select } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
 
@@ -53,7 +53,7 @@ export function AllowedVolumes() {
           ) : (
             <NumberField
               id={id}
-              value={Number(ofHeap(one.percent))}
+              value={one.percent}
               decimals={2}
               width="w-20"
               onCommit={(percent) => void allow(`percent=${percent}`)}

@@ -283,7 +283,7 @@ function Volumes() {
   return (
     <section className="mt-4" data-testid="volumes">
       <h3 className="font-bold">Volumes</h3>
-      <table className="table max-w-xl">
+      <table className="table w-auto whitespace-nowrap">
         <thead>
           <tr>
             <th>area</th>
