@@ -200,7 +200,7 @@ def test_nobody_is_on_foot_in_the_dark_and_it_is_said():
     day = day_of(plan, "V1")
     outside = max(t.end for t in day.tasks if t.kind in ("base_in", "targets_in", "observe"))
     assert outside <= day.light.dusk and day.light.dusk - day.light.set in range(24, 36), "civil twilight"
-    assert f"{lasting(day.light.dusk - outside)} before it is dark for those on foot" in day.told
+    assert f"{lasting(day.light.dusk - outside)} before dark" in day.told
 
 
 def test_the_base_is_first_out_and_last_in_and_logs_long_enough():

@@ -396,7 +396,7 @@ def told(found: Schedule, light: Light) -> str:
     if legs and light.last is not None:
         spare.append(f"{lasting(light.last - max(p.end for p in legs))} to spare before the sun is too low to fly")
     if (outside := [p.end for p in found.placed if p.task.on_foot]) and light.dusk is not None:
-        spare.append(f"{lasting(light.dusk - max(outside))} before it is dark for those on foot")
+        spare.append(f"{lasting(light.dusk - max(outside))} before dark")
     return "; ".join([words, ", ".join(spare)] if spare else [words]) + "."
 
 
