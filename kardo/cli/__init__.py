@@ -2,6 +2,7 @@
 
 import argparse
 import json
+import os
 import sys
 from dataclasses import replace
 from pathlib import Path
@@ -19,6 +20,9 @@ def main(argv: list[str] | None = None) -> int:
     except KardoError as fault:
         print(f"kardo: {fault}", file=sys.stderr)
         return 1
+    except BrokenPipeError:
+        sys.stdout = open(os.devnull, "w")  # noqa: SIM115 - nobody reads on; what is still buffered is written nowhere
+        return 0
     except OSError as fault:
         print(f"kardo: {fault.filename}: {fault.strerror}", file=sys.stderr)
         return 1

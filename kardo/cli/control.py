@@ -87,9 +87,11 @@ def _search(args: argparse.Namespace) -> int:
 
 
 def _line(one) -> str:
+    from kardo.core.geodesy.units import counted
+
     chance = "" if one.chance is None else f", {one.chance:.0%}"
     v = f"H {1000 * one.rmse_h:.1f} mm, V {1000 * one.rmse_v:.1f} mm"
-    return f"{one.targets} targets, {one.checks} checks: {v}{chance}; {one.minutes:.0f} min"
+    return f"{counted(one.targets, 'target')}, {counted(one.checks, 'check')}: {v}{chance}; {one.minutes:.0f} min"
 
 
 def _round(args: argparse.Namespace) -> int:

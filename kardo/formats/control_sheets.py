@@ -14,7 +14,7 @@ from kardo.core.day.observing import method_words
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.angles import format_dms
 from kardo.core.geodesy.crs import height_name
-from kardo.core.geodesy.units import UNITS, length, small
+from kardo.core.geodesy.units import UNITS, counted, length, small
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import OnInstrument, OnNetwork, OnSetUp
@@ -46,7 +46,7 @@ def sketch_html(plan: Plan, paper: Paper = "A4", scale: int | None = None) -> st
         f"<b>{escape(plan.brief.title)}</b><br>control sketch",
         f"1:{frame.scale:,.0f} on {paper}".replace(",", "\u202f"),
         f"{escape(plan.grid.name)}<br>heights {escape(height_name(plan.brief.heights))}, {UNITS[plan.brief.unit].plural}",
-        f"□ {targets} targets &nbsp; ○ {checks} checks &nbsp; △ {len(plan.marks)} marks<br>– · – boundary",
+        f"□ {counted(targets, 'target')} &nbsp; ○ {counted(checks, 'check')} &nbsp; △ {counted(len(plan.marks), 'mark')}<br>– · – boundary",
         f"plan {plan.revision[:12]}<br>sigma and verdict: see the plan",
     )
     block = "".join(f"<td>{cell}</td>" for cell in cells)

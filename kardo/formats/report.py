@@ -22,7 +22,7 @@ from kardo.core.close.record import Record, record_from_json
 from kardo.core.close.verdict import Component
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.crs import height_name
-from kardo.core.geodesy.units import UNITS, small
+from kardo.core.geodesy.units import UNITS, counted, small
 from kardo.core.plan.assumptions import defaults
 from kardo.core.plan.model import Plan, plan_from_json
 from kardo.core.plan.naming import name_of
@@ -253,7 +253,7 @@ def _plan_part(plan: Plan) -> str:
     told = [
         f"Product: {brief.deliverable}; tolerance {small(held_h, unit)} H, {small(held_v, unit)} V by {standards()[brief.standard].name}.",
         *flights,
-        f"Planned: {targets} targets, {checks} checks.",
+        f"Planned: {counted(targets, 'target')}, {counted(checks, 'check')}.",
     ]
     return _section("The plan", _list(told))
 

@@ -3,6 +3,8 @@
 import csv
 import io
 import json
+import subprocess
+import sys
 
 import numpy as np
 import pytest
@@ -244,3 +246,10 @@ def test_points_of_a_neighbouring_zone_are_brought_there_and_a_job_says_which_gr
     assert main(["convert", str(tmp_path / "west.csv"), str(tmp_path / "out.csv"), *words]) == 0
     east, north = Transformer.from_crs("EPSG:4326", "EPSG:25828", always_xy=True).transform(lon, lat)
     assert rows_of(tmp_path / "out.csv")[0][1:3] == pytest.approx((north, east), abs=2e-4)
+
+
+def test_a_reader_that_stops_reading_is_no_fault():
+    """`kardo check … | head` ended with "None: Broken pipe"."""
+    command = f"{sys.executable} -c 'import sys; from kardo.cli import main; sys.exit(main())' demo-plan sallow-bank | head -c 1"
+    done = subprocess.run(["bash", "-c", command], capture_output=True, text=True, check=False)
+    assert done.stdout == "{" and done.stderr == ""

@@ -99,6 +99,15 @@ def cubic(cubic_metres: float, unit: str = "m") -> str:
     return f"{shown:.{0 if shown >= 100 else 1}f} {name}"
 
 
+def counted(count: int, what: str) -> str:
+    """So many of something.
+
+    >>> counted(1, "target"), counted(0, "check")
+    ('1 target', '0 checks')
+    """
+    return f"{count} {what}{'' if count == 1 else 's'}"
+
+
 def place(e: float, n: float, unit: str = "m") -> str:
     """A grid position in words, in the job's unit."""
     return f"{UNITS[unit].from_metres(e):.0f} E {UNITS[unit].from_metres(n):.0f} N"

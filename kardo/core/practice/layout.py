@@ -22,7 +22,7 @@ from kardo.core.accuracy.whatif import Kept, keep, what_if
 from kardo.core.arrays import Floats
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.reach import places_over
-from kardo.core.geodesy.units import small
+from kardo.core.geodesy.units import counted, small
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import changed as edited
 from kardo.core.plan.model import Plan
@@ -216,7 +216,7 @@ def _outside(plan: Plan, one: Layout) -> str:
 
 
 def _counted(one: Layout) -> str:
-    return f"{one.targets} {'target' if one.targets == 1 else 'targets'} and {one.checks} checks"
+    return f"{counted(one.targets, 'target')} and {counted(one.checks, 'check')}"
 
 
 def _told(plan: Plan, front: list[Layout], best: int | None, wish: Wish) -> str:

@@ -152,3 +152,8 @@ export function degrees(value: number | null | undefined): string {
   const [d, m, s] = [Math.floor(total / 3600), Math.floor(total / 60) % 60, total % 60];
   return `${value < 0 ? "-" : ""}${d}°${two(m)}'${two(s)}"`;
 }
+
+/** So many of something: "1 target", "2 targets". */
+export function counted(count: number, what: string): string {
+  return `${count} ${what}${count === 1 ? "" : "s"}`;
+}

@@ -4,15 +4,15 @@ import { useWorkbench } from "../app/workbench";
 import { Frozen } from "../ui/fields";
 import { STATIONS } from "./registry";
 
-/** The open station's work, from its top. */
+/** The open station's work, each of its views from its top. */
 export function Tray() {
-  const { station } = useWorkbench();
+  const { station, view } = useWorkbench();
   const { answer } = usePlan();
   const top = useRef<HTMLElement>(null);
   const { title, Tray: Body } = STATIONS[station];
   useEffect(() => {
     top.current?.scrollTo(0, 0);
-  }, [station]);
+  }, [station, view]);
   return (
     <section
       ref={top}

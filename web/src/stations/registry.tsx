@@ -1,7 +1,7 @@
 import { lazy, type ComponentType } from "react";
 import type { Catalogue, Close, Plan, Result, Summary, Undetermined } from "../api/client";
 import type { Placing } from "../app/workbench";
-import { area, chance, fine, fineUnit, length, UNITS } from "../lib/units";
+import { area, chance, counted, fine, fineUnit, length, UNITS } from "../lib/units";
 import type { SheetLayer } from "../sheet/drawing";
 import { areas } from "../sheet/layers/areas";
 import { boundary, preview } from "../sheet/layers/boundary";
@@ -66,7 +66,6 @@ function tray(load: () => Promise<{ default: ComponentType }>): ComponentType {
 /** Have all trays at hand before they are opened: in the field the signal may be gone by then. */
 export const fetchTrays = () => Promise.all(loads.map((load) => load()));
 
-const counted = (count: number, what: string) => `${count} ${what}${count === 1 ? "" : "s"}`;
 
 export const STATIONS: Record<Station, StationEntry> = {
   brief: {

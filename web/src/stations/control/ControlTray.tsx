@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
+import { counted } from "../../lib/units";
 import { Heading } from "../../ui/Heading";
 import { Tabs } from "../../ui/Tabs";
 import { ControlTable } from "./ControlTable";
@@ -26,7 +27,7 @@ export function ControlTray() {
     <div className="flex h-full flex-col">
       <Heading title="Control">
         <span className="text-quiet">
-          {targets} targets, {plan.control.length - targets} checks
+          {counted(targets, "target")}, {counted(plan.control.length - targets, "check")}
         </span>
         <span className="ml-auto flex gap-2">
           <button className="button text-sm" onClick={() => setPlacing("target")}>
