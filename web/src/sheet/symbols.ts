@@ -20,7 +20,12 @@ export function tokens(): Record<string, string> {
     "out-1",
     "contour",
   ];
-  return Object.fromEntries(names.map((n) => [n, style.getPropertyValue(`--${n}`).trim()]));
+  return Object.fromEntries(names.map((n) => [n, inFull(style.getPropertyValue(`--${n}`).trim())]));
+}
+
+/** A colour with six digits, so that two more say how much shows through: built, "#000000" is "#000", and "#0001f" is no colour but black. */
+export function inFull(colour: string): string {
+  return colour.replace(/^#([\da-f])([\da-f])([\da-f])$/i, "#$1$1$2$2$3$3");
 }
 
 const SIZE = 26;
