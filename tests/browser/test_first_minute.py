@@ -9,6 +9,7 @@ from rasterio.transform import from_origin
 from kardo.core.geodesy.crs import grid
 from kardo.formats.raster import write_terrain
 from tests.browser.test_ground import staff
+from tests.browser.test_house import barriers
 from tests.browser.test_story import commit, settled, spot
 from tests.conftest import E0, N0
 from tests.formats.test_files import geojson, surface
@@ -103,6 +104,32 @@ def test_a_height_system_whose_geoid_is_not_at_hand_is_taken_with_a_stated_separ
     page.get_by_role("button", name="Take this boundary").click()
     expect(page.get_by_test_id("datum-strip")).to_contain_text("EGM2008, N 56.20 m stated")
     expect(page.get_by_label("Height system of the file").get_by_role("option", name="EGM96 height")).to_have_count(1)
+
+
+def test_grid_and_heights_are_found_by_the_keyboard_alone(signed_in):
+    page = signed_in
+    started(page, "Keyboard field")
+    grid_ = page.get_by_label("Horizontal grid")
+    grid_.focus()
+    page.keyboard.type("9999999")
+    expect(page.get_by_text("There is no such code.")).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(grid_).to_have_value("")
+    page.keyboard.type("vermont ftus")
+    options = page.get_by_role("listbox").get_by_role("option")
+    expect(options.first).to_have_attribute("aria-selected", "true")
+    second = options.nth(1).inner_text().split(" ")[0]
+    page.keyboard.press("ArrowDown")
+    expect(options.nth(1)).to_have_attribute("aria-selected", "true")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text(f"({second})")).to_be_visible()
+    expect(page.get_by_label("Unit shown")).to_have_value("us-ft")  # a grid in feet brings its unit
+    page.get_by_label("Height system").focus()
+    page.keyboard.type("egm96")
+    expect(options.first).to_contain_text("EPSG:5773")
+    page.keyboard.press("Enter")
+    expect(page.get_by_test_id("datum-strip")).to_contain_text("EGM96")
+    assert barriers(page) == []
 
 
 def test_in_survey_feet_on_level_ground_and_then_a_terrain_in_feet(signed_in, tmp_path):

@@ -30,7 +30,7 @@ def started(page, tmp_path):
     page.get_by_label("New job").fill("Ground")
     page.get_by_role("button", name="Start").click()
     page.get_by_label("Horizontal grid").fill("etrs89 utm 28n")
-    page.get_by_role("button", name="EPSG:25828").click()
+    page.get_by_role("option", name=re.compile("EPSG:25828")).click()
     page.get_by_role("button", name=re.compile("2 Site")).click()
     site = tmp_path / "site.geojson"
     site.write_bytes(geojson())

@@ -189,3 +189,38 @@ def test_better_grids_are_found_across_the_180th_meridian():
         Grid("EPSG:2048", ELLIPSOIDAL)
     assert "EPSG:32734" in fault.value.mend or "EPSG:32733" in fault.value.mend
     assert better_grids(179.5, -17.8) == better_grids(179.5, -17.8) and "EPSG:" in better_grids(-179.5, -17.8)
+
+
+@pytest.mark.parametrize(
+    ("text", "kind", "at", "unit", "first"),
+    [
+        ("utm32n", "projected", (9.0, 50.0), "m", "UTM zone 32N"),
+        ("UTM 32 N", "projected", (9.0, 50.0), "m", "UTM zone 32N"),
+        ("utm 13n", "projected", (-104.9, 39.7), "m", "NAD83(2011) / UTM zone 13N"),
+        ("state plane colorado central ftus", "projected", (-104.9, 39.7), "us-ft", "NAD83(2011) / Colorado Central (ftUS)"),
+        ("Colorado central", "projected", (-104.9, 39.7), "us-ft", "NAD83(2011) / Colorado Central (ftUS)"),
+        ("colorado central", "projected", (-104.9, 39.7), "m", "NAD83(2011) / Colorado Central"),
+        ("british", "projected", (-1.5, 52.5), "m", "OSGB36 / British National Grid"),
+        ("ODN", "vertical", (-1.5, 52.5), "m", "ODN height"),
+        ("NAVD88", "vertical", (-104.9, 39.7), "us-ft", "NAVD88 height"),
+    ],
+)  # fmt: skip
+def test_a_search_finds_what_people_write_and_the_places_own_first(text, kind, at, unit, first):
+    found = search(text, kind, at=at, unit=unit)
+    assert first in found[0].name and len(found) == len({i.code for i in found})
+    if kind == "projected":
+        assert found[0].unit == unit
+
+
+def test_a_geoid_that_is_missing_is_that_of_the_place_and_is_brought_in_the_brief():
+    (colorado, *_), (mexico, *_) = (
+        search("NAVD88 height", "vertical", at=at) for at in ((-104.9, 39.7), (-99.1, 19.4))
+    )
+    assert colorado.code == mexico.code == "EPSG:5703" and colorado.missing != mexico.missing
+    assert (
+        "us_noaa_g2018u0.tif" in colorado.missing
+        and "geoids of your own" in colorado.missing
+        and "/" not in colorado.missing
+    )
+    assert search("9999999") == [] and search("no such words at all", at=(9.0, 50.0)) == []
+    assert all(i.code for i in search("utm 32n", at=(200.0, 95.0))), "a place that is none puts nothing first"

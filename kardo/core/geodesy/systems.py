@@ -6,9 +6,10 @@ published with, whether its datum is of the satellite age.
 
 import math
 import os
+import re
 import sqlite3
 from contextlib import closing
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import pyproj
@@ -39,12 +40,13 @@ if os.path.isdir(SYSTEM_GRIDS):
 @dataclass(frozen=True)
 class CrsInfo:
     """One coordinate reference system of PROJ's database. missing: the geoid grid that it wants and this machine has not, and how
-    to bring it."""
+    to bring it; unit: of a grid, as the job's id (empty for one that Kardo does not show)."""
 
     code: str
     name: str
     area: str
     missing: str = ""
+    unit: str = ""
 
 
 @dataclass(frozen=True)
@@ -64,21 +66,87 @@ class GridOffer:
 @lru_cache(maxsize=2)
 def _database(kind: PJType) -> list[CrsInfo]:
     infos = query_crs_info(auth_name="EPSG", pj_types=kind)
-    return [CrsInfo(f"EPSG:{i.code}", i.name, _named(i.area_of_use)) for i in infos]
+    return list({i.code: CrsInfo(f"EPSG:{i.code}", i.name, _named(i.area_of_use)) for i in infos}.values())  # some have two areas
 
 
-def search(text: str, kind: str = "projected", limit: int = 20) -> list[CrsInfo]:
-    """Systems of PROJ's database whose code, name or area contain every word of the text. Height systems that want a geoid grid
+ZONE = re.compile(r"\b(utm|mga|mga94|mga2020)\s*(?:zone)?\s*(\d{1,2})\s*([ns]?)\b")
+SAID_BESIDE = {
+    "state",
+    "plane",
+    "spcs",
+    "epsg",
+    "epsg:",
+    "grid",
+    "coordinate",
+    "system",
+    "height",
+    "heights",
+}  # and in no name of a grid
+
+
+def search(
+    text: str, kind: str = "projected", limit: int = 20, at: tuple[float, float] | None = None, unit: str = "m"
+) -> list[CrsInfo]:
+    """Systems of PROJ's database whose code, name or area contain every word of the text, as people write them ("utm32n", "state plane"). at: longitude and latitude of the
+    job, whose own come first, in the order of `grids_at` and `heights_at`, then what reaches it, then its neighbours'. Height systems that want a geoid grid
     this machine has not are marked so, and come last."""
-    words = text.casefold().split()
+    code = text.casefold().strip().removeprefix("epsg:")
+    words = _as_named(text)
     pool = _database(PJType.PROJECTED_CRS if kind == "projected" else PJType.VERTICAL_CRS)
     hits = [i for i in pool if all(w in f"{i.code} {i.name} {i.area}".casefold() for w in words)]
-    exact = [i for i in hits if i.code.split(":")[1] == text.strip()]
-    found = (exact + [i for i in hits if i not in exact])[:limit]
+    if at is not None:
+        order, beyond = _order(kind, round(at[0], 1), round(at[1], 1), unit)
+        hits.sort(key=lambda i: order.get(i.code, beyond))
+    said = " ".join(words)
+    hits.sort(key=lambda i: (i.code.split(":")[1] != code, i.name.casefold() not in (said, f"{said} height")))
+    found = hits[:limit]
     if kind != "vertical":
-        return found
-    marked = [CrsInfo(i.code, i.name, i.area, how_to_bring(i.code)) for i in found]
-    return sorted(marked, key=lambda info: bool(info.missing))
+        return [replace(i, unit=_unit_of(i.code)) for i in found]
+    marked = [replace(i, missing=_missing_at(i.code, at)) for i in found]
+    return sorted(marked, key=lambda info: (bool(info.missing), info.missing == DEPTH))
+
+
+def _as_named(text: str) -> list[str]:
+    """The words of a search as the database writes them.
+
+    >>> _as_named("UTM 32 N"), _as_named("utm32n"), _as_named("state plane Colorado central ftUS")
+    (['utm', 'zone', '32n'], ['utm', 'zone', '32n'], ['colorado', 'central', 'ftus'])
+    """
+    plain = ZONE.sub(r"\1 zone \2\3", text.casefold().replace("epsg:", ""))
+    words = plain.split()
+    return [w for w in words if w not in SAID_BESIDE] or words
+
+
+def _missing_at(heights: str, at: tuple[float, float] | None) -> str:
+    """What is missing of a height system, at a place where one is known: its geoid there, not that of another country."""
+    if at is None or _counts_down(heights):
+        return how_to_bring(heights)
+    return _bring(_geoids(heights, *at)) or ("" if _geoids(heights, *at) else how_to_bring(heights))
+
+
+@lru_cache(maxsize=64)
+def _order(kind: str, lon: float, lat: float, unit: str) -> tuple[dict[str, int], int]:
+    """Which systems come first at a place, by code, and the rank of all others."""
+    try:
+        own = (
+            [o.code for o in _fitting(lon, lat, unit, "")]
+            if kind == "projected"
+            else [h.code for h in heights_at(lon, lat)]
+        )
+        reach = [
+            f"EPSG:{i.code}"
+            for i in _at(PJType.PROJECTED_CRS if kind == "projected" else PJType.VERTICAL_CRS, lon, lat)
+        ]
+    except GeodesyError:
+        return {}, 0
+    ranked = list(dict.fromkeys([*own, *reach]))
+    return {code: rank for rank, code in enumerate(ranked)}, len(ranked)
+
+
+@lru_cache(maxsize=256)
+def _unit_of(code: str) -> str:
+    metres = float(CRS.from_user_input(code).axis_info[0].unit_conversion_factor)
+    return next((u.id for u in UNITS.values() if abs(float(u.metres) / metres - 1) < 1e-9), "")
 
 
 def grids_at(lon: float, lat: float, unit: str = "m", own: str = "") -> list[GridOffer]:
@@ -86,6 +154,11 @@ def grids_at(lon: float, lat: float, unit: str = "m", own: str = "") -> list[Gri
     these, near true scale, in the wanted unit, by the smallest area, by the newest datum. own, a code, comes before all where it fits.
     Left out is what does not fit: far from scale, not conformal, counting west or south. Raises GeodesyError for a place that is
     none."""
+    return _fitting(lon, lat, unit, own)[:OFFERED]
+
+
+def _fitting(lon: float, lat: float, unit: str, own: str) -> list[GridOffer]:
+    """All of them."""
     found = {i.code: _candidate(i.code, i.name, i.area_of_use, lon, lat) for i in _at(PJType.PROJECTED_CRS, lon, lat)}
     fitting = [c for c in found.values() if c is not None]
     modern_national = any(c.national and c.modern and not (c.purpose or c.off_scale) for c in fitting)
@@ -108,7 +181,7 @@ def grids_at(lon: float, lat: float, unit: str = "m", own: str = "") -> list[Gri
     alike: dict[tuple[int, str, int, int], GridOffer] = {}
     for c in sorted(fitting, key=rank):
         alike.setdefault(c.same, c.offer)  # of two orders of the same axes the first
-    return list(alike.values())[:OFFERED]
+    return list(alike.values())
 
 
 def heights_at(lon: float, lat: float, area: str = "") -> list[CrsInfo]:
@@ -284,8 +357,7 @@ def _between(lon: float, west: float, east: float) -> bool:
 def _bring(grids: tuple[tuple[str, ...], ...]) -> str:
     if not grids or any(_file(name) for names in grids for name in names):
         return ""
-    folder = pyproj.datadir.get_data_dir().split(os.pathsep)[-1]
-    return f"it needs the geoid grid {grids[0][0]}, which is not on this machine: put it into {folder}"
+    return f"its geoid ({grids[0][0]}) is not at hand: bring the file in the Brief, under geoids of your own, or state its separation there"
 
 
 def _file(name: str) -> str:

@@ -30,13 +30,14 @@ from kardo.core.plan.parts import validated
 from kardo.core.plan.sketch import Sketch
 from kardo.core.plan.stands import USUAL_REACH
 from kardo.core.practice.catalogue import rules
+from kardo.core.practice.own_geoid import place_of_job
 from kardo.formats import raster
 from kardo.formats.coordinates import Option
 from kardo.formats.where import read_where
 from kardo.server.access import job_of, organisation_of
 from kardo.server.jobs.models import Job
 from kardo.server.plans.editing import create_job
-from kardo.server.plans.stored import bring_up_to_date, whole_plan
+from kardo.server.plans.stored import bring_up_to_date, stored_plan, whole_plan
 from kardo.server.predictions.answers import promises_of
 from kardo.server.uploads import upload_of
 
@@ -140,15 +141,25 @@ def remove_job(request: HttpRequest, job_id: UUID):
 
 
 @catalogues.get("/crs", response=list[CrsInfo])
-def search_crs(request: HttpRequest, q: str = "", kind: str = "projected"):
-    """Coordinate systems of PROJ's database by words of their code, name or area. Height systems that this machine has no geoid
+def search_crs(request: HttpRequest, q: str = "", kind: str = "projected", job: UUID | None = None):
+    """Coordinate systems of PROJ's database by words of their code, name or area, a job's own place first. Height systems that this machine has no geoid
     grid for are marked so, and come last."""
+    at, unit = _place_and_unit(request, job) if job else (None, "m")
     if kind != "vertical":
-        return search(q, "projected")
-    found = search(q or "EGM96", "vertical")
+        return search(q, "projected", at=at, unit=unit)
+    found = search(q or "EGM96", "vertical", at=at)
     if ELLIPSOIDAL.startswith(q.strip().casefold()):
         found.insert(0, CrsInfo(ELLIPSOIDAL, "ellipsoidal heights", "everywhere"))
     return found
+
+
+def _place_and_unit(request: HttpRequest, job: UUID) -> tuple[tuple[float, float] | None, str]:
+    """Where a job is, None before it has a place, and its unit."""
+    plan = stored_plan(job_of(request, job))
+    try:
+        return place_of_job(plan), plan.brief.unit
+    except KardoError:
+        return None, plan.brief.unit
 
 
 class WhereOut(Schema):

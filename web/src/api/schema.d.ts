@@ -2252,7 +2252,7 @@ export interface paths {
         };
         /**
          * Search Crs
-         * @description Coordinate systems of PROJ's database by words of their code, name or area. Height systems that this machine has no geoid
+         * @description Coordinate systems of PROJ's database by words of their code, name or area, a job's own place first. Height systems that this machine has no geoid
          *     grid for are marked so, and come last.
          */
         get: operations["kardo_server_jobs_api_search_crs"];
@@ -7356,7 +7356,7 @@ export interface components {
         /**
          * CrsInfo
          * @description One coordinate reference system of PROJ's database. missing: the geoid grid that it wants and this machine has not, and how
-         *     to bring it.
+         *     to bring it; unit: of a grid, as the job's id (empty for one that Kardo does not show).
          */
         CrsInfo: {
             /** Code */
@@ -7370,6 +7370,11 @@ export interface components {
              * @default
              */
             missing: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
         };
         /**
          * GeoidTaken
@@ -9162,8 +9167,8 @@ export interface operations {
     };
     kardo_server_plans_api_offer_tolerance: {
         parameters: {
-            query: {
-                area: string;
+            query?: {
+                area?: string;
                 m3?: number | null;
                 percent?: number | null;
             };
@@ -12016,6 +12021,7 @@ export interface operations {
             query?: {
                 q?: string;
                 kind?: string;
+                job?: string | null;
             };
             header?: never;
             path?: never;

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
-import { lazy, Suspense, useState } from "react";
+import { lazy, Suspense, useId, useState, type KeyboardEvent } from "react";
 import { call, type Brief, type CrsLine } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
@@ -150,14 +150,16 @@ export function BriefTray() {
           kind="projected"
           value={brief.crs ?? ""}
           name={summary?.datum?.grid}
-          onChoose={(crs) => set({ crs })}
+          onChoose={({ code, unit: own }) =>
+            set({ crs: code, ...(own && own !== unit && { unit: own as Brief["unit"] }) })
+          }
         />
         <CrsChoice
           label="Height system"
           kind="vertical"
           value={brief.heights ?? ""}
           name={summary?.faults.datum ? undefined : summary?.datum?.heights}
-          onChoose={(heights) => set({ heights, geoid: null, separation: null })}
+          onChoose={({ code }) => set({ heights: code, geoid: null, separation: null })}
         />
         <Field label="Datum realisation" hint="as the marks' certificates name it">
           {(id) => (
@@ -184,24 +186,47 @@ export function BriefTray() {
   );
 }
 
-/** Search over PROJ's database by name, area or code. */
+/** Search over PROJ's database by name, area or code: typed, chosen with arrows and Enter, left with Escape. */
 function CrsChoice(props: {
   label: string;
   kind: string;
   value: string;
   name?: string;
-  onChoose: (code: string) => void;
+  onChoose: (found: CrsLine) => void;
 }) {
+  const { jobId } = usePlan();
+  const list = useId();
   const [text, setText] = useState("");
-  const found = useQuery({
-    queryKey: ["crs", props.kind, text],
-    queryFn: () => call<CrsLine[]>("GET", `/crs?kind=${props.kind}&q=${encodeURIComponent(text)}`),
-    enabled: text.length > 1,
+  const [marked, setMarked] = useState(0);
+  const { data, isPlaceholderData } = useQuery({
+    queryKey: ["crs", props.kind, jobId, text],
+    queryFn: () => call<CrsLine[]>("GET", `/crs?kind=${props.kind}&job=${jobId}&q=${encodeURIComponent(text)}`),
+    enabled: text.trim().length > 1,
     placeholderData: (previous) => previous,
   });
-  const shown = text.length > 1 && !!found.data;
+  const found = data ?? [];
+  const shown = text.trim().length > 1 && !!data;
+  const at = Math.min(marked, Math.max(0, found.length - 1));
   const own = props.value.startsWith("geoid:") ? "a geoid of your own" : props.value;
   const hint = props.value ? `${props.name ?? ""} (${own})` : "not chosen yet";
+  const type = (words: string) => {
+    setText(words);
+    setMarked(0);
+  };
+  const take = (one: CrsLine | undefined) => {
+    if (!one || isPlaceholderData) return;
+    props.onChoose(one);
+    type("");
+  };
+  const onKeyDown = (event: KeyboardEvent) => {
+    const move = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    if (move && shown) setMarked((at + move + found.length) % Math.max(1, found.length));
+    else if (event.key === "Enter" && shown) take(found[at]);
+    else if (event.key === "Escape" && text) type("");
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  };
   return (
     <Field label={props.label} hint={hint}>
       {(id) => (
@@ -209,13 +234,18 @@ function CrsChoice(props: {
           <Popover.Anchor asChild>
             <input
               id={id}
+              role="combobox"
+              aria-expanded={shown}
+              aria-controls={list}
+              aria-autocomplete="list"
+              aria-activedescendant={shown && found.length ? `${list}-${at}` : undefined}
               className="input w-full"
               placeholder={
                 props.kind === "vertical" ? "search: EGM96, ellipsoidal, 5773" : "search: UTM 28N, area, EPSG code"
               }
               value={text}
-              onChange={(event) => setText(event.target.value)}
-              onKeyDown={(event) => event.key === "Escape" && setText("")}
+              onChange={(event) => type(event.target.value)}
+              onKeyDown={onKeyDown}
             />
           </Popover.Anchor>
           <Popover.Portal>
@@ -223,25 +253,29 @@ function CrsChoice(props: {
               align="start"
               collisionPadding={8}
               onOpenAutoFocus={(event) => event.preventDefault()}
-              onInteractOutside={() => setText("")}
+              onInteractOutside={() => type("")}
               className="z-20 w-(--radix-popover-trigger-width) min-w-72 overflow-y-auto border border-ink bg-sheet"
               style={{ maxHeight: "min(var(--radix-popover-content-available-height), 320px)" }}
             >
-              <ul>
-                {found.data?.length === 0 && <li className="px-2 py-1 text-quiet">Nothing of that name.</li>}
-                {found.data?.map((c) => (
-                  <li key={c.code}>
-                    <button
-                      className="w-full cursor-pointer px-2 py-1 text-left hover:bg-settled-wash focus:bg-settled-wash"
-                      onClick={() => {
-                        props.onChoose(c.code);
-                        setText("");
-                      }}
-                    >
-                      <span className="figures">{c.code}</span> {c.name}
-                      <span className="block truncate text-xs text-quiet">{c.area}</span>
-                      {c.missing && <span className="block text-xs text-decision-text">{c.missing}</span>}
-                    </button>
+              {!found.length && (
+                <p role="status" className="px-2 py-1 text-quiet">
+                  {/^(epsg:)?\s*\d+$/i.test(text.trim()) ? "There is no such code." : "Nothing of that name."}
+                </p>
+              )}
+              <ul role="listbox" id={list} aria-label={props.label}>
+                {found.map((c, k) => (
+                  <li
+                    key={c.code}
+                    id={`${list}-${k}`}
+                    role="option"
+                    aria-selected={k === at}
+                    ref={k === at ? (row) => row?.scrollIntoView({ block: "nearest" }) : undefined}
+                    className={`cursor-pointer px-2 py-1 hover:bg-settled-wash ${k === at ? "bg-settled-wash" : ""}`}
+                    onClick={() => take(c)}
+                  >
+                    <span className="figures">{c.code}</span> {c.name}
+                    <span className="block truncate text-xs text-quiet">{c.area}</span>
+                    {c.missing && <span className="block text-xs text-decision-text">{c.missing}</span>}
                   </li>
                 ))}
               </ul>

@@ -171,20 +171,26 @@ const ZEROS = [
   { id: "heights", name: "0 is a height" },
 ];
 
+/** Height systems of files before the job has a place. */
+const ANYWHERE = [
+  { code: "ellipsoidal", name: "ellipsoidal heights", missing: "" },
+  { code: "EPSG:5773", name: "EGM96 height", missing: "" },
+];
+
 function TerrainImport() {
-  const { jobId, plan, edit } = usePlan();
+  const { jobId, plan, summary, edit } = usePlan();
   const [said, setSaid] = useState({ heights: "", unit: "", zeros: "", approximate: "" });
   const [file, setFile] = useState<File | null>(null);
   const { reading, problem, read, clear } = useReading<TerrainReading>("terrain");
   const [busy, setBusy] = useState(false);
   const terrain = plan.site.ground.terrain;
   const { data: ofPlace } = useQuery({
-    queryKey: ["heights", jobId, plan.brief.crs, plan.site.boundary[0]],
+    queryKey: ["heights", jobId, plan.brief.crs, summary?.area],
     queryFn: () => call<CrsLine[]>("GET", `/jobs/${jobId}/heights`),
+    enabled: !!summary?.area, // once the server knows the place
     staleTime: Infinity,
-    retry: false, // before the job has a place
   });
-  const others = ofPlace?.filter((one) => !one.missing && one.code !== plan.brief.heights) ?? [];
+  const others = (ofPlace ?? ANYWHERE).filter((one) => !one.missing && one.code !== plan.brief.heights);
   const systems = [{ id: "", name: "heights as the job's" }, ...others.map(({ code, name }) => ({ id: code, name }))];
   async function take(chosen: File, as: typeof said) {
     setFile(chosen);
