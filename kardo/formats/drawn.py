@@ -35,7 +35,7 @@ from kardo.formats.coordinates import HIGHEST, LOWEST, NEAR, Option
 
 MAX_BYTES, MOST_THINGS, MOST_VERTICES, MOST_NAME = 8_000_000, 6000, 200_000, 60
 MOST_UNPACKED, MOST_MEMBERS = 60_000_000, 200  # bytes and files of an archive
-SQLITE, ZIP = b"SQLite format 3\0", b"PK\x03\x04"
+SQLITE, ZIP, SHAPE = b"SQLite format 3\0", b"PK\x03\x04", b"\0\0\x27\x0a"
 STEPS, MOST_STEPS = 10_000, 2000  # of the database's machine between two looks, and looks: some twenty million steps
 ENVELOPES = {0: 0, 1: 32, 2: 48, 3: 48, 4: 64}  # bytes of a GeoPackage geometry's envelope, by its kind
 NAMES = ("designation", "name", "id", "point", "station", "title", "label")
@@ -83,7 +83,7 @@ class Brought:
 def is_drawn(data: bytes) -> bool:
     """Whether a file is of one of these formats, by its content."""
     start = data[:400].lstrip(b"\xef\xbb\xbf \t\r\n")
-    return data.startswith((SQLITE, ZIP)) or start[:1] in (b"{", b"[", b"<") or _is_dxf(data)
+    return data.startswith((SQLITE, ZIP, SHAPE)) or start[:1] in (b"{", b"[", b"<") or _is_dxf(data)
 
 
 def read_drawn(data: bytes, name: str) -> Drawn:
@@ -115,7 +115,23 @@ def places_of(found: Drawn) -> Drawn:
     return replace(found, things=places)
 
 
+def together(parts: list[tuple[bytes, str]]) -> bytes:
+    """Files that were chosen together (bytes and name each) as one: the parts of a Shapefile, as their archive would be read; of a single file its bytes."""
+    if len(parts) == 1:
+        return parts[0][0]
+    whole = io.BytesIO()
+    with zipfile.ZipFile(whole, "w") as archive:
+        for k, (part, name) in enumerate(parts):
+            archive.writestr(f"{k}.{name.rpartition('.')[2][:10] or 'part'}", part)
+    return whole.getvalue()
+
+
 def _reader_of(data: bytes, what: str) -> Callable[[bytes], Drawn]:
+    if data.startswith(SHAPE):
+        raise ReadError(
+            f"{what} is one part of a Shapefile: its .shp, .shx and .dbf belong together, and .prj, which says where its coordinates are.",
+            mend="Choose them all together, or pack them into one ZIP.",
+        )
     if data.startswith(SQLITE):
         return _geopackage
     if data.startswith(ZIP):
@@ -413,7 +429,12 @@ def _archive(data: bytes) -> Drawn:
             by_end = {m.filename.rpartition(".")[2].casefold(): m for m in reversed(members)}
             if "kml" in by_end:
                 return _xml(_unpacked(archive, by_end["kml"]))
-            if {"shp", "dbf", "shx"} <= set(by_end):
+            if "shp" in by_end and (absent := [f".{end}" for end in ("shx", "dbf") if end not in by_end]):
+                raise ReadError(
+                    f"Of the Shapefile {' and '.join(absent)} {'is' if len(absent) == 1 else 'are'} missing.",
+                    mend="Give it with the others.",
+                )
+            if "shp" in by_end:
                 parts = {
                     end: _unpacked(archive, by_end[end]) for end in ("shp", "shx", "dbf", "prj", "cpg") if end in by_end
                 }

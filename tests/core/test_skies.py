@@ -145,3 +145,10 @@ def test_two_bases_under_one_wood_still_mean():
     twice = UNDER.model_copy(update={"occupations": (Occupation(), Occupation(after_min=60.0))})
     once, both = (survey(plan, (p,)).sigma[0] for p in (UNDER, twice))
     assert (both < once).all() and (both > once / 2).all()
+
+
+def test_a_place_that_the_grid_does_not_reach_breaks_nothing():
+    """What is wrong with it is told by the grid's own rules."""
+    far = point("G1", 5e8, -3e9)
+    (left,) = over(having(WOOD), far)
+    assert left.fixed and left.noise_v == 1.0 and math.isfinite(left.pdop)

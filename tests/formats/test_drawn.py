@@ -20,7 +20,7 @@ from kardo.demo import demo_plan
 from kardo.formats.boundary import read_boundary
 from kardo.formats.cells import decoded
 from kardo.formats.drawings import control_dxf, control_geopackage
-from kardo.formats.drawn import brought, read_drawn
+from kardo.formats.drawn import brought, read_drawn, together
 from kardo.formats.exports import site_geojson, site_kml
 from tests.conftest import E0, N0
 
@@ -219,6 +219,22 @@ def test_holes_are_counted_in_every_format_and_a_boundary_with_one_is_refused(tm
         assert area.holes == 1 and len(area.vertices) == 4
     with pytest.raises(ReadError, match="1 hole"):
         read_boundary(packed, "a.zip", GRID, "m")
+
+
+def test_parts_of_a_shapefile_chosen_together_are_read_as_their_archive_is(tmp_path):
+    parts = shapefile(tmp_path, [shapely.Polygon(RING)], ["barn"])
+    packed = read_drawn(zipped(**{f"a_{end}": part for end, part in parts.items()}), "a.zip")
+    for order in (sorted(parts), sorted(parts, reverse=True)):
+        chosen = together([(parts[end], f"my site.{end.upper()}") for end in order])
+        assert read_drawn(chosen, "my site.shp").things == packed.things
+    assert together([(b"alone", "a.csv")]) == b"alone"
+    for end in ("shp", "shx"):
+        with pytest.raises(ReadError, match=r"one part of a Shapefile: its \.shp, \.shx and \.dbf"):
+            read_boundary(parts[end], f"site.{end}", GRID, "m")
+    with pytest.raises(ReadError, match=r"Of the Shapefile \.shx and \.dbf are missing"):
+        read_drawn(together([(parts["shp"], "a.shp"), (parts["prj"], "a.prj")]), "a.shp")
+    with pytest.raises(ReadError):
+        read_drawn(together([(b"no shapes", "a.shp"), (b"", "a.shx"), (b"x", "a.dbf")]), "a.shp")
 
 
 @pytest.mark.parametrize("name", ["kmz", "geopackage", "dxf"])

@@ -66,7 +66,9 @@ class GridOffer:
 @lru_cache(maxsize=2)
 def _database(kind: PJType) -> list[CrsInfo]:
     infos = query_crs_info(auth_name="EPSG", pj_types=kind)
-    return list({i.code: CrsInfo(f"EPSG:{i.code}", i.name, _named(i.area_of_use)) for i in infos}.values())  # some have two areas
+    return list(
+        {i.code: CrsInfo(f"EPSG:{i.code}", i.name, _named(i.area_of_use)) for i in infos}.values()
+    )  # some have two areas
 
 
 ZONE = re.compile(r"\b(utm|mga|mga94|mga2020)\s*(?:zone)?\s*(\d{1,2})\s*([ns]?)\b")

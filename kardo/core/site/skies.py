@@ -158,6 +158,8 @@ class _Satellites:
 
 def _satellites(plan: Plan, place: Place) -> _Satellites:
     lon, lat = (float(v) for v in plan.grid.to_geodetic(place[0], place[1]))
+    if not (math.isfinite(lon) and math.isfinite(lat)):
+        return _nominal(0.0, 0.0, 0.0)  # a place that the grid does not reach is told elsewhere
     gamma = math.degrees(plan.grid.convergence_and_scale(place[0], place[1])[0])
     return _nominal(round(lon, 1), round(lat, 1), round(gamma, 1))
 

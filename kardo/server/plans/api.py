@@ -55,7 +55,7 @@ from kardo.server.predictions.models import Computation
 from kardo.server.predictions.networks import LiveAnswer
 from kardo.server.predictions.tasks import request_computation, stop
 from kardo.server.standing import standing_of
-from kardo.server.uploads import upload_of
+from kardo.server.uploads import upload_of, uploads_of
 
 router = Router(tags=["plan"])
 MARGIN = 400.0  # metres of terrain kept about the boundary
@@ -206,11 +206,12 @@ def read_boundary(
     job_id: UUID,
     text: Form[str] = "",
     file: File[UploadedFile | None] = None,
+    beside: File[list[UploadedFile] | None] = None,
     chosen: Form[str] = "",
 ):
     """How a boundary file or pasted list is understood; where there are options, by the one that is chosen. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
-    data, name = upload_of(file, boundary.MAX_BYTES) if file else (text.encode(), "")
+    data, name = uploads_of(file, beside, boundary.MAX_BYTES) if file else (text.encode(), "")
     found = boundary.read_boundary(data, name, plan.grid, plan.brief.unit, near_site(plan), chosen, plan.surface)
     return BoundaryOut(
         ring=list(found.ring),
@@ -267,11 +268,12 @@ def read_points(
     job_id: UUID,
     text: Form[str] = "",
     file: File[UploadedFile | None] = None,
+    beside: File[list[UploadedFile] | None] = None,
     chosen: Form[str] = "",
 ):
     """How a list or a file of points is understood; where several ways fit, by the one that is chosen. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
-    data, name = upload_of(file, drawn.MAX_BYTES) if file else (text.encode(), "")
+    data, name = uploads_of(file, beside, drawn.MAX_BYTES) if file else (text.encode(), "")
     found = read_any_points(data, name, plan.grid, plan.brief.unit, near_site(plan), chosen)
     met = met_by(plan, [(p.name, p.e, p.n) for p in found.points])
     points = [

@@ -31,7 +31,7 @@ from kardo.server.outside import address_among
 from kardo.server.plans.api import around_site, near_site
 from kardo.server.plans.models import Picture
 from kardo.server.plans.stored import stored_plan, whole_plan
-from kardo.server.uploads import upload_of
+from kardo.server.uploads import upload_of, uploads_of
 
 router = Router(tags=["site"])
 MOST_FEATURES, MOST_WORLD = 500, 2000
@@ -48,10 +48,16 @@ class FeaturesOut(Schema):
 
 
 @router.post("/{job_id}/read/features", response=FeaturesOut)
-def read_features(request: HttpRequest, job_id: UUID, file: File[UploadedFile], chosen: Form[str] = ""):
+def read_features(
+    request: HttpRequest,
+    job_id: UUID,
+    file: File[UploadedFile],
+    beside: File[list[UploadedFile] | None] = None,
+    chosen: Form[str] = "",
+):
     """Points, lines and areas of a map file as features of the site, each with a guess of what it is. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
-    data, name = upload_of(file, drawn.MAX_BYTES)
+    data, name = uploads_of(file, beside, drawn.MAX_BYTES)
     found = drawn.brought(drawn.read_drawn(data, name), plan.grid, plan.brief.unit, near_site(plan), chosen)
     if len(found.things) > MOST_FEATURES:
         raise ReadError(

@@ -171,8 +171,17 @@ export async function call<T>(
   return data as T;
 }
 
-export function upload<T>(path: string, fields: Record<string, string | File>): Promise<T> {
+export type Sent = Record<string, string | File | File[]>;
+
+export function upload<T>(path: string, fields: Sent): Promise<T> {
   const form = new FormData();
-  for (const [key, value] of Object.entries(fields)) form.append(key, value);
+  for (const [key, value] of Object.entries(fields))
+    for (const one of Array.isArray(value) ? value : [value]) form.append(key, one);
   return call<T>("POST", path, form);
+}
+
+/** Files that were chosen together, as they are sent: the first, and what stands beside it. */
+export function chosen(files: FileList | null): { file: File; beside: File[] } | null {
+  const [file, ...beside] = [...(files ?? [])];
+  return file ? { file, beside } : null;
 }

@@ -9215,6 +9215,8 @@ export interface operations {
                     chosen?: string;
                     /** File */
                     file?: string | null;
+                    /** Beside */
+                    beside?: string[] | null;
                 };
             };
         };
@@ -9254,6 +9256,8 @@ export interface operations {
                     chosen?: string;
                     /** File */
                     file?: string | null;
+                    /** Beside */
+                    beside?: string[] | null;
                 };
             };
         };
@@ -10009,6 +10013,8 @@ export interface operations {
                      * Format: binary
                      */
                     file: string;
+                    /** Beside */
+                    beside?: string[] | null;
                     /**
                      * Chosen
                      * @default

@@ -1,6 +1,6 @@
 import { createContext, useCallback, useContext, useMemo, useState, type ReactNode } from "react";
 import { useNavigate, useParams } from "react-router";
-import type { Plan, Result, SiteFeature, Spot } from "../api/client";
+import type { Plan, Result, Sent, SiteFeature, Spot } from "../api/client";
 import { STATION_IDS, type Station } from "../stations/ids";
 
 export type { Station } from "../stations/ids";
@@ -71,8 +71,8 @@ interface Workbench {
   pins: Pin[];
   setPins: (pins: Pin[]) => void;
   /** An outline that was given before there was a grid to read it in: Site reads it. */
-  carried: Record<string, string | File> | null;
-  carry: (fields: Record<string, string | File> | null) => void;
+  carried: Sent | null;
+  carry: (fields: Sent | null) => void;
   /** Paths of the points that the chosen task of the day goes round, in their order. */
   round: string[];
   /** The way that it takes over the site; empty: straight. */
@@ -123,7 +123,7 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
   const [preview, setPreview] = useState<[number, number][] | null>(null);
   const [draft, setDraft] = useState<{ object: string; e: number; n: number } | null>(null);
   const [pins, setPins] = useState<Pin[]>([]);
-  const [carried, carry] = useState<Record<string, string | File> | null>(null);
+  const [carried, carry] = useState<Sent | null>(null);
   const [{ round, way }, setRounded] = useState<{ round: string[]; way: [number, number][] }>({ round: [], way: [] });
   const setRound = useCallback((round: string[], way: [number, number][] = []) => setRounded({ round, way }), []);
   const [backdrop, setBackdrop] = useState<Workbench["backdrop"]>(null);

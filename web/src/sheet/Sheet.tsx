@@ -80,7 +80,7 @@ export function Sheet() {
 
   const { left, top, right, bottom } = BOX;
   return (
-    <div className="relative h-full w-full overflow-hidden bg-paper" data-testid="sheet">
+    <div className="sheet relative h-full w-full overflow-hidden bg-paper" data-testid="sheet">
       <div
         ref={holder}
         className={`absolute bg-sheet outline-[1.5px] outline-ink ${placing ? "cursor-crosshair" : ""}`}
@@ -89,15 +89,19 @@ export function Sheet() {
         aria-label="Plan drawing in the job's grid"
       />
       <svg ref={frame} className="pointer-events-none absolute inset-0 h-full w-full" aria-hidden />
-      <ToolBar />
-      {view.ramp && <Legend ramp={view.ramp} exaggeration={view.exaggeration} holder={holder} unit={plan.brief.unit} />}
-      {view.residualFactor > 0 && (
-        <p className="pointer-events-none absolute top-[50px] left-[38px] border border-hairline bg-sheet/95 px-2 py-1 text-xs">
-          <span className="text-decision-text">→ residual in plan</span>,{" "}
-          <span className="text-settled">▮ in height, up: the map is too high</span>; both{" "}
-          <span className="figures">× {view.residualFactor.toLocaleString("en-GB")}</span>
-        </p>
-      )}
+      <div className="over-sheet">
+        <ToolBar />
+        {view.ramp && (
+          <Legend ramp={view.ramp} exaggeration={view.exaggeration} holder={holder} unit={plan.brief.unit} />
+        )}
+        {view.residualFactor > 0 && (
+          <p className="pointer-events-none absolute top-[50px] left-[38px] border border-hairline bg-sheet/95 px-2 py-1 text-xs">
+            <span className="text-decision-text">→ residual in plan</span>,{" "}
+            <span className="text-settled">▮ in height, up: the map is too high</span>; both{" "}
+            <span className="figures">× {view.residualFactor.toLocaleString("en-GB")}</span>
+          </p>
+        )}
+      </div>
       {!plan.site.boundary.length && !view.terrain && <Empty />}
     </div>
   );

@@ -9,6 +9,9 @@ export function plainStep(least: number): number {
   return [1, 2, 5, 10].map((k) => k * power).find((s) => s >= least)!;
 }
 
+/** Pixels of height below which the drawing stands alone: what lies over it has no room. */
+const LOW = 128;
+
 /** Draws neatline ticks with their eastings and northings, scale bar and north arrow. Outside React: it follows every frame. */
 export function drawFrame(svg: SVGSVGElement, map: OlMap, unit: string, box: { left: number; top: number }) {
   const size = map.getSize();
@@ -47,10 +50,11 @@ export function drawFrame(svg: SVGSVGElement, map: OlMap, unit: string, box: { l
         transform: `rotate(-90 ${box.left - 9} ${y})`,
       });
   }
-  parts.push(
-    ...scaleBar(box.left + 12, box.top + h - 14, resolution, unit),
-    ...northArrow(box.left + w - 26, box.top + 14),
-  );
+  if (h >= LOW)
+    parts.push(
+      ...scaleBar(box.left + 12, box.top + h - 14, resolution, unit),
+      ...northArrow(box.left + w - 26, box.top + 14),
+    );
   svg.replaceChildren(...parts);
 }
 

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { upload, type Problem } from "../api/client";
+import { upload, type Problem, type Sent } from "../api/client";
 import { usePlan } from "../app/plan";
 
 /** How the server reads a file or pasted text, shown before anything of it is taken; or what is wrong with it. */
@@ -9,9 +9,9 @@ export function useReading<T>(
   const { jobId } = usePlan();
   const [reading, setReading] = useState<T | null>(null);
   const [problem, setProblem] = useState<Problem | null>(null);
-  const [asked, setAsked] = useState<Record<string, string | File>>({});
+  const [asked, setAsked] = useState<Sent>({});
 
-  async function read(fields: Record<string, string | File>): Promise<T | null> {
+  async function read(fields: Sent): Promise<T | null> {
     setReading(null);
     setProblem(null);
     setAsked(fields);

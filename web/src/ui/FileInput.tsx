@@ -1,10 +1,13 @@
-/** A file to bring in, handed on as soon as it is chosen; the same one can be chosen again. */
+import { chosen } from "../api/client";
+
+/** A file to bring in, handed on as soon as it is chosen, with its other parts where several may be chosen together; the same one can be chosen again. */
 export function FileInput(props: {
   id?: string;
   label?: string;
   accept?: string;
   disabled?: boolean;
-  onFile: (file: File) => void;
+  several?: boolean;
+  onFile: (file: File, beside: File[]) => void;
 }) {
   return (
     <input
@@ -13,11 +16,12 @@ export function FileInput(props: {
       aria-label={props.label}
       accept={props.accept}
       disabled={props.disabled}
+      multiple={props.several}
       className="max-w-full text-sm"
       onChange={(event) => {
-        const [file] = event.target.files ?? [];
+        const files = chosen(event.target.files);
         event.target.value = "";
-        if (file) props.onFile(file);
+        if (files) props.onFile(files.file, files.beside);
       }}
     />
   );

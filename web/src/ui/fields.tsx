@@ -59,38 +59,45 @@ export function CommitField({ id, label, text, read, className = "", width = "w-
     }
     setBegan(null);
   };
+  const wrong = bad
+    ? "cannot be read; nothing was changed"
+    : overtaken
+      ? `changed to ${text} meanwhile: Enter puts yours on top, Escape takes theirs`
+      : "";
   return (
-    <input
-      id={id}
-      aria-label={label}
-      aria-invalid={bad || overtaken}
-      title={
-        bad
-          ? "This cannot be read; nothing was changed."
-          : overtaken
-            ? `Somebody changed this to ${text} meanwhile; Enter puts yours on top, Escape takes theirs.`
-            : undefined
-      }
-      className={`input ${width} ${className}`}
-      placeholder={placeholder}
-      readOnly={frozen}
-      value={typed}
-      onChange={(event) => {
-        setTyped(event.target.value);
-        setBegan((before) => before ?? text);
-      }}
-      onBlur={commit}
-      onKeyDown={(event) => {
-        if (event.key === "Enter") commit();
-        if (event.key === "Escape") {
-          setTyped(text);
-          setBegan(null);
-          setBad(false);
-        }
-        if (event.key === "ArrowDown" || event.key === "ArrowUp")
-          moveInColumn(event.currentTarget, event.key === "ArrowDown" ? 1 : -1);
-      }}
-    />
+    <>
+      <input
+        id={id}
+        aria-label={label}
+        aria-invalid={!!wrong}
+        className={`input ${width} ${className}`}
+        placeholder={placeholder}
+        readOnly={frozen}
+        value={typed}
+        onChange={(event) => {
+          setTyped(event.target.value);
+          setBegan((before) => before ?? text);
+        }}
+        onBlur={commit}
+        onKeyDown={(event) => {
+          // taken and left, so that the next key is a shortcut again; what cannot be read stays to be mended
+          if (event.key === "Enter" && (typed === text || read(typed))) event.currentTarget.blur();
+          else if (event.key === "Enter") commit();
+          if (event.key === "Escape") {
+            setTyped(text);
+            setBegan(null);
+            setBad(false);
+          }
+          if (event.key === "ArrowDown" || event.key === "ArrowUp")
+            moveInColumn(event.currentTarget, event.key === "ArrowDown" ? 1 : -1);
+        }}
+      />
+      {wrong && (
+        <span role="alert" className="block max-w-40 text-xs text-decision-text">
+          {wrong}
+        </span>
+      )}
+    </>
   );
 }
 

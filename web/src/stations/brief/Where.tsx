@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { Brief, Schemas, WhereReading } from "../../api/client";
+import type { Brief, Schemas, Sent, WhereReading } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { fieldEdits } from "../../lib/edits";
@@ -14,10 +14,10 @@ export function Where({ onDone }: { onDone: () => void }) {
   const { carry, setGoTo } = useWorkbench();
   const [text, setText] = useState("");
   const [unit, setUnit] = useState(plan.brief.unit);
-  const [given, setGiven] = useState<Record<string, string | File>>({});
+  const [given, setGiven] = useState<Sent>({});
   const { reading, problem, read, clear } = useReading<WhereReading>("where");
 
-  async function find(fields: Record<string, string | File>, of = unit, chosen = "") {
+  async function find(fields: Sent, of = unit, chosen = "") {
     setGiven(fields);
     await read({ ...fields, unit: of, ...(chosen && { chosen }) });
   }

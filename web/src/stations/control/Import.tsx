@@ -98,8 +98,9 @@ export function Import({ onDone }: { onDone: () => void }) {
             or a file{" "}
             <FileInput
               label="File of points"
-              accept=".csv,.txt,.geojson,.json,.kml,.kmz,.gpx,.gpkg,.zip,.dxf"
-              onFile={(file) => void read({ file })}
+              accept=".csv,.txt,.geojson,.json,.kml,.kmz,.gpx,.gpkg,.zip,.shp,.shx,.dbf,.prj,.cpg,.dxf"
+              several
+              onFile={(file, beside) => void read({ file, beside })}
             />
           </label>
         </div>

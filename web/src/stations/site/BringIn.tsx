@@ -36,10 +36,11 @@ export function BringIn() {
           Bring in from a map file{" "}
           <FileInput
             label="File of features"
-            accept=".geojson,.json,.kml,.kmz,.gpx,.gpkg,.zip,.dxf"
-            onFile={(chosen) => {
+            accept=".geojson,.json,.kml,.kmz,.gpx,.gpkg,.zip,.shp,.shx,.dbf,.prj,.cpg,.dxf"
+            several
+            onFile={(chosen, beside) => {
               model.forget();
-              void file.read({ file: chosen });
+              void file.read({ file: chosen, beside });
             }}
           />
         </label>

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { call, type BoundaryReading, type CrsLine, type TerrainReading } from "../../api/client";
+import { call, chosen, type BoundaryReading, type CrsLine, type Sent, type TerrainReading } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { area, fine, fineUnit, length, ofHeap, surface, surfaceUnit, volume, volumeUnit } from "../../lib/units";
@@ -76,7 +76,7 @@ function BoundaryImport() {
     const found = await asked;
     if (found) setPreview(found.ring);
   }
-  const read = (fields: Record<string, string | File>) => show(of.read(fields));
+  const read = (fields: Sent) => show(of.read(fields));
 
   function leave() {
     of.forget();
@@ -114,11 +114,12 @@ function BoundaryImport() {
             <input
               type="file"
               className="sr-only"
-              accept=".geojson,.json,.kml,.kmz,.gpx,.gpkg,.zip,.dxf,.csv,.txt"
+              accept=".geojson,.json,.kml,.kmz,.gpx,.gpkg,.zip,.shp,.shx,.dbf,.prj,.cpg,.dxf,.csv,.txt"
               aria-label="Boundary file"
+              multiple
               onChange={(event) => {
-                const file = event.target.files?.[0];
-                if (file) void read({ file });
+                const files = chosen(event.target.files);
+                if (files) void read(files);
                 event.target.value = "";
               }}
             />
