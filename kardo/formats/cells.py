@@ -14,10 +14,14 @@ from kardo.core.geodesy.angles import Angle, read_angle
 
 MAX_ROWS, LONGEST_LINE = 6000, 2000
 MOST = 1e9  # no coordinate or height is larger, in any unit
+POINT_NAMES = {  # as lists head them, letters alone: numéro is numro
+    *("name", "point", "pt", "id", "no", "nr", "num", "number", "label", "pointid", "pointname", "pointno", "ptid"),
+    *("punkt", "pkt", "punktnr", "pktnr", "punktnummer", "bezeichnung", "nom", "numro", "numero", "matricule", "punto", "pto", "nombre"),
+}  # fmt: skip
 HEADS = {
-    "name": {"name", "point", "pt", "id", "no", "nr", "number", "label", "photo", "image", "file", "filename"},
-    "e": {"e", "east", "easting", "eastings"},
-    "n": {"n", "north", "northing", "northings"},
+    "name": POINT_NAMES | {"photo", "image", "file", "filename"},
+    "e": {"e", "east", "easting", "eastings", "est", "este", "ost", "rechtswert"},
+    "n": {"n", "north", "northing", "northings", "nord", "norte", "hochwert"},
     "x": {"x"},
     "y": {"y"},
     "lat": {"lat", "latitude"},

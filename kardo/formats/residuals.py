@@ -21,7 +21,7 @@ from kardo.core.geodesy.similarity import Similarity
 from kardo.core.geodesy.units import FEET, UNITS
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
-from kardo.formats.cells import MAX_ROWS, SAID_UNITS, number
+from kardo.formats.cells import MAX_ROWS, POINT_NAMES, SAID_UNITS, number
 
 MAX_BYTES = 1_000_000
 MAX_COLUMNS, LONGEST_LINE = 60, 4000
@@ -51,7 +51,7 @@ SAID = SAID_UNITS | {
     **dict.fromkeys(("mm", "millimetre", "millimetres", "millimeter", "millimeters"), "mm"),
     **dict.fromkeys(("cm", "centimetre", "centimetres", "centimeter", "centimeters"), "cm"),
 }
-NAMES = {"point", "name", "label", "id", "marker", "pt", "station", "number", "no", "nr"}
+NAMES = POINT_NAMES | {"marker", "station"}
 USES = {"role", "type", "use", "used", "kind"}
 IMAGES = {"images", "image", "photos", "photo", "projections", "rays", "observations", "marked", "frames"}
 RESIDUAL = {"d", "delta", "error", "err", "residual", "residuals", "resid", "res", "diff", "difference", "deviation", "misclosure", "r", "v"}  # fmt: skip
@@ -123,7 +123,7 @@ def read_residuals(
     cells, first = _cut(lines)
     head = cells[first][1] if first is not None else [f"column {k + 1}" for k in range(_width(cells))]
     body = cells[first + 1 :] if first is not None else cells
-    said = tuple(means) if means is not None else _meanings(head)
+    said = tuple(means) if means is not None else _meanings(head, _of_names(plan, head, body))
     said = (*said, *[""] * len(head))[: len(head)]
     columns = [
         Column(h, [row[k] for _, row in body[:3] if k < len(row)], m)
@@ -223,12 +223,21 @@ def _cells(line: str, mark: str) -> list[str]:
     return [cell.strip().strip("#").strip() for cell in next(csv.reader(io.StringIO(line), delimiter=mark))]
 
 
-def _meanings(head: list[str]) -> tuple[str, ...]:
-    """What each column of a head line means, each meaning once: the first that has it."""
+def _of_names(plan: Plan, head: list[str], body: Cells) -> int | None:
+    """Which of several columns that may hold names holds most of the plan's; None where none may."""
+    known = _by_name(plan)
+    may = [k for k, cell in enumerate(head) if _meaning(cell) == "name"]
+    return max(may, key=lambda k: sum(_plain(row[k]) in known for _, row in body if k < len(row)), default=None)
+
+
+def _meanings(head: list[str], of_names: int | None = None) -> tuple[str, ...]:
+    """What each column of a head line means, each meaning once: the first that has it; names are in the column that is given, where one is."""
     taken: set[str] = set()
     out = []
-    for cell in head:
+    for k, cell in enumerate(head):
         means = _meaning(cell)
+        if means == "name" and of_names not in (None, k):
+            means = ""
         out.append(means if means not in taken else "")
         taken.add(means)
     return tuple(out)

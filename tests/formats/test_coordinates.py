@@ -119,6 +119,14 @@ def test_a_numbered_list_without_header_or_height():
     assert (with_height.name, with_height.h) == ("", 3.2)
 
 
+@pytest.mark.parametrize(
+    "head", ["Punkt-Nr.", "Pkt", "Nr", "Nom", "Numéro", "Punto", "Nombre", "Point ID", "Bezeichnung"]
+)
+def test_a_column_of_names_is_known_in_other_languages_too(head):
+    found = read_points(f"{head};Rechtswert;Hochwert;H\nA7;623100.25;5128400.5;3.2\n12;623200;5128500;4\n", GRID, "m")
+    assert [(p.name, p.e, p.n) for p in found.points] == [("A7", E, N), ("12", 623200.0, 5128500.0)]
+
+
 PLACES = st.tuples(st.floats(622_000, 624_500), st.floats(5_127_000, 5_130_000))
 NAMES = st.sampled_from(["P1", "N1", "E1", "W1", "12E", "S 3".replace(" ", ""), "7", "101", "O2", "a.b", "46N"])
 GRID_HABITS = [

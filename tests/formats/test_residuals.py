@@ -49,6 +49,11 @@ def test_sections_comma_decimals_and_a_column_in_pixels():
     assert told(found)["G1"].d == pytest.approx((0.004, -0.003, 0.012)) and told(found)["K2"].d is None
 
 
+@pytest.mark.parametrize("head", ["Punkt", "Pkt-Nr", "Nr.", "Nom", "Punto", "Marker"])
+def test_names_of_points_are_known_in_other_languages_too(head):
+    assert told(read(f"{head},dE (mm),dN (mm),dU (mm)\nK1,4,-3,12\n"))["K1"].d == pytest.approx((0.004, -0.003, 0.012))
+
+
 def test_a_heading_that_names_both_says_neither():
     found = read("Control and check points\npoint;dE (mm);dN (mm);dU (mm)\nG1;1;1;1\nK1;1;1;1\n")
     assert [(told(found)[n].used, told(found)[n].known) for n in ("G1", "K1")] == [
