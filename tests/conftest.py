@@ -1,9 +1,13 @@
 """What several tests share: small plans on made-up ground, and small random networks."""
 
+from dataclasses import dataclass, field
+from functools import lru_cache
+
 import numpy as np
 import pytest
 from hypothesis import settings
 
+from kardo.core.accuracy import prediction
 from kardo.core.accuracy.deformation import default_terms
 from kardo.core.accuracy.network import Network, network_from_json
 from kardo.core.plan.brief import Brief
@@ -14,6 +18,32 @@ from kardo.core.plan.model import Assumed, Plan
 from kardo.core.plan.site import Feature, Ground, LevelGround, Site, terrain_of
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
 from kardo.core.terrain.surface import Surface
+
+MOST_PREDICTIONS = 64  # that are remembered
+
+
+def _once(real):
+    """Predictions of whole plans, the latest remembered under what their numbers and words come from: many tests ask for the same one. With a progress it is always made anew."""
+
+    @lru_cache(maxsize=MOST_PREDICTIONS)
+    def made(asked):
+        return real(asked.plan)
+
+    def once(plan, *more, **said):
+        return real(plan, *more, **said) if more or said else made(_Asked(plan.revision, plan))
+
+    return once
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """A plan, alike for every plan of the same revision."""
+
+    revision: str
+    plan: Plan = field(compare=False)
+
+
+prediction.predict = _once(prediction.predict)  # before any test takes it from there
 
 settings.register_profile("suite", deadline=None, derandomize=True)  # the same examples every time
 settings.register_profile("free", deadline=None)  # others every time: `make test-long`

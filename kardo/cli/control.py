@@ -89,7 +89,7 @@ def _search(args: argparse.Namespace) -> int:
 def _line(one) -> str:
     from kardo.core.geodesy.units import counted
 
-    chance = "" if one.chance is None else f", {one.chance:.0%}"
+    chance = "" if one.chance is None else f", {100 * one.chance:.0f} %"
     v = f"H {1000 * one.rmse_h:.1f} mm, V {1000 * one.rmse_v:.1f} mm"
     return f"{counted(one.targets, 'target')}, {counted(one.checks, 'check')}: {v}{chance}; {one.minutes:.0f} min"
 

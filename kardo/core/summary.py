@@ -452,6 +452,6 @@ def _blind_sentence(plan: Plan, spot: BlindSpot, count: int) -> str:
     everyone = spot.checks == count
     who = "Every check hangs" if everyone else f"{spot.checks} of {count} checks hang"
     return (
-        f"{'Height' if spot.in_height else 'Plan'}: {spot.share:.0%} of the variance is {source_name(plan, spot)} "
+        f"{'Height' if spot.in_height else 'Plan'}: {100 * spot.share:.0f} % of the variance is {source_name(plan, spot)} "
         f"(±{small(spot.sigma, plan.brief.unit)}). {who} on it too, so {'no check' if everyone else 'only the others'} can see that share."
     )

@@ -214,9 +214,9 @@ def _void(source, scale: float, offset: float, said: Said) -> tuple[float | None
     if zeros < ZEROS or said.zeros == "heights":
         return None, []
     if said.zeros == "gaps":
-        return 0.0, [f"Pixels of exactly 0 ({zeros:.0%}) are gaps, as you say."]
+        return 0.0, [f"Pixels of exactly 0 ({100 * zeros:.0f} %) are gaps, as you say."]
     raise ReadError(
-        f"{zeros:.1%} of the heights are exactly 0, and the file does not say whether that is a height or a gap.",
+        f"{100 * zeros:.1f} % of the heights are exactly 0, and the file does not say whether that is a height or a gap.",
         where="heights of 0",
         mend="Say which beside the file and read it again.",
     )

@@ -419,9 +419,9 @@ def _budget_part(record: Record, plan: Plan) -> str:
         [
             escape(b.name),
             _cell(_small(b.sigma_h, unit)),
-            _cell(f"{b.share_h:.0%}"),
+            _cell(f"{100 * b.share_h:.0f} %"),
             _cell(_small(b.sigma_v, unit)),
-            _cell(f"{b.share_v:.0%}"),
+            _cell(f"{100 * b.share_v:.0f} %"),
         ]
         for b in record.budget
     ]

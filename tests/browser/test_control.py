@@ -32,7 +32,7 @@ def test_a_layout_is_searched_drawn_and_taken_with_what_is_pinned(signed_in, dja
     settled(page)
     page.get_by_role("button", name="search a layout").click()
     view = page.get_by_test_id("search")
-    expect(view.get_by_text(re.compile("to pass, 90% wanted"))).to_be_visible(timeout=60_000)
+    expect(view.get_by_text(re.compile("to pass, 90 % wanted"))).to_be_visible(timeout=60_000)
     expect(view.get_by_text("places tried, 1 of 9 points pinned.")).to_be_visible()
     proposal = view.get_by_role("row").filter(has=page.get_by_role("button", name="take this"))
     targets, checks = (int(proposal.get_by_role("cell").nth(k).inner_text()) for k in (0, 1))

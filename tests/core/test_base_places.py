@@ -86,7 +86,7 @@ def test_reach_counts_where_a_link_is_known():
     )
     found = base_places(plan)
     assert near(found, 5, 5).parts["reach"] == 1.0 and near(found, 190, 110).parts["reach"] == 0.0
-    assert "100% of the exposures not reached" in near(found, 190, 110).reasons
+    assert "100 % of the exposures not reached" in near(found, 190, 110).reasons
     by_log = plan.flights[0].model_copy(update={"corrections": "post_processed"})
     assert "reach" not in base_places(plan.model_copy(update={"flights": (by_log,)})).ranked[0].parts
 

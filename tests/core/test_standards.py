@@ -136,7 +136,7 @@ def test_conditions_of_number_quadrants_and_spacing():
     assert unmet(plan_with("nssda", grid)) == []
     west = [(x * 0.4, y) for x, y in grid]
     words = " ".join(unmet(plan_with("nssda", west)))
-    assert "quadrant holds 0%" in words and "m apart" in words
+    assert "quadrant holds 0 %" in words and "m apart" in words
     assert "3 checks" in unmet(plan_with("nssda", grid[:3]))[0]
 
 

@@ -134,7 +134,7 @@ def on_web_map():
 def test_a_plan_on_a_web_map_is_not_predicted_and_is_offered_better_grids():
     plan = on_web_map()
     (station, words), *_ = missing(plan)
-    assert station == "brief" and "44.7% longer" in words and "EPSG:25828" in words
+    assert station == "brief" and "44.7 % longer" in words and "EPSG:25828" in words
     fault = summary(plan).faults["fit"]
     assert "EPSG:25828" in fault.mend
     assert not missing(small_plan())

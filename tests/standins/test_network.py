@@ -56,7 +56,7 @@ def test_outages_are_told_for_as_long_as_is_flown(told):
     found = {s.name: s for s in stations_near(PLAN, told)}
     flown = sum(f.minutes for f in all_flown(PLAN))
     assert 50 < flown < 70 and found["Corvane South"].down_min == pytest.approx(flown * (1 - 0.952), rel=0.001)
-    assert "up 95.2% of the time" in found["Corvane South"].words and "lately" not in found["Corvane North"].words
+    assert "up 95.2 % of the time" in found["Corvane South"].words and "lately" not in found["Corvane North"].words
 
 
 def test_a_station_that_is_taken_adds_its_distance_to_the_whole_flight(told):

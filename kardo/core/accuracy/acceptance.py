@@ -30,13 +30,13 @@ def chance_words(chance: float) -> str:
     """A chance in words; a simulated one is never quite certain.
 
     >>> chance_words(0.623), chance_words(0.9995), chance_words(0.004)
-    ('62%', 'more than 99%', '0.4%')
+    ('62 %', 'more than 99 %', '0.4 %')
     """
     if chance < 1 / DRAWS:
         return f"fewer than 1 in {DRAWS:,}"
     if chance > 0.99:
-        return "more than 99%"
-    return f"{chance:.0%}" if chance >= 0.01 else f"{chance:.1%}"
+        return "more than 99 %"
+    return f"{100 * chance:.0f} %" if chance >= 0.01 else f"{100 * chance:.1f} %"
 
 
 def chance_to_pass(joint: Floats, survey: Floats, standard: Standard, terms: Terms) -> Chance | None:

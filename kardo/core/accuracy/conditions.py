@@ -42,7 +42,7 @@ def unmet_places(plan: Plan, quadrant_share: float, spacing: float, who: str, le
     found = []
     if min(shares) < quadrant_share:
         found.append(
-            f"One quadrant holds {min(shares):.0%} of the checks; {who} asks for {quadrant_share:.0%} in each."
+            f"One quadrant holds {100 * min(shares):.0f} % of the checks; {who} asks for {100 * quadrant_share:.0f} % in each."
         )
     apart = np.linalg.norm(at[:, None] - at, axis=2)[np.triu_indices(len(at), 1)].min()
     least = spacing * float(np.linalg.norm(high - low))

@@ -43,7 +43,7 @@ def _moved(plan: Plan, said: TargetMoved) -> str:
 
 def _leg(plan: Plan, said: LegFlown) -> str:
     battery = f", battery {said.battery}" if said.battery else ""
-    return f"{_of_leg(plan, said)}: {said.images} images, {said.positions} positions, {said.not_fixed:.0%} not fixed{battery}"
+    return f"{_of_leg(plan, said)}: {said.images} images, {said.positions} positions, {100 * said.not_fixed:.0f} % not fixed{battery}"
 
 
 def _noted(_: Plan, said: Noted) -> str:

@@ -144,5 +144,5 @@ def _mean_words(c: Component, unit: str) -> str:
     interval = f"{mean} ± {small(c.mean_95, unit)} at 95 %"
     part = min(1.0, (c.mean / c.rmse) ** 2) if c.rmse else 0.0
     if abs(c.mean) > c.mean_95:
-        return f"{who}: a constant error of {interval} is {part:.0%} of the squared RMSE of {rmse}; it would not average out."
+        return f"{who}: a constant error of {interval} is {100 * part:.0f} % of the squared RMSE of {rmse}; it would not average out."
     return f"{who}: the mean is {interval}, no constant error shown; a small mean alone would prove nothing, the RMSE is {rmse}."

@@ -163,7 +163,7 @@ def _of_sky(share: float, hides: str) -> tuple[float, str]:
     grade = float(np.clip((share - CLOSED) / (OPEN - CLOSED), 0.0, 1.0))
     if share >= OPEN:
         return grade, "open sky"
-    return grade, f"{1 - share:.0%} of the satellites hidden" + (f": {hides}" if hides else "")
+    return grade, f"{100 * (1 - share):.0f} % of the satellites hidden" + (f": {hides}" if hides else "")
 
 
 def _flights(plan: Plan) -> tuple[list[FlightPlan], Link | None]:
@@ -185,7 +185,7 @@ def _of_reach(plan: Plan, place: KnownPlace, flights: list[FlightPlan], link: Li
         found = reach_from(plan, flight, mark, link, flight.flight.standpoint or (place.e, place.n), some)
         out, total = out + len(found.out), total + len(some)
     share = 1 - out / total
-    return share, "reaches every exposure" if not out else f"{1 - share:.0%} of the exposures not reached"
+    return share, "reaches every exposure" if not out else f"{100 * (1 - share):.0f} % of the exposures not reached"
 
 
 def _height(plan: Plan, place: KnownPlace) -> float:

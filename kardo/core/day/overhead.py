@@ -279,7 +279,7 @@ def _told(minutes: Ints, count: Ints, found: list[Window]) -> str:
     longest = max(bad, key=lambda w: w.last - w.first)
     why = f"fewer than {LEAST} satellites" if longest.kind == "few" else f"a PDOP above {MOST_PDOP:g}"
     when = f"{clock(longest.first)} to {clock(longest.last)}"
-    return f"{share:.0%} of the day is bad, the longest {when} with {why}; {fewest}."
+    return f"{100 * share:.0f} % of the day is bad, the longest {when} with {why}; {fewest}."
 
 
 def _caution(almanac: Almanac | Ephemerides, moment: float, minutes: Ints, known: Bools) -> str:

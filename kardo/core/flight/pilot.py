@@ -95,7 +95,7 @@ def told_of(plan: Plan, flight: Flight, at: tuple[float, float]) -> TakeOff:
     away, seen = seen_by_pilot(plan, f, at, sample_of(f))
     unseen, unit = float(np.mean(~seen)), plan.brief.unit
     count = f"{len(f.legs)} {'leg' if len(f.legs) == 1 else 'legs'}"
-    sight = f"{unseen:.0%} of the lines out of sight" if unseen >= 0.005 else "all lines in sight"
+    sight = f"{100 * unseen:.0f} % of the lines out of sight" if unseen >= 0.005 else "all lines in sight"
     words = f"{place(*at, unit)}: {f.minutes:.0f} min in {count}, {sight}, up to {length(float(away.max()), unit)} away"
     edits = list(field_edits(f"flights/{flight.id}", flight, standpoint=list(at)))
     return TakeOff(*at, f.minutes, len(f.legs), unseen, float(away.max()), words, edits)

@@ -87,5 +87,7 @@ def _told(plan: Plan, away: float, growth: float, uptime: float | None, down: fl
     if away > FIXES:
         words += "; too far for live fixes from it alone, post-process"
     if uptime is not None and down is not None and uptime < WORTH:
-        words += f"; up {uptime:.1%} of the time lately: reckon with {math.ceil(down)} min without it, and log raw"
+        words += (
+            f"; up {100 * uptime:.1f} % of the time lately: reckon with {math.ceil(down)} min without it, and log raw"
+        )
     return f"{words}."

@@ -33,9 +33,9 @@ class Fit:
         if self.mirrored:
             return "is a mirror image of the ground here"
         if abs(self.scale - 1) > MOST_SCALE:
-            return f"makes lengths {abs(self.scale - 1):.1%} {'longer' if self.scale > 1 else 'shorter'} than they are here"
+            return f"makes lengths {100 * abs(self.scale - 1):.1f} % {'longer' if self.scale > 1 else 'shorter'} than they are here"
         if self.stretch > MOST_STRETCH:
-            return f"does not keep angles here: lengths differ by {self.stretch:.2%} between directions"
+            return f"does not keep angles here: lengths differ by {100 * self.stretch:.2f} % between directions"
         return ""
 
 

@@ -230,4 +230,4 @@ def _told(plan: Plan, front: list[Layout], best: int | None, wish: Wish) -> str:
         return f"{what}: the rest is for the flight, the base or the calibration to mend."
     one = front[best]
     passing = "nothing" if one.chance is None else chance_words(one.chance)
-    return f"{_counted(one)}: {passing} to pass, {wish.chance:.0%} wanted; {one.minutes:.0f} min on the ground."
+    return f"{_counted(one)}: {passing} to pass, {100 * wish.chance:.0f} % wanted; {one.minutes:.0f} min on the ground."

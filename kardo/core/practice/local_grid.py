@@ -195,7 +195,7 @@ def _of_whole(
             out.append(Remark("warn", words, "Find the point that is wrong, or state what they are good for."))
     outside = _outside(plan, local)
     if outside > BEYOND:
-        words = f"{outside:.0%} of the site lies outside the points: there the calibration is carried on, and its error grows."
+        words = f"{100 * outside:.0f} % of the site lies outside the points: there the calibration is carried on, and its error grows."
         out.append(Remark("warn", words, "Measure points around the whole site."))
     if abs(system.scale - 1) > MOST_SCALE:
         words = f"Local lengths are {system.scale:.4f} times the grid's: are they in another unit?"

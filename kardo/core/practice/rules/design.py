@@ -45,7 +45,7 @@ def _texture(r: Rule, view: View) -> Iterator[Finding]:
         share = shapely.union_all([shape for _, shape in things]).intersection(block).area / block.area
         if share >= BARE_SHARE:
             over = " and ".join(sorted({kind for kind, shape in things if shape.intersects(block)}))
-            words = f"forward overlap of {f.flight.forward_overlap:g} %, with {over} over {share:.0%} of the ground."
+            words = f"forward overlap of {f.flight.forward_overlap:g} %, with {over} over {100 * share:.0f} % of the ground."
             yield _more(r, view, f, words)
 
 

@@ -200,7 +200,7 @@ def _relief(r: Rule, view: View) -> Iterator[Finding]:
         relief = float(np.nanmax(ground) - np.nanmin(ground) + 2 * surface.slack) / f.flight.height
         if relief > r.threshold:
             yield r.found(
-                view.of_flight(f.flight.name, f"relief is {relief:.0%} of the flying height."),
+                view.of_flight(f.flight.name, f"relief is {100 * relief:.0f} % of the flying height."),
                 "Follow the terrain.",
                 path_of(f),
                 relief,

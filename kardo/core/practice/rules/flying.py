@@ -184,9 +184,7 @@ def _sight(r: Rule, view: View) -> Iterator[Finding]:
     """By metres to the farthest exposure; of flights whose take-off place is chosen."""
     for f, away, seen in _from_pad(view, r.threshold):
         far = length(float(away.max()), view.plan.brief.unit)
-        what = (
-            f"the pilot does not see {np.mean(~seen):.0%} of its lines: they lie up to {far} away, or behind something."
-        )
+        what = f"the pilot does not see {100 * np.mean(~seen):.0f} % of its lines: they lie up to {far} away, or behind something."
         mend = "Take off elsewhere, change places between legs, or post an observer; beyond sight needs leave."
         yield r.found(view.of_flight(f.flight.name, what), mend, path_of(f), float(away.max()))
 
@@ -218,7 +216,7 @@ def _link(r: Rule, view: View) -> Iterator[Finding]:
     """By metres to the farthest exposure; of flights whose take-off place is chosen."""
     for f, away, reached in _from_pad(view, r.threshold):
         far = length(float(away[~reached].max()), view.plan.brief.unit)
-        what = f"{np.mean(~reached):.0%} of its lines may lie beyond the controller: up to {far} away, or behind something."
+        what = f"{100 * np.mean(~reached):.0f} % of its lines may lie beyond the controller: up to {far} away, or behind something."
         mend = "Take off nearer, or from where nothing stands between."
         yield r.found(view.of_flight(f.flight.name, what), mend, path_of(f), float(away.max()))
 

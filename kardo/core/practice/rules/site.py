@@ -33,7 +33,7 @@ def _gap(r: Rule, view: View) -> Iterator[Finding]:
         unit = view.plan.brief.unit
         spot = place(found.e, found.n, unit)
         words = (
-            f"The terrain has no heights over {area(found.area, unit)} of the site ({found.share:.0%}), most of it about "
+            f"The terrain has no heights over {area(found.area, unit)} of the site ({100 * found.share:.0f} %), most of it about "
             f"{spot}; nothing is predicted there."
         )
         yield r.found(words, "Bring in terrain that covers the site.", measured=found.share)

@@ -129,7 +129,7 @@ def _sky(r: Rule, view: View) -> Iterator[Finding]:
     eyes = np.nan_to_num(heights_of(view.plan, tuple(points))) + POLE
     for p, share in zip(points, open_sky(view.plan, np.array([(p.e, p.n) for p in points]), eyes), strict=True):
         if share < r.threshold:
-            words = f"{p.name} sees {share:.0%} of the sky above 15°."
+            words = f"{p.name} sees {100 * share:.0f} % of the sky above 15°."
             mend = "Move it into the open, or observe it with an instrument."
             yield r.found(words, mend, f"control/{p.id}", float(share))
 
@@ -330,7 +330,7 @@ def _base_sky(r: Rule, view: View) -> Iterator[Finding]:
     eyes = np.nan_to_num([plan.mark_height(mark) for _, mark in stands]) + POLE
     for (setup, _), share in zip(stands, open_sky(plan, np.array([(m.e, m.n) for _, m in stands]), eyes), strict=True):
         if share < r.threshold:
-            words = view.of_set_up(setup.name, f"it sees {share:.0%} of the sky above 15°.")
+            words = view.of_set_up(setup.name, f"it sees {100 * share:.0f} % of the sky above 15°.")
             yield r.found(words, "Look for another place (Base, reach).", f"setups/{setup.id}", float(share))
 
 
