@@ -1,0 +1,50 @@
+"""Small things that cost an afternoon: a field that keeps the keys, a view that opens in its middle, tools over each other in a low sheet."""
+
+import re
+
+from playwright.sync_api import expect
+
+from tests.browser.test_story import open_demo, settled
+
+
+def test_a_field_is_left_with_enter_and_says_in_place_what_it_cannot_read(signed_in):
+    page = signed_in
+    open_demo(page)
+    field = page.get_by_label("E of K1", exact=True)
+    before = field.input_value()
+    field.fill("somewhere")
+    field.press("Enter")
+    said = page.get_by_role("alert").filter(has_text="cannot be read")
+    expect(said).to_be_visible()
+    expect(field).to_be_focused()  # to be mended where it stands
+    field.press("Escape")
+    expect(said).to_have_count(0)
+    expect(field).to_have_value(before)
+    field.fill(f"{float(before) + 1:.3f}")
+    field.press("Enter")
+    expect(field).not_to_be_focused()
+    page.keyboard.press("6")  # a shortcut again, no digit
+    expect(page.get_by_test_id("tray-verdict")).to_be_visible()
+    settled(page)
+    page.get_by_role("button", name="Undo").click()
+    settled(page)
+
+
+def test_a_view_opens_at_its_top_and_a_low_sheet_shows_the_drawing_alone(signed_in):
+    page = signed_in
+    open_demo(page)
+    page.keyboard.press("3")
+    tray = page.get_by_test_id("tray-flight")
+    expect(tray).to_be_visible()
+    tray.evaluate("tray => tray.scrollTo(0, 10_000)")
+    assert tray.evaluate("tray => tray.scrollTop") > 0
+    page.get_by_role("tab", name="kit").click()
+    expect(tray.get_by_role("heading", name=re.compile("Flight")).first).to_be_in_viewport()
+    assert tray.evaluate("tray => tray.scrollTop") == 0
+    tools = page.get_by_role("button", name=re.compile("^G target"))
+    expect(tools).to_be_visible()
+    page.get_by_role("heading", name="Flight").first.click()
+    page.keyboard.press("t")
+    expect(tools).to_be_hidden()
+    page.keyboard.press("t")
+    expect(tools).to_be_visible()
