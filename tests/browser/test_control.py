@@ -13,9 +13,9 @@ from tests.conftest import E0, N0, small_plan
 from tests.formats.test_drawn import kml
 
 
-def opened(page, django_db_blocker, title):
-    """A small job of this title, as it is seen once it is predicted."""
-    plan = small_plan()
+def opened(page, django_db_blocker, title, plan=None):
+    """A small job of this title, or another plan under it, as it is seen once it is predicted."""
+    plan = plan or small_plan()
     add_job(django_db_blocker, plan.model_copy(update={"brief": plan.brief.model_copy(update={"title": title})}))
     page.reload()
     page.get_by_role("link", name=title).click()

@@ -4,7 +4,10 @@ import re
 
 from playwright.sync_api import expect
 
+from kardo.core.plan.stands import OnNothing
+from tests.browser.test_control import opened
 from tests.browser.test_story import open_demo, settled
+from tests.conftest import small_plan
 
 
 def test_a_field_is_left_with_enter_and_says_in_place_what_it_cannot_read(signed_in):
@@ -48,3 +51,14 @@ def test_a_view_opens_at_its_top_and_a_low_sheet_shows_the_drawing_alone(signed_
     expect(tools).to_be_hidden()
     page.keyboard.press("t")
     expect(tools).to_be_visible()
+
+
+def test_a_job_by_network_corrections_needs_no_mark(signed_in, django_db_blocker):
+    bare = {"marks": (), "setups": (), "control": (), "flight": {"hangs_on": OnNothing()}}
+    page = opened(signed_in, django_db_blocker, "Networked", small_plan(**bare))
+    expect(page.get_by_text("or take corrections from a service")).to_have_count(0)
+    page.keyboard.press("4")
+    page.get_by_role("button", name="Take corrections from a service").click()
+    settled(page)
+    expect(page.get_by_role("button", name="Take corrections from a service")).to_have_count(0)
+    expect(page.get_by_test_id("absolute-v")).to_be_visible(timeout=60_000)

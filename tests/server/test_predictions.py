@@ -89,7 +89,12 @@ def test_a_plan_that_lacks_something_is_told_what_and_not_queued(planner, job):
     told = ask(planner, job)
     assert told["state"] == "lacking" and not Computation.objects.exists()
     lacks = planner.get(f"/api/jobs/{job.pk}/summary").json()["lacks"]
-    assert lacks == [{"station": "base", "words": "Put the base on a mark with known coordinates."}]
+    assert lacks == [
+        {
+            "station": "base",
+            "words": "Put the base on a mark with known coordinates, or take corrections from a service.",
+        }
+    ]
 
 
 def test_a_plan_that_cannot_be_computed_fails_with_the_reason(planner, job):

@@ -116,7 +116,7 @@ def missing(plan: Plan) -> list[tuple[str, str]]:
     hung = [f.hangs_on for f in plan.flights if f.corrected]
     setups = [plan.setup(h.setup) for h in hung if isinstance(h, OnSetUp)]
     if any(s is None or s.mark is None for s in setups):
-        lacks.append(("base", "Put the base on a mark with known coordinates."))
+        lacks.append(("base", "Put the base on a mark with known coordinates, or take corrections from a service."))
     if any(isinstance(h, OnNothing) for h in hung):
         lacks.append(("base", "Say what the flight's corrections come from."))
     if any(s is not None and _in_local_grid_only(plan, s) for s in setups):

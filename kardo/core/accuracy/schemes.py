@@ -133,7 +133,9 @@ def here_words(before: Pair, seen: Pair | None, after: Pair, by: str, size: Call
 
 def edits_for(plan: Plan, key: str) -> tuple[Edit, ...]:
     """The edits that choose a scheme: none where the plan has it. Raises PlanError for one that it cannot have yet, with what it
-    wants first."""
+    wants first, and for one that there is none of."""
+    if key not in EDITS:
+        raise _lacks(f"There is no scheme “{key[:40]}”.")
     return tuple(EDITS[key](plan))
 
 

@@ -12,6 +12,7 @@ from ninja import File, Form, Query, Router, Schema
 from ninja.files import UploadedFile
 from pydantic import Field
 
+from kardo.core.accuracy.schemes import edits_for
 from kardo.core.close.log_check import log_findings
 from kardo.core.day.overhead import DaySky, day_sky, midnight
 from kardo.core.day.sessions import Sessions, sessions
@@ -24,6 +25,7 @@ from kardo.core.gnss.orbits import gps_clock
 from kardo.core.gnss.readback import Difference, read_back
 from kardo.core.gnss.remark import Remark
 from kardo.core.gnss.settings_card import settings_card
+from kardo.core.plan.edits import Edit
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Device
 from kardo.formats import rinex_nav, yuma
@@ -40,6 +42,12 @@ from kardo.server.uploads import upload_of
 router = Router(tags=["base"])
 MOST_LOG, MOST_ANTEX = 60_000_000, 120_000_000  # bytes, as sent
 Typed = Annotated[str, Field(min_length=1, max_length=60)]
+
+
+@router.get("/{job_id}/scheme/{key}", response=list[Edit])
+def offer_scheme(request: HttpRequest, job_id: UUID, key: str):
+    """The edits by which corrections come in one of the usual ways. Nothing is saved."""
+    return list(edits_for(whole_plan(job_of(request, job_id)), key))
 
 
 class LogOut(Schema):

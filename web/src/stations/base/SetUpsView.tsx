@@ -1,10 +1,20 @@
 import { useState } from "react";
-import type { Mark, Network, Reading, SetUp, SetUpHeights } from "../../api/client";
+import {
+  call,
+  type Mark,
+  type Network,
+  type Problem,
+  type Reading,
+  type SetUp,
+  type SetUpHeights,
+  type TakeOff,
+} from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { added, fieldEdits, freeName, removed } from "../../lib/edits";
 import { fine, fineUnit, length } from "../../lib/units";
 import { Field, FineField, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
+import { ProblemNote } from "../../ui/ProblemNote";
 import { ActionsHead, Remove } from "../../ui/Remove";
 import { Tabs } from "../../ui/Tabs";
 import { allHung, setUpName } from "../hanging";
@@ -58,9 +68,40 @@ export function SetUpsView() {
           </Remove>
         )}
       </Tabs>
+      {!plan.setups.some((s) => s.mark) && <FromAService />}
       {setup && <OneSetUp key={setup.id} setup={setup} />}
       <Marks />
       <Networks />
+    </>
+  );
+}
+
+/** A job by network corrections needs no base and no mark. */
+function FromAService() {
+  const { jobId, plan, edit } = usePlan();
+  const [problem, setProblem] = useState<Problem | null>(null);
+  const served = allHung(plan).some((hung) => hung.on === "network");
+  const take = async () => {
+    setProblem(null);
+    try {
+      await edit(await call<TakeOff["edits"]>("GET", `/jobs/${jobId}/scheme/network_virtual`));
+    } catch (fault) {
+      setProblem(fault as Problem);
+    }
+  };
+  if (served) return null;
+  return (
+    <>
+      <p className="mt-1 flex flex-wrap items-center gap-2">
+        No base of your own?
+        <button className="button" onClick={() => void take()}>
+          Take corrections from a service
+        </button>
+        <span className="text-sm text-quiet">
+          flights and control are then positioned from a network; no mark is needed
+        </span>
+      </p>
+      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
     </>
   );
 }
