@@ -66,7 +66,6 @@ function tray(load: () => Promise<{ default: ComponentType }>): ComponentType {
 /** Have all trays at hand before they are opened: in the field the signal may be gone by then. */
 export const fetchTrays = () => Promise.all(loads.map((load) => load()));
 
-
 export const STATIONS: Record<Station, StationEntry> = {
   brief: {
     title: "Brief",
