@@ -66,7 +66,7 @@ def test_from_level_ground_to_a_terrain_and_its_three_usual_faults(signed_in, tm
     half = Surface(whole.e0, whole.n0, whole.step, whole.heights[:, :46])
     upload(page, tmp_path / "half.tif", write_terrain(half, "EPSG:25828"))
     expect(staff(page)).to_contain_text(
-        re.compile(r"no heights over 0\.\d+ ha of the site \(\d+%\), most of it about 62")
+        re.compile(r"no heights over 0\.\d+ ha of the site \(\d+ %\), most of it about 62")
     )
     expect(staff(page)).not_to_contain_text("level ground")
 
