@@ -200,7 +200,7 @@ def test_the_tray_is_raised_over_the_sheet_and_folded_away(signed_in):
     page = signed_in
     open_demo(page)
     page.keyboard.press("4")
-    tray, sheet = page.get_by_test_id("tray-base"), page.locator("canvas").first
+    tray, sheet = page.get_by_test_id("tray-base"), page.get_by_test_id("sheet")
     expect(tray).to_be_visible()
     before = tray.bounding_box()["height"]
     page.keyboard.press("t")
