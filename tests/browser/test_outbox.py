@@ -14,7 +14,7 @@ from tests.browser.test_story import commit, open_demo, settled
 
 def test_edits_wait_while_the_server_is_dead_and_survive_a_reload(signed_in, product, web_process):
     page = signed_in
-    page.wait_for_function("navigator.serviceWorker.controller")  # it keeps the page and its files
+    page.wait_for_function("() => !!navigator.serviceWorker.controller")  # it keeps the page and its files
     open_demo(page)
     page.wait_for_timeout(1500)  # answers are kept half a second after they come
     commit(page.get_by_label("E of K1", exact=True), "622521")

@@ -62,3 +62,14 @@ def test_a_job_by_network_corrections_needs_no_mark(signed_in, django_db_blocker
     settled(page)
     expect(page.get_by_role("button", name="Take corrections from a service")).to_have_count(0)
     expect(page.get_by_test_id("absolute-v")).to_be_visible(timeout=60_000)
+
+
+def test_a_key_counts_while_another_station_is_on_its_way(signed_in):
+    """6 and 5 within one beat: the later one is what is meant, though the first is not drawn yet."""
+    page = signed_in
+    open_demo(page)
+    expect(page.get_by_test_id("tray-control")).to_be_visible()
+    page.evaluate("() => ['6', '5'].forEach((key) => window.dispatchEvent(new KeyboardEvent('keydown', { key })))")
+    page.wait_for_timeout(1500)  # for the first to come, if it were the last word
+    expect(page.get_by_test_id("tray-control")).to_be_visible()
+    expect(page.get_by_test_id("tray-verdict")).to_have_count(0)

@@ -14,10 +14,11 @@ from kardo.core.day.tasks import tasks_of
 from kardo.core.plan.control import Occupation
 from kardo.core.plan.edits import changed
 from kardo.core.plan.model import Assumed
-from kardo.core.plan.site import Feature
+from kardo.core.plan.site import Feature, Ground, terrain_of
 from kardo.core.plan.stands import OnInstrument, OwnSession
 from kardo.core.plan.visits import Visit
 from kardo.core.practice.catalogue import View, findings
+from kardo.core.terrain.surface import Surface
 from tests.conftest import E0, N0, ON_BASE, canopy, point, scan_plan, small_plan
 
 WOOD = canopy("dense", E0 + 60, N0 + 20, 80.0).model_copy(update={"height": 18.0})
@@ -152,3 +153,17 @@ def test_a_place_that_the_grid_does_not_reach_breaks_nothing():
     far = point("G1", 9e7, -9e7)
     (left,) = over(having(WOOD), far)
     assert left.fixed and left.noise_v == 1.0 and math.isfinite(left.pdop)
+
+
+def test_a_pit_alone_is_told_where_nothing_stands_on_the_site():
+    """Ground takes satellites whole, too: at the foot of two walls of rock, and nothing drawn."""
+    step = 5.0
+    e, _ = np.meshgrid(E0 - 300 + step * np.arange(140), N0 - 300 + step * np.arange(120))
+    cleft = Surface(E0 - 300, N0 - 300, step, np.round(5 + 4.0 * np.clip(np.abs(e - E0 - 100) - 6, 0, 60), 3))
+    plan = small_plan(control=(point("G1", 100, 60),))
+    plan = plan.model_copy(
+        update={"site": plan.site.model_copy(update={"ground": Ground(terrain=terrain_of(cleft, "t"))})}
+    )
+    (left,) = over(plan, *plan.control)
+    told = [f for f in findings(View(plan, (), None)) if f.rule == "control-fixed"]
+    assert not left.fixed and len(told) == 1 and "the ground leaves" in told[0].words

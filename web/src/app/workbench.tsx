@@ -1,4 +1,4 @@
-import { createContext, useCallback, useContext, useMemo, useState, type ReactNode } from "react";
+import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import { useNavigate, useParams } from "react-router";
 import type { Plan, Result, Sent, SiteFeature, Spot } from "../api/client";
 import { STATION_IDS, type Station } from "../stations/ids";
@@ -106,11 +106,18 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
   const { jobId, station: wanted, view = "" } = useParams();
   const navigate = useNavigate();
   const station = STATION_IDS.find((id) => id === wanted) ?? "brief";
+  // where one is going: another station may be on its way while this one is still drawn
+  const coming = useRef(wanted);
+  useEffect(() => {
+    coming.current = wanted;
+  }, [wanted]);
   const open = useCallback(
     (next: Station, nextView = "") => {
-      if (next !== wanted || nextView) void navigate(`/jobs/${jobId}/${next}${nextView && `/${nextView}`}`);
+      if (next === coming.current && !nextView) return;
+      coming.current = next;
+      void navigate(`/jobs/${jobId}/${next}${nextView && `/${nextView}`}`);
     },
-    [jobId, wanted, navigate],
+    [jobId, navigate],
   );
   const openView = useCallback(
     (next: string) => void navigate(`/jobs/${jobId}/${station}/${next}`),

@@ -10,7 +10,7 @@ import numpy as np
 from shapely import Point, convex_hull, multipoints
 from shapely.geometry.base import BaseGeometry
 
-from kardo.core.control.survey import heights_of, skies_over, survey
+from kardo.core.control.survey import by_rover, heights_of, skies_over, survey
 from kardo.core.flight.areas import site_polygon
 from kardo.core.flight.pattern import FlightPlan
 from kardo.core.geodesy.units import length, small
@@ -20,7 +20,7 @@ from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import field_edits
 from kardo.core.plan.model import Plan
 from kardo.core.plan.parts import to_json
-from kardo.core.plan.stands import OnInstrument, OnNetwork, OnSetUp, OwnSession
+from kardo.core.plan.stands import OnInstrument, OnSetUp, OwnSession
 from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
 from kardo.core.practice.rules.control import MOST_TOLD, pairs_within
 from kardo.core.site.standing import (
@@ -146,12 +146,8 @@ def _sky(r: Rule, view: View) -> Iterator[Finding]:
 )
 def _fixed(r: Rule, view: View) -> Iterator[Finding]:
     """Of those observed live; what would do instead, each with what it costs and what it comes to."""
-    plan, points = (
-        view.plan,
-        [p for p in view.points if any(isinstance(on, OnSetUp | OnNetwork) for on in p.by_hanging)],
-    )
-    skies = skies_over(plan, points, heights_of(plan, tuple(points))) if points and shapes_of(plan) else []
-    for p, left in zip(points, skies, strict=False):
+    plan, points = view.plan, tuple(p for p in view.points if any(by_rover(on) for on in p.by_hanging))
+    for p, left in zip(points, skies_over(plan, points, heights_of(plan, points)), strict=True):
         if left is None or left.fixed:
             continue
         behind = next((f.name for f in plan.site.features if f.id == left.behind), "the ground")
