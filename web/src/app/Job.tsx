@@ -8,12 +8,12 @@ import { ProblemNote } from "../ui/ProblemNote";
 import { short } from "../lib/differences";
 import { useNarrow } from "../lib/narrow";
 import { Line } from "./Line";
-import { useOutbox, usePlan } from "./plan";
+import { useOutbox, usePlan, useProgress } from "./plan";
 import { Ribbon } from "./Ribbon";
 import { useShortcuts } from "./shortcuts";
 import { Staff } from "./Staff";
 import { ThemeChoice, TopBar } from "./TopBar";
-import { useWorkbench, type Station } from "./workbench";
+import { repinned, useWorkbench, type Station } from "./workbench";
 
 const ConflictDialog = lazy(() => import("./Dialogs").then((m) => ({ default: m.ConflictDialog })));
 const StuckDialog = lazy(() => import("./Dialogs").then((m) => ({ default: m.StuckDialog })));
@@ -75,9 +75,23 @@ export default function Job({ session }: { session: Session }) {
           <ShortcutSheet open onClose={() => setHelp(false)} />
         </Suspense>
       )}
+      <Pinning />
       <Troubles />
     </div>
   );
+}
+
+/** Sets the pin that was asked for once all that is shown belongs to the plan: a pin keeps figures with their plan. */
+function Pinning() {
+  const { plan, result } = usePlan();
+  const { settled } = useProgress();
+  const { pins, setPins, pinning, setPinning } = useWorkbench();
+  useEffect(() => {
+    if (!pinning || !settled) return;
+    setPinning(false);
+    setPins(repinned(pins, plan, result));
+  }, [pinning, settled, setPinning, pins, setPins, plan, result]);
+  return null;
 }
 
 /** One column for a phone or an upright tablet: the station's work, and the way to the other. */

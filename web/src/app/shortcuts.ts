@@ -4,7 +4,7 @@ import { fieldEdits, removed, valueAt } from "../lib/edits";
 import { STATION_IDS } from "../stations/ids";
 import { STATIONS, TOOLS } from "../stations/registry";
 import type { Posture } from "./Job";
-import { LAYERS, repinned, useWorkbench } from "./workbench";
+import { LAYERS, useWorkbench } from "./workbench";
 
 const ARROWS: Record<string, [number, number]> = {
   ArrowLeft: [-0.1, 0],
@@ -21,7 +21,7 @@ function typing(target: EventTarget | null): boolean {
 
 /** The keyboard of the whole window. Keys typed into a field stay there. */
 export function useShortcuts(showHelp: (show: boolean) => void, stand: (posture: Posture) => void) {
-  const { plan, step, edit, findings, result, trial } = usePlan();
+  const { plan, step, edit, findings, trial } = usePlan();
   const bench = useWorkbench();
   const finding = useRef(-1);
   const timer = useRef<ReturnType<typeof setTimeout> | null>(null);
@@ -99,7 +99,7 @@ export function useShortcuts(showHelp: (show: boolean) => void, stand: (posture:
       const actions: Record<string, () => boolean | void> = {
         ...Object.fromEntries(TOOLS.map((t) => [t.key.toLowerCase(), () => bench.setPlacing(t.places)])),
         e: () => bench.setLayer(LAYERS[(LAYERS.indexOf(bench.layer) + 1) % LAYERS.length]!),
-        p: () => bench.setPins(repinned(bench.pins, plan, result)),
+        p: () => bench.setPinning(true),
         "[": () => stepFinding(-1),
         "]": () => stepFinding(1),
         "?": () => showHelp(true),
@@ -121,7 +121,7 @@ export function useShortcuts(showHelp: (show: boolean) => void, stand: (posture:
     };
     window.addEventListener("keydown", listen);
     return () => window.removeEventListener("keydown", listen);
-  }, [bench, plan, findings, result, trial, step, edit, showHelp, stand]);
+  }, [bench, plan, findings, trial, step, edit, showHelp, stand]);
 }
 
 function fixed(value: number): number {

@@ -70,6 +70,9 @@ interface Workbench {
   /** Predictions kept to compare, the newest last. */
   pins: Pin[];
   setPins: (pins: Pin[]) => void;
+  /** Whether a pin was asked for; it is set once the figures of the plan as it stands are there. */
+  pinning: boolean;
+  setPinning: (pinning: boolean) => void;
   /** An outline that was given before there was a grid to read it in: Site reads it. */
   carried: Sent | null;
   carry: (fields: Sent | null) => void;
@@ -130,6 +133,7 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
   const [preview, setPreview] = useState<[number, number][] | null>(null);
   const [draft, setDraft] = useState<{ object: string; e: number; n: number } | null>(null);
   const [pins, setPins] = useState<Pin[]>([]);
+  const [pinning, setPinning] = useState(false);
   const [carried, carry] = useState<Sent | null>(null);
   const [{ round, way }, setRounded] = useState<{ round: string[]; way: [number, number][] }>({ round: [], way: [] });
   const setRound = useCallback((round: string[], way: [number, number][] = []) => setRounded({ round, way }), []);
@@ -158,6 +162,8 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
       setDraft,
       pins,
       setPins,
+      pinning,
+      setPinning,
       carried,
       carry,
       round,
@@ -186,6 +192,7 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
       preview,
       draft,
       pins,
+      pinning,
       carried,
       round,
       way,

@@ -1,6 +1,6 @@
 import type { Result } from "../../api/client";
 import { usePlan, useProgress } from "../../app/plan";
-import { repinned, useWorkbench } from "../../app/workbench";
+import { useWorkbench } from "../../app/workbench";
 import { ChanceCurve } from "../../plots/ChanceCurve";
 import {
   chance as chanceWords,
@@ -80,7 +80,7 @@ function NotYet() {
 /** All that is promised of the plan. */
 function Promised({ result }: { result: Result }) {
   const { plan, told, catalogue } = usePlan();
-  const { setGoTo, pins, setPins } = useWorkbench();
+  const { setGoTo, pins, setPinning } = useWorkbench();
   const isPinned = pins.some((p) => p.result.hash === result.hash);
   const unit = plan.brief.unit;
   const standard = catalogue.standards.find((s) => s.id === plan.brief.standard)!;
@@ -131,7 +131,7 @@ function Promised({ result }: { result: Result }) {
             <button
               className="button"
               aria-pressed={isPinned}
-              onClick={() => setPins(repinned(pins, plan, result))}
+              onClick={() => setPinning(true)}
               title="Keep these figures to compare with others"
             >
               {isPinned ? "unpin (P)" : "pin (P)"}
