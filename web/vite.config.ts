@@ -13,7 +13,10 @@ function serviceWorker(): Plugin {
         .filter((name) => name.startsWith("assets/"))
         .map((name) => `/${name}`)
         .sort();
-      const source = readFileSync(new URL("sw.js", import.meta.url), "utf8").replace("__FILES__", JSON.stringify(files));
+      const source = readFileSync(new URL("sw.js", import.meta.url), "utf8").replace(
+        "__FILES__",
+        JSON.stringify(files),
+      );
       this.emitFile({ type: "asset", fileName: "sw.js", source });
     },
   };
@@ -22,5 +25,5 @@ function serviceWorker(): Plugin {
 export default defineConfig({
   plugins: [react(), tailwind(), serviceWorker()],
   build: { outDir: "dist", target: "es2022", chunkSizeWarningLimit: 900 },
-  server: { proxy: { "/api": "http://127.0.0.1:8000" } },
+  server: { proxy: { "/api": { target: "http://127.0.0.1:8000", changeOrigin: false } } }, // the origin of what is sent stays the host
 });

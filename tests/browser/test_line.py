@@ -1,5 +1,5 @@
-"""All nine stations at three sizes and in three appearances: no barrier, nothing cut off, nothing covered, no figure without its unit,
-none that opens scrolled."""
+"""Every view of all nine stations, at six widths, in three appearances, in metres and in feet: no barrier, nothing cut off, covered or to be
+scrolled sideways for, no figure without its unit, none that opens scrolled."""
 
 import re
 
@@ -9,16 +9,16 @@ from playwright.sync_api import expect
 from kardo.core.close.closing import Closing
 from kardo.core.plan.parts import to_json
 from kardo.demo import demo_plan
+from tests.browser.conftest import ROOT
 from tests.browser.test_house import EVERY, OF_COLOURS, barriers
 from tests.browser.test_verdict import add_job
 from tests.core.test_close import outcomes
 
-VIEWS = {
-    "base": ("scheme", "setups", "card", "satellites", "sessions"),
-    "close": ("residuals", "verdict", "against", "mend", "report"),
-}
 STATIONS = ("brief", "site", "flight", "base", "control", "verdict", "day", "book", "close")
-FIT = {"day", "book", "close"}
+ON_A_PHONE = {"day", "book", "close"}
+PHONE = 600  # below this width, pixels, there are these three alone
+SIZES = ((390, 844), (600, 900), (820, 1180), (1024, 768), (1280, 800), (1920, 1080))
+THEMES = ("dark", "field", "light")
 TITLE = "The line, walked"
 
 VISIBLE = """
@@ -73,7 +73,7 @@ BARE = (
     "() => {"
     + VISIBLE
     + """
-  const unit = /(^|[^a-z])(mm|m|km|ft|ftUS|ha|acres|m²|m³|%|°|ppm|px|s|min|h|images|n|no\\.|MB|m\\/s|ft\\/s|to pass|by chance|checks|exposures)([^a-z]|$)/i;
+  const unit = /(^|[^a-z])(mm|m|km|ft|ftUS|ha|acres|m²|m³|%|°|ppm|px|s|min|h|images|strips|n|no\\.|MB|m\\/s|ft\\/s|to pass|by chance|checks|exposures|pixels|clock|person)([^a-z]|$)/i;
   return [...document.querySelectorAll('table')].flatMap((table) => {
     const heads = [...table.querySelectorAll('thead tr:last-child th')].map((th) => th.innerText);
     return [...table.querySelectorAll('tbody tr')].flatMap((row) => [...row.children].flatMap((cell, k) => {
@@ -86,54 +86,98 @@ BARE = (
   });
 }"""
 )
-
-
+SIDEWAYS = """() => [document.documentElement, ...document.querySelectorAll('body *')].flatMap((el) => {
+  const scrolls = el === document.documentElement || /auto|scroll/.test(getComputedStyle(el).overflowX);
+  return scrolls && el.checkVisibility() && el.scrollWidth - el.clientWidth > 1
+    ? [`${el.dataset.testid || el.className || el.tagName} by ${el.scrollWidth - el.clientWidth}`] : [];
+})"""
+OVER_THE_SHEET = """() => {
+  const parts = [...document.querySelectorAll('.over-sheet > *, .over-sheet > .flex > *')].filter((el) => !el.classList.contains('flex-col')).map((el) => [el, el.getBoundingClientRect()]).filter(([, r]) => r.width);
+  const apart = (a, b) => a.right <= b.left || b.right <= a.left || a.bottom <= b.top || b.bottom <= a.top;
+  const over = (a, k) => parts.slice(k + 1).filter(([, b]) => !apart(a, b)).map(([other]) => other.innerText);
+  return parts.flatMap(([el, a], k) => over(a, k).map((other) => `${el.innerText} over ${other}`.replace(/\\n/g, ' ')));
+}"""
 GO = "path => { history.pushState(null, '', path); dispatchEvent(new PopStateEvent('popstate')); }"  # as a link does, without loading all anew
+DRAWN = "() => new Promise((drawn) => requestAnimationFrame(() => requestAnimationFrame(() => requestAnimationFrame(drawn))))"
+
+
+def views_of(station: str) -> list[str]:
+    """The views of a station as the front end has them, so that none is left out."""
+    told = ROOT / "web" / "src" / "stations" / station / "views.ts"
+    return re.findall(r'id: "(\w+)"', told.read_text()) if told.exists() else [""]
 
 
 @pytest.fixture(scope="module")
-def job(product, django_db_blocker):
-    """A job that has come as far as a verdict."""
+def jobs(product, django_db_blocker):
+    """A job that has come as far as a verdict, in each unit."""
     from kardo.server.closeout.keeping import ask_for_closed
     from kardo.server.closeout.models import JobClosing
     from kardo.server.jobs.models import Job
 
-    plan = demo_plan("sallow-bank")
-    plan = plan.model_copy(update={"brief": plan.brief.model_copy(update={"title": TITLE})})
-    add_job(django_db_blocker, plan)
-    with django_db_blocker.unblock():
-        made = Job.objects.get(title=TITLE)
-        d = {p.id: (0.004 * (-1) ** k, 0.002 * k - 0.01, 0.015 - 0.004 * k) for k, p in enumerate(plan.control)}
-        JobClosing.objects.create(job=made, document=to_json(Closing(sets=(outcomes(plan, d),))), revision=1)
-        ask_for_closed(made, plan)
-        return str(made.pk)
+    made = {}
+    for unit in ("m", "us-ft"):
+        plan = demo_plan("sallow-bank")
+        title = f"{TITLE} in {unit}"
+        plan = plan.model_copy(update={"brief": plan.brief.model_copy(update={"title": title, "unit": unit})})
+        add_job(django_db_blocker, plan)
+        with django_db_blocker.unblock():
+            job = Job.objects.get(title=title)
+            d = {p.id: (0.004 * (-1) ** k, 0.002 * k - 0.01, 0.015 - 0.004 * k) for k, p in enumerate(plan.control)}
+            JobClosing.objects.create(job=job, document=to_json(Closing(sets=(outcomes(plan, d),))), revision=1)
+            ask_for_closed(job, plan)
+            made[unit] = str(job.pk)
+    return made
 
 
-@pytest.mark.parametrize(("width", "height"), [(1280, 800), (820, 1180), (390, 844)])
-def test_the_line_holds_at_every_size_and_in_every_light(signed_in, product, job, width, height):
-    page = signed_in
-    page.set_viewport_size({"width": width, "height": height})
-    page.goto(f"{product}/jobs/{job}")
-    found = []
+def walked(page, job):
+    """Every view of the job, opened and settled: station, name of the view, its tray."""
     for station in STATIONS:
-        for view in VIEWS.get(station, ("",)):
+        for view in views_of(station):
             page.evaluate(GO, f"/jobs/{job}/{station}/{view}".rstrip("/"))
             tray = page.get_by_test_id(f"tray-{station}")
             tray.wait_for()
             expect(tray.get_by_text(re.compile(r"^(Opening|Computing)"))).to_have_count(0, timeout=120_000)
             expect(page.get_by_text("is being computed")).to_have_count(0, timeout=120_000)
-            page.evaluate("() => new Promise((drawn) => requestAnimationFrame(() => requestAnimationFrame(drawn)))")
-            name = f"{station} {view}".strip()
-            if page.evaluate("scrollX + scrollY") or tray.evaluate("t => t.scrollTop + t.scrollLeft"):
-                found.append(f"{name}: opens scrolled")
-            found += [f"{name}: bare {c}" for c in page.evaluate(BARE)]
-            for theme in ("dark", "field", "light"):
-                page.get_by_label("Appearance").select_option(theme)
-                rules = EVERY if theme == "light" else OF_COLOURS  # only these depend on the appearance
-                found += [f"{name} {theme}: axe {b}" for b in barriers(page, rules)]
-                found += [f"{name} {theme}: covered {c}" for c in page.evaluate(COVERED)]
-                found += [f"{name} {theme}: cut {c}" for c in page.evaluate(CUT)]
-                wide = page.evaluate("document.documentElement.scrollWidth - innerWidth")
-                if wide > 0 and (station in FIT or width >= 1280):
-                    found.append(f"{name} {theme}: {wide} px too wide")
+            page.evaluate(DRAWN)
+            yield station, f"{station} {view}".strip(), tray
+
+
+def test_no_view_has_a_barrier_or_a_bare_figure(signed_in, product, jobs):
+    page = signed_in
+    page.goto(f"{product}/jobs/{jobs['m']}")
+    found = []
+    for _, name, tray in walked(page, jobs["m"]):
+        if page.evaluate("scrollX + scrollY") or tray.evaluate("t => t.scrollTop + t.scrollLeft"):
+            found.append(f"{name}: opens scrolled")
+        found += [f"{name}: bare {c}" for c in page.evaluate(BARE)]
+        for theme in THEMES:
+            page.get_by_label("Appearance").select_option(theme)
+            rules = EVERY if theme == "light" else OF_COLOURS  # only these depend on the appearance
+            found += [f"{name} {theme}: axe {b}" for b in barriers(page, rules)]
     assert not found, "\n".join(dict.fromkeys(found))
+
+
+@pytest.mark.parametrize("unit", ["m", "us-ft"])
+def test_nothing_is_cut_covered_or_scrolled_for_at_any_width_in_any_light(signed_in, product, jobs, unit):
+    """The largest letters with the longest figures at every width, and the two other lights in turn, whose letters are of one size."""
+    page = signed_in
+    page.goto(f"{product}/jobs/{jobs[unit]}")
+    found: dict[str, list[str]] = {}
+    for station, name, _ in walked(page, jobs[unit]):
+        for k, (width, height) in enumerate(SIZES):
+            if width < PHONE and station not in ON_A_PHONE:
+                continue
+            page.set_viewport_size({"width": width, "height": height})
+            theme = "field" if unit == "us-ft" else ("light", "dark")[k % 2]
+            page.get_by_label("Appearance").select_option(theme)
+            page.evaluate(DRAWN)
+            for what, look in LOOKS.items():
+                for where in page.evaluate(look):
+                    found.setdefault(f"{name}: {what} {where}", []).append(f"{width} {theme}")
+            if station == "control" and unit == "m":
+                found |= {f"{name}: axe {b}": [str(width)] for b in barriers(page)}
+        page.set_viewport_size({"width": 1280, "height": 800})
+    assert not found, "\n".join(f"{what} [{', '.join(where)}]" for what, where in found.items())
+
+
+LOOKS = {"covered": COVERED, "cut": CUT, "sideways": SIDEWAYS, "over the sheet": OVER_THE_SHEET}

@@ -2,12 +2,13 @@ import { lazy, Suspense, useCallback, useEffect, useState } from "react";
 import { Link } from "react-router";
 import type { Session } from "../api/client";
 import { Sheet } from "../sheet/Sheet";
-import { fetchTrays } from "../stations/registry";
+import { fetchTrays, STATIONS } from "../stations/registry";
 import { Tray } from "../stations/Tray";
 import { ProblemNote } from "../ui/ProblemNote";
 import { short } from "../lib/differences";
-import { useNarrow } from "../lib/narrow";
-import { Line } from "./Line";
+import { useWidth } from "../lib/narrow";
+import { Drawer } from "./Edge";
+import { Line, Strip } from "./Line";
 import { useOutbox, usePlan, useProgress } from "./plan";
 import { Ribbon } from "./Ribbon";
 import { useShortcuts } from "./shortcuts";
@@ -26,16 +27,35 @@ const IN_THE_FIELD: Station[] = ["book", "day", "close"];
 /** How the tray stands: as high as it was set, raised over the sheet, of which a strip stays, or folded away. */
 export type Posture = "set" | "raised" | "folded";
 
-const ROWS: Record<Posture, (tray: number) => string> = {
-  set: (tray) => `minmax(120px,1fr) 5px ${tray}px`,
-  raised: () => "120px 5px minmax(0,1fr)",
-  folded: () => "minmax(120px,1fr) 5px 0px",
+const ROWS: Record<"wide" | "narrow", Record<Posture, (tray: number) => string>> = {
+  wide: {
+    set: (tray) => `minmax(120px,1fr) 5px minmax(90px,${tray}px)`,
+    raised: () => "120px 5px minmax(0,1fr)",
+    folded: () => "minmax(120px,1fr) 5px 0px",
+  },
+  narrow: {
+    set: (tray) => `minmax(160px,1fr) 5px minmax(90px,${tray}px)`,
+    raised: () => "0px 0px minmax(0,1fr)",
+    folded: () => "minmax(160px,1fr) 5px 0px",
+  },
 };
 
-/** The sheet: one window, five fixed parts. */
+/** How high the tray is while nobody has pulled it: upright, it has more than half. */
+function trayHeight(width: "wide" | "narrow"): number {
+  const usual = width === "wide" ? 330 : Math.round(0.55 * window.innerHeight);
+  return Number(localStorage.getItem(`kardo-tray-${width}`)) || usual;
+}
+
+/** One column on a phone, else the sheet: one window, five parts. */
 export default function Job({ session }: { session: Session }) {
+  const width = useWidth();
+  return width === "phone" ? <InTheField /> : <Workplace session={session} width={width} />;
+}
+
+/** The five parts: on a narrow screen the line is a strip along the top and the right column a drawer. */
+function Workplace({ session, width }: { session: Session; width: "wide" | "narrow" }) {
   const [help, setHelp] = useState(false);
-  const [tray, setTray] = useState(() => Number(localStorage.getItem("kardo-tray")) || 330);
+  const [trays, setTrays] = useState({ wide: trayHeight("wide"), narrow: trayHeight("narrow") });
   const [posture, setPosture] = useState<Posture>("set");
   const { fault, dismiss } = usePlan();
   const stand = useCallback((wanted: Posture) => setPosture((now) => (now === wanted ? "set" : wanted)), []);
@@ -47,27 +67,36 @@ export default function Job({ session }: { session: Session }) {
     return () => clearTimeout(later);
   }, []);
   const { station } = useWorkbench();
-  if (useNarrow() && IN_THE_FIELD.includes(station)) return <InTheField />;
+  const narrow = width === "narrow";
+  const parts = narrow
+    ? "grid-cols-[minmax(0,1fr)_58px] grid-rows-[auto_auto_minmax(0,1fr)_auto]"
+    : "grid-cols-[190px_minmax(0,1fr)_290px] grid-rows-[40px_minmax(0,1fr)_28px]";
   return (
-    <div className="grid h-dvh min-w-[60rem] grid-cols-[190px_minmax(0,1fr)_290px] grid-rows-[40px_minmax(0,1fr)_28px]">
-      <div className="col-span-3">
+    <div className={`grid h-dvh ${parts} ${narrow && IN_THE_FIELD.includes(station) ? "touch" : ""}`}>
+      <div className="col-span-full">
         <TopBar session={session} />
       </div>
-      <Line />
+      {narrow ? <Strip posture={posture} stand={stand} /> : <Line />}
       <main
         className="grid min-h-0 min-w-0 grid-cols-[minmax(0,1fr)]"
-        style={{ gridTemplateRows: ROWS[posture](tray) }}
+        style={{ gridTemplateRows: ROWS[width][posture](trays[width]) }}
       >
         <Sheet />
-        <Divider height={tray} onChange={setTray} />
+        <Divider
+          height={trays[width]}
+          onChange={(height) => {
+            localStorage.setItem(`kardo-tray-${width}`, String(height));
+            setTrays({ ...trays, [width]: height });
+          }}
+        />
         <div className={posture === "folded" ? "hidden" : "flex min-h-0 flex-col bg-paper"}>
           {fault && <ProblemNote problem={fault} onClose={dismiss} />}
           <Refused />
           <Tray />
         </div>
       </main>
-      <Staff />
-      <div className="col-span-3">
+      {narrow ? <Drawer /> : <Staff />}
+      <div className="col-span-full">
         <Ribbon />
       </div>
       {help && (
@@ -94,7 +123,7 @@ function Pinning() {
   return null;
 }
 
-/** One column for a phone or an upright tablet: the station's work, and the way to the other. */
+/** One column for a phone: the station's work, and the way to the other. */
 function InTheField() {
   const { plan } = usePlan();
   const { station, open } = useWorkbench();
@@ -118,7 +147,13 @@ function InTheField() {
       </header>
       <main className="flex min-h-0 flex-1 flex-col">
         <Refused />
-        <Tray />
+        {IN_THE_FIELD.includes(station) ? (
+          <Tray />
+        ) : (
+          <p className="p-3">
+            {STATIONS[station].title} needs a wider screen, of 600 px at least. Here are Book, Day and Close.
+          </p>
+        )}
       </main>
       <Troubles />
     </div>
@@ -172,7 +207,6 @@ function Refused() {
 function Divider({ height, onChange }: { height: number; onChange: (height: number) => void }) {
   const set = (next: number) => {
     const bounded = Math.max(90, Math.min(window.innerHeight - 240, next));
-    localStorage.setItem("kardo-tray", String(bounded));
     onChange(bounded);
     window.dispatchEvent(new Event("resize"));
   };

@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { call, Problem, upload, type JobLine, type Session } from "../api/client";
-import { useNarrow } from "../lib/narrow";
+import { useOutside } from "../lib/narrow";
 import { chance, clock, fine, fineUnit } from "../lib/units";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Drawing } from "./Drawing";
@@ -25,7 +25,7 @@ export function Jobs({ session }: { session: Session }) {
   const [sought, setSought] = useState("");
   const [order, setOrder] = useState<Order>("changed");
   const [archived, setArchived] = useState(false);
-  const narrow = useNarrow();
+  const outside = useOutside();
   const jobs = useQuery({
     queryKey: ["jobs", archived],
     queryFn: () => call<JobLine[]>("GET", `/jobs?archived=${archived}`),
@@ -51,8 +51,8 @@ export function Jobs({ session }: { session: Session }) {
     attempt(call<JobLine>("POST", `/jobs/${job.id}/archive`, { archived: !job.archived }), () => {});
 
   return (
-    <main className="mx-auto max-w-6xl p-6">
-      <header className="flex items-baseline gap-4 border-b border-ink pb-2">
+    <main className="mx-auto max-w-6xl p-3 sm:p-6">
+      <header className="flex flex-wrap items-baseline gap-x-4 gap-y-1 border-b border-ink pb-2">
         <h1 className="text-2xl font-bold text-decision-text">Kardo</h1>
         <p className="flex-1 text-quiet">{session.organisation}</p>
         <Link className="underline" to="/rules">
@@ -64,7 +64,7 @@ export function Jobs({ session }: { session: Session }) {
       </header>
       <div className="mt-5 flex flex-wrap items-end gap-x-6 gap-y-3">
         <form
-          className="flex items-end gap-2"
+          className="flex flex-wrap items-end gap-2"
           action={(form) => open(call<JobLine>("POST", "/jobs", { title: String(form.get("title")) }))}
         >
           <label className="grid gap-1">
@@ -147,7 +147,7 @@ export function Jobs({ session }: { session: Session }) {
             <div className="min-w-0">
               <Link
                 className="font-medium underline decoration-hairline hover:decoration-ink"
-                to={`/jobs/${job.id}${narrow ? "/book" : ""}`}
+                to={`/jobs/${job.id}${outside ? "/book" : ""}`}
               >
                 {job.title}
               </Link>

@@ -2,6 +2,7 @@ import { STATION_IDS, type Station } from "../stations/ids";
 import { STATIONS } from "../stations/registry";
 import { useClose } from "../stations/close/useClose";
 import { usePlan } from "./plan";
+import type { Posture } from "./Job";
 import { useWorkbench } from "./workbench";
 
 type State = "hollow" | "half" | "solid";
@@ -25,7 +26,9 @@ export function Line() {
               aria-current={station === key ? "step" : undefined}
               onClick={() => open(key)}
             >
-              <Mark state={lines[key].state} />
+              <span className="flex justify-center">
+                <Mark state={lines[key].state} />
+              </span>
               <span>
                 <span className="text-quiet">{k + 1}</span> <strong>{STATIONS[key].title}</strong>
                 <span className="block text-sm text-quiet">{lines[key].words}</span>
@@ -38,11 +41,55 @@ export function Line() {
   );
 }
 
+/** The line of a narrow screen: nine numbers with their states, the open station's name beside its own. */
+export function Strip({ posture, stand }: { posture: Posture; stand: (posture: Posture) => void }) {
+  const { station, open } = useWorkbench();
+  const lines = useStationLines();
+  return (
+    <nav
+      aria-label="Stations"
+      className="col-span-full flex min-h-[44px] items-stretch border-b border-hairline bg-paper"
+    >
+      <ol className="flex min-w-0 flex-1">
+        {STATION_IDS.map((key, k) => (
+          <li key={key} className={`flex ${station === key ? "min-w-0 flex-1" : ""}`}>
+            <button
+              className={`flex min-w-[42px] cursor-pointer items-center justify-center gap-1 px-1 hover:bg-sheet ${
+                station === key ? "min-w-0 flex-1 border-x border-ink bg-sheet" : ""
+              }`}
+              aria-current={station === key ? "step" : undefined}
+              onClick={() => open(key)}
+              title={`${STATIONS[key].title}: ${lines[key].words}`}
+            >
+              <Mark state={lines[key].state} />
+              <span className="text-quiet">{k + 1}</span>
+              <strong className={station === key ? "" : "sr-only"}>{STATIONS[key].title}</strong>
+              {station === key && (
+                <span className="hidden min-w-0 truncate text-sm text-quiet min-[900px]:inline">
+                  {lines[key].words}
+                </span>
+              )}
+            </button>
+          </li>
+        ))}
+      </ol>
+      <button
+        className="cursor-pointer border-l border-hairline px-2 text-sm whitespace-nowrap hover:bg-sheet"
+        aria-pressed={posture === "raised"}
+        onClick={() => stand("raised")}
+        title={posture === "raised" ? "The sheet back (T)" : "The sheet away: the work alone (T)"}
+      >
+        {posture === "raised" ? "sheet ▾" : "sheet ▴"}
+      </button>
+    </nav>
+  );
+}
+
 function Mark({ state }: { state: State }) {
   const colour = state === "solid" ? "var(--settled)" : state === "half" ? "var(--decision)" : "var(--quiet)";
   const label = { solid: "settled", half: "needs attention", hollow: "not begun" }[state];
   return (
-    <svg viewBox="0 0 20 20" className="mx-auto mt-0.5 size-[18px]" role="img" aria-label={label}>
+    <svg viewBox="0 0 20 20" className="mt-0.5 size-[18px] shrink-0" role="img" aria-label={label}>
       <circle cx="10" cy="10" r="7" fill="var(--paper)" stroke={colour} strokeWidth="1.8" />
       {state === "solid" && <circle cx="10" cy="10" r="7" fill={colour} />}
       {state === "half" && <path d="M10 3a7 7 0 0 1 0 14z" fill={colour} />}

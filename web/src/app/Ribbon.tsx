@@ -11,7 +11,7 @@ export function Ribbon() {
   const legs = summary?.flights.flatMap((f) => f.legs) ?? [];
   const total = legs.reduce((sum, leg) => sum + leg.minutes, 0);
   return (
-    <footer className="flex h-7 items-center gap-3 bg-band px-3 text-sm text-band-ink">
+    <footer className="flex min-h-7 items-center max-[1099px]:py-1 gap-3 bg-band px-3 text-sm text-band-ink">
       {day && (
         <button className="min-w-0 cursor-pointer truncate underline" title={day.told} onClick={() => open("day")}>
           {day.told}

@@ -244,6 +244,8 @@ function Budget({ result }: { result: Result }) {
     .filter((s) => s.share_v > 0.004);
   const largest = shares[0];
   if (!largest) return null;
+  const blind = result.blind[0];
+  const blindToLargest = blind?.in_height && blind.kind === largest.kind && blind.id === largest.id; // its sentence tells the share
   return (
     <div>
       <div
@@ -259,13 +261,15 @@ function Budget({ result }: { result: Result }) {
           />
         ))}
       </div>
-      <p className="mt-1 text-sm">
-        Height:{" "}
-        <strong>
-          {percent(largest.share_v)} is {largest.name}
-        </strong>{" "}
-        (±{fine(largest.sigma_v, unit, 0)} {fineUnit(unit)}).
-      </p>
+      {!blindToLargest && (
+        <p className="mt-1 text-sm">
+          Height:{" "}
+          <strong>
+            {percent(largest.share_v)} is {largest.name}
+          </strong>{" "}
+          (±{fine(largest.sigma_v, unit, 0)} {fineUnit(unit)}).
+        </p>
+      )}
       <p className="mt-1 text-sm">{told?.blind[0]}</p>
     </div>
   );

@@ -57,11 +57,14 @@ export function TopBar({ session }: { session: Session }) {
   const datum = summary?.datum;
   const { unit, epoch } = plan.brief;
   return (
-    <header className="flex h-10 items-center gap-3 border-b border-ink bg-sheet px-3">
+    <header className="flex min-h-10 flex-wrap items-center gap-x-3 gap-y-1 border-b border-ink bg-sheet px-3 py-1 min-[1100px]:flex-nowrap min-[1100px]:py-0">
       <Link to="/" className="text-lg font-bold text-decision-text" title="All jobs">
         Kardo
       </Link>
-      <h1 className="min-w-16 shrink-[999] truncate font-medium" title={plan.brief.title}>
+      <h1
+        className="min-w-16 shrink-[999] truncate font-medium max-[1099px]:flex-1 max-[1099px]:basis-16"
+        title={plan.brief.title}
+      >
         {plan.brief.title}
       </h1>
       <Saved />
@@ -80,7 +83,7 @@ export function TopBar({ session }: { session: Session }) {
       </span>
       <span className="flex-1" />
       <button
-        className="flex min-w-0 shrink cursor-pointer divide-x divide-hairline overflow-hidden border border-hairline text-sm whitespace-nowrap hover:bg-settled-wash"
+        className="flex min-w-0 max-[1099px]:order-last max-[1099px]:w-full max-[1099px]:flex-wrap shrink cursor-pointer divide-x divide-hairline overflow-hidden border border-hairline text-sm whitespace-nowrap hover:bg-settled-wash"
         onClick={() => (plan.brief.crs ? open("base", "card") : open("brief"))}
         title="The height chain of the base"
         data-testid="datum-strip"

@@ -24,14 +24,18 @@ export function DayRows(props: {
   return (
     <div className="overflow-x-auto">
       <div
-        className="grid min-w-[46rem] grid-cols-[110px_minmax(0,1fr)] pr-6 pb-1 text-sm"
+        className="grid grid-cols-[110px_minmax(0,1fr)] pr-6 pb-1 text-sm"
         role="group"
         aria-label="The day by person"
       >
         <span />
         <div className="figures relative h-5 text-xs">
-          {hours.map((m) => (
-            <span key={m} className="absolute -translate-x-1/2" style={{ left: `${at(m)}%` }}>
+          {hours.map((m, k) => (
+            <span
+              key={m}
+              className={`absolute -translate-x-1/2 ${k % 2 ? "max-[799px]:hidden" : ""}`}
+              style={{ left: `${at(m)}%` }}
+            >
               {clockOf(m)}
             </span>
           ))}
@@ -133,11 +137,11 @@ function Bar(props: {
   return (
     <button
       ref={bar}
-      className={`absolute inset-y-1 cursor-grab touch-none overflow-hidden border border-ink px-0.5 text-left text-xs whitespace-nowrap text-ink ${outline[props.mark]}`}
+      className={`absolute inset-y-1 cursor-grab touch-none overflow-hidden border border-ink text-left text-xs whitespace-nowrap text-ink ${outline[props.mark]} ${props.width > 2 ? "px-0.5" : ""}`}
       style={{
         background: ground,
         left: `${props.left}%`,
-        width: `max(${props.width}%, 6px)`,
+        width: `max(${props.width}%, min(6px, 0.8%))`,
         marginLeft: moved && `${moved}px`,
       }}
       title={`${props.number} ${task.words}, ${clockOf(task.start)} to ${clockOf(task.end)}${task.pinned ? ", pinned" : ""}`}

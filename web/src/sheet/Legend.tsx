@@ -38,7 +38,7 @@ export function Legend({
   const figure = (value: number) => value.toFixed(/^(images|strips)/.test(ramp.title) ? 0 : unit === "m" ? 1 : 3);
   return (
     <div
-      className={`pointer-events-none absolute bottom-[32px] ${left ? "left-[150px]" : "right-[16px]"} border border-hairline bg-sheet/95 px-2 py-1 text-xs`}
+      className={`sheet-legend pointer-events-none absolute bottom-[32px] ${left ? "left-[150px]" : "right-[16px]"} border border-hairline bg-sheet/95 px-2 py-1 text-xs`}
     >
       <p className="figures">{ramp.title}</p>
       <svg width="190" height="30" viewBox="-8 0 190 30" aria-hidden>

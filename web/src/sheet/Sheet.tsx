@@ -90,17 +90,19 @@ export function Sheet() {
       />
       <svg ref={frame} className="pointer-events-none absolute inset-0 h-full w-full" aria-hidden />
       <div className="over-sheet">
-        <ToolBar />
         {view.ramp && (
           <Legend ramp={view.ramp} exaggeration={view.exaggeration} holder={holder} unit={plan.brief.unit} />
         )}
-        {view.residualFactor > 0 && (
-          <p className="pointer-events-none absolute top-[50px] left-[38px] border border-hairline bg-sheet/95 px-2 py-1 text-xs">
-            <span className="text-decision-text">→ residual in plan</span>,{" "}
-            <span className="text-settled">▮ in height, up: the map is too high</span>; both{" "}
-            <span className="figures">× {view.residualFactor.toLocaleString("en-GB")}</span>
-          </p>
-        )}
+        <div className="pointer-events-none absolute top-[18px] right-[64px] left-[38px] flex flex-col items-start gap-1">
+          <ToolBar />
+          {view.residualFactor > 0 && (
+            <p className="border border-hairline bg-sheet/95 px-2 py-1 text-xs">
+              <span className="text-decision-text">→ residual in plan</span>,{" "}
+              <span className="text-settled">▮ in height, up: the map is too high</span>; both{" "}
+              <span className="figures">× {view.residualFactor.toLocaleString("en-GB")}</span>
+            </p>
+          )}
+        </div>
       </div>
       {!plan.site.boundary.length && !view.terrain && <Empty />}
     </div>

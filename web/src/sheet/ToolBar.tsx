@@ -8,7 +8,7 @@ export function ToolBar() {
   const { plan } = usePlan();
   const bare = !plan.site.boundary.length;
   return (
-    <div className="absolute top-[18px] left-[38px] flex items-center gap-1">
+    <div className="pointer-events-auto flex flex-wrap items-center gap-1">
       {TOOLS.map(({ places, key, words }) => (
         <button
           key={places}

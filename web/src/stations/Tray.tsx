@@ -3,12 +3,14 @@ import { usePlan } from "../app/plan";
 import { useWorkbench } from "../app/workbench";
 import { Frozen } from "../ui/fields";
 import { STATIONS } from "./registry";
+import { useStacking } from "./stacking";
 
 /** The open station's work, each of its views from its top. */
 export function Tray() {
   const { station, view } = useWorkbench();
   const { answer } = usePlan();
   const top = useRef<HTMLElement>(null);
+  useStacking(top);
   const { title, Tray: Body } = STATIONS[station];
   useEffect(() => {
     top.current?.scrollTo(0, 0);

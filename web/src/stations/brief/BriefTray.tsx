@@ -58,9 +58,13 @@ export function BriefTray() {
         </p>
       )}
       <div className="grid grid-cols-[repeat(auto-fit,minmax(220px,1fr))] gap-x-6 gap-y-3">
-        <Field label="Title">
-          {(id) => <TextField id={id} value={brief.title ?? ""} onCommit={(title) => set({ title })} width="w-full" />}
-        </Field>
+        <div className="min-[600px]:col-span-2">
+          <Field label="Title">
+            {(id) => (
+              <TextField id={id} value={brief.title ?? ""} onCommit={(title) => set({ title })} width="w-full" />
+            )}
+          </Field>
+        </div>
         <Field label="Deliverable">
           {(id) => (
             <Select

@@ -35,7 +35,7 @@ export function CloseStaff({ close, limits }: { close: Close; limits: { h: numbe
       <table className="table text-sm">
         <thead>
           <tr>
-            <th className="!static">RMSE at the checks, {fineUnit(unit)}</th>
+            <th className="!static !whitespace-normal">RMSE at the checks, {fineUnit(unit)}</th>
             <th className="num !static">H</th>
             <th className="num !static">V</th>
           </tr>

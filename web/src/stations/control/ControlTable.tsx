@@ -8,6 +8,7 @@ import {
   type SortingState,
 } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
+import { useNarrower } from "../../lib/narrow";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Catalogue, ControlPoint, Result } from "../../api/client";
 import { usePlan } from "../../app/plan";
@@ -29,8 +30,13 @@ const ROLES = [
   { id: "check", name: "check" },
 ];
 /** Room for all digits: in metres a northing has one more than an easting, in feet both may have eight before the point. */
-const WIDTHS = { m: { e: "w-[6.15rem]", n: "w-[6.75rem]" }, ft: { e: "w-[7.6rem]", n: "w-[7.6rem]" } };
-const ROW_HEIGHT = 27;
+const WIDTHS = {
+  m: { e: "w-[6.15rem]", n: "w-[6.75rem]", h: "w-[4.6rem]" },
+  ft: { e: "w-[7.6rem]", n: "w-[7.6rem]", h: "w-[5rem]" },
+};
+const ROW_HEIGHT = { wide: 27, stacked: 62 };
+/** In a place that is narrower, pixels, a row takes more than one line. */
+const ROW_WIDTH = 850;
 const column = createColumnHelper<Row>();
 
 /** The usual way of observing that a point's occupations are, or their number. */
@@ -66,10 +72,11 @@ export function ControlTable() {
   });
   const { rows } = table.getRowModel();
   const holder = useRef<HTMLDivElement>(null);
+  const stacked = useNarrower(holder, ROW_WIDTH);
   const window = useVirtualizer({
     count: rows.length,
     getScrollElement: () => holder.current,
-    estimateSize: () => ROW_HEIGHT,
+    estimateSize: () => ROW_HEIGHT[stacked ? "stacked" : "wide"],
     overscan: 12,
   });
   const at = rows.findIndex((row) => `control/${row.original.point.id}` === selected);
@@ -95,7 +102,7 @@ export function ControlTable() {
       )}
       <div ref={holder} className="min-h-0 flex-1 overflow-auto">
         <table
-          className={`table wide text-sm ${plan.brief.unit === "m" ? "" : "long"}`}
+          className={`table wide text-sm ${plan.brief.unit === "m" ? "" : "long"} ${stacked ? "stacked" : ""}`}
           data-testid="control-table"
           aria-rowcount={rows.length}
         >
@@ -138,6 +145,8 @@ export function ControlTable() {
               return (
                 <tr
                   key={row.id}
+                  ref={stacked ? window.measureElement : undefined}
+                  data-index={item.index}
                   aria-rowindex={item.index + 1}
                   className={selected === object ? "bg-decision-wash" : ""}
                   onFocus={() => select(object)}
@@ -145,7 +154,11 @@ export function ControlTable() {
                   data-testid={`row-${row.original.point.name}`}
                 >
                   {row.getVisibleCells().map((cell) => (
-                    <td key={cell.id} className={cell.column.columnDef.meta?.num ? "num" : ""}>
+                    <td
+                      key={cell.id}
+                      className={cell.column.columnDef.meta?.num ? "num" : ""}
+                      data-head={headed(cell.column.columnDef.header)}
+                    >
                       {flexRender(cell.column.columnDef.cell, cell.getContext())}
                     </td>
                   ))}
@@ -162,6 +175,11 @@ export function ControlTable() {
       </div>
     </>
   );
+}
+
+/** A column's head as words; a box that is ticked needs none. */
+function headed(header: unknown): string {
+  return typeof header === "string" ? header : "";
 }
 
 /** What is done to all marked points at once. */
@@ -292,7 +310,7 @@ function useColumns() {
             value={original.point.h ?? original.height}
             unit={unit}
             decimals={3}
-            width="w-15"
+            width={WIDTHS[unit === "m" ? "m" : "ft"].h}
             optional
             onCommit={(h) => set(original.point.id, { h })}
           />

@@ -40,7 +40,7 @@ const FILES = [
 export function FilesView() {
   return (
     <div
-      className="grid min-h-0 flex-1 grid-cols-[minmax(300px,1fr)_minmax(360px,1.4fr)] gap-x-8 overflow-auto"
+      className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)] min-[900px]:grid-cols-[minmax(300px,1fr)_minmax(360px,1.4fr)] gap-x-8 overflow-auto"
       data-testid="files"
     >
       <div>

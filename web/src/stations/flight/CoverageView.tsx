@@ -47,7 +47,7 @@ export function CoverageView() {
         <p>{(data.figures ?? data.density)?.words}</p>
       </div>
       {data.figures && (
-        <div className="grid grid-cols-[minmax(260px,1fr)_minmax(380px,1.5fr)] items-start gap-x-8">
+        <div className="grid grid-cols-[minmax(0,1fr)] min-[900px]:grid-cols-[minmax(260px,1fr)_minmax(380px,1.5fr)] items-start gap-x-8">
           <Figures told={data.figures} />
           <Overlaps told={data.figures} />
         </div>

@@ -13,7 +13,10 @@ export function FlightFiles() {
   const { jobId, plan } = usePlan();
   if (!plan.flights.length) return <p className="text-quiet">No flight yet.</p>;
   return (
-    <div className="grid grid-cols-[minmax(280px,1fr)_minmax(320px,1.3fr)] gap-x-8" data-testid="flight-files">
+    <div
+      className="grid grid-cols-[minmax(0,1fr)] min-[900px]:grid-cols-[minmax(280px,1fr)_minmax(320px,1.3fr)] gap-x-8"
+      data-testid="flight-files"
+    >
       <section>
         <h3 className="font-bold">On one page, for the pilot</h3>
         <p className="text-sm text-quiet">A picture of the lines and every figure that is typed, with its unit.</p>

@@ -467,7 +467,7 @@ function Flown({ flown, unit }: { flown: FlightFigures; unit: string }) {
     .map(([count, kind]) => `${count} ${kind}`)
     .join(", ");
   return (
-    <div className="mt-3 grid grid-cols-[minmax(0,1fr)_minmax(280px,360px)] gap-8">
+    <div className="mt-3 grid grid-cols-[minmax(0,1fr)] min-[900px]:grid-cols-[minmax(0,1fr)_minmax(280px,360px)] gap-8">
       <dl className="grid grid-cols-[repeat(auto-fill,minmax(140px,1fr))] content-start gap-x-4 gap-y-2 border-t border-hairline pt-2">
         {flown.scan ? <ScanFacts scan={flown.scan} unit={unit} /> : <ImageFacts flown={flown} unit={unit} />}
         {flown.clearance && (

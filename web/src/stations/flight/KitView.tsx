@@ -9,7 +9,7 @@ import { Profiles, type Column } from "./Profiles";
 
 const CAMERA: Column[] = [
   { path: "width_px", head: "pixels across", words: "Pixels across" },
-  { path: "height_px", head: "along", words: "Pixels along" },
+  { path: "height_px", head: "pixels along", words: "Pixels along" },
   { path: "pixel_um", head: "pixel, µm", words: "Pixel in micrometres", decimals: 3 },
   { path: "focal_mm", head: "focal length, mm", words: "Focal length in millimetres", decimals: 2 },
   {

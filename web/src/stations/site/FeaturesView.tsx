@@ -74,7 +74,12 @@ export function FeaturesView() {
               return (
                 <tr key={one.id}>
                   <td>
-                    <TextField label={`Name of ${one.name}`} value={one.name} onCommit={(name) => set({ name })} />
+                    <TextField
+                      label={`Name of ${one.name}`}
+                      value={one.name}
+                      onCommit={(name) => set({ name })}
+                      width="w-40"
+                    />
                   </td>
                   <td>
                     <Select

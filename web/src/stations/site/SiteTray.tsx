@@ -42,7 +42,7 @@ export function SiteTray() {
       ) : view === "airspace" ? (
         <AirspaceView />
       ) : (
-        <div className="grid grid-cols-[minmax(240px,1fr)_minmax(400px,1fr)] items-start gap-x-8">
+        <div className="grid grid-cols-[minmax(0,1fr)] min-[900px]:grid-cols-[minmax(240px,1fr)_minmax(400px,1fr)] items-start gap-x-8">
           <div>
             <BoundaryImport />
             <TerrainImport />
@@ -347,7 +347,7 @@ function Areas() {
                   <td>
                     <TextField
                       label={`Name of ${a.name}`}
-                      width="w-16"
+                      width="w-28"
                       value={a.name}
                       onCommit={(name) => void edit(fieldEdits(plan, `site/areas/${a.id}`, { name }))}
                     />
