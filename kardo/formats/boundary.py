@@ -11,11 +11,11 @@ from defusedxml import sax
 from defusedxml.common import DefusedXmlException
 from pyproj import CRS
 from pyproj.exceptions import CRSError, ProjError
-from shapely import LineString, Polygon, is_valid_reason
+from shapely import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from kardo.core.errors import KardoError, ReadError
-from kardo.core.flight.areas import scale_over
+from kardo.core.flight.areas import crossing, scale_over
 from kardo.core.geodesy.crs import Grid
 from kardo.core.geodesy.transformations import WGS84, Transformation
 from kardo.core.geodesy.units import area, length
@@ -207,12 +207,13 @@ def _checked(points: list[tuple[float, float]], how: list[str], on: Ground) -> B
     on[0].require_inside(np.array([p[0] for p in ring]), np.array([p[1] for p in ring]), "the boundary")
     polygon = Polygon(ring)
     if not polygon.is_valid:
-        where = is_valid_reason(polygon).partition("[")[2].rstrip("]")
-        spot = " ".join(f"{float(v):.1f}" for v in where.split()) if where else ""
+        spot = crossing(polygon)
         raise ReadError(
-            f"The boundary crosses itself{f' near {spot}' if spot else ''}.",
+            f"The boundary crosses itself{f' near {spot[0]:.1f} {spot[1]:.1f}' if spot else ''}.",
             where="the boundary",
             mend="Put its corners in order round the site.",
+            spot=spot,
+            outline=tuple(ring),
         )
     return Boundary(tuple(ring), (*how, f"{len(ring)} corners."), _on_ground(polygon, on))
 

@@ -75,7 +75,8 @@ def install(api: NinjaAPI) -> None:
 
     @api.exception_handler(KardoError)
     def bad_input(request: HttpRequest, fault: KardoError) -> HttpResponse:
-        return problem(422, fault.what, fault.where, fault.mend)
+        drawn = {"spot": fault.spot, "outline": fault.outline} if fault.spot else {}
+        return problem(422, fault.what, fault.where, fault.mend, **drawn)
 
     @api.exception_handler(ValidationError)
     def bad_request(request: HttpRequest, fault: ValidationError) -> HttpResponse:

@@ -80,6 +80,7 @@ def test_from_a_boundary_to_a_verdict_and_out(signed_in, tmp_path):  # noqa: PLR
     crossed.write_bytes(geojson([RING[0], RING[2], RING[1], RING[3]]))
     page.get_by_label("Boundary file").set_input_files(crossed)
     expect(page.get_by_role("alert")).to_contain_text("crosses itself near")
+    expect(page.get_by_role("alert")).to_contain_text("ringed on the sheet")
     site = tmp_path / "site.geojson"
     site.write_bytes(geojson())
     page.get_by_label("Boundary file").set_input_files(site)

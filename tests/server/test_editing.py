@@ -2,11 +2,13 @@
 
 import json
 import time
+from itertools import pairwise
 from uuid import uuid4
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
+from shapely import LineString, Point
 
 from kardo.core.plan.model import plan_from_json
 from kardo.formats.raster import write_terrain
@@ -155,7 +157,11 @@ def test_boundary_is_read_and_not_saved(planner, job):
     crossed = planner.post(
         f"/api/jobs/{job.pk}/read/boundary", {"file": SimpleUploadedFile("x.geojson", geojson(CROSSED))}
     )
-    assert crossed.status_code == 422 and "crosses itself" in crossed.json()["title"]
+    told = crossed.json()
+    assert crossed.status_code == 422 and "crosses itself" in told["title"]
+    (e, n), outline = told["spot"], told["outline"]
+    sides = [LineString(side) for side in pairwise([*outline, outline[0]])]
+    assert sum(side.distance(Point(e, n)) < 1e-6 for side in sides) == 2  # where two of its sides meet
     assert Job.objects.get(pk=job.pk).revision == 1
 
 

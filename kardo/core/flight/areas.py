@@ -3,7 +3,7 @@
 import math
 from functools import lru_cache
 
-from shapely import LineString, MultiPolygon, Polygon, unary_union
+from shapely import LineString, MultiPolygon, Polygon, is_valid_reason, unary_union
 from shapely.geometry.base import BaseGeometry
 
 from kardo.core.errors import KardoError, PlanError
@@ -68,6 +68,12 @@ def scale_over(grid: Grid, surface: AnySurface | None, shape: BaseGeometry) -> f
     return grid.combined_factor(middle.x, middle.y, 0.0 if math.isnan(h) else h)
 
 
+def crossing(polygon: Polygon) -> tuple[float, float] | None:
+    """Where the outline of a polygon that is not valid crosses or touches itself, in its own coordinates; None where nothing tells."""
+    e, *n = is_valid_reason(polygon).partition("[")[2].rstrip("]").split() or ["", ""]
+    return (float(e), float(n[0])) if e else None
+
+
 @lru_cache(maxsize=256)
 def _polygon(ring: Ring, what: str) -> Polygon:
     polygon = Polygon(ring)
@@ -76,6 +82,8 @@ def _polygon(ring: Ring, what: str) -> Polygon:
             f"{what} crosses itself or has no extent.",
             where="Site",
             mend="Move the vertices so that its sides do not cross.",
+            spot=crossing(polygon),
+            outline=tuple(ring),
         )
     return polygon
 

@@ -103,6 +103,12 @@ export interface Conflict {
 }
 
 /** An error as the server tells it: what, where, how to mend. Status 0: it did not answer. */
+/** A place in grid metres and the outline about it. */
+export interface Drawn {
+  spot: [number, number];
+  outline: [number, number][];
+}
+
 export class Problem extends Error {
   constructor(
     readonly status: number,
@@ -110,6 +116,8 @@ export class Problem extends Error {
     readonly where = "",
     readonly mend = "",
     readonly conflicts: Conflict[] = [],
+    /** Where on the sheet it is, and what could not be taken there. */
+    readonly drawn: Drawn | null = null,
   ) {
     super(what);
   }
@@ -159,13 +167,14 @@ export async function call<T>(
     /* not JSON: a proxy's page; the status tells enough */
   }
   if (!response.ok) {
-    const told = (data ?? {}) as Partial<{ title: string; where: string; mend: string; conflicts: Conflict[] }>;
+    const told = (data ?? {}) as Partial<{ title: string; where: string; mend: string; conflicts: Conflict[] } & Drawn>;
     throw new Problem(
       response.status,
       told.title ?? (response.status === 404 ? "This is not here." : `The server answered ${response.status}.`),
       told.where,
       told.mend,
       told.conflicts,
+      told.spot && { spot: told.spot, outline: told.outline ?? [] },
     );
   }
   return data as T;

@@ -4,7 +4,7 @@ import type { Session } from "../api/client";
 import { Sheet } from "../sheet/Sheet";
 import { fetchTrays, STATIONS } from "../stations/registry";
 import { Tray } from "../stations/Tray";
-import { ProblemNote } from "../ui/ProblemNote";
+import { OnTheSheet, ProblemNote } from "../ui/ProblemNote";
 import { short } from "../lib/differences";
 import { useWidth } from "../lib/narrow";
 import { Drawer } from "./Edge";
@@ -186,6 +186,7 @@ function Refused() {
       >
         <p className="flex-1">
           <strong>Not taken: {entry.refused!.what}</strong> {entry.refused!.mend}{" "}
+          <OnTheSheet drawn={entry.refused!.drawn} />
           <span className="figures text-sm">
             {entry.edits
               .slice(0, 3)

@@ -210,7 +210,7 @@ export class Outbox<Answer> {
     const outcome =
       problem.status === 412
         ? { conflicts: problem.conflicts }
-        : { refused: { what: problem.what, where: problem.where, mend: problem.mend } };
+        : { refused: { what: problem.what, where: problem.where, mend: problem.mend, drawn: problem.drawn } };
     await this.replace({ ...step, unsure: undefined, ...outcome });
     this.settle(step, false);
     return problem.status !== 412;

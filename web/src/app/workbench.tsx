@@ -99,6 +99,9 @@ interface Workbench {
 
 const Bench = createContext<Workbench | null>(null);
 
+/** The same where there is no job: nothing. */
+export const useWorkbenchIfAny = () => useContext(Bench);
+
 export function useWorkbench(): Workbench {
   const bench = useContext(Bench);
   if (!bench) throw new Error("useWorkbench outside of its provider");

@@ -1,18 +1,20 @@
-import type { Problem } from "../api/client";
+import { useEffect } from "react";
+import type { Drawn, Problem } from "../api/client";
+import { useWorkbenchIfAny } from "../app/workbench";
 
 /** An error in place: what, where, how to mend. */
 export function ProblemNote({
   problem,
   onClose,
 }: {
-  problem: Pick<Problem, "what" | "where" | "mend">;
+  problem: Pick<Problem, "what" | "where" | "mend"> & { drawn?: Drawn | null };
   onClose?: () => void;
 }) {
   return (
     <div role="alert" className="flex gap-2 border-l-4 border-decision bg-decision-wash px-2 py-1">
       <p className="flex-1">
         {problem.where && <span className="text-quiet">{problem.where}: </span>}
-        <strong>{problem.what}</strong> {problem.mend}
+        <strong>{problem.what}</strong> {problem.mend} <OnTheSheet drawn={problem.drawn} />
       </p>
       {onClose && (
         <button className="cursor-pointer px-1 font-bold" onClick={onClose} aria-label="Close this message">
@@ -21,4 +23,21 @@ export function ProblemNote({
       )}
     </div>
   );
+}
+
+/** Shows on the sheet what could not be taken, and where; it goes with the message. */
+export function OnTheSheet({ drawn }: { drawn: Drawn | null | undefined }) {
+  const bench = useWorkbenchIfAny();
+  const setBrought = bench?.setBrought;
+  const setPreview = bench?.setPreview;
+  useEffect(() => {
+    if (!drawn || !setBrought || !setPreview) return;
+    setBrought({ places: [drawn.spot], lines: [] });
+    if (drawn.outline.length) setPreview(drawn.outline);
+    return () => {
+      setBrought(null);
+      setPreview(null);
+    };
+  }, [drawn, setBrought, setPreview]);
+  return drawn && bench ? <span className="text-sm">It is ringed on the sheet.</span> : null;
 }
