@@ -12,6 +12,8 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationErr
 
 from kardo.core.arrays import Json
 from kardo.core.errors import PlanError
+from kardo.core.geodesy.units import UNITS
+from kardo.core.plan.limits import LIMITS, limit_words, station_of
 
 
 class _Prose:
@@ -100,7 +102,11 @@ def validated(model: type[Row], data: Any, where: str) -> Row:
         return model.model_validate(data)
     except ValidationError as fault:
         first = fault.errors()[0]
-        path = ".".join([where, *(str(p) for p in first["loc"])])
-        message = first["msg"].removeprefix("Value error, ")
-        given = ascii(first["input"])[:60]
-        raise PlanError(f"{message[0].upper()}{message[1:]}.", where=path, mend=f"Given: {given}") from fault
+        of_plan = where == "plan" and isinstance(data, dict)
+        brief = data.get("brief") if of_plan else None
+        unit = brief.get("unit") if isinstance(brief, dict) else "m"
+        raise PlanError(
+            limit_words(first, unit if unit in UNITS else "m"),
+            where=station_of(first["loc"], data) if of_plan else ".".join([where, *(str(p) for p in first["loc"])]),
+            mend="Nothing was changed." if first["type"] in LIMITS else f"Given: {ascii(first['input'])[:60]}",
+        ) from fault

@@ -53,8 +53,11 @@ export class Outbox<Answer> {
   }
 
   /** Take a step. Resolves once the server took it (true), refused it or found a conflict (false), or could not be reached,
-   * when the step is safe here (true). */
-  put(edits: Edit[], revision: number): Promise<boolean> {
+   * when the step is safe here (true). One that was refused goes when all that it wanted to change is typed anew. */
+  async put(edits: Edit[], revision: number): Promise<boolean> {
+    const anew = new Set(edits.map((e) => e.path));
+    const refused = this.state.entries.filter((e) => e.refused && e.edits.length);
+    for (const entry of refused.filter((e) => e.edits.every((edit) => anew.has(edit.path)))) await this.forget(entry);
     return this.add({ edits, revision });
   }
 
