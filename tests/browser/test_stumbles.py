@@ -6,7 +6,7 @@ from playwright.sync_api import expect
 
 from kardo.core.plan.stands import OnNothing
 from tests.browser.test_control import opened
-from tests.browser.test_story import open_demo, settled
+from tests.browser.test_story import commit, open_demo, settled
 from tests.conftest import small_plan
 
 
@@ -73,3 +73,29 @@ def test_a_key_counts_while_another_station_is_on_its_way(signed_in):
     page.wait_for_timeout(1500)  # for the first to come, if it were the last word
     expect(page.get_by_test_id("tray-control")).to_be_visible()
     expect(page.get_by_test_id("tray-verdict")).to_have_count(0)
+
+
+def test_back_goes_to_the_view_before_and_ticks_stay(signed_in):
+    page = signed_in
+    open_demo(page)
+    for key in ("3", "4", "5"):
+        page.keyboard.press(key)
+    page.get_by_label("Mark K3").check()
+    page.get_by_label("Mark K5").check()
+    page.get_by_role("tab", name="observe").click()
+    expect(page.get_by_test_id("observed")).to_be_visible()
+    page.keyboard.press("4")
+    page.get_by_role("tab", name="satellites").click()
+    expect(page).to_have_url(re.compile("/base/satellites$"))
+    for address in ("/base$", "/control/observe$", "/control$", "/base$", "/flight$"):
+        page.go_back()
+        expect(page).to_have_url(re.compile(address))
+    page.keyboard.press("5")
+    expect(page.get_by_test_id("control-table")).to_be_visible()
+    expect(page.get_by_text("2 marked:")).to_be_visible()
+    commit(page.get_by_label("N of K3", exact=True), "5128437")
+    settled(page)
+    expect(page.get_by_label("Mark K3")).to_be_checked()
+    page.get_by_role("button", name="unmark").click()
+    page.get_by_role("button", name="Undo").click()
+    settled(page)

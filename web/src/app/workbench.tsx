@@ -1,4 +1,15 @@
-import { createContext, useCallback, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
+import {
+  createContext,
+  useCallback,
+  useContext,
+  useEffect,
+  useMemo,
+  useRef,
+  useState,
+  type Dispatch,
+  type ReactNode,
+  type SetStateAction,
+} from "react";
 import { useNavigate, useParams } from "react-router";
 import type { Plan, Result, Sent, SiteFeature, Spot } from "../api/client";
 import { STATION_IDS, type Station } from "../stations/ids";
@@ -93,6 +104,9 @@ interface Workbench {
   /** Points of a layout that is looked at before it is taken. */
   proposed: Spot[] | null;
   setProposed: (points: Spot[] | null) => void;
+  /** The points that are ticked in the Control table, by id. */
+  marked: Record<string, boolean>;
+  setMarked: Dispatch<SetStateAction<Record<string, boolean>>>;
   goTo: { e: number; n: number } | null;
   setGoTo: (place: { e: number; n: number } | null) => void;
 }
@@ -137,6 +151,7 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
   const [draft, setDraft] = useState<{ object: string; e: number; n: number } | null>(null);
   const [pins, setPins] = useState<Pin[]>([]);
   const [pinning, setPinning] = useState(false);
+  const [marked, setMarked] = useState<Record<string, boolean>>({});
   const [carried, carry] = useState<Sent | null>(null);
   const [{ round, way }, setRounded] = useState<{ round: string[]; way: [number, number][] }>({ round: [], way: [] });
   const setRound = useCallback((round: string[], way: [number, number][] = []) => setRounded({ round, way }), []);
@@ -167,6 +182,8 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
       setPins,
       pinning,
       setPinning,
+      marked,
+      setMarked,
       carried,
       carry,
       round,
@@ -196,6 +213,7 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
       draft,
       pins,
       pinning,
+      marked,
       carried,
       round,
       way,

@@ -4,7 +4,6 @@ import {
   getCoreRowModel,
   getSortedRowModel,
   useReactTable,
-  type RowSelectionState,
   type SortingState,
 } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
@@ -48,9 +47,8 @@ export function methodOf(point: ControlPoint, methods: Catalogue["methods"]): st
 /** Targets and checks: sorted, marked, edited in place; only the rows in sight are drawn. */
 export function ControlTable() {
   const { plan, summary, result, edit } = usePlan();
-  const { selected, select } = useWorkbench();
+  const { selected, select, marked, setMarked } = useWorkbench();
   const [sorting, setSorting] = useState<SortingState>([]);
-  const [marked, setMarked] = useState<RowSelectionState>({});
   const columns = useColumns();
   const data = useMemo(() => {
     const figures = new Map(result?.control.map((c) => [c.id, c]));
