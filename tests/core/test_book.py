@@ -18,7 +18,9 @@ from kardo.core.errors import PlanError
 from kardo.core.flight.pattern import all_flown
 from kardo.core.geodesy.antenna import vertical_from_slant
 from kardo.core.gnss.heights import heights
+from kardo.core.plan.control import Occupation
 from kardo.core.plan.edits import Edit, changed
+from kardo.core.plan.stands import OwnSession
 from tests.conftest import small_plan
 from tests.core.test_day import visited
 
@@ -295,3 +297,50 @@ def test_a_slant_and_a_vertical_are_compared_as_what_they_come_to():
     up = vertical_from_slant(1.872, antenna)
     heights = [read(1, 1, 1.872, "slant"), read(2, 2, round(up + 0.001, 4)), read(3, 3, 1.872)]
     assert still_to_do(plan, book_of(heights)).odd["base"].entry == heights[2].id, "a slant written as a vertical"
+
+
+def test_a_target_that_logs_for_itself_has_the_hours_from_on_to_off():
+    plan, *_ = visited()
+    own = OwnSession(hours=2.0, setup="base")
+    logger = plan.control[0].model_copy(update={"hangs_on": own, "occupations": (Occupation(epochs=3600),)})
+    plan = plan.model_copy(update={"control": (logger, *plan.control[1:])})
+    on = entry(1, 10, kind="session_on", point=logger.id, place="on the peg")
+    hours = [as_done(plan, book_of(day)).control[0].hangs_on.hours for day in ([on], [on, session_off(2, logger, 85)])]
+    assert hours == [2.0, 1.25], "as planned while it runs; then what it logged"
+    assert f"control/{logger.id}" not in still_to_do(plan, book_of([on])).points
+    by_hand = changed(
+        plan, [Edit(f"control/{logger.id}/hangs_on", own.model_dump(), own.model_dump() | {"hours": 1.25})]
+    )
+    assert as_done(plan, book_of([on, session_off(2, logger, 85)])).hash == by_hand.hash
+    assert entry_words(plan, on) == f"{logger.name}: its log on, on the peg"
+    gone = entry(9, 200, kind="departure")
+    assert logger.id not in {p.id for p in as_done(plan, book_of([gone])).control}, "never switched on: not done"
+
+
+def session_off(number, point, minute):
+    return entry(number, minute, kind="session_off", point=point.id)
+
+
+def test_what_the_day_is_short_of_is_counted():
+    plan, *_ = visited()
+    planned = sum(s.count for s in all_flown(plan)[0].strips if s.leg == 0)
+    leg = {"flight": "main", "leg": 1, "images": planned - 4, "positions": planned - 10, "not_fixed": 0.25}
+    day = [
+        entry(1, 1, kind="leg", **leg),
+        occupied(2, "G1", 2, state="float"),
+        occupied(3, "G2", 3, state="float"),
+        occupied(4, "G2", 4),
+        entry(5, 5, kind="not_reached", point="K1", why="under water"),
+        entry(6, 6, kind="not_reached", point="G3"),
+    ]
+    left = still_to_do(plan, book_of(day))
+    targets, checks = len(plan.targets), len(plan.checks)
+    assert left.short == [
+        f"main flight: 4 images of {planned} missing, 6 images without a position, 25 % of the positions not fixed",
+        "not fixed: G1",
+        f"1 target lost, {targets - 1} of {targets} left: G3",
+        f"1 check lost, {checks - 1} of {checks} left: K1 (under water)",
+    ]
+    told = enough(plan, left, None)
+    assert "Short of the plan: main flight: 4 images" in told and "Still to do" in told
+    assert not still_to_do(plan, book_of([flown(1, 1) if planned <= 90 else entry(1, 1, kind="note", words="x")])).short

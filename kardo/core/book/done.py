@@ -5,6 +5,7 @@ As long as a visit is under way, what is not in the book yet counts as it was pl
 book was not done.
 """
 
+from collections import Counter
 from dataclasses import dataclass
 from typing import Literal
 
@@ -15,19 +16,23 @@ from kardo.core.book.entries import (
     LegFlown,
     NotReached,
     Occupied,
+    SessionOff,
+    SessionOn,
     StoodUp,
     TargetMoved,
 )
 from kardo.core.flight.pattern import flown
 from kardo.core.geodesy.antenna import outvoted
-from kardo.core.geodesy.units import small
+from kardo.core.geodesy.units import counted, small
 from kardo.core.gnss.heights import vertical_height
 from kardo.core.plan.control import MOST_OCCUPATIONS, ControlPoint, Occupation
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.model import Plan, plan_of
 from kardo.core.plan.parts import to_json
-from kardo.core.plan.stands import MOST_READINGS, OnSetUp, Reading, SetUp
+from kardo.core.plan.stands import MOST_READINGS, HangsOn, OnSetUp, OwnSession, Reading, SetUp
 
+SHORTEST_LOG, LONGEST_LOG = 0.1, 240.0  # hours that a session may have
+LEAST_SHARE = 0.005  # of positions that are not fixed, from which it is told
 MOSTLY = 0.5  # share of a leg's positions that is not fixed, from which the leg counts as float
 
 
@@ -78,6 +83,9 @@ def _point(plan: Plan, point: ControlPoint, book: Book, left: set[str]) -> Contr
         return None
     if moved:
         point = point.model_copy(update={"e": moved[-1].e, "n": moved[-1].n, "h": None})
+    point, logged = _logged(point, book)
+    if logged:
+        return point
     entries = [e for e in book.standing if isinstance(e.said, Occupied) and e.said.point == point.id]
     if not entries:
         over = all(_day_over(plan, o.visit, left) for o in point.occupations)
@@ -97,6 +105,27 @@ def _point(plan: Plan, point: ControlPoint, book: Book, left: set[str]) -> Contr
         )
     still = [o for o in point.occupations[len(done) :] if not _day_over(plan, o.visit, left)]
     return point.model_copy(update={"occupations": (*done, *still)[:MOST_OCCUPATIONS]})
+
+
+def _logged(point: ControlPoint, book: Book) -> tuple[ControlPoint, bool]:
+    """A point that logs for itself with the hours that it really logged, and whether it did: from when it was switched on until it was
+    switched off; as long as that is not written down, as planned."""
+    if not any(isinstance(on, OwnSession) for on in point.by_hanging):
+        return point, False
+    of_point = [e for e in book.standing if isinstance(e.said, SessionOn | SessionOff) and e.said.point == point.id]
+    on = next((e.moment for e in reversed(of_point) if isinstance(e.said, SessionOn)), None)
+    if on is None:
+        return point, False
+    off = next((e.moment for e in of_point if isinstance(e.said, SessionOff) and e.moment > on), None)
+    if off is None:
+        return point, True
+    hours = min(max((off - on).total_seconds() / 3600, SHORTEST_LOG), LONGEST_LOG)
+
+    def with_hours(hung: HangsOn | None) -> HangsOn | None:
+        return hung.model_copy(update={"hours": hours}) if isinstance(hung, OwnSession) else hung
+
+    done = tuple(o.model_copy(update={"hangs_on": with_hours(o.hangs_on)}) for o in point.occupations)
+    return point.model_copy(update={"hangs_on": with_hours(point.hangs_on), "occupations": done}), True
 
 
 def _planned(point: ControlPoint, k: int) -> Occupation:
@@ -131,7 +160,7 @@ class OddHeight:
 class Left:
     """What is still to be done on a visit, in the plan's own names, by paths: points to occupy, legs to fly, set-ups without two
     heights that agree; by how many metres the heights of a set-up differ; and by set-up what was last heard of it where that is not
-    as planned; and the height of a set-up that the others outvote."""
+    as planned; the height of a set-up that the others outvote; and what was done is short of the plan in, in words."""
 
     points: list[str]
     legs: list[str]
@@ -139,11 +168,12 @@ class Left:
     differences: dict[str, float]
     off_air: dict[str, str]
     odd: dict[str, OddHeight]
+    short: list[str]
 
 
 def still_to_do(plan: Plan, book: Book) -> Left:
     """What the book still wants, how the heights of each set-up differ (vertical above the mark), and what was heard of it."""
-    occupied = [s.point for s in book.of("occupation")]
+    occupied = [s.point for s in book.of("occupation", "session_on")]
     gone = {s.point for s in book.of("not_reached")} | {s.point for s in book.of("target_moved") if s.after_observed}
     points = [f"control/{p.id}" for p in plan.control if p.id not in gone and occupied.count(p.id) < len(p.occupations)]
     legs = []
@@ -162,7 +192,50 @@ def still_to_do(plan: Plan, book: Book) -> Left:
         {key: spread for key, (count, spread) in spreads.items() if count > 1},
         off_air,
         _odd(plan, book),
+        [*_flown_short(plan, book), *_observed_short(plan, book), *_lost(plan, book)],
     )
+
+
+def _flown_short(plan: Plan, book: Book) -> list[str]:
+    """What the legs that were flown lack, counted over each flight."""
+    out = []
+    for flight in plan.flights:
+        legs: dict[int, LegFlown] = {s.leg: s for s in book.of("leg") if s.flight == flight.id}
+        planned = Counter[int]()
+        for strip in flown(plan, flight).strips:
+            planned[strip.leg + 1] += strip.count
+        images = sum(max(0, planned[leg] - said.images) for leg, said in legs.items())
+        positions = sum(max(0, said.images - said.positions) for said in legs.values())
+        kept = sum(said.positions for said in legs.values())
+        afloat = sum(said.not_fixed * said.positions for said in legs.values()) / kept if kept else 0.0
+        lacks = [f"{counted(images, 'image')} of {sum(planned[leg] for leg in legs)} missing"] if images else []
+        lacks += [f"{counted(positions, 'image')} without a position"] if positions else []
+        lacks += [f"{100 * afloat:.0f} % of the positions not fixed"] if afloat >= LEAST_SHARE else []
+        out += [f"{flight.name}: {', '.join(lacks)}"] if lacks else []
+    return out
+
+
+def _observed_short(plan: Plan, book: Book) -> list[str]:
+    """The points of which no occupation came out fixed."""
+    states: dict[str, set[str]] = {}
+    for said in book.of("occupation"):
+        states.setdefault(said.point, set()).add(said.state)
+    afloat = [p.name for p in plan.control if p.id in states and "fixed" not in states[p.id]]
+    return [f"not fixed: {', '.join(afloat)}"] if afloat else []
+
+
+def _lost(plan: Plan, book: Book) -> list[str]:
+    """Targets and checks that are lost, why, and how many are left of what was planned."""
+    why = {s.point: s.why for s in book.of("not_reached")}
+    why |= {s.point: "moved after it was observed" for s in book.of("target_moved") if s.after_observed}
+    out = []
+    for points, kind in ((plan.targets, "target"), (plan.checks, "check")):
+        lost = [f"{p.name}{f' ({why[p.id]})' if why[p.id] else ''}" for p in points if p.id in why]
+        if lost:
+            out.append(
+                f"{counted(len(lost), kind)} lost, {len(points) - len(lost)} of {len(points)} left: {', '.join(lost)}"
+            )
+    return out
 
 
 def _spread(plan: Plan, setup: SetUp, book: Book) -> tuple[int, float]:

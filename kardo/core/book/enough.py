@@ -24,7 +24,7 @@ def if_left_now(book: Book, visit: str) -> Book:
 def enough(plan: Plan, left: Left, promise: Promise | None, lack: str = "") -> str:
     """What leaving now would come to: promise of the plan as done if the crew left now, None while it is computed; lack where
     nothing can be predicted of it. A base that was last heard elsewhere than planned comes first: no figure knows of that."""
-    still = _still(plan, left)
+    still = " ".join(part for part in (_short(left), _still(plan, left)) if part)
     if left.off_air:
         key, words = next(iter(left.off_air.items()))
         return f"Not enough to leave: the {name_of(plan, 'setup', key)} was heard elsewhere than planned. {words} Mend it, listen again, and measure again what hangs on it."
@@ -39,8 +39,15 @@ def enough(plan: Plan, left: Left, promise: Promise | None, lack: str = "") -> s
     chance = "no checks to pass" if promise.chance is None else f"{chance_words(promise.chance)} to pass"
     if promise.good:
         return f"Enough to leave: {figures}, {chance}. {still}".strip()
-    mend = still or "Nothing that was planned is left: observe again under another sky, or fly a leg again."
-    return f"Not enough to leave: {figures}, {chance}. {mend}"
+    mend = (
+        _still(plan, left) or "Nothing that was planned is left: observe again under another sky, or fly a leg again."
+    )
+    return f"Not enough to leave: {figures}, {chance}. {' '.join(part for part in (_short(left), mend) if part)}"
+
+
+def _short(left: Left) -> str:
+    """What was done is short of the plan in."""
+    return f"Short of the plan: {'; '.join(left.short)}." if left.short else ""
 
 
 def _still(plan: Plan, left: Left) -> str:

@@ -131,9 +131,25 @@ class TargetMoved(Part):
 
 
 class NotReached(Part):
-    """A point could not be reached: it is neither laid out nor observed."""
+    """A point could not be reached: it is neither laid out nor observed; why."""
 
     kind: Literal["not_reached"] = "not_reached"
+    point: Identifier
+    why: Words = ""
+
+
+class SessionOn(Part):
+    """A target that logs for itself was switched on; where it lies, as its display or the peg says."""
+
+    kind: Literal["session_on"] = "session_on"
+    point: Identifier
+    place: Short = ""
+
+
+class SessionOff(Part):
+    """A target that logs for itself was switched off."""
+
+    kind: Literal["session_off"] = "session_off"
     point: Identifier
 
 
@@ -197,6 +213,8 @@ Said = Annotated[
     | TargetOut
     | TargetMoved
     | NotReached
+    | SessionOn
+    | SessionOff
     | TargetIn
     | LegFlown
     | LegNotFlown

@@ -52,7 +52,7 @@ def contradictions(plan: Plan, book: Book, closing: Closing) -> list[str]:
     if taken is None:
         return []
     by_id = {o.point: o for o in taken.outcomes}
-    observed = {s.point for s in book.of("occupation")}
+    observed = {s.point for s in book.of("occupation", "session_on")}
     lost = {s.point for s in book.of("not_reached")} | {s.point for s in book.of("target_moved") if s.after_observed}
     found = []
     for point in plan.control:

@@ -7623,7 +7623,7 @@ export interface components {
             /** Visit */
             visit: string;
             /** Said */
-            said: components["schemas"]["Arrival"] | components["schemas"]["Departure"] | components["schemas"]["StoodUp"] | components["schemas"]["HeightRead"] | components["schemas"]["BroadcastHeard"] | components["schemas"]["LogOn"] | components["schemas"]["LogOff"] | components["schemas"]["Occupied"] | components["schemas"]["TargetOut"] | components["schemas"]["TargetMoved"] | components["schemas"]["NotReached"] | components["schemas"]["TargetIn"] | components["schemas"]["LegFlown"] | components["schemas"]["LegNotFlown"] | components["schemas"]["Ticked"] | components["schemas"]["Noted"] | components["schemas"]["Withdrawn"];
+            said: components["schemas"]["Arrival"] | components["schemas"]["Departure"] | components["schemas"]["StoodUp"] | components["schemas"]["HeightRead"] | components["schemas"]["BroadcastHeard"] | components["schemas"]["LogOn"] | components["schemas"]["LogOff"] | components["schemas"]["Occupied"] | components["schemas"]["TargetOut"] | components["schemas"]["TargetMoved"] | components["schemas"]["NotReached"] | components["schemas"]["SessionOn"] | components["schemas"]["SessionOff"] | components["schemas"]["TargetIn"] | components["schemas"]["LegFlown"] | components["schemas"]["LegNotFlown"] | components["schemas"]["Ticked"] | components["schemas"]["Noted"] | components["schemas"]["Withdrawn"];
             /** Corrects */
             corrects: string | null;
             /**
@@ -7681,7 +7681,7 @@ export interface components {
          * Left
          * @description What is still to be done on a visit, in the plan's own names, by paths: points to occupy, legs to fly, set-ups without two
          *     heights that agree; by how many metres the heights of a set-up differ; and by set-up what was last heard of it where that is not
-         *     as planned; and the height of a set-up that the others outvote.
+         *     as planned; the height of a set-up that the others outvote; and what was done is short of the plan in, in words.
          */
         Left: {
             /** Points */
@@ -7702,6 +7702,8 @@ export interface components {
             odd: {
                 [key: string]: components["schemas"]["OddHeight"];
             };
+            /** Short */
+            short: string[];
         };
         /**
          * LegFlown
@@ -7775,7 +7777,7 @@ export interface components {
         };
         /**
          * NotReached
-         * @description A point could not be reached: it is neither laid out nor observed.
+         * @description A point could not be reached: it is neither laid out nor observed; why.
          */
         NotReached: {
             /**
@@ -7785,6 +7787,11 @@ export interface components {
             kind: "not_reached";
             /** Point */
             point: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
         /**
          * Noted
@@ -7833,6 +7840,37 @@ export interface components {
             entry: string;
             /** Words */
             words: string;
+        };
+        /**
+         * SessionOff
+         * @description A target that logs for itself was switched off.
+         */
+        SessionOff: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "session_off";
+            /** Point */
+            point: string;
+        };
+        /**
+         * SessionOn
+         * @description A target that logs for itself was switched on; where it lies, as its display or the peg says.
+         */
+        SessionOn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "session_on";
+            /** Point */
+            point: string;
+            /**
+             * Place
+             * @default
+             */
+            place: string;
         };
         /**
          * StoodUp

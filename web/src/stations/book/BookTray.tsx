@@ -372,7 +372,11 @@ function told(entry: Said, plan: Plan): string {
     case "target_in":
       return `${point} ${entry.kind === "target_out" ? "out" : "in"}`;
     case "not_reached":
-      return `${point} not reached`;
+      return `${point} not reached${entry.why ? `: ${entry.why}` : ""}`;
+    case "session_on":
+      return `${point}: its log on${entry.place ? `, ${entry.place}` : ""}`;
+    case "session_off":
+      return `${point}: its log off`;
     case "leg":
       return `${flight}, leg ${entry.leg}: ${entry.images} images, ${entry.positions} positions, ${Math.round(100 * entry.not_fixed)} % not fixed${entry.battery ? `, battery ${entry.battery}` : ""}`;
     case "leg_not_flown":

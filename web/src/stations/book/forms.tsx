@@ -311,6 +311,69 @@ function Elsewhere({ point, say }: { point: ControlPoint; say: Say }) {
   );
 }
 
+const REASONS = ["under water", "fenced or locked", "overgrown", "not safe", "no permission"];
+
+/** A point that could not be reached: why, by one touch or in words. */
+function NotReached({ point, say }: { point: ControlPoint; say: Say }) {
+  const [why, setWhy] = useState("");
+  const not = (words: string) => say({ kind: "not_reached", point: point.id, why: words });
+  return (
+    <details className="mt-2 w-full">
+      <summary className="min-h-[44px] cursor-pointer underline">not reached</summary>
+      <p className="text-sm">Why is {point.name} not reached?</p>
+      <div className="mt-1 flex flex-wrap gap-2">
+        {REASONS.map((reason) => (
+          <button key={reason} className={TOUCH} onClick={() => not(reason)}>
+            {reason}
+          </button>
+        ))}
+        <input
+          className="input min-h-[44px] min-w-40 flex-1"
+          aria-label="Another reason"
+          placeholder="another reason"
+          maxLength={200}
+          value={why}
+          onChange={(event) => setWhy(event.target.value)}
+        />
+        <button className={TOUCH} disabled={!why.trim()} onClick={() => not(why.trim())}>
+          write it down
+        </button>
+      </div>
+    </details>
+  );
+}
+
+/** Whether a point's occupation of this number is its own log. */
+function logs(point: ControlPoint, number: number): boolean {
+  const one = point.occupations[Math.min(number, point.occupations.length) - 1];
+  return (one?.hangs_on ?? point.hangs_on).on === "session";
+}
+
+/** A target that logs for itself: switched on, and where it lies; it is switched off when it is taken up. */
+function LogForm({ point, say }: { point: ControlPoint; say: Say }) {
+  const [place, setPlace] = useState("");
+  const own = point.hangs_on.on === "session" ? point.hangs_on.hours : null;
+  return (
+    <>
+      <p className="mt-1">
+        It logs for itself{own !== null && `, ${own} h as planned`}: switch it on, and off when it is taken up.
+      </p>
+      <label className="mt-1 grid gap-1 text-sm">
+        where it lies, as its display or the peg says
+        <input
+          className="input min-h-[44px] text-lg"
+          maxLength={60}
+          value={place}
+          onChange={(event) => setPlace(event.target.value)}
+        />
+      </label>
+      <Big onClick={() => say({ kind: "session_on", point: point.id, place: place.trim() })}>its log is on</Big>
+      <Elsewhere point={point} say={say} />
+      <NotReached point={point} say={say} />
+    </>
+  );
+}
+
 /** What the points of a task are observed with, as long as it is said otherwise: the pole's height as typed, and the base where it
  * is another than planned. */
 interface Rover {
@@ -369,6 +432,9 @@ export function PointsForm({ task, lines, say }: { task: Day["tasks"][number]; l
   const place = plan.control.indexOf(first);
   const height = first.h ?? summary?.control_h[place];
   const epochs = first.occupations[Math.min(task.number, first.occupations.length) - 1]?.epochs ?? 60;
+  const ofPoint = <T extends { point: string }>(some: T[]) => some.filter((s) => s.point === first.id).length;
+  const running = ofPoint(said(lines, "session_on")) > ofPoint(said(lines, "session_off"));
+  const lifted = task.kind === "targets_in" && running; // its log still runs
   const occupied = (state: "fixed" | "float" | "code") =>
     say({
       kind: "occupation",
@@ -384,7 +450,9 @@ export function PointsForm({ task, lines, say }: { task: Day["tasks"][number]; l
       <p className="figures text-lg">
         E {grid(first.e, unit, 2)} N {grid(first.n, unit, 2)} H {length(height, unit, 2)} {unitName(unit)}
       </p>
-      {observe ? (
+      {observe && logs(first, task.number) ? (
+        <LogForm key={first.id} point={first} say={say} />
+      ) : observe ? (
         <>
           <Big onClick={() => occupied("fixed")}>fixed, {epochs} epochs</Big>
           <RoverForm rover={rover} onChange={setRover} />
@@ -392,9 +460,7 @@ export function PointsForm({ task, lines, say }: { task: Day["tasks"][number]; l
             <button className={TOUCH} onClick={() => occupied("float")}>
               float
             </button>
-            <button className={TOUCH} onClick={() => say({ kind: "not_reached", point: first.id })}>
-              not reached
-            </button>
+            <NotReached key={first.id} point={first} say={say} />
             {counted(first.id) > 0 && (
               <button
                 className={TOUCH}
@@ -409,14 +475,17 @@ export function PointsForm({ task, lines, say }: { task: Day["tasks"][number]; l
         </>
       ) : (
         <>
-          <Big onClick={() => say({ kind: laying ? "target_out" : "target_in", point: first.id })}>
-            {laying ? "it lies there" : "taken up"}
+          <Big
+            onClick={() => {
+              if (lifted) say({ kind: "session_off", point: first.id });
+              say({ kind: laying ? "target_out" : "target_in", point: first.id });
+            }}
+          >
+            {laying ? "it lies there" : lifted ? "log is off, taken up" : "taken up"}
           </Big>
           {laying && (
             <>
-              <button className={`${TOUCH} mt-2`} onClick={() => say({ kind: "not_reached", point: first.id })}>
-                not reached
-              </button>
+              <NotReached key={`${first.id} reach`} point={first} say={say} />
               <Elsewhere key={first.id} point={first} say={say} />
             </>
           )}

@@ -68,7 +68,7 @@ export function openPoints(task: Task, lines: Line[]): string[] {
   const gone = has([...said(lines, "not_reached"), ...moved.filter((m) => m.after_observed)]);
   const out = has([...said(lines, "target_out"), ...moved]);
   const taken = has(said(lines, "target_in"));
-  const occupied = said(lines, "occupation").map((s) => s.point);
+  const occupied = [...said(lines, "occupation"), ...said(lines, "session_on")].map((s) => s.point);
   const done = (point: string) => {
     if (task.kind === "targets_out") return out.has(point);
     if (task.kind === "targets_in") return taken.has(point);
