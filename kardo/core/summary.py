@@ -375,7 +375,8 @@ def told(plan: Plan, result: Result | Undetermined) -> Told:
 
 def named_advice(plan: Plan, advice: Advice) -> Advice:
     """Advice with the names that things have now."""
-    return replace(advice, offers=[replace(o, words=named(o.words, plan)) for o in advice.offers])
+    offers, spare = ([replace(o, words=named(o.words, plan)) for o in some] for some in (advice.offers, advice.spare))
+    return replace(advice, offers=offers, spare=spare)
 
 
 def named_schemes(plan: Plan, found: Schemes) -> Schemes:

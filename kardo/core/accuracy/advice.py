@@ -5,7 +5,7 @@ figures.
 """
 
 import contextlib
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
@@ -16,9 +16,11 @@ from kardo.core.accuracy.offers import Remedy, control_offers, other_offers, sca
 from kardo.core.accuracy.planned import planned_network
 from kardo.core.accuracy.prediction import figures_of, predict
 from kardo.core.accuracy.results import ByNewer, Figures, Result, Share
+from kardo.core.accuracy.savings import savings, spare_points, without
 from kardo.core.accuracy.solution import DefectiveNetwork
 from kardo.core.accuracy.whatif import Kept, keep, what_if
 from kardo.core.errors import KardoError
+from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import Edit
 from kardo.core.plan.model import Plan
 
@@ -28,6 +30,7 @@ PLACES, FEW_PLACES = (
 )  # where a further target is tried: from the solved network, or each by a computation of its own
 BEST = 3  # further targets offered
 SURE = 0.9  # chance from which a plan is called good
+MOST_SPARE = 12  # savings that are told, those that save most
 LEAST_GAIN = 0.004  # of ratio to the tolerance and chance together, below which a change is not worth offering
 SOLVED, WHAT_IF = 1.0, 0.03  # work of an offer that takes a computation of its own, and of one that does not
 
@@ -83,11 +86,12 @@ class Offer(Promise):
 @dataclass(frozen=True)
 class Advice:
     """What the plan promises now, the largest source of its error, and what would change that: first what answers that
-    source, then the most helpful."""
+    source, then the most helpful. spare: of a plan that is good, what it could do without and stay good, what saves most first."""
 
     now: Promise | None
     largest: Share | None
     offers: list[Offer]
+    spare: list[Offer] = field(default_factory=list)
 
 
 def advise(plan: Plan, progress: Progress = lambda stage, share: None) -> Advice:
@@ -106,9 +110,10 @@ def advise(plan: Plan, progress: Progress = lambda stage, share: None) -> Advice
         progress(f"trying: {remedy.kind}", float(work[k] / work[-1]))
         if predicted := _predicted(kept, plan, remedy):
             offers.append(_offer(remedy, plan.brief.chance, *predicted))
+    spare = _spare(kept, plan) if now and now.good else []
     progress("done", 1.0)
     largest = _largest(kept, plan) if kept else None
-    return Advice(now, largest, _ranked(_best_places(offers), now, largest))
+    return Advice(now, largest, _ranked(_best_places(offers), now, largest), spare)
 
 
 def _of_scan(plan: Plan, progress: Progress) -> Advice:
@@ -122,9 +127,47 @@ def _of_scan(plan: Plan, progress: Progress) -> Advice:
         progress(f"trying: {remedy.kind}", k / (len(remedies) + 1))
         if predicted := _predicted(None, plan, remedy):
             offers.append(_offer(remedy, plan.brief.chance, *predicted))
-    progress("done", 1.0)
     promised, largest = Promise.of(now, plan.brief.chance), max(now.budget, key=lambda s: s.share_v)
-    return Advice(promised, largest, _ranked(_best_places(offers), promised, largest))
+    spare = _spare(None, plan) if promised.good else []
+    progress("done", 1.0)
+    return Advice(promised, largest, _ranked(_best_places(offers), promised, largest), spare)
+
+
+def _spare(kept: Kept | None, plan: Plan) -> list[Offer]:
+    """What a good plan could do without and stay good: one thing at a time, and all the control that can go together."""
+    found = [o for remedy in savings(plan) if (o := _spared(kept, plan, remedy)) is not None]
+    together = _together(kept, plan, [o for o in found if all(e.path.startswith("control/") for e in o.edits)])
+    return sorted([*([together] if together else []), *found], key=lambda o: o.minutes)[:MOST_SPARE]
+
+
+def _spared(kept: Kept | None, plan: Plan, remedy: Remedy) -> Offer | None:
+    """A saving, where the plan stays good with it and minutes are really saved."""
+    predicted = _predicted(kept, plan, remedy) if remedy.minutes < 0 else None
+    offer = _offer(remedy, plan.brief.chance, *predicted) if predicted else None
+    return offer if offer and offer.good else None
+
+
+def _together(kept: Kept | None, plan: Plan, alone: list[Offer]) -> Offer | None:
+    """As many points as can be left out at once, what saves most first, as long as the plan stays good; in full at the end."""
+    if kept is None:
+        return None
+    order = {o.edits[0].path.split("/")[1]: o.minutes for o in alone if len(o.edits) == 1 and o.edits[0].after is None}
+    gone: tuple[ControlPoint, ...] = ()
+    for key in sorted(order, key=lambda k: order[k]):
+        point = next(p for p in plan.control if p.id == key)
+        left = _less(plan, gone)
+        if point in spare_points(left) and _spared(kept, plan, without(plan, (*gone, point))):
+            gone = (*gone, point)
+    while len(gone) > 1:
+        if offer := _spared(None, plan, without(plan, gone)):
+            return offer
+        gone = gone[:-1]
+    return None
+
+
+def _less(plan: Plan, gone: tuple[ControlPoint, ...]) -> Plan:
+    """A plan without some of its control."""
+    return plan.model_copy(update={"control": tuple(p for p in plan.control if p not in gone)})
 
 
 def _largest(kept: Kept, plan: Plan) -> Share:

@@ -13,6 +13,8 @@ from kardo.core.accuracy.figures import further_checks
 from kardo.core.accuracy.planned import Planned
 from kardo.core.accuracy.standards import standards
 from kardo.core.arrays import Floats, Json
+from kardo.core.control.round import walk
+from kardo.core.flight.areas import ground_scale, round_start
 from kardo.core.flight.pattern import flown
 from kardo.core.flight.reach import out_of_reach
 from kardo.core.gnss.heights import vertical_height
@@ -44,6 +46,7 @@ LESSENS: dict[str, tuple[str, ...]] = {
     "narrow": ("boresight", "attitude", "points"),
     "slower": ("returns", "points"),
     "start": ("attitude",),
+    "drop": (),
 }
 WORTH = 0.7  # of a mark's sigma: what a static session must bring it to
 LONGEST_SESSION = 24.0  # hours
@@ -159,7 +162,7 @@ def _twice(plan: Plan) -> Iterator[Remedy]:
             continue
         edits = tuple(e for p in once for e in field_edits(f"control/{p.id}", p, occupations=_like(p, twice)))
         minutes = sum(minutes_on_point(twice) - minutes_on_point(p.occupations) for p in once)
-        minutes += _round_metres(points) / plan.assume["walking_speed"]
+        minutes += round_metres(points) / plan.assume["walking_speed"]
         yield Remedy("twice", f"Observe {who} twice, 45 min apart: a second round on foot", minutes, edits)
 
 
@@ -334,7 +337,7 @@ def _second_base(plan: Plan, setup: SetUp, mark: Mark) -> Iterator[Remedy]:
     for p in targets:
         edits += field_edits(f"control/{p.id}", p, occupations=[to_json(o) for o in (*p.occupations, again)])
     minutes = (0.0 if stood else plan.assume["minutes_set_up"]) + sum(minutes_on_point((again,)) for _ in targets)
-    minutes += _round_metres(tuple(targets)) / plan.assume["walking_speed"]
+    minutes += round_metres(tuple(targets)) / plan.assume["walking_speed"]
     words = f"Observe every target from a second base too, on {reference('mark', best.id)}"
     yield Remedy("second", words, minutes, tuple(edits))
 
@@ -362,7 +365,15 @@ def _minutes_for(plan: Plan, occupations: tuple[Occupation, ...], e: float, n: f
     return handling + minutes_on_point(occupations) + 2 * near / assume["walking_speed"]
 
 
-def _round_metres(points: tuple[ControlPoint, ...]) -> float:
+def minutes_on_ground(plan: Plan, control: tuple[ControlPoint, ...]) -> float:
+    """Every point laid out, observed and picked up, and the shortest round past them, once each for these three."""
+    assume = plan.assume
+    each = sum(assume["minutes_place"] + assume["minutes_pick_up"] + minutes_on_point(p.occupations) for p in control)
+    metres = walk(round_start(plan), [(p.e, p.n) for p in control])[1] / ground_scale(plan)
+    return float(each + 3 * metres / assume["walking_speed"])
+
+
+def round_metres(points: tuple[ControlPoint, ...]) -> float:
     """A round on foot by the nearest next point, and back to the first."""
     left = [np.array([p.e, p.n]) for p in points]
     if len(left) < 2:

@@ -9,15 +9,13 @@ from shapely import Point
 
 from kardo.core.accuracy.advice import Promise
 from kardo.core.accuracy.figures import figures
-from kardo.core.accuracy.offers import free_names, usual_hanging
+from kardo.core.accuracy.offers import free_names, minutes_on_ground, usual_hanging
 from kardo.core.accuracy.results import Figures
 from kardo.core.accuracy.standards import standards
 from kardo.core.accuracy.whatif import Kept, what_if
 from kardo.core.arrays import Bools, Floats
-from kardo.core.control.round import walk
-from kardo.core.flight.areas import ground_scale, round_start, site_polygon
+from kardo.core.flight.areas import site_polygon
 from kardo.core.flight.pattern import all_flown
-from kardo.core.gnss.occupations import minutes_on_point
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import Edit, difference
 from kardo.core.plan.model import Plan
@@ -214,20 +212,12 @@ def as_layout(plan: Plan, wish: Wish, control: tuple[ControlPoint, ...], told: F
         **vars(Promise.of(told, wish.chance)),
         targets=targets,
         checks=len(control) - targets,
-        minutes=_minutes(plan, control),
+        minutes=minutes_on_ground(plan, control),
         judged=judged,
         left=_left(plan, control),
         points=[Spot(p.name, p.role, p.e, p.n) for p in control],
         edits=difference(before, after),
     )
-
-
-def _minutes(plan: Plan, control: tuple[ControlPoint, ...]) -> float:
-    """On the ground: every point laid out, observed and picked up, and the shortest round past them, once each for these three."""
-    assume = plan.assume
-    each = sum(assume["minutes_place"] + assume["minutes_pick_up"] + minutes_on_point(p.occupations) for p in control)
-    metres = walk(round_start(plan), [(p.e, p.n) for p in control])[1] / ground_scale(plan)
-    return float(each + 3 * metres / assume["walking_speed"])
 
 
 def _left(plan: Plan, control: tuple[ControlPoint, ...]) -> list[str]:
