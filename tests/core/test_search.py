@@ -7,6 +7,7 @@ import pytest
 
 from kardo.core.accuracy.advice import Promise
 from kardo.core.accuracy.figures import figures
+from kardo.core.accuracy.offers import minutes_on_ground
 from kardo.core.accuracy.prediction import figures_of
 from kardo.core.accuracy.search import aim_of, bared, changed, cost, costs, exchanged, field, layouts, means
 from kardo.core.accuracy.whatif import keep, what_if
@@ -23,6 +24,7 @@ from kardo.core.practice.proposed import (
     apart,
     away_from,
     checks_for,
+    checks_wanted,
     school_of_five,
     targets_at,
     where_targets_may_lie,
@@ -240,7 +242,7 @@ def test_a_layout_whose_map_is_metres_off_is_told_so_first_and_is_no_proposal():
 def by_brute_force(plan, wish):
     """The fewest targets that are good on the places which the search itself has, and the best probability of so many: every layout tried."""
     places, _ = where_targets_may_lie(plan, places_over(plan, wish.places))
-    checks = checks_for(plan, away_from(places, [], apart(plan)), ())
+    checks = checks_for(plan, away_from(places, [], apart(plan)), (), checks_wanted(plan))
     free = away_from(places, [(p.e, p.n) for p in checks], apart(plan))
     kept = keep(with_control(plan, (*targets_at(plan, school_of_five(free), (), checks), *checks)))
     points = targets_at(plan, free, (), checks)
@@ -291,3 +293,13 @@ def test_what_passes_first_is_not_dropped():
     first = told[0].front[0]
     same = [one for one in found.front if one.targets == first.targets]
     assert first.targets == 5 and len(same) == 1 and same[0].chance >= first.chance - 1e-9
+
+
+def test_no_more_checks_than_are_wanted_and_the_plan_stands_beside_the_proposals():
+    plan = small_plan()
+    few = plan.model_copy(update={"brief": plan.brief.model_copy(update={"most_checks": 2})})
+    found = search(few, Wish(places=150, most=4))
+    assert found.front and {one.checks for one in found.front} == {2}
+    assert (found.now.targets, found.now.checks) == (len(plan.targets), len(plan.checks))
+    assert found.now.edits == [] and found.now.minutes == pytest.approx(minutes_on_ground(plan, plan.control))
+    assert found.now.rmse_v == pytest.approx(figures_of(plan).rmse_v, rel=0.03)

@@ -29,7 +29,7 @@ class Brief(Part):
     """What is promised, by which standard, in which coordinates. Metres; point_share in percent; chance: to pass, that is wanted. state: whether what hangs on a
     position taken "here" is promised as it was taken, or once the shift that is planned for it is applied. local: the site's own
     coordinates, where it is those that are delivered. heights: "ellipsoidal", a system of PROJ's, or "geoid:" and the name of a model
-    of one's own, whose part about the site is geoid. separation: what somebody stated in the place of a system's own geoid."""
+    of one's own, whose part about the site is geoid. most_checks: how many a layout that is searched may have, None: as is usual. separation: what somebody stated in the place of a system's own geoid."""
 
     title: Annotated[str, Field(min_length=1, max_length=120), Clean, PROSE] = "Untitled job"
     deliverable: Literal["orthophoto", "surface", "volume", "drawing"] = "orthophoto"
@@ -39,6 +39,7 @@ class Brief(Part):
     point_share: Annotated[float, Field(ge=50, le=100, allow_inf_nan=False)] = 95.0
     chance: Annotated[float, Field(ge=0.5, le=0.999, allow_inf_nan=False)] = 0.9
     state: State = "as_taken"
+    most_checks: Annotated[int, Field(ge=1, le=200)] | None = None
     contour_interval: Annotated[float, Field(ge=0.001, le=100, allow_inf_nan=False)] = 0.25
     crs: Annotated[str, Field(max_length=40), Clean] = ""
     heights: Annotated[str, Field(max_length=60), Clean] = "EPSG:5773"

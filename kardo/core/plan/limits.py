@@ -94,6 +94,7 @@ FIELDS: dict[str, tuple[str, Told]] = {
     "height_px": ("number of pixels along", _COUNT),
     "pixel_um": ("pixel size", _in("µm")),
     "batteries": ("number of batteries", _COUNT),
+    "most_checks": ("number of checks at most", _COUNT),
     "returns": ("number of returns", _COUNT),
     "crossing_strips": ("number of crossing strips", _COUNT),
     "oblique_strips": ("number of oblique strips", _COUNT),

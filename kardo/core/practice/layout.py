@@ -33,6 +33,7 @@ from kardo.core.practice.proposed import (
     as_layout,
     away_from,
     checks_for,
+    checks_wanted,
     layout_of,
     required,
     school_of_five,
@@ -49,7 +50,8 @@ NOT_WORTH = 0.01  # of the cost that a further target must take away, twice runn
 @dataclass(frozen=True)
 class Search:
     """What a search came to: layouts with more and more targets; which of them is proposed, by its place (None: none is good enough); the
-    schools beside it; how many places were tried, and why others were not, with how many; and in a sentence."""
+    schools beside it; how many places were tried, and why others were not, with how many; and in a sentence. now: the plan's own control, as it stands; None where that does not
+    determine anything."""
 
     front: list[Layout]
     proposed: int | None
@@ -57,6 +59,7 @@ class Search:
     tried: int
     left_out: dict[str, int]
     words: str
+    now: Layout | None = None
 
 
 def search(
@@ -83,13 +86,14 @@ def search(
         )
     kept_points = required(plan, tuple(p for p in plan.control if p.pinned))
     stay = [(p.e, p.n) for p in kept_points if p.role == "target"]
-    checks = checks_for(plan, away_from(places, stay, apart(plan)), kept_points)
+    checks = checks_for(plan, away_from(places, stay, apart(plan)), kept_points, checks_wanted(plan))
     free = away_from(places, [(p.e, p.n) for p in checks], apart(plan))
     seeds = targets_at(plan, school_of_five(free), kept_points, checks)
     progress("solving the network", 0.02)
     kept = keep(with_control(plan, (*kept_points, *seeds, *checks)))
     first = layout_of(kept, plan, wish, (*kept_points, *seeds, *checks))
-    so_far(_partly(plan, [first], 0, left_out))
+    now = _of_control(kept, plan, wish, plan.control) if plan.control else None
+    so_far(_partly(plan, [first], 0, left_out, now))
     progress("solving the places", 0.3)
     found, fixed, candidates = _field(kept, plan, free, kept_points, seeds)
     aim = aim_of(plan, kept, first.limit_h, first.limit_v)
@@ -108,13 +112,13 @@ def search(
         if layout is None:
             continue
         front = _with(front, layout)
-        so_far(_partly(plan, front, len(candidates), left_out))
+        so_far(_partly(plan, front, len(candidates), left_out, now))
         progress(_counted(layout), 0.4 + 0.5 * len(state.taken) / wish.most)
     progress("judging the proposal", 0.9)
     front, best = _judged(plan, wish, _with(front, first))
     beside = schools(kept, plan, wish, free, seeds, front[best] if best is not None else None)
     progress("done", 1.0)
-    return Search(front, best, beside, len(candidates), left_out, _told(plan, front, best, wish))
+    return Search(front, best, beside, len(candidates), left_out, _told(plan, front, best, wish), now)
 
 
 def _field(
@@ -198,13 +202,13 @@ def _judged(plan: Plan, wish: Wish, front: list[Layout]) -> tuple[list[Layout], 
     return out, None
 
 
-def _partly(plan: Plan, front: list[Layout], tried: int, left_out: dict[str, int]) -> Search:
+def _partly(plan: Plan, front: list[Layout], tried: int, left_out: dict[str, int], now: Layout | None) -> Search:
     """A search as far as it has come: the first that is good stands for the proposal, by the solved network and not yet judged."""
     best = next((k for k, one in enumerate(front) if one.good), None)
     shown = front[-1 if best is None else best]
     chance = "" if shown.chance is None else f", {chance_words(shown.chance)} to pass"
     words = f"So far: {_outside(plan, shown)}{_counted(shown)}{chance}; not yet judged in full."
-    return Search(list(front), best, [], tried, left_out, words)
+    return Search(list(front), best, [], tried, left_out, words, now)
 
 
 def _outside(plan: Plan, one: Layout) -> str:

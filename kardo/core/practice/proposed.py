@@ -113,14 +113,17 @@ def away_from(places: Floats, others: list[tuple[float, float]], metres: float) 
     return free if len(free) >= 5 else places
 
 
-def checks_for(
-    plan: Plan, places: Floats, kept: tuple[ControlPoint, ...], count: int | None = None
-) -> tuple[ControlPoint, ...]:
-    """The checks that are kept, and as many more at places (c, 2) as are asked, or so many in all: by quadrants in turn, each as far as can be from those before it and from
+def checks_wanted(plan: Plan) -> int:
+    """Of a layout: as many as the standard asks for, or as usual; no more than the Brief wants at most."""
+    usual = max(standards()[plan.brief.standard].least_checks, USUAL_CHECKS)
+    return usual if plan.brief.most_checks is None else min(usual, plan.brief.most_checks)
+
+
+def checks_for(plan: Plan, places: Floats, kept: tuple[ControlPoint, ...], count: int) -> tuple[ControlPoint, ...]:
+    """The checks that are kept, and as many more at places (c, 2) that there are so many in all: by quadrants in turn, each as far as can be from those before it and from
     the edge, where few images look."""
     own = [p for p in kept if p.role == "check"]
-    usual = max(standards()[plan.brief.standard].least_checks, USUAL_CHECKS)
-    wanted = (usual if count is None else count) - len(own)
+    wanted = count - len(own)
     ring = np.array(plan.site.boundary)
     middle = (ring.min(axis=0) + ring.max(axis=0)) / 2
     quadrant = 2 * (places[:, 0] > middle[0]) + (places[:, 1] > middle[1])

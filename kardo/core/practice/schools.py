@@ -17,7 +17,7 @@ from kardo.core.geodesy.units import small
 from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import OnSetUp, OwnSession
-from kardo.core.practice.proposed import Layout, Wish, apart, away_from, checks_for, layout_of
+from kardo.core.practice.proposed import Layout, Wish, apart, away_from, checks_for, checks_wanted, layout_of
 
 MANY = 20  # checks of those who trust the camera positions
 BESIDE = 0.5  # hours that a target logs beyond the flights
@@ -62,7 +62,7 @@ def _with_checks(
 ) -> tuple[ControlPoint, ...]:
     """Targets, and so many checks (the usual number where none is said) that keep away from them."""
     free = away_from(places, [(p.e, p.n) for p in targets], apart(plan))
-    return (*targets, *checks_for(plan, free, targets, count))
+    return (*targets, *checks_for(plan, free, targets, checks_wanted(plan) if count is None else count))
 
 
 def _logging(plan: Plan, five: tuple[ControlPoint, ...]) -> tuple[ControlPoint, ...]:

@@ -2683,7 +2683,7 @@ export interface components {
          * @description What is promised, by which standard, in which coordinates. Metres; point_share in percent; chance: to pass, that is wanted. state: whether what hangs on a
          *     position taken "here" is promised as it was taken, or once the shift that is planned for it is applied. local: the site's own
          *     coordinates, where it is those that are delivered. heights: "ellipsoidal", a system of PROJ's, or "geoid:" and the name of a model
-         *     of one's own, whose part about the site is geoid. separation: what somebody stated in the place of a system's own geoid.
+         *     of one's own, whose part about the site is geoid. most_checks: how many a layout that is searched may have, None: as is usual. separation: what somebody stated in the place of a system's own geoid.
          */
         Brief: {
             /**
@@ -2729,6 +2729,8 @@ export interface components {
              * @enum {string}
              */
             state: "as_taken" | "shifted";
+            /** Most Checks */
+            most_checks: number | null;
             /**
              * Contour Interval
              * @default 0.25
@@ -3885,6 +3887,7 @@ export interface components {
              *       "point_share": 95,
              *       "chance": 0.9,
              *       "state": "as_taken",
+             *       "most_checks": null,
              *       "contour_interval": 0.25,
              *       "crs": "",
              *       "heights": "EPSG:5773",
@@ -5499,13 +5502,15 @@ export interface components {
         /**
          * Advice
          * @description What the plan promises now, the largest source of its error, and what would change that: first what answers that
-         *     source, then the most helpful.
+         *     source, then the most helpful. spare: of a plan that is good, what it could do without and stay good, what saves most first.
          */
         Advice: {
             now: components["schemas"]["Promise"] | null;
             largest: components["schemas"]["Share"] | null;
             /** Offers */
             offers: components["schemas"]["Offer"][];
+            /** Spare */
+            spare?: components["schemas"]["Offer"][];
         };
         /**
          * AdviceAnswer
@@ -5711,7 +5716,8 @@ export interface components {
         /**
          * Search
          * @description What a search came to: layouts with more and more targets; which of them is proposed, by its place (None: none is good enough); the
-         *     schools beside it; how many places were tried, and why others were not, with how many; and in a sentence.
+         *     schools beside it; how many places were tried, and why others were not, with how many; and in a sentence. now: the plan's own control, as it stands; None where that does not
+         *     determine anything.
          */
         Search: {
             /** Front */
@@ -5728,6 +5734,7 @@ export interface components {
             };
             /** Words */
             words: string;
+            now?: components["schemas"]["Layout"] | null;
         };
         /**
          * Spot

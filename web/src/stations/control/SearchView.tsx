@@ -7,7 +7,7 @@ import { fieldEdits } from "../../lib/edits";
 import { chance, fineUnit } from "../../lib/units";
 import { FrontPlot } from "../../plots/FrontPlot";
 import { Fine } from "../../ui/Fine";
-import { Select } from "../../ui/fields";
+import { NumberField, Select } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { UNDER_WAY, UnderWay } from "../../ui/UnderWay";
 
@@ -41,6 +41,18 @@ export function SearchView() {
         </label>
       </div>
       <Pins />
+      <label className="mt-1 flex items-center gap-1 text-sm">
+        <span className="text-quiet">checks at most:</span>
+        <NumberField
+          label="Checks at most"
+          value={plan.brief.most_checks}
+          decimals={0}
+          onClear={() => void edit(fieldEdits(plan, "brief", { most_checks: null }))}
+          placeholder="as usual"
+          width="w-20"
+          onCommit={(most_checks) => void edit(fieldEdits(plan, "brief", { most_checks }))}
+        />
+      </label>
       {told && UNDER_WAY.includes(told.state) && <UnderWay work={told} onStop={() => void run("stop")} />}
       {told?.error && <ProblemNote problem={told.error} />}
       {told?.result && told.result.front.length > 0 && <Front found={told.result} />}
@@ -56,8 +68,8 @@ function Pins() {
   const { plan, edit } = usePlan();
   if (!plan.control.length || plan.control.length > MOST_PINS) return null;
   return (
-    <div className="mt-1 flex flex-wrap items-center gap-1 text-sm" role="group" aria-label="Points that stay">
-      <span className="text-quiet">stays:</span>
+    <div className="mt-1 flex flex-wrap items-center gap-1 text-sm" role="group" aria-label="Points that may not move">
+      <span className="text-quiet">may not move:</span>
       {plan.control.map((p) => (
         <button
           key={p.id}
@@ -112,6 +124,7 @@ function Front({ found }: { found: NonNullable<Layouts["result"]> }) {
             </tr>
           </thead>
           <tbody>
+            {found.now && <AsPlanned one={found.now} unit={unit} />}
             {found.front.map((one, k) => (
               <Row
                 key={k}
@@ -203,6 +216,33 @@ function SchoolRow(props: {
   );
 }
 
+/** The plan's own control beside what is proposed. */
+function AsPlanned({ one, unit }: { one: Layout; unit: string }) {
+  return (
+    <tr className="text-quiet">
+      <Figures one={one} unit={unit} />
+      <td>the plan as it stands</td>
+    </tr>
+  );
+}
+
+function Figures({ one, unit }: { one: Layout; unit: string }) {
+  return (
+    <>
+      <td className="num">{one.targets}</td>
+      <td className="num">{one.checks}</td>
+      <td className="num">{one.minutes.toFixed(0)}</td>
+      <td className="num">
+        <Fine value={one.rmse_h} unit={unit} />
+      </td>
+      <td className="num">
+        <Fine value={one.rmse_v} unit={unit} />
+      </td>
+      <td className="num">{one.chance === null ? "–" : chance(one.chance)}</td>
+    </>
+  );
+}
+
 function Row(props: {
   one: Layout;
   unit: string;
@@ -219,16 +259,7 @@ function Row(props: {
       onFocus={() => onLook(true)}
       onBlur={() => onLook(false)}
     >
-      <td className="num">{one.targets}</td>
-      <td className="num">{one.checks}</td>
-      <td className="num">{one.minutes.toFixed(0)}</td>
-      <td className="num">
-        <Fine value={one.rmse_h} unit={unit} />
-      </td>
-      <td className="num">
-        <Fine value={one.rmse_v} unit={unit} />
-      </td>
-      <td className="num">{one.chance === null ? "–" : chance(one.chance)}</td>
+      <Figures one={one} unit={unit} />
       <td>
         <button className="button text-sm" title={one.left.join(" ")} onClick={onTake}>
           {proposed ? "take this" : "take it"}

@@ -33,12 +33,13 @@ export function Advice() {
       {!asked && (
         <p className="text-sm text-quiet">
           Tries further targets, second rounds, checks, oblique and crossing strips, calibration, base and heights, and
-          prices each in minutes on the ground.
+          prices each in minutes on the ground; of a plan that passes, what can be left out.
         </p>
       )}
       {told && UNDER_WAY.includes(told.state) && <UnderWay work={told} onStop={() => void run("stop")} />}
       {told?.error && <ProblemNote problem={told.error} />}
       {told?.result && <Offers advice={told.result} unit={plan.brief.unit} onTake={take} />}
+      {told?.result?.now?.good && <Spare spare={told.result.spare ?? []} unit={plan.brief.unit} onTake={take} />}
     </section>
   );
 }
@@ -49,6 +50,55 @@ function where(offer: Offer, unit: string): string {
   return offer.kind === "target" && place?.e && place.n
     ? `: ${grid(place.e, unit, 0)} E ${grid(place.n, unit, 0)} N`
     : "";
+}
+
+/** What a plan that passes could do without. */
+function Spare({ spare, unit, onTake }: { spare: Offer[]; unit: string; onTake: (offer: Offer) => void }) {
+  return (
+    <section className="mt-3" data-testid="spare">
+      <h3 className="font-bold">What can be left out?</h3>
+      {!spare.length && (
+        <p className="text-sm">Nothing that saves a minute: the probability that is wanted needs all of it.</p>
+      )}
+      {spare.length > 0 && (
+        <table className="table">
+          <thead>
+            <tr>
+              <th>left out, and it still passes</th>
+              <th className="num">H, {fineUnit(unit)}</th>
+              <th className="num pl-4">V, {fineUnit(unit)}</th>
+              <th className="num pl-4">chance</th>
+              <th className="num pl-4">saved, min</th>
+              <th>
+                <span className="sr-only">leave it out</span>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {spare.map((offer) => (
+              <tr key={offer.words}>
+                <td>
+                  {offer.words}
+                  {offer.provisional && <span className="text-quiet"> (within 3 %)</span>}
+                </td>
+                <Promised of={offer} unit={unit} />
+                <td className="num pl-4">{(-offer.minutes).toFixed(0)}</td>
+                <td className="pl-4">
+                  <button className="button" onClick={() => onTake(offer)}>
+                    try it
+                  </button>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      <p className="text-sm text-quiet">
+        Judged by the prediction alone: what the rules say of fewer points is found once it is tried. Fewer points also
+        show fewer blunders.
+      </p>
+    </section>
+  );
 }
 
 function Offers({
