@@ -337,6 +337,8 @@ def _how(table: Table, way: Way, grid: Grid) -> Iterator[str]:
         yield f"Latitude and longitude in {shape}, on the datum of {grid.name} ({grid.geodetic.name})."
     else:
         yield f"Easting and northing in {grid.name}, in {UNITS[way.unit].plural}."
+    if table.head and (left := [cell for k, cell in enumerate(table.head) if cell and k not in way.columns.values()]):
+        yield f"Not taken: {', '.join(cell[:30] for cell in left[:12])}."
     if "h" in way.columns:
         yield f"Heights in {UNITS[way.height_unit].plural}."
 

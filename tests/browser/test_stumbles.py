@@ -99,3 +99,43 @@ def test_back_goes_to_the_view_before_and_ticks_stay(signed_in):
     page.get_by_role("button", name="unmark").click()
     page.get_by_role("button", name="Undo").click()
     settled(page)
+
+
+def test_a_mark_is_typed_as_its_certificate_prints_it(signed_in, django_db_blocker):
+    page = opened(signed_in, django_db_blocker, "Certified", small_plan())
+    page.keyboard.press("4")
+    page.get_by_role("tab", name="set-ups").click()
+    page.get_by_role("button", name=re.compile("^new mark from its certificate")).click()
+    form = page.get_by_test_id("certificate")
+    text = form.get_by_label("The mark as its certificate prints it")
+    text.fill("Latitude 46 18\nLongitude rubbish")
+    form.get_by_role("button", name="Read the mark").click()
+    expect(form.get_by_role("alert")).to_contain_text("is not an angle")
+    text.fill("Designation: Heron 9\nLatitude 46°17'53.20\"N\nLongitude 13°24'33.84\"W\nHeight 61.232 m")
+    form.get_by_role("button", name="Read the mark").click()
+    expect(form).to_contain_text("does not say what it is")
+    take = form.get_by_role("button", name="Use this mark")
+    expect(take).to_be_disabled()  # which height it is has to be said first
+    form.get_by_label("The height is").select_option("ellipsoidal")
+    page.get_by_label("Accuracy is typed as").first.select_option("published")
+    commit(form.get_by_label("95 % circle, mm"), "24.477")
+    take.click()
+    expect(page.get_by_label("Name of Heron 9")).to_be_visible()
+    expect(page.get_by_label("sigma_h of Heron 9")).to_have_value("24.5")
+    page.get_by_label("Accuracy is typed as").first.select_option("sigma")
+    expect(page.get_by_label("sigma_h of Heron 9")).to_have_value("10.0")
+    assert (
+        float(page.get_by_label("H of Heron 9", exact=True).input_value()) < 10
+    )  # metres in the job's heights, not 61
+
+
+def test_schemes_are_compared_from_what_there_is(signed_in, django_db_blocker):
+    bare = {"marks": (), "setups": (), "control": (), "flight": {"hangs_on": OnNothing()}}
+    page = opened(signed_in, django_db_blocker, "Compared without a base", small_plan(**bare))
+    page.keyboard.press("4")
+    page.get_by_role("tab", name="scheme", exact=True).click()
+    page.get_by_role("button", name="compare the schemes").click()
+    rows = page.get_by_test_id("schemes")
+    expect(page.get_by_test_id("scheme-network_virtual")).to_contain_text("choose", timeout=60_000)
+    expect(rows).to_contain_text("No set-up stands on a mark yet")
+    expect(rows).to_contain_text("No reference station is known")

@@ -128,6 +128,11 @@ def missing(plan: Plan) -> list[tuple[str, str]]:
     return lacks + _unmarked(plan, {s.id for s in setups if s is not None})
 
 
+def missing_for_schemes(plan: Plan) -> list[tuple[str, str]]:
+    """What it lacks before correction schemes can be compared: where corrections come from is what they are about, and each says what it lacks itself."""
+    return [(station, words) for station, words in missing(plan) if station != "base"]
+
+
 def _in_local_grid_only(plan: Plan, setup: SetUp) -> bool:
     mark = plan.mark(setup.mark)
     return mark is not None and mark.known == "local"

@@ -174,7 +174,11 @@ def limit_words(fault: ErrorDetails, unit: str) -> str:
             rule = f"have at most {ctx['max_length']} letters"
         case _:
             message = fault["msg"].removeprefix("Value error, ")
-            return f"{message[0].upper()}{message[1:]}."
+            return (
+                f"The {name} {message}."
+                if message.startswith(("has ", "is "))
+                else f"{message[0].upper()}{message[1:]}."
+            )
     return f"The {name} must {rule}{f'; it is {told(given, unit)}' if _finite(given) else ''}."
 
 

@@ -15,6 +15,7 @@ from kardo.core.accuracy.advice import JobPromise
 from kardo.core.accuracy.standards import standards
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError, PlanError, ReadError
+from kardo.core.geodesy.confidence import RADIAL_95, VERTICAL_95
 from kardo.core.geodesy.systems import ELLIPSOIDAL, CrsInfo, GridOffer, grids_at, heights_at, search
 from kardo.core.geodesy.units import UNITS, UnitId
 from kardo.core.gnss.occupations import FULL_SESSION, INDEPENDENT_MIN, METHODS
@@ -290,6 +291,8 @@ class Catalogue(Schema):
     calibration_frames: int
     usual_reach: dict[str, float]
     full_session_h: float
+    circle_95: float
+    height_95: float
 
 
 @catalogues.get("/catalogue", response=Catalogue)
@@ -315,6 +318,8 @@ def show_catalogue(request: HttpRequest):
         "calibration_frames": FEWEST,
         "usual_reach": USUAL_REACH,
         "full_session_h": FULL_SESSION,
+        "circle_95": RADIAL_95,
+        "height_95": VERTICAL_95,
         "rules": [vars(r) | {"threshold": r.threshold if r.threshold == r.threshold else None} for r in rules()],
     }
 

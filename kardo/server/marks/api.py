@@ -19,6 +19,7 @@ from kardo.core.gnss.library import carries_control, published_of
 from kardo.core.plan.model import Plan
 from kardo.core.plan.parts import Clean
 from kardo.core.plan.published import Brought, Published, Step, brought, step_between
+from kardo.formats.certificate import ReadCertificate, read_certificate
 from kardo.formats.marks import MAX_BYTES, MarkReading, read_marks
 from kardo.formats.picture import MAX_BYTES as MAX_PHOTO
 from kardo.formats.picture import picture_kind
@@ -205,6 +206,13 @@ def read_file_of_marks(
     _, own, *known = plan.brief.system
     to = plan.grid if not crs else grid(crs, heights) if heights not in ("", own) else grid(crs, own, *known)
     return read_marks(data, name, to, plan.brief.unit)
+
+
+@router.post("/{job_id}/library/certificate", response=ReadCertificate)
+def read_text_of_certificate(request: HttpRequest, job_id: UUID, text: Form[str]):
+    """One mark as its certificate prints it, in the job's grid. Nothing is saved."""
+    plan = stored_plan(job_of(request, job_id))
+    return read_certificate(text, plan.grid, plan.brief.unit)
 
 
 @router.get("/{job_id}/library/{mark_id}/versions", response=list[VersionOut])

@@ -45,6 +45,7 @@ from kardo.server.predictions.answers import (
     SchemesAnswer,
     Underway,
     advice_of,
+    lacking,
     layouts_of,
     prediction_of,
     schemes_of,
@@ -423,14 +424,14 @@ def start_computation(request: HttpRequest, job_id: UUID, kind: Asked):
     """Start it, also again after it was stopped or failed."""
     job = job_of(request, job_id)
     plan = stored_plan(job)
-    if lacks := missing(plan):
+    if lacks := lacking(plan, kind):
         raise PlanError(lacks[0][1], where=lacks[0][0])
     request_computation(job, plan, kind, again=True)
-    return underway(standing_of(request, job_id, kind))
+    return underway(standing_of(request, job_id, kind), kind)
 
 
 @router.post("/{job_id}/{kind}/stop", response=Underway)
 def stop_computation(request: HttpRequest, job_id: UUID, kind: Asked):
     """Stop it, waiting or under way; it starts again only when asked to."""
     stop(standing_of(request, job_id, kind).row)
-    return underway(standing_of(request, job_id, kind))
+    return underway(standing_of(request, job_id, kind), kind)

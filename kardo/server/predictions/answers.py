@@ -8,7 +8,7 @@ from pydantic import TypeAdapter
 
 from kardo.core.accuracy.advice import Advice, Promise
 from kardo.core.accuracy.effort import GUESSED
-from kardo.core.accuracy.planned import missing
+from kardo.core.accuracy.planned import missing, missing_for_schemes
 from kardo.core.accuracy.results import ENGINE, Result, Undetermined
 from kardo.core.accuracy.schemes import Schemes
 from kardo.core.arrays import Json
@@ -108,7 +108,7 @@ def schemes_of(at: Standing) -> SchemesAnswer:
     """The schemes for the job's plan as it stands, or how far they have come. Starts nothing."""
     row = _row(at)
     result = named_schemes(at.plan, SCHEMES.validate_python(row.result)) if row and row.result else None
-    return SchemesAnswer(**vars(underway(at)), result=result, error=_error(row))
+    return SchemesAnswer(**vars(underway(at, Computation.Kind.SCHEMES)), result=result, error=_error(row))
 
 
 def layouts_of(at: Standing) -> LayoutsAnswer:
@@ -118,11 +118,16 @@ def layouts_of(at: Standing) -> LayoutsAnswer:
     return LayoutsAnswer(**vars(underway(at)), result=result, error=_error(row))
 
 
-def underway(at: Standing) -> Underway:
+def underway(at: Standing, kind: str = Computation.Kind.PREDICTION) -> Underway:
     """How far a computation of the job's plan is, one that nobody asked for included."""
     if at.row is not None:
         return _how_far(at)
-    return Underway(at.plan_hash, "lacking" if missing(at.plan) else "none", "", 0.0, None, 0)
+    return Underway(at.plan_hash, "lacking" if lacking(at.plan, kind) else "none", "", 0.0, None, 0)
+
+
+def lacking(plan: Plan, kind: str = Computation.Kind.PREDICTION) -> list[tuple[str, str]]:
+    """What the plan still lacks before this can be computed: (station, sentence)."""
+    return missing_for_schemes(plan) if kind == Computation.Kind.SCHEMES else missing(plan)
 
 
 def _how_far(at: Standing) -> Underway:

@@ -1614,6 +1614,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/library/certificate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Text Of Certificate
+         * @description One mark as its certificate prints it, in the job's grid. Nothing is saved.
+         */
+        post: operations["kardo_server_marks_api_read_text_of_certificate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/library/{mark_id}/versions": {
         parameters: {
             query?: never;
@@ -7320,6 +7340,27 @@ export interface components {
             description: string;
         };
         /**
+         * ReadCertificate
+         * @description A mark as read: grid metres; its height in metres taken as ellipsoidal and as one of the job's system, None where there is none;
+         *     which of the two the text says it is, empty where it does not; and in words how it was read.
+         */
+        ReadCertificate: {
+            /** Name */
+            name: string;
+            /** E */
+            e: number;
+            /** N */
+            n: number;
+            /** Ellipsoidal */
+            ellipsoidal: number | null;
+            /** Height */
+            height: number | null;
+            /** Says */
+            says: string;
+            /** How */
+            how: string[];
+        };
+        /**
          * VersionOut
          * @description One version of a mark's coordinates, when it came and by whom; the step from the one before, None for the first.
          */
@@ -8770,6 +8811,10 @@ export interface components {
             };
             /** Full Session H */
             full_session_h: number;
+            /** Circle 95 */
+            circle_95: number;
+            /** Height 95 */
+            height_95: number;
         };
         /** MethodOut */
         MethodOut: {
@@ -11129,6 +11174,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MarkReading"];
+                };
+            };
+        };
+    };
+    kardo_server_marks_api_read_text_of_certificate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/x-www-form-urlencoded": {
+                    /** Text */
+                    text: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadCertificate"];
                 };
             };
         };

@@ -10,7 +10,7 @@ import { UNDER_WAY, UnderWay } from "../../ui/UnderWay";
 
 /** Ways to bring corrections, side by side: what each promises, what it needs, how it fails. */
 export function SchemeView() {
-  const { told, asked, run } = useComputation<Schemes>("schemes");
+  const { told, asked, run, fault } = useComputation<Schemes>("schemes");
   return (
     <section data-testid="schemes">
       <div className="flex flex-wrap items-baseline gap-3">
@@ -27,7 +27,7 @@ export function SchemeView() {
         </span>
       </div>
       {told && UNDER_WAY.includes(told.state) && <UnderWay work={told} onStop={() => void run("stop")} />}
-      {told?.error && <ProblemNote problem={told.error} />}
+      {fault && <ProblemNote problem={fault} />}
       {told?.result?.here && <p className="mt-1 text-sm">{told.result.here}</p>}
       {told?.result && <SideBySide rows={told.result.rows} />}
     </section>

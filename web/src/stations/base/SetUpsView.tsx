@@ -10,6 +10,8 @@ import {
   type TakeOff,
 } from "../../api/client";
 import { usePlan } from "../../app/plan";
+import { AccuracyAs, useAccuracyAs } from "./accuracyAs";
+import { Certificate } from "./Certificate";
 import { useWorkbench } from "../../app/workbench";
 import { added, fieldEdits, freeName, removed } from "../../lib/edits";
 import { fine, fineUnit, length } from "../../lib/units";
@@ -285,6 +287,9 @@ function Readings(props: { setup: SetUp; chain?: SetUpHeights; onChange: (readin
   );
 }
 
+const axisOf = (key: "sigma_h" | "sigma_v") => (key === "sigma_h" ? "h" : "v");
+const scaled = (value: number | undefined, factor: number) => (value === undefined ? undefined : value * factor);
+
 function Marks() {
   const { plan, summary, catalogue, edit } = usePlan();
   const { selected, select, setPlacing } = useWorkbench();
@@ -293,6 +298,8 @@ function Marks() {
   const set = (mark: Mark, change: Partial<Mark>) => void edit(fieldEdits(plan, `marks/${mark.id}`, change));
   const standsOn = new Map(plan.setups.map((s) => [s.id, s.mark]));
   const used = new Set(standsOn.values());
+  const [typing, setTyping] = useState(false);
+  const as = useAccuracyAs();
   return (
     <section className="mt-3">
       <div className="flex items-baseline gap-3">
@@ -300,8 +307,12 @@ function Marks() {
         <button className="button text-sm" onClick={() => setPlacing("base")}>
           new mark on the sheet (O)
         </button>
-        <span className="text-sm text-quiet">sigma as published: 95 % circle ÷ 2.4477, 95 % height ÷ 1.96</span>
+        <button className="button text-sm" aria-expanded={typing} onClick={() => setTyping(!typing)}>
+          new mark from its certificate…
+        </button>
+        <span className="text-sm text-quiet">accuracy:</span> <AccuracyAs />
       </div>
+      {typing && <Certificate onDone={() => setTyping(false)} />}
       <table className="table text-sm">
         <thead>
           <tr>
@@ -310,8 +321,12 @@ function Marks() {
             <th className="num">N, {u}</th>
             <th className="num">H of the mark, {u}</th>
             <th>known</th>
-            <th className="num">σ H, {fineUnit(unit)}</th>
-            <th className="num">σ V, {fineUnit(unit)}</th>
+            <th className="num">
+              {as.words.h}, {fineUnit(unit)}
+            </th>
+            <th className="num">
+              {as.words.v}, {fineUnit(unit)}
+            </th>
             <ActionsHead />
           </tr>
         </thead>
@@ -373,14 +388,17 @@ function Marks() {
                   {m.known === "published" || m.known === "local" ? (
                     <FineField
                       label={`${key} of ${m.name}`}
-                      value={m[key]}
+                      value={m[key] * as.factor[axisOf(key)]}
                       unit={unit}
                       width="w-16"
-                      onCommit={(v) => set(m, { [key]: v })}
+                      onCommit={(v) => set(m, { [key]: v / as.factor[axisOf(key)] })}
                     />
                   ) : (
                     <span className="italic" title="follows from how the mark is known; see the assumptions">
-                      {fine(summary?.mark_sigma[m.id]?.[key === "sigma_h" ? 0 : 2], unit)}
+                      {fine(
+                        scaled(summary?.mark_sigma[m.id]?.[key === "sigma_h" ? 0 : 2], as.factor[axisOf(key)]),
+                        unit,
+                      )}
                     </span>
                   )}
                 </td>

@@ -13,7 +13,7 @@ import { UNDER_WAY, UnderWay } from "../../ui/UnderWay";
 
 /** Few targets and checks that pass: searched over the site, told as a front to pick from, drawn while looked at. */
 export function SearchView() {
-  const { told, asked, run } = useComputation<Layouts>("layouts");
+  const { told, asked, run, fault } = useComputation<Layouts>("layouts");
   const { plan, edit } = usePlan();
   const pinned = plan.control.filter((p) => p.pinned).length;
   return (
@@ -54,7 +54,7 @@ export function SearchView() {
         />
       </label>
       {told && UNDER_WAY.includes(told.state) && <UnderWay work={told} onStop={() => void run("stop")} />}
-      {told?.error && <ProblemNote problem={told.error} />}
+      {fault && <ProblemNote problem={fault} />}
       {told?.result && told.result.front.length > 0 && <Front found={told.result} />}
     </section>
   );

@@ -11,7 +11,7 @@ import { UNDER_WAY, UnderWay } from "../../ui/UnderWay";
 export function Advice() {
   const { plan, edit } = usePlan();
   const { setGoTo, select } = useWorkbench();
-  const { told, asked, run } = useComputation<AdviceAnswer>("advice");
+  const { told, asked, run, fault } = useComputation<AdviceAnswer>("advice");
   const take = (offer: Offer) => {
     void edit(offer.edits);
     const place = offer.edits[0]?.after as { e?: number; n?: number } | null;
@@ -37,7 +37,7 @@ export function Advice() {
         </p>
       )}
       {told && UNDER_WAY.includes(told.state) && <UnderWay work={told} onStop={() => void run("stop")} />}
-      {told?.error && <ProblemNote problem={told.error} />}
+      {fault && <ProblemNote problem={fault} />}
       {told?.result && <Offers advice={told.result} unit={plan.brief.unit} onTake={take} />}
       {told?.result?.now?.good && <Spare spare={told.result.spare ?? []} unit={plan.brief.unit} onTake={take} />}
     </section>
