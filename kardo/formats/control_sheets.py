@@ -6,7 +6,6 @@ import math
 from collections.abc import Collection
 from html import escape
 from importlib.metadata import version
-from typing import Literal
 
 from kardo.core.control.stakeout import StakeOut
 from kardo.core.control.survey import heights_of
@@ -18,12 +17,11 @@ from kardo.core.geodesy.units import UNITS, counted, length, small
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import OnInstrument, OnNetwork, OnSetUp
-from kardo.formats.documents import page
+from kardo.formats.documents import PAPERS, Paper, page
 from kardo.formats.exports import safe_cell
-from kardo.formats.plan_drawing import SCALES, Frame, drawing, frame_of
+from kardo.formats.plan_drawing import Frame, drawing, frame_of, scales_of, sign_of
 
-Paper = Literal["A4", "A3"]
-PAPERS = {"A4": (297.0, 210.0), "A3": (420.0, 297.0)}  # millimetres, lying
+SKETCH_SIGNS = ("target", "check", "mark")
 MOST_SHEETS = 200
 
 
@@ -34,19 +32,27 @@ def _foot(plan: Plan, what: str) -> str:
 def sketch_html(plan: Plan, paper: Paper = "A4", scale: int | None = None) -> str:
     """A sheet with the drawing, at the scale that is wanted or the largest usual one that shows it all, a title block and what the signs mean.
     Raises ReadError for a scale that no ruler has."""
-    if scale is not None and scale not in SCALES:
+    usual = scales_of(plan.brief.unit)
+    if scale is not None and scale not in usual:
         raise ReadError(
-            f"1:{scale} is no usual scale.", where="scale", mend=f"One of {', '.join(f'1:{s}' for s in SCALES)}."
+            f"1:{scale} is no usual scale.", where="scale", mend=f"One of {', '.join(f'1:{s}' for s in usual)}."
         )
     wide, high = PAPERS[paper]
     frame = frame_of(plan, wide - 24, high - 42, scale)
-    targets, checks = len(plan.targets), len(plan.checks)
-    style = f"<style>@page {{ size: {paper} landscape; margin: 10mm 12mm 12mm }} svg {{ display: block }} .block td {{ border: 0.3pt solid #17242e; padding: 1mm 2mm }}</style>"
+    counts = (len(plan.targets), len(plan.checks), len(plan.marks))
+    style = (
+        f"<style>@page {{ size: {wide}mm {high}mm; margin: 10mm 12mm 12mm }} svg {{ display: block }} .block svg {{ display: inline; vertical-align: -0.6mm }} "
+        f".block {{ width: {frame.width}mm; border: 0.4mm solid #17242e; border-top: 0; margin: 0 }} .block td {{ border-right: 0.3pt solid #17242e; border-bottom: 0; padding: 1mm 2mm }}</style>"
+    )
+    signs = " &nbsp; ".join(
+        f'<svg width="4mm" height="4mm" viewBox="-2.2 -2.2 4.4 4.4">{sign_of(what)}</svg> {counted(count, what)}'
+        for what, count in zip(SKETCH_SIGNS, counts, strict=True)
+    )
     cells = (
         f"<b>{escape(plan.brief.title)}</b><br>control sketch",
-        f"1:{frame.scale:,.0f} on {paper}".replace(",", "\u202f"),
+        f"{frame.words} on {paper}",
         f"{escape(plan.grid.name)}<br>heights {escape(height_name(plan.brief.heights))}, {UNITS[plan.brief.unit].plural}",
-        f"□ {counted(targets, 'target')} &nbsp; ○ {counted(checks, 'check')} &nbsp; △ {counted(len(plan.marks), 'mark')}<br>– · – boundary",
+        f"{signs}<br>– · – boundary",
         f"plan {plan.revision[:12]}<br>sigma and verdict: see the plan",
     )
     block = "".join(f"<td>{cell}</td>" for cell in cells)
@@ -78,7 +84,7 @@ def target_sheets_html(plan: Plan, chosen: str = "", kept: Collection[str] = ())
 
 def _sheet(plan: Plan, p: ControlPoint, height: float, kept: Collection[str]) -> str:
     unit = UNITS[plan.brief.unit]
-    frame = Frame(p.e, p.n, 1000, 178, 72)
+    frame = Frame(p.e, p.n, 1000 if plan.brief.unit == "m" else 1200, 174, 72, plan.brief.unit)
     figures = "".join(
         f"<tr><td>{name}</td><td class='typed num'>{shown}</td></tr>"
         for name, shown in (
@@ -103,7 +109,7 @@ def _sheet(plan: Plan, p: ControlPoint, height: float, kept: Collection[str]) ->
     return (
         f'<div class="sheet"><table><tr><td class="big">{escape(p.name)}</td><td><table>{figures}</table></td></tr></table>'
         f'<p class="quiet">{escape(plan.grid.name)}, {unit.plural}; heights {escape(height_name(plan.brief.heights))}</p><table>{told}</table>'
-        f"<h2>Where, 1:1000</h2>{drawing(plan, frame, p.id)}"
+        f"<h2>Where, {escape(frame.words)}</h2>{drawing(plan, frame, p.id)}"
         f'<h2>From there to</h2><table><tr><th></th><th class="figures num">distance</th><th class="figures num">grid bearing</th></tr>{witness}</table>'
         f'<div class="pictures">{pictures}</div>'
         f'<div class="{"empty low" if shown else "empty"}">found · laid at · pole height · observed at · photograph number · sketch of what is about</div></div>'

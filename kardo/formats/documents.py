@@ -3,17 +3,26 @@
 from functools import lru_cache
 from html import escape
 from importlib.resources import files
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 from kardo.core.errors import ReadError
 
 if TYPE_CHECKING:
     from weasyprint.urls import URLFetcher
 
+Paper = Literal["A4", "A3", "Letter", "Tabloid"]
+PAPERS: dict[str, tuple[float, float]] = {  # millimetres, lying: ISO 216; ANSI/ASME Y14.1
+    "A4": (297.0, 210.0),
+    "A3": (420.0, 297.0),
+    "Letter": (279.4, 215.9),
+    "Tabloid": (431.8, 279.4),
+}
+LARGER = {"A4": "A3", "Letter": "Tabloid"}  # what stands beside an organisation's usual paper
 FONTS = {
     "Kardo Text": "atkinson-hyperlegible-next-latin-wght-normal.woff2",
     "Kardo Figures": "atkinson-hyperlegible-mono-latin-wght-normal.woff2",
 }
+USUAL = "size: A4;"  # of a page that stands
 STYLE = """
 @page { size: A4; margin: 14mm 15mm 16mm; @bottom-left { content: string(foot); font: 7.5pt "Kardo Text"; width: 90% }
   @bottom-right { content: counter(page) " / " counter(pages); font: 7.5pt "Kardo Figures"; white-space: nowrap } }
@@ -38,8 +47,10 @@ def page(title: str, foot: str, body: str) -> str:
     )
 
 
-def pdf(html: str, attached: dict[str, str] | None = None, pictures: dict[str, bytes] | None = None) -> bytes:
-    """The document as PDF, with texts attached by file name; pictures: JPEGs that it shows, by the name after `picture:`. Raises ReadError for one that asks for anything from outside."""
+def pdf(
+    html: str, attached: dict[str, str] | None = None, pictures: dict[str, bytes] | None = None, paper: Paper = "A4"
+) -> bytes:
+    """The document as PDF on paper that stands, where it does not say its own, with texts attached by file name; pictures: JPEGs that it shows, by the name after `picture:`. Raises ReadError for one that asks for anything from outside."""
     from weasyprint import CSS, HTML, Attachment
     from weasyprint.text.fonts import FontConfiguration
     from weasyprint.urls import FatalURLFetchingError
@@ -47,8 +58,9 @@ def pdf(html: str, attached: dict[str, str] | None = None, pictures: dict[str, b
     fonts = FontConfiguration()
     fetcher = _own_fonts(pictures or {})
     faces = CSS(string=_faces(), font_config=fonts, url_fetcher=fetcher)
+    high, wide = PAPERS[paper]
     files_ = [Attachment(string=text, name=name) for name, text in (attached or {}).items()]
-    document = HTML(string=html, url_fetcher=fetcher)
+    document = HTML(string=html.replace(USUAL, f"size: {wide}mm {high}mm;", 1), url_fetcher=fetcher)
     try:
         return bytes(document.write_pdf(stylesheets=[faces], font_config=fonts, attachments=files_))
     except FatalURLFetchingError as fault:

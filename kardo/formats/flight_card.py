@@ -14,10 +14,13 @@ from kardo.core.flight.wind import wind_of
 from kardo.core.geodesy.angles import format_dms
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import UNITS, length, small, speed
+from kardo.core.gnss.settings_card import settings_card
 from kardo.core.plan.model import Plan
+from kardo.core.plan.stands import OnNetwork, OnSetUp
 from kardo.formats.documents import page
-from kardo.formats.plan_drawing import COOL, INK, WARN, Frame, drawing, frame_about
+from kardo.formats.plan_drawing import COOL, INK, WARN, Frame, arrow_to, drawing, filled_about, near_to, sign_of
 
+WIDE, HIGHEST = 174.0, 78.0  # millimetres, of the drawing
 CAUTIONS = (
     "The airspace is looked up again today; registration, licence and leave are at hand. The aircraft stays in sight, and nobody below it. "
     "Home point recorded, return height set, action on a lost link set, pad level and clear, propellers on last. Kardo reminds; it does not authorise."
@@ -39,15 +42,16 @@ def flight_card_html(plan: Plan, chosen: str = "") -> str:
 
 
 def _card(plan: Plan, f: FlightPlan) -> str:
-    places = [*plan.site.boundary, *zip(f.e.tolist(), f.n.tolist(), strict=True), f.take_off[:2]]
-    frame = frame_about(places, 178, 78)
+    places = [*plan.site.boundary, *zip(f.e.tolist(), f.n.tolist(), strict=True)]
+    shown = near_to(places, [f.take_off[:2]])
+    frame = filled_about(shown, WIDE, HIGHEST, plan.brief.unit)
     scale = f"1:{frame.scale:,.0f}".replace(",", "\u202f")
     return (
         f'<div class="card"><h1>{escape(f.flight.name)} <span class="quiet" style="font-size: 11pt">{escape(plan.brief.title)}</span></h1>'
         f"{drawing(plan, frame, over=_lines(f, frame))}"
-        f'<p class="quiet">{scale}, {escape(plan.grid.name)}. ● take-off &nbsp; → first line &nbsp; whole and dashed: legs in turn</p>'
+        f'<p class="quiet">{scale}, {escape(plan.grid.name)}. <svg width="4mm" height="4mm" viewBox="-2.2 -2.2 4.4 4.4">{sign_of("pad")}</svg> take-off &nbsp; → first line &nbsp; whole and dashed: legs in turn</p>'
         f'<table class="two"><tr><td><h2>Type</h2>{_table(_typed(plan, f))}</td><td><h2>Know</h2>{_table(_known(plan, f))}</td></tr></table>'
-        f"<h2>Legs</h2>{_sequence(f)}{_legs(f)}<p class='quiet'>{CAUTIONS}</p></div>"
+        f"<h2>Legs</h2>{_sequence(f)}{_legs(plan, f)}<p class='quiet'>{CAUTIONS}</p></div>"
     )
 
 
@@ -64,7 +68,10 @@ def _lines(f: FlightPlan, frame: Frame) -> str:
     turn = math.degrees(math.atan2(y1 - y0, x1 - x0))
     out.append(f'<path d="M4 0L0 -1.6V1.6z" fill="{INK}" transform="translate({x0:.2f} {y0:.2f}) rotate({turn:.1f})"/>')
     x, y = frame.at(*f.take_off[:2])
-    out.append(f'<circle cx="{x:.2f}" cy="{y:.2f}" r="1.5" fill="{INK}" stroke="#fff" stroke-width="0.4"/>')
+    if frame.holds(x, y):
+        out.append(f'<g transform="translate({x:.2f} {y:.2f})">{sign_of("pad")}</g>')
+    else:
+        out.append(arrow_to(frame, "take-off", *f.take_off[:2]))
     return "".join(out)
 
 
@@ -84,28 +91,32 @@ def _typed(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
         ("course of the lines, grid", f"{f.main_course % 180:.1f}° / {(f.main_course + 180) % 360:.1f}°"),
         ("speed", speed(own.speed, unit)),
         ("lines apart", length(f.spacing, unit, 1)),
-        *(_of_scan(f, unit) if f.scans else _of_images(f)),
+        *(_of_scan(f, unit) if f.scans else _of_images(f, unit)),
         ("return height, over take-off", length(f.flight.homeward, unit)),
     ]
-    if (wind := wind_of(own)).speed:
-        rows.append(("planned in wind from, grid", f"{own.wind_from:.0f}°, {speed(wind.speed, unit)}"))
+    wind = wind_of(own)
+    told = f"{own.wind_from:.0f}°, {speed(round(wind.speed, 1), unit)}" if wind.speed else "no wind"
+    rows.append(("planned in wind from, grid", told))
     if own.crossing_strips:
         rows.append(("crossing strips", f"{own.crossing_strips}, at {length(f.crossing_height, unit, 1)}"))
     if own.oblique_strips:
         rows.append(("oblique strips", f"{own.oblique_strips}, camera {own.oblique_tilt:g}°"))
-    return rows
+    return [*rows, *_corrections(plan, f)]
 
 
-def _of_images(f: FlightPlan) -> list[tuple[str, str]]:
+def _both(metres: float, unit: str) -> list[tuple[str, str]]:
+    """A distance to type into a program that knows metres or feet alone: first in the job's unit."""
+    words = [f"{metres:.2f} m", f"{metres / 0.3048:.2f} ft"]
+    first, second = words if unit == "m" else words[::-1]
+    return [("image every", first), ("which is", second)]
+
+
+def _of_images(f: FlightPlan, unit: str) -> list[tuple[str, str]]:
     return [
         *(
             [("image every", f"{math.floor(100 * f.trigger_interval) / 100:.2f} s")]
             if f.flight.trigger_by == "time"
-            else [
-                ("image every", f"{f.trigger_distance:.2f} m"),
-                ("which is", f"{f.trigger_distance / 0.3048:.2f} ft"),
-                ("or, by time, every", f"{f.trigger_interval:.1f} s"),
-            ]
+            else [*_both(f.trigger_distance, unit), ("or, by time, every", f"{f.trigger_interval:.1f} s")]
         ),
         ("exposure at most", f"1/{1 / f.flight.exposure_time:.0f} s"),
         ("camera off the plumb line", f"{f.flight.tilt:g}°"),
@@ -167,13 +178,47 @@ def _known(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
     return rows
 
 
-def _legs(f: FlightPlan) -> str:
+def _corrections(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
+    """What corrections come from, and what is typed for them as far as it is known; a password is printed on nothing."""
+    on = f.flight.hangs_on
+    if isinstance(on, OnSetUp) and (setup := plan.setup(on.setup)) is not None:
+        rows = [("from the base", f"{setup.name}{f' on {mark.name}' if (mark := plan.mark(setup.mark)) else ''}")]
+        kind, key, known = "setups", on.setup, setup.link is not None
+    elif isinstance(on, OnNetwork) and (network := plan.network(on.network)) is not None:
+        rows = [("from the service", network.name)]
+        kind, key, known = "networks", on.network, network.settings is not None
+    else:
+        return []
+    if not known or f.flight.corrections not in ("live", "both"):
+        return rows
+    card = settings_card(plan, kind, key)
+    return [*rows, ("comes", card.carried), *((box.name, box.typed) for box in card.boxes if box.typed)]
+
+
+def _place(plan: Plan, at: tuple[float, float]) -> str:
+    unit = UNITS[plan.brief.unit]
+    return f"{unit.from_metres(at[0]):.0f} {unit.from_metres(at[1]):.0f}"
+
+
+def _legs(plan: Plan, f: FlightPlan) -> str:
     rows = "".join(
-        f"<tr><td class='figures'>{k}</td><td class='figures'>{leg.first_strip + 1} – {leg.last_strip + 1}</td><td class='figures num'>"
+        f"<tr><td class='figures'>{k}</td><td class='figures'>{leg.first_strip + 1} – {leg.last_strip + 1}</td>"
+        f"<td class='figures'>{_place(plan, f.strips[leg.first_strip].start)}</td><td class='figures'>{_place(plan, f.strips[leg.last_strip].end)}</td><td class='figures num'>"
         f"{'–' if f.scans else int(np.count_nonzero(f.leg == k - 1))}</td><td class='figures num'>{leg.minutes:.1f}</td><td class='figures num'>{leg.battery_left:.0f} %</td>"
         "<td></td><td></td><td></td></tr>"
         for k, leg in enumerate(f.legs, 1)
     )
-    heads = ("leg", "lines", "images", "minutes", "battery left", "battery used", "took off", "landed")
+    heads = (
+        "leg",
+        "lines",
+        f"begins at E N, {UNITS[plan.brief.unit].short}",
+        "ends at E N",
+        "images",
+        "minutes",
+        "battery left",
+        "battery used",
+        "took off",
+        "landed",
+    )
     head = "".join(f"<th{' class=num' if h in {'images', 'minutes', 'battery left'} else ''}>{h}</th>" for h in heads)
     return f"<table><tr>{head}</tr>{rows}</table>"

@@ -5,12 +5,34 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from html import escape
 
-from kardo.core.geodesy.units import UNITS
-from kardo.core.plan.control import ControlPoint
+from kardo.core.geodesy.units import UNITS, length
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Feature
 
 SCALES = (50, 100, 200, 250, 500, 1000, 2000, 2500, 5000, 10_000, 20_000, 25_000, 50_000, 100_000, 200_000)
+FEET_AN_INCH = (
+    5,
+    10,
+    20,
+    30,
+    40,
+    50,
+    60,
+    100,
+    200,
+    300,
+    400,
+    500,
+    600,
+    1000,
+    2000,
+    4000,
+    10_000,
+    20_000,
+)  # engineers' scales
+EDGE, FILLED_EDGE = 12.0, 9.0  # millimetres that places keep from the edge
+LOWEST = 44.0  # millimetres, of a drawing that its places fill: for arrow and scale bar
+FAR = 0.5  # of the site's extent, beyond which something is told by an arrow instead of being drawn
 LETTER = 1.55  # millimetres of width of a letter of three millimetres, about
 HIGH, SIGN = 3.0, 1.6  # millimetres: of a label, and from a sign's middle to its edge
 FORBIDS = {"keep_out", "no_permission", "hazard", "water", "tide", "traffic", "livestock"}
@@ -28,6 +50,14 @@ class Frame:
     scale: float
     width: float
     height: float
+    unit: str = "m"
+
+    @property
+    def words(self) -> str:
+        """The scale as it is written: one to so many, or in a job in feet so many feet to the inch."""
+        if self.unit == "m" or self.scale % 12:
+            return f"1:{self.scale:,.0f}".replace(",", "\u202f")
+        return f"1\u2033 = {self.scale / 12:,.0f}\u2032 (1:{self.scale:,.0f})".replace(",", "\u202f")
 
     def at(self, e: float, n: float) -> tuple[float, float]:
         """Millimetres right and down from the upper left corner."""
@@ -40,26 +70,61 @@ class Frame:
 
 
 def frame_of(plan: Plan, width: float, height: float, scale: float | None = None) -> Frame:
-    """The frame that shows the whole site with its control, at a usual scale that fits, or at the one that is wanted."""
-    places = [*plan.site.boundary, *((p.e, p.n) for p in plan.control), *((m.e, m.n) for m in plan.marks[:20])]
-    return frame_about(places or [(0.0, 0.0)], width, height, scale)
+    """The frame that shows the whole site with its control, at a usual scale that fits, or at the one that is wanted. What lies far away is
+    told by arrows."""
+    own = list(plan.site.boundary) or [(p.e, p.n) for p in plan.control]
+    others = [*((p.e, p.n) for p in plan.control), *((m.e, m.n) for m in plan.marks)]
+    places = near_to(own, others) if own else others
+    return frame_about(places or [(0.0, 0.0)], width, height, scale, plan.brief.unit)
+
+
+def near_to(own: Sequence[tuple[float, float]], others: Sequence[tuple[float, float]]) -> list[tuple[float, float]]:
+    """Some places, and those of others that do not lie far from them, by their extent."""
+    (west, south), (east, north) = (tuple(map(pick, zip(*own, strict=True))) for pick in (min, max))
+    away = FAR * max(east - west, north - south, 50.0)
+    near = [p for p in others if west - away <= p[0] <= east + away and south - away <= p[1] <= north + away]
+    return [*own, *near]
+
+
+def scales_of(unit: str) -> tuple[int, ...]:
+    """The usual scales, one to so many: round ones, or in feet those of whole feet to the inch."""
+    return SCALES if unit == "m" else tuple(12 * feet for feet in FEET_AN_INCH)
 
 
 def frame_about(
-    places: Sequence[tuple[float, float]], width: float, height: float, scale: float | None = None
+    places: Sequence[tuple[float, float]], width: float, height: float, scale: float | None = None, unit: str = "m"
 ) -> Frame:
     """The same about places in grid metres."""
+    usual, needed = scales_of(unit), _needed(places, width, height, EDGE)
+    fitting = next((s for s in usual if s >= needed), usual[-1])
+    return Frame(*_middle_of(places), scale or fitting, width, height, unit)
+
+
+def filled_about(places: Sequence[tuple[float, float]], width: float, highest: float, unit: str = "m") -> Frame:
+    """A frame that places in grid metres fill, no higher than they need: at the next scale of two figures, where nobody lays a ruler."""
+    needed = _needed(places, width, highest, FILLED_EDGE)
+    tens = 10.0 ** (math.floor(math.log10(needed)) - 1)
+    scale = math.ceil(needed / tens) * tens
+    tall = (max(p[1] for p in places) - min(p[1] for p in places)) * 1000 / scale + 2 * FILLED_EDGE
+    return Frame(*_middle_of(places), scale, width, min(highest, max(tall, LOWEST)), unit)
+
+
+def _needed(places: Sequence[tuple[float, float]], width: float, height: float, edge: float) -> float:
+    """One to how many places fit into so many millimetres."""
     e, n = ([p[axis] for p in places] for axis in (0, 1))
-    needed = max((max(e) - min(e)) / (width - 24), (max(n) - min(n)) / (height - 24)) * 1000
-    fitting = next((s for s in SCALES if s >= needed), SCALES[-1])
-    return Frame((min(e) + max(e)) / 2, (min(n) + max(n)) / 2, scale or fitting, width, height)
+    return max((max(e) - min(e)) / (width - 2 * edge), (max(n) - min(n)) / (height - 2 * edge), 0.01) * 1000
+
+
+def _middle_of(places: Sequence[tuple[float, float]]) -> tuple[float, float]:
+    e, n = ([p[axis] for p in places] for axis in (0, 1))
+    return (min(e) + max(e)) / 2, (min(n) + max(n)) / 2
 
 
 def drawing(plan: Plan, frame: Frame, chosen: str = "", over: str = "") -> str:
     """The drawing, its own size in millimetres. chosen: the id of a point that stands out; over: SVG that lies under the signs of control."""
     labels = _Labels(frame)
     parts = [*_ticks(plan, frame), *_boundary(plan, frame), *_features(plan, frame, labels)]
-    signs = [*_control(plan, frame, labels, chosen), *_marks(plan, frame, labels)]
+    signs = [*_control(plan, frame, labels, chosen), *_marks(plan, frame, labels), *_afar(plan, frame)]
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{frame.width}mm" height="{frame.height}mm" '
         f'viewBox="0 0 {frame.width:g} {frame.height:g}" font-family="Kardo Text">'
@@ -158,22 +223,56 @@ def _middle(f: Feature) -> tuple[float, float]:
 def _control(plan: Plan, frame: Frame, labels: _Labels, chosen: str) -> Iterator[str]:
     for p in plan.control:
         x, y = frame.at(p.e, p.n)
+        if not frame.holds(x, y):
+            continue
         labels.sign(x, y)
         labels.name(x, y, p.name, WARN if p.id == chosen else INK)
-        yield _sign(p, x, y)
+        yield f'<g transform="translate({x:.2f} {y:.2f})">{sign_of(p.role)}</g>'
         if p.id == chosen:
             yield f'<circle cx="{x:.2f}" cy="{y:.2f}" r="3" fill="none" stroke="{WARN}" stroke-width="0.5"/>'
 
 
-def _sign(p: ControlPoint, x: float, y: float) -> str:
-    """A target is a square cut by its diagonals, a check a ring with its middle."""
-    style = f'fill="#fff" stroke="{INK}" stroke-width="0.35"'
-    if p.role == "check":
-        return f'<circle cx="{x:.2f}" cy="{y:.2f}" r="1.3" {style}/><circle cx="{x:.2f}" cy="{y:.2f}" r="0.3" fill="{INK}"/>'
-    a = 1.25
+def sign_of(what: str) -> str:
+    """The sign of a thing, about its own place, as it is drawn on the screen: a target is a quartered diamond, a check a ring with a point,
+    a mark the surveyor's triangle, a take-off place a bar with an arrow up from it."""
+    if what == "target":
+        return (
+            f'<path d="M0 -1.8L1.8 0L0 1.8L-1.8 0Z" fill="#fff" stroke="{INK}" stroke-width="0.3"/>'
+            f'<path d="M0 0V-1.8L1.8 0ZM0 0V1.8L-1.8 0Z" fill="{INK}"/>'
+        )
+    if what == "check":
+        return f'<circle r="1.3" fill="#fff" stroke="{COOL}" stroke-width="0.55"/><circle r="0.35" fill="{COOL}"/>'
+    if what == "mark":
+        return f'<path d="M0 -1.9L1.9 1.4L-1.9 1.4Z" fill="#fff" stroke="{INK}" stroke-width="0.4"/><circle r="0.3" fill="{INK}"/>'
+    outline = 'd="M-1.5 1H1.5M0 1V-1.8M-0.9 -0.9L0 -1.8L0.9 -0.9" fill="none"'
+    return f'<path {outline} stroke="#fff" stroke-width="1"/><path {outline} stroke="{INK}" stroke-width="0.45"/>'
+
+
+def _afar(plan: Plan, frame: Frame) -> Iterator[str]:
+    """Control and marks that lie outside: an arrow to each at the edge, with its distance from the drawing's middle."""
+    for name, e, n in [*((p.name, p.e, p.n) for p in plan.control), *((m.name, m.e, m.n) for m in plan.marks)]:
+        x, y = frame.at(e, n)
+        if not frame.holds(x, y):
+            yield arrow_to(frame, name, e, n)
+
+
+def arrow_to(frame: Frame, name: str, e: float, n: float) -> str:
+    """An arrow at the edge to a place outside, with its name and how far it is from the drawing's middle."""
+    x, y = frame.at(e, n)
+    dx, dy = x - frame.width / 2, y - frame.height / 2
+    share = min(
+        (frame.width / 2 - 3) / abs(dx) if dx else math.inf, (frame.height / 2 - 3) / abs(dy) if dy else math.inf
+    )
+    ax, ay = frame.width / 2 + share * dx, frame.height / 2 + share * dy
+    turn = math.degrees(math.atan2(dy, dx))
+    anchor = "end" if dx > 0 else "start"
+    tx, ty = ax + (-4 if dx > 0 else 4), min(max(ay + 1, 4.0), frame.height - 4.0)
+    far = math.hypot(e - frame.e, n - frame.n)
+    words = escape(f"{name} {length(far, frame.unit, 0)}")
+    text = f'x="{tx:.2f}" y="{ty:.2f}" font-size="{HIGH}" text-anchor="{anchor}"'
     return (
-        f'<rect x="{x - a:.2f}" y="{y - a:.2f}" width="{2 * a}" height="{2 * a}" {style}/>'
-        f'<path d="M{x - a:.2f} {y - a:.2f}L{x + a:.2f} {y - a:.2f}L{x:.2f} {y:.2f}ZM{x - a:.2f} {y + a:.2f}L{x + a:.2f} {y + a:.2f}L{x:.2f} {y:.2f}Z" fill="{INK}"/>'
+        f'<path d="M2.5 0L-1.5 -1.6V1.6Z" fill="{INK}" transform="translate({ax:.2f} {ay:.2f}) rotate({turn:.1f})"/>'
+        f'<text {text} fill="#fff" stroke="#fff" stroke-width="0.7">{words}</text><text {text} fill="{INK}">{words}</text>'
     )
 
 
@@ -183,11 +282,8 @@ def _marks(plan: Plan, frame: Frame, labels: _Labels) -> Iterator[str]:
         if not frame.holds(x, y):
             continue
         labels.sign(x, y)
-        labels.name(x, y, m.name, COOL)
-        yield (
-            f'<path d="M{x:.2f} {y - 1.8:.2f}L{x + 1.6:.2f} {y + 1.1:.2f}L{x - 1.6:.2f} {y + 1.1:.2f}Z" fill="#fff" stroke="{COOL}" '
-            f'stroke-width="0.35"/><circle cx="{x:.2f}" cy="{y:.2f}" r="0.3" fill="{COOL}"/>'
-        )
+        labels.name(x, y, m.name, INK)
+        yield f'<g transform="translate({x:.2f} {y:.2f})">{sign_of("mark")}</g>'
 
 
 def _ticks(plan: Plan, frame: Frame) -> Iterator[str]:
@@ -222,7 +318,7 @@ def _ticks(plan: Plan, frame: Frame) -> Iterator[str]:
     for n in north:
         _, y = frame.at(0, n)
         yield f'<path d="M0 {y:.2f}h2" stroke="{INK}" stroke-width="0.2"/>'
-        if y > 16:  # above, the arrow to grid north stands there
+        if 16 < y < frame.height - 5:  # above, the arrow to grid north stands; below, the figures of the eastings
             yield f'<text x="0.6" y="{y - 0.5:.2f}" {text}>{unit.from_metres(n):.0f} N</text>'
 
 
