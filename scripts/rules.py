@@ -19,7 +19,7 @@ def page() -> str:
     """The page, one line a rule in the order of the stations."""
     rows = []
     for r in rules():
-        threshold = f"{r.threshold:g}" if r.threshold == r.threshold else "–"
+        threshold = f"{r.threshold:g} {r.unit}" if r.threshold == r.threshold else "–"
         cells = (f"`{r.id}`", r.asks, r.severity, r.station, threshold, r.why, r.source)
         rows.append(f"| {' | '.join(cell.replace('|', '/') for cell in cells)} |\n")
     return HEAD + "".join(rows)

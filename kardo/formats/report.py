@@ -27,7 +27,7 @@ from kardo.core.plan.assumptions import defaults
 from kardo.core.plan.model import Plan, plan_from_json
 from kardo.core.plan.naming import name_of
 from kardo.core.practice.local_grid import local_words
-from kardo.formats.documents import page, pdf
+from kardo.formats.documents import Paper, page, pdf
 from kardo.formats.seal import seal, unsealed
 
 DOCUMENT = TypeAdapter(Record)
@@ -49,9 +49,9 @@ def html_report(record: Record, seed: bytes | None = None) -> bytes:
     return seal(content, "html", seed) if seed is not None else content
 
 
-def pdf_report(record: Record, seed: bytes | None = None) -> bytes:
+def pdf_report(record: Record, seed: bytes | None = None, paper: Paper = "A4") -> bytes:
     """The report as PDF, with the record attached; sealed with the key of a seed where it is signed."""
-    content = pdf(_html(record), {RECORD_FILE: json.dumps(_json(record))})
+    content = pdf(_html(record), {RECORD_FILE: json.dumps(_json(record))}, paper=paper)
     return seal(content, "pdf", seed) if seed is not None else content
 
 

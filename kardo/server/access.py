@@ -1,10 +1,13 @@
 """The one door to rows: everything is looked up within the signed-in user's organisation."""
 
+from typing import cast
+
 from django.db.models import QuerySet
 from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
 
 from kardo.core.errors import PlanError
+from kardo.formats.documents import Paper
 from kardo.server.accounts.models import Organisation
 from kardo.server.jobs.models import Job
 
@@ -15,6 +18,11 @@ def organisation_of(request: HttpRequest) -> Organisation:
     if member is None:
         raise Http404("no organisation")
     return member.organisation
+
+
+def paper_of(request: HttpRequest) -> Paper:
+    """The paper that the user's organisation prints on, as it is now, whoever was seen a moment ago."""
+    return cast(Paper, Organisation.objects.values_list("paper", flat=True).get(pk=organisation_of(request).pk))
 
 
 def job_of(request: HttpRequest, job_id, jobs: QuerySet[Job] | None = None) -> Job:

@@ -3,6 +3,7 @@
 import math
 import re
 
+import pypdfium2
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -13,7 +14,19 @@ from kardo.core.errors import PlanError, ReadError
 from kardo.core.geodesy.angles import format_dms
 from kardo.core.plan.stands import Mark
 from kardo.formats.control_sheets import sketch_html, stake_out_html, target_sheets_html
-from kardo.formats.plan_drawing import HIGH, LETTER, SCALES, Frame, _Labels, drawing, frame_of
+from kardo.formats.documents import PAPERS, pdf
+from kardo.formats.plan_drawing import (
+    FEET_AN_INCH,
+    HIGH,
+    LETTER,
+    LOWEST,
+    SCALES,
+    Frame,
+    _Labels,
+    drawing,
+    filled_about,
+    frame_of,
+)
 from tests.conftest import E0, N0, point, small_plan
 
 MARKS = (Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2), Mark(id="B", name="B", e=E0 + 900, n=N0 + 700, h=12.0))
@@ -96,3 +109,46 @@ def test_a_page_for_every_point_says_what_it_is_and_nothing_of_it_is_markup():
 
 def test_a_drawing_with_one_point_or_none_still_draws():
     assert "<svg" in drawing(small_plan(control=()), frame_of(small_plan(control=()), 100, 80))
+
+
+def in_feet(plan):
+    return plan.model_copy(update={"brief": plan.brief.model_copy(update={"unit": "us-ft"})})
+
+
+@pytest.mark.parametrize("paper", list(PAPERS))
+def test_the_sheet_is_the_paper_and_in_feet_its_scale_is_feet_to_the_inch(paper):
+    page = pypdfium2.PdfDocument(pdf(sketch_html(in_feet(PLAN), paper)))[0]
+    assert page.get_size() == pytest.approx([side / 25.4 * 72 for side in PAPERS[paper]], abs=0.5)
+    frame = frame_of(in_feet(PLAN), PAPERS[paper][0] - 24, PAPERS[paper][1] - 42)
+    feet = round(frame.scale / 12)
+    assert feet in FEET_AN_INCH and f"1\u2033 = {feet}\u2032" in page.get_textpage().get_text_bounded()
+    (x0, _), (x1, _) = frame.at(E0, N0), frame.at(E0 + feet * 1200 / 3937, N0)
+    assert x1 - x0 == pytest.approx(25.4, rel=3e-6)  # so many survey feet are an inch on paper
+    standing = pypdfium2.PdfDocument(pdf(target_sheets_html(PLAN, "G1"), paper=paper))[0]
+    assert standing.get_size() == pytest.approx([side / 25.4 * 72 for side in PAPERS[paper][::-1]], abs=0.5)
+
+
+@given(st.floats(0, 360), st.floats(1500, 60_000))
+def test_what_lies_far_away_is_an_arrow_and_does_not_shrink_the_drawing(bearing, away):
+    here = frame_of(PLAN, 250, 160)
+    turn = math.radians(bearing)
+    far = Mark(id="FAR", name="Far 9", e=here.e + away * math.sin(turn), n=here.n + away * math.cos(turn))
+    plan = PLAN.model_copy(update={"marks": (*PLAN.marks, far)})
+    frame = frame_of(plan, 250, 160)
+    assert frame == here
+    shown = re.search(
+        r'translate\(([\d.]+) ([\d.]+)\) rotate\((-?[\d.]+)\)"/><text[^>]*>Far 9 (\d+) m', drawing(plan, frame)
+    )
+    x, y, angle, metres = map(float, shown.groups())
+    assert frame.holds(x, y) and metres == pytest.approx(away, abs=1)
+    assert math.cos(math.radians(angle - (bearing - 90))) > 0.9999, "it points there"
+
+
+@given(st.lists(st.tuples(st.floats(0, 3000), st.floats(0, 900)), min_size=2, max_size=9))
+def test_what_fills_a_drawing_fills_it(offsets):
+    places = [(E0 + x, N0 + y) for x, y in offsets]
+    frame = filled_about(places, 174, 78)
+    at = [frame.at(*p) for p in places]
+    (west, east), (top, low) = ((f(v[k] for v in at) for f in (min, max)) for k in (0, 1))
+    assert west >= 8.9 and top >= 8.9 and east <= 174 - 8.9 and low <= frame.height - 8.9
+    assert max((east - west) / (174 - 18), (low - top) / (frame.height - 18)) > 0.9 or frame.height == LOWEST

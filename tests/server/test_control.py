@@ -181,3 +181,27 @@ def test_what_goes_on_paper_and_into_instruments(planner, job):
     assert text.splitlines()[0].startswith("G1;") and "," in text
     for name, start in (("control.gpx", b"<?xml"), ("control.gpkg", b"SQLite"), ("control.dxf", b"  0\nSECTION")):
         assert planner.get(f"{base}/export/{name}").content.startswith(start)
+
+
+def test_the_paper_is_chosen_once_for_the_organisation(planner, signer, job):  # noqa: F811
+    refused = planner.post_json("/api/rules/paper", {"paper": "Letter"})
+    assert refused.status_code == 422 and "those who may sign" in refused.json()["title"]
+    assert signer.post_json("/api/rules/paper", {"paper": "A5"}).status_code == 422
+    assert planner.get("/api/session").json()["papers"] == ["A4", "A3"]
+    assert signer.post_json("/api/rules/paper", {"paper": "Letter"}).json()["paper"] == "Letter"
+    assert planner.get("/api/session").json()["papers"] == ["Letter", "Tabloid"]
+    base = f"/api/jobs/{job.pk}"
+    for path, size in (
+        ("control/sketch.pdf", (792, 612)),
+        ("control/targets.pdf", (612, 792)),
+        ("flight/card.pdf", (612, 792)),
+    ):
+        page = pypdfium2.PdfDocument(planner.get(f"{base}/{path}").content)[0]
+        assert page.get_size() == pytest.approx(size, abs=0.5), path
+    tabloid = pypdfium2.PdfDocument(planner.get(f"{base}/control/sketch.pdf?paper=Tabloid").content)[0]
+    assert tabloid.get_size() == pytest.approx((1224, 792), abs=0.5)
+
+
+def test_every_threshold_has_its_unit(planner):
+    lines = planner.get("/api/rules").json()["rules"]
+    assert all(bool(line["unit"]) == (line["threshold"] is not None) for line in lines)

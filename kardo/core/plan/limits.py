@@ -169,7 +169,7 @@ def limit_words(fault: ErrorDetails, unit: str) -> str:
         case "int_parsing" | "int_from_float":
             rule = "be a whole number"
         case "string_too_short":
-            rule = "not be empty"
+            rule = "not be empty" if ctx["min_length"] == 1 else f"have at least {ctx['min_length']} letters"
         case "string_too_long":
             rule = f"have at most {ctx['max_length']} letters"
         case _:

@@ -126,7 +126,7 @@ def _sentence(words: str) -> str:
 
 @dataclass(frozen=True)
 class Rule:
-    """A rule of the catalogue: what it asks, its default threshold, why, and where in the trade it comes from. looks: at the plan without control and without
+    """A rule of the catalogue: what it asks, its default threshold and the unit of that (empty where it has none), why, and where in the trade it comes from. looks: at the plan without control and without
     its prediction (it is given neither, and what it finds is kept while these change); at each point of the control by itself; at points among the others; or at the
     layout and its prediction as a whole, finding nothing in a single point."""
 
@@ -138,6 +138,7 @@ class Rule:
     why: str
     source: str
     looks: Looks
+    unit: str = ""
     house: str = ""
 
     @property
@@ -191,7 +192,7 @@ def rule(
     asks: str,
     severity: Severity,
     station: Station,
-    threshold: float | None,
+    threshold: tuple[float, str] | None,
     why: str,
     source: str,
     looks: Looks | None = None,
@@ -200,8 +201,8 @@ def rule(
     usual: Looks = "control" if station == "control" else "layout" if station == "verdict" else "plan"
 
     def enter(look: Look) -> Look:
-        limit = NO_THRESHOLD if threshold is None else threshold
-        CATALOGUE[id] = Rule(id, asks, severity, station, limit, why, source, looks or usual), look
+        limit, unit = (NO_THRESHOLD, "") if threshold is None else threshold
+        CATALOGUE[id] = Rule(id, asks, severity, station, limit, why, source, looks or usual, unit), look
         return look
 
     return enter

@@ -6,6 +6,7 @@ from django.middleware.csrf import get_token
 from ninja import Field, Router, Schema
 from ninja.utils import check_csrf
 
+from kardo.formats.documents import LARGER
 from kardo.server import problems
 from kardo.server.accounts.seen import seen
 from kardo.server.problems import problem
@@ -24,6 +25,7 @@ class SessionOut(Schema):
     signed_in: bool
     name: str = ""
     organisation: str = ""
+    papers: list[str] = []
 
 
 def _session(request: HttpRequest) -> SessionOut:
@@ -31,7 +33,10 @@ def _session(request: HttpRequest) -> SessionOut:
     if not user.is_authenticated or not hasattr(user, "member"):
         return SessionOut(signed_in=False)
     return SessionOut(
-        signed_in=True, name=user.get_full_name() or user.get_username(), organisation=user.member.organisation.name
+        signed_in=True,
+        name=user.get_full_name() or user.get_username(),
+        organisation=user.member.organisation.name,
+        papers=[user.member.organisation.paper, LARGER[user.member.organisation.paper]],
     )
 
 

@@ -5,6 +5,7 @@ from django.db import models
 
 from kardo.core.plan.parts import validated
 from kardo.core.practice.house import House
+from kardo.formats.documents import LARGER
 
 
 class Organisation(models.Model):
@@ -13,6 +14,9 @@ class Organisation(models.Model):
     name = models.CharField(max_length=120, unique=True)
     house = models.JSONField(default=dict, help_text="rules of practice that it asks otherwise")
     house_revision = models.PositiveIntegerField(default=0)
+    paper = models.CharField(
+        max_length=8, choices=[(name, f"{name} and {LARGER[name]}") for name in LARGER], default="A4"
+    )
 
     def __str__(self) -> str:
         return self.name

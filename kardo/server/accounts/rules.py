@@ -1,6 +1,7 @@
 """The rules of practice, and what the organisation asks otherwise."""
 
 from dataclasses import dataclass
+from typing import Literal
 
 from django.db import transaction
 from django.http import HttpRequest
@@ -11,7 +12,7 @@ from kardo.core.errors import PlanError
 from kardo.core.plan.parts import to_json, validated
 from kardo.core.practice.catalogue import Severity, Station, Waives, rules
 from kardo.core.practice.house import Change, House, require_known
-from kardo.server.access import organisation_of
+from kardo.server.access import organisation_of, paper_of
 from kardo.server.accounts.models import Organisation
 
 router = Router()
@@ -26,6 +27,7 @@ class RuleLine:
     severity: Severity
     station: Station
     threshold: float | None
+    unit: str
     why: str
     source: str
     waives: Waives
@@ -34,6 +36,7 @@ class RuleLine:
 
 class RulesOut(Schema):
     may_change: bool
+    paper: str
     rules: list[RuleLine]
 
 
@@ -52,6 +55,7 @@ def _lines(request: HttpRequest, house: House) -> RulesOut:
             r.severity,
             r.station,
             r.threshold if r.threshold == r.threshold else None,
+            r.unit,
             r.why,
             r.source,
             r.waives,
@@ -59,7 +63,7 @@ def _lines(request: HttpRequest, house: House) -> RulesOut:
         )
         for r in rules()
     ]
-    return RulesOut(may_change=request.user.member.may_sign, rules=lines)
+    return RulesOut(may_change=request.user.member.may_sign, paper=paper_of(request), rules=lines)
 
 
 class Asked(Schema):
@@ -74,13 +78,7 @@ class Asked(Schema):
 @router.post("", response=RulesOut)
 def ask_otherwise(request: HttpRequest, body: Asked):
     """Ask a rule otherwise in the whole organisation, from today, or as the catalogue does again. For those who may sign."""
-    member = request.user.member
-    if not member.may_sign:
-        raise PlanError(
-            "The rules of an organisation are changed by those who may sign for it.",
-            where="rules",
-            mend="Ask one of them; a single finding can be accepted with a reason in its job.",
-        )
+    _require_may_sign(request)
     with transaction.atomic():
         organisation = Organisation.objects.select_for_update().get(pk=organisation_of(request).pk)
         changes = [c for c in organisation.own_rules.changes if c.rule != body.rule]
@@ -93,3 +91,28 @@ def ask_otherwise(request: HttpRequest, body: Asked):
         organisation.house, organisation.house_revision = to_json(house), organisation.house_revision + 1
         organisation.save(update_fields=["house", "house_revision"])
     return _lines(request, house)
+
+
+def _require_may_sign(request: HttpRequest) -> None:
+    if not request.user.member.may_sign:
+        raise PlanError(
+            "The rules of an organisation are changed by those who may sign for it.",
+            where="rules",
+            mend="Ask one of them; a single finding can be accepted with a reason in its job.",
+        )
+
+
+class PaperIn(Schema):
+    """The paper that an organisation prints on: A4 with A3 beside it, or Letter with Tabloid."""
+
+    paper: Literal["A4", "Letter"]
+
+
+@router.post("/paper", response=RulesOut)
+def choose_paper(request: HttpRequest, body: PaperIn):
+    """What the whole organisation prints on from now on. For those who may sign."""
+    _require_may_sign(request)
+    organisation = organisation_of(request)
+    organisation.paper = body.paper
+    organisation.save(update_fields=["paper"])
+    return _lines(request, organisation.own_rules)

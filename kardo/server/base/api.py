@@ -35,7 +35,7 @@ from kardo.formats.day_sheet import session_calendar
 from kardo.formats.documents import pdf
 from kardo.formats.rinex import read_log
 from kardo.formats.settings_sheet import settings_html
-from kardo.server.access import job_of
+from kardo.server.access import job_of, paper_of
 from kardo.server.plans.stored import stored_plan, whole_plan
 from kardo.server.uploads import upload_of
 
@@ -182,7 +182,7 @@ def print_card(request: HttpRequest, job_id: UUID, setup: str, device: str):
     """One device's card: exactly what is typed into which box, large."""
     plan, chain, own = _device(request, job_id, setup, device)
     card = next(c for c in cards(plan, chain) if c.device == own.id)
-    response = HttpResponse(pdf(card_html(plan, chain, card)), content_type="application/pdf")
+    response = HttpResponse(pdf(card_html(plan, chain, card), paper=paper_of(request)), content_type="application/pdf")
     response["Content-Disposition"] = f'attachment; filename="card-{setup}-{device}.pdf"'
     return response
 
@@ -191,7 +191,10 @@ def print_card(request: HttpRequest, job_id: UUID, setup: str, device: str):
 def print_settings(request: HttpRequest, job_id: UUID, kind: Literal["setups", "networks"], key: str):
     """What is typed for the corrections of a base or of a service, large; no secret."""
     plan = stored_plan(job_of(request, job_id))
-    response = HttpResponse(pdf(settings_html(plan, settings_card(plan, kind, key))), content_type="application/pdf")
+    response = HttpResponse(
+        pdf(settings_html(plan, settings_card(plan, kind, key)), paper=paper_of(request)),
+        content_type="application/pdf",
+    )
     response["Content-Disposition"] = 'attachment; filename="corrections.pdf"'
     return response
 

@@ -27,7 +27,7 @@ from kardo.formats.coordinates import MAX_BYTES as MAX_POSITIONS
 from kardo.formats.positions import shifted_points, shifted_positions
 from kardo.formats.report import html_report, pdf_report, read_report
 from kardo.formats.residuals import MAX_BYTES, MEANS, Axes, ResidualReading, read_residuals
-from kardo.server.access import frozen_words, job_of
+from kardo.server.access import frozen_words, job_of, paper_of
 from kardo.server.closeout.keeping import Documents, ask_for_closed, change, documents_of
 from kardo.server.closeout.models import SignedReport
 from kardo.server.closeout.results import SHOWN, came_of, record_of
@@ -314,7 +314,8 @@ def draft(request: HttpRequest, job_id: UUID, kind: Literal["pdf", "html"]):
     """The report as it would be signed now: a draft."""
     job = job_of(request, job_id)
     record = record_of(job, documents_of(job), timezone.now(), None)
-    return _file((pdf_report if kind == "pdf" else html_report)(record), f"draft.{kind}", kind)
+    drawn = pdf_report(record, paper=paper_of(request)) if kind == "pdf" else html_report(record)
+    return _file(drawn, f"draft.{kind}", kind)
 
 
 @router.get("/{job_id}/close/reports/{report_id}.{kind}")

@@ -1,5 +1,7 @@
 """Sign-off: plan, book and closing are frozen at a revision, and the report over them is sealed and kept."""
 
+from typing import cast
+
 from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser
 from django.utils import timezone
@@ -7,6 +9,7 @@ from django.utils.crypto import salted_hmac
 
 from kardo.core.close.record import RECORD, Signed
 from kardo.core.errors import PlanError
+from kardo.formats.documents import Paper
 from kardo.formats.report import html_report, pdf_report
 from kardo.formats.seal import fingerprint_of
 from kardo.server.access import require_open
@@ -70,7 +73,7 @@ def sign(job: Job, user: AbstractBaseUser, certified: str) -> SignedReport:
         at=now,
         by=user,
         record=RECORD.dump_python(record, mode="json"),
-        pdf=pdf_report(record, seed),
+        pdf=pdf_report(record, seed, cast(Paper, job.organisation.paper)),
         html=html_report(record, seed),
         fingerprint=fingerprint_of(seed),
     )

@@ -11,7 +11,7 @@ from kardo.core.day.day import Day, day_of
 from kardo.core.plan.model import Plan
 from kardo.formats.day_sheet import calendar, person_html, person_of
 from kardo.formats.documents import pdf
-from kardo.server.access import job_of
+from kardo.server.access import job_of, paper_of
 from kardo.server.made_once import made_once
 from kardo.server.plans.stored import whole_plan
 from kardo.server.standing import standing_of
@@ -38,7 +38,9 @@ def print_day(request: HttpRequest, job_id: UUID, visit: str, person: str, kind:
     _, who = person_of(plan, visit, person)
     day = day_of(plan, visit)
     if kind == "pdf":
-        response = HttpResponse(pdf(person_html(plan, day, who)), content_type="application/pdf")
+        response = HttpResponse(
+            pdf(person_html(plan, day, who), paper=paper_of(request)), content_type="application/pdf"
+        )
     else:
         response = HttpResponse(calendar(plan, day, who), content_type="text/calendar; charset=utf-8")
     response["Content-Disposition"] = f'attachment; filename="{visit}-{person}.{kind}"'

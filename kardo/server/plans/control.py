@@ -12,10 +12,10 @@ from kardo.core.control.stakeout import StakeOut, stake_out
 from kardo.core.day.observing import ObservationPlan, observation_plan
 from kardo.core.day.rounds import By, Rounds, rounds_of
 from kardo.core.flight.areas import round_start
-from kardo.formats.control_sheets import Paper, sketch_html, stake_out_csv, stake_out_html, target_sheets_html
-from kardo.formats.documents import pdf
+from kardo.formats.control_sheets import sketch_html, stake_out_csv, stake_out_html, target_sheets_html
+from kardo.formats.documents import Paper, pdf
 from kardo.formats.picture import printed
-from kardo.server.access import job_of
+from kardo.server.access import job_of, paper_of
 from kardo.server.made_once import made_once
 from kardo.server.plans.stored import stored_plan, whole_plan
 from kardo.server.standing import standing_of
@@ -78,14 +78,16 @@ def print_stake_out(
     found = stake_out(plan, station, on)
     if kind == "csv":
         return _file(stake_out_csv(plan, found).encode(), "text/csv; charset=utf-8", "stake-out.csv")
-    return _file(pdf(stake_out_html(plan, found)), "application/pdf", "stake-out.pdf")
+    return _file(pdf(stake_out_html(plan, found), paper=paper_of(request)), "application/pdf", "stake-out.pdf")
 
 
 @router.get("/{job_id}/control/sketch.pdf")
-def print_sketch(request: HttpRequest, job_id: UUID, paper: Query[Paper] = "A4", scale: Query[int] = 0):
-    """A drawing of the control to scale; at the largest usual scale that shows it all, where none is said."""
+def print_sketch(request: HttpRequest, job_id: UUID, paper: Query[Paper | None] = None, scale: Query[int] = 0):
+    """A drawing of the control to scale; at the largest usual scale that shows it all, and on the organisation's paper, where none is said."""
     plan = whole_plan(job_of(request, job_id))
-    return _file(pdf(sketch_html(plan, paper, scale or None)), "application/pdf", "control-sketch.pdf")
+    return _file(
+        pdf(sketch_html(plan, paper or paper_of(request), scale or None)), "application/pdf", "control-sketch.pdf"
+    )
 
 
 @router.get("/{job_id}/control/targets.pdf")
@@ -96,7 +98,7 @@ def print_targets(request: HttpRequest, job_id: UUID, point: Query[str] = ""):
     wanted = {digest for p in plan.control if not point or p.id == point for digest in p.pictures}
     kept = job.attachments.filter(digest__in=wanted).values_list("digest", "body").iterator(chunk_size=20)
     pictures = {digest: printed(bytes(body)) for digest, body in kept}
-    body = pdf(target_sheets_html(plan, point, pictures), pictures=pictures)
+    body = pdf(target_sheets_html(plan, point, pictures), pictures=pictures, paper=paper_of(request))
     return _file(body, "application/pdf", "target-sheets.pdf")
 
 

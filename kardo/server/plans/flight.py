@@ -34,7 +34,7 @@ from kardo.formats.drawn import MAX_BYTES
 from kardo.formats.flight_card import flight_card_html
 from kardo.formats.picture import MAX_BYTES as MOST_IMAGE
 from kardo.formats.track import read_track
-from kardo.server.access import job_of
+from kardo.server.access import job_of, paper_of
 from kardo.server.made_once import made_once
 from kardo.server.plans.api import near_site
 from kardo.server.plans.stored import stored_plan, whole_plan
@@ -209,7 +209,7 @@ def read_sample_image(request: HttpRequest, job_id: UUID, file: File[UploadedFil
 @router.get("/{job_id}/flight/card.pdf")
 def print_card(request: HttpRequest, job_id: UUID, flight: Query[str] = ""):
     """A page for each flight, or for one: a picture of its lines and every figure that is typed."""
-    body = pdf(flight_card_html(whole_plan(job_of(request, job_id)), flight))
+    body = pdf(flight_card_html(whole_plan(job_of(request, job_id)), flight), paper=paper_of(request))
     response = HttpResponse(body, content_type="application/pdf")
     response["Content-Disposition"] = 'attachment; filename="flight-card.pdf"'
     return response

@@ -56,6 +56,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rules/paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Choose Paper
+         * @description What the whole organisation prints on from now on. For those who may sign.
+         */
+        post: operations["kardo_server_accounts_rules_choose_paper"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs": {
         parameters: {
             query?: never;
@@ -594,7 +614,7 @@ export interface paths {
         };
         /**
          * Print Sketch
-         * @description A drawing of the control to scale; at the largest usual scale that shows it all, where none is said.
+         * @description A drawing of the control to scale; at the largest usual scale that shows it all, and on the organisation's paper, where none is said.
          */
         get: operations["kardo_server_plans_control_print_sketch"];
         put?: never;
@@ -2383,6 +2403,11 @@ export interface components {
              * @default
              */
             organisation: string;
+            /**
+             * Papers
+             * @default []
+             */
+            papers: string[];
         };
         /**
          * Credentials
@@ -2440,6 +2465,8 @@ export interface components {
             station: "brief" | "site" | "flight" | "base" | "control" | "verdict";
             /** Threshold */
             threshold: number | null;
+            /** Unit */
+            unit: string;
             /** Why */
             why: string;
             /** Source */
@@ -2455,6 +2482,8 @@ export interface components {
         RulesOut: {
             /** May Change */
             may_change: boolean;
+            /** Paper */
+            paper: string;
             /** Rules */
             rules: components["schemas"]["RuleLine"][];
         };
@@ -2475,6 +2504,17 @@ export interface components {
              * @default
              */
             password: string;
+        };
+        /**
+         * PaperIn
+         * @description The paper that an organisation prints on: A4 with A3 beside it, or Letter with Tabloid.
+         */
+        PaperIn: {
+            /**
+             * Paper
+             * @enum {string}
+             */
+            paper: "A4" | "Letter";
         };
         /**
          * ByNewer
@@ -9030,6 +9070,30 @@ export interface operations {
             };
         };
     };
+    kardo_server_accounts_rules_choose_paper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PaperIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+        };
+    };
     kardo_server_jobs_api_list_jobs: {
         parameters: {
             query?: {
@@ -9771,7 +9835,7 @@ export interface operations {
     kardo_server_plans_control_print_sketch: {
         parameters: {
             query?: {
-                paper?: "A4" | "A3";
+                paper?: ("A4" | "A3" | "Letter" | "Tabloid") | null;
                 scale?: number;
             };
             header?: never;

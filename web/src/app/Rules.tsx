@@ -32,6 +32,14 @@ export function Rules() {
       setProblem(error as Problem);
     }
   };
+  const choose = async (paper: string) => {
+    try {
+      client.setQueryData(["rules"], await call<AllRules>("POST", "/rules/paper", { paper }));
+      await client.invalidateQueries({ queryKey: ["session"] });
+    } catch (error) {
+      setProblem(error as Problem);
+    }
+  };
   return (
     <main className="mx-auto max-w-6xl p-6">
       <header className="flex items-baseline gap-4 border-b border-ink pb-2">
@@ -47,6 +55,22 @@ export function Rules() {
           : "Those who may sign for the organisation can ask them otherwise."}
       </p>
       {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      <p className="mt-3 flex items-center gap-2">
+        Paper of the organisation
+        {may_change ? (
+          <Select
+            label="Paper of the organisation"
+            value={found.data.paper}
+            options={[
+              { id: "A4", name: "A4 and A3" },
+              { id: "Letter", name: "Letter and Tabloid" },
+            ]}
+            onChange={(paper) => void choose(paper)}
+          />
+        ) : (
+          <strong>{found.data.paper}</strong>
+        )}
+      </p>
       <table className="table mt-3 text-sm">
         <thead>
           <tr>
@@ -68,7 +92,9 @@ export function Rules() {
               <td>
                 <Severity of={rule.severity} /> {rule.severity}
               </td>
-              <td className="num figures">{rule.threshold ?? "–"}</td>
+              <td className="num figures">
+                {rule.threshold ?? "–"} <span className="font-sans text-sm">{rule.unit}</span>
+              </td>
               <td className="min-w-64">
                 {begun === rule.id ? (
                   <Otherwise rule={rule} onAsk={(change) => void ask(rule.id, change)} onLeave={() => setBegun("")} />
@@ -96,7 +122,7 @@ interface OwnProps {
   onBack: () => void;
 }
 
-function Own({ rule: { own }, may, onBegin, onBack }: OwnProps) {
+function Own({ rule: { own, unit }, may, onBegin, onBack }: OwnProps) {
   const begin = may && (
     <button className="cursor-pointer underline" onClick={onBegin}>
       {own ? "change" : "ask otherwise"}
@@ -104,7 +130,7 @@ function Own({ rule: { own }, may, onBegin, onBack }: OwnProps) {
   );
   if (!own) return begin || <span className="text-quiet">as usual</span>;
   const what = [
-    own.threshold !== null && `${own.threshold}`,
+    own.threshold !== null && `${own.threshold} ${unit}`,
     SEVERITIES.find((s) => s.id && s.id === own.severity)?.name,
   ];
   return (

@@ -31,7 +31,7 @@ def _flown_from(plan: Plan) -> list[tuple[SetUp, Mark]]:
     "Is the mark's height in the job's height system?",
     "stop",
     "base",
-    8.0,
+    (8.0, "m"),
     "A mean-sea-level height typed as ellipsoidal, or the reverse, moves the whole map by the geoid separation.",
     FIELD,
 )
@@ -69,7 +69,7 @@ def _height_system(r: Rule, view: View) -> Iterator[Finding]:
     "Do the antenna height readings agree?",
     "stop",
     "base",
-    MOST_APART,
+    (MOST_APART, "m"),
     "An antenna height read wrong once goes into every height of the map.",
     FIELD,
 )
@@ -105,7 +105,7 @@ def _readings(r: Rule, view: View) -> Iterator[Finding]:
     "Is the base near enough?",
     "warn",
     "base",
-    10_000.0,
+    (10_000.0, "m"),
     "A millimetre for every kilometre, nearly the same in all that is positioned from the base on one visit: far from its base a whole site is shifted, and neither targets nor checks from there show it.",
     "usual specification of RTK and PPK; the prediction has it too",
 )
@@ -148,7 +148,15 @@ def _reach(r: Rule, view: View) -> Iterator[Finding]:
         )
 
 
-@rule("base-taped-once", "Is the antenna height measured twice?", "warn", "base", 2, "One reading has no check.", FIELD)
+@rule(
+    "base-taped-once",
+    "Is the antenna height measured twice?",
+    "warn",
+    "base",
+    (2, "readings"),
+    "One reading has no check.",
+    FIELD,
+)
 def _taped_once(r: Rule, view: View) -> Iterator[Finding]:
     for setup, _ in _flown_from(view.plan):
         if setup.support == "tripod" and 0 < len(setup.readings) < r.threshold:
@@ -206,7 +214,7 @@ def _local_grid(r: Rule, view: View) -> Iterator[Finding]:
     "Is the base on coordinates that will hold?",
     "warn",
     "base",
-    4.0,
+    (4.0, "h"),
     "A position taken here is good to metres until the block is shifted; a short static session is worse than its law.",
     "Eckl and others, J. Geodesy 2001, for the hours; field practice for the rest",
 )
@@ -250,7 +258,7 @@ def _newer(r: Rule, view: View) -> Iterator[Finding]:
     "Does the base log every second?",
     "note",
     "base",
-    1.0,
+    (1.0, "s"),
     "The aircraft's positions lie between the base's records: at longer intervals its clock and the ionosphere are guessed between them.",
     FIELD,
 )

@@ -41,7 +41,7 @@ def _unit(r: Rule, view: View) -> Iterator[Finding]:
     "Are lengths on the grid lengths on the ground?",
     "warn",
     "brief",
-    1000.0,
+    (1000.0, "ppm"),
     "Spacing, areas and volumes are planned on the ground; distances taken from a list of coordinates, or set out by one, are the grid's.",
     "a part in a thousand is more than any national grid has over its own area",
 )
@@ -64,7 +64,7 @@ def _scale(r: Rule, view: View) -> Iterator[Finding]:
     "Is the separation that is stated one of this place?",
     "stop",
     "brief",
-    MOST_FROM_WORLD,
+    (MOST_FROM_WORLD, "m"),
     "EGM96 is good to about a metre, and national heights stand up to two from it: what is farther belongs to another place, or has the wrong sign.",
     "EGM96",
 )
@@ -81,7 +81,7 @@ def _separation(r: Rule, view: View) -> Iterator[Finding]:
     "Is the stated separation the same all over the site?",
     "warn",
     "brief",
-    2.0,
+    (2.0, "σ"),
     "A geoid leans by centimetres a kilometre: one value for a long site tilts its heights, and checks in the same heights do not see it.",
     "EGM96, whose slopes are good where its level is not; in sigmas of what is stated",
 )

@@ -15,7 +15,7 @@ from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
     "Do two images see every part of the site?",
     "stop",
     "flight",
-    0.0,
+    (0.0, "m²"),
     "Where fewer than two images see, there is no map.",
     FIELD,
 )
@@ -38,7 +38,7 @@ def where_of(view: View, seen: GroundCells, cells: Bools) -> str:
     "Do three strips see nearly all of the site?",
     "note",
     "flight",
-    0.05,
+    (0.05, "of the site"),
     "What one or two strips see hangs on their edges: heights there are weak, and a spur bends.",
     FIELD,
 )
@@ -59,7 +59,7 @@ def _share(seen: Coverage, cells: Bools) -> float:
     "Is nearly all of the site seen by more than the corners of frames?",
     "warn",
     "flight",
-    0.02,
+    (0.02, "of the site"),
     "A place that only corners see, where the lens is at its worst and rays are flat, is mapped badly however many they are.",
     FIELD,
 )
@@ -78,7 +78,7 @@ def _corners(r: Rule, view: View) -> Iterator[Finding]:
     "Does the overlap hold over the ground as it is?",
     "warn",
     "flight",
-    50,
+    (50, "%"),
     "Overlap is planned over the ground under the camera; where the ground rises beside it, frames shrink and draw apart.",
     FIELD,
 )
@@ -102,7 +102,7 @@ def _overlap(r: Rule, view: View) -> Iterator[Finding]:
     "Is the ground pixel about the same all over the site?",
     "note",
     "flight",
-    COARSE,
+    (COARSE, "times"),
     "Where the ground falls away pixels grow, and with them every error of the images.",
     FIELD,
 )

@@ -29,7 +29,7 @@ OBLIQUE_DEG, OTHER_HEIGHT = (
     "Is the forward overlap at least 80 % over ground with little to match?",
     "warn",
     "flight",
-    80,
+    (80, "%"),
     "Over water, crowns, sand or snow few points are found again in the next image: more images make up for it.",
     FIELD,
 )
@@ -61,7 +61,7 @@ def _more(r: Rule, view: View, f: FlightPlan, words: str) -> Finding:
     "Has a flight of one leg at least 80 % forward overlap?",
     "note",
     "flight",
-    80,
+    (80, "%"),
     "A small site has few lines and few images to lean on, and a little more overlap costs it no battery.",
     FIELD,
 )
@@ -77,7 +77,7 @@ def _small(r: Rule, view: View) -> Iterator[Finding]:
     "Does a flight below 80 m have more overlap?",
     "note",
     "flight",
-    80,
+    (80, "%"),
     "Close to the ground relief, trees and a gust take a larger share of the frame: 80 % forward makes up for it.",
     FIELD,
 )
@@ -102,7 +102,7 @@ def _low(r: Rule, view: View) -> Iterator[Finding]:
     "Does something separate focal length from height?",
     "note",
     "flight",
-    OBLIQUE_DEG,
+    (OBLIQUE_DEG, "°"),
     "Straight down from one height over level ground, a longer lens and a lower flight look alike; an oblique strip, or a crossing one at "
     "another height, tells them apart.",
     FIELD,
@@ -166,7 +166,7 @@ def _record(r: Rule, view: View) -> Iterator[Finding]:
     "Is a calibration flight oblique, with fixed corrections?",
     "warn",
     "flight",
-    20,
+    (20, "°"),
     "Straight down over level ground a longer lens and a lower flight look alike; and a position that floats moves the focal length.",
     FIELD,
 )
@@ -192,7 +192,7 @@ def _flown(r: Rule, view: View) -> Iterator[Finding]:
     "Has a calibration flight at least 100 frames?",
     "warn",
     "flight",
-    100,
+    (100, "frames"),
     "Seven parameters of a lens, and the pattern that they leave, are known by many frames over varied ground; by few they are fitted to noise.",
     FIELD,
 )

@@ -29,7 +29,7 @@ def mended(flight: FlightPlan, **update: object) -> tuple[Edit, ...]:
     "Does the image stay sharp at this speed?",
     "warn",
     "flight",
-    SHARP_PX,
+    (SHARP_PX, "px"),
     "Speed times exposure time smears the image; half a pixel is the usual limit, one pixel a stop.",
     FIELD,
 )
@@ -58,7 +58,7 @@ def _blurred(r: Rule, view: View, f: FlightPlan, words: str) -> Finding:
     "Is the blur below a whole pixel?",
     "stop",
     "flight",
-    SMEARED_PX,
+    (SMEARED_PX, "px"),
     "Beyond one pixel neither targets nor ground are matched as the prediction supposes.",
     FIELD,
 )
@@ -96,7 +96,7 @@ def _rolled(f: FlightPlan) -> float:
     "Is the side overlap at least 60 %?",
     "warn",
     "flight",
-    60,
+    (60, "%"),
     "Below it single rays miss and the block loses its height strength.",
     FIELD,
 )
@@ -118,7 +118,7 @@ def _overlap(r: Rule, view: View) -> Iterator[Finding]:
     "Is the forward overlap at least 60 %?",
     "warn",
     "flight",
-    60,
+    (60, "%"),
     "Below it every second place is seen by one image only, and nothing ties the strip together.",
     FIELD,
 )
@@ -151,7 +151,7 @@ def _lost_at_the_edge(view: View) -> str:
     "Does the flight reach two strips and two exposures beyond?",
     "note",
     "flight",
-    2,
+    (2, "strips and exposures"),
     "The block is weakest at its edge; the margin keeps the edge outside what matters.",
     "one school of two; airspace or safety may force the other",
 )
@@ -185,7 +185,7 @@ def _margin(r: Rule, view: View) -> Iterator[Finding]:
     "Does the flight follow the terrain where it must?",
     "warn",
     "flight",
-    0.1,
+    (0.1, "of the flying height"),
     "Relief beyond a tenth of the height eats the overlap on high ground.",
     FIELD,
 )

@@ -25,7 +25,7 @@ FAR = 0.3  # of a leg's minutes, from which its ways out and home are what to me
     "Does every line keep clear of the ground and of what stands on it?",
     "stop",
     "flight",
-    10.0,
+    (10.0, "m"),
     "Terrain, its data and the aircraft's height are each wrong by metres; the lines are looked at along their whole length.",
     FIELD,
 )
@@ -51,7 +51,7 @@ def _near(found: Clearance, unit: str, what: str) -> str:
     "Does the way out and home, at the return height, keep clear?",
     "stop",
     "flight",
-    10.0,
+    (10.0, "m"),
     "On a lost link the aircraft comes home straight, at the return height above its take-off place, whatever stands between.",
     FIELD,
 )
@@ -176,7 +176,7 @@ def _gap(r: Rule, view: View) -> Iterator[Finding]:
     "Does the pilot see the aircraft on every line?",
     "warn",
     "flight",
-    SIGHT,
+    (SIGHT, "m"),
     "Who flies keeps the aircraft in sight unless the law of the place gives leave: beyond some hundred metres nobody makes out which way it heads.",
     "field practice; the law of the place decides",
 )
@@ -208,7 +208,7 @@ def _by_pilot(plan: Plan, f: FlightPlan, at: tuple[float, float], sight: float) 
     "Does the controller reach the aircraft on every line?",
     "warn",
     "flight",
-    REMOTE,
+    (REMOTE, "m"),
     "On a lost link the aircraft does what its fail-safe says: mostly it comes home, and the line is not flown.",
     "what remote controllers reach in free sight, about; the instrument's own figure is better",
 )
@@ -248,7 +248,7 @@ def _battery(r: Rule, view: View) -> Iterator[Finding]:
     "Does 25 % of the battery stay for the way home?",
     "warn",
     "flight",
-    25,
+    (25, "%"),
     "Wind on the way back, a go-around, a cold battery: the reserve is what they are flown from.",
     FIELD,
 )
@@ -266,7 +266,7 @@ def _reserve(r: Rule, view: View) -> Iterator[Finding]:
     "Is each leg long enough to be post-processed?",
     "note",
     "flight",
-    10,
+    (10, "min"),
     "Ambiguities are resolved over minutes: a leg shorter than ten may stay float.",
     "usual of post-processing; per instrument",
 )

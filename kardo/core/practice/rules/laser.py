@@ -20,7 +20,7 @@ MOSTLY = 0.9  # of what no line sees, from which that it is hidden is what to me
     "Does a line of the scan see every part of the site?",
     "stop",
     "flight",
-    0.0,
+    (0.0, "m²"),
     "Where no line sees, there is no map.",
     FIELD,
 )
@@ -44,7 +44,7 @@ def _gaps(r: Rule, view: View) -> Iterator[Finding]:
     "Do enough returns come from the ground?",
     "warn",
     "flight",
-    0.0,
+    (0.0, "m²"),
     "Under trees few pulses come through: a cell of a metre with less than two returns from the ground is interpolated, not measured.",
     FIELD,
 )
@@ -83,7 +83,7 @@ def _water(r: Rule, view: View) -> Iterator[Finding]:
     "Is the side overlap of a scan at least 30 %?",
     "warn",
     "flight",
-    30,
+    (30, "%"),
     "Strips that do not overlap cannot be matched, and a gust opens a gap between them.",
     FIELD,
 )
@@ -123,7 +123,7 @@ def _start(r: Rule, view: View) -> Iterator[Finding]:
     "Does a target settle the scan's height?",
     "warn",
     "control",
-    1,
+    (1, "targets"),
     "A scan hangs on its trajectory alone: one target takes out what all of it is off by, in height.",
     FIELD,
     looks="layout",
@@ -158,7 +158,7 @@ def _unused(r: Rule, view: View) -> Iterator[Finding]:
     "Are beams no flatter than 45° used?",
     "note",
     "flight",
-    45,
+    (45, "°"),
     "A flat beam meets grass and branches before the ground, and its spot is long: the swath is wider than what it is good for.",
     FIELD,
 )
@@ -183,7 +183,7 @@ def _flat(r: Rule, view: View) -> Iterator[Finding]:
     "Are lines no farther apart along the flight than returns across it?",
     "note",
     "flight",
-    4.0,
+    (4.0, "times"),
     "Lines much farther apart than returns along them leave stripes: small things fall between.",
     FIELD,
 )

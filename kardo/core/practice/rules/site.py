@@ -63,7 +63,7 @@ def _level(r: Rule, view: View) -> Iterator[Finding]:
     "Is the picture of the site younger than what stands there?",
     "warn",
     "site",
-    365,
+    (365, "days"),
     "Targets are placed on it, and what was built, felled or dug since is not on it.",
     FIELD,
 )

@@ -60,7 +60,7 @@ def _newer_edition(r: Rule, view: View) -> Iterator[Finding]:
     "Is the mean height good enough for the volume?",
     "stop",
     "verdict",
-    1.96,
+    (1.96, "σ"),
     "A volume is as good as the mean height over it, and that hangs on what all its points share.",
     "the Brief",
 )

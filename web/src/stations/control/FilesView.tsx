@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
-import { call, type Problem, type StakeOut } from "../../api/client";
+import { call, type Problem, type Schemas, type StakeOut } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { degrees, length, UNITS } from "../../lib/units";
@@ -17,14 +17,17 @@ const DECIMALS = [
   { id: "point", name: "decimal point" },
   { id: "comma", name: "decimal comma" },
 ];
-const SCALES = [0, 250, 500, 1000, 2000, 5000, 10_000].map((s) => ({
-  id: `${s}`,
-  name: s ? `1:${s.toLocaleString("en-GB")}` : "the scale that fits",
-}));
-const PAPERS = [
-  { id: "A4", name: "A4" },
-  { id: "A3", name: "A3" },
-];
+const METRIC = [250, 500, 1000, 2000, 5000, 10_000];
+const FEET_AN_INCH = [20, 30, 40, 50, 60, 100, 200, 400, 600, 1000];
+
+/** The usual scales of a sketch; in feet those of whole feet to the inch. */
+function scalesFor(unit: string) {
+  const own =
+    unit === "m"
+      ? METRIC.map((s) => ({ id: `${s}`, name: `1:${s.toLocaleString("en-GB")}` }))
+      : FEET_AN_INCH.map((feet) => ({ id: `${12 * feet}`, name: `1″ = ${feet.toLocaleString("en-GB")}′` }));
+  return [{ id: "0", name: "the scale that fits" }, ...own];
+}
 const FILES = [
   ["control.gpx", "GPX waypoints"],
   ["control.kml", "KML"],
@@ -112,15 +115,17 @@ function Maps() {
 function OnPaper() {
   const { plan } = usePlan();
   const { selected } = useWorkbench();
-  const [paper, setPaper] = useState("A4");
+  const papers = useQuery<Schemas["SessionOut"]>({ queryKey: ["session"], enabled: false }).data?.papers ?? ["A4"];
+  const [chosen, setPaper] = useState<string | null>(null);
+  const paper = chosen ?? papers[0]!;
   const [scale, setScale] = useState("0");
   const point = plan.control.find((p) => `control/${p.id}` === selected);
   return (
     <section aria-label="On paper" className="mt-3">
       <h3 className="font-bold">On paper</h3>
       <div className="mt-1 flex flex-wrap items-center gap-2">
-        <Select label="Paper" value={paper} options={PAPERS} onChange={setPaper} />
-        <Select label="Scale of the sketch" value={scale} options={SCALES} onChange={setScale} />
+        <Select label="Paper" value={paper} options={papers.map((name) => ({ id: name, name }))} onChange={setPaper} />
+        <Select label="Scale of the sketch" value={scale} options={scalesFor(plan.brief.unit)} onChange={setScale} />
         <Link to={`control/sketch.pdf?paper=${paper}&scale=${scale}`}>control sketch</Link>
         <Link to="control/targets.pdf">target sheets, {plan.control.length}</Link>
         {point && <Link to={`control/targets.pdf?point=${point.id}`}>sheet of {point.name}</Link>}
