@@ -61,12 +61,21 @@ def behind() -> dict[str, list[str]]:
     return {"keeper and workers": [PYTHON, str(ROOT / "scripts" / "behind.py")]}
 
 
+def _say(words: str) -> None:
+    """What is waited for."""
+    print(words, flush=True)
+
+
 def main() -> int:
+    _say("Starting PostgreSQL")
     cluster.start()
     if "--reset" in sys.argv:
         _manage("reset_demo")
+    _say("Bringing the database up to date")
     _manage("migrate", "--verbosity", "0")
-    people = _manage("load_demo", capture_output=True, text=True).stdout
+    _say("Loading the demo jobs and what they predict (half a minute the first time)")
+    people = _manage("load_demo", "--predict", stdout=subprocess.PIPE, text=True).stdout
+    _say("Starting the web server and the workers")
     port = _port(int(os.environ.get("KARDO_PORT", "8000")))
     caster = _port(int(os.environ.get("KARDO_CASTER_PORT", "2101")))
     processing = _port(int(os.environ.get("KARDO_PROCESSING_PORT", "2102")))

@@ -22,7 +22,7 @@ if [ -n "$missing" ]; then
     fi
     as_root="sudo"
   fi
-  echo "Installing system packages:$missing"
+  echo "Installing system packages (a minute or two, once):$missing"
   $as_root apt-get update -qq
   # Debian starts a cluster of its own on installation; Kardo keeps one in the project and needs none.
   $as_root env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $missing >.local/apt.log 2>&1 ||
@@ -35,10 +35,8 @@ requirements=requirements.txt
 wanted=$(cat requirements.txt $requirements pyproject.toml | sha256sum | cut -c1-16)
 stamp=.venv/installed-$wanted
 if [ ! -e "$stamp" ]; then
-  echo "Installing Python packages"
-  .venv/bin/pip install -q --disable-pip-version-check -r $requirements
-  .venv/bin/pip install -q --disable-pip-version-check --no-deps --no-build-isolation -e . 2>/dev/null ||
-    .venv/bin/pip install -q --disable-pip-version-check --no-deps -e .
+  echo "Installing Python packages (two to four minutes, once)"
+  .venv/bin/pip install -q --disable-pip-version-check -r $requirements -e .
   touch "$stamp"
 fi
 
@@ -52,14 +50,14 @@ fi
 front_end() {
   locked=$(sha256sum web/package-lock.json | cut -c1-16)
   if [ ! -e "web/node_modules/.installed-$locked" ]; then
-    echo "Installing the front end's packages"
+    echo "Installing the front end's packages (a minute, once)"
     # not `npm ci`: the lock leaves out optional binaries of other platforms, which it takes for a fault
     (cd web && npm install --no-save --no-audit --no-fund --loglevel=error)
     touch "web/node_modules/.installed-$locked"
   fi
   source=$(cat $(find web/src web/public web/sw.js web/index.html web/vite.config.ts web/package-lock.json -type f | sort) | sha256sum | cut -c1-16)
   if [ ! -e "web/dist/built-$source" ]; then
-    echo "Building the front end"
+    echo "Building the front end (a few seconds)"
     (cd web && npm run --silent build -- --logLevel warn)
     .venv/bin/python -m whitenoise.compress --quiet web/dist png jpg woff2 br gz
     touch "web/dist/built-$source"

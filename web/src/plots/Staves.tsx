@@ -81,7 +81,7 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
       <text x="22" y="13" fontWeight="700" fontSize="14" fill="var(--ink)">
         {rod.name}, {fineUnit(unit)}
       </text>
-      <rect x="24" y={TOP} width="32" height={HEIGHT} fill="var(--sheet)" stroke="var(--ink)" strokeWidth="1.4" />
+      <rect x="24" y={TOP} width="40" height={HEIGHT} fill="var(--sheet)" stroke="var(--ink)" strokeWidth="1.4" />
       {blocks.map((k) => {
         const high = Math.min((k + 1) * step, full);
         return (
@@ -89,7 +89,7 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
             <rect
               key={k}
               x="24"
-              width={k % 10 === 0 ? 15 : 10}
+              width={k % 10 === 0 ? 11 : 8}
               y={y(high)}
               height={y(k * step) - y(high)}
               fill={k % 10 < 5 ? "var(--ink)" : "var(--settled)"}
@@ -101,12 +101,12 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
         .filter((k) => k % 5 === 0 && k > 0)
         .filter((k) => rod.limit === null || Math.abs(y(k * step) - y(limit)) > 8) // the tolerance's own figure stands there
         .map((k) => (
-          <text key={k} x="54" y={y(k * step) + 4} fontSize="11" textAnchor="end" fill="var(--ink)" className="figures">
-            {unit === "m" ? Number((k * step).toFixed(2)) : ((k * step) / 1000).toFixed(step < 2 ? 3 : 2)}
+          <text key={k} x="62" y={y(k * step) + 4} fontSize="11" textAnchor="end" fill="var(--ink)" className="figures">
+            {unit === "m" ? Number((k * step).toFixed(2)) : inFeet((k * step) / 1000, step < 2)}
           </text>
         ))}
       {rod.limit === null && (
-        <text x="118" y={TOP + 10} fontSize="11" textAnchor="end" fill="var(--quiet)">
+        <text x="128" y={TOP + 10} fontSize="11" textAnchor="end" fill="var(--quiet)">
           no limit
         </text>
       )}
@@ -118,17 +118,17 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
       )}
       {rod.done !== null && (
         <g className="slides" style={{ transform: `translateY(${y(rod.done * scale)}px)` }}>
-          <path d="M59 0L71 -6.5V6.5z" fill="var(--sheet)" stroke="var(--ink)" strokeWidth="1.2" />
-          <path d="M59 0L71 6.5V0z" fill="var(--ink)" />
+          <path d="M67 0L79 -6.5V6.5z" fill="var(--sheet)" stroke="var(--ink)" strokeWidth="1.2" />
+          <path d="M67 0L79 6.5V0z" fill="var(--ink)" />
         </g>
       )}
       {marks.map((mark) => (
         <g key={mark.key} className="slides" style={{ transform: `translateY(${y(mark.value! * scale)}px)` }}>
           {mark.key === "predicted" ? (
-            <path d="M59 0L71 -6.5V6.5z" fill="var(--ink)" />
+            <path d="M67 0L79 -6.5V6.5z" fill="var(--ink)" />
           ) : (
             <path
-              d="M59 0L70 -6V6z"
+              d="M67 0L78 -6V6z"
               fill="none"
               stroke="var(--quiet)"
               strokeDasharray={mark.key === "ghost" ? "2 2" : undefined}
@@ -136,7 +136,7 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
           )}
           {mark.key === "predicted" && (
             <text
-              x="74"
+              x="82"
               y="5"
               fontSize="15.5"
               fontWeight="700"
@@ -151,7 +151,7 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
       ))}
       {rod.ghost !== null && rod.predicted !== null && Math.abs(rod.ghost - rod.predicted) > 0.00005 && (
         <text
-          x="118"
+          x="128"
           y={y(rod.predicted * scale) + (aboveLimit && y(rod.predicted * scale) > TOP + 12 ? -9 : 19)}
           fontSize="11"
           textAnchor="end"
@@ -168,9 +168,9 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
 function Tolerance({ y, words, below }: { y: number; words: string; below: boolean }) {
   return (
     <>
-      <line x1="14" x2="118" y1={y} y2={y} stroke="var(--decision)" strokeWidth="2.2" />
+      <line x1="14" x2="128" y1={y} y2={y} stroke="var(--decision)" strokeWidth="2.2" />
       <text
-        x="118"
+        x="128"
         y={y + (below ? 13 : -4)}
         fontSize="11.5"
         textAnchor="end"
@@ -182,6 +182,11 @@ function Tolerance({ y, words, below }: { y: number; words: string; below: boole
       </text>
     </>
   );
+}
+
+/** A graduation in feet, without a zero before the point, as on a staff: there is room for four letters. */
+function inFeet(feet: number, fine: boolean): string {
+  return feet.toFixed(fine ? 3 : 2).replace(/^0(?=\.\d{3})/, "");
 }
 
 export function niceStep(least: number): number {

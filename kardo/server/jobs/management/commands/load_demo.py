@@ -7,7 +7,9 @@ from kardo.demo import demo_plan
 from kardo.server.accounts.models import Member, Organisation
 from kardo.server.jobs.models import Job
 from kardo.server.plans.editing import create_job
-from kardo.server.predictions.tasks import request_computation
+from kardo.server.plans.stored import stored_plan
+from kardo.server.predictions.models import WAITING
+from kardo.server.predictions.tasks import request_computation, run
 
 PEOPLE = [
     ("planner", "Planner", "Corvane Survey Office", False),
@@ -19,6 +21,9 @@ PASSWORD = "corvane-demo"  # noqa: S105 - a demo on loopback, printed on the scr
 
 class Command(BaseCommand):
     help = "Load the demo organisations, people and jobs; what is there already is kept."
+
+    def add_arguments(self, parser):
+        parser.add_argument("--predict", action="store_true", help="and compute what the demo jobs predict, now")
 
     def handle(self, *args, **options):
         for name, full, organisation, may_sign in PEOPLE:
@@ -33,7 +38,10 @@ class Command(BaseCommand):
         if not Job.objects.filter(organisation=firm).exists():
             for name in ("tarn-wood", "hask-quarry", "sallow-bank"):  # the last is the first in the list
                 plan = demo_plan(name)
-                job = create_job(firm, User.objects.get(username="planner"), plan, demo=True)
-                request_computation(job, plan)
+                create_job(firm, User.objects.get(username="planner"), plan, demo=True)
+        for job in Job.objects.filter(organisation=firm, demo=True):
+            asked = request_computation(job, stored_plan(job))
+            if options["predict"] and asked.state in WAITING:
+                run(key=str(asked.key))
         for name, full, organisation, _ in PEOPLE:
             self.stdout.write(f"  {name:8} {PASSWORD}   {full}, {organisation}")
