@@ -7,7 +7,8 @@ from playwright.sync_api import expect
 from kardo.core.plan.stands import OnNothing
 from tests.browser.test_control import opened
 from tests.browser.test_story import commit, open_demo, settled
-from tests.conftest import small_plan
+from tests.conftest import E0, N0, small_plan
+from tests.formats.test_files import geojson
 
 
 def test_a_field_is_left_with_enter_and_says_in_place_what_it_cannot_read(signed_in):
@@ -139,3 +140,28 @@ def test_schemes_are_compared_from_what_there_is(signed_in, django_db_blocker):
     expect(page.get_by_test_id("scheme-network_virtual")).to_contain_text("choose", timeout=60_000)
     expect(rows).to_contain_text("No set-up stands on a mark yet")
     expect(rows).to_contain_text("No reference station is known")
+
+
+DROP = """([name, text]) => {
+  const carried = new DataTransfer();
+  carried.items.add(new File([text], name));
+  const over = { dataTransfer: carried, bubbles: true, cancelable: true };
+  const at = document.querySelector('[data-testid=sheet]');
+  at.dispatchEvent(new DragEvent('dragover', over));
+  at.dispatchEvent(new DragEvent('drop', over));
+}"""
+
+
+def test_a_file_dropped_on_the_sheet_goes_to_the_station_that_reads_it(signed_in, django_db_blocker):
+    page = opened(signed_in, django_db_blocker, "Dropped upon", small_plan())
+    page.evaluate(DROP, ["new points.csv", f"name,E,N,H,class\nG9,{E0 + 40},{N0 + 40},5.1,1"])
+    page.get_by_role("dialog").get_by_role("button", name="control points").click()
+    expect(page.get_by_test_id("tray-control")).to_contain_text("Not taken: class.")
+    expect(page.get_by_test_id("row-G9")).to_have_count(0)  # read, and not yet taken
+    page.evaluate(DROP, ["site.geojson", geojson().decode()])
+    page.get_by_role("dialog").get_by_role("button", name="the boundary of the site").click()
+    expect(page.get_by_test_id("tray-site")).to_contain_text("This is how I read it")
+    page.evaluate(DROP, ["base.26o", "anything"])
+    expect(page.get_by_role("dialog")).to_contain_text("no file that the sheet takes")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog")).to_have_count(0)

@@ -7,6 +7,7 @@ import { Tray } from "../stations/Tray";
 import { OnTheSheet, ProblemNote } from "../ui/ProblemNote";
 import { short } from "../lib/differences";
 import { useWidth } from "../lib/narrow";
+import { Dropping } from "./Dropping";
 import { Drawer } from "./Edge";
 import { Line, Strip } from "./Line";
 import { useOutbox, usePlan, useProgress } from "./plan";
@@ -105,6 +106,7 @@ function Workplace({ session, width }: { session: Session; width: "wide" | "narr
         </Suspense>
       )}
       <Pinning />
+      <Dropping />
       <Troubles />
     </div>
   );

@@ -27,6 +27,12 @@ export interface Brought {
   lines: { vertices: [number, number][]; closed: boolean }[];
 }
 
+/** A file on its way to the station that reads it, as what. */
+export interface Carried {
+  to: "boundary" | "points" | "terrain" | "features" | "backdrop" | "flown";
+  fields: Sent;
+}
+
 /** A prediction kept with the plan it belongs to. */
 export interface Pin {
   name: string;
@@ -84,9 +90,9 @@ interface Workbench {
   /** Whether a pin was asked for; it is set once the figures of the plan as it stands are there. */
   pinning: boolean;
   setPinning: (pinning: boolean) => void;
-  /** An outline that was given before there was a grid to read it in: Site reads it. */
-  carried: Sent | null;
-  carry: (fields: Sent | null) => void;
+  /** What was dropped, or given before there was a grid to read it in: its station reads it. */
+  carried: Carried | null;
+  carry: (carried: Carried | null) => void;
   /** Paths of the points that the chosen task of the day goes round, in their order. */
   round: string[];
   /** The way that it takes over the site; empty: straight. */
@@ -152,7 +158,7 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
   const [pins, setPins] = useState<Pin[]>([]);
   const [pinning, setPinning] = useState(false);
   const [marked, setMarked] = useState<Record<string, boolean>>({});
-  const [carried, carry] = useState<Sent | null>(null);
+  const [carried, carry] = useState<Carried | null>(null);
   const [{ round, way }, setRounded] = useState<{ round: string[]; way: [number, number][] }>({ round: [], way: [] });
   const setRound = useCallback((round: string[], way: [number, number][] = []) => setRounded({ round, way }), []);
   const [backdrop, setBackdrop] = useState<Workbench["backdrop"]>(null);

@@ -145,7 +145,7 @@ function Bar(props: {
         marginLeft: moved && `${moved}px`,
       }}
       title={`${props.number} ${task.words}, ${clockOf(task.start)} to ${clockOf(task.end)}${task.pinned ? ", pinned" : ""}`}
-      aria-label={`${task.words}, ${clockOf(task.start)} to ${clockOf(task.end)}${task.pinned ? ", pinned" : ""}`}
+      aria-label={`${props.number} ${task.words}, ${clockOf(task.start)} to ${clockOf(task.end)}${task.pinned ? ", pinned" : ""}`}
       aria-pressed={props.mark === "chosen"}
       onClick={props.onChoose}
       onKeyDown={(event) => {

@@ -110,7 +110,14 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
           no limit
         </text>
       )}
-      {rod.limit !== null && <Tolerance y={y(limit)} words={fine(rod.limit, unit)} below={aboveLimit} />}
+      {rod.limit !== null && (
+        <Tolerance
+          y={y(limit)}
+          words={fine(rod.limit, unit)}
+          beside={inMillimetres(rod.limit, unit)}
+          below={aboveLimit}
+        />
+      )}
       {(rod.seen ?? rod.planned) !== null && (
         <g className="slides" style={{ transform: `translateY(${y((rod.seen ?? rod.planned)! * scale)}px)` }}>
           <path d="M21 0L10 -6V6z" fill="var(--sheet)" stroke="var(--settled)" strokeWidth="1.8" />
@@ -147,12 +154,19 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
               {besideRod(mark.value, unit)}
             </text>
           )}
+          {mark.key === "predicted" && unit !== "m" && (
+            <text x="83" y="17" fontSize="10" fill="var(--quiet)" className="figures">
+              {inMillimetres(mark.value, unit)}
+            </text>
+          )}
         </g>
       ))}
       {rod.ghost !== null && rod.predicted !== null && Math.abs(rod.ghost - rod.predicted) > 0.00005 && (
         <text
           x="128"
-          y={y(rod.predicted * scale) + (aboveLimit && y(rod.predicted * scale) > TOP + 12 ? -9 : 19)}
+          y={
+            y(rod.predicted * scale) + (aboveLimit && y(rod.predicted * scale) > TOP + 12 ? -9 : unit === "m" ? 19 : 29)
+          }
           fontSize="11"
           textAnchor="end"
           fill="var(--quiet)"
@@ -165,9 +179,20 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
   );
 }
 
-function Tolerance({ y, words, below }: { y: number; words: string; below: boolean }) {
+/** In a job in feet, the millimetres that stand small beside. */
+function inMillimetres(value: number | null, unit: string): string {
+  return unit === "m" ? "" : `${fine(value, "m")} mm`;
+}
+
+function Tolerance(props: { y: number; words: string; beside: string; below: boolean }) {
+  const { y, words, beside, below } = props;
   return (
     <>
+      {beside && (
+        <text x="128" y={y + (below ? 24 : -15)} fontSize="10" textAnchor="end" fill="var(--quiet)" className="figures">
+          {beside}
+        </text>
+      )}
       <line x1="14" x2="128" y1={y} y2={y} stroke="var(--decision)" strokeWidth="2.2" />
       <text
         x="128"

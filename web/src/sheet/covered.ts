@@ -54,7 +54,7 @@ function picture({ cells, rows, cols }: Covered, ramp: Ramp, by: number): string
   const canvas = document.createElement("canvas");
   canvas.width = cols;
   canvas.height = rows;
-  const context = canvas.getContext("2d")!;
+  const context = canvas.getContext("2d", { willReadFrequently: true })!;
   const drawn = context.createImageData(cols, rows);
   const inks = new Map<number, [number, number, number]>();
   cells.forEach((cell, k) => {

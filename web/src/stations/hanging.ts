@@ -4,7 +4,11 @@ import type { ControlPoint, HangsOn, Occupation, Plan } from "../api/client";
  * `hangingOf`. */
 export function hangings(plan: Plan, of: "flight" | "control"): { id: string; name: string; short: string }[] {
   const setups = plan.setups.map((s) => ({ id: `setup/${s.id}`, name: setUpName(plan, s.id), short: s.name }));
-  const networks = plan.networks.map((n) => ({ id: `network/${n.id}`, name: `network ${n.name}`, short: n.name }));
+  const networks = plan.networks.map((n) => ({
+    id: `network/${n.id}`,
+    name: `network ${n.name}`,
+    short: plan.networks.length === 1 ? "network" : n.name,
+  }));
   const own = { id: "nothing/", name: "nothing", short: "nothing" };
   if (of === "flight") return [...setups, ...networks, own];
   const instruments = plan.setups

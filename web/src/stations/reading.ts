@@ -1,6 +1,29 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { upload, type Problem, type Sent } from "../api/client";
 import { usePlan } from "../app/plan";
+import { useWorkbench, type Carried } from "../app/workbench";
+import type { Station } from "./ids";
+
+/** Where what is carried is read: the station and its view. */
+export const STATION_OF: Record<Carried["to"], [Station, string]> = {
+  boundary: ["site", "ground"],
+  terrain: ["site", "ground"],
+  features: ["site", "features"],
+  backdrop: ["site", "backdrop"],
+  points: ["control", "points"],
+  flown: ["flight", "flown"],
+};
+
+/** Takes what was carried here, once there is a grid to read it in. */
+export function useCarried(to: Carried["to"], take: (fields: Sent) => void) {
+  const { carried, carry } = useWorkbench();
+  const { plan } = usePlan();
+  useEffect(() => {
+    if (carried?.to !== to || !plan.brief.crs) return;
+    carry(null);
+    take(carried.fields);
+  });
+}
 
 /** How the server reads a file or pasted text, shown before anything of it is taken; or what is wrong with it. */
 export function useReading<T>(

@@ -3,6 +3,7 @@ import { Popover } from "radix-ui";
 import { lazy, Suspense, useId, useState, type KeyboardEvent } from "react";
 import { call, type Brief, type CrsLine } from "../../api/client";
 import { usePlan } from "../../app/plan";
+import { STATION_OF } from "../reading";
 import { useWorkbench } from "../../app/workbench";
 import { fine, fineUnit } from "../../lib/units";
 import { Field, FineField, NumberField, Select, TextField } from "../../ui/fields";
@@ -49,9 +50,9 @@ export function BriefTray() {
           </button>
           {carried && (
             <>
-              The outline that you gave waits in Site.
-              <button className="button" onClick={() => open("site")}>
-                to the site
+              The {carried.to === "boundary" ? "outline" : "file"} that you gave waits for the grid and heights.
+              <button className="button" disabled={!plan.brief.crs} onClick={() => open(...STATION_OF[carried.to])}>
+                to the {STATION_OF[carried.to][0]}
               </button>
             </>
           )}

@@ -25,7 +25,7 @@ export function Where({ onDone }: { onDone: () => void }) {
   async function take(grid: Schemas["GridOffer"], heights: string) {
     const change: Partial<Brief> = { crs: grid.code, heights, unit, separation: null };
     if (!(await edit(fieldEdits(plan, "brief", change)))) return;
-    if (reading?.outline) carry(given);
+    if (reading?.outline) carry({ to: "boundary", fields: given });
     setGoTo({ e: grid.e, n: grid.n });
     onDone();
   }

@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { counted } from "../../lib/units";
@@ -17,8 +17,12 @@ import { CONTROL_VIEWS } from "./views";
 
 export function ControlTray() {
   const { plan } = usePlan();
-  const { setPlacing, selected, view, openView } = useWorkbench();
-  const [pasting, setPasting] = useState(false);
+  const { setPlacing, selected, view, openView, carried } = useWorkbench();
+  const [asked, setPasting] = useState(false);
+  const pasting = asked || carried?.to === "points";
+  useEffect(() => {
+    if (carried?.to === "points") setPasting(true); // it stays open once it has taken what was carried
+  }, [carried]);
   const [naming, setNaming] = useState(false);
   const [oneByOne, setOneByOne] = useState(false);
   const point = plan.control.find((p) => `control/${p.id}` === selected);

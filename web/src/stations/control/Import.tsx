@@ -10,7 +10,7 @@ import { Select, unitName } from "../../ui/fields";
 import { FileInput } from "../../ui/FileInput";
 import { Options } from "../../ui/Options";
 import { ProblemNote } from "../../ui/ProblemNote";
-import { useReading } from "../reading";
+import { useCarried, useReading } from "../reading";
 
 type Role = ControlPoint["role"];
 type Read = PointsReading["points"][number];
@@ -39,6 +39,7 @@ export function Import({ onDone }: { onDone: () => void }) {
   const [accepted, setAccepted] = useState(false);
   const { reading, problem, read, choose, clear } = useReading<PointsReading>("points");
   const { unit } = plan.brief;
+  useCarried("points", (fields) => void read(fields));
 
   useEffect(() => () => setBrought(null), [setBrought]);
   useEffect(() => {

@@ -6,12 +6,13 @@ import { length } from "../../lib/units";
 import { unitName } from "../../ui/fields";
 import { Options } from "../../ui/Options";
 import { ProblemNote } from "../../ui/ProblemNote";
-import { useReading } from "../reading";
+import { useCarried, useReading } from "../reading";
 
 /** What was flown, held against the plan: what it missed is drawn on the sheet. Nothing is saved. */
 export function FlownView() {
   const { reading, problem, read, choose, clear } = useReading<Flown>("flown");
   const { setBrought } = useWorkbench();
+  useCarried("flown", ({ file }) => void read({ file: file! }));
   const missed = reading?.held?.missed;
   useEffect(() => {
     setBrought(missed?.length ? { places: missed as [number, number][], lines: [] } : null);

@@ -8,7 +8,7 @@ import { Field, TextField } from "../../ui/fields";
 import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { ActionsHead, Remove } from "../../ui/Remove";
-import { useReading } from "../reading";
+import { useCarried, useReading } from "../reading";
 
 /** Pictures of the site under the drawing, each with the date it was taken on: what was built since is not on it. */
 export function BackdropView() {
@@ -20,6 +20,10 @@ export function BackdropView() {
   const [world, setWorld] = useState<File | null>(null);
   const [taken, setTaken] = useState("");
   const pictures = plan.site.backdrops ?? [];
+  useCarried("backdrop", ({ file, beside }) => {
+    setPicture(file as File);
+    setWorld((beside as File[] | undefined)?.[0] ?? null);
+  });
   const plainPicture = picture && !/\.tiff?$/i.test(picture.name);
   async function take() {
     const { value } = reading!;

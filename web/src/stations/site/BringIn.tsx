@@ -9,7 +9,7 @@ import { Select, unitName } from "../../ui/fields";
 import { FileInput } from "../../ui/FileInput";
 import { Options } from "../../ui/Options";
 import { ProblemNote } from "../../ui/ProblemNote";
-import { useReading } from "../reading";
+import { useCarried, useReading } from "../reading";
 import { KINDS } from "./kinds";
 
 const LEAVE = { id: "leave", name: "leave out" };
@@ -27,6 +27,7 @@ export function BringIn() {
   const file = useReading<FeaturesReading>("features");
   const model = useReading<FeaturesReading>("risen");
   const [unit, setUnit] = useState("");
+  useCarried("features", (fields) => void file.read(fields));
   const shown = file.reading ? file : model.reading ? model : null;
   const problem = file.problem ?? model.problem;
   return (

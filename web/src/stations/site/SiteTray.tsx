@@ -13,7 +13,7 @@ import { fieldEdits, removed } from "../../lib/edits";
 import { Heading } from "../../ui/Heading";
 import { ActionsHead, Remove } from "../../ui/Remove";
 import { Tabs } from "../../ui/Tabs";
-import { useReading } from "../reading";
+import { useCarried, useReading } from "../reading";
 import { AirspaceView } from "./AirspaceView";
 import { BackdropView } from "./BackdropView";
 import { FeaturesView } from "./FeaturesView";
@@ -57,18 +57,12 @@ export function SiteTray() {
 
 function BoundaryImport() {
   const { plan, edit } = usePlan();
-  const { preview, setPreview, carried, carry } = useWorkbench();
+  const { preview, setPreview } = useWorkbench();
   const [accepted, setAccepted] = useState(false);
   const [text, setText] = useState("");
   const { reading, problem, clear, ...of } = useReading<BoundaryReading>("boundary");
 
   useEffect(() => () => setPreview(null), [setPreview]);
-
-  useEffect(() => {
-    if (!carried || !plan.brief.crs) return;
-    carry(null);
-    void read(carried);
-  }); // what was given in the Brief, once
 
   async function show(asked: Promise<BoundaryReading | null>) {
     setPreview(null);
@@ -77,6 +71,7 @@ function BoundaryImport() {
     if (found) setPreview(found.ring);
   }
   const read = (fields: Sent) => show(of.read(fields));
+  useCarried("boundary", (fields) => void read(fields));
 
   function leave() {
     of.forget();
@@ -200,6 +195,7 @@ function TerrainImport() {
     if (found && (await edit(fieldEdits(plan, "site/ground", { terrain: found.value })))) setFile(null);
     setBusy(false);
   }
+  useCarried("terrain", ({ file: carried }) => void take(carried as File, said));
   /** What is said of a file that was refused is the answer to what it left open: it is read again. */
   function say(change: Partial<typeof said>) {
     const now = { ...said, ...change };
