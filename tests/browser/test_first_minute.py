@@ -116,7 +116,9 @@ def test_grid_and_heights_are_found_by_the_keyboard_alone(signed_in):
     page.keyboard.press("Escape")
     expect(grid_).to_have_value("")
     page.keyboard.type("vermont ftus")
-    options = page.get_by_role("listbox").get_by_role("option")
+    listed = page.get_by_role("listbox")
+    options = listed.get_by_role("option")
+    expect(listed).to_have_attribute("aria-busy", "false")  # what is shown answers all that was typed
     expect(options.first).to_have_attribute("aria-selected", "true")
     second = options.nth(1).inner_text().split(" ")[0]
     page.keyboard.press("ArrowDown")

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
-import { lazy, Suspense, useId, useState, type KeyboardEvent } from "react";
+import { lazy, Suspense, useEffect, useId, useState, type KeyboardEvent } from "react";
 import { call, type Brief, type CrsLine } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { STATION_OF } from "../reading";
@@ -203,6 +203,7 @@ function CrsChoice(props: {
   const list = useId();
   const [text, setText] = useState("");
   const [marked, setMarked] = useState(0);
+  const [entered, setEntered] = useState(false);
   const { data, isPlaceholderData } = useQuery({
     queryKey: ["crs", props.kind, jobId, text],
     queryFn: () => call<CrsLine[]>("GET", `/crs?kind=${props.kind}&job=${jobId}&q=${encodeURIComponent(text)}`),
@@ -217,16 +218,23 @@ function CrsChoice(props: {
   const type = (words: string) => {
     setText(words);
     setMarked(0);
+    setEntered(false);
   };
   const take = (one: CrsLine | undefined) => {
-    if (!one || isPlaceholderData) return;
+    if (!one) return;
     props.onChoose(one);
     type("");
   };
+  useEffect(() => {
+    // Enter before the answer to what was typed had come: it counts for that answer
+    if (!entered || isPlaceholderData || !data) return;
+    setEntered(false);
+    take(data[at]);
+  });
   const onKeyDown = (event: KeyboardEvent) => {
     const move = { ArrowDown: 1, ArrowUp: -1 }[event.key];
     if (move && shown) setMarked((at + move + found.length) % Math.max(1, found.length));
-    else if (event.key === "Enter" && shown) take(found[at]);
+    else if (event.key === "Enter" && text.trim().length > 1) setEntered(true);
     else if (event.key === "Escape" && text) type("");
     else return;
     event.preventDefault();
@@ -267,7 +275,7 @@ function CrsChoice(props: {
                   {/^(epsg:)?\s*\d+$/i.test(text.trim()) ? "There is no such code." : "Nothing of that name."}
                 </p>
               )}
-              <ul role="listbox" id={list} aria-label={props.label}>
+              <ul role="listbox" id={list} aria-label={props.label} aria-busy={isPlaceholderData}>
                 {found.map((c, k) => (
                   <li
                     key={c.code}
@@ -276,7 +284,7 @@ function CrsChoice(props: {
                     aria-selected={k === at}
                     ref={k === at ? (row) => row?.scrollIntoView({ block: "nearest" }) : undefined}
                     className={`cursor-pointer px-2 py-1 hover:bg-settled-wash ${k === at ? "bg-settled-wash" : ""}`}
-                    onClick={() => take(c)}
+                    onClick={() => !isPlaceholderData && take(c)}
                   >
                     <span className="figures">{c.code}</span> {c.name}
                     <span className="block truncate text-xs text-quiet">{c.area}</span>
