@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Popover } from "radix-ui";
-import { lazy, Suspense, useEffect, useId, useState, type KeyboardEvent } from "react";
+import { lazy, Suspense, useId, useState, type KeyboardEvent } from "react";
 import { call, type Brief, type CrsLine } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { STATION_OF } from "../reading";
@@ -203,8 +203,7 @@ function CrsChoice(props: {
   const list = useId();
   const [text, setText] = useState("");
   const [marked, setMarked] = useState(0);
-  const [entered, setEntered] = useState(false);
-  const { data, isPlaceholderData } = useQuery({
+  const { data, isPlaceholderData, refetch } = useQuery({
     queryKey: ["crs", props.kind, jobId, text],
     queryFn: () => call<CrsLine[]>("GET", `/crs?kind=${props.kind}&job=${jobId}&q=${encodeURIComponent(text)}`),
     enabled: text.trim().length > 1,
@@ -218,23 +217,19 @@ function CrsChoice(props: {
   const type = (words: string) => {
     setText(words);
     setMarked(0);
-    setEntered(false);
   };
   const take = (one: CrsLine | undefined) => {
     if (!one) return;
     props.onChoose(one);
     type("");
   };
-  useEffect(() => {
-    // Enter before the answer to what was typed had come: it counts for that answer
-    if (!entered || isPlaceholderData || !data) return;
-    setEntered(false);
-    take(data[at]);
-  });
+  /** Before the answer to what was typed has come, Enter counts for that answer. */
+  const enter = () =>
+    isPlaceholderData || !data ? void refetch().then((answer) => take(answer.data?.[0])) : take(found[at]);
   const onKeyDown = (event: KeyboardEvent) => {
     const move = { ArrowDown: 1, ArrowUp: -1 }[event.key];
     if (move && shown) setMarked((at + move + found.length) % Math.max(1, found.length));
-    else if (event.key === "Enter" && text.trim().length > 1) setEntered(true);
+    else if (event.key === "Enter" && text.trim().length > 1) enter();
     else if (event.key === "Escape" && text) type("");
     else return;
     event.preventDefault();
