@@ -120,7 +120,7 @@ BAD_EDITS = [
     ([edit("site/boundary/0", None, 1)], "no part"),
     ([edit("assumptions/overrides/nonsense", None, 1)], "assumption"),
     ([edit("assumptions/overrides/tie_ray_px", None, 0)], "cannot be meant"),
-    ([edit("control/G1/h", None, 1e308)], "less than"),
+    ([edit("control/G1/h", None, 1e308)], "or less"),
     ([edit("control/G1/name", "G1", "nul\x00")], "cannot be stored"),
     ([edit("control/G1/name", "G1", "\ud800")], "cannot be stored"),
     ([edit("control/G1/name", "G1", "x" * 5000)], "at most 60"),

@@ -11254,8 +11254,11 @@ export interface operations {
         requestBody: {
             content: {
                 "application/x-www-form-urlencoded": {
-                    /** Text */
-                    text: string;
+                    /**
+                     * Text
+                     * @default
+                     */
+                    text?: string;
                 };
             };
         };
