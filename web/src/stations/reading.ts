@@ -27,7 +27,7 @@ export function useCarried(to: Carried["to"], take: (fields: Sent) => void) {
 
 /** How the server reads a file or pasted text, shown before anything of it is taken; or what is wrong with it. */
 export function useReading<T>(
-  what: "boundary" | "points" | "terrain" | "where" | "features" | "risen" | "backdrop" | "flown",
+  what: "boundary" | "points" | "terrain" | "where" | "features" | "risen" | "backdrop" | "flown" | "certificate",
 ) {
   const { jobId } = usePlan();
   const [reading, setReading] = useState<T | null>(null);
@@ -39,7 +39,7 @@ export function useReading<T>(
     setProblem(null);
     setAsked(fields);
     try {
-      const own = what === "flown" ? "flight" : "read";
+      const own = { flown: "flight", certificate: "library" }[what as string] ?? "read";
       const found = await upload<T>(what === "where" ? "/where" : `/jobs/${jobId}/${own}/${what}`, fields);
       setReading(found);
       return found;

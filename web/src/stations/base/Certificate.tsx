@@ -1,24 +1,22 @@
 import { useState } from "react";
-import { upload, type Mark, type Problem, type Schemas } from "../../api/client";
+import type { Mark, Schemas } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { added, freeName } from "../../lib/edits";
 import { fineUnit, grid, length } from "../../lib/units";
 import { Field, FineField, Select, TextField, unitName } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
+import { useReading } from "../reading";
 import { AccuracyAs, useAccuracyAs } from "./accuracyAs";
-
-type Read = Schemas["ReadCertificate"];
 
 /** A mark typed or pasted as its certificate prints it: read, shown, and then taken. */
 export function Certificate({ onDone }: { onDone: () => void }) {
-  const { jobId, plan, edit, summary } = usePlan();
+  const { plan, edit, summary } = usePlan();
   const { select } = useWorkbench();
   const { unit } = plan.brief;
   const u = unitName(unit);
   const [text, setText] = useState("");
-  const [problem, setProblem] = useState<Problem | null>(null);
-  const [read, setRead] = useState<Read | null>(null);
+  const { reading: read, problem, read: ask, clear } = useReading<Schemas["ReadCertificate"]>("certificate");
   const [name, setName] = useState("");
   const [height, setHeight] = useState("");
   const [sigma, setSigma] = useState({ h: 0.01, v: 0.015 });
@@ -26,16 +24,10 @@ export function Certificate({ onDone }: { onDone: () => void }) {
   const system = summary?.datum?.heights ?? "the job's height system";
 
   async function look() {
-    setProblem(null);
-    setRead(null);
-    try {
-      const found = await upload<Read>(`/jobs/${jobId}/library/certificate`, { text });
-      setRead(found);
-      setName(found.name || freeName("M", plan.marks));
-      setHeight(found.says);
-    } catch (fault) {
-      setProblem(fault as Problem);
-    }
+    const found = await ask({ text });
+    if (!found) return;
+    setName(found.name || freeName("M", plan.marks));
+    setHeight(found.says);
   }
 
   async function take() {
@@ -69,7 +61,7 @@ export function Certificate({ onDone }: { onDone: () => void }) {
           </button>
         </div>
       </div>
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
       {read && (
         <div className="mt-1">
           <p className="text-sm">{read.how.join(" ")}</p>
