@@ -20,7 +20,7 @@ from kardo.core.plan.stands import OnNetwork, OnSetUp
 from kardo.formats.documents import page
 from kardo.formats.plan_drawing import COOL, INK, WARN, Frame, arrow_to, drawing, filled_about, near_to, sign_of
 
-WIDE, HIGHEST = 174.0, 78.0  # millimetres, of the drawing
+WIDE, HIGHEST = 174.0, 60.0  # millimetres, of the drawing
 CAUTIONS = (
     "The airspace is looked up again today; registration, licence and leave are at hand. The aircraft stays in sight, and nobody below it. "
     "Home point recorded, return height set, action on a lost link set, pad level and clear, propellers on last. Kardo reminds; it does not authorise."
@@ -33,8 +33,8 @@ def flight_card_html(plan: Plan, chosen: str = "") -> str:
     if not flights:
         raise ReadError("There is no such flight.", where="Flight", mend="Add one.")
     style = (
-        "<style>.card { page-break-after: always } .card:last-child { page-break-after: auto } .typed { font: 11pt 'Kardo Figures'; white-space: nowrap } .card h2 { margin: 2.5mm 0 1mm } .card p { margin: 1mm 0 } "
-        ".two { width: 100% } .two > tbody > tr > td { width: 50%; border: 0; padding-right: 5mm } .card td { padding: 0.7mm 2mm 0.7mm 0 }</style>"
+        "<style>.card { page-break-after: always } .card:last-child { page-break-after: auto } .typed { font: 10pt 'Kardo Figures'; white-space: nowrap } .card { font-size: 9pt } .card h2 { margin: 2mm 0 0.7mm } .card p { margin: 0.7mm 0 } "
+        ".two { width: 100% } .two > tbody > tr > td { width: 50%; border: 0; padding-right: 5mm } .card td { padding: 0.45mm 2mm 0.45mm 0 }</style>"
     )
     foot = f"{plan.brief.title} · flight card · plan {plan.revision[:12]} · Kardo {version('kardo')}"
     body = "".join(_card(plan, f) for f in flights)
@@ -45,12 +45,14 @@ def _card(plan: Plan, f: FlightPlan) -> str:
     places = [*plan.site.boundary, *zip(f.e.tolist(), f.n.tolist(), strict=True)]
     shown = near_to(places, [f.take_off[:2]])
     frame = filled_about(shown, WIDE, HIGHEST, plan.brief.unit)
+    typed, known = _typed(plan, f), _known(plan, f)
+    min(typed, known, key=len).extend(_corrections(plan, f))  # where there is room
     scale = f"1:{frame.scale:,.0f}".replace(",", "\u202f")
     return (
         f'<div class="card"><h1>{escape(f.flight.name)} <span class="quiet" style="font-size: 11pt">{escape(plan.brief.title)}</span></h1>'
         f"{drawing(plan, frame, over=_lines(f, frame))}"
         f'<p class="quiet">{scale}, {escape(plan.grid.name)}. <svg width="4mm" height="4mm" viewBox="-2.2 -2.2 4.4 4.4">{sign_of("pad")}</svg> take-off &nbsp; → first line &nbsp; whole and dashed: legs in turn</p>'
-        f'<table class="two"><tr><td><h2>Type</h2>{_table(_typed(plan, f))}</td><td><h2>Know</h2>{_table(_known(plan, f))}</td></tr></table>'
+        f'<table class="two"><tr><td><h2>Type</h2>{_table(typed)}</td><td><h2>Know</h2>{_table(known)}</td></tr></table>'
         f"<h2>Legs</h2>{_sequence(f)}{_legs(plan, f)}<p class='quiet'>{CAUTIONS}</p></div>"
     )
 
@@ -101,7 +103,7 @@ def _typed(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
         rows.append(("crossing strips", f"{own.crossing_strips}, at {length(f.crossing_height, unit, 1)}"))
     if own.oblique_strips:
         rows.append(("oblique strips", f"{own.oblique_strips}, camera {own.oblique_tilt:g}°"))
-    return [*rows, *_corrections(plan, f)]
+    return rows
 
 
 def _both(metres: float, unit: str) -> list[tuple[str, str]]:

@@ -28,7 +28,7 @@ def test_a_layout_is_searched_drawn_and_taken_with_what_is_pinned(signed_in, dja
     page.keyboard.press("5")
     expect(page.get_by_role("tab", name="search")).to_be_visible()
     page.keyboard.press("Alt+3")
-    page.get_by_role("group", name="Points that stay").get_by_role("button", name="G5").click()
+    page.get_by_role("group", name="Points that may not move").get_by_role("button", name="G5").click()
     settled(page)
     page.get_by_role("button", name="search a layout").click()
     view = page.get_by_test_id("search")

@@ -23,6 +23,7 @@ from kardo.core.geodesy.units import UNITS
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.site import Ground, terrain_of
 from kardo.core.terrain.surface import Surface
+from kardo.demo import demo_plan
 from kardo.formats.documents import pdf
 from kardo.formats.drawings import WRITERS
 from kardo.formats.flight_card import flight_card_html
@@ -129,3 +130,17 @@ def test_the_card_is_one_page_a_flight_with_the_figures_that_are_typed():
 def test_a_plan_without_a_flight_says_so(name):
     with pytest.raises(PlanError, match="no flight"):
         WRITERS[name].write(small_plan(flights=()))
+
+
+@pytest.mark.parametrize("paper", ["A4", "Letter"])
+@pytest.mark.parametrize("demo", ["sallow-bank", "hask-quarry", "tarn-wood"])
+def test_each_flight_of_the_demos_is_one_page_with_its_legs_and_corrections(demo, paper):
+    plan = demo_plan(demo)
+    pages = pypdfium2.PdfDocument(pdf(flight_card_html(plan), paper=paper))
+    assert len(pages) == len(plan.flights)
+    text = pages[0].get_textpage().get_text_bounded()
+    (flown, *_) = all_flown(plan)
+    for leg in flown.legs:  # where each begins, as whole metres
+        e, n = flown.strips[leg.first_strip].start
+        assert f"{e:.0f} {n:.0f}" in text
+    assert "planned in wind from" in text and ("from the base" in text or "from the service" in text)

@@ -302,7 +302,7 @@ function Marks() {
   const as = useAccuracyAs();
   return (
     <section className="mt-3">
-      <div className="flex items-baseline gap-3">
+      <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
         <h3 className="font-bold">Marks</h3>
         <button className="button text-sm" onClick={() => setPlacing("base")}>
           new mark on the sheet (O)

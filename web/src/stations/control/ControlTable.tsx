@@ -147,8 +147,8 @@ export function ControlTable() {
                   data-index={item.index}
                   aria-rowindex={item.index + 1}
                   className={selected === object ? "bg-decision-wash" : ""}
-                  onFocus={() => select(object)}
-                  onClick={() => select(object)}
+                  onFocus={(event) => !ticks(event) && select(object)}
+                  onClick={(event) => !ticks(event) && select(object)}
                   data-testid={`row-${row.original.point.name}`}
                 >
                   {row.getVisibleCells().map((cell) => (
@@ -173,6 +173,11 @@ export function ControlTable() {
       </div>
     </>
   );
+}
+
+/** Whether a box is ticked: that chooses no point, for what opens with a chosen one would move the box from under the pointer. */
+function ticks(event: { target: EventTarget }): boolean {
+  return event.target instanceof HTMLInputElement && event.target.type === "checkbox";
 }
 
 /** A column's head as words; a box that is ticked needs none. */
