@@ -138,7 +138,7 @@ def test_each_flight_of_the_demos_is_one_page_with_its_legs_and_corrections(demo
     plan = demo_plan(demo)
     pages = pypdfium2.PdfDocument(pdf(flight_card_html(plan), paper=paper))
     assert len(pages) == len(plan.flights)
-    text = pages[0].get_textpage().get_text_bounded()
+    text = " ".join(pages[0].get_textpage().get_text_bounded().split())
     (flown, *_) = all_flown(plan)
     for leg in flown.legs:  # where each begins, as whole metres
         e, n = flown.strips[leg.first_strip].start

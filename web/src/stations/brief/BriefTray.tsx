@@ -1,6 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Popover } from "radix-ui";
-import { lazy, Suspense, useId, useState, type KeyboardEvent } from "react";
+import { lazy, Suspense, useId, useRef, useState, type KeyboardEvent } from "react";
 import { call, type Brief, type CrsLine } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { STATION_OF } from "../reading";
@@ -17,6 +16,7 @@ const DELIVERABLES = [
   { id: "drawing", name: "plan drawing" },
 ];
 
+const CrsList = lazy(() => import("./CrsList").then((m) => ({ default: m.CrsList })));
 const Where = lazy(() => import("./Where").then((m) => ({ default: m.Where })));
 const AllowedVolumes = lazy(() => import("./AllowedVolumes").then((m) => ({ default: m.AllowedVolumes })));
 const StatedSeparation = lazy(() => import("./StatedSeparation").then((m) => ({ default: m.StatedSeparation })));
@@ -201,6 +201,7 @@ function CrsChoice(props: {
 }) {
   const { jobId } = usePlan();
   const list = useId();
+  const input = useRef<HTMLInputElement>(null);
   const [text, setText] = useState("");
   const [marked, setMarked] = useState(0);
   const { data, isPlaceholderData, refetch } = useQuery({
@@ -238,58 +239,39 @@ function CrsChoice(props: {
   return (
     <Field label={props.label} hint={hint}>
       {(id) => (
-        <Popover.Root open={shown}>
-          <Popover.Anchor asChild>
-            <input
-              id={id}
-              role="combobox"
-              aria-expanded={shown}
-              aria-controls={list}
-              aria-autocomplete="list"
-              aria-activedescendant={shown && found.length ? `${list}-${at}` : undefined}
-              className="input w-full"
-              placeholder={
-                props.kind === "vertical" ? "search: EGM96, ellipsoidal, 5773" : "search: UTM 28N, area, EPSG code"
-              }
-              value={text}
-              onChange={(event) => type(event.target.value)}
-              onKeyDown={onKeyDown}
-            />
-          </Popover.Anchor>
-          <Popover.Portal>
-            <Popover.Content
-              align="start"
-              collisionPadding={8}
-              onOpenAutoFocus={(event) => event.preventDefault()}
-              onInteractOutside={() => type("")}
-              className="z-20 w-(--radix-popover-trigger-width) min-w-72 overflow-y-auto border border-ink bg-sheet"
-              style={{ maxHeight: "min(var(--radix-popover-content-available-height), 320px)" }}
-            >
-              {!found.length && (
-                <p role="status" className="px-2 py-1 text-quiet">
-                  {/^(epsg:)?\s*\d+$/i.test(text.trim()) ? "There is no such code." : "Nothing of that name."}
-                </p>
-              )}
-              <ul role="listbox" id={list} aria-label={props.label} aria-busy={isPlaceholderData}>
-                {found.map((c, k) => (
-                  <li
-                    key={c.code}
-                    id={`${list}-${k}`}
-                    role="option"
-                    aria-selected={k === at}
-                    ref={k === at ? (row) => row?.scrollIntoView({ block: "nearest" }) : undefined}
-                    className={`cursor-pointer px-2 py-1 hover:bg-settled-wash ${k === at ? "bg-settled-wash" : ""}`}
-                    onClick={() => !isPlaceholderData && take(c)}
-                  >
-                    <span className="figures">{c.code}</span> {c.name}
-                    <span className="block truncate text-xs text-quiet">{c.area}</span>
-                    {c.missing && <span className="block text-xs text-decision-text">{c.missing}</span>}
-                  </li>
-                ))}
-              </ul>
-            </Popover.Content>
-          </Popover.Portal>
-        </Popover.Root>
+        <>
+          <input
+            ref={input}
+            id={id}
+            role="combobox"
+            aria-expanded={shown}
+            aria-controls={list}
+            aria-autocomplete="list"
+            aria-activedescendant={shown && found.length ? `${list}-${at}` : undefined}
+            className="input w-full"
+            placeholder={
+              props.kind === "vertical" ? "search: EGM96, ellipsoidal, 5773" : "search: UTM 28N, area, EPSG code"
+            }
+            value={text}
+            onChange={(event) => type(event.target.value)}
+            onKeyDown={onKeyDown}
+          />
+          {shown && (
+            <Suspense fallback={null}>
+              <CrsList
+                id={list}
+                label={props.label}
+                anchor={input}
+                found={found}
+                at={at}
+                busy={isPlaceholderData}
+                nothing={/^(epsg:)?\s*\d+$/i.test(text.trim()) ? "There is no such code." : "Nothing of that name."}
+                onTake={take}
+                onLeave={() => type("")}
+              />
+            </Suspense>
+          )}
+        </>
       )}
     </Field>
   );

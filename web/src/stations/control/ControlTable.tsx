@@ -35,7 +35,7 @@ const WIDTHS = {
 };
 const ROW_HEIGHT = { wide: 27, stacked: 62 };
 /** In a place that is narrower, pixels, a row takes more than one line. */
-const ROW_WIDTH = 850;
+const ROW_WIDTH = 765;
 const column = createColumnHelper<Row>();
 
 /** The usual way of observing that a point's occupations are, or their number. */
