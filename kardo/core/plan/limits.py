@@ -172,6 +172,8 @@ def limit_words(fault: ErrorDetails, unit: str) -> str:
             rule = "not be empty" if ctx["min_length"] == 1 else f"have at least {ctx['min_length']} letters"
         case "string_too_long":
             rule = f"have at most {ctx['max_length']} letters"
+        case "extra_forbidden":
+            return f"There is no field “{loc[-1][:40] if loc else ''}”."
         case _:
             message = fault["msg"].removeprefix("Value error, ")
             return (
