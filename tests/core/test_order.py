@@ -133,10 +133,11 @@ def test_a_climb_to_the_crossing_strips_takes_its_time():
 
 @settings(max_examples=15, deadline=None)
 @given(st.floats(0, 179), st.floats(60, 400), st.floats(60, 400))
+@example(164.0, 361.0, 72.0)
 def test_the_shortest_course_is_the_shortest(turn, wide, high):
     """No course of a whole compass, every seven degrees, takes less time in the air, ways out and home included, but for the little by which a strip
-    more or less makes the time jump between the courses that are looked at, every third degree: 0.8 % on a site whose shortest course lies in a trough one
-    degree wide. It once took 10.72 minutes where 10.19 were to be had."""
+    more or less makes the time jump between the courses that are looked at: it took 10.72 minutes where 10.19 were to be had, and 11.69 for 11.60 where the
+    shortest course lies in a trough one degree wide."""
     a = math.radians(turn)
     corners = np.array([(0, 0), (wide, 0), (wide, high), (0, high)]) @ [
         [math.cos(a), math.sin(a)],
@@ -150,4 +151,4 @@ def test_the_shortest_course_is_the_shortest(turn, wide, high):
         plan = plan.model_copy(update={"kit": plan.kit.model_copy(update={"batteries": (one_leg,)})})
         return flown(plan, plan.flights[0]).minutes
 
-    assert minutes(None) <= 1.01 * min(minutes(float(c)) for c in range(0, 180, 7))
+    assert minutes(None) <= 1.005 * min(minutes(float(c)) for c in range(0, 180, 7))

@@ -27,7 +27,7 @@ OF_EXPOSURES = ("e", "n", "h", "course", "yaw", "tilt", "leg", "strip")  # what 
 MAX_EXPOSURES, MAX_STRIPS = 20_000, 1000
 BY_BASE = 500.0  # metres from a base to the nearest exposure, up to which the flight is taken to start beside it
 SLOWEST = 0.1  # metres a second over the ground, below which a line is not flown
-COARSE, FINER = 3, (1.0, 0.4)  # degrees by which the shortest course is sought about
+COARSE, FINER = 1, (0.4,)  # degrees by which the shortest course is sought about
 
 
 @dataclass(frozen=True)
@@ -397,7 +397,7 @@ def _shortest_course(
     equipment: Equipment,
     place: tuple[float, float] | None,
 ) -> float:
-    """The course with the shortest time in the air in still air over level ground, all ways and batteries included: the best of the area's sides and every third
+    """The course with the shortest time in the air in still air over level ground, all ways and batteries included: the best of the area's sides and every
     degree, sought about more finely. Kept, for control is moved, judged and searched under the same flights many times."""
     ring = np.array(area.minimum_rotated_rectangle.exterior.coords)
     sides = np.degrees(np.arctan2(*np.diff(ring, axis=0)[:2].T)) % 180
