@@ -61,13 +61,7 @@ export function TopBar({ session }: { session: Session }) {
       <Link to="/" className="text-lg font-bold text-decision-text" title="All jobs">
         Kardo
       </Link>
-      <h1
-        className="min-w-16 shrink-[999] truncate font-medium max-[1099px]:flex-1 max-[1099px]:basis-16"
-        title={plan.brief.title}
-      >
-        {plan.brief.title}
-      </h1>
-      <Saved />
+      {/* Before what changes its width: a button that moves between press and release takes no click. */}
       <span className="flex gap-1">
         <button className="button" disabled={!canUndo} onClick={() => void step("undo")} title="Undo (Ctrl+Z)">
           ↶<span className="sr-only">Undo</span>
@@ -81,6 +75,13 @@ export function TopBar({ session }: { session: Session }) {
           ↷<span className="sr-only">Redo</span>
         </button>
       </span>
+      <h1
+        className="min-w-16 shrink-[999] truncate font-medium max-[1099px]:flex-1 max-[1099px]:basis-16"
+        title={plan.brief.title}
+      >
+        {plan.brief.title}
+      </h1>
+      <Saved />
       <span className="flex-1" />
       <button
         className="flex min-w-0 max-[1099px]:order-last max-[1099px]:w-full max-[1099px]:flex-wrap shrink cursor-pointer divide-x divide-hairline overflow-hidden border border-hairline text-sm whitespace-nowrap hover:bg-settled-wash"
