@@ -72,7 +72,7 @@ def test_grid_coordinates_and_bare_rows_are_read_too():
         ("Latitude: N 46\nLongitude: rubbish", "not an angle"),
         ("Latitude: 46.3 N\nLongitude: 13.4 W\nHeight: high", "not a length"),
         ("Latitude: 10 N\nLongitude: 100 E", "area"),
-        ("1 2 3\n4 5 6", ""),
+        ("1 2 3\n4 5 6", "outside the area of"),
         ("x" * 5000, "longer than"),
         ("", "nothing to read"),
     ],

@@ -94,11 +94,11 @@ def geopackage():
     return base.serialize()
 
 
-def shapefile(tmp_path, shapes, names, crs="EPSG:25828", codepage="UTF-8"):
+def shapefile(tmp_path, shapes, names, codepage="UTF-8"):
     path = tmp_path / "layer.shp"
     pyogrio.raw.write(
         str(path), shapely.to_wkb(np.array(shapes)), [np.array(names, dtype=object)], ["name"],
-        geometry_type=shapes[0].geom_type, crs=crs, encoding=codepage,
+        geometry_type=shapes[0].geom_type, crs="EPSG:25828", encoding=codepage,
     )  # fmt: skip
     return {p.suffix[1:]: p.read_bytes() for p in tmp_path.iterdir() if p.stem == "layer"}
 
@@ -153,7 +153,7 @@ def test_a_zipped_shapefile_comes_with_its_code_page(tmp_path, codepage):
 
 
 def test_a_shapefile_without_its_system_is_taken_as_the_jobs_grid_and_says_so(tmp_path):
-    parts = shapefile(tmp_path, [shapely.Point(PEG)], ["peg"], crs=None)
+    parts = shapefile(tmp_path, [shapely.Point(PEG)], ["peg"])
     found = brought(
         read_drawn(zipped(**{f"a_{end}": p for end, p in parts.items() if end != "prj"}), ""), GRID, "m", (E0, N0)
     )
