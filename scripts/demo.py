@@ -6,6 +6,8 @@ import signal
 import socket
 import subprocess
 import sys
+import threading
+import time
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -66,6 +68,17 @@ def _say(words: str) -> None:
     print(words, flush=True)
 
 
+def _say_when_open(port: int, words: str) -> None:
+    """An address that nobody answers yet is not told."""
+    while True:
+        try:
+            socket.create_connection(("127.0.0.1", port), timeout=1).close()
+        except OSError:
+            time.sleep(0.2)
+        else:
+            return print(words, flush=True)
+
+
 def main() -> int:
     _say("Starting PostgreSQL")
     cluster.start()
@@ -91,7 +104,8 @@ def main() -> int:
     keep = Supervisor(ROOT, [Kept(name, command) for name, command in all_of_it.items()], mend=cluster.revive)
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, keep.stop)
-    print(f"\nKardo is at http://127.0.0.1:{port}\nSign in as one of:\n{people}\nCtrl-C stops everything.", flush=True)
+    words = f"\nKardo is at http://127.0.0.1:{port}\nSign in as one of:\n{people}\nCtrl-C stops everything."
+    threading.Thread(target=_say_when_open, args=(port, words), daemon=True).start()
     keep.run()
     cluster.stop()
     return 0

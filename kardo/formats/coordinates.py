@@ -141,6 +141,7 @@ def _fitting(
                 if all(_differ(points, other) for _, _, other in found):
                     found.append((table, way, points))
     found = [one for one in found if _lettered(*one[:2])] or found
+    found = [one for one in found if _alike(*one[:2])] or found
     close = [one for one in found if near is not None and _away(one[2], near) < NEAR]
     return close or found, faults or [(0, no_coordinates())]
 
@@ -151,6 +152,21 @@ def _lettered(table: Table, way: Way) -> bool:
         return False
     angles = [coordinate(table.rows[0][way.columns[what]]) for what in ("lat", "lon")]
     return all(angle is not None and angle.letter for angle in angles)
+
+
+def _alike(table: Table, way: Way) -> bool:
+    """Whether the first line's angles are written in as many parts: 46 18 22 N 13 24 40 W is no point named 46."""
+    if not way.geographic:
+        return False
+    return (
+        len(
+            {
+                len(re.findall(r"\d+(?:\.\d+)?", table.rows[0][way.columns[what]].replace(",", ".")))
+                for what in ("lat", "lon")
+            }
+        )
+        == 1
+    )
 
 
 def _line(fault: ReadError) -> int:

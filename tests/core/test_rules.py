@@ -229,6 +229,8 @@ EVERYWHERE = tuple(point(f"K{k}", x, y) for k, (x, y) in enumerate(CORNERS, 1))
 SPUR = tuple(
     (E0 + x, N0 + y) for x, y in ((0, 0), (200, 0), (200, 120), (120, 120), (120, 320), (80, 320), (80, 120), (0, 120))
 )
+SKEW_CORNERS = [(0, 0), (260, 20), (240, 190), (-10, 160)]  # two of them are the farthest along both axes
+SKEW = tuple((E0 + x, N0 + y) for x, y in SKEW_CORNERS)
 ONCE, TWICE = (Occupation(),), (Occupation(), Occupation(after_min=45.0))
 WAY = {"standpoint": (E0 - 190.0, N0 + 60.0)}
 TWO_WAYS = ({"metres": 1.8, "typed": "1.800 m"}, {"metres": 1.8, "typed": "5.9055 ft"})
@@ -287,7 +289,10 @@ CASES = {
     "control-height": (control(point("G1", 50, 50, h=60.0)), control(point("G1", 50, 50, h=8.0))),
     "weakest-place": (worst(0.045), worst(0.03)),
     "control-spur": ({"boundary": SPUR}, {"boundary": SPUR, **control(point("G1", 100, 250))}),
-    "control-extremes": (control(*(point(f"G{k}", 20 + 5 * k, 20) for k in range(1, 4))), {}),
+    "control-extremes": (
+        {"boundary": SKEW, **control(*(point(f"G{k}", 20 + 5 * k, 20) for k in range(1, 4)))},
+        {"boundary": SKEW, **control(*(point(f"G{k}", x, y) for k, (x, y) in enumerate([*SKEW_CORNERS, (120, 90)])))},
+    ),
     "control-heights": (
         ground(slope(11), **control(*(point(f"G{k}", 100, y) for k, y in enumerate((10, 60, 110))))),
         ground(slope(11), **control(point("G1", 5, 60), point("G2", 195, 60))),
@@ -471,6 +476,7 @@ def test_every_rule_has_its_two_cases():
 def test_each_rule_finds_what_it_asks_for_and_nothing_else(rule):
     found = told(rule, case(rule, True))
     assert found and all(f.words and f.mend for f in found)
+    assert len({(f.object, f.words) for f in found}) == len(found), "told twice"
     assert not told(rule, case(rule, False))
     entry = CATALOGUE[rule][0]
     assert entry.asks.endswith("?") and entry.why and entry.source

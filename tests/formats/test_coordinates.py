@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from kardo.core.errors import GeodesyError, KardoError, ReadError
 from kardo.core.geodesy.angles import format_dms
 from kardo.core.geodesy.crs import ELLIPSOIDAL, grid
-from kardo.formats.coordinates import read_points
+from kardo.formats.coordinates import read_places, read_points
 
 GRID = grid("EPSG:25828", "EPSG:5773")
 E, N = 623_100.25, 5_128_400.5
@@ -200,6 +200,21 @@ def test_two_readings_that_fit_are_asked_about_and_the_chosen_one_is_taken():
     assert (chosen.points[0].e, chosen.points[0].n) == (480_400, 500_300) and not chosen.options
     by_site = read_points("P1 500300 480400", square, "m", (480_000.0, 500_000.0))
     assert by_site.points[0].e == 480_400 and not by_site.options
+
+
+@pytest.mark.parametrize(
+    ("text", "lat", "lon"),
+    [
+        ("46 18 22 N 13 24 40 W", 46 + 18 / 60 + 22 / 3600, -(13 + 24 / 60 + 40 / 3600)),
+        ("46 18 22.5 N 13 24 40 W", 46 + 18 / 60 + 22.5 / 3600, -(13 + 24 / 60 + 40 / 3600)),
+        ("46 18 22,5 N 13 24 40,25 W", 46 + 18 / 60 + 22.5 / 3600, -(13 + 24 / 60 + 40.25 / 3600)),
+        ("46 18.5 N 13 24.7 W", 46 + 18.5 / 60, -(13 + 24.7 / 60)),
+    ],
+)
+def test_the_degrees_of_a_place_are_no_name_of_a_point(text, lat, lon):
+    """Both angles have as many parts: the first of them is not a point's number with an angle of fewer parts behind it."""
+    places, _, options = read_places(text)
+    assert places == [pytest.approx((lon, lat), abs=1e-9)] and not options
 
 
 def test_an_x_is_what_the_grid_says_where_only_that_fits():

@@ -4,6 +4,7 @@ import { Link, useNavigate } from "react-router";
 import { call, Problem, upload, type JobLine, type Session } from "../api/client";
 import { useOutside } from "../lib/narrow";
 import { chance, clock, fine, fineUnit } from "../lib/units";
+import { FileInput } from "../ui/FileInput";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Drawing } from "./Drawing";
 import { SignOut, ThemeChoice } from "./TopBar";
@@ -79,19 +80,12 @@ export function Jobs({ session }: { session: Session }) {
           </label>
           <button className="button">Start</button>
         </form>
-        <label className="button">
-          Bring in a Kardo plan…
-          <input
-            type="file"
-            accept=".json"
-            className="sr-only"
-            onChange={(event) => {
-              const file = event.target.files?.[0];
-              if (file) void open(upload<JobLine>("/jobs/import", { file }));
-              event.target.value = "";
-            }}
-          />
-        </label>
+        <FileInput
+          label="Bring in a Kardo plan"
+          words="Bring in a Kardo plan…"
+          accept=".json"
+          onFile={(file) => void open(upload<JobLine>("/jobs/import", { file }))}
+        />
       </div>
       {problem && (
         <div className="mt-4">

@@ -14,12 +14,15 @@ export function Tray() {
   const { title, Tray: Body } = STATIONS[station];
   useEffect(() => {
     top.current?.scrollTo(0, 0);
+    // Opened by a key, the next Tab goes into it, not to the top of the page.
+    if (document.activeElement === document.body) top.current?.focus({ preventScroll: true });
   }, [station, view]);
   return (
     <section
       ref={top}
       aria-label={title}
-      className="min-h-0 flex-1 overflow-auto px-3.5 py-2"
+      tabIndex={-1}
+      className="outline-none! min-h-0 flex-1 overflow-auto px-3.5 py-2"
       data-testid={`tray-${station}`}
     >
       {answer.frozen && (

@@ -296,9 +296,9 @@ def _extremes(r: Rule, view: View) -> Iterator[Finding]:
     ring, at = np.array(plan.site.boundary), np.array([(t.e, t.n) for t in plan.targets])
     middle, size = ring.mean(axis=0), float(np.linalg.norm(np.ptp(ring, axis=0)))
     axes = np.linalg.svd(ring - middle, full_matrices=False)[2]
-    ends = [ring[np.argmax(sign * (ring - middle) @ axis)] for axis in axes for sign in (1.0, -1.0)]
+    corners = {int(np.argmax(sign * (ring - middle) @ axis)) for axis in axes for sign in (1.0, -1.0)}
     inside = site_polygon(plan).representative_point()
-    for what, (e, n) in [*(("end", tuple(end)) for end in ends), ("middle", (inside.x, inside.y))]:
+    for what, (e, n) in [*(("end", ring[k]) for k in sorted(corners)), ("middle", (inside.x, inside.y))]:
         away = float(np.linalg.norm(at - (e, n), axis=1).min())
         if away > r.threshold * size:
             spot = place(float(e), float(n), plan.brief.unit)

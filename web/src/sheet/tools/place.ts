@@ -2,6 +2,9 @@ import { useEffect } from "react";
 import type { Drawing, ToolContext } from "../drawing";
 import { place } from "../placing";
 
+/** What Enter presses or fills in, so that it places nothing there. */
+const PRESSED = "a, button, input, select, summary, textarea, [role=dialog]";
+
 /** A click places what is being placed, or chooses what is there; Enter places at the middle of the sheet. */
 export function usePlace(drawing: Drawing | null, { placing, plan, edit, select, setPlacing }: ToolContext) {
   useEffect(() => {
@@ -23,7 +26,7 @@ export function usePlace(drawing: Drawing | null, { placing, plan, edit, select,
       select(hit ? String(hit.getId()) : null);
     };
     const key = (event: KeyboardEvent) => {
-      if (event.key !== "Enter" || event.target !== document.body) return;
+      if (event.key !== "Enter" || (event.target as Element).closest(PRESSED)) return;
       const [e, n] = drawing.map.getView().getCenter() as [number, number];
       put(e, n);
     };

@@ -5,7 +5,9 @@ import { usePlan } from "../../app/plan";
 import { SkyDay, type Span } from "../../plots/SkyDay";
 import { SkyPlot } from "../../plots/SkyPlot";
 import { Field, Select } from "../../ui/fields";
+import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
+import { Remove } from "../../ui/Remove";
 import { clockOf, useDay } from "../day/useDay";
 import { setUpName } from "../hanging";
 
@@ -53,12 +55,15 @@ export function SatellitesView() {
         </Field>
         <Field label="By an almanac (YUMA) or ephemerides (RINEX navigation 3); none: constellations as they are meant to be">
           {(id) => (
-            <input
-              id={id}
-              type="file"
-              className="max-w-full text-sm"
-              onChange={(event) => setAlmanac(event.target.files?.[0] ?? null)}
-            />
+            <span>
+              <FileInput id={id} onFile={setAlmanac} />
+              {almanac && (
+                <>
+                  {" "}
+                  {almanac.name} <Remove onClick={() => setAlmanac(null)}>without {almanac.name}</Remove>
+                </>
+              )}
+            </span>
           )}
         </Field>
       </div>

@@ -3,6 +3,7 @@ import { useState } from "react";
 import type { Day, Plan, Said, Schemas } from "../../api/client";
 import { here, useOutbox, usePlan } from "../../app/plan";
 import { fine, fineUnit, length } from "../../lib/units";
+import { FileInput } from "../../ui/FileInput";
 import { unitName } from "../../ui/fields";
 import { clockOf, useDay } from "../day/useDay";
 import { Correct, correctable } from "./Correct";
@@ -181,20 +182,14 @@ function Photo({ words, say }: { words: string; say: SayMore }) {
   }
   return (
     <>
-      <label className="button min-h-[44px] px-4 focus-within:outline-2">
-        photo
-        <input
-          type="file"
-          accept="image/*"
-          capture="environment"
-          className="sr-only"
-          onChange={(event) => {
-            const [file] = event.target.files ?? [];
-            event.target.value = "";
-            if (file) void take(file);
-          }}
-        />
-      </label>
+      <FileInput
+        className="min-h-[44px] px-4"
+        label="photo"
+        words="photo"
+        accept="image/*"
+        camera
+        onFile={(file) => void take(file)}
+      />
       {problem && <span role="alert">{problem}</span>}
     </>
   );

@@ -4,6 +4,7 @@ import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { fieldEdits } from "../../lib/edits";
 import { Select } from "../../ui/fields";
+import { FileInput } from "../../ui/FileInput";
 import { Options } from "../../ui/Options";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { useReading } from "../reading";
@@ -40,25 +41,23 @@ export function Where({ onDone }: { onDone: () => void }) {
           placeholder={"any latitude and longitude, or a list of corners:\n46°18'14\"N 13°25'40\"W"}
           value={text}
           onChange={(event) => setText(event.target.value)}
+          onKeyDown={(event) => {
+            // One place is one line; a list of corners is pasted, and Shift+Enter goes on with it.
+            if (event.key !== "Enter" || event.shiftKey || text.includes("\n") || !text.trim()) return;
+            event.preventDefault();
+            void find({ text });
+          }}
         />
         <div className="grid gap-1">
           <button className="button" disabled={!text.trim()} onClick={() => void find({ text })}>
             Look there
           </button>
-          <label className="button">
-            or by a file…
-            <input
-              type="file"
-              className="sr-only"
-              accept=".geojson,.json,.kml,.csv,.txt,.tif,.tiff"
-              aria-label="A file of the site"
-              onChange={(event) => {
-                const file = event.target.files?.[0];
-                event.target.value = "";
-                if (file) void find({ file });
-              }}
-            />
-          </label>
+          <FileInput
+            label="A file of the site"
+            words="or by a file…"
+            accept=".geojson,.json,.kml,.csv,.txt,.tif,.tiff"
+            onFile={(file) => void find({ file })}
+          />
         </div>
         <label className="grid gap-1 text-sm">
           lengths in

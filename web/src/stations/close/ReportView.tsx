@@ -2,6 +2,7 @@ import { useState } from "react";
 import { upload, type Problem, type Schemas } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { CommitField, Field } from "../../ui/fields";
+import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import type { CloseViewProps } from "./CloseTray";
 
@@ -171,12 +172,12 @@ function Check() {
   return (
     <details className="mt-3">
       <summary className="cursor-pointer">Check a report that somebody holds</summary>
-      <input
-        type="file"
-        aria-label="A signed report, PDF or HTML"
-        className="mt-1 max-w-full text-sm"
+      <FileInput
+        className="mt-1"
+        label="A signed report, PDF or HTML"
+        words="its PDF or HTML…"
         accept=".pdf,.html"
-        onChange={(event) => event.target.files?.[0] && void check(event.target.files[0])}
+        onFile={(file) => void check(file)}
       />
       {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
       {found && (

@@ -4,6 +4,7 @@ import { usePlan } from "../../app/plan";
 import { fineUnit } from "../../lib/units";
 import { Field, Select } from "../../ui/fields";
 import { Fine } from "../../ui/Fine";
+import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import type { CloseViewProps } from "./CloseTray";
 
@@ -168,14 +169,7 @@ function BringIn({ close, steps, onDone }: CloseViewProps & { onDone: () => void
       </p>
       <div className="mt-1 flex flex-wrap items-start gap-3">
         <Field label="File (CSV or text)">
-          {(id) => (
-            <input
-              id={id}
-              type="file"
-              className="max-w-full text-sm"
-              onChange={(event) => event.target.files?.[0] && start({ file: event.target.files[0], text: "" })}
-            />
-          )}
+          {(id) => <FileInput id={id} onFile={(file) => start({ file, text: "" })} />}
         </Field>
         <Field label="or paste it">
           {(id) => (

@@ -49,7 +49,7 @@ export function SearchView() {
           decimals={0}
           onClear={() => void edit(fieldEdits(plan, "brief", { most_checks: null }))}
           placeholder="as usual"
-          width="w-20"
+          width="w-24"
           onCommit={(most_checks) => void edit(fieldEdits(plan, "brief", { most_checks }))}
         />
       </label>
@@ -238,7 +238,7 @@ function Figures({ one, unit }: { one: Layout; unit: string }) {
       <td className="num">
         <Fine value={one.rmse_v} unit={unit} />
       </td>
-      <td className="num">{one.chance === null ? "–" : chance(one.chance)}</td>
+      <td className="num pl-4">{one.chance === null ? "–" : chance(one.chance)}</td>
     </>
   );
 }

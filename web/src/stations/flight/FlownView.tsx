@@ -4,6 +4,7 @@ import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { length } from "../../lib/units";
 import { unitName } from "../../ui/fields";
+import { FileInput } from "../../ui/FileInput";
 import { Options } from "../../ui/Options";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { useCarried, useReading } from "../reading";
@@ -26,15 +27,10 @@ export function FlownView() {
       </p>
       <label className="mt-1 inline-block text-sm">
         positions or track{" "}
-        <input
-          type="file"
-          aria-label="File of what was flown"
+        <FileInput
+          label="File of what was flown"
           accept=".csv,.txt,.gpx,.kml,.kmz,.geojson,.json,.gpkg,.zip,.dxf"
-          onChange={(event) => {
-            const file = event.target.files?.[0];
-            if (file) void read({ file });
-            event.target.value = "";
-          }}
+          onFile={(file) => void read({ file })}
         />
       </label>
       {problem && <ProblemNote problem={problem} onClose={clear} />}

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { upload, type Camera, type Problem } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { added, freeName } from "../../lib/edits";
+import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { HouseKit } from "./HouseKit";
 import { LensRecords } from "./LensRecords";
@@ -148,16 +149,7 @@ function SampleImage() {
     <div className="mb-2 border-b border-hairline pb-1">
       <label className="text-sm">
         a camera from one of its images, as it came from the camera{" "}
-        <input
-          type="file"
-          aria-label="Sample image"
-          accept="image/jpeg"
-          onChange={(event) => {
-            const file = event.target.files?.[0];
-            if (file) void bring(file);
-            event.target.value = "";
-          }}
-        />
+        <FileInput label="Sample image" words="image…" accept="image/jpeg" onFile={(file) => void bring(file)} />
       </label>
       {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
       {read && (

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { call, chosen, type BoundaryReading, type CrsLine, type Sent, type TerrainReading } from "../../api/client";
+import { call, type BoundaryReading, type CrsLine, type Sent, type TerrainReading } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { area, fine, fineUnit, length, ofHeap, surface, surfaceUnit, volume, volumeUnit } from "../../lib/units";
@@ -8,6 +8,7 @@ import { Approximate } from "../../ui/Approximate";
 import { Field, LengthField, Select, TextField, unitName } from "../../ui/fields";
 import { newArea } from "../../sheet/placing";
 import { Options } from "../../ui/Options";
+import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { fieldEdits, removed } from "../../lib/edits";
 import { Heading } from "../../ui/Heading";
@@ -104,21 +105,13 @@ function BoundaryImport() {
           <button className="button" disabled={!text.trim()} onClick={() => void read({ text })}>
             Read corners
           </button>
-          <label className="button">
-            from a file…
-            <input
-              type="file"
-              className="sr-only"
-              accept=".geojson,.json,.kml,.kmz,.gpx,.gpkg,.zip,.shp,.shx,.dbf,.prj,.cpg,.dxf,.csv,.txt"
-              aria-label="Boundary file"
-              multiple
-              onChange={(event) => {
-                const files = chosen(event.target.files);
-                if (files) void read(files);
-                event.target.value = "";
-              }}
-            />
-          </label>
+          <FileInput
+            label="Boundary file"
+            words="from a file…"
+            accept=".geojson,.json,.kml,.kmz,.gpx,.gpkg,.zip,.shp,.shx,.dbf,.prj,.cpg,.dxf,.csv,.txt"
+            several
+            onFile={(file, beside) => void read({ file, beside })}
+          />
         </div>
       </div>
       {problem && <ProblemNote problem={problem} onClose={clear} />}
@@ -225,21 +218,13 @@ function TerrainImport() {
           options={APPROXIMATE}
           onChange={(approximate) => say({ approximate })}
         />
-        <label className="button">
-          {busy ? "reading…" : "GeoTIFF…"}
-          <input
-            type="file"
-            className="sr-only"
-            accept=".tif,.tiff"
-            aria-label="Terrain file"
-            disabled={busy}
-            onChange={(event) => {
-              const chosen = event.target.files?.[0];
-              event.target.value = "";
-              if (chosen) void take(chosen, said);
-            }}
-          />
-        </label>
+        <FileInput
+          label="Terrain file"
+          words={busy ? "reading…" : "GeoTIFF…"}
+          accept=".tif,.tiff"
+          disabled={busy}
+          onFile={(file) => void take(file, said)}
+        />
       </div>
       {reading?.how.map((line) => (
         <p key={line} className="text-sm">
