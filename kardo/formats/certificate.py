@@ -9,8 +9,8 @@ import numpy as np
 from kardo.core.errors import KardoError, ReadError
 from kardo.core.geodesy.angles import read_angle
 from kardo.core.geodesy.crs import Grid
-from kardo.core.geodesy.units import UNITS, length, parse_length
-from kardo.formats.coordinates import read_points
+from kardo.core.geodesy.units import FEET, UNITS, length, parse_length
+from kardo.formats.coordinates import read_places, read_points
 
 LONGEST = 4000  # letters
 LABELS = {
@@ -20,12 +20,16 @@ LABELS = {
     "height": r"(?:ortho\w*|normal)[ \t-]*(?:h\w*|alt\w*)|elev\w*|height|ht|h[oö]he|altitude|altura|hauteur|h",
     "e": r"east(?:ing)?|e|rechtswert|ostwert",
     "n": r"north(?:ing)?|n|hochwert|nordwert",
-    "name": r"designation|station(?:[ \t]+name)?|name|mark|point|punkt",
+    "position": r"position|coordinates",
+    "name": r"(?:\w{6}[ \t]+)?designation|station(?:[ \t]+name)?|name|mark|point|punkt",
 }
+_DATUM = r"(?:(?:NAD|NAVD|NGVD|ETRS|WGS|ITRF|IGS|GDA|EGM)[ \t]?\d*(?:\(\w+\))?[ \t]+)?"  # it may stand before any label
 _LABEL = re.compile(
-    r"(?:^|(?<=[\n,;|(]))[ \t]*(?:"
+    r"(?:^|(?<=[\n,;|(]))[ \t*]*"
+    + _DATUM
+    + "(?:"
     + "|".join(f"(?P<{what}>{words})" for what, words in LABELS.items())
-    + r")(?![A-Za-z])[ \t]*(?:\([^)\n]*\)[ \t]*)?[:=.]*[ \t]+",
+    + r")(?![A-Za-z])[ \t]*(?:\([^)\n]*\)[ \t]*)?[-:=.]*[ \t]+",
     re.IGNORECASE,
 )
 _UNIT = re.compile(r"(?:us[ -]?survey[ -]?f(?:ee|oo)?t|us[ -]?ft|sft)\b", re.IGNORECASE)
@@ -49,10 +53,10 @@ def read_certificate(text: str, grid: Grid, unit: str) -> ReadCertificate:
     """One mark from a text, into a grid. unit: of lengths that name none. Raises ReadError, GeodesyError."""
     if len(text) > LONGEST:
         raise ReadError(f"The text is longer than {LONGEST} letters.", mend="Paste the lines with the coordinates.")
-    text = "\n".join(text.splitlines())
+    text = re.sub(r"\(([NSEWO])\)", r"\1", "\n".join(text.splitlines()))  # a hemisphere in brackets
     parts = _labelled(text)
-    if {"lat", "lon"} <= set(parts):
-        e, n = _from_angles(parts, grid)
+    if {"lat", "lon"} <= set(parts) or "position" in parts:
+        e, n = _from_angles(parts, grid) if "lat" in parts else _from_position(parts["position"], grid)
         how = f"Latitude and longitude on the datum of {grid.name} ({grid.geodetic.name})."
     elif {"e", "n"} <= set(parts):
         e, n = (_length(parts[key], unit) for key in ("e", "n"))
@@ -60,7 +64,8 @@ def read_certificate(text: str, grid: Grid, unit: str) -> ReadCertificate:
     else:
         return _in_a_row(text, grid, unit)
     grid.require_inside(np.array([e]), np.array([n]), "the mark")
-    says = "ellipsoidal" if "ellipsoidal" in parts else "height" if "height" in parts and "lat" not in parts else ""
+    angles = "lat" in parts or "position" in parts
+    says = "ellipsoidal" if "ellipsoidal" in parts else "height" if "height" in parts and not angles else ""
     told = parts.get("ellipsoidal", parts.get("height"))
     h = None if told is None else _length(told, unit)
     return _read(grid, unit, parts.get("name", "")[:60], e, n, h, says, how)
@@ -91,11 +96,24 @@ def _from_angles(parts: dict[str, str], grid: Grid) -> tuple[float, float]:
     return float(e), float(n)
 
 
+def _from_position(text: str, grid: Grid) -> tuple[float, float]:
+    """Both angles behind one label."""
+    places, _, options = read_places(text)
+    if options or len(places) != 1:
+        raise ReadError(f"“{text[:60]}” can be read in several ways.", mend="Write Latitude and Longitude before them.")
+    e, n = grid.from_geodetic(*places[0])
+    return float(e), float(n)
+
+
 def _length(text: str, unit: str) -> float:
+    """Metres from what stands behind a label, with or without a unit in words, and what is noted behind it. Feet of no kind are the job's."""
+    clean = re.sub(r"(?<=\d)[ \u00a0](?=\d{3}\b)", "", _UNIT.sub("ftus", text))
+    clean = re.sub(r"\(?\b(?:met(?:er|re)s?|m)\b\)?", "m", clean, flags=re.IGNORECASE)
+    clean = re.sub(r"\(?\b(?:feet|foot)\b\)?", "" if unit in FEET else "ft", clean, flags=re.IGNORECASE)
     try:
-        return parse_length(_UNIT.sub("ftus", re.sub(r"(?<=\d)[  ](?=\d{3}\b)", "", text)).strip(" ."), unit)
+        return parse_length(re.split(r"\s{2,}|\s\(", clean)[0].strip(" ."), unit)
     except KardoError as fault:
-        raise ReadError(fault.what, mend="Write it like 61.232 m or 200.892 ft.") from fault
+        raise ReadError(f"“{text[:60]}” is not a length.", mend="Write it like 61.232 m or 200.892 ft.") from fault
 
 
 def _in_a_row(text: str, grid: Grid, unit: str) -> ReadCertificate:

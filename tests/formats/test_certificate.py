@@ -26,11 +26,17 @@ FORMS = [
     "{d} {m:02d} {s:08.5f} {letter}",
     "{letter} {d}° {m:02d}' {s:08.5f}\"",
     "{d}:{m:02d}:{s:08.5f}{letter}",
+    "{d} {m:02d} {s:08.5f}({letter})",
 ]
 LAYOUTS = [
     ("Latitude: {lat}\nLongitude: {lon}\nEllipsoidal height: 61.232 m", "ellipsoidal"),
     ("LAT {lat}, LON {lon}, ELLIP HT 61.232", "ellipsoidal"),
     ("Station name: Heron 9\nLatitud = {lat}\nLongitud = {lon}\nh (ell) 200.892 US survey feet", "ellipsoidal"),
+    (
+        "DESIGNATION -  Heron 9\n* NAD 83(2011) POSITION- {lat}   {lon}     ADJUSTED\n"
+        "* NAD 83(2011) ELLIP HT-   61.232 (meters)        (06/27/12)   ADJUSTED",
+        "ellipsoidal",
+    ),
     ("Designation: Heron 9\nBreite {lat}\nLänge {lon}\nHöhe 61,232", ""),
 ]  # fmt: skip
 

@@ -1,9 +1,9 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense } from "react";
 import { useParams } from "react-router";
-import { call, type Session } from "../api/client";
 import { Jobs } from "./Jobs";
 import { PlanProvider } from "./plan";
+import { useSession } from "./session";
 import { SignIn } from "./SignIn";
 import { WorkbenchProvider } from "./workbench";
 
@@ -13,11 +13,7 @@ const Rules = lazy(() => import("./Rules").then((m) => ({ default: m.Rules })));
 export function App({ page }: { page?: "rules" }) {
   const { jobId } = useParams();
   const client = useQueryClient();
-  const session = useQuery({
-    queryKey: ["session"],
-    queryFn: () => call<Session>("GET", "/session"),
-    staleTime: 600_000,
-  });
+  const session = useSession();
   if (!session.data) return session.error ? <p className="p-6">The server does not answer. Is it running?</p> : null;
   if (!session.data.signed_in) return <SignIn onDone={(s) => client.setQueryData(["session"], s)} />;
   if (page === "rules")

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Day, Plan, Said, Schemas } from "../../api/client";
 import { here, useOutbox, usePlan } from "../../app/plan";
+import { useSession } from "../../app/session";
 import { fine, fineUnit, length } from "../../lib/units";
 import { FileInput } from "../../ui/FileInput";
 import { unitName } from "../../ui/fields";
@@ -18,7 +19,7 @@ export function BookTray() {
   const { plan, answer } = usePlan();
   const [chosen, setChosen] = useState<string | null>(null);
   const visit = plan.visits.find((v) => v.id === chosen) ?? visitOf(plan.visits);
-  const session = useQuery<Schemas["SessionOut"]>({ queryKey: ["session"], enabled: false });
+  const session = useSession();
   const { book, asked, lines, say } = useBook(visit?.id ?? "visit", session.data?.name ?? "");
   const clock = useQuery<string>({ queryKey: ["clock"], queryFn: () => "", enabled: false });
   const { day } = useDay(visit);

@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
-import { call, type Problem, type Schemas, type StakeOut } from "../../api/client";
+import { call, type Problem, type StakeOut } from "../../api/client";
 import { usePlan } from "../../app/plan";
+import { useSession } from "../../app/session";
 import { useWorkbench } from "../../app/workbench";
 import { degrees, length, UNITS } from "../../lib/units";
 import { Select, TextField } from "../../ui/fields";
@@ -115,7 +116,7 @@ function Maps() {
 function OnPaper() {
   const { plan } = usePlan();
   const { selected } = useWorkbench();
-  const papers = useQuery<Schemas["SessionOut"]>({ queryKey: ["session"], enabled: false }).data?.papers ?? ["A4"];
+  const papers = useSession().data?.papers ?? ["A4"];
   const [chosen, setPaper] = useState<string | null>(null);
   const paper = chosen ?? papers[0]!;
   const [scale, setScale] = useState("0");
