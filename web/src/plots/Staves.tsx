@@ -100,9 +100,21 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
       {blocks
         .filter((k) => k % 5 === 0 && k > 0)
         .filter((k) => rod.limit === null || Math.abs(y(k * step) - y(limit)) > 8) // the tolerance's own figure stands there
-        .map((k) => (
-          <text key={k} x="62" y={y(k * step) + 4} fontSize="11" textAnchor="end" fill="var(--ink)" className="figures">
-            {unit === "m" ? Number((k * step).toFixed(2)) : inFeet((k * step) / 1000, step < 2)}
+        .map((k) => ({
+          k,
+          words: unit === "m" ? `${Number((k * step).toFixed(2))}` : inFeet((k * step) / 1000, step < 2),
+        }))
+        .map(({ k, words }) => (
+          <text
+            key={k}
+            x="61"
+            y={y(k * step) + 4}
+            fontSize={words.length > 3 ? 9.5 : 11}
+            textAnchor="end"
+            fill="var(--ink)"
+            className="figures"
+          >
+            {words}
           </text>
         ))}
       {rod.limit === null && (

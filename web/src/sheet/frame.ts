@@ -12,6 +12,10 @@ export function plainStep(least: number): number {
 /** Pixels of height below which the drawing stands alone: what lies over it has no room. */
 const LOW = 128;
 
+/** Half the width of a figure's letter, and the room right of the drawing, pixels. */
+const LETTER = 3.4;
+const BESIDE = 8;
+
 /** Draws neatline ticks with their eastings and northings, scale bar and north arrow. Outside React: it follows every frame. */
 export function drawFrame(svg: SVGSVGElement, map: OlMap, unit: string, box: { left: number; top: number }) {
   const size = map.getSize();
@@ -33,7 +37,9 @@ export function drawFrame(svg: SVGSVGElement, map: OlMap, unit: string, box: { l
     const x = box.left + (e - west) / resolution;
     line(x, box.top - 5, x, box.top + 5);
     line(x, box.top + h - 5, x, box.top + h + 5);
-    text(x, box.top + h + 17, grid(e, unit, 0), { "text-anchor": "middle" });
+    const words = grid(e, unit, 0);
+    if (x + words.length * LETTER < box.left + w + BESIDE)
+      text(x, box.top + h + 17, words, { "text-anchor": "middle" });
     for (let n = Math.ceil((north - h * resolution) / step) * step; n <= north; n += step) {
       const y = box.top + (north - n) / resolution;
       line(x - 4, y, x + 4, y, 0.5);
