@@ -75,6 +75,8 @@ def name_of(plan: Plan, kind: str, key: str) -> str:
     own: str = next((row.name for row in rows if row.id == key), key)
     if kind == "setup":
         return set_up_name(plan, key, own)
+    if kind == "network" and "network" in own.casefold():
+        return own
     return {"mark": f"mark {own}", "network": f"network {own}"}.get(kind, own)
 
 

@@ -283,8 +283,30 @@ function useFirstView(drawing: Drawing | null, boundary: [number, number][], ter
     if (!extent || (boundary.length < 3 && shown.current === "terrain")) return;
     shown.current = boundary.length >= 3 ? "boundary" : "terrain";
     drawing.map.updateSize();
-    drawing.map.getView().fit(extent, { padding: [44, 24, 44, 24] });
+    fitBesideLegend(drawing.map, extent, boundary);
   }, [drawing, boundary, terrain]);
+}
+
+/** Above, right, below and left of what is fitted, pixels; and the room that the legend takes in the lower right corner. */
+const AROUND = [44, 24, 44, 24] as const;
+const LEGEND = { width: 236, height: 112 };
+
+/** The whole extent, clear of the legend: where a corner would lie under it, left of it or above it, whichever is larger. */
+function fitBesideLegend(map: Drawing["map"], extent: Extent, ring: [number, number][]) {
+  const view = map.getView();
+  const [width = 0, height = 0] = map.getSize() ?? [];
+  const resolution = (right: number, below: number) => {
+    view.fit(extent, { padding: [AROUND[0], right, below, AROUND[3]] });
+    return view.getResolution()!;
+  };
+  const at = resolution(AROUND[1], AROUND[2]);
+  const [e, n] = view.getCenter() as [number, number];
+  const under = ring.some(
+    (p) => (p[0] - e) / at > width / 2 - LEGEND.width && (n - p[1]) / at > height / 2 - LEGEND.height,
+  );
+  if (!under) return;
+  const beside = resolution(LEGEND.width, AROUND[2]);
+  if (resolution(AROUND[1], LEGEND.height) > beside) resolution(LEGEND.width, AROUND[2]);
 }
 
 function Empty() {

@@ -6,7 +6,7 @@ export function hangings(plan: Plan, of: "flight" | "control"): { id: string; na
   const setups = plan.setups.map((s) => ({ id: `setup/${s.id}`, name: setUpName(plan, s.id), short: s.name }));
   const networks = plan.networks.map((n) => ({
     id: `network/${n.id}`,
-    name: `network ${n.name}`,
+    name: /network/i.test(n.name) ? n.name : `network ${n.name}`,
     short: plan.networks.length === 1 ? "network" : n.name,
   }));
   const own = { id: "nothing/", name: "nothing", short: "nothing" };
