@@ -271,7 +271,7 @@ def _no_grid(heights: str) -> GeodesyError:
     return GeodesyError(
         f"Height system {heights} cannot be reached on this machine{_why(heights)}.",
         where="Brief, heights",
-        mend="State its separation in the Brief, choose EGM96 height (EPSG:5773) or ellipsoidal heights, or bring the geoid's grid.",
+        mend="State its separation in the Brief, or bring its geoid there under geoids of your own; or choose EGM96 height (EPSG:5773) or ellipsoidal heights.",
     )
 
 
@@ -280,7 +280,7 @@ def _why(heights: str) -> str:
         missing = how_to_bring(heights)
     except CRSError:
         return ""
-    return f": {missing}" if missing else ""
+    return f": {missing.partition(':')[0]}" if missing else ""  # what mends it is told beside
 
 
 def height_name(heights: str) -> str:

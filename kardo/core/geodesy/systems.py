@@ -189,7 +189,7 @@ def _fitting(lon: float, lat: float, unit: str, own: str) -> list[GridOffer]:
 def heights_at(lon: float, lat: float, area: str = "") -> list[CrsInfo]:
     """The height systems of a place in degrees that a geoid grid leads to: first those of the country that an area of use
     (of the grid) begins with, then by the smallest area, the newest first; but those that this machine has not the grid for
-    last. Raises GeodesyError for a place that is none."""
+    last, and after those of the land those of the sea before it. Raises GeodesyError for a place that is none."""
     country = area.split(" - ", maxsplit=1)[0].rstrip(".")
     found = {}
     for info in _at(PJType.VERTICAL_CRS, lon, lat):
@@ -197,9 +197,15 @@ def heights_at(lon: float, lat: float, area: str = "") -> list[CrsInfo]:
         grids = _geoids(code, lon, lat)
         if grids and not _counts_down(code):
             one = CrsInfo(code, info.name, of, _bring(grids))
-            found[one] = (bool(one.missing), country not in of, _size(info.area_of_use), -int(info.code))
+            found[one] = (
+                bool(one.missing),
+                country not in of,
+                "offshore" in info.name.casefold(),
+                _size(info.area_of_use),
+                -int(info.code),
+            )
     everywhere = CrsInfo(ELLIPSOIDAL, "ellipsoidal heights", "everywhere")
-    return sorted([*found, everywhere], key=lambda one: found.get(one, (False, True, math.inf, 0)))
+    return sorted([*found, everywhere], key=lambda one: found.get(one, (False, True, False, math.inf, 0)))
 
 
 @lru_cache(maxsize=128)
@@ -359,7 +365,7 @@ def _between(lon: float, west: float, east: float) -> bool:
 def _bring(grids: tuple[tuple[str, ...], ...]) -> str:
     if not grids or any(_file(name) for names in grids for name in names):
         return ""
-    return f"its geoid ({grids[0][0]}) is not at hand: bring the file in the Brief, under geoids of your own, or state its separation there"
+    return f"its geoid ({grids[0][0]}) is not at hand: take it and state its separation in the Brief, or bring the file there, under geoids of your own"
 
 
 def _file(name: str) -> str:

@@ -1,5 +1,6 @@
 import { lazy, Suspense, useState } from "react";
 import type { Finding } from "../api/client";
+import { unbroken } from "../lib/units";
 import { Severity } from "../ui/Severity";
 import { usePlan } from "./plan";
 import { useWorkbench } from "./workbench";
@@ -43,7 +44,7 @@ function Tried({ found }: { found: Finding[] | null }) {
       {found.map((f) => (
         <p key={f.rule + f.object} className="flex items-start gap-2">
           <Severity of={f.severity} />
-          <span>{f.words}</span>
+          <span>{unbroken(f.words)}</span>
         </p>
       ))}
     </div>
@@ -65,7 +66,8 @@ function Found({ of: f }: { of: Finding }) {
       <div className="flex items-start gap-2">
         <Severity of={f.severity} />
         <span className="flex-1" title={f.why}>
-          {f.severity === "stop" ? <strong>{f.words}</strong> : f.words} <span className="text-quiet">{f.mend}</span>
+          {f.severity === "stop" ? <strong>{unbroken(f.words)}</strong> : unbroken(f.words)}{" "}
+          <span className="text-quiet">{unbroken(f.mend)}</span>
           {f.house && <span className="text-quiet"> House rule since {f.house}</span>}{" "}
           <button
             className="cursor-pointer text-quiet underline"

@@ -9,6 +9,7 @@ const KEYS: [string, string][] = [
   ["arrows", "nudge the chosen point 0.1 m; with Shift 1 m"],
   ["Delete", "remove the chosen point"],
   ["E", "next error layer"],
+  ["Z", "the whole site"],
   ["[ and ]", "step through the findings"],
   ["P", "pin the prediction, to compare; again to let go"],
   ["Ctrl+Z, Ctrl+Shift+Z", "undo, redo"],

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense } from "react";
 import { call, type Book, type Figures, type Result, type Undetermined } from "../api/client";
-import { chance, fine, fineUnit, percent } from "../lib/units";
+import { chance, fine, fineUnit, percent, unbroken } from "../lib/units";
 import { Staves, UNMARKED } from "../plots/Staves";
 import { useClose } from "../stations/close/useClose";
 import { Fine } from "../ui/Fine";
@@ -270,7 +270,7 @@ function Budget({ result }: { result: Result }) {
           (±{fine(largest.sigma_v, unit, 0)} {fineUnit(unit)}).
         </p>
       )}
-      <p className="mt-1 text-sm">{told?.blind[0]}</p>
+      <p className="mt-1 text-sm">{told?.blind[0] && unbroken(told.blind[0])}</p>
     </div>
   );
 }

@@ -100,6 +100,7 @@ export function useShortcuts(showHelp: (show: boolean) => void, stand: (posture:
         ...Object.fromEntries(TOOLS.map((t) => [t.key.toLowerCase(), () => bench.setPlacing(t.places)])),
         e: () => bench.setLayer(LAYERS[(LAYERS.indexOf(bench.layer) + 1) % LAYERS.length]!),
         p: () => bench.setPinning(true),
+        z: () => bench.setGoTo({ whole: true }),
         "[": () => stepFinding(-1),
         "]": () => stepFinding(1),
         "?": () => showHelp(true),

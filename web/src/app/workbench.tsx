@@ -63,6 +63,9 @@ export interface Covered {
   muchIsGood: boolean;
 }
 
+/** Where the sheet is wanted: over a place, or over the whole site. */
+export type GoTo = { e: number; n: number } | { whole: true };
+
 /** What is open and chosen on the sheet; nothing here is part of the plan. The open station stands in the address. */
 interface Workbench {
   station: Station;
@@ -113,8 +116,8 @@ interface Workbench {
   /** The points that are ticked in the Control table, by id. */
   marked: Record<string, boolean>;
   setMarked: Dispatch<SetStateAction<Record<string, boolean>>>;
-  goTo: { e: number; n: number } | null;
-  setGoTo: (place: { e: number; n: number } | null) => void;
+  goTo: GoTo | null;
+  setGoTo: (place: GoTo | null) => void;
 }
 
 const Bench = createContext<Workbench | null>(null);
@@ -165,7 +168,7 @@ export function WorkbenchProvider({ children }: { children: ReactNode }) {
   const [brought, setBrought] = useState<Brought | null>(null);
   const [covered, setCovered] = useState<Covered | null>(null);
   const [proposed, setProposed] = useState<Spot[] | null>(null);
-  const [goTo, setGoTo] = useState<{ e: number; n: number } | null>(null);
+  const [goTo, setGoTo] = useState<GoTo | null>(null);
   const value = useMemo(
     () => ({
       station,

@@ -12,6 +12,7 @@ import {
   surfaceUnit,
   UNITS,
   volume,
+  unbroken,
   volumeUnit,
   degrees,
 } from "./units";
@@ -81,5 +82,13 @@ describe("angles", () => {
     expect(degrees(234.6253)).toBe("234°37'31\"");
     expect(degrees(59.99999)).toBe("60°00'00\"");
     expect(degrees(null)).toBe("–");
+  });
+});
+
+describe("sentences", () => {
+  it("keep a figure and its unit on one line", () => {
+    expect(unbroken("good to 50.2 mm at 95 %, which is 2673 m³; 12 marks, 5 min")).toBe(
+      "good to 50.2\u00a0mm at 95\u00a0%, which is 2673\u00a0m³; 12 marks, 5\u00a0min",
+    );
   });
 });

@@ -99,6 +99,11 @@ export function chance(share: number): string {
   return share > 0.99 ? "> 99 %" : share < 0.01 ? "< 1 %" : percent(share);
 }
 
+/** A sentence in which no figure is parted from its unit at the end of a line. */
+export function unbroken(words: string): string {
+  return words.replace(/(\d) (?=%|(?:mm|cm|m|ft|ftUS|min|ha|ppm)(?!\w))/g, "$1\u00a0");
+}
+
 const SMALL_AREA = 1000;
 
 /** Area in hectares, or acres where the job is in feet; a small one in square metres or feet. */

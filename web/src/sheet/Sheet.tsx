@@ -6,7 +6,7 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import "ol/ol.css";
 import { call, type TerrainDrawing } from "../api/client";
 import { usePlan } from "../app/plan";
-import { useWorkbench } from "../app/workbench";
+import { useWorkbench, type GoTo } from "../app/workbench";
 import { LAYERS } from "../stations/registry";
 import { useCovered } from "./covered";
 import { build, closed, GRID, sourceOf, type Drawing, type SheetView, type ToolContext } from "./drawing";
@@ -76,7 +76,7 @@ export function Sheet() {
   useStripEnds(drawing, tools);
   useWarm();
   useFirstView(drawing, plan.site.boundary, view.terrain?.extent as Extent | undefined);
-  useGoing(drawing, bench.goTo, bench.preview);
+  useGoing(drawing, bench.goTo, bench.preview, plan.site.boundary);
 
   const { left, top, right, bottom } = BOX;
   return (
@@ -263,15 +263,34 @@ function useWarm() {
   }, [hash, wanted, warm]);
 }
 
-function useGoing(drawing: Drawing | null, goTo: { e: number; n: number } | null, preview: [number, number][] | null) {
+/** Goes where the sheet is wanted: to a place, to what is about to be taken, and back to the whole site when that is settled. */
+function useGoing(
+  drawing: Drawing | null,
+  goTo: GoTo | null,
+  preview: [number, number][] | null,
+  boundary: [number, number][],
+) {
+  const site = useRef(boundary);
+  const previewed = useRef(false);
   useEffect(() => {
-    if (drawing && goTo) drawing.map.getView().animate({ center: [goTo.e, goTo.n], duration: 250 });
+    site.current = boundary;
+  }, [boundary]);
+  useEffect(() => {
+    if (!drawing || !goTo) return;
+    if ("whole" in goTo) fitSite(drawing.map, site.current);
+    else drawing.map.getView().animate({ center: [goTo.e, goTo.n], duration: 250 });
   }, [drawing, goTo]);
   useEffect(() => {
-    if (!drawing || !preview) return;
+    if (!drawing || (!preview && !previewed.current)) return;
+    previewed.current = !!preview;
+    if (!preview) return fitSite(drawing.map, site.current);
     const extent = new Polygon([closed(preview)]).getExtent();
     drawing.map.getView().fit(buffer(extent, 30), { padding: [20, 20, 20, 20] });
   }, [drawing, preview]);
+}
+
+function fitSite(map: Drawing["map"], boundary: [number, number][]) {
+  if (boundary.length >= 3) fitBesideLegend(map, new Polygon([closed(boundary)]).getExtent(), boundary);
 }
 
 /** Fits the sheet once when the job opens, and again when a first boundary or terrain arrives. */

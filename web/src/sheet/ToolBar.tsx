@@ -4,7 +4,7 @@ import { TOOLS } from "../stations/registry";
 
 /** What can be placed, and which error layer is shown. */
 export function ToolBar() {
-  const { placing, setPlacing, layer, setLayer, covered } = useWorkbench();
+  const { placing, setPlacing, layer, setLayer, covered, setGoTo } = useWorkbench();
   const { plan } = usePlan();
   const bare = !plan.site.boundary.length;
   return (
@@ -34,6 +34,15 @@ export function ToolBar() {
         <option value="images">{plan.flights.some((f) => f.scanner) ? "strips" : "images"}</option>
         <option value="none">no layer</option>
       </select>
+      {!bare && (
+        <button
+          className="button text-sm"
+          onClick={() => setGoTo({ whole: true })}
+          title="the whole site on the sheet (Z)"
+        >
+          <kbd className="figures opacity-75">Z</kbd> whole site
+        </button>
+      )}
     </div>
   );
 }

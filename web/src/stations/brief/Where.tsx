@@ -124,9 +124,7 @@ function Offers(props: { reading: WhereReading; onTake: (grid: Schemas["GridOffe
                 <span>
                   {h.name} {h.code !== "ellipsoidal" && <span className="figures text-sm text-quiet">{h.code}</span>}
                   {h.missing && (
-                    <span className="block text-sm text-decision-text">
-                      {h.missing}; or take it, and state its separation
-                    </span>
+                    <span className="block text-sm text-decision-text">{h.missing}</span>
                   )}
                 </span>
               </label>

@@ -14,6 +14,7 @@ import {
   surfaceUnit,
   volume,
   volumeUnit,
+  unbroken,
 } from "../../lib/units";
 import { Histogram } from "../../plots/Histogram";
 import { NumberField } from "../../ui/fields";
@@ -182,7 +183,7 @@ function Promised({ result }: { result: Result }) {
         <section className="max-w-md">
           <h3 className="font-bold">What the checks are blind to</h3>
           {told?.blind.map((words) => (
-            <p key={words}>{words}</p>
+            <p key={words}>{unbroken(words)}</p>
           ))}
           <p className="mt-2 text-sm">
             <span className="text-quiet">What {standard.name} does not say:</span> {standard.silent}
