@@ -188,7 +188,7 @@ def _options(shapes: tuple[Shape, ...], source: CRS, on: Ground, unit: str) -> t
                 Option(str(k), f"{which}{len(shape.places)} corners, {size}{', with holes' if shape.holes else ''}")
             )
             continue
-        if size:
+        if size and Polygon(places).is_valid:  # a centre line with a bend to each side closes across itself
             out.append(Option(str(k), f"{which}an open line: closed into an area of {size}"))
         out += [
             Option(f"{k}:{width}", f"{which}a corridor {length(width, unit)} wide along the line") for width in WIDTHS
