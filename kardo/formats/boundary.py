@@ -31,13 +31,16 @@ MAX_BYTES, MAX_RINGS, MOST_OFFERED = 2_000_000, 1000, 12
 @dataclass(frozen=True)
 class Boundary:
     """One ring of grid metres, not closed, with how it was read and its area in square metres. Where options stand, the ring is
-    that of the first, and the user has to choose; what is said of a transformation that is approximate, has to be accepted."""
+    that of the first, and the user has to choose; what is said of a transformation that is approximate, has to be accepted. axis and
+    width: of a corridor, grid metres and metres on the ground, so that it can be flown along."""
 
     ring: tuple[tuple[float, float], ...]
     how: tuple[str, ...]
     area: float
     options: tuple[Option, ...] = ()
     approximate: str = ""
+    axis: tuple[tuple[float, float], ...] = ()
+    width: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -155,12 +158,14 @@ def _of_shapes(outlines: Outlines, on: Ground, unit: str, chosen: str) -> Bounda
     places, way = _to_grid(shape.places, source, on[0])
     said = f"From {source.name} {way.words}."
     told = [] if way.exact else [said]
-    if width.isdigit() and not shape.closed:
+    axis = places if width.isdigit() and not shape.closed else []
+    if axis:
         told = [*told, f"The open line is the axis of a corridor {length(int(width), unit)} wide."]
         places = _corridor(places, int(width) * _scale(LineString(places), on))
     elif not shape.closed:
         told = [*told, "The open line is closed."]
     found = _checked([(float(e), float(n)) for e, n in places], [*how, *told], on)
+    found = replace(found, axis=tuple(axis), width=float(width) if axis else 0.0)
     return replace(found, options=options, approximate=said if way.approximate else "")
 
 

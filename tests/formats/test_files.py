@@ -111,8 +111,9 @@ def test_an_open_line_is_closed_or_made_a_corridor_only_when_that_is_chosen():
     assert [o.key for o in found.options] == ["0", "0:10", "0:20", "0:50", "0:100"]
     corridor = read_boundary(data, "x.json", GRID, "m", None, "0:20")
     assert corridor.area == pytest.approx(20 * (200 + 120), rel=0.01) and not corridor.options
+    assert len(corridor.axis) == 3 and corridor.width == 20, "to be flown along"
     closed_ = read_boundary(data, "x.json", GRID, "m", None, "0")
-    assert closed_.area == pytest.approx(200 * 120 / 2, rel=0.001)
+    assert closed_.area == pytest.approx(200 * 120 / 2, rel=0.001) and not closed_.axis
     ring = several(feature("LineString", geographic()))
     assert not read_boundary(ring, "x.json", GRID, "m").options
 

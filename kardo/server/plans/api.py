@@ -199,6 +199,8 @@ class BoundaryOut(Schema):
     area: float
     options: list[Option]
     approximate: str
+    axis: list[tuple[float, float]]
+    width: float
 
 
 @router.post("/{job_id}/read/boundary", response=BoundaryOut)
@@ -220,6 +222,8 @@ def read_boundary(
         area=found.area,
         options=list(found.options),
         approximate=found.approximate,
+        axis=found.axis,
+        width=found.width,
     )
 
 

@@ -5011,6 +5011,13 @@ export interface components {
             options: components["schemas"]["Option"][];
             /** Approximate */
             approximate: string;
+            /** Axis */
+            axis: [
+                number,
+                number
+            ][];
+            /** Width */
+            width: number;
         };
         /**
          * Option

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { call, type BoundaryReading, type CrsLine, type Sent, type TerrainReading } from "../../api/client";
+import { call, type BoundaryReading, type Edit, type CrsLine, type Sent, type TerrainReading } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { area, fine, fineUnit, length, ofHeap, surface, surfaceUnit, volume, volumeUnit } from "../../lib/units";
@@ -79,15 +79,15 @@ function BoundaryImport() {
     setPreview(null);
   }
 
-  async function take(asArea = false) {
-    if (!reading) return;
-    const ring = reading.ring;
-    const taken = await edit(asArea ? [newArea(plan, ring)] : fieldEdits(plan, "site", { boundary: ring }));
-    if (taken) {
-      leave();
-      setText("");
-    }
+  async function take(edits: Edit[]) {
+    if (!(await edit(edits))) return;
+    leave();
+    setText("");
   }
+
+  const flight = plan.flights.find((f) => f.purpose === "map");
+  const along =
+    reading?.axis.length && flight ? { pattern: "corridor" as const, line: reading.axis, width: reading.width } : null;
 
   const ready = reading && !reading.options.length && (accepted || !reading.approximate);
   return (
@@ -127,10 +127,28 @@ function BoundaryImport() {
           <Options options={reading.options} onChoose={(key) => void show(of.choose(key))} />
           <Approximate words={reading.approximate} what="this boundary" accepted={accepted} onAccept={setAccepted} />
           <div className="mt-1 flex gap-2">
-            <button className="button" disabled={!ready} onClick={() => void take()}>
+            {along && (
+              <button
+                className="button"
+                disabled={!ready}
+                onClick={() =>
+                  void take([
+                    ...fieldEdits(plan, "site", { boundary: reading.ring }),
+                    ...fieldEdits(plan, `flights/${flight!.id}`, along),
+                  ])
+                }
+              >
+                Take it, and fly along the line
+              </button>
+            )}
+            <button
+              className="button"
+              disabled={!ready}
+              onClick={() => void take(fieldEdits(plan, "site", { boundary: reading.ring }))}
+            >
               Take this boundary
             </button>
-            <button className="button" disabled={!ready} onClick={() => void take(true)}>
+            <button className="button" disabled={!ready} onClick={() => void take([newArea(plan, reading.ring)])}>
               Take it as an area for volumes
             </button>
             <button className="button" onClick={leave}>

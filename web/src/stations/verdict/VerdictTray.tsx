@@ -26,6 +26,9 @@ import { Advice } from "./Advice";
 import { Compare } from "./Compare";
 import { TargetsLost } from "./TargetsLost";
 
+/** Metres of a source that is told although another is all of the error: beside a base taken here, what the checks see. */
+const BESIDE_ALL = 0.0005;
+
 const FILES = [
   ["points.csv", "point list, CSV"],
   ["control.geojson", "GeoJSON"],
@@ -163,7 +166,7 @@ function Promised({ result }: { result: Result }) {
             <tbody>
               {result.budget
                 .map((s, k) => ({ ...s, name: told?.budget[k] ?? s.kind }))
-                .filter((s) => Math.max(s.share_h, s.share_v) > 0.0005)
+                .filter((s) => Math.max(s.share_h, s.share_v) > 0.0005 || Math.max(s.sigma_h, s.sigma_v) > BESIDE_ALL)
                 .map((s) => (
                   <tr key={s.kind + s.id}>
                     <td>{s.name}</td>
