@@ -42,7 +42,7 @@ function Tried({ found }: { found: Finding[] | null }) {
       <p className="font-bold">Where it is now</p>
       {!found.length && <p className="text-settled">● nothing against it</p>}
       {found.map((f) => (
-        <p key={f.rule + f.object} className="flex items-start gap-2">
+        <p key={f.rule + f.object + f.words} className="flex items-start gap-2">
           <Severity of={f.severity} />
           <span>{unbroken(f.words)}</span>
         </p>

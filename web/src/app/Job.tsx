@@ -132,7 +132,7 @@ function InTheField() {
   const { entries } = useOutbox();
   return (
     <div className="touch flex h-dvh flex-col bg-paper">
-      <header className="flex min-h-[44px] items-center gap-2 border-b border-ink px-2">
+      <header className="flex min-h-[44px] items-center gap-2 px-2">
         <Link className="flex min-h-[44px] items-center font-bold text-decision-text" to="/">
           Kardo
         </Link>
@@ -140,13 +140,20 @@ function InTheField() {
           {plan.brief.title}
         </h1>
         {entries.length > 0 && <span className="figures text-sm">{entries.length} waiting</span>}
+        <ThemeChoice />
+      </header>
+      <nav className="grid grid-cols-3 gap-1 border-b border-ink px-2 pb-1" aria-label="Stations">
         {IN_THE_FIELD.map((s) => (
-          <button key={s} className="button min-h-[44px] px-3" aria-pressed={s === station} onClick={() => open(s)}>
+          <button
+            key={s}
+            className="button min-h-[44px] justify-center"
+            aria-pressed={s === station}
+            onClick={() => open(s)}
+          >
             {s}
           </button>
         ))}
-        <ThemeChoice />
-      </header>
+      </nav>
       <main className="flex min-h-0 flex-1 flex-col">
         <Refused />
         {IN_THE_FIELD.includes(station) ? (

@@ -71,6 +71,8 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
   const step = niceStep(full / 26);
   const blocks = Array.from({ length: Math.ceil(full / step) }, (_, k) => k);
   const aboveLimit = y((main ?? 0) * scale) < y(limit);
+  const close = main !== null && rod.limit !== null && Math.abs(y(main * scale) - y(limit)) < 14;
+  const aside = !close ? 0 : aboveLimit ? -9 : 11; // its figure off the tolerance's line
   const marks = [
     { key: "pinned", value: rod.pinned },
     { key: "ghost", value: rod.ghost },
@@ -156,7 +158,7 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
           {mark.key === "predicted" && (
             <text
               x="82"
-              y="5"
+              y={5 + aside}
               fontSize="15.5"
               fontWeight="700"
               fill="var(--ink)"
@@ -167,7 +169,7 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
             </text>
           )}
           {mark.key === "predicted" && unit !== "m" && (
-            <text x="83" y="17" fontSize="10" fill="var(--quiet)" className="figures">
+            <text x="83" y={aside < 0 ? -16 : 17 + aside} fontSize="10" fill="var(--quiet)" className="figures">
               {inMillimetres(mark.value, unit)}
             </text>
           )}
@@ -177,7 +179,8 @@ function Stave({ rod, unit }: { rod: Rod; unit: string }) {
         <text
           x="128"
           y={
-            y(rod.predicted * scale) + (aboveLimit && y(rod.predicted * scale) > TOP + 12 ? -9 : unit === "m" ? 19 : 29)
+            y(rod.predicted * scale) +
+            (aboveLimit && y(rod.predicted * scale) > TOP + 12 ? -9 + 1.5 * aside : (unit === "m" ? 19 : 29) + aside)
           }
           fontSize="11"
           textAnchor="end"

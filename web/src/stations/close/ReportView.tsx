@@ -34,7 +34,7 @@ export function ReportView({ close, steps }: CloseViewProps) {
         <h3 className="font-bold">Findings in what was done</h3>
         {!close.findings.length && <p className="text-quiet">None.</p>}
         {close.findings.map((finding) => (
-          <div key={finding.rule + finding.object} className="border-b border-hairline py-1 text-sm">
+          <div key={finding.rule + finding.object + finding.words} className="border-b border-hairline py-1 text-sm">
             <p>
               <span className={finding.severity === "note" ? "text-quiet" : "text-decision"} aria-hidden>
                 {finding.severity === "note" ? "◇" : "◆"}
