@@ -132,7 +132,7 @@ def _sign_in(page, product, name):
 def signed_in(page, product):
     """A page of the planner's, with every error of the browser's console collected."""
     page.console_errors = []
-    page.on("console", lambda m: page.console_errors.append(m.text) if m.type == "error" else None)
+    page.on("console", lambda m: page.console_errors.append(m.text) if m.type in ("error", "warning") else None)
     page.on("pageerror", lambda e: page.console_errors.append(str(e)))
     _sign_in(page, product, "planner")
     return page

@@ -1,5 +1,5 @@
 import { useEffect } from "react";
-import type { Drawing, ToolContext } from "../drawing";
+import { pointAt, type Drawing, type ToolContext } from "../drawing";
 import { place } from "../placing";
 
 /** What Enter presses or fills in, so that it places nothing there. */
@@ -19,10 +19,7 @@ export function usePlace(drawing: Drawing | null, { placing, plan, edit, select,
     const clicked = (event: { coordinate: number[]; pixel: number[] }) => {
       if (placing === "area" || placing === "feature") return;
       if (placing) return put(event.coordinate[0]!, event.coordinate[1]!);
-      const hit = drawing.map.forEachFeatureAtPixel(event.pixel, (f) => f, {
-        layerFilter: (l) => l === drawing.layers.get("points"),
-        hitTolerance: 6,
-      });
+      const hit = pointAt(drawing, event.pixel);
       select(hit ? String(hit.getId()) : null);
     };
     const key = (event: KeyboardEvent) => {
