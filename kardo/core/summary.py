@@ -391,18 +391,18 @@ def source_name(plan: Plan, share: Share | BlindSpot) -> str:
     camera = f" of {name_of(plan, 'camera', share.id)}" if several_cameras and share.id else ""
     flight = f" of {name_of(plan, 'flight', share.id)}" if several_flights and share.id else ""
     plain = {
-        "images": "images",
+        "images": "image measurements",
         "targets": "surveyed targets",
-        "positions": f"camera positions{camera}",
+        "positions": f"camera position noise{camera}",
         "calibration": f"calibration{camera}",
-        "legs": f"legs{flight}",
-        "pattern": f"lens and shutter pattern{camera}",
+        "legs": f"positioning per sortie{flight}",
+        "pattern": f"unmodelled lens and shutter errors{camera}",
         "boresight": f"boresight of the scanner{flight}",
         "range": f"range and lever arm{flight}",
         "attitude": f"attitude of the inertial unit{flight}",
         "returns": "noise of the returns",
         "ties": "matching of strips",
-        "points": "what a point is",
+        "points": "point identification",
         "surface": "slope" if plan.scans else "matching and slope",
         "geoid": "geoid separation, as stated" if plan.brief.separation else "geoid model",
         "local": "site calibration",
@@ -417,7 +417,7 @@ def judged_words(plan: Plan, result: Result) -> str:
     if heights_of_surface(plan.brief) and "surface" in added:
         words += f": {'slope adds' if plan.scans else 'matching and slope add'} ±{small(added['surface'].sigma_v, unit)} to a single one"
     if "points" in added:
-        words += f". In plan, what a point is adds ±{small(added['points'].sigma_h / math.sqrt(2), unit)} each axis"
+        words += f". In plan, point identification adds ±{small(added['points'].sigma_h / math.sqrt(2), unit)} each axis"
     return words + "."
 
 
@@ -445,14 +445,14 @@ def blind_words(plan: Plan, result: Result) -> list[str]:
     if not count:
         return ["There are no checks: nothing in this plan would show an error."]
     if not result.blind:
-        return ["The checks hang on nothing large that the map hangs on: they see the error as it is."]
+        return ["The checks share no large error with the map: they see the error as it is."]
     return [_blind_sentence(plan, spot, count) for spot in result.blind]
 
 
 def _blind_sentence(plan: Plan, spot: BlindSpot, count: int) -> str:
     everyone = spot.checks == count
-    who = "Every check hangs" if everyone else f"{spot.checks} of {count} checks hang"
+    who = "Every check shares it" if everyone else f"{spot.checks} of {count} checks share it"
     return (
         f"{'Height' if spot.in_height else 'Plan'}: {100 * spot.share:.0f} % of the variance is {source_name(plan, spot)} "
-        f"(±{small(spot.sigma, plan.brief.unit)}). {who} on it too, so {'no check' if everyone else 'only the others'} can see that share."
+        f"(±{small(spot.sigma, plan.brief.unit)}). {who}, so {'no check' if everyone else 'only the others'} can see it."
     )

@@ -89,7 +89,7 @@ def test_a_card_is_made_printed_and_read_back(signed_in, django_db_blocker):
     back.get_by_label("height it shows").fill(f"{apc + 1.82971 / (1200 / 3937):.4f}")
     back.get_by_role("button", name="hold against the card").click()
     expect(back.get_by_role("status")).to_contain_text("1.830 m higher than planned. Antenna height in twice")
-    expect(page.get_by_test_id("blunders")).to_contain_text("Only 1 of 8 checks hangs elsewhere")
+    expect(page.get_by_test_id("blunders")).to_contain_text("Only 1 of 8 checks is positioned from elsewhere")
     assert barriers(page) == []
     page.get_by_role("button", name="Undo").click()
     settled(page)
@@ -297,7 +297,7 @@ def test_an_antenna_is_taken_from_an_antex_file(signed_in, django_db_blocker, tm
     form.get_by_label("ANTEX 1.4 file").set_input_files(tmp_path / "all.atx")
     form.get_by_label("2 found").select_option(label="SMALL HELIX DOME 17")
     commit(form.get_by_label("Radius that a slant is read to, m"), "0.06")
-    form.get_by_role("button", name="take this antenna").click()
+    form.get_by_role("button", name="use this antenna").click()
     settled(page)
     expect(page.get_by_label("Antenna", exact=True)).to_contain_text("SMALL HELIX DOME 17")
     page.keyboard.press("Alt+3")

@@ -34,10 +34,10 @@ def test_a_layout_is_searched_drawn_and_taken_with_what_is_pinned(signed_in, dja
     view = page.get_by_test_id("search")
     expect(view.get_by_text(re.compile("to pass, 90 % wanted"))).to_be_visible(timeout=60_000)
     expect(view.get_by_text("places tried, 1 of 9 points pinned.")).to_be_visible()
-    proposal = view.get_by_role("row").filter(has=page.get_by_role("button", name="take this"))
+    proposal = view.get_by_role("row").filter(has=page.get_by_role("button", name="use this"))
     targets, checks = (int(proposal.get_by_role("cell").nth(k).inner_text()) for k in (0, 1))
     assert targets >= 1, "the pinned one stays"
-    proposal.get_by_role("button", name="take this").click()
+    proposal.get_by_role("button", name="use this").click()
     line = page.get_by_role("navigation", name="Stations").get_by_role("button", name=re.compile("5 Control"))
     expect(line).to_contain_text(f"{targets} target{'' if targets == 1 else 's'} · {checks} checks")
     settled(page)
@@ -68,7 +68,7 @@ def test_what_is_drawn_on_the_site_forbids_and_is_told(signed_in, django_db_bloc
 def test_points_of_a_file_are_drawn_and_told_before_they_are_taken(signed_in, django_db_blocker):
     page = opened(signed_in, django_db_blocker, "Brought in")
     page.keyboard.press("5")
-    page.get_by_role("button", name="bring points in").click()
+    page.get_by_role("button", name="import points").click()
     g1 = small_plan().control[0]
     rows = (
         f"name;E;N;H\nG1;{g1.e};{g1.n};4\nN1;{E0 + 60};{N0 + 20};4\nN2;{E0 + 120};{N0 + 100};4\nN3;{E0 + 9000};{N0};4\n"
@@ -91,7 +91,7 @@ def test_points_of_a_file_are_drawn_and_told_before_they_are_taken(signed_in, dj
 def test_five_thousand_points_are_told_and_drawn_at_once(signed_in, django_db_blocker):
     page = opened(signed_in, django_db_blocker, "Thousands")
     page.keyboard.press("5")
-    page.get_by_role("button", name="bring points in").click()
+    page.get_by_role("button", name="import points").click()
     rows = "".join(f"P{k},{E0 + k % 100 * 2:.3f},{N0 + k // 100 * 2.3:.3f},4.000\n" for k in range(5000))
     file = {"name": "many.csv", "mimeType": "text/csv", "buffer": f"name,E,N,H\n{rows}".encode()}
     began = time.monotonic()
@@ -185,7 +185,7 @@ def test_the_airspace_is_looked_up_and_leave_is_asked_for(signed_in, django_db_b
     page.keyboard.press("Alt+4")
     view = page.get_by_test_id("airspace")
     view.get_by_role("button", name="look up the airspace").click()
-    view.get_by_role("button", name="Take this into the plan").click()
+    view.get_by_role("button", name="Use this in the plan").click()
     expect(view.get_by_role("row").filter(has_text="CV-1")).to_contain_text("60 m")
     stop = page.get_by_text(re.compile("It flies .* above ground in Corvane harbour"))
     expect(stop).to_be_visible(timeout=30_000)

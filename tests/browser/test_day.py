@@ -64,7 +64,7 @@ def test_a_visit_is_planned_from_nothing(signed_in):
     page.get_by_role("tab", name="visit 2").click()
     page.get_by_label("Date").fill("2027-04-02")
     expect(page.get_by_test_id("day-told")).to_be_visible()
-    page.get_by_role("button", name="somebody else comes").click()
+    page.get_by_role("button", name="add person").click()
     expect(page.get_by_role("group", name="The day by person")).to_contain_text("P1")
     page.get_by_role("button", name="remove visit 2").click()
     expect(page.get_by_role("tab", name="visit 2")).to_have_count(0)

@@ -31,7 +31,7 @@ def started(page, title):
 
 
 def take_offer(page):
-    page.get_by_role("button", name="Take this grid and these heights").click()
+    page.get_by_role("button", name="Use this grid and these heights").click()
     expect(page.get_by_role("heading", name="Where?")).to_have_count(0)
 
 
@@ -64,7 +64,7 @@ def test_in_metres_by_an_outline_and_a_terrain(signed_in, tmp_path):
     take_offer(page)
     page.get_by_role("button", name="to the site").click()
     expect(page.get_by_text("This is how I read it")).to_be_visible()
-    page.get_by_role("button", name="Take this boundary").click()
+    page.get_by_role("button", name="Use this boundary").click()
     expect(page.get_by_text(re.compile("2.4 ha")).first).to_be_visible()
     terrain = tmp_path / "ground.tif"
     terrain.write_bytes(write_terrain(surface(), "EPSG:25828"))
@@ -101,7 +101,7 @@ def test_a_height_system_whose_geoid_is_not_at_hand_is_taken_with_a_stated_separ
         "\n".join(f"{x:.2f} {y:.2f}" for x, y in ((E0, N0), (E0 + 200, N0), (E0 + 200, N0 + 120)))
     )
     page.get_by_role("button", name="Read corners").click()
-    page.get_by_role("button", name="Take this boundary").click()
+    page.get_by_role("button", name="Use this boundary").click()
     expect(page.get_by_test_id("datum-strip")).to_contain_text("EGM2008, N 56.20 m stated")
     expect(page.get_by_label("Height system of the file").get_by_role("option", name="EGM96 height")).to_have_count(1)
 
@@ -152,7 +152,7 @@ def test_in_survey_feet_on_level_ground_and_then_a_terrain_in_feet(signed_in, tm
     page.get_by_label("Corners").fill("\n".join(f"{x / FOOT:.2f} {y / FOOT:.2f}" for x, y in ring))
     page.get_by_role("button", name="Read corners").click()
     expect(page.get_by_text(re.compile("Easting and northing in .*in US survey feet"))).to_be_visible()
-    page.get_by_role("button", name="Take this boundary").click()
+    page.get_by_role("button", name="Use this boundary").click()
     expect(page.get_by_text(re.compile(r"5\.9\d? ac")).first).to_be_visible()
     commit(page.get_by_label(re.compile("Or level ground at, ftUS")), "600")
     placed(page, e, n, "6.142", "601.5")
@@ -180,7 +180,7 @@ def test_the_list_of_jobs_is_searched_copied_and_put_away(signed_in):
     page.get_by_label("Search jobs").fill("nothing of that name")
     expect(page.get_by_text("No job of that name.")).to_be_visible()
     page.get_by_label("Search jobs").fill("sallow plan")
-    demo.get_by_role("button", name="new like this one").click()
+    demo.get_by_role("button", name="duplicate").click()
     expect(page.get_by_text(re.compile("Sallow Bank.*, again")).first).to_be_visible()
     page.goto(page.url.partition("/jobs")[0])
     again = page.get_by_role("listitem").filter(has_text=", again")

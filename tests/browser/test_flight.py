@@ -112,7 +112,7 @@ def test_a_camera_is_taken_from_its_image_and_flown_with(signed_in, django_db_bl
     sample = image(size=(5472, 3648), focal=IFDRational(88, 10), focal_35=24, model="Own sensor")
     view.get_by_label("Sample image").set_input_files({"name": "a.jpg", "mimeType": "image/jpeg", "buffer": sample})
     expect(view).to_contain_text("The data sheet is better")
-    view.get_by_role("button", name="Take this camera").click()
+    view.get_by_role("button", name="Use this camera").click()
     settled(page)
     pixel = view.get_by_label("Pixel in micrometres of Own sensor")
     expect(pixel).to_have_value("2.412")
@@ -139,7 +139,7 @@ def test_a_scanner_is_taken_and_its_density_fills_the_sheet(signed_in, django_db
     tray = page.get_by_test_id("tray-flight")
     expect(tray).to_contain_text("pulses on a m², one pass")
     expect(tray.get_by_label("Forward overlap, %")).to_have_count(0)
-    tray.get_by_label("Targets settle").select_option(label="strips matched, mounting and attitude")
+    tray.get_by_label("Adjust to control").select_option(label="strips matched, mounting and attitude")
     settled(page)
     tray.get_by_label("fly the inertial unit's sequence").uncheck()
     settled(page)
@@ -158,7 +158,7 @@ def test_a_scanner_is_taken_and_its_density_fills_the_sheet(signed_in, django_db
 def test_lines_follow_a_line_of_the_site_and_are_then_ones_own(signed_in, django_db_blocker):
     page = opened(signed_in, django_db_blocker, "Along")
     page.keyboard.press("3")
-    page.get_by_label("Laid as").select_option(label="strips of my own")
+    page.get_by_label("Pattern").select_option(label="strips of my own")
     settled(page)
     before = page.get_by_role("row", name=re.compile(r"^\d+ ")).count()
     page.get_by_role("button", name="remove strip 1").click()
@@ -171,7 +171,7 @@ def test_lines_follow_a_line_of_the_site_and_are_then_ones_own(signed_in, django
     settled(page)
     expect(place).to_have_value(f"{east + 5:.1f}")
     assert page.get_by_role("row", name=re.compile(r"^\d+ ")).count() <= before
-    page.get_by_label("Laid as").select_option(label="corridor")
+    page.get_by_label("Pattern").select_option(label="corridor")
     expect(page.get_by_test_id("tray-flight")).to_contain_text("has no line of the corridor")
     assert barriers(page) == []
 
@@ -183,7 +183,7 @@ def test_a_take_off_place_is_sought_typed_and_put_on_the_sheet(signed_in, django
     page.keyboard.press("Alt+4")
     view = page.get_by_test_id("air-time")
     expect(view).to_contain_text("not chosen; taken as starting", timeout=20_000)
-    view.get_by_role("button", name="where is most in sight?").click()
+    view.get_by_role("button", name="find best line of sight").click()
     expect(view.get_by_role("status")).to_contain_text("all lines in sight")
     view.get_by_role("button", name="take off there").click()
     settled(page)
@@ -204,7 +204,7 @@ def test_a_take_off_place_is_sought_typed_and_put_on_the_sheet(signed_in, django
     assert abs(float(east.input_value()) - 621000) > 100
     assert barriers(page) == []
     page.get_by_role("tab", name="flights").click()
-    page.get_by_label("Laid as").select_option(label="strips of my own")
+    page.get_by_label("Pattern").select_option(label="strips of my own")
     settled(page)
     rows = page.get_by_role("button", name=re.compile("^remove strip"))
     before = rows.count()

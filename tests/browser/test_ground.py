@@ -35,9 +35,9 @@ def started(page, tmp_path):
     site = tmp_path / "site.geojson"
     site.write_bytes(geojson())
     page.get_by_label("Boundary file").set_input_files(site)
-    page.get_by_role("button", name="Take this boundary").click()
+    page.get_by_role("button", name="Use this boundary").click()
     expect(page.get_by_text(re.compile("2.4 ha")).first).to_be_visible()
-    expect(page.get_by_role("button", name="Take this boundary")).to_have_count(0)
+    expect(page.get_by_role("button", name="Use this boundary")).to_have_count(0)
 
 
 def test_from_level_ground_to_a_terrain_and_its_three_usual_faults(signed_in, tmp_path):
@@ -95,11 +95,11 @@ def test_an_open_line_is_asked_about_before_anything_is_taken(signed_in, tmp_pat
     axis = tmp_path / "axis.geojson"
     axis.write_text(json.dumps({"type": "LineString", "coordinates": geographic()[:3]}))
     page.get_by_label("Boundary file").set_input_files(axis)
-    expect(page.get_by_role("button", name="Take this boundary")).to_be_disabled()
+    expect(page.get_by_role("button", name="Use this boundary")).to_be_disabled()
     page.get_by_role("button", name="a corridor 20 m wide along the line").click()
     expect(page.get_by_text("The open line is the axis of a corridor 20 m wide.")).to_be_visible()
-    page.get_by_role("button", name="Take it, and fly along the line").click()
+    page.get_by_role("button", name="Use it, and fly along the line").click()
     expect(page.get_by_text(re.compile("0.6 ha")).first).to_be_visible()
     page.keyboard.press("3")
-    expect(page.get_by_label("Laid as")).to_have_value("corridor")
+    expect(page.get_by_label("Pattern")).to_have_value("corridor")
     expect(page.get_by_label("Width, m", exact=True)).to_have_value("20.0")

@@ -56,7 +56,7 @@ def test_two_flights_from_two_set_ups_by_two_cameras(signed_in, django_db_blocke
     page.keyboard.press("6")
     assert figure(page, "absolute-v") < alone, "a second flight, tilted, strengthens the height"
     budget = page.get_by_test_id("budget")
-    for source in ("positions of 20 MP", "positions of 45 MP", "legs of main flight", "legs of flight 2"):
+    for source in ("camera position noise of 20 MP", "camera position noise of 45 MP", "positioning per sortie of main flight", "positioning per sortie of flight 2"):
         expect(budget).to_contain_text(source)
     page.keyboard.press("3")
     page.get_by_role("tab", name="flight 2").click()
@@ -109,12 +109,12 @@ def test_a_target_occupied_from_two_bases(signed_in):
     page.get_by_test_id("row-G1").click()
     page.get_by_role("button", name="occupations").click()
     page.get_by_role("button", name="another", exact=True).click()
-    second = page.get_by_label("Occupation 2 of G1 hangs on")
+    second = page.get_by_label("Occupation 2 of G1 positioned from")
     second.select_option(label="second base · Heron 2")
-    expect(page.get_by_label("G1 hangs on", exact=True).locator("option:checked")).to_have_text("mixed")
+    expect(page.get_by_label("G1 positioned from", exact=True).locator("option:checked")).to_have_text("mixed")
     settled(page)
     assert figure(page, "absolute-v") < before - 0.5
-    page.get_by_label("G1 hangs on", exact=True).select_option(label="base")
+    page.get_by_label("G1 positioned from", exact=True).select_option(label="base")
     expect(second).to_have_value("")
     expect(page.get_by_label("Minutes before occupation 2 of G1")).to_have_value("45")
     for _ in range(3):

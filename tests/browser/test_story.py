@@ -85,7 +85,7 @@ def test_from_a_boundary_to_a_verdict_and_out(signed_in, tmp_path):  # noqa: PLR
     site.write_bytes(geojson())
     page.get_by_label("Boundary file").set_input_files(site)
     expect(page.get_by_text("This is how I read it")).to_be_visible()
-    page.get_by_role("button", name="Take this boundary").click()
+    page.get_by_role("button", name="Use this boundary").click()
     expect(page.get_by_text(re.compile("2.4 ha")).first).to_be_visible()
     terrain = tmp_path / "ground.tif"
     terrain.write_bytes(write_terrain(surface(), "EPSG:25828"))

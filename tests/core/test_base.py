@@ -228,7 +228,7 @@ def test_who_sees_a_blunder_of_the_base():
     assert seen_by(small_plan(), "base") == "The map and all 4 checks move together: no check sees it."
     plan = small_plan()
     moved = plan.control[-1].model_copy(update={"hangs_on": OwnSession()})
-    assert "Only 1 of 4 checks hangs elsewhere" in seen_by(
+    assert "Only 1 of 4 checks is positioned from elsewhere" in seen_by(
         plan.model_copy(update={"control": (*plan.control[:-1], moved)}), "base"
     )
     bare = plan.model_copy(update={"control": plan.targets})

@@ -337,7 +337,7 @@ def test_a_shift_that_is_only_planned_is_not_taken_for_applied():
 def test_a_block_that_hangs_on_two_things_cannot_be_shifted():
     plan = on_here()
     mixed = plan.model_copy(update={"control": (*plan.control, point("G6", 100, 100, hangs_on=OnSetUp(setup="other")))})
-    with pytest.raises(PlanError, match="G6 does not hang on A") as refused:
+    with pytest.raises(PlanError, match="G6 is not positioned from A") as refused:
         shift_by(mixed, SHIFT)
     assert "process again" in refused.value.mend
     with pytest.raises(PlanError, match="not ones taken “here”"):
@@ -345,7 +345,7 @@ def test_a_block_that_hangs_on_two_things_cannot_be_shifted():
     free = plan.model_copy(
         update={"flights": (plan.flights[0].model_copy(update={"hangs_on": OnSetUp(setup="other")}),)}
     )
-    with pytest.raises(PlanError, match="main flight does not hang on A"):
+    with pytest.raises(PlanError, match="main flight is not positioned from A"):
         shift_by(free, SHIFT)
 
 

@@ -45,7 +45,7 @@ def test_thirty_kilometres_move_the_whole_site_and_no_target_from_there_mends_it
     (spot,) = [b for b in far.blind if b.kind == "distance"]
     assert spot.checks == 9 and spot.in_height and spot.sigma == pytest.approx(SHARED * 0.03, rel=0.02)
     words = " ".join(blind_words(far_plan(30_000.0), far))
-    assert "distance to mark A (±26.7 mm). Every check hangs on it too" in words
+    assert "distance to mark A (±26.7 mm). Every check shares it" in words
     (told,) = [f for f in found(far_plan(30_000.0), None) if f.rule == "base-distance"]
     assert "±30.0 mm each axis" in told.words
 

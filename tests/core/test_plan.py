@@ -97,7 +97,7 @@ def test_control_on_a_set_up_without_a_mark_is_not_predicted_as_if_that_had_no_e
     setups = (*small_plan().setups, SetUp(id="bare", name="second", antenna="disc"))
     own = (Occupation(), Occupation(after_min=60, hangs_on=hung))
     plan = small_plan(setups=setups, control=(point("G1", 10, 10, occupations=own), *small_plan().control[1:]))
-    assert missing(plan) == [("base", "Put the set-up second on a mark: control hangs on it.")]
+    assert missing(plan) == [("base", "Put the set-up second on a mark: control is positioned from it.")]
     with pytest.raises(PlanError, match="second"):
         predict(plan)
     assert not missing(small_plan(setups=setups)), "nothing hangs on it"
@@ -167,7 +167,7 @@ def test_the_marks_own_error_comes_through_whole_and_unseen(result):
     moved = predict(loose)
     assert moved.rmse_v == pytest.approx(np.sqrt(result.rmse_v**2 - 0.015**2 + 0.3**2), rel=1e-3)
     assert moved.seen_rmse_v == pytest.approx(result.seen_rmse_v, rel=1e-3)
-    assert "Every check hangs on it" in blind_words(loose, moved)[0]
+    assert "Every check shares it" in blind_words(loose, moved)[0]
 
 
 def test_a_check_on_another_mark_sees_the_base():
@@ -180,7 +180,7 @@ def test_a_check_on_another_mark_sees_the_base():
     other = predict(apart)
     assert other.seen_rmse_v > predict(plan).seen_rmse_v
     assert blind_words(apart, other) == [
-        "The checks hang on nothing large that the map hangs on: they see the error as it is."
+        "The checks share no large error with the map: they see the error as it is."
     ]
 
 

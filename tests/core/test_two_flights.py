@@ -164,7 +164,7 @@ def test_a_second_flight_helps_and_is_told_in_the_budget(result):
     assert result.rmse_v < alone.rmse_v
     names = dict(zip(((s.kind, s.id) for s in result.budget), told(plan, result).budget, strict=True))
     assert names["mark", "A"] == "mark A" and names["mark", "B"] == "mark Heron"
-    assert names["legs", "slant"] == "legs of slant flight"
+    assert names["legs", "slant"] == "positioning per sortie of slant flight"
     assert "45 MP" in names["calibration", "mp45"] and "20 MP" in names["positions", "mp20"]
     assert sum(s.share_v for s in result.budget) == pytest.approx(1, abs=1e-9)
 

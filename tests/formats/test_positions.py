@@ -102,7 +102,7 @@ def test_what_cannot_be_shifted_is_refused_in_words(files, capsys):
     )
     (files / "plan.json").write_text(json.dumps(elsewhere.to_json()))
     assert main(["shift", str(files / "plan.json"), str(files / "photos.csv"), *words]) == 1
-    assert "G2 does not hang on Quarry 1" in capsys.readouterr().err and not (files / "out.csv").exists()
+    assert "G2 is not positioned from Quarry 1" in capsys.readouterr().err and not (files / "out.csv").exists()
 
 
 def test_points_move_by_as_much_as_they_hang_on_the_base():

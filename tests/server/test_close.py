@@ -262,8 +262,8 @@ def test_in_feet_on_another_grid_with_two_flights_and_two_cameras(planner, signe
     told = bring_in(planner, job, plan)
     assert told["state"] == "done" and told["verdict"]["passed"] and told["against"]["test"]["says"] == "as predicted"
     assert any("ftUS (" in line and " mm)" in line for line in told["against"]["words"])
-    assert {"positions of 20 MP, mechanical shutter", "legs of second flight"} <= {
-        b["name"].replace("camera ", "") for b in told["budget"]
+    assert {"camera position noise of 20 MP, mechanical shutter", "positioning per sortie of second flight"} <= {
+        b["name"] for b in told["budget"]
     }
     signed = post(signer, job, "sign", certified=CERTIFIED).json()["reports"][0]
     record, _ = read_report(planner.get(f"/api/jobs/{job.pk}/close/reports/{signed['id']}.pdf").content)

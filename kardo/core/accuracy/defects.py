@@ -224,7 +224,7 @@ def _named_directions(net: Network, formed: Normals, scale: Floats) -> list[tupl
         hanging = moved.any(axis=1)
         together = _motion(np.zeros_like(c), moved, r, len(formed.corner)) - alone
         who = "the block" if hanging.all() else spans(formed.order[hanging]) if hanging.any() else "it"
-        words = f"Nothing fixes {who} in {axis}: they hang on {name}, whose own error is unknown."
+        words = f"Nothing fixes {who} in {axis}: they are positioned from {name}, whose own error is unknown."
         out.append(("datum", words, DATUM_MEND, together))
     for k, f_px in enumerate(net.f_px):
         of_camera = net.camera[formed.order] == k

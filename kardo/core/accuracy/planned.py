@@ -153,7 +153,7 @@ def _unmarked(plan: Plan, told: set[str]) -> list[tuple[str, str]]:
     """Set-ups without a mark that control hangs on: it would be predicted as if they had no error."""
     hung = {on.setup for p in plan.control for on in p.by_hanging if isinstance(on, OnSetUp | OnInstrument)}
     bare = [s for s in plan.setups if s.id in hung - told and s.mark is None]
-    return [("base", f"Put the set-up {s.name} on a mark: control hangs on it.") for s in bare]
+    return [("base", f"Put the set-up {s.name} on a mark: control is positioned from it.") for s in bare]
 
 
 def planned_network(plan: Plan) -> Planned:
@@ -437,7 +437,7 @@ def _hung(
 
 def _place(index: ShiftIndex, shift: Shift, point: ControlPoint) -> int:
     if shift.key not in index:
-        raise PlanError(f"{point.name} hangs on what is not in this network.", where="Control")
+        raise PlanError(f"{point.name} is positioned from what is not in this network.", where="Control")
     return index[shift.key]
 
 

@@ -210,7 +210,7 @@ def _end(verb: str, has: float, wanted: float, within: str, short: str) -> list[
         words = f"The log {verb} {-has:.0f} min {short} as planned."
         return [Remark("stop", words, "What was flown then has no base: fly it again, or take another base's log.")]
     if has < wanted - 0.5:
-        words = f"The log {verb} {has:.0f} min {within} as planned; {wanted:.0f} min are the custom."
+        words = f"The log {verb} {has:.0f} min {within} as planned; {wanted:.0f} min are usual practice."
         return [Remark("warn", words, "At short ends positions fail to settle.")]
     return []
 

@@ -87,7 +87,7 @@ def shift_to(plan: Plan, key: str, place: Triple, why_so_far: str = "") -> Tripl
         )
     if elsewhere := _hangs_elsewhere(plan, mark):
         raise PlanError(
-            f"{elsewhere} does not hang on {mark.name}: the block was adjusted between the two, and no translation takes that out.",
+            f"{elsewhere} is not positioned from {mark.name}: the block was adjusted between the two, and no translation takes that out.",
             where="Close, mend",
             mend="Correct the coordinates and process again.",
         )

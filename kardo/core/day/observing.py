@@ -227,7 +227,7 @@ def _remarks(plan: Plan, point: ControlPoint, occupations: list[PlannedOccupatio
 def _told(plan: Plan, points: list[ObservedPoint], day: Day | None) -> str:
     stands = sum(o.minutes for p in points for o in p.occupations)
     worst = max(points, key=lambda p: p.total_v)
-    words = f"{len(points)} points, {stands:.0f} min of standing by; the weakest height is {worst.name}, {small(worst.total_v, plan.brief.unit)}."
+    words = f"{len(points)} points, {stands:.0f} min of occupation time; the weakest height is {worst.name}, {small(worst.total_v, plan.brief.unit)}."
     return (
         words
         if day

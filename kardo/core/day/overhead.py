@@ -285,7 +285,7 @@ def _told(minutes: Ints, count: Ints, found: list[Window]) -> str:
 def _caution(almanac: Almanac | Ephemerides, moment: float, minutes: Ints, known: Bools) -> str:
     names = ", ".join(SYSTEMS.values())
     if almanac.source == "nominal":
-        return f"Constellations as they are meant to be ({names}): typical numbers, not this day's. Bring an almanac for the hour of a gap."
+        return f"Nominal constellations ({names}): typical numbers, not this day's. Bring an almanac for the hour of a gap."
     age = almanac.age(moment)
     if isinstance(almanac, Ephemerides):
         hours = ", ".join(f"{clock(int(minutes[a]))} to {clock(int(minutes[b]))}" for a, b in windows(known))

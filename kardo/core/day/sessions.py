@@ -93,7 +93,7 @@ def hours_of(plan: Plan, setup: str) -> tuple[datetime.datetime, datetime.dateti
             midnight -= datetime.timedelta(hours=day.clock_h)
             return midnight + datetime.timedelta(minutes=log.first), midnight + datetime.timedelta(minutes=log.last)
     raise PlanError(
-        "Nothing that flies or is observed on a day with a date hangs on this.",
+        "Nothing that flies or is observed on a day with a date is positioned from this.",
         where="Base, sessions",
         mend="Choose it under scheme, and give the visit a date.",
     )
@@ -151,7 +151,7 @@ def _of_visit(plan: Plan, key: str) -> list[Session]:
                 interval,
                 epochs,
                 round(epochs * EPOCH_BYTES / 1e6, 1),
-                "" if log else why or "Nothing that flies or is observed that day hangs on it.",
+                "" if log else why or "Nothing that flies or is observed that day is positioned from it.",
                 _lacks(plan, setup, seconds / 3600, epochs) if log else [],
             )
         )

@@ -83,7 +83,7 @@ def _seen(plan: Plan, station: Station, lon: float, lat: float, minutes: float) 
 def _told(plan: Plan, away: float, growth: float, uptime: float | None, down: float | None) -> str:
     unit = plan.brief.unit
     far = f"{away / 1000:.1f} km" if unit == "m" else length(away, unit)
-    words = f"{far} away: ±{small(growth, unit)} more each axis, nearly the same in all that hangs on it"
+    words = f"{far} away: ±{small(growth, unit)} more each axis, nearly the same in everything positioned from it"
     if away > FIXES:
         words += "; too far for live fixes from it alone, post-process"
     if uptime is not None and down is not None and uptime < WORTH:

@@ -203,15 +203,15 @@ def seen_by(plan: Plan, setup: str) -> str:
     others, count = len(plan.checks) - len(checks), len(plan.checks)
     if not flights and not targets:
         if not checks:
-            return "Nothing hangs on this set-up."
-        return f"Only checks hang on it ({len(checks)} of {count}): they would show an error of the base as one of the map."
+            return "Nothing is positioned from this set-up."
+        return f"Only checks are positioned from it ({len(checks)} of {count}): they would show an error of the base as one of the map."
     if not count:
         return "There are no checks: nothing in this plan would show it."
     if not others:
         return (
             f"The map and {'the only check' if count == 1 else f'all {count} checks'} move together: no check sees it."
         )
-    alone = f"{others} of {count} checks {'hangs' if others == 1 else 'hang'} elsewhere"
+    alone = f"{others} of {count} checks {'is' if others == 1 else 'are'} positioned from elsewhere"
     if away := len(plan.targets) - len(targets):
         return f"{alone}, and {away} of {len(plan.targets)} targets: the misfit at them shows it."
     return f"Only {alone} and would show it; the others move with the map."

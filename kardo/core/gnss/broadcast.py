@@ -62,7 +62,7 @@ def held_against(plan: Plan, chain: SetUpHeights, broadcast: Broadcast) -> Heard
 def _of_position(difference: Difference | None) -> list[Remark]:
     if difference is None or difference.as_planned:
         return []
-    words = "The position is not the planned one: all that hangs on this base moves with it."
+    words = "The position is not the planned one: everything positioned from this base moves with it."
     return [Remark("stop", words, "Hold the base's boxes against its card before anybody measures.")]
 
 

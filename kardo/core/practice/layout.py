@@ -72,7 +72,7 @@ def search(
     five before anything is searched. Raises PlanError where the plan lacks what a prediction needs, or nowhere may be stood; DefectiveNetwork where no targets would hold it."""
     if plan.scans:
         raise PlanError(
-            "Layouts are searched for blocks of images; a scan hangs on its trajectory.",
+            "Layouts are searched for blocks of images; a scan is positioned from its trajectory.",
             where="Control, search",
             mend="Put one target or a few on hard, level ground for the height, and checks all over.",
         )

@@ -31,6 +31,7 @@ from kardo.core.plan.parts import validated
 from kardo.core.plan.sketch import Sketch
 from kardo.core.plan.stands import USUAL_REACH
 from kardo.core.practice.catalogue import rules
+from kardo.core.practice.glossary import GLOSSARY
 from kardo.core.practice.own_geoid import place_of_job
 from kardo.formats import raster
 from kardo.formats.coordinates import Option
@@ -272,7 +273,18 @@ class StrengtheningOut(Schema):
     tilt: float
 
 
+class EntryOut(Schema):
+    """A word of the trade, and which labels of the screen it explains."""
+
+    term: str
+    says: str
+    source: str
+    also: str
+    labels: tuple[str, ...]
+
+
 class Catalogue(Schema):
+    glossary: list[EntryOut]
     cameras: list[Camera]
     scanners: list[Scanner]
     aircraft: list[Aircraft]
@@ -301,6 +313,7 @@ def show_catalogue(request: HttpRequest):
     shelf = library()
     units = [{"id": u.id, "short": u.short, "name": u.name, "metres": float(u.metres)} for u in UNITS.values()]
     return {
+        "glossary": list(GLOSSARY),
         "cameras": list(shelf.cameras.values()),
         "scanners": list(shelf.scanners.values()),
         "aircraft": list(shelf.aircraft.values()),

@@ -8823,6 +8823,8 @@ export interface components {
         };
         /** Catalogue */
         Catalogue: {
+            /** Glossary */
+            glossary: components["schemas"]["EntryOut"][];
             /** Cameras */
             cameras: components["schemas"]["Camera"][];
             /** Scanners */
@@ -8862,6 +8864,22 @@ export interface components {
             circle_95: number;
             /** Height 95 */
             height_95: number;
+        };
+        /**
+         * EntryOut
+         * @description A word of the trade, and which labels of the screen it explains.
+         */
+        EntryOut: {
+            /** Term */
+            term: string;
+            /** Says */
+            says: string;
+            /** Source */
+            source: string;
+            /** Also */
+            also: string;
+            /** Labels */
+            labels: string[];
         };
         /** MethodOut */
         MethodOut: {

@@ -64,7 +64,7 @@ export function StuckDialog() {
       </ul>
       <div className="mt-4 flex gap-2">
         <button className="button" onClick={unstick}>
-          Leave it
+          Discard
         </button>
         <button className="button" onClick={() => stuck && void step(stuck.direction, true)}>
           Step over it

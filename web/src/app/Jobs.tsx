@@ -81,8 +81,8 @@ export function Jobs({ session }: { session: Session }) {
           <button className="button">Start</button>
         </form>
         <FileInput
-          label="Bring in a Kardo plan"
-          words="Bring in a Kardo plan…"
+          label="Import a Kardo plan"
+          words="Import a Kardo plan…"
           accept=".json"
           onFile={(file) => void open(upload<JobLine>("/jobs/import", { file }))}
         />
@@ -124,7 +124,7 @@ export function Jobs({ session }: { session: Session }) {
             "Nothing is archived."
           ) : (
             <>
-              There is no job yet. Name one above, or bring in a Kardo plan; <code>kardo demo-plan sallow-bank</code>{" "}
+              There is no job yet. Name one above, or import a Kardo plan; <code>kardo demo-plan sallow-bank</code>{" "}
               prints one to try.
             </>
           )}
@@ -158,7 +158,7 @@ export function Jobs({ session }: { session: Session }) {
                   void open(call<JobLine>("POST", `/jobs/${job.id}/like`, { title: `${job.title}, again` }))
                 }
               >
-                new like this one
+                duplicate
               </button>
               <button className="button text-sm" onClick={() => void archive(job)}>
                 {job.archived ? "fetch back" : "archive"}

@@ -190,7 +190,7 @@ function Otherwise({ rule, onAsk, onLeave }: OtherwiseProps) {
       <span>
         <button className="button">ask it so</button>{" "}
         <button type="button" className="cursor-pointer underline" onClick={onLeave}>
-          leave it
+          discard
         </button>
       </span>
     </form>

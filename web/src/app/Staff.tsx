@@ -4,6 +4,7 @@ import { call, type Book, type Figures, type Result, type Undetermined } from ".
 import { chance, fine, fineUnit, percent, unbroken } from "../lib/units";
 import { Staves, UNMARKED } from "../plots/Staves";
 import { useClose } from "../stations/close/useClose";
+import { Term } from "../ui/Glossary";
 import { Fine } from "../ui/Fine";
 import { UNDER_WAY, UnderWay } from "../ui/UnderWay";
 import { Findings } from "./Findings";
@@ -47,8 +48,12 @@ export function Staff() {
     <aside className="flex flex-col gap-2 overflow-y-auto border-l border-ink bg-sheet px-3 py-2" aria-label="Staff">
       <Staves rods={[rod("h"), rod("v")]} unit={plan.brief.unit} />
       <p className="flex justify-between text-sm">
-        <span>◀ on the map, absolute</span>
-        <span className="text-settled">▷ what checks see</span>
+        <span>
+          ◀ <Term of="on the map, absolute">on the map, absolute</Term>
+        </span>
+        <span className="text-settled">
+          ▷ <Term of="at the check points, as tested">at the check points</Term>
+        </span>
       </p>
       <Progress />
       {trial.live && <Provisional />}
@@ -146,7 +151,7 @@ function Seen({ result, other, done, unit }: SeenProps) {
           </td>
         </tr>
         <tr>
-          <td>as checks see it</td>
+          <td>at the check points, as tested</td>
           <td className="num" data-testid="seen-h">
             <Fine value={result.seen_rmse_h} unit={unit} />
           </td>
@@ -217,7 +222,8 @@ function Chance({ result }: { result: Figures }) {
         {chance(result.chance)}
       </span>
       <span className="text-sm text-quiet">
-        chance that {checks} checks pass {summary && allowed(summary.limits.held_h)} H and{" "}
+        <Term of="probability of passing">probability</Term> that {checks} checks pass{" "}
+        {summary && allowed(summary.limits.held_h)} H and{" "}
         {brief.standard === "contour"
           ? `contours of ${allowed(brief.contour_interval)} ${fineUnit(brief.unit)}`
           : `${summary ? allowed(summary.limits.held_v) : ""} V ${fineUnit(brief.unit)}`}

@@ -51,7 +51,7 @@ export function Reason({ of: f, onDone }: { of: Finding; onDone: () => void }) {
       <span>
         <button className="button">accept</button>{" "}
         <button type="button" className="cursor-pointer underline" onClick={onDone}>
-          leave it open
+          keep it open
         </button>
       </span>
       {problem && <ProblemNote problem={problem} onClose={clear} />}

@@ -27,6 +27,7 @@ import {
   type Schemas,
 } from "../api/client";
 import { applied } from "../lib/edits";
+import { Glossary } from "../ui/Glossary";
 import { UNDER_WAY } from "../ui/UnderWay";
 import { useEvents } from "./events";
 import { useLive, type LiveDesk } from "./live";
@@ -221,7 +222,9 @@ export function PlanProvider({ jobId, user, children }: { jobId: string; user: s
   return (
     <Desk.Provider value={desk}>
       <Progress.Provider value={reported}>
-        <Unsent.Provider value={unsent}>{children}</Unsent.Provider>
+        <Unsent.Provider value={unsent}>
+          <Glossary entries={desk.catalogue.glossary}>{children}</Glossary>
+        </Unsent.Provider>
       </Progress.Provider>
     </Desk.Provider>
   );

@@ -1,4 +1,5 @@
 import { createContext, useContext, useEffect, useId, useState, type ReactNode } from "react";
+import { useExplained } from "./Glossary";
 import { fine, fineFactor, length, parseLength, UNITS } from "../lib/units";
 
 /** Whether what is shown is signed, so that nothing can be typed into it. */
@@ -15,9 +16,13 @@ export function Field({
   children: (id: string) => ReactNode;
 }) {
   const id = useId();
+  const explained = useExplained(label);
   return (
-    <div className="grid content-start gap-0.5">
-      <label htmlFor={id} className="text-sm text-quiet">
+    <div className="grid content-start gap-0.5" {...explained}>
+      <label
+        htmlFor={id}
+        className={`text-sm text-quiet ${explained ? "underline decoration-dotted underline-offset-2" : ""}`}
+      >
         {label}
       </label>
       {children(id)}

@@ -258,7 +258,7 @@ def _weakest(r: Rule, view: View) -> Iterator[Finding]:
     "warn",
     "control",
     (3, "strips"),
-    "A spur hangs on the block like a lever: across it too few strips meet to hold its roll.",
+    "A spur is joined to the block like a lever: across it too few flight lines meet to hold its roll.",
     FIELD,
     looks="layout",
 )

@@ -39,7 +39,7 @@ def where_of(view: View, seen: GroundCells, cells: Bools) -> str:
     "note",
     "flight",
     (0.05, "of the site"),
-    "What one or two strips see hangs on their edges: heights there are weak, and a spur bends.",
+    "What one or two flight lines see is held at their edges alone: heights there are weak, and a spur bends.",
     FIELD,
 )
 def _strips(r: Rule, view: View) -> Iterator[Finding]:

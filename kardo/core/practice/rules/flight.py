@@ -215,7 +215,7 @@ def _relief(r: Rule, view: View) -> Iterator[Finding]:
     "warn",
     "flight",
     None,
-    "An exposure with fewer than six tie rays hangs on its neighbours by too little; over water and at ragged edges there are none.",
+    "An exposure with fewer than six tie rays is joined to its neighbours by too little; over water and at ragged edges there are none.",
     "theory of the orientation of an image",
     looks="layout",
 )

@@ -124,7 +124,7 @@ def _start(r: Rule, view: View) -> Iterator[Finding]:
     "warn",
     "control",
     (1, "targets"),
-    "A scan hangs on its trajectory alone: one target takes out what all of it is off by, in height.",
+    "A scan is positioned from its trajectory alone: one target takes out what all of it is off by, in height.",
     FIELD,
     looks="layout",
 )

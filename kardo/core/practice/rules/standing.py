@@ -74,7 +74,7 @@ def _wanted_under_trees(view: View, p: ControlPoint) -> bool:
     "warn",
     "control",
     (STEEP, "°"),
-    "On a slope a target slips, is seen askew, and its height hangs on where its centre is.",
+    "On a slope a target slips, is seen askew, and its height depends on where its centre is.",
     FIELD,
     looks="point",
 )
@@ -315,7 +315,7 @@ def _base_clearance(r: Rule, view: View) -> Iterator[Finding]:
     "warn",
     "base",
     (0.9, "of the sky"),
-    "Every leg and every rover hangs on what the base sees.",
+    "Every sortie and every rover depends on what the base sees.",
     FIELD,
 )
 def _base_sky(r: Rule, view: View) -> Iterator[Finding]:

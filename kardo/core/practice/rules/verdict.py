@@ -61,7 +61,7 @@ def _newer_edition(r: Rule, view: View) -> Iterator[Finding]:
     "stop",
     "verdict",
     (1.96, "σ"),
-    "A volume is as good as the mean height over it, and that hangs on what all its points share.",
+    "A volume is as good as the mean height over it, and that depends on what all its points share.",
     "the Brief",
 )
 def _volume(r: Rule, view: View) -> Iterator[Finding]:
@@ -97,5 +97,5 @@ def _blind(r: Rule, view: View) -> Iterator[Finding]:
     observed = [plan.base_mark(hung) for p in plan.checks for hung in p.by_hanging]
     checked_from = {mark.id if mark else None for mark in observed}
     if plan.checks and marks and checked_from <= marks:
-        words = "Every check hangs on the base's own mark."
+        words = "Every check is positioned from the base's own mark."
         yield r.found(words, "Observe some checks from another mark.", f"control/{plan.checks[0].id}")

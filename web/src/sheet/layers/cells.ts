@@ -49,7 +49,7 @@ export function rampOf(view: Pick<SheetView, "surface" | "layer" | "colours" | "
     return ramp(values, 5, { title: "images that see the ground", limitName: "least", largeIsGood: true }, colours);
   const allowed = layer === "v" ? surface.limit_v : surface.limit_h;
   const limit = allowed === null ? Math.max(...values) * 1.01 : allowed * fineFactor(unit);
-  const title = `${layer === "v" ? "height error" : "plan error, radial"}, ${fineUnit(unit)} (1 sigma)`;
+  const title = `${layer === "v" ? "height" : "plan, radial:"} standard deviation, ${fineUnit(unit)}`;
   return ramp(values, limit, { title, limitName: allowed === null ? "" : "tol" }, colours);
 }
 

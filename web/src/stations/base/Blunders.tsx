@@ -10,7 +10,7 @@ export function Blunders({ told, unit }: { told: SetUpBlunders; unit: string }) 
     <section className="mt-3" data-testid="blunders">
       <h3 className="font-bold">What goes wrong here</h3>
       <p className="text-sm text-quiet">
-        How far each usual blunder would move all that hangs on this set-up. {told.seen}
+        How far each usual blunder would move everything positioned from this set-up. {told.seen}
       </p>
       <table className="table max-w-3xl text-sm">
         <thead>

@@ -14,7 +14,7 @@ type Link = NonNullable<SetUp["link"]>;
 type Reach = Schemas["Reach"];
 
 const KINDS = [
-  { id: "", name: "not looked at" },
+  { id: "", name: "not assessed" },
   { id: "wireless", name: "local wireless" },
   { id: "radio", name: "ground radio" },
   { id: "internet", name: "internet" },
@@ -29,7 +29,9 @@ export function CorrectionReach() {
   return (
     <section data-testid="reach">
       {!bases.length && (
-        <p className="text-quiet">No flight hangs on a base: there is nothing that corrections have to reach.</p>
+        <p className="text-quiet">
+          No flight is positioned from a base: there is nothing that corrections have to reach.
+        </p>
       )}
       {bases.map((setup) => (
         <LinkOf key={setup.id} setup={setup} />

@@ -136,7 +136,7 @@ export function LibraryView() {
       {near.error && <ProblemNote problem={near.error} />}
       {near.data?.length === 0 && (
         <p className="mt-1 text-quiet">
-          No such mark in the library yet. Keep those of this plan, or bring in a file of marks below.
+          No such mark in the library yet. Keep those of this plan, or import a file of marks below.
         </p>
       )}
       {near.data && near.data.length > 0 && (

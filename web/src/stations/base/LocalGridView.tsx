@@ -173,7 +173,7 @@ function OneLocalGrid({ local, told }: { local: LocalGrid; told: LocalTold | und
                 />
               )}
             </Field>
-            <Field label={`Agree to H, ${fineUnit(unit)}`}>
+            <Field label={`Horizontal residual σ, ${fineUnit(unit)}`}>
               {(id) => (
                 <FineField
                   id={id}
@@ -222,7 +222,7 @@ function OneLocalGrid({ local, told }: { local: LocalGrid; told: LocalTold | und
                 />
               )}
             </Field>
-            <Field label="Bearings turned, °">
+            <Field label="Rotation, °">
               {(id) => (
                 <NumberField
                   id={id}

@@ -94,7 +94,7 @@ export function NewAntenna({ onTake }: { onTake: (antenna: Figures) => void }) {
         disabled={!typed.name || Object.values(typed).some((v) => v === null)}
         onClick={() => onTake(typed as Figures)}
       >
-        take this antenna
+        use this antenna
       </button>
       <p className="w-full text-sm text-quiet">
         {models?.[Number(chosen)] && chosen && `The phase centre is that of ${models[Number(chosen)]!.frequency}. `}

@@ -40,7 +40,7 @@ export function PlaceView() {
       <table className="table mt-1 text-sm">
         <thead>
           <tr>
-            <th className="num">no.</th>
+            <th className="num">#</th>
             <th>place</th>
             <th className="num">E, {u}</th>
             <th className="num">N, {u}</th>

@@ -89,7 +89,7 @@ export function ReferenceStations() {
                     <span className="text-settled">in the plan</span>
                   ) : (
                     <button className="button text-sm whitespace-nowrap" onClick={() => take(one)}>
-                      take it
+                      use
                     </button>
                   )}
                 </td>

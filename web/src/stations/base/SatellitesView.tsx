@@ -53,7 +53,7 @@ export function SatellitesView() {
             />
           )}
         </Field>
-        <Field label="By an almanac (YUMA) or ephemerides (RINEX navigation 3); none: constellations as they are meant to be">
+        <Field label="By an almanac (YUMA) or ephemerides (RINEX navigation 3); none: nominal constellations">
           {(id) => (
             <span>
               <FileInput id={id} onFile={setAlmanac} />
@@ -134,7 +134,7 @@ function Seen({ sky, spans }: { sky: DaySky; spans: Span[] }) {
       <p className="mt-1 text-sm text-quiet">
         Clock of the site, {sky.clock_h >= 0 ? "+" : ""}
         {sky.clock_h} h to UTC. Solid: satellites seen; dotted: under an open sky; dark: PDOP; dashed: the ten that
-        custom asks for.
+        usual practice asks for.
       </p>
     </>
   );

@@ -22,7 +22,7 @@ export function SchemeView() {
         )}
         <span className="text-sm text-quiet">
           {told?.result
-            ? "▲ on the map, absolute · ▽ what checks see · line: tolerance. Control that hangs elsewhere stays there."
+            ? "▲ on the map, absolute · ▽ at the check points · line: tolerance. Control that is positioned from elsewhere stays there."
             : "Predicts this plan with every usual way to bring corrections. Nothing is changed until you choose one."}
         </span>
       </div>

@@ -34,7 +34,7 @@ const KNOWN = [
   { id: "published", name: "published" },
   { id: "local", name: "in the local grid" },
   { id: "static", name: "static log" },
-  { id: "here", name: "taken here" },
+  { id: "here", name: "autonomous (“here”)" },
 ];
 
 /** Standings of a base, the marks under them, and correction networks. */
@@ -63,7 +63,7 @@ export function SetUpsView() {
         </button>
         {setup && plan.setups.length > 1 && (
           <Remove
-            neededBy={used.has(setup.id) ? "a flight or control hangs on it" : undefined}
+            neededBy={used.has(setup.id) ? "a flight or control is positioned from it" : undefined}
             onClick={() => void edit([removed(plan, `setups/${setup.id}`)])}
           >
             remove {setup.name}
@@ -208,8 +208,8 @@ function OneSetUp({ setup }: { setup: SetUp }) {
 }
 
 const WAYS: { id: Reading["way"]; name: string }[] = [
-  { id: "slant", name: "slant, to the disc's edge" },
-  { id: "vertical", name: "vertical, to what it stands on" },
+  { id: "slant", name: "slant to the rim" },
+  { id: "vertical", name: "vertical to the reference point (ARP)" },
 ];
 const MOST_READINGS = 6;
 
@@ -498,7 +498,7 @@ function Networks() {
                 ))}
                 <td>
                   <Remove
-                    neededBy={used.has(n.id) ? "a flight or control hangs on it" : undefined}
+                    neededBy={used.has(n.id) ? "a flight or control is positioned from it" : undefined}
                     onClick={() => void edit([removed(plan, `networks/${n.id}`)])}
                   />
                 </td>

@@ -209,7 +209,7 @@ export function BaseInForm({ setup, lines, say }: { setup: string; lines: Line[]
       )}
       <Heights setup={setup} lines={lines} />
       <HeightForm setup={setup} when="after" say={say} />
-      <Big onClick={() => say({ kind: "log_end", setup })}>log is off, base in</Big>
+      <Big onClick={() => say({ kind: "log_end", setup })}>logging stopped, base packed</Big>
     </>
   );
 }
@@ -481,7 +481,7 @@ export function PointsForm({ task, lines, say }: { task: Day["tasks"][number]; l
               say({ kind: laying ? "target_out" : "target_in", point: first.id });
             }}
           >
-            {laying ? "it lies there" : lifted ? "log is off, taken up" : "taken up"}
+            {laying ? "it lies there" : lifted ? "logging stopped, taken up" : "taken up"}
           </Big>
           {laying && (
             <>

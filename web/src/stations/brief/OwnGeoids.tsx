@@ -54,7 +54,7 @@ export function OwnGeoids() {
           {taken.words}{" "}
           {taken.odd && (
             <button className="button text-sm" onClick={() => void put(taken)}>
-              take it all the same
+              use it all the same
             </button>
           )}
         </p>

@@ -95,7 +95,7 @@ function Offers(props: { reading: WhereReading; onTake: (grid: Schemas["GridOffe
   return (
     <>
       <button className="button mt-1 font-bold" onClick={() => props.onTake(grid, height)}>
-        Take this grid and these heights
+        Use this grid and these heights
       </button>
       {outline && (
         <span className="ml-3 text-sm text-quiet">Its outline then waits in Site, to become the boundary.</span>

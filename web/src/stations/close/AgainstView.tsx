@@ -82,7 +82,7 @@ export function AgainstView({ close }: CloseViewProps) {
               <th className="num max-[600px]:hidden">N</th>
               <th className="num max-[600px]:hidden">up</th>
               <th className="num max-[600px]:hidden">± up</th>
-              <th className="num">larger by chance</th>
+              <th className="num">probability of a larger one (p)</th>
             </tr>
           </thead>
           <tbody>

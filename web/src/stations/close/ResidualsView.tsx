@@ -46,7 +46,7 @@ export function ResidualsView({ close, steps }: CloseViewProps) {
         </span>
         {!close.frozen && (
           <button className="button" onClick={() => setOpen(true)}>
-            bring in another
+            import another
           </button>
         )}
       </p>
@@ -190,7 +190,7 @@ function BringIn({ close, steps, onDone }: CloseViewProps & { onDone: () => void
         </button>
         {close.closing.sets.length > 0 && (
           <button className="button self-end" onClick={onDone}>
-            leave it
+            discard
           </button>
         )}
       </div>

@@ -13,7 +13,7 @@ export function VerdictView({ close }: CloseViewProps) {
   const { verdict } = close;
   const standard = catalogue.standards.find((s) => s.id === plan.brief.standard)!;
   if (!verdict)
-    return <p>No point has been used as a check yet: bring in the residuals, and say which points only checked.</p>;
+    return <p>No point has been used as a check yet: import the residuals, and say which points only checked.</p>;
   return (
     <>
       <p className="mt-1 text-lg" data-testid="closed-verdict">

@@ -208,7 +208,7 @@ function Marked(props: {
       <Select
         label="Hang all on"
         value="-"
-        options={[{ id: "-", name: "hangs on…" }, ...hangings(plan, "control")]}
+        options={[{ id: "-", name: "positioned from…" }, ...hangings(plan, "control")]}
         onChange={(hung) => hung !== "-" && props.onAll((p) => hangAll(p, hangingOf(hung)))}
       />
       <button className="button" onClick={props.onRemove}>
@@ -340,7 +340,7 @@ function useColumns() {
       }),
       column.accessor((r) => hungOn(r.point).map(hangingId).join(" "), {
         id: "hangs",
-        header: "hangs on",
+        header: "positioned from",
         cell: ({ row: { original }, getValue }) => {
           const { point } = original;
           const { id, name, hangs_on } = point;
@@ -348,7 +348,7 @@ function useColumns() {
           return (
             <>
               <Select
-                label={`${name} hangs on`}
+                label={`${name} positioned from`}
                 value={getValue()}
                 options={[...several, ...hangs.map(({ id, short }) => ({ id, name: short }))]}
                 className="w-[5.3rem]"

@@ -47,7 +47,7 @@ export function ControlTray() {
             occupations
           </button>
           <button className="button text-sm" aria-pressed={pasting} onClick={() => setPasting(!pasting)}>
-            bring points in…
+            import points…
           </button>
         </span>
       </Heading>

@@ -79,8 +79,8 @@ function ForController() {
       <h3 className="font-bold">A list for the controller</h3>
       <div className="mt-1 flex flex-wrap items-center gap-2">
         <TextField label="Columns in their order" value={columns} width="w-24" onCommit={setColumns} />
-        <Select label="Columns parted by" value={separator} options={SEPARATORS} onChange={setSeparator} />
-        <Select label="Sign of decimals" value={decimals} options={DECIMALS} onChange={setDecimals} />
+        <Select label="Column separator" value={separator} options={SEPARATORS} onChange={setSeparator} />
+        <Select label="Decimal separator" value={decimals} options={DECIMALS} onChange={setDecimals} />
         <label className="flex items-center gap-1">
           <input type="checkbox" checked={header} onChange={(event) => setHeader(event.target.checked)} /> header
         </label>

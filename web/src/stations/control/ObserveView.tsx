@@ -47,7 +47,7 @@ export function ObserveView() {
         <thead>
           <tr>
             <th>point</th>
-            <th className="num">no.</th>
+            <th className="num">#</th>
             <th>observed</th>
             <th className="num">epochs</th>
             <th className="num">min after</th>
@@ -58,10 +58,10 @@ export function ObserveView() {
             <th className="num" title={`of the observation alone, ${fineUnit(unit)}: radial, and up`}>
               σ H/V, {fineUnit(unit)}
             </th>
-            <th className="num" title="of the position, with all that it hangs on">
+            <th className="num" title="of the position, with all that it is positioned from">
               in all H/V
             </th>
-            <th>to mind</th>
+            <th>notes</th>
           </tr>
         </thead>
         <tbody>

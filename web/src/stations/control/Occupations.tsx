@@ -28,16 +28,17 @@ export function Occupations({ point }: { point: ControlPoint | undefined }) {
           another
         </button>
         <span className="text-sm text-quiet">
-          {apart_min} min apart they count as under another sky; the point is their mean, whatever they hang on
+          {apart_min} min apart they count as under another sky; the point is their mean, whatever they are positioned
+          from
         </span>
       </div>
       <table className="table text-sm">
         <thead>
           <tr>
-            <th className="num">no.</th>
+            <th className="num">#</th>
             <th className="num">epochs, 1 s each</th>
             <th className="num">min after the first</th>
-            <th>hangs on</th>
+            <th>positioned from</th>
             <ActionsHead />
           </tr>
         </thead>
@@ -65,7 +66,7 @@ export function Occupations({ point }: { point: ControlPoint | undefined }) {
               </td>
               <td>
                 <Select
-                  label={`Occupation ${k + 1} of ${name} hangs on`}
+                  label={`Occupation ${k + 1} of ${name} positioned from`}
                   value={o.hangs_on ? hangingId(o.hangs_on) : ""}
                   options={[{ id: "", name: `as the point: ${usual}` }, ...places]}
                   onChange={(hung) => set(k, { hangs_on: hung ? hangingOf(hung, o.hangs_on ?? undefined) : null })}

@@ -23,7 +23,7 @@ const FACES: { id: NonNullable<ControlPoint["face"]>; name: string }[] = [
 ];
 const EARLIER: { id: NonNullable<ControlPoint["earlier"]>; name: string }[] = [
   { id: "", name: "laid for this job" },
-  { id: "not_looked", name: "of an earlier visit, not looked at yet" },
+  { id: "not_looked", name: "of an earlier visit, not inspected yet" },
   { id: "stands", name: "of an earlier visit, still stands" },
   { id: "moved", name: "of an earlier visit, was moved" },
   { id: "gone", name: "of an earlier visit, is gone" },
@@ -52,7 +52,7 @@ export function PointDetails({ point }: { point: ControlPoint }) {
           />
         )}
       </Field>
-      <Field label="Its face">
+      <Field label="Target pattern">
         {(id) => (
           <Select
             id={id}
@@ -62,7 +62,7 @@ export function PointDetails({ point }: { point: ControlPoint }) {
           />
         )}
       </Field>
-      <Field label="Whose it is">
+      <Field label="Origin">
         {(id) => (
           <Select
             id={id}

@@ -19,7 +19,7 @@ export function SearchView() {
   return (
     <section data-testid="search">
       <div className="flex flex-wrap items-baseline gap-3">
-        <h3 className="font-bold">How few will do?</h3>
+        <h3 className="font-bold">Fewest points that pass</h3>
         {!asked && (
           <button className="button text-sm" onClick={() => void run("start")}>
             search a layout
@@ -31,9 +31,9 @@ export function SearchView() {
             : `Tries about a thousand places where one may stand. Pinned points stay. Nothing is changed until you take one.`}
         </span>
         <label className="text-sm">
-          wanted to pass with{" "}
+          probability of passing wanted{" "}
           <Select
-            label="Chance that is wanted"
+            label="Probability of passing wanted"
             value={`${plan.brief.chance}`}
             options={CHANCES}
             onChange={(chance) => void edit(fieldEdits(plan, "brief", { chance: Number(chance) }))}
@@ -154,7 +154,7 @@ function Schools(props: { schools: School[]; unit: string; onLook: (layout: Layo
   const { edit } = usePlan();
   return (
     <>
-      <h3 className="mt-2 font-bold">The schools, here</h3>
+      <h3 className="mt-2 font-bold">Common layouts compared</h3>
       <table className="table text-sm">
         <thead>
           <tr>
@@ -208,7 +208,7 @@ function SchoolRow(props: {
       <td>
         {layout && layout.edits.length > 0 && (
           <button className="button text-sm" onClick={() => onTake(layout.edits)}>
-            take it
+            use
           </button>
         )}
       </td>
@@ -262,7 +262,7 @@ function Row(props: {
       <Figures one={one} unit={unit} />
       <td>
         <button className="button text-sm" title={one.left.join(" ")} onClick={onTake}>
-          {proposed ? "take this" : "take it"}
+          {proposed ? "use this" : "use"}
         </button>
         {one.left.length > 0 && (
           <span className="ml-2 text-decision-text" title={one.left.join(" ")}>

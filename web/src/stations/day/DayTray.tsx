@@ -183,9 +183,9 @@ function Settings(props: { visit: Visit; clock: number | undefined; set: (change
       </Field>
       {time("Leave not before", visit.leave, false, (leave) => set({ leave }))}
       {time("Back by", visit.back, true, (back) => set({ back }))}
-      {number("Way, min", visit.travel_min, (travel_min) => set({ travel_min }))}
+      {number("Travel time, min", visit.travel_min, (travel_min) => set({ travel_min }))}
       {number("Batteries at hand", visit.batteries, (batteries) => set({ batteries: Math.round(batteries) }))}
-      <Field label="Charged on site in, min">
+      <Field label="Recharge time on site, min">
         {(id) => (
           <CommitField
             id={id}
@@ -200,8 +200,8 @@ function Settings(props: { visit: Visit; clock: number | undefined; set: (change
           />
         )}
       </Field>
-      {number("Least sun, °", visit.sun_deg, (sun_deg) => set({ sun_deg }))}
-      {number("Clock, h to UTC", visit.clock_h ?? props.clock ?? 0, (clock_h) => set({ clock_h }), 1)}
+      {number("Minimum sun elevation, °", visit.sun_deg, (sun_deg) => set({ sun_deg }))}
+      {number("UTC offset, h", visit.clock_h ?? props.clock ?? 0, (clock_h) => set({ clock_h }), 1)}
     </div>
   );
 }
@@ -259,7 +259,7 @@ function People({ visit, day }: { visit: Visit; day: Day | undefined }) {
               set([...visit.people, { id, name: id, roles: ["surveyor", "helper"] }]);
             }}
           >
-            somebody else comes
+            add person
           </button>
         </li>
       </ul>
@@ -282,7 +282,7 @@ function Tasks(props: {
     <table className="table mt-2 text-sm" data-testid="day-tasks">
       <thead>
         <tr>
-          <th className="num">no.</th>
+          <th className="num">#</th>
           <th>task</th>
           <th className="num">from</th>
           <th className="num">to</th>

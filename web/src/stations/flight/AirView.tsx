@@ -108,7 +108,7 @@ function TakesOff({ flight, air }: { flight: Flight; air: AirTime | undefined })
   return (
     <>
       <div className="mt-1 flex flex-wrap items-center gap-2 text-sm">
-        <span>takes off at</span>
+        <span>take-off point</span>
         {(["E", "N"] as const).map((axis, k) => (
           <label key={axis} className="flex items-center gap-1">
             {axis}
@@ -131,7 +131,7 @@ function TakesOff({ flight, air }: { flight: Flight; air: AirTime | undefined })
           on the sheet
         </button>
         <button className="button px-1 py-0" onClick={() => void seek()}>
-          where is most in sight?
+          find best line of sight
         </button>
         {flight.standpoint ? (
           <button className="button px-1 py-0" onClick={() => stand(null)}>
@@ -259,7 +259,7 @@ function Longer({ air }: { air: AirTime }) {
             </span>
             {way.edits.length > 0 && (
               <button className="button px-1 py-0 text-sm" onClick={() => void edit(way.edits)}>
-                take it
+                use
               </button>
             )}
           </li>
@@ -312,7 +312,7 @@ function Lines({ air, images }: { air: AirTime; images: string }) {
           <th className="num">long, {unitName(unit)}</th>
           <th className="num">{speeds.name}</th>
           <th className="num">min</th>
-          <th className="num">then, min</th>
+          <th className="num">turn or transit, min</th>
           <th className="num">battery at its end, %</th>
           <th>from the pilot</th>
         </tr>

@@ -189,7 +189,7 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
         </Field>
         {!scanner && number("Forward overlap, %", "forward_overlap", 0)}
         {number("Side overlap, %", "side_overlap", 0)}
-        {scanner ? <ScanFields flight={flight} scanner={scanner} /> : number("Camera tilted, °", "tilt", 0)}
+        {scanner ? <ScanFields flight={flight} scanner={scanner} /> : number("Camera tilt from nadir, °", "tilt", 0)}
         {laid === "block" && (
           <Field label="Course, grid °">
             {(id) => (
@@ -217,10 +217,10 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
             )}
           </Field>
         )}
-        {laid !== "own" && laid !== "facade" && number("Strips beyond", "margin_strips", 0)}
-        {!scanner && laid !== "own" && number("Exposures beyond", "margin_exposures", 0)}
+        {laid !== "own" && laid !== "facade" && number("Extra lines each side", "margin_strips", 0)}
+        {!scanner && laid !== "own" && number("Extra images each end", "margin_exposures", 0)}
         {!scanner && (laid === "block" || laid === "corridor") && (flight.margin_strips ?? 0) < 2 && (
-          <Field label="No more, because">
+          <Field label="Reason for fewer">
             {(id) => (
               <TextField
                 id={id}
@@ -231,7 +231,7 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
             )}
           </Field>
         )}
-        {laid === "block" && number("Crossing strips", "crossing_strips", 0)}
+        {laid === "block" && number("Cross lines", "crossing_strips", 0)}
         {laid === "block" && flight.crossing_strips > 0 && (
           <Field label={`at, ${u}`}>
             {(id) => (
@@ -248,15 +248,27 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
             )}
           </Field>
         )}
-        {!scanner && laid === "block" && number("Oblique strips", "oblique_strips", 0)}
-        {!scanner && laid === "block" && number("Oblique, across", "oblique_across", 0)}
+        {!scanner && laid === "block" && number("Oblique lines", "oblique_strips", 0)}
+        {!scanner && laid === "block" && number("Oblique lines across", "oblique_across", 0)}
         {!scanner &&
           laid === "block" &&
           flight.oblique_strips + (flight.oblique_across ?? 0) > 0 &&
-          number("tilted forward, °", "oblique_tilt", 0)}
+          number("Forward tilt, °", "oblique_tilt", 0)}
         {number(`Speed, ${speeds.name}`, "speed", 1, speeds.scale)}
-        {!scanner && number("Exposure, 1/1000 s", "exposure_time", 2, 1000)}
-        {!scanner && choice("Images by", "trigger_by", TRIGGERS)}
+        {!scanner && (
+          <Field label="Shutter speed, 1/s">
+            {(id) => (
+              <NumberField
+                id={id}
+                value={1 / flight.exposure_time}
+                decimals={0}
+                onCommit={(v) => set({ exposure_time: v > 0 ? 1 / v : 0 })}
+                width="w-20"
+              />
+            )}
+          </Field>
+        )}
+        {!scanner && choice("Trigger by", "trigger_by", TRIGGERS)}
         {!scanner && flight.trigger_by === "time" && (
           <Field label={`Fastest over ground, ${speeds.name}`}>
             {(id) => (
@@ -297,7 +309,7 @@ function OneFlight({ flight, flown }: { flight: Flight; flown: FlightFigures | u
         </Field>
         {choice("applied", "corrections", CORRECTIONS)}
         {flight.corrections !== "none" && choice(scanner ? "Trajectory" : "Camera positions", "state", STATES)}
-        {scanner && choice("Targets settle", "adjustment", ADJUSTMENTS)}
+        {scanner && choice("Adjust to control", "adjustment", ADJUSTMENTS)}
         <label className="flex items-center gap-1 self-end pb-1">
           <input
             type="checkbox"
@@ -331,7 +343,7 @@ function ScanFields({ flight, scanner }: { flight: Flight; scanner: Scanner }) {
           />
         )}
       </Field>
-      <Field label={`Returns up to, ${unitName(unit)}`}>
+      <Field label={`Maximum range, ${unitName(unit)}`}>
         {(id) => (
           <LengthField
             id={id}
@@ -387,7 +399,7 @@ function KitFields({ flight }: { flight: Flight }) {
     <>
       <SensorField flight={flight} />
       {camera && (
-        <Field label="Lens calibrated">
+        <Field label="Lens calibration">
           {(id) => (
             <Select
               id={id}
@@ -409,7 +421,7 @@ function KitFields({ flight }: { flight: Flight }) {
           }
           disabled={same({ ...newer, calibration: camera.calibration }, camera)}
         >
-          newer profile of this camera: take it
+          newer profile of this camera: use it
         </button>
       )}
       {pick("Aircraft", "aircraft", "aircraft", catalogue.aircraft)}

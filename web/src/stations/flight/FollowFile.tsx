@@ -78,7 +78,7 @@ function Shapes({ flight, reading, onChoose, onDone }: ShapesProps) {
             </button>
           ))}
         <button className="button" onClick={onDone}>
-          leave it
+          discard
         </button>
       </p>
     </div>

@@ -85,7 +85,7 @@ const AIRCRAFT: Column[] = [
   { path: "max_m_per_s", head: "most, m/s", words: "Highest speed", decimals: 1 },
   { path: "climb_m_per_s", head: "climb, m/s", words: "Climb", decimals: 1 },
   { path: "descend_m_per_s", head: "descent, m/s", words: "Descent", decimals: 1 },
-  { path: "accelerate_m_per_s2", head: "gathers, m/s²", words: "Acceleration", decimals: 1 },
+  { path: "accelerate_m_per_s2", head: "acceleration, m/s²", words: "Acceleration", decimals: 1 },
   { path: "turn_s", head: "turn, s", words: "Seconds for a turn" },
   { path: "transit_min", head: "a way at least, min", words: "Least minutes out, and home", decimals: 1 },
 ];
@@ -159,10 +159,10 @@ function SampleImage() {
             {read.value.pixel_um} µm, {read.value.focal_mm} mm. {read.how.join(" ")}
           </p>
           <button className="button mt-1" onClick={() => take(read.value)}>
-            Take this camera
+            Use this camera
           </button>{" "}
           <button className="button" onClick={() => setRead(null)}>
-            Leave it
+            Discard
           </button>
         </div>
       )}

@@ -6,7 +6,7 @@ import { ActionsHead, Remove } from "../../ui/Remove";
 import { FollowFile } from "./FollowFile";
 
 const PATTERNS: { id: NonNullable<Flight["pattern"]>; name: string }[] = [
-  { id: "block", name: "block" },
+  { id: "block", name: "parallel lines" },
   { id: "corridor", name: "corridor" },
   { id: "facade", name: "outside walls" },
   { id: "own", name: "strips of my own" },
@@ -28,7 +28,7 @@ export function PatternFields({ flight, flown }: { flight: Flight; flown: Flight
   const wide = laid === "corridor" ? "width" : "stand_off";
   return (
     <>
-      <Field label="Laid as">{(id) => <Select id={id} value={laid} options={PATTERNS} onChange={change} />}</Field>
+      <Field label="Pattern">{(id) => <Select id={id} value={laid} options={PATTERNS} onChange={change} />}</Field>
       {laid === "block" && <Areas flight={flight} />}
       {(laid === "corridor" || laid === "facade") && (
         <>
@@ -59,7 +59,7 @@ function Areas({ flight }: { flight: Flight }) {
   const others = flight.area ? plan.site.areas.filter((a) => a.id !== flight.area) : [];
   return (
     <>
-      <Field label="Over">
+      <Field label="Area">
         {(id) => (
           <Select
             id={id}

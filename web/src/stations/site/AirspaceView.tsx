@@ -82,10 +82,10 @@ export function AirspaceView() {
             </p>
           ))}
           <button className="button mt-1" onClick={() => void take()}>
-            {found.zones.some((z) => z.change !== "same") ? "Take this into the plan" : "Note that it was looked up"}
+            {found.zones.some((z) => z.change !== "same") ? "Use this in the plan" : "Note that it was looked up"}
           </button>{" "}
           <button className="button mt-1" onClick={() => setFound(null)}>
-            Leave it
+            Discard
           </button>
         </div>
       )}

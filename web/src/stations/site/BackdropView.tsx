@@ -78,10 +78,10 @@ export function BackdropView() {
             <p className="text-decision-text">Nobody said when it was taken: its age cannot be warned of.</p>
           )}
           <button className="button mt-1" onClick={() => void take()}>
-            Take this picture
+            Use this picture
           </button>{" "}
           <button className="button mt-1" onClick={forget}>
-            Leave it
+            Discard
           </button>
         </div>
       )}

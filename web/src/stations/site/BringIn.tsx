@@ -34,7 +34,7 @@ export function BringIn() {
     <div className="mt-2">
       <div className="flex flex-wrap items-center gap-x-6 gap-y-1 text-sm">
         <label>
-          Bring in from a map file{" "}
+          Import from a map file{" "}
           <FileInput
             label="File of features"
             accept=".geojson,.json,.kml,.kmz,.gpx,.gpkg,.zip,.shp,.shx,.dbf,.prj,.cpg,.dxf"

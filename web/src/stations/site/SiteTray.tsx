@@ -138,7 +138,7 @@ function BoundaryImport() {
                   ])
                 }
               >
-                Take it, and fly along the line
+                Use it, and fly along the line
               </button>
             )}
             <button
@@ -146,13 +146,13 @@ function BoundaryImport() {
               disabled={!ready}
               onClick={() => void take(fieldEdits(plan, "site", { boundary: reading.ring }))}
             >
-              Take this boundary
+              Use this boundary
             </button>
             <button className="button" disabled={!ready} onClick={() => void take([newArea(plan, reading.ring)])}>
-              Take it as an area for volumes
+              Use it as an area for volumes
             </button>
             <button className="button" onClick={leave}>
-              Leave it
+              Discard
             </button>
           </div>
         </div>
@@ -169,11 +169,11 @@ const UNITS_OF_FILE = [
   { id: "ind-ft", name: "Indian feet" },
 ];
 const APPROXIMATE = [
-  { id: "", name: "approximate: ask" },
-  { id: "accept", name: "approximate is good enough" },
+  { id: "", name: "approximate transformation: ask" },
+  { id: "accept", name: "approximate transformation is good enough" },
 ];
 const ZEROS = [
-  { id: "", name: "heights of 0: ask" },
+  { id: "", name: "zero heights: ask" },
   { id: "gaps", name: "0 is a gap" },
   { id: "heights", name: "0 is a height" },
 ];

@@ -47,8 +47,8 @@ export function Compare() {
           <tbody>
             {row(`H on the map, ${small}`, (p) => fine(p.result.rmse_h, unit))}
             {row(`V on the map, ${small}`, (p) => fine(p.result.rmse_v, unit))}
-            {row(`H as the checks see it, ${small}`, (p) => fine(p.result.seen_rmse_h, unit))}
-            {row(`V as the checks see it, ${small}`, (p) => fine(p.result.seen_rmse_v, unit))}
+            {row(`H at the check points, ${small}`, (p) => fine(p.result.seen_rmse_h, unit))}
+            {row(`V at the check points, ${small}`, (p) => fine(p.result.seen_rmse_v, unit))}
             {row(`worst place V, ${small}`, (p) => fine(p.result.map.worst_v?.sigma, unit))}
             {row("chance to pass", (p) => (p.result.chance === null ? "–" : chance(p.result.chance)))}
             {row("targets, checks", (p) => counts(p))}

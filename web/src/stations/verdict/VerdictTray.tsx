@@ -107,7 +107,7 @@ function Promised({ result }: { result: Result }) {
             <tbody>
               <Row name="allowed RMSE" h={result.limit_h} v={result.limit_v} unit={unit} />
               <Row name="on the map, absolute" h={result.rmse_h} v={result.rmse_v} unit={unit} strong />
-              <Row name="as the checks see it" h={result.seen_rmse_h} v={result.seen_rmse_v} unit={unit} />
+              <Row name="at the check points, as tested" h={result.seen_rmse_h} v={result.seen_rmse_v} unit={unit} />
               <Row name="one sigma at 19 of 20 places, at most" h={worst[0][1]?.p95} v={worst[1][1]?.p95} unit={unit} />
               <Row name="one sigma at the worst place" h={worst[0][1]?.sigma} v={worst[1][1]?.sigma} unit={unit} />
             </tbody>
@@ -312,7 +312,7 @@ function Volumes() {
         </tbody>
       </table>
       <p className="text-sm text-quiet">
-        One surface only. The difference of two surveys has both errors, less what both hang on; what all heights share
+        One surface only. The difference of two surveys has both errors, less what both share; what all heights share
         does not average out.
       </p>
     </section>

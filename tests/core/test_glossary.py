@@ -1,0 +1,45 @@
+"""The trade's words: each told once, in the order of the alphabet, on the screen's own labels; and none of the dialect comes back."""
+
+import re
+from pathlib import Path
+
+import pytest
+
+from kardo.core.practice.glossary import GLOSSARY
+from scripts import glossary, rules
+
+ROOT = Path(__file__).parents[2]
+SCREEN = "\n".join(p.read_text() for p in (ROOT / "web" / "src").rglob("*.tsx") if ".test." not in p.name)
+
+DIALECT = (
+    "Laid as", "Strips beyond", "Exposures beyond", "No more, because", "Images by", "Exposure, 1/1000", "Camera tilted", "Lens calibrated", "what checks see",
+    "as the checks see it", "larger by chance", "gathers, m/s", "takes off at", "most in sight", "then, min", "Least sun", "Clock, h to UTC", "Way, min",
+    "Charged on site", "somebody else comes", ">to mind<", ">no.<", "as they are meant to be", "Columns parted", "Sign of decimals", "Take this", "take it\n",
+    "Leave it", "Bring in", "bring points in", "new like this one", '"not looked at"', "Targets settle", "Returns up to", "Its face", "Whose it is",
+    "Agree to H", "Bearings turned", "log is off", "custom asks", "heights of 0: ask", '"approximate: ask"', "to the disc's edge", "to what it stands on",
+    '"taken here"', "The schools, here", "How few will do", "hangs on",
+)  # fmt: skip
+
+
+def test_each_word_is_told_once_with_its_source_and_in_order():
+    words = [e.term for e in GLOSSARY]
+    assert len(set(words)) == len(words) and words == sorted(words, key=str.casefold)
+    labels = [label for e in GLOSSARY for label in e.labels]
+    assert len(set(labels)) == len(labels)
+    for e in GLOSSARY:
+        assert e.says.endswith(".") and len(e.says) < 200 and e.source, e.term
+
+
+@pytest.mark.parametrize("label", [label for e in GLOSSARY for label in e.labels])
+def test_a_label_that_is_explained_is_on_the_screen(label):
+    assert re.search(rf"[\"`>]{re.escape(label)}[,\"`<]", SCREEN)
+
+
+@pytest.mark.parametrize("words", DIALECT)
+def test_the_dialect_does_not_come_back(words):
+    shown = re.sub(r"^\s*(//|/?\*).*$", "", SCREEN, flags=re.MULTILINE)
+    assert words not in shown
+
+
+def test_the_pages_that_are_made_are_those_of_the_code():
+    assert glossary.PAGE.read_text() == glossary.page() and rules.PAGE.read_text() == rules.page()
