@@ -6,7 +6,7 @@ type Entry = Schemas["EntryOut"];
 const Words = createContext<ReadonlyMap<string, Entry>>(new Map());
 const Show = createContext<(entry: Entry | null) => void>(() => undefined);
 
-/** The trade's words for all that is inside: whatever a label means is told at the foot of the page while it is pointed at, in focus or touched. */
+/** The trade's words for all that is inside: whatever a label means is told at the foot of the page, over the ribbon, while it is pointed at, in focus or touched. */
 export function Glossary({ entries, children }: { entries: Entry[]; children: ReactNode }) {
   const [shown, show] = useState<Entry | null>(null);
   const words = useMemo(
@@ -21,7 +21,7 @@ export function Glossary({ entries, children }: { entries: Entry[]; children: Re
           <p
             role="note"
             data-testid="explained"
-            className="pointer-events-none fixed bottom-9 left-3 z-40 max-w-xl border border-ink bg-sheet px-3 py-1.5 text-sm min-[1100px]:left-[204px]"
+            className="pointer-events-none fixed inset-x-0 bottom-0 z-40 min-h-[28px] border-t border-ink bg-sheet px-3 py-1 text-sm"
           >
             <strong>{shown.term}</strong>
             {shown.also && ` (${shown.also})`}: {shown.says} <span className="text-quiet">{shown.source}</span>
@@ -35,7 +35,9 @@ export function Glossary({ entries, children }: { entries: Entry[]; children: Re
 /** What makes a label, its unit left aside, tell what it means; null for one that needs no explanation. */
 export function useExplained(label: string) {
   const show = useContext(Show);
-  const entry = useContext(Words).get(label.split(",")[0]!.trim().toLowerCase());
+  const words = useContext(Words);
+  const plain = label.toLowerCase();
+  const entry = words.get(plain) ?? words.get(plain.split(",")[0]!.trim());
   if (!entry) return null;
   const tell = () => show(entry);
   const stop = () => show(null);

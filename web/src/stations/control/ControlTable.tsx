@@ -118,7 +118,10 @@ export function ControlTable() {
                       aria-sort={sorted ? (sorted === "desc" ? "descending" : "ascending") : undefined}
                     >
                       {header.column.getCanSort() ? (
-                        <button className="cursor-pointer" onClick={header.column.getToggleSortingHandler()}>
+                        <button
+                          className="cursor-pointer text-left leading-tight whitespace-pre"
+                          onClick={header.column.getToggleSortingHandler()}
+                        >
                           {words}
                           {sorted ? (sorted === "desc" ? " ↓" : " ↑") : ""}
                         </button>
@@ -340,7 +343,7 @@ function useColumns() {
       }),
       column.accessor((r) => hungOn(r.point).map(hangingId).join(" "), {
         id: "hangs",
-        header: "positioned from",
+        header: "positioned\nfrom",
         cell: ({ row: { original }, getValue }) => {
           const { point } = original;
           const { id, name, hangs_on } = point;
