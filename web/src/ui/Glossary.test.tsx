@@ -1,7 +1,10 @@
-import { fireEvent, render, screen } from "@testing-library/react";
-import { describe, expect, it } from "vitest";
+// @vitest-environment jsdom
+import { cleanup, fireEvent, render, screen } from "@testing-library/react";
+import { afterEach, describe, expect, it } from "vitest";
 import { Field } from "./fields";
 import { Glossary, Term } from "./Glossary";
+
+afterEach(cleanup);
 
 const ENTRIES = [
   { term: "shutter speed", says: "Part of a second.", source: "ISO", also: "", labels: ["Shutter speed"] },
