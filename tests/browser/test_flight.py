@@ -192,7 +192,7 @@ def test_a_take_off_place_is_sought_typed_and_put_on_the_sheet(signed_in, django
     east.fill("621000")
     east.press("Enter")
     settled(page)
-    expect(page.get_by_text(re.compile("The pilot does not see 100 % of its lines"))).to_be_visible(timeout=20_000)
+    expect(page.get_by_text(re.compile(r"The pilot does not see 100\s% of its lines"))).to_be_visible(timeout=20_000)
     expect(view).to_contain_text("out of sight for")
     side = page.get_by_test_id("from-the-side")
     expect(side).to_contain_text("Line 1, ")
