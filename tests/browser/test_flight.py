@@ -35,7 +35,7 @@ def test_coverage_fills_the_sheet_while_it_is_looked_at(signed_in, django_db_blo
     assert barriers(page) == []
     page.keyboard.press("Alt+1")
     expect(sheet.get_by_text("pixel on the ground, mm")).to_have_count(0)
-    expect(sheet.get_by_text(re.compile("height error, mm"))).to_be_visible()
+    expect(sheet.get_by_text(re.compile("height standard deviation, mm"))).to_be_visible()
     assert page.console_errors == []
 
 

@@ -81,7 +81,7 @@ def test_from_level_ground_to_a_terrain_and_its_three_usual_faults(signed_in, tm
     upload(page, tmp_path / "feet.tif", feet)
     expect(page.get_by_role("alert").first).to_contain_text("metres or feet")
     page.get_by_label("Unit of the file").select_option("m")
-    expect(staff(page)).to_contain_text(re.compile(r"M1 stands -?\d+\.\d m from the terrain"), timeout=20_000)
+    expect(staff(page)).to_contain_text(re.compile(r"M1 stands -?\d+\.\d\sm from the terrain"), timeout=20_000)
     page.get_by_label("Unit of the file").select_option("ft")
     expect(page.get_by_text(re.compile("feet.tif: "))).to_be_visible()
     upload(page, tmp_path / "feet.tif", feet)

@@ -92,7 +92,7 @@ def test_one_click_tries_an_offer_and_undo_takes_it_back(signed_in):
     expect(page.get_by_test_id("absolute-v")).to_have_text(f"{promised:.1f}", timeout=90_000)
     assert promised < before
     page.keyboard.press("3")
-    expect(page.get_by_label("Oblique lines")).to_have_value("2")
+    expect(page.get_by_label("Oblique lines", exact=True)).to_have_value("2")
     page.get_by_role("button", name="Undo").click()
     expect(page.get_by_test_id("absolute-v")).to_have_text(f"{before:.1f}", timeout=90_000)
 

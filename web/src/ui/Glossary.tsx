@@ -19,7 +19,7 @@ export function Glossary({ entries, children }: { entries: Entry[]; children: Re
         {children}
         {shown && (
           <p
-            role="note"
+            aria-live="polite"
             data-testid="explained"
             className="pointer-events-none fixed inset-x-0 bottom-0 z-40 min-h-[28px] border-t border-ink bg-sheet px-3 py-1 text-sm"
           >
