@@ -123,9 +123,7 @@ function Offers(props: { reading: WhereReading; onTake: (grid: Schemas["GridOffe
                 <input type="radio" name="heights" checked={h.code === height} onChange={() => setHeight(h.code)} />
                 <span>
                   {h.name} {h.code !== "ellipsoidal" && <span className="figures text-sm text-quiet">{h.code}</span>}
-                  {h.missing && (
-                    <span className="block text-sm text-decision-text">{h.missing}</span>
-                  )}
+                  {h.missing && <span className="block text-sm text-decision-text">{h.missing}</span>}
                 </span>
               </label>
             ))}

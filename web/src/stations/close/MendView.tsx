@@ -24,8 +24,8 @@ export function MendView({ close, steps }: CloseViewProps) {
       {applied && close.shift && (
         <>
           <p data-testid="shift-applied">
-            Applied: everything positioned from {plan.marks.find((m) => m.id === applied.mark)?.name ?? applied.mark} moves by{" "}
-            <By by={close.shift.by} /> ({applied.source}, ± {fine(applied.sigma_h, unit)} H,{" "}
+            Applied: everything positioned from {plan.marks.find((m) => m.id === applied.mark)?.name ?? applied.mark}{" "}
+            moves by <By by={close.shift.by} /> ({applied.source}, ± {fine(applied.sigma_h, unit)} H,{" "}
             {fine(applied.sigma_v, unit)} V {fineUnit(unit)}). Residuals and verdict are those after it.
           </p>
           {!close.frozen && (
