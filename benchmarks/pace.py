@@ -80,7 +80,7 @@ def _opened(page: Page, url: str, name: str, password: str) -> None:
     with tempfile.NamedTemporaryFile("w", suffix=".json") as file:
         json.dump(block(10_000).to_json(), file)
         file.flush()
-        page.get_by_label("Bring in a Kardo plan").set_input_files(Path(file.name))
+        page.get_by_label("Import a Kardo plan").set_input_files(Path(file.name))
         page.get_by_test_id("datum-strip").wait_for(timeout=60_000)  # the browser reads the file when it sends it
     page.keyboard.press("3")
     page.get_by_role("tab", name="coverage").click()
