@@ -158,15 +158,9 @@ def _alike(table: Table, way: Way) -> bool:
     """Whether the first line's angles are written in as many parts: 46 18 22 N 13 24 40 W is no point named 46."""
     if not way.geographic:
         return False
-    return (
-        len(
-            {
-                len(re.findall(r"\d+(?:\.\d+)?", table.rows[0][way.columns[what]].replace(",", ".")))
-                for what in ("lat", "lon")
-            }
-        )
-        == 1
-    )
+    cells = [table.rows[0][way.columns[what]].replace(",", ".") for what in ("lat", "lon")]
+    lat, lon = (len(re.findall(r"\d+(?:\.\d+)?", cell)) for cell in cells)
+    return lat == lon
 
 
 def _line(fault: ReadError) -> int:

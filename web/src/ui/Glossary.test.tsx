@@ -36,6 +36,15 @@ describe("a label", () => {
     expect(screen.queryByTestId("explained")).toBeNull();
   });
 
+  it("tells no more once it is taken away under the pointer", () => {
+    const field = <Field label="Shutter speed, 1/s">{(id) => <input id={id} />}</Field>;
+    const { rerender } = render(<Glossary entries={ENTRIES}>{field}</Glossary>);
+    fireEvent.mouseEnter(screen.getByText("Shutter speed, 1/s").parentElement!);
+    expect(screen.queryByTestId("explained")).not.toBeNull();
+    rerender(<Glossary entries={ENTRIES}>another station</Glossary>);
+    expect(screen.queryByTestId("explained")).toBeNull();
+  });
+
   it("is explained whole before it is by what stands before its unit", () => {
     page();
     fireEvent.focus(screen.getByText("absolute"));

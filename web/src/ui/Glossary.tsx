@@ -1,10 +1,19 @@
-import { createContext, useContext, useMemo, useState, type ReactNode } from "react";
+import {
+  createContext,
+  useContext,
+  useEffect,
+  useMemo,
+  useState,
+  type Dispatch,
+  type ReactNode,
+  type SetStateAction,
+} from "react";
 import type { Schemas } from "../api/client";
 
 type Entry = Schemas["EntryOut"];
 
 const Words = createContext<ReadonlyMap<string, Entry>>(new Map());
-const Show = createContext<(entry: Entry | null) => void>(() => undefined);
+const Show = createContext<Dispatch<SetStateAction<Entry | null>>>(() => undefined);
 
 /** The trade's words for all that is inside: whatever a label means is told at the foot of the page, over the ribbon, while it is pointed at, in focus or touched. */
 export function Glossary({ entries, children }: { entries: Entry[]; children: ReactNode }) {
@@ -38,6 +47,8 @@ export function useExplained(label: string) {
   const words = useContext(Words);
   const plain = label.toLowerCase();
   const entry = words.get(plain) ?? words.get(plain.split(",")[0]!.trim());
+  // what is taken away under the pointer, by a key, is never left
+  useEffect(() => () => show((shown) => (shown === entry ? null : shown)), [entry, show]);
   if (!entry) return null;
   const tell = () => show(entry);
   const stop = () => show(null);
