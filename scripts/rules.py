@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from kardo.core.practice.catalogue import rules
+from kardo.core.policy.policy import catalogue
 
 PAGE = Path(__file__).parent.parent / "docs" / "rules.md"
 HEAD = """# The rules
@@ -18,8 +18,8 @@ practice, not law; those without a figure are read from the plan, the standard o
 def page() -> str:
     """The page, one line a rule in the order of the stations."""
     rows = []
-    for r in rules():
-        threshold = f"{r.threshold:g} {r.unit}" if r.threshold == r.threshold else "–"
+    for r in catalogue().values():
+        threshold = f"{r.threshold:g} {r.unit}" if r.has_threshold else "–"
         cells = (f"`{r.id}`", r.asks, r.severity, r.station, threshold, r.why, r.source)
         rows.append(f"| {' | '.join(cell.replace('|', '/') for cell in cells)} |\n")
     return HEAD + "".join(rows)

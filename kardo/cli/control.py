@@ -17,7 +17,7 @@ def add(commands: argparse._SubParsersAction) -> None:
     """The commands' names and options."""
     check = commands.add_parser("check", help="what the rules of practice find in a plan")
     check.add_argument("plan", type=Path, help="a Kardo plan (JSON)")
-    check.add_argument("--house", type=Path, help="rules that an organisation asks otherwise (JSON)")
+    check.add_argument("--rules", "--house", type=Path, help="rules that an organisation asks otherwise (JSON)")
     check.add_argument("--json", type=Path, help="write the findings here")
     check.set_defaults(run=_check)
     search = commands.add_parser("search", help="few targets and checks that pass with a chance")
@@ -39,14 +39,15 @@ def _check(args: argparse.Namespace) -> int:
     from kardo.core.accuracy.prediction import predict
     from kardo.core.accuracy.results import Result
     from kardo.core.plan.model import plan_from_json
-    from kardo.core.practice.house import house_from_json
+    from kardo.core.policy.organisation import organisation_rules
+    from kardo.core.policy.policy import catalogue, policy_of
     from kardo.core.summary import found
 
-    plan = plan_from_json(read(args.plan))
+    own = organisation_rules(read(args.rules), catalogue()) if args.rules else None
+    plan = plan_from_json(read(args.plan)).under(policy_of(own))
     predicted = None if missing(plan) else predict(plan)
     result = predicted if isinstance(predicted, Result) else None
-    house = house_from_json(read(args.house)) if args.house else None
-    rows = [{key: getattr(f, key) for key in FOUND} for f in found(plan, result, house)]
+    rows = [{key: getattr(f, key) for key in FOUND} for f in found(plan, result)]
     write(args.json, {"findings": rows})
     for row in rows:
         print(f"{row['severity']:4}  {row['station']:7}  {row['words']} {row['mend']}")

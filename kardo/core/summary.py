@@ -37,7 +37,6 @@ from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of, named
 from kardo.core.plan.states import to_shift
 from kardo.core.practice.catalogue import Closed, Finding, View, findings
-from kardo.core.practice.house import House
 from kardo.core.terrain.gaps import Gaps, gaps
 
 METRES_FROM = 0.5  # metres from which an error is told in whole units
@@ -222,7 +221,7 @@ def summary(plan: Plan) -> Summary:
     )
 
 
-@kept(64, by=lambda plan: plan.revision)
+@kept(64, by=lambda plan: (plan.revision, plan.policy))
 def _without_control(plan: Plan) -> Summary:
     """The summary of a plan that has no control; kept while that is moved about."""
     attempt = _Attempts()
@@ -352,14 +351,14 @@ def _control_heights(plan: Plan) -> list[float | None]:
     return [float(h) if np.isfinite(h) else None for h in heights_of(plan, plan.control)]
 
 
-def found(plan: Plan, result: Result | None, house: House | None = None, closed: Closed | None = None) -> list[Finding]:
-    """What the rules, as an organisation asks them, find in a plan and, where there is one, its result; closed: and what the residuals said, of a survey
+def found(plan: Plan, result: Result | None, closed: Closed | None = None) -> list[Finding]:
+    """What the plan's policy asks and finds in a plan and, where there is one, its result; closed: and what the residuals said, of a survey
     that is being closed."""
     try:
         flights = tuple(flown(plan, f) for f in plan.flights)
     except KardoError:
         flights = ()
-    return findings(View(plan, flights, result, covers=result is not None and bool(flights), closed=closed), house)
+    return findings(View(plan, flights, result, covers=result is not None and bool(flights), closed=closed))
 
 
 def told(plan: Plan, result: Result | Undetermined) -> Told:
@@ -417,7 +416,9 @@ def judged_words(plan: Plan, result: Result) -> str:
     if heights_of_surface(plan.brief) and "surface" in added:
         words += f": {'slope adds' if plan.scans else 'matching and slope add'} ±{small(added['surface'].sigma_v, unit)} to a single one"
     if "points" in added:
-        words += f". In plan, point identification adds ±{small(added['points'].sigma_h / math.sqrt(2), unit)} each axis"
+        words += (
+            f". In plan, point identification adds ±{small(added['points'].sigma_h / math.sqrt(2), unit)} each axis"
+        )
     return words + "."
 
 

@@ -3,12 +3,12 @@
 import numpy as np
 from scipy.ndimage import gaussian_filter
 
+from kardo.core.parts import Place
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import Place
 from kardo.core.plan.site import Area, Feature, Ground, Site, terrain_of
 from kardo.core.plan.stands import CorrectionNetwork, HangsOn, OnNetwork, OwnSession
 from kardo.core.plan.visits import Person, Visit

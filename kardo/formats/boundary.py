@@ -19,7 +19,7 @@ from kardo.core.flight.areas import crossing, scale_over
 from kardo.core.geodesy.crs import Grid
 from kardo.core.geodesy.transformations import WGS84, Transformation
 from kardo.core.geodesy.units import area, length
-from kardo.core.plan.parts import MAX_VERTICES
+from kardo.core.parts import MAX_VERTICES
 from kardo.core.terrain.surface import AnySurface
 from kardo.formats.cells import MOST
 from kardo.formats.coordinates import Option, read_points

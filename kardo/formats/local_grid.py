@@ -22,9 +22,9 @@ from typing import Any
 from kardo.core.control.local import local_system
 from kardo.core.errors import GeodesyError, PlanError, ReadError
 from kardo.core.geodesy.units import UNITS, Unit
+from kardo.core.parts import validated
 from kardo.core.plan.local import MOST_POINTS, LocalGrid, LocalPoint
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import validated
 from kardo.core.practice.local_grid import local_told
 from kardo.formats.cells import Table, number, tables_of
 

@@ -7,7 +7,7 @@ from urllib.parse import quote
 
 from pydantic import BaseModel, Field, ValidationError
 
-from kardo.core.plan.parts import Clean, Clock
+from kardo.core.parts import Clean, Clock
 from kardo.outside.line import Address
 from kardo.outside.service import asked, strange
 

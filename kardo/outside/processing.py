@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, Field, ValidationError
 
 from kardo.core.errors import ReadError
-from kardo.core.plan.parts import Clean
+from kardo.core.parts import Clean
 from kardo.outside.line import Address
 from kardo.outside.service import asked, strange
 

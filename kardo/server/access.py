@@ -27,7 +27,7 @@ def paper_of(request: HttpRequest) -> Paper:
 
 def job_of(request: HttpRequest, job_id, jobs: QuerySet[Job] | None = None) -> Job:
     """The job, or 404 whether it does not exist or is another organisation's; jobs says otherwise how rows are read."""
-    rows = Job.objects.select_related("saved_by") if jobs is None else jobs
+    rows = Job.objects.select_related("saved_by", "organisation") if jobs is None else jobs
     return get_object_or_404(rows.filter(organisation=organisation_of(request)), pk=job_id)
 
 

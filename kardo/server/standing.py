@@ -16,7 +16,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 from kardo.core.accuracy.results import ENGINE
 from kardo.core.kept import kept
 from kardo.core.plan.model import Plan
-from kardo.core.practice.house import House
+from kardo.core.policy.policy import Policy
 from kardo.server.access import organisation_of
 from kardo.server.accounts.models import Organisation
 from kardo.server.closeout.models import JobClosing
@@ -29,7 +29,7 @@ from kardo.server.predictions.models import WAITING, Computation
 @dataclass(frozen=True)
 class Standing:
     """A job's revision and hash; whether the one who asks has steps to undo and to redo; and the computation of its plan, row
-    None where there is none (ahead: how many wait before it on the queue). house and closing: revisions of the organisation's rules, and of the
+    None where there is none (ahead: how many wait before it on the queue). rules and closing: revisions of the organisation's rules, and of the
     job's closing, which holds what was waived."""
 
     job: UUID
@@ -47,7 +47,7 @@ class Standing:
     finished_at: datetime | None
     ahead: int
     frozen_at: datetime | None
-    house: int
+    rules: int
     closing: int
 
     @property
@@ -58,7 +58,7 @@ class Standing:
     @property
     def plan(self) -> Plan:
         """The job's plan as it stands, terrain by its digest."""
-        return plan_at(self.job, self.revision, self.model)
+        return plan_at(self.job, self.revision, self.model, self.policy)
 
     @property
     def whole_plan(self) -> Plan:
@@ -66,20 +66,25 @@ class Standing:
         return with_ground(self.job, self.plan)
 
     @property
-    def own_rules(self) -> House:
-        """The rules of the organisation."""
-        return _rules_of(self.organisation, self.house)
+    def policy(self) -> Policy:
+        """The rules as the organisation asks them."""
+        return _policy_of(self.organisation, self.rules)
+
+    @property
+    def of_plan(self) -> tuple[Any, ...]:
+        """What an answer about the plan alone depends on, as the organisation looks at it."""
+        return self.revision, self.model, self.rules
 
     @property
     def made_of(self) -> tuple[Any, ...]:
         """What an answer about a computation that is not under way depends on."""
         computed = self.row, self.state, self.stage, self.share, self.finished_at
-        return self.revision, self.model, self.house, self.closing, *computed
+        return *self.of_plan, self.closing, *computed
 
 
 @kept(64, by=lambda organisation_id, revision: (organisation_id, revision))
-def _rules_of(organisation_id: int, revision: int) -> House:
-    return Organisation.objects.get(pk=organisation_id).own_rules
+def _policy_of(organisation_id: int, revision: int) -> Policy:
+    return Organisation.objects.get(pk=organisation_id).policy
 
 
 _TABLES = {
@@ -102,11 +107,12 @@ SELECT job.id, job.organisation_id, job.revision, job.model, job.plan_hash,
             AND (other.priority > own.priority OR other.priority = own.priority AND other.id < own.id)
     ) ELSE 0 END,
     job.frozen_at,
-    (SELECT house_revision FROM {organisation} WHERE id = job.organisation_id),
+    (SELECT rules_revision FROM {organisation} WHERE id = job.organisation_id),
     coalesce((SELECT revision FROM {closing} WHERE job_id = job.id), 0)
 FROM {job} AS job LEFT JOIN {computation} AS made
     ON made.organisation_id = job.organisation_id AND made.kind = %(kind)s
     AND made.plan_hash = job.plan_hash AND made.engine = %(engine)s
+    AND made.policy = coalesce((SELECT policy_keys ->> %(kind)s FROM {organisation} WHERE id = job.organisation_id), '')
 WHERE job.id = %(job)s AND job.organisation_id = %(organisation)s
 """.format(**_TABLES)  # noqa: S608 - names of the models' own tables
 

@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import expect
 
 from kardo.core.close.closing import Closing
-from kardo.core.plan.parts import to_json
+from kardo.core.parts import to_json
 from kardo.demo import demo_plan
 from tests.browser.conftest import ROOT
 from tests.browser.test_house import EVERY, OF_COLOURS, barriers

@@ -22,8 +22,8 @@ from kardo.core.control.survey import survey
 from kardo.core.errors import PlanError
 from kardo.core.geodesy.crs import grid
 from kardo.core.geodesy.frame import LocalFrame, from_grid
+from kardo.core.parts import to_json
 from kardo.core.plan.control import Occupation
-from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
 from kardo.core.plan.states import in_state
 from kardo.core.practice.catalogue import Finding

@@ -13,7 +13,8 @@ from kardo.core.flight.pattern import all_flown
 from kardo.core.kept import kept as keeping
 from kardo.core.plan.site import Feature, Ground, LevelGround
 from kardo.core.plan.stands import Link
-from kardo.core.practice.catalogue import CATALOGUE, View, findings, findings_about, rules
+from kardo.core.policy.policy import usual
+from kardo.core.practice.catalogue import LOOKS, View, findings, findings_about
 from kardo.core.summary import _without_control, found, summary
 from kardo.demo import demo_plan
 from tests.conftest import E0, N0, point, small_plan
@@ -140,15 +141,15 @@ def view(request):
 
 def test_rules_of_the_plan_find_the_same_without_control_and_prediction(view):
     """What they find is kept while control is moved: so they must not look at it."""
-    for rule in rules():
-        look = CATALOGUE[rule.id][1]
+    for rule in usual().rules:
+        look = LOOKS[rule.id]
         if rule.looks == "plan":
             assert list(look(rule, view)) == list(look(rule, view.without_control)), rule.id
 
 
 def test_rules_of_points_find_in_each_by_itself_what_they_find_among_all(view):
-    for rule in rules():
-        look = CATALOGUE[rule.id][1]
+    for rule in usual().rules:
+        look = LOOKS[rule.id]
         if rule.looks != "point":
             continue
         one_by_one = [
@@ -158,9 +159,9 @@ def test_rules_of_points_find_in_each_by_itself_what_they_find_among_all(view):
 
 
 def test_rules_of_the_layout_find_nothing_in_a_single_point(view):
-    for rule in rules():
+    for rule in usual().rules:
         if rule.looks == "layout":
-            assert not [f for f in CATALOGUE[rule.id][1](rule, view) if f.object.startswith("control/")], rule.id
+            assert not [f for f in LOOKS[rule.id](rule, view) if f.object.startswith("control/")], rule.id
 
 
 def test_what_is_found_about_some_points_is_what_all_findings_say_of_them(view):

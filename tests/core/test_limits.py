@@ -5,9 +5,9 @@ import math
 import pytest
 
 from kardo.core.errors import PlanError
-from kardo.core.plan.limits import field_of
+from kardo.core.limits import field_of
+from kardo.core.parts import parts_in
 from kardo.core.plan.model import Plan, plan_from_json
-from kardo.core.plan.parts import parts_in
 from tests.conftest import small_plan
 
 

@@ -15,6 +15,7 @@ from kardo.core.errors import PlanError
 from kardo.core.flight.areas import ground_scale
 from kardo.core.flight.pattern import all_flown
 from kardo.core.gnss.occupations import METHODS, rover_sigma, set_up_sigma
+from kardo.core.parts import PROSE, Part, _prose
 from kardo.core.plan.assumptions import Assumptions, defaults
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import Occupation
@@ -22,7 +23,6 @@ from kardo.core.plan.edits import changed
 from kardo.core.plan.kit import Origin
 from kardo.core.plan.library import new_plan
 from kardo.core.plan.model import Assumed, Plan, json_schema, plan_from_json
-from kardo.core.plan.parts import PROSE, Part, _prose
 from kardo.core.plan.site import Ground, terrain_of
 from kardo.core.plan.stands import Mark, OnInstrument, OnSetUp, SetUp
 from kardo.core.practice.catalogue import View, findings

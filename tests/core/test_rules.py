@@ -21,8 +21,9 @@ from kardo.core.plan.model import Assumed
 from kardo.core.plan.site import Area, Backdrop, Feature, Ground, LevelGround, Zone, terrain_of
 from kardo.core.plan.stands import Link, Log, Mark, OnInstrument, OwnSession
 from kardo.core.plan.visits import Visit
-from kardo.core.practice.catalogue import CATALOGUE, Closed, StandsOut, View, findings, rules
-from kardo.core.practice.house import Change, House, house_from_json
+from kardo.core.policy.organisation import Change, OrganisationRules, organisation_rules
+from kardo.core.policy.policy import catalogue, policy_of, usual
+from kardo.core.practice.catalogue import LOOKS, Closed, StandsOut, View, findings
 from kardo.core.terrain.surface import Surface
 from tests.conftest import E0, MAIN, N0, canopy, point, scan_plan, small_plan
 
@@ -464,12 +465,13 @@ def _short_battery():
 SPECIAL = {"web": _on_web_map, "battery": _short_battery}
 
 
-def told(rule, view, house=None):
-    return [f for f in findings(view, house) if f.rule == rule]
+def told(rule, view, *changes):
+    asked = policy_of(OrganisationRules(changes=changes))
+    return [f for f in findings(replace(view, plan=view.plan.under(asked))) if f.rule == rule]
 
 
 def test_every_rule_has_its_two_cases():
-    assert set(CASES) == {r.id for r in rules()}
+    assert set(CASES) == set(catalogue()) == set(LOOKS)
 
 
 @pytest.mark.parametrize("rule", CASES)
@@ -478,17 +480,17 @@ def test_each_rule_finds_what_it_asks_for_and_nothing_else(rule):
     assert found and all(f.words and f.mend for f in found)
     assert len({(f.object, f.words) for f in found}) == len(found), "told twice"
     assert not told(rule, case(rule, False))
-    entry = CATALOGUE[rule][0]
+    entry = catalogue()[rule]
     assert entry.asks.endswith("?") and entry.why and entry.source
     assert all(f.severity == entry.severity for f in found)
 
 
-@pytest.mark.parametrize("rule", [r.id for r in rules() if r.threshold == r.threshold])
+@pytest.mark.parametrize("rule", [r.id for r in usual().rules if r.has_threshold])
 def test_a_threshold_of_ones_own_decides(rule):
     """At one end of what may be asked the case is found, at the other it is not: the figure shown is the one that counts."""
     at = {
-        limit: bool(told(rule, case(rule, True), House(changes=(Change(rule=rule, threshold=limit, reason="trial", since="2026-11-26"),))))
-        for limit in (0.0, CATALOGUE[rule][0].threshold, 1e6)
+        limit: bool(told(rule, case(rule, True), Change(rule=rule, threshold=limit, reason="trial", since="2026-11-26")))
+        for limit in (0.0, catalogue()[rule].threshold, 1e6)
     }  # fmt: skip
     assert set(at.values()) == {True, False}
 
@@ -507,11 +509,11 @@ def test_a_house_rule_changes_threshold_and_severity_and_says_since_when_and_why
     change = Change(
         rule="target-width", threshold=30.0, severity="note", reason="old lens", since="2026-11-01", by="chief"
     )
-    (found, *_) = told("target-width", case("control-forbidden", True), House(changes=(change,)))
-    assert (found.threshold, found.severity, found.house) == (30.0, "note", "2026-11-01: old lens")
+    (found, *_) = told("target-width", case("control-forbidden", True), change)
+    assert (found.threshold, found.severity, found.own) == (30.0, "note", "2026-11-01: old lens")
     assert not told("target-width", case("control-forbidden", True))
     off = change.model_copy(update={"severity": "off"})
-    assert not told("target-width", case("target-width", True), House(changes=(off,)))
+    assert not told("target-width", case("target-width", True), off)
 
 
 @pytest.mark.parametrize(
@@ -527,7 +529,7 @@ def test_a_house_rule_changes_threshold_and_severity_and_says_since_when_and_why
 def test_a_house_rule_that_cannot_hold_is_refused(change, words):
     usual = {"reason": "of our own", "since": "2026-11-01"}
     with pytest.raises(PlanError, match=words):
-        house_from_json({"format": "kardo-house", "changes": [usual | change]})
+        organisation_rules({"format": "kardo-house", "changes": [usual | change]}, catalogue())
 
 
 def test_a_zone_without_a_number_has_its_height_for_a_ceiling():
@@ -545,8 +547,8 @@ def test_a_picture_whose_date_nobody_said_is_told():
 
 
 def test_a_stop_is_waived_by_who_may_sign_even_where_the_house_makes_less_of_it():
-    entry = CATALOGUE["control-forbidden"][0]
-    milder = House(changes=(Change(rule=entry.id, severity="note", reason="of our own", since="2026-11-01"),))
+    entry = catalogue()["control-forbidden"]
+    milder = Change(rule=entry.id, severity="note", reason="of our own", since="2026-11-01")
     (found, *_) = told(entry.id, case(entry.id, True), milder)
     assert (found.severity, found.waives) == ("note", "signer")
-    assert CATALOGUE["control-epochs"][0].waives == "anybody"
+    assert catalogue()["control-epochs"].waives == "anybody"

@@ -6,7 +6,8 @@ import pytest
 from kardo.core.plan.edits import Edit, changed
 from kardo.core.plan.model import plan_from_json
 from kardo.core.plan.site import Feature, Ground, terrain_of
-from kardo.core.practice.catalogue import CATALOGUE, View, findings
+from kardo.core.policy.policy import catalogue
+from kardo.core.practice.catalogue import View, findings
 from kardo.core.terrain.surface import Surface
 from scripts.rules import PAGE, page
 from tests.conftest import E0, N0, point, small_plan
@@ -82,7 +83,7 @@ def test_names_say_the_role():
 
 @pytest.mark.parametrize("rule", ["control-forbidden", "control-slope", "control-clearance", "control-names"])
 def test_every_rule_says_why_and_from_where(rule):
-    entry, _ = CATALOGUE[rule]
+    entry = catalogue()[rule]
     assert entry.why and entry.source and entry.asks.endswith("?")
 
 

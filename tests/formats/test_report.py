@@ -29,7 +29,7 @@ from kardo.core.day.cautions import cautions
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.units import small
 from kardo.core.gnss.heights import vertical_height
-from kardo.core.plan.parts import document_digest
+from kardo.core.parts import document_digest
 from kardo.core.plan.stands import Reading
 from kardo.core.summary import told
 from kardo.formats.report import _heights_part, html_report, pdf_report, read_report

@@ -8,7 +8,7 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from kardo.core.close.closing import with_waivers
-from kardo.core.practice.catalogue import CATALOGUE
+from kardo.core.policy.policy import catalogue
 from kardo.core.summary import found
 from kardo.server.closeout.keeping import closing_of
 from kardo.server.plans.editing import create_job
@@ -82,7 +82,7 @@ def test_what_is_accepted_of_no_object_is_that_and_not_all_that_its_rule_may_say
 def test_a_rule_that_is_no_longer_there_keeps_nobody_from_a_job(planner, job):
     firm = job.organisation
     gone = {"rule": "no-longer-asked", "severity": "note", "reason": "of an older Kardo", "since": "2026-01-01"}
-    firm.house = {"format": "kardo-house", "changes": [gone]}
+    firm.rules = {"format": "kardo-house", "changes": [gone]}
     firm.save()
     assert findings(planner, job) is not None and planner.get("/api/rules").status_code == 200
 
@@ -96,7 +96,7 @@ def test_a_stop_is_accepted_by_who_may_sign(planner, signer, office):  # noqa: F
     assert signer.post_json(f"/api/jobs/{job.pk}/close/waiver", body).status_code == 200
 
 
-def test_the_house_asks_otherwise_in_all_its_jobs_and_in_nobody_elses(planner, signer, stranger, job):  # noqa: F811
+def test_the_organisation_asks_otherwise_in_all_its_jobs_and_in_nobody_elses(planner, signer, stranger, job):  # noqa: F811
     asked = {"rule": "target-width", "threshold": 80, "reason": "an old lens"}
     refused = planner.post_json("/api/rules", asked)
     assert refused.status_code == 422 and "those who may sign" in refused.json()["title"]
@@ -105,7 +105,7 @@ def test_the_house_asks_otherwise_in_all_its_jobs_and_in_nobody_elses(planner, s
     own = next(r for r in told["rules"] if r["id"] == "target-width")["own"]
     assert own["threshold"] == 80 and own["by"] == "chief" and len(own["since"]) == 10
     found = next(f for f in findings(planner, job) if f["rule"] == "target-width")
-    assert found["threshold"] == 80 and "an old lens" in found["house"]
+    assert found["threshold"] == 80 and "an old lens" in found["own"]
     theirs = create_job(stranger.user.member.organisation, stranger.user, small_plan())
     assert not any(f["rule"] == "target-width" for f in findings(stranger, theirs))
     back = signer.post_json("/api/rules", {"rule": "target-width"}).json()
@@ -121,11 +121,11 @@ def test_the_house_asks_otherwise_in_all_its_jobs_and_in_nobody_elses(planner, s
         ({"rule": "control-forbidden", "severity": "off", "reason": "because"}, "always asked"),
     ],
 )
-def test_what_the_house_cannot_ask_changes_nothing(signer, asked, words):  # noqa: F811
+def test_what_an_organisation_cannot_ask_changes_nothing(signer, asked, words):  # noqa: F811
     refused = signer.post_json("/api/rules", asked)
     assert refused.status_code == 422 and words in refused.json()["title"]
     told = signer.get("/api/rules").json()
-    assert all(r["own"] is None for r in told["rules"]) and len(told["rules"]) == len(CATALOGUE)
+    assert all(r["own"] is None for r in told["rules"]) and len(told["rules"]) == len(catalogue())
 
 
 def test_a_point_is_told_where_it_is_dragged_to_what_stands_against_it(planner, job):

@@ -5,7 +5,7 @@ import json
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from kardo.core.plan.parts import to_json
+from kardo.core.parts import to_json
 from kardo.formats.local_grid import local_text
 from tests.conftest import E0
 from tests.core.test_local import local_grid, pairs

@@ -19,13 +19,14 @@ from kardo.core.flight.pattern import flown
 from kardo.core.flight.reach import out_of_reach
 from kardo.core.gnss.heights import vertical_height
 from kardo.core.gnss.occupations import METHODS, mark_sigma, minutes_on_point
+from kardo.core.parts import to_json
 from kardo.core.plan.control import MOST_OCCUPATIONS, ControlPoint, Occupation
 from kardo.core.plan.edits import Edit, changed, field_edits
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import library
 from kardo.core.plan.model import Plan
+from kardo.core.policy.policy import Policy
 from kardo.core.plan.naming import plain_length, plain_speed, reference, small_length
-from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import HangsOn, Mark, OnNothing, OnSetUp, Reading, SetUp
 
 LESSENS: dict[str, tuple[str, ...]] = {
@@ -115,13 +116,32 @@ def usual_hanging(plan: Plan) -> HangsOn:
     return next((f.hangs_on for f in plan.flights), OnNothing())
 
 
+def usual_point(policy: Policy) -> ControlPoint:
+    """A further point before anything is known of it, observed once for a minute, or for as long as is asked."""
+    once = Occupation()
+    epochs = max(once.epochs, math.ceil(policy["control-epochs"]) if policy.asks("control-epochs") else 0)
+    return ControlPoint(
+        id="new",
+        name="new",
+        role="target",
+        e=0.0,
+        n=0.0,
+        hangs_on=OnNothing(),
+        occupations=(once.model_copy(update={"epochs": epochs}),),
+    )
+
+
 def new_target(plan: Plan, e: float, n: float, name: str | None = None) -> Edit:
     """The edit that adds a target at grid metres, under the next free name."""
     name = name or free_names(plan, 1)[0]
-    point = ControlPoint(
-        id=name, name=name, role="target", e=round(float(e), 1), n=round(float(n), 1), hangs_on=usual_hanging(plan)
-    )
-    return Edit(f"control/{name}", None, to_json(point))
+    place = {
+        "id": name,
+        "name": name,
+        "e": round(float(e), 1),
+        "n": round(float(n), 1),
+        "hangs_on": usual_hanging(plan),
+    }
+    return Edit(f"control/{name}", None, to_json(usual_point(plan.policy).model_copy(update=place)))
 
 
 def free_names(plan: Plan, count: int, letter: str = "G") -> list[str]:

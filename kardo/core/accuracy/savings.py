@@ -7,11 +7,11 @@ from kardo.core.accuracy.offers import Remedy, minutes_on_ground, round_metres
 from kardo.core.accuracy.standards import standards
 from kardo.core.flight.pattern import flown
 from kardo.core.gnss.occupations import minutes_on_point
+from kardo.core.parts import to_json
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import reference
-from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import SetUp, setup_of
 
 MOST_POINTS = 60  # of control, above which points are not tried one by one

@@ -20,12 +20,12 @@ from kardo.core.accuracy.results import Figures
 from kardo.core.accuracy.solution import DefectiveNetwork
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.pattern import flown
+from kardo.core.parts import to_json
 from kardo.core.plan.brief import State
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import Edit, changed, field_edits
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import reference, small_length
-from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import (
     CorrectionNetwork,
     FlightHangsOn,
@@ -43,7 +43,6 @@ STATION_M = (
 )
 AROUND = 0.5  # hours that a log reaches beyond the minutes in the air
 SAME_PLACE = 0.005  # metres within which a mark is that under a target
-FULL_SESSION = 4.0  # hours of a session that is meant to fix a base
 
 
 Pair = tuple[float, float]
@@ -231,7 +230,8 @@ def _shifted(plan: Plan) -> list[Edit]:
 
 def _static(plan: Plan) -> list[Edit]:
     mark = _base_mark(plan)
-    hours = max(FULL_SESSION, mark.hours) if mark.known == "static" else FULL_SESSION
+    full = plan.policy["base-mark-unsettled"]
+    hours = max(full, mark.hours) if mark.known == "static" else full
     return [*_known_by(plan, known="static", hours=hours), *_rewired(plan, _own_base(plan), "both")]
 
 

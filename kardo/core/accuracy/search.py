@@ -26,7 +26,6 @@ from kardo.core.plan.model import Plan
 BLOCK = 120  # candidates solved at a time
 ON_MAP = 140  # places of the map that layouts are compared by; figures are of all
 DROPPABLE = 1e-3  # of a survey's variance that must be left unexplained by the others, before a target can be given up
-LEAST_IMAGES = 5
 SWEEPS = 2  # of exchange
 NEXT_BEST = 12  # places that an exchange on the probability of passing tries for each target
 BESIDE = 1 / 8  # of the site's extent, by which these lie apart at first
@@ -107,7 +106,7 @@ def field(kept: Kept, control: ControlRays, taken: Ints) -> Field:
         (),
         tuple(int(k) for k in taken),
     )
-    usable = np.concatenate([part.usable for part in parts]) & (images >= LEAST_IMAGES)
+    usable = np.concatenate([part.usable for part in parts]) & (images >= kept.planned.plan.policy["control-images"])
     noise = np.concatenate([part.noise for part in parts])
     return Field(np.hstack(y), np.hstack(border), noise, usable, state)
 

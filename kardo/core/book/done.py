@@ -25,10 +25,10 @@ from kardo.core.flight.pattern import flown
 from kardo.core.geodesy.antenna import outvoted
 from kardo.core.geodesy.units import counted, small
 from kardo.core.gnss.heights import vertical_height
+from kardo.core.parts import to_json
 from kardo.core.plan.control import MOST_OCCUPATIONS, ControlPoint, Occupation
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.model import Plan, plan_of
-from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import MOST_READINGS, HangsOn, OnSetUp, OwnSession, Reading, SetUp
 
 SHORTEST_LOG, LONGEST_LOG = 0.1, 240.0  # hours that a session may have
@@ -46,7 +46,7 @@ def as_done(plan: Plan, book: Book) -> Plan:
         "flights": tuple(_flight(plan, f, book, left) for f in plan.flights),
     }
     whole = plan.model_copy(update=changed)
-    return plan_of(to_json(whole))
+    return plan_of(to_json(whole)).under(plan.policy)
 
 
 def _day_over(plan: Plan, visit: str | None, left: set[str]) -> bool:
@@ -158,8 +158,8 @@ class OddHeight:
 
 @dataclass(frozen=True)
 class Left:
-    """What is still to be done on a visit, in the plan's own names, by paths: points to occupy, legs to fly, set-ups without two
-    heights that agree; by how many metres the heights of a set-up differ; and by set-up what was last heard of it where that is not
+    """What is still to be done on a visit, in the plan's own names, by paths: points to occupy, legs to fly, set-ups with fewer
+    heights than are asked for; by how many metres the heights of a set-up differ; and by set-up what was last heard of it where that is not
     as planned; the height of a set-up that the others outvote; and what was done is short of the plan in, in words."""
 
     points: list[str]
@@ -181,7 +181,8 @@ def still_to_do(plan: Plan, book: Book) -> Left:
         over = {s.leg for s in book.of("leg", "leg_not_flown") if s.flight == flight.id}
         legs += [f"flights/{flight.id}/{k}" for k in range(1, len(flown(plan, flight).legs) + 1) if k not in over]
     spreads = {s.id: _spread(plan, s, book) for s in plan.setups}
-    setups = [f"setups/{key}" for key, (count, _) in spreads.items() if count < 2]
+    wanted = plan.policy["base-taped-once"] if plan.policy.asks("base-taped-once") else 1
+    setups = [f"setups/{key}" for key, (count, _) in spreads.items() if count < wanted]
     # what one of the two says does not mend what the other said: rovers go by what is broadcast
     heard: dict[tuple[str, str], BroadcastHeard] = {(s.setup, s.by): s for s in book.of("broadcast")}
     off_air = {said.setup: said.words for said in heard.values() if not said.as_planned}
@@ -189,7 +190,7 @@ def still_to_do(plan: Plan, book: Book) -> Left:
         points,
         legs,
         setups,
-        {key: spread for key, (count, spread) in spreads.items() if count > 1},
+        {key: spread for key, (count, spread) in spreads.items() if count >= min(2, wanted)},
         off_air,
         _odd(plan, book),
         [*_flown_short(plan, book), *_observed_short(plan, book), *_lost(plan, book)],
@@ -216,12 +217,15 @@ def _flown_short(plan: Plan, book: Book) -> list[str]:
 
 
 def _observed_short(plan: Plan, book: Book) -> list[str]:
-    """The points of which no occupation came out fixed."""
-    states: dict[str, set[str]] = {}
+    """The points of which no occupation came out fixed, and those that were left too soon."""
+    seen: dict[str, list[Occupied]] = {}
     for said in book.of("occupation"):
-        states.setdefault(said.point, set()).add(said.state)
-    afloat = [p.name for p in plan.control if p.id in states and "fixed" not in states[p.id]]
-    return [f"not fixed: {', '.join(afloat)}"] if afloat else []
+        seen.setdefault(said.point, []).append(said)
+    least = plan.policy["control-epochs"] if plan.policy.asks("control-epochs") else 0
+    afloat = [p.name for p in plan.control if p.id in seen and all(s.state != "fixed" for s in seen[p.id])]
+    brief = [p.name for p in plan.control if any(s.epochs < least for s in seen.get(p.id, ()))]
+    out = [f"not fixed: {', '.join(afloat)}"] if afloat else []
+    return out + ([f"fewer than {least:.0f} epochs: {', '.join(brief)}"] if brief else [])
 
 
 def _lost(plan: Plan, book: Book) -> list[str]:
@@ -253,10 +257,10 @@ def vertical_read(plan: Plan, setup: SetUp, read: HeightRead) -> float:
 
 def _odd(plan: Plan, book: Book) -> dict[str, OddHeight]:
     """By set-up the height that the others outvote."""
-    out = {}
+    out, most = {}, plan.policy["base-readings"]
     for setup in plan.setups:
         entries = [e for e in book.standing if isinstance(e.said, HeightRead) and e.said.setup == setup.id]
-        found = outvoted([vertical_read(plan, setup, e.said) for e in entries])  # type: ignore[arg-type]
+        found = outvoted([vertical_read(plan, setup, e.said) for e in entries], most)  # type: ignore[arg-type]
         if found is not None:
             unit, said = plan.brief.unit, entries[found.which].said
             words = f"{said.typed} {said.way} is {small(abs(found.off), unit)} from the {len(entries) - 1} others, which agree to {small(found.others_apart, unit)}"  # type: ignore[union-attr]

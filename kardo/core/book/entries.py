@@ -12,8 +12,8 @@ from typing import Annotated, Any, Literal
 from pydantic import AfterValidator, Field, TypeAdapter
 
 from kardo.core.arrays import Json
+from kardo.core.parts import Clean, Coordinate, Identifier, Length, Part, validated
 from kardo.core.plan.flights import State
-from kardo.core.plan.parts import Clean, Coordinate, Identifier, Length, Part, validated
 
 EntryId = Annotated[str, Field(pattern=r"^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$")]
 Digest = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]

@@ -6,10 +6,10 @@ from kardo.core.book.done import as_done
 from kardo.core.book.entries import Book
 from kardo.core.close.closing import BlockShift, Closing, ResidualSet
 from kardo.core.close.shift import place_of
+from kardo.core.parts import to_json
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan, plan_of
 from kardo.core.plan.naming import name_of
-from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import Mark
 from kardo.core.plan.states import in_state
 
@@ -26,7 +26,7 @@ def as_closed(plan: Plan, book: Book, closing: Closing) -> Plan:
         done = in_state(done, "as_taken")
     else:
         done = done.model_copy(update={"marks": _shifted(done, closing.shift)})
-    return plan_of(to_json(done))
+    return plan_of(to_json(done)).under(plan.policy)
 
 
 def _used(plan: Plan, done: Plan, taken: ResidualSet) -> tuple[ControlPoint, ...]:

@@ -6,8 +6,8 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from kardo.core.errors import PlanError
+from kardo.core.parts import MAX_POINTS, Clean, Coordinate, Height, Identifier, Part, Sigma, validated
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import MAX_POINTS, Clean, Coordinate, Height, Identifier, Part, Sigma, validated
 from kardo.core.practice.catalogue import Finding
 
 MOST_SETS = 100

@@ -18,7 +18,6 @@ from kardo.core.plan.naming import name_of
 from kardo.core.plan.stands import OnSetUp
 
 CODE_ONLY = 10.0  # metres by which a header's position may be off when nobody typed it
-ALIKE = 0.003  # metres to which two antenna heights are the same
 LEAST_SYSTEMS = 2
 MANY_SLIPS = 0.5  # slips for each epoch
 GAPS_TOLD = 5
@@ -156,7 +155,8 @@ def _height(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[Remark]:
     if log.antenna_height is None:
         return []
     unit, planned, own = plan.brief.unit, chain.arp_above_mark, log.antenna_height
-    if abs(own - planned) <= ALIKE:
+    alike = plan.policy["base-readings"]
+    if abs(own - planned) <= alike:
         return []
     said = f"The header's antenna height is {length(own, unit, 4)}, the plan's {length(planned, unit, 4)} to the ARP"
     like = {
@@ -167,14 +167,14 @@ def _height(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[Remark]:
         planned / 0.3048: "that is in feet",
         planned * 0.3048: "that is in metres where feet were meant",
     }
-    why = next((words for value, words in like.items() if abs(own - value) <= ALIKE), "")
+    why = next((words for value, words in like.items() if abs(own - value) <= alike), "")
     words = f"{said}: {why}." if why else f"{said}, {small(abs(own - planned), unit)} apart."
     return [Remark("warn", words, "Take what the book has as measured, before and after.")]
 
 
 def _interval(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[Remark]:
     setup = plan.setup(chain.setup)
-    wanted = setup.log.interval_s if setup and setup.log else 1.0
+    wanted = setup.log.interval_s if setup and setup.log else plan.policy["base-log-interval"]
     if log.interval is None or log.interval <= wanted * 1.001:
         return []
     words = f"It was logged every {log.interval:g} s, the plan asks for {wanted:g} s."

@@ -17,8 +17,8 @@ from kardo.core.close.closing import Closing, ResidualSet, Used, closing_from_js
 from kardo.core.close.shift import ShiftPreview
 from kardo.core.close.verdict import ClosedVerdict, components
 from kardo.core.errors import ReadError
+from kardo.core.parts import document_digest, to_json
 from kardo.core.plan.model import Plan, plan_from_json
-from kardo.core.plan.parts import document_digest, to_json
 from kardo.core.plan.states import OTHER
 from kardo.core.practice.catalogue import Finding
 

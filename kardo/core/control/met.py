@@ -9,7 +9,6 @@ from scipy.spatial import cKDTree
 
 from kardo.core.plan.model import Plan
 
-SAME_PLACE = 0.5  # metres within which two points are one, observed twice
 ABOUT = 1000.0  # metres from the site beyond which a point is hardly meant for it
 
 
@@ -32,14 +31,14 @@ def met_by(plan: Plan, points: Sequence[tuple[str, float, float]]) -> list[Met]:
     """
     if not points:
         return []
-    at = np.array([(e, n) for _, e, n in points])
+    at, same_place = np.array([(e, n) for _, e, n in points]), plan.policy["control-twice"]
     own = np.array([(p.e, p.n) for p in plan.control]).reshape(-1, 2)
     away, nearest = cKDTree(own).query(at) if len(own) else (np.full(len(at), np.inf), np.zeros(len(at), dtype=int))
     tree = cKDTree(at)
     met = np.flatnonzero(
-        tree.query(at, k=2)[0][:, 1] <= SAME_PLACE
+        tree.query(at, k=2)[0][:, 1] <= same_place
     ).tolist()  # not all pairs: of many on one place there are millions
-    first = {b: min(tree.query_ball_point(at[b], SAME_PLACE)) for b in met}
+    first = {b: min(tree.query_ball_point(at[b], same_place)) for b in met}
     earlier = {b: a for b, a in first.items() if a < b}
     named = {p.name.casefold().strip(): p.id for p in plan.control}
     about = np.ones(len(at), dtype=bool)
@@ -47,7 +46,7 @@ def met_by(plan: Plan, points: Sequence[tuple[str, float, float]]) -> list[Met]:
         about = shapely.distance(shapely.points(at), shapely.Polygon(plan.site.boundary)) <= ABOUT
     out = []
     for k, (name, _, _) in enumerate(points):
-        same = plan.control[int(nearest[k])].id if away[k] <= SAME_PLACE else ""
+        same = plan.control[int(nearest[k])].id if away[k] <= same_place else ""
         other = named.get(name.casefold().strip(), "") if name else ""
         out.append(Met(same, earlier.get(k), other if other != same else "", bool(about[k])))
     return out

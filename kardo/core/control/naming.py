@@ -7,10 +7,10 @@ from pydantic import Field
 
 from kardo.core.control.round import MOST_SOLVED, walk
 from kardo.core.errors import PlanError
+from kardo.core.parts import Clean, Part
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import Edit
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import Clean, Part
 
 Order = Literal["listed", "round", "west", "north"]
 

@@ -195,7 +195,7 @@ def _height(plan: Plan, place: KnownPlace) -> float:
 
 def _of_clearance(plan: Plan, place: KnownPlace, shapes: Shapes) -> tuple[float, str]:
     """By the thing that is too near for how tall it is."""
-    found = nearest_standing(shapes, place.e, place.n)
+    found = nearest_standing(shapes, place.e, place.n, plan.policy["base-clearance"])
     if found is None or found[1] >= found[2]:
         return 1.0, ""
     feature, away, wanted = found

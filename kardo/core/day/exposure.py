@@ -19,7 +19,6 @@ SUN_LUX = 127_500.0  # of the sun outside of the atmosphere
 FADES = {"clear": 0.21, "partly": 0.80}  # a thickness of atmosphere; overcast there is no sun
 SKY = {"clear": (800.0, 15_500.0, 0.5), "partly": (300.0, 45_000.0, 1.0), "overcast": (300.0, 21_000.0, 1.0)}
 INCIDENT = 250.0  # lux seconds, ISO 2720
-SHARP_PX = 0.5  # of blur
 LOW_SUN = 30.0  # degrees: below, shadows are long and hide what lies in them
 EVERY = 30  # minutes
 
@@ -85,7 +84,9 @@ def exposure(plan: Plan, flight: Flight, cloud: Cloud, date: str) -> ExposureAdv
     lon, lat = (float(v) for v in plan.grid.to_world(float(f.e[0]), float(f.n[0])))
     clock = next((v.clock_h for v in plan.visits if v.date == date), None)
     sun = light(lon, lat, date, clock_ahead(lon, clock), 0.0).sun
-    rows = [_moment(f, 10 * k, height, cloud) for k, height in enumerate(sun) if height > 0 and 10 * k % EVERY == 0]
+    rows = [
+        _moment(plan, f, 10 * k, height, cloud) for k, height in enumerate(sun) if height > 0 and 10 * k % EVERY == 0
+    ]
     good = [row.minute for row in rows if row.enough]
     cam = f.camera
     rolling = flight.speed * cam.readout_ms / 1000 / f.gsd if cam.shutter == "rolling" else 0.0
@@ -93,11 +94,11 @@ def exposure(plan: Plan, flight: Flight, cloud: Cloud, date: str) -> ExposureAdv
     return ExposureAdvice(flight.id, date, rows, first, last, rolling, _words(plan, f, rows, good, rolling))
 
 
-def _moment(f: FlightPlan, minute: int, sun: float, cloud: Cloud) -> LightAt:
+def _moment(plan: Plan, f: FlightPlan, minute: int, sun: float, cloud: Cloud) -> LightAt:
     cam, lux = f.camera, daylight(sun, cloud)
     iso = sensitivity(lux, cam.f_number, f.flight.exposure_time)
     shutter = f.flight.exposure_time * iso / cam.most_iso
-    return LightAt(minute, sun, lux, iso, iso <= cam.most_iso, shutter, SHARP_PX * f.gsd / shutter)
+    return LightAt(minute, sun, lux, iso, iso <= cam.most_iso, shutter, plan.policy["flight-blur"] * f.gsd / shutter)
 
 
 def _clock(minute: int) -> str:
@@ -124,7 +125,9 @@ def _words(plan: Plan, f: FlightPlan, rows: list[LightAt], good: list[int], roll
     if low and len(low) == len([row for row in rows if row.enough]):
         words.append(f"The sun stays below {LOW_SUN:.0f}°: shadows are long, and what lies in them is hardly matched.")
     if rolling:
+        sharp = plan.policy["flight-blur"]
+        still = speed(math.floor(100 * sharp * f.gsd / (cam.readout_ms / 1000)) / 100, unit)
         words.append(
-            f"The shutter rolls: while it reads a picture, the ground moves by {rolling:.1f} pixels; at half a pixel that is {speed(math.floor(100 * SHARP_PX * f.gsd / (cam.readout_ms / 1000)) / 100, unit)}."
+            f"The shutter rolls: while it reads a picture, the ground moves by {rolling:.1f} pixels; {sharp:g} of one is reached at {still}."
         )
     return words

@@ -11,9 +11,9 @@ from kardo.core.flight.ceilings import above_ceilings
 from kardo.core.flight.pattern import FlightPlan, all_flown
 from kardo.core.flight.scan import sequence_minutes, sequence_words
 from kardo.core.geodesy.units import length
+from kardo.core.parts import Clock
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import Clock
 from kardo.core.plan.stands import OnSetUp, OwnSession, SetUp, setup_of
 from kardo.core.plan.visits import Person, Role, Visit
 

@@ -18,11 +18,9 @@ from kardo.core.plan.flights import Flight
 from kardo.core.plan.model import Plan
 
 WINDY = 1 / 3  # of the cruising speed, from which lines across the wind are better
-LEAST_FORWARD = 60.0  # per cent of forward overlap, as the rule flight-forward has it
 JPEG_BYTES, RAW_BYTES = 0.45, 1.9  # a pixel, about
 CARD_GB = 60.0  # that a card of 64 GB holds
 RETURN_BYTES = 30  # of one return with its time, about
-LEAST_LEG = 10.0  # minutes that post-processing wants, as the rule leg-short has it
 ALONG = 2.0  # degrees by which a course may differ and still be called the same
 GAINED = 0.5  # minutes that other lines must save to be worth laying
 STEPS = 20  # by which a value is sought that makes legs long enough
@@ -107,15 +105,15 @@ class AirTime:
     cautions: list[str]
 
 
-def air_time(plan: Plan, flight: Flight, least: float = LEAST_LEG) -> AirTime:
-    """A flight of a plan in its wind; least: minutes that a leg must have. Raises PlanError where it cannot be laid out, or the wind carries it away."""
+def air_time(plan: Plan, flight: Flight) -> AirTime:
+    """A flight of a plan in its wind. Raises PlanError where it cannot be laid out, or the wind carries it away."""
     f = flown(plan, flight)
     craft, wind = plan.aircraft(flight.aircraft), wind_of(flight)
     far, unseen = _from_pilot(plan, f)
     before, after = sequence_minutes(f.scanner, flight) if f.scans else (0.0, 0.0)
     lines, legs = list(_lines(plan, f, before, far, unseen)), _legs(f)
     going = [line.speed for line in lines]
-    shortest = min(leg.minutes for leg in legs)
+    shortest, least = min(leg.minutes for leg in legs), plan.policy["leg-short"]
     overlap = 100 * (1 - (flight.speed + wind.speed) * f.trigger_interval / f.footprint_along)
     pixels = 0.0 if f.scans else f.images * f.camera.width_px * f.camera.height_px / 1e9
     windy = wind.speed > WINDY * craft.cruise_m_per_s
@@ -136,7 +134,7 @@ def air_time(plan: Plan, flight: Flight, least: float = LEAST_LEG) -> AirTime:
         min(going),
         max(going),
         overlap,
-        f.scans or overlap >= LEAST_FORWARD,
+        f.scans or overlap >= plan.policy["flight-forward"],
         f.images,
         pixels * JPEG_BYTES,
         pixels * RAW_BYTES,

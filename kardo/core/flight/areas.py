@@ -9,9 +9,9 @@ from shapely.geometry.base import BaseGeometry
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.geodesy.crs import Grid
 from kardo.core.kept import kept
+from kardo.core.parts import Ring
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import Ring
 from kardo.core.plan.site import Area
 from kardo.core.terrain.surface import AnySurface
 

@@ -5,11 +5,10 @@ import math
 from kardo.core.errors import PlanError
 from kardo.core.flight.areas import flight_polygon
 from kardo.core.flight.pattern import flown
+from kardo.core.parts import to_json
 from kardo.core.plan.edits import Edit
 from kardo.core.plan.flights import Flight
-from kardo.core.plan.lens import FEWEST
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import to_json
 from kardo.core.plan.site import Area
 
 TILT, FORWARD, SIDE = 30.0, 85.0, 80.0  # degrees off straight down, steeper than the landing gear; per cent
@@ -35,6 +34,7 @@ def calibration_edits(plan: Plan, like: Flight) -> tuple[Edit, ...]:
         "course": None, "state": "fixed", "corrections": "both" if like.corrections == "none" else like.corrections,
     }  # fmt: skip
     flight = Flight.model_validate(like.model_dump() | update)
+    fewest = plan.policy["calibration-frames"]
     for _ in range(MOST):
         ring = tuple((middle.x + a * half, middle.y + b * half) for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1)))
         ground = Area(
@@ -42,7 +42,7 @@ def calibration_edits(plan: Plan, like: Flight) -> tuple[Edit, ...]:
         )
         site = plan.site.model_copy(update={"areas": (*plan.site.areas, ground)})
         tried = plan.model_copy(update={"site": site, "flights": (*plan.flights, flight)})
-        if flown(tried, flight).images >= FEWEST:
+        if flown(tried, flight).images >= fewest:
             return (Edit(f"site/areas/{key}", None, to_json(ground)), Edit(f"flights/{key}", None, to_json(flight)))
         half *= WIDER
-    raise PlanError("No ground takes a hundred frames.", where="Flight", mend="Raise the overlap.")
+    raise PlanError(f"No ground takes {fewest:.0f} frames.", where="Flight", mend="Raise the overlap.")

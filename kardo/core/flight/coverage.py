@@ -35,7 +35,6 @@ FINE = 40  # cells along the shorter side of a frame, where the terrain is not f
 MESH = 41  # nodes along each side from which the local frame is interpolated: exact to 0.1 mm over 5 km
 FEW, NARROW = 2, 3  # images below which nothing is mapped; strips below which a part leans on its edges
 CORNER = 0.75  # of half a frame's diagonal from its middle, beyond which only its corners see
-COARSE = 1.3  # times the middle pixel, from which one counts as coarse
 ALIKE = 0.1  # sine of the angle up to which two strips run the same way
 MOST_STRIPS = 64  # of one flight over one cell that are counted
 ABOUT = (-0.25, 0.0, 0.25)  # of a footprint, about the middle between two images: where their overlap is looked at

@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 
 from kardo.core.arrays import Bools, Floats, Ints
-from kardo.core.flight.coverage import COARSE, FEW, NARROW, Coverage
+from kardo.core.flight.coverage import FEW, NARROW, Coverage
 from kardo.core.flight.density import Density
 
 Layer = Literal["images", "strips", "pixels", "pulses", "ground"]
@@ -41,7 +41,7 @@ class CoverageDrawing:
     layers: dict[Layer, Drawn]
 
 
-def drawing_of(found: Coverage) -> CoverageDrawing:
+def drawing_of(found: Coverage, coarse: float) -> CoverageDrawing:
     """The worst of each block of cells, where there are more than are drawn."""
     every = max(1, math.ceil(math.sqrt(found.images.size / MOST_DRAWN)))
     seen = found.seen
@@ -63,7 +63,7 @@ def drawing_of(found: Coverage) -> CoverageDrawing:
         {
             "images": Drawn(_bytes(images, shown), 1.0, USUAL_IMAGES, True),
             "strips": Drawn(_bytes(strips, shown), 1.0, NARROW, True),
-            "pixels": Drawn(_bytes(pixels / worth, shown & (pixels > 0)), worth, COARSE * median, False),
+            "pixels": Drawn(_bytes(pixels / worth, shown & (pixels > 0)), worth, coarse * median, False),
         },
     )
 

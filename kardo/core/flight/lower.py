@@ -10,10 +10,7 @@ from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.model import Plan
 
 BELOW = 0.95  # of a ceiling: terrain, its data and the aircraft's height are each off by metres
-CLOSE, MORE = (
-    80.0,
-    80.0,
-)  # metres below which relief takes a larger share of the frame; per cent of forward overlap then
+MORE = 80.0  # per cent of forward overlap close to the ground
 LOWEST = 15.0  # metres
 
 
@@ -34,7 +31,7 @@ def below(plan: Plan, f: FlightPlan, ceiling: float, highest: float) -> Lower | 
         return None
     slower = max(0.5, math.floor(10 * f.flight.speed * height / f.flight.height) / 10)
     update: dict[str, Any] = {"height": float(height), "speed": slower}
-    if height < CLOSE and f.flight.forward_overlap < MORE and not f.scans:
+    if height < plan.policy["flight-low"] and f.flight.forward_overlap < MORE and not f.scans:
         update["forward_overlap"] = MORE
     then = flown(plan, f.flight.model_copy(update=update))
     unit = plan.brief.unit

@@ -5,10 +5,10 @@ import math
 from kardo.core.errors import PlanError
 from kardo.core.flight.areas import flight_polygon, ground_scale
 from kardo.core.flight.pattern import spacing_of
+from kardo.core.parts import to_json
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.flights import Flight, OwnStrip
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import to_json
 
 
 def another_strip(plan: Plan, flight: Flight) -> tuple[Edit, ...]:

@@ -20,20 +20,23 @@ from kardo.core.site.standing import shapes_of, why_not
 from kardo.core.terrain.sightline import in_sight
 
 EYES = 1.7  # metres above the ground
-SIGHT = 500.0  # metres to which a small aircraft's attitude is still made out
 
 
-def seen_by_pilot(
-    plan: Plan, f: FlightPlan, at: tuple[float, float], some: Ints | None = None, sight: float = SIGHT
+def seen_by_pilot(plan: Plan, f: FlightPlan, at: tuple[float, float], some: Ints | None = None) -> tuple[Floats, Bools]:
+    """Of a flight's exposures, or of some (k,) by number: metres (k,) from a pilot at grid metres, and whether each is in sight."""
+    return seen_within(plan, f, at, plan.policy["flight-sight"], some)
+
+
+def seen_within(
+    plan: Plan, f: FlightPlan, at: tuple[float, float], metres: float, some: Ints | None = None
 ) -> tuple[Floats, Bools]:
-    """Of a flight's exposures, or of some (k,) by number: metres (k,) from a pilot at grid metres, and whether each is in sight: no farther than so many metres,
-    and nothing between."""
+    """The same of what is no farther than so many metres, with nothing between."""
     which: Ints = np.arange(len(f.e)) if some is None else some
     e, n, h = f.e[which], f.n[which], f.h[which]
     ground = float(plan.surface.at(*at)) if plan.surface is not None else math.nan
     up = h - ground - EYES
     away = np.sqrt((e - at[0]) ** 2 + (n - at[1]) ** 2 + np.nan_to_num(up) ** 2)
-    seen = away <= sight
+    seen = away <= metres
     if math.isfinite(ground) and seen.any():
         eyes = np.array([*at, ground + EYES])
         seen[seen] = in_sight(plan.surface, things_on(plan), eyes, e[seen], n[seen], h[seen])

@@ -15,7 +15,6 @@ from kardo.core.plan.stands import Link, Mark, OnSetUp
 from kardo.core.site.things import STANDING, tops_of
 from kardo.core.terrain.sightline import in_sight
 
-REMOTE = 2000.0  # metres in free sight between controller and aircraft; an assumption, and farther than a pilot sees it
 HANDS = 1.5  # metres above the ground at which a controller is held
 MOST_TRIED = 300  # exposures by which a standpoint is judged before the best is looked at whole
 CANDIDATES = 60  # places of the site that are tried as standpoints
@@ -32,7 +31,16 @@ class Reach:
     out: list[int]
 
 
-@kept(64, by=lambda plan, flight: (flight, _base(plan, flight), plan.site.ground, plan.site.features))
+@kept(
+    64,
+    by=lambda plan, flight: (
+        flight,
+        _base(plan, flight),
+        plan.site.ground,
+        plan.site.features,
+        plan.policy["flight-link"],
+    ),
+)
 def reach(plan: Plan, flight: FlightPlan) -> Reach | None:
     """Of a flight that hangs on a base whose link is known; None of any other."""
     found = _base(plan, flight)
@@ -94,7 +102,7 @@ def reach_from(
         linked = bool(in_sight(plan.surface, things, aerial, *hands[:, None])[0])
     if not linked:
         return Reach(standpoint, away, False, which.tolist())
-    seen = np.hypot(e - standpoint[0], n - standpoint[1]) <= REMOTE
+    seen = np.hypot(e - standpoint[0], n - standpoint[1]) <= plan.policy["flight-link"]
     seen[seen] = in_sight(plan.surface, things, hands, e[seen], n[seen], h[seen])
     return Reach(standpoint, away, True, which[~seen].tolist())
 

@@ -74,7 +74,6 @@ def slant_table(antenna: Antenna) -> SlantTable:
 LEAST_ABOVE, LONGEST_SLANT, TABLE_STEP = 0.3, 3.0, 0.01  # metres
 
 
-MOST_APART = 0.003  # metres that two readings of one antenna height may differ by: field practice
 
 
 @dataclass(frozen=True)
@@ -86,13 +85,13 @@ class Outvoted:
     others_apart: float
 
 
-def outvoted(verticals: Sequence[float], most: float = MOST_APART) -> Outvoted | None:
+def outvoted(verticals: Sequence[float], most: float) -> Outvoted | None:
     """Of three or more readings of one height, reduced to verticals in metres, the one without which the rest agree to `most`; None where
     all agree, where two say two things, or where no single one is to blame.
 
-    >>> outvoted([1.7574, 1.7581, 1.7720]).which
+    >>> outvoted([1.7574, 1.7581, 1.7720], 0.003).which
     2
-    >>> outvoted([1.7574, 1.7720]) is None and outvoted([1.70, 1.71, 1.72]) is None
+    >>> outvoted([1.7574, 1.7720], 0.003) is None and outvoted([1.70, 1.71, 1.72], 0.003) is None
     True
     """
     if len(verticals) < 3 or max(verticals) - min(verticals) <= most + ROUNDING:

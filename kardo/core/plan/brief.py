@@ -6,9 +6,9 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from kardo.core.geodesy.units import UnitId
+from kardo.core.parts import PROSE, Clean, Part, Sigma
 from kardo.core.plan.geoid import Geoid, StatedSeparation
 from kardo.core.plan.local import LocalGrid
-from kardo.core.plan.parts import PROSE, Clean, Part, Sigma
 
 StandardId = Literal["user_rmse", "per_point", "nssda", "asprs_2023", "contour", "volume"]
 State = Literal["as_taken", "shifted"]

@@ -4,8 +4,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
+from kardo.core.parts import PROSE, Coordinate, Digest, Height, Identifier, Length, Name, Note, Part
 from kardo.core.plan.flights import State
-from kardo.core.plan.parts import PROSE, Coordinate, Digest, Height, Identifier, Length, Name, Note, Part
 from kardo.core.plan.stands import HangsOn
 
 MOST_OCCUPATIONS = 8

@@ -16,8 +16,8 @@ from pydantic import TypeAdapter, ValidationError
 
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError, PlanError
+from kardo.core.parts import Part, parts_in, to_json
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import Part, parts_in, to_json
 
 MAX_DEPTH = 8
 FIXED = {"format", "version", "id"}  # no edit changes these
@@ -311,7 +311,7 @@ def changed(plan: Plan, edits: Iterable[Edit]) -> Plan:
     applied = apply(plan.to_json(), edits)
     if applied.conflicts:
         raise ConflictError(applied.conflicts)
-    return plan_of(applied.document)
+    return plan_of(applied.document).under(plan.policy)
 
 
 def field_edits(path: str, part: Part, **update: Any) -> tuple[Edit, ...]:

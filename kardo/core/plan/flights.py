@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from kardo.core.plan.parts import MAX_VERTICES, PROSE, Identifier, Name, Note, Part, Place, Ring
+from kardo.core.parts import MAX_VERTICES, PROSE, Identifier, Name, Note, Part, Place, Ring
 from kardo.core.plan.stands import FlightHangsOn, OnNothing
 
 AboveGround = Annotated[float, Field(ge=10, le=1000, allow_inf_nan=False)]

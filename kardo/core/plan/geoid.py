@@ -4,7 +4,7 @@ from typing import Annotated, Self
 
 from pydantic import Field, model_validator
 
-from kardo.core.plan.parts import PROSE, Clean, Part, Place, Sigma
+from kardo.core.parts import PROSE, Clean, Part, Place, Sigma
 
 MOST_NODES = 60  # a side: a degree of a model of one minute
 LARGEST = 200.0  # metres: no geoid is farther from its ellipsoid

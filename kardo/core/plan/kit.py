@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from kardo.core.plan.parts import PROSE, Clean, Identifier, Length, Name, Part, Sigma
+from kardo.core.parts import PROSE, Clean, Identifier, Length, Name, Part, Sigma
 
 Positive = Annotated[float, Field(gt=0, le=1e5, allow_inf_nan=False)]
 Angle = Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]

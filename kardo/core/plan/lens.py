@@ -5,14 +5,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+from kardo.core.parts import to_json
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.kit import Camera, LensEntry
 from kardo.core.plan.library import library
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import to_json
 
 WEEK = 7  # days that a calibration counts as of this week
-FEWEST = 100  # frames of a flight that calibrates, as the rule calibration-frames has it
 
 
 @dataclass(frozen=True)
@@ -23,19 +22,19 @@ class LensState:
     why: str
 
 
-def by_record(record: Sequence[LensEntry], on: str) -> LensState:
-    """What the record says on a date (YYYY-MM-DD): the last calibration before it that no change of the lens came after. A flight of fewer than a hundred
-    frames does not count.
+def by_record(record: Sequence[LensEntry], on: str, fewest: float) -> LensState:
+    """What the record says on a date (YYYY-MM-DD): the last calibration before it that no change of the lens came after. A flight of fewer frames than `fewest`
+    does not count.
 
-    >>> by_record([LensEntry(date="2027-03-01", frames=120)], "2027-03-05").state
+    >>> by_record([LensEntry(date="2027-03-01", frames=120)], "2027-03-05", 100).state
     'this_week'
-    >>> by_record([LensEntry(date="2027-03-01", frames=120), LensEntry(date="2027-03-03", what="changed")], "2027-03-05").state
+    >>> by_record([LensEntry(date="2027-03-01", frames=120), LensEntry(date="2027-03-03", what="changed")], "2027-03-05", 100).state
     'never'
     """
     before = sorted((e for e in record if e.date <= on), key=lambda e: e.date)
     changed = next((e for e in reversed(before) if e.what == "changed"), None)
     since = [e for e in before if e.what != "changed" and (changed is None or e.date > changed.date)]
-    counting = [e for e in since if e.what == "laboratory" or e.frames >= FEWEST]
+    counting = [e for e in since if e.what == "laboratory" or e.frames >= fewest]
     if not counting:
         few = f" The flight of {since[-1].date} had {since[-1].frames} frames." if since else ""
         if changed:
@@ -53,7 +52,7 @@ def brought_in_line(plan: Plan, camera: Camera) -> tuple[LensState, tuple[Edit, 
     on = next((v.date for v in plan.visits if v.date), "")
     if not on or not camera.record:
         return None
-    told = by_record(camera.record, on)
+    told = by_record(camera.record, on, plan.policy["calibration-frames"])
     if told.state == camera.calibration.state:
         return told, ()
     usual = to_json(library().calibrations[told.state].calibration)

@@ -8,12 +8,12 @@ from importlib.resources import files
 from typing import Any
 
 from kardo.core.errors import PlanError
+from kardo.core.parts import to_json
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.edits import Edit
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera, Kit, Logger, Scanner
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import OnSetUp, Reading, SetUp
 
 

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from kardo.core.plan.parts import Coordinate, Height, Identifier, Name, Part, Sigma
+from kardo.core.parts import Coordinate, Height, Identifier, Name, Part, Sigma
 from kardo.core.plan.stands import HangsOn, OnNothing
 
 MOST_POINTS = 60

@@ -10,17 +10,17 @@ from collections.abc import Iterator, Mapping
 from functools import cached_property
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, Field, model_validator
+from pydantic import AfterValidator, Field, PrivateAttr, model_validator
 
 from kardo.core.arrays import Json
 from kardo.core.errors import PlanError
 from kardo.core.geodesy.crs import Grid, grid
+from kardo.core.parts import MAX_POINTS, PROSE, Part, digest, document_digest, validated
 from kardo.core.plan.assumptions import CURRENT_EDITION, Assumptions
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Camera, Kit, Scanner
-from kardo.core.plan.parts import MAX_POINTS, PROSE, Part, digest, document_digest, validated
 from kardo.core.plan.site import Site, Terrain
 from kardo.core.plan.stands import (
     CorrectionNetwork,
@@ -35,6 +35,7 @@ from kardo.core.plan.stands import (
     setup_of,
 )
 from kardo.core.plan.visits import Visit
+from kardo.core.policy.policy import Policy, usual
 from kardo.core.terrain.surface import AnySurface
 
 FORMAT: Literal["kardo-plan"] = "kardo-plan"
@@ -74,6 +75,7 @@ class Plan(Part):
     control: Annotated[tuple[ControlPoint, ...], Field(max_length=MAX_POINTS)] = ()
     visits: Annotated[tuple[Visit, ...], Field(max_length=100), PROSE] = ()
     assumptions: Assumed = Assumed()
+    _policy: Policy = PrivateAttr(default_factory=usual)
 
     @model_validator(mode="after")
     def _holds_together(self) -> "Plan":
@@ -134,6 +136,19 @@ class Plan(Part):
         for found, part in FOUND_FROM.items():
             if update and (part is None or part in update):
                 copied.__dict__.pop(found, None)
+        return copied
+
+    @property
+    def policy(self) -> Policy:
+        """The rules as the organisation asks them that looks at this plan: no part of its document, nor of its hash."""
+        return self._policy
+
+    def under(self, policy: Policy) -> "Plan":
+        """The same plan, looked at by an organisation that asks these rules."""
+        if policy == self._policy:
+            return self
+        copied = self.model_copy()
+        copied._policy = policy
         return copied
 
     @cached_property

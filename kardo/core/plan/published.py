@@ -14,7 +14,7 @@ from kardo.core.geodesy.crs import Grid, grid, height_name
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.geodesy.systems import ELLIPSOIDAL
 from kardo.core.geodesy.transformations import on_other_ellipsoid, transformation
-from kardo.core.plan.parts import Clean, Coordinate, Height, Part
+from kardo.core.parts import Clean, Coordinate, Height, Part
 
 Text = Annotated[str, Field(max_length=300), Clean]
 Accuracy = Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)]

@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 
 from kardo.core.arrays import Json
 from kardo.core.errors import PlanError
-from kardo.core.plan.parts import (
+from kardo.core.parts import (
     MAX_VERTICES,
     PROSE,
     Clean,

@@ -6,8 +6,8 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from kardo.core.geodesy.units import UnitId
+from kardo.core.parts import PROSE, Clean, Coordinate, Height, Identifier, Name, Note, Part, Sigma
 from kardo.core.plan.kit import Origin
-from kardo.core.plan.parts import PROSE, Clean, Coordinate, Height, Identifier, Name, Note, Part, Sigma
 
 Hours = Annotated[float, Field(ge=0.1, le=240, allow_inf_nan=False)]
 Moment = Annotated[str, Field(max_length=40), Clean, PROSE]

@@ -4,7 +4,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field
 
-from kardo.core.plan.parts import PROSE, Clean, Clock, Date, Identifier, Name, Note, Part
+from kardo.core.parts import PROSE, Clean, Clock, Date, Identifier, Name, Note, Part
 
 Role = Literal["pilot", "surveyor", "helper"]
 Minutes = Annotated[float, Field(ge=0, le=1440, allow_inf_nan=False)]

@@ -1,13 +1,11 @@
-"""What practitioners know, as rules: each is data plus a function that looks at a plan and its prediction.
+"""What practitioners know, as rules: each is data (core/policy) plus a function here that looks at a plan and its prediction.
 
-A rule yields findings; a finding names the object, the measured value, the threshold and the mend. Thresholds are common
-practice, not law: an organisation has its own where it says why and since when.
+A rule yields findings; a finding names the object, the measured value, the threshold and the mend.
 """
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Literal
 
 from kardo.core.accuracy.results import Result
 from kardo.core.flight.coverage import Coverage, coverage
@@ -18,20 +16,15 @@ from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import Edit
 from kardo.core.plan.library import newer_profiles
 from kardo.core.plan.model import Plan
-from kardo.core.practice.house import House
+from kardo.core.policy.policy import Rule, Severity, Station, Waives
 
-Severity = Literal["stop", "warn", "note"]
-Waives = Literal["anybody", "signer"]
-Station = Literal["brief", "site", "flight", "base", "control", "verdict"]
-Looks = Literal["plan", "point", "control", "layout"]
 ORDER = {"stop": 0, "warn": 1, "note": 2}
-FIELD = "field practice"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Finding:
     """What a rule found. station and object (a path of the plan, or empty) say where to go; edits, where given, are what
-    mends it, and label what that is called. why: what the rule is for. house: since when and why the organisation asks otherwise than usual, empty where it does not.
+    mends it, and label what that is called. why: what the rule is for. own: since when and why the organisation asks otherwise than usual, empty where it does not.
     waives: who may accept it with a reason; waived: that reason, empty where it stands open; waived_by: who gave it, and when."""
 
     rule: str
@@ -45,7 +38,7 @@ class Finding:
     edits: list[Edit]
     label: str
     why: str = ""
-    house: str = ""
+    own: str = ""
     waives: Waives = "anybody"
     waived: str = ""
     waived_by: str = ""
@@ -124,131 +117,79 @@ def _sentence(words: str) -> str:
     return words[0].upper() + words[1:]
 
 
-@dataclass(frozen=True)
-class Rule:
-    """A rule of the catalogue: what it asks, its default threshold and the unit of that (empty where it has none), why, and where in the trade it comes from. looks: at the plan without control and without
-    its prediction (it is given neither, and what it finds is kept while these change); at each point of the control by itself; at points among the others; or at the
-    layout and its prediction as a whole, finding nothing in a single point."""
-
-    id: str
-    asks: str
-    severity: Severity
-    station: Station
-    threshold: float
-    why: str
-    source: str
-    looks: Looks
-    unit: str = ""
-    house: str = ""
-
-    @property
-    def waives(self) -> Waives:
-        """Who may accept a finding of it: whoever may sign where it is usually a stop, whatever the organisation makes of it; else anybody who
-        works on the job."""
-        return "signer" if CATALOGUE[self.id][0].severity == "stop" else "anybody"
-
-    def found(
-        self,
-        words: str,
-        mend: str,
-        object: str = "",
-        measured: float | None = None,
-        edits: tuple[Edit, ...] = (),
-        label: str = "",
-    ) -> Finding:
-        """A finding of this rule."""
-        return Finding(
-            self.id,
-            self.severity,
-            self.station,
-            words,
-            mend,
-            object,
-            measured,
-            self.threshold if self.threshold == self.threshold else None,
-            list(edits),
-            label,
-            self.why,
-            self.house,
-            self.waives,
-        )
+def finding(
+    r: Rule,
+    words: str,
+    mend: str,
+    object: str = "",
+    measured: float | None = None,
+    edits: tuple[Edit, ...] = (),
+    label: str = "",
+) -> Finding:
+    """What a rule finds."""
+    return Finding(
+        rule=r.id,
+        severity=r.severity,
+        station=r.station,
+        words=words,
+        mend=mend,
+        object=object,
+        measured=measured,
+        threshold=r.threshold if r.has_threshold else None,
+        edits=list(edits),
+        label=label,
+        why=r.why,
+        own=r.own,
+        waives=r.waives,
+    )
 
 
 def newer_in_library(r: Rule, view: View, of: tuple[str, ...]) -> Iterator[Finding]:
     """An offer for each profile of some lists of the kit that the library holds anew."""
     for newer in newer_profiles(view.plan, of):
         words = f"The library has a newer profile of “{newer.name}”; this plan goes on with its own."
-        yield r.found(words, "Take the newer one, or leave it.", newer.path, edits=newer.edits, label="take it")
+        yield finding(r, words, "Take the newer one, or leave it.", newer.path, edits=newer.edits, label="take it")
 
 
 GRAVER_THAN = {"flight-smeared": "flight-blur"}  # rules that say it all where both find something in one thing
-NO_THRESHOLD = float("nan")
 Look = Callable[[Rule, View], Iterator[Finding]]
-CATALOGUE: dict[str, tuple[Rule, Look]] = {}
+LOOKS: dict[str, Look] = {}
 
 
-def rule(
-    id: str,
-    asks: str,
-    severity: Severity,
-    station: Station,
-    threshold: tuple[float, str] | None,
-    why: str,
-    source: str,
-    looks: Looks | None = None,
-) -> Callable[[Look], Look]:
-    """Enter a function into the catalogue; looks: as most rules of its station do, unless said."""
-    usual: Looks = "control" if station == "control" else "layout" if station == "verdict" else "plan"
+def rule(id: str) -> Callable[[Look], Look]:
+    """Enter what finds by a rule of policy/rules.toml."""
 
     def enter(look: Look) -> Look:
-        limit, unit = (NO_THRESHOLD, "") if threshold is None else threshold
-        CATALOGUE[id] = Rule(id, asks, severity, station, limit, why, source, looks or usual, unit), look
+        LOOKS[id] = look
         return look
 
     return enter
 
 
-def findings(view: View, house: House | None = None) -> list[Finding]:
-    """Everything the catalogue finds, as an organisation asks it, worst first."""
-    asked = rules(house)
-    before = _before_control(view.without_control, tuple(r for r in asked if r.looks == "plan"))
-    found = [f for r in asked for f in (before[r.id] if r.looks == "plan" else CATALOGUE[r.id][1](r, view))]
+def _find(r: Rule, view: View) -> Iterator[Finding]:
+    import kardo.core.practice.rules  # noqa: F401 - enters what finds
+
+    return LOOKS[r.id](r, view)
+
+
+def findings(view: View) -> list[Finding]:
+    """Everything that the plan's policy asks and finds, worst first."""
+    asked = view.plan.policy.rules
+    before = _before_control(view.without_control)
+    found = [f for r in asked for f in (before[r.id] if r.looks == "plan" else _find(r, view))]
     graver = {(GRAVER_THAN.get(f.rule), f.object) for f in found}
     found = [f for f in found if (f.rule, f.object) not in graver]
     return sorted(found, key=lambda f: ORDER[f.severity])
 
 
-def findings_about(points: frozenset[str], view: View, house: House | None = None) -> list[Finding]:
+def findings_about(points: frozenset[str], view: View) -> list[Finding]:
     """Only what is found in some points, by their paths, worst first."""
     near = replace(view, about=points)
-    looking = [r for r in rules(house) if r.looks in ("point", "control")]
-    found = [f for r in looking for f in CATALOGUE[r.id][1](r, near) if f.object in points]
+    looking = [r for r in view.plan.policy.rules if r.looks in ("point", "control")]
+    found = [f for r in looking for f in _find(r, near) if f.object in points]
     return sorted(found, key=lambda f: ORDER[f.severity])
 
 
-@kept(64, by=lambda view, asked: (view.plan.revision, len(view.flights), view.covers, asked))
-def _before_control(view: View, asked: tuple[Rule, ...]) -> dict[str, list[Finding]]:
-    return {r.id: list(CATALOGUE[r.id][1](r, view)) for r in asked}
-
-
-def rules(house: House | None = None) -> list[Rule]:
-    """The catalogue's rules, in the order of the stations; those that an organisation asks otherwise as it asks them, and without those that
-    it does not ask."""
-    import kardo.core.practice.rules  # noqa: F401 - enters the rules
-
-    own = {change.rule: change for change in house.changes} if house else {}
-    out = []
-    for entry, _ in CATALOGUE.values():
-        change = own.get(entry.id)
-        if change is None:
-            out.append(entry)
-        elif change.severity != "off":
-            out.append(
-                replace(
-                    entry,
-                    threshold=entry.threshold if change.threshold is None else change.threshold,
-                    severity=change.severity or entry.severity,
-                    house=f"{change.since}: {change.reason}",
-                )
-            )
-    return out
+@kept(64, by=lambda view: (view.plan.revision, len(view.flights), view.covers, view.plan.policy))
+def _before_control(view: View) -> dict[str, list[Finding]]:
+    return {r.id: list(_find(r, view)) for r in view.plan.policy.rules if r.looks == "plan"}

@@ -14,9 +14,9 @@ from kardo.core.geodesy.fit import MOST_SCALE
 from kardo.core.geodesy.similarity import Fitted, Similarity, detectable
 from kardo.core.geodesy.units import UNITS, small
 from kardo.core.gnss.remark import Remark, worst_first
+from kardo.core.parts import validated
 from kardo.core.plan.local import LocalGrid
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import validated
 from kardo.core.plan.stands import Mark
 
 LEAST_CHECKED = 0.25  # of an observation's own weight: below, less than half of its error shows in its residual

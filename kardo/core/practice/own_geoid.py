@@ -14,7 +14,6 @@ from kardo.core.plan.geoid import Geoid, StatedSeparation
 from kardo.core.plan.model import Plan
 
 WORLD = "EPSG:5773"  # EGM96
-MOST_FROM_WORLD = 3.0  # metres: EGM96 is good to about one, and national heights stand up to two from it
 
 
 @dataclass(frozen=True)
@@ -67,7 +66,7 @@ def geoid_taken(plan: Plan, geoid: Geoid) -> GeoidTaken:
     except GeodesyError:
         words += "."
     else:
-        odd = abs(above) > MOST_FROM_WORLD
+        odd = abs(above) > plan.policy["separation-place"]
         side = "above" if above >= 0 else "below"
         words += f", {length(abs(above), unit, 3)} {side} that of EGM96" + (
             ": too far to be a geoid of here." if odd else "."

@@ -9,30 +9,21 @@ from shapely import Point
 
 from kardo.core.accuracy.advice import Promise
 from kardo.core.accuracy.figures import figures
-from kardo.core.accuracy.offers import free_names, minutes_on_ground, usual_hanging
+from kardo.core.accuracy.offers import free_names, minutes_on_ground, usual_hanging, usual_point
 from kardo.core.accuracy.results import Figures
 from kardo.core.accuracy.standards import standards
 from kardo.core.accuracy.whatif import Kept, what_if
 from kardo.core.arrays import Bools, Floats
 from kardo.core.flight.areas import site_polygon
 from kardo.core.flight.pattern import all_flown
+from kardo.core.parts import to_json
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import Edit, difference
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import to_json
 from kardo.core.practice.catalogue import View, findings
-from kardo.core.site.standing import (
-    OPEN,
-    POLE,
-    nearest_standing,
-    open_sky,
-    shapes_of,
-    what_moves_it,
-    why_ground,
-    why_not,
-)
+from kardo.core.site.standing import POLE, nearest_standing, open_sky, shapes_of, what_moves_it, why_ground, why_not
 
-PIXELS = 10.0  # width of a proposed target: field practice
+SPARE = 1.25  # times as wide as a target must be is one that is proposed: field practice
 LEAST_WIDTH = 0.4  # metres
 USUAL_CHECKS = 6  # where the standard asks for fewer
 MOST_TARGETS = 14
@@ -77,12 +68,16 @@ def where_targets_may_lie(plan: Plan, wanted: list[tuple[float, float]]) -> tupl
     shapes, out, free = shapes_of(plan), dict[str, int](), []
     places = np.array(wanted).reshape(-1, 2)
     ground = plan.surface.at(*places.T) if plan.surface else np.zeros(len(places))
-    skies = open_sky(plan, places, np.nan_to_num(ground) + POLE)
+    skies, asked = open_sky(plan, places, np.nan_to_num(ground) + POLE), plan.policy
     for (e, n), steep, sky in zip(wanted, why_ground(plan, places), skies, strict=True):
-        why = steep or why_not(plan, shapes, e, n, trusted=True) or what_moves_it(shapes, e, n)
-        why = why or ("too little of the sky is open" if sky < OPEN else "")
-        if not why and (near := nearest_standing(shapes, e, n)) is not None and near[1] < near[2]:
-            why = f"nearer than twice its height to {near[0].name}"
+        why = steep or why_not(plan, shapes, e, n, trusted=True)
+        why = why or (what_moves_it(shapes, e, n) if asked.asks("control-moved") else "")
+        why = why or (
+            "too little of the sky is open" if asked.asks("control-sky") and sky < asked["control-sky"] else ""
+        )
+        if not why and asked.asks("control-clearance"):
+            near = nearest_standing(shapes, e, n, asked["control-clearance"])
+            why = f"too near to {near[0].name} for its height" if near is not None and near[1] < near[2] else ""
         if why:
             out[why] = out.get(why, 0) + 1
         else:
@@ -174,13 +169,16 @@ def points_at(
 ) -> tuple[ControlPoint, ...]:
     """New control at places (k, 2), named by the next free names beside what stays. Targets are observed as most of the plan's own are;
     checks as its own are, in turn, so that they stay as independent as they are; without any, it hangs on what most control does."""
-    width = max(LEAST_WIDTH, math.ceil(10 * PIXELS * max((f.gsd for f in all_flown(plan)), default=0.0)) / 10)
+    width = max(
+        LEAST_WIDTH,
+        math.ceil(10 * SPARE * plan.policy["target-width"] * max((f.gsd for f in all_flown(plan)), default=0.0)) / 10,
+    )
     stays = plan.model_copy(update={"control": tuple(p for some in beside for p in some)})
     like = [p for p in plan.control if p.role == role]
     if role == "target" and like:
         observed = [(p.hangs_on, p.occupations) for p in like]
         like = [like[observed.index(max(observed, key=observed.count))]]
-    new = ControlPoint(id=letter, name=letter, role=role, e=0.0, n=0.0, hangs_on=usual_hanging(plan))
+    new = usual_point(plan.policy).model_copy(update={"role": role, "hangs_on": usual_hanging(plan)})
     return tuple(
         (like[k % len(like)] if like else new).model_copy(
             update={

@@ -13,8 +13,6 @@ from kardo.core.plan.site import Feature
 from kardo.core.site.things import STANDING, shape_of_feature, tops_of
 from kardo.core.terrain.horizon import standing_horizon
 
-TWICE = 2.0  # times as far from a thing as it is tall: field practice
-STEEP = 20.0  # degrees of slope on which no tripod should stand, and no target lie
 FORBIDDEN = {
     "keep_out": "keep-out",
     "no_permission": "no permission",
@@ -26,7 +24,6 @@ FORBIDDEN = {
 }
 MOVES = {"tide": "the tide covers it", "livestock": "stock moves it", "vehicle": "vehicles stand there"}
 POLE = 2.0  # metres from the ground to an antenna, about
-OPEN = 0.75  # share of the sky over fifteen degrees that control wants open: field practice
 LOWEST = 15.0  # degrees above the horizon from which the sky has to be open: field practice
 AROUND, GROWTH, FARTHEST = 10, 1.25, 3000.0  # degrees from one direction to the next; of samples along it; metres
 AWAY_FROM_HAZARD = 10.0  # metres
@@ -56,9 +53,10 @@ def why_ground(plan: Plan, places: Floats) -> list[str]:
     """The same of the ground alone, of places (k, 2) in grid metres."""
     if plan.surface is None:
         return [""] * len(places)
-    known, steep = np.isfinite(plan.surface.at(*places.T)), slopes(plan, places) > STEEP
+    most = plan.policy["control-slope"]
+    known, steep = np.isfinite(plan.surface.at(*places.T)), slopes(plan, places) > most
     return [
-        "no ground known" if not ground else f"steeper than {STEEP:.0f}°" if too else ""
+        "no ground known" if not ground else f"steeper than {most:.0f}°" if too else ""
         for ground, too in zip(known, steep, strict=True)
     ]
 
@@ -70,11 +68,11 @@ def slopes(plan: Plan, places: Floats) -> Floats:
     return np.degrees(np.arctan(np.hypot(*plan.surface.gradient(*places.T).T)))
 
 
-def nearest_standing(shapes: Shapes, e: float, n: float) -> tuple[Feature, float, float] | None:
-    """The thing that is nearest for how tall it is, with metres to it and metres asked; None where nothing tall stands about."""
+def nearest_standing(shapes: Shapes, e: float, n: float, times: float) -> tuple[Feature, float, float] | None:
+    """The thing that is nearest for how tall it is, with metres to it and metres asked, so many times its height; None where nothing tall stands about."""
     here = Point(e, n)
     tall = [
-        (f, float(shape.distance(here)), TWICE * f.height) for f, shape in shapes if f.kind in STANDING and f.height
+        (f, float(shape.distance(here)), times * f.height) for f, shape in shapes if f.kind in STANDING and f.height
     ]
     return min(tall, key=lambda found: found[1] / found[2], default=None)
 

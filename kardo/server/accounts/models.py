@@ -2,9 +2,11 @@
 
 from django.conf import settings
 from django.db import models
+from django.utils.functional import cached_property
 
-from kardo.core.plan.parts import validated
-from kardo.core.practice.house import House
+from kardo.core.parts import to_json, validated
+from kardo.core.policy.organisation import WHERE, OrganisationRules, require_known
+from kardo.core.policy.policy import Policy, catalogue, policy_of
 from kardo.formats.documents import LARGER
 
 
@@ -12,8 +14,9 @@ class Organisation(models.Model):
     """A survey firm or department."""
 
     name = models.CharField(max_length=120, unique=True)
-    house = models.JSONField(default=dict, help_text="rules of practice that it asks otherwise")
-    house_revision = models.PositiveIntegerField(default=0)
+    rules = models.JSONField(default=dict, help_text="rules of practice that it asks otherwise")
+    rules_revision = models.PositiveIntegerField(default=0)
+    policy_keys = models.JSONField(default=dict, help_text="what computations of each kind depend on of its rules")
     paper = models.CharField(
         max_length=8, choices=[(name, f"{name} and {LARGER[name]}") for name in LARGER], default="A4"
     )
@@ -22,9 +25,21 @@ class Organisation(models.Model):
         return self.name
 
     @property
-    def own_rules(self) -> House:
-        """The rules that it asks otherwise. One that a later Kardo no longer has is asked no more; it is not held against anybody."""
-        return validated(House, self.house, "house") if self.house else House()
+    def own_rules(self) -> OrganisationRules:
+        """The rules that it asks otherwise."""
+        return validated(OrganisationRules, self.rules, WHERE) if self.rules else OrganisationRules()
+
+    @cached_property
+    def policy(self) -> Policy:
+        """The rules as it asks them. One that a later Kardo no longer has is asked no more; it is not held against anybody."""
+        return policy_of(self.own_rules)
+
+    def ask(self, own: OrganisationRules) -> None:
+        """Ask these rules from now on. Raises PlanError for what the catalogue has not."""
+        require_known(own, catalogue())
+        self.rules, self.rules_revision = to_json(own), self.rules_revision + 1
+        self.policy_keys = policy_of(own).keys
+        self.save(update_fields=["rules", "rules_revision", "policy_keys"])
 
 
 class Member(models.Model):

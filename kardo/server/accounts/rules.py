@@ -9,9 +9,9 @@ from django.utils import timezone
 from ninja import Router, Schema
 
 from kardo.core.errors import PlanError
-from kardo.core.plan.parts import to_json, validated
-from kardo.core.practice.catalogue import Severity, Station, Waives, rules
-from kardo.core.practice.house import Change, House, require_known
+from kardo.core.parts import validated
+from kardo.core.policy.organisation import Change, OrganisationRules
+from kardo.core.policy.policy import Severity, Station, Waives, catalogue
 from kardo.server.access import organisation_of, paper_of
 from kardo.server.accounts.models import Organisation
 
@@ -46,22 +46,22 @@ def list_rules(request: HttpRequest):
     return _lines(request, organisation_of(request).own_rules)
 
 
-def _lines(request: HttpRequest, house: House) -> RulesOut:
-    own = {change.rule: change for change in house.changes}
+def _lines(request: HttpRequest, asked: OrganisationRules) -> RulesOut:
+    own = {change.rule: change for change in asked.changes}
     lines = [
         RuleLine(
             r.id,
             r.asks,
             r.severity,
             r.station,
-            r.threshold if r.threshold == r.threshold else None,
+            r.threshold if r.has_threshold else None,
             r.unit,
             r.why,
             r.source,
             r.waives,
             own.get(r.id),
         )
-        for r in rules()
+        for r in catalogue().values()
     ]
     return RulesOut(may_change=request.user.member.may_sign, paper=paper_of(request), rules=lines)
 
@@ -86,11 +86,9 @@ def ask_otherwise(request: HttpRequest, body: Asked):
             by = request.user.get_full_name() or request.user.get_username()
             words = body.dict() | {"since": f"{timezone.localdate():%Y-%m-%d}", "by": by}
             changes.append(validated(Change, words, "rule"))
-        house = House(changes=tuple(changes))
-        require_known(house)
-        organisation.house, organisation.house_revision = to_json(house), organisation.house_revision + 1
-        organisation.save(update_fields=["house", "house_revision"])
-    return _lines(request, house)
+        asked = OrganisationRules(changes=tuple(changes))
+        organisation.ask(asked)
+    return _lines(request, asked)
 
 
 def _require_may_sign(request: HttpRequest) -> None:

@@ -19,10 +19,10 @@ from kardo.core.close.record import BudgetLine, FindingLine, Promised, ResidualL
 from kardo.core.close.shift import ShiftPreview, backwards, marks_here, preview, shift_by
 from kardo.core.close.verdict import ClosedVerdict
 from kardo.core.errors import PlanError
+from kardo.core.parts import validated
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import validated
 from kardo.core.plan.stands import Mark
-from kardo.core.practice.catalogue import rules
+from kardo.core.policy.policy import catalogue
 from kardo.formats.coordinates import MAX_BYTES as MAX_POSITIONS
 from kardo.formats.positions import shifted_points, shifted_positions
 from kardo.formats.report import html_report, pdf_report, read_report
@@ -239,7 +239,7 @@ class Waived(Schema):
 def waive(request: HttpRequest, job_id: UUID, body: Waived):
     """Accept a finding with a reason, or no longer; of a rule that is a stop, for those who may sign."""
     job_of(request, job_id)
-    entry = next((r for r in rules() if r.id == body.rule), None)
+    entry = catalogue().get(body.rule)
     if entry is None:
         raise PlanError(f"There is no rule “{body.rule[:60]}”.", where="findings", mend="Load the findings again.")
     if entry.waives == "signer":

@@ -12,8 +12,8 @@ from kardo.core.book.entries import Book
 from kardo.core.close.closed import as_closed
 from kardo.core.close.closing import Closing, closing_from_json
 from kardo.core.errors import KardoError, PlanError
+from kardo.core.parts import to_json
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import to_json
 from kardo.server.access import require_open
 from kardo.server.book.keeping import book
 from kardo.server.closeout.models import JobClosing

@@ -99,7 +99,7 @@ def came_of(job: Job, held: Documents) -> ClosedJob:
                 BudgetLine(name, s.sigma_h, s.sigma_v, s.share_h, s.share_v)
                 for name, s in zip(said.budget, result.budget, strict=True)
             ],
-            "findings": finding_lines(found(closed, result, job.organisation.own_rules, tested), held.closing),
+            "findings": finding_lines(found(closed, result, tested), held.closing),
         }
     if of_checks == "failed":  # the verdict stands without the comparison; why there is none is told
         kept["contradictions"] = [*kept["contradictions"], f"Not held against the prediction: {words_of_checks}"]
@@ -125,7 +125,11 @@ def _planned(job: Job) -> list[Promised]:
 def _computed(job: Job, plan_hash: str, kind: str, of: TypeAdapter) -> tuple[Any, str, str]:
     """The result of a computation, how far it is, and what went wrong."""
     rows = Computation.objects.filter(
-        organisation_id=job.organisation_id, kind=kind, plan_hash=plan_hash, engine=ENGINE
+        organisation_id=job.organisation_id,
+        kind=kind,
+        plan_hash=plan_hash,
+        policy=job.organisation.policy.key(kind),
+        engine=ENGINE,
     )
     row = rows.only("state", "result", "error").first()
     if row is None:

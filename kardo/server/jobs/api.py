@@ -1,6 +1,7 @@
 """Jobs: list, create, open, remove; and the catalogues a job chooses from."""
 
 import json
+import math
 from contextlib import suppress
 from datetime import datetime
 from typing import Any, Literal
@@ -12,25 +13,24 @@ from ninja import File, Form, Router, Schema, Status
 from ninja.files import UploadedFile
 
 from kardo.core.accuracy.advice import JobPromise
+from kardo.core.accuracy.offers import usual_point
 from kardo.core.accuracy.standards import standards
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError, PlanError, ReadError
 from kardo.core.geodesy.confidence import RADIAL_95, VERTICAL_95
 from kardo.core.geodesy.systems import ELLIPSOIDAL, CrsInfo, GridOffer, grids_at, heights_at, search
 from kardo.core.geodesy.units import UNITS, UnitId
-from kardo.core.gnss.occupations import FULL_SESSION, INDEPENDENT_MIN, METHODS
+from kardo.core.gnss.occupations import INDEPENDENT_MIN, METHODS
+from kardo.core.parts import validated
 from kardo.core.plan.assumptions import defaults
 from kardo.core.plan.brief import Brief
-from kardo.core.plan.control import MOST_OCCUPATIONS, Occupation
+from kardo.core.plan.control import ControlPoint, MOST_OCCUPATIONS, Occupation
 from kardo.core.plan.flights import SCANNING, STRENGTHENING
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera, Logger, Scanner
-from kardo.core.plan.lens import FEWEST
 from kardo.core.plan.library import library, new_plan
 from kardo.core.plan.model import json_schema, plan_from_json
-from kardo.core.plan.parts import validated
 from kardo.core.plan.sketch import Sketch
 from kardo.core.plan.stands import USUAL_REACH
-from kardo.core.practice.catalogue import rules
 from kardo.core.practice.glossary import GLOSSARY
 from kardo.core.practice.own_geoid import place_of_job
 from kardo.formats import raster
@@ -84,7 +84,7 @@ def _line(job: Job, promise: Json | None = None) -> dict[str, Any]:
 def list_jobs(request: HttpRequest, archived: bool = False):
     """The organisation's jobs, or those that it put away, the last changed first."""
     own = Job.objects.filter(organisation=organisation_of(request), archived_at__isnull=not archived)
-    jobs = list(own.defer("document").select_related("saved_by"))
+    jobs = list(own.defer("document").select_related("saved_by", "organisation"))
     for job in jobs:
         if job.drawing is None:  # of an earlier Kardo; one that cannot be read any more must not hide the others
             with suppress(KardoError):
@@ -294,6 +294,7 @@ class Catalogue(Schema):
     calibrations: list[CalibrationOut]
     methods: list[MethodOut]
     occupations: OccupationsOut
+    new_point: ControlPoint
     standards: list[StandardOut]
     assumptions: list[AssumptionOut]
     units: list[UnitOut]
@@ -310,7 +311,7 @@ class Catalogue(Schema):
 @catalogues.get("/catalogue", response=Catalogue)
 def show_catalogue(request: HttpRequest):
     """Profiles, methods, standards, units, assumptions and rules: all that is chosen from, with sources."""
-    shelf = library()
+    shelf, policy = library(), organisation_of(request).policy
     units = [{"id": u.id, "short": u.short, "name": u.name, "metres": float(u.metres)} for u in UNITS.values()]
     return {
         "glossary": list(GLOSSARY),
@@ -323,17 +324,18 @@ def show_catalogue(request: HttpRequest):
         "calibrations": [vars(c) for c in shelf.calibrations.values()],
         "methods": [vars(m) for m in METHODS.values()],
         "occupations": {"most": MOST_OCCUPATIONS, "apart_min": INDEPENDENT_MIN},
+        "new_point": usual_point(policy),
         "standards": [vars(s) for s in standards().values()],
         "assumptions": [vars(d) for d in defaults().values()],
         "units": units,
         "scanning": SCANNING,
         "strengthening": STRENGTHENING,
-        "calibration_frames": FEWEST,
+        "calibration_frames": math.ceil(policy["calibration-frames"]),
         "usual_reach": USUAL_REACH,
-        "full_session_h": FULL_SESSION,
+        "full_session_h": policy["base-mark-unsettled"],
         "circle_95": RADIAL_95,
         "height_95": VERTICAL_95,
-        "rules": [vars(r) | {"threshold": r.threshold if r.threshold == r.threshold else None} for r in rules()],
+        "rules": [vars(r) | {"threshold": r.threshold if r.has_threshold else None} for r in policy.rules],
     }
 
 

@@ -9,8 +9,8 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema, Status
 
+from kardo.core.parts import validated
 from kardo.core.plan.kit import Kit
-from kardo.core.plan.parts import validated
 from kardo.server.access import job_of, organisation_of
 from kardo.server.kit.keeping import keep, kept
 from kardo.server.kit.models import KeptProfile, ProfileVersion

@@ -10,7 +10,7 @@ from django.db.models import QuerySet
 
 from kardo.core.arrays import Json
 from kardo.core.errors import PlanError
-from kardo.core.plan.parts import to_json
+from kardo.core.parts import to_json
 from kardo.server.accounts.models import Organisation
 from kardo.server.kit.models import KeptProfile, ProfileVersion
 

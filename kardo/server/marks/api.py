@@ -16,8 +16,8 @@ from kardo.core.day.base_places import BasePlaces, KnownPlace, base_places
 from kardo.core.errors import GeodesyError, PlanError, ReadError
 from kardo.core.geodesy.crs import grid
 from kardo.core.gnss.library import carries_control, published_of
+from kardo.core.parts import Clean
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import Clean
 from kardo.core.plan.published import Brought, Published, Step, brought, step_between
 from kardo.formats.certificate import ReadCertificate, read_certificate
 from kardo.formats.marks import MAX_BYTES, MarkReading, read_marks

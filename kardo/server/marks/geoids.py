@@ -12,7 +12,7 @@ from pydantic import Field
 
 from kardo.core.geodesy.crs import grid
 from kardo.core.geodesy.systems import ELLIPSOIDAL, CrsInfo, heights_at
-from kardo.core.plan.parts import Clean
+from kardo.core.parts import Clean
 from kardo.core.practice.own_geoid import GeoidTaken, geoid_taken, place_of_job
 from kardo.formats.geoid import MAX_BYTES, geoid_file, read_geoid
 from kardo.server.access import job_of, organisation_of

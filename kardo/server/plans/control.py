@@ -36,15 +36,14 @@ class ChangeOut(Schema):
 def show_observations(request: HttpRequest, job_id: UUID):
     """Every occupation of every point: by what, how long, when, under which satellites, and how good it comes out."""
     at = standing_of(request, job_id)
-    made_of = at.revision, at.model
-    return made_once(request, made_of, OBSERVED, lambda: observation_plan(whole_plan(job_of(request, job_id))))
+    return made_once(request, at.of_plan, OBSERVED, lambda: observation_plan(whole_plan(job_of(request, job_id))))
 
 
 @router.get("/{job_id}/control/rounds", response=Rounds)
 def show_rounds(request: HttpRequest, job_id: UUID, people: Query[int] = 1, by: Query[By] = "foot"):
     """The rounds past all points: over the ground as it is, shared among people, on foot or with a vehicle along the paths."""
     at = standing_of(request, job_id)
-    made_of = at.revision, at.model, people, by
+    made_of = *at.of_plan, people, by
     return made_once(request, made_of, ROUNDS, lambda: rounds_of(whole_plan(job_of(request, job_id)), people, by))
 
 

@@ -95,8 +95,8 @@ def _applied(job: Job, edits: list[PlanEdit]) -> tuple[Plan, tuple[PlanEdit, ...
     if applied.conflicts:
         raise ConflictError(applied.conflicts)
     if not applied.done:
-        return plan_of(job.document), ()
-    plan = plan_of(applied.document)
+        return stored_plan(job), ()
+    plan = plan_of(applied.document).under(job.organisation.policy)
     _require_sound(job, plan, {e.path for e in applied.done})
     return plan, applied.done
 

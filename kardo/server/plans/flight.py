@@ -21,12 +21,12 @@ from kardo.core.flight.own_strips import another_strip
 from kardo.core.flight.pattern import flown
 from kardo.core.flight.pilot import TakeOff, best_take_off
 from kardo.core.flight.profile import LineProfile, of_line, of_way
+from kardo.core.parts import to_json
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Camera, LensEntry
 from kardo.core.plan.lens import brought_in_line
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import to_json
 from kardo.formats.camera import read_camera
 from kardo.formats.coordinates import Option
 from kardo.formats.documents import pdf
@@ -60,8 +60,7 @@ COVERAGE, AIR, LIGHT = TypeAdapter(CoverageAnswer), TypeAdapter(AirTime), TypeAd
 def show_coverage(request: HttpRequest, job_id: UUID):
     """How many images and strips see each place of the site, how fine, and how much the overlap holds over the ground as it is."""
     at = standing_of(request, job_id)
-    made_of = at.revision, at.model
-    return made_once(request, made_of, COVERAGE, lambda: _covered(whole_plan(job_of(request, job_id))))
+    return made_once(request, at.of_plan, COVERAGE, lambda: _covered(whole_plan(job_of(request, job_id))))
 
 
 def _covered(plan: Plan) -> CoverageAnswer:
@@ -69,7 +68,7 @@ def _covered(plan: Plan) -> CoverageAnswer:
         dense = density(plan)
         return CoverageAnswer(None, told_density(plan, dense), density_drawing(dense))
     found = coverage(plan)
-    return CoverageAnswer(told(plan, found), None, drawing_of(found))
+    return CoverageAnswer(told(plan, found), None, drawing_of(found, plan.policy["coverage-pixel"]))
 
 
 @router.get("/{job_id}/flight/air", response=AirTime)

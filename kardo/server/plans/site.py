@@ -14,8 +14,8 @@ from kardo.core.errors import PlanError, ReadError
 from kardo.core.flight.areas import site_polygon
 from kardo.core.geodesy.transformations import WGS84
 from kardo.core.geodesy.units import UnitId
+from kardo.core.parts import MAX_VERTICES, Clock, Date, validated
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import MAX_VERTICES, Clock, Date, validated
 from kardo.core.plan.site import Backdrop, Feature, Zone
 from kardo.core.site.airspace import ZoneMet, compared
 from kardo.core.site.derived import risen

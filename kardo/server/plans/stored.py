@@ -16,6 +16,7 @@ from kardo.core.plan.library import new_plan
 from kardo.core.plan.model import Plan, json_schema, plan_from_json, plan_of
 from kardo.core.plan.site import Terrain
 from kardo.core.plan.sketch import sketch
+from kardo.core.policy.policy import Policy
 from kardo.server.jobs.models import Job
 from kardo.server.plans.models import TerrainGrid
 
@@ -30,21 +31,21 @@ def model_digest() -> str:
 def stored_plan(job: Job) -> Plan:
     """The job's plan, terrain by its digest. Raises PlanError for one that cannot be read."""
     bring_up_to_date(job)
-    return plan_of(job.document)
+    return plan_of(job.document).under(job.organisation.policy)
 
 
-def plan_at(job_id: Any, revision: int, model: str) -> Plan:
-    """A job's plan at the revision at which it stands, by this model; the newest where it has moved on meanwhile. A revision never changes, so that it is read once.
-    Raises PlanError for one that cannot be read."""
+def plan_at(job_id: Any, revision: int, model: str, policy: Policy) -> Plan:
+    """A job's plan at the revision at which it stands, by this model, under its organisation's policy; the newest where it has moved on meanwhile. A revision never changes, so that
+    it is read once. Raises PlanError for one that cannot be read."""
     try:
-        return _plan_of_revision(job_id, revision, model)
+        return _plan_of_revision(job_id, revision, model, policy)
     except Job.DoesNotExist:
-        return stored_plan(Job.objects.get(pk=job_id))
+        return stored_plan(Job.objects.select_related("organisation").get(pk=job_id))
 
 
-@kept(64, by=lambda job_id, revision, model: (job_id, revision, model))
-def _plan_of_revision(job_id: Any, revision: int, model: str) -> Plan:
-    return plan_of(Job.objects.only("document").get(pk=job_id, revision=revision, model=model).document)
+@kept(64, by=lambda job_id, revision, model, policy: (job_id, revision, model, policy))
+def _plan_of_revision(job_id: Any, revision: int, model: str, policy: Policy) -> Plan:
+    return plan_of(Job.objects.only("document").get(pk=job_id, revision=revision, model=model).document).under(policy)
 
 
 def bring_up_to_date(job: Job) -> None:

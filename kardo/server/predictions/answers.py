@@ -92,7 +92,7 @@ def prediction_of(at: Standing) -> PredictionAnswer:
         **vars(underway(at)),
         result=result,
         told=told(plan, result) if result else None,
-        findings=with_waivers(found(at.whole_plan, full, at.own_rules), closing_of(at.job)[0]),
+        findings=with_waivers(found(at.whole_plan, full), closing_of(at.job)[0]),
         error=_error(row),
     )
 
@@ -151,6 +151,7 @@ def promise_of(job: Job, plan: Plan) -> tuple[Promise | None, str]:
         kind=Computation.Kind.PREDICTION,
         engine=ENGINE,
         plan_hash=plan.hash,
+        policy=plan.policy.key(Computation.Kind.PREDICTION),
         state__in=(Computation.State.DONE, Computation.State.FAILED),
     )
     found = rows.values_list("state", "promise", "error").first()
@@ -173,8 +174,10 @@ def promises_of(jobs: list[Job]) -> list[Json | None]:
         plan_hash__in=hashes,
         state=Computation.State.DONE,
     )
-    known = dict(of.values_list("plan_hash", "promise"))
-    return [known.get(job.plan_hash) for job in jobs]
+    known = {(key, policy): promise for key, policy, promise in of.values_list("plan_hash", "policy", "promise")}
+    return [
+        known.get((job.plan_hash, job.organisation.policy_keys.get(Computation.Kind.PREDICTION, ""))) for job in jobs
+    ]
 
 
 def time_left(state: str, stage: str, share: float, started_at: datetime | None, now: datetime) -> float | None:

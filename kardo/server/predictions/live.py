@@ -15,12 +15,12 @@ from kardo.core.accuracy.planned import missing
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.pattern import all_flown
+from kardo.core.parts import digest
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import ConflictError, apply, edit_from_json
 from kardo.core.plan.model import Plan, plan_of
 from kardo.core.plan.naming import named
-from kardo.core.plan.parts import digest
 from kardo.core.practice.catalogue import Finding, View, findings_about
 from kardo.server.plans.stored import with_ground
 from kardo.server.predictions.apart import Away, Remote, address
@@ -86,7 +86,7 @@ def _against(at: Standing, plan: Plan, points: set[str]) -> list[Finding]:
         flights = all_flown(whole)
     except KardoError:
         return []
-    return findings_about(frozenset(points), View(whole, flights, None), at.own_rules)
+    return findings_about(frozenset(points), View(whole, flights, None))
 
 
 def _with_control(plan: Plan, edits: list[Json]) -> Plan:
@@ -98,7 +98,7 @@ def _with_control(plan: Plan, edits: list[Json]) -> Plan:
     applied = apply(plan.to_json(), wanted)
     if applied.conflicts:
         raise ConflictError(applied.conflicts)
-    return plan_of(applied.document)
+    return plan_of(applied.document).under(plan.policy)
 
 
 def _key(at: Standing, plan: Plan) -> str:
@@ -106,4 +106,4 @@ def _key(at: Standing, plan: Plan) -> str:
     told = plan.brief
     crs, heights, geoid, separation = told.system
     frame = Brief(crs=crs, heights=heights, geoid=geoid, separation=separation, state=told.state)
-    return f"{at.job} {digest(plan.model_copy(update={'control': (), 'brief': frame}))}"
+    return f"{at.job} {digest(plan.model_copy(update={'control': (), 'brief': frame}))} {plan.policy.key('prediction')}"

@@ -36,6 +36,7 @@ class Computation(models.Model):
     job = models.ForeignKey(Job, null=True, on_delete=models.SET_NULL, related_name="computations")
     kind = models.CharField(max_length=10, choices=Kind, default=Kind.PREDICTION)
     plan_hash = models.CharField(max_length=64)
+    policy = models.CharField(max_length=64, blank=True, help_text="key of the figures of rules that it acts on")
     engine = models.PositiveSmallIntegerField()
     plan = models.JSONField()
     state = models.CharField(max_length=10, choices=State, default=State.QUEUED)
@@ -53,7 +54,9 @@ class Computation(models.Model):
 
     class Meta:
         constraints = [
-            models.UniqueConstraint(fields=["organisation", "kind", "plan_hash", "engine"], name="one_result_per_plan")
+            models.UniqueConstraint(
+                fields=["organisation", "kind", "plan_hash", "policy", "engine"], name="one_result_per_plan"
+            )
         ]
         indexes = [
             models.Index(fields=["job", "kind", "id"], name="computations_of_a_job"),

@@ -58,7 +58,13 @@ def request_computation(
 ) -> Computation:
     """The prediction (or advice) of a plan: the stored one where there is one, else one on its way, row and queue entry in
     one transaction. One that a person stopped or that failed starts over only when asked `again`."""
-    wanted = {"organisation_id": job.organisation_id, "kind": kind, "plan_hash": plan.hash, "engine": ENGINE}
+    wanted = {
+        "organisation_id": job.organisation_id,
+        "kind": kind,
+        "plan_hash": plan.hash,
+        "policy": plan.policy.key(kind),
+        "engine": ENGINE,
+    }
     queued = Q(organisation_id=job.organisation_id, state=State.QUEUED)
     rows = list(Computation.objects.filter(Q(**wanted) | queued).defer("plan", "result"))
     found = next((r for r in rows if all(getattr(r, name) == value for name, value in wanted.items())), None)
@@ -68,7 +74,7 @@ def request_computation(
     waiting = [r for r in rows if r.state == State.QUEUED]
     overtaken = [r for r in waiting if r.job_id == job.pk and r.kind == kind and not _wanted(r)]
     queue, stored = _queue_for(plan, kind), plan.without_heights().to_json()
-    if found is None and overtaken and overtaken[0].queue == queue and _turned(overtaken[0], plan.hash, stored):
+    if found is None and overtaken and overtaken[0].queue == queue and _turned(overtaken[0], wanted, stored):
         return overtaken[0]
     _let_go(overtaken)
     key = found.key if found else uuid.uuid4()
@@ -90,11 +96,11 @@ def _wanted(one: Computation) -> bool:
     return Job.objects.filter(has, organisation_id=one.organisation_id).exists()
 
 
-def _turned(waiting: Computation, plan_hash: str, stored: Json) -> bool:
+def _turned(waiting: Computation, wanted: Json, stored: Json) -> bool:
     """What waits for an earlier plan of the job keeps its place for the present one; false where a worker took it."""
-    waiting.plan_hash = plan_hash
+    waiting.plan_hash, waiting.policy = wanted["plan_hash"], wanted["policy"]
     still = Computation.objects.filter(pk=waiting.pk, state=State.QUEUED)
-    return bool(still.update(state=State.QUEUED, plan_hash=plan_hash, plan=stored))
+    return bool(still.update(state=State.QUEUED, plan=stored, **wanted))
 
 
 def _let_go(overtaken: list[Computation]) -> None:
@@ -190,7 +196,11 @@ def _computed(prediction: Computation, mine: uuid.UUID) -> dict[str, Any]:
     plan = plan_from_json(prediction.plan)
     if plan.hash != prediction.plan_hash:
         raise KardoError("This plan was stored by another Kardo and reads otherwise now.", mend="Open the job again.")
-    whole = with_ground(prediction.job_id, plan)
+    policy = prediction.organisation.policy
+    if policy.key(prediction.kind) != prediction.policy:  # the organisation asks otherwise by now
+        rows.update(state=State.CANCELLED)
+        raise Overtaken
+    whole = with_ground(prediction.job_id, plan.under(policy))
     if prediction.kind == Computation.Kind.LAYOUTS:  # tells what it has before it is done
         found = search(whole, Wish(plan.brief.chance), report, lambda part: rows.update(result=result_json(part)))
     else:

@@ -68,7 +68,7 @@ function Found({ of: f }: { of: Finding }) {
         <span className="flex-1" title={f.why}>
           {f.severity === "stop" ? <strong>{unbroken(f.words)}</strong> : unbroken(f.words)}{" "}
           <span className="text-quiet">{unbroken(f.mend)}</span>
-          {f.house && <span className="text-quiet"> House rule since {f.house}</span>}{" "}
+          {f.own && <span className="text-quiet"> Organisation’s rule since {f.own}</span>}{" "}
           <button
             className="cursor-pointer text-quiet underline"
             aria-expanded={accepting}

@@ -55,6 +55,7 @@ export function Sheet() {
   const tools: ToolContext = useMemo(
     () => ({
       plan,
+      catalogue,
       placing,
       drawn,
       station: view.station,
@@ -66,7 +67,7 @@ export function Sheet() {
       setDraft,
       ask,
     }),
-    [plan, placing, drawn, view.station, bench.view, view.colours, edit, select, setPlacing, setDraft, ask],
+    [plan, catalogue, placing, drawn, view.station, bench.view, view.colours, edit, select, setPlacing, setDraft, ask],
   );
   useDrag(drawing, tools);
   usePlace(drawing, tools);

@@ -78,6 +78,7 @@ export interface SheetLayer {
 /** What a tool can do with the plan and the bench. */
 export interface ToolContext {
   plan: Plan;
+  catalogue: Catalogue;
   placing: Placing;
   drawn: { kind: SiteFeature["kind"]; shape: SiteFeature["shape"] };
   station: Station;

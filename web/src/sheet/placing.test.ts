@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import type { Plan } from "../api/client";
+import type { ControlPoint, Plan } from "../api/client";
 import { newArea, place, usualHanging } from "./placing";
 
 const onBase = { on: "setup", setup: "base" };
@@ -15,24 +15,26 @@ const plan = {
   site: { areas: [{ id: "A1", name: "A1", ring: [] }] },
 } as unknown as Plan;
 
+const like = { occupations: [{ epochs: 60 }], h: null, hangs_on: { on: "nothing" } } as unknown as ControlPoint;
+
 describe("placing on the sheet", () => {
   it("takes the first name that nobody has, as id or as name", () => {
-    expect(place(plan, "target", 1, 2).object).toBe("control/G3");
-    expect(place(plan, "check", 1, 2).object).toBe("control/K2");
+    expect(place(like, plan, "target", 1, 2).object).toBe("control/G3");
+    expect(place(like, plan, "check", 1, 2).object).toBe("control/K2");
   });
   it("places to a tenth of a metre, with the role in the value, hung as most points are", () => {
-    const { edits } = place(plan, "target", 100.04, 200.06);
+    const { edits } = place(like, plan, "target", 100.04, 200.06);
     expect(edits[0]!.after).toMatchObject({ role: "target", e: 100, n: 200.1, h: null, hangs_on: onBase });
     expect(usualHanging({ ...plan, control: [] })).toEqual(onBase);
   });
   it("puts the base on the new mark in the same step: taken here, its height the ground's", () => {
-    const { edits } = place(plan, "base", 1, 2);
+    const { edits } = place(like, plan, "base", 1, 2);
     expect(edits.map((e) => e.path)).toEqual(["marks/M2", "setups/base/mark"]);
     expect(edits[0]!.after).toMatchObject({ known: "here", h: null });
     expect(edits[1]).toMatchObject({ before: null, after: "M2" });
   });
   it("takes a flight off from there, and selects nothing", () => {
-    const { edits, object } = place(plan, "take-off/main", 100.04, 200.06);
+    const { edits, object } = place(like, plan, "take-off/main", 100.04, 200.06);
     expect(object).toBeNull();
     expect(edits).toMatchObject([{ path: "flights/main/standpoint", after: [100, 200.1] }]);
   });

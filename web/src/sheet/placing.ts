@@ -2,6 +2,8 @@ import type { ControlPoint, Edit, HangsOn, Plan, SiteFeature } from "../api/clie
 import type { Placing } from "../app/workbench";
 import { added, fieldEdits, freeName, valueAt } from "../lib/edits";
 
+type Role = ControlPoint["role"];
+
 /** What a further point hangs on: what most of the control does, else the first flight's base. */
 export function usualHanging(plan: Plan): HangsOn {
   const counts = new Map<string, number>();
@@ -14,16 +16,14 @@ export function usualHanging(plan: Plan): HangsOn {
   return plan.flights[0]?.hangs_on ?? { on: "nothing" };
 }
 
-/** A new control point, observed once. */
-export function newPoint(plan: Plan, role: ControlPoint["role"], id: string, e: number, n: number): ControlPoint {
-  const occupations = [{ epochs: 60, after_min: 0, hangs_on: null, state: "fixed" as const, pole: null, visit: null }];
-  const seen = { width: 0.6, lies_on: "" as const, face: "chequered" as const };
-  const kept = { pinned: false, returns: false, earlier: "" as const, note: "", pictures: [] };
-  return { id, name: id, role, e, n, h: null, hangs_on: usualHanging(plan), occupations, ...seen, ...kept };
+/** A new control point, otherwise as the catalogue has it. */
+export function newPoint(like: ControlPoint, plan: Plan, role: Role, id: string, e: number, n: number): ControlPoint {
+  return { ...like, id, name: id, role, e, n, hangs_on: usualHanging(plan) };
 }
 
 /** The edits that place a target, a check, the base on a new mark, or where a flight takes off, at a grid position; and what of it is selected. */
 export function place(
+  like: ControlPoint,
   plan: Plan,
   what: Exclude<Placing, "area" | "feature" | null>,
   e: number,
@@ -43,7 +43,7 @@ export function place(
   const id = freeName(what === "target" ? "G" : "K", plan.control);
   return {
     object: `control/${id}`,
-    edits: [added("control", newPoint(plan, what === "target" ? what : "check", id, at.e, at.n))],
+    edits: [added("control", newPoint(like, plan, what === "target" ? what : "check", id, at.e, at.n))],
   };
 }
 

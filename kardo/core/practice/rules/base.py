@@ -7,15 +7,16 @@ import numpy as np
 from kardo.core.control.local import fault_of_local
 from kardo.core.errors import KardoError
 from kardo.core.flight.reach import reach
-from kardo.core.geodesy.antenna import MOST_APART, outvoted
+from kardo.core.geodesy.antenna import outvoted
 from kardo.core.geodesy.units import length, small
 from kardo.core.gnss.heights import vertical_height
+from kardo.core.parts import to_json
 from kardo.core.plan.brief import State
 from kardo.core.plan.edits import field_edits
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
-from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, newer_in_library, rule
+from kardo.core.policy.policy import Rule
+from kardo.core.practice.catalogue import Finding, View, finding, newer_in_library, rule
 from kardo.core.practice.local_grid import local_told
 
 
@@ -26,15 +27,7 @@ def _flown_from(plan: Plan) -> list[tuple[SetUp, Mark]]:
     return [(s, mark) for s, mark in pairs if mark is not None]
 
 
-@rule(
-    "base-height-system",
-    "Is the mark's height in the job's height system?",
-    "stop",
-    "base",
-    (8.0, "m"),
-    "A mean-sea-level height typed as ellipsoidal, or the reverse, moves the whole map by the geoid separation.",
-    FIELD,
-)
+@rule("base-height-system")
 def _height_system(r: Rule, view: View) -> Iterator[Finding]:
     plan, unit = view.plan, view.plan.brief.unit
     if plan.surface is None or not plan.brief.crs:
@@ -54,7 +47,8 @@ def _height_system(r: Rule, view: View) -> Iterator[Finding]:
             else ": one of the two heights is wrong."
         )
         mended = round(mark.h - separation * float(np.sign(off) * np.sign(separation)), 4)
-        yield r.found(
+        yield finding(
+            r,
             words,
             "Type the height in the job's system, or change the system in the Brief.",
             f"marks/{mark.id}",
@@ -64,15 +58,7 @@ def _height_system(r: Rule, view: View) -> Iterator[Finding]:
         )
 
 
-@rule(
-    "base-readings",
-    "Do the antenna height readings agree?",
-    "stop",
-    "base",
-    (MOST_APART, "m"),
-    "An antenna height read wrong once goes into every height of the map.",
-    FIELD,
-)
+@rule("base-readings")
 def _readings(r: Rule, view: View) -> Iterator[Finding]:
     plan = view.plan
     for setup in plan.setups:
@@ -82,7 +68,7 @@ def _readings(r: Rule, view: View) -> Iterator[Finding]:
         try:
             verticals = [vertical_height(plan, setup, reading) for reading in setup.readings]
         except KardoError as fault:
-            yield r.found(view.of_set_up(setup.name, fault.what), fault.mend, path)
+            yield finding(r, view.of_set_up(setup.name, fault.what), fault.mend, path)
             continue
         spread = max(verticals) - min(verticals)
         if spread > r.threshold + 1e-9:
@@ -92,23 +78,15 @@ def _readings(r: Rule, view: View) -> Iterator[Finding]:
             mend = f"Measure again: {small(r.threshold, plan.brief.unit)} apart at most."
             odd = outvoted(verticals, r.threshold)
             if odd is None:
-                yield r.found(words, mend, path, spread)
+                yield finding(r, words, mend, path, spread)
                 continue
             words += f" Number {odd.which + 1} is {small(abs(odd.off), plan.brief.unit)} from the others, which agree."
             kept = [to_json(s) for k, s in enumerate(setup.readings) if k != odd.which]
             edits = field_edits(path, setup, readings=kept)
-            yield r.found(words, mend, path, spread, edits, f"leave out number {odd.which + 1}")
+            yield finding(r, words, mend, path, spread, edits, f"leave out number {odd.which + 1}")
 
 
-@rule(
-    "base-distance",
-    "Is the base near enough?",
-    "warn",
-    "base",
-    (10_000.0, "m"),
-    "A millimetre for every kilometre, nearly the same in all that is positioned from the base on one visit: far from its base a whole site is shifted, and neither targets nor checks from there show it.",
-    "usual specification of RTK and PPK; the prediction has it too",
-)
+@rule("base-distance")
 def _distance(r: Rule, view: View) -> Iterator[Finding]:
     plan, unit = view.plan, view.plan.brief.unit
     for f in view.flights:
@@ -120,18 +98,10 @@ def _distance(r: Rule, view: View) -> Iterator[Finding]:
             off = small(away * plan.assume["fixed_ppm"] * 1e-6, unit)
             words = f"it reaches {length(away, unit)} from its base on {mark.name}: ±{off} each axis, nearly the same all over."
             mend = "Set a base up nearer, or observe targets and checks from a mark near the site as well."
-            yield r.found(view.of_flight(f.flight.name, words), mend, f"flights/{f.flight.id}", away)
+            yield finding(r, view.of_flight(f.flight.name, words), mend, f"flights/{f.flight.id}", away)
 
 
-@rule(
-    "base-reach",
-    "Do live corrections reach every exposure?",
-    "warn",
-    "base",
-    None,
-    "Out of reach means float: decimetres, and nothing brings them back afterwards unless raw data were logged.",
-    "field practice; line of sight by the terrain",
-)
+@rule("base-reach")
 def _reach(r: Rule, view: View) -> Iterator[Finding]:
     plan, unit = view.plan, view.plan.brief.unit
     for f in view.flights:
@@ -143,20 +113,16 @@ def _reach(r: Rule, view: View) -> Iterator[Finding]:
         else:
             what = f"no corrections come to the standpoint, {length(found.away, unit)} from the base."
         words = view.of_flight(f.flight.name, what)
-        yield r.found(
-            words, "Log raw as well, or stand where they reach (Base, reach).", f"flights/{f.flight.id}", len(found.out)
+        yield finding(
+            r,
+            words,
+            "Log raw as well, or stand where they reach (Base, reach).",
+            f"flights/{f.flight.id}",
+            len(found.out),
         )
 
 
-@rule(
-    "base-taped-once",
-    "Is the antenna height measured twice?",
-    "warn",
-    "base",
-    (2, "readings"),
-    "One reading has no check.",
-    FIELD,
-)
+@rule("base-taped-once")
 def _taped_once(r: Rule, view: View) -> Iterator[Finding]:
     for setup, _ in _flown_from(view.plan):
         if setup.support == "tripod" and 0 < len(setup.readings) < r.threshold:
@@ -164,24 +130,16 @@ def _taped_once(r: Rule, view: View) -> Iterator[Finding]:
             told = "only once" if count == 1 else f"{count} times"
             words = view.of_set_up(setup.name, f"the antenna height is planned to be taped {told}.")
             asked = "twice" if r.threshold <= 2 else f"{r.threshold:.0f} times"
-            yield r.found(words, f"Measure it {asked}, two ways.", f"setups/{setup.id}", count)
+            yield finding(r, words, f"Measure it {asked}, two ways.", f"setups/{setup.id}", count)
 
 
-@rule(
-    "base-read-one-way",
-    "Is the antenna height measured two ways?",
-    "note",
-    "base",
-    None,
-    "The same tape read the same way twice repeats its own mistake: a slant and a vertical height, or metres and feet, do not.",
-    FIELD,
-)
+@rule("base-read-one-way")
 def _one_way(r: Rule, view: View) -> Iterator[Finding]:
     for setup, _ in _flown_from(view.plan):
         ways = {(reading.way, _in_feet(reading.typed, view.plan.brief.unit)) for reading in setup.readings}
         if setup.support == "tripod" and len(setup.readings) > 1 and len(ways) == 1:
             words = view.of_set_up(setup.name, "every reading of the antenna height is planned the same way.")
-            yield r.found(words, "Read one as a vertical height, or in the other unit.", f"setups/{setup.id}")
+            yield finding(r, words, "Read one as a vertical height, or in the other unit.", f"setups/{setup.id}")
 
 
 def _in_feet(typed: str, unit: str) -> bool:
@@ -191,33 +149,16 @@ def _in_feet(typed: str, unit: str) -> bool:
     return "m" not in typed and unit != "m"
 
 
-@rule(
-    "local-grid-unsound",
-    "Do the points of the local grid hold it?",
-    "warn",
-    "base",
-    None,
-    "A similarity runs through its points whatever they are: one that nothing checks, or that is wrong, turns the whole map with it.",
-    FIELD,
-    looks="control",
-)
+@rule("local-grid-unsound")
 def _local_grid(r: Rule, view: View) -> Iterator[Finding]:
     if view.plan.brief.local is None or fault_of_local(view.plan):
         return
     for remark in local_told(view.plan).remarks:
         if remark.severity != "note":
-            yield r.found(remark.words, remark.mend, "brief/local")
+            yield finding(r, remark.words, remark.mend, "brief/local")
 
 
-@rule(
-    "base-mark-unsettled",
-    "Is the base on coordinates that will hold?",
-    "warn",
-    "base",
-    (4.0, "h"),
-    "A position taken here is good to metres until the block is shifted; a short static session is worse than its law.",
-    "Eckl and others, J. Geodesy 2001, for the hours; field practice for the rest",
-)
+@rule("base-mark-unsettled")
 def _unsettled(r: Rule, view: View) -> Iterator[Finding]:
     for mark in {m.id: m for _, m in _flown_from(view.plan)}.values():
         if mark.known in ("published", "local") or (mark.known == "static" and mark.hours >= r.threshold):
@@ -230,7 +171,7 @@ def _unsettled(r: Rule, view: View) -> Iterator[Finding]:
         mend = "Log four hours or more and post-process, or stand on a known mark."
         if mark.known == "here" and mark.shift_hours is not None:
             mend = "Shift the block in Close once its log is post-processed; nothing is delivered before."
-        yield r.found(words, mend, f"marks/{mark.id}", mark.hours)
+        yield finding(r, words, mend, f"marks/{mark.id}", mark.hours)
 
 
 def _of_here(mark: Mark, state: State) -> str:
@@ -240,28 +181,12 @@ def _of_here(mark: Mark, state: State) -> str:
     return f"{mark.name} has the position it was given on the spot: the verdict is {shown} by {mark.shift_hours:g} h of its log."
 
 
-@rule(
-    "antenna-newer",
-    "Are the profiles of the antennas the library's newest?",
-    "note",
-    "base",
-    None,
-    "A plan keeps the profiles it was made with; a figure that was corrected since does not reach it by itself.",
-    "the library",
-)
+@rule("antenna-newer")
 def _newer(r: Rule, view: View) -> Iterator[Finding]:
     yield from newer_in_library(r, view, ("antennas",))
 
 
-@rule(
-    "base-log-interval",
-    "Does the base log every second?",
-    "note",
-    "base",
-    (1.0, "s"),
-    "The aircraft's positions lie between the base's records: at longer intervals its clock and the ionosphere are guessed between them.",
-    FIELD,
-)
+@rule("base-log-interval")
 def _interval(r: Rule, view: View) -> Iterator[Finding]:
     for setup in view.plan.setups:
         if setup.log is not None and setup.log.interval_s > r.threshold:
@@ -269,4 +194,4 @@ def _interval(r: Rule, view: View) -> Iterator[Finding]:
             path = f"setups/{setup.id}"
             edits = field_edits(f"{path}/log", setup.log, interval_s=r.threshold)
             mend = f"Set the receiver to {r.threshold:g} s."
-            yield r.found(words, mend, path, setup.log.interval_s, edits, f"log every {r.threshold:g} s")
+            yield finding(r, words, mend, path, setup.log.interval_s, edits, f"log every {r.threshold:g} s")

@@ -6,21 +6,14 @@ from kardo.core.errors import KardoError
 from kardo.core.flight.areas import site_polygon
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import UNITS, length, small
+from kardo.core.parts import to_json
 from kardo.core.plan.edits import field_edits
-from kardo.core.plan.parts import to_json
-from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
-from kardo.core.practice.own_geoid import MOST_FROM_WORLD, against_world
+from kardo.core.policy.policy import Rule
+from kardo.core.practice.catalogue import Finding, View, finding, rule
+from kardo.core.practice.own_geoid import against_world
 
 
-@rule(
-    "grid-unit",
-    "Is the job in the grid's own unit?",
-    "note",
-    "brief",
-    None,
-    "Coordinates typed in one unit and taken in another are off by a factor, or by two parts in a million between the two feet.",
-    FIELD,
-)
+@rule("grid-unit")
 def _unit(r: Rule, view: View) -> Iterator[Finding]:
     plan = view.plan
     if not plan.brief.crs:
@@ -33,18 +26,10 @@ def _unit(r: Rule, view: View) -> Iterator[Finding]:
     if abs(own / float(unit.metres) - 1) > 1e-9:
         theirs = next((u.name for u in UNITS.values() if abs(own / float(u.metres) - 1) < 1e-9), f"{own:g} m")
         words = f"The grid's own unit is the {theirs}; this job is in {unit.plural}."
-        yield r.found(words, "See that lists and devices say their unit.", measured=own)
+        yield finding(r, words, "See that lists and devices say their unit.", measured=own)
 
 
-@rule(
-    "grid-scale",
-    "Are lengths on the grid lengths on the ground?",
-    "warn",
-    "brief",
-    (1000.0, "ppm"),
-    "Spacing, areas and volumes are planned on the ground; distances taken from a list of coordinates, or set out by one, are the grid's.",
-    "a part in a thousand is more than any national grid has over its own area",
-)
+@rule("grid-scale")
 def _scale(r: Rule, view: View) -> Iterator[Finding]:
     plan = view.plan
     if not plan.brief.crs or len(plan.site.boundary) < 3:
@@ -56,35 +41,19 @@ def _scale(r: Rule, view: View) -> Iterator[Finding]:
         return
     if abs(ppm) > r.threshold:
         words = f"Lengths on {plan.grid.name} are {abs(ppm) / 1e4:.2f} % {'longer' if ppm > 0 else 'shorter'} than on the ground here."
-        yield r.found(words, "Choose a grid that is made for this place.", measured=ppm)
+        yield finding(r, words, "Choose a grid that is made for this place.", measured=ppm)
 
 
-@rule(
-    "separation-place",
-    "Is the separation that is stated one of this place?",
-    "stop",
-    "brief",
-    (MOST_FROM_WORLD, "m"),
-    "EGM96 is good to about a metre, and national heights stand up to two from it: what is farther belongs to another place, or has the wrong sign.",
-    "EGM96",
-)
+@rule("separation-place")
 def _separation(r: Rule, view: View) -> Iterator[Finding]:
     found = against_world(view.plan) if view.plan.brief.crs else None
     if found is not None and abs(found.above) > r.threshold:
         unit, side = view.plan.brief.unit, "above" if found.above > 0 else "below"
         words = f"The separation stated for {height_name(view.plan.brief.heights)} is {length(abs(found.above), unit, 2)} {side} that of EGM96 here."
-        yield r.found(words, "Look at its sign, its unit and its place.", "brief", found.above)
+        yield finding(r, words, "Look at its sign, its unit and its place.", "brief", found.above)
 
 
-@rule(
-    "separation-slope",
-    "Is the stated separation the same all over the site?",
-    "warn",
-    "brief",
-    (2.0, "σ"),
-    "A geoid leans by centimetres a kilometre: one value for a long site tilts its heights, and checks in the same heights do not see it.",
-    "EGM96, whose slopes are good where its level is not; in sigmas of what is stated",
-)
+@rule("separation-slope")
 def _slope(r: Rule, view: View) -> Iterator[Finding]:
     found, stated = against_world(view.plan) if view.plan.brief.crs else None, view.plan.brief.separation
     if found is None or stated is None or found.changes <= r.threshold * stated.sigma:
@@ -92,6 +61,6 @@ def _slope(r: Rule, view: View) -> Iterator[Finding]:
     unit = view.plan.brief.unit
     words = f"From one end of the site to the other the geoid leans by {small(found.changes, unit)} against the separation that is stated, which is good to {small(stated.sigma, unit)}."
     edits = field_edits("brief", view.plan.brief, separation=to_json(found.sloped))
-    yield r.found(
-        words, "State its slopes, or take those of EGM96.", "brief", found.changes, edits, "take EGM96's slopes"
+    yield finding(
+        r, words, "State its slopes, or take those of EGM96.", "brief", found.changes, edits, "take EGM96's slopes"
     )

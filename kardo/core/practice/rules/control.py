@@ -15,42 +15,26 @@ from kardo.core.arrays import Floats
 from kardo.core.control.recording import longest, recordings
 from kardo.core.flight.areas import site_polygon
 from kardo.core.geodesy.units import length, place, small
+from kardo.core.parts import to_json
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import Edit, field_edits
-from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import OwnSession
-from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+from kardo.core.policy.policy import Rule
+from kardo.core.practice.catalogue import Finding, View, finding, rule
 
 MOST_TOLD = 20
 
 
-@rule(
-    "target-none",
-    "Is there a target for the height?",
-    "warn",
-    "control",
-    (1, "targets"),
-    "Camera positions alone leave focal length and base height to trust.",
-    FIELD,
-    looks="layout",
-)
+@rule("target-none")
 def _no_target(r: Rule, view: View) -> Iterator[Finding]:
     count = len(view.plan.targets)
     if count < r.threshold:
         mend = f"Place at least {r.threshold:.0f}, better four extremes and the middle."
         words = f"There {'is' if count == 1 else 'are'} {count or 'no'} control target{'s' * (count != 1)}."
-        yield r.found(words, mend, measured=count)
+        yield finding(r, words, mend, measured=count)
 
 
-@rule(
-    "target-records",
-    "Do targets that log for themselves record long enough?",
-    "warn",
-    "control",
-    None,
-    "Too short a record does not fix, and then the target is none: the longest rule of a mixed set holds for all of it.",
-    "the rule of each profile",
-)
+@rule("target-records")
 def _records(r: Rule, view: View) -> Iterator[Finding]:
     found = recordings(view.plan)
     most = longest(found)
@@ -66,21 +50,12 @@ def _records(r: Rule, view: View) -> Iterator[Finding]:
         if isinstance(point.hangs_on, OwnSession) and len(point.by_hanging) == 1:
             longer = to_json(point.hangs_on.model_copy(update={"hours": hours}))
             edits = field_edits(f"control/{point.id}", point, hangs_on=longer)
-        yield r.found(
-            words, f"Leave it {hours:g} h.", f"control/{point.id}", 60 * one.hours, edits, f"record {hours:g} h"
+        yield finding(
+            r, words, f"Leave it {hours:g} h.", f"control/{point.id}", 60 * one.hours, edits, f"record {hours:g} h"
         )
 
 
-@rule(
-    "control-baseline",
-    "Does each log beside a base of the job last long enough to be fixed?",
-    "warn",
-    "control",
-    (20.0, "min"),
-    "A short static baseline settles in some twenty minutes, and in a minute more for every kilometre; a shorter one may stay float.",
-    "usual specification of short static baselines",
-    looks="point",
-)
+@rule("control-baseline")
 def _baseline(r: Rule, view: View) -> Iterator[Finding]:
     for point in view.points:
         for on in point.by_hanging:
@@ -90,33 +65,16 @@ def _baseline(r: Rule, view: View) -> Iterator[Finding]:
             asked = math.ceil(r.threshold + math.hypot(point.e - mark.e, point.n - mark.n) / 1000)
             if 60 * on.hours < asked - 1e-6:
                 words = f"{point.name} logs {60 * on.hours:.0f} min against {mark.name}; {asked} min are asked."
-                yield r.found(words, f"Let it log {asked} min.", f"control/{point.id}", 60 * on.hours)
+                yield finding(r, words, f"Let it log {asked} min.", f"control/{point.id}", 60 * on.hours)
 
 
-@rule(
-    "standard-conditions",
-    "Are checks and control as the standard asks?",
-    "warn",
-    "control",
-    None,
-    "Few checks, or checks in one corner, make a test that says little; poor control cannot carry a better product.",
-    "the standard in the Brief",
-    looks="layout",
-)
+@rule("standard-conditions")
 def _check_count(r: Rule, view: View) -> Iterator[Finding]:
     for words in unmet(view.plan):
-        yield r.found(words, "The test counts only once its standard's conditions are met.")
+        yield finding(r, words, "The test counts only once its standard's conditions are met.")
 
 
-@rule(
-    "check-beside-target",
-    "Do checks stand apart from targets?",
-    "warn",
-    "control",
-    None,
-    "A check beside a target proves the target, not the map.",
-    FIELD,
-)
+@rule("check-beside-target")
 def _beside(r: Rule, view: View) -> Iterator[Finding]:
     if not view.flights:
         return
@@ -126,8 +84,8 @@ def _beside(r: Rule, view: View) -> Iterator[Finding]:
         near = min(targets, key=lambda t: _distance(t, check), default=None)
         if near is not None and _distance(near, check) < least:
             words = f"{check.name} stands {length(_distance(near, check), unit, 1)} from target {near.name}: it proves nothing."
-            yield r.found(
-                words, f"Move it at least {length(least, unit)} away.", f"control/{check.id}", _distance(near, check)
+            yield finding(
+                r, words, f"Move it at least {length(least, unit)} away.", f"control/{check.id}", _distance(near, check)
             )
 
 
@@ -135,16 +93,7 @@ def _distance(a: ControlPoint, b: ControlPoint) -> float:
     return float(np.hypot(a.e - b.e, a.n - b.n))
 
 
-@rule(
-    "control-outside",
-    "Is control inside the boundary?",
-    "warn",
-    "control",
-    None,
-    "At the edge of the block and beyond few images see a target, and what it holds lies outside of what matters.",
-    FIELD,
-    looks="point",
-)
+@rule("control-outside")
 def _outside(r: Rule, view: View) -> Iterator[Finding]:
     if len(view.plan.site.boundary) < 3 or not view.flights:
         return
@@ -152,7 +101,8 @@ def _outside(r: Rule, view: View) -> Iterator[Finding]:
     for p in view.points:
         away = float(polygon.distance(Point(p.e, p.n)))
         if away > 0:
-            yield r.found(
+            yield finding(
+                r,
                 f"{p.name} lies {length(away, view.plan.brief.unit, 1)} outside the boundary.",
                 "Move it inside.",
                 f"control/{p.id}",
@@ -160,15 +110,7 @@ def _outside(r: Rule, view: View) -> Iterator[Finding]:
             )
 
 
-@rule(
-    "control-images",
-    "Do at least five images see each target and check?",
-    "warn",
-    "control",
-    (5, "images"),
-    "A point in few images is intersected weakly and a blunder in it is not found.",
-    FIELD,
-)
+@rule("control-images")
 def _images(r: Rule, view: View) -> Iterator[Finding]:
     names = {p.id: p.name for p in view.plan.control}
     if view.plan.scans:
@@ -177,19 +119,10 @@ def _images(r: Rule, view: View) -> Iterator[Finding]:
         if row.images < r.threshold:
             words = f"{names.get(row.id, row.id)} is seen by {row.images} images."
             mend = "Move it in from the edge of the block, or fly a margin."
-            yield r.found(words, mend, f"control/{row.id}", row.images)
+            yield finding(r, words, mend, f"control/{row.id}", row.images)
 
 
-@rule(
-    "target-width",
-    "Is each target at least eight pixels wide?",
-    "warn",
-    "control",
-    (8, "px"),
-    "Pointing worsens below eight pixels; below four a target cannot be measured.",
-    FIELD,
-    looks="point",
-)
+@rule("target-width")
 def _width(r: Rule, view: View) -> Iterator[Finding]:
     """Of the finest flight that sees it where that is known, else of the finest there is."""
     if not view.imaged or view.plan.scans:
@@ -200,7 +133,8 @@ def _width(r: Rule, view: View) -> Iterator[Finding]:
         width = seen.get(p.id, p.width / finest)
         if width < r.threshold:
             wider = round(8.5 * p.width / width + 0.05, 1)
-            yield r.found(
+            yield finding(
+                r,
                 f"{p.name} is {width:.1f} pixels wide.",
                 f"Use a target of {length(wider, view.plan.brief.unit, 1)}.",
                 f"control/{p.id}",
@@ -210,16 +144,7 @@ def _width(r: Rule, view: View) -> Iterator[Finding]:
             )
 
 
-@rule(
-    "control-height",
-    "Does each typed height agree with the terrain?",
-    "warn",
-    "control",
-    (8.0, "m"),
-    "A height in another system or unit stands out against the terrain.",
-    FIELD,
-    looks="point",
-)
+@rule("control-height")
 def _control_height(r: Rule, view: View) -> Iterator[Finding]:
     surface = view.plan.surface
     for p in view.points:
@@ -228,19 +153,10 @@ def _control_height(r: Rule, view: View) -> Iterator[Finding]:
         off = p.h - float(surface.at(p.e, p.n))
         if abs(off) > r.threshold:
             words = f"{p.name} stands {length(off, view.plan.brief.unit, 1)} from the terrain."
-            yield r.found(words, "Check its height system and unit.", f"control/{p.id}", off)
+            yield finding(r, words, "Check its height system and unit.", f"control/{p.id}", off)
 
 
-@rule(
-    "weakest-place",
-    "Does the weakest place keep within the tolerance with something to spare?",
-    "warn",
-    "control",
-    (0.8, "of the tolerance"),
-    "The figures are a mean over the map; the product is used at its worst place too.",
-    FIELD,
-    looks="layout",
-)
+@rule("weakest-place")
 def _weakest(r: Rule, view: View) -> Iterator[Finding]:
     worst = view.result.map.worst_v if view.result else None
     if view.result is None or worst is None or not view.result.limit_v:
@@ -249,19 +165,10 @@ def _weakest(r: Rule, view: View) -> Iterator[Finding]:
     if worst.sigma > view.result.limit_v * r.threshold:
         words = f"Weakest place: height to {small(worst.sigma, unit)} at {place(worst.e, worst.n, unit)}."
         target = (new_target(view.plan, worst.e, worst.n),)
-        yield r.found(words, "Put a target there.", measured=worst.sigma, edits=target, label="add target")
+        yield finding(r, words, "Put a target there.", measured=worst.sigma, edits=target, label="add target")
 
 
-@rule(
-    "control-spur",
-    "Has every narrow part, with fewer than three strips, a target of its own?",
-    "warn",
-    "control",
-    (3, "strips"),
-    "A spur is joined to the block like a lever: across it too few flight lines meet to hold its roll.",
-    FIELD,
-    looks="layout",
-)
+@rule("control-spur")
 def _spur(r: Rule, view: View) -> Iterator[Finding]:
     main = next((f for f in view.imaged if f.flight.purpose in {"map", "corridor"}), None)
     if main is None or len(view.plan.site.boundary) < 3:
@@ -276,19 +183,10 @@ def _spur(r: Rule, view: View) -> Iterator[Finding]:
         spot = part.representative_point()
         words = f"The narrow part about {place(spot.x, spot.y, unit)} is less than three strips wide and has no target."
         edits = (new_target(view.plan, spot.x, spot.y),)
-        yield r.found(words, "Put a target into it.", measured=part.area, edits=edits, label="add target")
+        yield finding(r, words, "Put a target into it.", measured=part.area, edits=edits, label="add target")
 
 
-@rule(
-    "control-extremes",
-    "Do targets stand at the extremes and in the middle?",
-    "note",
-    "control",
-    (0.2, "of the site's width"),
-    "Between targets errors are interpolated, beyond them they grow.",
-    FIELD,
-    looks="layout",
-)
+@rule("control-extremes")
 def _extremes(r: Rule, view: View) -> Iterator[Finding]:
     plan = view.plan
     if len(plan.targets) < 3 or len(plan.site.boundary) < 3:
@@ -303,19 +201,10 @@ def _extremes(r: Rule, view: View) -> Iterator[Finding]:
         if away > r.threshold * size:
             spot = place(float(e), float(n), plan.brief.unit)
             words = f"The {what} of the site about {spot} is {length(away, plan.brief.unit)} from the nearest target."
-            yield r.found(words, "Let targets enclose the site, and put one in the middle.", measured=away)
+            yield finding(r, words, "Let targets enclose the site, and put one in the middle.", measured=away)
 
 
-@rule(
-    "control-heights",
-    "Do targets stand on high and on low ground?",
-    "note",
-    "control",
-    (0.5, "of the relief"),
-    "An error of scale or focal length shows between targets of different height, and nowhere else.",
-    FIELD,
-    looks="layout",
-)
+@rule("control-heights")
 def _high_and_low(r: Rule, view: View) -> Iterator[Finding]:
     plan, surface = view.plan, view.plan.surface
     if surface is None or len(plan.targets) < 2 or not view.flights or len(plan.site.boundary) < 3:
@@ -330,25 +219,16 @@ def _high_and_low(r: Rule, view: View) -> Iterator[Finding]:
     if relief > 0.1 * min(f.flight.height for f in view.flights) and spread < r.threshold * relief:
         unit = plan.brief.unit
         words = f"The ground rises {length(relief, unit)}; targets stand within {length(spread, unit)} of height."
-        yield r.found(words, "Put targets on the highest and the lowest ground.", measured=spread / relief)
+        yield finding(r, words, "Put targets on the highest and the lowest ground.", measured=spread / relief)
 
 
-@rule(
-    "check-places",
-    "Are checks all over the site?",
-    "note",
-    "control",
-    (0.2, "of the checks"),
-    "Checks in one corner test one corner: a fifth of them in each quadrant, a tenth of the diagonal apart.",
-    FIELD,
-    looks="layout",
-)
+@rule("check-places")
 def _check_places(r: Rule, view: View) -> Iterator[Finding]:
     plan = view.plan
     if standards()[plan.brief.standard].quadrant_share or len(plan.checks) < 4 or len(plan.site.boundary) < 3:
         return  # where the standard asks it, it is told as the standard's
     for words in unmet_places(plan, r.threshold, 0.1, "practice", 0.1):
-        yield r.found(words, "Spread them.")
+        yield finding(r, words, "Spread them.")
 
 
 def pairs_within(at: Floats, apart: float) -> Iterator[tuple[int, int]]:
@@ -358,25 +238,17 @@ def pairs_within(at: Floats, apart: float) -> Iterator[tuple[int, int]]:
         yield from ((a, b) for b in sorted(tree.query_ball_point(at[a], apart)) if b > a)
 
 
-@rule(
-    "control-twice",
-    "Is every point named and placed once?",
-    "warn",
-    "control",
-    (0.5, "m"),
-    "Two points of one name are mixed up in the book; two of one place are one point observed twice.",
-    FIELD,
-)
+@rule("control-twice")
 def _twice(r: Rule, view: View) -> Iterator[Finding]:
     points, unit = view.plan.control, view.plan.brief.unit
     named: dict[str, ControlPoint] = {}
     for p in points:
         other = named.setdefault(p.name.casefold().strip(), p)
         if other is not p:
-            yield r.found(f"Two points are called {p.name}.", "Give one of them another name.", f"control/{p.id}")
+            yield finding(r, f"Two points are called {p.name}.", "Give one of them another name.", f"control/{p.id}")
     if len(points) < 2:
         return
     for a, b in islice(pairs_within(np.array([(p.e, p.n) for p in points]), r.threshold), MOST_TOLD):
         p, q = points[a], points[b]
         words = f"{p.name} and {q.name} stand {length(_distance(p, q), unit, 2)} apart: one place."
-        yield r.found(words, "Move or remove one of them.", f"control/{q.id}", _distance(p, q))
+        yield finding(r, words, "Move or remove one of them.", f"control/{q.id}", _distance(p, q))

@@ -5,26 +5,19 @@ from collections.abc import Iterator
 import numpy as np
 
 from kardo.core.arrays import Bools
-from kardo.core.flight.coverage import COARSE, Coverage, GroundCells, Spread
+from kardo.core.flight.coverage import Coverage, GroundCells, Spread
 from kardo.core.geodesy.units import area, place, small
-from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+from kardo.core.policy.policy import Rule
+from kardo.core.practice.catalogue import Finding, View, finding, rule
 
 
-@rule(
-    "map-uncovered",
-    "Do two images see every part of the site?",
-    "stop",
-    "flight",
-    (0.0, "m²"),
-    "Where fewer than two images see, there is no map.",
-    FIELD,
-)
+@rule("map-uncovered")
 def _uncovered(r: Rule, view: View) -> Iterator[Finding]:
     """By square metres."""
     seen = view.coverage
     if seen is not None and (missing := seen.area(seen.holes)) > r.threshold:
         words = f"Fewer than two images see {where_of(view, seen, seen.holes)}."
-        yield r.found(words, "Raise the overlap or the margin, or fly it from another side.", measured=missing)
+        yield finding(r, words, "Raise the overlap or the margin, or fly it from another side.", measured=missing)
 
 
 def where_of(view: View, seen: GroundCells, cells: Bools) -> str:
@@ -33,55 +26,31 @@ def where_of(view: View, seen: GroundCells, cells: Bools) -> str:
     return f"{area(seen.area(cells), unit)} of the site, most of it about {place(*seen.middle_of(cells), unit)}"
 
 
-@rule(
-    "coverage-strips",
-    "Do three strips see nearly all of the site?",
-    "note",
-    "flight",
-    (0.05, "of the site"),
-    "What one or two flight lines see is held at their edges alone: heights there are weak, and a spur bends.",
-    FIELD,
-)
+@rule("coverage-strips")
 def _strips(r: Rule, view: View) -> Iterator[Finding]:
     """By the share of the site."""
     seen = view.coverage
     if seen is not None and (share := _share(seen, seen.narrow)) > r.threshold:
         words = f"Fewer than three strips see {where_of(view, seen, seen.narrow)}."
-        yield r.found(words, "Add strips beside it, or crossing ones; put a target there.", measured=share)
+        yield finding(r, words, "Add strips beside it, or crossing ones; put a target there.", measured=share)
 
 
 def _share(seen: Coverage, cells: Bools) -> float:
     return float(np.count_nonzero(cells)) / max(int(np.count_nonzero(seen.seen)), 1)
 
 
-@rule(
-    "coverage-corners",
-    "Is nearly all of the site seen by more than the corners of frames?",
-    "warn",
-    "flight",
-    (0.02, "of the site"),
-    "A place that only corners see, where the lens is at its worst and rays are flat, is mapped badly however many they are.",
-    FIELD,
-)
+@rule("coverage-corners")
 def _corners(r: Rule, view: View) -> Iterator[Finding]:
     """By the share of the site."""
     seen = view.coverage
     if seen is not None and (share := _share(seen, seen.by_corners)) > r.threshold:
         words = f"Only corners of frames see {where_of(view, seen, seen.by_corners)}."
-        yield r.found(
-            words, "Raise the margin: lines beyond the boundary bring frames' middles to its edge.", measured=share
+        yield finding(
+            r, words, "Raise the margin: lines beyond the boundary bring frames' middles to its edge.", measured=share
         )
 
 
-@rule(
-    "coverage-overlap",
-    "Does the overlap hold over the ground as it is?",
-    "warn",
-    "flight",
-    (50, "%"),
-    "Overlap is planned over the ground under the camera; where the ground rises beside it, frames shrink and draw apart.",
-    FIELD,
-)
+@rule("coverage-overlap")
 def _overlap(r: Rule, view: View) -> Iterator[Finding]:
     """By the least overlap in percent of two neighbouring images, along and across."""
     names = {f.id: f.name for f in view.plan.flights}
@@ -94,18 +63,10 @@ def _overlap(r: Rule, view: View) -> Iterator[Finding]:
                 spot = place(*at, view.plan.brief.unit)
                 words = f"{what} overlap of {median:.0f} % in the middle falls to {least:.0f} % about {spot}."
                 mend = "Follow the terrain, fly higher, or plan with more overlap for the highest ground."
-                yield r.found(view.of_flight(names[one.flight], words), mend, f"flights/{one.flight}", least)
+                yield finding(r, view.of_flight(names[one.flight], words), mend, f"flights/{one.flight}", least)
 
 
-@rule(
-    "coverage-pixel",
-    "Is the ground pixel about the same all over the site?",
-    "note",
-    "flight",
-    (COARSE, "times"),
-    "Where the ground falls away pixels grow, and with them every error of the images.",
-    FIELD,
-)
+@rule("coverage-pixel")
 def _pixel(r: Rule, view: View) -> Iterator[Finding]:
     """By how many times the middle one the coarsest pixel is."""
     seen = view.coverage
@@ -115,4 +76,4 @@ def _pixel(r: Rule, view: View) -> Iterator[Finding]:
     if gsd.most > r.threshold * gsd.median:
         unit, coarse = view.plan.brief.unit, known & (seen.gsd > r.threshold * gsd.median)
         words = f"A pixel is {small(gsd.median, unit)} in the middle and {small(gsd.most, unit)} about {place(*seen.middle_of(coarse), unit)}."
-        yield r.found(words, "Follow the terrain, or fly the low ground by itself.", measured=gsd.most / gsd.median)
+        yield finding(r, words, "Follow the terrain, or fly the low ground by itself.", measured=gsd.most / gsd.median)

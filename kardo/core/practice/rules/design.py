@@ -10,7 +10,8 @@ from kardo.core.flight.areas import flight_polygon
 from kardo.core.flight.pattern import FlightPlan
 from kardo.core.geodesy.units import length
 from kardo.core.plan.lens import brought_in_line
-from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+from kardo.core.policy.policy import Rule
+from kardo.core.practice.catalogue import Finding, View, finding, rule
 from kardo.core.practice.rules.flight import mended, path_of
 from kardo.core.site.things import shape_of_feature
 
@@ -24,15 +25,7 @@ OBLIQUE_DEG, OTHER_HEIGHT = (
 )  # from which a strip separates focal length from height: its tilt; its height, as a share
 
 
-@rule(
-    "flight-texture",
-    "Is the forward overlap at least 80 % over ground with little to match?",
-    "warn",
-    "flight",
-    (80, "%"),
-    "Over water, crowns, sand or snow few points are found again in the next image: more images make up for it.",
-    FIELD,
-)
+@rule("flight-texture")
 def _texture(r: Rule, view: View) -> Iterator[Finding]:
     things = [(f.kind, shape_of_feature(f)) for f in view.plan.site.features if f.kind in BARE and f.shape == "area"]
     for f in view.imaged if things else ():
@@ -53,18 +46,10 @@ def _more(r: Rule, view: View, f: FlightPlan, words: str) -> Finding:
     least = min(r.threshold, 95.0)
     mend, button = f"Fly with {least:g} % forward overlap.", f"{least:g} % forward"
     edits = mended(f, forward_overlap=float(least))
-    return r.found(view.of_flight(f.flight.name, words), mend, path_of(f), f.flight.forward_overlap, edits, button)
+    return finding(r, view.of_flight(f.flight.name, words), mend, path_of(f), f.flight.forward_overlap, edits, button)
 
 
-@rule(
-    "flight-small",
-    "Has a flight of one leg at least 80 % forward overlap?",
-    "note",
-    "flight",
-    (80, "%"),
-    "A small site has few lines and few images to lean on, and a little more overlap costs it no battery.",
-    FIELD,
-)
+@rule("flight-small")
 def _small(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.imaged:
         if len(f.legs) == 1 and f.flight.forward_overlap < r.threshold:
@@ -72,22 +57,15 @@ def _small(r: Rule, view: View) -> Iterator[Finding]:
             yield _more(r, view, f, words)
 
 
-@rule(
-    "flight-low",
-    "Does a flight below 80 m have more overlap?",
-    "note",
-    "flight",
-    (80, "%"),
-    "Close to the ground relief, trees and a gust take a larger share of the frame: 80 % forward makes up for it.",
-    FIELD,
-)
+@rule("flight-low")
 def _low(r: Rule, view: View) -> Iterator[Finding]:
     """By metres above ground; a small site's flight is told by its own rule."""
     for f in view.imaged:
         if f.flight.height < r.threshold and f.flight.forward_overlap < 80 and len(f.legs) > 1:
             words = f"it flies {length(f.flight.height, view.plan.brief.unit)} above ground with {f.flight.forward_overlap:g} % forward overlap."
             edits = mended(f, forward_overlap=80.0)
-            yield r.found(
+            yield finding(
+                r,
                 view.of_flight(f.flight.name, words),
                 "Fly with 80 % forward overlap, and slower.",
                 path_of(f),
@@ -97,16 +75,7 @@ def _low(r: Rule, view: View) -> Iterator[Finding]:
             )
 
 
-@rule(
-    "flight-strength",
-    "Does something separate focal length from height?",
-    "note",
-    "flight",
-    (OBLIQUE_DEG, "°"),
-    "Straight down from one height over level ground, a longer lens and a lower flight look alike; an oblique strip, or a crossing one at "
-    "another height, tells them apart.",
-    FIELD,
-)
+@rule("flight-strength")
 def _strength(r: Rule, view: View) -> Iterator[Finding]:
     """By the camera's largest tilt in degrees, of every camera whose calibration is not of this week."""
     for camera in {f.flight.camera: f.camera for f in view.imaged}.values():
@@ -122,7 +91,8 @@ def _strength(r: Rule, view: View) -> Iterator[Finding]:
         ):
             continue
         f = own[0]
-        yield r.found(
+        yield finding(
+            r,
             view.of_flight(
                 f.flight.name, "every image looks straight down from one height; the lens was not calibrated this week."
             ),
@@ -134,22 +104,15 @@ def _strength(r: Rule, view: View) -> Iterator[Finding]:
         )
 
 
-@rule(
-    "calibration-record",
-    "Is the lens reckoned with as its record has it?",
-    "warn",
-    "flight",
-    None,
-    "A calibration ends with the lens: changed, knocked or a month in the cold, it is another.",
-    FIELD,
-)
+@rule("calibration-record")
 def _record(r: Rule, view: View) -> Iterator[Finding]:
     for camera in {f.camera.id: f.camera for f in view.imaged}.values():
         told = brought_in_line(view.plan, camera)
         if told is None or not told[1]:
             continue
         now, then = (STATES[s] for s in (camera.calibration.state, told[0].state))
-        yield r.found(
+        yield finding(
+            r,
             f"{camera.name} is reckoned as calibrated {now}; by its record it is {then}: {told[0].why}.".replace(
                 "..", "."
             ),
@@ -161,15 +124,7 @@ def _record(r: Rule, view: View) -> Iterator[Finding]:
         )
 
 
-@rule(
-    "calibration-flown",
-    "Is a calibration flight oblique, with fixed corrections?",
-    "warn",
-    "flight",
-    (20, "°"),
-    "Straight down over level ground a longer lens and a lower flight look alike; and a position that floats moves the focal length.",
-    FIELD,
-)
+@rule("calibration-flown")
 def _flown(r: Rule, view: View) -> Iterator[Finding]:
     """By the camera's largest tilt in degrees."""
     for f in view.imaged:
@@ -181,23 +136,17 @@ def _flown(r: Rule, view: View) -> Iterator[Finding]:
                 f.flight.name, f"it is flown to calibrate with the camera {tilt:.0f}° off straight down."
             )
             mend = f"Tilt it {STEEP_TILT:.0f}°, as far as the landing gear stays out of the picture."
-            yield r.found(words, mend, path_of(f), tilt, mended(f, tilt=STEEP_TILT), f"tilt {STEEP_TILT:.0f}°")
+            yield finding(r, words, mend, path_of(f), tilt, mended(f, tilt=STEEP_TILT), f"tilt {STEEP_TILT:.0f}°")
         elif f.flight.position_state != "fixed":
             words = view.of_flight(f.flight.name, "it is flown to calibrate without fixed corrections.")
-            yield r.found(words, "Fly it with corrections that are fixed.", path_of(f), tilt)
+            yield finding(r, words, "Fly it with corrections that are fixed.", path_of(f), tilt)
 
 
-@rule(
-    "calibration-frames",
-    "Has a calibration flight at least 100 frames?",
-    "warn",
-    "flight",
-    (100, "frames"),
-    "Seven parameters of a lens, and the pattern that they leave, are known by many frames over varied ground; by few they are fitted to noise.",
-    FIELD,
-)
+@rule("calibration-frames")
 def _calibration(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.imaged:
         if f.flight.purpose == "calibrate" and len(f.e) < r.threshold:
             words = view.of_flight(f.flight.name, f"it is flown to calibrate, and takes {len(f.e)} frames.")
-            yield r.found(words, "Fly more strips, or with more overlap, over varied structure.", path_of(f), len(f.e))
+            yield finding(
+                r, words, "Fly more strips, or with more overlap, over varied structure.", path_of(f), len(f.e)
+            )

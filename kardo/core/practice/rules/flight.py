@@ -9,9 +9,8 @@ from kardo.core.accuracy.defects import spans
 from kardo.core.flight.pattern import FlightPlan
 from kardo.core.geodesy.units import area, speed
 from kardo.core.plan.edits import Edit, field_edits
-from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, newer_in_library, rule
-
-SHARP_PX, SMEARED_PX = 0.5, 1.0  # of blur: the usual limit, and where nothing is matched any more as supposed
+from kardo.core.policy.policy import Rule
+from kardo.core.practice.catalogue import Finding, View, finding, newer_in_library, rule
 
 
 def path_of(flight: FlightPlan) -> str:
@@ -24,15 +23,7 @@ def mended(flight: FlightPlan, **update: object) -> tuple[Edit, ...]:
     return field_edits(path_of(flight), flight.flight, **update)
 
 
-@rule(
-    "flight-blur",
-    "Does the image stay sharp at this speed?",
-    "warn",
-    "flight",
-    (SHARP_PX, "px"),
-    "Speed times exposure time smears the image; half a pixel is the usual limit, one pixel a stop.",
-    FIELD,
-)
+@rule("flight-blur")
 def _blur(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.flights:
         if f.blur_px > r.threshold * (1 + 1e-9):
@@ -41,9 +32,10 @@ def _blur(r: Rule, view: View) -> Iterator[Finding]:
 
 def _blurred(r: Rule, view: View, f: FlightPlan, words: str) -> Finding:
     unit = view.plan.brief.unit
-    sharp = min(SHARP_PX, r.threshold)
+    sharp = min(view.plan.policy["flight-blur"], r.threshold)
     slower = math.floor(10 * f.flight.speed * sharp / f.blur_px) / 10  # down, or the finding would stay
-    return r.found(
+    return finding(
+        r,
         view.of_flight(f.flight.name, words),
         f"Fly at {speed(slower, unit)} or shorten the exposure." if slower else "Shorten the exposure.",
         path_of(f),
@@ -53,30 +45,14 @@ def _blurred(r: Rule, view: View, f: FlightPlan, words: str) -> Finding:
     )
 
 
-@rule(
-    "flight-smeared",
-    "Is the blur below a whole pixel?",
-    "stop",
-    "flight",
-    (SMEARED_PX, "px"),
-    "Beyond one pixel neither targets nor ground are matched as the prediction supposes.",
-    FIELD,
-)
+@rule("flight-smeared")
 def _smeared(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.flights:
         if f.blur_px > r.threshold * (1 + 1e-9):
             yield _blurred(r, view, f, f"blur of {f.blur_px:.2f} pixels: the images are smeared.")
 
 
-@rule(
-    "flight-shutter",
-    "Is the shutter mechanical?",
-    "warn",
-    "flight",
-    None,
-    "A rolling shutter reads the rows one after another while the aircraft moves.",
-    FIELD,
-)
+@rule("flight-shutter")
 def _shutter(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.imaged:
         if f.camera.shutter == "rolling":
@@ -84,26 +60,19 @@ def _shutter(r: Rule, view: View) -> Iterator[Finding]:
                 f.flight.name,
                 f"the camera has a rolling shutter: the ground moves by {_rolled(f):.1f} pixels while it reads, and the prediction takes every row at one moment.",
             )
-            yield r.found(words, "Fly slowly, or use a mechanical shutter.", path_of(f))
+            yield finding(r, words, "Fly slowly, or use a mechanical shutter.", path_of(f))
 
 
 def _rolled(f: FlightPlan) -> float:
     return f.flight.speed * f.camera.readout_ms / 1000 / f.gsd
 
 
-@rule(
-    "flight-overlap",
-    "Is the side overlap at least 60 %?",
-    "warn",
-    "flight",
-    (60, "%"),
-    "Below it single rays miss and the block loses its height strength.",
-    FIELD,
-)
+@rule("flight-overlap")
 def _overlap(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.plan.flights:
         if f.side_overlap < r.threshold and not f.scans and f.purpose in {"map", "corridor"}:
-            yield r.found(
+            yield finding(
+                r,
                 view.of_flight(f.name, f"side overlap of {f.side_overlap:.0f} %."),
                 f"Raise it to {r.threshold:.0f} % or more.",
                 f"flights/{f.id}",
@@ -113,15 +82,7 @@ def _overlap(r: Rule, view: View) -> Iterator[Finding]:
             )
 
 
-@rule(
-    "flight-forward",
-    "Is the forward overlap at least 60 %?",
-    "warn",
-    "flight",
-    (60, "%"),
-    "Below it every second place is seen by one image only, and nothing ties the strip together.",
-    FIELD,
-)
+@rule("flight-forward")
 def _forward(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.plan.flights:
         if f.forward_overlap < r.threshold and not f.scans and f.purpose in {"map", "corridor"}:
@@ -129,7 +90,7 @@ def _forward(r: Rule, view: View) -> Iterator[Finding]:
             usual = max(75.0, r.threshold)
             edits = field_edits(f"flights/{f.id}", f, forward_overlap=usual)
             mend, label = f"Raise it to {usual:.0f} %.", f"set {usual:.0f} %"
-            yield r.found(words, mend, f"flights/{f.id}", f.forward_overlap, edits, label)
+            yield finding(r, words, mend, f"flights/{f.id}", f.forward_overlap, edits, label)
 
 
 def _count(number: int, what: str) -> str:
@@ -146,15 +107,7 @@ def _lost_at_the_edge(view: View) -> str:
     return f" {area(weak, unit)} are seen by fewer than three strips, or by corners alone." if weak else ""
 
 
-@rule(
-    "flight-margin",
-    "Does the flight reach two strips and two exposures beyond?",
-    "note",
-    "flight",
-    (2, "strips and exposures"),
-    "The block is weakest at its edge; the margin keeps the edge outside what matters.",
-    "one school of two; airspace or safety may force the other",
-)
+@rule("flight-margin")
 def _margin(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.plan.flights:
         least, wanted = min(f.margin_strips, f.margin_exposures), math.ceil(r.threshold)
@@ -170,7 +123,8 @@ def _margin(r: Rule, view: View) -> Iterator[Finding]:
             elif f.margin_strips == 0:
                 reach = "no strip lies beyond the sides of the site."
             why = f" Why: {f.margin_reason}" if f.margin_reason else ""
-            yield r.found(
+            yield finding(
+                r,
                 view.of_flight(f.name, reach + _lost_at_the_edge(view) + why),
                 f"Add strips and exposures, {wanted} of each, where airspace allows.",
                 f"flights/{f.id}",
@@ -180,15 +134,7 @@ def _margin(r: Rule, view: View) -> Iterator[Finding]:
             )
 
 
-@rule(
-    "flight-relief",
-    "Does the flight follow the terrain where it must?",
-    "warn",
-    "flight",
-    (0.1, "of the flying height"),
-    "Relief beyond a tenth of the height eats the overlap on high ground.",
-    FIELD,
-)
+@rule("flight-relief")
 def _relief(r: Rule, view: View) -> Iterator[Finding]:
     surface = view.plan.surface
     for f in view.flights:
@@ -199,7 +145,8 @@ def _relief(r: Rule, view: View) -> Iterator[Finding]:
             continue
         relief = float(np.nanmax(ground) - np.nanmin(ground) + 2 * surface.slack) / f.flight.height
         if relief > r.threshold:
-            yield r.found(
+            yield finding(
+                r,
                 view.of_flight(f.flight.name, f"relief is {100 * relief:.0f} % of the flying height."),
                 "Follow the terrain.",
                 path_of(f),
@@ -209,32 +156,15 @@ def _relief(r: Rule, view: View) -> Iterator[Finding]:
             )
 
 
-@rule(
-    "exposures-untied",
-    "Can every exposure be oriented?",
-    "warn",
-    "flight",
-    None,
-    "An exposure with fewer than six tie rays is joined to its neighbours by too little; over water and at ragged edges there are none.",
-    "theory of the orientation of an image",
-    looks="layout",
-)
+@rule("exposures-untied")
 def _untied(r: Rule, view: View) -> Iterator[Finding]:
     left_out = view.result.left_out if view.result else []
     if left_out:
         words = f"{len(left_out)} of the images see fewer than six tie points and are left out: {spans(np.array(left_out))}."
         mend = "Raise the overlap there, or fly a margin over ground that can be tied."
-        yield r.found(words, mend, measured=len(left_out))
+        yield finding(r, words, mend, measured=len(left_out))
 
 
-@rule(
-    "kit-newer",
-    "Are the profiles of camera, scanner, aircraft and battery the library's newest?",
-    "note",
-    "flight",
-    None,
-    "A plan keeps the profiles it was made with; a figure that was corrected since does not reach it by itself.",
-    "the library",
-)
+@rule("kit-newer")
 def _newer(r: Rule, view: View) -> Iterator[Finding]:
     yield from newer_in_library(r, view, ("cameras", "scanners", "aircraft", "batteries"))

@@ -8,22 +8,15 @@ import numpy as np
 from kardo.core.flight.scan import sequence_words, used_angle
 from kardo.core.geodesy.units import area, speed
 from kardo.core.plan.flights import SCANNING
-from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+from kardo.core.policy.policy import Rule
+from kardo.core.practice.catalogue import Finding, View, finding, rule
 from kardo.core.practice.rules.coverage import where_of
 from kardo.core.practice.rules.flight import mended, path_of
 
 MOSTLY = 0.9  # of what no line sees, from which that it is hidden is what to mend
 
 
-@rule(
-    "scan-gaps",
-    "Does a line of the scan see every part of the site?",
-    "stop",
-    "flight",
-    (0.0, "m²"),
-    "Where no line sees, there is no map.",
-    FIELD,
-)
+@rule("scan-gaps")
 def _gaps(r: Rule, view: View) -> Iterator[Finding]:
     """By square metres."""
     found = view.density
@@ -36,18 +29,10 @@ def _gaps(r: Rule, view: View) -> Iterator[Finding]:
                 if hidden > MOSTLY * missing
                 else f"{mend[:-1]}, and add a strip on its far side."
             )
-        yield r.found(words, mend, measured=missing)
+        yield finding(r, words, mend, measured=missing)
 
 
-@rule(
-    "scan-ground",
-    "Do enough returns come from the ground?",
-    "warn",
-    "flight",
-    (0.0, "m²"),
-    "Under trees few pulses come through: a cell of a metre with less than two returns from the ground is interpolated, not measured.",
-    FIELD,
-)
+@rule("scan-ground")
 def _ground(r: Rule, view: View) -> Iterator[Finding]:
     """By square metres that a line sees."""
     found = view.density
@@ -56,42 +41,27 @@ def _ground(r: Rule, view: View) -> Iterator[Finding]:
     thin = found.holes & ~found.gaps
     if (missing := found.area(thin)) > r.threshold:
         words = f"Fewer than {found.asked:.3g} returns from the ground on a square metre come from {where_of(view, found, thin)}."
-        yield r.found(
-            words, "Fly slower, lower or with more overlap there; or say that it is interpolated.", measured=missing
+        yield finding(
+            r, words, "Fly slower, lower or with more overlap there; or say that it is interpolated.", measured=missing
         )
 
 
-@rule(
-    "scan-water",
-    "Is water left out of what the scan promises?",
-    "note",
-    "flight",
-    None,
-    "Water swallows the usual wavelengths or throws them back from straight below alone: there is no ground under it to judge.",
-    FIELD,
-)
+@rule("scan-water")
 def _water(r: Rule, view: View) -> Iterator[Finding]:
     """By square metres."""
     found = view.density
     if found is not None and (wet := found.area(found.water)) > 0:
         words = f"{area(wet, view.plan.brief.unit)} of the site are water: the scan maps nothing there, and nothing is promised."
-        yield r.found(words, "Say so in the deliverable; survey the bed otherwise if it matters.", measured=wet)
+        yield finding(r, words, "Say so in the deliverable; survey the bed otherwise if it matters.", measured=wet)
 
 
-@rule(
-    "scan-overlap",
-    "Is the side overlap of a scan at least 30 %?",
-    "warn",
-    "flight",
-    (30, "%"),
-    "Strips that do not overlap cannot be matched, and a gust opens a gap between them.",
-    FIELD,
-)
+@rule("scan-overlap")
 def _overlap(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.scanned:
         if f.flight.side_overlap < r.threshold:
             usual = max(float(SCANNING["side_overlap"]), r.threshold)
-            yield r.found(
+            yield finding(
+                r,
                 view.of_flight(f.flight.name, f"the scan has {f.flight.side_overlap:.0f} % side overlap."),
                 f"Raise it to {usual:.0f} %.",
                 path_of(f),
@@ -101,74 +71,43 @@ def _overlap(r: Rule, view: View) -> Iterator[Finding]:
             )
 
 
-@rule(
-    "scan-start",
-    "Is the inertial unit's sequence flown?",
-    "warn",
-    "flight",
-    None,
-    "Until it has been still, run straight and turned, the unit does not know its heading, and everything at the edge of the swath is off by it.",
-    "the instrument's profile",
-)
+@rule("scan-start")
 def _start(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.scanned:
         if not f.flight.start_up and f.scanner.start_up.seconds:
             words = view.of_flight(f.flight.name, "the inertial unit is not started as its profile asks.")
             mend = f"Before the first line: {sequence_words(f.scanner)}."
-            yield r.found(words, mend, path_of(f), None, mended(f, start_up=True), "fly the sequence")
+            yield finding(r, words, mend, path_of(f), None, mended(f, start_up=True), "fly the sequence")
 
 
-@rule(
-    "scan-target",
-    "Does a target settle the scan's height?",
-    "warn",
-    "control",
-    (1, "targets"),
-    "A scan is positioned from its trajectory alone: one target takes out what all of it is off by, in height.",
-    FIELD,
-    looks="layout",
-)
+@rule("scan-target")
 def _target(r: Rule, view: View) -> Iterator[Finding]:
     if view.scanned and len(view.plan.targets) < r.threshold:
         words = "No target settles the height of the scan." if not view.plan.targets else "Few targets settle the scan."
         mend = "Put one on hard, level ground in the open, and use it for the height."
-        yield r.found(words, mend, measured=len(view.plan.targets))
+        yield finding(r, words, mend, measured=len(view.plan.targets))
 
 
-@rule(
-    "scan-unused",
-    "Are the targets used?",
-    "note",
-    "control",
-    None,
-    "Targets that settle nothing are checks by another name.",
-    FIELD,
-    looks="layout",
-)
+@rule("scan-unused")
 def _unused(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.scanned:
         if f.flight.adjustment == "none" and view.plan.targets:
             words = view.of_flight(f.flight.name, "the scan is not adjusted to the targets.")
             edits = mended(f, adjustment="height")
-            yield r.found(words, "Settle its height by them, or make them checks.", path_of(f), None, edits, "use them")
+            yield finding(
+                r, words, "Settle its height by them, or make them checks.", path_of(f), None, edits, "use them"
+            )
 
 
-@rule(
-    "scan-flat",
-    "Are beams no flatter than 45° used?",
-    "note",
-    "flight",
-    (45, "°"),
-    "A flat beam meets grass and branches before the ground, and its spot is long: the swath is wider than what it is good for.",
-    FIELD,
-)
+@rule("scan-flat")
 def _flat(r: Rule, view: View) -> Iterator[Finding]:
     """By degrees off straight down."""
     for f in view.scanned:
         half = math.degrees(used_angle(f.scanner, f.flight)) / 2
         if half > r.threshold + 1e-9:
             words = view.of_flight(f.flight.name, f"beams up to {half:.0f}° off straight down are used.")
-            yield r.found(
+            yield finding(
+                r,
                 words,
                 f"Use {2 * r.threshold:.0f}° of the angle.",
                 path_of(f),
@@ -178,15 +117,7 @@ def _flat(r: Rule, view: View) -> Iterator[Finding]:
             )
 
 
-@rule(
-    "scan-lines",
-    "Are lines no farther apart along the flight than returns across it?",
-    "note",
-    "flight",
-    (4.0, "times"),
-    "Lines much farther apart than returns along them leave stripes: small things fall between.",
-    FIELD,
-)
+@rule("scan-lines")
 def _lines(r: Rule, view: View) -> Iterator[Finding]:
     """By how many times the mean spacing of returns the lines are apart."""
     unit = view.plan.brief.unit
@@ -197,23 +128,15 @@ def _lines(r: Rule, view: View) -> Iterator[Finding]:
         if apart > r.threshold:
             slower = max(1.0, math.floor(10 * f.flight.speed * (r.threshold / apart) ** 2) / 10)
             words = view.of_flight(f.flight.name, f"its lines are {apart:.1f} times as far apart as its returns are.")
-            yield r.found(
+            yield finding(r, 
                 words, f"Fly at {speed(slower, unit)}, or use less of the angle.", path_of(f), apart, mended(f, speed=slower),
                 f"fly {speed(slower, unit)}",
             )  # fmt: skip
 
 
-@rule(
-    "scan-images",
-    "Are all flights of one kind?",
-    "note",
-    "verdict",
-    None,
-    "The figures are the scan's: what images of the same day are good to is not in them.",
-    "how Kardo predicts",
-)
+@rule("scan-images")
 def _images(r: Rule, view: View) -> Iterator[Finding]:
     if view.scanned and view.imaged:
         names = " and ".join(f.flight.name for f in view.imaged)
         words = f"The verdict is that of the scan; the images of {names} are not in it."
-        yield r.found(words, "Plan the images as a job of their own.", measured=float(np.sum([f.images for f in view.imaged])))  # fmt: skip
+        yield finding(r, words, "Plan the images as a job of their own.", measured=float(np.sum([f.images for f in view.imaged])))  # fmt: skip

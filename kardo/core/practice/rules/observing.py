@@ -10,27 +10,19 @@ from kardo.core.control.survey import survey
 from kardo.core.errors import KardoError
 from kardo.core.geodesy.units import length, small
 from kardo.core.gnss.occupations import INDEPENDENT_MIN, METHODS, independent
+from kardo.core.parts import to_json
 from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.edits import field_edits
-from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import OnNetwork, OnSetUp
-from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+from kardo.core.policy.policy import Rule
+from kardo.core.practice.catalogue import Finding, View, finding, rule
 
 
 def _by_rover(point: ControlPoint, one: Occupation) -> bool:
     return isinstance(one.hangs_on or point.hangs_on, OnSetUp | OnNetwork)
 
 
-@rule(
-    "control-observed",
-    "Is each point observed well enough for the tolerance?",
-    "warn",
-    "control",
-    (0.5, "of the tolerance"),
-    "A target that is as bad as the tolerance holds nothing to it; a check that is tests itself.",
-    "field practice: control at least twice as good as the product",
-    looks="point",
-)
+@rule("control-observed")
 def _observed(r: Rule, view: View) -> Iterator[Finding]:
     """By its own observation, without what it shares with others, against this part of the tolerance."""
     plan, unit = view.plan, view.plan.brief.unit
@@ -55,19 +47,10 @@ def _observed(r: Rule, view: View) -> Iterator[Finding]:
             edits = field_edits(f"control/{p.id}", p, occupations=twice) if better else ()
             mend = "Observe it longer, twice, or otherwise."
             label = "observe it twice" if better else ""
-            yield r.found(words, mend, f"control/{p.id}", (h, v)[axis], edits, label)
+            yield finding(r, words, mend, f"control/{p.id}", (h, v)[axis], edits, label)
 
 
-@rule(
-    "control-epochs",
-    "Is each point observed for at least ten epochs?",
-    "warn",
-    "control",
-    (10, "epochs"),
-    "A few epochs are one look: a wrong fix, or a pole that leans, is not seen.",
-    FIELD,
-    looks="point",
-)
+@rule("control-epochs")
 def _epochs(r: Rule, view: View) -> Iterator[Finding]:
     for p in view.points:
         least = min((o.epochs for o in p.occupations if _by_rover(p, o)), default=None)
@@ -76,18 +59,10 @@ def _epochs(r: Rule, view: View) -> Iterator[Finding]:
             asked = int(np.ceil(r.threshold))
             longer = [to_json(o.model_copy(update={"epochs": max(o.epochs, asked)})) for o in p.occupations]
             edits = field_edits(f"control/{p.id}", p, occupations=longer)
-            yield r.found(words, f"Observe {asked}.", f"control/{p.id}", least, edits, f"observe {asked}")
+            yield finding(r, words, f"Observe {asked}.", f"control/{p.id}", least, edits, f"observe {asked}")
 
 
-@rule(
-    "control-skies",
-    "Is each point observed under two skies where the tolerance is tight?",
-    "note",
-    "control",
-    (0.03, "m"),
-    "Of a rover's error the larger part lasts for minutes: only another sky, three quarters of an hour later, shows it.",
-    FIELD,
-)
+@rule("control-skies")
 def _skies(r: Rule, view: View) -> Iterator[Finding]:
     brief, unit = view.plan.brief, view.plan.brief.unit
     _, promised = held_to(brief)
@@ -99,19 +74,10 @@ def _skies(r: Rule, view: View) -> Iterator[Finding]:
         verb = "is" if len(once) == 1 else "are"
         words = f"{names} {verb} observed under one sky; {small(promised, unit)} in height are promised."
         mend = f"Observe a second time, {INDEPENDENT_MIN:.0f} min later or more."
-        yield r.found(words, mend, f"control/{once[0].id}", promised)
+        yield finding(r, words, mend, f"control/{once[0].id}", promised)
 
 
-@rule(
-    "control-earlier",
-    "Do targets of an earlier visit still lie where they lay?",
-    "warn",
-    "control",
-    None,
-    "A target that moved since it was surveyed bends the block to it, and nothing else says so.",
-    FIELD,
-    looks="point",
-)
+@rule("control-earlier")
 def _earlier(r: Rule, view: View) -> Iterator[Finding]:
     said = {"not_looked": "nobody has looked yet", "moved": "it was moved", "gone": "it is gone"}
     for p in view.points:
@@ -121,19 +87,10 @@ def _earlier(r: Rule, view: View) -> Iterator[Finding]:
                 if p.earlier == "not_looked"
                 else "Lay it anew, and observe it as a new one."
             )
-            yield r.found(f"{p.name} is of an earlier visit: {said[p.earlier]}.", mend, f"control/{p.id}")
+            yield finding(r, f"{p.name} is of an earlier visit: {said[p.earlier]}.", mend, f"control/{p.id}")
 
 
-@rule(
-    "control-returns",
-    "Is there a return mark by the take-off place?",
-    "note",
-    "control",
-    (50.0, "m"),
-    "Spraying, stake-out and the next visit tie to the map by something durable that is found again months later; targets are gone by then.",
-    FIELD,
-    looks="layout",
-)
+@rule("control-returns")
 def _returns(r: Rule, view: View) -> Iterator[Finding]:
     """By metres from where the pilot stands to the nearest point that stays, or known mark."""
     stay = [(p.e, p.n) for p in view.plan.control if p.returns] + [
@@ -147,7 +104,8 @@ def _returns(r: Rule, view: View) -> Iterator[Finding]:
             near = f"the nearest is {length(away, unit)} away" if math.isfinite(away) else "there is none on this site"
             mend = "Set a durable mark there and observe it (Control, points: it stays)."
             measured = away if math.isfinite(away) else None
-            yield r.found(
+            yield finding(
+                r,
                 f"No return mark by the take-off place of {flight.name}: {near}.",
                 mend,
                 f"flights/{flight.id}",

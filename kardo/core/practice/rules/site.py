@@ -8,19 +8,12 @@ from kardo.core.flight.areas import ground_scale, site_polygon
 from kardo.core.flight.ceilings import Above, above_ceilings
 from kardo.core.flight.lower import Lower, below
 from kardo.core.geodesy.units import area, length, place
-from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+from kardo.core.policy.policy import Rule
+from kardo.core.practice.catalogue import Finding, View, finding, rule
 from kardo.core.terrain.gaps import gaps
 
 
-@rule(
-    "ground-gap",
-    "Is the ground known over the whole site?",
-    "stop",
-    "site",
-    None,
-    "Over a gap of the terrain nothing is predicted, and the figures are those of the rest.",
-    FIELD,
-)
+@rule("ground-gap")
 def _gap(r: Rule, view: View) -> Iterator[Finding]:
     surface = view.plan.surface
     if surface is None or len(view.plan.site.boundary) < 3:
@@ -36,18 +29,10 @@ def _gap(r: Rule, view: View) -> Iterator[Finding]:
             f"The terrain has no heights over {area(found.area, unit)} of the site ({100 * found.share:.0f} %), most of it about "
             f"{spot}; nothing is predicted there."
         )
-        yield r.found(words, "Bring in terrain that covers the site.", measured=found.share)
+        yield finding(r, words, "Bring in terrain that covers the site.", measured=found.share)
 
 
-@rule(
-    "ground-level",
-    "Is there a terrain?",
-    "note",
-    "site",
-    None,
-    "On level ground overlap, clearance and pixel size are those of a table; the day's are not.",
-    FIELD,
-)
+@rule("ground-level")
 def _level(r: Rule, view: View) -> Iterator[Finding]:
     ground, unit = view.plan.site.ground, view.plan.brief.unit
     if ground.terrain is None and ground.level is not None:
@@ -55,30 +40,22 @@ def _level(r: Rule, view: View) -> Iterator[Finding]:
         words = (
             f"This plan stands on level ground at {length(ground.level.height, unit, 1)}{about}: no terrain is at hand."
         )
-        yield r.found(words, "Bring in a terrain before anything is flown.")
+        yield finding(r, words, "Bring in a terrain before anything is flown.")
 
 
-@rule(
-    "backdrop-old",
-    "Is the picture of the site younger than what stands there?",
-    "warn",
-    "site",
-    (365, "days"),
-    "Targets are placed on it, and what was built, felled or dug since is not on it.",
-    FIELD,
-)
+@rule("backdrop-old")
 def _old_backdrop(r: Rule, view: View) -> Iterator[Finding]:
     """By days from the picture to the first visit that has a date."""
     visit = min((v.date for v in view.plan.visits if v.date), default="")
     for picture in view.plan.site.backdrops:
         path = f"site/backdrops/{picture.id}"
         if not picture.taken:
-            yield r.found(f"Nobody said when {picture.name} was taken.", "Give its date.", path)
+            yield finding(r, f"Nobody said when {picture.name} was taken.", "Give its date.", path)
             continue
         days = (_day(visit) - _day(picture.taken)).days if visit else 0
         if days > r.threshold:
             words = f"{picture.name} is {days} days older than the visit of {visit}."
-            yield r.found(words, "Look on site before you trust it, or bring in a newer one.", path, days)
+            yield finding(r, words, "Look on site before you trust it, or bring in a newer one.", path, days)
 
 
 def _day(date: str) -> datetime.date:
@@ -88,15 +65,7 @@ def _day(date: str) -> datetime.date:
         return datetime.date.max
 
 
-@rule(
-    "airspace-ceiling",
-    "Is every flight below the ceiling of its airspace, or has it leave?",
-    "stop",
-    "site",
-    None,
-    "Above a ceiling somebody else flies: leave is the authority's to give, for that day and that height.",
-    "aviation law of the place",
-)
+@rule("airspace-ceiling")
 def _ceiling(r: Rule, view: View) -> Iterator[Finding]:
     """Zones that hold at all hours."""
     for one in above_ceilings(view.plan, view.flights):
@@ -106,7 +75,7 @@ def _ceiling(r: Rule, view: View) -> Iterator[Finding]:
             if lower is not None:
                 mend = f"Keep out of it, ask for leave (Site, airspace), or fly lower: {lower.words}."
             edits, label = (lower.edits, f"fly at {length(lower.height, view.plan.brief.unit)}") if lower else ((), "")
-            yield r.found(_over(view, one) + ".", mend, f"site/features/{one.zone.id}", one.highest, edits, label)
+            yield finding(r, _over(view, one) + ".", mend, f"site/features/{one.zone.id}", one.highest, edits, label)
 
 
 def _lower(view: View, one: Above) -> Lower | None:
@@ -123,35 +92,19 @@ def _over(view: View, one: Above) -> str:
     return view.of_flight(one.flight.flight.name, words)
 
 
-@rule(
-    "airspace-hours",
-    "Does a flight go above a ceiling that holds for part of the day?",
-    "warn",
-    "site",
-    None,
-    "The day keeps such a flight out of these hours; a delay on site would carry it into them.",
-    "aviation law of the place",
-)
+@rule("airspace-hours")
 def _hours(r: Rule, view: View) -> Iterator[Finding]:
     for one in above_ceilings(view.plan, view.flights):
         if one.hours is not None:
             words = f"{_over(view, one)} from {one.hours[0]} to {one.hours[1]}."
             mend = "Keep it out of these hours (the Day does), fly lower, or ask for leave (Site, airspace)."
-            yield r.found(words, mend, f"site/features/{one.zone.id}", one.highest)
+            yield finding(r, words, mend, f"site/features/{one.zone.id}", one.highest)
 
 
-@rule(
-    "airspace-looked-up",
-    "Is the airspace looked up again for the day?",
-    "note",
-    "site",
-    None,
-    "Zones come and go by the day; a site that was free last month is looked up again, also one flown before.",
-    "aviation law of the place",
-)
+@rule("airspace-looked-up")
 def _looked_up(r: Rule, view: View) -> Iterator[Finding]:
     looked = view.plan.site.airspace_looked_up
     days = [v.date for v in view.plan.visits if v.date and v.date > looked]
     if days and view.plan.flights:
         words = f"The airspace was last looked up on {looked}." if looked else "Nobody has looked up the airspace yet."
-        yield r.found(words, f"Look it up (Site, airspace), and again on {min(days)} before take-off.", "site")
+        yield finding(r, words, f"Look it up (Site, airspace), and again on {min(days)} before take-off.", "site")

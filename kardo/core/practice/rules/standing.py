@@ -16,25 +16,15 @@ from kardo.core.flight.pattern import FlightPlan
 from kardo.core.geodesy.units import length, small
 from kardo.core.gnss.occupations import polar_sigma
 from kardo.core.kept import kept
+from kardo.core.parts import to_json
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import field_edits
 from kardo.core.plan.model import Plan
-from kardo.core.plan.parts import to_json
 from kardo.core.plan.stands import OnInstrument, OnSetUp, OwnSession
-from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+from kardo.core.policy.policy import Rule
+from kardo.core.practice.catalogue import Finding, View, finding, rule
 from kardo.core.practice.rules.control import MOST_TOLD, pairs_within
-from kardo.core.site.standing import (
-    OPEN,
-    POLE,
-    STEEP,
-    TWICE,
-    nearest_standing,
-    open_sky,
-    shapes_of,
-    slopes,
-    what_moves_it,
-    why_not,
-)
+from kardo.core.site.standing import POLE, nearest_standing, open_sky, shapes_of, slopes, what_moves_it, why_not
 
 MAPS = {"map", "corridor"}
 SESSION_H = 1.0  # hours of the static session that is offered where a fixed solution is not to be trusted
@@ -42,23 +32,14 @@ OUTSIDE = 40.0  # metres from a total station outside to a point under trees, ab
 ALIKE = {"light": ("snow", "sand", "concrete"), "dark": ("asphalt", "soil", "mud")}
 
 
-@rule(
-    "control-forbidden",
-    "Does control lie where one may stand?",
-    "stop",
-    "control",
-    None,
-    "Nobody is sent into a keep-out, onto ground without permission, into water, beside a hazard; under trees no image sees a target.",
-    FIELD,
-    looks="point",
-)
+@rule("control-forbidden")
 def _forbidden(r: Rule, view: View) -> Iterator[Finding]:
     shapes = shapes_of(view.plan)
     treeless = tuple((f, shape) for f, shape in shapes if f.kind != "canopy")
     for p in view.points if shapes else ():
         against = treeless if _wanted_under_trees(view, p) else shapes
         if why := why_not(view.plan, against, p.e, p.n, trusted=True):
-            yield r.found(f"{p.name} lies where nobody should stand: {why}.", "Move it.", f"control/{p.id}")
+            yield finding(r, f"{p.name} lies where nobody should stand: {why}.", "Move it.", f"control/{p.id}")
 
 
 def _wanted_under_trees(view: View, p: ControlPoint) -> bool:
@@ -68,16 +49,7 @@ def _wanted_under_trees(view: View, p: ControlPoint) -> bool:
     return any(f.kind == "canopy" and shape.covers(Point(p.e, p.n)) for f, shape in shapes_of(view.plan))
 
 
-@rule(
-    "control-slope",
-    "Does control lie on ground that is nearly level?",
-    "warn",
-    "control",
-    (STEEP, "°"),
-    "On a slope a target slips, is seen askew, and its height depends on where its centre is.",
-    FIELD,
-    looks="point",
-)
+@rule("control-slope")
 def _slope(r: Rule, view: View) -> Iterator[Finding]:
     control = view.points
     if not control or view.plan.surface is None:
@@ -85,42 +57,23 @@ def _slope(r: Rule, view: View) -> Iterator[Finding]:
     for p, slope in zip(control, slopes(view.plan, np.array([(p.e, p.n) for p in control])), strict=True):
         if slope > r.threshold:
             words = f"{p.name} lies on a slope of {slope:.0f}°."
-            yield r.found(words, f"Move it to ground under {r.threshold:.0f}°.", f"control/{p.id}", float(slope))
+            yield finding(r, words, f"Move it to ground under {r.threshold:.0f}°.", f"control/{p.id}", float(slope))
 
 
-@rule(
-    "control-clearance",
-    "Is control twice as far from what stands there as that is tall?",
-    "warn",
-    "control",
-    (TWICE, "times its height"),
-    "Nearer, half the sky is gone, and what is left comes by reflection.",
-    FIELD,
-    looks="point",
-)
+@rule("control-clearance")
 def _clearance(r: Rule, view: View) -> Iterator[Finding]:
     shapes, unit = shapes_of(view.plan), view.plan.brief.unit
     for p in view.points if shapes else ():
-        found = nearest_standing(shapes, p.e, p.n)
+        found = nearest_standing(shapes, p.e, p.n, r.threshold)
         if found is None:
             continue
-        feature, away, twice = found
-        asked = twice * r.threshold / TWICE
+        feature, away, asked = found
         if 0 < away < asked:
             words = f"{p.name} is {length(away, unit)} from {feature.name}, {length(asked, unit)} asked."
-            yield r.found(words, "Move it away, or observe it otherwise.", f"control/{p.id}", away)
+            yield finding(r, words, "Move it away, or observe it otherwise.", f"control/{p.id}", away)
 
 
-@rule(
-    "control-sky",
-    "Is the sky open where control is observed?",
-    "warn",
-    "control",
-    (OPEN, "of the sky"),
-    "Under half a sky a rover fixes late, or wrongly; what hides the satellites throws their signals back too.",
-    FIELD,
-    looks="point",
-)
+@rule("control-sky")
 def _sky(r: Rule, view: View) -> Iterator[Finding]:
     """Of those observed by satellites: the share of the sky over fifteen degrees that ground and things leave open."""
     points = [p for p in view.points if not isinstance(p.hangs_on, OnInstrument) and not _wanted_under_trees(view, p)]
@@ -131,19 +84,10 @@ def _sky(r: Rule, view: View) -> Iterator[Finding]:
         if share < r.threshold:
             words = f"{p.name} sees {100 * share:.0f} % of the sky above 15°."
             mend = "Move it into the open, or observe it with an instrument."
-            yield r.found(words, mend, f"control/{p.id}", float(share))
+            yield finding(r, words, mend, f"control/{p.id}", float(share))
 
 
-@rule(
-    "control-fixed",
-    "Is a fixed solution to be trusted where control is observed?",
-    "warn",
-    "control",
-    None,
-    "With few satellites, most of them through leaves, a receiver says fixed and is decimetres off: nothing checks its ambiguities.",
-    FIELD,
-    looks="point",
-)
+@rule("control-fixed")
 def _fixed(r: Rule, view: View) -> Iterator[Finding]:
     """Of those observed live; what would do instead, each with what it costs and what it comes to."""
     plan, points = view.plan, tuple(p for p in view.points if any(by_rover(on) for on in p.by_hanging))
@@ -159,8 +103,14 @@ def _fixed(r: Rule, view: View) -> Iterator[Finding]:
             hours=SESSION_H, setup=next((on.setup for on in p.by_hanging if isinstance(on, OnSetUp)), None)
         )
         edits = field_edits(f"control/{p.id}", p, hangs_on=to_json(session))
-        yield r.found(
-            words, _instead(plan, p, session), f"control/{p.id}", left.satellites, edits, f"log {SESSION_H:g} h there"
+        yield finding(
+            r,
+            words,
+            _instead(plan, p, session),
+            f"control/{p.id}",
+            left.satellites,
+            edits,
+            f"log {SESSION_H:g} h there",
         )
 
 
@@ -173,51 +123,24 @@ def _instead(plan: Plan, p: ControlPoint, session: OwnSession) -> str:
     return f"A total station from two points outside: {2 * plan.assume['minutes_set_up']:.0f} min more, {polar}; or a static session of {SESSION_H:g} h: {static}."
 
 
-@rule(
-    "control-moved",
-    "Does control lie where nothing will move it?",
-    "warn",
-    "control",
-    None,
-    "A moved target is worse than none: it is believed.",
-    FIELD,
-    looks="point",
-)
+@rule("control-moved")
 def _moved(r: Rule, view: View) -> Iterator[Finding]:
     shapes = shapes_of(view.plan)
     for p in view.points if shapes else ():
         if why := what_moves_it(shapes, p.e, p.n):
             mend = "Move it, or photograph it and observe it before and after the flight."
-            yield r.found(f"{p.name} may be moved: {why}.", mend, f"control/{p.id}")
+            yield finding(r, f"{p.name} may be moved: {why}.", mend, f"control/{p.id}")
 
 
-@rule(
-    "control-stable",
-    "Does control lie on ground that holds it?",
-    "note",
-    "control",
-    None,
-    "On snow, sand, mud or a standing crop a target sinks, drifts or is covered between its survey and the flight.",
-    FIELD,
-    looks="point",
-)
+@rule("control-stable")
 def _stable(r: Rule, view: View) -> Iterator[Finding]:
     for p in view.points:
         if p.lies_on in ("snow", "sand", "mud", "crop"):
             mend = "Pin it or weigh it down, and observe it right before or after the flight."
-            yield r.found(f"{p.name} lies on {p.lies_on}.", mend, f"control/{p.id}")
+            yield finding(r, f"{p.name} lies on {p.lies_on}.", mend, f"control/{p.id}")
 
 
-@rule(
-    "control-contrast",
-    "Does control stand out from its ground?",
-    "warn",
-    "control",
-    None,
-    "Light on light, or dark on dark, the centre is guessed: light on asphalt, dark on snow or sand.",
-    FIELD,
-    looks="point",
-)
+@rule("control-contrast")
 def _contrast(r: Rule, view: View) -> Iterator[Finding]:
     for p in view.points:
         if p.lies_on in ALIKE.get(p.face, ()):
@@ -225,19 +148,10 @@ def _contrast(r: Rule, view: View) -> Iterator[Finding]:
             words = f"{p.name} is {p.face} on {p.lies_on}."
             edits = field_edits(f"control/{p.id}", p, face=other)
             mend = f"Take a {other} or a chequered one."
-            yield r.found(words, mend, f"control/{p.id}", edits=edits, label=f"make it {other}")
+            yield finding(r, words, mend, f"control/{p.id}", edits=edits, label=f"make it {other}")
 
 
-@rule(
-    "control-edge",
-    "Does control keep off the edge of the block?",
-    "warn",
-    "control",
-    (0.5, "of the line spacing"),
-    "At the edge few images see it, all from one side, and what it holds is the weakest part there is.",
-    FIELD,
-    looks="point",
-)
+@rule("control-edge")
 def _edge(r: Rule, view: View) -> Iterator[Finding]:
     """By the outline of all exposures; the threshold in strips."""
     mapping = tuple(f for f in view.imaged if f.flight.purpose in MAPS)
@@ -253,7 +167,7 @@ def _edge(r: Rule, view: View) -> Iterator[Finding]:
         if away < r.threshold * spacing and inside.covers(here):
             words = f"{p.name} lies {length(abs(away), unit)} {'inside' if away >= 0 else 'outside'} of the outermost exposures."
             mend = f"Move it in, or fly a margin: {length(r.threshold * spacing, unit)} at least."
-            yield r.found(words, mend, f"control/{p.id}", away / spacing)
+            yield finding(r, words, mend, f"control/{p.id}", away / spacing)
 
 
 @kept(32, by=lambda flights: flights)
@@ -262,15 +176,7 @@ def _outline(flights: tuple[FlightPlan, ...]) -> BaseGeometry:
     return convex_hull(multipoints(np.concatenate([np.column_stack([f.e, f.n]) for f in flights])))
 
 
-@rule(
-    "targets-crowded",
-    "Do targets stand apart from each other?",
-    "note",
-    "control",
-    (0.5, "of the line spacing"),
-    "Two targets side by side say the same thing twice; the second is missed elsewhere.",
-    FIELD,
-)
+@rule("targets-crowded")
 def _crowded(r: Rule, view: View) -> Iterator[Finding]:
     """By strips of the main flight, of targets that are not one place."""
     main = next((f for f in view.flights if f.flight.purpose in MAPS), None)
@@ -281,43 +187,26 @@ def _crowded(r: Rule, view: View) -> Iterator[Finding]:
     for a, b in islice(pairs_within(at, r.threshold * main.spacing), MOST_TOLD):
         away = float(np.hypot(*(at[a] - at[b])))
         words = f"{targets[a].name} and {targets[b].name} stand {length(away, view.plan.brief.unit, 1)} apart."
-        yield r.found(words, "Move one of them to where none is.", f"control/{targets[b].id}", away / main.spacing)
+        yield finding(r, words, "Move one of them to where none is.", f"control/{targets[b].id}", away / main.spacing)
 
 
-@rule(
-    "base-clearance",
-    "Is the base twice as far from what stands there as that is tall?",
-    "warn",
-    "base",
-    (TWICE, "times its height"),
-    "Not beside trees, walls, fences, power lines. Your own truck is an obstacle.",
-    FIELD,
-)
+@rule("base-clearance")
 def _base_clearance(r: Rule, view: View) -> Iterator[Finding]:
     plan, unit = view.plan, view.plan.brief.unit
     shapes = shapes_of(plan)
     for setup in plan.setups if shapes else ():
         mark = plan.mark(setup.mark)
-        found = nearest_standing(shapes, mark.e, mark.n) if mark else None
+        found = nearest_standing(shapes, mark.e, mark.n, r.threshold) if mark else None
         if mark is None or found is None:
             continue
-        feature, away, twice = found
-        asked = twice * r.threshold / TWICE
+        feature, away, asked = found
         if away < asked:
             what = f"it stands {length(away, unit)} from {feature.name}, {length(asked, unit)} asked."
             words = view.of_set_up(setup.name, what)
-            yield r.found(words, "Stand elsewhere (Base, reach), or park away from it.", f"setups/{setup.id}", away)
+            yield finding(r, words, "Stand elsewhere (Base, reach), or park away from it.", f"setups/{setup.id}", away)
 
 
-@rule(
-    "base-sky",
-    "Is the sky open over the base?",
-    "warn",
-    "base",
-    (0.9, "of the sky"),
-    "Every sortie and every rover depends on what the base sees.",
-    FIELD,
-)
+@rule("base-sky")
 def _base_sky(r: Rule, view: View) -> Iterator[Finding]:
     plan = view.plan
     stands = [(s, mark) for s in plan.setups if (mark := plan.mark(s.mark)) is not None]
@@ -327,18 +216,10 @@ def _base_sky(r: Rule, view: View) -> Iterator[Finding]:
     for (setup, _), share in zip(stands, open_sky(plan, np.array([(m.e, m.n) for _, m in stands]), eyes), strict=True):
         if share < r.threshold:
             words = view.of_set_up(setup.name, f"it sees {100 * share:.0f} % of the sky above 15°.")
-            yield r.found(words, "Look for another place (Base, reach).", f"setups/{setup.id}", float(share))
+            yield finding(r, words, "Look for another place (Base, reach).", f"setups/{setup.id}", float(share))
 
 
-@rule(
-    "control-names",
-    "Do names say the role?",
-    "note",
-    "control",
-    None,
-    "A check that is called like a target is adjusted one day, and then it checks nothing.",
-    FIELD,
-)
+@rule("control-names")
 def _names(r: Rule, view: View) -> Iterator[Finding]:
     """By the letters that names begin with: those of most targets should begin no check, and the other way."""
     letters = {p.id: re.sub(r"[^a-z].*", "", p.name.casefold()) for p in view.plan.control}
@@ -350,6 +231,6 @@ def _names(r: Rule, view: View) -> Iterator[Finding]:
         theirs = Counter(letters[p.id] for p in others).most_common(1)
         for p in others:
             if letters[p.id] == usual[0][0] != (theirs[0][0] if theirs else ""):
-                yield r.found(
-                    f"{p.name} is called like {what} and is none.", "Give it another name.", f"control/{p.id}"
+                yield finding(
+                    r, f"{p.name} is called like {what} and is none.", "Give it another name.", f"control/{p.id}"
                 )

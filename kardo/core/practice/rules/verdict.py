@@ -7,18 +7,11 @@ from kardo.core.geodesy.units import cubic, small
 from kardo.core.plan.assumptions import CURRENT_EDITION
 from kardo.core.plan.edits import Edit
 from kardo.core.plan.stands import OnSetUp
-from kardo.core.practice.catalogue import FIELD, Finding, Rule, View, rule
+from kardo.core.policy.policy import Rule
+from kardo.core.practice.catalogue import Finding, View, finding, rule
 
 
-@rule(
-    "verdict-tolerance",
-    "Is the predicted RMSE inside the tolerance?",
-    "stop",
-    "verdict",
-    None,
-    "This is what was promised.",
-    "the Brief",
-)
+@rule("verdict-tolerance")
 def _tolerance(r: Rule, view: View) -> Iterator[Finding]:
     p, unit = view.result, view.plan.brief.unit
     if p is None:
@@ -26,18 +19,10 @@ def _tolerance(r: Rule, view: View) -> Iterator[Finding]:
     for name, is_, limit in (("H", p.rmse_h, p.limit_h), ("V", p.rmse_v, p.limit_v)):
         if limit is not None and is_ > limit:
             words = f"{name} of {small(is_, unit)} is outside the {small(limit, unit)} allowed."
-            yield r.found(words, "See the largest share of the budget.", measured=is_)
+            yield finding(r, words, "See the largest share of the budget.", measured=is_)
 
 
-@rule(
-    "assumptions-newer",
-    "Does the plan rest on the newest edition of the defaults?",
-    "warn",
-    "verdict",
-    None,
-    "A plan keeps the figures it was made with; an edition that says better what practice sees does not reach it by itself, and older figures may be several times too good.",
-    "the defaults' editions",
-)
+@rule("assumptions-newer")
 def _newer_edition(r: Rule, view: View) -> Iterator[Finding]:
     edition = view.plan.assumptions.edition
     if edition != CURRENT_EDITION:
@@ -52,18 +37,10 @@ def _newer_edition(r: Rule, view: View) -> Iterator[Finding]:
                 for metres in (view.result.rmse_h, view.result.rmse_v, by.rmse_h, by.rmse_v)
             )
             words += f", by which it promises H {h}, V {v}. By those of {by.edition} it is H {newer_h}, V {newer_v}."
-        yield r.found(words, "Take the newer ones, or leave it.", edits=take, label=f"take {CURRENT_EDITION}")
+        yield finding(r, words, "Take the newer ones, or leave it.", edits=take, label=f"take {CURRENT_EDITION}")
 
 
-@rule(
-    "verdict-volume",
-    "Is the mean height good enough for the volume?",
-    "stop",
-    "verdict",
-    (1.96, "σ"),
-    "A volume is as good as the mean height over it, and that depends on what all its points share.",
-    "the Brief",
-)
+@rule("verdict-volume")
 def _volume(r: Rule, view: View) -> Iterator[Finding]:
     if view.plan.brief.standard != "volume" or view.result is None:
         return
@@ -77,19 +54,10 @@ def _volume(r: Rule, view: View) -> Iterator[Finding]:
                 f"Mean height over {names.get(volume.id, volume.id)} is good to {small(at_95, unit)} at 95 %, which is {cubic(at_95 * volume.area, unit)}{share}; "
                 f"{small(allowed, unit)} is allowed, which is {cubic(allowed * volume.area, unit)}."
             )
-            yield r.found(words, "See the largest share of the budget.", measured=at_95)
+            yield finding(r, words, "See the largest share of the budget.", measured=at_95)
 
 
-@rule(
-    "verdict-blind",
-    "Would the checks see an error of the base?",
-    "note",
-    "verdict",
-    None,
-    "Targets, checks and corrections on one base share its error: a perfect report on a shifted map.",
-    FIELD,
-    looks="control",
-)
+@rule("verdict-blind")
 def _blind(r: Rule, view: View) -> Iterator[Finding]:
     plan = view.plan
     setups = [plan.setup(f.hangs_on.setup) for f in plan.flights if isinstance(f.hangs_on, OnSetUp) and f.corrected]
@@ -98,4 +66,4 @@ def _blind(r: Rule, view: View) -> Iterator[Finding]:
     checked_from = {mark.id if mark else None for mark in observed}
     if plan.checks and marks and checked_from <= marks:
         words = "Every check is positioned from the base's own mark."
-        yield r.found(words, "Observe some checks from another mark.", f"control/{plan.checks[0].id}")
+        yield finding(r, words, "Observe some checks from another mark.", f"control/{plan.checks[0].id}")

@@ -6,12 +6,12 @@ import { place } from "../placing";
 const PRESSED = "a, button, input, select, summary, textarea, [role=dialog]";
 
 /** A click places what is being placed, or chooses what is there; Enter places at the middle of the sheet. */
-export function usePlace(drawing: Drawing | null, { placing, plan, edit, select, setPlacing }: ToolContext) {
+export function usePlace(drawing: Drawing | null, { placing, plan, catalogue, edit, select, setPlacing }: ToolContext) {
   useEffect(() => {
     if (!drawing) return;
     const put = (e: number, n: number) => {
       if (!placing || placing === "area" || placing === "feature") return;
-      const { edits, object } = place(plan, placing, e, n);
+      const { edits, object } = place(catalogue.new_point, plan, placing, e, n);
       void edit(edits);
       select(object);
       setPlacing(null);
@@ -33,5 +33,5 @@ export function usePlace(drawing: Drawing | null, { placing, plan, edit, select,
       drawing.map.un("click", clicked);
       window.removeEventListener("keydown", key);
     };
-  }, [drawing, placing, plan, edit, select, setPlacing]);
+  }, [drawing, placing, plan, catalogue, edit, select, setPlacing]);
 }

@@ -37,7 +37,7 @@ function fieldsOf(mark: NearMark) {
 
 /** The organisation's marks, nearest first: taken into the plan, or a base set on one, with a click. */
 export function LibraryView() {
-  const { jobId, plan, answer, edit } = usePlan();
+  const { jobId, plan, catalogue, answer, edit } = usePlan();
   const { openView } = useWorkbench();
   const client = useQueryClient();
   const { unit } = plan.brief;
@@ -92,7 +92,7 @@ export function LibraryView() {
     });
   /** The target that a mark carries is control of the plan; a base may stand over it all the same. */
   const carry = ({ about, brought }: NearMark) => {
-    const point = newPoint(plan, "target", freeName("G", plan.control), brought!.e, brought!.n);
+    const point = newPoint(catalogue.new_point, plan, "target", freeName("G", plan.control), brought!.e, brought!.n);
     const taken = plan.control.some((p) => p.name === about.designation);
     const target = { ...point, name: taken ? point.name : about.designation, h: brought!.h };
     return edit([added("control", target)]);

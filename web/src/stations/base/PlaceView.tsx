@@ -13,7 +13,7 @@ const SHOWN = 12;
 
 /** Where the base may stand: the best places of the site and marks about it, with what speaks against each. */
 export function PlaceView() {
-  const { plan, edit } = usePlan();
+  const { plan, catalogue, edit } = usePlan();
   const { openView, setGoTo } = useWorkbench();
   const { unit } = plan.brief;
   const u = unitName(unit);
@@ -21,7 +21,7 @@ export function PlaceView() {
   const told = found.data;
   const stand = async (one: Ranked) => {
     if (one.name && !one.mark) return openView("library");
-    const edits = one.mark ? standOn(plan, one.mark) : place(plan, "base", one.e, one.n).edits;
+    const edits = one.mark ? standOn(plan, one.mark) : place(catalogue.new_point, plan, "base", one.e, one.n).edits;
     await edit(edits);
   };
   if (found.error) return <ProblemNote problem={found.error} />;

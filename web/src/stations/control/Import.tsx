@@ -30,7 +30,7 @@ const MOST = 2000;
 
 /** Points from a spreadsheet, a list or a file of a map: drawn and told before anything is taken. */
 export function Import({ onDone }: { onDone: () => void }) {
-  const { plan, edit } = usePlan();
+  const { plan, catalogue, edit } = usePlan();
   const { setBrought } = useWorkbench();
   const [text, setText] = useState("");
   const [role, setRole] = useState<Role>("target");
@@ -67,7 +67,7 @@ export function Import({ onDone }: { onDone: () => void }) {
       for (let n = 2; taken.has(id); n += 1) id = `${wanted}-${n}`;
       taken.add(id);
       const own: Role = /chk|check/i.test(p.code) ? "check" : role;
-      const point: ControlPoint = { ...newPoint(plan, own, id, p.e, p.n), name: p.name.slice(0, 60) || id, h: p.h };
+      const point: ControlPoint = { ...newPoint(catalogue.new_point, plan, own, id, p.e, p.n), name: p.name.slice(0, 60) || id, h: p.h };
       return added("control", point);
     });
   }

@@ -1,11 +1,14 @@
-"""What an organisation asks otherwise than the catalogue: its own thresholds and severities, each with a reason and a date."""
+"""What an organisation asks otherwise than the trade: its own thresholds and severities, each with a reason and a date."""
 
-from typing import Annotated, Any, Literal
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal, Protocol
 
 from pydantic import Field, model_validator
 
 from kardo.core.errors import PlanError
-from kardo.core.plan.parts import Clean, Identifier, Part, validated
+from kardo.core.parts import Clean, Identifier, Part, validated
+
+WHERE = "organisation's rules"
 
 
 class Change(Part):
@@ -19,41 +22,48 @@ class Change(Part):
     by: Annotated[str, Field(max_length=150), Clean] = ""
 
 
-class House(Part):
-    """The rules of one organisation, each changed once at most."""
+class OrganisationRules(Part):
+    """The rules of one organisation, each changed once at most. Documents of before 2026-12 call themselves kardo-house."""
 
-    format: Literal["kardo-house"] = "kardo-house"
+    format: Literal["kardo-rules", "kardo-house"] = "kardo-rules"
     changes: Annotated[tuple[Change, ...], Field(max_length=200)] = ()
 
     @model_validator(mode="after")
-    def _each_once(self) -> "House":
+    def _each_once(self) -> "OrganisationRules":
         names = [c.rule for c in self.changes]
         if twice := next((name for name in names if names.count(name) > 1), None):
             raise ValueError(f"{twice} is changed twice")
         return self
 
 
-def house_from_json(data: Any) -> House:
+class Known(Protocol):
+    """What is asked of a rule of the catalogue."""
+
+    @property
+    def severity(self) -> str: ...
+
+    @property
+    def has_threshold(self) -> bool: ...
+
+
+def organisation_rules(data: Any, catalogue: Mapping[str, Known]) -> OrganisationRules:
     """Read an organisation's rules. Raises PlanError about the first fault, and for a rule that the catalogue has not."""
-    house: House = validated(House, data, "house")
-    require_known(house)
-    return house
+    own: OrganisationRules = validated(OrganisationRules, data, WHERE)
+    require_known(own, catalogue)
+    return own
 
 
-def require_known(house: House) -> None:
+def require_known(own: OrganisationRules, catalogue: Mapping[str, Known]) -> None:
     """Raises PlanError for a rule that is not in the catalogue, a threshold of one that has none, and a stop that is not asked at all."""
-    from kardo.core.practice.catalogue import rules
-
-    known = {r.id: r for r in rules()}
-    for change in house.changes:
-        entry = known.get(change.rule)
+    for change in own.changes:
+        entry = catalogue.get(change.rule)
         if entry is None:
-            raise PlanError(f"There is no rule “{change.rule}”.", where="house rules", mend="See the table of rules.")
-        if change.threshold is not None and entry.threshold != entry.threshold:
-            raise PlanError(f"“{change.rule}” has no threshold.", where="house rules", mend="Change its severity.")
+            raise PlanError(f"There is no rule “{change.rule}”.", where=WHERE, mend="See the table of rules.")
+        if change.threshold is not None and not entry.has_threshold:
+            raise PlanError(f"“{change.rule}” has no threshold.", where=WHERE, mend="Change its severity.")
         if change.severity == "off" and entry.severity == "stop":
             raise PlanError(
                 f"“{change.rule}” is a stop and is always asked.",
-                where="house rules",
+                where=WHERE,
                 mend="Make it a warning, or waive single findings with a reason.",
             )

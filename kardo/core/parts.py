@@ -13,7 +13,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationErr
 from kardo.core.arrays import Json
 from kardo.core.errors import PlanError
 from kardo.core.geodesy.units import UNITS
-from kardo.core.plan.limits import LIMITS, limit_words, station_of
+from kardo.core.limits import LIMITS, limit_words, station_of
 
 
 class _Prose:

@@ -1,0 +1,1 @@
+"""The rules of practice as an organisation asks them: one immutable object, carried by the plan to whatever acts on a figure."""
