@@ -47,20 +47,21 @@ def _coverage(args: argparse.Namespace) -> int:
 def _flight(args: argparse.Namespace) -> int:
     from kardo.core.plan.model import plan_from_json
     from kardo.formats.documents import pdf
-    from kardo.formats.drawings import WRITERS
+    from kardo.formats.files import PLAN_FILES
     from kardo.formats.flight_card import flight_card_html
 
     plan, ending = plan_from_json(read(args.plan)), args.out.suffix.lower()
     name = f"flight{ending}"
+    known = [*(f".{name.partition('.')[2]}" for name in PLAN_FILES if name.startswith("flight")), ".pdf"]
     if ending == ".pdf":
         body = pdf(flight_card_html(plan))
-    elif name in WRITERS:
-        body = WRITERS[name].write(plan)
+    elif name in PLAN_FILES:
+        body = PLAN_FILES[name].write(plan)
     else:
         raise ReadError(
             f"Kardo writes no flight as {ending or 'a file without an ending'}.",
             where="--out",
-            mend="One of .geojson, .kml, .gpkg, .dxf, .csv, .pdf.",
+            mend=f"One of {', '.join(known)}.",
         )
     args.out.write_bytes(body)
     print(f"{args.out}: {len(body):,} bytes")

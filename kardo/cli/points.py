@@ -35,7 +35,7 @@ def add(commands: argparse._SubParsersAction) -> None:
 def _convert(args: argparse.Namespace) -> int:
     from kardo.core.geodesy.crs import grid
     from kardo.core.geodesy.units import UNITS
-    from kardo.formats.drawn import is_drawn
+    from kardo.formats.map.reading import is_map_file
     from kardo.formats.points import read_any_points
 
     if args.unit not in UNITS:
@@ -45,7 +45,7 @@ def _convert(args: argparse.Namespace) -> int:
     own = own.with_neighbours()
     data = args.file.read_bytes()
     # a list is read in its own grid and moved; a file that names its system is brought to the grid that is wanted
-    read_in = to if is_drawn(data) else own
+    read_in = to if is_map_file(data) else own
     found = read_any_points(data, args.file.name, read_in, args.unit, chosen=args.way)
     if found.options:
         print("This can be read in several ways; say which by --way:", file=sys.stderr)
@@ -67,10 +67,12 @@ def _convert(args: argparse.Namespace) -> int:
 
 
 def _writer(out: Path) -> "Callable[[Plan], bytes]":
-    from kardo.formats.drawings import WRITERS
+    from kardo.formats.files import PLAN_FILES
 
     found = {
-        name.rpartition(".")[2]: made.write for name, made in WRITERS.items() if name.startswith(("points", "control"))
+        name.rpartition(".")[2]: made.write
+        for name, made in PLAN_FILES.items()
+        if name.startswith(("points", "control"))
     }
     if out.suffix.lower()[1:] not in found:
         raise ReadError(

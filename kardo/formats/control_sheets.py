@@ -18,7 +18,7 @@ from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import OnInstrument, OnNetwork, OnSetUp
 from kardo.formats.documents import PAPERS, Paper, page
-from kardo.formats.exports import safe_cell
+from kardo.formats.lists import safe_cell
 from kardo.formats.plan_drawing import Frame, drawing, frame_of, scales_of, sign_of
 
 SKETCH_SIGNS = ("target", "check", "mark")

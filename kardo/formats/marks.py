@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.crs import Grid
-from kardo.formats.drawn import MOST_NAME
+from kardo.formats.map.things import MOST_NAME
 from kardo.formats.points import read_any_points
 
 MAX_BYTES, MOST_MARKS = 4_000_000, 2000

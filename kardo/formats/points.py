@@ -6,7 +6,8 @@ from kardo.core.errors import ReadError
 from kardo.core.geodesy.crs import Grid
 from kardo.formats.cells import decoded
 from kardo.formats.coordinates import Option, ReadPoint, read_points
-from kardo.formats.drawn import MAX_BYTES, brought, is_drawn, places_of, read_drawn
+from kardo.formats.map.reading import brought, is_map_file, places_of, read_map_file
+from kardo.formats.map.things import MAX_BYTES
 
 
 @dataclass(frozen=True)
@@ -27,10 +28,10 @@ def read_any_points(
     the key of the option that was taken. Raises ReadError, GeodesyError."""
     if len(data) > MAX_BYTES:
         raise ReadError(f"{name or 'The list'} is larger than {MAX_BYTES // 1_000_000} MB.", mend="Take fewer points.")
-    if not is_drawn(data):
+    if not is_map_file(data):
         text, said = decoded(data, name)
         listed = read_points(text, grid, unit, near, chosen)
         return PointReading(listed.points, (*listed.how, *said), listed.options)
-    found = brought(places_of(read_drawn(data, name)), grid, unit, near, chosen)
+    found = brought(places_of(read_map_file(data, name)), grid, unit, near, chosen)
     points = tuple(ReadPoint(t.name, *t.vertices[0], t.h, t.said) for t in found.things)
     return PointReading(points, found.how, found.options, found.approximate)

@@ -11,7 +11,7 @@ from kardo.core.errors import ReadError
 from kardo.core.geodesy.units import UNITS
 from kardo.core.plan.model import Plan
 from kardo.formats.coordinates import MAX_BYTES, Reading, read_points
-from kardo.formats.exports import safe_cell
+from kardo.formats.lists import safe_cell
 
 Place = tuple[float, float, float | None]
 HEAD = ("E before", "N before", "H before", "E", "N", "H")

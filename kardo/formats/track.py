@@ -8,7 +8,7 @@ from kardo.core.errors import ReadError
 from kardo.core.flight.as_flown import FlownTrack
 from kardo.core.geodesy.crs import Grid
 from kardo.formats.coordinates import Option
-from kardo.formats.drawn import brought, is_drawn, read_drawn
+from kardo.formats.map.reading import brought, is_map_file, read_map_file
 from kardo.formats.points import read_any_points
 
 MOST_PLACES = 60_000
@@ -28,8 +28,8 @@ def read_track(
     data: bytes, name: str, grid: Grid, unit: str, near: tuple[float, float] | None = None, chosen: str = ""
 ) -> TrackReading:
     """Read photo positions or a track into a job's grid. Raises ReadError, GeodesyError."""
-    if is_drawn(data):
-        found = brought(read_drawn(data, name), grid, unit, near, chosen)
+    if is_map_file(data):
+        found = brought(read_map_file(data, name), grid, unit, near, chosen)
         lines = [t.vertices for t in found.things if t.kind == "line"]
         if lines and not found.options:
             e, n = np.array([v[:2] for line in lines for v in line], dtype=np.float64).T

@@ -8,8 +8,11 @@ from pyproj.exceptions import CRSError, ProjError
 
 from kardo.core.errors import GeodesyError, ReadError
 from kardo.core.geodesy.transformations import WGS84, geodetic_of, transformation
-from kardo.formats.boundary import outlines_in, text_of
+from kardo.formats.boundary import outlines_of
+from kardo.formats.cells import decoded
 from kardo.formats.coordinates import Option, read_places
+from kardo.formats.map.reading import is_map_file, read_map_file
+from kardo.formats.map.things import MapFile
 from kardo.formats.raster import MAGIC, place_of
 
 
@@ -31,11 +34,9 @@ def read_where(data: bytes, name: str, chosen: str = "") -> Where:
     if data[:4] in MAGIC:
         source, x, y = place_of(data)
         return _in(source, x, y, [f"The middle of a GeoTIFF in {source.name}."], outline=False)
-    text = text_of(data, name)
-    outlines = outlines_in(text)
-    if outlines is not None:
-        x, y = np.mean(outlines.shapes[0].places, axis=0)
-        return _in(outlines.source, float(x), float(y), list(outlines.how), outline=True)
+    if is_map_file(data):
+        return _of_map(read_map_file(data, name))
+    text, _ = decoded(data, name)
     try:
         places, how, options = read_places(text, chosen)
     except (ReadError, GeodesyError) as fault:
@@ -46,6 +47,20 @@ def read_where(data: bytes, name: str, chosen: str = "") -> Where:
         ) from fault
     lon, lat = np.mean(places, axis=0)
     return Where(float(lon), float(lat), tuple(how), tuple(options), outline=len(places) > 2)
+
+
+def _of_map(found: MapFile) -> Where:
+    """The middle of a file's first outline, or of its points."""
+    if found.source is None:
+        raise ReadError(
+            "The file names no coordinate system, so that it does not say where it is.",
+            where="where",
+            mend="Choose the job's grid first; Site takes the file then.",
+        )
+    outlines = outlines_of(found.things)
+    places = outlines[0].vertices if outlines else [t.vertices[0] for t in found.things]
+    x, y = np.mean(places, axis=0)
+    return _in(found.source, float(x), float(y), list(found.how), outline=bool(outlines))
 
 
 def _in(source: CRS, x: float, y: float, how: list[str], outline: bool) -> Where:

@@ -3,7 +3,7 @@
 from ninja.files import UploadedFile
 
 from kardo.core.errors import ReadError
-from kardo.formats.drawn import together
+from kardo.formats.map.shapefile import together
 
 MOST_PARTS = 12  # of one file that comes in several
 

@@ -10,7 +10,7 @@ from playwright.sync_api import expect
 from tests.browser.test_story import ready_to_drag, settled, spot
 from tests.browser.test_verdict import add_job
 from tests.conftest import E0, N0, small_plan
-from tests.formats.test_drawn import kml
+from tests.formats.test_map import kml
 
 
 def opened(page, django_db_blocker, title, plan=None):

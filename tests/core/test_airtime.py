@@ -9,16 +9,16 @@ from hypothesis import strategies as st
 from kardo.core.errors import PlanError
 from kardo.core.flight.airtime import JPEG_BYTES, air_time
 from kardo.core.flight.pattern import all_flown
-from kardo.core.flight.pilot import SIGHT
 from kardo.core.flight.profile import of_line
 from kardo.core.flight.wind import Wind, over_ground_in
 from kardo.core.plan.edits import changed
 from kardo.core.plan.site import Feature
+from kardo.core.policy.policy import usual
 from tests.conftest import E0, N0, small_plan
 
 
-def of(plan, wind=None, **more):
-    return air_time(plan, plan.flights[0].model_copy(update=in_a(wind) if wind else {}), **more)
+def of(plan, wind=None):
+    return air_time(plan, plan.flights[0].model_copy(update=in_a(wind) if wind else {}))
 
 
 def in_a(wind):
@@ -116,14 +116,13 @@ def test_a_leg_too_short_has_four_ways_and_each_makes_it_long_enough():
             (f,) = all_flown(changed(plan, way.edits))
             assert min(leg.minutes for leg in f.legs) >= 10 and f.minutes == pytest.approx(way.minutes)
             assert len(f.e) == way.images
-    assert not of(plan, least=3.0).longer
 
 
 def test_what_the_pilot_cannot_see_is_counted():
     near = small_plan(flight={"standpoint": (E0 + 100, N0 - 20)})
     assert all(line.unseen == 0 and line.farthest < 250 for line in of(near).lines)
     far = of(small_plan(flight={"standpoint": (E0 + 100, N0 - 480)}))
-    assert any(line.unseen for line in far.lines) and max(line.farthest for line in far.lines) > SIGHT
+    assert any(line.unseen for line in far.lines) and max(line.farthest for line in far.lines) > usual()["flight-sight"]
     wall = Feature(
         id="wall", name="wall", kind="obstacle", shape="area", height=60.0,
         vertices=((E0 + 95, N0 - 15), (E0 + 200, N0 - 15), (E0 + 200, N0 - 10), (E0 + 95, N0 - 10)),

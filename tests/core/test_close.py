@@ -250,7 +250,9 @@ def test_a_closing_that_does_not_hold_together_is_refused():
 
 
 def test_an_open_finding_and_a_waived_one():
-    found = [Finding(r, "stop", "base", "words", "mend", "marks/A", None, None, [], "") for r in ("one", "two")]
+    usual = {"severity": "stop", "station": "base", "words": "words", "mend": "mend", "object": "marks/A"}
+    bare = {"measured": None, "threshold": None, "edits": [], "label": ""}
+    found = [Finding(rule=r, **usual, **bare) for r in ("one", "two")]
     lines = finding_lines(found, Closing(waivers=(Waiver(rule="two", object="marks/A", reason="measured again"),)))
     assert [line.waived for line in lines] == ["", "measured again"]
 

@@ -94,7 +94,7 @@ CHANGED = LensEntry(date="2027-03-03", what="changed")
     ],
 )
 def test_a_lens_is_known_as_its_record_says(record, on, state, words):
-    told = by_record(record, on)
+    told = by_record(record, on, 100)
     assert told.state == state and words in told.why
 
 

@@ -16,7 +16,9 @@ from kardo.core.plan.stands import Mark
 from kardo.core.site.things import tops_of
 from kardo.core.summary import found, summary
 from kardo.core.terrain.surface import Level, Surface
-from kardo.formats.exports import control_geojson, control_kml, point_list_csv
+from kardo.formats.lists import point_list_csv
+from kardo.formats.map.geojson import control_geojson
+from kardo.formats.map.kml import control_kml
 from tests.conftest import E0, N0, small_plan, small_surface
 
 RING = small_plan().site.boundary

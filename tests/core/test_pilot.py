@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from kardo.core.errors import PlanError
 from kardo.core.flight.airtime import air_time
 from kardo.core.flight.pattern import all_flown
-from kardo.core.flight.pilot import SIGHT, best_take_off, seen_by_pilot, told_of
+from kardo.core.flight.pilot import best_take_off, seen_by_pilot, seen_within, told_of
 from kardo.core.flight.reach import sample_of
 from kardo.core.plan.edits import changed
 from kardo.core.plan.site import Feature, Ground, LevelGround
@@ -34,9 +34,10 @@ def long_plan():
 def test_what_is_farther_than_sight_is_never_seen_and_farther_sight_sees_no_less(x, y):
     plan = small_plan()
     (f,) = all_flown(plan)
+    sight = plan.policy["flight-sight"]
     away, seen = seen_by_pilot(plan, f, (E0 + x, N0 + y))
-    assert not seen[away > SIGHT].any() and away.min() >= f.flight.height - 10
-    _, more = seen_by_pilot(plan, f, (E0 + x, N0 + y), sight=2 * SIGHT)
+    assert not seen[away > sight].any() and away.min() >= f.flight.height - 10
+    _, more = seen_within(plan, f, (E0 + x, N0 + y), 2 * sight)
     assert more[seen].all()
     some = sample_of(f)
     assert np.array_equal(seen_by_pilot(plan, f, (E0 + x, N0 + y), some)[1], seen[some])

@@ -10,7 +10,7 @@ from shapely import Polygon
 
 from kardo.core.accuracy.prediction import predict
 from kardo.core.flight.pattern import flown
-from kardo.core.flight.reach import REMOTE, best_standpoint, out_of_reach, reach
+from kardo.core.flight.reach import best_standpoint, out_of_reach, reach
 from kardo.core.plan.site import Feature
 from kardo.core.plan.stands import Link, OnNothing
 from kardo.core.summary import found
@@ -129,5 +129,5 @@ def test_a_thing_between_leaves_some_without_and_a_better_standpoint_is_found():
 
 
 def test_no_farther_than_controller_and_aircraft_hear_each_other():
-    plan, flight = linked("internet", standpoint=(E0 - REMOTE - 500, N0))
+    plan, flight = linked("internet", standpoint=(E0 - 2500, N0))
     assert len(reach(plan, flight).out) == len(flight.e)

@@ -38,9 +38,9 @@ from kardo.formats.antex import read_antex
 from kardo.formats.boundary import read_boundary
 from kardo.formats.camera import read_camera
 from kardo.formats.coordinates import read_points
-from kardo.formats.drawn import brought, read_drawn
 from kardo.formats.geoid import read_geoid
 from kardo.formats.local_grid import local_text, pasted_pairs, read_local
+from kardo.formats.map.reading import brought, read_map_file
 from kardo.formats.marks import read_marks
 from kardo.formats.nmea import receiver_said, sentence_of
 from kardo.formats.picture import picture_kind
@@ -59,14 +59,15 @@ from tests.formats.nav_files import DAY, glonass, kepler, nav_file
 from tests.formats.rinex_logs import log_2, log_3
 from tests.formats.test_antex import FILE as ANTEX
 from tests.formats.test_camera import image as sample
-from tests.formats.test_drawn import dxf as drawn_dxf
-from tests.formats.test_drawn import geopackage as geopackage_drawn
-from tests.formats.test_drawn import kml as drawn_kml
-from tests.formats.test_drawn import zipped as drawn_zip
 from tests.formats.test_files import geojson, kml, pasted
 from tests.formats.test_geoid import LAT, LON, gtx
 from tests.formats.test_geoid import tiff as geoid_tiff
 from tests.formats.test_local_grid import delivered_in, local_grid
+from tests.formats.test_map import dxf as drawn_dxf
+from tests.formats.test_map import geopackage as geopackage_drawn
+from tests.formats.test_map import kml as drawn_kml
+from tests.formats.test_map import landxml
+from tests.formats.test_map import zipped as drawn_zip
 from tests.formats.test_marks import FILES as MARKS
 from tests.formats.test_terrain import slope, tiff
 from tests.formats.test_track import gpx as flown_gpx
@@ -130,7 +131,14 @@ SEEDS: dict[str, list[bytes]] = {
         )
     ],
     "marks": [MARKS["marks.gpkg"], MARKS["marks.gpx"], MARKS["marks.geojson"]],
-    "drawn": [geopackage_drawn(), drawn_kml(), drawn_zip(doc_kml=drawn_kml()), drawn_dxf()],
+    "drawn": [
+        geopackage_drawn(),
+        drawn_kml(),
+        drawn_zip(doc_kml=drawn_kml()),
+        drawn_dxf(),
+        landxml(),
+        landxml("foot", faces=True),
+    ],
     "camera": [
         sample(focal=IFDRational(88, 10), focal_35=24, wide=5472, high=3648),
         sample(focal=9.0, plane=4145.0, unit=4),
@@ -204,7 +212,7 @@ def _marks(data: bytes) -> None:
 
 
 def _drawn(data: bytes) -> None:
-    brought(read_drawn(data, "a file"), GRID, "m")
+    brought(read_map_file(data, "a file"), GRID, "m")
 
 
 def _camera(data: bytes) -> None:

@@ -14,7 +14,7 @@ from kardo.cli import main
 from kardo.core.control.met import met_by
 from kardo.core.errors import GeodesyError, ReadError
 from kardo.core.geodesy.crs import grid
-from kardo.formats.exports import point_list_csv, template_of
+from kardo.formats.lists import point_list_csv, template_of
 from kardo.formats.points import read_any_points
 from tests.conftest import E0, N0, small_plan
 

@@ -25,9 +25,13 @@ from kardo.core.plan.site import Ground, terrain_of
 from kardo.core.terrain.surface import Surface
 from kardo.demo import demo_plan
 from kardo.formats.documents import pdf
-from kardo.formats.drawings import WRITERS
+from kardo.formats.files import PLAN_FILES
 from kardo.formats.flight_card import flight_card_html
-from kardo.formats.flight_files import flight_dxf, flight_geojson, flight_geopackage, flight_kml, waypoints_csv
+from kardo.formats.lists import waypoints_csv
+from kardo.formats.map.dxf import flight_dxf
+from kardo.formats.map.geojson import flight_geojson
+from kardo.formats.map.geopackage import flight_geopackage
+from kardo.formats.map.kml import flight_kml
 from tests.conftest import E0, MAIN, N0, small_plan
 
 PLAN = small_plan(flight={"oblique_strips": 1, "crossing_strips": 1})
@@ -126,10 +130,10 @@ def test_the_card_is_one_page_a_flight_with_the_figures_that_are_typed():
         flight_card_html(two, "third")
 
 
-@pytest.mark.parametrize("name", [n for n in WRITERS if n.startswith("flight.")])
+@pytest.mark.parametrize("name", [n for n in PLAN_FILES if n.startswith("flight.")])
 def test_a_plan_without_a_flight_says_so(name):
     with pytest.raises(PlanError, match="no flight"):
-        WRITERS[name].write(small_plan(flights=()))
+        PLAN_FILES[name].write(small_plan(flights=()))
 
 
 @pytest.mark.parametrize("paper", ["A4", "Letter"])

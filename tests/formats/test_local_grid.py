@@ -11,7 +11,7 @@ from kardo.core.errors import PlanError, ReadError
 from kardo.core.gnss.library import published_of
 from kardo.core.plan.local import LocalGrid
 from kardo.core.practice.local_grid import ground_coordinates, local_told, local_words, marks_of_local
-from kardo.formats.exports import local_list_csv
+from kardo.formats.lists import local_list_csv
 from kardo.formats.local_grid import local_text, pasted_pairs, pasted_places, read_local
 from tests.conftest import E0, N0, small_plan
 from tests.core.test_local import local_grid, pairs, stated

@@ -15,7 +15,11 @@ from kardo.core.flight.as_flown import FlownTrack, held_against
 from kardo.core.flight.pattern import all_flown
 from kardo.formats.documents import pdf
 from kardo.formats.flight_card import flight_card_html
-from kardo.formats.flight_files import flight_dxf, flight_geojson, flight_geopackage, flight_kml, waypoints_csv
+from kardo.formats.lists import waypoints_csv
+from kardo.formats.map.dxf import flight_dxf
+from kardo.formats.map.geojson import flight_geojson
+from kardo.formats.map.geopackage import flight_geopackage
+from kardo.formats.map.kml import flight_kml
 from kardo.formats.report import _plan_part
 from tests.conftest import scan_plan, small_plan
 

@@ -14,7 +14,7 @@ from kardo.server.closeout.keeping import closing_of
 from kardo.server.plans.editing import create_job
 from tests.conftest import E0, N0, point, small_plan
 from tests.formats.fuzz import picture
-from tests.formats.test_drawn import dxf
+from tests.formats.test_map import dxf
 from tests.server.conftest import edit
 from tests.server.test_close import signer  # noqa: F401 - a fixture
 

@@ -16,7 +16,7 @@ from kardo.standins.airspace import AirspaceStandIn
 from tests.conftest import E0, N0, small_plan
 from tests.formats.fuzz import picture
 from tests.formats.test_backdrop import UP, geotiff, pixels
-from tests.formats.test_drawn import kml
+from tests.formats.test_map import kml
 from tests.formats.test_terrain import tiff
 from tests.server.conftest import edit
 from tests.standins.running import running

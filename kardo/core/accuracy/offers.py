@@ -25,9 +25,9 @@ from kardo.core.plan.edits import Edit, changed, field_edits
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import library
 from kardo.core.plan.model import Plan
-from kardo.core.policy.policy import Policy
 from kardo.core.plan.naming import plain_length, plain_speed, reference, small_length
 from kardo.core.plan.stands import HangsOn, Mark, OnNothing, OnSetUp, Reading, SetUp
+from kardo.core.policy.policy import Policy
 
 LESSENS: dict[str, tuple[str, ...]] = {
     "target": ("images", "pattern"),

@@ -74,8 +74,6 @@ def slant_table(antenna: Antenna) -> SlantTable:
 LEAST_ABOVE, LONGEST_SLANT, TABLE_STEP = 0.3, 3.0, 0.01  # metres
 
 
-
-
 @dataclass(frozen=True)
 class Outvoted:
     """A reading that the others outvote: which, by how many metres it is above their mean, and how far those lie apart."""

@@ -71,10 +71,9 @@ def slopes(plan: Plan, places: Floats) -> Floats:
 def nearest_standing(shapes: Shapes, e: float, n: float, times: float) -> tuple[Feature, float, float] | None:
     """The thing that is nearest for how tall it is, with metres to it and metres asked, so many times its height; None where nothing tall stands about."""
     here = Point(e, n)
-    tall = [
-        (f, float(shape.distance(here)), times * f.height) for f, shape in shapes if f.kind in STANDING and f.height
-    ]
-    return min(tall, key=lambda found: found[1] / found[2], default=None)
+    tall = [(f, float(shape.distance(here))) for f, shape in shapes if f.kind in STANDING and f.height]
+    found = min(tall, key=lambda one: one[1] / one[0].height, default=None)
+    return None if found is None else (*found, times * found[0].height)
 
 
 def what_moves_it(shapes: Shapes, e: float, n: float) -> str:

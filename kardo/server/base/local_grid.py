@@ -11,7 +11,7 @@ from pydantic import Field
 from kardo.core.plan.local import LocalGrid, LocalPoint
 from kardo.core.plan.stands import Mark
 from kardo.core.practice.local_grid import LocalTold, ground_coordinates, local_told, marks_of_local
-from kardo.formats.exports import local_list_csv
+from kardo.formats.lists import local_list_csv
 from kardo.formats.local_grid import MAX_BYTES, local_text, pasted_pairs, pasted_places, read_local
 from kardo.server.access import job_of
 from kardo.server.plans.stored import whole_plan

@@ -73,7 +73,7 @@ def write_book(request: HttpRequest, job_id: UUID, body: Sent):
             "The device's clock does not say its offset from UTC.", where="now", mend="Send it with an offset."
         )
     with transaction.atomic():
-        job = job_of(request, job_id, Job.objects.select_for_update(of=("self",)))
+        job = job_of(request, job_id, Job.objects.select_related("organisation").select_for_update(of=("self",)))
         clock = take(job, body.entries, body.now, request.user)
         plan = whole_plan(job)
         ask_for_done(job, plan)
@@ -92,7 +92,7 @@ def keep_a_picture(request: HttpRequest, job_id: UUID, file: File[UploadedFile])
     """Keep a picture, once however often it is sent; an entry names it by its digest."""
     data, _ = upload_of(file, MAX_BYTES)
     with transaction.atomic():
-        job = job_of(request, job_id, Job.objects.select_for_update(of=("self",)))
+        job = job_of(request, job_id, Job.objects.select_related("organisation").select_for_update(of=("self",)))
         return Picture(digest=keep_picture(job, data, request.user))
 
 

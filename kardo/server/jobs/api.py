@@ -24,7 +24,7 @@ from kardo.core.gnss.occupations import INDEPENDENT_MIN, METHODS
 from kardo.core.parts import validated
 from kardo.core.plan.assumptions import defaults
 from kardo.core.plan.brief import Brief
-from kardo.core.plan.control import ControlPoint, MOST_OCCUPATIONS, Occupation
+from kardo.core.plan.control import MOST_OCCUPATIONS, ControlPoint, Occupation
 from kardo.core.plan.flights import SCANNING, STRENGTHENING
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera, Logger, Scanner
 from kardo.core.plan.library import library, new_plan
@@ -35,6 +35,8 @@ from kardo.core.practice.glossary import GLOSSARY
 from kardo.core.practice.own_geoid import place_of_job
 from kardo.formats import raster
 from kardo.formats.coordinates import Option
+from kardo.formats.files import ACCEPTED, WRITTEN, Written
+from kardo.formats.map.registry import FORMATS
 from kardo.formats.where import read_where
 from kardo.server.access import job_of, organisation_of
 from kardo.server.jobs.models import Job
@@ -283,6 +285,14 @@ class EntryOut(Schema):
     labels: tuple[str, ...]
 
 
+class FilesOut(Schema):
+    """The endings of files that each reader takes, the names of formats of maps, and the maps that a plan is written as."""
+
+    accepted: dict[str, list[str]]
+    formats: list[str]
+    written: list[Written]
+
+
 class Catalogue(Schema):
     glossary: list[EntryOut]
     cameras: list[Camera]
@@ -298,6 +308,7 @@ class Catalogue(Schema):
     standards: list[StandardOut]
     assumptions: list[AssumptionOut]
     units: list[UnitOut]
+    files: FilesOut
     rules: list[RuleOut]
     scanning: ScanningOut
     strengthening: StrengtheningOut
@@ -328,6 +339,7 @@ def show_catalogue(request: HttpRequest):
         "standards": [vars(s) for s in standards().values()],
         "assumptions": [vars(d) for d in defaults().values()],
         "units": units,
+        "files": {"accepted": ACCEPTED, "formats": [f.name for f in FORMATS], "written": list(WRITTEN)},
         "scanning": SCANNING,
         "strengthening": STRENGTHENING,
         "calibration_frames": math.ceil(policy["calibration-frames"]),

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import datetime
+from enum import StrEnum
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
@@ -23,10 +24,11 @@ from kardo.core.plan.site import Terrain, terrain_of
 from kardo.core.summary import Summary, summary
 from kardo.core.terrain.drawing import contours, shading_png
 from kardo.core.terrain.surface import Surface
-from kardo.formats import boundary, drawn, raster
+from kardo.formats import boundary, raster
 from kardo.formats.coordinates import Option
-from kardo.formats.drawings import WRITERS
-from kardo.formats.exports import point_list_csv, template_of
+from kardo.formats.files import PLAN_FILES
+from kardo.formats.lists import point_list_csv, template_of
+from kardo.formats.map.things import MAX_BYTES
 from kardo.formats.points import read_any_points
 from kardo.formats.raster import Said
 from kardo.server.access import frozen_words, job_of
@@ -278,7 +280,7 @@ def read_points(
 ):
     """How a list or a file of points is understood; where several ways fit, by the one that is chosen. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
-    data, name = uploads_of(file, beside, drawn.MAX_BYTES) if file else (text.encode(), "")
+    data, name = uploads_of(file, beside, MAX_BYTES) if file else (text.encode(), "")
     found = read_any_points(data, name, plan.grid, plan.brief.unit, near_site(plan), chosen)
     met = met_by(plan, [(p.name, p.e, p.n) for p in found.points])
     points = [
@@ -347,42 +349,26 @@ def draw_terrain(request: HttpRequest, response: HttpResponse, job_id: UUID, dig
     return {"extent": surface.extent, "shading": shading_png(surface), **contours(surface)}
 
 
-File_ = Literal[
-    "points.csv",
-    "control.geojson",
-    "control.kml",
-    "control.kmz",
-    "control.gpx",
-    "control.gpkg",
-    "control.dxf",
-    "site.geojson",
-    "site.kml",
-    "flight.geojson",
-    "flight.kml",
-    "flight.gpkg",
-    "flight.dxf",
-    "flight.csv",
-    "plan.json",
-]
+PlanFileName = StrEnum("PlanFileName", {name: name for name in PLAN_FILES})  # type: ignore[misc] - what the registry has
 
 
 @router.get("/{job_id}/export/{name}")
 def export(
     request: HttpRequest,
     job_id: UUID,
-    name: File_,
+    name: PlanFileName,
     columns: str = "P,N,E,Z,C",
     separator: str = "comma",
     decimals: str = "point",
     header: bool = True,
 ):
     """The plan's files for the field; the list of points with its columns in the order and habit that a controller wants."""
-    plan, written = whole_plan(job_of(request, job_id)), WRITERS[name]
+    plan, written = whole_plan(job_of(request, job_id)), PLAN_FILES[name]
     if name == "points.csv":
         body = point_list_csv(plan, template_of(columns, separator, decimals, header)).encode()
     else:
         body = written.write(plan)
-    response = HttpResponse(body, content_type=written.kind)
+    response = HttpResponse(body, content_type=written.media)
     response["Content-Disposition"] = f'attachment; filename="{name}"'
     return response
 

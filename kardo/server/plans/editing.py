@@ -29,7 +29,11 @@ def jobs_to_edit(author: AbstractBaseUser, uid: UUID | None = None) -> QuerySet[
     author has a step that could be redone."""
     own = Edit.objects.filter(job=OuterRef("pk"))
     taken, undone = own.filter(uid=uid), own.filter(author=author, state=Edit.State.UNDONE)
-    return Job.objects.select_for_update(of=("self",)).annotate(taken=Exists(taken), undone=Exists(undone))
+    return (
+        Job.objects.select_related("organisation")
+        .select_for_update(of=("self",))
+        .annotate(taken=Exists(taken), undone=Exists(undone))
+    )
 
 
 def edit(job: Job, based_on: int, uid: UUID | None, edits: list[Json], author: AbstractBaseUser) -> tuple[Job, Plan]:

@@ -30,8 +30,8 @@ from kardo.core.plan.model import Plan
 from kardo.formats.camera import read_camera
 from kardo.formats.coordinates import Option
 from kardo.formats.documents import pdf
-from kardo.formats.drawn import MAX_BYTES
 from kardo.formats.flight_card import flight_card_html
+from kardo.formats.map.things import MAX_BYTES
 from kardo.formats.picture import MAX_BYTES as MOST_IMAGE
 from kardo.formats.track import read_track
 from kardo.server.access import job_of, paper_of

@@ -20,10 +20,12 @@ from kardo.core.plan.site import Backdrop, Feature, Zone
 from kardo.core.site.airspace import ZoneMet, compared
 from kardo.core.site.derived import risen
 from kardo.core.site.guesses import kind_of
-from kardo.formats import drawn, raster
+from kardo.formats import raster
 from kardo.formats.backdrop import MAX_BYTES as MOST_BACKDROP
 from kardo.formats.backdrop import read_backdrop
 from kardo.formats.coordinates import Option
+from kardo.formats.map.reading import brought, read_map_file
+from kardo.formats.map.things import MAX_BYTES, Thing
 from kardo.formats.raster import Said
 from kardo.outside.airspace import Answer, FlightAsked, One, ask_leave, leave_now, zones_about
 from kardo.server.access import job_of, require_open
@@ -57,8 +59,8 @@ def read_features(
 ):
     """Points, lines and areas of a map file as features of the site, each with a guess of what it is. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
-    data, name = uploads_of(file, beside, drawn.MAX_BYTES)
-    found = drawn.brought(drawn.read_drawn(data, name), plan.grid, plan.brief.unit, near_site(plan), chosen)
+    data, name = uploads_of(file, beside, MAX_BYTES)
+    found = brought(read_map_file(data, name), plan.grid, plan.brief.unit, near_site(plan), chosen)
     if len(found.things) > MOST_FEATURES:
         raise ReadError(
             f"The file holds {len(found.things)} things; a site has up to {MOST_FEATURES}.",
@@ -73,7 +75,7 @@ def read_features(
     )
 
 
-def _feature(number: int, thing: drawn.Thing) -> Feature:
+def _feature(number: int, thing: Thing) -> Feature:
     kind = kind_of(thing.name, thing.said, thing.layer)
     return Feature(
         id=f"F{number}",

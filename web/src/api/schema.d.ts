@@ -5103,6 +5103,11 @@ export interface components {
             lines: components["schemas"]["ContourLine"][];
         };
         /**
+         * PlanFileName
+         * @enum {string}
+         */
+        PlanFileName: "control.geojson" | "control.kml" | "control.kmz" | "control.gpx" | "control.gpkg" | "control.dxf" | "control.xml" | "site.geojson" | "site.kml" | "flight.geojson" | "flight.kml" | "flight.gpkg" | "flight.dxf" | "points.csv" | "flight.csv" | "plan.json";
+        /**
          * Chance
          * @description Chance to pass with its own standard error, and the distribution of the judged statistic: 5, 50 and 95 % points,
          *     and its histogram.
@@ -5152,7 +5157,7 @@ export interface components {
         /**
          * Finding
          * @description What a rule found. station and object (a path of the plan, or empty) say where to go; edits, where given, are what
-         *     mends it, and label what that is called. why: what the rule is for. house: since when and why the organisation asks otherwise than usual, empty where it does not.
+         *     mends it, and label what that is called. why: what the rule is for. own: since when and why the organisation asks otherwise than usual, empty where it does not.
          *     waives: who may accept it with a reason; waived: that reason, empty where it stands open; waived_by: who gave it, and when.
          */
         Finding: {
@@ -5188,10 +5193,10 @@ export interface components {
              */
             why: string;
             /**
-             * House
+             * Own
              * @default
              */
-            house: string;
+            own: string;
             /**
              * Waives
              * @default anybody
@@ -7774,8 +7779,8 @@ export interface components {
         };
         /**
          * Left
-         * @description What is still to be done on a visit, in the plan's own names, by paths: points to occupy, legs to fly, set-ups without two
-         *     heights that agree; by how many metres the heights of a set-up differ; and by set-up what was last heard of it where that is not
+         * @description What is still to be done on a visit, in the plan's own names, by paths: points to occupy, legs to fly, set-ups with fewer
+         *     heights than are asked for; by how many metres the heights of a set-up differ; and by set-up what was last heard of it where that is not
          *     as planned; the height of a set-up that the others outvote; and what was done is short of the plan in, in words.
          */
         Left: {
@@ -8842,12 +8847,14 @@ export interface components {
             /** Methods */
             methods: components["schemas"]["MethodOut"][];
             occupations: components["schemas"]["OccupationsOut"];
+            new_point: components["schemas"]["ControlPoint"];
             /** Standards */
             standards: components["schemas"]["StandardOut"][];
             /** Assumptions */
             assumptions: components["schemas"]["AssumptionOut"][];
             /** Units */
             units: components["schemas"]["UnitOut"][];
+            files: components["schemas"]["FilesOut"];
             /** Rules */
             rules: components["schemas"]["RuleOut"][];
             scanning: components["schemas"]["ScanningOut"];
@@ -8880,6 +8887,20 @@ export interface components {
             also: string;
             /** Labels */
             labels: string[];
+        };
+        /**
+         * FilesOut
+         * @description The endings of files that each reader takes, the names of formats of maps, and the maps that a plan is written as.
+         */
+        FilesOut: {
+            /** Accepted */
+            accepted: {
+                [key: string]: string[];
+            };
+            /** Formats */
+            formats: string[];
+            /** Written */
+            written: components["schemas"]["Written"][];
         };
         /** MethodOut */
         MethodOut: {
@@ -8977,6 +8998,21 @@ export interface components {
             short: string;
             /** Metres */
             metres: number;
+        };
+        /**
+         * Written
+         * @description A file of a map that is offered: its name, its format in words, and what of the plan it holds.
+         */
+        Written: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+            /**
+             * Of
+             * @enum {string}
+             */
+            of: "control" | "site" | "flight";
         };
     };
     responses: never;
@@ -9560,7 +9596,7 @@ export interface operations {
             header?: never;
             path: {
                 job_id: string;
-                name: "points.csv" | "control.geojson" | "control.kml" | "control.kmz" | "control.gpx" | "control.gpkg" | "control.dxf" | "site.geojson" | "site.kml" | "flight.geojson" | "flight.kml" | "flight.gpkg" | "flight.dxf" | "flight.csv" | "plan.json";
+                name: "control.geojson" | "control.kml" | "control.kmz" | "control.gpx" | "control.gpkg" | "control.dxf" | "control.xml" | "site.geojson" | "site.kml" | "flight.geojson" | "flight.kml" | "flight.gpkg" | "flight.dxf" | "points.csv" | "flight.csv" | "plan.json";
             };
             cookie?: never;
         };

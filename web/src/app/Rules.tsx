@@ -25,7 +25,7 @@ export function Rules() {
   const ask = async (rule: string, change: { threshold: number | null; severity: string; reason: string }) => {
     try {
       client.setQueryData(["rules"], await call<AllRules>("POST", "/rules", { rule, ...change }));
-      await client.invalidateQueries({ queryKey: ["prediction"] });
+      await client.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== "rules" }); // whatever acts on a figure
       setBegun("");
       setProblem(null);
     } catch (error) {

@@ -32,7 +32,7 @@ export function Sheet() {
   const frame = useRef<SVGSVGElement>(null);
   const holder = useRef<HTMLDivElement>(null);
   const [drawing, setDrawing] = useState<Drawing | null>(null);
-  const { plan, edit, trial } = usePlan();
+  const { plan, catalogue, edit, trial } = usePlan();
   const bench = useWorkbench();
   const rest = useRest(drawing);
   const view = useView(rest);

@@ -11,6 +11,7 @@ import type ImageStatic from "ol/source/ImageStatic";
 import VectorSource from "ol/source/Vector";
 import type {
   BasePlaces,
+  Catalogue,
   Close,
   Edit,
   Figures,

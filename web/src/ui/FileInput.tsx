@@ -1,4 +1,5 @@
-import { chosen } from "../api/client";
+import { useQueryClient } from "@tanstack/react-query";
+import { chosen, type Catalogue } from "../api/client";
 
 /** A file to bring in, handed on as soon as it is chosen, with its other parts where several may be chosen together; the same one can be chosen again.
  * The browser's own "no file chosen" would stand there for ever, for nothing is kept: so the button alone is drawn, and the input lies over it. */
@@ -6,6 +7,8 @@ export function FileInput(props: {
   id?: string;
   label?: string;
   words?: string;
+  /** What reads it, as the catalogue has it: only such files are offered. */
+  reads?: string;
   accept?: string;
   camera?: boolean;
   disabled?: boolean;
@@ -13,6 +16,8 @@ export function FileInput(props: {
   className?: string;
   onFile: (file: File, beside: File[]) => void;
 }) {
+  const known = useQueryClient().getQueryData<Catalogue>(["catalogue"]);
+  const accept = props.accept ?? (props.reads && known?.files.accepted[props.reads]?.join(","));
   return (
     <span
       className={`button relative focus-within:outline-2 focus-within:outline-offset-2 ${props.disabled ? "text-quiet" : ""} ${props.className ?? ""}`}
@@ -22,7 +27,7 @@ export function FileInput(props: {
         id={props.id}
         type="file"
         aria-label={props.label}
-        accept={props.accept}
+        accept={accept}
         capture={props.camera && "environment"}
         disabled={props.disabled}
         multiple={props.several}

@@ -86,7 +86,7 @@ export function LocalGridView() {
           {(id) => (
             <FileInput
               id={id}
-              accept=".txt,text/plain"
+              reads="local_grid"
               onFile={(file) =>
                 void doing(async () => set(await upload<LocalGrid>(`/jobs/${jobId}/local/read`, { file })))
               }

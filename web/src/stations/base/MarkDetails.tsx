@@ -75,11 +75,7 @@ export function MarkDetails({ mark, doing, onGone }: Props) {
         </Field>
         <Field label="Picture">
           {(id) => (
-            <FileInput
-              id={id}
-              accept="image/*"
-              onFile={(file) => void doing(() => upload(`${path}/photo`, { file }))}
-            />
+            <FileInput id={id} reads="picture" onFile={(file) => void doing(() => upload(`${path}/photo`, { file }))} />
           )}
         </Field>
         <Remove onClick={() => void doing(() => call("POST", `${path}/retire`)).then(onGone)}>

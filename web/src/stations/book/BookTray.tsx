@@ -187,7 +187,7 @@ function Photo({ words, say }: { words: string; say: SayMore }) {
         className="min-h-[44px] px-4"
         label="photo"
         words="photo"
-        accept="image/*"
+        reads="picture"
         camera
         onFile={(file) => void take(file)}
       />

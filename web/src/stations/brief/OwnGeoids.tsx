@@ -100,7 +100,7 @@ export function OwnGeoids() {
           )}
         </Field>
         <Field label="Its file: GTX or GeoTIFF, separations in metres">
-          {(id) => <FileInput id={id} accept=".gtx,.tif,.tiff" onFile={(file) => void doing(() => keep(file))} />}
+          {(id) => <FileInput id={id} reads="geoid" onFile={(file) => void doing(() => keep(file))} />}
         </Field>
       </div>
       <p className="mt-1 max-w-3xl text-sm text-quiet">

@@ -55,7 +55,7 @@ export function Where({ onDone }: { onDone: () => void }) {
           <FileInput
             label="A file of the site"
             words="or by a file…"
-            accept=".geojson,.json,.kml,.csv,.txt,.tif,.tiff"
+            reads="where"
             onFile={(file) => void find({ file })}
           />
         </div>

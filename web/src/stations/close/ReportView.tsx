@@ -176,7 +176,7 @@ function Check() {
         className="mt-1"
         label="A signed report, PDF or HTML"
         words="its PDF or HTML…"
-        accept=".pdf,.html"
+        reads="report"
         onFile={(file) => void check(file)}
       />
       {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}

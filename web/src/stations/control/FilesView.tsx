@@ -29,16 +29,6 @@ function scalesFor(unit: string) {
       : FEET_AN_INCH.map((feet) => ({ id: `${12 * feet}`, name: `1″ = ${feet.toLocaleString("en-GB")}′` }));
   return [{ id: "0", name: "the scale that fits" }, ...own];
 }
-const FILES = [
-  ["control.gpx", "GPX waypoints"],
-  ["control.kml", "KML"],
-  ["control.kmz", "KMZ"],
-  ["control.geojson", "GeoJSON"],
-  ["control.gpkg", "GeoPackage, in the job's grid"],
-  ["control.dxf", "DXF, layers and blocks, in the job's grid and unit"],
-  ["site.geojson", "the site as GeoJSON"],
-  ["site.kml", "the site as KML"],
-] as const;
 
 /** What goes out for rover and controller, and what goes out on paper. */
 export function FilesView() {
@@ -99,15 +89,18 @@ function ForController() {
 }
 
 function Maps() {
+  const { written } = usePlan().catalogue.files;
   return (
     <section aria-label="For maps and drawings" className="mt-3">
       <h3 className="font-bold">For maps and drawings</h3>
       <div className="mt-1 flex flex-wrap gap-2">
-        {FILES.map(([name, words]) => (
-          <Link key={name} to={`export/${name}`}>
-            {words}
-          </Link>
-        ))}
+        {written
+          .filter(({ of }) => of !== "flight")
+          .map(({ name, words, of }) => (
+            <Link key={name} to={`export/${name}`}>
+              {of === "site" ? `the site as ${words}` : words}
+            </Link>
+          ))}
       </div>
     </section>
   );

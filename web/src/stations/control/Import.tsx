@@ -67,7 +67,11 @@ export function Import({ onDone }: { onDone: () => void }) {
       for (let n = 2; taken.has(id); n += 1) id = `${wanted}-${n}`;
       taken.add(id);
       const own: Role = /chk|check/i.test(p.code) ? "check" : role;
-      const point: ControlPoint = { ...newPoint(catalogue.new_point, plan, own, id, p.e, p.n), name: p.name.slice(0, 60) || id, h: p.h };
+      const point: ControlPoint = {
+        ...newPoint(catalogue.new_point, plan, own, id, p.e, p.n),
+        name: p.name.slice(0, 60) || id,
+        h: p.h,
+      };
       return added("control", point);
     });
   }
@@ -99,7 +103,7 @@ export function Import({ onDone }: { onDone: () => void }) {
             or a file{" "}
             <FileInput
               label="File of points"
-              accept=".csv,.txt,.geojson,.json,.kml,.kmz,.gpx,.gpkg,.zip,.shp,.shx,.dbf,.prj,.cpg,.dxf"
+              reads="points"
               several
               onFile={(file, beside) => void read({ file, beside })}
             />

@@ -159,11 +159,7 @@ function Pictures({ point }: { point: ControlPoint }) {
       {held.length < 4 && (
         <label>
           photo or sketch{" "}
-          <FileInput
-            label={`Photo or sketch of ${point.name}`}
-            accept="image/jpeg,image/png,image/webp"
-            onFile={(file) => void add(file)}
-          />
+          <FileInput label={`Photo or sketch of ${point.name}`} reads="picture" onFile={(file) => void add(file)} />
         </label>
       )}
       {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}

@@ -1,16 +1,9 @@
 import { usePlan } from "../../app/plan";
 
-const FILES = [
-  ["flight.csv", "waypoints (CSV)"],
-  ["flight.kml", "KML, with heights"],
-  ["flight.geojson", "GeoJSON"],
-  ["flight.gpkg", "GeoPackage, in the job's grid"],
-  ["flight.dxf", "DXF, in the job's grid and unit"],
-] as const;
-
 /** What of the flights goes out: a card for the pilot, and their lines for maps and aircraft. */
 export function FlightFiles() {
-  const { jobId, plan } = usePlan();
+  const { jobId, plan, catalogue } = usePlan();
+  const maps = catalogue.files.written.filter(({ of }) => of === "flight");
   if (!plan.flights.length) return <p className="text-quiet">No flight yet.</p>;
   return (
     <div
@@ -36,7 +29,7 @@ export function FlightFiles() {
       <section>
         <h3 className="font-bold">Strips and exposures</h3>
         <div className="mt-1 flex flex-wrap gap-2">
-          {FILES.map(([name, words]) => (
+          {[{ name: "flight.csv", words: "waypoints (CSV)" }, ...maps].map(({ name, words }) => (
             <a key={name} className="button text-sm" href={`/api/jobs/${jobId}/export/${name}`} download>
               {words}
             </a>

@@ -27,11 +27,7 @@ export function FlownView() {
       </p>
       <label className="mt-1 inline-block text-sm">
         positions or track{" "}
-        <FileInput
-          label="File of what was flown"
-          accept=".csv,.txt,.gpx,.kml,.kmz,.geojson,.json,.gpkg,.zip,.dxf"
-          onFile={(file) => void read({ file })}
-        />
+        <FileInput label="File of what was flown" reads="flown" onFile={(file) => void read({ file })} />
       </label>
       {problem && <ProblemNote problem={problem} onClose={clear} />}
       {reading && (

@@ -18,11 +18,7 @@ export function FollowFile({ flight }: { flight: Flight }) {
     <div className="w-full text-sm">
       <label>
         or over an area, or along a line, of a map file{" "}
-        <FileInput
-          label="Area or line for the flight"
-          accept=".geojson,.json,.kml,.kmz,.gpx,.gpkg,.zip,.dxf"
-          onFile={(file) => void read({ file })}
-        />
+        <FileInput label="Area or line for the flight" reads="line" onFile={(file) => void read({ file })} />
       </label>
       {problem && <ProblemNote problem={problem} onClose={clear} />}
       {reading && <Shapes flight={flight} reading={reading} onChoose={(key) => void choose(key)} onDone={forget} />}

@@ -149,7 +149,7 @@ function SampleImage() {
     <div className="mb-2 border-b border-hairline pb-1">
       <label className="text-sm">
         a camera from one of its images, as it came from the camera{" "}
-        <FileInput label="Sample image" words="image…" accept="image/jpeg" onFile={(file) => void bring(file)} />
+        <FileInput label="Sample image" words="image…" reads="photo" onFile={(file) => void bring(file)} />
       </label>
       {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
       {read && (

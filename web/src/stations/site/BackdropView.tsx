@@ -38,16 +38,12 @@ export function BackdropView() {
     <section data-testid="backdrop">
       <div className="flex flex-wrap items-end gap-3">
         <Field label="GeoTIFF, or JPEG / PNG">
-          {(id) => (
-            <FileInput id={id} label="Picture of the site" accept=".tif,.tiff,.jpg,.jpeg,.png" onFile={setPicture} />
-          )}
+          {(id) => <FileInput id={id} label="Picture of the site" reads="backdrop" onFile={setPicture} />}
         </Field>
         {picture && <span className="self-center">{picture.name}</span>}
         {plainPicture && (
           <Field label="its world file">
-            {(id) => (
-              <FileInput id={id} label="World file" accept=".jgw,.pgw,.tfw,.wld,.jpgw,.pngw,.txt" onFile={setWorld} />
-            )}
+            {(id) => <FileInput id={id} label="World file" reads="world_file" onFile={setWorld} />}
           </Field>
         )}
         {world && <span className="self-center">{world.name}</span>}

@@ -37,7 +37,7 @@ export function BringIn() {
           Import from a map file{" "}
           <FileInput
             label="File of features"
-            accept=".geojson,.json,.kml,.kmz,.gpx,.gpkg,.zip,.shp,.shx,.dbf,.prj,.cpg,.dxf"
+            reads="features"
             several
             onFile={(chosen, beside) => {
               model.forget();
@@ -50,7 +50,7 @@ export function BringIn() {
             Find by a surface model (GeoTIFF){" "}
             <FileInput
               label="Surface model"
-              accept=".tif,.tiff"
+              reads="terrain"
               onFile={(chosen) => {
                 file.forget();
                 void model.read({ file: chosen, unit });

@@ -108,7 +108,7 @@ function BoundaryImport() {
           <FileInput
             label="Boundary file"
             words="from a file…"
-            accept=".geojson,.json,.kml,.kmz,.gpx,.gpkg,.zip,.shp,.shx,.dbf,.prj,.cpg,.dxf,.csv,.txt"
+            reads="boundary"
             several
             onFile={(file, beside) => void read({ file, beside })}
           />
@@ -239,7 +239,7 @@ function TerrainImport() {
         <FileInput
           label="Terrain file"
           words={busy ? "reading…" : "GeoTIFF…"}
-          accept=".tif,.tiff"
+          reads="terrain"
           disabled={busy}
           onFile={(file) => void take(file, said)}
         />

@@ -15,14 +15,24 @@ from pyproj import CRS
 
 from kardo.core.errors import KardoError, ReadError
 from kardo.core.geodesy.crs import grid
+from kardo.core.plan.brief import Brief
 from kardo.core.site.guesses import kind_of
 from kardo.demo import demo_plan
 from kardo.formats.boundary import read_boundary
 from kardo.formats.cells import decoded
-from kardo.formats.drawings import control_dxf, control_geopackage
-from kardo.formats.drawn import brought, read_drawn, together
-from kardo.formats.exports import site_geojson, site_kml
-from tests.conftest import E0, N0
+from kardo.formats.files import ACCEPTED, PLAN_FILES
+from kardo.formats.map.dxf import control_dxf
+from kardo.formats.map.geojson import site_geojson
+from kardo.formats.map.geopackage import control_geopackage
+from kardo.formats.map.kml import site_kml
+from kardo.formats.map.landxml import control_landxml
+from kardo.formats.map.reading import brought, read_map_file
+from kardo.formats.map.registry import FORMATS as FORMATS_OF
+from kardo.formats.map.registry import format_of
+from kardo.formats.map.shapefile import together
+from kardo.formats.points import read_any_points
+from kardo.formats.where import read_where
+from tests.conftest import E0, N0, small_plan
 
 GRID = grid("EPSG:25828", "EPSG:5773")
 RING = [(E0, N0), (E0 + 40, N0), (E0 + 40, N0 + 30), (E0, N0 + 30)]
@@ -121,12 +131,96 @@ def dxf(unit=6, factor=1.0, swap=False):
     return out.getvalue().encode()
 
 
+def landxml(unit="meter", factor=1.0, code="25828", faces=False):
+    """A point and a surface; northing first, in the file's own unit. The surface by its outline, or by its triangles alone."""
+
+    def at(places):
+        return " ".join(f"{n / factor:.7f} {e / factor:.7f}" for e, n in places)
+
+    corners = "".join(f'<P id="{k}">{at([p])} 3</P>' for k, p in enumerate(RING, 1))
+    tin = f"<Definition surfType='TIN'><Pnts>{corners}</Pnts><Faces><F>1 2 3</F><F>3 4 1</F><F i='1'>2 3 4</F></Faces></Definition>"
+    outline = f'<SourceData><Boundaries><Boundary bndType="outer"><PntList2D>{at([*RING, RING[0]])}</PntList2D></Boundary></Boundaries></SourceData>'
+    system = f'<CoordinateSystem epsgCode="{code}"/>' if code else ""
+    return (
+        f'<?xml version="1.0"?><LandXML xmlns="http://www.landxml.org/schema/LandXML-1.2" version="1.2">'
+        f'<Units><Imperial linearUnit="{unit}"/></Units>{system}'
+        f'<CgPoints><CgPoints name="of the day"><CgPoint name="peg" code="NAIL">{at([PEG])} {4.5 / factor:.6f}</CgPoint><CgPoint pntRef="peg"/></CgPoints></CgPoints>'
+        f'<Surfaces><Surface name="barn">{tin if faces else outline}</Surface></Surfaces></LandXML>'
+    ).encode()
+
+
 FORMATS = {"geojson": geojson, "kml": kml, "kmz": lambda: zipped(doc_kml=kml()), "geopackage": geopackage, "dxf": dxf}
+FOOT = 1200 / 3937
+
+
+@pytest.mark.parametrize("faces", [False, True])
+@pytest.mark.parametrize(("unit", "factor"), [("meter", 1.0), ("foot", 0.3048), ("USSurveyFoot", FOOT)])
+@pytest.mark.parametrize("code", ["25828", ""])
+def test_points_and_outlines_of_surfaces_come_from_landxml_in_any_of_its_units(unit, factor, code, faces):
+    """With its system by number, in whatever unit; without one, in the job's grid."""
+    found = brought(read_map_file(landxml(unit, factor, code, faces), "a.xml"), GRID, "m", (E0, N0))
+    peg, barn = found.things
+    assert not found.options and (peg.name, peg.said, barn.name, barn.kind) == ("peg", "NAIL", "barn", "area")
+    assert peg.vertices[0] == pytest.approx(PEG, abs=1e-4) and peg.h == pytest.approx(4.5, abs=1e-4)
+    assert np.array(sorted(barn.vertices)) == pytest.approx(np.array(sorted(RING)), abs=1e-4)
+
+
+def test_a_system_in_feet_and_a_file_in_metres_meet():
+    """EPSG:2263 has its axes in US survey feet."""
+    data = landxml("meter", 1.0, "2263")
+    plan = grid("EPSG:2263", "ellipsoidal")
+    own = [t.vertices[0] for t in read_map_file(data, "").things if t.kind == "place"]
+    assert own[0] == pytest.approx((PEG[0] / FOOT, PEG[1] / FOOT))
+    assert plan.crs == read_map_file(data, "").source
+
+
+@pytest.mark.parametrize("unit", ["m", "ft", "us-ft", "ind-ft"])
+@pytest.mark.parametrize("one", [f for f in FORMATS_OF if f.control], ids=lambda f: f.name)
+def test_every_format_is_known_by_its_content_and_brings_back_the_control_that_it_was_written_with(one, unit):
+    plan = small_plan(brief=Brief(title="A & B <x>", crs="EPSG:25828", unit=unit))
+    made = one.control(plan)
+    data = made if isinstance(made, bytes) else made.encode()
+    assert format_of(data) is one
+    read = read_any_points(data, "", plan.grid, unit, plan.site.boundary[0])
+    names = {p.name: p for p in read.points}
+    for p in plan.control:
+        assert (names[p.name].e, names[p.name].n) == pytest.approx((p.e, p.n), abs=1.1e-4)
+
+
+def test_an_outline_goes_out_in_landxml_and_comes_back():
+    plan = small_plan()
+    data = control_landxml(plan).encode()
+    assert np.array(read_boundary(data, "a.xml", GRID, "m").ring) == pytest.approx(
+        np.array(plan.site.boundary), abs=1e-4
+    )
+    found = read_where(data, "a.xml")
+    lon, lat = GRID.to_world(*np.mean(plan.site.boundary, axis=0))
+    assert (found.lon, found.lat, found.crs) == pytest.approx((float(lon), float(lat), "EPSG:25828")) and found.outline
+
+
+@pytest.mark.parametrize("name", [*FORMATS, "gpx", "landxml"])
+def test_where_a_job_is_comes_from_any_file_that_says_where_it_is(name):
+    data = {"gpx": gpx, "landxml": landxml, **FORMATS}[name]()
+    if name == "dxf":
+        with pytest.raises(ReadError, match="names no coordinate system"):
+            read_where(data, "a")
+        return
+    found = read_where(data, "a")
+    e, n = GRID.from_geodetic(found.lon, found.lat)
+    assert abs(float(e) - E0) < 100 and abs(float(n) - N0) < 100
+
+
+def test_what_a_browser_is_told_to_take_is_what_the_readers_read():
+    for what in ("boundary", "features", "points", "flown", "where", "marks"):
+        assert {f".{end}" for one in FORMATS_OF for end in one.endings} <= set(ACCEPTED[what])
+    assert {name for name in PLAN_FILES if name.startswith("control.")} == {
+        f"control.{one.endings[0]}" for one in FORMATS_OF if one.control
+    }
 
 
 @pytest.mark.parametrize("name", FORMATS)
 def test_the_same_things_come_from_each_format_to_a_tenth_of_a_millimetre(name):
-    found = brought(read_drawn(FORMATS[name](), name), GRID, "m", (E0, N0))
+    found = brought(read_map_file(FORMATS[name](), name), GRID, "m", (E0, N0))
     assert not found.options and found.how
     things = {t.kind: t for t in found.things}
     assert set(things) == {"place", "line", "area"} and len(found.things) == 3
@@ -137,7 +231,7 @@ def test_the_same_things_come_from_each_format_to_a_tenth_of_a_millimetre(name):
 
 
 def test_waypoints_and_tracks_of_a_receiver_come_without_their_elevations():
-    found = brought(read_drawn(gpx(), "a.gpx"), GRID, "m")
+    found = brought(read_map_file(gpx(), "a.gpx"), GRID, "m")
     peg, fence = found.things
     assert (peg.name, peg.h, fence.name, fence.kind) == ("peg", None, "fence", "line")
     assert peg.vertices[0] == pytest.approx(PEG, abs=1e-4) and "elevations are left out" in found.how[0]
@@ -146,7 +240,7 @@ def test_waypoints_and_tracks_of_a_receiver_come_without_their_elevations():
 @pytest.mark.parametrize("codepage", ["UTF-8", "ISO-8859-1"])
 def test_a_zipped_shapefile_comes_with_its_code_page(tmp_path, codepage):
     parts = shapefile(tmp_path, [shapely.Polygon(RING)], ["Mühle"], codepage=codepage)
-    found = brought(read_drawn(zipped(**{f"a_{end}": part for end, part in parts.items()}), "a.zip"), GRID, "m")
+    found = brought(read_map_file(zipped(**{f"a_{end}": part for end, part in parts.items()}), "a.zip"), GRID, "m")
     (mill,) = found.things
     assert mill.name == "Mühle" and mill.kind == "area"
     assert sorted(mill.vertices) == sorted(RING)
@@ -155,7 +249,7 @@ def test_a_zipped_shapefile_comes_with_its_code_page(tmp_path, codepage):
 def test_a_shapefile_without_its_system_is_taken_as_the_jobs_grid_and_says_so(tmp_path):
     parts = shapefile(tmp_path, [shapely.Point(PEG)], ["peg"])
     found = brought(
-        read_drawn(zipped(**{f"a_{end}": p for end, p in parts.items() if end != "prj"}), ""), GRID, "m", (E0, N0)
+        read_map_file(zipped(**{f"a_{end}": p for end, p in parts.items() if end != "prj"}), ""), GRID, "m", (E0, N0)
     )
     assert "taken as ETRS89 / UTM zone 28N, easting, northing in metres" in found.how[-1] and not found.options
 
@@ -163,7 +257,7 @@ def test_a_shapefile_without_its_system_is_taken_as_the_jobs_grid_and_says_so(tm
 @pytest.mark.parametrize("swap", [False, True])
 @pytest.mark.parametrize(("unit", "factor", "job"), [(6, 1.0, "m"), (2, 0.3048, "m"), (0, 0.3048, "ft")])
 def test_a_drawing_is_read_in_the_unit_and_order_that_fit_the_site(swap, unit, factor, job):
-    found = brought(read_drawn(dxf(unit, factor, swap), "a.dxf"), GRID, job, (E0, N0))
+    found = brought(read_map_file(dxf(unit, factor, swap), "a.dxf"), GRID, job, (E0, N0))
     peg = next(t for t in found.things if t.kind == "place")
     assert peg.vertices[0] == pytest.approx(PEG, abs=1e-4) and peg.h == pytest.approx(4.5, abs=1e-4)
     assert ("northing, easting" in found.how[-1]) == swap
@@ -176,9 +270,9 @@ def test_a_drawing_that_fits_in_several_ways_is_asked_about():
     out = io.StringIO()
     document.write(out)
     tropics = grid("EPSG:32628", "ellipsoidal")
-    found = brought(read_drawn(out.getvalue().encode(), ""), tropics, "m")
+    found = brought(read_map_file(out.getvalue().encode(), ""), tropics, "m")
     assert [o.key for o in found.options] == ["en-m", "ne-m"]
-    taken = brought(read_drawn(out.getvalue().encode(), ""), tropics, "m", chosen="ne-m")
+    taken = brought(read_map_file(out.getvalue().encode(), ""), tropics, "m", chosen="ne-m")
     assert not taken.options and taken.things[0].vertices[0] == pytest.approx((640_100.0, 640_000.0))
 
 
@@ -190,7 +284,7 @@ def test_another_system_says_how_it_was_brought_here():
     x, y = Transformer.from_crs(4326, 25829, always_xy=True).transform(lon, lat)
     feature = {"type": "Feature", "geometry": {"type": "Point", "coordinates": [x, y]}, "properties": None}
     text = json.dumps({"type": "FeatureCollection", "crs": named, "features": [feature]}).encode()
-    found = brought(read_drawn(text, ""), GRID, "m")
+    found = brought(read_map_file(text, ""), GRID, "m")
     assert found.things[0].vertices[0] == pytest.approx(PEG, abs=1e-3) and "25829" in CRS(25829).to_string()
 
 
@@ -215,7 +309,7 @@ def test_holes_are_counted_in_every_format_and_a_boundary_with_one_is_refused(tm
     parts = shapefile(tmp_path, [shapely.Polygon(RING, [ring])], ["yard"])
     packed = zipped(**{f"a_{end}": part for end, part in parts.items()})
     for data in (holed_kml(), packed):
-        (area,) = [t for t in read_drawn(data, "").things if t.kind == "area"]
+        (area,) = [t for t in read_map_file(data, "").things if t.kind == "area"]
         assert area.holes == 1 and len(area.vertices) == 4
     with pytest.raises(ReadError, match="1 hole"):
         read_boundary(packed, "a.zip", GRID, "m")
@@ -223,18 +317,18 @@ def test_holes_are_counted_in_every_format_and_a_boundary_with_one_is_refused(tm
 
 def test_parts_of_a_shapefile_chosen_together_are_read_as_their_archive_is(tmp_path):
     parts = shapefile(tmp_path, [shapely.Polygon(RING)], ["barn"])
-    packed = read_drawn(zipped(**{f"a_{end}": part for end, part in parts.items()}), "a.zip")
+    packed = read_map_file(zipped(**{f"a_{end}": part for end, part in parts.items()}), "a.zip")
     for order in (sorted(parts), sorted(parts, reverse=True)):
         chosen = together([(parts[end], f"my site.{end.upper()}") for end in order])
-        assert read_drawn(chosen, "my site.shp").things == packed.things
+        assert read_map_file(chosen, "my site.shp").things == packed.things
     assert together([(b"alone", "a.csv")]) == b"alone"
     for end in ("shp", "shx"):
         with pytest.raises(ReadError, match=r"one part of a Shapefile: its \.shp, \.shx and \.dbf"):
             read_boundary(parts[end], f"site.{end}", GRID, "m")
     with pytest.raises(ReadError, match=r"Of the Shapefile \.shx and \.dbf are missing"):
-        read_drawn(together([(parts["shp"], "a.shp"), (parts["prj"], "a.prj")]), "a.shp")
+        read_map_file(together([(parts["shp"], "a.shp"), (parts["prj"], "a.prj")]), "a.shp")
     with pytest.raises(ReadError):
-        read_drawn(together([(b"no shapes", "a.shp"), (b"", "a.shx"), (b"x", "a.dbf")]), "a.shp")
+        read_map_file(together([(b"no shapes", "a.shp"), (b"", "a.shx"), (b"x", "a.dbf")]), "a.shp")
 
 
 @pytest.mark.parametrize("name", ["kmz", "geopackage", "dxf"])
@@ -251,7 +345,7 @@ def test_what_is_on_a_site_goes_out_and_comes_back_as_it_was(write):
     plan = demo_plan("sallow-bank")
     made = write(plan)
     data = made if isinstance(made, bytes) else made.encode()
-    things = brought(read_drawn(data, ""), plan.grid, "m", plan.site.boundary[0]).things
+    things = brought(read_map_file(data, ""), plan.grid, "m", plan.site.boundary[0]).things
     for feature in plan.site.features:
         (thing,) = [t for t in things if t.kind == feature.shape and _same(t.vertices, feature.vertices)]
         assert kind_of(thing.name, thing.said, thing.layer.removeprefix("SITE_").casefold()) == feature.kind
@@ -265,10 +359,16 @@ def _same(a, b):
 
 
 BOMB = '<!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;">]>'
+SHORT = b"<LandXML><Surfaces><Surface><Boundary><PntList2D>1 2 3</PntList2D></Boundary></Surface></Surfaces></LandXML>"
+WORDS = b"<LandXML><CgPoints><CgPoint>one two</CgPoint></CgPoints></LandXML>"
+LOST = b"<LandXML><Surfaces><Surface><F>1 2 3</F></Surface></Surfaces></LandXML>"
 DEEP = b'{"type":"GeometryCollection","geometries":[' * 60 + b"]}" * 60
 HOSTILE = {
     "a bomb of entities": kml(BOMB),
     "another XML": b"<OGRVRTDataSource><OGRVRTLayer/></OGRVRTDataSource>",
+    "an odd outline": SHORT,
+    "a point of words": WORDS,
+    "triangles of no corners": LOST,
     "deep": DEEP,
     "no numbers": geojson().replace(str(world(FENCE)[0][0]).encode(), b"NaN"),
     "an empty archive": zipped(),
@@ -287,13 +387,13 @@ HOSTILE = {
 @pytest.mark.parametrize("what", HOSTILE)
 def test_what_is_hostile_ends_in_one_clear_error(what):
     with pytest.raises(KardoError) as told:
-        brought(read_drawn(HOSTILE[what], "a file"), GRID, "m")
+        brought(read_map_file(HOSTILE[what], "a file"), GRID, "m")
     assert told.value.mend
 
 
 def test_an_archive_leads_nowhere(tmp_path):
     """Names in it are never paths."""
-    found = read_drawn(zipped(**{"../../etc/doc_kml": kml()}), "a.kmz")
+    found = read_map_file(zipped(**{"../../etc/doc_kml": kml()}), "a.kmz")
     assert len(found.things) == 3 and not list(tmp_path.iterdir())
 
 
@@ -301,4 +401,4 @@ def test_a_drawing_that_ends_a_table_twice_is_refused():
     """What a reader's own machinery trips over is still told as a file that is not sound."""
     twice = dxf().replace(b"  0\nENDTAB\n", b"  0\nENDTAB\n  0\nENDTAB\n")
     with pytest.raises(ReadError, match="sound DXF"):
-        read_drawn(twice, "a.dxf")
+        read_map_file(twice, "a.dxf")
