@@ -8,9 +8,9 @@ from pathlib import Path
 
 import numpy as np
 
-from kardo.core.flight.areas import site_polygon
-from kardo.core.flight.coverage import covered
-from kardo.core.flight.pattern import all_flown
+from kardo.core.flight.ground.coverage import covered
+from kardo.core.flight.lines.areas import site_polygon
+from kardo.core.flight.lines.pattern import all_flown
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import kit_of

@@ -9,8 +9,8 @@ from pathlib import Path
 from typing import Any
 
 from benchmarks.prediction import HEIGHT, SOUTH, WEST, block_plan
+from kardo.core.accuracy.figures.results import Result
 from kardo.core.accuracy.prediction import predict
-from kardo.core.accuracy.results import Result
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import Plan

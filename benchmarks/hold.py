@@ -46,8 +46,8 @@ def _searched() -> Figures:
     import time
 
     from benchmarks.prediction import block_plan
-    from kardo.core.practice.layout import search as searched
-    from kardo.core.practice.proposed import Wish
+    from kardo.core.layout.proposed import Wish
+    from kardo.core.layout.search import search as searched
     from kardo.warm import warm
 
     warm()

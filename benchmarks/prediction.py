@@ -17,14 +17,14 @@ from typing import TypeVar
 import numpy as np
 from scipy.linalg import cholesky_banded
 
-from kardo.core.accuracy import normals
-from kardo.core.accuracy.acceptance import chance_to_pass
-from kardo.core.accuracy.banded import factor
-from kardo.core.accuracy.budget import propagate_to_map
-from kardo.core.accuracy.network import Network
-from kardo.core.accuracy.planned import planned_network
-from kardo.core.accuracy.solution import Solution, as_seen, smallest_eigenvalue
-from kardo.core.accuracy.standards import standards
+from kardo.core.accuracy.equation import normals
+from kardo.core.accuracy.equation.banded import factor
+from kardo.core.accuracy.equation.network import Network
+from kardo.core.accuracy.equation.solution import Solution, as_seen, smallest_eigenvalue
+from kardo.core.accuracy.figures.acceptance import chance_to_pass
+from kardo.core.accuracy.figures.standards import standards
+from kardo.core.accuracy.images.budget import propagate_to_map
+from kardo.core.accuracy.images.planned import planned_network
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.flights import Flight

@@ -8,8 +8,8 @@ import pytest
 from hypothesis import settings
 
 from kardo.core.accuracy import prediction
-from kardo.core.accuracy.deformation import default_terms
-from kardo.core.accuracy.network import Network, network_from_json
+from kardo.core.accuracy.equation.deformation import default_terms
+from kardo.core.accuracy.equation.network import Network, network_from_json
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.flights import Flight
@@ -188,7 +188,7 @@ def block_json(
         return relief * np.sin(x / 25) * np.cos(y / 30)
 
     def seen(point):
-        from kardo.core.flight.imaging import project, rotations
+        from kardo.core.flight.ground.imaging import project, rotations
 
         uv, depth = project(f, rotations(np.radians(ypr)), centres, np.tile(point, (len(centres), 1)))
         inside = (np.abs(uv[:, 0]) < half_w) & (np.abs(uv[:, 1]) < half_h) & (depth > 0)

@@ -68,10 +68,10 @@ def _predict(args: argparse.Namespace) -> int:
 
 
 def _predict_network(args: argparse.Namespace) -> int:
-    from kardo.core.accuracy.network import network_from_json
+    from kardo.core.accuracy.equation.network import network_from_json
+    from kardo.core.accuracy.equation.solution import DefectiveNetwork
+    from kardo.core.accuracy.figures.results import result_json
     from kardo.core.accuracy.prediction import predict_network
-    from kardo.core.accuracy.results import result_json
-    from kardo.core.accuracy.solution import DefectiveNetwork
     from kardo.core.plan.naming import without_braces
 
     data = read(args.network_in)
@@ -93,8 +93,8 @@ def _predict_network(args: argparse.Namespace) -> int:
 def _predict_laser(args: argparse.Namespace, data: dict) -> int:
     import numpy as np
 
-    from kardo.core.accuracy.laser_json import laser_from_json
-    from kardo.core.accuracy.laser_network import adjusted
+    from kardo.core.accuracy.scan.network import adjusted
+    from kardo.core.accuracy.scan.network_json import laser_from_json
 
     found = adjusted(laser_from_json(data))
     seen = [[None if np.isnan(v) else v for v in row] for row in found.seen.tolist()]
@@ -104,19 +104,19 @@ def _predict_laser(args: argparse.Namespace, data: dict) -> int:
 
 
 def _predict_plan(args: argparse.Namespace) -> int:
-    from kardo.core.accuracy.planned import planned_network
+    from kardo.core.accuracy.figures.results import Undetermined, result_json
+    from kardo.core.accuracy.images.planned import planned_network
     from kardo.core.accuracy.prediction import predict
-    from kardo.core.accuracy.results import Undetermined, result_json
-    from kardo.core.accuracy.scanned import scan_to_json
+    from kardo.core.accuracy.scan.planned import scan_to_json
     from kardo.core.plan.model import plan_from_json
-    from kardo.core.summary import told
+    from kardo.core.presentation.words import result_text
 
     plan = plan_from_json(read(args.plan))
     if args.network:
         write(args.network, scan_to_json(plan) if plan.scans else planned_network(plan).network.to_json())
     result = predict(plan)
     write(args.json, result_json(result))
-    words = told(plan, result)
+    words = result_text(plan, result)
     if isinstance(result, Undetermined):
         return _say_defects(words.defects)
     _say_left_out(len(result.left_out))

@@ -91,12 +91,12 @@ def _heights(args: argparse.Namespace) -> int:
 def _visibility(args: argparse.Namespace) -> int:
     import numpy as np
 
-    from kardo.core.accuracy.results import nullable
-    from kardo.core.day.overhead import midnight, sky_at, stand_of
-    from kardo.core.gnss.ephemeris import Ephemerides
-    from kardo.core.gnss.orbits import Almanac, nominal, utc
-    from kardo.core.gnss.sky import windows
+    from kardo.core.accuracy.figures.results import nullable
     from kardo.core.plan.model import plan_from_json
+    from kardo.core.site.overhead import midnight, sky_at, stand_of
+    from kardo.core.sky.ephemeris import Ephemerides
+    from kardo.core.sky.orbits import Almanac, nominal, utc
+    from kardo.core.sky.visibility import windows
     from kardo.formats.rinex_nav import read_navigation
     from kardo.formats.yuma import read_yuma
 
@@ -161,9 +161,9 @@ def _shift(args: argparse.Namespace) -> int:
 def _log(args: argparse.Namespace) -> int:
     from dataclasses import asdict
 
-    from kardo.core.close.log_check import log_findings
-    from kardo.core.gnss.orbits import gps_clock
+    from kardo.core.day.log_cover import log_findings
     from kardo.core.plan.model import plan_from_json
+    from kardo.core.sky.orbits import gps_clock
     from kardo.formats.rinex import read_log
 
     plan = plan_from_json(read(args.plan)) if args.plan else None

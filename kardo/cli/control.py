@@ -35,19 +35,19 @@ def add(commands: argparse._SubParsersAction) -> None:
 
 
 def _check(args: argparse.Namespace) -> int:
-    from kardo.core.accuracy.planned import missing
+    from kardo.core.accuracy.figures.results import Result
+    from kardo.core.accuracy.inputs.lacking import missing
     from kardo.core.accuracy.prediction import predict
-    from kardo.core.accuracy.results import Result
     from kardo.core.plan.model import plan_from_json
     from kardo.core.policy.organisation import organisation_rules
     from kardo.core.policy.policy import catalogue, policy_of
-    from kardo.core.summary import found
+    from kardo.core.presentation.findings import check_plan
 
     own = organisation_rules(read(args.rules), catalogue()) if args.rules else None
     plan = plan_from_json(read(args.plan)).under(policy_of(own))
     predicted = None if missing(plan) else predict(plan)
     result = predicted if isinstance(predicted, Result) else None
-    rows = [{key: getattr(f, key) for key in FOUND} for f in found(plan, result)]
+    rows = [{key: getattr(f, key) for key in FOUND} for f in check_plan(plan, result)]
     write(args.json, {"findings": rows})
     for row in rows:
         print(f"{row['severity']:4}  {row['station']:7}  {row['words']} {row['mend']}")
@@ -55,10 +55,10 @@ def _check(args: argparse.Namespace) -> int:
 
 
 def _search(args: argparse.Namespace) -> int:
+    from kardo.core.layout.proposed import Wish
+    from kardo.core.layout.search import Search, search
     from kardo.core.plan.edits import changed
     from kardo.core.plan.model import plan_from_json
-    from kardo.core.practice.layout import Search, search
-    from kardo.core.practice.proposed import Wish
 
     if args.chance is not None and not 0 < args.chance < 1:
         raise KardoError("A chance lies between 0 and 1.", where="--chance", mend="Give 0.9, for example.")

@@ -27,10 +27,10 @@ def add(commands: argparse._SubParsersAction) -> None:
 
 
 def _coverage(args: argparse.Namespace) -> int:
-    from kardo.core.flight.clearance import of_lines
-    from kardo.core.flight.coverage import coverage, told
-    from kardo.core.flight.density import density, told_density
-    from kardo.core.flight.pattern import all_flown
+    from kardo.core.flight.air.clearance import of_lines
+    from kardo.core.flight.ground.coverage import coverage, told
+    from kardo.core.flight.ground.density import density, told_density
+    from kardo.core.flight.lines.pattern import all_flown
     from kardo.core.plan.model import plan_from_json
 
     plan, began = plan_from_json(read(args.plan)), time.perf_counter()

@@ -76,3 +76,12 @@ class Lists:
         order = np.argsort(owner, kind="stable")
         start = np.sum([part.start for part in parts], axis=0).astype(np.int64)
         return cls(start, np.concatenate([part.values for part in parts])[order])
+
+
+Triple = tuple[float, float, float]
+
+
+def triple(values: Floats) -> Triple:
+    """Three numbers of a row (3,)."""
+    a, b, c = (float(v) for v in values)
+    return a, b, c

@@ -9,7 +9,7 @@ from shapely import LineString, Polygon
 from shapely.geometry.base import BaseGeometry
 
 from kardo.core.errors import KardoError, ReadError
-from kardo.core.flight.areas import crossing, scale_over
+from kardo.core.flight.lines.areas import crossing, scale_over
 from kardo.core.geodesy.crs import Grid
 from kardo.core.geodesy.units import area, length
 from kardo.core.parts import MAX_VERTICES

@@ -8,13 +8,13 @@ from html import escape
 from importlib.metadata import version
 
 from kardo.core.control.stakeout import StakeOut
-from kardo.core.control.survey import heights_of
 from kardo.core.day.observing import method_words
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.angles import format_dms
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import UNITS, counted, length, small
 from kardo.core.plan.control import ControlPoint
+from kardo.core.plan.heights import heights_of
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import OnInstrument, OnNetwork, OnSetUp
 from kardo.formats.documents import PAPERS, Paper, page

@@ -7,16 +7,16 @@ from importlib.metadata import version
 
 from icalendar import Calendar, Event
 
-from kardo.core.control.survey import heights_of
 from kardo.core.day.cautions import cautions
 from kardo.core.day.day import Day, TaskLine, day_of
-from kardo.core.day.schedule import clock
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import UNITS
+from kardo.core.plan.heights import heights_of
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of
 from kardo.core.plan.visits import Person, Visit
+from kardo.core.sky.light import clock
 from kardo.formats.documents import page
 
 

@@ -7,10 +7,10 @@ from importlib.metadata import version
 import numpy as np
 
 from kardo.core.errors import ReadError
-from kardo.core.flight.clearance import of_lines, of_ways
-from kardo.core.flight.pattern import FlightPlan, all_flown
-from kardo.core.flight.scan import gate, sequence_minutes, sequence_words, used_angle
-from kardo.core.flight.wind import wind_of
+from kardo.core.flight.air.clearance import of_lines, of_ways
+from kardo.core.flight.lines.pattern import FlightPlan, all_flown
+from kardo.core.flight.lines.swath import gate, sequence_minutes, sequence_words, used_angle
+from kardo.core.flight.lines.wind import wind_of
 from kardo.core.geodesy.angles import format_dms
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import UNITS, length, small, speed

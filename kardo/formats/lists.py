@@ -8,9 +8,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kardo.core.control.survey import heights_of
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.units import UNITS
+from kardo.core.plan.heights import heights_of
 from kardo.core.plan.model import Plan
 from kardo.core.practice.local_grid import local_told
 from kardo.formats.map.rows import CODES, flown_lines, in_world

@@ -4,11 +4,11 @@ import csv
 import io
 import math
 
-from kardo.core.accuracy.results import Triple
+from kardo.core.arrays import Triple
 from kardo.core.close.shift import ShiftPreview, in_job_heights
-from kardo.core.control.survey import heights_of
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.units import UNITS
+from kardo.core.plan.heights import heights_of
 from kardo.core.plan.model import Plan
 from kardo.formats.coordinates import MAX_BYTES, Reading, read_points
 from kardo.formats.lists import safe_cell

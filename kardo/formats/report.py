@@ -12,8 +12,8 @@ from importlib.metadata import version
 import numpy as np
 from pydantic import TypeAdapter
 
-from kardo.core.accuracy.acceptance import chance_words
-from kardo.core.accuracy.standards import Standard, held_to, standards
+from kardo.core.accuracy.figures.acceptance import chance_words
+from kardo.core.accuracy.figures.standards import Standard, held_to, standards
 from kardo.core.arrays import Json
 from kardo.core.book.done import vertical_read
 from kardo.core.book.entries import Book, HeightRead, StoodUp, book_of, entry_from_json

@@ -12,8 +12,7 @@ from typing import Literal
 
 import numpy as np
 
-from kardo.core.accuracy.results import Triple, triple
-from kardo.core.arrays import Floats
+from kardo.core.arrays import Floats, Triple, triple
 from kardo.core.close.closing import Used
 from kardo.core.control.local import fault_of_local, local_system
 from kardo.core.errors import ReadError

@@ -24,7 +24,7 @@ import numpy as np
 
 from kardo.core.errors import ReadError
 from kardo.core.gnss.log import Gap, RawLog
-from kardo.core.gnss.orbits import ALL_SYSTEMS, EPOCH, LEAP
+from kardo.core.sky.orbits import ALL_SYSTEMS, EPOCH, LEAP
 
 MAX_BYTES = 600_000_000  # as unpacked: two days of four systems at a second
 MAX_LINE = 4096

@@ -14,8 +14,8 @@ from itertools import pairwise
 import numpy as np
 
 from kardo.core.errors import ReadError
-from kardo.core.gnss.ephemeris import FIELDS, Ephemerides, full_time
-from kardo.core.gnss.orbits import EPOCH, LEAP, WEEK
+from kardo.core.sky.ephemeris import FIELDS, Ephemerides, full_time
+from kardo.core.sky.orbits import EPOCH, LEAP, WEEK
 
 MAX_BYTES = 20_000_000  # as unpacked: a day of all systems has some five million
 MOST_RECORDS, MOST_LINE, MOST_HEADER = 40_000, 200, 1000

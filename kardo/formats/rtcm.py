@@ -13,7 +13,7 @@ from pyrtcm.exceptions import RTCMMessageError, RTCMParseError, RTCMStreamError,
 from pyrtcm.rtcmhelpers import calc_crc24q
 
 from kardo.core.gnss.broadcast import ALIKE, Broadcast
-from kardo.core.gnss.orbits import LEAP, WEEK
+from kardo.core.sky.orbits import LEAP, WEEK
 
 PREAMBLE = 0xD3
 FRAME = 6  # bytes of a frame beside its payload: preamble, length, checksum

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from kardo.core.errors import ReadError
-from kardo.core.flight.as_flown import FlownTrack
+from kardo.core.flight.ground.as_flown import FlownTrack
 from kardo.core.geodesy.crs import Grid
 from kardo.formats.coordinates import Option
 from kardo.formats.map.reading import brought, is_map_file, read_map_file

@@ -7,7 +7,7 @@ import re
 import numpy as np
 
 from kardo.core.errors import ReadError
-from kardo.core.gnss.orbits import SYSTEMS, WEEK, Almanac
+from kardo.core.sky.orbits import SYSTEMS, WEEK, Almanac
 
 MAX_BYTES = 200_000
 MOST = 300

@@ -7,7 +7,7 @@ from urllib.parse import quote
 
 from pydantic import BaseModel, Field, ValidationError
 
-from kardo.core.flight.stations import Station
+from kardo.core.flight.air.stations import Station
 from kardo.core.parts import Clean
 from kardo.outside.line import Address
 from kardo.outside.service import asked, got, strange

@@ -13,7 +13,7 @@ from django.db import connection
 from django.http import Http404, HttpRequest
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from kardo.core.accuracy.results import ENGINE
+from kardo.core.accuracy.figures.results import ENGINE
 from kardo.core.kept import kept
 from kardo.core.plan.model import Plan
 from kardo.core.policy.policy import Policy

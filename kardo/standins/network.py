@@ -10,7 +10,7 @@ from urllib.parse import unquote
 
 from pyproj import Transformer
 
-from kardo.core.gnss.orbits import LEAP
+from kardo.core.sky.orbits import LEAP
 from kardo.standins.processing import EPOCH, FRAME
 from kardo.standins.raw_log import log_3
 from kardo.standins.serving import Answering

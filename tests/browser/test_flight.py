@@ -6,7 +6,7 @@ import pypdfium2
 from PIL.TiffImagePlugin import IFDRational
 from playwright.sync_api import expect
 
-from kardo.core.flight.pattern import all_flown
+from kardo.core.flight.lines.pattern import all_flown
 from kardo.demo import demo_plan
 from tests.browser.test_control import opened
 from tests.browser.test_house import barriers

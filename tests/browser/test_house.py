@@ -56,7 +56,12 @@ def test_two_flights_from_two_set_ups_by_two_cameras(signed_in, django_db_blocke
     page.keyboard.press("6")
     assert figure(page, "absolute-v") < alone, "a second flight, tilted, strengthens the height"
     budget = page.get_by_test_id("budget")
-    for source in ("camera position noise of 20 MP", "camera position noise of 45 MP", "positioning per sortie of main flight", "positioning per sortie of flight 2"):
+    for source in (
+        "camera position noise of 20 MP",
+        "camera position noise of 45 MP",
+        "positioning per sortie of main flight",
+        "positioning per sortie of flight 2",
+    ):
         expect(budget).to_contain_text(source)
     page.keyboard.press("3")
     page.get_by_role("tab", name="flight 2").click()

@@ -2,8 +2,8 @@
 
 import pytest
 
-from kardo.core.accuracy.advice import advise
-from kardo.core.accuracy.offers import other_offers
+from kardo.core.accuracy.change.advice import advise
+from kardo.core.accuracy.change.offers import other_offers
 from kardo.core.accuracy.prediction import predict
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.edits import changed

@@ -7,10 +7,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kardo.core.errors import PlanError
-from kardo.core.flight.airtime import JPEG_BYTES, air_time
-from kardo.core.flight.pattern import all_flown
-from kardo.core.flight.profile import of_line
-from kardo.core.flight.wind import Wind, over_ground_in
+from kardo.core.flight.air.airtime import JPEG_BYTES, air_time
+from kardo.core.flight.air.profile import of_line
+from kardo.core.flight.lines.pattern import all_flown
+from kardo.core.flight.lines.wind import Wind, over_ground_in
 from kardo.core.plan.edits import changed
 from kardo.core.plan.site import Feature
 from kardo.core.policy.policy import usual

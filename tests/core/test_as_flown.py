@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 
 from kardo.core.errors import PlanError
-from kardo.core.flight.as_flown import FlownTrack, held_against
-from kardo.core.flight.pattern import all_flown
+from kardo.core.flight.ground.as_flown import FlownTrack, held_against
+from kardo.core.flight.lines.pattern import all_flown
 from tests.conftest import MAIN, small_plan
 
 PLAN = small_plan()

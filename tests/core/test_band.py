@@ -5,9 +5,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kardo.core.accuracy import normals
-from kardo.core.accuracy.banded import NotPositive, factor
-from kardo.core.accuracy.planned import planned_network
+from kardo.core.accuracy.equation import normals
+from kardo.core.accuracy.equation.banded import NotPositive, factor
+from kardo.core.accuracy.images.planned import planned_network
 from kardo.core.accuracy.prediction import predict
 from tests.conftest import E0, N0, small_plan
 

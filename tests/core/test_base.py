@@ -10,8 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kardo.cli import main
+from kardo.core.accuracy.change.schemes import EDITS, catalogue, edits_for, schemes
 from kardo.core.accuracy.prediction import predict
-from kardo.core.accuracy.schemes import EDITS, catalogue, edits_for, schemes
 from kardo.core.close.shift import marks_here
 from kardo.core.day.day import day_of
 from kardo.core.day.sessions import sessions
@@ -40,8 +40,9 @@ from kardo.core.plan.stands import (
 from kardo.core.plan.states import in_state
 from kardo.core.plan.visits import Person, Visit
 from kardo.core.practice.catalogue import View, findings
-from kardo.core.summary import found, named_schemes, summary
-from kardo.core.summary import told as told_of
+from kardo.core.presentation.findings import check_plan
+from kardo.core.presentation.summary import summary
+from kardo.core.presentation.words import named_schemes, result_text
 from kardo.demo import demo_plan
 from tests.conftest import E0, MAIN, N0, point, small_plan
 
@@ -370,7 +371,7 @@ def test_the_quarry_is_planned_end_to_end_and_passes_only_after_its_shift():
     assert summary(plan).faults == {} and summary(plan).lacks == []
     assert day_of(plan, "V1").reasons == []
     before = predict(plan)
-    assert {f.rule for f in found(plan, before) if f.severity == "stop"} == {"verdict-tolerance"}
+    assert {f.rule for f in check_plan(plan, before) if f.severity == "stop"} == {"verdict-tolerance"}
     assert before.rmse_h > 2 and before.chance < 0.01
     assert before.seen_rmse_v < before.rmse_v, "four of six checks move with the map"
     after = predict(changed(plan, edits_for(plan, "here_shifted")))
@@ -464,10 +465,10 @@ def test_a_plan_holds_both_states_of_a_base_here_and_says_which_it_shows():
     assert before.other.state == "shifted" and before.other.rmse_v == pytest.approx(after.rmse_v, rel=1e-9)
     assert after.other.state == "as_taken" and after.other.seen_rmse_h == pytest.approx(before.seen_rmse_h, rel=1e-9)
     assert plan.hash != shifted.hash
-    words = told_of(plan, before).state
+    words = result_text(plan, before).state
     assert words.startswith("Shown before it is shifted.") and "shifted by 6 h of log on A it is good to" in words
-    assert told_of(shifted, after).state.startswith("Shown once it is shifted.")
-    rules = {f.rule: f.words for f in found(shifted, after)}
+    assert result_text(shifted, after).state.startswith("Shown once it is shifted.")
+    rules = {f.rule: f.words for f in check_plan(shifted, after)}
     assert "the verdict is that once it is shifted by 6 h of its log" in rules["base-mark-unsettled"]
 
 

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from kardo.core.day.base_places import CLOSED, OPEN, WEIGHTS, KnownPlace, base_places
 from kardo.core.errors import PlanError
+from kardo.core.layout.base_places import CLOSED, OPEN, WEIGHTS, KnownPlace, base_places
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Feature, Ground, terrain_of
 from kardo.core.plan.stands import Link

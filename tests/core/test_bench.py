@@ -6,7 +6,7 @@ import pytest
 
 from benchmarks.prediction import block_plan
 from kardo.cli import main
-from kardo.core.flight.pattern import all_flown
+from kardo.core.flight.lines.pattern import all_flown
 
 
 @pytest.fixture(scope="module")

@@ -8,14 +8,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kardo.core.accuracy.planned import planned_network
+from kardo.core.accuracy.images.planned import planned_network
 from kardo.core.accuracy.prediction import predict
 from kardo.core.book.done import as_done, still_to_do
 from kardo.core.book.enough import enough
 from kardo.core.book.entries import Book, Entry, book_of, entry_from_json, to_json
 from kardo.core.book.words import entry_words
 from kardo.core.errors import PlanError
-from kardo.core.flight.pattern import all_flown
+from kardo.core.flight.lines.pattern import all_flown
 from kardo.core.geodesy.antenna import vertical_from_slant
 from kardo.core.gnss.heights import heights
 from kardo.core.plan.control import Occupation

@@ -6,11 +6,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.stats import binom
 
-from kardo.core.accuracy.acceptance import chance_to_pass
+from kardo.core.accuracy.figures.acceptance import chance_to_pass
+from kardo.core.accuracy.figures.results import Undetermined
+from kardo.core.accuracy.figures.standards import SurveyError, standards
 from kardo.core.accuracy.jointly import checks_jointly, packed
 from kardo.core.accuracy.prediction import predict
-from kardo.core.accuracy.results import Undetermined
-from kardo.core.accuracy.standards import SurveyError, standards
 from kardo.core.book.entries import Book, book_of
 from kardo.core.close.against import LEVEL, against, each_given_the_others, global_test, said_of
 from kardo.core.close.closed import as_closed, contradictions
@@ -27,7 +27,7 @@ from kardo.core.plan.control import Occupation
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
 from kardo.core.plan.states import in_state
 from kardo.core.practice.catalogue import Finding
-from kardo.core.summary import found
+from kardo.core.presentation.findings import check_plan
 from kardo.demo import demo_plan
 from tests.conftest import E0, N0, point, small_plan
 from tests.core.test_book import entry, flown, occupied
@@ -380,11 +380,11 @@ def test_a_check_that_stands_out_and_a_failed_global_test_are_stops_before_signi
         joint.points[0]
     ] and "up more than they make expect" in closed.outside[0].words
     assert closed.worse.startswith("Global test:")
-    lines = [f for f in found(plan, None, closed=closed) if f.rule.startswith("closed-")]
+    lines = [f for f in check_plan(plan, None, closed=closed) if f.rule.startswith("closed-")]
     assert {f.severity for f in lines} == {"stop"} and len(lines) == 2 and {f.waives for f in lines} == {"signer"}
     assert f"control/{joint.points[0]}" in {f.object for f in lines}
     calm = said_of(against(plan, {key: (0.002, -0.003, 0.004) for key in joint.points}, joint), "m")
-    assert not [f for f in found(plan, None, closed=calm) if f.rule == "closed-outlier"]
+    assert not [f for f in check_plan(plan, None, closed=calm) if f.rule == "closed-outlier"]
 
 
 def test_a_block_shift_typed_with_an_ellipsoidal_height_closes_on_the_jobs_own():

@@ -6,10 +6,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kardo.core.errors import PlanError
-from kardo.core.flight.coverage import FEW, Spread, coverage
-from kardo.core.flight.imaging import project
-from kardo.core.flight.pattern import all_flown
-from kardo.core.flight.sight import Sight
+from kardo.core.flight.ground.coverage import FEW, Spread, coverage
+from kardo.core.flight.ground.imaging import project
+from kardo.core.flight.ground.sight import Sight
+from kardo.core.flight.lines.pattern import all_flown
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.plan.site import Area, Feature, Ground, LevelGround, terrain_of
 from kardo.core.terrain.surface import Surface

@@ -12,8 +12,7 @@ from hypothesis import strategies as st
 from kardo.core.control.round import walk
 from kardo.core.day.day import day_of
 from kardo.core.day.durations import durations
-from kardo.core.day.light import clock_ahead, light
-from kardo.core.day.schedule import clock, lasting, minute, schedule
+from kardo.core.day.schedule import lasting, schedule
 from kardo.core.day.tasks import tasks_of
 from kardo.core.errors import PlanError
 from kardo.core.plan.brief import Brief
@@ -21,6 +20,7 @@ from kardo.core.plan.control import Occupation
 from kardo.core.plan.site import Feature, Zone
 from kardo.core.plan.stands import Mark, OnNothing, OnSetUp, OwnSession
 from kardo.core.plan.visits import Person, Visit
+from kardo.core.sky.light import clock, clock_ahead, light, minute
 from kardo.demo import demo_plan
 from tests.conftest import E0, N0, ON_BASE, point, small_plan
 

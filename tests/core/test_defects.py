@@ -7,9 +7,9 @@ import numpy as np
 import pytest
 
 from kardo.cli import main
-from kardo.core.accuracy.defects import spans
-from kardo.core.accuracy.network import network_from_json
-from kardo.core.accuracy.solution import DefectiveNetwork, solve
+from kardo.core.accuracy.equation.defects import spans
+from kardo.core.accuracy.equation.network import network_from_json
+from kardo.core.accuracy.equation.solution import DefectiveNetwork, solve
 from tests.conftest import block_json
 
 

@@ -5,10 +5,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kardo.core.accuracy.budget import propagate_to_map
-from kardo.core.accuracy.network import network_from_json
+from kardo.core.accuracy.equation.network import network_from_json
+from kardo.core.accuracy.equation.solution import as_seen, solve
+from kardo.core.accuracy.images.budget import propagate_to_map
 from kardo.core.accuracy.prediction import predict_network
-from kardo.core.accuracy.solution import as_seen, solve
 from tests.conftest import block_json
 from tests.core.dense import Dense
 

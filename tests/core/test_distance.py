@@ -8,18 +8,19 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kardo.core.accuracy.advice import advise
-from kardo.core.accuracy.network import network_from_json
-from kardo.core.accuracy.planned import planned_network
+from kardo.core.accuracy.change.advice import advise
+from kardo.core.accuracy.change.whatif import keep, what_if
+from kardo.core.accuracy.equation.network import network_from_json
+from kardo.core.accuracy.images.planned import planned_network
 from kardo.core.accuracy.prediction import predict
-from kardo.core.accuracy.whatif import keep, what_if
 from kardo.core.control.survey import survey
 from kardo.core.errors import NetworkError
 from kardo.core.gnss.occupations import METHODS
 from kardo.core.plan.control import Occupation
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
 from kardo.core.plan.visits import Visit
-from kardo.core.summary import blind_words, found
+from kardo.core.presentation.findings import check_plan
+from kardo.core.presentation.words import blind_words
 from tests.conftest import E0, MAIN, N0, point, scan_plan, small_plan
 
 REFERENCE = Path(__file__).parents[1] / "reference"
@@ -46,7 +47,7 @@ def test_thirty_kilometres_move_the_whole_site_and_no_target_from_there_mends_it
     assert spot.checks == 9 and spot.in_height and spot.sigma == pytest.approx(SHARED * 0.03, rel=0.02)
     words = " ".join(blind_words(far_plan(30_000.0), far))
     assert "distance to mark A (±26.7 mm). Every check shares it" in words
-    (told,) = [f for f in found(far_plan(30_000.0), None) if f.rule == "base-distance"]
+    (told,) = [f for f in check_plan(far_plan(30_000.0), None) if f.rule == "base-distance"]
     assert "±30.0 mm each axis" in told.words
 
 

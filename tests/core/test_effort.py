@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from benchmarks.prediction import block_plan
-from kardo.core.accuracy import effort
+from kardo.core.accuracy.figures import effort
 from kardo.core.accuracy.prediction import predict
 
 SIZES = st.builds(

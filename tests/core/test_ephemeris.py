@@ -10,10 +10,10 @@ import pyrtklib
 import pytest
 
 from kardo.cli import main
-from kardo.core.day.overhead import day_sky
 from kardo.core.errors import ReadError
-from kardo.core.gnss.orbits import LEAP, Almanac, gps_seconds, positions
-from kardo.core.gnss.sky import sky
+from kardo.core.site.overhead import day_sky
+from kardo.core.sky.orbits import LEAP, Almanac, gps_seconds, positions
+from kardo.core.sky.visibility import sky
 from kardo.formats.rinex_nav import read_navigation
 from tests.conftest import small_plan
 from tests.formats.nav_files import DAY, glonass, kepler, nav_file

@@ -6,9 +6,9 @@ from hypothesis import strategies as st
 
 from kardo.core.day.exposure import daylight, exposure, sensitivity
 from kardo.core.errors import PlanError
-from kardo.core.flight.airtime import air_time
-from kardo.core.flight.calibration import calibration_edits
-from kardo.core.flight.pattern import all_flown, flown
+from kardo.core.flight.air.airtime import air_time
+from kardo.core.flight.lines.calibration import calibration_edits
+from kardo.core.flight.lines.pattern import all_flown, flown
 from kardo.core.plan.edits import Edit, apply, changed
 from kardo.core.plan.kit import LensEntry
 from kardo.core.plan.lens import by_record

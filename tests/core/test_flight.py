@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 from shapely import Polygon, box
 
 from kardo.core.errors import PlanError
-from kardo.core.flight.pattern import Equipment, flown
-from kardo.core.flight.pattern import fly as lay_out
+from kardo.core.flight.lines.pattern import Equipment, flown
+from kardo.core.flight.lines.pattern import fly as lay_out
 from kardo.core.plan.library import kit_of, library
 from kardo.core.terrain.surface import Surface
 from tests.conftest import MAIN, small_plan
@@ -175,8 +175,8 @@ def test_oblique_strips_begin_earlier_by_what_the_camera_looks_ahead():
 
 
 def test_oblique_images_see_ahead_of_themselves_and_settle_the_focal_length():
-    from kardo.core.accuracy.planned import planned_network
-    from kardo.core.accuracy.solution import solve
+    from kardo.core.accuracy.equation.solution import solve
+    from kardo.core.accuracy.images.planned import planned_network
 
     sigmas = []
     for options in ({}, {"crossing_strips": 2}, {"oblique_strips": 2}):

@@ -5,16 +5,18 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kardo.core.accuracy.planned import missing, planned_network
+from kardo.core.accuracy.images.planned import planned_network
+from kardo.core.accuracy.inputs.lacking import missing
 from kardo.core.accuracy.prediction import predict
 from kardo.core.errors import PlanError
-from kardo.core.flight.clearance import Path, least_over, of_lines, of_ways, steepest
-from kardo.core.flight.pattern import flown
+from kardo.core.flight.air.clearance import Path, least_over, of_lines, of_ways, steepest
+from kardo.core.flight.lines.pattern import flown
 from kardo.core.plan.edits import changed
 from kardo.core.plan.site import Feature, Ground, LevelGround, Site, terrain_of
 from kardo.core.plan.stands import Mark
+from kardo.core.presentation.findings import check_plan
+from kardo.core.presentation.summary import summary
 from kardo.core.site.things import tops_of
-from kardo.core.summary import found, summary
 from kardo.core.terrain.surface import Level, Surface
 from kardo.formats.lists import point_list_csv
 from kardo.formats.map.geojson import control_geojson
@@ -30,7 +32,7 @@ def plan_on(surface, features=(), level=None, **more):
 
 
 def rules_of(plan):
-    return {f.rule: f for f in found(plan, None)}
+    return {f.rule: f for f in check_plan(plan, None)}
 
 
 def part_of(east):

@@ -9,13 +9,14 @@ from kardo.core import kept
 from kardo.core.accuracy.prediction import predict
 from kardo.core.control.met import met_by
 from kardo.core.errors import KardoError
-from kardo.core.flight.pattern import all_flown
+from kardo.core.flight.lines.pattern import all_flown
 from kardo.core.kept import kept as keeping
 from kardo.core.plan.site import Feature, Ground, LevelGround
 from kardo.core.plan.stands import Link
 from kardo.core.policy.policy import usual
 from kardo.core.practice.catalogue import LOOKS, View, findings, findings_about
-from kardo.core.summary import _without_control, found, summary
+from kardo.core.presentation.findings import check_plan
+from kardo.core.presentation.summary import _without_control, summary
 from kardo.demo import demo_plan
 from tests.conftest import E0, N0, point, small_plan
 
@@ -107,12 +108,12 @@ def test_after_a_change_all_is_as_a_new_process_would_have_it(name):
     plan = linked(small_plan())
     changed = CHANGES[name](plan)
     kept.forget()
-    fresh = [(summary(changed), found(changed, None))]
+    fresh = [(summary(changed), check_plan(changed, None))]
     kept.forget()
-    summary(plan), found(plan, None)
-    fresh.append((summary(changed), found(changed, None)))
+    summary(plan), check_plan(plan, None)
+    fresh.append((summary(changed), check_plan(changed, None)))
     assert fresh[0] == fresh[1]
-    assert (summary(plan), found(plan, None)) != fresh[0]
+    assert (summary(plan), check_plan(plan, None)) != fresh[0]
 
 
 def test_what_a_summary_keeps_while_control_is_moved_does_not_look_at_it():
@@ -180,7 +181,7 @@ def test_two_thousand_points_on_one_place_are_judged_in_no_time():
     crowd = tuple(point(f"K{k}", 50.0, 30.0) for k in range(100, 2000))
     plan = plan.model_copy(update={"control": (*plan.control, *crowd)})
     started = time.process_time()
-    told = [f for f in found(plan, None) if f.rule == "control-twice" and "one place" in f.words]
+    told = [f for f in check_plan(plan, None) if f.rule == "control-twice" and "one place" in f.words]
     again = met_by(plan, [(f"N{k}", E0 + 1.0, N0 + 1.0) for k in range(2000)])
     assert time.process_time() - started < 8.0, "eighteen when all pairs were put in order"
     assert len(told) == 20 and told[0].words.startswith("K1 and K100")

@@ -7,9 +7,9 @@ import numpy as np
 import pytest
 
 from kardo.cli import main
-from kardo.core.accuracy.laser import attitude, measured, own_noise, partials_of
-from kardo.core.accuracy.laser_json import laser_from_json, laser_to_json
-from kardo.core.accuracy.laser_network import Compared, LaserNetwork, Returns, Tie, adjusted
+from kardo.core.accuracy.scan.equation import attitude, measured, own_noise, partials_of
+from kardo.core.accuracy.scan.network import Compared, LaserNetwork, Returns, Tie, adjusted
+from kardo.core.accuracy.scan.network_json import laser_from_json, laser_to_json
 from kardo.core.errors import NetworkError
 from kardo.core.plan.library import library
 

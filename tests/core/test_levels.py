@@ -9,12 +9,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kardo.cli import main
-from kardo.core.accuracy.advice import JobPromise
-from kardo.core.accuracy.figures import figures
-from kardo.core.accuracy.judged import Places, on_surface
-from kardo.core.accuracy.planned import planned_network
+from kardo.core.accuracy.change.advice import JobPromise
+from kardo.core.accuracy.change.whatif import keep, what_if
+from kardo.core.accuracy.figures.figures import figures
+from kardo.core.accuracy.figures.judged import Places, on_surface
+from kardo.core.accuracy.images.planned import planned_network
 from kardo.core.accuracy.prediction import predict
-from kardo.core.accuracy.whatif import keep, what_if
 from kardo.core.geodesy.units import small
 from kardo.core.plan.assumptions import CURRENT_EDITION, Assumptions, defaults
 from kardo.core.plan.brief import Brief
@@ -23,7 +23,7 @@ from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import Assumed
 from kardo.core.plan.site import Ground, Site, terrain_of
 from kardo.core.plan.stands import Mark
-from kardo.core.summary import found
+from kardo.core.presentation.findings import check_plan
 from kardo.core.terrain.surface import Surface
 from tests.conftest import E0, N0, small_plan, small_surface
 
@@ -195,9 +195,9 @@ def test_a_figure_that_only_a_later_edition_knows_is_as_it_was_taken_before():
 def test_a_plan_on_older_defaults_keeps_them_and_is_offered_the_newer():
     plan = small_plan(assumptions=Assumed(edition="2026-11"))
     assert not len(planned_network(plan).network.deformation)
-    offer = next(f for f in found(plan, None) if f.rule == "assumptions-newer")
+    offer = next(f for f in check_plan(plan, None) if f.rule == "assumptions-newer")
     assert changed(plan, tuple(offer.edits)).assumptions.edition == CURRENT_EDITION
-    assert all(f.rule != "assumptions-newer" for f in found(small_plan(), None))
+    assert all(f.rule != "assumptions-newer" for f in check_plan(small_plan(), None))
 
 
 def test_a_plan_on_older_defaults_is_told_by_how_much_they_are_too_good(tmp_path, capsys):
@@ -207,7 +207,7 @@ def test_a_plan_on_older_defaults_is_told_by_how_much_they_are_too_good(tmp_path
     assert result.newer.edition == CURRENT_EDITION and result.newer.rmse_v > 5 * result.rmse_v
     newest = small_plan(control=(), flight={"corrections": "none"})
     assert result.newer.rmse_v == pytest.approx(predict(newest).rmse_v) and predict(newest).newer is None
-    told = next(f for f in found(plan, result) if f.rule == "assumptions-newer")
+    told = next(f for f in check_plan(plan, result) if f.rule == "assumptions-newer")
     assert told.severity == "warn" and small(result.newer.rmse_v) in told.words and small(result.rmse_v) in told.words
     assert JobPromise.of_result(result, 0.9).newer == result.newer
     (tmp_path / "plan.json").write_text(json.dumps(plan.to_json()))

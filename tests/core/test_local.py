@@ -8,16 +8,16 @@ from hypothesis import strategies as st
 from pyproj import Transformer
 from scipy.optimize import least_squares
 
-from kardo.core.accuracy.figures import figures
+from kardo.core.accuracy.change.whatif import keep, what_if
+from kardo.core.accuracy.figures.figures import figures
 from kardo.core.accuracy.prediction import predict
-from kardo.core.accuracy.whatif import keep, what_if
 from kardo.core.control.local import calibrated, local_system
 from kardo.core.errors import GeodesyError, PlanError
 from kardo.core.geodesy.similarity import Similarity, detectable, fit
 from kardo.core.plan.local import LocalGrid, LocalPoint
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Mark, OnInstrument, OnSetUp, SetUp
-from kardo.core.summary import blind_words
+from kardo.core.presentation.words import blind_words
 from tests.conftest import E0, N0, small_plan
 
 CORNERS = np.array([[0.0, 0.0], [220.0, 10.0], [200.0, 140.0], [-10.0, 120.0], [90.0, 60.0]])

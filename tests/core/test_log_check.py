@@ -8,13 +8,13 @@ import pytest
 from pyproj import Transformer
 
 from kardo.cli import main
-from kardo.core.close.log_check import log_findings
 from kardo.core.day.day import day_of
-from kardo.core.day.overhead import midnight
+from kardo.core.day.log_cover import log_findings
 from kardo.core.gnss.heights import heights
 from kardo.core.gnss.log import Gap, RawLog
 from kardo.core.plan.stands import Log, OnSetUp
 from kardo.core.plan.visits import Person, Visit
+from kardo.core.site.overhead import midnight
 from tests.conftest import small_plan
 from tests.formats.rinex_logs import log_3
 

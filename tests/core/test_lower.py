@@ -4,11 +4,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kardo.core.flight.airtime import air_time
-from kardo.core.flight.ceilings import above_ceilings
-from kardo.core.flight.lower import below
-from kardo.core.flight.pattern import all_flown, flown
-from kardo.core.flight.wind import at_height
+from kardo.core.flight.air.airtime import air_time
+from kardo.core.flight.air.ceilings import above_ceilings
+from kardo.core.flight.lines.lower import below
+from kardo.core.flight.lines.pattern import all_flown, flown
+from kardo.core.flight.lines.wind import at_height
 from kardo.core.plan.edits import changed
 from kardo.core.plan.site import Feature, Zone
 from tests.conftest import E0, N0, scan_plan, small_plan

@@ -5,9 +5,9 @@ import json
 import numpy as np
 import pytest
 
-from kardo.core.accuracy.network import network_from_json
+from kardo.core.accuracy.equation.network import network_from_json
+from kardo.core.accuracy.equation.solution import solve
 from kardo.core.accuracy.prediction import predict_network
-from kardo.core.accuracy.solution import solve
 from kardo.core.errors import NetworkError
 from tests.conftest import block_json
 

@@ -9,9 +9,9 @@ import pytest
 from hypothesis import Phase, example, given, settings
 from hypothesis import strategies as st
 
-from kardo.core.flight import order
-from kardo.core.flight.order import MOST_EXACT, _shortest, _solved, in_order, parts
-from kardo.core.flight.pattern import flown
+from kardo.core.flight.lines import order
+from kardo.core.flight.lines.order import MOST_EXACT, _shortest, _solved, in_order, parts
+from kardo.core.flight.lines.pattern import flown
 from tests.conftest import E0, N0, small_plan
 
 U = ((0, 0), (1000, 0), (1000, 700), (800, 700), (800, 200), (200, 200), (200, 700), (0, 700))

@@ -8,11 +8,11 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from kardo.core.errors import PlanError
-from kardo.core.flight.airtime import air_time
-from kardo.core.flight.out_and_home import HANDLING, minutes_out_and_home
-from kardo.core.flight.pattern import all_flown
-from kardo.core.flight.pilot import ways_from
-from kardo.core.flight.wind import Wind
+from kardo.core.flight.air.airtime import air_time
+from kardo.core.flight.air.pilot import ways_from
+from kardo.core.flight.lines.out_and_home import HANDLING, minutes_out_and_home
+from kardo.core.flight.lines.pattern import all_flown
+from kardo.core.flight.lines.wind import Wind
 from kardo.core.plan.library import library
 from tests.conftest import E0, N0, small_plan
 

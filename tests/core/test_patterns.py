@@ -10,10 +10,10 @@ from shapely import LineString, Point
 
 from kardo.core.accuracy.prediction import predict
 from kardo.core.errors import PlanError
-from kardo.core.flight.areas import flight_polygon
-from kardo.core.flight.coverage import coverage
-from kardo.core.flight.own_strips import another_strip
-from kardo.core.flight.pattern import all_flown, flown
+from kardo.core.flight.ground.coverage import coverage
+from kardo.core.flight.lines.areas import flight_polygon
+from kardo.core.flight.lines.own_lines import another_strip
+from kardo.core.flight.lines.pattern import all_flown, flown
 from kardo.core.plan.edits import changed
 from kardo.core.plan.flights import OwnStrip
 from kardo.core.plan.site import Area, Ground, LevelGround, Site

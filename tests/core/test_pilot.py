@@ -6,10 +6,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kardo.core.errors import PlanError
-from kardo.core.flight.airtime import air_time
-from kardo.core.flight.pattern import all_flown
-from kardo.core.flight.pilot import best_take_off, seen_by_pilot, seen_within, told_of
-from kardo.core.flight.reach import sample_of
+from kardo.core.flight.air.airtime import air_time
+from kardo.core.flight.air.pilot import best_take_off, seen_by_pilot, seen_within, told_of
+from kardo.core.flight.air.reach import sample_of
+from kardo.core.flight.lines.pattern import all_flown
 from kardo.core.plan.edits import changed
 from kardo.core.plan.site import Feature, Ground, LevelGround
 from kardo.core.plan.stands import OnNothing

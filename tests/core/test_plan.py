@@ -8,12 +8,13 @@ import pytest
 from pyproj import Transformer
 
 from kardo.cli import main
-from kardo.core.accuracy.planned import missing, planned_network
+from kardo.core.accuracy.figures.results import ControlFigures
+from kardo.core.accuracy.images.planned import planned_network
+from kardo.core.accuracy.inputs.lacking import missing
 from kardo.core.accuracy.prediction import predict, predict_network
-from kardo.core.accuracy.results import ControlFigures
 from kardo.core.errors import PlanError
-from kardo.core.flight.areas import ground_scale
-from kardo.core.flight.pattern import all_flown
+from kardo.core.flight.lines.areas import ground_scale
+from kardo.core.flight.lines.pattern import all_flown
 from kardo.core.gnss.occupations import METHODS, rover_sigma, set_up_sigma
 from kardo.core.parts import PROSE, Part, _prose
 from kardo.core.plan.assumptions import Assumptions, defaults
@@ -26,7 +27,8 @@ from kardo.core.plan.model import Assumed, Plan, json_schema, plan_from_json
 from kardo.core.plan.site import Ground, terrain_of
 from kardo.core.plan.stands import Mark, OnInstrument, OnSetUp, SetUp
 from kardo.core.practice.catalogue import View, findings
-from kardo.core.summary import blind_words, summary
+from kardo.core.presentation.summary import summary
+from kardo.core.presentation.words import blind_words
 from kardo.core.terrain.surface import Surface
 from kardo.demo import demo_plan
 from tests.conftest import E0, N0, point, small_plan
@@ -179,9 +181,7 @@ def test_a_check_on_another_mark_sees_the_base():
     apart = small_plan(marks=marks, setups=setups, control=control)
     other = predict(apart)
     assert other.seen_rmse_v > predict(plan).seen_rmse_v
-    assert blind_words(apart, other) == [
-        "The checks share no large error with the map: they see the error as it is."
-    ]
+    assert blind_words(apart, other) == ["The checks share no large error with the map: they see the error as it is."]
 
 
 def test_more_targets_and_better_observation_never_hurt(result):

@@ -5,23 +5,24 @@ import pickle
 import numpy as np
 import pytest
 
-from kardo.core.accuracy.offers import usual_point
+from kardo.core.accuracy.change.offers import usual_point
+from kardo.core.accuracy.change.schemes import _static
+from kardo.core.accuracy.change.search import field
+from kardo.core.accuracy.change.whatif import keep
 from kardo.core.accuracy.prediction import predict
-from kardo.core.accuracy.schemes import _static
-from kardo.core.accuracy.search import field
-from kardo.core.accuracy.whatif import keep
 from kardo.core.book.done import still_to_do
 from kardo.core.book.entries import book_of
-from kardo.core.close.log_check import log_findings
 from kardo.core.control.met import met_by
-from kardo.core.day.base_places import base_places
 from kardo.core.day.exposure import exposure
-from kardo.core.flight.airtime import air_time
-from kardo.core.flight.calibration import calibration_edits
-from kardo.core.flight.lower import below
-from kardo.core.flight.pattern import flown
-from kardo.core.flight.pilot import seen_by_pilot
-from kardo.core.flight.reach import out_of_reach
+from kardo.core.day.log_cover import log_findings
+from kardo.core.flight.air.airtime import air_time
+from kardo.core.flight.air.pilot import seen_by_pilot
+from kardo.core.flight.air.reach import out_of_reach
+from kardo.core.flight.lines.calibration import calibration_edits
+from kardo.core.flight.lines.lower import below
+from kardo.core.flight.lines.pattern import flown
+from kardo.core.layout.base_places import base_places
+from kardo.core.layout.proposed import points_at, required, where_targets_may_lie
 from kardo.core.plan.edits import changed
 from kardo.core.plan.kit import LensEntry
 from kardo.core.plan.lens import brought_in_line
@@ -29,7 +30,6 @@ from kardo.core.plan.site import Feature
 from kardo.core.plan.stands import Link
 from kardo.core.policy.organisation import Change, OrganisationRules
 from kardo.core.policy.policy import ACTED_ON, catalogue, policy_of, usual
-from kardo.core.practice.proposed import points_at, required, where_targets_may_lie
 from tests.conftest import E0, N0, point, small_plan
 from tests.core.test_book import occupied, read
 from tests.core.test_log_check import PLAN as LOGGED

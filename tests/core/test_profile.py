@@ -6,9 +6,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kardo.core.errors import PlanError
-from kardo.core.flight.clearance import of_lines, of_ways
-from kardo.core.flight.pattern import all_flown
-from kardo.core.flight.profile import of_line, of_way
+from kardo.core.flight.air.clearance import of_lines, of_ways
+from kardo.core.flight.air.profile import of_line, of_way
+from kardo.core.flight.lines.pattern import all_flown
 from kardo.core.plan.site import Feature
 from tests.conftest import E0, N0, scan_plan, small_plan
 

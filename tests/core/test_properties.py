@@ -7,12 +7,12 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from kardo.core.accuracy.acceptance import chance_to_pass
-from kardo.core.accuracy.figures import figures
-from kardo.core.accuracy.network import network_from_json
+from kardo.core.accuracy.change.whatif import keep, what_if
+from kardo.core.accuracy.equation.network import network_from_json
+from kardo.core.accuracy.figures.acceptance import chance_to_pass
+from kardo.core.accuracy.figures.figures import figures
+from kardo.core.accuracy.figures.standards import standards
 from kardo.core.accuracy.prediction import predict, predict_network
-from kardo.core.accuracy.standards import standards
-from kardo.core.accuracy.whatif import keep, what_if
 from kardo.core.arrays import Lists
 from kardo.core.gnss.occupations import METHODS, mark_sigma, rover_sigma
 from kardo.core.plan.assumptions import CURRENT_EDITION, Assumptions

@@ -9,11 +9,11 @@ from hypothesis import strategies as st
 from shapely import Polygon
 
 from kardo.core.accuracy.prediction import predict
-from kardo.core.flight.pattern import flown
-from kardo.core.flight.reach import best_standpoint, out_of_reach, reach
+from kardo.core.flight.air.reach import best_standpoint, out_of_reach, reach
+from kardo.core.flight.lines.pattern import flown
 from kardo.core.plan.site import Feature
 from kardo.core.plan.stands import Link, OnNothing
-from kardo.core.summary import found
+from kardo.core.presentation.findings import check_plan
 from kardo.core.terrain.sightline import in_sight
 from kardo.core.terrain.surface import Surface
 from tests.conftest import E0, N0, small_plan
@@ -103,7 +103,7 @@ def test_a_standpoint_beyond_the_link_leaves_all_float_and_the_log_saves_it():
     assert lost.rmse_v == pytest.approx(float_.rmse_v, rel=1e-6), "all out of reach is the same as all float"
     assert any(
         f.rule == "base-reach" and "no corrections come to the standpoint" in f.words.casefold()
-        for f in found(plan, None)
+        for f in check_plan(plan, None)
     )
     by_internet, same = linked("internet", standpoint=far)
     assert reach(by_internet, same).linked

@@ -39,7 +39,7 @@ def test_interior_parameters(case):
 
 @pytest.mark.parametrize("name", CASES)
 def test_network_survives_writing_and_reading(name):
-    from kardo.core.accuracy.network import network_from_json
+    from kardo.core.accuracy.equation.network import network_from_json
     from kardo.core.accuracy.prediction import predict_network
 
     net = network_from_json(json.loads((REFERENCE / f"{name}.network.json").read_text()))

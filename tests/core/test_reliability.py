@@ -5,13 +5,13 @@ import numpy as np
 import pytest
 from scipy.stats import norm
 
-from kardo.core.accuracy.budget import OnMap
-from kardo.core.accuracy.judged import Places
-from kardo.core.accuracy.misclosures import block_diagonal, correction, gram, misclosures
-from kardo.core.accuracy.network import network_from_json
-from kardo.core.accuracy.planned import ControlRays
-from kardo.core.accuracy.reliability import NON_CENTRALITY, reliability
-from kardo.core.accuracy.solution import solve
+from kardo.core.accuracy.equation.network import network_from_json
+from kardo.core.accuracy.equation.solution import solve
+from kardo.core.accuracy.figures.judged import Places
+from kardo.core.accuracy.images.budget import OnMap
+from kardo.core.accuracy.images.misclosures import block_diagonal, correction, gram, misclosures
+from kardo.core.accuracy.images.planned import ControlRays
+from kardo.core.accuracy.images.reliability import NON_CENTRALITY, reliability
 from kardo.core.arrays import Lists
 from tests.conftest import block_json
 from tests.core.dense import Dense

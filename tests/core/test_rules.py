@@ -6,10 +6,10 @@ from functools import cache
 import numpy as np
 import pytest
 
+from kardo.core.accuracy.figures.results import ControlFigures
 from kardo.core.accuracy.prediction import predict
-from kardo.core.accuracy.results import ControlFigures
 from kardo.core.errors import KardoError, PlanError
-from kardo.core.flight.pattern import all_flown
+from kardo.core.flight.lines.pattern import all_flown
 from kardo.core.plan.assumptions import CURRENT_EDITION
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import Occupation

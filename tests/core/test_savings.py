@@ -2,15 +2,15 @@
 
 import pytest
 
-from kardo.core.accuracy.advice import advise
-from kardo.core.accuracy.offers import minutes_on_ground
+from kardo.core.accuracy.change.advice import advise
+from kardo.core.accuracy.change.offers import minutes_on_ground
+from kardo.core.accuracy.change.savings import savings, spare_points
+from kardo.core.accuracy.figures.standards import standards
 from kardo.core.accuracy.prediction import figures_of
-from kardo.core.accuracy.savings import savings, spare_points
-from kardo.core.accuracy.standards import standards
 from kardo.core.plan.control import Occupation
 from kardo.core.plan.edits import changed
 from kardo.core.plan.stands import OnSetUp
-from kardo.core.summary import named_advice
+from kardo.core.presentation.words import named_advice
 from tests.conftest import small_plan
 
 

@@ -7,17 +7,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kardo.core.accuracy.advice import advise
+from kardo.core.accuracy.change.advice import advise
 from kardo.core.accuracy.jointly import checks_jointly
-from kardo.core.accuracy.laser_network import adjusted
 from kardo.core.accuracy.prediction import figures_of, predict
-from kardo.core.accuracy.scanned import scanned_plan
+from kardo.core.accuracy.scan.network import adjusted
+from kardo.core.accuracy.scan.planned import scanned_plan
 from kardo.core.day.tasks import tasks_of
 from kardo.core.errors import PlanError
-from kardo.core.flight.airtime import air_time
-from kardo.core.flight.density import density, reaches_ground, told_density
-from kardo.core.flight.pattern import all_flown, flown
-from kardo.core.flight.scan import mean_density, over_angle, sequence_minutes, swath
+from kardo.core.flight.air.airtime import air_time
+from kardo.core.flight.ground.density import density, reaches_ground, told_density
+from kardo.core.flight.lines.pattern import all_flown, flown
+from kardo.core.flight.lines.swath import mean_density, over_angle, sequence_minutes, swath
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import library
@@ -26,7 +26,9 @@ from kardo.core.plan.naming import named
 from kardo.core.plan.site import Area, Ground, terrain_of
 from kardo.core.plan.visits import Visit
 from kardo.core.practice.catalogue import View
-from kardo.core.summary import found, named_advice, summary, told
+from kardo.core.presentation.findings import check_plan
+from kardo.core.presentation.summary import summary
+from kardo.core.presentation.words import named_advice, result_text
 from kardo.core.terrain.surface import Surface
 from kardo.demo import demo_plan
 from tests.conftest import E0, N0, canopy, scan_plan, small_plan
@@ -186,7 +188,7 @@ def test_the_budget_adds_up_and_the_base_is_named_to_the_checks():
     whole = math.sqrt(sum(s.sigma_v**2 for s in result.budget))
     assert whole == pytest.approx(result.rmse_v, rel=1e-9)
     assert {"mark", "legs", "boresight", "returns", "targets"} <= {s.kind for s in result.budget}
-    assert any("mark A" in s for s in told(plan, result).blind)
+    assert any("mark A" in s for s in result_text(plan, result).blind)
 
 
 def test_without_shared_things_the_prediction_is_its_dense_self():
@@ -250,7 +252,7 @@ def test_a_scan_is_advised_judged_and_held_against_its_checks():
 
 def test_rules_of_a_scan_speak_of_scans():
     plan = scan_plan(start_up=False, side_overlap=20.0, adjustment="none", scan_angle=None)
-    rules = {f.rule for f in found(plan, predict(plan))}
+    rules = {f.rule for f in check_plan(plan, predict(plan))}
     assert {"scan-start", "scan-overlap", "scan-unused"} <= rules
     assert not rules & {
         "flight-overlap",
@@ -261,7 +263,7 @@ def test_rules_of_a_scan_speak_of_scans():
         "map-uncovered",
     }
     bare = scan_plan(control=())
-    assert "scan-target" in {f.rule for f in found(bare, predict(bare))}
+    assert "scan-target" in {f.rule for f in check_plan(bare, predict(bare))}
 
 
 def test_the_wood_is_planned_from_end_to_end():
@@ -270,9 +272,9 @@ def test_the_wood_is_planned_from_end_to_end():
     assert result.rmse_v < plan.brief.tolerance_v and result.chance > 0.9 and result.map.uncovered == 0
     shown = summary(plan)
     assert not shown.faults and shown.flights[0].scan.swath == pytest.approx(160) and not shown.flights[0].e
-    assert not any(f.severity == "stop" for f in found(plan, result)), "a scan's check under trees is wanted there"
+    assert not any(f.severity == "stop" for f in check_plan(plan, result)), "a scan's check under trees is wanted there"
     assert len(plan.targets) == 1 and len(plan.checks) >= 10
-    blind = told(plan, result).blind
+    blind = result_text(plan, result).blind
     assert "8 of 10 checks" in blind[0] and "network" in blind[0]
 
 

@@ -5,21 +5,15 @@ from itertools import combinations
 import numpy as np
 import pytest
 
-from kardo.core.accuracy.advice import Promise
-from kardo.core.accuracy.figures import figures
-from kardo.core.accuracy.offers import minutes_on_ground
+from kardo.core.accuracy.change.advice import Promise
+from kardo.core.accuracy.change.offers import minutes_on_ground
+from kardo.core.accuracy.change.search import aim_of, bared, changed, cost, costs, exchanged, field, layouts, means
+from kardo.core.accuracy.change.whatif import keep, what_if
+from kardo.core.accuracy.figures.figures import figures
 from kardo.core.accuracy.prediction import figures_of
-from kardo.core.accuracy.search import aim_of, bared, changed, cost, costs, exchanged, field, layouts, means
-from kardo.core.accuracy.whatif import keep, what_if
 from kardo.core.errors import PlanError
-from kardo.core.flight.reach import places_over
-from kardo.core.plan.brief import Brief
-from kardo.core.plan.control import Occupation
-from kardo.core.plan.edits import changed as edited
-from kardo.core.plan.site import Feature
-from kardo.core.practice.catalogue import View, findings
-from kardo.core.practice.layout import search
-from kardo.core.practice.proposed import (
+from kardo.core.flight.air.reach import places_over
+from kardo.core.layout.proposed import (
     Wish,
     apart,
     away_from,
@@ -30,6 +24,12 @@ from kardo.core.practice.proposed import (
     where_targets_may_lie,
     with_control,
 )
+from kardo.core.layout.search import search
+from kardo.core.plan.brief import Brief
+from kardo.core.plan.control import Occupation
+from kardo.core.plan.edits import changed as edited
+from kardo.core.plan.site import Feature
+from kardo.core.practice.catalogue import View, findings
 from tests.conftest import E0, N0, point, small_plan
 
 SPOTS = [(x, y) for x in (15, 70, 130, 185) for y in (15, 60, 105)]

@@ -15,7 +15,8 @@ from kardo.core.plan.edits import changed
 from kardo.core.plan.geoid import StatedSeparation
 from kardo.core.plan.stands import Device
 from kardo.core.practice.catalogue import View, findings
-from kardo.core.summary import source_name, summary
+from kardo.core.presentation.summary import summary
+from kardo.core.presentation.words import source_name
 from kardo.formats.raster import Said, read_terrain
 from tests.conftest import E0, N0, small_plan
 from tests.formats.test_terrain import METRES, SITE, tiff

@@ -6,14 +6,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.ndimage import gaussian_filter
 
-from kardo.core.accuracy.laser import attitude, partials_of
-from kardo.core.accuracy.planned import planned_network
-from kardo.core.accuracy.scanned import scan_to_json, scanned_plan
-from kardo.core.flight.coverage import coverage
-from kardo.core.flight.density import density, told_density
-from kardo.core.flight.pattern import all_flown
-from kardo.core.flight.shade import Shade, shade_of
-from kardo.core.flight.sight import Sight
+from kardo.core.accuracy.images.planned import planned_network
+from kardo.core.accuracy.scan.equation import attitude, partials_of
+from kardo.core.accuracy.scan.planned import scan_to_json, scanned_plan
+from kardo.core.flight.ground.coverage import coverage
+from kardo.core.flight.ground.density import density, told_density
+from kardo.core.flight.ground.shade import Shade, shade_of
+from kardo.core.flight.ground.sight import Sight
+from kardo.core.flight.lines.pattern import all_flown
 from kardo.core.plan.flights import OwnStrip
 from kardo.core.plan.site import Feature, Ground, LevelGround, terrain_of
 from kardo.core.practice.catalogue import View, findings

@@ -8,11 +8,11 @@ import numpy as np
 import pytest
 
 from benchmarks.prediction import block_plan
-from kardo.core.accuracy import normals
-from kardo.core.accuracy.banded import factor
-from kardo.core.accuracy.planned import planned_network
+from kardo.core.accuracy.equation import normals
+from kardo.core.accuracy.equation.banded import factor
+from kardo.core.accuracy.images.planned import planned_network
 from kardo.core.accuracy.prediction import predict
-from kardo.core.flight.imaging import project, rotations
+from kardo.core.flight.ground.imaging import project, rotations
 from kardo.core.plan.site import Area
 from kardo.core.plan.stands import CorrectionNetwork, Mark, OnNetwork, OnNothing, OnSetUp, OwnSession, SetUp
 from tests.conftest import E0, N0, small_plan

@@ -3,10 +3,10 @@
 import numpy as np
 import pytest
 
-from kardo.core.accuracy.acceptance import chance_to_pass
-from kardo.core.accuracy.network import network_from_json
-from kardo.core.accuracy.solution import as_seen, solve
-from kardo.core.accuracy.standards import SurveyError, Terms, standards
+from kardo.core.accuracy.equation.network import network_from_json
+from kardo.core.accuracy.equation.solution import as_seen, solve
+from kardo.core.accuracy.figures.acceptance import chance_to_pass
+from kardo.core.accuracy.figures.standards import SurveyError, Terms, standards
 from tests.conftest import block_json
 from tests.core.dense import Dense
 

@@ -8,7 +8,7 @@ from kardo.core.plan.site import Feature, Zone
 from kardo.core.site.airspace import compared
 from kardo.core.site.derived import risen
 from kardo.core.site.guesses import WORDS, kind_of
-from kardo.core.site.standing import open_sky
+from kardo.core.site.occupiable import open_sky
 from kardo.core.terrain.surface import Level, Surface
 from tests.conftest import E0, N0, small_plan
 

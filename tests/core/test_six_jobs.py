@@ -5,10 +5,10 @@ import math
 import numpy as np
 import pytest
 
-from kardo.core.accuracy.heaps import allowed_volumes, tolerance_by_volume
+from kardo.core.accuracy.change.schemes import schemes
+from kardo.core.accuracy.figures.heaps import allowed_volumes, tolerance_by_volume
 from kardo.core.accuracy.jointly import checks_jointly
 from kardo.core.accuracy.prediction import predict
-from kardo.core.accuracy.schemes import schemes
 from kardo.core.book.done import as_done
 from kardo.core.book.entries import book_of
 from kardo.core.close.against import against, said_of
@@ -19,18 +19,19 @@ from kardo.core.close.verdict import verdict
 from kardo.core.control.survey import survey
 from kardo.core.day.day import day_of
 from kardo.core.errors import KardoError
-from kardo.core.flight.pattern import all_flown
+from kardo.core.flight.lines.pattern import all_flown
 from kardo.core.gnss.card import cards
 from kardo.core.gnss.heights import heights
+from kardo.core.layout.proposed import Wish
+from kardo.core.layout.search import search
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.edits import changed, field_edits
 from kardo.core.plan.geoid import StatedSeparation
 from kardo.core.plan.site import Area, Ground, LevelGround, Site
 from kardo.core.plan.stands import CorrectionNetwork, Device, Mark, OnNetwork, OwnSession
 from kardo.core.plan.visits import Person, Visit
-from kardo.core.practice.layout import search
-from kardo.core.practice.proposed import Wish
-from kardo.core.summary import found, summary
+from kardo.core.presentation.findings import check_plan
+from kardo.core.presentation.summary import summary
 from kardo.formats.boundary import read_boundary
 from tests.conftest import E0, N0, canopy, point, scan_plan, small_plan
 from tests.core.test_book import flown, occupied
@@ -55,7 +56,7 @@ def job_in(crs, e0, n0, brief, up=30.0, visit=None, features=(), areas=(), hangs
 
 
 def stops(plan, result):
-    return {f.rule for f in found(plan, result) if f.severity == "stop"}
+    return {f.rule for f in check_plan(plan, result) if f.severity == "stop"}
 
 
 def test_a_housing_site_in_us_survey_feet():
@@ -200,7 +201,7 @@ def test_half_a_field_day_to_a_signature():
     assert (
         verdict(closed, judged).v.value == pytest.approx(np.sqrt((up**2).mean())) and not verdict(closed, judged).passed
     )
-    open_ = [f for f in found(closed, predict(closed), closed=said_of(told, "m")) if f.rule.startswith("closed-")]
+    open_ = [f for f in check_plan(closed, predict(closed), closed=said_of(told, "m")) if f.rule.startswith("closed-")]
     assert {f.severity for f in open_} == {"stop"} and any("K2" in f.words and "121" in f.words for f in open_)
     waived = Closing(
         sets=closing.sets,

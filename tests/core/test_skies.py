@@ -8,11 +8,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kardo.core.accuracy.prediction import predict
-from kardo.core.control.survey import heights_of, skies_over, survey
+from kardo.core.control.survey import skies_over, survey
 from kardo.core.day.observing import observation_plan
 from kardo.core.day.tasks import tasks_of
 from kardo.core.plan.control import Occupation
 from kardo.core.plan.edits import changed
+from kardo.core.plan.heights import heights_of
 from kardo.core.plan.model import Assumed
 from kardo.core.plan.site import Feature, Ground, terrain_of
 from kardo.core.plan.stands import OnInstrument, OwnSession
@@ -65,7 +66,7 @@ def test_a_wall_takes_what_lies_behind_it_whole():
 
 def predict_free_of_walls(plan):
     """Satellites of a day over the point that its horizon leaves, by the day's own view of the sky."""
-    from kardo.core.day.overhead import day_sky
+    from kardo.core.site.overhead import day_sky
 
     (visit,) = (Visit(id="V", name="v", date="2027-03-16"),)
     looked = plan.model_copy(update={"visits": (visit,), "control": (OPEN,)})

@@ -13,11 +13,11 @@ from pyproj import Transformer
 from scipy.integrate import solve_ivp
 
 from kardo.cli import main
-from kardo.core.day.overhead import LEAST, day_sky, midnight, parts_of_horizon, sky_at, stand_of
 from kardo.core.errors import PlanError
-from kardo.core.gnss.orbits import GRAVITY, ROTATION, WEEK, Almanac, gps_seconds, nominal, positions
-from kardo.core.gnss.sky import sky, windows
 from kardo.core.plan.site import Feature, Ground, terrain_of
+from kardo.core.site.overhead import LEAST, day_sky, midnight, parts_of_horizon, sky_at, stand_of
+from kardo.core.sky.orbits import GRAVITY, ROTATION, WEEK, Almanac, gps_seconds, nominal, positions
+from kardo.core.sky.visibility import sky, windows
 from kardo.core.terrain.horizon import ground_horizon, standing_horizon, turned, typed_horizon
 from kardo.core.terrain.surface import Surface
 from kardo.formats.yuma import read_yuma, write_yuma

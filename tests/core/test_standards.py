@@ -8,12 +8,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kardo.core.accuracy.acceptance import chance_by_count, chance_to_pass
-from kardo.core.accuracy.conditions import control_rmse, unmet
+from kardo.core.accuracy.figures.acceptance import chance_by_count, chance_to_pass
+from kardo.core.accuracy.figures.conditions import control_rmse, unmet
+from kardo.core.accuracy.figures.standards import SurveyError, Terms, standards
 from kardo.core.accuracy.prediction import predict
-from kardo.core.accuracy.standards import SurveyError, Terms, standards
 from kardo.core.plan.brief import Brief
-from kardo.core.summary import found, summary
+from kardo.core.presentation.findings import check_plan
+from kardo.core.presentation.summary import summary
 from tests.conftest import point, small_plan
 
 NONE = SurveyError(0.0, 0.0)
@@ -152,7 +153,7 @@ def test_asprs_asks_for_control_twice_as_good():
 def test_a_field_that_the_standard_does_not_use_promises_nothing():
     """Contours of a metre with 20 mm left over in a field that the form hides: 304 mm are allowed, and nobody is asked to be good to 10."""
     plan = plan_with("contour", [(50, 30), (150, 90)], contour_interval=1.0, tolerance_v=0.02)
-    told = " ".join(f.words for f in found(plan, None))
+    told = " ".join(f.words for f in check_plan(plan, None))
     assert "20.0 mm in height are promised" not in told and "10.0 mm is wanted of it" not in told
     assert summary(plan).limits.held_v == pytest.approx(0.30397, abs=1e-4)
 

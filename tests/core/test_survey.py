@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kardo.core.accuracy.network import network_from_json
-from kardo.core.accuracy.planned import planned_network
+from kardo.core.accuracy.equation.network import network_from_json
+from kardo.core.accuracy.images.planned import planned_network
 from kardo.core.accuracy.prediction import predict, predict_network
 from kardo.core.control.survey import survey
 from kardo.core.errors import NetworkError, PlanError

@@ -8,16 +8,16 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pyproj import CRS, Geod, Proj
 
-from kardo.core.accuracy.planned import missing
+from kardo.core.accuracy.inputs.lacking import missing
 from kardo.core.errors import GeodesyError
-from kardo.core.flight.areas import area_polygon, ground_scale
-from kardo.core.flight.pattern import flown
+from kardo.core.flight.lines.areas import area_polygon, ground_scale
+from kardo.core.flight.lines.pattern import flown
 from kardo.core.geodesy.crs import ELLIPSOIDAL, Grid, grid
 from kardo.core.geodesy.fit import fit_at
 from kardo.core.geodesy.systems import better_grids, grids_at, heights_at, how_to_bring, search
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.site import Area
-from kardo.core.summary import summary
+from kardo.core.presentation.summary import summary
 from tests.conftest import small_plan
 
 CORVANE = (-13.4, 46.3)

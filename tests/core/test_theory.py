@@ -3,9 +3,9 @@
 import numpy as np
 import pytest
 
-from kardo.core.accuracy.network import network_from_json
+from kardo.core.accuracy.equation.network import network_from_json
+from kardo.core.accuracy.equation.solution import solve
 from kardo.core.accuracy.prediction import predict_network
-from kardo.core.accuracy.solution import solve
 
 FIXED = [1e-6] * 3  # an interior known so well that it takes no part
 STIFF = (*FIXED, 1e-12, 1e-12, 1e-12, 1e-12)

@@ -8,17 +8,19 @@ import numpy as np
 import pytest
 
 from kardo.cli import main
-from kardo.core.accuracy.budget import propagate_to_map
-from kardo.core.accuracy.figures import figures
-from kardo.core.accuracy.network import network_from_json
-from kardo.core.accuracy.planned import planned_network
+from kardo.core.accuracy.change.whatif import keep, what_if
+from kardo.core.accuracy.equation.network import network_from_json
+from kardo.core.accuracy.equation.solution import solve
+from kardo.core.accuracy.figures.figures import figures
+from kardo.core.accuracy.images.budget import propagate_to_map
+from kardo.core.accuracy.images.planned import planned_network
 from kardo.core.accuracy.prediction import predict, predict_network
-from kardo.core.accuracy.solution import solve
-from kardo.core.accuracy.whatif import keep, what_if
 from kardo.core.gnss.shifts import source_of
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.stands import CorrectionNetwork, Mark, OnNetwork, OnSetUp, SetUp
-from kardo.core.summary import found, source_name, summary, told
+from kardo.core.presentation.findings import check_plan
+from kardo.core.presentation.summary import summary
+from kardo.core.presentation.words import result_text, source_name
 from tests.conftest import E0, MAIN, N0, small_plan
 from tests.core.dense import Dense
 
@@ -162,7 +164,7 @@ def test_a_second_flight_helps_and_is_told_in_the_budget(result):
     plan = two_flights()
     alone = predict(plan.model_copy(update={"flights": plan.flights[:1]}))
     assert result.rmse_v < alone.rmse_v
-    names = dict(zip(((s.kind, s.id) for s in result.budget), told(plan, result).budget, strict=True))
+    names = dict(zip(((s.kind, s.id) for s in result.budget), result_text(plan, result).budget, strict=True))
     assert names["mark", "A"] == "mark A" and names["mark", "B"] == "mark Heron"
     assert names["legs", "slant"] == "positioning per sortie of slant flight"
     assert "45 MP" in names["calibration", "mp45"] and "20 MP" in names["positions", "mp20"]
@@ -195,7 +197,7 @@ def test_summary_and_findings_tell_the_flights_apart():
     told_of = summary(plan)
     assert [f.id for f in told_of.flights] == ["main", "slant"] and len(told_of.heights) == 2
     assert told_of.flights[1].gsd < told_of.flights[0].gsd
-    blurred = [f for f in found(plan, None) if f.rule in {"flight-blur", "flight-smeared"}]
+    blurred = [f for f in check_plan(plan, None) if f.rule in {"flight-blur", "flight-smeared"}]
     assert [f.object for f in blurred] == ["flights/slant"] and blurred[0].words.startswith("Slant flight: ")
 
 

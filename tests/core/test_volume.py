@@ -5,13 +5,13 @@ import math
 import numpy as np
 import pytest
 
-from kardo.core.accuracy.heaps import allowed_volumes, content, tolerance_by_volume
-from kardo.core.accuracy.planned import planned_network
+from kardo.core.accuracy.equation.solution import solve
+from kardo.core.accuracy.equation.volume import mean_height_sigma
+from kardo.core.accuracy.figures.heaps import allowed_volumes, content, tolerance_by_volume
+from kardo.core.accuracy.images.planned import planned_network
 from kardo.core.accuracy.prediction import predict
-from kardo.core.accuracy.solution import solve
-from kardo.core.accuracy.volume import mean_height_sigma
 from kardo.core.errors import PlanError
-from kardo.core.flight.areas import ground_scale
+from kardo.core.flight.lines.areas import ground_scale
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.edits import changed
 from kardo.core.plan.site import Area, Ground, terrain_of

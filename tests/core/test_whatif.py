@@ -6,14 +6,14 @@ import numpy as np
 import pytest
 
 from benchmarks.prediction import block_plan
-from kardo.core.accuracy.budget import OnMap
-from kardo.core.accuracy.figures import figures
-from kardo.core.accuracy.misclosures import gram, misclosures
-from kardo.core.accuracy.planned import planned_network
+from kardo.core.accuracy.change.whatif import keep, what_if
+from kardo.core.accuracy.equation.solution import solve
+from kardo.core.accuracy.figures.figures import figures
+from kardo.core.accuracy.images.budget import OnMap
+from kardo.core.accuracy.images.misclosures import gram, misclosures
+from kardo.core.accuracy.images.planned import planned_network
+from kardo.core.accuracy.images.reliability import reliability
 from kardo.core.accuracy.prediction import predict
-from kardo.core.accuracy.reliability import reliability
-from kardo.core.accuracy.solution import solve
-from kardo.core.accuracy.whatif import keep, what_if
 from kardo.core.errors import PlanError
 from kardo.core.gnss.occupations import METHODS
 from kardo.core.plan.control import Occupation

@@ -24,14 +24,14 @@ from PIL.TiffImagePlugin import IFDRational
 from pyrtcm.rtcmhelpers import calc_crc24q
 from rasterio.transform import from_origin
 
-from kardo.core.close.log_check import log_findings
+from kardo.core.day.log_cover import log_findings
 from kardo.core.errors import KardoError
-from kardo.core.flight.as_flown import held_against as against_flown
+from kardo.core.flight.ground.as_flown import held_against as against_flown
 from kardo.core.geodesy.crs import grid
 from kardo.core.gnss.broadcast import held_against
 from kardo.core.gnss.heights import heights
-from kardo.core.gnss.orbits import nominal, positions
 from kardo.core.gnss.receiver import receiver_against
+from kardo.core.sky.orbits import nominal, positions
 from kardo.core.terrain.drawing import contours, shading_png
 from kardo.core.terrain.surface import Surface
 from kardo.formats.antex import read_antex

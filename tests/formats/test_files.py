@@ -11,13 +11,13 @@ from pyproj import Geod, Transformer
 from rasterio.io import MemoryFile
 from rasterio.transform import from_origin
 
-from kardo.core.control.survey import heights_of
 from kardo.core.errors import KardoError, ReadError
 from kardo.core.geodesy.crs import ELLIPSOIDAL, grid
 from kardo.core.plan.brief import Brief
+from kardo.core.plan.heights import heights_of
 from kardo.core.plan.model import plan_from_json
 from kardo.core.plan.site import Ground, terrain_of
-from kardo.core.summary import summary
+from kardo.core.presentation.summary import summary
 from kardo.core.terrain.drawing import contours, shading
 from kardo.core.terrain.surface import Surface
 from kardo.formats.boundary import read_boundary

@@ -5,7 +5,7 @@ import json
 import pytest
 
 from kardo.cli import main
-from kardo.core.flight.coverage import coverage
+from kardo.core.flight.ground.coverage import coverage
 from tests.conftest import small_plan
 
 

@@ -16,8 +16,8 @@ import pytest
 import shapely
 
 from kardo.core.errors import PlanError, ReadError
-from kardo.core.flight.pattern import all_flown
-from kardo.core.flight.waypoints import BEND, waypoints
+from kardo.core.flight.lines.pattern import all_flown
+from kardo.core.flight.lines.waypoints import BEND, waypoints
 from kardo.core.geodesy.transformations import WGS84
 from kardo.core.geodesy.units import UNITS
 from kardo.core.plan.brief import Brief

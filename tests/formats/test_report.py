@@ -31,7 +31,7 @@ from kardo.core.geodesy.units import small
 from kardo.core.gnss.heights import vertical_height
 from kardo.core.parts import document_digest
 from kardo.core.plan.stands import Reading
-from kardo.core.summary import told
+from kardo.core.presentation.words import result_text
 from kardo.formats.report import _heights_part, html_report, pdf_report, read_report
 from kardo.formats.seal import fingerprint_of, seal, unsealed
 from tests.conftest import small_plan
@@ -49,7 +49,7 @@ def a_record(unit="m", standard="user_rmse", **changes):
     rng = np.random.default_rng(5)
     d = np.linalg.cholesky(joint.covariance) @ rng.standard_normal(len(joint.covariance))
     drawn = {k: tuple(map(float, x)) for k, x in zip(joint.points, d.reshape(-1, 3), strict=True)}
-    taken, said = outcomes(plan, drawn), told(plan, result)
+    taken, said = outcomes(plan, drawn), result_text(plan, result)
     book = book_of(
         [
             entry(1, 0, kind="set_up", setup="base", mark="A", plummet_on=True),

@@ -8,9 +8,9 @@ import tracemalloc
 import hatanaka
 import pytest
 
-from kardo.core.close.log_check import log_findings
+from kardo.core.day.log_cover import log_findings
 from kardo.core.errors import ReadError
-from kardo.core.gnss.orbits import EPOCH
+from kardo.core.sky.orbits import EPOCH
 from kardo.formats import rinex
 from kardo.formats.rinex import read_log
 from kardo.standins.raw_log import SATELLITES

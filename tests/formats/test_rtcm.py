@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kardo.core.gnss.orbits import WEEK
+from kardo.core.sky.orbits import WEEK
 from kardo.formats.rtcm import Listener, description_message, frames_of, observation_message, position_message
 
 # The example of a 1005 in RTCM 10403, section 4: station 2003, x, y, z in metres.

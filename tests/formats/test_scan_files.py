@@ -11,8 +11,8 @@ import pytest
 
 from kardo.cli import main
 from kardo.core.accuracy.prediction import predict
-from kardo.core.flight.as_flown import FlownTrack, held_against
-from kardo.core.flight.pattern import all_flown
+from kardo.core.flight.ground.as_flown import FlownTrack, held_against
+from kardo.core.flight.lines.pattern import all_flown
 from kardo.formats.documents import pdf
 from kardo.formats.flight_card import flight_card_html
 from kardo.formats.lists import waypoints_csv

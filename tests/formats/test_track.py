@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from kardo.core.errors import ReadError
-from kardo.core.flight.as_flown import held_against
-from kardo.core.flight.pattern import all_flown
+from kardo.core.flight.ground.as_flown import held_against
+from kardo.core.flight.lines.pattern import all_flown
 from kardo.formats.track import read_track
 from tests.conftest import small_plan
 

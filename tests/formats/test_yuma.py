@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from kardo.core.errors import ReadError
-from kardo.core.gnss.orbits import EPOCH, WEEK, gps_seconds, nominal, positions
+from kardo.core.sky.orbits import EPOCH, WEEK, gps_seconds, nominal, positions
 from kardo.formats.yuma import MAX_BYTES, read_yuma, write_yuma
 
 BLOCK = """******** Week 866 almanac for PRN-01 ********

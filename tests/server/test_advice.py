@@ -6,9 +6,9 @@ import pytest
 from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from kardo.core.accuracy import effort
-from kardo.core.accuracy.advice import advise
-from kardo.core.accuracy.results import Undetermined
+from kardo.core.accuracy.change.advice import advise
+from kardo.core.accuracy.figures import effort
+from kardo.core.accuracy.figures.results import Undetermined
 from kardo.core.plan.edits import changed, edit_from_json
 from kardo.server.plans.editing import create_job
 from kardo.server.plans.stored import stored_plan, whole_plan

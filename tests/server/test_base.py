@@ -10,8 +10,8 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from kardo.core.gnss.card import cards
 from kardo.core.gnss.heights import heights
-from kardo.core.gnss.orbits import nominal
 from kardo.core.plan.stands import CorrectionNetwork, Device
+from kardo.core.sky.orbits import nominal
 from kardo.formats.yuma import write_yuma
 from kardo.outside.line import Address
 from kardo.outside.stations import stations_of

@@ -9,7 +9,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 
 from kardo.core.close.closing import with_waivers
 from kardo.core.policy.policy import catalogue
-from kardo.core.summary import found
+from kardo.core.presentation.findings import check_plan
 from kardo.server.closeout.keeping import closing_of
 from kardo.server.plans.editing import create_job
 from tests.conftest import E0, N0, point, small_plan
@@ -74,7 +74,7 @@ def test_what_is_accepted_of_no_object_is_that_and_not_all_that_its_rule_may_say
     assert [f["waived"] for f in findings(planner, job) if f["rule"] == "check-places"] == ["rock between them"]
     held = closing_of(job)[0]
     corner = [point(f"K{k}", x, y) for k, (x, y) in enumerate([(120, 70), (190, 70), (150, 110), (20, 20)], 1)]
-    elsewhere = found(small_plan(control=tuple(corner)), None)
+    elsewhere = check_plan(small_plan(control=tuple(corner)), None)
     other = next(f for f in elsewhere if f.rule == "check-places" and "quadrant" in f.words)
     assert [f.waived for f in with_waivers([other], held)] == [""]
 

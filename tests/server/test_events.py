@@ -8,7 +8,7 @@ from asgiref.sync import sync_to_async
 from django.db import connection
 from django.test import AsyncClient
 
-from kardo.core.accuracy.results import ENGINE
+from kardo.core.accuracy.figures.results import ENGINE
 from kardo.server.jobs.models import Job
 from kardo.server.predictions.models import Computation
 

@@ -8,8 +8,8 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from PIL.TiffImagePlugin import IFDRational
 
-from kardo.core.flight.coverage import coverage
-from kardo.core.flight.pattern import all_flown
+from kardo.core.flight.ground.coverage import coverage
+from kardo.core.flight.lines.pattern import all_flown
 from tests.conftest import small_plan
 from tests.formats.test_camera import image
 from tests.server.conftest import edit

@@ -137,7 +137,7 @@ class Counted:
     times = 0
 
     def __call__(self, plan):
-        from kardo.core.summary import summary
+        from kardo.core.presentation.summary import summary
 
         self.times += 1
         return summary(plan)

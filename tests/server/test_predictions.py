@@ -4,8 +4,8 @@ import pytest
 from procrastinate.contrib.django.models import ProcrastinateJob
 
 from kardo.core import kept
+from kardo.core.accuracy.figures.results import Undetermined
 from kardo.core.accuracy.prediction import predict
-from kardo.core.accuracy.results import Undetermined
 from kardo.core.plan.model import plan_from_json
 from kardo.server.jobs.models import Job
 from kardo.server.plans.editing import create_job

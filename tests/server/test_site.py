@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
-from kardo.core.summary import found
+from kardo.core.presentation.findings import check_plan
 from kardo.server.jobs.models import Job
 from kardo.server.plans.editing import create_job
 from kardo.server.plans.models import Picture
@@ -30,7 +30,7 @@ def read(client, job, what, data, name, **fields):
 
 def ceilings(job):
     job.refresh_from_db()
-    return [f.severity for f in found(whole_plan(job), None) if f.rule == "airspace-ceiling"]
+    return [f.severity for f in check_plan(whole_plan(job), None) if f.rule == "airspace-ceiling"]
 
 
 def test_features_of_a_file_come_as_rows_with_guesses_and_go_into_the_plan_as_they_are(planner, job):

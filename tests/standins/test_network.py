@@ -6,13 +6,13 @@ import json
 import pytest
 from pyproj import Geod, Transformer
 
-from kardo.core.accuracy.planned import planned_network
-from kardo.core.close.log_check import log_findings
+from kardo.core.accuracy.images.planned import planned_network
 from kardo.core.day.day import day_of
+from kardo.core.day.log_cover import log_findings
 from kardo.core.day.sessions import hours_of
 from kardo.core.errors import GeodesyError, PlanError, ReadError
-from kardo.core.flight.pattern import all_flown
-from kardo.core.flight.stations import FIXES, Station, stations_near
+from kardo.core.flight.air.stations import FIXES, Station, stations_near
+from kardo.core.flight.lines.pattern import all_flown
 from kardo.core.plan.stands import Mark, OnSetUp, SetUp
 from kardo.demo import demo_plan
 from kardo.formats.rinex import read_log

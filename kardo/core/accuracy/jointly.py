@@ -9,12 +9,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kardo.core.accuracy.effort import CHECKS, DONE, FACTORING, LAYING_OUT, Progress
-from kardo.core.accuracy.judged import heights_of_surface, on_surface
-from kardo.core.accuracy.planned import planned_network
-from kardo.core.accuracy.results import ENGINE, Undetermined
-from kardo.core.accuracy.scan_prediction import joint_of_scan
-from kardo.core.accuracy.solution import DefectiveNetwork, as_seen, solve
+from kardo.core.accuracy.equation.solution import DefectiveNetwork, as_seen, solve
+from kardo.core.accuracy.figures.effort import CHECKS, DONE, FACTORING, LAYING_OUT, Progress
+from kardo.core.accuracy.figures.judged import heights_of_surface, on_surface
+from kardo.core.accuracy.figures.results import ENGINE, Undetermined
+from kardo.core.accuracy.images.planned import planned_network
+from kardo.core.accuracy.scan.prediction import joint_of_scan
 from kardo.core.arrays import Floats
 from kardo.core.errors import PlanError
 from kardo.core.geodesy.frame import from_grid

@@ -5,10 +5,13 @@ import time
 
 import numpy as np
 
-from kardo.core.accuracy import acceptance, effort, normals
-from kardo.core.accuracy.budget import propagate_to_map, with_added
-from kardo.core.accuracy.effort import Progress
-from kardo.core.accuracy.figures import (
+from kardo.core.accuracy.equation import normals
+from kardo.core.accuracy.equation.network import Network
+from kardo.core.accuracy.equation.solution import DefectiveNetwork, SeenByChecks, Solution, as_seen, solve
+from kardo.core.accuracy.equation.volume import mean_height_sigma
+from kardo.core.accuracy.figures import acceptance, effort
+from kardo.core.accuracy.figures.effort import Progress
+from kardo.core.accuracy.figures.figures import (
     BLIND_FROM,
     CURVE,
     blind_spots,
@@ -18,13 +21,9 @@ from kardo.core.accuracy.figures import (
     further_checks,
     spot,
 )
-from kardo.core.accuracy.heaps import content
-from kardo.core.accuracy.judged import Errors, geoid_sigma, heights_of_surface, on_surface
-from kardo.core.accuracy.misclosures import difference_covariance, misclosures
-from kardo.core.accuracy.network import Network
-from kardo.core.accuracy.planned import Planned, planned_network
-from kardo.core.accuracy.reliability import reliability
-from kardo.core.accuracy.results import (
+from kardo.core.accuracy.figures.heaps import content
+from kardo.core.accuracy.figures.judged import Errors, geoid_sigma, heights_of_surface, on_surface, with_added
+from kardo.core.accuracy.figures.results import (
     ENGINE,
     BlindSpot,
     ByNewer,
@@ -39,12 +38,14 @@ from kardo.core.accuracy.results import (
     Volume,
     nullable,
 )
-from kardo.core.accuracy.scan_prediction import figures_of_scan, predict_scan
-from kardo.core.accuracy.solution import DefectiveNetwork, SeenByChecks, Solution, as_seen, solve
-from kardo.core.accuracy.standards import standards
-from kardo.core.accuracy.volume import mean_height_sigma
+from kardo.core.accuracy.figures.standards import standards
+from kardo.core.accuracy.images.budget import propagate_to_map
+from kardo.core.accuracy.images.misclosures import difference_covariance, misclosures
+from kardo.core.accuracy.images.planned import Planned, planned_network
+from kardo.core.accuracy.images.reliability import reliability
+from kardo.core.accuracy.scan.prediction import figures_of_scan, predict_scan
 from kardo.core.arrays import Floats, Json
-from kardo.core.flight.areas import area_polygon, ground_scale, site_polygon
+from kardo.core.flight.lines.areas import area_polygon, ground_scale, site_polygon
 from kardo.core.gnss.shifts import GRADIENT
 from kardo.core.plan.assumptions import CURRENT_EDITION
 from kardo.core.plan.model import Plan

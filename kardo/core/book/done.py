@@ -21,7 +21,7 @@ from kardo.core.book.entries import (
     StoodUp,
     TargetMoved,
 )
-from kardo.core.flight.pattern import flown
+from kardo.core.flight.lines.pattern import flown
 from kardo.core.geodesy.antenna import outvoted
 from kardo.core.geodesy.units import counted, small
 from kardo.core.gnss.heights import vertical_height

@@ -1,7 +1,7 @@
 """Is it enough to leave? In a sentence, with what would mend it."""
 
-from kardo.core.accuracy.acceptance import chance_words
-from kardo.core.accuracy.advice import Promise
+from kardo.core.accuracy.change.advice import Promise
+from kardo.core.accuracy.figures.acceptance import chance_words
 from kardo.core.book.done import Left
 from kardo.core.book.entries import Book, Departure, Entry
 from kardo.core.geodesy.units import small

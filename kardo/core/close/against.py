@@ -15,10 +15,9 @@ import numpy as np
 from scipy.linalg import cho_factor, cho_solve
 from scipy.special import chdtrc, chdtri
 
-from kardo.core.accuracy.acceptance import chance_words, draw_differences
+from kardo.core.accuracy.figures.acceptance import chance_words, draw_differences
 from kardo.core.accuracy.jointly import JointChecks
-from kardo.core.accuracy.results import Triple, triple
-from kardo.core.arrays import Floats
+from kardo.core.arrays import Floats, Triple, triple
 from kardo.core.close.verdict import differences
 from kardo.core.geodesy.units import small
 from kardo.core.plan.model import Plan

@@ -8,8 +8,8 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import TypeAdapter
 
-from kardo.core.accuracy.results import Result, Triple
-from kardo.core.arrays import Json
+from kardo.core.accuracy.figures.results import Result
+from kardo.core.arrays import Json, Triple
 from kardo.core.book.entries import Book
 from kardo.core.book.entries import to_json as book_json
 from kardo.core.close.against import Against

@@ -9,8 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kardo.core.accuracy.results import Triple, triple
-from kardo.core.arrays import Floats
+from kardo.core.arrays import Floats, Triple, triple
 from kardo.core.close.closing import BlockShift, Closing, ResidualSet
 from kardo.core.control.survey import Survey, survey
 from kardo.core.errors import PlanError

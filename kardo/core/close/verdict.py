@@ -6,8 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 from scipy.special import stdtrit
 
-from kardo.core.accuracy.conditions import unmet
-from kardo.core.accuracy.standards import SurveyError, standards
+from kardo.core.accuracy.figures.conditions import unmet
+from kardo.core.accuracy.figures.standards import SurveyError, standards
 from kardo.core.arrays import Floats
 from kardo.core.control.survey import survey
 from kardo.core.geodesy.confidence import RADIAL_95, VERTICAL_95

@@ -4,9 +4,9 @@ import math
 from dataclasses import dataclass
 from functools import cache
 
-from kardo.core.control.survey import heights_of
 from kardo.core.errors import PlanError
 from kardo.core.geodesy.units import length
+from kardo.core.plan.heights import heights_of
 from kardo.core.plan.model import Plan
 
 CELL = 200.0  # metres, and a twentieth up, over which the combined factor changes by less than a part in a million

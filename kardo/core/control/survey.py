@@ -20,9 +20,10 @@ from kardo.core.gnss.occupations import (
 )
 from kardo.core.gnss.shifts import Shift, gradient, shared_by
 from kardo.core.plan.control import ControlPoint, Occupation
+from kardo.core.plan.heights import heights_of
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import HangsOn, Levelled, OnInstrument, OnNetwork, OnNothing, OnSetUp, OwnSession
-from kardo.core.site.skies import SkyLeft, skies_left
+from kardo.core.site.skies_left import SkyLeft, skies_left
 
 
 @dataclass(frozen=True)
@@ -75,13 +76,6 @@ def skies_over(plan: Plan, points: Sequence[ControlPoint], heights: Floats) -> l
 def by_satellites(hung: HangsOn) -> bool:
     """Whether what hangs on this is observed by satellites."""
     return not isinstance(hung, OnInstrument | Levelled)
-
-
-def heights_of(plan: Plan, points: tuple[ControlPoint, ...]) -> Floats:
-    """Heights (k,) of control in metres: their own, or the terrain's; nan where neither is known."""
-    e, n = np.array([p.e for p in points]), np.array([p.n for p in points])
-    ground = plan.surface.at(e, n) if plan.surface and len(points) else np.full(len(points), np.nan)
-    return np.array([t if p.h is None else p.h for p, t in zip(points, ground, strict=True)], dtype=float)
 
 
 @dataclass(frozen=True)

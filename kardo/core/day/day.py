@@ -2,13 +2,13 @@
 
 from dataclasses import dataclass
 
-from kardo.core.day.light import Light, clock_ahead, light
 from kardo.core.day.schedule import Placed, Reason, Schedule, logging, schedule, told
 from kardo.core.day.tasks import Kind, Task, may_share, tasks_of
 from kardo.core.errors import PlanError
-from kardo.core.flight.areas import site_polygon
+from kardo.core.flight.lines.areas import site_polygon
 from kardo.core.plan.model import Plan
 from kardo.core.plan.visits import Visit
+from kardo.core.sky.light import Light, clock_ahead, light
 
 
 @dataclass(frozen=True)

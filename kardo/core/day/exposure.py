@@ -7,12 +7,12 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
-from kardo.core.day.light import clock_ahead, light
 from kardo.core.errors import PlanError
-from kardo.core.flight.pattern import FlightPlan, flown
+from kardo.core.flight.lines.pattern import FlightPlan, flown
 from kardo.core.geodesy.units import speed
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.model import Plan
+from kardo.core.sky.light import clock_ahead, light
 
 Cloud = Literal["clear", "partly", "overcast"]
 SUN_LUX = 127_500.0  # of the sun outside of the atmosphere

@@ -10,20 +10,19 @@ import numpy as np
 from kardo.core.arrays import Floats
 from kardo.core.control.survey import Held, by_rover, by_satellites, skies_over, survey
 from kardo.core.day.day import Day, day_of
-from kardo.core.day.light import clock_ahead
-from kardo.core.day.overhead import LEAST, MASK, MOST_PDOP, ROVER, Stand, midnight, sky_at
 from kardo.core.day.rounds import stands_by
-from kardo.core.day.schedule import clock
 from kardo.core.errors import KardoError
 from kardo.core.geodesy.units import length, small
 from kardo.core.gnss.occupations import INDEPENDENT_MIN
-from kardo.core.gnss.orbits import nominal
 from kardo.core.gnss.shifts import Source, source_of
 from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of
 from kardo.core.plan.stands import HangsOn, Levelled, OnInstrument, OnNetwork, OnSetUp, OwnSession
-from kardo.core.site.skies import SkyLeft
+from kardo.core.site.overhead import LEAST, MASK, MOST_PDOP, ROVER, Stand, midnight, sky_at
+from kardo.core.site.skies_left import SkyLeft
+from kardo.core.sky.light import clock, clock_ahead
+from kardo.core.sky.orbits import nominal
 
 MOST_LOOKED_UP = 60  # occupations whose satellites are told
 

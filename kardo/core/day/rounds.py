@@ -15,7 +15,7 @@ from kardo.core.arrays import Floats
 from kardo.core.control.round import MOST_SOLVED, shared, walk
 from kardo.core.day.durations import durations
 from kardo.core.errors import PlanError
-from kardo.core.flight.areas import ground_scale, round_start
+from kardo.core.flight.lines.areas import ground_scale, round_start
 from kardo.core.geodesy.units import length
 from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.model import Plan

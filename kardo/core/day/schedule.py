@@ -9,9 +9,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
-from kardo.core.day.light import Light
 from kardo.core.day.tasks import Task
 from kardo.core.plan.visits import Person, Visit
+from kardo.core.sky.light import Light, clock, minute
 
 if TYPE_CHECKING:
     from ortools.sat.python.cp_model import CpModel, CpSolver  # loaded where a day is solved: it is fifty megabytes
@@ -71,25 +71,6 @@ def schedule(tasks: tuple[Task, ...], visit: Visit, light: Light) -> Schedule:
         return Schedule((), plain)
     placed = _placed(tasks, people, limits)
     return Schedule(placed, ()) if placed else Schedule((), tuple(_reasons(tasks, visit, limits)))
-
-
-def minute(clock: str) -> int:
-    """Minutes from midnight of a clock time.
-
-    >>> minute("07:30")
-    450
-    """
-    hours, minutes = clock.split(":")
-    return 60 * int(hours) + int(minutes)
-
-
-def clock(minutes: int) -> str:
-    """A clock time.
-
-    >>> clock(450)
-    '07:30'
-    """
-    return f"{minutes // 60:02d}:{minutes % 60:02d}"
 
 
 def _limits(visit: Visit, light: Light) -> _Limits:

@@ -4,15 +4,16 @@ import math
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from kardo.core.control.survey import by_rover, heights_of, skies_over
+from kardo.core.control.survey import by_rover, skies_over
 from kardo.core.day.durations import durations
 from kardo.core.day.rounds import stands_by, walked
-from kardo.core.flight.ceilings import above_ceilings
-from kardo.core.flight.pattern import FlightPlan, all_flown
-from kardo.core.flight.scan import sequence_minutes, sequence_words
+from kardo.core.flight.air.ceilings import above_ceilings
+from kardo.core.flight.lines.pattern import FlightPlan, all_flown
+from kardo.core.flight.lines.swath import sequence_minutes, sequence_words
 from kardo.core.geodesy.units import length
 from kardo.core.parts import Clock
 from kardo.core.plan.control import ControlPoint
+from kardo.core.plan.heights import heights_of
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import OnSetUp, OwnSession, SetUp, setup_of
 from kardo.core.plan.visits import Person, Role, Visit

@@ -7,10 +7,10 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
 
-from kardo.core.accuracy.results import Result
-from kardo.core.flight.coverage import Coverage, coverage
-from kardo.core.flight.density import Density, density
-from kardo.core.flight.pattern import FlightPlan
+from kardo.core.accuracy.figures.results import Result
+from kardo.core.flight.ground.coverage import Coverage, coverage
+from kardo.core.flight.ground.density import Density, density
+from kardo.core.flight.lines.pattern import FlightPlan
 from kardo.core.kept import kept
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import Edit

@@ -7,14 +7,14 @@ from shapely import MultiPoint, Polygon
 
 from kardo.core.arrays import Floats
 from kardo.core.control.local import calibrated, fault_of_local, local_system
-from kardo.core.control.survey import heights_of
 from kardo.core.errors import KardoError, PlanError
-from kardo.core.flight.areas import ground_scale, site_polygon
+from kardo.core.flight.lines.areas import ground_scale, site_polygon
 from kardo.core.geodesy.fit import MOST_SCALE
 from kardo.core.geodesy.similarity import Fitted, Similarity, detectable
 from kardo.core.geodesy.units import UNITS, small
 from kardo.core.gnss.remark import Remark, worst_first
 from kardo.core.parts import validated
+from kardo.core.plan.heights import heights_of
 from kardo.core.plan.local import LocalGrid
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Mark

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from kardo.core.errors import GeodesyError, PlanError
-from kardo.core.flight.areas import site_polygon
+from kardo.core.flight.lines.areas import site_polygon
 from kardo.core.geodesy.crs import Grid, grid
 from kardo.core.geodesy.geoid import OWN, separation_in
 from kardo.core.geodesy.systems import ELLIPSOIDAL

@@ -4,10 +4,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kardo.core.control.survey import heights_of
 from kardo.core.errors import PlanError
-from kardo.core.flight.pattern import FlightPlan, all_flown, over_ground
-from kardo.core.flight.waypoints import Waypoints, waypoints
+from kardo.core.flight.lines.pattern import FlightPlan, all_flown, over_ground
+from kardo.core.flight.lines.waypoints import Waypoints, waypoints
+from kardo.core.plan.heights import heights_of
 from kardo.core.plan.model import Plan
 
 CODES = {"target": "GCP", "check": "CHECK", "mark": "MARK"}

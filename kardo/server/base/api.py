@@ -12,22 +12,22 @@ from ninja import File, Form, Query, Router, Schema
 from ninja.files import UploadedFile
 from pydantic import Field
 
-from kardo.core.accuracy.schemes import edits_for
-from kardo.core.close.log_check import log_findings
-from kardo.core.day.overhead import DaySky, day_sky, midnight
+from kardo.core.accuracy.change.schemes import edits_for
+from kardo.core.day.log_cover import log_findings
 from kardo.core.day.sessions import Sessions, sessions
 from kardo.core.errors import PlanError, ReadError
-from kardo.core.flight.pattern import flown
-from kardo.core.flight.reach import Reach, best_standpoint
+from kardo.core.flight.air.reach import Reach, best_standpoint
+from kardo.core.flight.lines.pattern import flown
 from kardo.core.gnss.card import cards
 from kardo.core.gnss.heights import SetUpHeights, heights
-from kardo.core.gnss.orbits import gps_clock
 from kardo.core.gnss.readback import Difference, read_back
 from kardo.core.gnss.remark import Remark
 from kardo.core.gnss.settings_card import settings_card
 from kardo.core.plan.edits import Edit
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Device
+from kardo.core.site.overhead import DaySky, day_sky, midnight
+from kardo.core.sky.orbits import gps_clock
 from kardo.formats import rinex_nav, yuma
 from kardo.formats.antex import AntennaModel, read_antex
 from kardo.formats.card_sheet import card_html

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from kardo.core.day.sessions import hours_of
 from kardo.core.errors import PlanError
-from kardo.core.flight.stations import NearStation, stations_near
+from kardo.core.flight.air.stations import NearStation, stations_near
 from kardo.outside.stations import log_of, stations_of
 from kardo.server.access import job_of
 from kardo.server.base.api import LogOut, log_told

@@ -11,8 +11,8 @@ from django.shortcuts import get_object_or_404
 from ninja import File, Router, Schema
 from ninja.files import UploadedFile
 
-from kardo.core.accuracy.advice import Promise
-from kardo.core.accuracy.planned import missing
+from kardo.core.accuracy.change.advice import Promise
+from kardo.core.accuracy.inputs.lacking import missing
 from kardo.core.book.done import Left, still_to_do
 from kardo.core.book.enough import enough
 from kardo.core.book.entries import Book, Entry

@@ -7,7 +7,7 @@ from uuid import UUID
 from django.contrib.auth.models import AbstractBaseUser
 from django.utils import timezone
 
-from kardo.core.accuracy.planned import missing
+from kardo.core.accuracy.inputs.lacking import missing
 from kardo.core.book.done import as_done
 from kardo.core.book.enough import if_left_now
 from kardo.core.book.entries import Book, book_of, entry_from_json

@@ -6,7 +6,7 @@ from uuid import UUID
 
 from django.contrib.auth.models import AbstractBaseUser
 
-from kardo.core.accuracy.planned import missing
+from kardo.core.accuracy.inputs.lacking import missing
 from kardo.core.arrays import Json
 from kardo.core.book.entries import Book
 from kardo.core.close.closed import as_closed

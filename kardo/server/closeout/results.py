@@ -6,9 +6,9 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
+from kardo.core.accuracy.figures.results import ENGINE, Result, Undetermined
+from kardo.core.accuracy.inputs.lacking import missing
 from kardo.core.accuracy.jointly import JointChecks
-from kardo.core.accuracy.planned import missing
-from kardo.core.accuracy.results import ENGINE, Result, Undetermined
 from kardo.core.close.against import Against, against, said_of
 from kardo.core.close.closed import as_closed, contradictions
 from kardo.core.close.record import (
@@ -27,7 +27,8 @@ from kardo.core.close.verdict import ClosedVerdict, verdict
 from kardo.core.day.cautions import cautions
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.plan.model import Plan
-from kardo.core.summary import found, told
+from kardo.core.presentation.findings import check_plan
+from kardo.core.presentation.words import result_text
 from kardo.server.closeout.keeping import Documents
 from kardo.server.jobs.models import Job
 from kardo.server.predictions.models import WAITING, Computation
@@ -90,7 +91,7 @@ def came_of(job: Job, held: Documents) -> ClosedJob:
     if isinstance(joint, JointChecks):
         kept["against"] = against(closed, d, joint)
     if isinstance(result, Result):
-        said, tests = told(closed, result), kept.get("against")
+        said, tests = result_text(closed, result), kept.get("against")
         tested = said_of(tests, closed.brief.unit) if tests else None
         kept |= {
             "promised": [*kept["promised"], Promised.of("as done", result)],
@@ -99,7 +100,7 @@ def came_of(job: Job, held: Documents) -> ClosedJob:
                 BudgetLine(name, s.sigma_h, s.sigma_v, s.share_h, s.share_v)
                 for name, s in zip(said.budget, result.budget, strict=True)
             ],
-            "findings": finding_lines(found(closed, result, tested), held.closing),
+            "findings": finding_lines(check_plan(closed, result, tested), held.closing),
         }
     if of_checks == "failed":  # the verdict stands without the comparison; why there is none is told
         kept["contradictions"] = [*kept["contradictions"], f"Not held against the prediction: {words_of_checks}"]

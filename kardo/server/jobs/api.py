@@ -12,9 +12,9 @@ from django.utils import timezone
 from ninja import File, Form, Router, Schema, Status
 from ninja.files import UploadedFile
 
-from kardo.core.accuracy.advice import JobPromise
-from kardo.core.accuracy.offers import usual_point
-from kardo.core.accuracy.standards import standards
+from kardo.core.accuracy.change.advice import JobPromise
+from kardo.core.accuracy.change.offers import usual_point
+from kardo.core.accuracy.figures.standards import standards
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError, PlanError, ReadError
 from kardo.core.geodesy.confidence import RADIAL_95, VERTICAL_95

@@ -12,10 +12,10 @@ from ninja import File, Form, Query, Router, Schema, Status
 from ninja.files import UploadedFile
 from pydantic import AfterValidator, Field
 
-from kardo.core.day.base_places import BasePlaces, KnownPlace, base_places
 from kardo.core.errors import GeodesyError, PlanError, ReadError
 from kardo.core.geodesy.crs import grid
 from kardo.core.gnss.library import carries_control, published_of
+from kardo.core.layout.base_places import BasePlaces, KnownPlace, base_places
 from kardo.core.parts import Clean
 from kardo.core.plan.model import Plan
 from kardo.core.plan.published import Brought, Published, Step, brought, step_between

@@ -13,15 +13,15 @@ from ninja import File, Form, Header, Query, Router, Schema
 from ninja.files import UploadedFile
 from pydantic import Field, TypeAdapter
 
-from kardo.core.accuracy.heaps import tolerance_by_volume
-from kardo.core.accuracy.planned import missing
+from kardo.core.accuracy.figures.heaps import tolerance_by_volume
+from kardo.core.accuracy.inputs.lacking import missing
 from kardo.core.control.met import met_by
 from kardo.core.errors import PlanError
 from kardo.core.geodesy.units import UnitId
 from kardo.core.plan.edits import Edit as PlanEdit
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Terrain, terrain_of
-from kardo.core.summary import Summary, summary
+from kardo.core.presentation.summary import Summary, summary
 from kardo.core.terrain.drawing import contours, shading_png
 from kardo.core.terrain.surface import Surface
 from kardo.formats import boundary, raster

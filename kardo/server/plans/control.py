@@ -11,7 +11,7 @@ from kardo.core.control.naming import NameScheme, renamed
 from kardo.core.control.stakeout import StakeOut, stake_out
 from kardo.core.day.observing import ObservationPlan, observation_plan
 from kardo.core.day.rounds import By, Rounds, rounds_of
-from kardo.core.flight.areas import round_start
+from kardo.core.flight.lines.areas import round_start
 from kardo.formats.control_sheets import sketch_html, stake_out_csv, stake_out_html, target_sheets_html
 from kardo.formats.documents import Paper, pdf
 from kardo.formats.picture import printed

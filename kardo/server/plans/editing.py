@@ -10,7 +10,7 @@ from django.db.models import Exists, OuterRef, QuerySet
 
 from kardo.core.arrays import Json
 from kardo.core.errors import PlanError
-from kardo.core.flight.areas import area_polygon, site_polygon
+from kardo.core.flight.lines.areas import area_polygon, site_polygon
 from kardo.core.plan.edits import ConflictError, apply, edit_from_json, held, invert, value_at
 from kardo.core.plan.edits import Edit as PlanEdit
 from kardo.core.plan.model import Plan, plan_of

@@ -11,16 +11,16 @@ from pydantic import Field, TypeAdapter
 
 from kardo.core.day.exposure import Cloud, ExposureAdvice, exposure
 from kardo.core.errors import PlanError
-from kardo.core.flight.airtime import AirTime, air_time
-from kardo.core.flight.as_flown import HeldAgainst, held_against
-from kardo.core.flight.calibration import calibration_edits
-from kardo.core.flight.coverage import CoverageFigures, coverage, told
-from kardo.core.flight.coverage_drawing import CoverageDrawing, density_drawing, drawing_of
-from kardo.core.flight.density import DensityFigures, density, told_density
-from kardo.core.flight.own_strips import another_strip
-from kardo.core.flight.pattern import flown
-from kardo.core.flight.pilot import TakeOff, best_take_off
-from kardo.core.flight.profile import LineProfile, of_line, of_way
+from kardo.core.flight.air.airtime import AirTime, air_time
+from kardo.core.flight.air.pilot import TakeOff, best_take_off
+from kardo.core.flight.air.profile import LineProfile, of_line, of_way
+from kardo.core.flight.ground.as_flown import HeldAgainst, held_against
+from kardo.core.flight.ground.coverage import CoverageFigures, coverage, told
+from kardo.core.flight.ground.density import DensityFigures, density, told_density
+from kardo.core.flight.ground.drawing import CoverageDrawing, density_drawing, drawing_of
+from kardo.core.flight.lines.calibration import calibration_edits
+from kardo.core.flight.lines.own_lines import another_strip
+from kardo.core.flight.lines.pattern import flown
 from kardo.core.parts import to_json
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.flights import Flight

@@ -11,7 +11,7 @@ from ninja import File, Form, Query, Router, Schema
 from ninja.files import UploadedFile
 
 from kardo.core.errors import PlanError, ReadError
-from kardo.core.flight.areas import site_polygon
+from kardo.core.flight.lines.areas import site_polygon
 from kardo.core.geodesy.transformations import WGS84
 from kardo.core.geodesy.units import UnitId
 from kardo.core.parts import MAX_VERTICES, Clock, Date, validated

@@ -10,7 +10,7 @@ from django.contrib.gis.geos import Point
 
 from kardo.core.arrays import Json
 from kardo.core.errors import GeodesyError, PlanError
-from kardo.core.flight.areas import site_polygon
+from kardo.core.flight.lines.areas import site_polygon
 from kardo.core.kept import kept
 from kardo.core.plan.library import new_plan
 from kardo.core.plan.model import Plan, json_schema, plan_from_json, plan_of

@@ -6,17 +6,19 @@ from datetime import datetime
 from django.utils import timezone
 from pydantic import TypeAdapter
 
-from kardo.core.accuracy.advice import Advice, Promise
-from kardo.core.accuracy.effort import GUESSED
-from kardo.core.accuracy.planned import missing, missing_for_schemes
-from kardo.core.accuracy.results import ENGINE, Result, Undetermined
-from kardo.core.accuracy.schemes import Schemes
+from kardo.core.accuracy.change.advice import Advice, Promise
+from kardo.core.accuracy.change.schemes import Schemes
+from kardo.core.accuracy.figures.effort import GUESSED
+from kardo.core.accuracy.figures.results import ENGINE, Result, Undetermined
+from kardo.core.accuracy.inputs.lacking import missing, missing_for_schemes
 from kardo.core.arrays import Json
 from kardo.core.close.closing import with_waivers
+from kardo.core.layout.search import Search
 from kardo.core.plan.model import Plan
 from kardo.core.practice.catalogue import Finding
-from kardo.core.practice.layout import Search
-from kardo.core.summary import Fault, Told, found, named_advice, named_schemes, told
+from kardo.core.presentation.findings import check_plan
+from kardo.core.presentation.summary import Fault
+from kardo.core.presentation.words import ResultText, named_advice, named_schemes, result_text
 from kardo.server.closeout.keeping import closing_of
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import model_digest
@@ -49,7 +51,7 @@ class PredictionAnswer(Underway):
     """A prediction in figures and in words, with what the rules find in the plan."""
 
     result: Result | Undetermined | None
-    told: Told | None
+    told: ResultText | None
     findings: list[Finding] | None
     error: Fault | None
 
@@ -91,8 +93,8 @@ def prediction_of(at: Standing) -> PredictionAnswer:
     return PredictionAnswer(
         **vars(underway(at)),
         result=result,
-        told=told(plan, result) if result else None,
-        findings=with_waivers(found(at.whole_plan, full), closing_of(at.job)[0]),
+        told=result_text(plan, result) if result else None,
+        findings=with_waivers(check_plan(at.whole_plan, full), closing_of(at.job)[0]),
         error=_error(row),
     )
 

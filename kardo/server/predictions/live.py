@@ -11,10 +11,10 @@ from typing import Any, Protocol
 
 from django.conf import settings
 
-from kardo.core.accuracy.planned import missing
+from kardo.core.accuracy.inputs.lacking import missing
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError, PlanError
-from kardo.core.flight.pattern import all_flown
+from kardo.core.flight.lines.pattern import all_flown
 from kardo.core.parts import digest
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint

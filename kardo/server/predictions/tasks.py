@@ -17,17 +17,17 @@ from django.db.models import Q
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
-from kardo.core.accuracy.advice import JobPromise, advise
+from kardo.core.accuracy.change.advice import JobPromise, advise
+from kardo.core.accuracy.change.schemes import schemes
+from kardo.core.accuracy.figures.results import ENGINE, Result, result_json
 from kardo.core.accuracy.jointly import checks_jointly
 from kardo.core.accuracy.prediction import predict
-from kardo.core.accuracy.results import ENGINE, Result, result_json
-from kardo.core.accuracy.schemes import schemes
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError
-from kardo.core.flight.pattern import estimated_exposures
+from kardo.core.flight.lines.pattern import estimated_exposures
+from kardo.core.layout.proposed import Wish
+from kardo.core.layout.search import search
 from kardo.core.plan.model import Plan, plan_from_json
-from kardo.core.practice.layout import search
-from kardo.core.practice.proposed import Wish
 from kardo.server.jobs.models import Job
 from kardo.server.memory import give_back
 from kardo.server.plans.stored import with_ground

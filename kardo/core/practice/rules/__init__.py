@@ -11,8 +11,8 @@ from kardo.core.practice.rules import (
     flying,
     laser,
     observing,
+    occupiability,
     site,
-    standing,
     verdict,
 )
 
@@ -27,7 +27,7 @@ __all__ = [
     "flying",
     "laser",
     "observing",
+    "occupiability",
     "site",
-    "standing",
     "verdict",
 ]

@@ -6,7 +6,7 @@ import numpy as np
 
 from kardo.core.control.local import fault_of_local
 from kardo.core.errors import KardoError
-from kardo.core.flight.reach import reach
+from kardo.core.flight.air.reach import reach
 from kardo.core.geodesy.antenna import outvoted
 from kardo.core.geodesy.units import length, small
 from kardo.core.gnss.heights import vertical_height

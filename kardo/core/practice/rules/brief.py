@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from kardo.core.errors import KardoError
-from kardo.core.flight.areas import site_polygon
+from kardo.core.flight.lines.areas import site_polygon
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import UNITS, length, small
 from kardo.core.parts import to_json

@@ -8,12 +8,12 @@ import numpy as np
 from scipy.spatial import cKDTree
 from shapely import Point, contains_xy
 
-from kardo.core.accuracy.conditions import unmet, unmet_places
-from kardo.core.accuracy.offers import new_target
-from kardo.core.accuracy.standards import standards
+from kardo.core.accuracy.change.offers import new_target
+from kardo.core.accuracy.figures.conditions import unmet, unmet_places
+from kardo.core.accuracy.figures.standards import standards
 from kardo.core.arrays import Floats
 from kardo.core.control.recording import longest, recordings
-from kardo.core.flight.areas import site_polygon
+from kardo.core.flight.lines.areas import site_polygon
 from kardo.core.geodesy.units import length, place, small
 from kardo.core.parts import to_json
 from kardo.core.plan.control import ControlPoint

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from kardo.core.arrays import Bools
-from kardo.core.flight.coverage import Coverage, GroundCells, Spread
+from kardo.core.flight.ground.coverage import Coverage, GroundCells, Spread
 from kardo.core.geodesy.units import area, place, small
 from kardo.core.policy.policy import Rule
 from kardo.core.practice.catalogue import Finding, View, finding, rule

@@ -6,8 +6,8 @@ import numpy as np
 import shapely
 
 from kardo.core.errors import KardoError
-from kardo.core.flight.areas import flight_polygon
-from kardo.core.flight.pattern import FlightPlan
+from kardo.core.flight.lines.areas import flight_polygon
+from kardo.core.flight.lines.pattern import FlightPlan
 from kardo.core.geodesy.units import length
 from kardo.core.plan.lens import brought_in_line
 from kardo.core.policy.policy import Rule

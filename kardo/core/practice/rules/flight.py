@@ -5,8 +5,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from kardo.core.accuracy.defects import spans
-from kardo.core.flight.pattern import FlightPlan
+from kardo.core.accuracy.equation.defects import spans
+from kardo.core.flight.lines.pattern import FlightPlan
 from kardo.core.geodesy.units import area, speed
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.policy.policy import Rule

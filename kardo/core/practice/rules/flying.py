@@ -6,10 +6,10 @@ from collections.abc import Iterator
 import numpy as np
 
 from kardo.core.arrays import Bools, Floats
-from kardo.core.flight.clearance import Clearance, of_lines, of_ways, steepest
-from kardo.core.flight.pattern import FlightPlan
-from kardo.core.flight.pilot import seen_within
-from kardo.core.flight.reach import sample_of
+from kardo.core.flight.air.clearance import Clearance, of_lines, of_ways, steepest
+from kardo.core.flight.air.pilot import seen_within
+from kardo.core.flight.air.reach import sample_of
+from kardo.core.flight.lines.pattern import FlightPlan
 from kardo.core.geodesy.units import length, place, speed
 from kardo.core.kept import kept
 from kardo.core.plan.edits import field_edits

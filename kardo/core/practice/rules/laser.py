@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from kardo.core.flight.scan import sequence_words, used_angle
+from kardo.core.flight.lines.swath import sequence_words, used_angle
 from kardo.core.geodesy.units import area, speed
 from kardo.core.plan.flights import SCANNING
 from kardo.core.policy.policy import Rule

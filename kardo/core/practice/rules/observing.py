@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from kardo.core.accuracy.standards import held_to
+from kardo.core.accuracy.figures.standards import held_to
 from kardo.core.control.survey import survey
 from kardo.core.errors import KardoError
 from kardo.core.geodesy.units import length, small

@@ -4,9 +4,9 @@ import datetime
 from collections.abc import Iterator
 
 from kardo.core.errors import KardoError
-from kardo.core.flight.areas import ground_scale, site_polygon
-from kardo.core.flight.ceilings import Above, above_ceilings
-from kardo.core.flight.lower import Lower, below
+from kardo.core.flight.air.ceilings import Above, above_ceilings
+from kardo.core.flight.lines.areas import ground_scale, site_polygon
+from kardo.core.flight.lines.lower import Lower, below
 from kardo.core.geodesy.units import area, length, place
 from kardo.core.policy.policy import Rule
 from kardo.core.practice.catalogue import Finding, View, finding, rule

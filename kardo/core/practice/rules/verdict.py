@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from kardo.core.accuracy.standards import held_to
+from kardo.core.accuracy.figures.standards import held_to
 from kardo.core.geodesy.units import cubic, small
 from kardo.core.plan.assumptions import CURRENT_EDITION
 from kardo.core.plan.edits import Edit

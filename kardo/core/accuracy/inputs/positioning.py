@@ -1,0 +1,69 @@
+"""What positions share beside their own noise: by sortie, by flight line, and by the distance to a base."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from kardo.core.arrays import Floats, triple
+from kardo.core.flight.air.reach import out_of_reach
+from kardo.core.flight.lines.pattern import FlightPlan
+from kardo.core.gnss.occupations import own_growth
+from kardo.core.gnss.shifts import Gradient, Shift, gradient
+from kardo.core.plan.model import Plan
+
+MOSTLY = 0.5  # share of a leg's exposures without corrections from which its own error is that of a float position
+LEG_ERROR = {"fixed": "leg", "float": "float_leg", "code": "code_leg"}
+
+
+@dataclass(frozen=True)
+class LegError:
+    """What satellites do to a leg's positions beside each exposure's own noise, sigmas (3,) east, north, up in metres: for the whole leg, and anew
+    for each of its flight lines."""
+
+    leg: Floats
+    line: Floats
+
+
+def leg_errors(plan: Plan, flight: FlightPlan) -> list[LegError]:
+    """Of each leg, by the state of its positions; where they are corrected from a base, growing with the leg's mean distance to it, as far as others from
+    there do not share that. Float and code positions wander within minutes, so a part of theirs is each line's. A scanner's trajectory is as good as its unit
+    says. Source: docs/accuracy.md, sections 2, 7 and 11."""
+    assume, scans = plan.assume, flight.flight.scans
+    fixed = flight.scanner.unit.position_m if scans else (assume["leg_h"], assume["leg_v"])
+    mark = plan.base_mark(flight.flight.hangs_on) if flight.flight.corrected else None
+    found, out = [], out_of_reach(plan, flight)
+    for k in range(len(flight.legs)):
+        on_leg = flight.leg == k
+        away = np.hypot(flight.e[on_leg] - mark.e, flight.n[on_leg] - mark.n).mean() if mark and on_leg.any() else 0.0
+        lost = on_leg.any() and out[on_leg].mean() > MOSTLY and flight.flight.leg_state(k + 1) == "fixed"
+        state = LEG_ERROR["float" if lost else flight.flight.leg_state(k + 1)]
+        h, v = fixed if state == "leg" else (assume[f"{state}_h"], assume[f"{state}_v"])
+        own, wanders = np.array([h, h, v]), 0.0 if state == "leg" else assume["wander_float"]
+        line = own * (assume["wander_scan"] if scans and state == "leg" else math.sqrt(wanders))
+        leg = own * math.sqrt(1 - wanders)
+        found.append(LegError(np.hypot(leg, own_growth(float(away), assume)), line))
+    return found
+
+
+def leg_shifts(plan: Plan, flight: FlightPlan) -> list[Shift]:
+    """What the exposures of each leg share, and those of each line of a leg whose positions wander."""
+    errors, own = leg_errors(plan, flight), flight.flight.id
+    legs = [Shift("leg", f"{own}.{k + 1}", triple(each.leg)) for k, each in enumerate(errors)]
+    lines = sorted({(int(leg), int(strip)) for leg, strip in zip(flight.leg, flight.strip, strict=True)})
+    return legs + [
+        Shift("line", line_key(own, leg, strip), triple(errors[leg].line))
+        for leg, strip in lines
+        if errors[leg].line.any()
+    ]
+
+
+def line_key(flight: str, leg: int, strip: int) -> str:
+    """The id of what the exposures of one line share; leg and strip count from 0."""
+    return f"{flight}.{leg + 1}.{strip + 1}"
+
+
+def flight_gradient(plan: Plan, flight: FlightPlan) -> Gradient | None:
+    """What distance does to a flight's positions, where they are corrected from a base."""
+    own = flight.flight
+    return gradient(plan, own.hangs_on, own.visit) if own.corrected else None

@@ -1,0 +1,130 @@
+"""How far corrections reach: from the base to the standpoint that the aircraft is flown from, and from there to every exposure."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from shapely import Point
+from shapely.geometry.base import BaseGeometry
+
+from kardo.core.arrays import Bools, Ints
+from kardo.core.flight.lines.areas import site_polygon
+from kardo.core.flight.lines.pattern import FlightPlan
+from kardo.core.kept import kept
+from kardo.core.plan.model import Plan
+from kardo.core.plan.stands import Link, Mark, OnSetUp
+from kardo.core.site.things import STANDING, tops_of
+from kardo.core.terrain.sightline import in_sight
+
+HANDS = 1.5  # metres above the ground at which a controller is held
+MOST_TRIED = 300  # exposures by which a standpoint is judged before the best is looked at whole
+CANDIDATES = 60  # places of the site that are tried as standpoints
+
+
+@dataclass(frozen=True)
+class Reach:
+    """Whether corrections come to a flight's exposures. standpoint: grid metres, where it takes off; away: metres
+    from base to standpoint; linked: whether they come so far; out: the exposures that none come to, by number."""
+
+    standpoint: tuple[float, float]
+    away: float
+    linked: bool
+    out: list[int]
+
+
+@kept(
+    64,
+    by=lambda plan, flight: (
+        flight,
+        _base(plan, flight),
+        plan.site.ground,
+        plan.site.features,
+        plan.policy["flight-link"],
+    ),
+)
+def reach(plan: Plan, flight: FlightPlan) -> Reach | None:
+    """Of a flight that hangs on a base whose link is known; None of any other."""
+    found = _base(plan, flight)
+    if found is None:
+        return None
+    mark, link = found
+    return reach_from(plan, flight, mark, link, flight.take_off[:2])
+
+
+def out_of_reach(plan: Plan, flight: FlightPlan) -> Bools:
+    """Which exposures (n,) would be without corrections: of flights that have them live alone, for what is logged is saved."""
+    out: Bools = np.zeros(len(flight.e), dtype=bool)
+    found = reach(plan, flight) if flight.flight.corrections == "live" else None
+    if found is not None:
+        out[found.out] = True
+    return out
+
+
+def best_standpoint(plan: Plan, flight: FlightPlan) -> Reach | None:
+    """The place of the site, or beside the base, from which most exposures are reached, as far as every few of them tell, of several
+    alike the nearest to the base; None where no link is known. The aircraft may be flown from there: whether one may stand there is for the eye to say."""
+    found = _base(plan, flight)
+    if found is None:
+        return None
+    mark, link = found
+    some = sample_of(flight)
+    tried = [
+        reach_from(plan, flight, mark, link, place, some)
+        for place in [(mark.e, mark.n), *places_over(plan, CANDIDATES)]
+    ]
+    best = min(tried, key=lambda r: (len(r.out), r.away))
+    return reach_from(plan, flight, mark, link, best.standpoint)
+
+
+def sample_of(flight: FlightPlan) -> Ints:
+    """Exposures that tell about all, by number (k,)."""
+    return np.unique(np.linspace(0, len(flight.e) - 1, MOST_TRIED).astype(np.int64))
+
+
+def _base(plan: Plan, flight: FlightPlan) -> tuple[Mark, Link] | None:
+    hung = flight.flight.hangs_on
+    setup = plan.setup(hung.setup) if isinstance(hung, OnSetUp) else None
+    mark = plan.mark(setup.mark) if setup else None
+    return None if setup is None or mark is None or setup.link is None else (mark, setup.link)
+
+
+def reach_from(
+    plan: Plan, flight: FlightPlan, mark: Mark, link: Link, standpoint: tuple[float, float], some: Ints | None = None
+) -> Reach:
+    """From a base on a mark by a link to a standpoint, and on to all exposures, or to some (k,) by number."""
+    which: Ints = np.arange(len(flight.e)) if some is None else some
+    e, n, h = flight.e[which], flight.n[which], flight.h[which]
+    things = things_on(plan)
+    away = float(np.hypot(standpoint[0] - mark.e, standpoint[1] - mark.n))
+    hands = np.array([*standpoint, _ground(plan, *standpoint, mark) + HANDS])
+    linked = away <= link.reaches
+    if linked and link.kind != "internet" and away > 0:
+        aerial = np.array([mark.e, mark.n, plan.mark_height(mark) + link.aerial])
+        linked = bool(in_sight(plan.surface, things, aerial, *hands[:, None])[0])
+    if not linked:
+        return Reach(standpoint, away, False, which.tolist())
+    seen = np.hypot(e - standpoint[0], n - standpoint[1]) <= plan.policy["flight-link"]
+    seen[seen] = in_sight(plan.surface, things, hands, e[seen], n[seen], h[seen])
+    return Reach(standpoint, away, True, which[~seen].tolist())
+
+
+def _ground(plan: Plan, e: float, n: float, mark: Mark) -> float:
+    """Height of the ground at a place; the mark's where it is not known."""
+    own = float(plan.surface.at(e, n)) if plan.surface else np.nan
+    return own if np.isfinite(own) else plan.mark_height(mark)
+
+
+@kept(32, by=lambda plan: (plan.site.features, plan.site.ground))
+def things_on(plan: Plan) -> list[tuple[BaseGeometry, float]]:
+    """What stands on the site, with the height of its top in the job's system."""
+    standing = [f for f in plan.site.features if f.kind in STANDING and f.height > 0]
+    return [piece for f in standing for piece in tops_of(plan, f)]
+
+
+def places_over(plan: Plan, aimed: int) -> list[tuple[float, float]]:
+    """About so many places spread over the site on a square grid."""
+    polygon = site_polygon(plan)
+    west, south, east, north = polygon.bounds
+    step = float(np.sqrt(polygon.area / aimed))
+    e, n = np.meshgrid(np.arange(west + step / 2, east, step), np.arange(south + step / 2, north, step))
+    inside = [(float(a), float(b)) for a, b in zip(e.ravel(), n.ravel(), strict=True) if polygon.contains(Point(a, b))]
+    return inside[: 2 * aimed]

@@ -1,0 +1,217 @@
+"""Where lines are laid: over a block, across it, oblique, along a corridor with bends, outside of walls, or as somebody drew them. Metres on the ground about
+the grid's origin."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import pairwise
+from typing import Literal, TypeAlias
+
+import numpy as np
+from shapely import LineString, MultiPolygon, Polygon, box, intersection
+from shapely.affinity import rotate
+
+from kardo.core.flight.lines.order import Row, in_order
+from kardo.core.plan.flights import Flight
+
+CROSSING_HEIGHT = 1.2  # times the block's, where the plan does not say
+STRAIGHT = 0.25  # of the strips' distance: bends of a corridor that stray less are flown straight
+SHORTEST_WALL = 3.0  # metres
+WALL_TILT = 45.0  # degrees off straight down of a camera that looks at a wall, where the plan does not say
+SHARPEST = 75.0  # degrees: half of a bend, beyond which strips are not drawn out any further
+Kind = Literal["main", "crossing", "oblique", "facade"]
+Region: TypeAlias = "Polygon | MultiPolygon"
+Places = Sequence[tuple[float, float]]
+
+
+@dataclass(frozen=True)
+class Line:
+    """One line to fly: offset across its course (degrees) and start and end along it (in the order flown), metres on
+    the ground about the grid's origin; metres between exposures, height above ground, tilt of the camera in degrees, and by how many degrees it looks to the
+    right of where it flies."""
+
+    offset: float
+    start: float
+    end: float
+    course: float
+    trigger: float
+    height: float
+    tilt: float
+    kind: Kind
+    look: float = 0.0
+
+    @property
+    def length(self) -> float:
+        """Metres from the first exposure to the last."""
+        return abs(self.end - self.start)
+
+    @property
+    def count(self) -> int:
+        """How many exposures cover it."""
+        return max(2, math.ceil(self.length / self.trigger - 1e-9) + 1)
+
+    def as_flown(self) -> "Line":
+        """Drawn out at both ends to a whole number of exposures: as far as it is flown."""
+        half = math.copysign((self.count - 1) * self.trigger / 2, self.end - self.start)
+        middle = (self.start + self.end) / 2
+        return replace(self, start=middle - half, end=middle + half)
+
+    def at(self, along: float) -> tuple[float, float]:
+        """A place along it, metres on the ground about the grid's origin."""
+        a = math.radians(self.course)
+        return (self.offset * math.cos(a) + along * math.sin(a), -self.offset * math.sin(a) + along * math.cos(a))
+
+
+def _along_course(area: Region, course: float) -> Region:
+    """The area turned about the grid's origin so that x runs across the course (to the right) and y along it."""
+    return rotate(area, course, origin=(0.0, 0.0))
+
+
+def block(
+    flight: Flight, area: Region, course: float, spacing: float, trigger: float, across: float, roughly: bool = False
+) -> list[Line]:
+    """Lines in the order flown, there and back, part by part. Margins are counted from the area's edge near each line. roughly: in
+    an order that is good enough to compare courses by."""
+    turned = _along_course(area, course)
+    left, bottom, right, top = turned.bounds
+    inside = max(1, math.ceil((right - left) / spacing))
+    count = inside + 1 + 2 * flight.margin_strips
+    start = (left + right) / 2 - (count - 1) * spacing / 2
+    reach = spacing * (flight.margin_strips + 0.5) if flight.margin_strips else max(spacing / 2, across / 2)
+    margin = flight.margin_exposures * trigger
+    rows: list[Row] = []
+    offsets = start + spacing * np.arange(count)
+    nearby = intersection(turned, box(offsets - reach, bottom - 1, offsets + reach, top + 1))
+    for x, near in zip(offsets.tolist(), nearby, strict=True):
+        spans = _merged(
+            [(p.bounds[1], p.bounds[3]) for p in getattr(near, "geoms", [near]) if p.area > 0], 4 * flight.height
+        )
+        rows.append((x, [(y0 - margin, y1 + margin) for y0, y1 in spans]))
+    return [
+        _ahead(Line(x, y0, y1, course, trigger, flight.height, flight.tilt, "main"))
+        for x, y0, y1 in in_order(rows, roughly)
+    ]
+
+
+def _ahead(line: Line) -> Line:
+    """A line whose camera looks ahead begins and ends earlier by what it looks ahead, or the first side of the area would
+    have no coverage."""
+    back = -math.copysign(line.height * math.tan(math.radians(line.tilt)), line.end - line.start)
+    return replace(line, start=line.start + back, end=line.end + back) if line.tilt else line
+
+
+def crossing_height(flight: Flight) -> float:
+    """Metres above ground of crossing strips."""
+    return flight.crossing_height or round(CROSSING_HEIGHT * flight.height, 1)
+
+
+def crossing(flight: Flight, area: Region, course: float, trigger: float) -> list[Line]:
+    """Strips at a right angle to the block, evenly over it, at another height: what separates focal length from height."""
+    height = crossing_height(flight)
+    trigger = trigger * height / flight.height
+    across = (course + 90) % 360
+    return [
+        Line(x, y0, y1, across, trigger, height, 0.0, "crossing")
+        for x, y0, y1 in spread(area, across, flight.crossing_strips, flight.margin_exposures * trigger)
+    ]
+
+
+def oblique(flight: Flight, area: Region, course: float, trigger: float) -> list[Line]:
+    """Strips along the block, and across it, with the camera tilted forward: flown there and back they look two ways each."""
+    return [
+        _ahead(Line(x, y0, y1, way, trigger, flight.height, flight.oblique_tilt, "oblique"))
+        for way, count in ((course, flight.oblique_strips), ((course + 90) % 360, flight.oblique_across))
+        for x, y0, y1 in spread(area, way, count, flight.margin_exposures * trigger)
+    ]
+
+
+def spread(area: Region, course: float, count: int, margin: float) -> list[tuple[float, float, float]]:
+    """So many lines evenly over an area, there and back: offset across the course, start and end along it."""
+    turned = _along_course(area, course)
+    left, bottom, right, top = turned.bounds
+    out = []
+    for k in range(count):
+        x = left + (k + 0.5) * (right - left) / count
+        low, high = turned.intersection(box(x - 0.5, bottom - 1, x + 0.5, top + 1)).bounds[1::2]
+        span = (low - margin, high + margin)
+        out.append((x, *(span if k % 2 == 0 else span[::-1])))
+    return out
+
+
+def _merged(spans: list[tuple[float, float]], gap: float) -> list[tuple[float, float]]:
+    """Spans with gaps too short to be worth two turns joined."""
+    out: list[tuple[float, float]] = []
+    for low, high in sorted(spans):
+        if out and low - out[-1][1] < gap:
+            out[-1] = (out[-1][0], max(out[-1][1], high))
+        else:
+            out.append((low, high))
+    return out
+
+
+def corridor(flight: Flight, line: Places, spacing: float, trigger: float) -> list[Line]:
+    """Strips along a line with bends, there and back: of each straight part a strip, drawn out at a bend so far that the outer side is covered. Bends
+    that stray less than a quarter of the strips' distance are flown straight."""
+    path = list(LineString(line).simplify(STRAIGHT * spacing).coords)
+    parts = [_straight(a, b) for a, b in pairwise(path)]
+    count = max(1, math.ceil(flight.width / spacing)) + 1 + 2 * flight.margin_strips
+    offsets = [(k - (count - 1) / 2) * spacing for k in range(count)]
+    reach, margin = flight.width / 2 + trigger, flight.margin_exposures * trigger
+    bends = [abs((b[0] - a[0] + 180) % 360 - 180) / 2 for a, b in pairwise(parts)]
+    drawn = [margin, *(reach * math.tan(math.radians(min(bend, SHARPEST))) for bend in bends), margin]
+    out = []
+    for number, offset in enumerate(offsets):
+        there = [
+            Line(x + offset, low - drawn[k], high + drawn[k + 1], course, trigger, flight.height, flight.tilt, "main")
+            for k, (course, x, low, high) in enumerate(parts)
+        ]
+        out += there if number % 2 == 0 else [_back(one) for one in there[::-1]]
+    return [_ahead(one) for one in out]
+
+
+def _straight(a: tuple[float, ...], b: tuple[float, ...]) -> tuple[float, float, float, float]:
+    """Course in degrees from a place to another, its offset across the course, and start and end along it."""
+    course = math.degrees(math.atan2(b[0] - a[0], b[1] - a[1])) % 360
+    sin, cos = math.sin(math.radians(course)), math.cos(math.radians(course))
+    return course, a[0] * cos - a[1] * sin, a[0] * sin + a[1] * cos, b[0] * sin + b[1] * cos
+
+
+def _back(line: Line) -> Line:
+    return replace(line, start=line.end, end=line.start, look=-line.look)
+
+
+def facade(flight: Flight, walls: Places, step: float, scans: bool) -> list[Line]:
+    """A line along each wall, the stand-off outside of it, drawn out by the margin at both ends: outside of a ring whose ends meet, else to the right of the walls
+    as they were drawn. A camera looks at the wall; a scanner sees it from beside. step: metres between exposures."""
+    ends_meet = len(walls) > 3 and math.dist(walls[0], walls[-1]) < 0.01
+    # the inside of a ring lies to the right where it is drawn clockwise
+    side = -1.0 if ends_meet and _turns_right(walls) else 1.0
+    margin, tilt = flight.margin_exposures * step, 0.0 if scans else flight.tilt or WALL_TILT
+    out = []
+    for a, b in pairwise(walls):
+        if math.dist(a, b) < SHORTEST_WALL:
+            continue
+        course, x, low, high = _straight(a, b)
+        # what lies on one side of the line is looked at from there
+        out.append(
+            Line(x + side * flight.stand_off, low - margin, high + margin, course, step, flight.height, tilt, "facade", -90.0 * side)
+        )  # fmt: skip
+    return out
+
+
+def _turns_right(ring: Places) -> bool:
+    """Whether a ring is drawn clockwise, so that its inside lies to the right."""
+    e, n = np.array(ring, dtype=float).T
+    e, n = e - e.mean(), n - n.mean()
+    return float(np.sum(e[:-1] * n[1:] - e[1:] * n[:-1])) < 0
+
+
+def own(flight: Flight, scale: float, trigger: float) -> list[Line]:
+    """The strips that somebody drew, in their order; heights and tilts are the flight's where a strip has none of its own."""
+    out = []
+    for strip in flight.own_strips:
+        a, b = ((e / scale, n / scale) for e, n in (strip.start, strip.end))
+        course, x, low, high = _straight(a, b)
+        height = strip.height or flight.height
+        out.append(Line(x, low, high, course, trigger * height / flight.height, height, flight.tilt, "main"))
+    return out

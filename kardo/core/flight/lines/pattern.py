@@ -1,0 +1,547 @@
+"""Strips, exposures and legs of a flight over its area, in the job's grid."""
+
+import math
+from collections.abc import Hashable
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from itertools import pairwise
+
+import numpy as np
+from shapely import Point
+from shapely.affinity import scale
+
+from kardo.core.arrays import Floats, Ints
+from kardo.core.errors import PlanError
+from kardo.core.flight.lines.areas import flight_polygon, ground_scale
+from kardo.core.flight.lines.laid import (
+    Kind,
+    Line,
+    Region,
+    block,
+    corridor,
+    crossing,
+    crossing_height,
+    facade,
+    oblique,
+    own,
+)
+from kardo.core.flight.lines.out_and_home import ways_of_lines
+from kardo.core.flight.lines.swath import mean_density, sequence_minutes, swath, track_step
+from kardo.core.flight.lines.wind import STILL, Wind, over_ground_in, wind_of
+from kardo.core.kept import kept
+from kardo.core.plan.flights import Flight
+from kardo.core.plan.kit import Aircraft, Battery, Camera, Scanner
+from kardo.core.plan.model import Plan
+from kardo.core.terrain.surface import AnySurface
+
+OF_EXPOSURES = ("e", "n", "h", "course", "yaw", "tilt", "leg", "strip")  # what a flight has of each
+MAX_EXPOSURES, MAX_STRIPS = 20_000, 1000
+BY_BASE = 500.0  # metres from a base to the nearest exposure, up to which the flight is taken to start beside it
+SLOWEST = 0.1  # metres a second over the ground, below which a line is not flown
+COARSE, FINER = 1, (0.4,)  # degrees by which the shortest course is sought about
+
+
+@dataclass(frozen=True)
+class Strip:
+    """One flight line: grid metres of first and last exposure, its exposures as a range, its leg, metres from the first to the last, what it is for, the seconds
+    from its end to the next, its turn included, and metres a second over the ground."""
+
+    start: tuple[float, float]
+    end: tuple[float, float]
+    first: int
+    count: int
+    leg: int
+    length: float
+    kind: Kind
+    then: float
+    speed: float
+
+
+@dataclass(frozen=True)
+class Leg:
+    """What one battery flies: strips first to last, minutes in the air, per cent left on landing; minutes of the way out and home in those."""
+
+    first_strip: int
+    last_strip: int
+    minutes: float
+    battery_left: float
+    out: float
+    home: float
+
+
+@dataclass(frozen=True, eq=False)
+class FlightPlan:
+    """One flight laid out: exposures (n,) in grid metres with heights in the job's system, in the order flown, and what they
+    add up to. Metres, minutes, seconds.
+
+    course is the grid azimuth in radians in which each exposure is flown, yaw that in which it looks, tilt its camera's angle from straight down, that way;
+    leg and strip are indices. take_off: grid metres and height in the job's system of where it takes off: its standpoint; as long as none is given, beside
+    a base that is near, else at the foot of the first exposure.
+    """
+
+    flight: Flight
+    e: Floats
+    n: Floats
+    h: Floats
+    course: Floats
+    yaw: Floats
+    tilt: Floats
+    leg: Ints
+    strip: Ints
+    strips: tuple[Strip, ...]
+    legs: tuple[Leg, ...]
+    sensor: Camera | Scanner
+    gsd: float
+    footprint_across: float
+    footprint_along: float
+    spacing: float
+    trigger_distance: float
+    blur_px: float
+    main_course: float
+    minutes: float
+    trigger_interval: float
+    crossing_height: float
+    take_off: tuple[float, float, float]
+
+    @property
+    def camera(self) -> Camera:
+        """What takes its images. Only of a flight that does not scan."""
+        assert isinstance(self.sensor, Camera)
+        return self.sensor
+
+    @property
+    def scanner(self) -> Scanner:
+        """What scans. Only of a flight that does."""
+        assert isinstance(self.sensor, Scanner)
+        return self.sensor
+
+    @property
+    def scans(self) -> bool:
+        """Whether it carries a scanner: its exposures are then places of the trajectory along its lines."""
+        return isinstance(self.sensor, Scanner)
+
+    @property
+    def images(self) -> int:
+        """How many images it takes."""
+        return 0 if self.scans else len(self.e)
+
+
+@dataclass(frozen=True)
+class Equipment:
+    """What a flight is flown with."""
+
+    sensor: Camera | Scanner
+    aircraft: Aircraft
+    battery: Battery
+
+
+def _equipment(plan: Plan, flight: Flight) -> Equipment:
+    return Equipment(plan.sensor(flight), plan.aircraft(flight.aircraft), plan.battery(flight.battery))
+
+
+def _base(plan: Plan, flight: Flight) -> tuple[float, float] | None:
+    mark = plan.base_mark(flight.hangs_on)
+    return (mark.e, mark.n) if mark else None
+
+
+def _laid_out_by(plan: Plan, flight: Flight) -> Hashable:
+    site, over = plan.site, {flight.area, *flight.areas_too}
+    areas = tuple(a.ring for a in site.areas if a.id in over)
+    ground = site.boundary, areas, site.ground, plan.brief.system
+    return flight, _equipment(plan, flight), _base(plan, flight), ground
+
+
+@kept(64, by=_laid_out_by)
+def flown(plan: Plan, flight: Flight) -> FlightPlan:
+    """One of a plan's flights, laid out; kept, so that the same flight over the same ground is the same object. Raises PlanError where its area is missing or takes too
+    many exposures."""
+    area, equipment = flight_polygon(plan, flight), _equipment(plan, flight)
+    laid_out = fly(flight, equipment, area, plan.surface, ground_scale(plan), _base(plan, flight))
+    for name in OF_EXPOSURES:
+        getattr(laid_out, name).setflags(write=False)
+    return laid_out
+
+
+def all_flown(plan: Plan) -> tuple[FlightPlan, ...]:
+    """Every flight of a plan, laid out. Raises PlanError as `flown`, and for more exposures than one network holds."""
+    flights: list[FlightPlan] = []
+    for flight in plan.flights:
+        flights.append(flown(plan, flight))
+        count = sum(len(f.e) for f in flights)
+        if count > MAX_EXPOSURES:
+            raise too_many(count)
+    return tuple(flights)
+
+
+def over_ground(flight: FlightPlan) -> FlightPlan:
+    """A flight with those exposures alone that were flown, and whose height is known: over a gap of the terrain nothing is
+    predicted. Raises PlanError where there are none."""
+    done = ~np.isin(flight.leg + 1, flight.flight.missing_legs)
+    if not done.any():
+        raise PlanError(f"No leg of {flight.flight.name} was flown.", where="Book", mend="Fly it, or take it out.")
+    known = done & np.isfinite(flight.h)
+    if known.all():
+        return flight
+    if not known.any():
+        raise PlanError(
+            f"The terrain has no heights under {flight.flight.name}.",
+            where="Site, terrain",
+            mend="Bring in terrain that covers the boundary and the margin about it.",
+        )
+    kept = {name: getattr(flight, name)[known] for name in OF_EXPOSURES}
+    return replace(flight, **kept)
+
+
+def spacing_of(plan: Plan, flight: Flight) -> float:
+    """Metres on the ground from line to line at the flight's height, by its side overlap."""
+    return _frame(plan.sensor(flight), flight)[2]
+
+
+def estimated_exposures(plan: Plan) -> float:
+    """About how many exposures a plan's flights take, without laying them out. Raises PlanError where an area is missing."""
+    total = 0.0
+    for flight in plan.flights:
+        _, _, spacing, trigger = _frame(plan.sensor(flight), flight)
+        margin = (flight.margin_strips * spacing + flight.margin_exposures * trigger) / 2
+        total += flight_polygon(plan, flight).buffer(margin).area / (spacing * trigger)
+    return total
+
+
+def fly(
+    flight: Flight,
+    equipment: Equipment,
+    area: Region,
+    surface: AnySurface | None,
+    grid_per_ground: float = 1.0,
+    base: tuple[float, float] | None = None,
+) -> FlightPlan:
+    """Lay strips over an area (grid metres); spacing, lengths and times are those on the ground, of which a metre is so many on
+    the grid. base: grid metres of the base, beside which it takes off where no other place is chosen. Raises PlanError when it would take more exposures than can be planned."""
+    over, area = area, scale(area, 1 / grid_per_ground, 1 / grid_per_ground, origin=(0.0, 0.0))
+    sensor, craft, wind = equipment.sensor, equipment.aircraft, wind_of(flight)
+    across, along, spacing, trigger = _frame(sensor, flight)
+    _require_few(area, spacing, trigger, flight)
+    course = flight.course
+    if course is None:
+        off = flight.standpoint or base
+        place = (off[0] / grid_per_ground, off[1] / grid_per_ground) if off else None
+        course = _found_course(flight, area, spacing, trigger, across, equipment, place)
+    lines = _laid(flight, sensor, area, course, spacing, trigger, across, grid_per_ground)
+    count = sum(line.count for line in lines)
+    if count > MAX_EXPOSURES:
+        raise too_many(count)
+    lines = [line.as_flown() for line in lines]
+    ways = _ways(lines, flight, craft)
+    e, n, azimuth, strip = _exposures(lines)
+    e, n = e * grid_per_ground, n * grid_per_ground
+    above = np.array([line.height for line in lines])[strip]
+    h = _heights(flight, over, surface, e, n, above)
+    counts = np.bincount(strip, minlength=len(lines))
+    first = np.r_[0, np.cumsum(counts)[:-1]]
+    take_off = _take_off(flight, base, surface, e, n, h)
+    starts, ends = ((e[k], n[k], h[k]) for k in (first, first + counts - 1))
+    out_home = ways_of_lines(craft, take_off, starts, ends, flight.homeward, grid_per_ground, wind)
+    going = _over_ground(azimuth[first], flight, craft, wind)
+    _require_home(flight, going, out_home)
+    legs, leg_of_strip = _legs(lines, going, ways, out_home, flight, equipment)
+    strips = tuple(
+        Strip(
+            (e[a], n[a]),
+            (e[a + k - 1], n[a + k - 1]),
+            int(a),
+            int(k),
+            leg_of_strip[s],
+            lines[s].length,
+            lines[s].kind,
+            ways[s],
+            going[s],
+        )
+        for s, (a, k) in enumerate(zip(first, counts, strict=True))
+    )
+    return FlightPlan(
+        flight,
+        e,
+        n,
+        h,
+        azimuth,
+        azimuth + np.radians([line.look for line in lines])[strip],
+        np.radians([line.tilt for line in lines])[strip],
+        np.array(leg_of_strip, dtype=np.int64)[strip],
+        strip,
+        strips,
+        legs,
+        sensor,
+        (gsd := ground_pixel(sensor, flight)),
+        across,
+        along,
+        spacing,
+        trigger,
+        0.0 if isinstance(sensor, Scanner) else flight.speed * flight.exposure_time / gsd,
+        course,
+        sum(leg.minutes for leg in legs),
+        trigger / flight.speed,
+        crossing_height(flight),
+        take_off,
+    )
+
+
+def _laid(
+    flight: Flight,
+    sensor: Camera | Scanner,
+    area: Region,
+    course: float,
+    spacing: float,
+    trigger: float,
+    across: float,
+    scale_: float,
+) -> list[Line]:
+    """The lines of a flight by its pattern, in the order flown. Raises PlanError where it has nothing to follow."""
+    if flight.pattern == "own":
+        if not flight.own_strips:
+            raise PlanError(f"{flight.name} has no strips yet.", where="Flight", mend="Draw one, or lay a block.")
+        return own(flight, scale_, trigger)
+    if flight.pattern == "block":
+        lines = block(flight, area, course, spacing, trigger, across)
+        return lines + crossing(flight, area, course, trigger) + oblique(flight, area, course, trigger)
+    line = [(e / scale_, n / scale_) for e, n in flight.line]
+    if len(line) < 2:
+        what = "line of the corridor" if flight.pattern == "corridor" else "walls"
+        raise PlanError(
+            f"{flight.name} has no {what}.", where="Flight", mend="Take it from a line or an area of the site."
+        )
+    if flight.pattern == "corridor":
+        return corridor(flight, line, spacing, trigger)
+    return facade(flight, line, _along_wall(flight, sensor, trigger), isinstance(sensor, Scanner))
+
+
+def _along_wall(flight: Flight, sensor: Camera | Scanner, trigger: float) -> float:
+    """Metres between exposures along a wall: the wide side of the image lies along it, as far away as the wall's foot is."""
+    if isinstance(sensor, Scanner):
+        return trigger
+    away = math.hypot(flight.height, flight.stand_off)
+    return away * sensor.width_px / sensor.f_px * (1 - flight.forward_overlap / 100)
+
+
+def _frame(sensor: Camera | Scanner, flight: Flight) -> tuple[float, float, float, float]:
+    """Metres of the ground across and along that one exposure sees, and from line to line and exposure to exposure. A scan has lines of sight across alone: its
+    exposures are places of the trajectory."""
+    if isinstance(sensor, Scanner):
+        across = swath(sensor, flight)
+        if across < 1.0:
+            raise PlanError(
+                f"{flight.name}: at this height the ground is out of the scanner's range.",
+                where="Flight",
+                mend="Fly lower, or widen the range gate.",
+            )
+        step = track_step(across)
+        return across, step, across * (1 - flight.side_overlap / 100), step
+    across, along = (flight.height * side / sensor.f_px for side in (sensor.width_px, sensor.height_px))
+    trigger = along * (1 - flight.forward_overlap / 100)
+    if flight.trigger_by == "time":
+        trigger *= flight.speed / flight.fastest  # between images taken by time, at the speed that is meant
+    return across, along, across * (1 - flight.side_overlap / 100), trigger
+
+
+def ground_pixel(sensor: Camera | Scanner, flight: Flight) -> float:
+    """Metres of a pixel on the ground; of a scan, from one return of a line to the next, as the root of what each has."""
+    if isinstance(sensor, Scanner):
+        return 1 / math.sqrt(max(mean_density(sensor, flight), 1e-9))
+    return flight.height / sensor.f_px
+
+
+def _require_few(area: Region, spacing: float, trigger: float, flight: Flight) -> None:
+    w, s, e, n = area.bounds
+    least, longest = area.area / (spacing * trigger), max(e - w, n - s)
+    if least > MAX_EXPOSURES or longest / trigger > MAX_EXPOSURES:
+        raise too_many(max(least, longest / trigger))
+    if longest / spacing > MAX_STRIPS:
+        raise PlanError(
+            f"This would take about {longest / spacing:,.0f} strips; Kardo plans up to {MAX_STRIPS:,}.",
+            where="Flight",
+            mend="Fly higher, lower the side overlap, or split the area.",
+        )
+
+
+def too_many(count: float) -> PlanError:
+    """What is said of more exposures than one network holds."""
+    return PlanError(
+        f"This would take about {count:,.0f} exposures; Kardo plans up to {MAX_EXPOSURES:,} at a time.",
+        where="Flight",
+        mend="Fly higher, lower the overlap, or split the area.",
+    )
+
+
+def _found_course(
+    flight: Flight,
+    area: Region,
+    spacing: float,
+    trigger: float,
+    across: float,
+    equipment: Equipment,
+    place: tuple[float, float] | None,
+) -> float:
+    """The course of a flight that does not say one: of a block the shortest, the one with the fewest lines, or across the wind; of a corridor its longest part's. place: where it
+    takes off, metres on the ground, where that is known."""
+    if flight.pattern in ("corridor", "facade") and len(flight.line) > 1:
+        a, b = max(pairwise(flight.line), key=lambda part: math.dist(*part))
+        return math.degrees(math.atan2(b[0] - a[0], b[1] - a[1])) % 360
+    if flight.pattern == "own" and flight.own_strips:
+        strip = max(flight.own_strips, key=lambda s: math.dist(s.start, s.end))
+        return math.degrees(math.atan2(strip.end[0] - strip.start[0], strip.end[1] - strip.start[1])) % 360
+    if flight.course_by == "turns":
+        ring = np.array(area.minimum_rotated_rectangle.exterior.coords)
+        sides = np.diff(ring, axis=0)[:2]
+        longest = sides[int(np.argmax(np.hypot(*sides.T)))]
+        return round(math.degrees(math.atan2(longest[0], longest[1])) % 180, 1)
+    if flight.course_by == "wind" and flight.wind_speed:
+        return round((flight.wind_from + 90) % 180, 1)
+    return _shortest_course(flight, area, spacing, trigger, across, equipment, place)
+
+
+@lru_cache(maxsize=128)
+def _shortest_course(
+    flight: Flight,
+    area: Region,
+    spacing: float,
+    trigger: float,
+    across: float,
+    equipment: Equipment,
+    place: tuple[float, float] | None,
+) -> float:
+    """The course with the shortest time in the air in still air over level ground, all ways and batteries included: the best of the area's sides and every
+    degree, sought about more finely. Kept, for control is moved, judged and searched under the same flights many times."""
+    ring = np.array(area.minimum_rotated_rectangle.exterior.coords)
+    sides = np.degrees(np.arctan2(*np.diff(ring, axis=0)[:2].T)) % 180
+    candidates = sorted({round(float(c), 1) % 180 for c in (*sides, *range(0, 180, COARSE))})
+
+    if place is not None and area.distance(Point(place)) > BY_BASE:
+        place = None
+
+    def minutes(course: float) -> float:
+        lines = block(flight, area, course, spacing, trigger, across, roughly=True)
+        return _minutes_on_level_ground([line.as_flown() for line in lines], flight, equipment, place)
+
+    best = min(candidates, key=minutes)
+    for step in FINER:
+        best = min(((best + k * step) % 180 for k in (-2, -1, 0, 1, 2)), key=minutes)
+    return round(best, 1)
+
+
+def _minutes_on_level_ground(
+    lines: list[Line], flight: Flight, equipment: Equipment, place: tuple[float, float] | None
+) -> float:
+    """Minutes of all legs in still air; place: where it takes off, metres on the ground, else at the foot of the first exposure."""
+    up = np.array([line.height for line in lines])
+    starts, ends = (
+        (*np.array([line.at(along) for line, along in zip(lines, some, strict=True)]).T, up)
+        for some in ([line.start for line in lines], [line.end for line in lines])
+    )
+    off = place or (starts[0][0], starts[1][0])
+    out_home = ways_of_lines(equipment.aircraft, (*off, 0.0), starts, ends, flight.homeward, 1.0)
+    ways, going = _ways(lines, flight, equipment.aircraft), _over_ground(up, flight, equipment.aircraft, STILL)
+    return sum(leg.minutes for leg in _legs(lines, going, ways, out_home, flight, equipment)[0])
+
+
+def _over_ground(courses: Floats, flight: Flight, craft: Aircraft, wind: Wind) -> list[float]:
+    """Metres a second over the ground along lines (k,) flown in these courses, radians."""
+    if wind == STILL:
+        return [min(flight.speed, craft.max_m_per_s)] * len(courses)
+    degrees = np.degrees(courses).tolist()
+    return [over_ground_in(wind, course, flight.speed, craft.max_m_per_s).ground for course in degrees]
+
+
+def _require_home(flight: Flight, going: list[float], out_home: tuple[Floats, Floats]) -> None:
+    """Raises PlanError where the wind is stronger than the aircraft."""
+    stopped = "come forward" if min(going) <= SLOWEST else "come home" if not np.isfinite(out_home).all() else ""
+    if stopped:
+        raise PlanError(
+            f"In this wind {flight.name} does not {stopped}.", where="Flight, air time", mend="Wait for less wind."
+        )
+
+
+def _ways(lines: list[Line], flight: Flight, craft: Aircraft) -> list[float]:
+    """Seconds from each line to the next: the turn, the straight way between, and the climb where that takes longer; after the
+    last one its turn home."""
+    seconds = []
+    for line, following in pairwise(lines):
+        (e0, n0), (e1, n1) = line.at(line.end), following.at(following.start)
+        rate = craft.climb_m_per_s if following.height > line.height else craft.descend_m_per_s
+        way, climb = math.hypot(e1 - e0, n1 - n0) / flight.speed, abs(following.height - line.height) / rate
+        seconds.append(craft.turn_s + max(way, climb))
+    return [*seconds, craft.turn_s]
+
+
+def _take_off(
+    flight: Flight, base: tuple[float, float] | None, surface: AnySurface | None, e: Floats, n: Floats, h: Floats
+) -> tuple[float, float, float]:
+    """Where the aircraft takes off, with the ground there; e, n, h: of the exposures (k,), whose heights tell the ground where it is not known."""
+    place = flight.standpoint
+    if place is None and base is not None and np.hypot(e - base[0], n - base[1]).min() <= BY_BASE:
+        place = base
+    place = place if place is not None else (float(e[0]), float(n[0]))
+    ground = float(surface.at(*place)) if surface is not None else 0.0
+    if not math.isfinite(ground):
+        known = h[np.isfinite(h)]
+        ground = float(np.median(known)) - flight.height if known.size else 0.0
+    return (*place, ground)
+
+
+def _legs(
+    lines: list[Line],
+    going: list[float],
+    ways: list[float],
+    out_home: tuple[Floats, Floats],
+    flight: Flight,
+    equipment: Equipment,
+) -> tuple[tuple[Leg, ...], list[int]]:
+    """Cut the flight at line ends so that each battery lands with its reserve, home from wherever its last line ends. going: metres a second over the ground along each line; out_home (k,)
+    each: minutes out to each line and home from it. A single line longer than a battery keeps a leg of its own, and shows what it would leave."""
+    sensor, craft, battery = equipment.sensor, equipment.aircraft, equipment.battery
+    out, home = out_home
+    more = sum(sequence_minutes(sensor, flight)) if isinstance(sensor, Scanner) else 0.0
+    usable = battery.minutes * (1 - flight.reserve / 100) - more
+    cuts: list[tuple[int, int, float]] = []  # first line, last, and minutes with the way home
+    spent = 0.0  # from take-off to the end of the line before, its turn included
+    for k, line in enumerate(lines):
+        on_line = (line.length / going[k] + craft.turn_s) / 60
+        on_way = (ways[k - 1] - craft.turn_s) / 60 if cuts else 0.0
+        if cuts and spent + on_way + on_line + home[k] <= usable:
+            first, spent = cuts.pop()[0], spent + on_way + on_line
+        else:
+            first, spent = k, float(out[k]) + on_line
+        cuts.append((first, k, spent + float(home[k]) + more))
+    legs = tuple(
+        Leg(first, last, minutes, 100 * (1 - minutes / battery.minutes), float(out[first]), float(home[last]))
+        for first, last, minutes in cuts
+    )
+    return legs, [number for number, (first, last, _) in enumerate(cuts) for _ in range(first, last + 1)]
+
+
+def _exposures(lines: list[Line]) -> tuple[Floats, Floats, Floats, Ints]:
+    """Metres on the ground about the grid's origin, grid azimuth in radians and strip of every exposure."""
+    es, ns, azimuth, strip = [], [], [], []
+    for s, line in enumerate(lines):
+        a, count = math.radians(line.course), line.count
+        middle, step = (line.start + line.end) / 2, math.copysign(line.trigger, line.end - line.start)
+        y = np.asarray(middle + (np.arange(count) - (count - 1) / 2) * step, dtype=np.float64)
+        e, n = from_course(np.full(count, line.offset, dtype=np.float64), y, a)
+        es.append(e)
+        ns.append(n)
+        azimuth.append(np.full(count, a if line.end > line.start else a + math.pi))
+        strip.append(np.full(count, s, dtype=np.int64))
+    return np.concatenate(es), np.concatenate(ns), np.concatenate(azimuth), np.concatenate(strip)
+
+
+def from_course(across: Floats, along: Floats, course: float) -> tuple[Floats, Floats]:
+    """Metres (k,) east and north from metres across (to the right of) and along a course in radians, about the same origin."""
+    return across * math.cos(course) + along * math.sin(course), -across * math.sin(course) + along * math.cos(course)
+
+
+def _heights(flight: Flight, area: Region, surface: AnySurface | None, e: Floats, n: Floats, above: Floats) -> Floats:
+    if surface is None:
+        return above
+    if flight.terrain_following:
+        return surface.at(e, n) + above
+    west, south, east, north = area.bounds
+    ee, nn = np.meshgrid(np.linspace(west, east, 40), np.linspace(south, north, 40))
+    return float(np.nanmedian(surface.at(ee, nn))) + above

@@ -1,0 +1,1 @@
+"""What is told of a plan, from its figures."""
