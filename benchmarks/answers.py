@@ -67,7 +67,7 @@ def side(fields: bool, turns: int) -> None:
     call_command("load_demo", stdout=sys.stderr)
     if fields:  # in the other checkout they are in this process anyway
         from kardo.server.predictions import live
-        from kardo.server.predictions.networks import Networks
+        from kardo.server.predictions.solved_networks import Networks
 
         live.networks = Networks()
     job = Job.objects.get(title__startswith="Sallow")

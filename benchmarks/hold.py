@@ -46,14 +46,14 @@ def _searched() -> Figures:
     import time
 
     from benchmarks.prediction import block_plan
-    from kardo.core.layout.proposed import Wish
+    from kardo.core.layout.proposed import SearchOptions
     from kardo.core.layout.search import search as searched
     from kardo.warm import warm
 
     warm()
     plan, first = block_plan(2000), list[float]()
     began = time.perf_counter()
-    searched(plan, Wish(plan.brief.chance), so_far=lambda _: first.append(time.perf_counter() - began))
+    searched(plan, SearchOptions(plan.brief.chance), so_far=lambda _: first.append(time.perf_counter() - began))
     return {"first proposal": first[0], "settled": time.perf_counter() - began}
 
 

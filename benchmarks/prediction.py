@@ -62,7 +62,7 @@ def block_plan(exposures: int) -> Plan:
     cam = kit.cameras[0]
     spacing = HEIGHT * cam.width_px / cam.f_px * (1 - SIDE / 100)
     trigger = HEIGHT * cam.height_px / cam.f_px * (1 - FORWARD / 100)
-    margin = 5  # strips, and exposures along them, beyond the sides
+    margin = 5  # flight lines, and exposures along them, beyond the sides
     b, c = margin * (trigger + spacing), margin**2 * spacing * trigger - exposures * spacing * trigger
     side = (-b + math.sqrt(b * b - 4 * c)) / 2
     x = np.arange(-600, side + 600, 10.0)

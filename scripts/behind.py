@@ -1,4 +1,4 @@
-"""What works behind the web server: the keeper of live networks, one worker for quick work and one for patient work, all forked from a process that has
+"""What works behind the web server: the live server, one worker for quick work and one for patient work, all forked from a process that has
 loaded what they need, so that it is in memory once. Whoever waits for an answer now comes before whoever waits for a computation: the
 others give way by as much as is written here. On another machine `manage.py worker` serves alone."""
 
@@ -26,14 +26,14 @@ def loaded() -> dict[str, Callable[[], None]]:
     from django.core.management import call_command
     from django.core.management.base import BaseCommand
 
-    from kardo.server import keeper
+    from kardo.server import live_server
     from kardo.server.predictions.management.commands import worker
 
     command: BaseCommand = worker.Command()
     gc.collect()
     gc.freeze()  # what the collector never looks at stays shared
     return {
-        "keeper of live networks": keeper.keep,
+        "live server": live_server.run,
         "quick worker": partial(call_command, command, only="quick", nice=5),
         "patient worker": partial(call_command, command, only="patient", nice=10),
     }

@@ -60,7 +60,7 @@ def beside(caster: int, processing: int, receiver: int, network: int, airspace: 
 
 def behind() -> dict[str, list[str]]:
     """The command of all that works behind the web server, by name."""
-    return {"keeper and workers": [PYTHON, str(ROOT / "scripts" / "behind.py")]}
+    return {"live server and workers": [PYTHON, str(ROOT / "scripts" / "behind.py")]}
 
 
 def _say(words: str) -> None:

@@ -163,8 +163,8 @@ def block_json(
     deformed_px: float = 0.0,
     local: bool = False,
 ) -> dict:
-    """A network like those people plan, jittered by a seed: a block of strips, tie points, targets, checks, and the
-    shifts of mark, set-up, two legs, and another mark for some of the checks. With two_bases, every second target and
+    """A network like those people plan, jittered by a seed: a block of flight lines, tie points, targets, checks, and the
+    shifts of mark, set-up, two sorties, and another mark for some of the checks. With two_bases, every second target and
     check is the mean of an occupation from either mark; with deformed_px, the images share 24 terms of that sigma; local, the map
     is delivered in a grid calibrated from mark A, in which every second target and check was measured."""
     rng = np.random.default_rng(seed)
@@ -181,7 +181,7 @@ def block_json(
             ypr.append([0.0, -60.0, 0.0])
             legs.append(1)
     centres, ypr = np.array(centres), np.array(ypr)
-    # strips run east, so the longer image side lies along north
+    # flight lines run east, so the longer image side lies along north
     ypr[: rows * columns, 0] += 90.0
 
     def ground(x, y):
@@ -201,8 +201,8 @@ def block_json(
     shifts = [
         {"name": "mark A", "sigma": [0.012, 0.012, 0.02]},
         {"name": "set-up A1", "sigma": [0.001, 0.001, 0.0015]},
-        {"name": "leg 1", "sigma": [0.006, 0.006, 0.012]},
-        {"name": "leg 2", "sigma": [0.006, 0.006, 0.012]},
+        {"name": "sortie 1", "sigma": [0.006, 0.006, 0.012]},
+        {"name": "sortie 2", "sigma": [0.006, 0.006, 0.012]},
         {"name": "mark B", "sigma": [0.008, 0.008, 0.015]},
     ]
     points = []

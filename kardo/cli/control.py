@@ -20,7 +20,7 @@ def add(commands: argparse._SubParsersAction) -> None:
     check.add_argument("--rules", "--house", type=Path, help="rules that an organisation asks otherwise (JSON)")
     check.add_argument("--json", type=Path, help="write the findings here")
     check.set_defaults(run=_check)
-    search = commands.add_parser("search", help="few targets and checks that pass with a chance")
+    search = commands.add_parser("search", help="few control and check points that pass with a probability")
     search.add_argument("plan", type=Path, help="a Kardo plan (JSON); control that is pinned in it stays")
     search.add_argument("--chance", type=float, help="chance to pass that is wanted (default: the plan's, 0.9)")
     search.add_argument("--places", type=int, default=1000, help="places that are tried, about (default: 1,000)")
@@ -55,7 +55,7 @@ def _check(args: argparse.Namespace) -> int:
 
 
 def _search(args: argparse.Namespace) -> int:
-    from kardo.core.layout.proposed import Wish
+    from kardo.core.layout.proposed import SearchOptions
     from kardo.core.layout.search import Search, search
     from kardo.core.plan.edits import changed
     from kardo.core.plan.model import plan_from_json
@@ -73,7 +73,7 @@ def _search(args: argparse.Namespace) -> int:
     def progress(stage: str, share: float) -> None:
         print(f"{share:4.0%} {stage}", file=sys.stderr)
 
-    found = search(plan, Wish(args.chance or plan.brief.chance, args.places), progress, so_far)
+    found = search(plan, SearchOptions(args.chance or plan.brief.chance, args.places), progress, so_far)
     seconds = time.perf_counter() - began
     front = [
         {key: getattr(one, key) for key in FRONT}
@@ -92,7 +92,7 @@ def _line(one) -> str:
 
     chance = "" if one.chance is None else f", {100 * one.chance:.0f} %"
     v = f"H {1000 * one.rmse_h:.1f} mm, V {1000 * one.rmse_v:.1f} mm"
-    return f"{counted(one.targets, 'target')}, {counted(one.checks, 'check')}: {v}{chance}; {one.minutes:.0f} min"
+    return f"{counted(one.targets, 'control point')}, {counted(one.checks, 'check point')}: {v}{chance}; {one.minutes:.0f} min"
 
 
 def _round(args: argparse.Namespace) -> int:

@@ -15,7 +15,7 @@ def add(commands: argparse._SubParsersAction) -> None:
     covered.add_argument("plan", type=Path, help="a Kardo plan (JSON)")
     covered.add_argument("--json", type=Path, help="write the figures here")
     covered.set_defaults(run=_coverage)
-    lines = commands.add_parser("flight", help="strips and exposures as a file")
+    lines = commands.add_parser("flight", help="flight lines and exposures as a file")
     lines.add_argument("plan", type=Path, help="a Kardo plan (JSON)")
     lines.add_argument(
         "--out",

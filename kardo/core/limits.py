@@ -23,10 +23,10 @@ STATIONS = {
 LIMITS = {"greater_than", "greater_than_equal", "less_than", "less_than_equal"}
 ABOVE_NOTHING = 1e-5  # a least value as small as this means: above zero
 
-Told = Callable[[float, str], str]
+Wording = Callable[[float, str], str]
 
 
-def _in(unit: str, factor: float = 1.0) -> Told:
+def _in(unit: str, factor: float = 1.0) -> Wording:
     return lambda value, _: f"{factor * value:.10g}{'' if unit == '°' else ' '}{unit}".strip()
 
 
@@ -40,7 +40,7 @@ def _length(value: float, unit: str) -> str:
 
 _PER_CENT, _DEGREES, _SECONDS, _MINUTES, _HOURS, _COUNT = (_in(unit) for unit in ("%", "°", "s", "min", "h", ""))
 # fields whose name does not tell what they are, or in which unit they are shown
-FIELDS: dict[str, tuple[str, Told]] = {
+FIELDS: dict[str, tuple[str, Wording]] = {
     "tolerance_h": ("tolerance H", _small),
     "tolerance_v": ("tolerance V", _small),
     "contour_interval": ("contour interval", _small),
@@ -55,7 +55,7 @@ FIELDS: dict[str, tuple[str, Told]] = {
     "side_overlap": ("side overlap", _PER_CENT),
     "reserve": ("reserve", _PER_CENT),
     "tilt": ("camera's tilt", _DEGREES),
-    "oblique_tilt": ("tilt of the oblique strips", _DEGREES),
+    "oblique_tilt": ("tilt of the oblique lines", _DEGREES),
     "wind_from": ("wind direction", _DEGREES),
     "sun_deg": ("minimum sun elevation", _DEGREES),
     "beam_deg": ("beam width", _DEGREES),
@@ -96,10 +96,10 @@ FIELDS: dict[str, tuple[str, Told]] = {
     "batteries": ("number of batteries", _COUNT),
     "most_checks": ("number of checks at most", _COUNT),
     "returns": ("number of returns", _COUNT),
-    "crossing_strips": ("number of crossing strips", _COUNT),
-    "oblique_strips": ("number of oblique strips", _COUNT),
-    "oblique_across": ("number of oblique strips across", _COUNT),
-    "margin_strips": ("number of strips beyond", _COUNT),
+    "crossing_strips": ("number of cross lines", _COUNT),
+    "oblique_strips": ("number of oblique lines", _COUNT),
+    "oblique_across": ("number of oblique lines across", _COUNT),
+    "margin_strips": ("number of flight lines beyond", _COUNT),
     "margin_exposures": ("number of exposures beyond", _COUNT),
     "hours": ("duration", _HOURS),
     "battery_h": ("battery", _HOURS),
@@ -127,7 +127,7 @@ FIELDS: dict[str, tuple[str, Told]] = {
     "edge_above_arp": ("edge above ARP", _length),
     "apc_above_arp": ("APC above ARP", _length),
 }
-SUFFIXES: dict[str, Told] = {
+SUFFIXES: dict[str, Wording] = {
     "_min": _MINUTES,
     "_deg": _DEGREES,
     "_mrad": _in("mrad"),
@@ -140,7 +140,7 @@ SUFFIXES: dict[str, Told] = {
 }
 
 
-def field_of(key: str) -> tuple[str, Told]:
+def field_of(key: str) -> tuple[str, Wording]:
     """What a field is called, and how one of its values is told."""
     if key in FIELDS:
         return FIELDS[key]

@@ -16,11 +16,11 @@ from kardo.core.geodesy.units import UNITS
 from kardo.core.limits import LIMITS, limit_words, station_of
 
 
-class _Prose:
+class _NotInHash:
     """Marks a field that no number depends on: names, notes, sources. It is left out of a plan's hash."""
 
 
-PROSE = _Prose()
+NOT_IN_HASH = _NotInHash()
 
 
 def _clean(text: str) -> str:
@@ -37,8 +37,8 @@ Height = Annotated[float, Field(ge=-1000, le=10000, allow_inf_nan=False)]
 Sigma = Annotated[float, Field(ge=1e-6, le=100, allow_inf_nan=False)]
 Length = Annotated[float, Field(gt=0, le=10, allow_inf_nan=False)]
 Identifier = Annotated[str, Field(pattern=r"^[A-Za-z0-9_-]{1,40}$")]
-Name = Annotated[str, Field(min_length=1, max_length=60), Clean, PROSE]
-Note = Annotated[str, Field(max_length=2000), Clean, PROSE]
+Name = Annotated[str, Field(min_length=1, max_length=60), Clean, NOT_IN_HASH]
+Note = Annotated[str, Field(max_length=2000), Clean, NOT_IN_HASH]
 Clock = Annotated[str, Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$")]
 Date = Annotated[str, Field(pattern=r"^(\d{4}-\d{2}-\d{2})?$")]
 Digest = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
@@ -57,12 +57,12 @@ Row = TypeVar("Row", bound=BaseModel)
 
 
 @cache
-def _prose(model: type[Part]) -> dict[str, Any]:
+def _not_in_hash(model: type[Part]) -> dict[str, Any]:
     """The fields of a part, and of parts within it, that no number depends on, as pydantic's dump leaves them out."""
     out: dict[str, Any] = {}
     for name, field in model.model_fields.items():
-        inner = {key: left for part in parts_in(field.annotation) for key, left in _prose(part).items()}
-        if PROSE in field.metadata:
+        inner = {key: left for part in parts_in(field.annotation) for key, left in _not_in_hash(part).items()}
+        if NOT_IN_HASH in field.metadata:
             out[name] = True
         elif inner:
             out[name] = {"__all__": inner} if typing.get_origin(field.annotation) is tuple else inner
@@ -78,7 +78,7 @@ def parts_in(annotation: Any) -> list[type[Part]]:
 
 def digest(part: Part) -> str:
     """SHA-256 of what numbers depend on in a part: equal for equal numbers, whatever the names and notes."""
-    return hashlib.sha256(part.model_dump_json(exclude=_prose(type(part))).encode()).hexdigest()
+    return hashlib.sha256(part.model_dump_json(exclude=_not_in_hash(type(part))).encode()).hexdigest()
 
 
 def document_digest(document: Any) -> str:

@@ -12,7 +12,17 @@ from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Area, Ground, Site, terrain_of
-from kardo.core.plan.stands import CorrectionNetwork, Device, HangsOn, Link, Mark, OnNetwork, OnSetUp, Reading, SetUp
+from kardo.core.plan.stands import (
+    CorrectionService,
+    Device,
+    Link,
+    Mark,
+    OnService,
+    OnSetUp,
+    PositionSource,
+    Reading,
+    SetUp,
+)
 from kardo.core.plan.visits import Person, Visit
 from kardo.core.terrain.surface import Surface
 
@@ -22,7 +32,7 @@ ACROSS, ALONG = 200.0, 160.0  # metres, half axes of the rim
 DEEP, BENCHES, FLOOR = 90.0, 6, 0.42  # metres; steps of the wall; share of the rim's radius that is floor
 PILE = (626_380.0, 5_131_215.0)
 BASE = OnSetUp(setup="base")
-NETWORK = OnNetwork(network="reference")
+NETWORK = OnService(network="reference")
 
 
 def quarry_terrain() -> Surface:
@@ -79,7 +89,7 @@ def hask_quarry() -> Plan:
                 shift_hours=4.0,
             ),
         ),
-        networks=(CorrectionNetwork(id="reference", name="Corvane reference network"),),
+        networks=(CorrectionService(id="reference", name="Corvane reference network"),),
         setups=(
             SetUp(
                 id="base",
@@ -135,7 +145,7 @@ def _height(surface: Surface, e: float, n: float) -> float:
     return float(surface.at(e, n))
 
 
-def _point(key: str, x: Floats | float, y: Floats | float, on: HangsOn) -> ControlPoint:
+def _point(key: str, x: Floats | float, y: Floats | float, on: PositionSource) -> ControlPoint:
     role = "target" if key.startswith("G") else "check"
     return ControlPoint.model_validate(
         {"id": key, "name": key, "role": role, "e": EAST + x, "n": NORTH + y, "hangs_on": on.model_dump()}

@@ -10,14 +10,14 @@ from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Area, Feature, Ground, Site, terrain_of
-from kardo.core.plan.stands import CorrectionNetwork, HangsOn, OnNetwork, OwnSession
+from kardo.core.plan.stands import CorrectionService, OnService, OwnSession, PositionSource
 from kardo.core.plan.visits import Person, Visit
 from kardo.core.terrain.surface import Surface
 
 EAST, NORTH = 624_700.0, 5_132_300.0  # the outlet of the tarn
 STEP, COLS, ROWS = 5.0, 220, 200
 LEVEL = 74.0  # metres, of the water
-NETWORK = OnNetwork(network="reference")
+NETWORK = OnService(network="reference")
 
 
 def tarn_terrain() -> Surface:
@@ -54,7 +54,7 @@ def _things() -> tuple[Feature, ...]:
     )
 
 
-def _point(key: str, x: float, y: float, on: HangsOn = NETWORK) -> ControlPoint:
+def _point(key: str, x: float, y: float, on: PositionSource = NETWORK) -> ControlPoint:
     return ControlPoint(
         id=key,
         name=key,
@@ -92,7 +92,7 @@ def tarn_wood() -> Plan:
             ground=Ground(terrain=terrain_of(tarn_terrain(), "synthetic ground of Corvane, 5 m grid")),
         ),
         kit=kit_of(cameras=(), scanners=("tactical",), aircraft=("quad_large",)),
-        networks=(CorrectionNetwork(id="reference", name="Corvane reference network"),),
+        networks=(CorrectionService(id="reference", name="Corvane reference network"),),
         flights=(
             Flight(
                 id="main",

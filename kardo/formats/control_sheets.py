@@ -16,7 +16,7 @@ from kardo.core.geodesy.units import UNITS, counted, length, small
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.heights import heights_of
 from kardo.core.plan.model import Plan
-from kardo.core.plan.stands import OnInstrument, OnNetwork, OnSetUp
+from kardo.core.plan.stands import OnInstrument, OnService, OnSetUp
 from kardo.formats.documents import PAPERS, Paper, page
 from kardo.formats.lists import safe_cell
 from kardo.formats.plan_drawing import Frame, drawing, frame_of, scales_of, sign_of
@@ -93,7 +93,7 @@ def _sheet(plan: Plan, p: ControlPoint, height: float, kept: Collection[str]) ->
             ("height", _figure(unit.from_metres(height)) if math.isfinite(height) else "not known"),
         )
     )
-    role = "target: adjusts the block" if p.role == "target" else "check: never adjusted"
+    role = "control point: adjusts the block" if p.role == "target" else "check: never adjusted"
     lies = f" on {p.lies_on}" if p.lies_on else ""
     laid = f"{p.face}, {length(p.width, plan.brief.unit, 2)} wide{lies}"
     rows = [("what it is", role), ("laid", laid), ("observed", "; ".join(_observed(plan, p)))]
@@ -124,7 +124,7 @@ def _observed(plan: Plan, p: ControlPoint) -> list[str]:
     out = []
     for on, some in p.by_hanging.items():
         what = method_words(plan, on)
-        if isinstance(on, OnSetUp | OnNetwork):
+        if isinstance(on, OnSetUp | OnService):
             each = (f"{o.epochs} epochs" + (f" {o.after_min:.0f} min later" if o.after_min else "") for o in some)
             what += f", {' and '.join(each)}"
         elif isinstance(on, OnInstrument):

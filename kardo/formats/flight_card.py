@@ -16,7 +16,7 @@ from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import UNITS, length, small, speed
 from kardo.core.gnss.settings_card import settings_card
 from kardo.core.plan.model import Plan
-from kardo.core.plan.stands import OnNetwork, OnSetUp
+from kardo.core.plan.stands import OnService, OnSetUp
 from kardo.formats.documents import page
 from kardo.formats.plan_drawing import COOL, INK, WARN, Frame, arrow_to, drawing, filled_about, near_to, sign_of
 
@@ -51,14 +51,14 @@ def _card(plan: Plan, f: FlightPlan) -> str:
     return (
         f'<div class="card"><h1>{escape(f.flight.name)} <span class="quiet" style="font-size: 11pt">{escape(plan.brief.title)}</span></h1>'
         f"{drawing(plan, frame, over=_lines(f, frame))}"
-        f'<p class="quiet">{scale}, {escape(plan.grid.name)}. <svg width="4mm" height="4mm" viewBox="-2.2 -2.2 4.4 4.4">{sign_of("pad")}</svg> take-off &nbsp; → first line &nbsp; whole and dashed: legs in turn</p>'
+        f'<p class="quiet">{scale}, {escape(plan.grid.name)}. <svg width="4mm" height="4mm" viewBox="-2.2 -2.2 4.4 4.4">{sign_of("pad")}</svg> take-off &nbsp; → first line &nbsp; whole and dashed: sorties in turn</p>'
         f'<table class="two"><tr><td><h2>Type</h2>{_table(typed)}</td><td><h2>Know</h2>{_table(known)}</td></tr></table>'
-        f"<h2>Legs</h2>{_sequence(f)}{_legs(plan, f)}<p class='quiet'>{CAUTIONS}</p></div>"
+        f"<h2>Sorties</h2>{_sequence(f)}{_legs(plan, f)}<p class='quiet'>{CAUTIONS}</p></div>"
     )
 
 
 def _lines(f: FlightPlan, frame: Frame) -> str:
-    """The strips as they are flown, legs told apart by colour and dash, the take-off place and an arrow on the first line."""
+    """The flight lines as they are flown, sorties told apart by colour and dash, the take-off place and an arrow on the first line."""
     out = []
     for strip in f.strips:
         (x0, y0), (x1, y1) = frame.at(*strip.start), frame.at(*strip.end)
@@ -100,9 +100,9 @@ def _typed(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
     told = f"{own.wind_from:.0f}°, {speed(round(wind.speed, 1), unit)}" if wind.speed else "no wind"
     rows.append(("planned in wind from, grid", told))
     if own.crossing_strips:
-        rows.append(("crossing strips", f"{own.crossing_strips}, at {length(f.crossing_height, unit, 1)}"))
+        rows.append(("cross lines", f"{own.crossing_strips}, at {length(f.crossing_height, unit, 1)}"))
     if own.oblique_strips:
-        rows.append(("oblique strips", f"{own.oblique_strips}, camera {own.oblique_tilt:g}°"))
+        rows.append(("oblique lines", f"{own.oblique_strips}, camera {own.oblique_tilt:g}°"))
     return rows
 
 
@@ -135,12 +135,12 @@ def _of_scan(f: FlightPlan, unit: str) -> list[tuple[str, str]]:
 
 
 def _sequence(f: FlightPlan) -> str:
-    """What the inertial unit wants on each leg, and the seconds of data that are then trimmed."""
+    """What the inertial unit wants on each sortie, and the seconds of data that are then trimmed."""
     before, after = (60 * minutes for minutes in sequence_minutes(f.scanner, f.flight)) if f.scans else (0.0, 0.0)
     if not before:
         return ""
     last, trimmed = (" and after the last", f" and the last {after:.0f} s") if after else ("", "")
-    return f"<p>Each leg, before the first line{last}: {escape(sequence_words(f.scanner))}. Trim the first {before:.0f} s{trimmed} of its data.</p>"
+    return f"<p>Each sortie, before the first line{last}: {escape(sequence_words(f.scanner))}. Trim the first {before:.0f} s{trimmed} of its data.</p>"
 
 
 def _known(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
@@ -186,7 +186,7 @@ def _corrections(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
     if isinstance(on, OnSetUp) and (setup := plan.setup(on.setup)) is not None:
         rows = [("from the base", f"{setup.name}{f' on {mark.name}' if (mark := plan.mark(setup.mark)) else ''}")]
         kind, key, known = "setups", on.setup, setup.link is not None
-    elif isinstance(on, OnNetwork) and (network := plan.network(on.network)) is not None:
+    elif isinstance(on, OnService) and (network := plan.network(on.network)) is not None:
         rows = [("from the service", network.name)]
         kind, key, known = "networks", on.network, network.settings is not None
     else:

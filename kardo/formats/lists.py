@@ -104,7 +104,7 @@ def waypoints_csv(plan: Plan) -> str:
     writer = csv.writer(out, lineterminator="\r\n")
     own = [f"{axis}_{unit.short}" for axis in "ENH"]
     writer.writerow(
-        ["flight", "leg", "strip", "waypoint", "longitude_deg", "latitude_deg", "ellipsoidal_m", "above_ground_m", "above_take_off_m", *own,
+        ["flight", "sortie", "line", "waypoint", "longitude_deg", "latitude_deg", "ellipsoidal_m", "above_ground_m", "above_take_off_m", *own,
          "course_deg", "tilt_deg", "speed_m_per_s", "images"]
     )  # fmt: skip
     for flight, way in flown_lines(plan):

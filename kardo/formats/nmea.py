@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable
 
 from pynmeagps import NMEAReader, exceptions
 
-from kardo.core.gnss.receiver import Fix, Quality, Said
+from kardo.core.gnss.receiver import Fix, Quality, ReceiverFixes
 
 LONGEST = 512  # bytes of a line; the standard's are 82
 MOST_FIXES, ENOUGH = 2000, 8  # positions kept, and after which nothing more is waited for
@@ -26,7 +26,7 @@ FAULTS = (
 
 def receiver_said(
     pieces: Iterable[bytes], limit: float = 12.0, enough: int = ENOUGH, now: Callable[[], float] = time.monotonic
-) -> Said:
+) -> ReceiverFixes:
     """What a receiver says in a stream that comes in pieces of any size, until it ends or so many positions came. limit: seconds that
     are given; a stream that ends well before them was hung up."""
     began = now()
@@ -55,7 +55,7 @@ def receiver_said(
             break
     seconds = now() - began
     hung_up = not full and seconds < limit - 1 and bool(kinds)
-    return Said(tuple(fixes), sigma, dict(kinds.most_common(30)), damaged, skipped, seconds, hung_up)
+    return ReceiverFixes(tuple(fixes), sigma, dict(kinds.most_common(30)), damaged, skipped, seconds, hung_up)
 
 
 def _lines(pieces: Iterable[bytes]) -> Iterable[str]:

@@ -60,7 +60,7 @@ class TerrainReading:
 
 
 @dataclass(frozen=True)
-class Said:
+class TerrainChoices:
     """What the user says of a file: the height system it is in, the unit of its heights (empty: what the file says), what
     heights of exactly 0 are where many are, and whether an approximate transformation is good enough (both empty: ask)."""
 
@@ -71,7 +71,7 @@ class Said:
 
 
 def read_terrain(
-    data: bytes, grid: Grid, said: Said, around: tuple[float, float, float, float] | None
+    data: bytes, grid: Grid, said: TerrainChoices, around: tuple[float, float, float, float] | None
 ) -> TerrainReading:
     """Read a GeoTIFF of heights into the job's grid; around: the part wanted (west, south, east, north in grid metres). What
     the file leaves open is asked for, never taken; what it does not cover is a gap. Raises ReadError."""
@@ -109,7 +109,7 @@ def _plainly(fault: Exception) -> str:
     return ascii(str(fault))[1:121] or type(fault).__name__
 
 
-def _read(source, grid: Grid, said: Said, around) -> TerrainReading:
+def _read(source, grid: Grid, said: TerrainChoices, around) -> TerrainReading:
     declared = _require_sound(source)
     vertical = next((c for c in declared.sub_crs_list if c.is_vertical), None)
     if vertical is not None:
@@ -171,7 +171,7 @@ def _flat(declared: CRS) -> CRS:
     return declared.sub_crs_list[0] if declared.is_compound else declared
 
 
-def _unit(source, vertical: CRS | None, said: Said) -> str:
+def _unit(source, vertical: CRS | None, said: TerrainChoices) -> str:
     """The unit of the heights: as the user says, or as the file does. Raises ReadError where neither does, or the file in a
     word that is not known."""
     if said.unit:
@@ -195,7 +195,7 @@ def unit_named(word: str) -> str | None:
     return next((unit for unit, ways in SPELLED.items() if plain in ways or word.casefold().strip() in ways), None)
 
 
-def _void(source, scale: float, offset: float, said: Said) -> tuple[float | None, list[str]]:
+def _void(source, scale: float, offset: float, said: TerrainChoices) -> tuple[float | None, list[str]]:
     """The value that marks pixels without a height, and what is said of it: the file's own, or the one value that can be
     none; asked about where it could be. Raises ReadError."""
     shape = (min(source.height, SCANNED), min(source.width, SCANNED))
@@ -243,7 +243,7 @@ def _require_same_system(vertical: CRS, heights: str) -> None:
 Box = tuple[float, float, float, float]  # west, south, east, north
 
 
-def _into(grid: Grid, warped, flat: CRS, said: Said, around: Box | None) -> tuple[Surface, list[str]]:
+def _into(grid: Grid, warped, flat: CRS, said: TerrainChoices, around: Box | None) -> tuple[Surface, list[str]]:
     """The heights at the nodes of a regular grid in the job's, in the file's values, and what is said of the way there. Each node
     is looked up where the named transformation says that it lies in the file. Raises ReadError, GeodesyError."""
     if flat.equals(grid.crs, ignore_axis_order=True):

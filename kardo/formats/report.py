@@ -228,9 +228,9 @@ def _promised(record: Record, unit: str) -> str:
 
 ADJUSTED = {
     "none": "not at all",
-    "height": "in height, to the targets",
-    "position": "by a shift, to the targets",
-    "matched": "by matching of strips, and to the targets",
+    "height": "in height, to the control points",
+    "position": "by a shift, to the control points",
+    "matched": "by matching of flight lines, and to the control points",
 }
 
 
@@ -253,7 +253,7 @@ def _plan_part(plan: Plan) -> str:
     told = [
         f"Product: {brief.deliverable}; tolerance {small(held_h, unit)} H, {small(held_v, unit)} V by {standards()[brief.standard].name}.",
         *flights,
-        f"Planned: {counted(targets, 'target')}, {counted(checks, 'check')}.",
+        f"Planned: {counted(targets, 'control point')}, {counted(checks, 'check point')}.",
     ]
     return _section("The plan", _list(told))
 
@@ -286,7 +286,7 @@ def _datum_part(plan: Plan) -> str:
 def _heights_part(plan: Plan, book: Book) -> str:
     """Set-ups and antenna heights as they were measured."""
     unit, rows = plan.brief.unit, []
-    for entry in book.standing:
+    for entry in book.valid_entries:
         said = entry.said
         if isinstance(said, StoodUp):
             plummet = "on the mark" if said.plummet_on else "NOT on the mark"
@@ -454,7 +454,7 @@ def _findings_part(record: Record) -> str:
 def _book_part(plan: Plan, book: Book) -> str:
     if not book.entries:
         return _section("The book", "<p>No book was kept.</p>")
-    stands = {e.id for e in book.standing}
+    stands = {e.id for e in book.valid_entries}
     rows = [
         [
             _time(e.at),

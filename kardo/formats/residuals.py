@@ -157,7 +157,7 @@ def read_residuals(
     outcomes = [_outcome(p, by_point.get(p.id), sign, system) for p in plan.control]
     if plan.targets and not any(row.point.role == "target" or row.used == "adjusted" for row in rows):
         how.append(
-            "No target is in the file: all are taken to have adjusted the block, as planned. Say so where one did not."
+            "No control point is in the file: all are taken to have adjusted the block, as planned. Say so where one did not."
         )
         outcomes = [
             ReadOutcome(p.id, p.name, "adjusted", "as planned", None, None) if p.role == "target" else read

@@ -16,7 +16,7 @@ Degrees = Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)]
 Text = Annotated[str, Field(max_length=120), Clean]
 
 
-class Told(BaseModel):
+class Served(BaseModel):
     """What a zone says of itself."""
 
     number: Annotated[str, Field(min_length=1, max_length=40), Clean]
@@ -40,7 +40,7 @@ class One(BaseModel):
     """A zone."""
 
     type: Literal["Feature"]
-    properties: Told
+    properties: Served
     geometry: Outline
 
 

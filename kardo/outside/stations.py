@@ -1,4 +1,4 @@
-"""A client of reference networks: GET /stations answers {"crs", "epoch", "stations": [...]} as `Told` has it, and
+"""A client of reference networks: GET /stations answers {"crs", "epoch", "stations": [...]} as `Served` has it, and
 GET /stations/NAME/log?from=...&to=... (UTC) the raw log of a station in RINEX, packed or not."""
 
 import datetime
@@ -27,7 +27,7 @@ class One(BaseModel):
     uptime: Annotated[float, Field(ge=0, le=1)] | None = None
 
 
-class Told(BaseModel):
+class Served(BaseModel):
     """What a network tells: the system of its coordinates by code, their year, and its stations."""
 
     crs: Annotated[str, Field(pattern=r"^EPSG:[0-9]{1,6}$")]
@@ -38,7 +38,7 @@ class Told(BaseModel):
 def stations_of(network: Address) -> list[Station]:
     """The stations of a network. Raises ReadError."""
     try:
-        told = Told.model_validate(asked(network, "GET /stations", b"", SECONDS))
+        told = Served.model_validate(asked(network, "GET /stations", b"", SECONDS))
     except ValidationError as fault:
         raise strange(network) from fault
     return [Station(s.name, told.crs, told.epoch, s.xyz, s.sigma, s.uptime) for s in told.stations]

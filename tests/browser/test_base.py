@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 
 from kardo.core.gnss.heights import frame_of_chain, heights
 from kardo.demo import demo_plan
-from tests.browser.test_house import add_job, barriers
+from tests.browser.test_screens import add_job, barriers
 from tests.browser.test_story import commit, figure, settled
 from tests.formats.rinex_logs import log_3
 from tests.formats.test_antex import FILE
@@ -48,7 +48,7 @@ def test_a_scheme_is_compared_chosen_and_taken_back(signed_in, django_db_blocker
     assert barriers(page) == []
     network.get_by_role("button", name="choose network, virtual station").click()
     settled(page)
-    assert figure(page, "absolute-v") == said != own, "the staff shows what the scheme promised"
+    assert figure(page, "absolute-v") == said != own, "the gauges show what the scheme promised"
     page.get_by_role("button", name="Undo").click()
     settled(page)
     assert figure(page, "absolute-v") == own

@@ -21,18 +21,18 @@ def test_a_day_is_solved_dragged_and_printed(signed_in):
     page.get_by_role("button", name=re.compile("7 Day")).click()
     told = page.get_by_test_id("day-told")
     expect(told).to_have_text(re.compile(r"Out \d\d:\d\d, first take-off \d\d:\d\d, packed \d\d:\d\d, back"))
-    before, first = told.inner_text(), times(page, "leg 1")
+    before, first = told.inner_text(), times(page, "sortie 1")
 
-    box = bar(page, "leg 1").bounding_box()
+    box = bar(page, "sortie 1").bounding_box()
     row = page.locator("[data-person=pilot]").bounding_box()
     middle = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
     drag(page, middle, (middle[0] + row["width"] / 10, middle[1]))
-    expect(bar(page, "leg 1, .*pinned")).to_be_visible(timeout=4000)
-    assert times(page, "leg 1")[0] > first[0] and times(page, "leg 2")[0] > times(page, "leg 1")[1]
+    expect(bar(page, "sortie 1, .*pinned")).to_be_visible(timeout=4000)
+    assert times(page, "sortie 1")[0] > first[0] and times(page, "sortie 2")[0] > times(page, "sortie 1")[1]
     expect(told).not_to_have_text(before)
     page.get_by_role("button", name="Undo").click()
     expect(told).to_have_text(before)
-    assert times(page, "leg 1") == first
+    assert times(page, "sortie 1") == first
 
     page.get_by_role("button", name="observe checks").first.click()
     expect(page.get_by_text("The round of the chosen task is drawn on the sheet.")).to_be_visible()

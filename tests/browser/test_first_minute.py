@@ -8,8 +8,8 @@ from rasterio.transform import from_origin
 
 from kardo.core.geodesy.crs import grid
 from kardo.formats.raster import write_terrain
-from tests.browser.test_ground import staff
-from tests.browser.test_house import barriers
+from tests.browser.test_ground import gauges
+from tests.browser.test_screens import barriers
 from tests.browser.test_story import commit, settled, spot
 from tests.conftest import E0, N0
 from tests.formats.test_files import geojson, surface
@@ -156,7 +156,7 @@ def test_in_survey_feet_on_level_ground_and_then_a_terrain_in_feet(signed_in, tm
     expect(page.get_by_text(re.compile(r"5\.9\d? ac")).first).to_be_visible()
     commit(page.get_by_label(re.compile("Or level ground at, ftUS")), "600")
     placed(page, e, n, "6.142", "601.5")
-    expect(staff(page)).to_contain_text("This plan stands on level ground at 600.0 ftUS")
+    expect(gauges(page)).to_contain_text("This plan stands on level ground at 600.0 ftUS")
     assert 0.02 < float(page.get_by_test_id("absolute-v").inner_text().split()[0]) < 0.4  # feet
 
     station(page, "2 Site")
@@ -168,7 +168,7 @@ def test_in_survey_feet_on_level_ground_and_then_a_terrain_in_feet(signed_in, tm
     page.get_by_label("Terrain file").set_input_files(ground)
     expect(page.get_by_text(re.compile("feet.tif: "))).to_be_visible()
     settled(page)
-    expect(staff(page)).not_to_contain_text("level ground")
+    expect(gauges(page)).not_to_contain_text("level ground")
     expect(page.get_by_test_id("absolute-v")).to_be_visible(timeout=60_000)
     assert [e for e in page.console_errors if "422" not in e] == []
 

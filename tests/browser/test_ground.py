@@ -15,8 +15,8 @@ from tests.formats.test_files import geographic, geojson, surface
 from tests.formats.test_terrain import slope, tiff
 
 
-def staff(page):
-    return page.get_by_label("Staff")
+def gauges(page):
+    return page.get_by_label("Accuracy gauges")
 
 
 def upload(page, path, data):
@@ -58,35 +58,35 @@ def test_from_level_ground_to_a_terrain_and_its_three_usual_faults(signed_in, tm
         page.wait_for_timeout(120)
     settled(page)
     expect(page.get_by_test_id("absolute-v")).to_be_visible(timeout=60_000)
-    expect(staff(page)).to_contain_text("This plan stands on level ground at 6.0 m")
+    expect(gauges(page)).to_contain_text("This plan stands on level ground at 6.0 m")
     page.get_by_role("button", name=re.compile("2 Site")).click()
 
     # A terrain that ends inside the site.
     whole = surface()
     half = Surface(whole.e0, whole.n0, whole.step, whole.heights[:, :46])
     upload(page, tmp_path / "half.tif", write_terrain(half, "EPSG:25828"))
-    expect(staff(page)).to_contain_text(
+    expect(gauges(page)).to_contain_text(
         re.compile(r"no heights over 0\.\d+\sha of the site \(\d+\s%\), most of it about 62")
     )
-    expect(staff(page)).not_to_contain_text("level ground")
+    expect(gauges(page)).not_to_contain_text("level ground")
 
     # A tile of another zone without a nodata tag: what it does not hold is a gap, not sea level.
     west, north = Transformer.from_crs(25828, 25829, always_xy=True).transform(E0 + 60, N0 + 300)
     upload(page, tmp_path / "zone.tif", tiff(slope(80, 80), from_origin(west, north, 5, 5), "EPSG:25829", "metre"))
     expect(page.get_by_text(re.compile("zone.tif: "))).to_be_visible()
-    expect(staff(page)).to_contain_text(re.compile(r"no heights over 0\.\d+\sha of the site"), timeout=20_000)
+    expect(gauges(page)).to_contain_text(re.compile(r"no heights over 0\.\d+\sha of the site"), timeout=20_000)
 
     # Feet, of which the file says nothing: asked about; taken for metres, the mark stands off.
     feet = tiff(whole.heights[::-1].astype("float32") / 0.3048, from_origin(whole.e0, whole.n0 + 400, 5, 5))
     upload(page, tmp_path / "feet.tif", feet)
     expect(page.get_by_role("alert").first).to_contain_text("metres or feet")
     page.get_by_label("Unit of the file").select_option("m")
-    expect(staff(page)).to_contain_text(re.compile(r"M1 stands -?\d+\.\d\sm from the terrain"), timeout=20_000)
+    expect(gauges(page)).to_contain_text(re.compile(r"M1 stands -?\d+\.\d\sm from the terrain"), timeout=20_000)
     page.get_by_label("Unit of the file").select_option("ft")
     expect(page.get_by_text(re.compile("feet.tif: "))).to_be_visible()
     upload(page, tmp_path / "feet.tif", feet)
     expect(page.get_by_text("Heights in international feet.")).to_be_visible(timeout=20_000)
-    expect(staff(page)).not_to_contain_text("M1 stands", timeout=20_000)
+    expect(gauges(page)).not_to_contain_text("M1 stands", timeout=20_000)
 
 
 def test_an_open_line_is_asked_about_before_anything_is_taken(signed_in, tmp_path):

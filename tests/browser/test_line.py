@@ -10,7 +10,7 @@ from kardo.core.close.closing import Closing
 from kardo.core.parts import to_json
 from kardo.demo import demo_plan
 from tests.browser.conftest import ROOT
-from tests.browser.test_house import EVERY, OF_COLOURS, barriers
+from tests.browser.test_screens import EVERY, OF_COLOURS, barriers
 from tests.browser.test_verdict import add_job
 from tests.core.test_close import outcomes
 
@@ -73,7 +73,7 @@ BARE = (
     "() => {"
     + VISIBLE
     + """
-  const unit = /(^|[^a-z])(mm|m|km|ft|ftUS|ha|acres|m²|m³|%|°|ppm|px|s|min|h|images|strips|n|no\\.|MB|m\\/s|ft\\/s|to pass|by chance|checks|exposures|pixels|clock|person)([^a-z]|$)/i;
+  const unit = /(^|[^a-z])(mm|m|km|ft|ftUS|ha|acres|m²|m³|%|°|ppm|px|s|min|h|images|flight lines|n|no\\.|MB|m\\/s|ft\\/s|to pass|by chance|checks|exposures|pixels|clock|person)([^a-z]|$)/i;
   return [...document.querySelectorAll('table')].flatMap((table) => {
     const heads = [...table.querySelectorAll('thead tr:last-child th')].map((th) => th.innerText);
     return [...table.querySelectorAll('tbody tr')].flatMap((row) => [...row.children].flatMap((cell, k) => {

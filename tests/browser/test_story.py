@@ -160,7 +160,7 @@ def open_demo(page):
 
 
 def test_a_move_on_the_demo_is_answered_within_two_seconds(signed_in):
-    """From the key press to new figures: the staff of the demo job, with its thousand exposures."""
+    """From the key press to new figures: the gauges of the demo job, with its thousand exposures."""
     page = signed_in
     open_demo(page)
     page.get_by_label("E of G3", exact=True).click()

@@ -58,7 +58,7 @@ def add_job(django_db_blocker, plan):
 
 
 def test_figures_follow_a_dragged_target_over_two_thousand_exposures(signed_in, django_db_blocker):
-    """From the pointer's move to new figures on the staff: 200 ms is the contract, on a machine that does nothing else."""
+    """From the pointer's move to new figures on the gauges: 200 ms is the contract, on a machine that does nothing else."""
     page = signed_in
     add_job(django_db_blocker, tight_block())
     page.reload()
@@ -85,7 +85,7 @@ def test_one_click_tries_an_offer_and_undo_takes_it_back(signed_in):
     page.keyboard.press("6")
     before = figure(page, "absolute-v")
     page.get_by_role("button", name="look for changes").click()
-    row = page.get_by_test_id("advice").get_by_role("row").filter(has_text="oblique strips")
+    row = page.get_by_test_id("advice").get_by_role("row").filter(has_text="oblique lines")
     expect(row).to_be_visible(timeout=180_000)
     promised = float(row.get_by_role("cell").nth(2).inner_text())
     row.get_by_role("button", name="try it").click()

@@ -1,4 +1,4 @@
-"""The time in the air: the wind triangle by hand, sums of parts, the battery line by line, and ways to longer legs."""
+"""The time in the air: the wind triangle by hand, sums of parts, the battery line by line, and ways to longer sorties."""
 
 import math
 

@@ -27,12 +27,12 @@ from kardo.core.plan.assumptions import Assumptions
 from kardo.core.plan.edits import changed
 from kardo.core.plan.model import plan_from_json
 from kardo.core.plan.stands import (
-    CorrectionNetwork,
+    CorrectionService,
     Device,
     Log,
     Mark,
-    OnNetwork,
     OnNothing,
+    OnService,
     OnSetUp,
     OwnSession,
     SetUp,
@@ -268,10 +268,10 @@ def test_every_scheme_predicts_what_the_plan_so_changed_predicts(compared):
 
 def test_a_network_scheme_is_the_plan_wired_so_by_hand(compared):
     plan, rows = compared
-    on = OnNetwork(network="N1")
+    on = OnService(network="N1")
     by_hand = plan.model_copy(
         update={
-            "networks": (CorrectionNetwork(id="N1", name="any"),),
+            "networks": (CorrectionService(id="N1", name="any"),),
             "flights": (MAIN.model_copy(update={"hangs_on": on, "corrections": "live"}),),
             "control": tuple(p.model_copy(update={"hangs_on": on}) for p in plan.control),
         }

@@ -66,7 +66,7 @@ def test_any_order_and_repetition_is_the_same_book(entries, chance):
     once = book_of(entries)
     again = entries + chance.choices(entries, k=5) if entries else []
     chance.shuffle(again)
-    assert book_of(again) == once and book_of(again).standing == once.standing
+    assert book_of(again) == once and book_of(again).valid_entries == once.valid_entries
     assert book_of([*once.entries, *entries]) == once
     assert len({e.id for e in once.entries}) == len(once.entries)
 
@@ -74,9 +74,9 @@ def test_any_order_and_repetition_is_the_same_book(entries, chance):
 @given(st.lists(ENTRIES, max_size=20))
 def test_what_stands_is_corrected_by_nothing_and_nothing_is_lost(entries):
     book = book_of(entries)
-    corrected = {e.corrects for e in book.standing}
-    assert not corrected & {e.id for e in book.standing}
-    gone = [e for e in book.entries if e not in book.standing]
+    corrected = {e.corrects for e in book.valid_entries}
+    assert not corrected & {e.id for e in book.valid_entries}
+    gone = [e for e in book.entries if e not in book.valid_entries]
     assert all(any(o.corrects in (e.id, e.corrects) for o in book.entries if o is not e and o.corrects) for e in gone)
 
 
@@ -91,8 +91,8 @@ def test_a_later_entry_corrects_and_another_takes_it_all_back():
 
 def test_corrections_that_go_in_a_circle_are_none():
     a, b = occupied(1, "G1", 0, corrects=2), occupied(2, "G1", 1, corrects=1)
-    assert len(book_of([a, b]).standing) == 2
-    assert len(book_of([occupied(3, "G1", corrects=3)]).standing) == 1
+    assert len(book_of([a, b]).valid_entries) == 2
+    assert len(book_of([occupied(3, "G1", corrects=3)]).valid_entries) == 1
 
 
 @pytest.mark.parametrize(
@@ -167,7 +167,7 @@ def test_the_plan_as_done_is_the_plan_edited_by_hand_to_the_same_state():
     assert done.hash == edited.hash
     as_it_is, planned = predict(done), predict(plan)
     assert as_it_is.rmse_v == predict(edited).rmse_v
-    assert as_it_is.rmse_v > planned.rmse_v, "a float leg and a target less"
+    assert as_it_is.rmse_v > planned.rmse_v, "a float sortie and a target less"
     assert [p.id for p in done.control] == ["G1", "G2", "G3", "G4", "K1", "K2", "K3", "K4"]
 
 

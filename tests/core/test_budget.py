@@ -61,5 +61,5 @@ def test_without_targets_there_is_no_share_of_theirs():
     found = shares(PLAN.model_copy(update={"control": tuple(p for p in PLAN.control if p.role == "check")}))
     assert found["targets", ""].share_v == 0
     assert found["legs", "main"].share_v > shares(PLAN)["legs", "main"].share_v, (
-        "nothing but targets sees the legs' shifts"
+        "nothing but targets sees the sorties' shifts"
     )

@@ -44,7 +44,7 @@ def test_over_level_ground_the_overlap_is_the_one_that_was_asked_for(forward, si
 
 
 def test_images_over_a_place_are_as_many_as_the_overlap_makes():
-    """1 / (1 - p) along the strip and across it, rounded down at least: 75 and 70 % give 4 x 3 = 12."""
+    """1 / (1 - p) along the flight line and across it, rounded down at least: 75 and 70 % give 4 x 3 = 12."""
     found = coverage(on(LEVEL, forward_overlap=75.0, side_overlap=70.0))
     assert found.images[found.seen].min() == 12 and found.strips[found.seen].min() == 3
     assert not found.holes.any() and not found.by_corners.any()

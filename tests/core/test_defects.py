@@ -62,8 +62,8 @@ def test_free_focal_length_with_cameras_held_and_no_target():
 
 def test_shift_that_nothing_hangs_on():
     data = block_json(seed=6)
-    data["shifts"].append({"name": "leg 3", "sigma": [None, None, None]})
-    assert "leg 3" in words(data)
+    data["shifts"].append({"name": "sortie 3", "sigma": [None, None, None]})
+    assert "sortie 3" in words(data)
 
 
 def two_blocks(sigma_c, shifts):
@@ -88,10 +88,10 @@ def test_leg_tied_to_nothing():
 
 def test_leg_whose_own_error_is_unknown():
     data = two_blocks([0.01, 0.01, 0.015], [0, 5])
-    data["shifts"].append({"name": "leg 3", "sigma": [None, None, None]})
+    data["shifts"].append({"name": "sortie 3", "sigma": [None, None, None]})
     found = defects(data)
     assert len(found) == 3, "east, north and height"
-    assert all("exposures 12 to 23" in d.words and "leg 3" in d.words for d in found)
+    assert all("exposures 12 to 23" in d.words and "sortie 3" in d.words for d in found)
 
 
 def test_exposures_in_words():
@@ -169,7 +169,7 @@ def solved_with_fifty_digits(matrix, right):
 
 
 def test_ill_conditioned_but_regular_in_extended_precision():
-    """A weak single strip: figures agree with the same normal equations solved with fifty digits."""
+    """A weak single flight line: figures agree with the same normal equations solved with fifty digits."""
     from tests.core.dense import Dense
 
     data = block_json(rows=1, columns=5, seed=21, targets=2, checks=1, sigma_io=(300, 30, 30, 0.5, 0.5, 0.05, 0.05))

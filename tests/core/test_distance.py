@@ -75,7 +75,7 @@ def test_figures_are_continuous_as_the_base_moves_through_the_site(x, y):
 
 
 def two_bases(*hung):
-    """The small plan's flight twice over, each half of the legs on the base named; one base 20 km east, one as far west."""
+    """The small plan's flight twice over, each half of the sorties on the base named; one base 20 km east, one as far west."""
     marks = tuple(Mark(id=k, name=k, e=E0 + 100 + d, n=N0, h=4.2) for k, d in (("A", 20_000.0), ("B", -20_000.0)))
     setups = tuple(SetUp(id=f"on-{m.id}", name=m.id, mark=m.id, antenna="disc", readings=(1.8, 1.8)) for m in marks)
     flights = tuple(
@@ -159,7 +159,7 @@ def test_shares_of_an_exposure_are_as_many_as_its_shifts_and_numbers(shares):
 
 
 def test_one_target_does_not_mend_a_float_flight():
-    """A target removes what lasts for the leg; what each line has for itself stays. One pixel and a third was told before."""
+    """A target removes what lasts for the sortie; what each line has for itself stays. One pixel and a third was told before."""
     spots = (point("G0", 100, 60), *small_plan().checks)
     plan = small_plan(control=spots, flight={"state": "float"})
     lines = {s.id for s in planned_network(plan).network.shifts if s.kind == "line"}
@@ -171,7 +171,7 @@ def test_one_target_does_not_mend_a_float_flight():
 @settings(max_examples=8, deadline=None)
 @given(st.sampled_from(["tactical", "small"]), st.sampled_from(["none", "height", "matched"]), st.booleans())
 def test_the_same_lines_flown_slower_in_more_legs_never_make_a_scan_worse(scanner, adjustment, many):
-    """A slower aircraft takes more batteries, and each of them another leg: as good, and mostly better."""
+    """A slower aircraft takes more batteries, and each of them another sortie: as good, and mostly better."""
     twice = METHODS["rtk_twice"].occupations if many else METHODS["rtk_once"].occupations
     control = tuple(p.model_copy(update={"occupations": twice}) for p in small_plan().control)
     usual = {"scanner": scanner, "adjustment": adjustment, "control": control}

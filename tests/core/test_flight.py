@@ -1,4 +1,4 @@
-"""Strips, exposures and legs: invariants of any flight, and figures worked by hand."""
+"""Flight lines, exposures and sorties: invariants of any flight, and figures worked by hand."""
 
 import math
 

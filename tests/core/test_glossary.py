@@ -12,7 +12,7 @@ ROOT = Path(__file__).parents[2]
 SCREEN = "\n".join(p.read_text() for p in (ROOT / "web" / "src").rglob("*.tsx") if ".test." not in p.name)
 
 DIALECT = (
-    "Laid as", "Strips beyond", "Exposures beyond", "No more, because", "Images by", "Exposure, 1/1000", "Camera tilted", "Lens calibrated", "what checks see",
+    "Laid as", "Flight lines beyond", "Exposures beyond", "No more, because", "Images by", "Exposure, 1/1000", "Camera tilted", "Lens calibrated", "what checks see",
     "as the checks see it", "larger by chance", "gathers, m/s", "takes off at", "most in sight", "then, min", "Least sun", "Clock, h to UTC", "Way, min",
     "Charged on site", "somebody else comes", ">to mind<", ">no.<", "as they are meant to be", "Columns parted", "Sign of decimals", "Take this", "take it\n",
     "Leave it", "Bring in", "bring points in", "new like this one", '"not looked at"', "Targets settle", "Returns up to", "Its face", "Whose it is",

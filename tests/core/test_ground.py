@@ -199,7 +199,7 @@ def test_a_mark_without_a_height_beside_the_terrain_is_told_and_not_put_at_zero(
 
 
 def test_a_take_off_place_without_known_ground_does_not_silence_the_way_home():
-    """The way is then taken at the leg's own height, which is the less."""
+    """The way is then taken at the sortie's own height, which is the less."""
     wires = ((E0 - 90, N0 - 150), (E0 - 90, N0 + 300))
     line = Feature(id="l", name="the line", kind="power_line", shape="line", vertices=wires, height=90.0)
     plan = plan_on(small_surface(), (line,), flight={"standpoint": (E0 - 5000.0, N0 + 60.0)})

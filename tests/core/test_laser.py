@@ -19,7 +19,7 @@ STRIPS, PER_STRIP, HEIGHT, SPACING = 3, 40, 60.0, 45.0
 
 
 def flight():
-    """Strips there and back, a fan of beams across each: places, attitudes, beams, ranges, strip."""
+    """Flight lines there and back, a fan of beams across each: places, attitudes, beams, ranges, flight line."""
     at, ypr, beam, ranges, strip = [], [], [], [], []
     for s in range(STRIPS):
         yaw = 0.0 if s % 2 == 0 else math.pi
@@ -39,7 +39,7 @@ UNIT = SCANNER.unit
 SIGMA = np.concatenate(
     [
         np.radians(UNIT.boresight_deg), [UNIT.lever_m] * 3, [UNIT.range_bias_m],  # mission
-        [UNIT.position_m[0], UNIT.position_m[0], UNIT.position_m[1]],  # leg
+        [UNIT.position_m[0], UNIT.position_m[0], UNIT.position_m[1]],  # sortie
         np.radians([UNIT.roll_pitch_deg, UNIT.roll_pitch_deg, UNIT.heading_deg]),
         *[0.5 * np.radians([UNIT.roll_pitch_deg, UNIT.roll_pitch_deg, UNIT.heading_deg]) for _ in range(STRIPS)],
     ]

@@ -1,4 +1,4 @@
-"""The level of the figures: what belongs to a leg, what all images share, what a point is and what a surface adds."""
+"""The level of the figures: what belongs to a sortie, what all images share, what a point is and what a surface adds."""
 
 import json
 import math
@@ -36,10 +36,10 @@ STATES = {"float": ({"state": "float"}, 0.30, 0.50), "code": ({"corrections": "n
     st.sampled_from(sorted(STATES)), st.sampled_from([40.0, 60.0, 90.0]), st.sampled_from([70.0, 85.0]), st.booleans()
 )
 def test_without_targets_no_block_is_better_than_its_best_leg_over_the_root_of_the_legs(state, height, overlap, short):
-    """However many exposures: most of a satellite error lasts longer than a leg."""
+    """However many exposures: most of a satellite error lasts longer than a sortie."""
     flight, leg_h, leg_v = STATES[state]
     kit = kit_of()
-    if short:  # a battery that lasts for a few strips only
+    if short:  # a battery that lasts for a few flight lines only
         kit = kit.model_copy(update={"batteries": (kit.batteries[0].model_copy(update={"minutes": 7.0}),)})
     plan = small_plan(control=(), kit=kit, flight={**flight, "height": height, "forward_overlap": overlap})
     result, legs = predict(plan), len(planned_network(plan).flights[0].legs)
@@ -58,7 +58,7 @@ def test_a_block_by_code_alone_is_as_bad_as_its_leg_and_not_better_when_flown_lo
 
 @pytest.mark.parametrize("away", [1_000.0, 40_000.0])
 def test_a_base_far_away_moves_the_whole_leg(away):
-    """1 ppm of the distance: 40 mm at 40 km, that no number of exposures averages, nor of targets from there; a fifth of its variance is each leg's."""
+    """1 ppm of the distance: 40 mm at 40 km, that no number of exposures averages, nor of targets from there; a fifth of its variance is each sortie's."""
     plan = small_plan(control=(), marks=(Mark(id="A", name="A", e=E0 + away, n=N0, h=4.2),))
     growth = 1e-6 * (away - 100)
     shifts = {s.kind: s.sigma for s in planned_network(plan).network.shifts}

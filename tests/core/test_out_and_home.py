@@ -1,4 +1,4 @@
-"""The way out to a leg and home from it: by hand, against its invariants, and what a battery is then promised."""
+"""The way out to a sortie and home from it: by hand, against its invariants, and what a battery is then promised."""
 
 import math
 from itertools import pairwise
@@ -94,7 +94,7 @@ def test_a_wind_that_lets_nothing_come_home_is_told():
 
 
 def test_the_height_of_the_ways_is_part_of_what_the_plan_is():
-    """Where legs are cut hangs on it, and on that the prediction."""
+    """Where sorties are cut hangs on it, and on that the prediction."""
     assert standing(0.0).hash != standing(0.0, return_height=120.0).hash
 
 

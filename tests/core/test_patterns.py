@@ -1,4 +1,4 @@
-"""Patterns of lines: corridors with bends, walls, several areas, oblique ways, strips of one's own; and that a corridor is covered on the outer side of its bends."""
+"""Patterns of lines: corridors with bends, walls, several areas, oblique ways, flight lines of one's own; and that a corridor is covered on the outer side of its bends."""
 
 import math
 
@@ -152,7 +152,7 @@ def test_strips_of_ones_own_are_flown_as_they_were_drawn():
         assert a.max() <= f.trigger_distance
     high = f.h[f.strip == 1] - f.h[f.strip == 0].mean()
     assert high.mean() > 5 and len(f.e[f.strip == 1]) < len(f.e[f.strip == 0])
-    with pytest.raises(PlanError, match="no strips"):
+    with pytest.raises(PlanError, match="no flight lines"):
         all_flown(small_plan(flight={"pattern": "own"}))
     with pytest.raises(PlanError, match="no line"):
         all_flown(small_plan(flight={"pattern": "corridor"}))
@@ -203,5 +203,5 @@ def test_lines_that_end_at_the_boundary_say_what_that_costs_and_why():
     assert (
         "end at the boundary" in found.words
         and "the road may not be crossed" in found.words
-        and "fewer than three strips" in found.words
+        and "fewer than three flight lines" in found.words
     )

@@ -52,7 +52,7 @@ def test_a_long_site_is_flown_best_from_its_middle():
     (f,) = all_flown(changed(plan, found.edits))
     assert f.minutes == pytest.approx(found.minutes) and len(f.legs) == found.legs
     assert f.take_off[:2] == (found.e, found.n)
-    assert "out of sight" in found.words and f"{found.minutes:.0f} min in {found.legs} legs" in found.words
+    assert "out of sight" in found.words and f"{found.minutes:.0f} min in {found.legs} sorties" in found.words
 
 
 def test_nobody_is_sent_where_one_may_not_stand():

@@ -16,7 +16,7 @@ from kardo.core.errors import PlanError
 from kardo.core.flight.lines.areas import ground_scale
 from kardo.core.flight.lines.pattern import all_flown
 from kardo.core.gnss.occupations import METHODS, rover_sigma, set_up_sigma
-from kardo.core.parts import PROSE, Part, _prose
+from kardo.core.parts import NOT_IN_HASH, Part, _not_in_hash
 from kardo.core.plan.assumptions import Assumptions, defaults
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import Occupation
@@ -73,7 +73,7 @@ def test_every_field_that_is_prose_is_left_out_of_the_hash_and_every_other_is_in
     def numbers(value):
         if isinstance(value, Part):
             fields = type(value).model_fields.items()
-            return {name: numbers(getattr(value, name)) for name, field in fields if PROSE not in field.metadata}
+            return {name: numbers(getattr(value, name)) for name, field in fields if NOT_IN_HASH not in field.metadata}
         return [numbers(one) for one in value] if isinstance(value, tuple) else value
 
     setups = (
@@ -84,7 +84,7 @@ def test_every_field_that_is_prose_is_left_out_of_the_hash_and_every_other_is_in
     whole = small_plan(
         setups=setups, control=(point("G1", 10, 10, occupations=occupations),), overrides={"tie_ray_px": 0.8}
     )
-    kept = json.loads(whole.model_dump_json(exclude=_prose(Plan)))
+    kept = json.loads(whole.model_dump_json(exclude=_not_in_hash(Plan)))
     assert kept == json.loads(json.dumps(numbers(whole)))
     assert "name" not in kept["control"][0] and "pole" not in kept["control"][0]["occupations"][1]
 
@@ -313,7 +313,7 @@ def test_lines_end_at_the_boundary_only_where_they_do():
         return rules_found(small_plan(flight=flight))["flight-margin"].words
 
     assert "end at the boundary" in words(margin_strips=2, margin_exposures=0)
-    assert "no strip lies beyond" in words(margin_strips=0, margin_exposures=2).casefold()
+    assert "no flight line lies beyond" in words(margin_strips=0, margin_exposures=2).casefold()
     assert "end at the boundary" not in words(margin_strips=0, margin_exposures=2)
 
 

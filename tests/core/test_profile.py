@@ -68,7 +68,7 @@ def test_the_way_home_is_looked_at_from_the_line_and_ends_at_the_take_off_place(
     assert min(out.clearance.least, home.clearance.least) == pytest.approx(of_ways(plan, f).least)
     ground = plan.surface.at(E0 - 100, N0 + 60)
     assert set(np.round(home.flown, 6)) == {round(float(max(ground + 80, f.h[last.first + last.count - 1])), 6)}
-    assert "Home from leg 1" in home.words and "Out to leg 1" in out.words and not home.exposures
+    assert "Home from sortie 1" in home.words and "Out to sortie 1" in out.words and not home.exposures
 
 
 def test_what_is_not_there_is_told():

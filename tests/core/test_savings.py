@@ -15,7 +15,7 @@ from tests.conftest import small_plan
 
 
 def roomy(**brief):
-    """A plan that passes with room to spare, with crossing strips."""
+    """A plan that passes with room to spare, with cross lines."""
     plan = small_plan(flight={"crossing_strips": 2})
     return plan.model_copy(
         update={"brief": plan.brief.model_copy(update={"tolerance_h": 0.06, "tolerance_v": 0.09} | brief)}
@@ -44,7 +44,7 @@ def test_each_saving_leaves_the_plan_good_and_saves_what_the_ground_takes(advice
             saved = minutes_on_ground(plan, after.control) - minutes_on_ground(plan, plan.control)
             assert offer.minutes == pytest.approx(saved, abs=0.06)
     words = " ".join(o.words for o in named_advice(plan, advice).spare)
-    assert "crossing strips" in words and "{" not in words
+    assert "cross lines" in words and "{" not in words
 
 
 def test_nothing_more_can_go_with_what_goes_together(advice):

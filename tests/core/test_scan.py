@@ -160,7 +160,7 @@ def test_lower_and_steeper_beams_are_better():
 
 
 def test_grass_stays_however_many_strips():
-    """Low growth adds its 30 mm to every height, and the mean of strips does not lessen it."""
+    """Low growth adds its 30 mm to every height, and the mean of flight lines does not lessen it."""
     whole = canopy("dense", E0 - 50, N0 - 50, 400.0, kind="low_growth")
     plan, grown = (
         scan_plan(brief=_surface(), adjustment="none"),

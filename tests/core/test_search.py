@@ -7,19 +7,29 @@ import pytest
 
 from kardo.core.accuracy.change.advice import Promise
 from kardo.core.accuracy.change.offers import minutes_on_ground
-from kardo.core.accuracy.change.search import aim_of, bared, changed, cost, costs, exchanged, field, layouts, means
+from kardo.core.accuracy.change.search import (
+    bared,
+    changed,
+    cost,
+    costs,
+    exchanged,
+    field,
+    layouts,
+    means,
+    objective_of,
+)
 from kardo.core.accuracy.change.whatif import keep, what_if
 from kardo.core.accuracy.figures.figures import figures
 from kardo.core.accuracy.prediction import figures_of
 from kardo.core.errors import PlanError
 from kardo.core.flight.air.reach import places_over
 from kardo.core.layout.proposed import (
-    Wish,
+    SearchOptions,
     apart,
     away_from,
     checks_for,
     checks_wanted,
-    school_of_five,
+    extremes_and_middle,
     targets_at,
     where_targets_may_lie,
     with_control,
@@ -47,7 +57,7 @@ def solved(request):
     kept = keep(plan)
     candidates = (*plan.targets, *placed(plan, SPOTS, "N"))
     found = field(kept, kept.planned.observe(plan, candidates), np.arange(len(plan.targets)))
-    aim = aim_of(plan, kept, 0.03, 0.05)
+    aim = objective_of(plan, kept, 0.03, 0.05)
     return plan, kept, candidates, found, aim
 
 
@@ -115,7 +125,7 @@ def test_what_is_fixed_stays_and_exchange_never_worsens(solved):
 @pytest.fixture(scope="module")
 def searched():
     told = []
-    return search(small_plan(control=()), Wish(places=150), so_far=told.append), told
+    return search(small_plan(control=()), SearchOptions(places=150), so_far=told.append), told
 
 
 def test_the_proposal_passes_by_the_full_computation_and_by_the_rules(searched):
@@ -166,7 +176,7 @@ def test_what_is_pinned_stays_and_nothing_lies_where_nobody_may_stand():
     )  # fmt: skip
     plan = small_plan(control=(pinned,))
     plan = plan.model_copy(update={"site": plan.site.model_copy(update={"features": (water,)})})
-    found = search(plan, Wish(places=80, most=3))
+    found = search(plan, SearchOptions(places=80, most=3))
     assert found.left_out["water, pond"] > 20
     for one in found.front:
         assert pinned in edited(plan, one.edits).control
@@ -176,7 +186,7 @@ def test_what_is_pinned_stays_and_nothing_lies_where_nobody_may_stand():
 def test_checks_keep_apart_from_every_target_also_from_one_that_is_pinned_where_they_would_lie():
     pinned = tuple(point(f"G{k}", x, y, pinned=True) for k, (x, y) in enumerate([(50, 30), (150, 90)], 1))
     plan = small_plan(control=pinned)
-    found = search(plan, Wish(places=150, most=3))
+    found = search(plan, SearchOptions(places=150, most=3))
     for one in [*found.front, *(s.layout for s in found.schools if s.id != "own")]:
         at = {role: np.array([(p.e, p.n) for p in one.points if p.role == role]) for role in ("target", "check")}
         if len(at["target"]):
@@ -188,7 +198,7 @@ def test_targets_are_laid_out_as_they_were_searched():
     twice = (Occupation(epochs=60), Occupation(epochs=60, after_min=60))
     own = [point(f"G{k}", 20 + 30 * k, 20) for k in range(3)]
     plan = small_plan(control=(own[0].model_copy(update={"occupations": twice}), *own[1:]))
-    found = search(plan, Wish(places=80, most=4))
+    found = search(plan, SearchOptions(places=80, most=4))
     for one in found.front:
         assert {p.occupations for p in edited(plan, one.edits).targets} <= {own[1].occupations}
 
@@ -200,12 +210,15 @@ def test_a_site_without_room_says_so():
     )  # fmt: skip
     plan = small_plan(control=())
     with pytest.raises(PlanError, match="nowhere on this site"):
-        search(plan.model_copy(update={"site": plan.site.model_copy(update={"features": (wall,)})}), Wish(places=60))
+        search(
+            plan.model_copy(update={"site": plan.site.model_copy(update={"features": (wall,)})}),
+            SearchOptions(places=60),
+        )
 
 
 def test_what_cannot_pass_is_not_proposed():
     plan = small_plan(control=(), brief=Brief(title="t", crs="EPSG:25828", tolerance_h=0.002, tolerance_v=0.002))
-    found = search(plan, Wish(places=60, most=3))
+    found = search(plan, SearchOptions(places=60, most=3))
     assert found.proposed is None and "for the flight, the base or the calibration" in found.words
 
 
@@ -230,7 +243,7 @@ def test_a_layout_whose_map_is_metres_off_is_told_so_first_and_is_no_proposal():
     here = small_plan().marks[0].model_copy(update={"known": "here"})
     plan = small_plan(marks=(here,))
     told = []
-    found = search(plan, Wish(plan.brief.chance, places=60, most=6), so_far=told.append)
+    found = search(plan, SearchOptions(plan.brief.chance, places=60, most=6), so_far=told.append)
     assert found.proposed is None and found.words.startswith("OUTSIDE the tolerance, H 2.12 m and V 3.")
     assert "would pass their test with" in found.words and "Mend the base" in found.words
     assert all("OUTSIDE the tolerance" in one.words for one in told)
@@ -244,7 +257,7 @@ def by_brute_force(plan, wish):
     places, _ = where_targets_may_lie(plan, places_over(plan, wish.places))
     checks = checks_for(plan, away_from(places, [], apart(plan)), (), checks_wanted(plan))
     free = away_from(places, [(p.e, p.n) for p in checks], apart(plan))
-    kept = keep(with_control(plan, (*targets_at(plan, school_of_five(free), (), checks), *checks)))
+    kept = keep(with_control(plan, (*targets_at(plan, extremes_and_middle(free), (), checks), *checks)))
     points = targets_at(plan, free, (), checks)
     for size in range(1, 6):
         told = [in_short(kept, plan, wish, (*some, *checks)) for some in combinations(points, size)]
@@ -277,7 +290,7 @@ def test_few_places_cost_one_percent_or_one_target(corners):
     ring = tuple((E0 + x, N0 + y) for x, y in corners)
     brief = Brief(title="t", crs="EPSG:25828", tolerance_h=0.035, tolerance_v=0.05)
     plan = small_plan(control=(), boundary=ring, brief=brief, flight={"corrections": "none"})
-    wish = Wish(places=14, most=7)
+    wish = SearchOptions(places=14, most=7)
     size, best = by_brute_force(plan, wish)
     good = [one for one in search(plan, wish).front if one.good]
     assert good and (
@@ -289,7 +302,7 @@ def test_what_passes_first_is_not_dropped():
     """A school of five that passes stays on the front, whatever the search by variance makes of five."""
     plan = small_plan(control=(), flight={"corrections": "none"})
     told = []
-    found = search(plan, Wish(places=40, most=7), so_far=told.append)
+    found = search(plan, SearchOptions(places=40, most=7), so_far=told.append)
     first = told[0].front[0]
     same = [one for one in found.front if one.targets == first.targets]
     assert first.targets == 5 and len(same) == 1 and same[0].chance >= first.chance - 1e-9
@@ -298,7 +311,7 @@ def test_what_passes_first_is_not_dropped():
 def test_no_more_checks_than_are_wanted_and_the_plan_stands_beside_the_proposals():
     plan = small_plan()
     few = plan.model_copy(update={"brief": plan.brief.model_copy(update={"most_checks": 2})})
-    found = search(few, Wish(places=150, most=4))
+    found = search(few, SearchOptions(places=150, most=4))
     assert found.front and {one.checks for one in found.front} == {2}
     assert (found.now.targets, found.now.checks) == (len(plan.targets), len(plan.checks))
     assert found.now.edits == [] and found.now.minutes == pytest.approx(minutes_on_ground(plan, plan.control))

@@ -17,7 +17,7 @@ from kardo.core.plan.stands import Device
 from kardo.core.practice.catalogue import View, findings
 from kardo.core.presentation.summary import summary
 from kardo.core.presentation.words import source_name
-from kardo.formats.raster import Said, read_terrain
+from kardo.formats.raster import TerrainChoices, read_terrain
 from tests.conftest import E0, N0, small_plan
 from tests.formats.test_terrain import METRES, SITE, tiff
 
@@ -104,7 +104,9 @@ def test_terrain_in_another_system_comes_into_the_stated_one():
     """And in the job's own it is taken as it is."""
     job = stated().grid
     file = tiff(np.full((60, 60), 10.0))
-    assert read_terrain(file, job, Said(LEVELLED, "m"), SITE).surface.heights.mean() == pytest.approx(10.0)
+    assert read_terrain(file, job, TerrainChoices(LEVELLED, "m"), SITE).surface.heights.mean() == pytest.approx(10.0)
     world = float(grid("EPSG:25828", "EPSG:5773").separation(E0 + 50, N0 + 50))
     assert read_terrain(file, job, METRES, SITE).surface.heights.mean() == pytest.approx(10.0 + world - 55.0, abs=0.01)
-    assert read_terrain(file, job, Said("ellipsoidal", "m"), SITE).surface.heights.mean() == pytest.approx(-45.0)
+    assert read_terrain(file, job, TerrainChoices("ellipsoidal", "m"), SITE).surface.heights.mean() == pytest.approx(
+        -45.0
+    )

@@ -132,7 +132,7 @@ def test_from_the_geometry_in_the_file_the_partials_come_out_again():
                 what = np.eye(3)[("east", "north", "up").index(name.split()[-1])]
             assert partial == pytest.approx(what, abs=1e-9), name
     strips = {s for s in (one["strip"] for one in data["returns"])}
-    assert strips == set(range(len([n for n in names if " strip " in n and n.endswith("roll")])))
+    assert strips == set(range(len([n for n in names if " flight line " in n and n.endswith("roll")])))
     assert all(len(place["x"]) == 3 for place in data["places"])
 
 

@@ -14,7 +14,7 @@ from kardo.core.accuracy.images.planned import planned_network
 from kardo.core.accuracy.prediction import predict
 from kardo.core.flight.ground.imaging import project, rotations
 from kardo.core.plan.site import Area
-from kardo.core.plan.stands import CorrectionNetwork, Mark, OnNetwork, OnNothing, OnSetUp, OwnSession, SetUp
+from kardo.core.plan.stands import CorrectionService, Mark, OnNothing, OnService, OnSetUp, OwnSession, SetUp
 from tests.conftest import E0, N0, small_plan
 
 FLIGHTS = {
@@ -63,13 +63,13 @@ def test_everything_hangs_on_what_the_plan_says():
     plan = small_plan()
     other = Mark(id="B", name="Heron", e=E0 + 220, n=N0 + 130, h=5.0)
     rover = SetUp(id="rover", name="rover", mark="B", antenna="disc")
-    hung = {"K1": OnSetUp(setup="rover"), "K2": OnNetwork(network="net"), "K3": OwnSession(hours=6), "K4": OnNothing()}
+    hung = {"K1": OnSetUp(setup="rover"), "K2": OnService(network="net"), "K3": OwnSession(hours=6), "K4": OnNothing()}
     control = tuple(p.model_copy(update={"hangs_on": hung.get(p.id, p.hangs_on)}) for p in plan.control)
     net = planned_network(
         small_plan(
             marks=(*plan.marks, other),
             setups=(*plan.setups, rover),
-            networks=(CorrectionNetwork(id="net", name="service", sigma_v=0.025),),
+            networks=(CorrectionService(id="net", name="service", sigma_v=0.025),),
             control=control,
         )
     ).network

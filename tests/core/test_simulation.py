@@ -13,7 +13,7 @@ from tests.core.dense import Dense
 DRAWS = 6000
 NETWORKS = {
     "nadir block, one base": {"seed": 11},
-    "oblique strip, lens never calibrated": {
+    "oblique line, lens never calibrated": {
         "seed": 12,
         "oblique": True,
         "sigma_io": (30, 30, 30, 5e-2, 5e-2, 1e-3, 1e-3),

@@ -22,13 +22,13 @@ from kardo.core.errors import KardoError
 from kardo.core.flight.lines.pattern import all_flown
 from kardo.core.gnss.card import cards
 from kardo.core.gnss.heights import heights
-from kardo.core.layout.proposed import Wish
+from kardo.core.layout.proposed import SearchOptions
 from kardo.core.layout.search import search
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.edits import changed, field_edits
 from kardo.core.plan.geoid import StatedSeparation
 from kardo.core.plan.site import Area, Ground, LevelGround, Site
-from kardo.core.plan.stands import CorrectionNetwork, Device, Mark, OnNetwork, OwnSession
+from kardo.core.plan.stands import CorrectionService, Device, Mark, OnService, OwnSession
 from kardo.core.plan.visits import Person, Visit
 from kardo.core.presentation.findings import check_plan
 from kardo.core.presentation.summary import summary
@@ -154,8 +154,8 @@ def test_a_scan_of_a_wooded_corridor_on_a_base_here():
 
 def test_a_small_site_by_network_corrections():
     """No base, no mark: the network's shift is shared by all that is positioned from it; schemes, search and verdict come from what there is."""
-    on = OnNetwork(network="N")
-    network = CorrectionNetwork(id="N", name="network")
+    on = OnService(network="N")
+    network = CorrectionService(id="N", name="network")
     plan = job_in("EPSG:25828", E0, N0, {"tolerance_h": 0.03, "tolerance_v": 0.05}, hangs_on=on)
     flight = plan.flights[0].model_copy(update={"hangs_on": on})
     plan = plan.model_copy(update={"marks": (), "setups": (), "networks": (network,), "flights": (flight,)})
@@ -166,12 +166,12 @@ def test_a_small_site_by_network_corrections():
     assert "network" in {b.kind for b in result.blind}
     rows = {row.id: row for row in schemes(plan).rows}
     assert rows and all(row.lacks or row.promise for row in rows.values())
-    found_ = search(plan, Wish(places=60, most=6))
+    found_ = search(plan, SearchOptions(places=60, most=6))
     assert found_.proposed is not None and found_.front[found_.proposed].chance >= 0.9
 
 
 def test_half_a_field_day_to_a_signature():
-    """The battery of the last leg gives out and a point is not reached; a check is off by 121 mm: a stop, until somebody gives a reason that is kept."""
+    """The battery of the last sortie gives out and a point is not reached; a check is off by 121 mm: a stop, until somebody gives a reason that is kept."""
     visit = Visit(id="V1", name="v", date="2027-03-16", people=CREW, back="14:00")
     plan = small_plan(visits=(visit,))
     day = day_of(plan, "V1")

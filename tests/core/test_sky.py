@@ -18,7 +18,7 @@ from kardo.core.plan.site import Feature, Ground, terrain_of
 from kardo.core.site.overhead import LEAST, day_sky, midnight, parts_of_horizon, sky_at, stand_of
 from kardo.core.sky.orbits import GRAVITY, ROTATION, WEEK, Almanac, gps_seconds, nominal, positions
 from kardo.core.sky.visibility import sky, windows
-from kardo.core.terrain.horizon import ground_horizon, standing_horizon, turned, typed_horizon
+from kardo.core.terrain.horizon import ground_horizon, things_horizon, turned, typed_horizon
 from kardo.core.terrain.surface import Surface
 from kardo.formats.yuma import read_yuma, write_yuma
 from tests.conftest import E0, N0, small_plan, small_surface
@@ -193,12 +193,12 @@ def test_ground_that_is_not_known_hides_nothing():
 def test_a_pole_and_a_roof_by_hand():
     from shapely import Point, Polygon
 
-    pole = standing_horizon([(Point(20.0, 0.0), 12.0)], 0, 0, 2.0)
+    pole = things_horizon([(Point(20.0, 0.0), 12.0)], 0, 0, 2.0)
     assert pole[90] == pytest.approx(math.degrees(math.atan2(10, 19.5)), abs=1e-6) and pole[80] == 0
     roof = Polygon([(-10, 10), (10, 10), (10, 20), (-10, 20)])
-    assert standing_horizon([(roof, 12.0)], 0, 0, 2.0)[0] == pytest.approx(45.0)
-    assert not standing_horizon([(roof, 12.0)], 0, 15, 2.0).any(), "under the roof itself"
-    assert not standing_horizon([(roof, 1.0)], 0, 0, 2.0).any(), "it does not reach the eye"
+    assert things_horizon([(roof, 12.0)], 0, 0, 2.0)[0] == pytest.approx(45.0)
+    assert not things_horizon([(roof, 12.0)], 0, 15, 2.0).any(), "under the roof itself"
+    assert not things_horizon([(roof, 1.0)], 0, 0, 2.0).any(), "it does not reach the eye"
 
 
 def test_a_profile_is_turned_from_grid_to_true_north():

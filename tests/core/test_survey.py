@@ -17,18 +17,18 @@ from kardo.core.plan.control import Occupation
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import plan_from_json
 from kardo.core.plan.stands import (
-    CorrectionNetwork,
+    CorrectionService,
     Mark,
     OnInstrument,
-    OnNetwork,
     OnNothing,
+    OnService,
     OnSetUp,
     OwnSession,
     SetUp,
 )
 from tests.conftest import E0, N0, ON_BASE, block_json, point, small_plan
 
-OTHER, SERVICE = OnSetUp(setup="other"), OnNetwork(network="service")
+OTHER, SERVICE = OnSetUp(setup="other"), OnService(network="service")
 HANGINGS = st.sampled_from(
     [None, OTHER, SERVICE, OwnSession(hours=2), OwnSession(hours=9), OnInstrument(setup="other"), OnNothing()]
 )
@@ -46,7 +46,7 @@ def with_other(*occupations, mark="B", **changes):
     return small_plan(
         marks=(*plan.marks, Mark(id="B", name="Heron", e=E0 - 20, n=N0 - 20, h=4.2)),
         setups=(*plan.setups, SetUp(id="other", name="other", mark=mark, antenna="disc", readings=(1.7, 1.7))),
-        networks=(CorrectionNetwork(id="service", name="service", sigma_h=0.010, sigma_v=0.020),),
+        networks=(CorrectionService(id="service", name="service", sigma_h=0.010, sigma_v=0.020),),
         control=(first, *plan.control[1:]),
         **changes,
     )

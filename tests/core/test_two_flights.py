@@ -17,7 +17,7 @@ from kardo.core.accuracy.images.planned import planned_network
 from kardo.core.accuracy.prediction import predict, predict_network
 from kardo.core.gnss.shifts import source_of
 from kardo.core.plan.library import kit_of
-from kardo.core.plan.stands import CorrectionNetwork, Mark, OnNetwork, OnSetUp, SetUp
+from kardo.core.plan.stands import CorrectionService, Mark, OnService, OnSetUp, SetUp
 from kardo.core.presentation.findings import check_plan
 from kardo.core.presentation.summary import summary
 from kardo.core.presentation.words import result_text, source_name
@@ -43,7 +43,7 @@ def two_flights(hangs_on=OnSetUp(setup="other"), overrides=None, **update):  # n
         kit=kit_of(cameras=("mp20", "mp45"), calibration="earlier"),
         marks=(*plan.marks, Mark(id="B", name="Heron", e=E0 + 230, n=N0 + 130, h=6.0, sigma_v=0.012)),
         setups=(*plan.setups, SetUp(id="other", name="other", mark="B", antenna="disc", readings=(1.7,))),
-        networks=(CorrectionNetwork(id="service", name="service", sigma_h=0.015, sigma_v=0.03),),
+        networks=(CorrectionService(id="service", name="service", sigma_h=0.015, sigma_v=0.03),),
         flights=(nadir, slant),
         overrides=overrides,
     )
@@ -56,7 +56,7 @@ def result():
 
 @pytest.fixture(scope="module", params=["two set-ups", "a service"])
 def network(request):
-    hung = OnSetUp(setup="other") if request.param == "two set-ups" else OnNetwork(network="service")
+    hung = OnSetUp(setup="other") if request.param == "two set-ups" else OnService(network="service")
     plan = two_flights(hung, overrides={"lattice_rays": 12}, forward_overlap=60.0)
     return planned_network(plan).network.to_json()
 
@@ -129,10 +129,10 @@ def test_two_cameras_have_two_interiors_and_every_exposure_its_own(result):
 
 
 def test_a_flight_on_a_service_has_the_services_shift():
-    net = planned_network(two_flights(OnNetwork(network="service"))).network
+    net = planned_network(two_flights(OnService(network="service"))).network
     keys = {net.shifts[s].key for s in net.exposure_shifts[net.n_exposures - 1]}
     assert ("network", "service") in keys and not any(kind in {"mark", "setup"} for kind, _ in keys)
-    wide = predict(two_flights(OnNetwork(network="service")))
+    wide = predict(two_flights(OnService(network="service")))
     assert any((s.kind, s.id) == ("network", "service") and s.share_v > 0 for s in wide.budget)
 
 

@@ -44,7 +44,7 @@ def test_nothing_between_is_walked_straight():
 
 
 def test_a_wall_is_walked_round_or_through_its_gate():
-    """Round its nearer end, as the two straight legs there; a gate in it lets straight through."""
+    """Round its nearer end, as the two straight sorties there; a gate in it lets straight through."""
     round_it = between(site(WALL))
     by_the_end = 2 * math.hypot(80, 80)
     assert by_the_end < round_it.metres[0, 1] < 1.06 * by_the_end

@@ -44,7 +44,7 @@ from kardo.formats.map.reading import brought, read_map_file
 from kardo.formats.marks import read_marks
 from kardo.formats.nmea import receiver_said, sentence_of
 from kardo.formats.picture import picture_kind
-from kardo.formats.raster import Said, read_terrain
+from kardo.formats.raster import TerrainChoices, read_terrain
 from kardo.formats.report import read_report
 from kardo.formats.residuals import read_residuals
 from kardo.formats.rinex import read_log
@@ -168,7 +168,7 @@ def _where(data: bytes) -> None:
 
 
 def _terrain(data: bytes) -> None:
-    read_terrain(data, GRID, Said("EPSG:5773", "m"), None)
+    read_terrain(data, GRID, TerrainChoices("EPSG:5773", "m"), None)
 
 
 def _geoid(data: bytes) -> None:

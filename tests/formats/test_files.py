@@ -25,10 +25,10 @@ from kardo.formats.files import plan_json
 from kardo.formats.lists import point_list_csv, safe_cell
 from kardo.formats.map.geojson import control_geojson
 from kardo.formats.map.kml import control_kml
-from kardo.formats.raster import Said, read_terrain, write_terrain
+from kardo.formats.raster import TerrainChoices, read_terrain, write_terrain
 from tests.conftest import E0, N0, small_plan
 
-GRID, EGM96 = grid("EPSG:25828", "EPSG:5773"), Said("EPSG:5773")
+GRID, EGM96 = grid("EPSG:25828", "EPSG:5773"), TerrainChoices("EPSG:5773")
 RING = [(E0, N0), (E0 + 200, N0), (E0 + 200, N0 + 120), (E0, N0 + 120)]
 
 
@@ -241,14 +241,14 @@ def test_terrain_in_another_crs_is_warped():
         ) as out:
             out.write(heights, 1)
         data = memory.read()
-    found = read_terrain(data, GRID, Said("EPSG:5773", "m"), (E0, N0, E0 + 150, N0 + 100)).surface
+    found = read_terrain(data, GRID, TerrainChoices("EPSG:5773", "m"), (E0, N0, E0 + 150, N0 + 100)).surface
     assert np.allclose(found.at(E0 + 60, N0 + 40), 5 + 0.02 * 60, atol=0.03)
 
 
 def test_ellipsoidal_terrain_is_converted_by_the_separation():
     plain = read_terrain(write_terrain(surface(), "EPSG:25828"), GRID, EGM96, None).surface
     lifted = Surface(E0 - 100, N0 - 100, 5.0, surface().heights + 55.11)
-    found = read_terrain(write_terrain(lifted, "EPSG:25828"), GRID, Said(ELLIPSOIDAL), None)
+    found = read_terrain(write_terrain(lifted, "EPSG:25828"), GRID, TerrainChoices(ELLIPSOIDAL), None)
     assert np.nanmax(np.abs(found.surface.heights - plain.heights)) < 0.1
     assert any("converted" in line for line in found.how)
 
@@ -287,7 +287,7 @@ def tiff(**changes):
 )
 def test_bad_terrains_get_a_clear_word(data, heights, words):
     with pytest.raises(KardoError) as caught:
-        read_terrain(data, GRID, Said(heights, "m"), (E0, N0, E0 + 90, N0 + 90))
+        read_terrain(data, GRID, TerrainChoices(heights, "m"), (E0, N0, E0 + 90, N0 + 90))
     assert words in str(caught.value)
 
 

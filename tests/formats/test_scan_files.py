@@ -114,4 +114,4 @@ def test_a_report_says_what_was_scanned_with_and_how_it_was_adjusted():
     plan = scan_plan(adjustment="matched")
     predict(plan)
     words = _plan_part(plan)
-    assert "tactical inertial unit" in words and "by matching of strips" in words
+    assert "tactical inertial unit" in words and "by matching of flight lines" in words

@@ -14,12 +14,12 @@ from rasterio.transform import from_origin
 from kardo.core.errors import KardoError, ReadError
 from kardo.core.geodesy.crs import grid
 from kardo.core.terrain.surface import Surface
-from kardo.formats.raster import Said, read_terrain
+from kardo.formats.raster import TerrainChoices, read_terrain
 from tests.conftest import E0, N0
 
 GRID = grid("EPSG:25828", "EPSG:5773")
 SITE = (E0, N0, E0 + 100, N0 + 100)
-METRES = Said("EPSG:5773", "m")
+METRES = TerrainChoices("EPSG:5773", "m")
 HERE = from_origin(E0 - 50, N0 + 150, 5, 5)
 
 
@@ -81,8 +81,8 @@ def test_many_zeros_are_asked_about():
     with pytest.raises(ReadError) as caught:
         read_terrain(tiff(values), GRID, METRES, None)
     assert caught.value.where == "heights of 0"
-    gaps = read_terrain(tiff(values), GRID, Said("EPSG:5773", "m", "gaps"), None).surface
-    sea = read_terrain(tiff(values), GRID, Said("EPSG:5773", "m", "heights"), None).surface
+    gaps = read_terrain(tiff(values), GRID, TerrainChoices("EPSG:5773", "m", "gaps"), None).surface
+    sea = read_terrain(tiff(values), GRID, TerrainChoices("EPSG:5773", "m", "heights"), None).surface
     assert np.nanmin(gaps.heights) > 19.9 and np.nanmin(sea.heights) == 0
     tagged = read_terrain(tiff(values, nodata=0), GRID, METRES, None).surface
     assert np.nanmin(tagged.heights) > 19.9
@@ -90,27 +90,27 @@ def test_many_zeros_are_asked_about():
 
 @pytest.mark.parametrize("word", ["ft", "Feet", "FOOT", "International foot", "foot (international)"])
 def test_feet_in_any_spelling(word):
-    found = read_terrain(tiff(slope(), unit=word), GRID, Said("EPSG:5773"), SITE)
+    found = read_terrain(tiff(slope(), unit=word), GRID, TerrainChoices("EPSG:5773"), SITE)
     assert np.nanmax(found.surface.heights) == pytest.approx(0.3048 * 23, abs=0.15)
 
 
 @pytest.mark.parametrize("word", ["US survey foot", "us-ft", "ftUS", "US_survey_foot", "foot_us"])
 def test_survey_feet_in_any_spelling(word):
-    found = read_terrain(tiff(slope(), unit=word), GRID, Said("EPSG:5773"), SITE)
+    found = read_terrain(tiff(slope(), unit=word), GRID, TerrainChoices("EPSG:5773"), SITE)
     assert any("US survey feet" in line for line in found.how)
 
 
 @pytest.mark.parametrize("word", [None, "fathom", "1/10 m"])
 def test_a_unit_that_is_not_stated_or_not_known_is_asked_for(word):
     with pytest.raises(ReadError) as caught:
-        read_terrain(tiff(slope(), unit=word), GRID, Said("EPSG:5773"), SITE)
+        read_terrain(tiff(slope(), unit=word), GRID, TerrainChoices("EPSG:5773"), SITE)
     assert caught.value.where == "the unit of the heights"
     assert np.nanmax(read_terrain(tiff(slope(), unit=word), GRID, METRES, SITE).surface.heights) > 20
 
 
 def test_a_unit_against_that_of_the_height_system_is_asked_about():
     with pytest.raises(ReadError, match=r"metre.*foot|foot.*metre"):
-        read_terrain(tiff(slope(), crs="EPSG:25828+5773", unit="foot"), GRID, Said("EPSG:5773"), SITE)
+        read_terrain(tiff(slope(), crs="EPSG:25828+5773", unit="foot"), GRID, TerrainChoices("EPSG:5773"), SITE)
 
 
 def test_scale_and_offset_of_the_band():
@@ -186,7 +186,7 @@ def test_an_approximate_transformation_is_told_with_what_it_loses_and_taken_only
     with pytest.raises(ReadError, match=words) as fault:
         read_terrain(data, job, METRES, None)
     assert "good enough" in fault.value.mend
-    taken = read_terrain(data, job, Said("EPSG:5773", approximate="accept"), None)
+    taken = read_terrain(data, job, TerrainChoices("EPSG:5773", approximate="accept"), None)
     assert any(re.search(words, line) for line in taken.how)
 
 
@@ -198,7 +198,7 @@ def test_terrain_lies_where_the_named_transformation_says():
     west, north = (float(v) for v in other.from_geodetic(lon, lat))
     values = slope(80, 90)
     found = read_terrain(
-        tiff(values, from_origin(west, north, 5, 5), "EPSG:25829", "metre"), GRID, Said("EPSG:5773"), None
+        tiff(values, from_origin(west, north, 5, 5), "EPSG:25829", "metre"), GRID, TerrainChoices("EPSG:5773"), None
     )
     assert not any("From" in line for line in found.how)
     at = Surface(west + 2.5, north - 5 * len(values) + 2.5, 5.0, values[::-1].astype(float))
@@ -210,7 +210,7 @@ def test_terrain_lies_where_the_named_transformation_says():
 def test_terrain_in_degrees_is_taken_at_its_own_fineness():
     lon, lat = GRID.to_geodetic(E0, N0 + 400)
     data = tiff(slope(90, 90), from_origin(float(lon), float(lat), 6e-5, 4e-5), "EPSG:4258", "metre")
-    found = read_terrain(data, GRID, Said("EPSG:5773"), None)
+    found = read_terrain(data, GRID, TerrainChoices("EPSG:5773"), None)
     assert found.surface.step == pytest.approx(
         4.0, abs=0.6
     )  # metres: 4e-5 degrees north, as much east at this latitude

@@ -10,7 +10,7 @@ from django.test import Client
 from kardo.server.accounts.models import Member, Organisation
 from kardo.server.plans.editing import create_job
 from kardo.server.predictions import live
-from kardo.server.predictions.networks import Networks
+from kardo.server.predictions.solved_networks import Networks
 from tests.conftest import small_plan
 
 

@@ -10,7 +10,7 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from kardo.core.gnss.card import cards
 from kardo.core.gnss.heights import heights
-from kardo.core.plan.stands import CorrectionNetwork, Device
+from kardo.core.plan.stands import CorrectionService, Device
 from kardo.core.sky.orbits import nominal
 from kardo.formats.yuma import write_yuma
 from kardo.outside.line import Address
@@ -91,7 +91,7 @@ def test_the_card_on_paper_says_what_the_card_on_the_screen_says(planner, with_c
 def test_the_settings_of_corrections_are_printed_without_any_secret(planner, office):
     link = {"kind": "internet", "address": "caster.example", "port": 2101, "mount": "HERON", "user": "crew"}
     own = {"address": "198.51.100.7", "mount": "VIRTUAL"}
-    networks = (CorrectionNetwork(id="N1", name="island service", settings=own),)
+    networks = (CorrectionService(id="N1", name="island service", settings=own),)
     job = create_job(office, planner.user, small_plan(setup={"link": link}, networks=networks))
     told = lambda path: written(planner.get(f"/api/jobs/{job.pk}/settings/{path}.pdf"))  # noqa: E731
     assert all(word in told("setups/base") for word in ("caster.example", "2101", "HERON", "crew", "bytheinternet"))

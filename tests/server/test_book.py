@@ -61,7 +61,7 @@ def test_shuffled_repeated_and_lost_requests_end_in_the_same_book(planner, plann
     told = read(planner, planned)["entries"]
     whole = book_of(entries)
     assert [k["entry"]["id"] for k in told] == [e.id for e in whole.entries]
-    assert {k["entry"]["id"] for k in told if k["stands"]} == {e.id for e in whole.standing}
+    assert {k["entry"]["id"] for k in told if k["stands"]} == {e.id for e in whole.valid_entries}
 
 
 def test_an_id_that_says_something_else_is_refused_and_nothing_of_its_request_kept(planner, planned):
@@ -127,5 +127,6 @@ def test_the_crew_that_left_with_nothing_flown_is_told(planner, planned):
     compute(planned)
     told = read(planner, planned)
     assert (
-        told["enough"].startswith("Not enough to leave: No leg of main flight was flown.") and told["leaving"] is None
+        told["enough"].startswith("Not enough to leave: No sortie of main flight was flown.")
+        and told["leaving"] is None
     )

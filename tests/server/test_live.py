@@ -13,7 +13,7 @@ import pytest
 from kardo.core.accuracy.prediction import predict
 from kardo.server.plans.stored import whole_plan
 from kardo.server.predictions import apart, live
-from kardo.server.predictions.networks import Networks
+from kardo.server.predictions.solved_networks import Networks
 from tests.server.conftest import edit
 from tests.server.test_editing import moved
 
@@ -127,7 +127,7 @@ def served(tmp_path):
     """Address and secret of networks in a process of their own."""
     at, secret = apart.address(tmp_path, "live"), b"secret"
     code = (
-        "from kardo.server.predictions.apart import serve; from kardo.server.predictions.networks import Networks;"
+        "from kardo.server.predictions.ipc import serve; from kardo.server.predictions.solved_networks import Networks;"
         f"n = Networks(); serve({at!r}, {secret!r}, {{'ask': n.ask, 'start': n.start, 'fail': lambda: 1 / 0}})"
     )
     running = []
@@ -148,14 +148,14 @@ def served(tmp_path):
 
 def test_networks_of_another_process_say_the_same(planner, job, served, monkeypatch):
     here = ready(planner, job)["result"]
-    monkeypatch.setattr(live, "networks", live.Apart(apart.Remote(*served[:2])))
+    monkeypatch.setattr(live, "networks", live.RemoteNetworks(apart.Remote(*served[:2])))
     assert ask(planner, job)["state"] == "preparing"
     assert ready(planner, job)["result"] == here
 
 
 def test_a_process_that_dies_is_away_in_words_and_serves_again_when_it_is_back(planner, job, served, monkeypatch):
     at, secret, running, start = served
-    monkeypatch.setattr(live, "networks", live.Apart(apart.Remote(at, secret)))
+    monkeypatch.setattr(live, "networks", live.RemoteNetworks(apart.Remote(at, secret)))
     assert ready(planner, job)["state"] == "ready"
     running[-1].kill()
     running[-1].wait()

@@ -14,13 +14,13 @@ def main():
     from django.db import transaction
 
     from kardo.core.accuracy.prediction import predict
+    from kardo.server.job_status import job_status
     from kardo.server.jobs.models import Job
     from kardo.server.plans import editing
     from kardo.server.plans.stored import stored_plan, whole_plan
     from kardo.server.predictions.answers import underway
     from kardo.server.predictions.models import Computation
     from kardo.server.predictions.tasks import request_computation, run
-    from kardo.server.standing import standing
 
     planner, chief = (User.objects.get(username=name) for name in ("planner", "chief"))
     told = {"predictions_kept": Computation.objects.filter(state="done").count(), "figures": [], "plans": []}
@@ -52,7 +52,7 @@ def main():
         row = request_computation(job, plan)
     run(key=str(row.key))
     job = Job.objects.get()
-    told["state"] = underway(standing(job.pk, job.organisation_id, planner.pk, "prediction")).state
+    told["state"] = underway(job_status(job.pk, job.organisation_id, planner.pk, "prediction")).state
     print(json.dumps(told))
 
 

@@ -29,17 +29,17 @@ from kardo.core.parts import to_json
 from kardo.core.plan.control import MOST_OCCUPATIONS, ControlPoint, Occupation
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.model import Plan, plan_of
-from kardo.core.plan.stands import MOST_READINGS, HangsOn, OnSetUp, OwnSession, Reading, SetUp
+from kardo.core.plan.stands import MOST_READINGS, OnSetUp, OwnSession, PositionSource, Reading, SetUp
 
 SHORTEST_LOG, LONGEST_LOG = 0.1, 240.0  # hours that a session may have
 LEAST_SHARE = 0.005  # of positions that are not fixed, from which it is told
-MOSTLY = 0.5  # share of a leg's positions that is not fixed, from which the leg counts as float
+MOSTLY = 0.5  # share of a sortie's positions that is not fixed, from which the sortie counts as float
 
 
 def as_done(plan: Plan, book: Book) -> Plan:
     """The plan with what was really done in the place of what was planned. Raises PlanError where that would not hold together,
     or a flight cannot be laid out."""
-    left = {e.visit for e in book.standing if e.said.kind == "departure"}
+    left = {e.visit for e in book.valid_entries if e.said.kind == "departure"}
     changed = {
         "setups": tuple(_set_up(plan, s, book) for s in plan.setups),
         "control": tuple(p for point in plan.control if (p := _point(plan, point, book, left)) is not None),
@@ -86,7 +86,7 @@ def _point(plan: Plan, point: ControlPoint, book: Book, left: set[str]) -> Contr
     point, logged = _logged(point, book)
     if logged:
         return point
-    entries = [e for e in book.standing if isinstance(e.said, Occupied) and e.said.point == point.id]
+    entries = [e for e in book.valid_entries if isinstance(e.said, Occupied) and e.said.point == point.id]
     if not entries:
         over = all(_day_over(plan, o.visit, left) for o in point.occupations)
         return None if over else point
@@ -112,7 +112,9 @@ def _logged(point: ControlPoint, book: Book) -> tuple[ControlPoint, bool]:
     switched off; as long as that is not written down, as planned."""
     if not any(isinstance(on, OwnSession) for on in point.by_hanging):
         return point, False
-    of_point = [e for e in book.standing if isinstance(e.said, SessionOn | SessionOff) and e.said.point == point.id]
+    of_point = [
+        e for e in book.valid_entries if isinstance(e.said, SessionOn | SessionOff) and e.said.point == point.id
+    ]
     on = next((e.moment for e in reversed(of_point) if isinstance(e.said, SessionOn)), None)
     if on is None:
         return point, False
@@ -121,7 +123,7 @@ def _logged(point: ControlPoint, book: Book) -> tuple[ControlPoint, bool]:
         return point, True
     hours = min(max((off - on).total_seconds() / 3600, SHORTEST_LOG), LONGEST_LOG)
 
-    def with_hours(hung: HangsOn | None) -> HangsOn | None:
+    def with_hours(hung: PositionSource | None) -> PositionSource | None:
         return hung.model_copy(update={"hours": hours}) if isinstance(hung, OwnSession) else hung
 
     done = tuple(o.model_copy(update={"hangs_on": with_hours(o.hangs_on)}) for o in point.occupations)
@@ -137,7 +139,7 @@ def _visit(plan: Plan, key: str) -> str | None:
 
 
 def _flight(plan: Plan, flight: Flight, book: Book, left: set[str]) -> Flight:
-    """With the legs that were not flown, and those whose positions did not come out fixed."""
+    """With the sorties that were not flown, and those whose positions did not come out fixed."""
     flown_: dict[int, LegFlown] = {s.leg: s for s in book.of("leg") if s.flight == flight.id}
     given_up: set[int] = {s.leg for s in book.of("leg_not_flown") if s.flight == flight.id} - set(flown_)
     if not flown_ and not given_up and not _day_over(plan, flight.visit, left):
@@ -157,8 +159,8 @@ class OddHeight:
 
 
 @dataclass(frozen=True)
-class Left:
-    """What is still to be done on a visit, in the plan's own names, by paths: points to occupy, legs to fly, set-ups with fewer
+class StillToDo:
+    """What is still to be done on a visit, in the plan's own names, by paths: points to occupy, sorties to fly, set-ups with fewer
     heights than are asked for; by how many metres the heights of a set-up differ; and by set-up what was last heard of it where that is not
     as planned; the height of a set-up that the others outvote; and what was done is short of the plan in, in words."""
 
@@ -171,7 +173,7 @@ class Left:
     short: list[str]
 
 
-def still_to_do(plan: Plan, book: Book) -> Left:
+def still_to_do(plan: Plan, book: Book) -> StillToDo:
     """What the book still wants, how the heights of each set-up differ (vertical above the mark), and what was heard of it."""
     occupied = [s.point for s in book.of("occupation", "session_on")]
     gone = {s.point for s in book.of("not_reached")} | {s.point for s in book.of("target_moved") if s.after_observed}
@@ -186,7 +188,7 @@ def still_to_do(plan: Plan, book: Book) -> Left:
     # what one of the two says does not mend what the other said: rovers go by what is broadcast
     heard: dict[tuple[str, str], BroadcastHeard] = {(s.setup, s.by): s for s in book.of("broadcast")}
     off_air = {said.setup: said.words for said in heard.values() if not said.as_planned}
-    return Left(
+    return StillToDo(
         points,
         legs,
         setups,
@@ -198,7 +200,7 @@ def still_to_do(plan: Plan, book: Book) -> Left:
 
 
 def _flown_short(plan: Plan, book: Book) -> list[str]:
-    """What the legs that were flown lack, counted over each flight."""
+    """What the sorties that were flown lack, counted over each flight."""
     out = []
     for flight in plan.flights:
         legs: dict[int, LegFlown] = {s.leg: s for s in book.of("leg") if s.flight == flight.id}
@@ -259,7 +261,7 @@ def _odd(plan: Plan, book: Book) -> dict[str, OddHeight]:
     """By set-up the height that the others outvote."""
     out, most = {}, plan.policy["base-readings"]
     for setup in plan.setups:
-        entries = [e for e in book.standing if isinstance(e.said, HeightRead) and e.said.setup == setup.id]
+        entries = [e for e in book.valid_entries if isinstance(e.said, HeightRead) and e.said.setup == setup.id]
         found = outvoted([vertical_read(plan, setup, e.said) for e in entries], most)  # type: ignore[arg-type]
         if found is not None:
             unit, said = plan.brief.unit, entries[found.which].said

@@ -2,7 +2,7 @@
 
 from kardo.core.accuracy.change.advice import Promise
 from kardo.core.accuracy.figures.acceptance import chance_words
-from kardo.core.book.done import Left
+from kardo.core.book.done import StillToDo
 from kardo.core.book.entries import Book, Departure, Entry
 from kardo.core.geodesy.units import small
 from kardo.core.plan.model import Plan
@@ -21,7 +21,7 @@ def if_left_now(book: Book, visit: str) -> Book:
     return Book((*book.entries, leaving))
 
 
-def enough(plan: Plan, left: Left, promise: Promise | None, lack: str = "") -> str:
+def enough(plan: Plan, left: StillToDo, promise: Promise | None, lack: str = "") -> str:
     """What leaving now would come to: promise of the plan as done if the crew left now, None while it is computed; lack where
     nothing can be predicted of it. A base that was last heard elsewhere than planned comes first: no figure knows of that."""
     still = " ".join(part for part in (_short(left), _still(plan, left)) if part)
@@ -40,20 +40,23 @@ def enough(plan: Plan, left: Left, promise: Promise | None, lack: str = "") -> s
     if promise.good:
         return f"Enough to leave: {figures}, {chance}. {still}".strip()
     mend = (
-        _still(plan, left) or "Nothing that was planned is left: observe again under another sky, or fly a leg again."
+        _still(plan, left)
+        or "Nothing that was planned is left: observe again under another sky, or fly a sortie again."
     )
     return f"Not enough to leave: {figures}, {chance}. {' '.join(part for part in (_short(left), mend) if part)}"
 
 
-def _short(left: Left) -> str:
+def _short(left: StillToDo) -> str:
     """What was done is short of the plan in."""
     return f"Short of the plan: {'; '.join(left.short)}." if left.short else ""
 
 
-def _still(plan: Plan, left: Left) -> str:
+def _still(plan: Plan, left: StillToDo) -> str:
     """What is still to do, the first few by name."""
     names = [name_of(plan, "control", path.split("/")[1]) for path in left.points]
-    names += [f"leg {leg} of {name_of(plan, 'flight', key)}" for _, key, leg in (path.split("/") for path in left.legs)]
+    names += [
+        f"sortie {leg} of {name_of(plan, 'flight', key)}" for _, key, leg in (path.split("/") for path in left.legs)
+    ]
     if not names:
         return ""
     more = f" and {len(names) - MOST_NAMED} more" if len(names) > MOST_NAMED else ""

@@ -161,7 +161,7 @@ class TargetIn(Part):
 
 
 class LegFlown(Part):
-    """A leg of a flight was flown (counted from 1): images and positions counted, and the share of positions that is not fixed."""
+    """A sortie of a flight was flown (counted from 1): images and positions counted, and the share of positions that is not fixed."""
 
     kind: Literal["leg"] = "leg"
     flight: Identifier
@@ -173,7 +173,7 @@ class LegFlown(Part):
 
 
 class LegNotFlown(Part):
-    """A leg was not flown, and will not be."""
+    """A sortie was not flown, and will not be."""
 
     kind: Literal["leg_not_flown"] = "leg_not_flown"
     flight: Identifier
@@ -259,7 +259,7 @@ class Book:
     entries: tuple[Entry, ...] = ()
 
     @cached_property
-    def standing(self) -> tuple[Entry, ...]:
+    def valid_entries(self) -> tuple[Entry, ...]:
         """The entries that nothing corrects, in their order; what was withdrawn is not among them. Of several corrections of one
         entry the last stands."""
         by_id = {e.id: e for e in self.entries}
@@ -284,7 +284,7 @@ class Book:
 
     def of(self, *kinds: str, visit: str | None = None) -> list[Any]:
         """What standing entries of some kinds say, in their order."""
-        return [e.said for e in self.standing if e.said.kind in kinds and visit in (None, e.visit)]
+        return [e.said for e in self.valid_entries if e.said.kind in kinds and visit in (None, e.visit)]
 
 
 def book_of(entries: Iterable[Entry]) -> Book:

@@ -59,7 +59,7 @@ def _point(plan: Plan, said: Any) -> str:
 
 
 def _of_leg(plan: Plan, said: Any) -> str:
-    return f"{name_of(plan, 'flight', said.flight)}, leg {said.leg}"
+    return f"{name_of(plan, 'flight', said.flight)}, sortie {said.leg}"
 
 
 WORDS: dict[str, Callable[[Plan, Any], str]] = {

@@ -135,7 +135,7 @@ def _of_test(test: GlobalTest) -> str:
     if test.says == "better":
         return told + (
             "Better than predicted, which is questioned as well: did a check adjust the block, were the "
-            "checks observed from the same set-up as the targets, or do the assumptions promise too little?"
+            "check points observed from the same set-up as the control points, or do the assumptions promise too little?"
         )
     return told + "The residuals are what a block as predicted shows."
 

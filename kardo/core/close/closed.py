@@ -68,7 +68,7 @@ def contradictions(plan: Plan, book: Book, closing: Closing) -> list[str]:
             meant = (
                 "a check and adjusted the block: it proves nothing any more"
                 if point.role == "check"
-                else "a target and only checked the block"
+                else "a control point and only checked the block"
             )
             found.append(f"{point.name} was planned as {meant}.")
         if not used and point.id in observed:

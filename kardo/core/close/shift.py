@@ -17,7 +17,7 @@ from kardo.core.geodesy.units import length
 from kardo.core.gnss.occupations import mark_sigma
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of
-from kardo.core.plan.stands import HangsOn, Mark, OnInstrument, OnSetUp
+from kardo.core.plan.stands import Mark, OnInstrument, OnSetUp, PositionSource
 
 FARTHEST = 5  # times its sigma that a position taken "here" may be off before somebody has to say why
 
@@ -129,7 +129,7 @@ def _like_separation(plan: Plan, mark: Mark, up: float) -> str:
 def _hangs_elsewhere(plan: Plan, mark: Mark) -> str:
     """Something of the block that does not hang on the mark, by name; empty where all does."""
 
-    def on_mark(hung: HangsOn) -> bool:
+    def on_mark(hung: PositionSource) -> bool:
         setup = plan.setup(hung.setup) if isinstance(hung, OnSetUp | OnInstrument) else None
         return setup is not None and setup.mark == mark.id
 

@@ -39,7 +39,7 @@ def renamed(plan: Plan, scheme: NameScheme, start: tuple[float, float]) -> Renam
     tell a target from a check."""
     if scheme.target.casefold() == scheme.check.casefold():
         raise PlanError(
-            "Targets and checks would be called alike.", where="Control, names", mend="Give checks other letters."
+            "Control and check points would be called alike.", where="Control, names", mend="Give checks other letters."
         )
     edits: list[Edit] = []
     count = {"target": scheme.first, "check": scheme.first}

@@ -22,7 +22,7 @@ from kardo.core.gnss.shifts import Shift, gradient, shared_by
 from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.heights import heights_of
 from kardo.core.plan.model import Plan
-from kardo.core.plan.stands import HangsOn, Levelled, OnInstrument, OnNetwork, OnNothing, OnSetUp, OwnSession
+from kardo.core.plan.stands import Levelled, OnInstrument, OnNothing, OnService, OnSetUp, OwnSession, PositionSource
 from kardo.core.site.skies_left import SkyLeft, skies_left
 
 
@@ -73,7 +73,7 @@ def skies_over(plan: Plan, points: Sequence[ControlPoint], heights: Floats) -> l
     return [known.get(k) for k in range(len(points))]
 
 
-def by_satellites(hung: HangsOn) -> bool:
+def by_satellites(hung: PositionSource) -> bool:
     """Whether what hangs on this is observed by satellites."""
     return not isinstance(hung, OnInstrument | Levelled)
 
@@ -122,7 +122,7 @@ def _mean(positions: list[_Position], slow: Floats) -> tuple[Floats, tuple[Held,
 
 
 def _position(
-    plan: Plan, point: ControlPoint, hung: HangsOn, occupations: Sequence[Occupation], sky: SkyLeft | None
+    plan: Plan, point: ControlPoint, hung: PositionSource, occupations: Sequence[Occupation], sky: SkyLeft | None
 ) -> _Position:
     occupations = [
         o for o in occupations if o.state == "fixed"
@@ -133,7 +133,9 @@ def _position(
     return _Position(sigma, slow, (*whole, *_by_distance(plan, point, hung, occupations)))
 
 
-def _by_distance(plan: Plan, point: ControlPoint, hung: HangsOn, occupations: Sequence[Occupation]) -> Iterator[Held]:
+def _by_distance(
+    plan: Plan, point: ControlPoint, hung: PositionSource, occupations: Sequence[Occupation]
+) -> Iterator[Held]:
     """What a point holds of its base's gradients: of each visit's as many parts as it was observed on it."""
     on_visits = Counter(gradient(plan, hung, o.visit) for o in occupations)
     for found, count in on_visits.items():
@@ -143,9 +145,9 @@ def _by_distance(plan: Plan, point: ControlPoint, hung: HangsOn, occupations: Se
                 yield Held(shift, (part, part, part))
 
 
-def by_rover(hung: HangsOn) -> bool:
+def by_rover(hung: PositionSource) -> bool:
     """Whether what hangs on this is observed live, by rover."""
-    return isinstance(hung, OnSetUp | OnNetwork)
+    return isinstance(hung, OnSetUp | OnService)
 
 
 def _slow(occupations: Sequence[Occupation], plan: Plan, sky: SkyLeft | None) -> Floats:
@@ -158,9 +160,9 @@ def _noise(sky: SkyLeft | None) -> tuple[float, float]:
 
 
 def _own_sigma(
-    plan: Plan, point: ControlPoint, hung: HangsOn, occupations: Sequence[Occupation], sky: SkyLeft | None
+    plan: Plan, point: ControlPoint, hung: PositionSource, occupations: Sequence[Occupation], sky: SkyLeft | None
 ) -> tuple[float, float, float]:
-    """East, north, up of the observation itself, without what it hangs on. A float solution is off as a leg's is; one that is fixed under too little sky counts as such."""
+    """East, north, up of the observation itself, without what it hangs on. A float solution is off as a sortie's is; one that is fixed under too little sky counts as such."""
     assume, noise = plan.assume, _noise(sky)
     if isinstance(hung, Levelled):
         return levelled_sigma(hung.metres, assume)

@@ -13,7 +13,7 @@ from kardo.core.sky.light import Light, clock_ahead, light
 
 @dataclass(frozen=True)
 class TaskLine:
-    """A task of a day; number of a leg or a round of observing, from 1. start and end in minutes from midnight, None while the day does not fit; minutes, and why so many; about:
+    """A task of a day; number of a sortie or a round of observing, from 1. start and end in minutes from midnight, None while the day does not fit; minutes, and why so many; about:
     paths of the plan in the order they are reached."""
 
     id: str

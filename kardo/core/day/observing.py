@@ -18,7 +18,7 @@ from kardo.core.gnss.shifts import Source, source_of
 from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of
-from kardo.core.plan.stands import HangsOn, Levelled, OnInstrument, OnNetwork, OnSetUp, OwnSession
+from kardo.core.plan.stands import Levelled, OnInstrument, OnService, OnSetUp, OwnSession, PositionSource
 from kardo.core.site.overhead import LEAST, MASK, MOST_PDOP, ROVER, Stand, midnight, sky_at
 from kardo.core.site.skies_left import SkyLeft
 from kardo.core.sky.light import clock, clock_ahead
@@ -174,11 +174,11 @@ def _occupied(
     )
 
 
-def method_words(plan: Plan, on: HangsOn) -> str:
+def method_words(plan: Plan, on: PositionSource) -> str:
     """How something is observed that hangs on this."""
     if isinstance(on, OnSetUp):
         return f"live from the {name_of(plan, 'setup', on.setup)}"
-    if isinstance(on, OnNetwork):
+    if isinstance(on, OnService):
         return f"live on {name_of(plan, 'network', on.network)}"
     if isinstance(on, OwnSession):
         logger = next((x.name for x in plan.kit.loggers if x.id == on.logger), "")

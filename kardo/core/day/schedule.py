@@ -1,6 +1,6 @@
 """Who does what when: a day's tasks put on the clock by a constraint solver, or in words why they do not fit.
 
-Minutes from midnight of the site's clock. The end of the day is made as early as it can be without breaks between legs, then
+Minutes from midnight of the site's clock. The end of the day is made as early as it can be without breaks between sorties, then
 the departure as late, then everything else as early. The solver's work is bounded by its own measure of it and done by one
 worker, so that the same day always has the same schedule.
 """
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 DAY = 24 * 60
 MOST_TRIED = 8  # pins, and departures, that are tried to find out what is in the way
-UNBROKEN = 3  # minutes of a break between two legs that are worth one minute of a shorter day
+UNBROKEN = 3  # minutes of a break between two sorties that are worth one minute of a shorter day
 EFFORT = 1.5  # of the solver's own measure of work, for each of its questions
 
 
@@ -147,7 +147,7 @@ def _placed(tasks: tuple[Task, ...], people: tuple[Person, ...], limits: _Limits
 
 
 def _breaks(tasks: tuple[Task, ...], starts: dict[str, Any]) -> Iterator[Any]:
-    """Minutes from each leg to the next of its aircraft, beyond the battery change."""
+    """Minutes from each sortie to the next of its aircraft, beyond the battery change."""
     legs = {t.id: t for t in tasks if t.light}
     for t in legs.values():
         for after in t.after:
@@ -337,7 +337,7 @@ def _too_few_batteries(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -
     for more in range(1, legs - visit.batteries + 1):
         if _placed(tasks, visit.people, replace(limits, batteries=limits.batteries + more)):
             yield Reason(
-                f"{visit.batteries} batteries are not charged again in time for {legs} legs.", f"Bring {more} more."
+                f"{visit.batteries} batteries are not charged again in time for {legs} sorties.", f"Bring {more} more."
             )
             return
 

@@ -44,7 +44,7 @@ class After:
 
 @dataclass(frozen=True)
 class Task:
-    """One thing to do: its kind, and of a leg or a round of observing its number, from 1. minutes as whole numbers, why they are
+    """One thing to do: its kind, and of a sortie or a round of observing its number, from 1. minutes as whole numbers, why they are
     so many, and how many of them are on the way past its points; roles of whom one does it, or everybody together; about: the plan's things by path, in the order they are reached.
     battery: the kind that it uses up; light: wants the sun; on_foot: outside, by daylight; joins: the task that it goes on from at once, by the same person; shut: from when to when, clock
     of the site, it may not be done."""
@@ -229,7 +229,7 @@ def _in_one_round(laid: list[Task], observed: list[Task]) -> tuple[list[Task], l
 
 
 def _flying(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
-    """Checks before flying, then the legs of each aircraft one after another with a battery change between."""
+    """Checks before flying, then the sorties of each aircraft one after another with a battery change between."""
     ready = replace(_usual("preflight", "site"), roles=("pilot",))
     ready = replace(ready, after=(After("airspace"), After("clear")))
     change, lead = (round(durations()[key].minutes) for key in ("battery", "lead"))
@@ -245,7 +245,7 @@ def _flying(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
         for k, leg in enumerate(flight.legs, 1):
             last = before.get(own.aircraft)
             after = (After(last, change),) if last else (After("preflight"), *(After(t) for t in laid))
-            words = f"{own.name}, leg {k}" if len(flight.legs) > 1 else own.name
+            words = f"{own.name}, sortie {k}" if len(flight.legs) > 1 else own.name
             why = f"{leg.minutes:.1f} min in the air, landing with {leg.battery_left:.0f} %{zones}"
             key = f"leg-{own.id}-{k}"
             start, end = sequence_minutes(flight.scanner, own) if flight.scans else (0.0, 0.0)
@@ -272,7 +272,7 @@ def _sequence(
     after: tuple[After, ...],
     shut: tuple[tuple[Clock, Clock], ...],
 ) -> Task:
-    """What the inertial unit wants before a leg's first line, or after its last, on the leg's battery. It is not data: it is trimmed away."""
+    """What the inertial unit wants before a sortie's first line, or after its last, on the sortie's battery. It is not data: it is trimmed away."""
     words = f"{leg}, {'before the first line' if at == 'start' else 'after the last line'}: {sequence_words(flight.scanner)}"
     why = f"{60 * minutes:.0f} s as the scanner's profile asks; trimmed from the data"
     return Task(f"{at}-{flight.flight.id}-{k}", words, "site", math.ceil(minutes), why, ("pilot",), after=after, about=(f"flights/{flight.flight.id}",), light=True, shut=shut)  # fmt: skip

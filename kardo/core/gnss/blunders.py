@@ -20,7 +20,7 @@ from kardo.core.geodesy.units import UNITS, length
 from kardo.core.gnss.heights import SetUpHeights, frame_of_chain
 from kardo.core.gnss.occupations import autonomous_sigma
 from kardo.core.plan.model import Plan
-from kardo.core.plan.stands import HangsOn, OnInstrument, OnSetUp
+from kardo.core.plan.stands import OnInstrument, OnSetUp, PositionSource
 
 FOOT_NAMES = {"ft": "international", "us-ft": "survey", "ind-ft": "indian"}
 GLOBAL = "EPSG:7912"  # ITRF2014 with ellipsoidal heights: what a service of the whole world gives positions in
@@ -213,9 +213,9 @@ def seen_by(plan: Plan, setup: str) -> str:
         )
     alone = f"{others} of {count} checks {'is' if others == 1 else 'are'} positioned from elsewhere"
     if away := len(plan.targets) - len(targets):
-        return f"{alone}, and {away} of {len(plan.targets)} targets: the misfit at them shows it."
+        return f"{alone}, and {away} of {len(plan.targets)} control points: the misfit at them shows it."
     return f"Only {alone} and would show it; the others move with the map."
 
 
-def _hangs(on: HangsOn, setup: str) -> bool:
+def _hangs(on: PositionSource, setup: str) -> bool:
     return isinstance(on, OnSetUp | OnInstrument) and on.setup == setup

@@ -26,7 +26,7 @@ def of_itself(log: RawLog) -> list[Remark]:
             Remark(
                 "warn",
                 f"Nothing was logged for {seconds:.0f} s, {gps_clock(gap.first)} to {gps_clock(gap.last)} GPS time.",
-                "A leg flown then has no base.",
+                "A sortie flown then has no base.",
             )
         )
     if len(log.gaps) > GAPS_TOLD:

@@ -84,7 +84,7 @@ def rover_sigma(
 
 
 def own_growth(distance: float, assume: Assumptions) -> float:
-    """Sigma (each axis) in metres of what a leg's or an occupation's distance to its base, in metres, adds that others from there do not share.
+    """Sigma (each axis) in metres of what a sortie's or an occupation's distance to its base, in metres, adds that others from there do not share.
     Source: docs/accuracy.md, section 11.
 
     >>> round(1000 * own_growth(10_000.0, Assumptions({})), 2)

@@ -36,7 +36,7 @@ class Fix:
 
 
 @dataclass(frozen=True)
-class Said:
+class ReceiverFixes:
     """What came from a receiver in so many seconds: positions in their order; the sigmas in metres, north, east, up, that it told
     last; sentences by kind; how many came damaged; lines that were none; whether it hung up."""
 
@@ -69,7 +69,7 @@ class ReceiverHeard:
     told: str
 
 
-def receiver_against(plan: Plan, chain: SetUpHeights, said: Said, point: str = "arp") -> ReceiverHeard:
+def receiver_against(plan: Plan, chain: SetUpHeights, said: ReceiverFixes, point: str = "arp") -> ReceiverHeard:
     """What a receiver said against a set-up's mark, arp or apc. Its position is taken in the satellites' frame. Raises GeodesyError where the
     grid does not reach."""
     last = said.last
@@ -103,7 +103,7 @@ def _told(plan: Plan, chain: SetUpHeights, last: Fix, off: float, sigma: float, 
     return f"{state.capitalize()}: {size} from the plan on {chain.mark_name}, within what it is good to (±{small(sigma, unit)})."
 
 
-def _of_line(said: Said) -> list[Remark]:
+def _of_line(said: ReceiverFixes) -> list[Remark]:
     found = []
     if not said.sentences:
         what = (
@@ -127,7 +127,7 @@ def _of_line(said: Said) -> list[Remark]:
     return found
 
 
-def _of_fix(last: Fix, said: Said) -> list[Remark]:
+def _of_fix(last: Fix, said: ReceiverFixes) -> list[Remark]:
     found = []
     if last.quality == "none":
         found.append(

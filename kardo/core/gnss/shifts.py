@@ -10,7 +10,7 @@ import numpy as np
 from kardo.core.arrays import Floats
 from kardo.core.gnss.occupations import mark_sigma, set_up_sigma
 from kardo.core.plan.model import Plan
-from kardo.core.plan.stands import HangsOn, Levelled, OnInstrument, OnNetwork, OnSetUp, OwnSession
+from kardo.core.plan.stands import Levelled, OnInstrument, OnService, OnSetUp, OwnSession, PositionSource
 
 Kind = Literal["mark", "setup", "leg", "line", "network", "local", "distance_east", "distance_north", "shift"]
 Source = tuple[str, str]  # kind and id of what error comes from
@@ -32,7 +32,7 @@ class Shift:
 
 
 def source_of(shift: Shift) -> Source:
-    """What a shift's share counts under: all legs and lines of a flight together, all visits and both directions of a base's distance."""
+    """What a shift's share counts under: all sorties and lines of a flight together, all visits and both directions of a base's distance."""
     if shift.kind in GRADIENT:
         return "distance", shift.id.partition(".")[0]
     if shift.kind in ("leg", "line"):
@@ -40,10 +40,10 @@ def source_of(shift: Shift) -> Source:
     return ("local", "") if shift.kind == "local" else shift.key
 
 
-def shared_by(plan: Plan, hangs_on: HangsOn) -> tuple[Shift, ...]:
+def shared_by(plan: Plan, hangs_on: PositionSource) -> tuple[Shift, ...]:
     """The shifts that whatever hangs on this has in common: a base's mark and its set-up, the mark levelled from, or a network's offset; none where
     a position shares its error with nothing, or the set-up has no mark yet."""
-    if isinstance(hangs_on, OnNetwork):
+    if isinstance(hangs_on, OnService):
         network = plan.network(hangs_on.network)
         assert network is not None
         return (Shift("network", network.id, (network.sigma_h, network.sigma_h, network.sigma_v)),)
@@ -77,7 +77,7 @@ class Gradient:
         return np.asarray([np.subtract(e, self.e) / 1000, np.subtract(n, self.n) / 1000])
 
 
-def gradient(plan: Plan, hangs_on: HangsOn, visit: str | None) -> Gradient | None:
+def gradient(plan: Plan, hangs_on: PositionSource, visit: str | None) -> Gradient | None:
     """That of what hangs on a base and was observed on a visit (None: the set-up's, or the first). None for what hangs on no base, and where distance
     shares nothing. A network has its own offset, an instrument no satellites."""
     by_satellites = isinstance(hangs_on, OnSetUp | OwnSession) and hangs_on.setup
@@ -105,8 +105,8 @@ def all_gradients(plan: Plan) -> list[Shift]:
 
 def all_shared(plan: Plan) -> list[Shift]:
     """Every shift that something in the plan could hang on: of the set-ups in their order, then of the networks."""
-    places: list[HangsOn] = [OnSetUp(setup=s.id) for s in plan.setups]
-    places += [OnNetwork(network=n.id) for n in plan.networks]
+    places: list[PositionSource] = [OnSetUp(setup=s.id) for s in plan.setups]
+    places += [OnService(network=n.id) for n in plan.networks]
     places += [on for p in plan.control for on in p.by_hanging if isinstance(on, Levelled)]
     return unique([*(shift for place in places for shift in shared_by(plan, place)), *all_gradients(plan)])
 

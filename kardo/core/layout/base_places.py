@@ -20,7 +20,7 @@ from kardo.core.geodesy.units import length
 from kardo.core.gnss.library import SAME_PLACE
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Link, Mark, OnSetUp, SetUp
-from kardo.core.site.occupiable import Shapes, nearest_standing, shapes_of, why_not
+from kardo.core.site.occupiable import Shapes, nearest_upright, shapes_of, why_not
 from kardo.core.site.overhead import ANTENNA, MASK, Stand, midnight, parts_of_horizon
 from kardo.core.sky.orbits import nominal
 from kardo.core.sky.visibility import sky
@@ -195,7 +195,7 @@ def _height(plan: Plan, place: KnownPlace) -> float:
 
 def _of_clearance(plan: Plan, place: KnownPlace, shapes: Shapes) -> tuple[float, str]:
     """By the thing that is too near for how tall it is."""
-    found = nearest_standing(shapes, place.e, place.n, plan.policy["base-clearance"])
+    found = nearest_upright(shapes, place.e, place.n, plan.policy["base-clearance"])
     if found is None or found[1] >= found[2]:
         return 1.0, ""
     feature, away, wanted = found

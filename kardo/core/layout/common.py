@@ -14,7 +14,7 @@ from kardo.core.arrays import Floats
 from kardo.core.errors import KardoError
 from kardo.core.flight.lines.pattern import all_flown
 from kardo.core.geodesy.units import small
-from kardo.core.layout.proposed import Layout, Wish, apart, away_from, checks_for, checks_wanted, layout_of
+from kardo.core.layout.proposed import Layout, SearchOptions, apart, away_from, checks_for, checks_wanted, layout_of
 from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import OnSetUp, OwnSession
@@ -31,7 +31,7 @@ NAMES = {
 
 
 @dataclass(frozen=True)
-class School:
+class CommonLayout:
     """One school: what it would lay out, and in a sentence what that comes to here, beside the proposal where there is one. layout is None
     where the network would not hold, or only a full computation could tell."""
 
@@ -42,8 +42,8 @@ class School:
 
 
 def schools(
-    kept: Kept, plan: Plan, wish: Wish, places: Floats, five: tuple[ControlPoint, ...], proposal: Layout | None
-) -> list[School]:
+    kept: Kept, plan: Plan, wish: SearchOptions, places: Floats, five: tuple[ControlPoint, ...], proposal: Layout | None
+) -> list[CommonLayout]:
     """The schools over a solved network, within 3 %; places (c, 2) are those where one may stand, five the extremes and the middle."""
     middle = places.mean(axis=0)
     one = (min(five, key=lambda p: float(np.hypot(p.e - middle[0], p.n - middle[1]))),)
@@ -74,13 +74,15 @@ def _logging(plan: Plan, five: tuple[ControlPoint, ...]) -> tuple[ControlPoint, 
 
 
 def _told(
-    kept: Kept, plan: Plan, wish: Wish, key: str, control: tuple[ControlPoint, ...], proposal: Layout | None
-) -> School:
+    kept: Kept, plan: Plan, wish: SearchOptions, key: str, control: tuple[ControlPoint, ...], proposal: Layout | None
+) -> CommonLayout:
     try:
         layout = layout_of(kept, plan, wish, control)
     except (KardoError, DefectiveNetwork):
-        return School(key, NAMES[key], None, "Too few targets to hold the block, as far as the solved network tells.")
-    return School(key, NAMES[key], layout, _words(plan, layout, proposal))
+        return CommonLayout(
+            key, NAMES[key], None, "Too few control points to hold the block, as far as the solved network tells."
+        )
+    return CommonLayout(key, NAMES[key], layout, _words(plan, layout, proposal))
 
 
 def _words(plan: Plan, layout: Layout, proposal: Layout | None) -> str:

@@ -8,7 +8,7 @@ import numpy as np
 from shapely import Point
 
 from kardo.core.accuracy.change.advice import Promise
-from kardo.core.accuracy.change.offers import free_names, minutes_on_ground, usual_hanging, usual_point
+from kardo.core.accuracy.change.offers import free_names, minutes_on_ground, usual_point, usual_source
 from kardo.core.accuracy.change.whatif import Kept, what_if
 from kardo.core.accuracy.figures.figures import figures
 from kardo.core.accuracy.figures.results import Figures
@@ -21,7 +21,7 @@ from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import Edit, difference
 from kardo.core.plan.model import Plan
 from kardo.core.practice.catalogue import View, findings
-from kardo.core.site.occupiable import POLE, nearest_standing, open_sky, shapes_of, what_moves_it, why_ground, why_not
+from kardo.core.site.occupiable import POLE, nearest_upright, open_sky, shapes_of, what_moves_it, why_ground, why_not
 
 SPARE = 1.25  # times as wide as a target must be is one that is proposed: field practice
 LEAST_WIDTH = 0.4  # metres
@@ -31,7 +31,7 @@ OF_CONTROL = "control"
 
 
 @dataclass(frozen=True)
-class Wish:
+class SearchOptions:
     """What is wanted: the chance to pass, places that are tried, about, and the most targets."""
 
     chance: float = 0.9
@@ -76,7 +76,7 @@ def where_targets_may_lie(plan: Plan, wanted: list[tuple[float, float]]) -> tupl
             "too little of the sky is open" if asked.asks("control-sky") and sky < asked["control-sky"] else ""
         )
         if not why and asked.asks("control-clearance"):
-            near = nearest_standing(shapes, e, n, asked["control-clearance"])
+            near = nearest_upright(shapes, e, n, asked["control-clearance"])
             why = f"too near to {near[0].name} for its height" if near is not None and near[1] < near[2] else ""
         if why:
             out[why] = out.get(why, 0) + 1
@@ -151,7 +151,7 @@ def _inside(plan: Plan, places: Floats) -> Bools:
     return np.array([inner.contains(Point(*p)) for p in places], dtype=bool)
 
 
-def school_of_five(places: Floats) -> Floats:
+def extremes_and_middle(places: Floats) -> Floats:
     """Four extremes and the middle of some places (5, 2)."""
     turned = places @ np.array([[1.0, 1.0], [1.0, -1.0]])
     picked = list(dict.fromkeys(int(k) for k in (*turned.argmin(axis=0), *turned.argmax(axis=0))))
@@ -178,7 +178,7 @@ def points_at(
     if role == "target" and like:
         observed = [(p.hangs_on, p.occupations) for p in like]
         like = [like[observed.index(max(observed, key=observed.count))]]
-    new = usual_point(plan.policy).model_copy(update={"role": role, "hangs_on": usual_hanging(plan)})
+    new = usual_point(plan.policy).model_copy(update={"role": role, "hangs_on": usual_source(plan)})
     return tuple(
         (like[k % len(like)] if like else new).model_copy(
             update={
@@ -200,12 +200,14 @@ def with_control(plan: Plan, control: tuple[ControlPoint, ...]) -> Plan:
     return plan.model_copy(update={"control": control})
 
 
-def layout_of(kept: Kept, plan: Plan, wish: Wish, control: tuple[ControlPoint, ...]) -> Layout:
+def layout_of(kept: Kept, plan: Plan, wish: SearchOptions, control: tuple[ControlPoint, ...]) -> Layout:
     """A layout of some control by a kept network, within 3 %. Raises PlanError where only the full computation can tell."""
     return as_layout(plan, wish, control, figures(with_control(plan, control), what_if(kept, control)), judged=False)
 
 
-def as_layout(plan: Plan, wish: Wish, control: tuple[ControlPoint, ...], told: Figures, judged: bool) -> Layout:
+def as_layout(
+    plan: Plan, wish: SearchOptions, control: tuple[ControlPoint, ...], told: Figures, judged: bool
+) -> Layout:
     """A layout of some control with the figures that were told of it."""
     targets = sum(p.role == "target" for p in control)
     before, after = ({"control": [to_json(p) for p in some]} for some in (plan.control, control))

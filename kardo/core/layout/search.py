@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kardo.core.accuracy.change.search import Aim, Field, State, aim_of, cost, field, layouts, surer
+from kardo.core.accuracy.change.search import Field, Objective, State, cost, field, layouts, objective_of, surer
 from kardo.core.accuracy.change.whatif import Kept, keep, what_if
 from kardo.core.accuracy.equation.solution import DefectiveNetwork
 from kardo.core.accuracy.figures.acceptance import chance_words
@@ -23,18 +23,18 @@ from kardo.core.arrays import Floats
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.air.reach import places_over
 from kardo.core.geodesy.units import counted, small
-from kardo.core.layout.common import School, schools
+from kardo.core.layout.common import CommonLayout, schools
 from kardo.core.layout.proposed import (
     Layout,
-    Wish,
+    SearchOptions,
     apart,
     as_layout,
     away_from,
     checks_for,
     checks_wanted,
+    extremes_and_middle,
     layout_of,
     required,
-    school_of_five,
     targets_at,
     where_targets_may_lie,
     with_control,
@@ -55,7 +55,7 @@ class Search:
 
     front: list[Layout]
     proposed: int | None
-    schools: list[School]
+    schools: list[CommonLayout]
     tried: int
     left_out: dict[str, int]
     words: str
@@ -64,7 +64,7 @@ class Search:
 
 def search(
     plan: Plan,
-    wish: Wish,
+    wish: SearchOptions,
     progress: Progress = lambda stage, share: None,
     so_far: Callable[[Search], None] = lambda found: None,
 ) -> Search:
@@ -74,13 +74,13 @@ def search(
         raise PlanError(
             "Layouts are searched for blocks of images; a scan is positioned from its trajectory.",
             where="Control, search",
-            mend="Put one target or a few on hard, level ground for the height, and checks all over.",
+            mend="Put one control point or a few on hard, level ground for the height, and check points all over.",
         )
-    progress("looking where targets may lie", 0.0)
+    progress("looking where control points may lie", 0.0)
     places, left_out = where_targets_may_lie(plan, places_over(plan, wish.places))
     if len(places) < 5:
         raise PlanError(
-            "Targets may lie nowhere on this site.",
+            "Control points may lie nowhere on this site.",
             where="Control, search",
             mend="Look at keep-outs, water, trees and gaps of the ground.",
         )
@@ -88,7 +88,7 @@ def search(
     stay = [(p.e, p.n) for p in kept_points if p.role == "target"]
     checks = checks_for(plan, away_from(places, stay, apart(plan)), kept_points, checks_wanted(plan))
     free = away_from(places, [(p.e, p.n) for p in checks], apart(plan))
-    seeds = targets_at(plan, school_of_five(free), kept_points, checks)
+    seeds = targets_at(plan, extremes_and_middle(free), kept_points, checks)
     progress("solving the network", 0.02)
     kept = keep(with_control(plan, (*kept_points, *seeds, *checks)))
     first = layout_of(kept, plan, wish, (*kept_points, *seeds, *checks))
@@ -96,7 +96,7 @@ def search(
     so_far(_partly(plan, [first], 0, left_out, now))
     progress("solving the places", 0.3)
     found, fixed, candidates = _field(kept, plan, free, kept_points, seeds)
-    aim = aim_of(plan, kept, first.limit_h, first.limit_v)
+    aim = objective_of(plan, kept, first.limit_h, first.limit_v)
     spots, front = np.array([(p.e, p.n) for p in candidates]), list[Layout]()
 
     def control(state: State) -> tuple[ControlPoint, ...]:
@@ -135,7 +135,7 @@ def _field(
     return found, frozenset(range(len(fixed))), candidates
 
 
-def _worthwhile(found: Field, aim: Aim, fixed: frozenset[int], wish: Wish) -> Iterator[State]:
+def _worthwhile(found: Field, aim: Objective, fixed: frozenset[int], wish: SearchOptions) -> Iterator[State]:
     """Layouts of more and more targets, until two running gain nothing that is worth the walk."""
     before, idle = math.inf, 0
     for state in layouts(found, aim, fixed, wish.most + len(fixed)):
@@ -161,7 +161,7 @@ def _control(
     return *(p for p in stays if p.role == "target"), *targets, *checks
 
 
-def _of_control(kept: Kept, plan: Plan, wish: Wish, control: tuple[ControlPoint, ...]) -> Layout | None:
+def _of_control(kept: Kept, plan: Plan, wish: SearchOptions, control: tuple[ControlPoint, ...]) -> Layout | None:
     """A layout of some control; None where only the full computation could tell its figures."""
     try:
         return layout_of(kept, plan, wish, control)
@@ -188,7 +188,7 @@ def _with(front: list[Layout], one: Layout) -> list[Layout]:
     return sorted([*rest, max([*alike, one], key=worth)], key=lambda layout: layout.targets)
 
 
-def _judged(plan: Plan, wish: Wish, front: list[Layout]) -> tuple[list[Layout], int | None]:
+def _judged(plan: Plan, wish: SearchOptions, front: list[Layout]) -> tuple[list[Layout], int | None]:
     """The front with its proposal judged by the full computation: of those that are good the one that rules say least of, and of these
     the quickest, which mostly has the fewest targets."""
     out, tried = list(front), set[int]()
@@ -220,17 +220,17 @@ def _outside(plan: Plan, one: Layout) -> str:
 
 
 def _counted(one: Layout) -> str:
-    return f"{counted(one.targets, 'target')} and {counted(one.checks, 'check')}"
+    return f"{counted(one.targets, 'control point')} and {counted(one.checks, 'check point')}"
 
 
-def _told(plan: Plan, front: list[Layout], best: int | None, wish: Wish) -> str:
+def _told(plan: Plan, front: list[Layout], best: int | None, wish: SearchOptions) -> str:
     if best is None:
         seen = [one for one in front if (one.chance or 0.0) >= wish.chance]
         if seen and not any(one.inside for one in seen):
-            said = f"{_outside(plan, seen[0])}no number of targets that was tried brings it inside, though {_counted(seen[0])}"
+            said = f"{_outside(plan, seen[0])}no number of control points that was tried brings it inside, though {_counted(seen[0])}"
             passing = chance_words(seen[0].chance or 0.0)
             return f"{said} would pass their test with {passing}, for they share the error. Mend the base or the flight first."
-        what = "No number of targets that was tried reaches the tolerance with that chance"
+        what = "No number of control points that was tried reaches the tolerance with that chance"
         return f"{what}: the rest is for the flight, the base or the calibration to mend."
     one = front[best]
     passing = "nothing" if one.chance is None else chance_words(one.chance)

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from kardo.core.geodesy.units import UnitId
-from kardo.core.parts import PROSE, Clean, Part, Sigma
+from kardo.core.parts import NOT_IN_HASH, Clean, Part, Sigma
 from kardo.core.plan.geoid import Geoid, StatedSeparation
 from kardo.core.plan.local import LocalGrid
 
@@ -31,7 +31,7 @@ class Brief(Part):
     coordinates, where it is those that are delivered. heights: "ellipsoidal", a system of PROJ's, or "geoid:" and the name of a model
     of one's own, whose part about the site is geoid. most_checks: how many a layout that is searched may have, None: as is usual. separation: what somebody stated in the place of a system's own geoid."""
 
-    title: Annotated[str, Field(min_length=1, max_length=120), Clean, PROSE] = "Untitled job"
+    title: Annotated[str, Field(min_length=1, max_length=120), Clean, NOT_IN_HASH] = "Untitled job"
     deliverable: Literal["orthophoto", "surface", "volume", "drawing"] = "orthophoto"
     tolerance_h: Sigma = 0.03
     tolerance_v: Sigma = 0.05
@@ -45,9 +45,9 @@ class Brief(Part):
     heights: Annotated[str, Field(max_length=60), Clean] = "EPSG:5773"
     geoid: Geoid | None = None
     separation: StatedSeparation | None = None
-    unit: Annotated[UnitId, PROSE] = "m"
-    epoch: Annotated[str, Field(max_length=20), Clean, PROSE] = ""
-    realisation: Annotated[str, Field(max_length=60), Clean, PROSE] = ""
+    unit: Annotated[UnitId, NOT_IN_HASH] = "m"
+    epoch: Annotated[str, Field(max_length=20), Clean, NOT_IN_HASH] = ""
+    realisation: Annotated[str, Field(max_length=60), Clean, NOT_IN_HASH] = ""
     local: LocalGrid | None = None
 
     @property

@@ -4,9 +4,9 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from kardo.core.parts import PROSE, Coordinate, Digest, Height, Identifier, Length, Name, Note, Part
+from kardo.core.parts import NOT_IN_HASH, Coordinate, Digest, Height, Identifier, Length, Name, Note, Part
 from kardo.core.plan.flights import State
-from kardo.core.plan.stands import HangsOn
+from kardo.core.plan.stands import PositionSource
 
 MOST_OCCUPATIONS = 8
 
@@ -17,9 +17,9 @@ class Occupation(Part):
 
     epochs: Annotated[int, Field(ge=1, le=100_000)] = 60
     after_min: Annotated[float, Field(ge=0, le=100_000, allow_inf_nan=False)] = 0.0
-    hangs_on: HangsOn | None = None
+    hangs_on: PositionSource | None = None
     state: State = "fixed"
-    pole: Annotated[Identifier | None, PROSE] = None
+    pole: Annotated[Identifier | None, NOT_IN_HASH] = None
     visit: Identifier | None = None
 
 
@@ -39,20 +39,20 @@ class ControlPoint(Part):
     n: Coordinate
     h: Height | None = None
     width: Length = 0.6
-    hangs_on: HangsOn
+    hangs_on: PositionSource
     occupations: Annotated[tuple[Occupation, ...], Field(min_length=1, max_length=MOST_OCCUPATIONS)] = (Occupation(),)
     pinned: bool = False
-    lies_on: Annotated[Lies, PROSE] = ""
-    face: Annotated[Literal["chequered", "light", "dark"], PROSE] = "chequered"
-    returns: Annotated[bool, PROSE] = False
-    earlier: Annotated[Literal["", "not_looked", "stands", "moved", "gone"], PROSE] = ""
+    lies_on: Annotated[Lies, NOT_IN_HASH] = ""
+    face: Annotated[Literal["chequered", "light", "dark"], NOT_IN_HASH] = "chequered"
+    returns: Annotated[bool, NOT_IN_HASH] = False
+    earlier: Annotated[Literal["", "not_looked", "stands", "moved", "gone"], NOT_IN_HASH] = ""
     note: Note = ""
-    pictures: Annotated[tuple[Digest, ...], Field(max_length=4), PROSE] = ()
+    pictures: Annotated[tuple[Digest, ...], Field(max_length=4), NOT_IN_HASH] = ()
 
     @property
-    def by_hanging(self) -> dict[HangsOn, list[Occupation]]:
+    def by_hanging(self) -> dict[PositionSource, list[Occupation]]:
         """The occupations by what they hang on, in the order met."""
-        found: dict[HangsOn, list[Occupation]] = {}
+        found: dict[PositionSource, list[Occupation]] = {}
         for one in self.occupations:
             found.setdefault(one.hangs_on or self.hangs_on, []).append(one)
         return found

@@ -4,14 +4,14 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from kardo.core.parts import MAX_VERTICES, PROSE, Identifier, Name, Note, Part, Place, Ring
-from kardo.core.plan.stands import FlightHangsOn, OnNothing
+from kardo.core.parts import MAX_VERTICES, NOT_IN_HASH, Identifier, Name, Note, Part, Place, Ring
+from kardo.core.plan.stands import FlightSource, OnNothing
 
 AboveGround = Annotated[float, Field(ge=10, le=1000, allow_inf_nan=False)]
 Overlap = Annotated[float, Field(ge=10, le=95, allow_inf_nan=False)]
 
 
-# What of a scan is settled by targets: nothing, one height, one shift, or by matching strips as well what its parts are off.
+# What of a scan is settled by targets: nothing, one height, one shift, or by matching flight lines as well what its parts are off.
 Adjustment = Literal["none", "height", "position", "matched"]
 GUSTY = 1.25  # times the speed: what a breeze from behind makes of it
 Legs = Annotated[tuple[Annotated[int, Field(ge=1, le=1000)], ...], Field(max_length=1000)]
@@ -23,7 +23,7 @@ STRENGTHENING = {"purpose": "strengthen", "tilt": 30.0}  # what one becomes that
 
 
 class OwnStrip(Part):
-    """A strip that somebody drew: grid metres of its first exposure and its last, metres above ground (None: the flight's)."""
+    """A flight line that somebody drew: grid metres of its first exposure and its last, metres above ground (None: the flight's)."""
 
     start: Place
     end: Place
@@ -34,10 +34,10 @@ class Flight(Part):
     """How a block is flown. Metres above ground, overlaps and reserve in percent, speed in m/s, exposure time in seconds,
     course in grid degrees (None: the shortest day). tilt is the camera's, degrees from straight down, forward.
 
-    Beside the block's own strips: crossing strips at a right angle to it and at a height of their own (None: a fifth
-    higher), and oblique strips along it and across. area is one of the site's areas, None its whole boundary; areas_too are flown with it.
+    Beside the block's own flight lines: cross lines at a right angle to it and at a height of their own (None: a fifth
+    higher), and oblique lines along it and across. area is one of the site's areas, None its whole boundary; areas_too are flown with it.
 
-    pattern: strips over a block; along a corridor's line, so many metres wide; outside of walls, the stand-off away; or one's own, which are not laid anew. line: of the corridor, or the walls (a
+    pattern: flight lines over a block; along a corridor's line, so many metres wide; outside of walls, the stand-off away; or one's own, which are not laid anew. line: of the corridor, or the walls (a
     ring's ends meet). course_by: what a course that is not said is sought by, or across the wind, which it follows. margin_reason: why lines end where they do.
 
     The wind that it is planned in: m/s, from where in grid degrees, and at how many metres above ground it is so (None: at flying height). It goes into the time in the
@@ -57,7 +57,7 @@ class Flight(Part):
 
     id: Identifier
     name: Name
-    purpose: Annotated[Literal["map", "strengthen", "calibrate", "facade", "corridor"], PROSE] = "map"
+    purpose: Annotated[Literal["map", "strengthen", "calibrate", "facade", "corridor"], NOT_IN_HASH] = "map"
     camera: Identifier | None = None
     scanner: Identifier | None = None
     aircraft: Identifier
@@ -97,7 +97,7 @@ class Flight(Part):
     adjustment: Adjustment = "height"
     reserve: Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)] = 28.0
     return_height: AboveGround | None = None
-    hangs_on: FlightHangsOn = OnNothing()
+    hangs_on: FlightSource = OnNothing()
     corrections: Literal["live", "post_processed", "both", "none"] = "both"
     state: State = "fixed"
     float_legs: Legs = ()
@@ -137,6 +137,6 @@ class Flight(Part):
         return self.state if self.corrected else "code"
 
     def leg_state(self, leg: int) -> State:
-        """The state of the camera positions of a leg, counted from 1."""
+        """The state of the camera positions of a sortie, counted from 1."""
         state = self.position_state
         return "float" if state == "fixed" and leg in self.float_legs else state

@@ -4,7 +4,7 @@ from typing import Annotated, Self
 
 from pydantic import Field, model_validator
 
-from kardo.core.parts import PROSE, Clean, Part, Place, Sigma
+from kardo.core.parts import NOT_IN_HASH, Clean, Part, Place, Sigma
 
 MOST_NODES = 60  # a side: a degree of a model of one minute
 LARGEST = 200.0  # metres: no geoid is farther from its ellipsoid
@@ -18,8 +18,8 @@ class Geoid(Part):
     """Separations N in metres about the site, cut from a file: rows from the south, degrees; None where the file has none. digest: of
     the file."""
 
-    name: Annotated[str, Field(min_length=1, max_length=50), Clean, PROSE]
-    digest: Annotated[str, Field(pattern="^[0-9a-f]{64}$"), PROSE]
+    name: Annotated[str, Field(min_length=1, max_length=50), Clean, NOT_IN_HASH]
+    digest: Annotated[str, Field(pattern="^[0-9a-f]{64}$"), NOT_IN_HASH]
     west: Annotated[float, Field(ge=-180, le=360, allow_inf_nan=False)]
     south: Annotated[float, Field(ge=-90, le=90, allow_inf_nan=False)]
     step_lon: Step
@@ -43,7 +43,7 @@ class StatedSeparation(Part):
     at: Place | None = None
     slope_e: Slope = 0.0
     slope_n: Slope = 0.0
-    source: Annotated[str, Field(max_length=120), Clean, PROSE] = ""
+    source: Annotated[str, Field(max_length=120), Clean, NOT_IN_HASH] = ""
 
     @model_validator(mode="after")
     def _slopes_from_somewhere(self) -> Self:

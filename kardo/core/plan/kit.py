@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from kardo.core.parts import PROSE, Clean, Identifier, Length, Name, Part, Sigma
+from kardo.core.parts import NOT_IN_HASH, Clean, Identifier, Length, Name, Part, Sigma
 
 Positive = Annotated[float, Field(gt=0, le=1e5, allow_inf_nan=False)]
 Angle = Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]
@@ -24,7 +24,7 @@ class Profile(Part):
 
     id: Identifier
     name: Name
-    origin: Annotated[Origin | None, PROSE] = None
+    origin: Annotated[Origin | None, NOT_IN_HASH] = None
 
 
 class Calibration(Part):
@@ -55,11 +55,11 @@ class Camera(Profile):
     focal_mm: Annotated[float, Field(ge=0.5, le=2000, allow_inf_nan=False)]
     shutter: Literal["mechanical", "rolling"]
     least_interval_s: Annotated[float, Field(ge=0.01, le=60, allow_inf_nan=False)] = 0.7
-    f_number: Annotated[float, Field(ge=0.7, le=64, allow_inf_nan=False), PROSE] = 5.6
-    most_iso: Annotated[float, Field(ge=25, le=100_000, allow_inf_nan=False), PROSE] = 800.0
-    readout_ms: Annotated[float, Field(ge=0, le=500, allow_inf_nan=False), PROSE] = 30.0
+    f_number: Annotated[float, Field(ge=0.7, le=64, allow_inf_nan=False), NOT_IN_HASH] = 5.6
+    most_iso: Annotated[float, Field(ge=25, le=100_000, allow_inf_nan=False), NOT_IN_HASH] = 800.0
+    readout_ms: Annotated[float, Field(ge=0, le=500, allow_inf_nan=False), NOT_IN_HASH] = 30.0
     calibration: Calibration
-    record: Annotated[tuple[LensEntry, ...], Field(max_length=100), PROSE] = ()
+    record: Annotated[tuple[LensEntry, ...], Field(max_length=100), NOT_IN_HASH] = ()
 
     @property
     def f_px(self) -> float:
@@ -121,7 +121,7 @@ class Aircraft(Profile):
     max_m_per_s: Positive
     climb_m_per_s: Positive = 4.0
     descend_m_per_s: Positive = 3.0
-    accelerate_m_per_s2: Annotated[float, Field(ge=0.05, le=50, allow_inf_nan=False), PROSE] = 2.5
+    accelerate_m_per_s2: Annotated[float, Field(ge=0.05, le=50, allow_inf_nan=False), NOT_IN_HASH] = 2.5
     turn_s: Annotated[float, Field(ge=0, le=600, allow_inf_nan=False)]
     transit_min: Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)]
 
@@ -167,6 +167,6 @@ class Kit(Part):
     aircraft: Annotated[tuple[Aircraft, ...], Field(max_length=20)] = ()
     batteries: Annotated[tuple[Battery, ...], Field(max_length=20)] = ()
     antennas: Annotated[tuple[Antenna, ...], Field(max_length=20)] = ()
-    receivers: Annotated[tuple[Receiver, ...], Field(max_length=20), PROSE] = ()
-    poles: Annotated[tuple[Pole, ...], Field(max_length=20), PROSE] = ()
-    loggers: Annotated[tuple[Logger, ...], Field(max_length=20), PROSE] = ()
+    receivers: Annotated[tuple[Receiver, ...], Field(max_length=20), NOT_IN_HASH] = ()
+    poles: Annotated[tuple[Pole, ...], Field(max_length=20), NOT_IN_HASH] = ()
+    loggers: Annotated[tuple[Logger, ...], Field(max_length=20), NOT_IN_HASH] = ()

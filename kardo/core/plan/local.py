@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from kardo.core.parts import Coordinate, Height, Identifier, Name, Part, Sigma
-from kardo.core.plan.stands import HangsOn, OnNothing
+from kardo.core.plan.stands import OnNothing, PositionSource
 
 MOST_POINTS = 60
 Rise = Annotated[float, Field(ge=-0.1, le=0.1, allow_inf_nan=False)]
@@ -41,7 +41,7 @@ class LocalGrid(Part):
     sigma_v: Sigma = 0.018
     scale: Literal["free", "one"] = "free"
     tilt: bool = True
-    hangs_on: HangsOn = OnNothing()
+    hangs_on: PositionSource = OnNothing()
     factor: Annotated[float, Field(ge=0.9, le=1.1, allow_inf_nan=False)] = 1.0
     turn: Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)] = 0.0
     e0: Coordinate = 0.0

@@ -15,7 +15,7 @@ from pydantic import AfterValidator, Field, PrivateAttr, model_validator
 from kardo.core.arrays import Json
 from kardo.core.errors import PlanError
 from kardo.core.geodesy.crs import Grid, grid
-from kardo.core.parts import MAX_POINTS, PROSE, Part, digest, document_digest, validated
+from kardo.core.parts import MAX_POINTS, NOT_IN_HASH, Part, digest, document_digest, validated
 from kardo.core.plan.assumptions import CURRENT_EDITION, Assumptions
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
@@ -23,14 +23,14 @@ from kardo.core.plan.flights import Flight
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Camera, Kit, Scanner
 from kardo.core.plan.site import Site, Terrain
 from kardo.core.plan.stands import (
-    CorrectionNetwork,
-    HangsOn,
+    CorrectionService,
     Levelled,
     Mark,
     OnInstrument,
-    OnNetwork,
+    OnService,
     OnSetUp,
     OwnSession,
+    PositionSource,
     SetUp,
     setup_of,
 )
@@ -69,11 +69,11 @@ class Plan(Part):
     site: Site = Site()
     kit: Kit = Kit()
     marks: Annotated[tuple[Mark, ...], Field(max_length=200)] = ()
-    networks: Annotated[tuple[CorrectionNetwork, ...], Field(max_length=20)] = ()
+    networks: Annotated[tuple[CorrectionService, ...], Field(max_length=20)] = ()
     setups: Annotated[tuple[SetUp, ...], Field(max_length=200)] = ()
     flights: Annotated[tuple[Flight, ...], Field(max_length=20)] = ()
     control: Annotated[tuple[ControlPoint, ...], Field(max_length=MAX_POINTS)] = ()
-    visits: Annotated[tuple[Visit, ...], Field(max_length=100), PROSE] = ()
+    visits: Annotated[tuple[Visit, ...], Field(max_length=100), NOT_IN_HASH] = ()
     assumptions: Assumed = Assumed()
     _policy: Policy = PrivateAttr(default_factory=usual)
 
@@ -115,13 +115,13 @@ class Plan(Part):
             for area in (f.area, *f.areas_too):
                 if area is not None:
                     yield f.name, "areas", area
-        hung: list[tuple[str, HangsOn]] = [(f.name, f.hangs_on) for f in self.flights]
+        hung: list[tuple[str, PositionSource]] = [(f.name, f.hangs_on) for f in self.flights]
         hung += [(p.name, on) for p in self.control for on in (p.hangs_on, *p.by_hanging)]
         hung += [(self.brief.local.name, self.brief.local.hangs_on)] if self.brief.local else []
         for name, on in hung:
             if isinstance(on, OnSetUp | OnInstrument):
                 yield name, "setups", on.setup
-            if isinstance(on, OnNetwork):
+            if isinstance(on, OnService):
                 yield name, "networks", on.network
             if isinstance(on, Levelled):
                 yield name, "marks", on.mark
@@ -226,12 +226,12 @@ class Plan(Part):
         """A set-up by id, None where there is none."""
         return _by_id(self.setups, key)
 
-    def base_mark(self, hung: HangsOn) -> Mark | None:
+    def base_mark(self, hung: PositionSource) -> Mark | None:
         """The mark that is observed from; None for what hangs on no set-up, or on one without a mark."""
         setup = self.setup(setup_of(hung))
         return self.mark(setup.mark) if setup else None
 
-    def network(self, key: str) -> CorrectionNetwork | None:
+    def network(self, key: str) -> CorrectionService | None:
         """A correction network by id, None where there is none."""
         return _by_id(self.networks, key)
 

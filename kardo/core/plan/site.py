@@ -11,7 +11,7 @@ from kardo.core.arrays import Json
 from kardo.core.errors import PlanError
 from kardo.core.parts import (
     MAX_VERTICES,
-    PROSE,
+    NOT_IN_HASH,
     Clean,
     Clock,
     Coordinate,
@@ -85,7 +85,7 @@ class Feature(Part):
     vertices: Annotated[tuple[Place, ...], Field(min_length=1, max_length=MAX_VERTICES)]
     height: Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)] = 0.0
     note: Note = ""
-    zone: Annotated[Zone | None, PROSE] = None
+    zone: Annotated[Zone | None, NOT_IN_HASH] = None
     density: Literal["open", "dense", "very_dense"] = "dense"
     in_leaf: bool = True
     top: Literal["rides", "level"] = "rides"
@@ -126,8 +126,8 @@ class Terrain(Part):
     step: Annotated[float, Field(ge=0.01, le=10000, allow_inf_nan=False)]
     rows: Annotated[int, Field(ge=2, le=4000)]
     cols: Annotated[int, Field(ge=2, le=4000)]
-    source: Annotated[str, Field(max_length=200), Clean, PROSE] = ""
-    heights: Annotated[str | None, Field(max_length=12_000_000), PROSE] = None
+    source: Annotated[str, Field(max_length=200), Clean, NOT_IN_HASH] = ""
+    heights: Annotated[str | None, Field(max_length=12_000_000), NOT_IN_HASH] = None
 
     @model_validator(mode="after")
     def _digest_fits(self) -> "Terrain":
@@ -216,5 +216,5 @@ class Site(Part):
     areas: Annotated[tuple[Area, ...], Field(max_length=40)] = ()
     features: Annotated[tuple[Feature, ...], Field(max_length=500)] = ()
     ground: Ground = Ground()
-    backdrops: Annotated[tuple[Backdrop, ...], Field(max_length=10), PROSE] = ()
-    airspace_looked_up: Annotated[Date, PROSE] = ""
+    backdrops: Annotated[tuple[Backdrop, ...], Field(max_length=10), NOT_IN_HASH] = ()
+    airspace_looked_up: Annotated[Date, NOT_IN_HASH] = ""

@@ -6,11 +6,11 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from kardo.core.geodesy.units import UnitId
-from kardo.core.parts import PROSE, Clean, Coordinate, Height, Identifier, Name, Note, Part, Sigma
+from kardo.core.parts import NOT_IN_HASH, Clean, Coordinate, Height, Identifier, Name, Note, Part, Sigma
 from kardo.core.plan.kit import Origin
 
 Hours = Annotated[float, Field(ge=0.1, le=240, allow_inf_nan=False)]
-Moment = Annotated[str, Field(max_length=40), Clean, PROSE]
+Moment = Annotated[str, Field(max_length=40), Clean, NOT_IN_HASH]
 
 
 class Mark(Part):
@@ -29,11 +29,11 @@ class Mark(Part):
     known: Literal["published", "local", "static", "here"] = "published"
     hours: Hours = 4.0
     shift_hours: Hours | None = None
-    realisation: Annotated[str, Field(max_length=60), Clean, PROSE] = ""
-    epoch: Annotated[str, Field(max_length=20), Clean, PROSE] = ""
+    realisation: Annotated[str, Field(max_length=60), Clean, NOT_IN_HASH] = ""
+    epoch: Annotated[str, Field(max_length=20), Clean, NOT_IN_HASH] = ""
     source: Note = ""
     find: Note = ""
-    origin: Annotated[Origin | None, PROSE] = None
+    origin: Annotated[Origin | None, NOT_IN_HASH] = None
 
 
 class Log(Part):
@@ -42,9 +42,9 @@ class Log(Part):
 
     start: Moment = ""
     end: Moment = ""
-    interval_s: Annotated[float, Field(ge=0.05, le=60, allow_inf_nan=False), PROSE] = 1.0
-    battery_h: Annotated[float | None, Field(gt=0, le=1000, allow_inf_nan=False), PROSE] = None
-    memory_mb: Annotated[float | None, Field(gt=0, le=1e9, allow_inf_nan=False), PROSE] = None
+    interval_s: Annotated[float, Field(ge=0.05, le=60, allow_inf_nan=False), NOT_IN_HASH] = 1.0
+    battery_h: Annotated[float | None, Field(gt=0, le=1000, allow_inf_nan=False), NOT_IN_HASH] = None
+    memory_mb: Annotated[float | None, Field(gt=0, le=1e9, allow_inf_nan=False), NOT_IN_HASH] = None
 
 
 Bearing = Annotated[float, Field(ge=0, le=360, allow_inf_nan=False)]
@@ -75,11 +75,11 @@ class Settings(Part):
     """What is typed where corrections are wanted: address (a radio's channel or frequency), port, mount point, who asks, format. No
     secret is kept."""
 
-    address: Annotated[str, Field(max_length=120), Clean, PROSE] = ""
-    port: Annotated[int | None, Field(ge=1, le=65_535), PROSE] = None
-    mount: Annotated[str, Field(max_length=60), Clean, PROSE] = ""
-    user: Annotated[str, Field(max_length=60), Clean, PROSE] = ""
-    format: Annotated[str, Field(max_length=60), Clean, PROSE] = "RTCM 3"
+    address: Annotated[str, Field(max_length=120), Clean, NOT_IN_HASH] = ""
+    port: Annotated[int | None, Field(ge=1, le=65_535), NOT_IN_HASH] = None
+    mount: Annotated[str, Field(max_length=60), Clean, NOT_IN_HASH] = ""
+    user: Annotated[str, Field(max_length=60), Clean, NOT_IN_HASH] = ""
+    format: Annotated[str, Field(max_length=60), Clean, NOT_IN_HASH] = "RTCM 3"
 
 
 class Link(Settings):
@@ -107,7 +107,7 @@ class Reading(Part):
 
     metres: Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]
     way: Literal["slant", "vertical"] = "slant"
-    typed: Annotated[str, Field(max_length=40), Clean, PROSE] = ""
+    typed: Annotated[str, Field(max_length=40), Clean, NOT_IN_HASH] = ""
 
     @model_validator(mode="before")
     @classmethod
@@ -127,23 +127,23 @@ class SetUp(Part):
     support: Literal["fixed_pole", "tripod"] = "tripod"
     antenna: Identifier
     readings: Annotated[tuple[Reading, ...], Field(max_length=MOST_READINGS)] = ()
-    pole_to: Annotated[Literal["arp", "apc"], PROSE] = "arp"
-    adapter: Annotated[float, Field(ge=0, le=2, allow_inf_nan=False), PROSE] = 0.0
-    horizon: Annotated[tuple[tuple[Bearing, Elevation], ...], Field(max_length=360), PROSE] = ()
-    log: Annotated[Log | None, PROSE] = None
+    pole_to: Annotated[Literal["arp", "apc"], NOT_IN_HASH] = "arp"
+    adapter: Annotated[float, Field(ge=0, le=2, allow_inf_nan=False), NOT_IN_HASH] = 0.0
+    horizon: Annotated[tuple[tuple[Bearing, Elevation], ...], Field(max_length=360), NOT_IN_HASH] = ()
+    log: Annotated[Log | None, NOT_IN_HASH] = None
     visit: Identifier | None = None
-    devices: Annotated[tuple[Device, ...], Field(max_length=8), PROSE] = ()
+    devices: Annotated[tuple[Device, ...], Field(max_length=8), NOT_IN_HASH] = ()
     link: Link | None = None
 
 
-class CorrectionNetwork(Part):
+class CorrectionService(Part):
     """A correction service: the offset of all its positions from the job's datum is one error, so wide. settings: what is typed for it."""
 
     id: Identifier
     name: Name
     sigma_h: Sigma = 0.010
     sigma_v: Sigma = 0.020
-    settings: Annotated[Settings | None, PROSE] = None
+    settings: Annotated[Settings | None, NOT_IN_HASH] = None
 
 
 class OnSetUp(Part):
@@ -153,7 +153,7 @@ class OnSetUp(Part):
     setup: Identifier
 
 
-class OnNetwork(Part):
+class OnService(Part):
     """Hangs on a correction network."""
 
     on: Literal["network"] = "network"
@@ -166,7 +166,7 @@ class OwnSession(Part):
 
     on: Literal["session"] = "session"
     hours: Hours = 1.0
-    logger: Annotated[Identifier | None, PROSE] = None
+    logger: Annotated[Identifier | None, NOT_IN_HASH] = None
     setup: Identifier | None = None
 
 
@@ -191,12 +191,14 @@ class OnNothing(Part):
     on: Literal["nothing"] = "nothing"
 
 
-HangsOn = Annotated[OnSetUp | OnNetwork | OwnSession | OnInstrument | Levelled | OnNothing, Field(discriminator="on")]
+PositionSource = Annotated[
+    OnSetUp | OnService | OwnSession | OnInstrument | Levelled | OnNothing, Field(discriminator="on")
+]
 
 
-def setup_of(on: HangsOn) -> str | None:
+def setup_of(on: PositionSource) -> str | None:
     """The set-up that stands for what hangs on this: a base, a total station, or the log that a session is worked out against."""
     return on.setup if isinstance(on, OnSetUp | OnInstrument | OwnSession) else None
 
 
-FlightHangsOn = Annotated[OnSetUp | OnNetwork | OnNothing, Field(discriminator="on")]
+FlightSource = Annotated[OnSetUp | OnService | OnNothing, Field(discriminator="on")]

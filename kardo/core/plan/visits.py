@@ -4,7 +4,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BeforeValidator, Field
 
-from kardo.core.parts import PROSE, Clean, Clock, Date, Identifier, Name, Note, Part
+from kardo.core.parts import NOT_IN_HASH, Clean, Clock, Date, Identifier, Name, Note, Part
 
 Role = Literal["pilot", "surveyor", "helper"]
 Minutes = Annotated[float, Field(ge=0, le=1440, allow_inf_nan=False)]
@@ -38,16 +38,18 @@ class Visit(Part):
 
     id: Identifier
     name: Name
-    date: Annotated[Date, PROSE] = ""
-    people: Annotated[tuple[Annotated[Person, BeforeValidator(_named)], ...], Field(max_length=MOST_PEOPLE), PROSE] = ()
-    clock_h: Annotated[float | None, Field(ge=-14, le=14, allow_inf_nan=False), PROSE] = None
-    leave: Annotated[Clock, PROSE] = "07:00"
-    back: Annotated[Clock | Literal[""], PROSE] = ""
-    travel_min: Annotated[Minutes, PROSE] = 30.0
-    batteries: Annotated[int, Field(ge=0, le=100), PROSE] = 4
-    charge_min: Annotated[Minutes | None, PROSE] = None
-    sun_deg: Annotated[float, Field(ge=-6, le=60, allow_inf_nan=False), PROSE] = 10.0
-    minutes: Annotated[dict[TaskId, Minutes], Field(max_length=300), PROSE] = {}
-    pins: Annotated[dict[TaskId, Clock], Field(max_length=300), PROSE] = {}
-    takers: Annotated[dict[TaskId, Identifier], Field(max_length=300), PROSE] = {}
+    date: Annotated[Date, NOT_IN_HASH] = ""
+    people: Annotated[
+        tuple[Annotated[Person, BeforeValidator(_named)], ...], Field(max_length=MOST_PEOPLE), NOT_IN_HASH
+    ] = ()
+    clock_h: Annotated[float | None, Field(ge=-14, le=14, allow_inf_nan=False), NOT_IN_HASH] = None
+    leave: Annotated[Clock, NOT_IN_HASH] = "07:00"
+    back: Annotated[Clock | Literal[""], NOT_IN_HASH] = ""
+    travel_min: Annotated[Minutes, NOT_IN_HASH] = 30.0
+    batteries: Annotated[int, Field(ge=0, le=100), NOT_IN_HASH] = 4
+    charge_min: Annotated[Minutes | None, NOT_IN_HASH] = None
+    sun_deg: Annotated[float, Field(ge=-6, le=60, allow_inf_nan=False), NOT_IN_HASH] = 10.0
+    minutes: Annotated[dict[TaskId, Minutes], Field(max_length=300), NOT_IN_HASH] = {}
+    pins: Annotated[dict[TaskId, Clock], Field(max_length=300), NOT_IN_HASH] = {}
+    takers: Annotated[dict[TaskId, Identifier], Field(max_length=300), NOT_IN_HASH] = {}
     note: Note = ""

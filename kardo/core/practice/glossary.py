@@ -20,7 +20,7 @@ ISO_CRS, ISO_WORDS, ISO_GNSS = "ISO 19111", "ISO 3534-1", "ISO 17123-8"
 ACCURACY, FLIGHT, LASER = "docs/accuracy.md", "docs/flight.md", "docs/laser.md"
 
 GLOSSARY = (
-    Entry("adjust to control", "Which unknowns the points with known coordinates settle in a scan: one height, a shift, or the strips and the mounting as well.", LASER, labels=("Adjust to control",)),
+    Entry("adjust to control", "Which unknowns the points with known coordinates settle in a scan: one height, a shift, or the flight lines and the mounting as well.", LASER, labels=("Adjust to control",)),
     Entry("antenna height", "From the mark to the antenna's reference point. Read as a slant to the rim it is reduced to the vertical.", ACCURACY + ", section 6", labels=("Antenna height",)),
     Entry("antenna reference point", "The point of an antenna that heights are measured to, most often the middle of the underside of its mount.", "ANTEX 1.4", "ARP"),
     Entry("at the check points, as tested", "What a test at the check points shows. An error that map and checks share does not appear in it.", ACCURACY + ", section 4"),

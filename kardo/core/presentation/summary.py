@@ -74,7 +74,7 @@ class Datum:
 
 @dataclass(frozen=True)
 class StripLine:
-    """One strip, grid metres."""
+    """One flight line, grid metres."""
 
     start: Pair
     end: Pair
@@ -86,7 +86,7 @@ class StripLine:
 
 @dataclass(frozen=True)
 class LegTime:
-    """One battery's flight: minutes, and those of its way out and home in them; per cent left on landing; first and last strip."""
+    """One battery's flight: minutes, and those of its way out and home in them; per cent left on landing; first and last flight line."""
 
     minutes: float
     out: float
@@ -99,7 +99,7 @@ class LegTime:
 @dataclass(frozen=True)
 class ScanFigures:
     """A scanning flight: metres of its swath, the whole angle used in degrees and the range gate in metres; pulses on a square metre of one pass, metres between
-    returns and between the scanner's lines; minutes of the inertial unit's sequence before a leg's first line and after its last, and in words."""
+    returns and between the scanner's lines; minutes of the inertial unit's sequence before a sortie's first line and after its last, and in words."""
 
     swath: float
     angle_deg: float
@@ -275,7 +275,7 @@ def _gaps(plan: Plan) -> Gaps | None:
 
 
 def flight_figures(plan: Plan, flight: FlightPlan) -> FlightFigures:
-    """Figures, strips, legs and exposures of a flight."""
+    """Figures, flight lines, sorties and exposures of a flight."""
     heights = over_ground(flight).h
     strips = [StripLine(s.start, s.end, s.leg, 0 if flight.scans else s.count, s.length, s.kind) for s in flight.strips]
     legs = [

@@ -61,7 +61,7 @@ def source_name(plan: Plan, share: Share | BlindSpot) -> str:
     flight = f" of {name_of(plan, 'flight', share.id)}" if several_flights and share.id else ""
     plain = {
         "images": "image measurements",
-        "targets": "surveyed targets",
+        "targets": "surveyed control points",
         "positions": f"camera position noise{camera}",
         "calibration": f"calibration{camera}",
         "legs": f"positioning per sortie{flight}",
@@ -70,7 +70,7 @@ def source_name(plan: Plan, share: Share | BlindSpot) -> str:
         "range": f"range and lever arm{flight}",
         "attitude": f"attitude of the inertial unit{flight}",
         "returns": "noise of the returns",
-        "ties": "matching of strips",
+        "ties": "matching of flight lines",
         "points": "point identification",
         "surface": "slope" if plan.scans else "matching and slope",
         "geoid": "geoid separation, as stated" if plan.brief.separation else "geoid model",

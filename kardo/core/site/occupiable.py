@@ -10,8 +10,8 @@ from kardo.core.arrays import Floats
 from kardo.core.kept import kept
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Feature
-from kardo.core.site.things import STANDING, shape_of_feature, tops_of
-from kardo.core.terrain.horizon import standing_horizon
+from kardo.core.site.things import UPRIGHT, shape_of_feature, tops_of
+from kardo.core.terrain.horizon import things_horizon
 
 FORBIDDEN = {
     "keep_out": "keep-out",
@@ -68,10 +68,10 @@ def slopes(plan: Plan, places: Floats) -> Floats:
     return np.degrees(np.arctan(np.hypot(*plan.surface.gradient(*places.T).T)))
 
 
-def nearest_standing(shapes: Shapes, e: float, n: float, times: float) -> tuple[Feature, float, float] | None:
+def nearest_upright(shapes: Shapes, e: float, n: float, times: float) -> tuple[Feature, float, float] | None:
     """The thing that is nearest for how tall it is, with metres to it and metres asked, so many times its height; None where nothing tall stands about."""
     here = Point(e, n)
-    tall = [(f, float(shape.distance(here))) for f, shape in shapes if f.kind in STANDING and f.height]
+    tall = [(f, float(shape.distance(here))) for f, shape in shapes if f.kind in UPRIGHT and f.height]
     found = min(tall, key=lambda one: one[1] / one[0].height, default=None)
     return None if found is None else (*found, times * found[0].height)
 
@@ -105,7 +105,7 @@ def _skies(plan: Plan) -> dict[tuple[float, ...], float]:
 
 def _open_sky(plan: Plan, places: Floats, eyes: Floats) -> Floats:
     hidden = ground_hides(plan, places, eyes)
-    tall = [(f, shape) for f, shape in shapes_of(plan) if f.kind in STANDING and f.height]
+    tall = [(f, shape) for f, shape in shapes_of(plan) if f.kind in UPRIGHT and f.height]
     pieces = {f.id: tops_of(plan, f) for f, _ in tall}
     for k, (e0, n0) in enumerate(places):
         near = [
@@ -115,7 +115,7 @@ def _open_sky(plan: Plan, places: Floats, eyes: Floats) -> Floats:
             for piece in pieces[f.id] or [(shape, eyes[k] + f.height)]
         ]
         if near:
-            hidden[k] = np.maximum(hidden[k], standing_horizon(near, e0, n0, float(eyes[k]))[::AROUND])
+            hidden[k] = np.maximum(hidden[k], things_horizon(near, e0, n0, float(eyes[k]))[::AROUND])
     seen = 1 - np.sin(np.radians(np.maximum(hidden, LOWEST)))
     return np.asarray(seen.mean(axis=1) / (1 - math.sin(math.radians(LOWEST))))
 

@@ -14,12 +14,12 @@ from kardo.core.geodesy.units import length
 from kardo.core.gnss.heights import vertical_height
 from kardo.core.plan.heights import heights_of
 from kardo.core.plan.model import Plan
-from kardo.core.site.things import STANDING, shape_of_feature, tops_of
+from kardo.core.site.things import UPRIGHT, shape_of_feature, tops_of
 from kardo.core.sky.ephemeris import Ephemerides
 from kardo.core.sky.light import clock, clock_ahead
 from kardo.core.sky.orbits import SYSTEMS, Almanac, gps_seconds, nominal
 from kardo.core.sky.visibility import Sky, sky, windows
-from kardo.core.terrain.horizon import ground_horizon, standing_horizon, turned, typed_horizon
+from kardo.core.terrain.horizon import ground_horizon, things_horizon, turned, typed_horizon
 
 MASK = 15.0  # degrees over the horizon from which a signal is used
 STEP = 10  # minutes from one moment to the next
@@ -134,14 +134,14 @@ def parts_of_horizon(plan: Plan, stand: Stand) -> list[tuple[str, Floats]]:
     if plan.surface is not None:
         parts.append(("the ground", turned(ground_horizon(plan.surface, stand.e, stand.n, stand.eye), gamma)))
     for feature in plan.site.features:
-        if feature.kind not in STANDING or not feature.height:
+        if feature.kind not in UPRIGHT or not feature.height:
             continue
         shape = shape_of_feature(feature)
         if shape.covers(Point(stand.e, stand.n)):
             continue  # under a thing it hides nothing that a horizon could tell
         # on ground that nobody knows: as high as that under the antenna
         pieces = tops_of(plan, feature) or [(shape, stand.eye - ANTENNA + feature.height)]
-        parts.append((feature.name, turned(standing_horizon(pieces, stand.e, stand.n, stand.eye), gamma)))
+        parts.append((feature.name, turned(things_horizon(pieces, stand.e, stand.n, stand.eye), gamma)))
     if stand.typed:
         parts.append(("the horizon as typed", typed_horizon(stand.typed)))
     return [(name, part) for name, part in parts if part.max() > 0]
@@ -228,7 +228,7 @@ def _truck(plan: Plan, stand: Stand) -> Floats:
     _, lat = plan.grid.to_geodetic(stand.e, stand.n)
     away = TRUCK_AWAY if lat < 0 else -TRUCK_AWAY
     line = LineString([(stand.e - TRUCK_LONG / 2, stand.n + away), (stand.e + TRUCK_LONG / 2, stand.n + away)])
-    return standing_horizon([(line, stand.eye - ROVER + TRUCK_TOP)], stand.e, stand.n, stand.eye)
+    return things_horizon([(line, stand.eye - ROVER + TRUCK_TOP)], stand.e, stand.n, stand.eye)
 
 
 def _cost(words: str, lost: Ints) -> Cost:

@@ -22,7 +22,7 @@ from kardo.core.site.occupiable import AROUND, LOWEST, POLE, ground_hides, reach
 from kardo.core.site.things import tops_of
 from kardo.core.sky.orbits import SYSTEMS, nominal
 from kardo.core.sky.visibility import CLOCKS, sky
-from kardo.core.terrain.horizon import standing_horizon
+from kardo.core.terrain.horizon import things_horizon
 
 WALLS, TREES = {"obstacle", "vehicle"}, {"canopy"}
 MOMENTS = 24  # of a day
@@ -122,7 +122,7 @@ def _horizon_of(plan: Plan, feature: Feature, shape: shapely.Geometry, place: Pl
     if shape.distance(Point(e, n)) == 0.0:
         return np.full(360 // AROUND, 90.0 if feature.kind in TREES else 0.0)
     pieces = tops_of(plan, feature) or [(shape, eye - POLE + feature.height)]
-    return standing_horizon(pieces, e, n, eye)[::AROUND]
+    return things_horizon(pieces, e, n, eye)[::AROUND]
 
 
 def _behind(satellites: "_Satellites", horizon: Floats) -> Bools:

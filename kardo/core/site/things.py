@@ -14,7 +14,7 @@ from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Feature
 from kardo.core.terrain.surface import AnySurface
 
-STANDING = {"obstacle", "power_line", "canopy", "vehicle"}
+UPRIGHT = {"obstacle", "power_line", "canopy", "vehicle"}
 
 
 PIECES, RELIEF = 8, 1.0  # along each side of an area at most; and metres of ground from which it is cut at all

@@ -31,7 +31,7 @@ def ground_horizon(surface: AnySurface, e: float, n: float, eye: float) -> Float
     return np.nan_to_num(np.fmax.reduce(np.where(np.isfinite(rise), rise, 0.0), axis=1)).clip(min=0.0)
 
 
-def standing_horizon(things: Sequence[tuple[BaseGeometry, float]], e: float, n: float, eye: float) -> Floats:
+def things_horizon(things: Sequence[tuple[BaseGeometry, float]], e: float, n: float, eye: float) -> Floats:
     """Elevation (360,) in degrees of things in grid metres, by degree of grid azimuth, each with the height in metres of its top. A thing that the place stands in or under hides
     nothing but what is over it: it is left out, and has to be told otherwise."""
     out = np.zeros(STEPS)

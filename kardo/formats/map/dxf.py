@@ -134,7 +134,7 @@ def _block(drawing: Any, role: str) -> None:
 
 
 def flight_dxf(plan: Plan) -> str:
-    """A drawing in the job's grid and unit: strips as lines in space, exposures as points, the boundary; a layer each."""
+    """A drawing in the job's grid and unit: flight lines as lines in space, exposures as points, the boundary; a layer each."""
     import ezdxf
 
     unit = UNITS[plan.brief.unit]
@@ -144,7 +144,7 @@ def flight_dxf(plan: Plan) -> str:
         e, n, h = (np.array([unit.from_metres(float(v)) for v in axis]) for axis in (way.e, way.n, way.h))
         for own in each_line(way):
             places = list(zip(e[own].tolist(), n[own].tolist(), h[own].tolist(), strict=True))
-            model.add_polyline3d(places, dxfattribs={"layer": f"FLIGHT_{number}_STRIPS"})
+            model.add_polyline3d(places, dxfattribs={"layer": f"FLIGHT_{number}_LINES"})
         for place in zip(flight.e, flight.n, flight.h, strict=True) if flight.images else ():
             at = tuple(unit.from_metres(float(v)) for v in place)
             model.add_point(at, dxfattribs={"layer": f"FLIGHT_{number}_EXPOSURES"})

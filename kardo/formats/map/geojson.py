@@ -115,7 +115,7 @@ def flight_geojson(plan: Plan) -> str:
     for flight, way in flown_lines(plan):
         at = in_world(plan, way.e, way.n, way.h)
         for own in each_line(way):
-            said = {"kind": "strip"} | line_row(plan, way, int(own[0]))
+            said = {"kind": "flight_line"} | line_row(plan, way, int(own[0]))
             features.append(_feature("LineString", [at[k] for k in own], said))
         places = in_world(plan, flight.e, flight.n, flight.h)
         for k, place in enumerate(places if flight.images else []):
@@ -123,8 +123,8 @@ def flight_geojson(plan: Plan) -> str:
                 "kind": "exposure",
                 "flight": flight.flight.name,
                 "number": k + 1,
-                "leg": int(flight.leg[k]) + 1,
-                "strip": int(flight.strip[k]) + 1,
+                "sortie": int(flight.leg[k]) + 1,
+                "line": int(flight.strip[k]) + 1,
                 "course_deg": round(float(np.degrees(flight.course[k])) % 360, 2),
                 "tilt_deg": round(float(np.degrees(flight.tilt[k])), 2),
             }

@@ -152,7 +152,7 @@ def control_geopackage(plan: Plan) -> bytes:
 
 
 def flight_geopackage(plan: Plan) -> bytes:
-    """GeoPackage in the job's own grid, metres: a layer of strips and one of exposures, with heights."""
+    """GeoPackage in the job's own grid, metres: a layer of flight lines and one of exposures, with heights."""
     import pyogrio
 
     strips: list[shapely.LineString] = []
@@ -167,13 +167,13 @@ def flight_geopackage(plan: Plan) -> bytes:
             continue
         points.append(np.stack([flight.e, flight.n, flight.h], axis=1))
         of_points += [
-            {"flight": flight.flight.name, "number": k + 1, "leg": int(leg) + 1, "strip": int(strip) + 1}
+            {"flight": flight.flight.name, "number": k + 1, "sortie": int(leg) + 1, "line": int(strip) + 1}
             for k, (leg, strip) in enumerate(zip(flight.leg, flight.strip, strict=True))
         ]
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "flight.gpkg"
         for layer, shapes, rows, kind in (
-            ("strips", np.array(strips), of_strips, "LineString Z"),
+            ("flight_lines", np.array(strips), of_strips, "LineString Z"),
             ("exposures", shapely.points(np.concatenate([np.zeros((0, 3)), *points])), of_points, "Point Z"),
         ):
             if not rows:

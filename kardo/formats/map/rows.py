@@ -114,8 +114,8 @@ def line_row(plan: Plan, way: Waypoints, k: int) -> dict[str, object]:
     flight = way.flight.flight
     return {
         "flight": flight.name,
-        "leg": int(way.leg[k]),
-        "strip": int(way.strip[k]),
+        "sortie": int(way.leg[k]),
+        "line": int(way.strip[k]),
         "grid": plan.brief.crs,
         "course_deg": round(float(way.course[k]), 2),
         "tilt_deg": round(float(way.tilt[k]), 2),

@@ -13,7 +13,7 @@ from ninja.files import UploadedFile
 
 from kardo.core.accuracy.change.advice import Promise
 from kardo.core.accuracy.inputs.lacking import missing
-from kardo.core.book.done import Left, still_to_do
+from kardo.core.book.done import StillToDo, still_to_do
 from kardo.core.book.enough import enough
 from kardo.core.book.entries import Book, Entry
 from kardo.core.errors import KardoError, PlanError
@@ -62,7 +62,7 @@ class BookOut(Schema):
     done: Promise | None
     leaving: Promise | None
     enough: str
-    left: Left
+    left: StillToDo
 
 
 @router.post("/{job_id}/book", response=Taken)
@@ -112,7 +112,7 @@ def read_book(request: HttpRequest, job_id: UUID):
     plan, written = whole_plan(job), book(job)
     if not written.entries:
         return BookOut(entries=[], done=None, leaving=None, enough="", left=asdict(still_to_do(plan, written)))
-    stands = {e.id for e in written.standing}
+    stands = {e.id for e in written.valid_entries}
     rows = {str(row.uid): row for row in job.book_entries.all()}
     entries = [
         Kept(entry=e, received=rows[e.id].received, clock_off_s=rows[e.id].clock_off_s, stands=e.id in stands)

@@ -12,9 +12,9 @@ from kardo.core.plan.model import Plan
 from kardo.formats.day_sheet import calendar, person_html, person_of
 from kardo.formats.documents import pdf
 from kardo.server.access import job_of, paper_of
+from kardo.server.job_status import status_of
 from kardo.server.made_once import made_once
 from kardo.server.plans.stored import whole_plan
-from kardo.server.standing import standing_of
 
 router = Router(tags=["day"])
 DAY = TypeAdapter(Day)
@@ -27,7 +27,7 @@ def _plan(request: HttpRequest, job_id: UUID) -> Plan:
 @router.get("/{job_id}/day/{visit}", response=Day)
 def show_day(request: HttpRequest, job_id: UUID, visit: str):
     """A visit's tasks on the clock, or in words why they do not fit and what would make them fit."""
-    at = standing_of(request, job_id)
+    at = status_of(request, job_id)
     return made_once(request, (at.revision, at.model), DAY, lambda: day_of(_plan(request, job_id), visit))
 
 

@@ -30,10 +30,11 @@ from kardo.formats.files import PLAN_FILES
 from kardo.formats.lists import point_list_csv, template_of
 from kardo.formats.map.things import MAX_BYTES
 from kardo.formats.points import read_any_points
-from kardo.formats.raster import Said
+from kardo.formats.raster import TerrainChoices
 from kardo.server.access import frozen_words, job_of
 from kardo.server.book.keeping import ask_for_done
 from kardo.server.closeout.keeping import ask_for_closed
+from kardo.server.job_status import status_of
 from kardo.server.jobs.models import Job
 from kardo.server.made_once import made_now, made_once
 from kardo.server.plans import editing
@@ -55,9 +56,8 @@ from kardo.server.predictions.answers import (
     waited_for,
 )
 from kardo.server.predictions.models import Computation
-from kardo.server.predictions.networks import LiveAnswer
+from kardo.server.predictions.solved_networks import LiveAnswer
 from kardo.server.predictions.tasks import request_computation, stop
-from kardo.server.standing import standing_of
 from kardo.server.uploads import upload_of, uploads_of
 
 router = Router(tags=["plan"])
@@ -150,7 +150,7 @@ def _revision(if_match: str | None) -> int:
 @router.get("/{job_id}/plan", response=PlanOut)
 def show_plan(request: HttpRequest, job_id: UUID):
     """The plan as it stands."""
-    at = standing_of(request, job_id)
+    at = status_of(request, job_id)
     made = (at.revision, at.model, at.can_undo, at.can_redo, at.frozen_at)
     return made_once(request, made, PLAN, lambda: _read(request, job_id))
 
@@ -179,7 +179,7 @@ def step(request: HttpRequest, job_id: UUID, direction: Literal["undo", "redo"],
 @router.get("/{job_id}/summary", response=Summary)
 def show_summary(request: HttpRequest, job_id: UUID):
     """What follows directly from the plan: area, flights, height chains, heights of control."""
-    at = standing_of(request, job_id)
+    at = status_of(request, job_id)
     return made_once(request, (at.revision, at.model), SUMMARY, lambda: summary(at.whole_plan))
 
 
@@ -311,7 +311,7 @@ def read_terrain(
     plan = stored_plan(job)
     data, name = upload_of(file, raster.MAX_BYTES)
     found = raster.read_terrain(
-        data, plan.grid, Said(heights or plan.brief.heights, unit, zeros, approximate), around_site(plan)
+        data, plan.grid, TerrainChoices(heights or plan.brief.heights, unit, zeros, approximate), around_site(plan)
     )
     return TerrainOut(value=keep_terrain(job, terrain_of(found.surface, name)), how=list(found.how))
 
@@ -376,13 +376,13 @@ def export(
 @router.post("/{job_id}/live", response=LiveAnswer)
 def live_answer(request: HttpRequest, job_id: UUID, body: Step):
     """Provisional figures with edits of the control that are not saved: what a drag shows. No edits makes ready."""
-    return made_now(LIVE, live.answer(standing_of(request, job_id), [one.model_dump() for one in body.edits]))
+    return made_now(LIVE, live.answer(status_of(request, job_id), [one.model_dump() for one in body.edits]))
 
 
 @router.get("/{job_id}/prediction", response=PredictionAnswer)
 def show_prediction(request: HttpRequest, job_id: UUID):
     """The prediction of the plan as it stands, or how far it has come, with findings. Asking does not start it."""
-    at = standing_of(request, job_id)
+    at = status_of(request, job_id)
     if at.under_way:
         return made_now(PREDICTION, waited_for(at))
     return made_once(request, at.made_of, PREDICTION, lambda: prediction_of(at))
@@ -391,21 +391,21 @@ def show_prediction(request: HttpRequest, job_id: UUID):
 @router.get("/{job_id}/advice", response=AdviceAnswer)
 def show_advice(request: HttpRequest, job_id: UUID):
     """What would help the plan as it stands most, or how far the search has come. Asking does not start it."""
-    at = standing_of(request, job_id, Computation.Kind.ADVICE)
+    at = status_of(request, job_id, Computation.Kind.ADVICE)
     return advice_of(at)
 
 
 @router.get("/{job_id}/schemes", response=SchemesAnswer)
 def show_schemes(request: HttpRequest, job_id: UUID):
     """Correction schemes for the plan as it stands, side by side, or how far they have come. Asking does not start it."""
-    at = standing_of(request, job_id, Computation.Kind.SCHEMES)
+    at = status_of(request, job_id, Computation.Kind.SCHEMES)
     return schemes_of(at)
 
 
 @router.get("/{job_id}/layouts", response=LayoutsAnswer)
 def show_layouts(request: HttpRequest, job_id: UUID):
     """Layouts of control searched for the plan as it stands, or how far the search has come. Asking does not start it."""
-    at = standing_of(request, job_id, Computation.Kind.LAYOUTS)
+    at = status_of(request, job_id, Computation.Kind.LAYOUTS)
     return layouts_of(at)
 
 
@@ -417,11 +417,11 @@ def start_computation(request: HttpRequest, job_id: UUID, kind: Asked):
     if lacks := lacking(plan, kind):
         raise PlanError(lacks[0][1], where=lacks[0][0])
     request_computation(job, plan, kind, again=True)
-    return underway(standing_of(request, job_id, kind), kind)
+    return underway(status_of(request, job_id, kind), kind)
 
 
 @router.post("/{job_id}/{kind}/stop", response=Underway)
 def stop_computation(request: HttpRequest, job_id: UUID, kind: Asked):
     """Stop it, waiting or under way; it starts again only when asked to."""
-    stop(standing_of(request, job_id, kind).row)
-    return underway(standing_of(request, job_id, kind), kind)
+    stop(status_of(request, job_id, kind).row)
+    return underway(status_of(request, job_id, kind), kind)

@@ -16,9 +16,9 @@ from kardo.formats.control_sheets import sketch_html, stake_out_csv, stake_out_h
 from kardo.formats.documents import Paper, pdf
 from kardo.formats.picture import printed
 from kardo.server.access import job_of, paper_of
+from kardo.server.job_status import status_of
 from kardo.server.made_once import made_once
 from kardo.server.plans.stored import stored_plan, whole_plan
-from kardo.server.standing import standing_of
 
 router = Router(tags=["control"])
 OBSERVED, ROUNDS, STAKED = TypeAdapter(ObservationPlan), TypeAdapter(Rounds), TypeAdapter(StakeOut)
@@ -35,14 +35,14 @@ class ChangeOut(Schema):
 @router.get("/{job_id}/control/observed", response=ObservationPlan)
 def show_observations(request: HttpRequest, job_id: UUID):
     """Every occupation of every point: by what, how long, when, under which satellites, and how good it comes out."""
-    at = standing_of(request, job_id)
+    at = status_of(request, job_id)
     return made_once(request, at.of_plan, OBSERVED, lambda: observation_plan(whole_plan(job_of(request, job_id))))
 
 
 @router.get("/{job_id}/control/rounds", response=Rounds)
 def show_rounds(request: HttpRequest, job_id: UUID, people: Query[int] = 1, by: Query[By] = "foot"):
     """The rounds past all points: over the ground as it is, shared among people, on foot or with a vehicle along the paths."""
-    at = standing_of(request, job_id)
+    at = status_of(request, job_id)
     made_of = *at.of_plan, people, by
     return made_once(request, made_of, ROUNDS, lambda: rounds_of(whole_plan(job_of(request, job_id)), people, by))
 

@@ -35,10 +35,10 @@ from kardo.formats.map.things import MAX_BYTES
 from kardo.formats.picture import MAX_BYTES as MOST_IMAGE
 from kardo.formats.track import read_track
 from kardo.server.access import job_of, paper_of
+from kardo.server.job_status import status_of
 from kardo.server.made_once import made_once
 from kardo.server.plans.api import near_site
 from kardo.server.plans.stored import stored_plan, whole_plan
-from kardo.server.standing import standing_of
 from kardo.server.uploads import upload_of
 
 router = Router(tags=["flight"])
@@ -58,8 +58,8 @@ COVERAGE, AIR, LIGHT = TypeAdapter(CoverageAnswer), TypeAdapter(AirTime), TypeAd
 
 @router.get("/{job_id}/flight/coverage", response=CoverageAnswer)
 def show_coverage(request: HttpRequest, job_id: UUID):
-    """How many images and strips see each place of the site, how fine, and how much the overlap holds over the ground as it is."""
-    at = standing_of(request, job_id)
+    """How many images and flight lines see each place of the site, how fine, and how much the overlap holds over the ground as it is."""
+    at = status_of(request, job_id)
     return made_once(request, at.of_plan, COVERAGE, lambda: _covered(whole_plan(job_of(request, job_id))))
 
 
@@ -74,7 +74,7 @@ def _covered(plan: Plan) -> CoverageAnswer:
 @router.get("/{job_id}/flight/air", response=AirTime)
 def show_air_time(request: HttpRequest, job_id: UUID, flight: str = ""):
     """A flight line by line in the wind that it is planned in: speed over the ground, turns, battery, sight."""
-    at = standing_of(request, job_id)
+    at = status_of(request, job_id)
 
     def make() -> AirTime:
         plan = whole_plan(job_of(request, job_id))
@@ -92,7 +92,7 @@ def show_light(
     date: Annotated[str, Query(max_length=10)] = "",
 ):
     """Light through a day (the first visit's, where none is said) for a flight's camera: sensitivity, shutter and speed."""
-    at = standing_of(request, job_id)
+    at = status_of(request, job_id)
 
     def make() -> ExposureAdvice:
         plan = whole_plan(job_of(request, job_id))
@@ -139,7 +139,7 @@ def offer_calibration(request: HttpRequest, job_id: UUID, flight: str = ""):
 
 @router.get("/{job_id}/flight/profile", response=LineProfile)
 def show_profile(request: HttpRequest, job_id: UUID, flight: str = "", line: int = 0, leg: int = 0, home: bool = False):
-    """A line of a flight from the side, or, of a leg, the way out or home; each by its number, from 1."""
+    """A line of a flight from the side, or, of a sortie, the way out or home; each by its number, from 1."""
     plan = whole_plan(job_of(request, job_id))
     f = flown(plan, _flight(plan, flight))
     return of_way(plan, f, leg, home) if leg else of_line(plan, f, line)
@@ -154,7 +154,7 @@ def find_take_off(request: HttpRequest, job_id: UUID, flight: str = ""):
 
 @router.get("/{job_id}/flight/strip", response=list[Edit])
 def offer_strip(request: HttpRequest, job_id: UUID, flight: str = ""):
-    """The edits that add a strip beside the last one of a flight whose strips somebody drew. Nothing is saved."""
+    """The edits that add a flight line beside the last one of a flight whose flight lines somebody drew. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
     return list(another_strip(plan, _flight(plan, flight)))
 

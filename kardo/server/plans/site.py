@@ -26,7 +26,7 @@ from kardo.formats.backdrop import read_backdrop
 from kardo.formats.coordinates import Option
 from kardo.formats.map.reading import brought, read_map_file
 from kardo.formats.map.things import MAX_BYTES, Thing
-from kardo.formats.raster import Said
+from kardo.formats.raster import TerrainChoices
 from kardo.outside.airspace import Answer, FlightAsked, One, ask_leave, leave_now, zones_about
 from kardo.server.access import job_of, require_open
 from kardo.server.outside import address_among
@@ -108,7 +108,7 @@ def read_risen(
     if plan.surface is None or plan.site.ground.terrain is None:
         raise PlanError("There is no terrain to rise over.", where="Site", mend="Bring in the terrain first.")
     data, name = upload_of(file, raster.MAX_BYTES)
-    said = Said(heights or plan.brief.heights, unit, zeros, approximate)
+    said = TerrainChoices(heights or plan.brief.heights, unit, zeros, approximate)
     found = raster.read_terrain(data, plan.grid, said, around_site(plan))
     things = risen(plan.surface, found.surface, site_polygon(plan))
     rows = [

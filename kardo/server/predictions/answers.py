@@ -20,10 +20,10 @@ from kardo.core.presentation.findings import check_plan
 from kardo.core.presentation.summary import Fault
 from kardo.core.presentation.words import ResultText, named_advice, named_schemes, result_text
 from kardo.server.closeout.keeping import closing_of
+from kardo.server.job_status import JobStatus
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import model_digest
 from kardo.server.predictions.models import Computation
-from kardo.server.standing import Standing
 
 LEAST_SHARE = 0.08  # below, the time spent says nothing of the time left
 RESULT = TypeAdapter(Result | Undetermined)
@@ -80,12 +80,12 @@ class LayoutsAnswer(Underway):
     error: Fault | None
 
 
-def waited_for(at: Standing) -> PredictionAnswer:
+def waited_for(at: JobStatus) -> PredictionAnswer:
     """How far a prediction under way has come."""
     return PredictionAnswer(**vars(_how_far(at)), result=None, told=None, findings=None, error=None)
 
 
-def prediction_of(at: Standing) -> PredictionAnswer:
+def prediction_of(at: JobStatus) -> PredictionAnswer:
     """The prediction of the job's plan as it stands, in figures and words. Starts nothing."""
     row, plan = _row(at), at.plan
     result = RESULT.validate_python(row.result) if row and row.result else None
@@ -99,28 +99,28 @@ def prediction_of(at: Standing) -> PredictionAnswer:
     )
 
 
-def advice_of(at: Standing) -> AdviceAnswer:
+def advice_of(at: JobStatus) -> AdviceAnswer:
     """What would help the job's plan as it stands, or how far the search has come. Starts nothing."""
     row = _row(at)
     result = named_advice(at.plan, ADVICE.validate_python(row.result)) if row and row.result else None
     return AdviceAnswer(**vars(underway(at)), result=result, error=_error(row))
 
 
-def schemes_of(at: Standing) -> SchemesAnswer:
+def schemes_of(at: JobStatus) -> SchemesAnswer:
     """The schemes for the job's plan as it stands, or how far they have come. Starts nothing."""
     row = _row(at)
     result = named_schemes(at.plan, SCHEMES.validate_python(row.result)) if row and row.result else None
     return SchemesAnswer(**vars(underway(at, Computation.Kind.SCHEMES)), result=result, error=_error(row))
 
 
-def layouts_of(at: Standing) -> LayoutsAnswer:
+def layouts_of(at: JobStatus) -> LayoutsAnswer:
     """The layouts that were found for the job's plan as it stands, or how far the search has come. Starts nothing."""
     row = _row(at)
     result = LAYOUTS.validate_python(row.result) if row and row.result else None
     return LayoutsAnswer(**vars(underway(at)), result=result, error=_error(row))
 
 
-def underway(at: Standing, kind: str = Computation.Kind.PREDICTION) -> Underway:
+def underway(at: JobStatus, kind: str = Computation.Kind.PREDICTION) -> Underway:
     """How far a computation of the job's plan is, one that nobody asked for included."""
     if at.row is not None:
         return _how_far(at)
@@ -132,12 +132,12 @@ def lacking(plan: Plan, kind: str = Computation.Kind.PREDICTION) -> list[tuple[s
     return missing_for_schemes(plan) if kind == Computation.Kind.SCHEMES else missing(plan)
 
 
-def _how_far(at: Standing) -> Underway:
+def _how_far(at: JobStatus) -> Underway:
     left = time_left(at.state, at.stage, at.share, at.started_at, timezone.now())
     return Underway(at.plan_hash, at.state, at.stage, at.share, left, at.ahead)
 
 
-def _row(at: Standing) -> Computation | None:
+def _row(at: JobStatus) -> Computation | None:
     """What came of a computation."""
     return Computation.objects.only("result", "error").filter(pk=at.row).first()
 

@@ -22,15 +22,15 @@ from kardo.core.plan.edits import ConflictError, apply, edit_from_json
 from kardo.core.plan.model import Plan, plan_of
 from kardo.core.plan.naming import named
 from kardo.core.practice.catalogue import Finding, View, findings_about
+from kardo.server.job_status import JobStatus
 from kardo.server.plans.stored import with_ground
-from kardo.server.predictions.apart import Away, Remote, address
-from kardo.server.predictions.networks import LiveAnswer
-from kardo.server.standing import Standing
+from kardo.server.predictions.ipc import Away, Remote, address
+from kardo.server.predictions.solved_networks import LiveAnswer
 
 GONE = LiveAnswer("refused", "Live answers are away for a moment; the full computation follows.")
 
 
-class Keeper(Protocol):
+class LiveServer(Protocol):
     """Whoever keeps the networks."""
 
     def ask(self, key: str, brief: Brief, control: tuple[ControlPoint, ...]) -> LiveAnswer | None: ...
@@ -44,7 +44,7 @@ def where() -> tuple[str, bytes]:
     return address(settings.LOCAL, name), hashlib.sha256(f"live {settings.SECRET_KEY}".encode()).digest()
 
 
-class Apart:
+class RemoteNetworks:
     """The networks as another process keeps them; refused in words while it is away."""
 
     def __init__(self, remote: Remote | None = None) -> None:
@@ -63,10 +63,10 @@ class Apart:
             return GONE
 
 
-networks: Keeper = Apart()
+networks: LiveServer = RemoteNetworks()
 
 
-def answer(at: Standing, edits: list[Json]) -> LiveAnswer:
+def answer(at: JobStatus, edits: list[Json]) -> LiveAnswer:
     """Provisional figures of a job's plan with edits of its control that are not saved. Raises PlanError for any other."""
     plan = _with_control(at.plan, edits)
     key = _key(at, plan)
@@ -79,7 +79,7 @@ def answer(at: Standing, edits: list[Json]) -> LiveAnswer:
     return replace(told, words=named(told.words, plan), findings=_against(at, plan, points) if points else [])
 
 
-def _against(at: Standing, plan: Plan, points: set[str]) -> list[Finding]:
+def _against(at: JobStatus, plan: Plan, points: set[str]) -> list[Finding]:
     """What the rules find against some points, by all that needs no prediction."""
     whole = with_ground(at.job, plan)
     try:
@@ -101,7 +101,7 @@ def _with_control(plan: Plan, edits: list[Json]) -> Plan:
     return plan_of(applied.document).under(plan.policy)
 
 
-def _key(at: Standing, plan: Plan) -> str:
+def _key(at: JobStatus, plan: Plan) -> str:
     """What a network depends on: all that numbers do, but for control and what the brief promises."""
     told = plan.brief
     crs, heights, geoid, separation = told.system

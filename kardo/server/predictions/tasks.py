@@ -25,7 +25,7 @@ from kardo.core.accuracy.prediction import predict
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError
 from kardo.core.flight.lines.pattern import estimated_exposures
-from kardo.core.layout.proposed import Wish
+from kardo.core.layout.proposed import SearchOptions
 from kardo.core.layout.search import search
 from kardo.core.plan.model import Plan, plan_from_json
 from kardo.server.jobs.models import Job
@@ -202,7 +202,9 @@ def _computed(prediction: Computation, mine: uuid.UUID) -> dict[str, Any]:
         raise Overtaken
     whole = with_ground(prediction.job_id, plan.under(policy))
     if prediction.kind == Computation.Kind.LAYOUTS:  # tells what it has before it is done
-        found = search(whole, Wish(plan.brief.chance), report, lambda part: rows.update(result=result_json(part)))
+        found = search(
+            whole, SearchOptions(plan.brief.chance), report, lambda part: rows.update(result=result_json(part))
+        )
     else:
         found = COMPUTE[prediction.kind](whole, report)
     line = result_json(JobPromise.of_result(found, plan.brief.chance)) if isinstance(found, Result) else None

@@ -654,7 +654,7 @@ export interface paths {
         };
         /**
          * Show Coverage
-         * @description How many images and strips see each place of the site, how fine, and how much the overlap holds over the ground as it is.
+         * @description How many images and flight lines see each place of the site, how fine, and how much the overlap holds over the ground as it is.
          */
         get: operations["kardo_server_plans_flight_show_coverage"];
         put?: never;
@@ -754,7 +754,7 @@ export interface paths {
         };
         /**
          * Show Profile
-         * @description A line of a flight from the side, or, of a leg, the way out or home; each by its number, from 1.
+         * @description A line of a flight from the side, or, of a sortie, the way out or home; each by its number, from 1.
          */
         get: operations["kardo_server_plans_flight_show_profile"];
         put?: never;
@@ -794,7 +794,7 @@ export interface paths {
         };
         /**
          * Offer Strip
-         * @description The edits that add a strip beside the last one of a flight whose strips somebody drew. Nothing is saved.
+         * @description The edits that add a flight line beside the last one of a flight whose flight lines somebody drew. Nothing is saved.
          */
         get: operations["kardo_server_plans_flight_offer_strip"];
         put?: never;
@@ -2921,7 +2921,7 @@ export interface components {
              */
             width: number;
             /** Hangs On */
-            hangs_on: components["schemas"]["OnSetUp"] | components["schemas"]["OnNetwork"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["Levelled"] | components["schemas"]["OnNothing"];
+            hangs_on: components["schemas"]["OnSetUp"] | components["schemas"]["OnService"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["Levelled"] | components["schemas"]["OnNothing"];
             /**
              * Occupations
              * @default [
@@ -2976,10 +2976,10 @@ export interface components {
             pictures: string[];
         };
         /**
-         * CorrectionNetwork
+         * CorrectionService
          * @description A correction service: the offset of all its positions from the job's datum is one error, so wide. settings: what is typed for it.
          */
-        CorrectionNetwork: {
+        CorrectionService: {
             /** Id */
             id: string;
             /** Name */
@@ -3094,10 +3094,10 @@ export interface components {
          * @description How a block is flown. Metres above ground, overlaps and reserve in percent, speed in m/s, exposure time in seconds,
          *     course in grid degrees (None: the shortest day). tilt is the camera's, degrees from straight down, forward.
          *
-         *     Beside the block's own strips: crossing strips at a right angle to it and at a height of their own (None: a fifth
-         *     higher), and oblique strips along it and across. area is one of the site's areas, None its whole boundary; areas_too are flown with it.
+         *     Beside the block's own flight lines: cross lines at a right angle to it and at a height of their own (None: a fifth
+         *     higher), and oblique lines along it and across. area is one of the site's areas, None its whole boundary; areas_too are flown with it.
          *
-         *     pattern: strips over a block; along a corridor's line, so many metres wide; outside of walls, the stand-off away; or one's own, which are not laid anew. line: of the corridor, or the walls (a
+         *     pattern: flight lines over a block; along a corridor's line, so many metres wide; outside of walls, the stand-off away; or one's own, which are not laid anew. line: of the corridor, or the walls (a
          *     ring's ends meet). course_by: what a course that is not said is sought by, or across the wind, which it follows. margin_reason: why lines end where they do.
          *
          *     The wind that it is planned in: m/s, from where in grid degrees, and at how many metres above ground it is so (None: at flying height). It goes into the time in the
@@ -3297,7 +3297,7 @@ export interface components {
              *       "on": "nothing"
              *     }
              */
-            hangs_on: components["schemas"]["OnSetUp"] | components["schemas"]["OnNetwork"] | components["schemas"]["OnNothing"];
+            hangs_on: components["schemas"]["OnSetUp"] | components["schemas"]["OnService"] | components["schemas"]["OnNothing"];
             /**
              * Corrections
              * @default both
@@ -3583,7 +3583,7 @@ export interface components {
              *       "on": "nothing"
              *     }
              */
-            hangs_on: components["schemas"]["OnSetUp"] | components["schemas"]["OnNetwork"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["Levelled"] | components["schemas"]["OnNothing"];
+            hangs_on: components["schemas"]["OnSetUp"] | components["schemas"]["OnService"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["Levelled"] | components["schemas"]["OnNothing"];
             /**
              * Factor
              * @default 1
@@ -3787,7 +3787,7 @@ export interface components {
              */
             after_min: number;
             /** Hangs On */
-            hangs_on: (components["schemas"]["OnSetUp"] | components["schemas"]["OnNetwork"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["Levelled"] | components["schemas"]["OnNothing"]) | null;
+            hangs_on: (components["schemas"]["OnSetUp"] | components["schemas"]["OnService"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["Levelled"] | components["schemas"]["OnNothing"]) | null;
             /**
              * State
              * @default fixed
@@ -3813,19 +3813,6 @@ export interface components {
             setup: string;
         };
         /**
-         * OnNetwork
-         * @description Hangs on a correction network.
-         */
-        OnNetwork: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            on: "network";
-            /** Network */
-            network: string;
-        };
-        /**
          * OnNothing
          * @description An autonomous position.
          */
@@ -3835,6 +3822,19 @@ export interface components {
              * @enum {string}
              */
             on: "nothing";
+        };
+        /**
+         * OnService
+         * @description Hangs on a correction network.
+         */
+        OnService: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            on: "network";
+            /** Network */
+            network: string;
         };
         /**
          * OnSetUp
@@ -3885,7 +3885,7 @@ export interface components {
         };
         /**
          * OwnStrip
-         * @description A strip that somebody drew: grid metres of its first exposure and its last, metres above ground (None: the flight's).
+         * @description A flight line that somebody drew: grid metres of its first exposure and its last, metres above ground (None: the flight's).
          */
         OwnStrip: {
             /** Start */
@@ -3996,7 +3996,7 @@ export interface components {
              * Networks
              * @default []
              */
-            networks: components["schemas"]["CorrectionNetwork"][];
+            networks: components["schemas"]["CorrectionService"][];
             /**
              * Setups
              * @default []
@@ -4756,7 +4756,7 @@ export interface components {
         };
         /**
          * LegTime
-         * @description One battery's flight: minutes, and those of its way out and home in them; per cent left on landing; first and last strip.
+         * @description One battery's flight: minutes, and those of its way out and home in them; per cent left on landing; first and last flight line.
          */
         LegTime: {
             /** Minutes */
@@ -4807,7 +4807,7 @@ export interface components {
         /**
          * ScanFigures
          * @description A scanning flight: metres of its swath, the whole angle used in degrees and the range gate in metres; pulses on a square metre of one pass, metres between
-         *     returns and between the scanner's lines; minutes of the inertial unit's sequence before a leg's first line and after its last, and in words.
+         *     returns and between the scanner's lines; minutes of the inertial unit's sequence before a sortie's first line and after its last, and in words.
          */
         ScanFigures: {
             /** Swath */
@@ -4906,7 +4906,7 @@ export interface components {
         };
         /**
          * StripLine
-         * @description One strip, grid metres.
+         * @description One flight line, grid metres.
          */
         StripLine: {
             /** Start */
@@ -5390,7 +5390,7 @@ export interface components {
             ahead: number;
             /** Result */
             result: components["schemas"]["Result"] | components["schemas"]["Undetermined"] | null;
-            told: components["schemas"]["Told"] | null;
+            told: components["schemas"]["ResultText"] | null;
             /** Findings */
             findings: components["schemas"]["Finding"][] | null;
             error: components["schemas"]["Fault"] | null;
@@ -5457,9 +5457,29 @@ export interface components {
             seconds: number;
         };
         /**
+         * ResultText
+         * @description A result in words, with the names that things have now: the sources of the budget in its order, what is judged, in which of
+         *     two states it is shown and what the other is (empty where there is but one), what the checks are blind to, the standard's
+         *     conditions that are not met, and the defects.
+         */
+        ResultText: {
+            /** Budget */
+            budget: string[];
+            /** Judged */
+            judged: string;
+            /** State */
+            state: string;
+            /** Blind */
+            blind: string[];
+            /** Unmet */
+            unmet: string[];
+            /** Defects */
+            defects: components["schemas"]["Defect"][];
+        };
+        /**
          * Share
          * @description One source's part of the mean variance over the map; shares of all sources add to one. kind and id say what it is:
-         *     mark, setup, network, legs (of a flight), positions and calibration (of a camera), targets, images.
+         *     mark, setup, network, sorties (of a flight), positions and calibration (of a camera), targets, images.
          */
         Share: {
             /** Kind */
@@ -5515,26 +5535,6 @@ export interface components {
             lost_h: number | null;
             /** Lost V */
             lost_v: number | null;
-        };
-        /**
-         * Told
-         * @description A result in words, with the names that things have now: the sources of the budget in its order, what is judged, in which of
-         *     two states it is shown and what the other is (empty where there is but one), what the checks are blind to, the standard's
-         *     conditions that are not met, and the defects.
-         */
-        Told: {
-            /** Budget */
-            budget: string[];
-            /** Judged */
-            judged: string;
-            /** State */
-            state: string;
-            /** Blind */
-            blind: string[];
-            /** Unmet */
-            unmet: string[];
-            /** Defects */
-            defects: components["schemas"]["Defect"][];
         };
         /**
          * Undetermined
@@ -5719,6 +5719,20 @@ export interface components {
             error: components["schemas"]["Fault"] | null;
         };
         /**
+         * CommonLayout
+         * @description One school: what it would lay out, and in a sentence what that comes to here, beside the proposal where there is one. layout is None
+         *     where the network would not hold, or only a full computation could tell.
+         */
+        CommonLayout: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            layout: components["schemas"]["Layout"] | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * Layout
          * @description One layout and what it promises: how many targets and checks, minutes on the ground; whether the full computation judged it; what
          *     rules of control still say of it; its points, and the edits that make them of the plan's.
@@ -5772,20 +5786,6 @@ export interface components {
             error: components["schemas"]["Fault"] | null;
         };
         /**
-         * School
-         * @description One school: what it would lay out, and in a sentence what that comes to here, beside the proposal where there is one. layout is None
-         *     where the network would not hold, or only a full computation could tell.
-         */
-        School: {
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
-            layout: components["schemas"]["Layout"] | null;
-            /** Words */
-            words: string;
-        };
-        /**
          * Search
          * @description What a search came to: layouts with more and more targets; which of them is proposed, by its place (None: none is good enough); the
          *     schools beside it; how many places were tried, and why others were not, with how many; and in a sentence. now: the plan's own control, as it stands; None where that does not
@@ -5797,7 +5797,7 @@ export interface components {
             /** Proposed */
             proposed: number | null;
             /** Schools */
-            schools: components["schemas"]["School"][];
+            schools: components["schemas"]["CommonLayout"][];
             /** Tried */
             tried: number;
             /** Left Out */
@@ -6080,7 +6080,7 @@ export interface components {
         };
         /**
          * CoverageDrawing
-         * @description Cells in grid metres, the first about e0, n0; layers by name: images and strips by number, pixels in metres on the ground; of a scan pulses and
+         * @description Cells in grid metres, the first about e0, n0; layers by name: images and flight lines by number, pixels in metres on the ground; of a scan pulses and
          *     returns from the ground on a square metre.
          */
         CoverageDrawing: {
@@ -6096,13 +6096,13 @@ export interface components {
             cols: number;
             /** Layers */
             layers: {
-                [key: string]: components["schemas"]["Drawn"];
+                [key: string]: components["schemas"]["DrawnLayer"];
             };
         };
         /**
          * CoverageFigures
-         * @description Coverage in figures: images, strips and metres of the ground pixel over the site; the least overlaps in percent (None: no neighbours); square
-         *     metres of the site, and of it of what fewer than two images, fewer than three strips, corners of frames alone see, and of unknown height;
+         * @description Coverage in figures: images, flight lines and metres of the ground pixel over the site; the least overlaps in percent (None: no neighbours); square
+         *     metres of the site, and of it of what fewer than two images, fewer than three flight lines, corners of frames alone see, and of unknown height;
          *     each flight's overlaps; and in a sentence.
          */
         CoverageFigures: {
@@ -6130,7 +6130,7 @@ export interface components {
         };
         /**
          * DensityFigures
-         * @description In numbers and words: pulses and returns from the ground on a square metre, strips; square metres of the site, of gaps that no line sees, of those among them that
+         * @description In numbers and words: pulses and returns from the ground on a square metre, flight lines; square metres of the site, of gaps that no line sees, of those among them that
          *     are hidden, and of what too few returns from the ground reach.
          */
         DensityFigures: {
@@ -6151,11 +6151,11 @@ export interface components {
             words: string;
         };
         /**
-         * Drawn
+         * DrawnLayer
          * @description One thing about each cell: its bytes (rows * cols, row by row from the south, base64; 255: nothing to say), what one is worth, from where on
          *     it is good, and whether much is good.
          */
-        Drawn: {
+        DrawnLayer: {
             /** Cells */
             cells: string;
             /** Worth */
@@ -6206,12 +6206,12 @@ export interface components {
         };
         /**
          * AirTime
-         * @description A flight in the air, in the wind that it is planned in. take_off: grid metres; starts: where that is, as long as nobody chose it; minutes: all legs. wind: metres a second
+         * @description A flight in the air, in the wind that it is planned in. take_off: grid metres; starts: where that is, as long as nobody chose it; minutes: all sorties. wind: metres a second
          *     at flying height. across: minutes where the lines of a block lay across it, None without one and where that cannot be flown, or they lie so; by which edits, where something is
          *     gained. windy: whether it is a third of the airspeed. slowest
          *     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
-         *     speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw, cards of 64 GB for the raw; of a scan gigabytes of returns, and minutes of a leg that the inertial unit's
-         *     sequence takes before its lines and after. cautions: what is gone through before take-off. shortest leg and the least it must have in minutes, and ways to make it longer where it is too short.
+         *     speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw, cards of 64 GB for the raw; of a scan gigabytes of returns, and minutes of a sortie that the inertial unit's
+         *     sequence takes before its lines and after. cautions: what is gone through before take-off. shortest sortie and the least it must have in minutes, and ways to make it longer where it is too short.
          */
         AirTime: {
             /** Flight */
@@ -6295,7 +6295,7 @@ export interface components {
         };
         /**
          * LineInAir
-         * @description One line: its number and leg, from 1; course in degrees, metres, metres a second over the ground, minutes on it and to the next with its turn;
+         * @description One line: its number and sortie, from 1; course in degrees, metres, metres a second over the ground, minutes on it and to the next with its turn;
          *     per cent left in the battery at its end; metres to its farthest image from the pilot, and how many of its images the pilot cannot see.
          */
         LineInAir: {
@@ -6322,7 +6322,7 @@ export interface components {
         };
         /**
          * Longer
-         * @description A way to make the shortest leg as long as it must be: what is changed, what all then takes in minutes and images, and the edits.
+         * @description A way to make the shortest sortie as long as it must be: what is changed, what all then takes in minutes and images, and the edits.
          */
         Longer: {
             /** Words */
@@ -6387,6 +6387,20 @@ export interface components {
             record: components["schemas"]["LensEntry"][];
         };
         /**
+         * JobStatus
+         * @description Something beneath or beside, from where to where along the path in metres, and the height of its top.
+         */
+        JobStatus: {
+            /** Name */
+            name: string;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Top */
+            top: number;
+        };
+        /**
          * LineProfile
          * @description Along a path in metres on the ground (k,): the ground and the aircraft, heights in the job's system, None where they are not known; places of exposures along it (x,); what stands
          *     there; the least clearance, with where it is along the path; in words.
@@ -6401,7 +6415,7 @@ export interface components {
             /** Exposures */
             exposures: number[];
             /** Things */
-            things: components["schemas"]["Standing"][];
+            things: components["schemas"]["JobStatus"][];
             clearance: components["schemas"]["Clearance"] | null;
             /** Nearest */
             nearest: number | null;
@@ -6409,22 +6423,8 @@ export interface components {
             words: string;
         };
         /**
-         * Standing
-         * @description Something beneath or beside, from where to where along the path in metres, and the height of its top.
-         */
-        Standing: {
-            /** Name */
-            name: string;
-            /** First */
-            first: number;
-            /** Last */
-            last: number;
-            /** Top */
-            top: number;
-        };
-        /**
          * TakeOff
-         * @description A place to take off from, grid metres: minutes of all legs from there and how many legs; the share of the lines that the pilot does not see, and metres to the farthest
+         * @description A place to take off from, grid metres: minutes of all sorties from there and how many sorties; the share of the lines that the pilot does not see, and metres to the farthest
          *     exposure; in words, and the edits that choose it.
          */
         TakeOff: {
@@ -6464,7 +6464,7 @@ export interface components {
         };
         /**
          * HeldAgainst
-         * @description A flown track against the plan. missed: places of the exposures that were not taken, grid metres; strips that miss any; metres off the line,
+         * @description A flown track against the plan. missed: places of the exposures that were not taken, grid metres; flight lines that miss any; metres off the line,
          *     in the middle and at most, and above (+) or below the planned height, None where no heights are known; square metres that the plan maps and this does
          *     not; and in a sentence.
          */
@@ -6495,7 +6495,7 @@ export interface components {
         };
         /**
          * StripFlown
-         * @description A strip of a flight: its number, from 1, its exposures, and how many of them were missed.
+         * @description A flight line of a flight: its number, from 1, its exposures, and how many of them were missed.
          */
         StripFlown: {
             /** Flight */
@@ -7137,7 +7137,7 @@ export interface components {
         /**
          * NearStation
          * @description A station seen from a site: grid metres and height in the job's system; metres away; sigma in metres that this distance adds to
-         *     every leg, each axis; minutes of the flights in which it is likely to be down, None where that is not known; and in words.
+         *     every sortie, each axis; minutes of the flights in which it is likely to be down, None where that is not known; and in words.
          */
         NearStation: {
             /** Name */
@@ -7576,7 +7576,7 @@ export interface components {
         };
         /**
          * TaskLine
-         * @description A task of a day; number of a leg or a round of observing, from 1. start and end in minutes from midnight, None while the day does not fit; minutes, and why so many; about:
+         * @description A task of a day; number of a sortie or a round of observing, from 1. start and end in minutes from midnight, None while the day does not fit; minutes, and why so many; about:
          *     paths of the plan in the order they are reached.
          */
         TaskLine: {
@@ -7662,7 +7662,7 @@ export interface components {
             leaving: components["schemas"]["Promise"] | null;
             /** Enough */
             enough: string;
-            left: components["schemas"]["Left"];
+            left: components["schemas"]["StillToDo"];
         };
         /**
          * BroadcastHeard
@@ -7778,36 +7778,8 @@ export interface components {
             stands: boolean;
         };
         /**
-         * Left
-         * @description What is still to be done on a visit, in the plan's own names, by paths: points to occupy, legs to fly, set-ups with fewer
-         *     heights than are asked for; by how many metres the heights of a set-up differ; and by set-up what was last heard of it where that is not
-         *     as planned; the height of a set-up that the others outvote; and what was done is short of the plan in, in words.
-         */
-        Left: {
-            /** Points */
-            points: string[];
-            /** Legs */
-            legs: string[];
-            /** Setups */
-            setups: string[];
-            /** Differences */
-            differences: {
-                [key: string]: number;
-            };
-            /** Off Air */
-            off_air: {
-                [key: string]: string;
-            };
-            /** Odd */
-            odd: {
-                [key: string]: components["schemas"]["OddHeight"];
-            };
-            /** Short */
-            short: string[];
-        };
-        /**
          * LegFlown
-         * @description A leg of a flight was flown (counted from 1): images and positions counted, and the share of positions that is not fixed.
+         * @description A sortie of a flight was flown (counted from 1): images and positions counted, and the share of positions that is not fixed.
          */
         LegFlown: {
             /**
@@ -7836,7 +7808,7 @@ export interface components {
         };
         /**
          * LegNotFlown
-         * @description A leg was not flown, and will not be.
+         * @description A sortie was not flown, and will not be.
          */
         LegNotFlown: {
             /**
@@ -7971,6 +7943,34 @@ export interface components {
              * @default
              */
             place: string;
+        };
+        /**
+         * StillToDo
+         * @description What is still to be done on a visit, in the plan's own names, by paths: points to occupy, sorties to fly, set-ups with fewer
+         *     heights than are asked for; by how many metres the heights of a set-up differ; and by set-up what was last heard of it where that is not
+         *     as planned; the height of a set-up that the others outvote; and what was done is short of the plan in, in words.
+         */
+        StillToDo: {
+            /** Points */
+            points: string[];
+            /** Legs */
+            legs: string[];
+            /** Setups */
+            setups: string[];
+            /** Differences */
+            differences: {
+                [key: string]: number;
+            };
+            /** Off Air */
+            off_air: {
+                [key: string]: string;
+            };
+            /** Odd */
+            odd: {
+                [key: string]: components["schemas"]["OddHeight"];
+            };
+            /** Short */
+            short: string[];
         };
         /**
          * StoodUp

@@ -1,7 +1,7 @@
 import { useEffect, useState } from "react";
 import { chance, fine, fineUnit } from "../lib/units";
 import { usePlan } from "./plan";
-import { Staff } from "./Staff";
+import { AccuracyGauges } from "./AccuracyGauges";
 
 /** The right column of a narrow screen: a drawer whose closed edge still shows H, V and the probability. */
 export function Drawer() {
@@ -26,7 +26,7 @@ export function Drawer() {
       </button>
       {open && (
         <div className="absolute top-0 right-full z-20 grid h-full w-[290px] border-b border-ink" data-testid="drawer">
-          <Staff />
+          <AccuracyGauges />
         </div>
       )}
     </div>

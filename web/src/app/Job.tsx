@@ -13,7 +13,7 @@ import { Line, Strip } from "./Line";
 import { useOutbox, usePlan, useProgress } from "./plan";
 import { Ribbon } from "./Ribbon";
 import { useShortcuts } from "./shortcuts";
-import { Staff } from "./Staff";
+import { AccuracyGauges } from "./AccuracyGauges";
 import { ThemeChoice, TopBar } from "./TopBar";
 import { repinned, useWorkbench, type Station } from "./workbench";
 
@@ -96,7 +96,7 @@ function Workplace({ session, width }: { session: Session; width: "wide" | "narr
           <Tray />
         </div>
       </main>
-      {narrow ? <Drawer /> : <Staff />}
+      {narrow ? <Drawer /> : <AccuracyGauges />}
       <div className="col-span-full">
         <Ribbon />
       </div>

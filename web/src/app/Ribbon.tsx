@@ -2,7 +2,7 @@ import { useDay } from "../stations/day/useDay";
 import { usePlan } from "./plan";
 import { useWorkbench } from "./workbench";
 
-/** The clock of the day, collapsed: the next visit in a sentence, or as long as there is none the legs one after another. It opens
+/** The clock of the day, collapsed: the next visit in a sentence, or as long as there is none the sorties one after another. It opens
  * into the Day. */
 export function Ribbon() {
   const { plan, summary } = usePlan();
@@ -22,14 +22,14 @@ export function Ribbon() {
         {legs.map((leg, k) => (
           <span
             key={k}
-            title={`leg ${k + 1}: ${leg.minutes.toFixed(1)} min, lands with ${leg.battery_left.toFixed(0)} %`}
+            title={`sortie ${k + 1}: ${leg.minutes.toFixed(1)} min, lands with ${leg.battery_left.toFixed(0)} %`}
             style={{ flexGrow: leg.minutes, background: k % 2 ? "var(--in-1)" : "var(--out-1)" }}
           />
         ))}
       </span>
       <span className="figures whitespace-nowrap">
         {legs.length
-          ? `${legs.length} ${legs.length > 1 ? "legs" : "leg"} · ${total.toFixed(0)} min · lands with ${Math.min(...legs.map((l) => l.battery_left)).toFixed(0)} % or more`
+          ? `${legs.length} ${legs.length > 1 ? "sorties" : "sortie"} · ${total.toFixed(0)} min · lands with ${Math.min(...legs.map((l) => l.battery_left)).toFixed(0)} % or more`
           : "no flight yet"}
       </span>
       <span className="whitespace-nowrap opacity-80">? shortcuts</span>

@@ -29,7 +29,7 @@ export function WhichState() {
 export function InOtherState({ of: other, unit }: { of: NonNullable<Result["other"]>; unit: string }) {
   const rows = [
     { name: "map", h: other.rmse_h, v: other.rmse_v },
-    { name: "checks", h: other.seen_rmse_h, v: other.seen_rmse_v },
+    { name: "check points", h: other.seen_rmse_h, v: other.seen_rmse_v },
   ];
   return rows.map(({ name, h, v }) => (
     <tr key={name} className="text-quiet" data-testid="other-state">

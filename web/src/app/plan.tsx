@@ -21,7 +21,7 @@ import {
   type Prediction,
   type Result,
   type Summary,
-  type Told,
+  type ResultText,
   type Undetermined,
   type Entry,
   type Schemas,
@@ -46,7 +46,7 @@ interface PlanDesk {
   undetermined: Undetermined | null;
   /** The figures before those. */
   before: Result | null;
-  told: Told | null;
+  told: ResultText | null;
   findings: Finding[] | null;
   /** Live answers to what is being tried. */
   trial: LiveDesk;
@@ -312,7 +312,7 @@ interface Latest {
   result: Result | null;
   undetermined: Undetermined | null;
   before: Result | null;
-  told: Told | null;
+  told: ResultText | null;
   findings: Finding[] | null;
 }
 
@@ -335,7 +335,7 @@ function useLasting(so: boolean, milliseconds: number): boolean {
   return so && lasted;
 }
 
-/** Keeps the last two finished results, so that the staff can show where a mark came from. */
+/** Keeps the last two finished results, so that the gauges can show where a mark came from. */
 function useLatestResults(prediction: Prediction | undefined): Latest {
   const [kept, setKept] = useState<Latest>(NOTHING);
   const next = prediction ? following(kept, prediction) : kept;

@@ -4,7 +4,7 @@ const WIDTH = 400;
 const HEIGHT = 150;
 const PAD = { left: 40, right: 74, top: 12, bottom: 26 };
 
-/** The battery over the time in the air: a tooth for each leg, a dot at the end of each line, the reserve across. */
+/** The battery over the time in the air: a tooth for each sortie, a dot at the end of each line, the reserve across. */
 export function BatteryPlot({ air, reserve }: { air: AirTime; reserve: number }) {
   const whole = air.minutes;
   const x = (minutes: number) => PAD.left + (minutes / whole) * (WIDTH - PAD.left - PAD.right);

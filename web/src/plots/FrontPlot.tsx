@@ -1,6 +1,6 @@
 import type { Layout } from "../api/client";
 import { fine, fineFactor, fineUnit } from "../lib/units";
-import { niceStep } from "./Staves";
+import { niceStep } from "./Gauges";
 
 const WIDTH = 350;
 const HEIGHT = 190;
@@ -32,7 +32,7 @@ export function FrontPlot(props: {
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
       className="w-[350px] max-w-full"
       role="img"
-      aria-label="Layouts by number of targets and what they promise"
+      aria-label="Layouts by number of control points and what they promise"
     >
       {ticks.map((v) => (
         <g key={v} fontSize="11" fill="var(--quiet)">
@@ -141,7 +141,7 @@ export function FrontPlot(props: {
         ● V
       </text>
       <text x={WIDTH - PAD.right + 5} y={HEIGHT - PAD.bottom + 16} fontSize="11" fill="var(--quiet)">
-        targets
+        control points
       </text>
     </svg>
   );

@@ -1,7 +1,7 @@
 import type { LineProfile as Side } from "../api/client";
 import { length, UNITS } from "../lib/units";
 import { unitName } from "../ui/fields";
-import { niceStep } from "./Staves";
+import { niceStep } from "./Gauges";
 
 const WIDTH = 760;
 const HEIGHT = 190;

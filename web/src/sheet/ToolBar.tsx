@@ -31,7 +31,7 @@ export function ToolBar() {
         {covered && <option value="covered">coverage</option>}
         <option value="v">height error</option>
         <option value="h">plan error</option>
-        <option value="images">{plan.flights.some((f) => f.scanner) ? "strips" : "images"}</option>
+        <option value="images">{plan.flights.some((f) => f.scanner) ? "flight lines" : "images"}</option>
         <option value="none">no layer</option>
       </select>
       {!bare && (

@@ -9,7 +9,7 @@ import { ramp, type Ramp } from "./symbols";
 const NONE = 255;
 const TITLES = {
   images: "images that see the ground",
-  strips: "strips that see the ground",
+  strips: "flight lines that see the ground",
   pixels: "pixel on the ground",
   pulses: "pulses on a m²",
   ground: "returns from the ground on a m²",

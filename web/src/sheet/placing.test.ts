@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { ControlPoint, Plan } from "../api/client";
-import { newArea, place, usualHanging } from "./placing";
+import { newArea, place, usualSource } from "./placing";
 
 const onBase = { on: "setup", setup: "base" };
 const plan = {
@@ -25,7 +25,7 @@ describe("placing on the sheet", () => {
   it("places to a tenth of a metre, with the role in the value, hung as most points are", () => {
     const { edits } = place(like, plan, "target", 100.04, 200.06);
     expect(edits[0]!.after).toMatchObject({ role: "target", e: 100, n: 200.1, h: null, hangs_on: onBase });
-    expect(usualHanging({ ...plan, control: [] })).toEqual(onBase);
+    expect(usualSource({ ...plan, control: [] })).toEqual(onBase);
   });
   it("puts the base on the new mark in the same step: taken here, its height the ground's", () => {
     const { edits } = place(like, plan, "base", 1, 2);

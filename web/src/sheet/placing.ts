@@ -5,7 +5,7 @@ import { added, fieldEdits, freeName, valueAt } from "../lib/edits";
 type Role = ControlPoint["role"];
 
 /** What a further point hangs on: what most of the control does, else the first flight's base. */
-export function usualHanging(plan: Plan): HangsOn {
+export function usualSource(plan: Plan): HangsOn {
   const counts = new Map<string, number>();
   for (const p of plan.control) {
     const key = JSON.stringify(p.hangs_on);
@@ -18,7 +18,7 @@ export function usualHanging(plan: Plan): HangsOn {
 
 /** A new control point, otherwise as the catalogue has it. */
 export function newPoint(like: ControlPoint, plan: Plan, role: Role, id: string, e: number, n: number): ControlPoint {
-  return { ...like, id, name: id, role, e, n, hangs_on: usualHanging(plan) };
+  return { ...like, id, name: id, role, e, n, hangs_on: usualSource(plan) };
 }
 
 /** The edits that place a target, a check, the base on a new mark, or where a flight takes off, at a grid position; and what of it is selected. */

@@ -143,13 +143,13 @@ export const STATIONS: Record<Station, StationEntry> = {
     views: CONTROL_VIEWS,
     layers: [proposedLayout, points, labels],
     tools: [
-      { places: "target", key: "G", words: "place a control target: a click, or Enter for the middle of the sheet" },
-      { places: "check", key: "K", words: "place a check" },
+      { places: "target", key: "G", words: "place a control point: a click, or Enter for the middle of the sheet" },
+      { places: "check", key: "K", words: "place a check point" },
     ],
     line: ({ plan }) => {
       const targets = plan.control.filter((p) => p.role === "target").length;
       return {
-        words: `${counted(targets, "target")} · ${counted(plan.control.length - targets, "check")}`,
+        words: `${counted(targets, "control point")} · ${counted(plan.control.length - targets, "check point")}`,
         begun: plan.control.length > 0,
       };
     },
@@ -164,7 +164,7 @@ export const STATIONS: Record<Station, StationEntry> = {
         ? "undetermined"
         : result
           ? result.chance === null
-            ? "no checks"
+            ? "no check points"
             : `passes ${chance(result.chance)}`
           : "waits for the plan",
       begun: !!result || !!undetermined,

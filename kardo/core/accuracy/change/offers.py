@@ -26,7 +26,7 @@ from kardo.core.plan.flights import Flight
 from kardo.core.plan.library import library
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import plain_length, plain_speed, reference, small_length
-from kardo.core.plan.stands import HangsOn, Mark, OnNothing, OnSetUp, Reading, SetUp
+from kardo.core.plan.stands import Mark, OnNothing, OnSetUp, PositionSource, Reading, SetUp
 from kardo.core.policy.policy import Policy
 
 LESSENS: dict[str, tuple[str, ...]] = {
@@ -52,7 +52,7 @@ LESSENS: dict[str, tuple[str, ...]] = {
 WORTH = 0.7  # of a mark's sigma: what a static session must bring it to
 LONGEST_SESSION = 24.0  # hours
 NARROW_DEG = 70.0  # of a scanner's angle, within which beams are steep enough for most ground
-NEARER = 0.001  # metres that a nearer mark must take off every leg's error
+NEARER = 0.001  # metres that a nearer mark must take off every sortie's error
 FARTHEST = 5000.0  # metres from its base that a rover is walked about, unless the first base is farther away still
 
 
@@ -103,14 +103,14 @@ def scan_offers(plan: Plan, map_e: Floats, map_n: Floats, places: int) -> Iterat
     """Changes of the control of a scan: further targets at so many places of the map (k,), a second round, more checks."""
     for e, n in _spread(np.stack([map_e, map_n], axis=1), min(places, len(map_e))):
         minutes = _minutes_for(plan, METHODS["rtk_once"].occupations, e, n)
-        yield Remedy("target", "Add a target where it helps most", minutes, (new_target(plan, e, n),))
+        yield Remedy("target", "Add a control point where it helps most", minutes, (new_target(plan, e, n),))
     yield from _twice(plan)
     yield from _more_checks(plan, map_e, map_n)
 
 
-def usual_hanging(plan: Plan) -> HangsOn:
+def usual_source(plan: Plan) -> PositionSource:
     """What a further point would hang on: what most of the plan's control does, else the first flight's base."""
-    hung: list[HangsOn] = [p.hangs_on for p in plan.control]
+    hung: list[PositionSource] = [p.hangs_on for p in plan.control]
     if hung:
         return max(hung, key=hung.count)
     return next((f.hangs_on for f in plan.flights), OnNothing())
@@ -134,13 +134,7 @@ def usual_point(policy: Policy) -> ControlPoint:
 def new_target(plan: Plan, e: float, n: float, name: str | None = None) -> Edit:
     """The edit that adds a target at grid metres, under the next free name."""
     name = name or free_names(plan, 1)[0]
-    place = {
-        "id": name,
-        "name": name,
-        "e": round(float(e), 1),
-        "n": round(float(n), 1),
-        "hangs_on": usual_hanging(plan),
-    }
+    place = {"id": name, "name": name, "e": round(float(e), 1), "n": round(float(n), 1), "hangs_on": usual_source(plan)}
     return Edit(f"control/{name}", None, to_json(usual_point(plan.policy).model_copy(update=place)))
 
 
@@ -158,7 +152,7 @@ def _further_targets(plan: Plan, planned: Planned, count: int) -> Iterator[Remed
         return
     for e, n in _spread(places, min(count, len(places))):
         minutes = _minutes_for(plan, METHODS["rtk_once"].occupations, e, n)
-        yield Remedy("target", "Add a target where it helps most", minutes, (new_target(plan, e, n),))
+        yield Remedy("target", "Add a control point where it helps most", minutes, (new_target(plan, e, n),))
 
 
 def _extremes(plan: Plan, planned: Planned) -> Remedy:
@@ -170,13 +164,13 @@ def _extremes(plan: Plan, planned: Planned) -> Remedy:
     spots, names = places[sorted(picked)], free_names(plan, len(picked))
     edits = tuple(new_target(plan, e, n, name) for name, (e, n) in zip(names, spots, strict=True))
     minutes = sum(_minutes_for(plan, METHODS["rtk_once"].occupations, float(e), float(n)) for e, n in spots)
-    return Remedy("targets", "Add targets at the four extremes and the middle", minutes, edits)
+    return Remedy("targets", "Add control points at the four extremes and the middle", minutes, edits)
 
 
 def _twice(plan: Plan) -> Iterator[Remedy]:
     """Targets, and all control, observed twice under different skies: a second round on foot."""
     twice = METHODS["rtk_twice"].occupations
-    for who, points in (("targets", plan.targets), ("targets and checks", plan.control)):
+    for who, points in (("targets", plan.targets), ("control and check points", plan.control)):
         once = [p for p in points if len(p.occupations) < 2 and {h.on for h in p.by_hanging} <= {"setup", "network"}]
         if not once or (who != "targets" and len(once) == len(plan.targets)):
             continue
@@ -210,9 +204,9 @@ def _of_flight(plan: Plan, flight: Flight) -> Iterator[Remedy]:
     now = flown(plan, flight).minutes
     choices: list[tuple[str, str, dict[str, Any]]] = []
     if not flight.oblique_strips and not flight.tilt:
-        choices.append(("oblique", f"Fly two oblique strips{of}, camera 30° forward", {"oblique_strips": 2}))
+        choices.append(("oblique", f"Fly two oblique lines{of}, camera 30° forward", {"oblique_strips": 2}))
     if not flight.crossing_strips:
-        choices.append(("crossing", f"Fly two crossing strips{of}, a fifth higher", {"crossing_strips": 2}))
+        choices.append(("crossing", f"Fly two cross lines{of}, a fifth higher", {"crossing_strips": 2}))
     if flight.height > 30:
         lower = float(round(0.8 * flight.height))
         choices.append(
@@ -224,19 +218,21 @@ def _of_flight(plan: Plan, flight: Flight) -> Iterator[Remedy]:
 
 
 def _of_scan(plan: Plan, flight: Flight) -> Iterator[Remedy]:
-    """Of a flight that scans: strips matched, the swath narrower, lower, slower, the inertial unit's sequence, crossing strips."""
+    """Of a flight that scans: flight lines matched, the swath narrower, lower, slower, the inertial unit's sequence, cross lines."""
     of = f" of {reference('flight', flight.id)}" if len(plan.flights) > 1 else ""
     scanner, now = plan.scanner(flight.scanner or ""), flown(plan, flight).minutes
     used = min(flight.scan_angle or scanner.field_of_view_deg, scanner.field_of_view_deg)
     choices: list[tuple[str, str, dict[str, Any]]] = []
     if flight.adjustment != "matched" and len([f for f in plan.flights if f.scans]) == 1:
-        choices.append(("match", f"Match the strips{of} and settle mounting and attitude", {"adjustment": "matched"}))
+        choices.append(
+            ("match", f"Match the flight lines{of} and settle mounting and attitude", {"adjustment": "matched"})
+        )
     if used > NARROW_DEG:
         choices.append(("narrow", f"Use {NARROW_DEG:g}° of the angle{of}", {"scan_angle": NARROW_DEG}))
     if not flight.start_up:
         choices.append(("start", f"Fly the inertial unit's sequence{of}", {"start_up": True}))
     if not flight.crossing_strips:
-        choices.append(("crossing", f"Fly two crossing strips{of}, a fifth higher", {"crossing_strips": 2}))
+        choices.append(("crossing", f"Fly two cross lines{of}, a fifth higher", {"crossing_strips": 2}))
     if flight.height > 40:
         lower = float(round(0.8 * flight.height))
         words = f"Fly{of} at {plain_length(lower)} instead of {plain_length(flight.height)}"
@@ -358,7 +354,7 @@ def _second_base(plan: Plan, setup: SetUp, mark: Mark) -> Iterator[Remedy]:
         edits += field_edits(f"control/{p.id}", p, occupations=[to_json(o) for o in (*p.occupations, again)])
     minutes = (0.0 if stood else plan.assume["minutes_set_up"]) + sum(minutes_on_point((again,)) for _ in targets)
     minutes += round_metres(tuple(targets)) / plan.assume["walking_speed"]
-    words = f"Observe every target from a second base too, on {reference('mark', best.id)}"
+    words = f"Observe every control point from a second base too, on {reference('mark', best.id)}"
     yield Remedy("second", words, minutes, tuple(edits))
 
 

@@ -1,4 +1,4 @@
-"""What a plan that passes could do without: targets, checks, rounds, strips, a second base, each with the minutes that it saves."""
+"""What a plan that passes could do without: targets, checks, rounds, flight lines, a second base, each with the minutes that it saves."""
 
 from collections.abc import Iterator
 from typing import Any
@@ -47,9 +47,9 @@ def without(plan: Plan, points: tuple[ControlPoint, ...]) -> Remedy:
 
 def _rounds(plan: Plan) -> Iterator[Remedy]:
     """Control that is observed more than once from the same source: once."""
-    for who, points in (("checks", plan.checks), ("targets", plan.targets), ("targets and checks", plan.control)):
+    for who, points in (("checks", plan.checks), ("targets", plan.targets), ("control and check points", plan.control)):
         twice = [p for p in points if len(p.occupations) > 1 and len(p.by_hanging) == 1]
-        if not twice or (who == "targets and checks" and len({p.role for p in twice}) == 1):
+        if not twice or (who == "control and check points" and len({p.role for p in twice}) == 1):
             continue
         edits = tuple(
             e for p in twice for e in field_edits(f"control/{p.id}", p, occupations=[to_json(p.occupations[0])])
@@ -64,11 +64,11 @@ def _strips(plan: Plan) -> Iterator[Remedy]:
         of = f" of {reference('flight', flight.id)}" if len(plan.flights) > 1 else ""
         choices: list[tuple[str, dict[str, Any]]] = []
         if flight.crossing_strips:
-            choices.append((f"Leave out the crossing strips{of}", {"crossing_strips": 0}))
+            choices.append((f"Leave out the cross lines{of}", {"crossing_strips": 0}))
         if flight.oblique_strips or flight.oblique_across:
-            choices.append((f"Leave out the oblique strips{of}", {"oblique_strips": 0, "oblique_across": 0}))
+            choices.append((f"Leave out the oblique lines{of}", {"oblique_strips": 0, "oblique_across": 0}))
         if flight.margin_strips:
-            choices.append((f"Leave out the strips beyond the area{of}", {"margin_strips": 0}))
+            choices.append((f"Leave out the flight lines beyond the area{of}", {"margin_strips": 0}))
         now = flown(plan, flight).minutes if choices else 0.0
         for words, update in choices:
             minutes = flown(plan, flight.model_copy(update=update)).minutes - now

@@ -27,14 +27,14 @@ from kardo.core.plan.edits import Edit, changed, field_edits
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import reference, small_length
 from kardo.core.plan.stands import (
-    CorrectionNetwork,
-    FlightHangsOn,
-    HangsOn,
+    CorrectionService,
+    FlightSource,
     Mark,
-    OnNetwork,
     OnNothing,
+    OnService,
     OnSetUp,
     OwnSession,
+    PositionSource,
     SetUp,
 )
 
@@ -49,7 +49,7 @@ Pair = tuple[float, float]
 
 
 @dataclass(frozen=True)
-class Told:
+class SchemeText:
     """What is known of a scheme before it is computed: its name, what it needs, how it fails; minutes on site."""
 
     name: str
@@ -90,10 +90,10 @@ class Schemes:
 
 
 @cache
-def catalogue() -> dict[str, Told]:
+def catalogue() -> dict[str, SchemeText]:
     """The schemes by id."""
     data = tomllib.loads((files("kardo.core.accuracy.change") / "schemes.toml").read_text())
-    return {key: Told(**entry) for key, entry in data.items()}
+    return {key: SchemeText(**entry) for key, entry in data.items()}
 
 
 def schemes(plan: Plan, progress: Progress = lambda stage, share: None) -> Schemes:
@@ -138,7 +138,7 @@ def edits_for(plan: Plan, key: str) -> tuple[Edit, ...]:
     return tuple(EDITS[key](plan))
 
 
-def _scheme(plan: Plan, key: str, told: Told, known: dict[str, Figures | None]) -> Scheme:
+def _scheme(plan: Plan, key: str, told: SchemeText, known: dict[str, Figures | None]) -> Scheme:
     minutes = told.minutes + told.each * len(plan.targets)
     own = (key, told.name, told.needs, told.fails, minutes, told.hours)
     try:
@@ -163,7 +163,7 @@ def _base_of(plan: Plan, after: Plan) -> str:
         setup = after.setup(on.setup)
         target = _logging_target(after, setup) if setup else None
         return reference("control", target.id) if target else reference("setup", on.setup)
-    if isinstance(on, OnNetwork) and plan.network(on.network) is not None:
+    if isinstance(on, OnService) and plan.network(on.network) is not None:
         return reference("network", on.network)
     return ""
 
@@ -237,7 +237,7 @@ def _static(plan: Plan) -> list[Edit]:
 
 def _self_logging(plan: Plan) -> list[Edit]:
     if not plan.targets:
-        raise _lacks("There is no target yet: place one, and it can log.")
+        raise _lacks("There is no control point yet: place one, and it can log.")
     hours = _log_hours(plan)
     east = sum(t.e for t in plan.targets) / len(plan.targets)
     north = sum(t.n for t in plan.targets) / len(plan.targets)
@@ -291,9 +291,9 @@ EDITS: dict[str, Callable[[Plan], list[Edit]]] = {
 
 def _rewired(
     plan: Plan,
-    flights: FlightHangsOn,
+    flights: FlightSource,
     corrections: str,
-    control: HangsOn | None = None,
+    control: PositionSource | None = None,
     points: tuple[ControlPoint, ...] | None = None,
 ) -> list[Edit]:
     """Flights hung on something, and control that hangs on what they do now or will (of some points) on the same, or on something else."""
@@ -308,7 +308,7 @@ def _rewired(
     return edits
 
 
-def _sources(plan: Plan) -> set[HangsOn]:
+def _sources(plan: Plan) -> set[PositionSource]:
     """What the flights hang on now, what most of the targets do (of the control, where there are none), and nothing at all."""
     points = plan.targets or plan.control
     most = [on for on, _ in Counter(p.hangs_on for p in points).most_common(1)]
@@ -382,12 +382,12 @@ def _state(plan: Plan, state: State) -> tuple[Edit, ...]:
     return field_edits("brief", plan.brief, state=state)
 
 
-def _network(plan: Plan) -> tuple[list[Edit], OnNetwork]:
+def _network(plan: Plan) -> tuple[list[Edit], OnService]:
     """The plan's first network, or a new one with the sigmas that custom gives."""
     if plan.networks:
-        return [], OnNetwork(network=plan.networks[0].id)
-    network = CorrectionNetwork(id="N1", name="reference network")
-    return [Edit("networks/N1", None, to_json(network))], OnNetwork(network="N1")
+        return [], OnService(network=plan.networks[0].id)
+    network = CorrectionService(id="N1", name="reference network")
+    return [Edit("networks/N1", None, to_json(network))], OnService(network="N1")
 
 
 def _log_hours(plan: Plan) -> float:

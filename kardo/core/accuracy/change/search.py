@@ -70,7 +70,7 @@ class State:
 
 
 @dataclass(frozen=True)
-class Aim:
+class Objective:
     """What a layout is judged by: the mean variance that is allowed H and V, and what comes on top of the network's own, both in m2."""
 
     h: float
@@ -160,13 +160,13 @@ def _variance(read: Floats | None, kept: Kept) -> Floats:
     return out.ravel()
 
 
-def aim_of(plan: Plan, kept: Kept, limit_h: float, limit_v: float | None) -> Aim:
+def objective_of(plan: Plan, kept: Kept, limit_h: float, limit_v: float | None) -> Objective:
     """What layouts of a plan are judged by; limits of RMSE in metres, without one for single heights a tenth of a metre stands in."""
     places = kept.planned.map_places
     added_v = geoid_sigma(plan) ** 2
     if heights_of_surface(plan.brief):
         added_v += float((places.matching**2).mean())
-    return Aim(limit_h**2, (limit_v or 0.1) ** 2, 2 * float((places.identify**2).mean()), added_v)
+    return Objective(limit_h**2, (limit_v or 0.1) ** 2, 2 * float((places.identify**2).mean()), added_v)
 
 
 def means(state: State) -> tuple[float, float]:
@@ -176,7 +176,7 @@ def means(state: State) -> tuple[float, float]:
     return float(east + north), float(up)
 
 
-def cost(state: State, aim: Aim) -> float:
+def cost(state: State, aim: Objective) -> float:
     """How far from what is allowed: the sum of H and V, each as a part of its allowance; smaller is better."""
     h, v = means(state)
     return (h + aim.added_h) / aim.h + (v + aim.added_v) / aim.v
@@ -213,7 +213,7 @@ def _row(field: Field, state: State, i: int) -> Floats:
     return row.reshape(3, -1, 3)
 
 
-def costs(field: Field, state: State, aim: Aim) -> Floats:
+def costs(field: Field, state: State, aim: Objective) -> Floats:
     """(c,): the cost with each candidate as one more target; infinite where it is one already, or too few images see it."""
     k = np.linalg.inv(state.own + field.noise)
     gain = np.einsum("rca,cab->rcb", state.with_map, k, optimize=True)
@@ -241,7 +241,7 @@ def bared(field: Field, fixed: frozenset[int]) -> State:
     return state
 
 
-def layouts(field: Field, aim: Aim, fixed: frozenset[int], most: int) -> Iterator[State]:
+def layouts(field: Field, aim: Objective, fixed: frozenset[int], most: int) -> Iterator[State]:
     """States with more and more targets, from as few as hold the network on, each the best that greedy choice and exchange find of its
     size; ends with `most` targets, or where no place is left."""
     state = bared(field, fixed)
@@ -255,7 +255,7 @@ def layouts(field: Field, aim: Aim, fixed: frozenset[int], most: int) -> Iterato
         yield state
 
 
-def exchanged(field: Field, state: State, aim: Aim, fixed: frozenset[int]) -> State:
+def exchanged(field: Field, state: State, aim: Objective, fixed: frozenset[int]) -> State:
     """The state after each target that is not fixed was given up for the best place there is, as long as that is better."""
     for _ in range(SWEEPS):
         before = state.taken
@@ -275,7 +275,7 @@ def exchanged(field: Field, state: State, aim: Aim, fixed: frozenset[int]) -> St
 def surer(
     field: Field,
     state: State,
-    aim: Aim,
+    aim: Objective,
     places: Floats,
     fixed: frozenset[int],
     chance: Callable[[State], float],

@@ -162,7 +162,7 @@ def _answered(kept: Kept, control: tuple[ControlPoint, ...]) -> Errors:
         k = correction(weight, gram(changed, changed))
     except np.linalg.LinAlgError:
         raise PlanError(
-            "Without this target the network may not be determined; the full computation follows."
+            "Without this control point the network may not be determined; the full computation follows."
         ) from None
     on_map, with_map = kept.on_map, kept.with_map(changed)
     p = with_map.reshape(len(on_map.covariances), 3, 3 * len(changed))

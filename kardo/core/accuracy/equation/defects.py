@@ -129,7 +129,7 @@ def _multiply(band: Floats, border: Floats, corner: Floats, v: Floats) -> Floats
     return out
 
 
-DATUM_MEND = "Give camera positions from corrections, or survey at least three targets that are not in one line."
+DATUM_MEND = "Give camera positions from corrections, or survey at least three control points that are not in one line."
 
 
 def _similarity(net: Network, formed: Normals, members: Ints) -> Floats:
@@ -177,7 +177,7 @@ def _datum_defect(net: Network, formed: Normals, scale: Floats, vectors: Floats)
     return found, vectors
 
 
-UNTIED_MEND = "Let it overlap with the rest, give its cameras positions, or survey three targets that it sees."
+UNTIED_MEND = "Let it overlap with the rest, give its cameras positions, or survey three control points that it sees."
 
 
 def _untied_words(formed: Normals, members: Ints, count: int) -> str:
@@ -206,7 +206,7 @@ def _datum_words(net: Network, count: int) -> str:
     if len(names) == 1 and count == 4:
         return f"Only {names[0]} is surveyed and cameras have no positions: the block can turn three ways and change its scale about it."
     if count == 1 and len(names) >= 2:
-        return f"The block can turn about the line through {names[0]} and {names[1]}: no third target off that line, and no camera positions."
+        return f"The block can turn about the line through {names[0]} and {names[1]}: no third control point off that line, and no camera positions."
     return f"{count} of the seven datum parameters (three shifts, three turns, scale) are fixed by nothing."
 
 
@@ -249,10 +249,10 @@ def _named_directions(net: Network, formed: Normals, scale: Floats) -> list[tupl
 
 SHIFT_MEND = "Give it a standard deviation, tie it to a surveyed mark, or remove it."
 FOCAL = "Nothing separates {} from the flying height: straight-down images over ground this flat cannot."
-FOCAL_DEPTH = "Nothing separates {} from the depth of the ground: cameras are held, and no target holds the height."
-FOCAL_MEND = (
-    "Calibrate the camera, add an oblique or a crossing strip at another height, or use camera positions with targets."
+FOCAL_DEPTH = (
+    "Nothing separates {} from the depth of the ground: cameras are held, and no control point holds the height."
 )
+FOCAL_MEND = "Calibrate the camera, add an oblique or a cross line at another height, or use camera positions with control points."
 
 
 def _lies_in(direction: Floats, space: Floats) -> bool:
@@ -297,5 +297,5 @@ def _by_largest(net: Network, formed: Normals, vectors: Floats) -> Defect:
         "combination",
         f"{count} combination{'s' if count > 1 else ''} of unknowns cannot be determined; the largest parts are "
         f"in {', '.join(dict.fromkeys(largest)) or 'all exposures'}.",
-        "Add overlap, targets or camera positions where these lie, or give the parameter a prior.",
+        "Add overlap, control points or camera positions where these lie, or give the parameter a prior.",
     )

@@ -58,7 +58,7 @@ def further_checks(plan: Plan, map_e: Floats, map_n: Floats, count: int) -> tupl
 
 
 def error_map(e: Floats, n: Floats, step: float, images: Ints, variances: Floats) -> ErrorMap:
-    """The map sample (k,) in grid metres with how many images, or strips, see each, and its predicted errors, from variances (k, 3)."""
+    """The map sample (k,) in grid metres with how many images, or flight lines, see each, and its predicted errors, from variances (k, 3)."""
     h, v = np.sqrt(variances[:, 0] + variances[:, 1]), np.sqrt(variances[:, 2])
     known = np.isfinite(v)
 

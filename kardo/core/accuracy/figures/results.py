@@ -95,7 +95,7 @@ class MapFigures(Figures):
 @dataclass(frozen=True)
 class Share:
     """One source's part of the mean variance over the map; shares of all sources add to one. kind and id say what it is:
-    mark, setup, network, legs (of a flight), positions and calibration (of a camera), targets, images."""
+    mark, setup, network, sorties (of a flight), positions and calibration (of a camera), targets, images."""
 
     kind: str
     id: str

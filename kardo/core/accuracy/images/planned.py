@@ -142,7 +142,7 @@ def planned_network(plan: Plan) -> Planned:
 
 
 def _all_shifts(plan: Plan, flights: tuple[FlightPlan, ...]) -> list[Shift]:
-    """Of the flights' bases first, then their legs, then all else that control hangs on or could be hung on."""
+    """Of the flights' bases first, then their sorties, then all else that control hangs on or could be hung on."""
     bases = [shift for f in flights for shift in shared_by(plan, f.flight.hangs_on)]
     by_distance = [shift for f in flights if (own := flight_gradient(plan, f)) for shift in own.shifts]
     return unique(
@@ -299,7 +299,7 @@ def target_ray_sigma(width_px: Floats, assume: Assumptions) -> Floats:
 
 
 def _camera_sigma(plan: Plan, sight: Sight) -> Floats:
-    """Sigma (n, 3) of each camera position of a flight beside what its leg shares: satellite noise, lever arm, and the
+    """Sigma (n, 3) of each camera position of a flight beside what its sortie shares: satellite noise, lever arm, and the
     exposure's moment along the track."""
     assume, flight = plan.assume, sight.flight.flight
     along = flight.speed * assume["trigger_time"]
@@ -318,7 +318,7 @@ def pattern_sigma(camera: Camera, assume: Assumptions) -> float:
 
 
 def _exposure_shifts(plan: Plan, flights: tuple[FlightPlan, ...], index: ShiftIndex) -> tuple[Lists, Floats]:
-    """What each exposure hangs on, and its shares (q, 3, 3) of it: the leg and the base whole, the base's gradient by the distance."""
+    """What each exposure hangs on, and its shares (q, 3, 3) of it: the sortie and the base whole, the base's gradient by the distance."""
     shifts: list[list[int]] = []
     shares: list[float] = []
     for f in flights:

@@ -12,13 +12,13 @@ from kardo.core.gnss.occupations import own_growth
 from kardo.core.gnss.shifts import Gradient, Shift, gradient
 from kardo.core.plan.model import Plan
 
-MOSTLY = 0.5  # share of a leg's exposures without corrections from which its own error is that of a float position
+MOSTLY = 0.5  # share of a sortie's exposures without corrections from which its own error is that of a float position
 LEG_ERROR = {"fixed": "leg", "float": "float_leg", "code": "code_leg"}
 
 
 @dataclass(frozen=True)
 class LegError:
-    """What satellites do to a leg's positions beside each exposure's own noise, sigmas (3,) east, north, up in metres: for the whole leg, and anew
+    """What satellites do to a sortie's positions beside each exposure's own noise, sigmas (3,) east, north, up in metres: for the whole sortie, and anew
     for each of its flight lines."""
 
     leg: Floats
@@ -26,7 +26,7 @@ class LegError:
 
 
 def leg_errors(plan: Plan, flight: FlightPlan) -> list[LegError]:
-    """Of each leg, by the state of its positions; where they are corrected from a base, growing with the leg's mean distance to it, as far as others from
+    """Of each sortie, by the state of its positions; where they are corrected from a base, growing with the sortie's mean distance to it, as far as others from
     there do not share that. Float and code positions wander within minutes, so a part of theirs is each line's. A scanner's trajectory is as good as its unit
     says. Source: docs/accuracy.md, sections 2, 7 and 11."""
     assume, scans = plan.assume, flight.flight.scans
@@ -47,7 +47,7 @@ def leg_errors(plan: Plan, flight: FlightPlan) -> list[LegError]:
 
 
 def leg_shifts(plan: Plan, flight: FlightPlan) -> list[Shift]:
-    """What the exposures of each leg share, and those of each line of a leg whose positions wander."""
+    """What the exposures of each sortie share, and those of each line of a sortie whose positions wander."""
     errors, own = leg_errors(plan, flight), flight.flight.id
     legs = [Shift("leg", f"{own}.{k + 1}", triple(each.leg)) for k, each in enumerate(errors)]
     lines = sorted({(int(leg), int(strip)) for leg, strip in zip(flight.leg, flight.strip, strict=True)})
@@ -59,7 +59,7 @@ def leg_shifts(plan: Plan, flight: FlightPlan) -> list[Shift]:
 
 
 def line_key(flight: str, leg: int, strip: int) -> str:
-    """The id of what the exposures of one line share; leg and strip count from 0."""
+    """The id of what the exposures of one line share; sortie and flight line count from 0."""
     return f"{flight}.{leg + 1}.{strip + 1}"
 
 

@@ -1,5 +1,5 @@
 """A laser flight as a linear network: a return's error is linear in parameters and shifts, and two places share exactly those they have in common; targets and
-ties between strips settle some of them. Source: docs/laser.md.
+ties between flight lines settle some of them. Source: docs/laser.md.
 
 Metres and radians; one standard deviation.
 """
@@ -21,7 +21,7 @@ UP = np.array([0.0, 0.0, 1.0])
 
 @dataclass(frozen=True)
 class Sightings:
-    """Where n returns come from: place x and scanner (n, 3) in the local frame; ypr (n, 3), yaw, pitch and roll of the scanner in radians; ranges (n,) and strip (n,).
+    """Where n returns come from: place x and scanner (n, 3) in the local frame; ypr (n, 3), yaw, pitch and roll of the scanner in radians; ranges (n,) and flight line (n,).
     Nothing is computed from it: it is written so that partials can be worked out anew."""
 
     x: Floats
@@ -81,7 +81,7 @@ class Compared:
 
 @dataclass(frozen=True)
 class Tie:
-    """One place seen by two strips: sigma of the difference of what is read of both."""
+    """One place seen by two flight lines: sigma of the difference of what is read of both."""
 
     one: int
     other: int
@@ -166,7 +166,7 @@ class Settled:
 
 
 def settled_by_ties(net: LaserNetwork) -> Settled:
-    """Of the ties that stand apart, where strips are matched. With X = A sigma, the posterior is sigma (I + X' R^-1 X)^-1 sigma, and what is left of the
+    """Of the ties that stand apart, where flight lines are matched. With X = A sigma, the posterior is sigma (I + X' R^-1 X)^-1 sigma, and what is left of the
     parameters I - K A, K the gain. Source: least squares with priors, docs/laser.md."""
     c = len(net.prior)
     ties = [t for t, apart in zip(net.ties, net.apart, strict=True) if apart]

@@ -1,4 +1,4 @@
-"""From a plan whose flights scan to the linear network of its returns: what each strip gives at targets, checks and the ground. Source: docs/laser.md."""
+"""From a plan whose flights scan to the linear network of its returns: what each flight line gives at targets, checks and the ground. Source: docs/laser.md."""
 
 import math
 from collections.abc import Sequence
@@ -50,8 +50,8 @@ AXES = ("east", "north", "up")
 
 @dataclass(frozen=True)
 class Parameters:
-    """The parameters of all scanning flights: name, reach and sigma (m,), the source that each counts under, and where those of a flight, a leg and a strip begin; wandering: those of
-    a strip's own position."""
+    """The parameters of all scanning flights: name, reach and sigma (m,), the source that each counts under, and where those of a flight, a sortie and a flight line begin; wandering: those of
+    a flight line's own position."""
 
     names: tuple[str, ...]
     reaches: tuple[str, ...]
@@ -64,9 +64,9 @@ class Parameters:
 
 
 @dataclass(frozen=True)
-class Shot:
+class Sampled:
     """k places as lines see them: p returns, one for each line that sees a place, and the place of each (p,); and of each place the pulses and the returns from the
-    ground on a square metre, and the strips."""
+    ground on a square metre, and the flight lines."""
 
     place: Ints
     returns: Returns
@@ -90,7 +90,7 @@ class Scanned:
     seen: Ints
     control_places: Places
     control_total: Floats
-    control_shot: Shot
+    control_shot: Sampled
     map_e: Floats
     map_n: Floats
     map_step: float
@@ -174,13 +174,13 @@ def _of_control(plan: Plan, points: tuple[ControlPoint, ...]) -> tuple[Floats, F
 class _Spots:
     """Places that were shot at, those of them that enough returns come from, and what is read there."""
 
-    shot: Shot
+    shot: Sampled
     enough: Ints
     places: Places
 
 
 def _parameters(plan: Plan, flights: tuple[FlightPlan, ...], tracks: list[Track]) -> Parameters:
-    """What is off of all flights: of each mission the mounting and the range, of each leg position and attitude, of each strip half the attitude again, and
+    """What is off of all flights: of each mission the mounting and the range, of each sortie position and attitude, of each flight line half the attitude again, and
     how its position wanders."""
     rows: list[tuple[str, str, float, Source]] = []
     mission: list[int] = []
@@ -212,7 +212,7 @@ def _parameters(plan: Plan, flights: tuple[FlightPlan, ...], tracks: list[Track]
             add(f"{own.id}.{number + 1}", "leg", TURNS, turns, ("attitude", own.id))
         for number, of_leg in sorted({(t.strip, t.leg) for t in tracks if t.flight == k}):
             strip[k, number] = len(rows)
-            name = f"{own.id} strip {number + 1}"
+            name = f"{own.id} flight line {number + 1}"
             add(name, "strip", TURNS, [t / 2 for t in turns], ("attitude", own.id))
             if errors[of_leg].line.any():
                 wandering[k, number] = len(rows)
@@ -246,7 +246,7 @@ class _Scan:
         ground = (shot.ground >= asked) & ~within(self.plan, "water", e, n)
         return _Spots(shot, np.flatnonzero((shot.strips > 0) & ground), places)
 
-    def _shot(self, at: Aimed) -> Shot:
+    def _shot(self, at: Aimed) -> Sampled:
         """What all lines give at places (k): of each line that sees a place its local mean, as one return with the noise of it."""
         seen = [track.beams(at) for track in self.tracks]
         pulses, strips = np.zeros(len(at.x)), np.zeros(len(at.x), dtype=np.int64)
@@ -255,7 +255,7 @@ class _Scan:
             strips += beams.seen
         e, n = at.over[:, 0], at.over[:, 1]
         through = reaches_ground(self.plan, e, n)
-        # grass is the same for all strips: their mean does not lessen it
+        # grass is the same for all flight lines: their mean does not lessen it
         growth = within(self.plan, "low_growth", e, n) * self.plan.assume["low_growth_v"] * np.sqrt(strips)
         grown: Floats = np.asarray(growth, dtype=np.float64)
         parts = [self._of_line(beams, at, through, grown) for beams in seen]
@@ -263,7 +263,7 @@ class _Scan:
         m = len(self.parameters.sigma)
         nothing = Returns(np.zeros((0, 3, m)), np.zeros((0, 3)), np.zeros((0, self.shifts)), Sightings.none())
         returns = end_to_end([nothing, *(returns for _, returns in parts)])
-        return Shot(place, returns, pulses, pulses * through, strips)
+        return Sampled(place, returns, pulses, pulses * through, strips)
 
     def _of_line(self, beams: Beams, at: Aimed, through: Floats, growth: Floats) -> tuple[Ints, Returns]:
         """The places that one line sees, and the return there: the mean over those about it where the surface is judged."""
@@ -308,7 +308,7 @@ class _Scan:
 
 
 def _tie_places(plan: Plan, polygon: Polygon, surface: AnySurface) -> tuple[Floats, Floats]:
-    """Places on a lattice where overlapping strips may be tied, as dense as asked for unless they were too many."""
+    """Places on a lattice where overlapping flight lines may be tied, as dense as asked for unless they were too many."""
     west, south, east, north = polygon.bounds
     step = max(plan.assume["tie_spacing"], math.sqrt(polygon.area / MOST_TIES))
     e, n = np.meshgrid(np.arange(west + step / 2, east, step), np.arange(south + step / 2, north, step))
@@ -423,7 +423,7 @@ def _compared(
 def _ties(
     plan: Plan, spots: _Spots, first_place: int, first_return: int
 ) -> tuple[list[tuple[Ints, Floats]], Returns, tuple[Tie, ...]]:
-    """At each place each strip that sees it against the next: plane against plane, so what is read is across the ground. Their noise is the tie's, not the places'."""
+    """At each place each flight line that sees it against the next: plane against plane, so what is read is across the ground. Their noise is the tie's, not the places'."""
     shot, taken, ties = spots.shot, list[int](), list[Tie]()
     places: list[tuple[Ints, Floats]] = []
     squares = shot.returns.sigma[:, 2] ** 2

@@ -175,7 +175,7 @@ def _volumes(scan: Scanned, found: LaserResult) -> list[Volume]:
 
 
 def _control_figures(scan: Scanned, found: LaserResult) -> list[ControlFigures]:
-    """Targets first, then checks: strips that see each, its width in spacings of returns, its own sigmas and the map's there."""
+    """Targets first, then checks: flight lines that see each, its width in spacings of returns, its own sigmas and the map's there."""
     plan, rows = scan.plan, []
     number = {p.id: k for k, p in enumerate(scan.points)}
     at = {scan.points[j].id: k for k, j in enumerate(scan.seen.tolist())}

@@ -1,5 +1,5 @@
 """The time in the air, line by line: speed over the ground in a wind, turns, the battery at the end of each line, what stays in sight of the pilot, and how
-legs that are too short for post-processing are made longer."""
+sorties that are too short for post-processing are made longer."""
 
 import contextlib
 import math
@@ -23,12 +23,12 @@ CARD_GB = 60.0  # that a card of 64 GB holds
 RETURN_BYTES = 30  # of one return with its time, about
 ALONG = 2.0  # degrees by which a course may differ and still be called the same
 GAINED = 0.5  # minutes that other lines must save to be worth laying
-STEPS = 20  # by which a value is sought that makes legs long enough
+STEPS = 20  # by which a value is sought that makes sorties long enough
 
 
 @dataclass(frozen=True)
 class LineInAir:
-    """One line: its number and leg, from 1; course in degrees, metres, metres a second over the ground, minutes on it and to the next with its turn;
+    """One line: its number and sortie, from 1; course in degrees, metres, metres a second over the ground, minutes on it and to the next with its turn;
     per cent left in the battery at its end; metres to its farthest image from the pilot, and how many of its images the pilot cannot see."""
 
     number: int
@@ -60,7 +60,7 @@ class LegInAir:
 
 @dataclass(frozen=True)
 class Longer:
-    """A way to make the shortest leg as long as it must be: what is changed, what all then takes in minutes and images, and the edits."""
+    """A way to make the shortest sortie as long as it must be: what is changed, what all then takes in minutes and images, and the edits."""
 
     words: str
     minutes: float
@@ -70,12 +70,12 @@ class Longer:
 
 @dataclass(frozen=True)
 class AirTime:
-    """A flight in the air, in the wind that it is planned in. take_off: grid metres; starts: where that is, as long as nobody chose it; minutes: all legs. wind: metres a second
+    """A flight in the air, in the wind that it is planned in. take_off: grid metres; starts: where that is, as long as nobody chose it; minutes: all sorties. wind: metres a second
     at flying height. across: minutes where the lines of a block lay across it, None without one and where that cannot be flown, or they lie so; by which edits, where something is
     gained. windy: whether it is a third of the airspeed. slowest
     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
-    speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw, cards of 64 GB for the raw; of a scan gigabytes of returns, and minutes of a leg that the inertial unit's
-    sequence takes before its lines and after. cautions: what is gone through before take-off. shortest leg and the least it must have in minutes, and ways to make it longer where it is too short."""
+    speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw, cards of 64 GB for the raw; of a scan gigabytes of returns, and minutes of a sortie that the inertial unit's
+    sequence takes before its lines and after. cautions: what is gone through before take-off. shortest sortie and the least it must have in minutes, and ways to make it longer where it is too short."""
 
     flight: str
     take_off: tuple[float, float]
@@ -248,8 +248,8 @@ def _longer(plan: Plan, flight: Flight, shortest: float, least: float) -> Iterat
 
 
 def _reached(plan: Plan, flight: Flight, field: str, other: float, least: float) -> tuple[float, FlightPlan] | None:
-    """The smallest of some changes of a field towards another value by which every leg is long enough; None where none does it. A change that makes
-    one leg two may make both short, so it is sought step by step."""
+    """The smallest of some changes of a field towards another value by which every sortie is long enough; None where none does it. A change that makes
+    one sortie two may make both short, so it is sought step by step."""
     now = float(getattr(flight, field))
     for k in range(1, STEPS + 1):
         tried = round(now + (other - now) * k / STEPS, 1)
@@ -277,7 +277,7 @@ def _told(f: FlightPlan, legs: list[LegInAir], across: float | None, gained: boo
     words = f"{f.minutes:.0f} min in the air in {count}, {ways:.0f} of them on ways out and home; {where}landing with {min(leg.battery for leg in legs):.0f} % at least."
     short = [str(leg.number) for leg in legs if not leg.enough]
     if short:
-        words += f" Leg {' and '.join(short)} would land below the reserve of {f.flight.reserve:g} %."
+        words += f" Sortie {' and '.join(short)} would land below the reserve of {f.flight.reserve:g} %."
     if gained:
         words += f" With its lines across the wind it takes {across:.0f} min: better, in this wind."
     return words

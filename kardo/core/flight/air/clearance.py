@@ -12,7 +12,7 @@ from kardo.core.flight.lines.pattern import FlightPlan
 from kardo.core.kept import kept
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Feature
-from kardo.core.site.things import STANDING, foot_of, shape_of_feature
+from kardo.core.site.things import UPRIGHT, foot_of, shape_of_feature
 
 NEAR = 20.0  # metres in plan within which a flight passes over or beside an obstacle
 STEP = 5.0  # metres along a path from one place looked at to the next
@@ -44,7 +44,7 @@ def _over(plan: Plan, flight: FlightPlan) -> Hashable:
 
 @kept(64, by=_over)
 def of_lines(plan: Plan, flight: FlightPlan) -> Clearance | None:
-    """Along the lines of a flight and from each to the next of its leg; None where no ground is known under it."""
+    """Along the lines of a flight and from each to the next of its sortie; None where no ground is known under it."""
     same = flight.leg[1:] == flight.leg[:-1]
     first = np.flatnonzero(same)
     return least_over(plan, _between(flight, first, first + 1))
@@ -52,7 +52,7 @@ def of_lines(plan: Plan, flight: FlightPlan) -> Clearance | None:
 
 @kept(64, by=_over)
 def of_ways(plan: Plan, flight: FlightPlan) -> Clearance | None:
-    """On the way out to each leg and home from it; None where no ground is known under the ways."""
+    """On the way out to each sortie and home from it; None where no ground is known under the ways."""
     if plan.surface is None:
         return None
     ends = np.flatnonzero(np.r_[True, flight.leg[1:] != flight.leg[:-1]])
@@ -89,7 +89,7 @@ class Steep:
 
 
 def steepest(flight: FlightPlan) -> tuple[Steep, Steep]:
-    """The fastest climb and descent along a strip."""
+    """The fastest climb and descent along a flight line."""
     far = np.maximum(np.hypot(np.diff(flight.e), np.diff(flight.n)), 1e-6)
     rate = np.nan_to_num(np.diff(flight.h) / far * flight.flight.speed)
     rate[flight.strip[1:] != flight.strip[:-1]] = 0.0
@@ -137,7 +137,7 @@ def things_under(plan: Plan, path: Path) -> Iterator[tuple[Feature, Ints, Floats
     """What stands on the ground where a path passes over or beside it: the thing, the places of the path (q,) by number, and the heights of its top there (q,)."""
     surface = plan.surface
     for feature in plan.site.features if surface is not None else ():
-        if feature.kind not in STANDING or feature.height <= 0:
+        if feature.kind not in UPRIGHT or feature.height <= 0:
             continue
         shape = shape_of_feature(feature)
         west, south, east, north = shape.bounds

@@ -56,7 +56,7 @@ def ways_from(plan: Plan, f: FlightPlan, at: tuple[float, float]) -> tuple[Float
 
 @dataclass(frozen=True)
 class TakeOff:
-    """A place to take off from, grid metres: minutes of all legs from there and how many legs; the share of the lines that the pilot does not see, and metres to the farthest
+    """A place to take off from, grid metres: minutes of all sorties from there and how many sorties; the share of the lines that the pilot does not see, and metres to the farthest
     exposure; in words, and the edits that choose it."""
 
     e: float

@@ -16,7 +16,7 @@ Heights = list[float | None]
 
 
 @dataclass(frozen=True)
-class Standing:
+class JobStatus:
     """Something beneath or beside, from where to where along the path in metres, and the height of its top."""
 
     name: str
@@ -34,7 +34,7 @@ class LineProfile:
     ground: Heights
     flown: Heights
     exposures: list[float]
-    things: list[Standing]
+    things: list[JobStatus]
     clearance: Clearance | None
     nearest: float | None
     words: str
@@ -58,14 +58,14 @@ def of_line(plan: Plan, f: FlightPlan, number: int) -> LineProfile:
 
 
 def of_way(plan: Plan, f: FlightPlan, leg: int, home: bool) -> LineProfile:
-    """Of the way out to a leg by its number, from 1, or home from it. Raises PlanError where there is none."""
+    """Of the way out to a sortie by its number, from 1, or home from it. Raises PlanError where there is none."""
     if not 1 <= leg <= len(f.legs):
-        raise PlanError("There is no such leg.", where="Flight, air time", mend="Choose another.")
+        raise PlanError("There is no such sortie.", where="Flight, air time", mend="Choose another.")
     strip = f.strips[f.legs[leg - 1].last_strip if home else f.legs[leg - 1].first_strip]
     path = way_path(plan, f, strip.first + (strip.count - 1 if home else 0))
     if home:
         path = Path(path.e[::-1], path.n[::-1], path.h[::-1])
-    return _told(plan, path, f"{'Home from' if home else 'Out to'} leg {leg}", "", np.zeros(0))
+    return _told(plan, path, f"{'Home from' if home else 'Out to'} sortie {leg}", "", np.zeros(0))
 
 
 def _told(plan: Plan, path: Path, what: str, more: str, exposures: Floats) -> LineProfile:
@@ -82,7 +82,7 @@ def _told(plan: Plan, path: Path, what: str, more: str, exposures: Floats) -> Li
         low, high = (length(float(v), unit) for v in (np.nanmin(above), np.nanmax(above)))
         words += f"{low} to {high} above ground{more}; {length(least.least, unit, 1)} clear of {least.over or 'the ground'} at the least."
     things = [
-        Standing(feature.name, float(along[near[0]]), float(along[near[-1]]), float(np.nanmax(top)))
+        JobStatus(feature.name, float(along[near[0]]), float(along[near[-1]]), float(np.nanmax(top)))
         for feature, near, top in things_under(plan, path)
         if np.isfinite(top).any()
     ]

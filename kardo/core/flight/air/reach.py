@@ -12,7 +12,7 @@ from kardo.core.flight.lines.pattern import FlightPlan
 from kardo.core.kept import kept
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import Link, Mark, OnSetUp
-from kardo.core.site.things import STANDING, tops_of
+from kardo.core.site.things import UPRIGHT, tops_of
 from kardo.core.terrain.sightline import in_sight
 
 HANDS = 1.5  # metres above the ground at which a controller is held
@@ -116,7 +116,7 @@ def _ground(plan: Plan, e: float, n: float, mark: Mark) -> float:
 @kept(32, by=lambda plan: (plan.site.features, plan.site.ground))
 def things_on(plan: Plan) -> list[tuple[BaseGeometry, float]]:
     """What stands on the site, with the height of its top in the job's system."""
-    standing = [f for f in plan.site.features if f.kind in STANDING and f.height > 0]
+    standing = [f for f in plan.site.features if f.kind in UPRIGHT and f.height > 0]
     return [piece for f in standing for piece in tops_of(plan, f)]
 
 

@@ -1,4 +1,4 @@
-"""Reference stations about a site: how far, what the distance does to every leg, and what their outages would cost."""
+"""Reference stations about a site: how far, what the distance does to every sortie, and what their outages would cost."""
 
 import math
 from collections.abc import Sequence
@@ -36,7 +36,7 @@ class Station:
 @dataclass(frozen=True)
 class NearStation:
     """A station seen from a site: grid metres and height in the job's system; metres away; sigma in metres that this distance adds to
-    every leg, each axis; minutes of the flights in which it is likely to be down, None where that is not known; and in words."""
+    every sortie, each axis; minutes of the flights in which it is likely to be down, None where that is not known; and in words."""
 
     name: str
     e: float

@@ -21,7 +21,7 @@ SWAPPED = 8.0  # metres within which heights off by the geoid separation are tak
 ALONG, ACROSS = (
     0.55,
     0.25,
-)  # of the distance between images, and between strips, within which an exposure counts as taken
+)  # of the distance between images, and between flight lines, within which an exposure counts as taken
 
 
 @dataclass(frozen=True)
@@ -36,7 +36,7 @@ class FlownTrack:
 
 @dataclass(frozen=True)
 class StripFlown:
-    """A strip of a flight: its number, from 1, its exposures, and how many of them were missed."""
+    """A flight line of a flight: its number, from 1, its exposures, and how many of them were missed."""
 
     flight: str
     strip: int
@@ -46,7 +46,7 @@ class StripFlown:
 
 @dataclass(frozen=True)
 class HeldAgainst:
-    """A flown track against the plan. missed: places of the exposures that were not taken, grid metres; strips that miss any; metres off the line,
+    """A flown track against the plan. missed: places of the exposures that were not taken, grid metres; flight lines that miss any; metres off the line,
     in the middle and at most, and above (+) or below the planned height, None where no heights are known; square metres that the plan maps and this does
     not; and in a sentence."""
 

@@ -1,4 +1,4 @@
-"""What the images really cover: how many see each place of the ground, from how many strips, how fine, and how far off the middle.
+"""What the images really cover: how many see each place of the ground, from how many flight lines, how fine, and how far off the middle.
 
 Every cell of a grid over the site is projected into every image near it, over the terrain as it is: docs/coverage.md. Ground that turns its back on a
 camera is not seen by it, nor what lies behind other ground, or behind a thing as tall as it is said to be.
@@ -33,9 +33,9 @@ from kardo.core.terrain.surface import AnySurface, Surface
 MOST_CELLS = 1_100_000
 FINE = 40  # cells along the shorter side of a frame, where the terrain is not finer, or there is none
 MESH = 41  # nodes along each side from which the local frame is interpolated: exact to 0.1 mm over 5 km
-FEW, NARROW = 2, 3  # images below which nothing is mapped; strips below which a part leans on its edges
+FEW, NARROW = 2, 3  # images below which nothing is mapped; flight lines below which a part leans on its edges
 CORNER = 0.75  # of half a frame's diagonal from its middle, beyond which only its corners see
-ALIKE = 0.1  # sine of the angle up to which two strips run the same way
+ALIKE = 0.1  # sine of the angle up to which two flight lines run the same way
 MOST_STRIPS = 64  # of one flight over one cell that are counted
 ABOUT = (-0.25, 0.0, 0.25)  # of a footprint, about the middle between two images: where their overlap is looked at
 
@@ -97,7 +97,7 @@ class GroundCells:
 
 @dataclass(frozen=True)
 class Coverage(GroundCells):
-    """What is seen of each cell: images, strips, metres on the ground of the finest pixel (NaN where nothing sees it), and how far off the middle the best image has
+    """What is seen of each cell: images, flight lines, metres on the ground of the finest pixel (NaN where nothing sees it), and how far off the middle the best image has
     it, of half its diagonal."""
 
     images: Ints
@@ -120,7 +120,7 @@ class Coverage(GroundCells):
 
     @property
     def narrow(self) -> Bools:
-        """Cells (rows, cols) that are mapped, by fewer than three strips."""
+        """Cells (rows, cols) that are mapped, by fewer than three flight lines."""
         return self.seen & (self.images >= FEW) & (self.strips < NARROW)
 
     @property
@@ -328,7 +328,7 @@ def _count(  # type: ignore[no-untyped-def]
 
 
 def _overlaps(flight: FlightPlan, surface: AnySurface, scale: float) -> Overlaps:
-    """Of each image with the next of its strip, and with the nearest of the next strip beside it."""
+    """Of each image with the next of its flight line, and with the nearest of the next flight line beside it."""
     ahead = np.abs(np.sin(flight.yaw - flight.course)) < ALIKE  # what looks sideways has its frames turned
     after = np.flatnonzero((flight.strip[1:] == flight.strip[:-1]) & ahead[1:])
     forward = _overlap(flight, surface, scale, after, after + 1, 1)
@@ -337,7 +337,7 @@ def _overlaps(flight: FlightPlan, surface: AnySurface, scale: float) -> Overlaps
 
 
 def _beside(flight: FlightPlan, scale: float) -> tuple[Ints, Ints]:
-    """Pairs of images along the block: each with the nearest of a strip to its right that runs the same way, at about the spacing."""
+    """Pairs of images along the block: each with the nearest of a flight line to its right that runs the same way, at about the spacing."""
     own = np.flatnonzero(np.array([s.kind == "main" for s in flight.strips], dtype=bool)[flight.strip])
     if len(own) < 2:
         return own[:0], own[:0]
@@ -363,7 +363,7 @@ def _overlap(
     cam, course = flight.camera, flight.course[one]
     frame = np.array([cam.width_px, cam.height_px]) / cam.f_px
     e, n = (flight.e[one] + flight.e[other]) / 2, (flight.n[one] + flight.n[other]) / 2
-    turned = np.sign(np.cos(flight.course[other] - course))  # strips are flown there and back
+    turned = np.sign(np.cos(flight.course[other] - course))  # flight lines are flown there and back
     least, where = np.full(len(one), np.nan), np.zeros((len(one), 2))
     for x, y in product(ABOUT, ABOUT):
         right, ahead = x * flight.footprint_across * scale, y * flight.footprint_along * scale
@@ -392,8 +392,8 @@ def _in_frame(flight: FlightPlan, which: Ints, e: Floats, n: Floats, h: Floats, 
 
 @dataclass(frozen=True)
 class CoverageFigures:
-    """Coverage in figures: images, strips and metres of the ground pixel over the site; the least overlaps in percent (None: no neighbours); square
-    metres of the site, and of it of what fewer than two images, fewer than three strips, corners of frames alone see, and of unknown height;
+    """Coverage in figures: images, flight lines and metres of the ground pixel over the site; the least overlaps in percent (None: no neighbours); square
+    metres of the site, and of it of what fewer than two images, fewer than three flight lines, corners of frames alone see, and of unknown height;
     each flight's overlaps; and in a sentence."""
 
     images: Spread

@@ -1,4 +1,4 @@
-"""What a scan covers: pulses on each square metre, strips that see a place, returns from the ground under trees, and gaps. Source: docs/laser.md."""
+"""What a scan covers: pulses on each square metre, flight lines that see a place, returns from the ground under trees, and gaps. Source: docs/laser.md."""
 
 from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
@@ -26,7 +26,7 @@ MOST_CELLS = 160_000
 
 @dataclass(frozen=True)
 class Density(GroundCells):
-    """Of each cell pulses and returns from the ground on a square metre, and strips; hidden: whether a line would see it, but none does for what stands between, or
+    """Of each cell pulses and returns from the ground on a square metre, and flight lines; hidden: whether a line would see it, but none does for what stands between, or
     because the slope turns away; water: whether it is water, which gives next to no returns and is no ground. asked: returns from the ground on a square metre that a place
     needs."""
 
@@ -134,7 +134,7 @@ def _cells(polygon: Polygon) -> tuple[Floats, Floats, float]:
 
 
 def _summed(tracks: list[Track], places: Aimed) -> tuple[Floats, Ints, Bools]:
-    """Pulses on a square metre and strips at places (k), and whether they are hidden from all that would see them."""
+    """Pulses on a square metre and flight lines at places (k), and whether they are hidden from all that would see them."""
     count = len(places.x)
     pulses, strips, hidden = np.zeros(count), np.zeros(count, dtype=np.int64), np.zeros(count, dtype=bool)
     for track in tracks:
@@ -147,7 +147,7 @@ def _summed(tracks: list[Track], places: Aimed) -> tuple[Floats, Ints, Bools]:
 
 @dataclass(frozen=True)
 class DensityFigures:
-    """In numbers and words: pulses and returns from the ground on a square metre, strips; square metres of the site, of gaps that no line sees, of those among them that
+    """In numbers and words: pulses and returns from the ground on a square metre, flight lines; square metres of the site, of gaps that no line sees, of those among them that
     are hidden, and of what too few returns from the ground reach."""
 
     pulses: Spread

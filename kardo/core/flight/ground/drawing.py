@@ -18,7 +18,7 @@ USUAL_IMAGES = 5  # from which a place is held by more than it needs
 
 
 @dataclass(frozen=True)
-class Drawn:
+class DrawnLayer:
     """One thing about each cell: its bytes (rows * cols, row by row from the south, base64; 255: nothing to say), what one is worth, from where on
     it is good, and whether much is good."""
 
@@ -30,7 +30,7 @@ class Drawn:
 
 @dataclass(frozen=True)
 class CoverageDrawing:
-    """Cells in grid metres, the first about e0, n0; layers by name: images and strips by number, pixels in metres on the ground; of a scan pulses and
+    """Cells in grid metres, the first about e0, n0; layers by name: images and flight lines by number, pixels in metres on the ground; of a scan pulses and
     returns from the ground on a square metre."""
 
     e0: float
@@ -38,7 +38,7 @@ class CoverageDrawing:
     step: float
     rows: int
     cols: int
-    layers: dict[Layer, Drawn]
+    layers: dict[Layer, DrawnLayer]
 
 
 def drawing_of(found: Coverage, coarse: float) -> CoverageDrawing:
@@ -61,9 +61,9 @@ def drawing_of(found: Coverage, coarse: float) -> CoverageDrawing:
         rows,
         cols,
         {
-            "images": Drawn(_bytes(images, shown), 1.0, USUAL_IMAGES, True),
-            "strips": Drawn(_bytes(strips, shown), 1.0, NARROW, True),
-            "pixels": Drawn(_bytes(pixels / worth, shown & (pixels > 0)), worth, coarse * median, False),
+            "images": DrawnLayer(_bytes(images, shown), 1.0, USUAL_IMAGES, True),
+            "strips": DrawnLayer(_bytes(strips, shown), 1.0, NARROW, True),
+            "pixels": DrawnLayer(_bytes(pixels / worth, shown & (pixels > 0)), worth, coarse * median, False),
         },
     )
 
@@ -79,10 +79,10 @@ def density_drawing(found: Density) -> CoverageDrawing:
             else 1.0
         )
         worth = most / (NONE - 1)
-        cells[name] = Drawn(_bytes(values / worth, shown), worth, good, True)
-    strips = Drawn(_bytes(found.strips.astype(np.float64), shown), 1.0, 1.0, True)
+        cells[name] = DrawnLayer(_bytes(values / worth, shown), worth, good, True)
+    strips = DrawnLayer(_bytes(found.strips.astype(np.float64), shown), 1.0, 1.0, True)
     rows, cols = shown.shape
-    layers: dict[Layer, Drawn] = {"pulses": cells["pulses"], "ground": cells["ground"], "strips": strips}
+    layers: dict[Layer, DrawnLayer] = {"pulses": cells["pulses"], "ground": cells["ground"], "strips": strips}
     return CoverageDrawing(found.e0, found.n0, found.step, rows, cols, layers)
 
 

@@ -34,7 +34,7 @@ def aimed(frame: LocalFrame, surface: AnySurface, e: Floats, n: Floats, h: Float
 
 @dataclass(frozen=True)
 class Track:
-    """One line in the local frame: of which flight, leg and strip (counted from 0); its places (n, 3) in the order flown, and over the grid with heights (n, 3), as far along it (n,); where it begins,
+    """One line in the local frame: of which flight, sortie and flight line (counted from 0); its places (n, 3) in the order flown, and over the grid with heights (n, 3), as far along it (n,); where it begins,
     (2,), its direction (2,) and its azimuth from north in radians; with what, by which whole angle and range, and how fast."""
 
     flight: int
@@ -116,6 +116,6 @@ def tracks_of(flight: FlightPlan, frame: LocalFrame, number: int = 0) -> list[Tr
 
 
 def _unbroken(flight: FlightPlan) -> list[Ints]:
-    """The places of each strip, cut where some are missing between."""
+    """The places of each flight line, cut where some are missing between."""
     far = np.hypot(np.diff(flight.e), np.diff(flight.n)) > 1.5 * flight.trigger_distance
     return np.split(np.arange(len(flight.e)), np.flatnonzero(far | (np.diff(flight.strip) != 0)) + 1)

@@ -15,10 +15,10 @@ from kardo.core.flight.lines.order import Row, in_order
 from kardo.core.plan.flights import Flight
 
 CROSSING_HEIGHT = 1.2  # times the block's, where the plan does not say
-STRAIGHT = 0.25  # of the strips' distance: bends of a corridor that stray less are flown straight
+STRAIGHT = 0.25  # of the flight lines' distance: bends of a corridor that stray less are flown straight
 SHORTEST_WALL = 3.0  # metres
 WALL_TILT = 45.0  # degrees off straight down of a camera that looks at a wall, where the plan does not say
-SHARPEST = 75.0  # degrees: half of a bend, beyond which strips are not drawn out any further
+SHARPEST = 75.0  # degrees: half of a bend, beyond which flight lines are not drawn out any further
 Kind = Literal["main", "crossing", "oblique", "facade"]
 Region: TypeAlias = "Polygon | MultiPolygon"
 Places = Sequence[tuple[float, float]]
@@ -101,12 +101,12 @@ def _ahead(line: Line) -> Line:
 
 
 def crossing_height(flight: Flight) -> float:
-    """Metres above ground of crossing strips."""
+    """Metres above ground of cross lines."""
     return flight.crossing_height or round(CROSSING_HEIGHT * flight.height, 1)
 
 
 def crossing(flight: Flight, area: Region, course: float, trigger: float) -> list[Line]:
-    """Strips at a right angle to the block, evenly over it, at another height: what separates focal length from height."""
+    """Flight lines at a right angle to the block, evenly over it, at another height: what separates focal length from height."""
     height = crossing_height(flight)
     trigger = trigger * height / flight.height
     across = (course + 90) % 360
@@ -117,7 +117,7 @@ def crossing(flight: Flight, area: Region, course: float, trigger: float) -> lis
 
 
 def oblique(flight: Flight, area: Region, course: float, trigger: float) -> list[Line]:
-    """Strips along the block, and across it, with the camera tilted forward: flown there and back they look two ways each."""
+    """Flight lines along the block, and across it, with the camera tilted forward: flown there and back they look two ways each."""
     return [
         _ahead(Line(x, y0, y1, way, trigger, flight.height, flight.oblique_tilt, "oblique"))
         for way, count in ((course, flight.oblique_strips), ((course + 90) % 360, flight.oblique_across))
@@ -150,8 +150,8 @@ def _merged(spans: list[tuple[float, float]], gap: float) -> list[tuple[float, f
 
 
 def corridor(flight: Flight, line: Places, spacing: float, trigger: float) -> list[Line]:
-    """Strips along a line with bends, there and back: of each straight part a strip, drawn out at a bend so far that the outer side is covered. Bends
-    that stray less than a quarter of the strips' distance are flown straight."""
+    """Flight lines along a line with bends, there and back: of each straight part a flight line, drawn out at a bend so far that the outer side is covered. Bends
+    that stray less than a quarter of the flight lines' distance are flown straight."""
     path = list(LineString(line).simplify(STRAIGHT * spacing).coords)
     parts = [_straight(a, b) for a, b in pairwise(path)]
     count = max(1, math.ceil(flight.width / spacing)) + 1 + 2 * flight.margin_strips
@@ -207,7 +207,7 @@ def _turns_right(ring: Places) -> bool:
 
 
 def own(flight: Flight, scale: float, trigger: float) -> list[Line]:
-    """The strips that somebody drew, in their order; heights and tilts are the flight's where a strip has none of its own."""
+    """The flight lines that somebody drew, in their order; heights and tilts are the flight's where a flight line has none of its own."""
     out = []
     for strip in flight.own_strips:
         a, b = ((e / scale, n / scale) for e, n in (strip.start, strip.end))

@@ -1,6 +1,6 @@
 """The order in which the lines of a block are flown.
 
-A site that is not convex cuts its strips into pieces. Pieces that lie side by side, strip by strip, make a part that is flown
+A site that is not convex cuts its flight lines into pieces. Pieces that lie side by side, flight line by flight line, make a part that is flown
 there and back without a way between; the parts are put into the order, and each entered at the corner, that makes the ways
 between them shortest. Source: Choset, Coverage of known spaces: the boustrophedon cellular decomposition (2000).
 """
@@ -25,12 +25,12 @@ EFFORT = 3.0  # of the solver's own measure of work, so that the answer does not
 
 @dataclass(frozen=True)
 class Part:
-    """Pieces side by side, (offset, low, high) in the order of the strips."""
+    """Pieces side by side, (offset, low, high) in the order of the flight lines."""
 
     pieces: tuple[Piece, ...]
 
     def flown(self, backwards: bool, downwards: bool) -> list[Piece]:
-        """There and back from one of its four corners: which end of the strips comes first, and which way the first is flown."""
+        """There and back from one of its four corners: which end of the flight lines comes first, and which way the first is flown."""
         pieces = self.pieces[::-1] if backwards else self.pieces
         return [
             (x, high, low) if (k % 2 == 0) == downwards else (x, low, high) for k, (x, low, high) in enumerate(pieces)
@@ -38,7 +38,7 @@ class Part:
 
 
 def in_order(rows: list[Row], roughly: bool = False) -> list[Piece]:
-    """All pieces of strips (offset, spans along) in the order flown: offset, start, end. roughly: many parts simply each to the
+    """All pieces of flight lines (offset, spans along) in the order flown: offset, start, end. roughly: many parts simply each to the
     nearest, for comparing courses.
 
     >>> in_order([(0.0, [(0.0, 9.0)]), (5.0, [(0.0, 9.0)])])
@@ -56,7 +56,7 @@ def in_order(rows: list[Row], roughly: bool = False) -> list[Piece]:
 
 
 def parts(rows: list[Row]) -> list[Part]:
-    """Pieces joined to those of the strip before that they alone lie beside, and that lie beside them alone."""
+    """Pieces joined to those of the flight line before that they alone lie beside, and that lie beside them alone."""
     done: list[list[Piece]] = []
     open_: list[tuple[Span, list[Piece]]] = []
     for x, spans in rows:

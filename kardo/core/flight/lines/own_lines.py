@@ -1,4 +1,4 @@
-"""One strip more for a flight whose strips somebody drew."""
+"""One flight line more for a flight whose flight lines somebody drew."""
 
 import math
 
@@ -12,7 +12,7 @@ from kardo.core.plan.model import Plan
 
 
 def another_strip(plan: Plan, flight: Flight) -> tuple[Edit, ...]:
-    """The edits that add a strip: beside the last one, to the right of where that is flown, as far as the side overlap asks, and flown back; without one, across the
+    """The edits that add a flight line: beside the last one, to the right of where that is flown, as far as the side overlap asks, and flown back; without one, across the
     middle of the area. Raises PlanError where there is no area."""
     if not flight.own_strips:
         area = flight_polygon(plan, flight)
@@ -24,7 +24,9 @@ def another_strip(plan: Plan, flight: Flight) -> tuple[Edit, ...]:
         (e0, n0), (e1, n1) = last.start, last.end
         length = math.hypot(e1 - e0, n1 - n0)
         if length < 0.1:
-            raise PlanError("The last strip has no length.", where="Flight", mend="Draw it longer, or take it out.")
+            raise PlanError(
+                "The last flight line has no length.", where="Flight", mend="Draw it longer, or take it out."
+            )
         apart = spacing_of(plan, flight) * ground_scale(plan) * (last.height or flight.height) / flight.height
         right = apart * (n1 - n0) / length, apart * (e0 - e1) / length
         ends = [(round(e + right[0], 2), round(n + right[1], 2)) for e, n in (last.end, last.start)]

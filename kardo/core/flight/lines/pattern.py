@@ -1,4 +1,4 @@
-"""Strips, exposures and legs of a flight over its area, in the job's grid."""
+"""Flight lines, exposures and sorties of a flight over its area, in the job's grid."""
 
 import math
 from collections.abc import Hashable
@@ -43,7 +43,7 @@ COARSE, FINER = 1, (0.4,)  # degrees by which the shortest course is sought abou
 
 @dataclass(frozen=True)
 class Strip:
-    """One flight line: grid metres of first and last exposure, its exposures as a range, its leg, metres from the first to the last, what it is for, the seconds
+    """One flight line: grid metres of first and last exposure, its exposures as a range, its sortie, metres from the first to the last, what it is for, the seconds
     from its end to the next, its turn included, and metres a second over the ground."""
 
     start: tuple[float, float]
@@ -59,7 +59,7 @@ class Strip:
 
 @dataclass(frozen=True)
 class Leg:
-    """What one battery flies: strips first to last, minutes in the air, per cent left on landing; minutes of the way out and home in those."""
+    """What one battery flies: flight lines first to last, minutes in the air, per cent left on landing; minutes of the way out and home in those."""
 
     first_strip: int
     last_strip: int
@@ -75,7 +75,7 @@ class FlightPlan:
     add up to. Metres, minutes, seconds.
 
     course is the grid azimuth in radians in which each exposure is flown, yaw that in which it looks, tilt its camera's angle from straight down, that way;
-    leg and strip are indices. take_off: grid metres and height in the job's system of where it takes off: its standpoint; as long as none is given, beside
+    sortie and flight line are indices. take_off: grid metres and height in the job's system of where it takes off: its standpoint; as long as none is given, beside
     a base that is near, else at the foot of the first exposure.
     """
 
@@ -178,7 +178,7 @@ def over_ground(flight: FlightPlan) -> FlightPlan:
     predicted. Raises PlanError where there are none."""
     done = ~np.isin(flight.leg + 1, flight.flight.missing_legs)
     if not done.any():
-        raise PlanError(f"No leg of {flight.flight.name} was flown.", where="Book", mend="Fly it, or take it out.")
+        raise PlanError(f"No sortie of {flight.flight.name} was flown.", where="Book", mend="Fly it, or take it out.")
     known = done & np.isfinite(flight.h)
     if known.all():
         return flight
@@ -215,7 +215,7 @@ def fly(
     grid_per_ground: float = 1.0,
     base: tuple[float, float] | None = None,
 ) -> FlightPlan:
-    """Lay strips over an area (grid metres); spacing, lengths and times are those on the ground, of which a metre is so many on
+    """Lay flight lines over an area (grid metres); spacing, lengths and times are those on the ground, of which a metre is so many on
     the grid. base: grid metres of the base, beside which it takes off where no other place is chosen. Raises PlanError when it would take more exposures than can be planned."""
     over, area = area, scale(area, 1 / grid_per_ground, 1 / grid_per_ground, origin=(0.0, 0.0))
     sensor, craft, wind = equipment.sensor, equipment.aircraft, wind_of(flight)
@@ -298,7 +298,7 @@ def _laid(
     """The lines of a flight by its pattern, in the order flown. Raises PlanError where it has nothing to follow."""
     if flight.pattern == "own":
         if not flight.own_strips:
-            raise PlanError(f"{flight.name} has no strips yet.", where="Flight", mend="Draw one, or lay a block.")
+            raise PlanError(f"{flight.name} has no flight lines yet.", where="Flight", mend="Draw one, or lay a block.")
         return own(flight, scale_, trigger)
     if flight.pattern == "block":
         lines = block(flight, area, course, spacing, trigger, across)
@@ -356,7 +356,7 @@ def _require_few(area: Region, spacing: float, trigger: float, flight: Flight) -
         raise too_many(max(least, longest / trigger))
     if longest / spacing > MAX_STRIPS:
         raise PlanError(
-            f"This would take about {longest / spacing:,.0f} strips; Kardo plans up to {MAX_STRIPS:,}.",
+            f"This would take about {longest / spacing:,.0f} flight lines; Kardo plans up to {MAX_STRIPS:,}.",
             where="Flight",
             mend="Fly higher, lower the side overlap, or split the area.",
         )
@@ -430,7 +430,7 @@ def _shortest_course(
 def _minutes_on_level_ground(
     lines: list[Line], flight: Flight, equipment: Equipment, place: tuple[float, float] | None
 ) -> float:
-    """Minutes of all legs in still air; place: where it takes off, metres on the ground, else at the foot of the first exposure."""
+    """Minutes of all sorties in still air; place: where it takes off, metres on the ground, else at the foot of the first exposure."""
     up = np.array([line.height for line in lines])
     starts, ends = (
         (*np.array([line.at(along) for line, along in zip(lines, some, strict=True)]).T, up)
@@ -495,7 +495,7 @@ def _legs(
     equipment: Equipment,
 ) -> tuple[tuple[Leg, ...], list[int]]:
     """Cut the flight at line ends so that each battery lands with its reserve, home from wherever its last line ends. going: metres a second over the ground along each line; out_home (k,)
-    each: minutes out to each line and home from it. A single line longer than a battery keeps a leg of its own, and shows what it would leave."""
+    each: minutes out to each line and home from it. A single line longer than a battery keeps a sortie of its own, and shows what it would leave."""
     sensor, craft, battery = equipment.sensor, equipment.aircraft, equipment.battery
     out, home = out_home
     more = sum(sequence_minutes(sensor, flight)) if isinstance(sensor, Scanner) else 0.0
@@ -518,7 +518,7 @@ def _legs(
 
 
 def _exposures(lines: list[Line]) -> tuple[Floats, Floats, Floats, Ints]:
-    """Metres on the ground about the grid's origin, grid azimuth in radians and strip of every exposure."""
+    """Metres on the ground about the grid's origin, grid azimuth in radians and flight line of every exposure."""
     es, ns, azimuth, strip = [], [], [], []
     for s, line in enumerate(lines):
         a, count = math.radians(line.course), line.count

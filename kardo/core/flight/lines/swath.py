@@ -72,7 +72,7 @@ def mean_density(scanner: Scanner, flight: Flight) -> float:
 
 
 def sequence_minutes(scanner: Scanner, flight: Flight) -> tuple[float, float]:
-    """Minutes that the inertial unit's sequence takes before a leg's first line, and after its last."""
+    """Minutes that the inertial unit's sequence takes before a sortie's first line, and after its last."""
     if not flight.start_up:
         return 0.0, 0.0
     minutes = scanner.start_up.seconds / 60

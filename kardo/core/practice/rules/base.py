@@ -97,7 +97,7 @@ def _distance(r: Rule, view: View) -> Iterator[Finding]:
         if away > r.threshold:
             off = small(away * plan.assume["fixed_ppm"] * 1e-6, unit)
             words = f"it reaches {length(away, unit)} from its base on {mark.name}: ±{off} each axis, nearly the same all over."
-            mend = "Set a base up nearer, or observe targets and checks from a mark near the site as well."
+            mend = "Set a base up nearer, or observe control and check points from a mark near the site as well."
             yield finding(r, view.of_flight(f.flight.name, words), mend, f"flights/{f.flight.id}", away)
 
 

@@ -30,7 +30,7 @@ def _no_target(r: Rule, view: View) -> Iterator[Finding]:
     count = len(view.plan.targets)
     if count < r.threshold:
         mend = f"Place at least {r.threshold:.0f}, better four extremes and the middle."
-        words = f"There {'is' if count == 1 else 'are'} {count or 'no'} control target{'s' * (count != 1)}."
+        words = f"There {'is' if count == 1 else 'are'} {count or 'no'} control point{'s' * (count != 1)}."
         yield finding(r, words, mend, measured=count)
 
 
@@ -83,7 +83,7 @@ def _beside(r: Rule, view: View) -> Iterator[Finding]:
     for check in view.plan.checks:
         near = min(targets, key=lambda t: _distance(t, check), default=None)
         if near is not None and _distance(near, check) < least:
-            words = f"{check.name} stands {length(_distance(near, check), unit, 1)} from target {near.name}: it proves nothing."
+            words = f"{check.name} stands {length(_distance(near, check), unit, 1)} from control point {near.name}: it proves nothing."
             yield finding(
                 r, words, f"Move it at least {length(least, unit)} away.", f"control/{check.id}", _distance(near, check)
             )
@@ -165,7 +165,9 @@ def _weakest(r: Rule, view: View) -> Iterator[Finding]:
     if worst.sigma > view.result.limit_v * r.threshold:
         words = f"Weakest place: height to {small(worst.sigma, unit)} at {place(worst.e, worst.n, unit)}."
         target = (new_target(view.plan, worst.e, worst.n),)
-        yield finding(r, words, "Put a target there.", measured=worst.sigma, edits=target, label="add target")
+        yield finding(
+            r, words, "Put a control point there.", measured=worst.sigma, edits=target, label="add control point"
+        )
 
 
 @rule("control-spur")
@@ -181,9 +183,11 @@ def _spur(r: Rule, view: View) -> Iterator[Finding]:
         if part.area < main.spacing**2 or any(part.distance(Point(t.e, t.n)) == 0 for t in view.plan.targets):
             continue
         spot = part.representative_point()
-        words = f"The narrow part about {place(spot.x, spot.y, unit)} is less than three strips wide and has no target."
+        words = f"The narrow part about {place(spot.x, spot.y, unit)} is less than three flight lines wide and has no control point."
         edits = (new_target(view.plan, spot.x, spot.y),)
-        yield finding(r, words, "Put a target into it.", measured=part.area, edits=edits, label="add target")
+        yield finding(
+            r, words, "Put a control point into it.", measured=part.area, edits=edits, label="add control point"
+        )
 
 
 @rule("control-extremes")
@@ -200,8 +204,8 @@ def _extremes(r: Rule, view: View) -> Iterator[Finding]:
         away = float(np.linalg.norm(at - (e, n), axis=1).min())
         if away > r.threshold * size:
             spot = place(float(e), float(n), plan.brief.unit)
-            words = f"The {what} of the site about {spot} is {length(away, plan.brief.unit)} from the nearest target."
-            yield finding(r, words, "Let targets enclose the site, and put one in the middle.", measured=away)
+            words = f"The {what} of the site about {spot} is {length(away, plan.brief.unit)} from the nearest control point."
+            yield finding(r, words, "Let control points enclose the site, and put one in the middle.", measured=away)
 
 
 @rule("control-heights")
@@ -218,8 +222,10 @@ def _high_and_low(r: Rule, view: View) -> Iterator[Finding]:
     relief, spread = float(np.ptp(ground[np.isfinite(ground)])), float(np.ptp(own[np.isfinite(own)]))
     if relief > 0.1 * min(f.flight.height for f in view.flights) and spread < r.threshold * relief:
         unit = plan.brief.unit
-        words = f"The ground rises {length(relief, unit)}; targets stand within {length(spread, unit)} of height."
-        yield finding(r, words, "Put targets on the highest and the lowest ground.", measured=spread / relief)
+        words = (
+            f"The ground rises {length(relief, unit)}; control points stand within {length(spread, unit)} of height."
+        )
+        yield finding(r, words, "Put control points on the highest and the lowest ground.", measured=spread / relief)
 
 
 @rule("check-places")

@@ -31,8 +31,10 @@ def _strips(r: Rule, view: View) -> Iterator[Finding]:
     """By the share of the site."""
     seen = view.coverage
     if seen is not None and (share := _share(seen, seen.narrow)) > r.threshold:
-        words = f"Fewer than three strips see {where_of(view, seen, seen.narrow)}."
-        yield finding(r, words, "Add strips beside it, or crossing ones; put a target there.", measured=share)
+        words = f"Fewer than three flight lines see {where_of(view, seen, seen.narrow)}."
+        yield finding(
+            r, words, "Add flight lines beside it, or crossing ones; put a control point there.", measured=share
+        )
 
 
 def _share(seen: Coverage, cells: Bools) -> float:

@@ -1,4 +1,4 @@
-"""Rules of a flight's design: what the ground, the height and the lens ask of its overlap and its strips."""
+"""Rules of a flight's design: what the ground, the height and the lens ask of its overlap and its flight lines."""
 
 from collections.abc import Iterator
 
@@ -22,7 +22,7 @@ BARE_SHARE = 0.2  # of what is flown over, from which it counts
 OBLIQUE_DEG, OTHER_HEIGHT = (
     10.0,
     0.1,
-)  # from which a strip separates focal length from height: its tilt; its height, as a share
+)  # from which a flight line separates focal length from height: its tilt; its height, as a share
 
 
 @rule("flight-texture")
@@ -53,7 +53,7 @@ def _more(r: Rule, view: View, f: FlightPlan, words: str) -> Finding:
 def _small(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.imaged:
         if len(f.legs) == 1 and f.flight.forward_overlap < r.threshold:
-            words = f"one leg of {len(f.e)} images, with {f.flight.forward_overlap:g} % forward overlap."
+            words = f"one sortie of {len(f.e)} images, with {f.flight.forward_overlap:g} % forward overlap."
             yield _more(r, view, f, words)
 
 
@@ -96,11 +96,11 @@ def _strength(r: Rule, view: View) -> Iterator[Finding]:
             view.of_flight(
                 f.flight.name, "every image looks straight down from one height; the lens was not calibrated this week."
             ),
-            "Add an oblique strip, or crossing strips at another height; or fly a calibration flight first.",
+            "Add an oblique line, or cross lines at another height; or fly a calibration flight first.",
             path_of(f),
             tilt,
             mended(f, oblique_strips=1),
-            "one oblique strip",
+            "one oblique line",
         )
 
 
@@ -148,5 +148,5 @@ def _calibration(r: Rule, view: View) -> Iterator[Finding]:
         if f.flight.purpose == "calibrate" and len(f.e) < r.threshold:
             words = view.of_flight(f.flight.name, f"it is flown to calibrate, and takes {len(f.e)} frames.")
             yield finding(
-                r, words, "Fly more strips, or with more overlap, over varied structure.", path_of(f), len(f.e)
+                r, words, "Fly more flight lines, or with more overlap, over varied structure.", path_of(f), len(f.e)
             )

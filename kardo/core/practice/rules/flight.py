@@ -104,7 +104,7 @@ def _lost_at_the_edge(view: View) -> str:
         return ""
     weak = seen.area(seen.narrow | seen.by_corners | seen.holes)
     unit = view.plan.brief.unit
-    return f" {area(weak, unit)} are seen by fewer than three strips, or by corners alone." if weak else ""
+    return f" {area(weak, unit)} are seen by fewer than three flight lines, or by corners alone." if weak else ""
 
 
 @rule("flight-margin")
@@ -121,12 +121,12 @@ def _margin(r: Rule, view: View) -> Iterator[Finding]:
             if f.margin_exposures == 0:
                 reach = "the lines end at the boundary."
             elif f.margin_strips == 0:
-                reach = "no strip lies beyond the sides of the site."
+                reach = "no flight line lies beyond the sides of the site."
             why = f" Why: {f.margin_reason}" if f.margin_reason else ""
             yield finding(
                 r,
                 view.of_flight(f.name, reach + _lost_at_the_edge(view) + why),
-                f"Add strips and exposures, {wanted} of each, where airspace allows.",
+                f"Add flight lines and exposures, {wanted} of each, where airspace allows.",
                 f"flights/{f.id}",
                 least,
                 field_edits(f"flights/{f.id}", f, margin_strips=wanted, margin_exposures=wanted),

@@ -1,4 +1,4 @@
-"""Rules of flying it: what could put an aircraft into the ground, or a leg's data beyond use."""
+"""Rules of flying it: what could put an aircraft into the ground, or a sortie's data beyond use."""
 
 import math
 from collections.abc import Iterator
@@ -18,7 +18,7 @@ from kardo.core.policy.policy import Rule
 from kardo.core.practice.catalogue import Finding, View, finding, rule
 from kardo.core.practice.rules.flight import mended, path_of
 
-FAR = 0.3  # of a leg's minutes, from which its ways out and home are what to mend
+FAR = 0.3  # of a sortie's minutes, from which its ways out and home are what to mend
 
 
 @rule("flight-clearance")
@@ -65,7 +65,7 @@ def _climb(r: Rule, view: View) -> Iterator[Finding]:
         ):
             if needed.rate > can * (1 + 1e-9):
                 slower = math.floor(10 * f.flight.speed * can / needed.rate) / 10
-                words = f"a {what} of {speed(round(needed.rate, 1), unit)} is needed along a strip about {place(needed.e, needed.n, unit)}; the aircraft does {speed(can, unit)}."
+                words = f"a {what} of {speed(round(needed.rate, 1), unit)} is needed along a flight line about {place(needed.e, needed.n, unit)}; the aircraft does {speed(can, unit)}."
                 edits = mended(f, speed=slower) if slower >= 1 else ()
                 mend = f"Fly at {speed(slower, unit)}, along the slope's contours, or without following the terrain."
                 yield finding(
@@ -135,7 +135,7 @@ def _sight(r: Rule, view: View) -> Iterator[Finding]:
     for f, away, seen in _from_pad(view, r.threshold):
         far = length(float(away.max()), view.plan.brief.unit)
         what = f"the pilot does not see {100 * np.mean(~seen):.0f} % of its lines: they lie up to {far} away, or behind something."
-        mend = "Take off elsewhere, change places between legs, or post an observer; beyond sight needs leave."
+        mend = "Take off elsewhere, change places between sorties, or post an observer; beyond sight needs leave."
         yield finding(r, view.of_flight(f.flight.name, what), mend, path_of(f), float(away.max()))
 
 
@@ -168,7 +168,7 @@ def _battery(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.flights:
         for k, leg in enumerate(f.legs):
             if leg.battery_left < f.flight.reserve - 1e-6:
-                words = view.of_flight(f.flight.name, f"leg {k + 1} lands with {leg.battery_left:.0f} % left.")
+                words = view.of_flight(f.flight.name, f"sortie {k + 1} lands with {leg.battery_left:.0f} % left.")
                 far = leg.out + leg.home > FAR * leg.minutes
                 words += (
                     f" The ways out and home take {leg.out + leg.home:.0f} of {leg.minutes:.0f} min." if far else ""
@@ -196,8 +196,8 @@ def _short_leg(r: Rule, view: View) -> Iterator[Finding]:
             continue
         for k, leg in enumerate(f.legs):
             if leg.minutes < r.threshold:
-                words = view.of_flight(f.flight.name, f"leg {k + 1} takes {leg.minutes:.1f} min.")
-                mend = "Keep the log running on the ground until ten minutes are full, or join it with another leg."
+                words = view.of_flight(f.flight.name, f"sortie {k + 1} takes {leg.minutes:.1f} min.")
+                mend = "Keep the log running on the ground until ten minutes are full, or join it with another sortie."
                 yield finding(r, words, mend, path_of(f), leg.minutes)
 
 

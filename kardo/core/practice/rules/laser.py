@@ -25,9 +25,9 @@ def _gaps(r: Rule, view: View) -> Iterator[Finding]:
         if hidden := found.area(found.hidden):
             words += f" {area(hidden, view.plan.brief.unit)} of it are hidden by what stands there, or turn away."
             mend = (
-                "Add a strip on its far side, or more side overlap."
+                "Add a flight line on its far side, or more side overlap."
                 if hidden > MOSTLY * missing
-                else f"{mend[:-1]}, and add a strip on its far side."
+                else f"{mend[:-1]}, and add a flight line on its far side."
             )
         yield finding(r, words, mend, measured=missing)
 
@@ -83,7 +83,11 @@ def _start(r: Rule, view: View) -> Iterator[Finding]:
 @rule("scan-target")
 def _target(r: Rule, view: View) -> Iterator[Finding]:
     if view.scanned and len(view.plan.targets) < r.threshold:
-        words = "No target settles the height of the scan." if not view.plan.targets else "Few targets settle the scan."
+        words = (
+            "No control point settles the height of the scan."
+            if not view.plan.targets
+            else "Few control points settle the scan."
+        )
         mend = "Put one on hard, level ground in the open, and use it for the height."
         yield finding(r, words, mend, measured=len(view.plan.targets))
 
@@ -92,7 +96,7 @@ def _target(r: Rule, view: View) -> Iterator[Finding]:
 def _unused(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.scanned:
         if f.flight.adjustment == "none" and view.plan.targets:
-            words = view.of_flight(f.flight.name, "the scan is not adjusted to the targets.")
+            words = view.of_flight(f.flight.name, "the scan is not adjusted to the control points.")
             edits = mended(f, adjustment="height")
             yield finding(
                 r, words, "Settle its height by them, or make them checks.", path_of(f), None, edits, "use them"

@@ -13,13 +13,13 @@ from kardo.core.gnss.occupations import INDEPENDENT_MIN, METHODS, independent
 from kardo.core.parts import to_json
 from kardo.core.plan.control import ControlPoint, Occupation
 from kardo.core.plan.edits import field_edits
-from kardo.core.plan.stands import OnNetwork, OnSetUp
+from kardo.core.plan.stands import OnService, OnSetUp
 from kardo.core.policy.policy import Rule
 from kardo.core.practice.catalogue import Finding, View, finding, rule
 
 
 def _by_rover(point: ControlPoint, one: Occupation) -> bool:
-    return isinstance(one.hangs_on or point.hangs_on, OnSetUp | OnNetwork)
+    return isinstance(one.hangs_on or point.hangs_on, OnSetUp | OnService)
 
 
 @rule("control-observed")

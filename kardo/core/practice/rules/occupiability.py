@@ -25,7 +25,7 @@ from kardo.core.plan.stands import OnInstrument, OnSetUp, OwnSession
 from kardo.core.policy.policy import Rule
 from kardo.core.practice.catalogue import Finding, View, finding, rule
 from kardo.core.practice.rules.control import MOST_TOLD, pairs_within
-from kardo.core.site.occupiable import POLE, nearest_standing, open_sky, shapes_of, slopes, what_moves_it, why_not
+from kardo.core.site.occupiable import POLE, nearest_upright, open_sky, shapes_of, slopes, what_moves_it, why_not
 
 MAPS = {"map", "corridor"}
 SESSION_H = 1.0  # hours of the static session that is offered where a fixed solution is not to be trusted
@@ -65,7 +65,7 @@ def _slope(r: Rule, view: View) -> Iterator[Finding]:
 def _clearance(r: Rule, view: View) -> Iterator[Finding]:
     shapes, unit = shapes_of(view.plan), view.plan.brief.unit
     for p in view.points if shapes else ():
-        found = nearest_standing(shapes, p.e, p.n, r.threshold)
+        found = nearest_upright(shapes, p.e, p.n, r.threshold)
         if found is None:
             continue
         feature, away, asked = found
@@ -154,7 +154,7 @@ def _contrast(r: Rule, view: View) -> Iterator[Finding]:
 
 @rule("control-edge")
 def _edge(r: Rule, view: View) -> Iterator[Finding]:
-    """By the outline of all exposures; the threshold in strips."""
+    """By the outline of all exposures; the threshold in flight lines."""
     mapping = tuple(f for f in view.imaged if f.flight.purpose in MAPS)
     if not mapping:
         return
@@ -179,7 +179,7 @@ def _outline(flights: tuple[FlightPlan, ...]) -> BaseGeometry:
 
 @rule("targets-crowded")
 def _crowded(r: Rule, view: View) -> Iterator[Finding]:
-    """By strips of the main flight, of targets that are not one place."""
+    """By flight lines of the main flight, of targets that are not one place."""
     main = next((f for f in view.flights if f.flight.purpose in MAPS), None)
     targets = view.plan.targets
     if main is None or len(targets) < 2:
@@ -197,7 +197,7 @@ def _base_clearance(r: Rule, view: View) -> Iterator[Finding]:
     shapes = shapes_of(plan)
     for setup in plan.setups if shapes else ():
         mark = plan.mark(setup.mark)
-        found = nearest_standing(shapes, mark.e, mark.n, r.threshold) if mark else None
+        found = nearest_upright(shapes, mark.e, mark.n, r.threshold) if mark else None
         if mark is None or found is None:
             continue
         feature, away, asked = found

@@ -44,7 +44,12 @@ export function rampOf(view: Pick<SheetView, "surface" | "layer" | "colours" | "
   const values = cellValues(surface.map, layer, unit).filter((v): v is number => v !== null);
   if (!values.length) return null;
   if (layer === "images" && plan.flights.some((f) => f.scanner))
-    return ramp(values, 2, { title: "strips that see the ground", limitName: "least", largeIsGood: true }, colours);
+    return ramp(
+      values,
+      2,
+      { title: "flight lines that see the ground", limitName: "least", largeIsGood: true },
+      colours,
+    );
   if (layer === "images")
     return ramp(values, 5, { title: "images that see the ground", limitName: "least", largeIsGood: true }, colours);
   const allowed = layer === "v" ? surface.limit_v : surface.limit_h;

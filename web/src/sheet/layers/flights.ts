@@ -12,10 +12,10 @@ import Style from "ol/style/Style";
 import type { SheetLayer } from "../drawing";
 import { cross, pointStyle } from "../symbols";
 
-const MOST_NAMED = 12; // legs of a flight: the names of more would lie on each other
+const MOST_NAMED = 12; // sorties of a flight: the names of more would lie on each other
 const DASHES = [[7, 5], [2, 4], [10, 3, 2, 3]]; // prettier-ignore
 
-/** Strips of every flight, each flight in a dash of its own. */
+/** Flight lines of every flight, each flight in a dash of its own. */
 export const strips: SheetLayer = {
   name: "strips",
   rank: 2,
@@ -46,7 +46,7 @@ export const exposures: SheetLayer = {
     }),
 };
 
-/** Strips that somebody drew, with ends to be dragged, while the Flight is open. */
+/** Flight lines that somebody drew, with ends to be dragged, while the Flight is open. */
 export const ownStrips: SheetLayer = {
   name: "own strips",
   rank: 4.25,
@@ -72,7 +72,7 @@ export const ownStrips: SheetLayer = {
       ),
 };
 
-/** Where a battery is changed: each leg's number where its first line begins, while the Flight is open. */
+/** Where a battery is changed: each sortie's number where its first line begins, while the Flight is open. */
 export const legs: SheetLayer = {
   name: "legs",
   rank: 4.3,

@@ -5,7 +5,7 @@ import { fieldEdits, freeName } from "../../lib/edits";
 import { HeightChain } from "../../plots/HeightChain";
 import { Remove } from "../../ui/Remove";
 import { Tabs } from "../../ui/Tabs";
-import { setUpName } from "../hanging";
+import { setUpName } from "../positioning";
 import { Blunders } from "./Blunders";
 import { CardFace } from "./CardFace";
 import { NewDevice } from "./NewDevice";

@@ -6,7 +6,7 @@ import { fieldEdits } from "../../lib/edits";
 import { length } from "../../lib/units";
 import { Field, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
-import { setUpName } from "../hanging";
+import { setUpName } from "../positioning";
 import { ReferenceStations } from "./ReferenceStations";
 
 type Settings = Schemas["Settings"];

@@ -194,7 +194,7 @@ export function LibraryView() {
                   </button>
                   {mark.about.kind === "target" && mark.brought && !mark.laid && (
                     <button className="button ml-1 text-sm" onClick={() => void carry(mark)}>
-                      its target
+                      its control point
                     </button>
                   )}
                 </td>

@@ -9,7 +9,7 @@ import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Remarks } from "../../ui/Remarks";
 import { ActionsHead, Remove } from "../../ui/Remove";
-import { hangingId, hangingOf, hangings } from "../hanging";
+import { hangingId, hangingOf, hangings } from "../positioning";
 
 type LocalGrid = Schemas["LocalGrid"];
 type LocalPoint = Schemas["LocalPoint"];

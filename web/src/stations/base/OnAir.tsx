@@ -129,7 +129,7 @@ export function OnAir({ setup, say }: { setup: string; say?: Say }) {
       )}
       {busy && <p role="status">{busy}</p>}
       {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
-      {heard && <Told heard={heard} />}
+      {heard && <HeardWords heard={heard} />}
       {heard && say && (
         <IntoBook
           said={{ setup, by: "caster", source: asked.mount, difference: heard.held.difference, words: heard.told }}
@@ -140,7 +140,7 @@ export function OnAir({ setup, say }: { setup: string; say?: Say }) {
   );
 }
 
-function Told({ heard: { broadcast, held, told } }: { heard: Heard }) {
+function HeardWords({ heard: { broadcast, held, told } }: { heard: Heard }) {
   const fine = held.remarks.every((r) => r.severity === "note");
   return (
     <div role="status">

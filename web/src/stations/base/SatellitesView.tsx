@@ -9,7 +9,7 @@ import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Remove } from "../../ui/Remove";
 import { clockOf, useDay } from "../day/useDay";
-import { setUpName } from "../hanging";
+import { setUpName } from "../positioning";
 
 /** What of the sky the base and every point sees on the day, and what hides it. */
 export function SatellitesView() {

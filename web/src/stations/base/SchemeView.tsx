@@ -107,7 +107,7 @@ function Row(props: { row: Scheme; unit: string; opened: boolean; onOpen: () => 
           </>
         ) : (
           <td colSpan={4} className="text-sm text-quiet">
-            {row.lacks || "Something would not be determined: too few targets to carry the block."}
+            {row.lacks || "Something would not be determined: too few control points to carry the block."}
           </td>
         )}
         <td className="num pl-3">

@@ -19,7 +19,7 @@ import { Field, FineField, LengthField, NumberField, Select, TextField, unitName
 import { ProblemNote } from "../../ui/ProblemNote";
 import { ActionsHead, Remove } from "../../ui/Remove";
 import { Tabs } from "../../ui/Tabs";
-import { allHung, setUpName } from "../hanging";
+import { allHung, setUpName } from "../positioning";
 import { NewAntenna, type Figures } from "./NewAntenna";
 
 const SUPPORTS = [

@@ -19,8 +19,8 @@ export function AgainstView({ close }: CloseViewProps) {
             <thead>
               <tr>
                 <th>RMSE, {fineUnit(unit)}</th>
-                <th className="num">H at checks</th>
-                <th className="num">V at checks</th>
+                <th className="num">H at check points</th>
+                <th className="num">V at check points</th>
                 <th className="num">to pass</th>
               </tr>
             </thead>

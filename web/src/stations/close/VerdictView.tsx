@@ -64,7 +64,7 @@ export function VerdictView({ close }: CloseViewProps) {
           ))}
           <p className="mt-1 text-sm text-quiet">{standard.silent}</p>
         </section>
-        <section aria-label="At the checks">
+        <section aria-label="At the check points">
           <Components of={verdict.checks} />
           <ul className="mt-1 list-disc pl-5 text-sm">
             {verdict.means.map((line) => (
@@ -72,8 +72,8 @@ export function VerdictView({ close }: CloseViewProps) {
             ))}
           </ul>
         </section>
-        <section aria-label="What the checks cannot see">
-          <h3 className="font-bold">What the checks cannot see</h3>
+        <section aria-label="What the check points cannot see">
+          <h3 className="font-bold">What the check points cannot see</h3>
           {close.blind.map((line) => (
             <p key={line} className="mt-1 text-sm">
               {line}

@@ -15,7 +15,7 @@ import { useWorkbench } from "../../app/workbench";
 import { fieldEdits, removed, same } from "../../lib/edits";
 import { fine, fineUnit } from "../../lib/units";
 import { LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
-import { hangAll, hangingId, hangingOf, hangings, hungAsBefore, hungOn } from "../hanging";
+import { hangAll, hangingId, hangingOf, hangings, hungAsBefore, hungOn } from "../positioning";
 
 /** A control point with what is known of it. */
 interface Row {
@@ -25,7 +25,7 @@ interface Row {
 }
 
 const ROLES = [
-  { id: "target", name: "target" },
+  { id: "target", name: "control" },
   { id: "check", name: "check" },
 ];
 /** Room for all digits: in metres a northing has one more than an easting, in feet both may have eight before the point. */
@@ -388,7 +388,7 @@ function useColumns() {
       }),
       column.accessor((r) => r.figures?.images ?? 0, {
         id: "images",
-        header: scans ? "strips" : "images",
+        header: scans ? "lines" : "images",
         meta: { num: true },
         cell: ({ row: { original: r } }) => (
           <span className={r.figures && r.figures.images < (scans ? 1 : 5) ? "text-decision-text" : ""}>

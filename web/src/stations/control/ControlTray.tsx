@@ -31,14 +31,14 @@ export function ControlTray() {
     <div className="flex h-full flex-col">
       <Heading title="Control">
         <span className="text-quiet">
-          {counted(targets, "target")}, {counted(plan.control.length - targets, "check")}
+          {counted(targets, "control point")}, {counted(plan.control.length - targets, "check point")}
         </span>
         <span className="ml-auto flex gap-2">
           <button className="button text-sm" onClick={() => setPlacing("target")}>
-            target (G)
+            control point (G)
           </button>
           <button className="button text-sm" onClick={() => setPlacing("check")}>
-            check (K)
+            check point (K)
           </button>
           <button className="button text-sm" aria-pressed={naming} onClick={() => setNaming(!naming)}>
             names…
@@ -57,7 +57,9 @@ export function ControlTray() {
       {view === "search" ? (
         <SearchView />
       ) : !plan.control.length ? (
-        <p className="text-quiet">No control yet. Press G and click on the sheet for a target, K for a check.</p>
+        <p className="text-quiet">
+          No control yet. Press G and click on the sheet for a control point, K for a check point.
+        </p>
       ) : view === "observe" ? (
         <ObserveView />
       ) : view === "round" ? (

@@ -18,8 +18,8 @@ type Read = PointsReading["points"][number];
 type Same = "leave" | "move";
 
 const ROLES = [
-  { id: "target", name: "as targets" },
-  { id: "check", name: "as checks" },
+  { id: "target", name: "as control points" },
+  { id: "check", name: "as check points" },
 ];
 const SAMES = [
   { id: "leave", name: "leave the plan's as they are" },

@@ -33,12 +33,12 @@ export function Naming({ onDone }: { onDone: () => void }) {
   return (
     <div className="mb-2 border border-ink bg-sheet p-2 text-sm" data-testid="naming">
       <div className="flex flex-wrap items-end gap-3">
-        <Field label="targets">
+        <Field label="control points">
           {(id) => (
             <TextField id={id} value={scheme.target ?? "G"} width="w-16" onCommit={(target) => set({ target })} />
           )}
         </Field>
-        <Field label="checks">
+        <Field label="check points">
           {(id) => <TextField id={id} value={scheme.check ?? "K"} width="w-16" onCommit={(check) => set({ check })} />}
         </Field>
         <Field label="first number">

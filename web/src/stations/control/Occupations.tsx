@@ -3,7 +3,7 @@ import { usePlan } from "../../app/plan";
 import { fieldEdits } from "../../lib/edits";
 import { LengthField, NumberField, Select } from "../../ui/fields";
 import { ActionsHead, Remove } from "../../ui/Remove";
-import { hangingId, hangingOf, hangings } from "../hanging";
+import { hangingId, hangingOf, hangings } from "../positioning";
 
 /** One point's occupations one by one: how long, how long after the first, and what each hangs on. */
 export function Occupations({ point }: { point: ControlPoint | undefined }) {

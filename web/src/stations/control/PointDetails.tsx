@@ -3,7 +3,7 @@ import { upload, type ControlPoint, type Problem } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { fieldEdits, removed } from "../../lib/edits";
 import { fine, fineUnit } from "../../lib/units";
-import { hungAsBefore } from "../hanging";
+import { hungAsBefore } from "../positioning";
 import { Field, Select, TextField } from "../../ui/fields";
 import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
@@ -113,7 +113,7 @@ export function PointDetails({ point }: { point: ControlPoint }) {
       />
       <button
         className="button"
-        title="The staff shows what would be; nothing is changed"
+        title="The gauges show what would be; nothing is changed"
         onClick={() => trial.ask([removed(plan, object)])}
       >
         try without it

@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import type { Layout, Layouts, School } from "../../api/client";
+import type { Layout, Layouts, CommonLayout } from "../../api/client";
 import { useComputation } from "../../app/computation";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
@@ -42,7 +42,7 @@ export function SearchView() {
       </div>
       <Pins />
       <label className="mt-1 flex items-center gap-1 text-sm">
-        <span className="text-quiet">checks at most:</span>
+        <span className="text-quiet">check points at most:</span>
         <NumberField
           label="Checks at most"
           value={plan.brief.most_checks}
@@ -112,7 +112,7 @@ function Front({ found }: { found: NonNullable<Layouts["result"]> }) {
         <table className="table w-auto text-sm">
           <thead>
             <tr>
-              <th className="num">targets</th>
+              <th className="num">control</th>
               <th className="num">checks</th>
               <th className="num">min</th>
               <th className="num">H, {fineUnit(unit)}</th>
@@ -138,7 +138,7 @@ function Front({ found }: { found: NonNullable<Layouts["result"]> }) {
           </tbody>
         </table>
       </div>
-      {found.schools.length > 0 && <Schools schools={found.schools} unit={unit} onLook={lookAt} />}
+      {found.schools.length > 0 && <CommonLayouts schools={found.schools} unit={unit} onLook={lookAt} />}
       <p className="mt-1 max-w-3xl text-sm text-quiet">
         Figures are within 3 %{found.schools.length > 0 && ", those of the proposal in full"}. Whether one may stand
         there is for the eye, and for the owner, to say.
@@ -149,7 +149,7 @@ function Front({ found }: { found: NonNullable<Layouts["result"]> }) {
 }
 
 /** The schools of practice, each as it would come out here. */
-function Schools(props: { schools: School[]; unit: string; onLook: (layout: Layout | null) => void }) {
+function CommonLayouts(props: { schools: CommonLayout[]; unit: string; onLook: (layout: Layout | null) => void }) {
   const { schools, unit, onLook } = props;
   const { edit } = usePlan();
   return (
@@ -159,7 +159,7 @@ function Schools(props: { schools: School[]; unit: string; onLook: (layout: Layo
         <thead>
           <tr>
             <th>school</th>
-            <th className="num">targets + checks</th>
+            <th className="num">control + check</th>
             <th className="num">on site</th>
             <th className="num">V, {fineUnit(unit)}</th>
             <th>here</th>
@@ -186,7 +186,7 @@ function Schools(props: { schools: School[]; unit: string; onLook: (layout: Layo
 
 /** A school on one line: what it would come to here, drawn while it is looked at. */
 function SchoolRow(props: {
-  school: School;
+  school: CommonLayout;
   unit: string;
   onLook: (layout: Layout | null) => void;
   onTake: (edits: Layout["edits"]) => void;

@@ -17,7 +17,7 @@ const MEASURED = [
   { id: "2", name: "at 2 m, in the hand" },
 ];
 
-/** The time in the air: in a wind, line by line, with the battery at the end of each; what the pilot sees; how short legs are made longer. */
+/** The time in the air: in a wind, line by line, with the battery at the end of each; what the pilot sees; how short sorties are made longer. */
 export function AirView() {
   const { jobId, plan, answer } = usePlan();
   const [chosen, choose] = useState<string | null>(null);
@@ -37,12 +37,12 @@ export function AirView() {
         <WindFields flight={flight} />
       </div>
       <TakesOff key={flight.id} flight={flight} air={data?.flight === flight.id ? data : undefined} />
-      {error ? <ProblemNote problem={error} /> : data ? <Told air={data} flight={flight} /> : <p>Reckoning…</p>}
+      {error ? <ProblemNote problem={error} /> : data ? <AirFigures air={data} flight={flight} /> : <p>Reckoning…</p>}
     </section>
   );
 }
 
-/** The wind that the flight is planned in, kept with it: batteries, legs and the day follow. */
+/** The wind that the flight is planned in, kept with it: batteries, sorties and the day follow. */
 function WindFields({ flight }: { flight: Flight }) {
   const { plan, edit } = usePlan();
   const speeds = speedUnit(plan.brief.unit);
@@ -165,7 +165,7 @@ function TakesOff({ flight, air }: { flight: Flight; air: AirTime | undefined })
   );
 }
 
-function Told({ air, flight }: { air: AirTime; flight: Flight }) {
+function AirFigures({ air, flight }: { air: AirTime; flight: Flight }) {
   const { plan, edit } = usePlan();
   const { unit } = plan.brief;
   const speeds = speedUnit(unit);
@@ -196,7 +196,7 @@ function Told({ air, flight }: { air: AirTime; flight: Flight }) {
             <>
               <dt>returns, about</dt>
               <dd className="figures text-right">{air.scan_gb.toFixed(1)} GB</dd>
-              <dt>each leg, before and after its lines</dt>
+              <dt>each sortie, before and after its lines</dt>
               <dd className="figures text-right">
                 {air.before.toFixed(1)} and {air.after.toFixed(1)} min
               </dd>
@@ -238,13 +238,13 @@ function Told({ air, flight }: { air: AirTime; flight: Flight }) {
   );
 }
 
-/** Ways to a leg long enough to be post-processed, each with what it costs. */
+/** Ways to a sortie long enough to be post-processed, each with what it costs. */
 function Longer({ air }: { air: AirTime }) {
   const { edit } = usePlan();
   return (
     <>
       <h3 className="mt-1 font-bold">
-        The shortest leg is {air.shortest.toFixed(1)} min: post-processing wants {air.least}
+        The shortest sortie is {air.shortest.toFixed(1)} min: post-processing wants {air.least}
       </h3>
       <ul className="text-sm">
         {air.longer.map((way) => (
@@ -269,15 +269,15 @@ function Longer({ air }: { air: AirTime }) {
   );
 }
 
-/** A line, or the way out to a leg or home from it, from the side. */
+/** A line, or the way out to a sortie or home from it, from the side. */
 function FromTheSide({ air }: { air: AirTime }) {
   const { jobId, plan, answer } = usePlan();
   const [chosen, choose] = useState("line=1");
   const options = [
     ...air.lines.map(({ number }) => ({ id: `line=${number}`, name: `line ${number}` })),
     ...air.legs.flatMap(({ number }) => [
-      { id: `leg=${number}`, name: `out to leg ${number}` },
-      { id: `leg=${number}&home=true`, name: `home from leg ${number}` },
+      { id: `leg=${number}`, name: `out to sortie ${number}` },
+      { id: `leg=${number}&home=true`, name: `home from sortie ${number}` },
     ]),
   ];
   const shown = options.some((one) => one.id === chosen) ? chosen : "line=1";
@@ -307,7 +307,7 @@ function Lines({ air, images }: { air: AirTime; images: string }) {
       <thead>
         <tr>
           <th className="num">line</th>
-          <th className="num">leg</th>
+          <th className="num">sortie</th>
           <th className="num">course, °</th>
           <th className="num">long, {unitName(unit)}</th>
           <th className="num">{speeds.name}</th>

@@ -11,7 +11,7 @@ const NAMES: Record<Covered["title"], string> = {
   images: "images",
   pulses: "pulses",
   ground: "from the ground",
-  strips: "strips",
+  strips: "flight lines",
   pixels: "pixel",
 };
 type Drawing = Coverage["drawing"];
@@ -126,7 +126,7 @@ function Figures({ told }: { told: NonNullable<Coverage["figures"]> }) {
   const { unit } = usePlan().plan.brief;
   const rows: [string, number][] = [
     ["fewer than two images: not mapped", told.holes_m2],
-    ["fewer than three strips", told.narrow_m2],
+    ["fewer than three flight lines", told.narrow_m2],
     ["only corners of frames", told.corners_m2],
     ["height not known", told.unknown_m2],
   ];

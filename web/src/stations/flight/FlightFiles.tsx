@@ -27,7 +27,7 @@ export function FlightFiles() {
         </div>
       </section>
       <section>
-        <h3 className="font-bold">Strips and exposures</h3>
+        <h3 className="font-bold">Flight lines and exposures</h3>
         <div className="mt-1 flex flex-wrap gap-2">
           {[{ name: "flight.csv", words: "waypoints (CSV)" }, ...maps].map(({ name, words }) => (
             <a key={name} className="button text-sm" href={`/api/jobs/${jobId}/export/${name}`} download>

@@ -18,7 +18,7 @@ import { KitView } from "./KitView";
 import { PatternFields } from "./PatternFields";
 import { SensorField } from "./SensorField";
 import { FLIGHT_VIEWS } from "./views";
-import { hangingId, hangingOf, hangings } from "../hanging";
+import { hangingId, hangingOf, hangings } from "../positioning";
 
 const PURPOSES = [
   { id: "map", name: "map" },
@@ -47,7 +47,7 @@ const ADJUSTMENTS = [
   { id: "none", name: "nothing" },
   { id: "height", name: "one height" },
   { id: "position", name: "a shift" },
-  { id: "matched", name: "strips matched, mounting and attitude" },
+  { id: "matched", name: "flight lines matched, mounting and attitude" },
 ];
 const STATES = [
   { id: "fixed", name: "fixed" },
@@ -463,7 +463,7 @@ function ScanFacts({ scan, unit }: { scan: NonNullable<FlightFigures["scan"]>; u
       <Fact name="between the scanner's lines">
         {fine(scan.lines_apart, unit, 0)} {fineUnit(unit)}
       </Fact>
-      <Fact name="each leg, before and after">
+      <Fact name="each sortie, before and after">
         {scan.before ? `${scan.before.toFixed(1)} and ${scan.after.toFixed(1)} min: ${scan.sequence}` : "nothing"}
       </Fact>
     </>
@@ -493,10 +493,10 @@ function Flown({ flown, unit }: { flown: FlightFigures; unit: string }) {
             </button>
           </Fact>
         )}
-        <Fact name="strips apart">
+        <Fact name="lines apart">
           {length(flown.spacing, unit, 2)} {u}
         </Fact>
-        <Fact name="strips">
+        <Fact name="flight lines">
           {flown.strips.length}
           {beside && ` (${beside})`}
         </Fact>
@@ -507,8 +507,8 @@ function Flown({ flown, unit }: { flown: FlightFigures; unit: string }) {
       <table className="table self-start">
         <thead>
           <tr>
-            <th>leg</th>
-            <th>strips</th>
+            <th>sortie</th>
+            <th>lines</th>
             <th className="num">minutes</th>
             <th className="num">out and home</th>
             <th className="num">lands with, %</th>

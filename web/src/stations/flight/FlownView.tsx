@@ -65,7 +65,7 @@ function Held({ held }: { held: NonNullable<Flown["held"]> }) {
           <thead>
             <tr>
               <th>flight</th>
-              <th className="num">strip</th>
+              <th className="num">line</th>
               <th className="num">exposures</th>
               <th className="num">missed</th>
             </tr>

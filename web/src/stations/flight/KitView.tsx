@@ -4,7 +4,7 @@ import { usePlan } from "../../app/plan";
 import { added, freeName } from "../../lib/edits";
 import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
-import { HouseKit } from "./HouseKit";
+import { OrganisationKit } from "./OrganisationKit";
 import { LensRecords } from "./LensRecords";
 import { Profiles, type Column } from "./Profiles";
 
@@ -113,7 +113,7 @@ export function KitView() {
       <Profiles kind="aircraft" what="aircraft" columns={AIRCRAFT} used={of("aircraft")} />
       <Profiles kind="batteries" what="battery" columns={BATTERY} used={of("battery")} />
       <Profiles kind="poles" what="pole" columns={POLE} used={poles} first={A_POLE} />
-      <HouseKit />
+      <OrganisationKit />
     </section>
   );
 }

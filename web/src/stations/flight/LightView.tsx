@@ -44,12 +44,12 @@ export function LightView() {
         />
         <Select label="Cloud" value={cloud} options={CLOUDS} onChange={setCloud} />
       </div>
-      {error ? <ProblemNote problem={error} /> : data ? <Told light={data} /> : <p>Reckoning…</p>}
+      {error ? <ProblemNote problem={error} /> : data ? <LightWords light={data} /> : <p>Reckoning…</p>}
     </section>
   );
 }
 
-function Told({ light }: { light: Exposure }) {
+function LightWords({ light }: { light: Exposure }) {
   const { unit } = usePlan().plan.brief;
   const per = unit === "m" ? 1 : 1 / UNITS.ft!.metres;
   return (

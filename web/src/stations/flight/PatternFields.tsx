@@ -9,18 +9,18 @@ const PATTERNS: { id: NonNullable<Flight["pattern"]>; name: string }[] = [
   { id: "block", name: "parallel lines" },
   { id: "corridor", name: "corridor" },
   { id: "facade", name: "outside walls" },
-  { id: "own", name: "strips of my own" },
+  { id: "own", name: "flight lines of my own" },
 ];
 type Place = [number, number];
 
-/** What the lines follow: areas, a line with a width, walls with a stand-off, or strips that are kept as they were drawn. */
+/** What the lines follow: areas, a line with a width, walls with a stand-off, or flight lines that are kept as they were drawn. */
 export function PatternFields({ flight, flown }: { flight: Flight; flown: FlightFigures | undefined }) {
   const { plan, edit } = usePlan();
   const { unit } = plan.brief;
   const set = (change: Partial<Flight>) => void edit(fieldEdits(plan, `flights/${flight.id}`, change));
   const laid = flight.pattern ?? "block";
   const change = (pattern: NonNullable<Flight["pattern"]>) => {
-    // strips of one's own begin as those that lie there
+    // flight lines of one's own begin as those that lie there
     const strips = (flown?.strips ?? []).map(({ start, end }) => ({ start, end, height: null }));
     const own = pattern === "own" && !flight.own_strips?.length ? { own_strips: strips } : {};
     set({ pattern, ...own } as Partial<Flight>);
@@ -118,7 +118,7 @@ function Follows({ flight }: { flight: Flight }) {
   );
 }
 
-/** The strips as they are kept: ends and height typed, taken away, put in after another. */
+/** The flight lines as they are kept: ends and height typed, taken away, put in after another. */
 function OwnStrips({ flight }: { flight: Flight }) {
   const { jobId, plan, edit } = usePlan();
   const { unit } = plan.brief;
@@ -132,7 +132,7 @@ function OwnStrips({ flight }: { flight: Flight }) {
       <table className="table text-sm">
         <thead>
           <tr>
-            <th className="num">strip</th>
+            <th className="num">line</th>
             <th className="num">from E, {unitName(unit)}</th>
             <th className="num">N</th>
             <th className="num">to E</th>
@@ -149,7 +149,7 @@ function OwnStrips({ flight }: { flight: Flight }) {
                 [0, 1].map((axis) => (
                   <td key={end + axis} className="num">
                     <LengthField
-                      label={`${axis ? "N" : "E"} of the ${end} of strip ${k + 1}`}
+                      label={`${axis ? "N" : "E"} of the ${end} of line ${k + 1}`}
                       value={strip[end][axis]!}
                       unit={unit}
                       decimals={1}
@@ -166,7 +166,7 @@ function OwnStrips({ flight }: { flight: Flight }) {
               )}
               <td className="num">
                 <LengthField
-                  label={`Height of strip ${k + 1}`}
+                  label={`Height of line ${k + 1}`}
                   value={strip.height ?? flight.height}
                   unit={unit}
                   decimals={1}
@@ -177,7 +177,7 @@ function OwnStrips({ flight }: { flight: Flight }) {
                 />
               </td>
               <td>
-                <Remove onClick={() => keep(strips.filter((_, j) => j !== k))}>remove strip {k + 1}</Remove>
+                <Remove onClick={() => keep(strips.filter((_, j) => j !== k))}>remove line {k + 1}</Remove>
               </td>
             </tr>
           ))}
@@ -185,7 +185,7 @@ function OwnStrips({ flight }: { flight: Flight }) {
       </table>
       <p className="my-1 flex items-center gap-3 text-sm text-quiet">
         <button className="button text-ink" onClick={() => void beside()}>
-          another strip
+          another flight line
         </button>
         Ends are dragged on the sheet, too.
       </p>

@@ -142,8 +142,8 @@ export function FeaturesView() {
         </table>
       ) : (
         <p className="mt-2 text-quiet">
-          Nothing yet. What stands up hides satellites and stops corrections; where nobody may stand, no target is
-          proposed; gates and paths make a place better.
+          Nothing yet. What stands up hides satellites and stops corrections; where nobody may stand, no control point
+          is proposed; gates and paths make a place better.
         </p>
       )}
     </section>

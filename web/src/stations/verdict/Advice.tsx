@@ -32,8 +32,8 @@ export function Advice() {
       </h3>
       {!asked && (
         <p className="text-sm text-quiet">
-          Tries further targets, second rounds, checks, oblique and crossing strips, calibration, base and heights, and
-          prices each in minutes on the ground; of a plan that passes, what can be left out.
+          Tries further control points, second rounds, check points, oblique and cross lines, calibration, base and
+          heights, and prices each in minutes on the ground; of a plan that passes, what can be left out.
         </p>
       )}
       {told && UNDER_WAY.includes(told.state) && <UnderWay work={told} onStop={() => void run("stop")} />}

@@ -51,7 +51,7 @@ export function Compare() {
             {row(`V at the check points, ${small}`, (p) => fine(p.result.seen_rmse_v, unit))}
             {row(`worst place V, ${small}`, (p) => fine(p.result.map.worst_v?.sigma, unit))}
             {row("chance to pass", (p) => (p.result.chance === null ? "–" : chance(p.result.chance)))}
-            {row("targets, checks", (p) => counts(p))}
+            {row("control, check points", (p) => counts(p))}
           </tbody>
         </table>
         <div>

@@ -13,11 +13,11 @@ export function TargetsLost() {
     value === null || (limit !== null && value > limit) ? "text-decision-text font-bold" : "";
   return (
     <section className="mt-4">
-      <h3 className="font-bold">Each target: what if it is wrong, or lost?</h3>
+      <h3 className="font-bold">Each control point: what if it is wrong, or lost?</h3>
       <table className="table">
         <thead>
           <tr>
-            <th rowSpan={2}>target</th>
+            <th rowSpan={2}>control point</th>
             <th className="num" colSpan={2}>
               checked by the rest
             </th>
@@ -74,7 +74,7 @@ export function TargetsLost() {
         </tbody>
       </table>
       <p className="text-sm text-quiet">
-        Found with 80 % power at a risk of 0.1 % (Baarda). Below that size an error in the target passes unnoticed and
+        Found with 80 % power at a risk of 0.1 % (Baarda). Below that size an error in the point passes unnoticed and
         moves the map's worst place by so much.
       </p>
     </section>

@@ -74,7 +74,7 @@ function NotYet() {
       ))}
       {!undetermined && (
         <p className="text-quiet">
-          {prediction?.state === "lacking" ? "The plan still lacks what the staff lists." : "Computing…"}
+          {prediction?.state === "lacking" ? "The plan still lacks what is listed beside the gauges." : "Computing…"}
         </p>
       )}
     </>
@@ -184,7 +184,7 @@ function Promised({ result }: { result: Result }) {
           </table>
         </section>
         <section className="max-w-md">
-          <h3 className="font-bold">What the checks are blind to</h3>
+          <h3 className="font-bold">What the check points are blind to</h3>
           {told?.blind.map((words) => (
             <p key={words}>{unbroken(words)}</p>
           ))}

@@ -3,13 +3,13 @@
 from threadpoolctl import threadpool_limits
 
 from kardo.server.memory import give_back
-from kardo.server.predictions.apart import serve
+from kardo.server.predictions.ipc import serve
 from kardo.server.predictions.live import where
-from kardo.server.predictions.networks import Networks
+from kardo.server.predictions.solved_networks import Networks
 from kardo.warm import warm
 
 
-def keep() -> None:
+def run() -> None:
     """Until stopped. Live answers are many small products of matrices: on one BLAS thread they take half the time of two that wake and wait for each
     other, and the other core is left to the web server and the workers."""
     threadpool_limits(1, "blas")

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { ControlPoint, HangsOn, Occupation, Plan } from "../api/client";
-import { allHung, hangAll, hangingId, hangingOf, hangings, hungAsBefore, hungOn } from "./hanging";
+import { allHung, hangAll, hangingId, hangingOf, hangings, hungAsBefore, hungOn } from "./positioning";
 
 const onBase: HangsOn = { on: "setup", setup: "base" };
 const onService: HangsOn = { on: "network", network: "n1" };

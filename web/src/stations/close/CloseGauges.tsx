@@ -1,11 +1,11 @@
 import type { Close } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { fineUnit, percent } from "../../lib/units";
-import { Staves, UNMARKED } from "../../plots/Staves";
+import { Gauges, UNMARKED } from "../../plots/Gauges";
 import { Fine } from "../../ui/Fine";
 
 /** At Close: planned, as done and achieved, all as the checks see it. */
-export function CloseStaff({ close, limits }: { close: Close; limits: { h: number; v: number | null } }) {
+export function CloseGauges({ close, limits }: { close: Close; limits: { h: number; v: number | null } }) {
   const { plan } = usePlan();
   const { unit } = plan.brief;
   const of = (name: string) => close.promised.find((p) => p.name === name);
@@ -25,8 +25,11 @@ export function CloseStaff({ close, limits }: { close: Close; limits: { h: numbe
   ];
   const says = { "as predicted": "● as predicted", worse: "◆ worse than predicted", better: "◆ better than predicted" };
   return (
-    <aside className="flex flex-col gap-2 overflow-y-auto border-l border-ink bg-sheet px-3 py-2" aria-label="Staff">
-      <Staves rods={[rod("h"), rod("v")]} unit={unit} />
+    <aside
+      className="flex flex-col gap-2 overflow-y-auto border-l border-ink bg-sheet px-3 py-2"
+      aria-label="Accuracy gauges"
+    >
+      <Gauges rods={[rod("h"), rod("v")]} unit={unit} />
       <p className="flex justify-between text-sm">
         <span className="text-settled">▷ planned</span>
         <span>◮ as done</span>
@@ -35,7 +38,7 @@ export function CloseStaff({ close, limits }: { close: Close; limits: { h: numbe
       <table className="table text-sm">
         <thead>
           <tr>
-            <th className="!static !whitespace-normal">RMSE at the checks, {fineUnit(unit)}</th>
+            <th className="!static !whitespace-normal">RMSE at the check points, {fineUnit(unit)}</th>
             <th className="num !static">H</th>
             <th className="num !static">V</th>
           </tr>

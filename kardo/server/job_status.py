@@ -27,7 +27,7 @@ from kardo.server.predictions.models import WAITING, Computation
 
 
 @dataclass(frozen=True)
-class Standing:
+class JobStatus:
     """A job's revision and hash; whether the one who asks has steps to undo and to redo; and the computation of its plan, row
     None where there is none (ahead: how many wait before it on the queue). rules and closing: revisions of the organisation's rules, and of the
     job's closing, which holds what was waived."""
@@ -117,15 +117,15 @@ WHERE job.id = %(job)s AND job.organisation_id = %(organisation)s
 """.format(**_TABLES)  # noqa: S608 - names of the models' own tables
 
 
-def standing_of(request: HttpRequest, job_id: Any, kind: str = Computation.Kind.PREDICTION) -> Standing:
+def status_of(request: HttpRequest, job_id: Any, kind: str = Computation.Kind.PREDICTION) -> JobStatus:
     """How a job of the user's organisation stands; 404 whether it does not exist or is another organisation's."""
-    found = standing(job_id, organisation_of(request).pk, request.user.pk, kind)
+    found = job_status(job_id, organisation_of(request).pk, request.user.pk, kind)
     if found is None:
         raise Http404("no such job")
     return found
 
 
-def standing(job_id: Any, organisation_id: int, person_id: int, kind: str) -> Standing | None:
+def job_status(job_id: Any, organisation_id: int, person_id: int, kind: str) -> JobStatus | None:
     """How an organisation's job stands for one person; None for none. One that an older model stored is brought up to date
     first, for its hash says nothing yet."""
     asked = {
@@ -142,8 +142,8 @@ def standing(job_id: Any, organisation_id: int, person_id: int, kind: str) -> St
     return found
 
 
-def _asked(words: dict[str, Any]) -> Standing | None:
+def _asked(words: dict[str, Any]) -> JobStatus | None:
     with connection.cursor() as cursor:
         cursor.execute(_QUESTION, words)
         row = cursor.fetchone()
-    return None if row is None else Standing(*row)
+    return None if row is None else JobStatus(*row)

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense } from "react";
 import { call, type Book, type Figures, type Result, type Undetermined } from "../api/client";
 import { chance, fine, fineUnit, percent, unbroken } from "../lib/units";
-import { Staves, UNMARKED } from "../plots/Staves";
+import { Gauges, UNMARKED } from "../plots/Gauges";
 import { useClose } from "../stations/close/useClose";
 import { Term } from "../ui/Glossary";
 import { Fine } from "../ui/Fine";
@@ -12,10 +12,10 @@ import { usePlan, useProgress } from "./plan";
 import { InOtherState, WhichState } from "./States";
 import { useWorkbench, type Station } from "./workbench";
 
-const CloseStaff = lazy(() => import("../stations/close/CloseStaff").then((m) => ({ default: m.CloseStaff })));
+const CloseGauges = lazy(() => import("../stations/close/CloseGauges").then((m) => ({ default: m.CloseGauges })));
 
 /** The instrument on the right: two rods, the chance, the budget, and what was found. */
-export function Staff() {
+export function AccuracyGauges() {
   const { jobId, plan, summary, result, undetermined, before, told, trial } = usePlan();
   const { pins, station } = useWorkbench();
   const limits = summary?.limits ?? { h: 0, v: 0 };
@@ -31,7 +31,7 @@ export function Staff() {
   if (station === "close" && closed?.against)
     return (
       <Suspense fallback={null}>
-        <CloseStaff close={closed} limits={limits} />
+        <CloseGauges close={closed} limits={limits} />
       </Suspense>
     );
   const rod = (axis: "h" | "v") => ({
@@ -45,8 +45,11 @@ export function Staff() {
     done: done?.[`rmse_${axis}`] ?? null,
   });
   return (
-    <aside className="flex flex-col gap-2 overflow-y-auto border-l border-ink bg-sheet px-3 py-2" aria-label="Staff">
-      <Staves rods={[rod("h"), rod("v")]} unit={plan.brief.unit} />
+    <aside
+      className="flex flex-col gap-2 overflow-y-auto border-l border-ink bg-sheet px-3 py-2"
+      aria-label="Accuracy gauges"
+    >
+      <Gauges rods={[rod("h"), rod("v")]} unit={plan.brief.unit} />
       <p className="flex justify-between text-sm">
         <span>
           ◀ <Term of="on the map, absolute">on the map, absolute</Term>
@@ -215,14 +218,16 @@ function Chance({ result }: { result: Figures }) {
   const allowed = (metres: number) => fine(metres, brief.unit, 0);
   const checks = plan.control.filter((p) => p.role === "check").length;
   if (result.chance === null)
-    return <p className="border-t border-hairline pt-2">No checks: no acceptance test, and no chance to state.</p>;
+    return (
+      <p className="border-t border-hairline pt-2">No check points: no acceptance test, and no probability to state.</p>
+    );
   return (
     <p className="flex items-center gap-2 border-t border-hairline pt-2">
       <span className="figures text-2xl font-bold whitespace-nowrap" data-testid="chance">
         {chance(result.chance)}
       </span>
       <span className="text-sm text-quiet">
-        <Term of="probability of passing">probability</Term> that {checks} checks pass{" "}
+        <Term of="probability of passing">probability</Term> that {checks} check points pass{" "}
         {summary && allowed(summary.limits.held_h)} H and{" "}
         {brief.standard === "contour"
           ? `contours of ${allowed(brief.contour_interval)} ${fineUnit(brief.unit)}`

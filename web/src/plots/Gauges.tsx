@@ -35,7 +35,7 @@ function besideRod(value: number | null, unit: string): string {
 }
 
 /** Two graduated rods side by side, read like a levelling staff: the tolerance as a line, the prediction as a mark. */
-export function Staves({ rods, unit }: { rods: Rod[]; unit: string }) {
+export function Gauges({ rods, unit }: { rods: Rod[]; unit: string }) {
   return (
     <svg
       viewBox="0 0 272 290"

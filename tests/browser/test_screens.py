@@ -1,4 +1,4 @@
-"""The house as a person meets it: several flights, feet, a long table, and no barrier."""
+"""The screens as a person meets them: several flights, feet, a long table, and no barrier."""
 
 import json
 import re
@@ -85,13 +85,13 @@ def test_a_job_in_feet_speaks_feet_with_millimetres_beside(signed_in):
     expect(cell).to_contain_text(f"{metric:.1f}")
     expect(page.get_by_role("button", name=re.compile("1 Brief"))).to_contain_text("ft")
     page.keyboard.press("5")
-    table, staff = page.get_by_test_id("control-table"), page.get_by_label("Staff", exact=True)
+    table, gauges = page.get_by_test_id("control-table"), page.get_by_label("Accuracy gauges", exact=True)
     for appearance in (
         "field",
         "light",
     ):  # every column in sight, also with the longer figures of feet in large letters
         page.get_by_label("Appearance").select_option(appearance)
-        for box in (table.locator(".."), staff):
+        for box in (table.locator(".."), gauges):
             assert box.evaluate("b => b.scrollWidth - b.clientWidth") <= 0, appearance
     commit(page.get_by_label("H of K1", exact=True), "20 ft")
     expect(page.get_by_label("H of K1", exact=True)).to_have_value("20.000")

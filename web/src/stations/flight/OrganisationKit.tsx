@@ -13,7 +13,7 @@ type Row = { id: string; name: string; origin?: { id: string; revision?: number 
 const NOT_COMPARED = new Set(["id", "origin"]);
 
 /** What the organisation keeps of its kit, as it is and as it was; and what of the plan's own is not kept yet, or is older. */
-export function HouseKit() {
+export function OrganisationKit() {
   const { jobId, plan, catalogue, edit } = usePlan();
   const queries = useQueryClient();
   const [problem, setProblem] = useState<Problem | null>(null);
@@ -51,7 +51,7 @@ export function HouseKit() {
     return edit([added(`kit/${one.kind}`, row)]);
   };
   return (
-    <section className="mt-2 border-t border-ink pt-1 text-sm" data-testid="house-kit">
+    <section className="mt-2 border-t border-ink pt-1 text-sm" data-testid="organisation-kit">
       <h3 className="font-bold">The organisation&apos;s kit</h3>
       <p className="text-quiet">
         Kept once for all jobs, every change as a revision of its own; a plan keeps what it took until somebody takes a
