@@ -19,6 +19,7 @@ lint: dev
 	.venv/bin/mypy
 	.venv/bin/lint-imports --no-cache
 	.venv/bin/python scripts/docstrings.py
+	.venv/bin/python -m scripts.drift
 	cd web && npm run --silent lint && npm run --silent test
 
 test: lint test-core test-server test-browser

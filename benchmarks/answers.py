@@ -66,8 +66,8 @@ def side(fields: bool, turns: int) -> None:
     call_command("reset_demo", stdout=sys.stderr)
     call_command("load_demo", stdout=sys.stderr)
     if fields:  # in the other checkout they are in this process anyway
-        from kardo.server.predictions import live
         from kardo.server.predictions.solved_networks import Networks
+        from kardo.server.questions import live
 
         live.networks = Networks()
     job = Job.objects.get(title__startswith="Sallow")

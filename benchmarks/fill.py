@@ -30,7 +30,7 @@ def main(users: int) -> None:
 
     from kardo.demo import demo_plan
     from kardo.server.accounts.models import Member, Organisation
-    from kardo.server.plans.editing import create_job
+    from kardo.server.actions.edit_plan import create_job
 
     call_command("migrate", verbosity=0)
     plan, told = demo_plan("sallow-bank"), []

@@ -3,6 +3,7 @@
 Every size runs in a process of its own, so that its peak memory is its own. docs/benchmarks.md explains the figures.
 """
 
+import argparse
 import json
 import math
 import multiprocessing
@@ -246,3 +247,16 @@ def _lines(row: Row) -> str:
         stages.append(f"    {stage:16s} {seconds:8.3f} s{words}")
     head = f"{row.exposures} exposures: order {row.order}, half band {row.half_band}, GEMM {row.gemm_rate / 1e9:.0f} Gflop/s"
     return "\n".join([head, *stages, f"    ratio {row.ratio:.2f}, memory {row.memory_ratio:.2f} x the band"])
+
+
+def main(words: list[str] | None = None) -> None:
+    """`python -m benchmarks.prediction [--exposures N] [--json FILE]`"""
+    parser = argparse.ArgumentParser(description="Time whole predictions against LAPACK's band Cholesky.")
+    parser.add_argument("--exposures", type=int, action="append", help="one size (default: 500, 2,000 and 10,000)")
+    parser.add_argument("--json", type=Path, help="write the figures here")
+    args = parser.parse_args(words)
+    run(tuple(args.exposures or SIZES), args.json)
+
+
+if __name__ == "__main__":
+    main()

@@ -51,10 +51,6 @@ def _parser() -> argparse.ArgumentParser:
     verify.set_defaults(run=_verify)
     schema = commands.add_parser("plan-schema", help="print the JSON Schema of the plan")
     schema.set_defaults(run=_schema)
-    bench = commands.add_parser("bench", help="time whole predictions against LAPACK's band Cholesky")
-    bench.add_argument("--exposures", type=int, action="append", help="one size (default: 500, 2,000 and 10,000)")
-    bench.add_argument("--json", type=Path, help="write the figures here")
-    bench.set_defaults(run=_bench)
     return parser
 
 
@@ -182,15 +178,6 @@ def _verify(args: argparse.Namespace) -> int:
     print(f"Key {key}{' as expected' if args.key else ': compare it with the one that the organisation gave you'}.")
     for name in ("plan", "book", "closing"):
         print(f"{name} {getattr(record, f'{name}_digest')}")
-    return 0
-
-
-def _bench(args: argparse.Namespace) -> int:
-    try:
-        from benchmarks import prediction
-    except ModuleNotFoundError:
-        raise KardoError("The benchmarks are not here.", mend="Run from a checkout of the sources.") from None
-    prediction.run(tuple(args.exposures or prediction.SIZES), args.json)
     return 0
 
 

@@ -211,7 +211,7 @@ def _legs(plan: Plan, f: FlightPlan) -> str:
         for k, leg in enumerate(f.legs, 1)
     )
     heads = (
-        "leg",
+        "sortie",
         "lines",
         f"begins at E N, {UNITS[plan.brief.unit].short}",
         "ends at E N",

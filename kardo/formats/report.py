@@ -26,6 +26,7 @@ from kardo.core.geodesy.units import UNITS, counted, small
 from kardo.core.plan.assumptions import defaults
 from kardo.core.plan.model import Plan, plan_from_json
 from kardo.core.plan.naming import name_of
+from kardo.core.practice.glossary import GLOSSARY
 from kardo.core.practice.local_grid import local_words
 from kardo.formats.documents import Paper, page, pdf
 from kardo.formats.seal import seal, unsealed
@@ -123,7 +124,18 @@ def _html(record: Record) -> str:
         _section("Cautions", _list(record.cautions)),
         _section("Documents", _documents(record)),
     ]
-    return page(f"{record.title}, accuracy report", foot, "".join(body))
+    text = "".join(body)
+    return page(f"{record.title}, accuracy report", foot, text + _section("Words", _words_of(text)))
+
+
+def _words_of(text: str) -> str:
+    """What the words of the trade mean that stand in the report."""
+    shown = re.sub(r"<[^>]+>", " ", text).casefold()
+    used = [e for e in GLOSSARY if re.search(rf"\b{re.escape(e.term.casefold())}", shown)]
+    rows = "".join(
+        f"<tr><td>{escape(e.term)}</td><td>{escape(e.says)}</td><td>{escape(e.source)}</td></tr>" for e in used
+    )
+    return f"<table><tr><th>word</th><th>meaning</th><th>source</th></tr>{rows}</table>"
 
 
 def _first_page(record: Record, plan: Plan) -> str:

@@ -20,8 +20,8 @@ from django.utils import timezone
 
 from kardo.server.access import job_of
 from kardo.server.jobs.models import Job
-from kardo.server.predictions.answers import time_left
 from kardo.server.problems import problem
+from kardo.server.questions.answers import time_left
 
 log = logging.getLogger(__name__)
 CHANNEL = "kardo"

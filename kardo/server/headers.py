@@ -8,7 +8,7 @@ from http import HTTPStatus
 from django.db import OperationalError
 from django.utils.cache import patch_vary_headers
 
-from kardo.server.policy import POLICY
+from kardo.server.content_security import POLICY
 from kardo.server.problems import database_away, problem
 
 

@@ -4,8 +4,8 @@ from threadpoolctl import threadpool_limits
 
 from kardo.server.memory import give_back
 from kardo.server.predictions.ipc import serve
-from kardo.server.predictions.live import where
 from kardo.server.predictions.solved_networks import Networks
+from kardo.server.questions.live import where
 from kardo.warm import warm
 
 

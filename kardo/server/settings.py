@@ -6,7 +6,7 @@ import secrets
 import sys
 from pathlib import Path
 
-from kardo.server.policy import with_policy
+from kardo.server.content_security import with_policy
 
 ROOT = Path(__file__).resolve().parents[2]
 LOCAL = ROOT / ".local"
@@ -68,6 +68,7 @@ INSTALLED_APPS = [
     "kardo.server.closeout",
     "kardo.server.marks",
     "kardo.server.kit",
+    "kardo.server.commands",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",

@@ -6,29 +6,32 @@ from django.urls import path, re_path
 from ninja import NinjaAPI
 
 from kardo.server import problems
-from kardo.server.accounts.api import router as session
-from kardo.server.accounts.rules import router as rules
 from kardo.server.accounts.seen import seen
-from kardo.server.base.api import router as base
-from kardo.server.base.casters import router as casters
-from kardo.server.base.local_grid import router as local_grid
-from kardo.server.base.receivers import router as receivers
-from kardo.server.base.stations import router as stations
-from kardo.server.book.api import router as book
-from kardo.server.closeout.api import checking
-from kardo.server.closeout.api import router as closeout
-from kardo.server.closeout.processing import router as processing
-from kardo.server.day.api import router as day
+from kardo.server.api.base import router as base
+from kardo.server.api.book import router as book
+from kardo.server.api.casters import router as casters
+from kardo.server.api.catalogue import catalogues
+from kardo.server.api.close import checking
+from kardo.server.api.close import router as closeout
+from kardo.server.api.computations import router as computations
+from kardo.server.api.control import router as control
+from kardo.server.api.day import router as day
+from kardo.server.api.exports import router as exports
+from kardo.server.api.flight import router as flight
+from kardo.server.api.geoids import router as geoids
+from kardo.server.api.jobs import router as jobs
+from kardo.server.api.kit import router as kit
+from kardo.server.api.local_grid import router as local_grid
+from kardo.server.api.marks import router as marks
+from kardo.server.api.plan import router as plans
+from kardo.server.api.processing import router as processing
+from kardo.server.api.readings import router as readings
+from kardo.server.api.receivers import router as receivers
+from kardo.server.api.rules import router as rules
+from kardo.server.api.session import router as session
+from kardo.server.api.site import router as site
+from kardo.server.api.stations import router as stations
 from kardo.server.events import job_events
-from kardo.server.jobs.api import catalogues
-from kardo.server.jobs.api import router as jobs
-from kardo.server.kit.api import router as kit
-from kardo.server.marks.api import router as marks
-from kardo.server.marks.geoids import router as geoids
-from kardo.server.plans.api import router as plans
-from kardo.server.plans.control import router as control
-from kardo.server.plans.flight import router as flight
-from kardo.server.plans.site import router as site
 
 api = NinjaAPI(title="Kardo", version="1", auth=seen, docs_url=None)
 problems.install(api)
@@ -36,6 +39,9 @@ api.add_router("/session", session)
 api.add_router("/rules", rules)
 api.add_router("/jobs", jobs)
 api.add_router("/jobs", plans)
+api.add_router("/jobs", readings)
+api.add_router("/jobs", exports)
+api.add_router("/jobs", computations)
 api.add_router("/jobs", control)
 api.add_router("/jobs", flight)
 api.add_router("/jobs", site)

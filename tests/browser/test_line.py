@@ -110,7 +110,7 @@ def views_of(station: str) -> list[str]:
 @pytest.fixture(scope="module")
 def jobs(product, django_db_blocker):
     """A job that has come as far as a verdict, in each unit."""
-    from kardo.server.closeout.keeping import ask_for_closed
+    from kardo.server.actions.recompute import ask_for_closed
     from kardo.server.closeout.models import JobClosing
     from kardo.server.jobs.models import Job
 

@@ -50,7 +50,7 @@ def tight_block():
 def add_job(django_db_blocker, plan):
     from django.contrib.auth.models import User
 
-    from kardo.server.plans.editing import create_job
+    from kardo.server.actions.edit_plan import create_job
 
     with django_db_blocker.unblock():
         user = User.objects.get(username="planner")

@@ -101,7 +101,7 @@ def test_a_second_base_shares_a_poor_mark_out_over_two():
         poor, A.model_copy(update={"id": "B", "name": "B", "n": N0 + 140, "sigma_v": 0.041, "sigma_h": 0.041})
     )
     second = offered(plan, "second")
-    assert second.words == "Observe every target from a second base too, on {mark/B}"
+    assert second.words == "Observe every control point from a second base too, on {mark/B}"
     assert second.minutes > plan.assume["minutes_set_up"] + len(plan.targets)
     before, after = predict(plan), predict(second.on(plan))
     assert after.rmse_v < 0.85 * before.rmse_v

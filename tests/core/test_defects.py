@@ -33,7 +33,7 @@ def test_no_datum():
 def test_too_few_targets_without_positions(targets):
     found = defects(block_json(sigma_c=None, targets=targets))
     assert {d.kind for d in found} <= {"datum", "combination"}
-    assert "three targets" in " ".join(d.mend for d in found)
+    assert "three control points" in " ".join(d.mend for d in found)
 
 
 def test_free_focal_length_over_flat_ground_without_heights():

@@ -55,7 +55,7 @@ def test_geojson_has_every_strip_and_exposure_where_it_is_flown():
     assert np.abs(e - FLOWN.e).max() < 1e-4 and np.abs(n - FLOWN.n).max() < 1e-4
     assert np.abs(up - PLAN.grid.separation(FLOWN.e, FLOWN.n) - FLOWN.h).max() < 0.001
     assert [f["properties"]["number"] for f in points] == list(range(1, len(FLOWN.e) + 1))
-    strips = [f for f in features if f["properties"]["kind"] == "strip"]
+    strips = [f for f in features if f["properties"]["kind"] == "flight_line"]
     assert len(strips) == len(FLOWN.strips) and all(len(f["geometry"]["coordinates"]) >= 2 for f in strips)
 
 
@@ -63,7 +63,7 @@ def test_geopackage_and_drawing_are_in_the_jobs_grid_with_heights():
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "f.gpkg"
         path.write_bytes(flight_geopackage(PLAN))
-        assert sorted(pyogrio.list_layers(path)[:, 0]) == ["exposures", "strips"]
+        assert sorted(pyogrio.list_layers(path)[:, 0]) == ["exposures", "flight_lines"]
         meta, _, shapes, _ = pyogrio.raw.read(path, layer="exposures")
     places = shapely.get_coordinates(shapely.from_wkb(shapes), include_z=True)
     assert np.abs(places - np.stack([FLOWN.e, FLOWN.n, FLOWN.h], axis=1)).max() < 1e-6 and "25828" in meta["crs"]

@@ -2,6 +2,8 @@
 
 import json
 import random
+import re
+from html import escape
 
 import numpy as np
 import pypdfium2
@@ -31,6 +33,7 @@ from kardo.core.geodesy.units import small
 from kardo.core.gnss.heights import vertical_height
 from kardo.core.parts import document_digest
 from kardo.core.plan.stands import Reading
+from kardo.core.practice.glossary import GLOSSARY
 from kardo.core.presentation.words import result_text
 from kardo.formats.report import _heights_part, html_report, pdf_report, read_report
 from kardo.formats.seal import fingerprint_of, seal, unsealed
@@ -244,3 +247,12 @@ def test_heights_as_measured_are_reduced_as_the_plan_reduces_them(way, support, 
     assert vertical_height(
         plan, plan.setups[0], Reading(metres=1.5, way="vertical" if way == "vertical" else "slant")
     ) == pytest.approx(up)
+
+
+def test_the_words_that_stand_in_a_report_are_explained_at_its_end(record):
+    told, _, words = html_report(record).decode().partition("<h2>Words</h2>")
+    plain = re.sub(r"<[^>]+>", " ", told).casefold()
+    for word in GLOSSARY:
+        used = re.search(rf"\b{re.escape(word.term)}", plain, re.IGNORECASE) is not None
+        assert (f"<td>{escape(word.term)}</td>" in words) == used, word.term
+    assert "<td>check point</td>" in words

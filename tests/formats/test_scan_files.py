@@ -46,13 +46,13 @@ def test_files_hold_lines_and_no_exposures():
     plan = scan_plan()
     lines = len(all_flown(plan)[0].strips)
     kinds = [f["properties"]["kind"] for f in json.loads(flight_geojson(plan))["features"]]
-    assert kinds == ["strip"] * lines
+    assert kinds == ["flight_line"] * lines
     assert flight_kml(plan).count("<Placemark>") == lines and "scanning 120 m" in flight_kml(plan)
     drawing = ezdxf.read(io.StringIO(flight_dxf(plan)))
     assert not drawing.modelspace().query("POINT") and len(drawing.modelspace().query("POLYLINE")) == lines
     assert flight_geopackage(plan).startswith(b"SQLite")
     rows = list(csv.DictReader(io.StringIO(waypoints_csv(plan))))
-    assert len({row["strip"] for row in rows}) == lines
+    assert len({row["line"] for row in rows}) == lines
 
 
 def test_a_flight_of_each_kind_goes_into_one_file():
@@ -60,7 +60,7 @@ def test_a_flight_of_each_kind_goes_into_one_file():
     images = small_plan().flights[0].model_copy(update={"id": "images", "name": "images"})
     both = plan.model_copy(update={"flights": (*plan.flights, images)})
     kinds = [f["properties"]["kind"] for f in json.loads(flight_geojson(both))["features"]]
-    assert "exposure" in kinds and kinds.count("strip") == sum(len(f.strips) for f in all_flown(both))
+    assert "exposure" in kinds and kinds.count("flight_line") == sum(len(f.strips) for f in all_flown(both))
 
 
 def test_a_line_that_was_not_flown_is_missed_and_what_no_other_sees_is_told():

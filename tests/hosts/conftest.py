@@ -110,7 +110,7 @@ import json, sys, django
 django.setup()
 from django.contrib.auth.models import User
 from kardo.server.accounts.models import Member, Organisation
-from kardo.server.plans.editing import create_job
+from kardo.server.actions.edit_plan import create_job
 from kardo.server.plans.stored import whole_plan
 from kardo.server.predictions.models import Computation
 from kardo.server.predictions.tasks import request_computation

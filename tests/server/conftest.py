@@ -8,9 +8,9 @@ from django.db import connection
 from django.test import Client
 
 from kardo.server.accounts.models import Member, Organisation
-from kardo.server.plans.editing import create_job
-from kardo.server.predictions import live
+from kardo.server.actions.edit_plan import create_job
 from kardo.server.predictions.solved_networks import Networks
+from kardo.server.questions import live
 from tests.conftest import small_plan
 
 

@@ -1,5 +1,6 @@
 """Advice on the queue, stopping and starting by a person, the time left, and who waits for whom."""
 
+from dataclasses import replace
 from datetime import timedelta
 
 import pytest
@@ -10,15 +11,17 @@ from kardo.core.accuracy.change.advice import advise
 from kardo.core.accuracy.figures import effort
 from kardo.core.accuracy.figures.results import Undetermined
 from kardo.core.plan.edits import changed, edit_from_json
-from kardo.server.plans.editing import create_job
+from kardo.server.actions.edit_plan import create_job
 from kardo.server.plans.stored import stored_plan, whole_plan
 from kardo.server.predictions import tasks
-from kardo.server.predictions.answers import time_left
+from kardo.server.predictions.kinds import KINDS
 from kardo.server.predictions.models import Computation
 from kardo.server.predictions.tasks import PATIENT, QUICK, give_up, run
+from kardo.server.questions.answers import time_left
 from tests.conftest import small_plan
 from tests.server.test_editing import moved
 
+PREDICTION = Computation.Kind.PREDICTION
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.usefixtures("empty_queue")]
 
 
@@ -65,13 +68,13 @@ def test_a_stopped_prediction_stays_stopped_until_asked_again(planner, job):
 def while_running(monkeypatch, act):
     """Something happens while a worker computes: just before its second report of progress."""
 
-    def compute(plan, report):
+    def compute(plan, report, part):
         report(effort.FORMING, 0.1)
         act()
         report(effort.MAP, 0.5)
         return Undetermined("late", 0, [])
 
-    monkeypatch.setitem(tasks.COMPUTE, Computation.Kind.PREDICTION, compute)
+    monkeypatch.setitem(KINDS, PREDICTION, replace(KINDS[PREDICTION], compute=compute))
 
 
 def test_a_running_prediction_is_stopped_at_its_next_report(planner, job, monkeypatch):
@@ -94,11 +97,11 @@ def test_a_worker_taken_for_dead_writes_nothing_more(planner, job, monkeypatch):
     """Two workers hold the same job: the one that claimed it last stores the result, once."""
     post(planner, job, "prediction/start")
     number = Computation.objects.get().key
-    genuine = tasks.COMPUTE[Computation.Kind.PREDICTION]
+    genuine = KINDS[PREDICTION]
 
     def the_other_one_finishes():
         with monkeypatch.context() as patch:
-            patch.setitem(tasks.COMPUTE, Computation.Kind.PREDICTION, genuine)
+            patch.setitem(KINDS, PREDICTION, genuine)
             run(key=str(number))
 
     while_running(monkeypatch, the_other_one_finishes)
@@ -125,7 +128,7 @@ def test_time_left_is_told_from_the_share_once_it_is_known():
 
 
 def test_waiting_work_is_counted_by_queue(planner, chief, job):
-    from kardo.server.plans.editing import create_job
+    from kardo.server.actions.edit_plan import create_job
 
     post(planner, job, "advice/start")
     assert post(planner, job, "prediction/start")["ahead"] == 0, "patient work waits elsewhere"

@@ -15,8 +15,8 @@ from kardo.core.sky.orbits import nominal
 from kardo.formats.yuma import write_yuma
 from kardo.outside.line import Address
 from kardo.outside.stations import stations_of
-from kardo.server.base import api
-from kardo.server.plans.editing import create_job
+from kardo.server.actions.edit_plan import create_job
+from kardo.server.api import base as api
 from kardo.server.plans.stored import stored_plan
 from kardo.server.predictions.models import Computation
 from kardo.server.predictions.tasks import PATIENT, run

@@ -7,8 +7,8 @@ import pytest
 
 from kardo.core.book.done import as_done
 from kardo.core.book.entries import book_of
+from kardo.server.actions.edit_plan import create_job
 from kardo.server.book.models import BookEntry
-from kardo.server.plans.editing import create_job
 from kardo.server.predictions.models import Computation
 from kardo.server.predictions.tasks import run
 from tests.core.test_book import entry, flown, occupied

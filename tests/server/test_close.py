@@ -18,8 +18,8 @@ from kardo.core.gnss.heights import frame_of_chain, heights
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.stands import Mark
 from kardo.formats.report import _IN_HTML, read_report
+from kardo.server.actions.edit_plan import create_job
 from kardo.server.closeout.models import JobClosing, SignedReport
-from kardo.server.plans.editing import create_job
 from kardo.standins.processing import ProcessingStandIn
 from tests.conftest import E0, N0, small_plan
 from tests.core.test_book import occupied

@@ -10,8 +10,8 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from kardo.core.close.closing import with_waivers
 from kardo.core.policy.policy import catalogue
 from kardo.core.presentation.findings import check_plan
-from kardo.server.closeout.keeping import closing_of
-from kardo.server.plans.editing import create_job
+from kardo.server.actions.edit_plan import create_job
+from kardo.server.questions.closing import closing_of
 from tests.conftest import E0, N0, point, small_plan
 from tests.formats.fuzz import picture
 from tests.formats.test_map import dxf

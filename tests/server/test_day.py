@@ -12,7 +12,7 @@ from kardo.core.errors import ReadError
 from kardo.core.plan.site import Feature
 from kardo.formats.day_sheet import person_html
 from kardo.formats.documents import page, pdf
-from kardo.server.plans.editing import create_job
+from kardo.server.actions.edit_plan import create_job
 from tests.core.test_day import CREW, visited
 from tests.server.conftest import edit
 

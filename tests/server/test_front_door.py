@@ -6,7 +6,7 @@ import pytest
 from django.db import OperationalError
 from django.test import Client
 
-from kardo.server.policy import POLICY
+from kardo.server.content_security import POLICY
 
 pytestmark = pytest.mark.django_db
 GIVEN = {"username": "planner", "password": "corvane-test"}
@@ -48,6 +48,6 @@ def test_while_the_database_is_away_one_is_told_to_come_back(planner, job, monke
     def away(*_):
         raise OperationalError("the connection is closed")
 
-    monkeypatch.setattr("kardo.server.plans.api.stored_plan", away)
+    monkeypatch.setattr("kardo.server.api.plan.stored_plan", away)
     answer = planner.get(f"/api/jobs/{job.pk}/plan")
     assert answer.status_code == 503 and int(answer["Retry-After"]) > 0

@@ -37,7 +37,7 @@ def test_the_same_file_again_is_the_same_geoid_by_its_newest_name(planner, job):
 
 
 def test_another_organisation_sees_none_of_it(planner, stranger, job, office):
-    from kardo.server.plans.editing import create_job
+    from kardo.server.actions.edit_plan import create_job
     from tests.conftest import small_plan
 
     kept = keep(planner, job, gtx()).json()["id"]

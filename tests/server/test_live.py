@@ -12,8 +12,9 @@ import pytest
 
 from kardo.core.accuracy.prediction import predict
 from kardo.server.plans.stored import whole_plan
-from kardo.server.predictions import apart, live
+from kardo.server.predictions import ipc
 from kardo.server.predictions.solved_networks import Networks
+from kardo.server.questions import live
 from tests.server.conftest import edit
 from tests.server.test_editing import moved
 
@@ -125,7 +126,7 @@ def test_fifty_jobs_asked_at_once_make_few_threads(planner, job):
 @pytest.fixture
 def served(tmp_path):
     """Address and secret of networks in a process of their own."""
-    at, secret = apart.address(tmp_path, "live"), b"secret"
+    at, secret = ipc.address(tmp_path, "live"), b"secret"
     code = (
         "from kardo.server.predictions.ipc import serve; from kardo.server.predictions.solved_networks import Networks;"
         f"n = Networks(); serve({at!r}, {secret!r}, {{'ask': n.ask, 'start': n.start, 'fail': lambda: 1 / 0}})"
@@ -135,8 +136,8 @@ def served(tmp_path):
     def start():
         running.append(subprocess.Popen([sys.executable, "-c", code]))
         for _ in range(300):
-            with contextlib.suppress(apart.Away, OSError):
-                return apart.Remote(at, secret).call("ask", "nobody", None, ())
+            with contextlib.suppress(ipc.Away, OSError):
+                return ipc.Remote(at, secret).call("ask", "nobody", None, ())
             time.sleep(0.1)
         raise AssertionError("it never served")
 
@@ -148,14 +149,14 @@ def served(tmp_path):
 
 def test_networks_of_another_process_say_the_same(planner, job, served, monkeypatch):
     here = ready(planner, job)["result"]
-    monkeypatch.setattr(live, "networks", live.RemoteNetworks(apart.Remote(*served[:2])))
+    monkeypatch.setattr(live, "networks", live.RemoteNetworks(ipc.Remote(*served[:2])))
     assert ask(planner, job)["state"] == "preparing"
     assert ready(planner, job)["result"] == here
 
 
 def test_a_process_that_dies_is_away_in_words_and_serves_again_when_it_is_back(planner, job, served, monkeypatch):
     at, secret, running, start = served
-    monkeypatch.setattr(live, "networks", live.RemoteNetworks(apart.Remote(at, secret)))
+    monkeypatch.setattr(live, "networks", live.RemoteNetworks(ipc.Remote(at, secret)))
     assert ready(planner, job)["state"] == "ready"
     running[-1].kill()
     running[-1].wait()
@@ -168,14 +169,14 @@ def test_a_process_that_dies_is_away_in_words_and_serves_again_when_it_is_back(p
 def test_a_fault_over_there_is_one_here_and_a_stranger_is_not_served(served):
     at, secret, _, _ = served
     with pytest.raises(RuntimeError, match="ZeroDivisionError"):
-        apart.Remote(at, secret).call("fail")
-    with pytest.raises(apart.Away):
-        apart.Remote(at, b"guessed").call("ask", "k", None, ())
-    assert apart.Remote(at, secret).call("ask", "k", None, ()) is None, "and it serves on"
+        ipc.Remote(at, secret).call("fail")
+    with pytest.raises(ipc.Away):
+        ipc.Remote(at, b"guessed").call("ask", "k", None, ())
+    assert ipc.Remote(at, secret).call("ask", "k", None, ()) is None, "and it serves on"
     assert stat.S_IMODE(os.stat(at).st_mode) == 0o600
 
 
 def test_a_path_too_long_for_a_socket_is_shortened(tmp_path):
     deep = tmp_path / ("d" * 90)
-    assert len(apart.address(deep, "live")) < 100
-    assert apart.address(deep, "live") != apart.address(deep, "other")
+    assert len(ipc.address(deep, "live")) < 100
+    assert ipc.address(deep, "live") != ipc.address(deep, "other")

@@ -8,9 +8,9 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
 from kardo.server import asgi, made_once
+from kardo.server.api import computations as api
 from kardo.server.jobs.models import Job
 from kardo.server.made_once import Shelf
-from kardo.server.plans import api
 from kardo.server.predictions.models import Computation
 from kardo.server.predictions.tasks import run
 from tests.server.test_editing import moved
@@ -125,7 +125,7 @@ def test_a_job_that_an_older_model_stored_is_brought_up_to_date_before_it_is_tol
 
 def test_an_answer_is_made_once(planner, job, monkeypatch):
     monkeypatch.setattr(made_once, "shelf", Shelf())
-    monkeypatch.setattr("kardo.server.plans.api.summary", counted := Counted())
+    monkeypatch.setattr("kardo.server.api.plan.summary", counted := Counted())
     for _ in range(3):
         assert read(planner, job, "summary").status_code == 200
     assert counted.times == 1

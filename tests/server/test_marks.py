@@ -7,8 +7,8 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from pyproj import Transformer
 
 from kardo.core.plan.stands import Mark
+from kardo.server.actions.edit_plan import create_job
 from kardo.server.marks.models import KnownMark
-from kardo.server.plans.editing import create_job
 from tests.conftest import E0, N0, small_plan
 from tests.formats.fuzz import picture
 

@@ -1,5 +1,7 @@
 """Predictions on the queue: stored under the plan's hash, safe to repeat, overtaken when the plan moves on."""
 
+from dataclasses import replace
+
 import pytest
 from procrastinate.contrib.django.models import ProcrastinateJob
 
@@ -7,15 +9,17 @@ from kardo.core import kept
 from kardo.core.accuracy.figures.results import Undetermined
 from kardo.core.accuracy.prediction import predict
 from kardo.core.plan.model import plan_from_json
+from kardo.server.actions.edit_plan import create_job
 from kardo.server.jobs.models import Job
-from kardo.server.plans.editing import create_job
 from kardo.server.predictions import tasks
+from kardo.server.predictions.kinds import KINDS
 from kardo.server.predictions.models import Computation
 from kardo.server.predictions.tasks import run
 from tests.conftest import small_plan
 from tests.server.conftest import edit
 from tests.server.test_editing import moved
 
+PREDICTION = Computation.Kind.PREDICTION
 pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.usefixtures("empty_queue")]
 
 
@@ -107,10 +111,10 @@ def test_a_plan_that_cannot_be_computed_fails_with_the_reason(planner, job):
 
 
 def test_a_fault_that_nobody_thought_of_ends_as_failed_with_a_reference(planner, job, monkeypatch):
-    def explode(plan, report):
+    def explode(plan, report, part):
         raise ZeroDivisionError("nobody thought of this")
 
-    monkeypatch.setitem(tasks.COMPUTE, Computation.Kind.PREDICTION, explode)
+    monkeypatch.setitem(KINDS, PREDICTION, replace(KINDS[PREDICTION], compute=explode))
     start(planner, job)
     compute()
     told = ask(planner, job)
@@ -140,7 +144,8 @@ def test_a_plan_whose_hash_another_model_made_does_not_spin(planner, job):
 
 def test_old_computations_go_and_the_newest_stay(planner, job, monkeypatch):
     monkeypatch.setattr(tasks, "KEPT", 2)
-    monkeypatch.setitem(tasks.COMPUTE, Computation.Kind.PREDICTION, lambda plan, report: Undetermined(plan.hash, 0, []))
+    nothing = replace(KINDS[PREDICTION], compute=lambda plan, report, part: Undetermined(plan.hash, 0, []))
+    monkeypatch.setitem(KINDS, PREDICTION, nothing)
     for k in range(4):
         planner.patch_plan(job.pk, moved(job), k + 1)
         compute()

@@ -134,7 +134,7 @@ def test_lists_hold_only_ones_own(stranger, planner, job):
 
 def test_the_same_plan_in_two_organisations_is_computed_for_each(stranger, planner, job, office):
     """Results are found by hash, but never across organisations."""
-    from kardo.server.plans.editing import create_job
+    from kardo.server.actions.edit_plan import create_job
     from kardo.server.predictions.models import Computation
 
     other = create_job(stranger.user.member.organisation, stranger.user, small_plan())

@@ -8,8 +8,8 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from kardo.core.presentation.findings import check_plan
+from kardo.server.actions.edit_plan import create_job
 from kardo.server.jobs.models import Job
-from kardo.server.plans.editing import create_job
 from kardo.server.plans.models import Picture
 from kardo.server.plans.stored import whole_plan
 from kardo.standins.airspace import AirspaceStandIn

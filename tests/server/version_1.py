@@ -14,13 +14,13 @@ def main():
     from django.db import transaction
 
     from kardo.core.accuracy.prediction import predict
-    from kardo.server.job_status import job_status
+    from kardo.server.actions import edit_plan as editing
     from kardo.server.jobs.models import Job
-    from kardo.server.plans import editing
     from kardo.server.plans.stored import stored_plan, whole_plan
-    from kardo.server.predictions.answers import underway
     from kardo.server.predictions.models import Computation
     from kardo.server.predictions.tasks import request_computation, run
+    from kardo.server.questions.answers import underway
+    from kardo.server.questions.job_status import job_status
 
     planner, chief = (User.objects.get(username=name) for name in ("planner", "chief"))
     told = {"predictions_kept": Computation.objects.filter(state="done").count(), "figures": [], "plans": []}

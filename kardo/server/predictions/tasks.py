@@ -9,7 +9,6 @@ import functools
 import logging
 import operator
 import uuid
-from collections.abc import Callable
 from typing import Any
 
 from django.db import OperationalError, transaction
@@ -17,20 +16,16 @@ from django.db.models import Q
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
-from kardo.core.accuracy.change.advice import JobPromise, advise
-from kardo.core.accuracy.change.schemes import schemes
+from kardo.core.accuracy.change.advice import JobPromise
 from kardo.core.accuracy.figures.results import ENGINE, Result, result_json
-from kardo.core.accuracy.jointly import checks_jointly
-from kardo.core.accuracy.prediction import predict
 from kardo.core.arrays import Json
 from kardo.core.errors import KardoError
 from kardo.core.flight.lines.pattern import estimated_exposures
-from kardo.core.layout.proposed import SearchOptions
-from kardo.core.layout.search import search
 from kardo.core.plan.model import Plan, plan_from_json
 from kardo.server.jobs.models import Job
 from kardo.server.memory import give_back
 from kardo.server.plans.stored import with_ground
+from kardo.server.predictions.kinds import KINDS
 from kardo.server.predictions.models import WAITING, Computation
 
 log = logging.getLogger(__name__)
@@ -39,12 +34,6 @@ QUICK, PATIENT = "quick", "patient"
 QUICK_EXPOSURES = 3000  # above, a prediction waits with the patient work
 KEPT = 40  # computations of each kind kept for a job, the newest
 FAIR = 5  # places on the queue that one waiting computation of the same organisation, and of the same job, puts the next back
-COMPUTE: dict[str, Callable[[Plan, Callable[[str, float], None]], Any]] = {
-    Computation.Kind.PREDICTION: predict,
-    Computation.Kind.ADVICE: advise,
-    Computation.Kind.CHECKS: checks_jointly,
-    Computation.Kind.SCHEMES: schemes,
-}
 State = Computation.State
 
 
@@ -115,7 +104,7 @@ def _priority(waiting: list[Computation], job: Job) -> int:
 
 
 def _queue_for(plan: Plan, kind: str) -> str:
-    if kind in {Computation.Kind.ADVICE, Computation.Kind.SCHEMES, Computation.Kind.LAYOUTS}:
+    if KINDS[kind].patient:
         return PATIENT
     try:
         return QUICK if estimated_exposures(plan) <= QUICK_EXPOSURES else PATIENT
@@ -201,12 +190,7 @@ def _computed(prediction: Computation, mine: uuid.UUID) -> dict[str, Any]:
         rows.update(state=State.CANCELLED)
         raise Overtaken
     whole = with_ground(prediction.job_id, plan.under(policy))
-    if prediction.kind == Computation.Kind.LAYOUTS:  # tells what it has before it is done
-        found = search(
-            whole, SearchOptions(plan.brief.chance), report, lambda part: rows.update(result=result_json(part))
-        )
-    else:
-        found = COMPUTE[prediction.kind](whole, report)
+    found = KINDS[prediction.kind].compute(whole, report, lambda part: rows.update(result=result_json(part)))
     line = result_json(JobPromise.of_result(found, plan.brief.chance)) if isinstance(found, Result) else None
     return {"result": result_json(found), "promise": line}
 

@@ -15,18 +15,18 @@ export interface paths {
          * Show Session
          * @description Who is signed in. Also sets the token that forms must carry.
          */
-        get: operations["kardo_server_accounts_api_show_session"];
+        get: operations["kardo_server_api_session_show_session"];
         put?: never;
         /**
          * Sign In
          * @description Take name and password; from this site's own pages only.
          */
-        post: operations["kardo_server_accounts_api_sign_in"];
+        post: operations["kardo_server_api_session_sign_in"];
         /**
          * Sign Out
          * @description End the session.
          */
-        delete: operations["kardo_server_accounts_api_sign_out"];
+        delete: operations["kardo_server_api_session_sign_out"];
         options?: never;
         head?: never;
         patch?: never;
@@ -43,13 +43,13 @@ export interface paths {
          * List Rules
          * @description Every rule, in the order of the stations.
          */
-        get: operations["kardo_server_accounts_rules_list_rules"];
+        get: operations["kardo_server_api_rules_list_rules"];
         put?: never;
         /**
          * Ask Otherwise
          * @description Ask a rule otherwise in the whole organisation, from today, or as the catalogue does again. For those who may sign.
          */
-        post: operations["kardo_server_accounts_rules_ask_otherwise"];
+        post: operations["kardo_server_api_rules_ask_otherwise"];
         delete?: never;
         options?: never;
         head?: never;
@@ -69,7 +69,7 @@ export interface paths {
          * Choose Paper
          * @description What the whole organisation prints on from now on. For those who may sign.
          */
-        post: operations["kardo_server_accounts_rules_choose_paper"];
+        post: operations["kardo_server_api_rules_choose_paper"];
         delete?: never;
         options?: never;
         head?: never;
@@ -87,13 +87,13 @@ export interface paths {
          * List Jobs
          * @description The organisation's jobs, or those that it put away, the last changed first.
          */
-        get: operations["kardo_server_jobs_api_list_jobs"];
+        get: operations["kardo_server_api_jobs_list_jobs"];
         put?: never;
         /**
          * New Job
          * @description An empty job.
          */
-        post: operations["kardo_server_jobs_api_new_job"];
+        post: operations["kardo_server_api_jobs_new_job"];
         delete?: never;
         options?: never;
         head?: never;
@@ -113,7 +113,7 @@ export interface paths {
          * Import Plan
          * @description A job from a Kardo plan.
          */
-        post: operations["kardo_server_jobs_api_import_plan"];
+        post: operations["kardo_server_api_jobs_import_plan"];
         delete?: never;
         options?: never;
         head?: never;
@@ -133,7 +133,7 @@ export interface paths {
          * New Job Like
          * @description A new job with all that another has planned, under a title of its own.
          */
-        post: operations["kardo_server_jobs_api_new_job_like"];
+        post: operations["kardo_server_api_jobs_new_job_like"];
         delete?: never;
         options?: never;
         head?: never;
@@ -153,7 +153,7 @@ export interface paths {
          * Archive Job
          * @description Put a job away, or fetch it back; nothing of it changes.
          */
-        post: operations["kardo_server_jobs_api_archive_job"];
+        post: operations["kardo_server_api_jobs_archive_job"];
         delete?: never;
         options?: never;
         head?: never;
@@ -174,7 +174,7 @@ export interface paths {
          * Remove Job
          * @description Delete an archived job for ever.
          */
-        delete: operations["kardo_server_jobs_api_remove_job"];
+        delete: operations["kardo_server_api_jobs_remove_job"];
         options?: never;
         head?: never;
         patch?: never;
@@ -191,7 +191,7 @@ export interface paths {
          * Show Plan
          * @description The plan as it stands.
          */
-        get: operations["kardo_server_plans_api_show_plan"];
+        get: operations["kardo_server_api_plan_show_plan"];
         put?: never;
         post?: never;
         delete?: never;
@@ -201,7 +201,7 @@ export interface paths {
          * Edit Plan
          * @description Change fields of the plan as one step. 412 with both values when somebody changed one of them since.
          */
-        patch: operations["kardo_server_plans_api_edit_plan"];
+        patch: operations["kardo_server_api_plan_edit_plan"];
         trace?: never;
     };
     "/api/jobs/{job_id}/plan/{direction}": {
@@ -217,7 +217,7 @@ export interface paths {
          * Step
          * @description Undo or redo one's own last step; over steps over it: it stays as it is and is forgotten.
          */
-        post: operations["kardo_server_plans_api_step"];
+        post: operations["kardo_server_api_plan_step"];
         delete?: never;
         options?: never;
         head?: never;
@@ -235,7 +235,7 @@ export interface paths {
          * Show Summary
          * @description What follows directly from the plan: area, flights, height chains, heights of control.
          */
-        get: operations["kardo_server_plans_api_show_summary"];
+        get: operations["kardo_server_api_plan_show_summary"];
         put?: never;
         post?: never;
         delete?: never;
@@ -255,7 +255,7 @@ export interface paths {
          * Offer Tolerance
          * @description The edits by which so many cubic metres, or so many per cent of what lies on an area, are allowed there. Nothing is saved.
          */
-        get: operations["kardo_server_plans_api_offer_tolerance"];
+        get: operations["kardo_server_api_plan_offer_tolerance"];
         put?: never;
         post?: never;
         delete?: never;
@@ -277,7 +277,7 @@ export interface paths {
          * Read Boundary
          * @description How a boundary file or pasted list is understood; where there are options, by the one that is chosen. Nothing is saved.
          */
-        post: operations["kardo_server_plans_api_read_boundary"];
+        post: operations["kardo_server_api_readings_read_boundary"];
         delete?: never;
         options?: never;
         head?: never;
@@ -297,7 +297,7 @@ export interface paths {
          * Read Points
          * @description How a list or a file of points is understood; where several ways fit, by the one that is chosen. Nothing is saved.
          */
-        post: operations["kardo_server_plans_api_read_points"];
+        post: operations["kardo_server_api_readings_read_points"];
         delete?: never;
         options?: never;
         head?: never;
@@ -318,7 +318,7 @@ export interface paths {
          * @description Read a GeoTIFF into the job's grid and heights; the answer's value is what an edit of `site/ground/terrain` takes. What
          *     the file leaves open, its unit or what 0 means, and a transformation that is approximate, is refused until the form says it.
          */
-        post: operations["kardo_server_plans_api_read_terrain"];
+        post: operations["kardo_server_api_readings_read_terrain"];
         delete?: never;
         options?: never;
         head?: never;
@@ -336,7 +336,7 @@ export interface paths {
          * Draw Terrain
          * @description Contours and shading of a terrain of this job, for the sheet. Never changes: the digest names the heights.
          */
-        get: operations["kardo_server_plans_api_draw_terrain"];
+        get: operations["kardo_server_api_readings_draw_terrain"];
         put?: never;
         post?: never;
         delete?: never;
@@ -356,7 +356,7 @@ export interface paths {
          * Export
          * @description The plan's files for the field; the list of points with its columns in the order and habit that a controller wants.
          */
-        get: operations["kardo_server_plans_api_export"];
+        get: operations["kardo_server_api_exports_export"];
         put?: never;
         post?: never;
         delete?: never;
@@ -378,7 +378,7 @@ export interface paths {
          * Live Answer
          * @description Provisional figures with edits of the control that are not saved: what a drag shows. No edits makes ready.
          */
-        post: operations["kardo_server_plans_api_live_answer"];
+        post: operations["kardo_server_api_computations_live_answer"];
         delete?: never;
         options?: never;
         head?: never;
@@ -396,7 +396,7 @@ export interface paths {
          * Show Prediction
          * @description The prediction of the plan as it stands, or how far it has come, with findings. Asking does not start it.
          */
-        get: operations["kardo_server_plans_api_show_prediction"];
+        get: operations["kardo_server_api_computations_show_prediction"];
         put?: never;
         post?: never;
         delete?: never;
@@ -416,7 +416,7 @@ export interface paths {
          * Show Advice
          * @description What would help the plan as it stands most, or how far the search has come. Asking does not start it.
          */
-        get: operations["kardo_server_plans_api_show_advice"];
+        get: operations["kardo_server_api_computations_show_advice"];
         put?: never;
         post?: never;
         delete?: never;
@@ -436,7 +436,7 @@ export interface paths {
          * Show Schemes
          * @description Correction schemes for the plan as it stands, side by side, or how far they have come. Asking does not start it.
          */
-        get: operations["kardo_server_plans_api_show_schemes"];
+        get: operations["kardo_server_api_computations_show_schemes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -456,7 +456,7 @@ export interface paths {
          * Show Layouts
          * @description Layouts of control searched for the plan as it stands, or how far the search has come. Asking does not start it.
          */
-        get: operations["kardo_server_plans_api_show_layouts"];
+        get: operations["kardo_server_api_computations_show_layouts"];
         put?: never;
         post?: never;
         delete?: never;
@@ -478,7 +478,7 @@ export interface paths {
          * Start Computation
          * @description Start it, also again after it was stopped or failed.
          */
-        post: operations["kardo_server_plans_api_start_computation"];
+        post: operations["kardo_server_api_computations_start_computation"];
         delete?: never;
         options?: never;
         head?: never;
@@ -498,7 +498,7 @@ export interface paths {
          * Stop Computation
          * @description Stop it, waiting or under way; it starts again only when asked to.
          */
-        post: operations["kardo_server_plans_api_stop_computation"];
+        post: operations["kardo_server_api_computations_stop_computation"];
         delete?: never;
         options?: never;
         head?: never;
@@ -516,7 +516,7 @@ export interface paths {
          * Show Observations
          * @description Every occupation of every point: by what, how long, when, under which satellites, and how good it comes out.
          */
-        get: operations["kardo_server_plans_control_show_observations"];
+        get: operations["kardo_server_api_control_show_observations"];
         put?: never;
         post?: never;
         delete?: never;
@@ -536,7 +536,7 @@ export interface paths {
          * Show Rounds
          * @description The rounds past all points: over the ground as it is, shared among people, on foot or with a vehicle along the paths.
          */
-        get: operations["kardo_server_plans_control_show_rounds"];
+        get: operations["kardo_server_api_control_show_rounds"];
         put?: never;
         post?: never;
         delete?: never;
@@ -558,7 +558,7 @@ export interface paths {
          * Name By Scheme
          * @description The edits that name the control by a scheme. Nothing is saved.
          */
-        post: operations["kardo_server_plans_control_name_by_scheme"];
+        post: operations["kardo_server_api_control_name_by_scheme"];
         delete?: never;
         options?: never;
         head?: never;
@@ -576,7 +576,7 @@ export interface paths {
          * Show Stake Out
          * @description Bearing, angle, distances and rise from a mark to every point.
          */
-        get: operations["kardo_server_plans_control_show_stake_out"];
+        get: operations["kardo_server_api_control_show_stake_out"];
         put?: never;
         post?: never;
         delete?: never;
@@ -596,7 +596,7 @@ export interface paths {
          * Print Stake Out
          * @description The same on paper, or as a list.
          */
-        get: operations["kardo_server_plans_control_print_stake_out"];
+        get: operations["kardo_server_api_control_print_stake_out"];
         put?: never;
         post?: never;
         delete?: never;
@@ -616,7 +616,7 @@ export interface paths {
          * Print Sketch
          * @description A drawing of the control to scale; at the largest usual scale that shows it all, and on the organisation's paper, where none is said.
          */
-        get: operations["kardo_server_plans_control_print_sketch"];
+        get: operations["kardo_server_api_control_print_sketch"];
         put?: never;
         post?: never;
         delete?: never;
@@ -636,7 +636,7 @@ export interface paths {
          * Print Targets
          * @description A page for every point, or for one.
          */
-        get: operations["kardo_server_plans_control_print_targets"];
+        get: operations["kardo_server_api_control_print_targets"];
         put?: never;
         post?: never;
         delete?: never;
@@ -656,7 +656,7 @@ export interface paths {
          * Show Coverage
          * @description How many images and flight lines see each place of the site, how fine, and how much the overlap holds over the ground as it is.
          */
-        get: operations["kardo_server_plans_flight_show_coverage"];
+        get: operations["kardo_server_api_flight_show_coverage"];
         put?: never;
         post?: never;
         delete?: never;
@@ -676,7 +676,7 @@ export interface paths {
          * Show Air Time
          * @description A flight line by line in the wind that it is planned in: speed over the ground, turns, battery, sight.
          */
-        get: operations["kardo_server_plans_flight_show_air_time"];
+        get: operations["kardo_server_api_flight_show_air_time"];
         put?: never;
         post?: never;
         delete?: never;
@@ -696,7 +696,7 @@ export interface paths {
          * Show Light
          * @description Light through a day (the first visit's, where none is said) for a flight's camera: sensitivity, shutter and speed.
          */
-        get: operations["kardo_server_plans_flight_show_light"];
+        get: operations["kardo_server_api_flight_show_light"];
         put?: never;
         post?: never;
         delete?: never;
@@ -718,7 +718,7 @@ export interface paths {
          * Bring Lens In Line
          * @description The edits that put a record on a camera, and make the plan reckon with the lens as that has it on the day of the visit. Nothing is saved.
          */
-        post: operations["kardo_server_plans_flight_bring_lens_in_line"];
+        post: operations["kardo_server_api_flight_bring_lens_in_line"];
         delete?: never;
         options?: never;
         head?: never;
@@ -736,7 +736,7 @@ export interface paths {
          * Offer Calibration
          * @description The edits that add a flight which calibrates the lens of another. Nothing is saved.
          */
-        get: operations["kardo_server_plans_flight_offer_calibration"];
+        get: operations["kardo_server_api_flight_offer_calibration"];
         put?: never;
         post?: never;
         delete?: never;
@@ -756,7 +756,7 @@ export interface paths {
          * Show Profile
          * @description A line of a flight from the side, or, of a sortie, the way out or home; each by its number, from 1.
          */
-        get: operations["kardo_server_plans_flight_show_profile"];
+        get: operations["kardo_server_api_flight_show_profile"];
         put?: never;
         post?: never;
         delete?: never;
@@ -776,7 +776,7 @@ export interface paths {
          * Find Take Off
          * @description The place from which a flight's pilot sees most of it, of those tried; with the edits that choose it. Nothing is saved.
          */
-        get: operations["kardo_server_plans_flight_find_take_off"];
+        get: operations["kardo_server_api_flight_find_take_off"];
         put?: never;
         post?: never;
         delete?: never;
@@ -796,7 +796,7 @@ export interface paths {
          * Offer Strip
          * @description The edits that add a flight line beside the last one of a flight whose flight lines somebody drew. Nothing is saved.
          */
-        get: operations["kardo_server_plans_flight_offer_strip"];
+        get: operations["kardo_server_api_flight_offer_strip"];
         put?: never;
         post?: never;
         delete?: never;
@@ -818,7 +818,7 @@ export interface paths {
          * Hold Against Flown
          * @description Photo positions (CSV, or points of a map file) or a track (GPX and other lines) held against the plan. Nothing is saved.
          */
-        post: operations["kardo_server_plans_flight_hold_against_flown"];
+        post: operations["kardo_server_api_flight_hold_against_flown"];
         delete?: never;
         options?: never;
         head?: never;
@@ -838,7 +838,7 @@ export interface paths {
          * Read Sample Image
          * @description A camera from one of its images. Nothing is saved.
          */
-        post: operations["kardo_server_plans_flight_read_sample_image"];
+        post: operations["kardo_server_api_flight_read_sample_image"];
         delete?: never;
         options?: never;
         head?: never;
@@ -856,7 +856,7 @@ export interface paths {
          * Print Card
          * @description A page for each flight, or for one: a picture of its lines and every figure that is typed.
          */
-        get: operations["kardo_server_plans_flight_print_card"];
+        get: operations["kardo_server_api_flight_print_card"];
         put?: never;
         post?: never;
         delete?: never;
@@ -878,7 +878,7 @@ export interface paths {
          * Read Features
          * @description Points, lines and areas of a map file as features of the site, each with a guess of what it is. Nothing is saved.
          */
-        post: operations["kardo_server_plans_site_read_features"];
+        post: operations["kardo_server_api_site_read_features"];
         delete?: never;
         options?: never;
         head?: never;
@@ -898,7 +898,7 @@ export interface paths {
          * Read Risen
          * @description Things that a surface model (a GeoTIFF with its objects) shows over the plan's terrain. Nothing is saved.
          */
-        post: operations["kardo_server_plans_site_read_risen"];
+        post: operations["kardo_server_api_site_read_risen"];
         delete?: never;
         options?: never;
         head?: never;
@@ -918,7 +918,7 @@ export interface paths {
          * Read Picture
          * @description Bring a picture of the site into the job's grid and keep it; the answer's value is what an edit of `site/backdrops` takes.
          */
-        post: operations["kardo_server_plans_site_read_picture"];
+        post: operations["kardo_server_api_site_read_picture"];
         delete?: never;
         options?: never;
         head?: never;
@@ -936,7 +936,7 @@ export interface paths {
          * Show Picture
          * @description A picture of this job. Never changes: the digest names it.
          */
-        get: operations["kardo_server_plans_site_show_picture"];
+        get: operations["kardo_server_api_site_show_picture"];
         put?: never;
         post?: never;
         delete?: never;
@@ -956,7 +956,7 @@ export interface paths {
          * List Authorities
          * @description The airspace authorities that may be asked.
          */
-        get: operations["kardo_server_plans_site_list_authorities"];
+        get: operations["kardo_server_api_site_list_authorities"];
         put?: never;
         post?: never;
         delete?: never;
@@ -976,7 +976,7 @@ export interface paths {
          * Look Up Airspace
          * @description The zones about the site as the authority has them now, against those of the plan. Nothing is saved.
          */
-        get: operations["kardo_server_plans_site_look_up_airspace"];
+        get: operations["kardo_server_api_site_look_up_airspace"];
         put?: never;
         post?: never;
         delete?: never;
@@ -998,7 +998,7 @@ export interface paths {
          * Ask For Leave
          * @description Ask the authority for leave to fly in a zone of the plan; what it answers is put into the plan by an edit.
          */
-        post: operations["kardo_server_plans_site_ask_for_leave"];
+        post: operations["kardo_server_api_site_ask_for_leave"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1016,7 +1016,7 @@ export interface paths {
          * Show Leave
          * @description What has become of a request for leave.
          */
-        get: operations["kardo_server_plans_site_show_leave"];
+        get: operations["kardo_server_api_site_show_leave"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1036,7 +1036,7 @@ export interface paths {
          * Offer Scheme
          * @description The edits by which corrections come in one of the usual ways. Nothing is saved.
          */
-        get: operations["kardo_server_base_api_offer_scheme"];
+        get: operations["kardo_server_api_base_offer_scheme"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1057,13 +1057,13 @@ export interface paths {
          * @description The satellites over a point of the plan on a date (the first visit's, where none is said), by constellations as they are
          *     meant to be.
          */
-        get: operations["kardo_server_base_api_show_sky"];
+        get: operations["kardo_server_api_base_show_sky"];
         put?: never;
         /**
          * Show Sky Of Almanac
          * @description The same by a YUMA almanac, or by broadcast ephemerides (RINEX navigation 3.0x, also gzip). Nothing is saved.
          */
-        post: operations["kardo_server_base_api_show_sky_of_almanac"];
+        post: operations["kardo_server_api_base_show_sky_of_almanac"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1081,7 +1081,7 @@ export interface paths {
          * Show Sessions
          * @description From when to when each base logs, and what static sessions are good for; wanted_up: metres of sigma in height.
          */
-        get: operations["kardo_server_base_api_show_sessions"];
+        get: operations["kardo_server_api_base_show_sessions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1101,7 +1101,7 @@ export interface paths {
          * Put Sessions In Calendar
          * @description From when to when each base logs, for a calendar.
          */
-        get: operations["kardo_server_base_api_put_sessions_in_calendar"];
+        get: operations["kardo_server_api_base_put_sessions_in_calendar"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1121,7 +1121,7 @@ export interface paths {
          * Find Standpoint
          * @description From where a flight would be reached best by corrections; null where its base's link is not known.
          */
-        get: operations["kardo_server_base_api_find_standpoint"];
+        get: operations["kardo_server_api_base_find_standpoint"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1143,7 +1143,7 @@ export interface paths {
          * Read Base Log
          * @description What the raw log of a base holds, held against the plan. Nothing is saved.
          */
-        post: operations["kardo_server_base_api_read_base_log"];
+        post: operations["kardo_server_api_base_read_base_log"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1163,7 +1163,7 @@ export interface paths {
          * Read Antennas
          * @description Receiver antennas of an ANTEX file whose type holds some words. Nothing is saved.
          */
-        post: operations["kardo_server_base_api_read_antennas"];
+        post: operations["kardo_server_api_base_read_antennas"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1181,7 +1181,7 @@ export interface paths {
          * Print Card
          * @description One device's card: exactly what is typed into which box, large.
          */
-        get: operations["kardo_server_base_api_print_card"];
+        get: operations["kardo_server_api_base_print_card"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1201,7 +1201,7 @@ export interface paths {
          * Print Settings
          * @description What is typed for the corrections of a base or of a service, large; no secret.
          */
-        get: operations["kardo_server_base_api_print_settings"];
+        get: operations["kardo_server_api_base_print_settings"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1223,7 +1223,7 @@ export interface paths {
          * Hold Against Card
          * @description How far what a device shows is from what it should be told, and what that looks like.
          */
-        post: operations["kardo_server_base_api_hold_against_card"];
+        post: operations["kardo_server_api_base_hold_against_card"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1241,7 +1241,7 @@ export interface paths {
          * List Casters
          * @description The casters that may be listened to.
          */
-        get: operations["kardo_server_base_casters_list_casters"];
+        get: operations["kardo_server_api_casters_list_casters"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1263,7 +1263,7 @@ export interface paths {
          * List Mounts
          * @description The mount points of a caster.
          */
-        post: operations["kardo_server_base_casters_list_mounts"];
+        post: operations["kardo_server_api_casters_list_mounts"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1283,7 +1283,7 @@ export interface paths {
          * Hear
          * @description Listens to a mount point for some seconds and holds what it broadcasts against a set-up. Nothing is saved.
          */
-        post: operations["kardo_server_base_casters_hear"];
+        post: operations["kardo_server_api_casters_hear"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1301,7 +1301,7 @@ export interface paths {
          * Show Local
          * @description The local grid's parameters, how its points fit, and control in it.
          */
-        get: operations["kardo_server_base_local_grid_show_local"];
+        get: operations["kardo_server_api_local_grid_show_local"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1321,7 +1321,7 @@ export interface paths {
          * Offer Ground
          * @description Coordinates whose lengths are those on the ground at the site. Nothing is saved.
          */
-        get: operations["kardo_server_base_local_grid_offer_ground"];
+        get: operations["kardo_server_api_local_grid_offer_ground"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1341,7 +1341,7 @@ export interface paths {
          * Write Local
          * @description The local grid as plain text.
          */
-        get: operations["kardo_server_base_local_grid_write_local"];
+        get: operations["kardo_server_api_local_grid_write_local"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1361,7 +1361,7 @@ export interface paths {
          * List In Local
          * @description Control and marks in local coordinates.
          */
-        get: operations["kardo_server_base_local_grid_list_in_local"];
+        get: operations["kardo_server_api_local_grid_list_in_local"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1383,7 +1383,7 @@ export interface paths {
          * Read Local Text
          * @description The local grid of a text. Nothing is saved.
          */
-        post: operations["kardo_server_base_local_grid_read_local_text"];
+        post: operations["kardo_server_api_local_grid_read_local_text"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1403,7 +1403,7 @@ export interface paths {
          * Read Local Marks
          * @description Marks that the local grid has, pasted in its coordinates and the job's unit, where the job's grid has them. Nothing is saved.
          */
-        post: operations["kardo_server_base_local_grid_read_local_marks"];
+        post: operations["kardo_server_api_local_grid_read_local_marks"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1423,7 +1423,7 @@ export interface paths {
          * Read Pairs
          * @description Points of a pasted list, in the job's unit. Nothing is saved.
          */
-        post: operations["kardo_server_base_local_grid_read_pairs"];
+        post: operations["kardo_server_api_local_grid_read_pairs"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1441,7 +1441,7 @@ export interface paths {
          * List Receivers
          * @description The receivers that may be listened to.
          */
-        get: operations["kardo_server_base_receivers_list_receivers"];
+        get: operations["kardo_server_api_receivers_list_receivers"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1463,7 +1463,7 @@ export interface paths {
          * Hear Receiver
          * @description Listens to a receiver for some seconds and holds its position against a set-up. Nothing is saved.
          */
-        post: operations["kardo_server_base_receivers_hear_receiver"];
+        post: operations["kardo_server_api_receivers_hear_receiver"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1481,7 +1481,7 @@ export interface paths {
          * List Networks
          * @description The reference networks that may be asked.
          */
-        get: operations["kardo_server_base_stations_list_networks"];
+        get: operations["kardo_server_api_stations_list_networks"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1501,7 +1501,7 @@ export interface paths {
          * List Stations
          * @description The stations of a network nearest to the site: of the first that may be asked, where none is said.
          */
-        get: operations["kardo_server_base_stations_list_stations"];
+        get: operations["kardo_server_api_stations_list_stations"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1523,7 +1523,7 @@ export interface paths {
          * Read Station Log
          * @description The raw log of a reference station over the hours that the plan needs of it, held against the plan. Nothing is saved.
          */
-        post: operations["kardo_server_base_stations_read_station_log"];
+        post: operations["kardo_server_api_stations_read_station_log"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1541,13 +1541,13 @@ export interface paths {
          * List Nearest
          * @description The fifty marks of the library nearest to the site, in the job's grid and heights.
          */
-        get: operations["kardo_server_marks_api_list_nearest"];
+        get: operations["kardo_server_api_marks_list_nearest"];
         put?: never;
         /**
          * Keep Marks
          * @description Keep marks in the library: all of them, or none.
          */
-        post: operations["kardo_server_marks_api_keep_marks"];
+        post: operations["kardo_server_api_marks_keep_marks"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1565,7 +1565,7 @@ export interface paths {
          * Rank Base Places
          * @description Places of the site, marks of the plan and marks of the library about it, ranked for the base.
          */
-        get: operations["kardo_server_marks_api_rank_base_places"];
+        get: operations["kardo_server_api_marks_rank_base_places"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1587,7 +1587,7 @@ export interface paths {
          * Keep Mark Of Plan
          * @description Keep a mark of the plan in the library, with the accuracy that the plan has it at.
          */
-        post: operations["kardo_server_marks_api_keep_mark_of_plan"];
+        post: operations["kardo_server_api_marks_keep_mark_of_plan"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1605,7 +1605,7 @@ export interface paths {
          * List Changed
          * @description Marks of the plan whose coordinates have a newer version in the library. The plan keeps its own until somebody takes it.
          */
-        get: operations["kardo_server_marks_api_list_changed"];
+        get: operations["kardo_server_api_marks_list_changed"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1627,7 +1627,7 @@ export interface paths {
          * Read File Of Marks
          * @description Marks of a file (CSV, GeoJSON, GPX, GeoPackage) in a grid, the job's where none is said. Nothing is saved.
          */
-        post: operations["kardo_server_marks_api_read_file_of_marks"];
+        post: operations["kardo_server_api_marks_read_file_of_marks"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1647,7 +1647,7 @@ export interface paths {
          * Read Text Of Certificate
          * @description One mark as its certificate prints it, in the job's grid. Nothing is saved.
          */
-        post: operations["kardo_server_marks_api_read_text_of_certificate"];
+        post: operations["kardo_server_api_marks_read_text_of_certificate"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1665,13 +1665,13 @@ export interface paths {
          * List Versions
          * @description Every version of a mark's coordinates, the newest first, with what changed.
          */
-        get: operations["kardo_server_marks_api_list_versions"];
+        get: operations["kardo_server_api_marks_list_versions"];
         put?: never;
         /**
          * Publish Anew
          * @description New coordinates of a mark. The old ones stay on record, and plans keep those that they took.
          */
-        post: operations["kardo_server_marks_api_publish_anew"];
+        post: operations["kardo_server_api_marks_publish_anew"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1690,7 +1690,7 @@ export interface paths {
          * Tell Of
          * @description What a mark is and how it is found, told anew.
          */
-        put: operations["kardo_server_marks_api_tell_of"];
+        put: operations["kardo_server_api_marks_tell_of"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1711,7 +1711,7 @@ export interface paths {
          * Retire
          * @description No longer offer a mark. What it was stays, and so do the plans that took it.
          */
-        post: operations["kardo_server_marks_api_retire"];
+        post: operations["kardo_server_api_marks_retire"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1729,13 +1729,13 @@ export interface paths {
          * Show Photo
          * @description The picture of a mark. Raises ReadError for one that has none.
          */
-        get: operations["kardo_server_marks_api_show_photo"];
+        get: operations["kardo_server_api_marks_show_photo"];
         put?: never;
         /**
          * Keep Photo
          * @description The picture by which a mark is found again.
          */
-        post: operations["kardo_server_marks_api_keep_photo"];
+        post: operations["kardo_server_api_marks_keep_photo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1753,13 +1753,13 @@ export interface paths {
          * List Kit
          * @description What the organisation keeps, each as it is now, by name.
          */
-        get: operations["kardo_server_kit_api_list_kit"];
+        get: operations["kardo_server_api_kit_list_kit"];
         put?: never;
         /**
          * Keep Profile
          * @description Keep a profile of the plan: a new one, or the next version of the one it was taken from.
          */
-        post: operations["kardo_server_kit_api_keep_profile"];
+        post: operations["kardo_server_api_kit_keep_profile"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1777,7 +1777,7 @@ export interface paths {
          * List Profile Versions
          * @description Every version of a profile, the newest first.
          */
-        get: operations["kardo_server_kit_api_list_profile_versions"];
+        get: operations["kardo_server_api_kit_list_profile_versions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1800,7 +1800,7 @@ export interface paths {
          * Retire Profile
          * @description No longer offer a profile. Plans keep what they took of it, and its versions stay.
          */
-        delete: operations["kardo_server_kit_api_retire_profile"];
+        delete: operations["kardo_server_api_kit_retire_profile"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1817,13 +1817,13 @@ export interface paths {
          * List Geoids
          * @description The organisation's own geoids.
          */
-        get: operations["kardo_server_marks_geoids_list_geoids"];
+        get: operations["kardo_server_api_geoids_list_geoids"];
         put?: never;
         /**
          * Keep Geoid
          * @description Keep a geoid (GTX, GeoTIFF) for the organisation; the same file again is the same geoid under its newest name.
          */
-        post: operations["kardo_server_marks_geoids_keep_geoid"];
+        post: operations["kardo_server_api_geoids_keep_geoid"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1841,7 +1841,7 @@ export interface paths {
          * List Heights
          * @description The height systems that the job's place has, the grid's country's first; those whose geoid is not at hand say what is missing.
          */
-        get: operations["kardo_server_marks_geoids_list_heights"];
+        get: operations["kardo_server_api_geoids_list_heights"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1861,14 +1861,14 @@ export interface paths {
          * Take Geoid
          * @description A geoid as the job would take it: the part about its site. Nothing is saved.
          */
-        get: operations["kardo_server_marks_geoids_take_geoid"];
+        get: operations["kardo_server_api_geoids_take_geoid"];
         put?: never;
         post?: never;
         /**
          * Remove Geoid
          * @description Take a geoid off the list. Jobs that took it keep what they have.
          */
-        delete: operations["kardo_server_marks_geoids_remove_geoid"];
+        delete: operations["kardo_server_api_geoids_remove_geoid"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1885,7 +1885,7 @@ export interface paths {
          * Show Day
          * @description A visit's tasks on the clock, or in words why they do not fit and what would make them fit.
          */
-        get: operations["kardo_server_day_api_show_day"];
+        get: operations["kardo_server_api_day_show_day"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1905,7 +1905,7 @@ export interface paths {
          * Print Day
          * @description One person's sheet, or tasks for a calendar.
          */
-        get: operations["kardo_server_day_api_print_day"];
+        get: operations["kardo_server_api_day_print_day"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1925,13 +1925,13 @@ export interface paths {
          * Read Book
          * @description The whole book, and the third answer.
          */
-        get: operations["kardo_server_book_api_read_book"];
+        get: operations["kardo_server_api_book_read_book"];
         put?: never;
         /**
          * Write Book
          * @description Take entries: each once, in any order. All or nothing: a refused one is named, and nothing of the request is kept.
          */
-        post: operations["kardo_server_book_api_write_book"];
+        post: operations["kardo_server_api_book_write_book"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1951,7 +1951,7 @@ export interface paths {
          * Keep A Picture
          * @description Keep a picture, once however often it is sent; an entry names it by its digest.
          */
-        post: operations["kardo_server_book_api_keep_a_picture"];
+        post: operations["kardo_server_api_book_keep_a_picture"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1969,7 +1969,7 @@ export interface paths {
          * Show Picture
          * @description A picture as it came. Never changes: the digest names its bytes.
          */
-        get: operations["kardo_server_book_api_show_picture"];
+        get: operations["kardo_server_api_book_show_picture"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1989,7 +1989,7 @@ export interface paths {
          * Show Close
          * @description The closing and what came of it, as far as it is computed.
          */
-        get: operations["kardo_server_closeout_api_show_close"];
+        get: operations["kardo_server_api_close_show_close"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2012,7 +2012,7 @@ export interface paths {
          * @description How a file of residuals is understood, or a pasted one; means names what each column is taken for, parted by commas, where
          *     the user said so. Nothing is saved.
          */
-        post: operations["kardo_server_closeout_api_read_file"];
+        post: operations["kardo_server_api_close_read_file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2032,7 +2032,7 @@ export interface paths {
          * Take Residuals
          * @description Judge this set; earlier ones stay on record.
          */
-        post: operations["kardo_server_closeout_api_take_residuals"];
+        post: operations["kardo_server_api_close_take_residuals"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2052,7 +2052,7 @@ export interface paths {
          * Preview Shift
          * @description What a block shift would do. Nothing is saved.
          */
-        post: operations["kardo_server_closeout_api_preview_shift"];
+        post: operations["kardo_server_api_close_preview_shift"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2072,7 +2072,7 @@ export interface paths {
          * Apply Shift
          * @description Apply a block shift as a step of its own, or take it back.
          */
-        post: operations["kardo_server_closeout_api_apply_shift"];
+        post: operations["kardo_server_api_close_apply_shift"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2092,7 +2092,7 @@ export interface paths {
          * Shift Positions
          * @description Photo positions moved by the shift that is applied, or back from it: CSV before and after. Nothing is saved.
          */
-        post: operations["kardo_server_closeout_api_shift_positions"];
+        post: operations["kardo_server_api_close_shift_positions"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2110,7 +2110,7 @@ export interface paths {
          * List Shifted Points
          * @description Targets and checks before the shift that is applied and after it, each moved by as much as it hangs on the base.
          */
-        get: operations["kardo_server_closeout_api_list_shifted_points"];
+        get: operations["kardo_server_api_close_list_shifted_points"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2132,7 +2132,7 @@ export interface paths {
          * Waive
          * @description Accept a finding with a reason, or no longer; of a rule that is a stop, for those who may sign.
          */
-        post: operations["kardo_server_closeout_api_waive"];
+        post: operations["kardo_server_api_close_waive"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2152,7 +2152,7 @@ export interface paths {
          * Compute
          * @description Start what the residuals are held against, also again after it failed.
          */
-        post: operations["kardo_server_closeout_api_compute"];
+        post: operations["kardo_server_api_close_compute"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2172,7 +2172,7 @@ export interface paths {
          * Sign Off
          * @description Sign: plan, book and closing are frozen, the report over them is sealed and kept.
          */
-        post: operations["kardo_server_closeout_api_sign_off"];
+        post: operations["kardo_server_api_close_sign_off"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2192,7 +2192,7 @@ export interface paths {
          * Open Again
          * @description Open a signed job again; the report stays.
          */
-        post: operations["kardo_server_closeout_api_open_again"];
+        post: operations["kardo_server_api_close_open_again"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2210,7 +2210,7 @@ export interface paths {
          * Draft
          * @description The report as it would be signed now: a draft.
          */
-        get: operations["kardo_server_closeout_api_draft"];
+        get: operations["kardo_server_api_close_draft"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2230,7 +2230,7 @@ export interface paths {
          * Signed Report
          * @description A report as it was signed.
          */
-        get: operations["kardo_server_closeout_api_signed_report"];
+        get: operations["kardo_server_api_close_signed_report"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2250,13 +2250,13 @@ export interface paths {
          * List Services
          * @description The services that a log may be handed to.
          */
-        get: operations["kardo_server_closeout_processing_list_services"];
+        get: operations["kardo_server_api_processing_list_services"];
         put?: never;
         /**
          * Process Log
          * @description Hand a base's raw log to a service. Kardo keeps nothing of it.
          */
-        post: operations["kardo_server_closeout_processing_process_log"];
+        post: operations["kardo_server_api_processing_process_log"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2274,7 +2274,7 @@ export interface paths {
          * Show Processed
          * @description What became of a log that was handed in, in the job's grid and heights.
          */
-        get: operations["kardo_server_closeout_processing_show_processed"];
+        get: operations["kardo_server_api_processing_show_processed"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2296,7 +2296,7 @@ export interface paths {
          * Check Report
          * @description Whether a report was altered since it was signed.
          */
-        post: operations["kardo_server_closeout_api_check_report"];
+        post: operations["kardo_server_api_close_check_report"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2315,7 +2315,7 @@ export interface paths {
          * @description Coordinate systems of PROJ's database by words of their code, name or area, a job's own place first. Height systems that this machine has no geoid
          *     grid for are marked so, and come last.
          */
-        get: operations["kardo_server_jobs_api_search_crs"];
+        get: operations["kardo_server_api_catalogue_search_crs"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2338,7 +2338,7 @@ export interface paths {
          * @description Where a job is, by a coordinate, a list or a file, and what is meant for that place; a file's own grid comes first, where
          *     it fits. Nothing is saved.
          */
-        post: operations["kardo_server_jobs_api_read_place"];
+        post: operations["kardo_server_api_catalogue_read_place"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2356,7 +2356,7 @@ export interface paths {
          * Show Catalogue
          * @description Profiles, methods, standards, units, assumptions and rules: all that is chosen from, with sources.
          */
-        get: operations["kardo_server_jobs_api_show_catalogue"];
+        get: operations["kardo_server_api_catalogue_show_catalogue"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2376,7 +2376,7 @@ export interface paths {
          * Show Plan Schema
          * @description The published JSON Schema of the plan.
          */
-        get: operations["kardo_server_jobs_api_show_plan_schema"];
+        get: operations["kardo_server_api_catalogue_show_plan_schema"];
         put?: never;
         post?: never;
         delete?: never;
@@ -9023,7 +9023,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    kardo_server_accounts_api_show_session: {
+    kardo_server_api_session_show_session: {
         parameters: {
             query?: never;
             header?: never;
@@ -9043,7 +9043,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_accounts_api_sign_in: {
+    kardo_server_api_session_sign_in: {
         parameters: {
             query?: never;
             header?: never;
@@ -9067,7 +9067,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_accounts_api_sign_out: {
+    kardo_server_api_session_sign_out: {
         parameters: {
             query?: never;
             header?: never;
@@ -9087,7 +9087,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_accounts_rules_list_rules: {
+    kardo_server_api_rules_list_rules: {
         parameters: {
             query?: never;
             header?: never;
@@ -9107,7 +9107,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_accounts_rules_ask_otherwise: {
+    kardo_server_api_rules_ask_otherwise: {
         parameters: {
             query?: never;
             header?: never;
@@ -9131,7 +9131,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_accounts_rules_choose_paper: {
+    kardo_server_api_rules_choose_paper: {
         parameters: {
             query?: never;
             header?: never;
@@ -9155,7 +9155,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_jobs_api_list_jobs: {
+    kardo_server_api_jobs_list_jobs: {
         parameters: {
             query?: {
                 archived?: boolean;
@@ -9177,7 +9177,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_jobs_api_new_job: {
+    kardo_server_api_jobs_new_job: {
         parameters: {
             query?: never;
             header?: never;
@@ -9201,7 +9201,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_jobs_api_import_plan: {
+    kardo_server_api_jobs_import_plan: {
         parameters: {
             query?: never;
             header?: never;
@@ -9231,7 +9231,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_jobs_api_new_job_like: {
+    kardo_server_api_jobs_new_job_like: {
         parameters: {
             query?: never;
             header?: never;
@@ -9257,7 +9257,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_jobs_api_archive_job: {
+    kardo_server_api_jobs_archive_job: {
         parameters: {
             query?: never;
             header?: never;
@@ -9283,7 +9283,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_jobs_api_remove_job: {
+    kardo_server_api_jobs_remove_job: {
         parameters: {
             query?: never;
             header?: never;
@@ -9303,7 +9303,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_api_show_plan: {
+    kardo_server_api_plan_show_plan: {
         parameters: {
             query?: never;
             header?: never;
@@ -9325,7 +9325,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_api_edit_plan: {
+    kardo_server_api_plan_edit_plan: {
         parameters: {
             query?: never;
             header?: {
@@ -9353,7 +9353,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_api_step: {
+    kardo_server_api_plan_step: {
         parameters: {
             query?: {
                 over?: boolean;
@@ -9378,7 +9378,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_api_show_summary: {
+    kardo_server_api_plan_show_summary: {
         parameters: {
             query?: never;
             header?: never;
@@ -9400,7 +9400,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_api_offer_tolerance: {
+    kardo_server_api_plan_offer_tolerance: {
         parameters: {
             query?: {
                 area?: string;
@@ -9426,7 +9426,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_api_read_boundary: {
+    kardo_server_api_readings_read_boundary: {
         parameters: {
             query?: never;
             header?: never;
@@ -9467,7 +9467,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_api_read_points: {
+    kardo_server_api_readings_read_points: {
         parameters: {
             query?: never;
             header?: never;
@@ -9508,7 +9508,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_api_read_terrain: {
+    kardo_server_api_readings_read_terrain: {
         parameters: {
             query?: never;
             header?: never;
@@ -9562,7 +9562,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_api_draw_terrain: {
+    kardo_server_api_readings_draw_terrain: {
         parameters: {
             query?: never;
             header?: never;
@@ -9585,7 +9585,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_api_export: {
+    kardo_server_api_exports_export: {
         parameters: {
             query?: {
                 columns?: string;
@@ -9611,7 +9611,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_api_live_answer: {
+    kardo_server_api_computations_live_answer: {
         parameters: {
             query?: never;
             header?: never;
@@ -9637,7 +9637,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_api_show_prediction: {
+    kardo_server_api_computations_show_prediction: {
         parameters: {
             query?: never;
             header?: never;
@@ -9659,7 +9659,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_api_show_advice: {
+    kardo_server_api_computations_show_advice: {
         parameters: {
             query?: never;
             header?: never;
@@ -9681,7 +9681,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_api_show_schemes: {
+    kardo_server_api_computations_show_schemes: {
         parameters: {
             query?: never;
             header?: never;
@@ -9703,7 +9703,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_api_show_layouts: {
+    kardo_server_api_computations_show_layouts: {
         parameters: {
             query?: never;
             header?: never;
@@ -9725,7 +9725,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_api_start_computation: {
+    kardo_server_api_computations_start_computation: {
         parameters: {
             query?: never;
             header?: never;
@@ -9748,7 +9748,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_api_stop_computation: {
+    kardo_server_api_computations_stop_computation: {
         parameters: {
             query?: never;
             header?: never;
@@ -9771,7 +9771,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_control_show_observations: {
+    kardo_server_api_control_show_observations: {
         parameters: {
             query?: never;
             header?: never;
@@ -9793,7 +9793,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_control_show_rounds: {
+    kardo_server_api_control_show_rounds: {
         parameters: {
             query?: {
                 people?: number;
@@ -9818,7 +9818,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_control_name_by_scheme: {
+    kardo_server_api_control_name_by_scheme: {
         parameters: {
             query?: never;
             header?: never;
@@ -9844,7 +9844,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_control_show_stake_out: {
+    kardo_server_api_control_show_stake_out: {
         parameters: {
             query: {
                 station: string;
@@ -9869,7 +9869,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_control_print_stake_out: {
+    kardo_server_api_control_print_stake_out: {
         parameters: {
             query: {
                 station: string;
@@ -9893,7 +9893,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_control_print_sketch: {
+    kardo_server_api_control_print_sketch: {
         parameters: {
             query?: {
                 paper?: ("A4" | "A3" | "Letter" | "Tabloid") | null;
@@ -9916,7 +9916,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_control_print_targets: {
+    kardo_server_api_control_print_targets: {
         parameters: {
             query?: {
                 point?: string;
@@ -9938,7 +9938,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_flight_show_coverage: {
+    kardo_server_api_flight_show_coverage: {
         parameters: {
             query?: never;
             header?: never;
@@ -9960,7 +9960,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_flight_show_air_time: {
+    kardo_server_api_flight_show_air_time: {
         parameters: {
             query?: {
                 flight?: string;
@@ -9984,7 +9984,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_flight_show_light: {
+    kardo_server_api_flight_show_light: {
         parameters: {
             query?: {
                 flight?: string;
@@ -10010,7 +10010,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_flight_bring_lens_in_line: {
+    kardo_server_api_flight_bring_lens_in_line: {
         parameters: {
             query?: never;
             header?: never;
@@ -10036,7 +10036,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_flight_offer_calibration: {
+    kardo_server_api_flight_offer_calibration: {
         parameters: {
             query?: {
                 flight?: string;
@@ -10060,7 +10060,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_flight_show_profile: {
+    kardo_server_api_flight_show_profile: {
         parameters: {
             query?: {
                 flight?: string;
@@ -10087,7 +10087,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_flight_find_take_off: {
+    kardo_server_api_flight_find_take_off: {
         parameters: {
             query?: {
                 flight?: string;
@@ -10111,7 +10111,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_flight_offer_strip: {
+    kardo_server_api_flight_offer_strip: {
         parameters: {
             query?: {
                 flight?: string;
@@ -10135,7 +10135,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_flight_hold_against_flown: {
+    kardo_server_api_flight_hold_against_flown: {
         parameters: {
             query?: never;
             header?: never;
@@ -10177,7 +10177,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_flight_read_sample_image: {
+    kardo_server_api_flight_read_sample_image: {
         parameters: {
             query?: never;
             header?: never;
@@ -10209,7 +10209,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_flight_print_card: {
+    kardo_server_api_flight_print_card: {
         parameters: {
             query?: {
                 flight?: string;
@@ -10231,7 +10231,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_site_read_features: {
+    kardo_server_api_site_read_features: {
         parameters: {
             query?: never;
             header?: never;
@@ -10270,7 +10270,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_site_read_risen: {
+    kardo_server_api_site_read_risen: {
         parameters: {
             query?: never;
             header?: never;
@@ -10324,7 +10324,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_site_read_picture: {
+    kardo_server_api_site_read_picture: {
         parameters: {
             query?: never;
             header?: never;
@@ -10363,7 +10363,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_site_show_picture: {
+    kardo_server_api_site_show_picture: {
         parameters: {
             query?: never;
             header?: never;
@@ -10384,7 +10384,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_site_list_authorities: {
+    kardo_server_api_site_list_authorities: {
         parameters: {
             query?: never;
             header?: never;
@@ -10406,7 +10406,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_site_look_up_airspace: {
+    kardo_server_api_site_look_up_airspace: {
         parameters: {
             query?: {
                 authority?: string;
@@ -10430,7 +10430,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_site_ask_for_leave: {
+    kardo_server_api_site_ask_for_leave: {
         parameters: {
             query?: never;
             header?: never;
@@ -10456,7 +10456,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_plans_site_show_leave: {
+    kardo_server_api_site_show_leave: {
         parameters: {
             query?: {
                 authority?: string;
@@ -10481,7 +10481,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_api_offer_scheme: {
+    kardo_server_api_base_offer_scheme: {
         parameters: {
             query?: never;
             header?: never;
@@ -10504,7 +10504,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_api_show_sky: {
+    kardo_server_api_base_show_sky: {
         parameters: {
             query?: {
                 about?: string;
@@ -10529,7 +10529,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_api_show_sky_of_almanac: {
+    kardo_server_api_base_show_sky_of_almanac: {
         parameters: {
             query?: never;
             header?: never;
@@ -10571,7 +10571,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_api_show_sessions: {
+    kardo_server_api_base_show_sessions: {
         parameters: {
             query?: {
                 wanted_up?: number | null;
@@ -10595,7 +10595,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_api_put_sessions_in_calendar: {
+    kardo_server_api_base_put_sessions_in_calendar: {
         parameters: {
             query?: never;
             header?: never;
@@ -10615,7 +10615,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_api_find_standpoint: {
+    kardo_server_api_base_find_standpoint: {
         parameters: {
             query?: never;
             header?: never;
@@ -10638,7 +10638,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_api_read_base_log: {
+    kardo_server_api_base_read_base_log: {
         parameters: {
             query?: never;
             header?: never;
@@ -10670,7 +10670,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_api_read_antennas: {
+    kardo_server_api_base_read_antennas: {
         parameters: {
             query?: never;
             header?: never;
@@ -10707,7 +10707,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_api_print_card: {
+    kardo_server_api_base_print_card: {
         parameters: {
             query?: never;
             header?: never;
@@ -10729,7 +10729,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_api_print_settings: {
+    kardo_server_api_base_print_settings: {
         parameters: {
             query?: never;
             header?: never;
@@ -10751,7 +10751,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_api_hold_against_card: {
+    kardo_server_api_base_hold_against_card: {
         parameters: {
             query?: never;
             header?: never;
@@ -10779,7 +10779,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_casters_list_casters: {
+    kardo_server_api_casters_list_casters: {
         parameters: {
             query?: never;
             header?: never;
@@ -10801,7 +10801,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_casters_list_mounts: {
+    kardo_server_api_casters_list_mounts: {
         parameters: {
             query?: never;
             header?: never;
@@ -10827,7 +10827,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_casters_hear: {
+    kardo_server_api_casters_hear: {
         parameters: {
             query?: never;
             header?: never;
@@ -10853,7 +10853,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_local_grid_show_local: {
+    kardo_server_api_local_grid_show_local: {
         parameters: {
             query?: never;
             header?: never;
@@ -10875,7 +10875,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_local_grid_offer_ground: {
+    kardo_server_api_local_grid_offer_ground: {
         parameters: {
             query?: never;
             header?: never;
@@ -10897,7 +10897,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_local_grid_write_local: {
+    kardo_server_api_local_grid_write_local: {
         parameters: {
             query?: never;
             header?: never;
@@ -10917,7 +10917,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_local_grid_list_in_local: {
+    kardo_server_api_local_grid_list_in_local: {
         parameters: {
             query?: never;
             header?: never;
@@ -10937,7 +10937,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_local_grid_read_local_text: {
+    kardo_server_api_local_grid_read_local_text: {
         parameters: {
             query?: never;
             header?: never;
@@ -10969,7 +10969,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_local_grid_read_local_marks: {
+    kardo_server_api_local_grid_read_local_marks: {
         parameters: {
             query?: never;
             header?: never;
@@ -10995,7 +10995,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_local_grid_read_pairs: {
+    kardo_server_api_local_grid_read_pairs: {
         parameters: {
             query?: never;
             header?: never;
@@ -11021,7 +11021,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_receivers_list_receivers: {
+    kardo_server_api_receivers_list_receivers: {
         parameters: {
             query?: never;
             header?: never;
@@ -11043,7 +11043,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_receivers_hear_receiver: {
+    kardo_server_api_receivers_hear_receiver: {
         parameters: {
             query?: never;
             header?: never;
@@ -11069,7 +11069,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_stations_list_networks: {
+    kardo_server_api_stations_list_networks: {
         parameters: {
             query?: never;
             header?: never;
@@ -11091,7 +11091,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_stations_list_stations: {
+    kardo_server_api_stations_list_stations: {
         parameters: {
             query?: {
                 network?: string;
@@ -11115,7 +11115,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_base_stations_read_station_log: {
+    kardo_server_api_stations_read_station_log: {
         parameters: {
             query?: never;
             header?: never;
@@ -11141,7 +11141,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_marks_api_list_nearest: {
+    kardo_server_api_marks_list_nearest: {
         parameters: {
             query?: {
                 query?: string;
@@ -11165,7 +11165,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_marks_api_keep_marks: {
+    kardo_server_api_marks_keep_marks: {
         parameters: {
             query?: never;
             header?: never;
@@ -11191,7 +11191,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_marks_api_rank_base_places: {
+    kardo_server_api_marks_rank_base_places: {
         parameters: {
             query?: never;
             header?: never;
@@ -11213,7 +11213,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_marks_api_keep_mark_of_plan: {
+    kardo_server_api_marks_keep_mark_of_plan: {
         parameters: {
             query?: never;
             header?: never;
@@ -11239,7 +11239,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_marks_api_list_changed: {
+    kardo_server_api_marks_list_changed: {
         parameters: {
             query?: never;
             header?: never;
@@ -11261,7 +11261,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_marks_api_read_file_of_marks: {
+    kardo_server_api_marks_read_file_of_marks: {
         parameters: {
             query?: never;
             header?: never;
@@ -11303,7 +11303,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_marks_api_read_text_of_certificate: {
+    kardo_server_api_marks_read_text_of_certificate: {
         parameters: {
             query?: never;
             header?: never;
@@ -11335,7 +11335,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_marks_api_list_versions: {
+    kardo_server_api_marks_list_versions: {
         parameters: {
             query?: never;
             header?: never;
@@ -11358,7 +11358,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_marks_api_publish_anew: {
+    kardo_server_api_marks_publish_anew: {
         parameters: {
             query?: never;
             header?: never;
@@ -11385,7 +11385,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_marks_api_tell_of: {
+    kardo_server_api_marks_tell_of: {
         parameters: {
             query?: never;
             header?: never;
@@ -11412,7 +11412,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_marks_api_retire: {
+    kardo_server_api_marks_retire: {
         parameters: {
             query?: never;
             header?: never;
@@ -11433,7 +11433,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_marks_api_show_photo: {
+    kardo_server_api_marks_show_photo: {
         parameters: {
             query?: never;
             header?: never;
@@ -11454,7 +11454,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_marks_api_keep_photo: {
+    kardo_server_api_marks_keep_photo: {
         parameters: {
             query?: never;
             header?: never;
@@ -11485,7 +11485,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_kit_api_list_kit: {
+    kardo_server_api_kit_list_kit: {
         parameters: {
             query?: never;
             header?: never;
@@ -11507,7 +11507,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_kit_api_keep_profile: {
+    kardo_server_api_kit_keep_profile: {
         parameters: {
             query?: never;
             header?: never;
@@ -11533,7 +11533,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_kit_api_list_profile_versions: {
+    kardo_server_api_kit_list_profile_versions: {
         parameters: {
             query?: never;
             header?: never;
@@ -11556,7 +11556,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_kit_api_retire_profile: {
+    kardo_server_api_kit_retire_profile: {
         parameters: {
             query?: never;
             header?: never;
@@ -11577,7 +11577,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_marks_geoids_list_geoids: {
+    kardo_server_api_geoids_list_geoids: {
         parameters: {
             query?: never;
             header?: never;
@@ -11599,7 +11599,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_marks_geoids_keep_geoid: {
+    kardo_server_api_geoids_keep_geoid: {
         parameters: {
             query?: never;
             header?: never;
@@ -11633,7 +11633,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_marks_geoids_list_heights: {
+    kardo_server_api_geoids_list_heights: {
         parameters: {
             query?: never;
             header?: never;
@@ -11655,7 +11655,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_marks_geoids_take_geoid: {
+    kardo_server_api_geoids_take_geoid: {
         parameters: {
             query?: never;
             header?: never;
@@ -11678,7 +11678,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_marks_geoids_remove_geoid: {
+    kardo_server_api_geoids_remove_geoid: {
         parameters: {
             query?: never;
             header?: never;
@@ -11699,7 +11699,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_day_api_show_day: {
+    kardo_server_api_day_show_day: {
         parameters: {
             query?: never;
             header?: never;
@@ -11722,7 +11722,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_day_api_print_day: {
+    kardo_server_api_day_print_day: {
         parameters: {
             query?: never;
             header?: never;
@@ -11745,7 +11745,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_book_api_read_book: {
+    kardo_server_api_book_read_book: {
         parameters: {
             query?: never;
             header?: never;
@@ -11767,7 +11767,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_book_api_write_book: {
+    kardo_server_api_book_write_book: {
         parameters: {
             query?: never;
             header?: never;
@@ -11793,7 +11793,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_book_api_keep_a_picture: {
+    kardo_server_api_book_keep_a_picture: {
         parameters: {
             query?: never;
             header?: never;
@@ -11825,7 +11825,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_book_api_show_picture: {
+    kardo_server_api_book_show_picture: {
         parameters: {
             query?: never;
             header?: never;
@@ -11846,7 +11846,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_closeout_api_show_close: {
+    kardo_server_api_close_show_close: {
         parameters: {
             query?: never;
             header?: never;
@@ -11868,7 +11868,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_closeout_api_read_file: {
+    kardo_server_api_close_read_file: {
         parameters: {
             query?: never;
             header?: never;
@@ -11923,7 +11923,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_closeout_api_take_residuals: {
+    kardo_server_api_close_take_residuals: {
         parameters: {
             query?: never;
             header?: never;
@@ -11949,7 +11949,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_closeout_api_preview_shift: {
+    kardo_server_api_close_preview_shift: {
         parameters: {
             query?: never;
             header?: never;
@@ -11975,7 +11975,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_closeout_api_apply_shift: {
+    kardo_server_api_close_apply_shift: {
         parameters: {
             query?: never;
             header?: never;
@@ -12001,7 +12001,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_closeout_api_shift_positions: {
+    kardo_server_api_close_shift_positions: {
         parameters: {
             query?: never;
             header?: never;
@@ -12038,7 +12038,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_closeout_api_list_shifted_points: {
+    kardo_server_api_close_list_shifted_points: {
         parameters: {
             query?: never;
             header?: never;
@@ -12058,7 +12058,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_closeout_api_waive: {
+    kardo_server_api_close_waive: {
         parameters: {
             query?: never;
             header?: never;
@@ -12084,7 +12084,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_closeout_api_compute: {
+    kardo_server_api_close_compute: {
         parameters: {
             query?: never;
             header?: never;
@@ -12106,7 +12106,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_closeout_api_sign_off: {
+    kardo_server_api_close_sign_off: {
         parameters: {
             query?: never;
             header?: never;
@@ -12132,7 +12132,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_closeout_api_open_again: {
+    kardo_server_api_close_open_again: {
         parameters: {
             query?: never;
             header?: never;
@@ -12158,7 +12158,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_closeout_api_draft: {
+    kardo_server_api_close_draft: {
         parameters: {
             query?: never;
             header?: never;
@@ -12179,7 +12179,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_closeout_api_signed_report: {
+    kardo_server_api_close_signed_report: {
         parameters: {
             query?: never;
             header?: never;
@@ -12201,7 +12201,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_closeout_processing_list_services: {
+    kardo_server_api_processing_list_services: {
         parameters: {
             query?: never;
             header?: never;
@@ -12223,7 +12223,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_closeout_processing_process_log: {
+    kardo_server_api_processing_process_log: {
         parameters: {
             query?: never;
             header?: never;
@@ -12257,7 +12257,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_closeout_processing_show_processed: {
+    kardo_server_api_processing_show_processed: {
         parameters: {
             query?: {
                 service?: string;
@@ -12282,7 +12282,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_closeout_api_check_report: {
+    kardo_server_api_close_check_report: {
         parameters: {
             query?: never;
             header?: never;
@@ -12312,7 +12312,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_jobs_api_search_crs: {
+    kardo_server_api_catalogue_search_crs: {
         parameters: {
             query?: {
                 q?: string;
@@ -12336,7 +12336,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_jobs_api_read_place: {
+    kardo_server_api_catalogue_read_place: {
         parameters: {
             query?: never;
             header?: never;
@@ -12379,7 +12379,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_jobs_api_show_catalogue: {
+    kardo_server_api_catalogue_show_catalogue: {
         parameters: {
             query?: never;
             header?: never;
@@ -12399,7 +12399,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_jobs_api_show_plan_schema: {
+    kardo_server_api_catalogue_show_plan_schema: {
         parameters: {
             query?: never;
             header?: never;

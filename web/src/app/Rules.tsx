@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { call, type Problem, type RuleLine, type Rules as AllRules } from "../api/client";
+import { UNITS } from "../lib/units";
 import { CommitField, Select } from "../ui/fields";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Severity } from "../ui/Severity";
@@ -19,9 +20,13 @@ export function Rules() {
   const client = useQueryClient();
   const [problem, setProblem] = useState<Problem | null>(null);
   const [begun, setBegun] = useState("");
+  const [station, setStation] = useState("");
+  const [unit, setUnit] = useState(localStorage.getItem("kardo-rules-unit") ?? "");
   const found = useQuery({ queryKey: ["rules"], queryFn: () => call<AllRules>("GET", "/rules"), staleTime: 0 });
   if (!found.data) return null;
   const { may_change, rules } = found.data;
+  const stations = [...new Set(rules.map((rule) => rule.station))];
+  const measure = { unit: unit || (found.data.paper === "Letter" ? "us-ft" : "m") };
   const ask = async (rule: string, change: { threshold: number | null; severity: string; reason: string }) => {
     try {
       client.setQueryData(["rules"], await call<AllRules>("POST", "/rules", { rule, ...change }));
@@ -71,6 +76,25 @@ export function Rules() {
           <strong>{found.data.paper}</strong>
         )}
       </p>
+      <p className="mt-3 flex flex-wrap items-center gap-2">
+        Rules of
+        <Select
+          label="Rules of"
+          value={station}
+          options={[{ id: "", name: "every station" }, ...stations.map((id) => ({ id, name: id }))]}
+          onChange={setStation}
+        />
+        lengths in
+        <Select
+          label="Lengths in"
+          value={measure.unit}
+          options={Object.values(UNITS).map(({ id, short }) => ({ id, name: short }))}
+          onChange={(id) => {
+            localStorage.setItem("kardo-rules-unit", id);
+            setUnit(id);
+          }}
+        />
+      </p>
       <table className="table mt-3 text-sm">
         <thead>
           <tr>
@@ -82,47 +106,62 @@ export function Rules() {
           </tr>
         </thead>
         <tbody>
-          {rules.map((rule) => (
-            <tr key={rule.id} data-testid={`rule-${rule.id}`}>
-              <td>{rule.station}</td>
-              <td className="max-w-md">
-                <p>{rule.asks}</p>
-                <p className="text-quiet">{rule.why}</p>
-              </td>
-              <td>
-                <Severity of={rule.severity} /> {rule.severity}
-              </td>
-              <td className="num figures">
-                {rule.threshold ?? "–"} <span className="font-sans text-sm">{rule.unit}</span>
-              </td>
-              <td className="min-w-64">
-                {begun === rule.id ? (
-                  <Otherwise rule={rule} onAsk={(change) => void ask(rule.id, change)} onLeave={() => setBegun("")} />
-                ) : (
-                  <Own
-                    rule={rule}
-                    may={may_change}
-                    onBegin={() => setBegun(rule.id)}
-                    onBack={() => void ask(rule.id, { threshold: null, severity: "", reason: "" })}
-                  />
-                )}
-              </td>
-            </tr>
-          ))}
+          {rules
+            .filter((rule) => !station || rule.station === station)
+            .map((rule) => (
+              <tr key={rule.id} data-testid={`rule-${rule.id}`}>
+                <td>{rule.station}</td>
+                <td className="max-w-md">
+                  <p>{rule.asks}</p>
+                  <p className="text-quiet">{rule.why}</p>
+                </td>
+                <td>
+                  <Severity of={rule.severity} /> {rule.severity}
+                </td>
+                <td className="num figures">
+                  {rule.threshold === null ? "–" : shown(rule.threshold, rule.unit, measure.unit)}{" "}
+                  <span className="font-sans text-sm">{unitShown(rule.unit, measure.unit)}</span>
+                </td>
+                <td className="min-w-64">
+                  {begun === rule.id ? (
+                    <Otherwise
+                      rule={rule}
+                      unit={measure.unit}
+                      onAsk={(change) => void ask(rule.id, change)}
+                      onLeave={() => setBegun("")}
+                    />
+                  ) : (
+                    <Own
+                      rule={rule}
+                      unit={measure.unit}
+                      may={may_change}
+                      onBegin={() => setBegun(rule.id)}
+                      onBack={() => void ask(rule.id, { threshold: null, severity: "", reason: "" })}
+                    />
+                  )}
+                </td>
+              </tr>
+            ))}
         </tbody>
       </table>
     </main>
   );
 }
 
+/** Metres of the unit that a rule's lengths or areas are shown in; 1 of any other figure. */
+const factor = (of: string, unit: string) => ({ m: UNITS[unit]!.metres, "m²": UNITS[unit]!.metres ** 2 })[of] ?? 1;
+const shown = (value: number, of: string, unit: string) => `${Number((value / factor(of, unit)).toPrecision(4))}`;
+const unitShown = (of: string, unit: string) => of.replace(/^m(?=²?$)/, UNITS[unit]!.short);
+
 interface OwnProps {
   rule: RuleLine;
+  unit: string;
   may: boolean;
   onBegin: () => void;
   onBack: () => void;
 }
 
-function Own({ rule: { own, unit }, may, onBegin, onBack }: OwnProps) {
+function Own({ rule: { own, unit: of }, unit, may, onBegin, onBack }: OwnProps) {
   const begin = may && (
     <button className="cursor-pointer underline" onClick={onBegin}>
       {own ? "change" : "ask otherwise"}
@@ -130,7 +169,7 @@ function Own({ rule: { own, unit }, may, onBegin, onBack }: OwnProps) {
   );
   if (!own) return begin || <span className="text-quiet">as usual</span>;
   const what = [
-    own.threshold !== null && `${own.threshold} ${unit}`,
+    own.threshold !== null && `${shown(own.threshold, of, unit)} ${unitShown(of, unit)}`,
     SEVERITIES.find((s) => s.id && s.id === own.severity)?.name,
   ];
   return (
@@ -153,11 +192,13 @@ function Own({ rule: { own, unit }, may, onBegin, onBack }: OwnProps) {
 
 interface OtherwiseProps {
   rule: RuleLine;
+  unit: string;
   onAsk: (change: { threshold: number | null; severity: string; reason: string }) => void;
   onLeave: () => void;
 }
 
-function Otherwise({ rule, onAsk, onLeave }: OtherwiseProps) {
+function Otherwise({ rule, unit, onAsk, onLeave }: OtherwiseProps) {
+  const scale = factor(rule.unit, unit);
   const [threshold, setThreshold] = useState(rule.own?.threshold ?? null);
   const [severity, setSeverity] = useState<string>(rule.own?.severity ?? "");
   return (
@@ -167,12 +208,12 @@ function Otherwise({ rule, onAsk, onLeave }: OtherwiseProps) {
           <CommitField
             label={`Threshold of: ${rule.asks}`}
             width="w-20"
-            placeholder={`${rule.threshold}`}
-            text={threshold === null ? "" : `${threshold}`}
+            placeholder={shown(rule.threshold, rule.unit, unit)}
+            text={threshold === null ? "" : shown(threshold, rule.unit, unit)}
             read={(text) => {
               const figure = Number(text.replace(",", "."));
               if (text.trim() && !Number.isFinite(figure)) return null;
-              return () => setThreshold(text.trim() ? figure : null);
+              return () => setThreshold(text.trim() ? figure * scale : null);
             }}
           />
         )}

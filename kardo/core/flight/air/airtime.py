@@ -271,7 +271,7 @@ def _starts(f: FlightPlan) -> str:
 
 
 def _told(f: FlightPlan, legs: list[LegInAir], across: float | None, gained: bool) -> str:
-    count = f"{len(legs)} {'leg' if len(legs) == 1 else 'legs'}"
+    count = f"{len(legs)} {'sortie' if len(legs) == 1 else 'sorties'}"
     ways = sum(leg.out + leg.home for leg in legs)
     where = f"taken as {starts}; " if (starts := _starts(f)) else ""
     words = f"{f.minutes:.0f} min in the air in {count}, {ways:.0f} of them on ways out and home; {where}landing with {min(leg.battery for leg in legs):.0f} % at least."

@@ -97,7 +97,7 @@ def told_of(plan: Plan, flight: Flight, at: tuple[float, float]) -> TakeOff:
     f = flown(plan, flight.model_copy(update={"standpoint": at}))
     away, seen = seen_by_pilot(plan, f, at, sample_of(f))
     unseen, unit = float(np.mean(~seen)), plan.brief.unit
-    count = f"{len(f.legs)} {'leg' if len(f.legs) == 1 else 'legs'}"
+    count = f"{len(f.legs)} {'sortie' if len(f.legs) == 1 else 'sorties'}"
     sight = f"{100 * unseen:.0f} % of the lines out of sight" if unseen >= 0.005 else "all lines in sight"
     words = f"{place(*at, unit)}: {f.minutes:.0f} min in {count}, {sight}, up to {length(float(away.max()), unit)} away"
     edits = list(field_edits(f"flights/{flight.id}", flight, standpoint=list(at)))

@@ -117,7 +117,7 @@ def _margin(r: Rule, view: View) -> Iterator[Finding]:
             and f.pattern in ("block", "corridor")
             and f.purpose in {"map", "corridor"}
         ):
-            reach = f"the lines reach {_count(f.margin_strips, 'strip')} and {_count(f.margin_exposures, 'exposure')} beyond."
+            reach = f"the lines reach {_count(f.margin_strips, 'flight line')} and {_count(f.margin_exposures, 'exposure')} beyond."
             if f.margin_exposures == 0:
                 reach = "the lines end at the boundary."
             elif f.margin_strips == 0:

@@ -1,4 +1,4 @@
-"""Taking entries, and asking for what may be expected of what was done."""
+"""Write entries and pictures into the book of a job."""
 
 import hashlib
 from datetime import datetime
@@ -7,17 +7,12 @@ from uuid import UUID
 from django.contrib.auth.models import AbstractBaseUser
 from django.utils import timezone
 
-from kardo.core.accuracy.inputs.lacking import missing
-from kardo.core.book.done import as_done
-from kardo.core.book.enough import if_left_now
-from kardo.core.book.entries import Book, book_of, entry_from_json
-from kardo.core.errors import KardoError, PlanError
-from kardo.core.plan.model import Plan
+from kardo.core.book.entries import entry_from_json
+from kardo.core.errors import PlanError
 from kardo.formats.picture import picture_kind
 from kardo.server.access import require_open
 from kardo.server.book.models import Attachment, BookEntry
 from kardo.server.jobs.models import Job
-from kardo.server.predictions.tasks import request_computation
 
 MOST_ENTRIES = 20_000  # of a job
 MOST_AT_ONCE = 500
@@ -64,38 +59,6 @@ def keep_picture(job: Job, data: bytes, sender: AbstractBaseUser) -> str:
         raise PlanError(f"A job keeps up to {MOST_PICTURES} pictures.", where="book")
     Attachment.objects.create(job=job, digest=digest, kind=kind, body=data, size=len(data), sender=sender)
     return digest
-
-
-def book(job: Job) -> Book:
-    """The book of a job."""
-    return book_of(entry_from_json(e) for e in job.book_entries.values_list("entry", flat=True))
-
-
-def visit_under_way(plan: Plan, written: Book) -> str:
-    """The visit that the last entry belongs to, or the plan's first."""
-    if written.entries:
-        return written.entries[-1].visit
-    return plan.visits[0].id if plan.visits else ""
-
-
-def done_plans(plan: Plan, written: Book) -> tuple[Plan, Plan]:
-    """The plan as done with the rest as planned, and as it would be done if the crew left now. Raises PlanError."""
-    return as_done(plan, written), as_done(plan, if_left_now(written, visit_under_way(plan, written)))
-
-
-def ask_for_done(job: Job, plan: Plan) -> None:
-    """Have the plan as done predicted, both ways, as far as anything can be."""
-    written = book(job)
-    if not written.entries:
-        return
-    try:
-        done, leaving = done_plans(plan, written)
-    except KardoError:
-        return  # told when the book is asked for
-    Job.objects.filter(pk=job.pk).update(done_hash=done.hash, leaving_hash=leaving.hash)
-    for one in (done, leaving):
-        if not missing(one):
-            request_computation(job, one)
 
 
 def _clock_words(off_s: float) -> str:

@@ -20,12 +20,13 @@ from kardo.core.errors import KardoError, PlanError
 from kardo.core.plan.model import Plan
 from kardo.formats.picture import MAX_BYTES
 from kardo.server.access import job_of
-from kardo.server.book.keeping import ask_for_done, book, done_plans, keep_picture, take
+from kardo.server.actions.recompute import ask_for_closed, ask_for_done
+from kardo.server.actions.write_book import keep_picture, take
 from kardo.server.book.models import Attachment
-from kardo.server.closeout.keeping import ask_for_closed
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import whole_plan
-from kardo.server.predictions.answers import promise_of
+from kardo.server.questions.answers import promise_of
+from kardo.server.questions.book import book, done_plans
 from kardo.server.uploads import upload_of
 
 router = Router(tags=["book"])

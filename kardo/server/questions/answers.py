@@ -2,15 +2,14 @@
 
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from django.utils import timezone
-from pydantic import TypeAdapter
 
 from kardo.core.accuracy.change.advice import Advice, Promise
 from kardo.core.accuracy.change.schemes import Schemes
 from kardo.core.accuracy.figures.effort import GUESSED
 from kardo.core.accuracy.figures.results import ENGINE, Result, Undetermined
-from kardo.core.accuracy.inputs.lacking import missing, missing_for_schemes
 from kardo.core.arrays import Json
 from kardo.core.close.closing import with_waivers
 from kardo.core.layout.search import Search
@@ -19,17 +18,14 @@ from kardo.core.practice.catalogue import Finding
 from kardo.core.presentation.findings import check_plan
 from kardo.core.presentation.summary import Fault
 from kardo.core.presentation.words import ResultText, named_advice, named_schemes, result_text
-from kardo.server.closeout.keeping import closing_of
-from kardo.server.job_status import JobStatus
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import model_digest
+from kardo.server.predictions.kinds import KINDS
 from kardo.server.predictions.models import Computation
+from kardo.server.questions.closing import closing_of
+from kardo.server.questions.job_status import JobStatus
 
 LEAST_SHARE = 0.08  # below, the time spent says nothing of the time left
-RESULT = TypeAdapter(Result | Undetermined)
-ADVICE = TypeAdapter(Advice)
-SCHEMES = TypeAdapter(Schemes)
-LAYOUTS = TypeAdapter(Search)
 
 
 @dataclass(frozen=True)
@@ -88,7 +84,7 @@ def waited_for(at: JobStatus) -> PredictionAnswer:
 def prediction_of(at: JobStatus) -> PredictionAnswer:
     """The prediction of the job's plan as it stands, in figures and words. Starts nothing."""
     row, plan = _row(at), at.plan
-    result = RESULT.validate_python(row.result) if row and row.result else None
+    result = _read(row, Computation.Kind.PREDICTION) if row and row.result else None
     full = result if isinstance(result, Result) else None
     return PredictionAnswer(
         **vars(underway(at)),
@@ -102,21 +98,21 @@ def prediction_of(at: JobStatus) -> PredictionAnswer:
 def advice_of(at: JobStatus) -> AdviceAnswer:
     """What would help the job's plan as it stands, or how far the search has come. Starts nothing."""
     row = _row(at)
-    result = named_advice(at.plan, ADVICE.validate_python(row.result)) if row and row.result else None
+    result = named_advice(at.plan, _read(row, Computation.Kind.ADVICE)) if row and row.result else None
     return AdviceAnswer(**vars(underway(at)), result=result, error=_error(row))
 
 
 def schemes_of(at: JobStatus) -> SchemesAnswer:
     """The schemes for the job's plan as it stands, or how far they have come. Starts nothing."""
     row = _row(at)
-    result = named_schemes(at.plan, SCHEMES.validate_python(row.result)) if row and row.result else None
+    result = named_schemes(at.plan, _read(row, Computation.Kind.SCHEMES)) if row and row.result else None
     return SchemesAnswer(**vars(underway(at, Computation.Kind.SCHEMES)), result=result, error=_error(row))
 
 
 def layouts_of(at: JobStatus) -> LayoutsAnswer:
     """The layouts that were found for the job's plan as it stands, or how far the search has come. Starts nothing."""
     row = _row(at)
-    result = LAYOUTS.validate_python(row.result) if row and row.result else None
+    result = _read(row, Computation.Kind.LAYOUTS) if row and row.result else None
     return LayoutsAnswer(**vars(underway(at)), result=result, error=_error(row))
 
 
@@ -129,7 +125,11 @@ def underway(at: JobStatus, kind: str = Computation.Kind.PREDICTION) -> Underway
 
 def lacking(plan: Plan, kind: str = Computation.Kind.PREDICTION) -> list[tuple[str, str]]:
     """What the plan still lacks before this can be computed: (station, sentence)."""
-    return missing_for_schemes(plan) if kind == Computation.Kind.SCHEMES else missing(plan)
+    return KINDS[kind].lacking(plan)
+
+
+def _read(row: Computation, kind: str) -> Any:
+    return KINDS[kind].answer.validate_python(row.result)
 
 
 def _how_far(at: JobStatus) -> Underway:

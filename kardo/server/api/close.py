@@ -28,12 +28,14 @@ from kardo.formats.positions import shifted_points, shifted_positions
 from kardo.formats.report import html_report, pdf_report, read_report
 from kardo.formats.residuals import MAX_BYTES, MEANS, Axes, ResidualReading, read_residuals
 from kardo.server.access import frozen_words, job_of, paper_of
-from kardo.server.closeout.keeping import Documents, ask_for_closed, change, documents_of
+from kardo.server.actions.change_closing import change
+from kardo.server.actions.recompute import ask_for_closed
+from kardo.server.actions.sign import key_of, reopen, require_signer, sign
 from kardo.server.closeout.models import SignedReport
-from kardo.server.closeout.results import SHOWN, came_of, record_of
-from kardo.server.closeout.signing import key_of, reopen, require_signer, sign
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import stored_plan, whole_plan
+from kardo.server.questions.close_results import SHOWN, came_of, record_of
+from kardo.server.questions.closing import Documents, documents_of
 from kardo.server.uploads import upload_of
 
 router = Router(tags=["close"])

@@ -4,8 +4,6 @@ from dataclasses import dataclass, field, fields
 from datetime import datetime
 from typing import Any
 
-from pydantic import TypeAdapter
-
 from kardo.core.accuracy.figures.results import ENGINE, Result, Undetermined
 from kardo.core.accuracy.inputs.lacking import missing
 from kardo.core.accuracy.jointly import JointChecks
@@ -29,12 +27,10 @@ from kardo.core.errors import KardoError, PlanError
 from kardo.core.plan.model import Plan
 from kardo.core.presentation.findings import check_plan
 from kardo.core.presentation.words import result_text
-from kardo.server.closeout.keeping import Documents
 from kardo.server.jobs.models import Job
+from kardo.server.predictions.kinds import KINDS
 from kardo.server.predictions.models import WAITING, Computation
-
-RESULT = TypeAdapter(Result | Undetermined)
-JOINT = TypeAdapter(JointChecks | Undetermined)
+from kardo.server.questions.closing import Documents
 
 
 @dataclass(frozen=True)
@@ -85,8 +81,8 @@ def came_of(job: Job, held: Documents) -> ClosedJob:
     }
     if lacks:
         return ClosedJob("lacking", lacks[0][1], promised=_planned(job), **kept)
-    result, state, words = _computed(job, closed.hash, Computation.Kind.PREDICTION, RESULT)
-    joint, of_checks, words_of_checks = _computed(job, closed.hash, Computation.Kind.CHECKS, JOINT)
+    result, state, words = _computed(job, closed.hash, Computation.Kind.PREDICTION)
+    joint, of_checks, words_of_checks = _computed(job, closed.hash, Computation.Kind.CHECKS)
     kept["promised"] = _planned(job)
     if isinstance(joint, JointChecks):
         kept["against"] = against(closed, d, joint)
@@ -119,11 +115,11 @@ def _shift(held: Documents) -> ShiftPreview | None:
 
 
 def _planned(job: Job) -> list[Promised]:
-    result, _, _ = _computed(job, job.plan_hash, Computation.Kind.PREDICTION, RESULT)
+    result, _, _ = _computed(job, job.plan_hash, Computation.Kind.PREDICTION)
     return [Promised.of("planned", result)] if isinstance(result, Result) else []
 
 
-def _computed(job: Job, plan_hash: str, kind: str, of: TypeAdapter) -> tuple[Any, str, str]:
+def _computed(job: Job, plan_hash: str, kind: str) -> tuple[Any, str, str]:
     """The result of a computation, how far it is, and what went wrong."""
     rows = Computation.objects.filter(
         organisation_id=job.organisation_id,
@@ -136,7 +132,7 @@ def _computed(job: Job, plan_hash: str, kind: str, of: TypeAdapter) -> tuple[Any
     if row is None:
         return None, "none", ""
     if row.state == Computation.State.DONE:
-        result = of.validate_python(row.result)
+        result = KINDS[kind].answer.validate_python(row.result)
         if isinstance(result, Undetermined):
             return None, "failed", "Something in the block as it was closed is not determined."
         return result, "done", ""

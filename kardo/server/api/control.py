@@ -16,9 +16,9 @@ from kardo.formats.control_sheets import sketch_html, stake_out_csv, stake_out_h
 from kardo.formats.documents import Paper, pdf
 from kardo.formats.picture import printed
 from kardo.server.access import job_of, paper_of
-from kardo.server.job_status import status_of
 from kardo.server.made_once import made_once
 from kardo.server.plans.stored import stored_plan, whole_plan
+from kardo.server.questions.job_status import status_of
 
 router = Router(tags=["control"])
 OBSERVED, ROUNDS, STAKED = TypeAdapter(ObservationPlan), TypeAdapter(Rounds), TypeAdapter(StakeOut)

@@ -14,10 +14,10 @@ from kardo.formats.report import html_report, pdf_report
 from kardo.formats.seal import fingerprint_of
 from kardo.server.access import require_open
 from kardo.server.accounts.models import Organisation
-from kardo.server.closeout.keeping import documents_of
 from kardo.server.closeout.models import SignedReport
-from kardo.server.closeout.results import record_of
 from kardo.server.jobs.models import Job
+from kardo.server.questions.close_results import record_of
+from kardo.server.questions.closing import documents_of
 
 LEAST_WORDS, MOST_WORDS = 20, 1000  # letters of what is certified
 

@@ -35,10 +35,10 @@ from kardo.formats.map.things import MAX_BYTES
 from kardo.formats.picture import MAX_BYTES as MOST_IMAGE
 from kardo.formats.track import read_track
 from kardo.server.access import job_of, paper_of
-from kardo.server.job_status import status_of
+from kardo.server.api.readings import near_site
 from kardo.server.made_once import made_once
-from kardo.server.plans.api import near_site
 from kardo.server.plans.stored import stored_plan, whole_plan
+from kardo.server.questions.job_status import status_of
 from kardo.server.uploads import upload_of
 
 router = Router(tags=["flight"])

@@ -24,7 +24,7 @@ from kardo.formats.marks import MAX_BYTES, MarkReading, read_marks
 from kardo.formats.picture import MAX_BYTES as MAX_PHOTO
 from kardo.formats.picture import picture_kind
 from kardo.server.access import job_of, organisation_of
-from kardo.server.marks.keeping import add_version, keep, nearest, steps
+from kardo.server.actions.keep_mark import add_version, keep, nearest, steps
 from kardo.server.marks.models import KnownMark
 from kardo.server.plans.stored import stored_plan, whole_plan
 from kardo.server.uploads import upload_of

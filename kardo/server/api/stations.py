@@ -13,7 +13,7 @@ from kardo.core.errors import PlanError
 from kardo.core.flight.air.stations import NearStation, stations_near
 from kardo.outside.stations import log_of, stations_of
 from kardo.server.access import job_of
-from kardo.server.base.api import LogOut, log_told
+from kardo.server.api.base import LogOut, log_told
 from kardo.server.outside import address_among
 from kardo.server.plans.stored import whole_plan
 

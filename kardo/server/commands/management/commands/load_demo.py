@@ -5,8 +5,8 @@ from django.core.management.base import BaseCommand
 
 from kardo.demo import demo_plan
 from kardo.server.accounts.models import Member, Organisation
+from kardo.server.actions.edit_plan import create_job
 from kardo.server.jobs.models import Job
-from kardo.server.plans.editing import create_job
 from kardo.server.plans.stored import stored_plan
 from kardo.server.predictions.models import WAITING
 from kardo.server.predictions.tasks import request_computation, run

@@ -22,10 +22,10 @@ from kardo.core.plan.edits import ConflictError, apply, edit_from_json
 from kardo.core.plan.model import Plan, plan_of
 from kardo.core.plan.naming import named
 from kardo.core.practice.catalogue import Finding, View, findings_about
-from kardo.server.job_status import JobStatus
 from kardo.server.plans.stored import with_ground
 from kardo.server.predictions.ipc import Away, Remote, address
 from kardo.server.predictions.solved_networks import LiveAnswer
+from kardo.server.questions.job_status import JobStatus
 
 GONE = LiveAnswer("refused", "Live answers are away for a moment; the full computation follows.")
 

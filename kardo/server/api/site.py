@@ -29,8 +29,8 @@ from kardo.formats.map.things import MAX_BYTES, Thing
 from kardo.formats.raster import TerrainChoices
 from kardo.outside.airspace import Answer, FlightAsked, One, ask_leave, leave_now, zones_about
 from kardo.server.access import job_of, require_open
+from kardo.server.api.readings import around_site, near_site
 from kardo.server.outside import address_among
-from kardo.server.plans.api import around_site, near_site
 from kardo.server.plans.models import Picture
 from kardo.server.plans.stored import stored_plan, whole_plan
 from kardo.server.uploads import upload_of, uploads_of

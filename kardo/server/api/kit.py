@@ -12,7 +12,7 @@ from ninja import Router, Schema, Status
 from kardo.core.parts import validated
 from kardo.core.plan.kit import Kit
 from kardo.server.access import job_of, organisation_of
-from kardo.server.kit.keeping import keep, kept
+from kardo.server.actions.keep_profile import keep, kept
 from kardo.server.kit.models import KeptProfile, ProfileVersion
 
 router = Router(tags=["kit"])

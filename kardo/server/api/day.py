@@ -12,9 +12,9 @@ from kardo.core.plan.model import Plan
 from kardo.formats.day_sheet import calendar, person_html, person_of
 from kardo.formats.documents import pdf
 from kardo.server.access import job_of, paper_of
-from kardo.server.job_status import status_of
 from kardo.server.made_once import made_once
 from kardo.server.plans.stored import whole_plan
+from kardo.server.questions.job_status import status_of
 
 router = Router(tags=["day"])
 DAY = TypeAdapter(Day)

@@ -1,0 +1,1 @@
+"""What is done, a verb a file: checked, then carried out."""

@@ -1,0 +1,1 @@
+"""Routes: parse, authorise, ask or act, answer."""

@@ -1,0 +1,1 @@
+"""What is read, from rows to what is told; nothing here writes."""
