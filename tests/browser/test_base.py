@@ -254,9 +254,9 @@ def test_marks_are_kept_found_taken_and_published_anew(signed_in, django_db_bloc
     expect(offer).to_have_count(0)
     expect(details.get_by_role("row")).to_have_count(3)  # the old ones stay on record
     details.get_by_label("It is a").select_option("carries a target")
-    near.get_by_role("button", name="its target").click()
-    expect(near.get_by_role("button", name="its target")).to_have_count(0)
-    expect(page.get_by_role("button", name=re.compile("5 Control"))).to_contain_text("6 targets")
+    near.get_by_role("button", name="its control point").click()
+    expect(near.get_by_role("button", name="its control point")).to_have_count(0)
+    expect(page.get_by_role("button", name=re.compile("5 Control"))).to_contain_text("6 control points")
     assert barriers(page) == []
     assert page.console_errors == []
 

@@ -178,8 +178,8 @@ def test_the_demo_from_plan_to_signed_report(signed_in, browser, product, django
     page2.keyboard.press("5")
     field = page2.get_by_label("E of G3", exact=True)
     assert field.get_attribute("readonly") is not None
-    page2.get_by_role("button", name="add target").first.click()
+    page2.get_by_role("button", name="add control point").first.click()
     expect(page2.get_by_role("alert")).to_contain_text("signed and frozen")
-    expect(page2.get_by_text(re.compile(r"^5 targets, 8 checks"))).to_be_visible()
+    expect(page2.get_by_text(re.compile(r"^5 control points, 8 check points"))).to_be_visible()
     context.close()
     assert page.console_errors == []

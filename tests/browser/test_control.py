@@ -39,10 +39,10 @@ def test_a_layout_is_searched_drawn_and_taken_with_what_is_pinned(signed_in, dja
     assert targets >= 1, "the pinned one stays"
     proposal.get_by_role("button", name="use this").click()
     line = page.get_by_role("navigation", name="Stations").get_by_role("button", name=re.compile("5 Control"))
-    expect(line).to_contain_text(f"{targets} target{'' if targets == 1 else 's'} · {checks} checks")
+    expect(line).to_contain_text(f"{targets} control point{'' if targets == 1 else 's'} · {checks} check points")
     settled(page)
     page.get_by_role("button", name="Undo").click()
-    expect(line).to_contain_text("5 targets · 4 checks")
+    expect(line).to_contain_text("5 control points · 4 check points")
 
 
 def test_what_is_drawn_on_the_site_forbids_and_is_told(signed_in, django_db_blocker):
@@ -81,7 +81,7 @@ def test_points_of_a_file_are_drawn_and_told_before_they_are_taken(signed_in, dj
     expect(panel.get_by_text("1 lie more than 1000 m from the site")).to_be_visible()
     panel.get_by_role("button", name="Take 2 points").click()
     line = page.get_by_role("navigation", name="Stations").get_by_role("button", name=re.compile("5 Control"))
-    expect(line).to_contain_text("7 targets · 4 checks")
+    expect(line).to_contain_text("7 control points · 4 check points")
     page.get_by_role("button", name="names…").click()
     page.get_by_role("button", name="show the names").click()
     page.get_by_role("button", name=re.compile(r"Name \d+ points so")).click()

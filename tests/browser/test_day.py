@@ -34,9 +34,9 @@ def test_a_day_is_solved_dragged_and_printed(signed_in):
     expect(told).to_have_text(before)
     assert times(page, "sortie 1") == first
 
-    page.get_by_role("button", name="observe checks").first.click()
+    page.get_by_role("button", name="observe check points").first.click()
     expect(page.get_by_text("The round of the chosen task is drawn on the sheet.")).to_be_visible()
-    commit(page.get_by_label("Minutes of observe checks"), "30")
+    commit(page.get_by_label("Minutes of observe check points"), "30")
     expect(page.get_by_text(re.compile("settled for this visit"))).to_be_visible()
     page.get_by_role("button", name="the usual").click()
     expect(page.get_by_text(re.compile("settled for this visit"))).to_have_count(0)

@@ -77,7 +77,7 @@ def test_the_wind_costs_time_and_battery_and_the_card_comes_as_a_page(signed_in,
     assert len(pypdfium2.PdfDocument(download.value.path())) == 1
     with page.expect_download() as download:
         page.get_by_role("link", name="waypoints (CSV)").click()
-    assert download.value.path().read_text().startswith("flight,leg,strip")
+    assert download.value.path().read_text().startswith("flight,sortie,line")
 
 
 def test_what_was_flown_is_held_against_the_plan_and_what_it_missed_is_drawn(signed_in, django_db_blocker):
@@ -258,14 +258,14 @@ def test_the_wood_is_planned_from_end_to_end(signed_in, django_db_blocker):
     settled(page)
     line = page.get_by_role("navigation", name="Stations")
     for station, said in (
-        ("3 Flight", "9 lines scanned"), ("4 Base", "Corvane reference network"), ("5 Control", "1 target · 10 checks"), ("6 Verdict", "passes > 99 %"),
+        ("3 Flight", "9 lines scanned"), ("4 Base", "Corvane reference network"), ("5 Control", "1 control point · 10 check points"), ("6 Verdict", "passes > 99 %"),
     ):  # fmt: skip
         expect(line.get_by_role("button", name=re.compile(station))).to_contain_text(said)
     expect(page.get_by_text("K10 lies where nobody should stand")).to_have_count(
         0
     )  # what a scan finds under trees is checked there
     page.keyboard.press("5")
-    expect(page.get_by_role("columnheader", name="strips")).to_be_visible()
+    expect(page.get_by_role("columnheader", name="lines")).to_be_visible()
     page.get_by_role("heading", name="Control").click()
     page.keyboard.press("6")
     expect(page.get_by_test_id("tray-verdict")).to_contain_text("noise of the returns")

@@ -45,7 +45,7 @@ def test_a_view_opens_at_its_top_and_a_low_sheet_shows_the_drawing_alone(signed_
     page.get_by_role("tab", name="kit").click()
     expect(tray.get_by_role("heading", name=re.compile("Flight")).first).to_be_in_viewport()
     assert tray.evaluate("tray => tray.scrollTop") == 0
-    tools = page.get_by_role("button", name=re.compile("^G target"))
+    tools = page.get_by_role("button", name=re.compile("^G control point"))
     expect(tools).to_be_visible()
     page.get_by_role("heading", name="Flight").first.click()
     page.keyboard.press("t")

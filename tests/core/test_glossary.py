@@ -12,7 +12,7 @@ ROOT = Path(__file__).parents[2]
 SCREEN = "\n".join(p.read_text() for p in (ROOT / "web" / "src").rglob("*.tsx") if ".test." not in p.name)
 
 DIALECT = (
-    "Laid as", "Flight lines beyond", "Exposures beyond", "No more, because", "Images by", "Exposure, 1/1000", "Camera tilted", "Lens calibrated", "what checks see",
+    "Laid as", "Strips beyond", "Exposures beyond", "No more, because", "Images by", "Exposure, 1/1000", "Camera tilted", "Lens calibrated", "what checks see",
     "as the checks see it", "larger by chance", "gathers, m/s", "takes off at", "most in sight", "then, min", "Least sun", "Clock, h to UTC", "Way, min",
     "Charged on site", "somebody else comes", ">to mind<", ">no.<", "as they are meant to be", "Columns parted", "Sign of decimals", "Take this", "take it\n",
     "Leave it", "Bring in", "bring points in", "new like this one", '"not looked at"', "Targets settle", "Returns up to", "Its face", "Whose it is",
@@ -43,3 +43,26 @@ def test_the_dialect_does_not_come_back(words):
 
 def test_the_pages_that_are_made_are_those_of_the_code():
     assert glossary.PAGE.read_text() == glossary.page() and rules.PAGE.read_text() == rules.page()
+
+
+GONE = (
+    "House", "HouseKit", "house_from_json", "Standing", "standing_of", "STANDING", "nearest_standing", "CorrectionNetwork", "OnNetwork", "HangsOn", "usual_hanging",
+    "Staff", "Staves", "CloseStaff", "Told", "Shot", "Aim", "Wish", "Drawn", "read_drawn", "is_drawn", "Left", "School", "PROSE", "keeper", "Keeper", "Apart",
+)  # fmt: skip
+
+
+def test_names_of_the_dialect_are_gone_from_the_code():
+    """Of those that are English words, as names of types. A plan's stored fields keep theirs until the plan has another version."""
+    plain = {
+        name
+        for name in GONE
+        if name in ("Told", "Shot", "Aim", "Wish", "Drawn", "Left", "School", "Staff", "Standing", "House")
+    }
+    names = rf"\b(?:(?:class|type|interface|function) (?:{'|'.join(plain)})|{'|'.join(set(GONE) - plain)})\b"
+    files = [
+        *(ROOT / "kardo").rglob("*.py"),
+        *(f for end in ("ts", "tsx") for f in (ROOT / "web" / "src").rglob(f"*.{end}")),
+    ]
+    code = [f for f in files if "migrations" not in f.parts and f.name != "schema.d.ts"]
+    found = [f"{f.relative_to(ROOT)}: {name}" for f in code for name in set(re.findall(names, f.read_text()))]
+    assert not found

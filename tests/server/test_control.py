@@ -11,6 +11,9 @@ from kardo.core.close.closing import with_waivers
 from kardo.core.policy.policy import catalogue
 from kardo.core.presentation.findings import check_plan
 from kardo.server.actions.edit_plan import create_job
+from kardo.server.plans.stored import stored_plan
+from kardo.server.predictions.models import Computation
+from kardo.server.predictions.tasks import request_computation
 from kardo.server.questions.closing import closing_of
 from tests.conftest import E0, N0, point, small_plan
 from tests.formats.fuzz import picture
@@ -205,3 +208,35 @@ def test_the_paper_is_chosen_once_for_the_organisation(planner, signer, job):  #
 def test_every_threshold_has_its_unit(planner):
     lines = planner.get("/api/rules").json()["rules"]
     assert all(bool(line["unit"]) == (line["threshold"] is not None) for line in lines)
+
+
+def test_a_figure_that_the_prediction_acts_on_has_it_made_anew_and_no_other_does(planner, signer, job):  # noqa: F811
+    """The reach of the controller decides which exposures have corrections; the age of a picture decides nothing of the kind."""
+
+    def kept():
+        return planner.get(f"/api/jobs/{job.pk}/prediction").json()["state"]
+
+    request_computation(job, stored_plan(job))
+    assert kept() == "queued"
+    signer.post_json("/api/rules", {"rule": "backdrop-old", "threshold": 20, "reason": "much is built here"})
+    assert kept() == "queued"
+    signer.post_json("/api/rules", {"rule": "flight-link", "threshold": 400, "reason": "woods all round"})
+    assert kept() == "none", "another figure is another computation"
+    job.refresh_from_db()
+    planner.post(f"/api/jobs/{job.pk}/prediction/start")
+    made = Computation.objects.filter(job=job, kind="prediction").values_list("plan_hash", "policy")
+    assert len({hash for hash, _ in made}) == 1 and len({policy for _, policy in made}) == 2
+    signer.post_json("/api/rules", {"rule": "flight-link"})
+    assert kept() == "queued", "what was asked before is there again"
+
+
+def test_the_browser_is_told_the_organisations_figures(planner, signer):  # noqa: F811
+    def told():
+        found = planner.get("/api/catalogue").json()
+        apart = next(r["threshold"] for r in found["rules"] if r["id"] == "base-readings")
+        return apart, found["calibration_frames"], found["new_point"]["occupations"][0]["epochs"]
+
+    assert told() == (0.003, 100, 60)
+    for rule, figure in (("base-readings", 0.005), ("calibration-frames", 150), ("control-epochs", 180)):
+        signer.post_json("/api/rules", {"rule": rule, "threshold": figure, "reason": "of our own"})
+    assert told() == (0.005, 150, 180)

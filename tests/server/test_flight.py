@@ -48,7 +48,7 @@ def test_the_card_and_the_files_come_as_files(planner, job):
     card = planner.get(f"/api/jobs/{job.pk}/flight/card.pdf?flight=main")
     assert len(pypdfium2.PdfDocument(card.content)) == 1 and "attachment" in card["Content-Disposition"]
     for name, start in (
-        ("flight.csv", b"flight,leg,strip"),
+        ("flight.csv", b"flight,sortie,line"),
         ("flight.kml", b"<?xml"),
         ("flight.geojson", b'{"type"'),
         ("flight.gpkg", b"SQLite"),

@@ -199,7 +199,7 @@ def _carried(
     parts = {role: [p for p in points if p.role == role] for role in ("target", "check")}
     both = all(parts.values())
     rounds = (
-        [(f"{role}s", some) for role, some in parts.items()] if shared and both else [("targets and checks", points)]
+        [(f"{role}s", some) for role, some in parts.items()] if shared and both else [("all targets", points)]
     )
     out = []
     for what, some in rounds if points else []:
@@ -288,7 +288,7 @@ def _shut(plan: Plan, flight: FlightPlan) -> tuple[tuple[tuple[Clock, Clock], ..
 def _observed(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
     """Rounds of occupations: targets and checks apart, so that two people can share them; a later round waits for its sky."""
     out: list[Task] = []
-    for role, words in (("target", "targets"), ("check", "checks")):
+    for role, words in (("target", "control points"), ("check", "check points")):
         points = [p for p in _control(plan, visit) if p.role == role]
         for k in range(max((len(p.occupations) for p in points), default=0)):
             of_round = [p for p in points if len(p.occupations) > k and _today(plan, visit, p.occupations[k].visit)]

@@ -17,7 +17,7 @@ export type GeoidTaken = Schemas["GeoidTaken"];
 export type Mark = Schemas["Mark"];
 export type Network = Schemas["CorrectionService"];
 export type ControlPoint = Schemas["ControlPoint"];
-export type HangsOn = ControlPoint["hangs_on"];
+export type PositionSource = ControlPoint["hangs_on"];
 export type Occupation = ControlPoint["occupations"][number];
 export type Visit = Schemas["Visit"];
 export type Entry = Schemas["Entry"];
@@ -104,7 +104,7 @@ export interface Conflict {
 
 /** An error as the server tells it: what, where, how to mend. Status 0: it did not answer. */
 /** A place in grid metres and the outline about it. */
-export interface Drawn {
+export interface SketchedFault {
   spot: [number, number];
   outline: [number, number][];
 }
@@ -117,7 +117,7 @@ export class Problem extends Error {
     readonly mend = "",
     readonly conflicts: Conflict[] = [],
     /** Where on the sheet it is, and what could not be taken there. */
-    readonly drawn: Drawn | null = null,
+    readonly drawn: SketchedFault | null = null,
   ) {
     super(what);
   }
@@ -167,7 +167,9 @@ export async function call<T>(
     /* not JSON: a proxy's page; the status tells enough */
   }
   if (!response.ok) {
-    const told = (data ?? {}) as Partial<{ title: string; where: string; mend: string; conflicts: Conflict[] } & Drawn>;
+    const told = (data ?? {}) as Partial<
+      { title: string; where: string; mend: string; conflicts: Conflict[] } & SketchedFault
+    >;
     throw new Problem(
       response.status,
       told.title ?? (response.status === 404 ? "This is not here." : `The server answered ${response.status}.`),

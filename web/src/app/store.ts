@@ -1,5 +1,5 @@
 import Dexie, { type Table } from "dexie";
-import type { Conflict, Drawn, Edit, Entry } from "../api/client";
+import type { Conflict, SketchedFault, Edit, Entry } from "../api/client";
 
 /** A step of work that the server has not yet taken. It keeps its place until it is taken, settled or let go. */
 export interface Waiting {
@@ -18,7 +18,7 @@ export interface Waiting {
   /** The step that this one takes back. */
   undoes?: string;
   conflicts?: Conflict[];
-  refused?: { what: string; where: string; mend: string; drawn?: Drawn | null };
+  refused?: { what: string; where: string; mend: string; drawn?: SketchedFault | null };
 }
 
 /** What outlives a closed tab, in the browser's own database. */

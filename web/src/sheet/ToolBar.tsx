@@ -2,6 +2,9 @@ import { usePlan } from "../app/plan";
 import { useWorkbench } from "../app/workbench";
 import { TOOLS } from "../stations/registry";
 
+/** What is placed under another name than the code has. */
+const NAMES: Record<string, string> = { target: "control point", check: "check point" };
+
 /** What can be placed, and which error layer is shown. */
 export function ToolBar() {
   const { placing, setPlacing, layer, setLayer, covered, setGoTo } = useWorkbench();
@@ -17,7 +20,8 @@ export function ToolBar() {
           onClick={() => setPlacing(placing === places ? null : places)}
           title={`${bare && places === "area" ? "draw the boundary, corner by corner" : words} (${key})`}
         >
-          <kbd className="figures opacity-75">{key}</kbd> {bare && places === "area" ? "boundary" : places}
+          <kbd className="figures opacity-75">{key}</kbd>{" "}
+          {bare && places === "area" ? "boundary" : (NAMES[places] ?? places)}
         </button>
       ))}
       <select

@@ -1,18 +1,18 @@
-import type { ControlPoint, Edit, HangsOn, Plan, SiteFeature } from "../api/client";
+import type { ControlPoint, Edit, PositionSource, Plan, SiteFeature } from "../api/client";
 import type { Placing } from "../app/workbench";
 import { added, fieldEdits, freeName, valueAt } from "../lib/edits";
 
 type Role = ControlPoint["role"];
 
 /** What a further point hangs on: what most of the control does, else the first flight's base. */
-export function usualSource(plan: Plan): HangsOn {
+export function usualSource(plan: Plan): PositionSource {
   const counts = new Map<string, number>();
   for (const p of plan.control) {
     const key = JSON.stringify(p.hangs_on);
     counts.set(key, (counts.get(key) ?? 0) + 1);
   }
   const most = [...counts].sort((a, b) => b[1] - a[1])[0];
-  if (most) return JSON.parse(most[0]) as HangsOn;
+  if (most) return JSON.parse(most[0]) as PositionSource;
   return plan.flights[0]?.hangs_on ?? { on: "nothing" };
 }
 

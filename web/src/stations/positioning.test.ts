@@ -1,9 +1,9 @@
 import { describe, expect, it } from "vitest";
-import type { ControlPoint, HangsOn, Occupation, Plan } from "../api/client";
+import type { ControlPoint, PositionSource, Occupation, Plan } from "../api/client";
 import { allHung, hangAll, hangingId, hangingOf, hangings, hungAsBefore, hungOn } from "./positioning";
 
-const onBase: HangsOn = { on: "setup", setup: "base" };
-const onService: HangsOn = { on: "network", network: "n1" };
+const onBase: PositionSource = { on: "setup", setup: "base" };
+const onService: PositionSource = { on: "network", network: "n1" };
 const once: Occupation = { epochs: 60, after_min: 0, hangs_on: null, state: "fixed" as const, pole: null, visit: null };
 const point = {
   id: "G1",

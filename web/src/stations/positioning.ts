@@ -1,4 +1,4 @@
-import type { ControlPoint, HangsOn, Occupation, Plan } from "../api/client";
+import type { ControlPoint, PositionSource, Occupation, Plan } from "../api/client";
 
 /** What positions can hang on, as choices of a list, with a short name for a narrow one; a choice's id is read back by
  * `hangingOf`. */
@@ -42,20 +42,20 @@ export function setUpName(plan: Plan, id: string): string {
 }
 
 /** Everything that flights, control, its occupations and the local grid name as what they hang on: none of it can be taken away. */
-export function allHung(plan: Plan): HangsOn[] {
+export function allHung(plan: Plan): PositionSource[] {
   const ofControl = plan.control.flatMap((p) => [p.hangs_on, ...hungOn(p)]);
   const ofLocal = plan.brief.local ? [plan.brief.local.hangs_on] : [];
   return [...plan.flights.map((f) => f.hangs_on), ...ofControl, ...ofLocal];
 }
 
 /** What a point's occupations hang on, each once. */
-export function hungOn(point: ControlPoint): HangsOn[] {
+export function hungOn(point: ControlPoint): PositionSource[] {
   const all = point.occupations.map((o) => o.hangs_on ?? point.hangs_on);
   return [...new Map(all.map((hung) => [JSON.stringify(hung), hung])).values()];
 }
 
 /** The change that hangs a point on one thing, all its occupations with it. */
-export function hangAll(point: ControlPoint, hung: HangsOn): Partial<ControlPoint> {
+export function hangAll(point: ControlPoint, hung: PositionSource): Partial<ControlPoint> {
   return { hangs_on: hung, occupations: point.occupations.map((o) => ({ ...o, hangs_on: null })) };
 }
 
@@ -64,7 +64,7 @@ export function hungAsBefore(point: ControlPoint, occupations: Occupation[]): Oc
   return occupations.map((o, k) => ({ ...o, hangs_on: (point.occupations[k] ?? point.occupations.at(-1)!).hangs_on }));
 }
 
-export function hangingId(hung: HangsOn): string {
+export function hangingId(hung: PositionSource): string {
   if (hung.on === "setup" || hung.on === "instrument") return `${hung.on}/${hung.setup}`;
   if (hung.on === "network") return `network/${hung.network}`;
   if (hung.on === "levelled") return `levelled/${hung.mark}`;
@@ -72,8 +72,8 @@ export function hangingId(hung: HangsOn): string {
   return `${hung.on}/`;
 }
 
-export function hangingOf(id: string, before?: HangsOn): HangsOn {
-  const [on, key] = id.split("/") as [HangsOn["on"], string];
+export function hangingOf(id: string, before?: PositionSource): PositionSource {
+  const [on, key] = id.split("/") as [PositionSource["on"], string];
   if (on === "setup" || on === "instrument") return { on, setup: key };
   if (on === "network") return { on, network: key };
   if (on === "levelled") return { on, mark: key, metres: before?.on === "levelled" ? before.metres : 500 };

@@ -1,5 +1,5 @@
 import { useEffect } from "react";
-import type { Drawn, Problem } from "../api/client";
+import type { SketchedFault, Problem } from "../api/client";
 import { useWorkbenchIfAny } from "../app/workbench";
 
 /** An error in place: what, where, how to mend. */
@@ -7,7 +7,7 @@ export function ProblemNote({
   problem,
   onClose,
 }: {
-  problem: Pick<Problem, "what" | "where" | "mend"> & { drawn?: Drawn | null };
+  problem: Pick<Problem, "what" | "where" | "mend"> & { drawn?: SketchedFault | null };
   onClose?: () => void;
 }) {
   return (
@@ -26,7 +26,7 @@ export function ProblemNote({
 }
 
 /** Shows on the sheet what could not be taken, and where; it goes with the message. */
-export function OnTheSheet({ drawn }: { drawn: Drawn | null | undefined }) {
+export function OnTheSheet({ drawn }: { drawn: SketchedFault | null | undefined }) {
   const bench = useWorkbenchIfAny();
   const setBrought = bench?.setBrought;
   const setPreview = bench?.setPreview;

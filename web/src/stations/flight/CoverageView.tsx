@@ -104,14 +104,14 @@ function Density({ told }: { told: NonNullable<Coverage["density"]> }) {
           </tr>
         ))}
         {rows.map(([words, m2]) => (
-          <Left key={words} words={words} m2={m2} of={told.site_m2} unit={unit} />
+          <Missed key={words} words={words} m2={m2} of={told.site_m2} unit={unit} />
         ))}
       </tbody>
     </table>
   );
 }
 
-function Left({ words, m2, of, unit }: { words: string; m2: number; of: number; unit: string }) {
+function Missed({ words, m2, of, unit }: { words: string; m2: number; of: number; unit: string }) {
   return (
     <tr>
       <td>{words}</td>
@@ -158,7 +158,7 @@ function Figures({ told }: { told: NonNullable<Coverage["figures"]> }) {
           </tr>
         )}
         {rows.map(([words, m2]) => (
-          <Left key={words} words={words} m2={m2} of={told.site_m2} unit={unit} />
+          <Missed key={words} words={words} m2={m2} of={told.site_m2} unit={unit} />
         ))}
       </tbody>
     </table>
