@@ -6,10 +6,14 @@ import os
 import sys
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 from kardo.cli import base, control, flight, points
 from kardo.cli.files import read, write
 from kardo.core.errors import KardoError
+
+if TYPE_CHECKING:
+    from kardo.core.accuracy.equation.defects import Defect
 
 
 def main(argv: list[str] | None = None) -> int:
@@ -86,7 +90,7 @@ def _predict_network(args: argparse.Namespace) -> int:
     return 0
 
 
-def _predict_laser(args: argparse.Namespace, data: dict) -> int:
+def _predict_laser(args: argparse.Namespace, data: Any) -> int:
     import numpy as np
 
     from kardo.core.accuracy.scan.network import adjusted
@@ -136,7 +140,7 @@ def _predict_plan(args: argparse.Namespace) -> int:
 SMALL_SHARE = 0.005  # of the budget, not worth a line
 
 
-def _say_defects(defects: list) -> int:
+def _say_defects(defects: "list[Defect]") -> int:
     for defect in defects:
         print(f"defect: {defect.words} {defect.mend}", file=sys.stderr)
     return 3

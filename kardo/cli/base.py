@@ -10,7 +10,7 @@ from kardo.core.errors import KardoError
 CHAIN = ("mark", "arp", "apc", "arp_ellipsoidal", "apc_ellipsoidal", "latitude", "longitude")
 
 
-def add(commands: argparse._SubParsersAction) -> None:
+def add(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     """The commands' names and options."""
     chain = commands.add_parser("heights", help="the height chain of every set-up, and what each device is told")
     chain.add_argument("plan", type=Path, help="a Kardo plan (JSON)")
@@ -92,6 +92,7 @@ def _visibility(args: argparse.Namespace) -> int:
     import numpy as np
 
     from kardo.core.accuracy.figures.results import nullable
+    from kardo.core.arrays import Floats
     from kardo.core.plan.model import plan_from_json
     from kardo.core.site.overhead import midnight, sky_at, stand_of
     from kardo.core.sky.ephemeris import Ephemerides
@@ -102,7 +103,7 @@ def _visibility(args: argparse.Namespace) -> int:
 
     plan = plan_from_json(read(args.plan))
     date = args.date or next((v.date for v in plan.visits if v.date), "")
-    moments = midnight(date) + 60.0 * np.arange(24 * 60)
+    moments: Floats = midnight(date) + 60.0 * np.arange(24 * 60, dtype=np.float64)
     almanac: Almanac | Ephemerides = nominal()
     if args.nav:
         almanac = read_navigation(args.nav.read_bytes())

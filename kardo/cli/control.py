@@ -5,15 +5,19 @@ import sys
 import time
 from dataclasses import asdict
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from kardo.cli.files import read, write
 from kardo.core.errors import KardoError
+
+if TYPE_CHECKING:
+    from kardo.core.layout.proposed import Layout
 
 FOUND = ("rule", "severity", "station", "object", "words", "mend", "measured", "threshold")
 FRONT = ("targets", "checks", "minutes", "rmse_h", "rmse_v", "chance", "good", "judged", "left")
 
 
-def add(commands: argparse._SubParsersAction) -> None:
+def add(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     """The commands' names and options."""
     check = commands.add_parser("check", help="what the rules of practice find in a plan")
     check.add_argument("plan", type=Path, help="a Kardo plan (JSON)")
@@ -87,7 +91,7 @@ def _search(args: argparse.Namespace) -> int:
     return 0
 
 
-def _line(one) -> str:
+def _line(one: "Layout") -> str:
     from kardo.core.geodesy.units import counted
 
     chance = "" if one.chance is None else f", {100 * one.chance:.0f} %"

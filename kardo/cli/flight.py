@@ -9,7 +9,7 @@ from kardo.cli.files import read, write
 from kardo.core.errors import ReadError
 
 
-def add(commands: argparse._SubParsersAction) -> None:
+def add(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     """The commands' names and options."""
     covered = commands.add_parser("coverage", help="what the images cover: how many see each place, how fine, holes")
     covered.add_argument("plan", type=Path, help="a Kardo plan (JSON)")

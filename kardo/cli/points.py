@@ -3,20 +3,22 @@
 import argparse
 import sys
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from kardo.core.errors import ReadError
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
+    from kardo.core.geodesy.crs import Grid
+    from kardo.core.geodesy.units import UnitId
     from kardo.core.plan.model import Plan
     from kardo.formats.coordinates import ReadPoint
 
 ASKED = 2  # exit status where a reading has to be asked about
 
 
-def add(commands: argparse._SubParsersAction) -> None:
+def add(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None:
     """The command's name and options."""
     convert = commands.add_parser("convert", help="points from one file to another, also to another grid")
     convert.add_argument(
@@ -82,7 +84,7 @@ def _writer(out: Path) -> "Callable[[Plan], bytes]":
     return found[out.suffix.lower()[1:]]
 
 
-def _brought(points: "list[ReadPoint]", own, to) -> "tuple[list[ReadPoint], list[str]]":
+def _brought(points: "list[ReadPoint]", own: "Grid", to: "Grid") -> "tuple[list[ReadPoint], list[str]]":
     """Points in another grid, and how they came there."""
     from dataclasses import replace
 
@@ -96,7 +98,7 @@ def _brought(points: "list[ReadPoint]", own, to) -> "tuple[list[ReadPoint], list
     return [replace(p, e=a, n=b, h=c if np.isfinite(c) else None) for p, a, b, c in rows], there.words
 
 
-def _as_plan(points: "list[ReadPoint]", crs: str, heights: str, unit: str):
+def _as_plan(points: "list[ReadPoint]", crs: str, heights: str, unit: "UnitId") -> "Plan":
     """A plan with nothing but these points, which is what is written."""
     from kardo.core.plan.brief import Brief
     from kardo.core.plan.control import ControlPoint
@@ -104,7 +106,7 @@ def _as_plan(points: "list[ReadPoint]", crs: str, heights: str, unit: str):
     from kardo.core.plan.stands import OnNothing
 
     def point(k: int, p: "ReadPoint") -> ControlPoint:
-        role = "check" if "check" in p.code.casefold() else "target"
+        role: Any = "check" if "check" in p.code.casefold() else "target"
         name = p.name[:60] or str(k)
         return ControlPoint(id=f"P{k}", name=name, role=role, e=p.e, n=p.n, h=p.h, hangs_on=OnNothing())
 

@@ -4,6 +4,7 @@ import hashlib
 import io
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import rasterio
@@ -107,7 +108,7 @@ def _too_large(width: int, height: int) -> ReadError:
     return ReadError(f"The picture has {width} by {height} pixels, too many.", mend="Cut it to the site.")
 
 
-def _kept(source, declared: CRS, grid: Grid, around: Box | None, how: str) -> BackdropReading:
+def _kept(source: Any, declared: CRS, grid: Grid, around: Box | None, how: str) -> BackdropReading:
     if source.width * source.height > MOST_PIXELS:
         raise _too_large(source.width, source.height)
     if (

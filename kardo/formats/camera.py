@@ -84,8 +84,9 @@ def _pixels(size: tuple[int, int], said: dict[int, Any]) -> tuple[int, int, list
     """Width and height in pixels, the longer first, of the image as it was taken."""
     wide, high = max(size), min(size)
     taken = _number(said.get(WIDE)), _number(said.get(HIGH))
-    if taken[0] and taken[1] and max(taken) > wide and min(taken) >= 1:
-        whole = int(max(taken)), int(min(taken))
+    first, second = taken
+    if first and second and max(first, second) > wide and min(first, second) >= 1:
+        whole = int(max(first, second)), int(min(first, second))
         return *whole, [
             f"The file is smaller than the image that was taken ({whole[0]} by {whole[1]} pixels); that is used."
         ]

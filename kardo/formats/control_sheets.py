@@ -12,7 +12,7 @@ from kardo.core.day.observing import method_words
 from kardo.core.errors import ReadError
 from kardo.core.geodesy.angles import format_dms
 from kardo.core.geodesy.crs import height_name
-from kardo.core.geodesy.units import UNITS, counted, length, small
+from kardo.core.geodesy.units import UNITS, Unit, counted, length, small
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.heights import heights_of
 from kardo.core.plan.model import Plan
@@ -210,5 +210,5 @@ def _angle(degrees: float | None) -> str:
     return "–" if degrees is None else format_dms(degrees, 0)
 
 
-def _rise(rise: float | None, unit) -> str:
+def _rise(rise: float | None, unit: Unit) -> str:
     return "–" if rise is None else f"{unit.from_metres(rise):+.3f}"

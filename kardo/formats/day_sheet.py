@@ -100,7 +100,7 @@ def _points(plan: Plan, tasks: list[TaskLine]) -> str:
         mark = plan.mark(setup.mark) if setup else None
         point = next((p for p in plan.control if kind == "control" and p.id == key), None)
         if point is not None:
-            rows.append((point.name, point.role, point.e, point.n, float(heights[key])))
+            rows.append((point.name, str(point.role), point.e, point.n, float(heights[key])))
         elif mark is not None:
             rows.append((mark.name, "mark", mark.e, mark.n, plan.mark_height(mark)))
     if not rows:

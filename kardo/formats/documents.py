@@ -78,8 +78,8 @@ def _own_fonts(pictures: dict[str, bytes]) -> "URLFetcher":
     """What a document may ask for: the fonts that ship with Kardo, the pictures that came with it, and nothing else from anywhere."""
     from weasyprint.urls import FatalURLFetchingError, URLFetcher, URLFetcherResponse
 
-    class OwnFonts(URLFetcher):
-        def fetch(self, url, headers=None):
+    class OwnFonts(URLFetcher):  # type: ignore[misc]  # it has no types
+        def fetch(self, url: str, headers: object = None) -> object:
             if url.startswith("picture:") and (shown := pictures.get(url.removeprefix("picture:"))):
                 return URLFetcherResponse(url, shown, {"Content-Type": "image/jpeg"})
             name = url.removeprefix("font:")

@@ -3,6 +3,7 @@
 import math
 from html import escape
 from importlib.metadata import version
+from typing import Literal
 
 import numpy as np
 
@@ -183,6 +184,7 @@ def _known(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
 def _corrections(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
     """What corrections come from, and what is typed for them as far as it is known; a password is printed on nothing."""
     on = f.flight.hangs_on
+    kind: Literal["setups", "networks"]
     if isinstance(on, OnSetUp) and (setup := plan.setup(on.setup)) is not None:
         rows = [("from the base", f"{setup.name}{f' on {mark.name}' if (mark := plan.mark(setup.mark)) else ''}")]
         kind, key, known = "setups", on.setup, setup.link is not None

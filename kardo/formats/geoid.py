@@ -8,6 +8,7 @@ import hashlib
 import math
 import struct
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from pyproj import CRS
@@ -115,7 +116,7 @@ def _neither() -> ReadError:
     )
 
 
-def _of_tiff(source) -> GeoidFile:
+def _of_tiff(source: Any) -> GeoidFile:
     t = source.transform
     each = np.dtype(source.dtypes[0]).itemsize
     block = math.prod(source.block_shapes[0]) * each

@@ -22,7 +22,7 @@ def point_list_csv(plan: Plan, template: "Template | None" = None) -> str:
     """Columns in the order of a template, usually point, N, E, Z, code; in the job's grid, unit and height system, to a tenth of a millimetre.
     The base's mark comes last."""
     heights = heights_of(plan, plan.control)
-    rows = [(p.name, p.n, p.e, float(h), p.role) for p, h in zip(plan.control, heights, strict=True)]
+    rows = [(p.name, p.n, p.e, float(h), str(p.role)) for p, h in zip(plan.control, heights, strict=True)]
     rows += [(m.name, m.n, m.e, plan.mark_height(m), "mark") for m in plan.marks]
     return _point_rows(plan, rows, template or Template())
 

@@ -20,8 +20,9 @@ from rasterio.vrt import WarpedVRT
 
 from kardo.core.arrays import Floats
 from kardo.core.errors import GeodesyError, ReadError
-from kardo.core.geodesy.crs import ELLIPSOIDAL, Grid
+from kardo.core.geodesy.crs import Grid
 from kardo.core.geodesy.crs import grid as grid_of
+from kardo.core.geodesy.systems import ELLIPSOIDAL
 from kardo.core.geodesy.transformations import Transformation, geodetic_of
 from kardo.core.geodesy.units import UNITS, UnitId
 from kardo.core.terrain.surface import Surface
@@ -109,7 +110,7 @@ def _plainly(fault: Exception) -> str:
     return ascii(str(fault))[1:121] or type(fault).__name__
 
 
-def _read(source, grid: Grid, said: TerrainChoices, around) -> TerrainReading:
+def _read(source: Any, grid: Grid, said: TerrainChoices, around: "Box | None") -> TerrainReading:
     declared = _require_sound(source)
     vertical = next((c for c in declared.sub_crs_list if c.is_vertical), None)
     if vertical is not None:
@@ -142,7 +143,7 @@ def _read(source, grid: Grid, said: TerrainChoices, around) -> TerrainReading:
     return TerrainReading(Surface(surface.e0, surface.n0, surface.step, values), tuple(how))
 
 
-def _require_sound(source) -> CRS:
+def _require_sound(source: Any) -> CRS:
     """The file's coordinate system, once it is one that ground can lie in, and the rest of the file can be read safely."""
     if source.crs is None:
         raise ReadError("The GeoTIFF names no coordinate system.", mend="Export it with its coordinate system.")
@@ -171,7 +172,7 @@ def _flat(declared: CRS) -> CRS:
     return declared.sub_crs_list[0] if declared.is_compound else declared
 
 
-def _unit(source, vertical: CRS | None, said: TerrainChoices) -> str:
+def _unit(source: Any, vertical: CRS | None, said: TerrainChoices) -> str:
     """The unit of the heights: as the user says, or as the file does. Raises ReadError where neither does, or the file in a
     word that is not known."""
     if said.unit:
@@ -195,7 +196,7 @@ def unit_named(word: str) -> str | None:
     return next((unit for unit, ways in SPELLED.items() if plain in ways or word.casefold().strip() in ways), None)
 
 
-def _void(source, scale: float, offset: float, said: TerrainChoices) -> tuple[float | None, list[str]]:
+def _void(source: Any, scale: float, offset: float, said: TerrainChoices) -> tuple[float | None, list[str]]:
     """The value that marks pixels without a height, and what is said of it: the file's own, or the one value that can be
     none; asked about where it could be. Raises ReadError."""
     shape = (min(source.height, SCANNED), min(source.width, SCANNED))
@@ -243,7 +244,7 @@ def _require_same_system(vertical: CRS, heights: str) -> None:
 Box = tuple[float, float, float, float]  # west, south, east, north
 
 
-def _into(grid: Grid, warped, flat: CRS, said: TerrainChoices, around: Box | None) -> tuple[Surface, list[str]]:
+def _into(grid: Grid, warped: Any, flat: CRS, said: TerrainChoices, around: Box | None) -> tuple[Surface, list[str]]:
     """The heights at the nodes of a regular grid in the job's, in the file's values, and what is said of the way there. Each node
     is looked up where the named transformation says that it lies in the file. Raises ReadError, GeodesyError."""
     if flat.equals(grid.crs, ignore_axis_order=True):
@@ -319,7 +320,7 @@ def _require_nodes(rows: int, cols: int) -> None:
         raise ReadError("The GeoTIFF has fewer than two pixels over the site.", mend="Give a finer terrain.")
 
 
-def _sample(warped, k: float, around: Box | None) -> Surface:
+def _sample(warped: Any, k: float, around: Box | None) -> Surface:
     """The part of a file inside a box, no finer than its pixels; k metres, or what the box is in, a unit of the file's."""
     left, bottom, right, top = (v * k for v in warped.bounds)
     west, south, east, north = _common((left, bottom, right, top), around) if around else (left, bottom, right, top)
@@ -337,7 +338,7 @@ def _sample(warped, k: float, around: Box | None) -> Surface:
     return Surface(west + step / 2, north - rows * step + step / 2, step, values)
 
 
-def _convert(surface: Surface, grid: Grid, heights: str):
+def _convert(surface: Surface, grid: Grid, heights: str) -> tuple[Floats, str]:
     """Heights of another system into the job's, by the two geoid separations."""
     rows, cols = surface.heights.shape
     e, n = np.meshgrid(surface.e0 + surface.step * np.arange(cols), surface.n0 + surface.step * np.arange(rows))

@@ -76,7 +76,7 @@ def read_report(data: bytes) -> tuple[Record, str]:
 
 
 def _json(record: Record) -> Json:
-    return DOCUMENT.dump_python(record, mode="json")  # type: ignore[no-any-return]
+    return DOCUMENT.dump_python(record, mode="json")
 
 
 def _embedded(content: bytes) -> bytes:

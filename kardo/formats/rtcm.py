@@ -5,7 +5,7 @@ Source: RTCM 10403.3: transport layer, messages 1005, 1006, 1033 and the headers
 
 import time
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 from pyrtcm import RTCMMessage, RTCMReader
@@ -41,7 +41,7 @@ class Listener:
     heard: Broadcast = field(default_factory=Broadcast)
     epochs: int = 0
     _left: bytes = b""
-    _messages: Counter = field(default_factory=Counter)
+    _messages: Counter[str] = field(default_factory=Counter)
 
     def take(self, piece: bytes) -> None:
         """The next bytes."""
@@ -193,7 +193,7 @@ def observation_message(system: str, station: int, moment: float, satellites: Se
     return _message(bits)
 
 
-def frames_of(moment: float, station: int, systems: dict[str, Sequence[int]]) -> Iterator[bytes]:
+def frames_of(moment: float, station: int, systems: Mapping[str, Sequence[int]]) -> Iterator[bytes]:
     """The observations of one epoch, a message for each system."""
     rows = list(systems.items())
     for k, (system, satellites) in enumerate(rows):

@@ -2,12 +2,13 @@
 
 import json
 import re
+from typing import Any
 
 from kardo.core.errors import ReadError
 from kardo.outside.line import Address, line
 
 
-def asked(service: Address, what: str, body: bytes, seconds: float) -> dict:
+def asked(service: Address, what: str, body: bytes, seconds: float) -> dict[str, Any]:
     """The object that a service answers a request with, a method and a path. Raises ReadError for any other answer, or none in time."""
     try:
         data = json.loads(got(service, what, body, seconds))

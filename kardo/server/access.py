@@ -7,6 +7,7 @@ from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
 
 from kardo.core.errors import PlanError
+from kardo.core.policy.policy import Policy
 from kardo.formats.documents import Paper
 from kardo.server.accounts.models import Organisation
 from kardo.server.jobs.models import Job
@@ -23,6 +24,11 @@ def organisation_of(request: HttpRequest) -> Organisation:
 def paper_of(request: HttpRequest) -> Paper:
     """The paper that the user's organisation prints on, as it is now, whoever was seen a moment ago."""
     return cast(Paper, Organisation.objects.values_list("paper", flat=True).get(pk=organisation_of(request).pk))
+
+
+def policy_now(request: HttpRequest) -> Policy:
+    """The rules as the user's organisation asks them now, whoever was seen a moment ago."""
+    return Organisation.objects.get(pk=organisation_of(request).pk).policy
 
 
 def job_of(request: HttpRequest, job_id, jobs: QuerySet[Job] | None = None) -> Job:

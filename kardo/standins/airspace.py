@@ -7,6 +7,7 @@ import re
 import time
 import uuid
 from dataclasses import dataclass, field
+from typing import Any
 
 from kardo.standins.serving import Answering
 
@@ -24,14 +25,14 @@ class AirspaceStandIn(Answering):
     """The authority. delay: seconds from a request to its decision; extra: a zone more, as (number, name, ceiling, hours, box), that came since."""
 
     delay: float = 2.0
-    extra: tuple | None = None
+    extra: tuple[Any, ...] | None = None
     told: bytes | None = None
-    _requests: dict[str, tuple[float, dict]] = field(default_factory=dict)
+    _requests: dict[str, tuple[float, dict[str, Any]]] = field(default_factory=dict[str, Any])
 
     async def _answer(self, head: str, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         size = re.search(r"content-length: (\d+)", head.lower())
         length = int(size[1]) if size else 0
-        answer: dict | None = None
+        answer: dict[str, Any] | None = None
         if self.told is not None:
             await self.tell(writer, self.told)
             return
@@ -43,18 +44,18 @@ class AirspaceStandIn(Answering):
             answer = self._state(found[1])
         await self.tell(writer, None if answer is None else json.dumps(answer).encode())
 
-    def _zones(self, box: list[float]) -> dict:
+    def _zones(self, box: list[float]) -> dict[str, Any]:
         west, south, east, north = box
         rows = [*ZONES, *([self.extra] if self.extra else [])]
         met = [z for z in rows if z[4][0] <= east and z[4][2] >= west and z[4][1] <= north and z[4][3] >= south]
         return {"type": "FeatureCollection", "features": [_feature(*z) for z in met]}
 
-    def _take(self, wanted: dict) -> dict:
+    def _take(self, wanted: dict[str, Any]) -> dict[str, Any]:
         key = f"ASC-{uuid.uuid4().hex[:8]}"
         self._requests[key] = time.monotonic() + self.delay, wanted
         return {"reference": key, "state": "requested", "words": "taken; a decision follows"}
 
-    def _state(self, key: str) -> dict | None:
+    def _state(self, key: str) -> dict[str, Any] | None:
         if key not in self._requests:
             return None
         due, wanted = self._requests[key]
@@ -66,7 +67,9 @@ class AirspaceStandIn(Answering):
         return {"reference": key, "state": "granted", "words": "keep a listening watch"}
 
 
-def _feature(number: str, name: str, ceiling: float | None, hours: tuple | None, box: tuple) -> dict:
+def _feature(
+    number: str, name: str, ceiling: float | None, hours: tuple[Any, ...] | None, box: tuple[Any, ...]
+) -> dict[str, Any]:
     west, south, east, north = box
     ring = [[west, south], [east, south], [east, north], [west, north], [west, south]]
     said = {"number": number, "name": name, "ceiling_m": ceiling, "hours": hours, "authority": AUTHORITY}

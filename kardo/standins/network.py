@@ -6,6 +6,7 @@ import gzip
 import json
 import re
 from dataclasses import dataclass
+from typing import Any
 from urllib.parse import unquote
 
 from pyproj import Transformer
@@ -49,7 +50,7 @@ class NetworkStandIn(Answering):
         await self.tell(writer, told if head.startswith("GET /stations ") else None)
 
 
-def stations() -> dict:
+def stations() -> dict[str, Any]:
     """What the network tells."""
     rows = []
     for name, (lon, lat, up, uptime) in PLACES.items():

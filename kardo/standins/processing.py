@@ -9,6 +9,7 @@ import tempfile
 import uuid
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from pyproj import Transformer
@@ -40,31 +41,31 @@ class ProcessingStandIn(Answering):
 
     delay: float = 3.0
     truth: tuple[float, float, float] | None = None
-    _jobs: dict[str, tuple[float, dict]] = field(default_factory=dict)
+    _jobs: dict[str, tuple[float, dict[str, Any]]] = field(default_factory=dict[str, Any])
 
     async def _answer(self, head: str, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         size = re.search(r"content-length: (\d+)", head.lower())
         length = int(size[1]) if size else 0
         if head.startswith("POST /jobs ") and 0 < length <= MOST:
-            answer = await self._take(await asyncio.wait_for(reader.readexactly(length), 60.0))
+            answer: dict[str, Any] | None = await self._take(await asyncio.wait_for(reader.readexactly(length), 60.0))
         elif found := re.match(r"GET /jobs/([A-Za-z0-9-]+) ", head):
             answer = self._told(found[1])
         else:
             answer = None
         await self.tell(writer, None if answer is None else json.dumps(answer).encode())
 
-    async def _take(self, log: bytes) -> dict:
+    async def _take(self, log: bytes) -> dict[str, Any]:
         job, answer = str(uuid.uuid4()), await asyncio.to_thread(self._processed, log)
         self._jobs[job] = (asyncio.get_running_loop().time() + self.delay, answer)
         return {"id": job}
 
-    def _told(self, job: str) -> dict | None:
+    def _told(self, job: str) -> dict[str, Any] | None:
         if job not in self._jobs:
             return None
         ready, answer = self._jobs[job]
         return answer if asyncio.get_running_loop().time() >= ready else {"state": "waiting"}
 
-    def _processed(self, data: bytes) -> dict:
+    def _processed(self, data: bytes) -> dict[str, Any]:
         try:
             with tempfile.NamedTemporaryFile() as kept:
                 kept.write(data)
@@ -79,7 +80,7 @@ class ProcessingStandIn(Answering):
             return {"state": "failed", "words": "The header has no approximate position."}
         return self._fixed(log, hours)
 
-    def _fixed(self, log: RawLog, hours: float) -> dict:
+    def _fixed(self, log: RawLog, hours: float) -> dict[str, Any]:
         """The marker's position with an error drawn by the law of static sessions."""
         near = self.truth or log.approx
         assert near is not None
@@ -89,7 +90,8 @@ class ProcessingStandIn(Answering):
         sigma = np.array(static_sigma(hours, Assumptions({})))
         dice = random.Random(f"{near} {hours}")  # noqa: S311 - a simulation
         step = sigma * [dice.gauss(0, 1) for _ in range(3)] + (0.0 if self.truth else np.array(AWAY))
-        x, y, z, _ = _TO_FRAME.transform(*(np.array(near) + step @ axes), EPOCH)
+        east, north, up = (float(v) for v in np.array(near) + step @ axes)
+        x, y, z, _ = _TO_FRAME.transform(east, north, up, EPOCH)
         return {
             "state": "done",
             "crs": FRAME,

@@ -192,7 +192,7 @@ def still_to_do(plan: Plan, book: Book) -> StillToDo:
         points,
         legs,
         setups,
-        {key: spread for key, (count, spread) in spreads.items() if count >= min(2, wanted)},
+        {key: spread for key, (count, spread) in spreads.items() if count > 1},
         off_air,
         _odd(plan, book),
         [*_flown_short(plan, book), *_observed_short(plan, book), *_lost(plan, book)],

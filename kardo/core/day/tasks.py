@@ -198,9 +198,7 @@ def _carried(
     (kind, word, duration), points = way, _control(plan, visit)
     parts = {role: [p for p in points if p.role == role] for role in ("target", "check")}
     both = all(parts.values())
-    rounds = (
-        [(f"{role}s", some) for role, some in parts.items()] if shared and both else [("all targets", points)]
-    )
+    rounds = [(f"{role}s", some) for role, some in parts.items()] if shared and both else [("all targets", points)]
     out = []
     for what, some in rounds if points else []:
         minutes, why, about, _ = _round(plan, some, durations()[duration].minutes)

@@ -53,7 +53,7 @@ def why_ground(plan: Plan, places: Floats) -> list[str]:
     """The same of the ground alone, of places (k, 2) in grid metres."""
     if plan.surface is None:
         return [""] * len(places)
-    most = plan.policy["control-slope"]
+    most = plan.policy["control-slope"] if plan.policy.asks("control-slope") else 90.0
     known, steep = np.isfinite(plan.surface.at(*places.T)), slopes(plan, places) > most
     return [
         "no ground known" if not ground else f"steeper than {most:.0f}°" if too else ""

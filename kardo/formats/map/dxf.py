@@ -26,7 +26,7 @@ def is_dxf(data: bytes) -> bool:
 
 def read_dxf(data: bytes) -> MapFile:
     """Points, inserted blocks, lines and polylines of the drawing's model, by layer. A block's first attribute, or its NAME, names it."""
-    import ezdxf
+    from ezdxf.filemanagement import read
     from ezdxf.lldxf.const import DXFError
 
     logging.getLogger("ezdxf").setLevel(
@@ -37,7 +37,7 @@ def read_dxf(data: bytes) -> MapFile:
     except UnicodeDecodeError:
         text = data.decode("cp1252", "replace")
     try:
-        document = ezdxf.read(io.StringIO(text.replace("\r\n", "\n")))
+        document = read(io.StringIO(text.replace("\r\n", "\n")))
         things = tuple(t for entity in document.modelspace() for t in _of_entity(entity))
         unit = DXF_UNITS.get(int(document.header.get("$INSUNITS", 0)))
     except (
@@ -85,10 +85,10 @@ def _line(points: Iterable[Any], closed: bool, layer: str) -> Iterator[Thing]:
 def control_dxf(plan: Plan) -> str:
     """A drawing in the job's grid and unit, a layer for each role and kind: a block for every point with its name, role and height as
     attributes, the boundary, and what is on the site."""
-    import ezdxf
+    from ezdxf.filemanagement import new
 
     unit = UNITS[plan.brief.unit]
-    drawing = ezdxf.new("R2010", units=INSUNITS[plan.brief.unit])
+    drawing = new("R2010", units=INSUNITS[plan.brief.unit])
     model = drawing.modelspace()
     for role, colour in (("target", 1), ("check", 5), ("mark", 3)):
         drawing.layers.add(f"CONTROL_{role.upper()}", color=colour)
@@ -135,10 +135,10 @@ def _block(drawing: Any, role: str) -> None:
 
 def flight_dxf(plan: Plan) -> str:
     """A drawing in the job's grid and unit: flight lines as lines in space, exposures as points, the boundary; a layer each."""
-    import ezdxf
+    from ezdxf.filemanagement import new
 
     unit = UNITS[plan.brief.unit]
-    out = ezdxf.new("R2010", units=INSUNITS[plan.brief.unit])
+    out = new("R2010", units=INSUNITS[plan.brief.unit])
     model = out.modelspace()
     for number, (flight, way) in enumerate(flown_lines(plan), 1):
         e, n, h = (np.array([unit.from_metres(float(v)) for v in axis]) for axis in (way.e, way.n, way.h))

@@ -125,14 +125,14 @@ def control_geopackage(plan: Plan) -> bytes:
         layers.append(("control", "Point Z" if known else "Point", shapes, said))
     if len(plan.site.boundary) > 2:
         layers.append(("boundary", "Polygon", [shapely.Polygon(plan.site.boundary)], {"name": ["boundary"]}))
-    for kind in dict.fromkeys(f.kind for f in plan.site.features):
-        some = [f for f in plan.site.features if f.kind == kind]
+    for of in dict.fromkeys(f.kind for f in plan.site.features):
+        some = [f for f in plan.site.features if f.kind == of]
         said = {
             "name": [f.name for f in some],
             "kind": [f.kind for f in some],
             "height": [f"{f.height:g}" for f in some],
         }
-        layers.append((kind, "Unknown", [shape_of_feature(f) for f in some], said))
+        layers.append((of, "Unknown", [shape_of_feature(f) for f in some], said))
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "kardo.gpkg"
         for name, kind, shapes, said in layers:

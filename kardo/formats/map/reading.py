@@ -122,7 +122,7 @@ def _as_grid(found: MapFile, grid: Grid, unit: str, near: tuple[float, float] | 
             except GeodesyError:
                 continue
             which = "easting, northing" if order == "en" else "northing, easting"
-            words = f"{which} in {UNITS[one].plural}: the first at {place(*map(float, at[0]), unit)}"
+            words = f"{which} in {UNITS[one].plural}: the first at {place(float(at[0][0]), float(at[0][1]), unit)}"
             fitting[f"{order}-{one}"] = Option(f"{order}-{one}", words), at
     close = {
         key: one

@@ -81,7 +81,9 @@ def _in_world(plan: Plan, vertices: tuple[tuple[float, float], ...], closed: boo
 
 def datum_of(plan: Plan) -> str:
     """How the plan's longitudes and latitudes come to WGS 84."""
-    somewhere = next(iter(plan.site.boundary), None) or next(((p.e, p.n) for p in (*plan.control, *plan.marks)), None)
+    somewhere = next(iter(plan.site.boundary), None) or next(
+        iter([*((p.e, p.n) for p in plan.control), *((m.e, m.n) for m in plan.marks)]), None
+    )
     if somewhere is None:
         return "WGS 84"
     way = plan.grid.world_at(*somewhere)

@@ -29,7 +29,7 @@ from kardo.formats.coordinates import Option
 from kardo.formats.files import ACCEPTED, WRITTEN, Written
 from kardo.formats.map.registry import FORMATS
 from kardo.formats.where import read_where
-from kardo.server.access import job_of, organisation_of
+from kardo.server.access import job_of, policy_now
 from kardo.server.plans.stored import stored_plan
 from kardo.server.uploads import upload_of
 
@@ -216,7 +216,7 @@ class Catalogue(Schema):
 @catalogues.get("/catalogue", response=Catalogue)
 def show_catalogue(request: HttpRequest):
     """Profiles, methods, standards, units, assumptions and rules: all that is chosen from, with sources."""
-    shelf, policy = library(), organisation_of(request).policy
+    shelf, policy = library(), policy_now(request)
     units = [{"id": u.id, "short": u.short, "name": u.name, "metres": float(u.metres)} for u in UNITS.values()]
     return {
         "glossary": list(GLOSSARY),

@@ -51,7 +51,7 @@ export interface StationEntry {
   layers: SheetLayer[];
   tools: Tool[];
   /** What it shows one after another, where that is more than fits: Alt and a number goes there. */
-  views?: { id: string; name: string }[];
+  views?: readonly { id: string; name: string }[];
   /** Its one-line summary, and whether anything has been done at it. */
   line: (view: LineView) => { words: string; begun: boolean };
 }

@@ -3,7 +3,7 @@ import type { ReactNode } from "react";
 /** One of several to be looked at, and beside them what can be done to them all. */
 export function Tabs(props: {
   label: string;
-  tabs: { id: string; name: string }[];
+  tabs: readonly { id: string; name: string }[];
   chosen: string | undefined;
   onChoose: (id: string) => void;
   children?: ReactNode;

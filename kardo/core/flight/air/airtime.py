@@ -113,7 +113,10 @@ def air_time(plan: Plan, flight: Flight) -> AirTime:
     before, after = sequence_minutes(f.scanner, flight) if f.scans else (0.0, 0.0)
     lines, legs = list(_lines(plan, f, before, far, unseen)), _legs(f)
     going = [line.speed for line in lines]
-    shortest, least = min(leg.minutes for leg in legs), plan.policy["leg-short"]
+    shortest, least = (
+        min(leg.minutes for leg in legs),
+        plan.policy["leg-short"] if plan.policy.asks("leg-short") else 0.0,
+    )
     overlap = 100 * (1 - (flight.speed + wind.speed) * f.trigger_interval / f.footprint_along)
     pixels = 0.0 if f.scans else f.images * f.camera.width_px * f.camera.height_px / 1e9
     windy = wind.speed > WINDY * craft.cruise_m_per_s

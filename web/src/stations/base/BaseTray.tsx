@@ -12,9 +12,9 @@ import { SatellitesView } from "./SatellitesView";
 import { SchemeView } from "./SchemeView";
 import { SessionsView } from "./SessionsView";
 import { SetUpsView } from "./SetUpsView";
-import { BASE_VIEWS } from "./views";
+import { BASE_VIEWS, type BaseView } from "./views";
 
-const VIEWS: Record<string, () => ReactNode> = {
+const VIEWS: Record<BaseView, () => ReactNode> = {
   scheme: SchemeView,
   setups: SetUpsView,
   card: CardView,
@@ -33,11 +33,11 @@ export function BaseTray() {
   const { plan } = usePlan();
   const { view, openView, selected } = useWorkbench();
   // A plan without a base begins with one; it stays there while the base is being made.
-  const [first] = useState(() =>
+  const [first] = useState<BaseView>(() =>
     typedUnderSetups(selected) || !plan.setups.some((s) => s.mark) ? "setups" : "scheme",
   );
-  const chosen = view in VIEWS ? view : first;
-  const View = VIEWS[chosen]!;
+  const chosen = view in VIEWS ? (view as BaseView) : first;
+  const View = VIEWS[chosen];
   const shownFor = useRef(selected);
   useEffect(() => {
     if (selected === shownFor.current) return;

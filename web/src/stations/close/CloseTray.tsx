@@ -12,7 +12,7 @@ import { ReportView } from "./ReportView";
 import { ResidualsView } from "./ResidualsView";
 import { useClose, useCloseSteps } from "./useClose";
 import { VerdictView } from "./VerdictView";
-import { CLOSE_VIEWS } from "./views";
+import { CLOSE_VIEWS, type CloseView } from "./views";
 
 /** What a view of the closing is given. */
 export interface CloseViewProps {
@@ -20,7 +20,7 @@ export interface CloseViewProps {
   steps: ReturnType<typeof useCloseSteps>;
 }
 
-const VIEWS: Record<string, (props: CloseViewProps) => ReactNode> = {
+const VIEWS: Record<CloseView, (props: CloseViewProps) => ReactNode> = {
   residuals: ResidualsView,
   verdict: VerdictView,
   against: AgainstView,
@@ -35,8 +35,8 @@ export function CloseTray() {
   const { view, openView } = useWorkbench();
   const { plan } = usePlan();
   const first = close?.verdict ? "verdict" : "residuals";
-  const chosen = view in VIEWS ? view : first;
-  const View = VIEWS[chosen]!;
+  const chosen = view in VIEWS ? (view as CloseView) : first;
+  const View = VIEWS[chosen];
   return (
     <div data-testid="close">
       <Heading title="Close">

@@ -5,4 +5,7 @@ export const CLOSE_VIEWS = [
   { id: "against", name: "against the prediction" },
   { id: "mend", name: "mend" },
   { id: "report", name: "report" },
-];
+] as const;
+
+/** A view without a component does not compile: each tray has a record over these. */
+export type CloseView = (typeof CLOSE_VIEWS)[number]["id"];

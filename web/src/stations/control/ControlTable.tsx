@@ -277,7 +277,7 @@ function useColumns() {
             label={`Name of ${original.point.name}`}
             value={original.point.name}
             onCommit={(name) => set(original.point.id, { name })}
-            width="w-11"
+            width="w-9.5"
           />
         ),
       }),

@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { useEffect, useState, type ReactNode } from "react";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { counted } from "../../lib/units";
@@ -13,11 +13,11 @@ import { Occupations } from "./Occupations";
 import { PointDetails } from "./PointDetails";
 import { RoundView } from "./RoundView";
 import { SearchView } from "./SearchView";
-import { CONTROL_VIEWS } from "./views";
+import { CONTROL_VIEWS, type ControlView } from "./views";
 
 export function ControlTray() {
   const { plan } = usePlan();
-  const { setPlacing, selected, view, openView, carried } = useWorkbench();
+  const { setPlacing, view, openView, carried } = useWorkbench();
   const [asked, setPasting] = useState(false);
   const pasting = asked || carried?.to === "points";
   useEffect(() => {
@@ -25,7 +25,8 @@ export function ControlTray() {
   }, [carried]);
   const [naming, setNaming] = useState(false);
   const [oneByOne, setOneByOne] = useState(false);
-  const point = plan.control.find((p) => `control/${p.id}` === selected);
+  const shown = view in VIEWS ? (view as ControlView) : "points";
+  const Shown = VIEWS[shown];
   const targets = plan.control.filter((p) => p.role === "target").length;
   return (
     <div className="flex h-full flex-col">
@@ -33,7 +34,7 @@ export function ControlTray() {
         <span className="text-quiet">
           {counted(targets, "control point")}, {counted(plan.control.length - targets, "check point")}
         </span>
-        <span className="ml-auto flex gap-2">
+        <span className="ml-auto flex flex-wrap justify-end gap-2">
           <button className="button text-sm" onClick={() => setPlacing("target")}>
             control point (G)
           </button>
@@ -54,25 +55,34 @@ export function ControlTray() {
       <Tabs label="Views" tabs={CONTROL_VIEWS} chosen={view || "points"} onChoose={openView} />
       {pasting && <Import onDone={() => setPasting(false)} />}
       {naming && <Naming onDone={() => setNaming(false)} />}
-      {view === "search" ? (
-        <SearchView />
-      ) : !plan.control.length ? (
+      {plan.control.length || shown === "search" ? (
+        <Shown oneByOne={oneByOne} />
+      ) : (
         <p className="text-quiet">
           No control yet. Press G and click on the sheet for a control point, K for a check point.
         </p>
-      ) : view === "observe" ? (
-        <ObserveView />
-      ) : view === "round" ? (
-        <RoundView />
-      ) : view === "files" ? (
-        <FilesView />
-      ) : (
-        <>
-          <ControlTable />
-          {point && !oneByOne && <PointDetails key={point.id} point={point} />}
-          {oneByOne && <Occupations point={point} />}
-        </>
       )}
     </div>
   );
 }
+
+function PointsView({ oneByOne }: { oneByOne: boolean }) {
+  const { plan } = usePlan();
+  const { selected } = useWorkbench();
+  const point = plan.control.find((p) => `control/${p.id}` === selected);
+  return (
+    <>
+      <ControlTable />
+      {point && !oneByOne && <PointDetails key={point.id} point={point} />}
+      {oneByOne && <Occupations point={point} />}
+    </>
+  );
+}
+
+const VIEWS: Record<ControlView, (props: { oneByOne: boolean }) => ReactNode> = {
+  points: PointsView,
+  observe: ObserveView,
+  search: SearchView,
+  round: RoundView,
+  files: FilesView,
+};

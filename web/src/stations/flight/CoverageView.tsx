@@ -95,7 +95,7 @@ function Density({ told }: { told: NonNullable<Coverage["density"]> }) {
       <tbody>
         {spreads.map(([what, { least, median, most }]) => (
           <tr key={what}>
-            <td>{what}</td>
+            <td>{what === "strips" ? "flight lines" : what}</td>
             {[least, median, most].map((value, k) => (
               <td key={k} className="num figures">
                 {value < 10 ? Number(value.toFixed(1)) : value.toFixed(0)}
@@ -143,7 +143,7 @@ function Figures({ told }: { told: NonNullable<Coverage["figures"]> }) {
       <tbody>
         {(["images", "strips"] as const).map((what) => (
           <tr key={what}>
-            <td>{what}</td>
+            <td>{what === "strips" ? "flight lines" : what}</td>
             <td className="num figures">{told[what].least}</td>
             <td className="num figures">{told[what].median}</td>
             <td className="num figures">{told[what].most}</td>

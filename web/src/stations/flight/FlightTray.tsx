@@ -17,7 +17,7 @@ import { LightView } from "./LightView";
 import { KitView } from "./KitView";
 import { PatternFields } from "./PatternFields";
 import { SensorField } from "./SensorField";
-import { FLIGHT_VIEWS } from "./views";
+import { FLIGHT_VIEWS, type FlightView } from "./views";
 import { hangingId, hangingOf, hangings } from "../positioning";
 
 const PURPOSES = [
@@ -55,7 +55,7 @@ const STATES = [
   { id: "code", name: "code only" },
 ];
 
-const VIEWS: Record<string, () => ReactNode> = {
+const VIEWS: Record<FlightView, () => ReactNode> = {
   flights: Flights,
   kit: KitView,
   coverage: CoverageView,
@@ -67,7 +67,7 @@ const VIEWS: Record<string, () => ReactNode> = {
 
 export function FlightTray() {
   const { view, openView } = useWorkbench();
-  const Shown = VIEWS[view] ?? Flights;
+  const Shown = view in VIEWS ? VIEWS[view as FlightView] : Flights;
   return (
     <>
       <Heading title="Flight">

@@ -149,7 +149,7 @@ function OwnStrips({ flight }: { flight: Flight }) {
                 [0, 1].map((axis) => (
                   <td key={end + axis} className="num">
                     <LengthField
-                      label={`${axis ? "N" : "E"} of the ${end} of line ${k + 1}`}
+                      label={`${axis ? "N" : "E"} of the ${end} of flight line ${k + 1}`}
                       value={strip[end][axis]!}
                       unit={unit}
                       decimals={1}
@@ -166,7 +166,7 @@ function OwnStrips({ flight }: { flight: Flight }) {
               )}
               <td className="num">
                 <LengthField
-                  label={`Height of line ${k + 1}`}
+                  label={`Height of flight line ${k + 1}`}
                   value={strip.height ?? flight.height}
                   unit={unit}
                   decimals={1}
@@ -177,7 +177,7 @@ function OwnStrips({ flight }: { flight: Flight }) {
                 />
               </td>
               <td>
-                <Remove onClick={() => keep(strips.filter((_, j) => j !== k))}>remove line {k + 1}</Remove>
+                <Remove onClick={() => keep(strips.filter((_, j) => j !== k))}>remove flight line {k + 1}</Remove>
               </td>
             </tr>
           ))}

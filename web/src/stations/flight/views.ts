@@ -7,4 +7,7 @@ export const FLIGHT_VIEWS = [
   { id: "light", name: "exposure" },
   { id: "flown", name: "flown" },
   { id: "files", name: "card and files" },
-];
+] as const;
+
+/** A view without a component does not compile: each tray has a record over these. */
+export type FlightView = (typeof FLIGHT_VIEWS)[number]["id"];

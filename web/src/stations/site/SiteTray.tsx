@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useState, type ReactNode } from "react";
 import { call, type BoundaryReading, type Edit, type CrsLine, type Sent, type TerrainReading } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
@@ -18,11 +18,12 @@ import { useCarried, useReading } from "../reading";
 import { AirspaceView } from "./AirspaceView";
 import { BackdropView } from "./BackdropView";
 import { FeaturesView } from "./FeaturesView";
-import { SITE_VIEWS } from "./views";
+import { SITE_VIEWS, type SiteView } from "./views";
 
 export function SiteTray() {
   const { plan, summary } = usePlan();
   const { view, openView } = useWorkbench();
+  const Shown = VIEWS[view in VIEWS ? (view as SiteView) : "ground"];
   return (
     <>
       <Heading title="Site">
@@ -36,25 +37,30 @@ export function SiteTray() {
         <p className="mb-2">Choose the grid in the Brief first: without it coordinates mean nothing.</p>
       )}
       <Tabs label="Views" tabs={SITE_VIEWS} chosen={view || "ground"} onChoose={openView} />
-      {view === "features" ? (
-        <FeaturesView />
-      ) : view === "backdrop" ? (
-        <BackdropView />
-      ) : view === "airspace" ? (
-        <AirspaceView />
-      ) : (
-        <div className="grid grid-cols-[minmax(0,1fr)] min-[900px]:grid-cols-[minmax(240px,1fr)_minmax(400px,1fr)] items-start gap-x-8">
-          <div>
-            <BoundaryImport />
-            <TerrainImport />
-            <Areas />
-          </div>
-          <Vertices />
-        </div>
-      )}
+      <Shown />
     </>
   );
 }
+
+function GroundView() {
+  return (
+    <div className="grid grid-cols-[minmax(0,1fr)] min-[900px]:grid-cols-[minmax(240px,1fr)_minmax(400px,1fr)] items-start gap-x-8">
+      <div>
+        <BoundaryImport />
+        <TerrainImport />
+        <Areas />
+      </div>
+      <Vertices />
+    </div>
+  );
+}
+
+const VIEWS: Record<SiteView, () => ReactNode> = {
+  ground: GroundView,
+  features: FeaturesView,
+  backdrop: BackdropView,
+  airspace: AirspaceView,
+};
 
 function BoundaryImport() {
   const { plan, edit } = usePlan();
