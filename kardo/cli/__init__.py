@@ -128,7 +128,7 @@ def _predict_plan(args: argparse.Namespace) -> int:
         )
     if result.chance is not None and result.seen_rmse_h is not None and result.seen_rmse_v is not None:
         print(f"as the checks see it: H {result.seen_rmse_h * 1000:.1f} mm, V {result.seen_rmse_v * 1000:.1f} mm")
-        print(f"chance to pass: {100 * result.chance:.1f} %")
+        print(f"probability of passing: {100 * result.chance:.1f} %")
     for name, share in zip(words.budget, result.budget, strict=True):
         if max(share.share_h, share.share_v) > SMALL_SHARE:
             print(f"  {share.share_h:4.0%} of H, {share.share_v:4.0%} of V: {name}")

@@ -26,7 +26,7 @@ def add(commands: "argparse._SubParsersAction[argparse.ArgumentParser]") -> None
     check.set_defaults(run=_check)
     search = commands.add_parser("search", help="few control and check points that pass with a probability")
     search.add_argument("plan", type=Path, help="a Kardo plan (JSON); control that is pinned in it stays")
-    search.add_argument("--chance", type=float, help="chance to pass that is wanted (default: the plan's, 0.9)")
+    search.add_argument("--chance", type=float, help="probability of passing that is wanted (default: the plan's, 0.9)")
     search.add_argument("--places", type=int, default=1000, help="places that are tried, about (default: 1,000)")
     search.add_argument("--json", type=Path, help="write the front here")
     search.set_defaults(run=_search)
@@ -65,7 +65,7 @@ def _search(args: argparse.Namespace) -> int:
     from kardo.core.plan.model import plan_from_json
 
     if args.chance is not None and not 0 < args.chance < 1:
-        raise KardoError("A chance lies between 0 and 1.", where="--chance", mend="Give 0.9, for example.")
+        raise KardoError("A probability lies between 0 and 1.", where="--chance", mend="Give 0.9, for example.")
     plan, began = plan_from_json(read(args.plan)), time.perf_counter()
     first: list[float] = []
 

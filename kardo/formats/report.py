@@ -162,11 +162,11 @@ def _first_page(record: Record, plan: Plan) -> str:
                 for j in (verdict.h, verdict.v)
             ],
         ),
-        "<h2>At the checks, map minus survey</h2>" + _components(verdict.checks, unit),
+        "<h2>At the check points, map minus survey</h2>" + _components(verdict.checks, unit),
         _list(verdict.means),
         "<h2>Against what was predicted</h2>" + _promised(record, unit),
         _list(record.against.words[:3] if record.against else ["No check could be held against the prediction."]),
-        "<h2>What the checks cannot see</h2>" + _list(record.blind),
+        "<h2>What the check points cannot see</h2>" + _list(record.blind),
     ]
     if verdict.unmet:
         parts.append(f"<h2>What {escape(standard.name)} asks and is not met</h2>{_list(verdict.unmet)}")
@@ -235,7 +235,7 @@ def _promised(record: Record, unit: str) -> str:
             _cell("–"),
         ]
     )
-    return _table(["RMSE", "H at checks", "V at checks", "H on the map", "V on the map", "chance to pass"], rows)
+    return _table(["RMSE", "H at check points", "V at check points", "H on the map", "V on the map", "probability of passing"], rows)
 
 
 ADJUSTED = {
@@ -347,7 +347,7 @@ def _residuals_part(record: Record, plan: Plan) -> str:
         said.append(
             f"Block shift applied: {_small(by[0], unit)} east, {_small(by[1], unit)} north, {_small(by[2], unit)} up ({source}). The residuals are those after it."
         )
-    head = ["point", "used", "east", "north", "up", "images", "larger by chance, given the others"]
+    head = ["point", "used", "east", "north", "up", "images", "probability of a larger one (p), given the others"]
     adjusted = record.verdict.adjusted
     fit = (
         f"<p>Fit at the points that adjusted, which proves nothing:</p>{_components(adjusted, unit)}"
@@ -418,7 +418,7 @@ def _against_part(record: Record, plan: Plan) -> str:
         ]
         for c in record.against.checks
     ]
-    head = ["check", "east", "north", "up", "expected east", "north", "up", "sigma up", "larger by chance"]
+    head = ["check", "east", "north", "up", "expected east", "north", "up", "sigma up", "probability of a larger one (p)"]
     return _section(
         "Against the prediction, each check given the others",
         _list([*record.against.words, *record.contradictions]) + _table(head, rows),

@@ -368,7 +368,7 @@ def test_command_line_predicts_the_demo(tmp_path, capsys):
     told = json.loads(out.read_text())
     assert told["hash"] == demo_plan("sallow-bank").hash
     assert {"rmse_h", "rmse_v", "seen_rmse_h", "seen_rmse_v", "chance", "budget", "defects"} <= set(told)
-    assert "chance to pass" in capsys.readouterr().out
+    assert "probability of passing" in capsys.readouterr().out
     assert {"camera", "shifts", "exposures", "points", "checks"} <= set(json.loads(net.read_text()))
 
 

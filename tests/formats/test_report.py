@@ -129,7 +129,7 @@ def test_one_page_for_the_reviewer_then_the_evidence(unit):
         "KEEPS ITS TOLERANCE",
         "Party chief",
         fingerprint_of(SEED),
-        "What the checks cannot see",
+        "What the check points cannot see",
         "EPSG:25828",
         "Global test",
     ):

@@ -89,7 +89,7 @@ def test_the_command_predicts_a_scan_and_its_network_gives_the_same(tmp_path, ca
     ]
     assert main(args) == 0
     told = capsys.readouterr().out
-    assert "boresight of the scanner" in told and "chance to pass" in told
+    assert "boresight of the scanner" in told and "probability of passing" in told
     network = json.loads((tmp_path / "n.json").read_text())
     assert network["laser"]["adjustment"] == "matched" and network["laser"]["ties"]
     assert main(["predict", "--network-in", str(tmp_path / "n.json"), "--json", str(tmp_path / "again.json")]) == 0

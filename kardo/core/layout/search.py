@@ -230,7 +230,7 @@ def _told(plan: Plan, front: list[Layout], best: int | None, wish: SearchOptions
             said = f"{_outside(plan, seen[0])}no number of control points that was tried brings it inside, though {_counted(seen[0])}"
             passing = chance_words(seen[0].chance or 0.0)
             return f"{said} would pass their test with {passing}, for they share the error. Mend the base or the flight first."
-        what = "No number of control points that was tried reaches the tolerance with that chance"
+        what = "No number of control points that was tried reaches the tolerance with that probability"
         return f"{what}: the rest is for the flight, the base or the calibration to mend."
     one = front[best]
     passing = "nothing" if one.chance is None else chance_words(one.chance)

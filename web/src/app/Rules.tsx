@@ -217,6 +217,7 @@ function Otherwise({ rule, unit, onAsk, onLeave }: OtherwiseProps) {
             }}
           />
         )}
+        {rule.threshold !== null && <span className="text-sm">{unitShown(rule.unit, unit)}</span>}
         <Select label={`Severity of: ${rule.asks}`} value={severity} options={SEVERITIES} onChange={setSeverity} />
       </span>
       <input

@@ -83,7 +83,7 @@ export const legs: SheetLayer = {
       flight.legs.map((leg, k) => {
         const start = new Feature(new Point(flight.strips[leg.first_strip]!.start));
         const text = new Text({
-          text: flight.legs.length > MOST_NAMED ? "" : `leg ${k + 1}`,
+          text: flight.legs.length > MOST_NAMED ? "" : `sortie ${k + 1}`,
           font: "600 11px 'Atkinson Hyperlegible Next Variable', sans-serif",
           offsetY: -12,
           fill: new Fill({ color: colours.ink! }),

@@ -49,7 +49,7 @@ function SideBySide({ rows }: { rows: Scheme[] }) {
           </th>
           <th className="num">H, {fineUnit(unit)}</th>
           <th className="num pl-3">V, {fineUnit(unit)}</th>
-          <th className="num pl-3">chance</th>
+          <th className="num pl-3">passes</th>
           <th className="num pl-3">min on site</th>
           <th>
             <span className="sr-only">choose</span>

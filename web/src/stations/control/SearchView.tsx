@@ -113,11 +113,11 @@ function Front({ found }: { found: NonNullable<Layouts["result"]> }) {
           <thead>
             <tr>
               <th className="num">control</th>
-              <th className="num">checks</th>
+              <th className="num">check</th>
               <th className="num">min</th>
               <th className="num">H, {fineUnit(unit)}</th>
               <th className="num">V, {fineUnit(unit)}</th>
-              <th className="num">chance</th>
+              <th className="num">passes</th>
               <th>
                 <span className="sr-only">take</span>
               </th>

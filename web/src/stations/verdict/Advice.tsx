@@ -67,7 +67,7 @@ function Spare({ spare, unit, onTake }: { spare: Offer[]; unit: string; onTake: 
               <th>left out, and it still passes</th>
               <th className="num">H, {fineUnit(unit)}</th>
               <th className="num pl-4">V, {fineUnit(unit)}</th>
-              <th className="num pl-4">chance</th>
+              <th className="num pl-4">passes</th>
               <th className="num pl-4">saved, min</th>
               <th>
                 <span className="sr-only">leave it out</span>
@@ -132,7 +132,7 @@ function Offers({
             <th>change</th>
             <th className="num">H, {fineUnit(unit)}</th>
             <th className="num pl-4">V, {fineUnit(unit)}</th>
-            <th className="num pl-4">chance</th>
+            <th className="num pl-4">passes</th>
             <th className="num pl-4">more minutes</th>
             <th>
               <span className="sr-only">take it over</span>

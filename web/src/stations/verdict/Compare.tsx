@@ -50,7 +50,7 @@ export function Compare() {
             {row(`H at the check points, ${small}`, (p) => fine(p.result.seen_rmse_h, unit))}
             {row(`V at the check points, ${small}`, (p) => fine(p.result.seen_rmse_v, unit))}
             {row(`worst place V, ${small}`, (p) => fine(p.result.map.worst_v?.sigma, unit))}
-            {row("chance to pass", (p) => (p.result.chance === null ? "–" : chance(p.result.chance)))}
+            {row("probability of passing", (p) => (p.result.chance === null ? "–" : chance(p.result.chance)))}
             {row("control, check points", (p) => counts(p))}
           </tbody>
         </table>
