@@ -235,7 +235,10 @@ def _promised(record: Record, unit: str) -> str:
             _cell("–"),
         ]
     )
-    return _table(["RMSE", "H at check points", "V at check points", "H on the map", "V on the map", "probability of passing"], rows)
+    return _table(
+        ["RMSE", "H at check points", "V at check points", "H on the map", "V on the map", "probability of passing"],
+        rows,
+    )
 
 
 ADJUSTED = {
@@ -418,7 +421,17 @@ def _against_part(record: Record, plan: Plan) -> str:
         ]
         for c in record.against.checks
     ]
-    head = ["check", "east", "north", "up", "expected east", "north", "up", "sigma up", "probability of a larger one (p)"]
+    head = [
+        "check",
+        "east",
+        "north",
+        "up",
+        "expected east",
+        "north",
+        "up",
+        "sigma up",
+        "probability of a larger one (p)",
+    ]
     return _section(
         "Against the prediction, each check given the others",
         _list([*record.against.words, *record.contradictions]) + _table(head, rows),

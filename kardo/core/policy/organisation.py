@@ -40,10 +40,12 @@ class Known(Protocol):
     """What is asked of a rule of the catalogue."""
 
     @property
-    def severity(self) -> str: ...
+    def severity(self) -> str:
+        """How grave it usually is."""
 
     @property
-    def has_threshold(self) -> bool: ...
+    def has_threshold(self) -> bool:
+        """Whether it asks by a figure."""
 
 
 def organisation_rules(data: Any, catalogue: Mapping[str, Known]) -> OrganisationRules:

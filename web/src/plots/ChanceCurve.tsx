@@ -26,8 +26,8 @@ export function ChanceCurve({
   return (
     <figure className="mt-2">
       <figcaption className="text-sm">
-        How many check points would make the test worth something? Solid: scatter of the RMSE V it finds, of its mean. Dashed:
-        probability of passing.
+        How many check points would make the test worth something? Solid: scatter of the RMSE V it finds, of its mean.
+        Dashed: probability of passing.
       </figcaption>
       <svg
         viewBox="0 0 300 112"
