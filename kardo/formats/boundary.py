@@ -17,7 +17,7 @@ from kardo.core.terrain.surface import AnySurface
 from kardo.formats.cells import decoded
 from kardo.formats.coordinates import Option, read_points
 from kardo.formats.map.reading import brought, is_map_file, read_map_file
-from kardo.formats.map.registry import FORMATS
+from kardo.formats.map.registry import ENDINGS
 from kardo.formats.map.things import Thing
 
 MAX_BYTES, MOST_OFFERED = 2_000_000, 12
@@ -39,7 +39,6 @@ class Boundary:
 
 
 WIDTHS = (10, 20, 50, 100)  # metres that an open line is offered as a corridor of
-MAP_ENDINGS = tuple(f".{ending}" for one in FORMATS for ending in one.endings)
 Ground = tuple[Grid, AnySurface | None]  # a job's grid, and its ground as far as that is known
 
 
@@ -60,7 +59,7 @@ def read_boundary(
     if is_map_file(data):
         return _of_map(data, name, on, unit, near, chosen)
     text, said = decoded(data, name)
-    if name.lower().endswith(MAP_ENDINGS):
+    if name.lower().endswith(ENDINGS):
         raise ReadError(
             f"{name} is not what its name says: it holds plain text.", mend="Export it again, or paste its coordinates."
         )

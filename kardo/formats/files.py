@@ -7,7 +7,7 @@ from typing import Literal
 
 from kardo.core.plan.model import Plan
 from kardo.formats.lists import point_list_csv, waypoints_csv
-from kardo.formats.map.registry import FORMATS, Write
+from kardo.formats.map.registry import ENDINGS, FORMATS, Write
 
 
 @dataclass(frozen=True)
@@ -58,25 +58,23 @@ PLAN_FILES = {
     "plan.json": _file(plan_json, "application/json"),
 }
 
-MAPS = tuple(f".{ending}" for one in FORMATS for ending in one.endings)
 LISTS = (".csv", ".txt")
 TERRAIN = (".tif", ".tiff")
 # endings of what each reader takes, for whoever chooses a file
 ACCEPTED = {
-    "boundary": MAPS + LISTS,
-    "features": MAPS,
-    "points": LISTS + MAPS,
-    "flown": LISTS + MAPS,
-    "line": MAPS,
-    "where": MAPS + LISTS + TERRAIN,
-    "marks": LISTS + MAPS,
+    "boundary": ENDINGS + LISTS,
+    "features": ENDINGS,
+    "points": LISTS + ENDINGS,
+    "flown": LISTS + ENDINGS,
+    "line": ENDINGS,
+    "where": ENDINGS + LISTS + TERRAIN,
+    "marks": LISTS + ENDINGS,
     "terrain": TERRAIN,
     "geoid": (".gtx", *TERRAIN),
     "backdrop": (*TERRAIN, ".jpg", ".jpeg", ".png"),
     "world_file": (".jgw", ".pgw", ".tfw", ".wld", ".jpgw", ".pngw", ".txt"),
     "local_grid": (".txt", "text/plain"),
     "report": (".pdf", ".html"),
-    "plan": (".json",),
     "picture": ("image/jpeg", "image/png", "image/webp"),
     "photo": ("image/jpeg",),
 }

@@ -359,6 +359,15 @@ def _same(a, b):
 
 
 BOMB = '<!DOCTYPE x [<!ENTITY a "aaaaaaaaaa"><!ENTITY b "&a;&a;&a;&a;">]>'
+
+
+def tin(corners, faces):
+    """A surface of LandXML by its triangles alone."""
+    points = "".join(f'<P id="{k}">{at}</P>' for k, at in enumerate(corners, 1))
+    sides = "".join(f"<F>{face}</F>" for face in faces)
+    return f"<LandXML><Surfaces><Surface><Pnts>{points}</Pnts><Faces>{sides}</Faces></Surface></Surfaces></LandXML>".encode()
+
+
 SHORT = b"<LandXML><Surfaces><Surface><Boundary><PntList2D>1 2 3</PntList2D></Boundary></Surface></Surfaces></LandXML>"
 WORDS = b"<LandXML><CgPoints><CgPoint>one two</CgPoint></CgPoints></LandXML>"
 LOST = b"<LandXML><Surfaces><Surface><F>1 2 3</F></Surface></Surfaces></LandXML>"
@@ -369,6 +378,9 @@ HOSTILE = {
     "an odd outline": SHORT,
     "a point of words": WORDS,
     "triangles of no corners": LOST,
+    "a corner that is no place": tin(["nan 1", "1 inf", "2 2"], ["1 2 3"]),
+    "more triangles than are joined": tin(["1 1", "2 1", "2 2"], ["1 2 3"] * 20_001),
+    "a system that there is not": landxml(code="99999999"),
     "deep": DEEP,
     "no numbers": geojson().replace(str(world(FENCE)[0][0]).encode(), b"NaN"),
     "an empty archive": zipped(),

@@ -1,6 +1,7 @@
 """LandXML 1.2: points of the survey (CgPoints), and surfaces by their outlines. Coordinates are northing, easting and elevation in the file's own linear unit."""
 
 import datetime
+import math
 from collections import Counter
 from collections.abc import Iterator
 from typing import Any
@@ -11,14 +12,16 @@ from pyproj import CRS
 from pyproj.exceptions import CRSError
 from shapely.geometry.base import BaseGeometry
 
+from kardo.core.errors import ReadError
 from kardo.core.geodesy.units import UNITS
 from kardo.core.plan.model import Plan
 from kardo.formats.map.rows import CODES, points_of
-from kardo.formats.map.things import MapFile, Thing, things_of
+from kardo.formats.map.things import MOST_NAME, MapFile, Thing, clean, things_of
 from kardo.formats.map.xml import HEAD, attribute, read_xml, tag
 
 LINEAR = {"m": "meter", "ft": "foot", "us-ft": "USSurveyFoot"}  # the standard has no Indian foot: metres are written
 METRES = {"meter": 1.0, "foot": 0.3048, "USSurveyFoot": 1200 / 3937, "millimeter": 0.001, "centimeter": 0.01}
+MOST_FACES = 20_000  # triangles of a surface whose outline is theirs
 NAMESPACE = "http://www.landxml.org/schema/LandXML-1.2"
 
 
@@ -50,13 +53,17 @@ def _units(node: Any) -> Iterator[str]:
 
 
 def _system(root: Any) -> CRS | None:
-    """The horizontal system that the file names by its EPSG code; None where it names none that is known."""
+    """The horizontal system that the file names by its EPSG code; None where it names none. Raises ReadError for one that PROJ does not know."""
     code = next((node.attrib.get("epsgCode", "") for node in root if tag(node) == "CoordinateSystem"), "")
-    try:
-        found = CRS.from_epsg(int(code)) if code else None
-    except (CRSError, ValueError):
+    if code.strip() in ("", "0"):
         return None
-    return found.sub_crs_list[0] if found is not None and found.sub_crs_list else found
+    try:
+        found = CRS.from_epsg(int(code))
+    except (CRSError, ValueError) as fault:
+        raise ReadError(
+            "The LandXML names a coordinate system that PROJ does not know.", mend="Export it in another."
+        ) from fault
+    return found.sub_crs_list[0] if found.sub_crs_list else found
 
 
 def _unit_of(source: CRS) -> float | None:
@@ -97,11 +104,20 @@ def _of_faces(surface: Any, scale: float) -> list[BaseGeometry]:
     """The outlines of a surface that has none of its own: sides that one triangle has alone."""
     at = {node.attrib.get("id", ""): _figures(node) for node in surface.iter() if tag(node) == "P"}
     faces = [node for node in surface.iter() if tag(node) == "F" and node.attrib.get("i") != "1"]
+    if len(faces) > MOST_FACES:
+        name = clean(surface.attrib.get("name"), MOST_NAME)
+        raise ReadError(
+            f"A surface has {len(faces):,} triangles and no outline; up to {MOST_FACES:,} are joined into one.",
+            where=name,
+            mend="Export its boundary with it.",
+        )
     sides = Counter[tuple[str, ...]]()
     for face in faces:
         corners = (face.text or "").split()[:3]
         sides.update(tuple(sorted(side)) for side in zip(corners, [*corners[1:], *corners[:1]], strict=True))
     alone = [shapely.LineString([(at[k][1] * scale, at[k][0] * scale) for k in side]) for side, count in sides.items() if count == 1]  # fmt: skip
+    if any(not math.isfinite(v) for line in alone for corner in line.coords for v in corner):
+        raise ReadError("A corner of a surface is no place (nan or inf).", mend="Export it again.")
     return list(shapely.polygonize(alone).geoms) if alone else []
 
 

@@ -47,6 +47,9 @@ FORMATS = (
 )  # fmt: skip
 
 
+ENDINGS = tuple(f".{ending}" for one in FORMATS for ending in one.endings)
+
+
 def format_of(data: bytes) -> MapFormat | None:
     """Of which format a file is, by its content; None where it is of none."""
     return next((one for one in FORMATS if one.is_one(data)), None)
