@@ -12,7 +12,7 @@ from kardo.core.flight.ground.coverage import covered
 from kardo.core.flight.lines.areas import site_polygon
 from kardo.core.flight.lines.pattern import all_flown
 from kardo.core.plan.brief import Brief
-from kardo.core.plan.flights import Flight
+from kardo.core.plan.flights import Flight, Imaging, ParallelLines
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Ground, Site, terrain_of
@@ -30,7 +30,7 @@ def block(exposures: int) -> Plan:
     heights = 20 + 15 * np.sin(x[None, :] / 180) * np.cos(x[:, None] / 230)
     surface = Surface(E0 - 0.1 * wide, N0 - 0.1 * wide, step, np.round(heights, 3))
     ring = ((E0, N0), (E0 + wide, N0), (E0 + wide, N0 + high), (E0, N0 + high))
-    flight = Flight(id="main", name="block", camera="mp20", aircraft="quad", battery="quad", height=80.0, forward_overlap=80.0, side_overlap=70.0)  # fmt: skip
+    flight = Flight(id="main", name="block", sensor=Imaging(camera="mp20", forward_overlap=80.0), aircraft="quad", battery="quad", height_m=80.0, pattern=ParallelLines(side_overlap=70.0))  # fmt: skip
     return Plan(
         brief=Brief(title="block", crs="EPSG:25828"),
         site=Site(boundary=ring, ground=Ground(terrain=terrain_of(surface, "made"))),

@@ -107,13 +107,15 @@ def planned(case: Case) -> Plan:
     side = max(e for e, _ in plan.site.boundary) - WEST
     on_base = OnSetUp(setup="base")
     targets = tuple(
-        ControlPoint(id=f"G{k}", name=f"G{k}", role="target", e=WEST + side * x, n=SOUTH + side * y, hangs_on=on_base)
+        ControlPoint(
+            id=f"G{k}", name=f"G{k}", role="target", e=WEST + side * x, n=SOUTH + side * y, positioned_from=on_base
+        )
         for k, (x, y) in enumerate(spots(case.targets), 1)
     )
     kit = kit_of(cameras=(case.camera,), calibration=case.calibration)
     gsd = HEIGHT / plan.kit.cameras[0].f_px  # the same for every camera: the height follows
     height = gsd * kit.cameras[0].f_px
-    flight = plan.flights[0].model_copy(update={"camera": case.camera, "height": height} | case.flight)
+    flight = plan.flights[0].having(camera=case.camera, height_m=height, **case.flight)
     return plan.model_copy(update={"control": targets + plan.checks, "kit": kit, "flights": (flight,)})
 
 
@@ -122,7 +124,7 @@ def predicted(case: Case) -> Predicted:
     plan = planned(case)
     result = predict(plan)
     assert isinstance(result, Result) and result.seen_rmse_h is not None and result.seen_rmse_v is not None
-    gsd = plan.flights[0].height / plan.kit.cameras[0].f_px
+    gsd = plan.flights[0].height_m / plan.kit.cameras[0].f_px
     largest = max(result.budget, key=lambda s: s.share_v)
     figures = (x / gsd for x in (result.rmse_h, result.rmse_v, result.seen_rmse_h, result.seen_rmse_v))
     return Predicted(case, result.size.exposures, *figures, largest.kind, largest.share_v)

@@ -28,7 +28,7 @@ from kardo.core.accuracy.images.budget import propagate_to_map
 from kardo.core.accuracy.images.planned import planned_network
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
-from kardo.core.plan.flights import Flight
+from kardo.core.plan.flights import Flight, Imaging, ParallelLines
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Ground, Site, terrain_of
@@ -73,7 +73,9 @@ def block_plan(exposures: int) -> Plan:
     targets = [(0.05, 0.05), (0.95, 0.05), (0.95, 0.95), (0.05, 0.95), (0.5, 0.5)]
     checks = [((k % 6 + 0.6) / 6.2, (k // 6 + 0.7) / 5.3) for k in range(30)]
     control = [
-        ControlPoint(id=f"{r}{k}", name=f"{r}{k}", role=role, e=WEST + side * x, n=SOUTH + side * y, hangs_on=on_base)
+        ControlPoint(
+            id=f"{r}{k}", name=f"{r}{k}", role=role, e=WEST + side * x, n=SOUTH + side * y, positioned_from=on_base
+        )
         for r, role, places in (("G", "target", targets), ("K", "check", checks))
         for k, (x, y) in enumerate(places, 1)
     ]
@@ -91,14 +93,12 @@ def block_plan(exposures: int) -> Plan:
             Flight(
                 id="main",
                 name="main flight",
-                camera="mp20",
+                sensor=Imaging(camera="mp20", forward_overlap=FORWARD),
+                pattern=ParallelLines(course_deg=0, side_overlap=SIDE),
                 aircraft="quad",
                 battery="quad",
-                course=0,
-                height=HEIGHT,
-                forward_overlap=FORWARD,
-                side_overlap=SIDE,
-                hangs_on=on_base,
+                height_m=HEIGHT,
+                positioned_from=on_base,
             ),
         ),
         control=tuple(control),

@@ -12,7 +12,7 @@ from kardo.core.accuracy.equation.deformation import default_terms
 from kardo.core.accuracy.equation.network import Network, network_from_json
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
-from kardo.core.plan.flights import Flight
+from kardo.core.plan.flights import Flight, Imaging, ParallelLines, Scanning
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import Assumed, Plan
 from kardo.core.plan.site import Feature, Ground, LevelGround, Site, terrain_of
@@ -60,16 +60,12 @@ ON_BASE = OnSetUp(setup="base")
 MAIN = Flight(
     id="main",
     name="main flight",
-    camera="mp20",
+    sensor=Imaging(camera="mp20", forward_overlap=75),
+    pattern=ParallelLines(course_deg=0.0, side_overlap=70, extra_lines=1, extra_exposures=1),
     aircraft="quad",
     battery="quad",
-    height=80.0,
-    course=0.0,
-    forward_overlap=75,
-    side_overlap=70,
-    margin_strips=1,
-    margin_exposures=1,
-    hangs_on=ON_BASE,
+    height_m=80.0,
+    positioned_from=ON_BASE,
 )
 
 
@@ -77,7 +73,7 @@ def point(key: str, x: float, y: float, **more) -> ControlPoint:
     """A point so many metres from the site's corner: a target if its id begins with G, else a check."""
     role = "target" if key.startswith("G") else "check"
     return ControlPoint(
-        **({"id": key, "name": key, "role": role, "e": E0 + x, "n": N0 + y, "hangs_on": ON_BASE} | more)
+        **({"id": key, "name": key, "role": role, "e": E0 + x, "n": N0 + y, "positioned_from": ON_BASE} | more)
     )
 
 
@@ -98,7 +94,7 @@ def small_plan(
     checks = [(50, 30), (150, 90), (60, 90), (140, 25)]
     control = [point(f"G{k}", x, y) for k, (x, y) in enumerate(spots, 1)]
     control += [point(f"K{k}", x, y) for k, (x, y) in enumerate(checks, 1)]
-    main = MAIN.model_copy(update=flight or {})
+    main = MAIN.having(**(flight or {}))
     usual = {"id": "base", "name": "base", "mark": "A", "antenna": "disc", "readings": (1.8, 1.8)}
     base = SetUp(**(usual | (setup or {})))
     parts = {
@@ -108,7 +104,7 @@ def small_plan(
             areas=areas,
             ground=Ground(terrain=terrain_of(small_surface(), "test")),
         ),
-        "kit": kit_of(cameras=tuple(dict.fromkeys(("mp20", main.camera or "mp20"))), calibration=calibration),
+        "kit": kit_of(cameras=tuple(dict.fromkeys(("mp20", main.sensor.profile))), calibration=calibration),
         "marks": (Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2),),
         "setups": (base,),
         "flights": (main,),
@@ -122,7 +118,8 @@ def scan_plan(
     *, features=(), areas=(), level=True, scanner="tactical", overrides=None, brief=None, control=None, **flight
 ) -> Plan:
     """The small plan flown with a scanner, over level ground unless said otherwise; flight updates the one flight."""
-    usual = {"camera": None, "scanner": scanner, "height": 60.0, "side_overlap": 50.0, "margin_strips": 0, "speed": 5.0}
+    scanning = MAIN.having(sensor=Scanning(scanner=scanner), height_m=60.0, speed_m_per_s=5.0)
+    scanning = scanning.having(side_overlap=50.0, extra_lines=0).having(**flight)
     ring = ((E0, N0), (E0 + 200, N0), (E0 + 200, N0 + 120), (E0, N0 + 120))
     ground = Ground(level=LevelGround(height=10.0)) if level else small_plan().site.ground
     parts = {
@@ -132,7 +129,7 @@ def scan_plan(
         "control": control,
     }
     given = {name: part for name, part in parts.items() if part is not None}
-    return small_plan(flight=usual | flight, overrides=overrides, **given)
+    return small_plan(flights=(scanning,), overrides=overrides, **given)
 
 
 def canopy(density, e=E0, n=N0, side=60.0, kind="canopy") -> Feature:

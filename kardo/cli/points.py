@@ -108,7 +108,7 @@ def _as_plan(points: "list[ReadPoint]", crs: str, heights: str, unit: "UnitId") 
     def point(k: int, p: "ReadPoint") -> ControlPoint:
         role: Any = "check" if "check" in p.code.casefold() else "target"
         name = p.name[:60] or str(k)
-        return ControlPoint(id=f"P{k}", name=name, role=role, e=p.e, n=p.n, h=p.h, hangs_on=OnNothing())
+        return ControlPoint(id=f"P{k}", name=name, role=role, e=p.e, n=p.n, h=p.h, positioned_from=OnNothing())
 
     brief = Brief(title="Points", crs=crs, heights=heights, unit=unit)
     return Plan(brief=brief, control=tuple(point(k, p) for k, p in enumerate(points, 1)))

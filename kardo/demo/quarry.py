@@ -8,7 +8,7 @@ from scipy.ndimage import gaussian_filter
 from kardo.core.arrays import Floats
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
-from kardo.core.plan.flights import Flight
+from kardo.core.plan.flights import Flight, Imaging, ParallelLines
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Area, Ground, Site, terrain_of
@@ -32,7 +32,7 @@ ACROSS, ALONG = 200.0, 160.0  # metres, half axes of the rim
 DEEP, BENCHES, FLOOR = 90.0, 6, 0.42  # metres; steps of the wall; share of the rim's radius that is floor
 PILE = (626_380.0, 5_131_215.0)
 BASE = OnSetUp(setup="base")
-NETWORK = OnService(network="reference")
+NETWORK = OnService(service="reference")
 
 
 def quarry_terrain() -> Surface:
@@ -89,14 +89,14 @@ def hask_quarry() -> Plan:
                 shift_hours=4.0,
             ),
         ),
-        networks=(CorrectionService(id="reference", name="Corvane reference network"),),
+        correction_services=(CorrectionService(id="reference", name="Corvane reference network"),),
         setups=(
             SetUp(
                 id="base",
                 name="base",
                 mark="hask-1",
                 antenna="disc",
-                readings=(Reading(metres=1.655), Reading(metres=1.613, way="vertical")),
+                readings=(Reading(metres=1.655), Reading(metres=1.613, measured_to="vertical")),
                 link=Link(kind="wireless"),
                 devices=(
                     Device(
@@ -109,17 +109,15 @@ def hask_quarry() -> Plan:
             Flight(
                 id="main",
                 name="main flight",
-                camera="mp20",
+                sensor=Imaging(camera="mp20", forward_overlap=80.0),
+                # along the benches, which climbs least
+                pattern=ParallelLines(course_deg=151.8, side_overlap=70.0, oblique_lines=2),
                 aircraft="quad",
                 battery="quad",
-                height=80.0,
-                course=151.8,  # along the benches, which climbs least
-                forward_overlap=80.0,
-                side_overlap=70.0,
-                oblique_strips=2,
-                speed=3.0,
-                hangs_on=BASE,
-                standpoint=(626_610.0, 5_131_130.0),
+                height_m=80.0,
+                speed_m_per_s=3.0,
+                positioned_from=BASE,
+                take_off=(626_610.0, 5_131_130.0),
                 corrections="post_processed",
             ),
         ),
@@ -148,5 +146,5 @@ def _height(surface: Surface, e: float, n: float) -> float:
 def _point(key: str, x: Floats | float, y: Floats | float, on: PositionSource) -> ControlPoint:
     role = "target" if key.startswith("G") else "check"
     return ControlPoint.model_validate(
-        {"id": key, "name": key, "role": role, "e": EAST + x, "n": NORTH + y, "hangs_on": on.model_dump()}
+        {"id": key, "name": key, "role": role, "e": EAST + x, "n": NORTH + y, "positioned_from": on.model_dump()}
     )

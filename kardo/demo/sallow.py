@@ -8,7 +8,7 @@ from scipy.ndimage import gaussian_filter
 from kardo.core.arrays import Floats
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
-from kardo.core.plan.flights import Flight
+from kardo.core.plan.flights import Flight, Imaging, ParallelLines
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Feature, FeatureKind, Ground, Shape, Site, terrain_of
@@ -108,7 +108,7 @@ def sallow_bank() -> Plan:
         *_row("check", "K", [(623_285, 150)], first=7),
         *_row("check", "K", [(624_082, 27)], first=8),
     ]
-    control[6] = control[6].model_copy(update={"hangs_on": OnSetUp(setup="rover")})
+    control[6] = control[6].model_copy(update={"positioned_from": OnSetUp(setup="rover")})
     return Plan(
         brief=Brief(
             title="Sallow Bank, raising of the flood bank",
@@ -144,17 +144,14 @@ def sallow_bank() -> Plan:
             Flight(
                 id="main",
                 name="main flight",
-                camera="mp20",
+                sensor=Imaging(camera="mp20", forward_overlap=75.0, exposure_s=0.001),
+                pattern=ParallelLines(course_deg=80.0, side_overlap=70.0),
                 aircraft="quad",
                 battery="quad",
-                course=80.0,
-                height=70.0,
-                forward_overlap=75.0,
-                side_overlap=70.0,
-                speed=7.0,
-                exposure_time=0.001,
-                hangs_on=OnSetUp(setup="base"),
-                standpoint=(623_100.0, 5_128_480.0),  # near the base, halfway: a bank of 1.9 km has no better
+                height_m=70.0,
+                speed_m_per_s=7.0,
+                positioned_from=OnSetUp(setup="base"),
+                take_off=(623_100.0, 5_128_480.0),  # near the base, halfway: a bank of 1.9 km has no better
             ),
         ),
         control=tuple(control),
@@ -185,6 +182,8 @@ def _row(role: str, letter: str, places: list[tuple[float, float]], first: int =
         n = round(float(_crest(np.array([float(e)]))[0]) + off, 1)
         name, hung = f"{letter}{k}", {"on": "setup", "setup": "base"}
         rows.append(
-            ControlPoint.model_validate({"id": name, "name": name, "role": role, "e": e, "n": n, "hangs_on": hung})
+            ControlPoint.model_validate(
+                {"id": name, "name": name, "role": role, "e": e, "n": n, "positioned_from": hung}
+            )
         )
     return rows

@@ -6,7 +6,7 @@ from scipy.ndimage import gaussian_filter
 from kardo.core.parts import Place
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint, Occupation
-from kardo.core.plan.flights import Flight
+from kardo.core.plan.flights import Flight, ParallelLines, Scanning
 from kardo.core.plan.library import kit_of
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Area, Feature, Ground, Site, terrain_of
@@ -17,7 +17,7 @@ from kardo.core.terrain.surface import Surface
 EAST, NORTH = 624_700.0, 5_132_300.0  # the outlet of the tarn
 STEP, COLS, ROWS = 5.0, 220, 200
 LEVEL = 74.0  # metres, of the water
-NETWORK = OnService(network="reference")
+NETWORK = OnService(service="reference")
 
 
 def tarn_terrain() -> Surface:
@@ -62,7 +62,7 @@ def _point(key: str, x: float, y: float, on: PositionSource = NETWORK) -> Contro
         e=EAST + x,
         n=NORTH + y,
         width=1.0,
-        hangs_on=on,
+        positioned_from=on,
         occupations=(Occupation(epochs=180), Occupation(epochs=180, after_min=90)),
     )
 
@@ -92,22 +92,20 @@ def tarn_wood() -> Plan:
             ground=Ground(terrain=terrain_of(tarn_terrain(), "synthetic ground of Corvane, 5 m grid")),
         ),
         kit=kit_of(cameras=(), scanners=("tactical",), aircraft=("quad_large",)),
-        networks=(CorrectionService(id="reference", name="Corvane reference network"),),
+        correction_services=(CorrectionService(id="reference", name="Corvane reference network"),),
         flights=(
             Flight(
                 id="main",
                 name="scan",
-                scanner="tactical",
+                sensor=Scanning(scanner="tactical", adjustment="height"),
+                pattern=ParallelLines(side_overlap=50.0, extra_lines=0),
                 aircraft="quad_large",
                 battery="quad_large",
-                height=80.0,
-                side_overlap=50.0,
-                margin_strips=0,
-                speed=6.0,
-                hangs_on=NETWORK,
-                standpoint=(EAST + 20, NORTH - 130),  # on the forest road
+                height_m=80.0,
+                speed_m_per_s=6.0,
+                positioned_from=NETWORK,
+                take_off=(EAST + 20, NORTH - 130),  # on the forest road
                 corrections="both",
-                adjustment="height",
             ),
         ),
         control=(

@@ -122,7 +122,7 @@ def _figure(value: float) -> str:
 
 def _observed(plan: Plan, p: ControlPoint) -> list[str]:
     out = []
-    for on, some in p.by_hanging.items():
+    for on, some in p.by_source.items():
         what = method_words(plan, on)
         if isinstance(on, OnSetUp | OnService):
             each = (f"{o.epochs} epochs" + (f" {o.after_min:.0f} min later" if o.after_min else "") for o in some)

@@ -60,7 +60,7 @@ def person_html(plan: Plan, day: Day, person: Person) -> str:
         f'<p class="quiet">{escape(plan.brief.title)} · {escape(visit.name)}, {escape(day.date)} · {", ".join(person.roles)}</p>'
         f'<p class="lead">{escape(day.told)}</p>'
         f"<p>Sun up {_clock(day.light.rise)}, down {_clock(day.light.set)}; light enough to fly from {_clock(day.light.first)} to {_clock(day.light.last)} "
-        f"(sun at {visit.sun_deg:g}°). Times are the site's clock, {day.clock_h:+g} h to UTC.</p>"
+        f"(sun at {visit.sun_deg:g}°). Times are the site's clock, {day.utc_offset_h:+g} h to UTC.</p>"
         f'<h2>What you do</h2><table><tr><th class="figures">from</th><th class="figures">to</th><th>what</th><th>points, in this order</th></tr>{rows}</table>'
         + (f"<h2>Bases</h2><ul>{logs}</ul>" if logs else "")
         + _points(plan, tasks)
@@ -157,7 +157,7 @@ def _calendar() -> Calendar:
 def _event(plan: Plan, day: Day, key: str, first: int, last: int, words: str) -> Event:
     """What takes place between two minutes of the site's clock."""
     midnight = datetime.datetime.fromisoformat(day.date).replace(tzinfo=datetime.UTC) - datetime.timedelta(
-        hours=day.clock_h
+        hours=day.utc_offset_h
     )
     event = Event()
     event.add("uid", f"{plan.hash[:16]}-{day.visit}-{key}@kardo")

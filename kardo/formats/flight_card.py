@@ -1,6 +1,7 @@
 """A flight on one page: a picture of its lines, and every figure that is typed."""
 
 import math
+from functools import singledispatch
 from html import escape
 from importlib.metadata import version
 from typing import Literal
@@ -10,12 +11,14 @@ import numpy as np
 from kardo.core.errors import ReadError
 from kardo.core.flight.air.clearance import of_lines, of_ways
 from kardo.core.flight.lines.pattern import FlightPlan, all_flown
-from kardo.core.flight.lines.swath import gate, sequence_minutes, sequence_words, used_angle
+from kardo.core.flight.lines.sensor import ImageSensor, ScanSensor
+from kardo.core.flight.lines.swath import gate, sequence_words, used_angle
 from kardo.core.flight.lines.wind import wind_of
 from kardo.core.geodesy.angles import format_dms
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import UNITS, length, small, speed
 from kardo.core.gnss.settings_card import settings_card
+from kardo.core.plan.flights import ParallelLines
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import OnService, OnSetUp
 from kardo.formats.documents import page
@@ -85,26 +88,31 @@ def _table(rows: list[tuple[str, str]]) -> str:
 
 def _typed(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
     """What goes into the flight program, in its units and in feet or metres beside."""
-    own, unit = f.flight, plan.brief.unit
-    overlap = f"{own.side_overlap:g} %" if f.scans else f"{own.forward_overlap:g} / {own.side_overlap:g} %"
+    own, unit, pattern = f.flight, plan.brief.unit, f.flight.pattern
     rows = [
-        ("height above ground", length(own.height, unit, 1)),
+        ("height above ground", length(own.height_m, unit, 1)),
         ("follows the terrain", "yes" if own.terrain_following else "no"),
-        ("overlap, side" if f.scans else "overlap, forward / side", overlap),
+        *_overlap(f.sensor, pattern.side_overlap),
         ("course of the lines, grid", f"{f.main_course % 180:.1f}° / {(f.main_course + 180) % 360:.1f}°"),
-        ("speed", speed(own.speed, unit)),
+        ("speed", speed(own.speed_m_per_s, unit)),
         ("lines apart", length(f.spacing, unit, 1)),
-        *(_of_scan(f, unit) if f.scans else _of_images(f, unit)),
+        *_of_sensor(f.sensor, f, unit),
         ("return height, over take-off", length(f.flight.homeward, unit)),
     ]
     wind = wind_of(own)
-    told = f"{own.wind_from:.0f}°, {speed(round(wind.speed, 1), unit)}" if wind.speed else "no wind"
+    told = f"{own.wind_from_deg:.0f}°, {speed(round(wind.speed, 1), unit)}" if wind.speed else "no wind"
     rows.append(("planned in wind from, grid", told))
-    if own.crossing_strips:
-        rows.append(("cross lines", f"{own.crossing_strips}, at {length(f.crossing_height, unit, 1)}"))
-    if own.oblique_strips:
-        rows.append(("oblique lines", f"{own.oblique_strips}, camera {own.oblique_tilt:g}°"))
+    if isinstance(pattern, ParallelLines) and pattern.cross_lines:
+        rows.append(("cross lines", f"{pattern.cross_lines}, at {length(f.cross_height or 0.0, unit, 1)}"))
+    if isinstance(pattern, ParallelLines) and pattern.oblique_lines:
+        rows.append(("oblique lines", f"{pattern.oblique_lines}, camera {pattern.oblique_tilt_deg:g}°"))
     return rows
+
+
+def _overlap(sensor: ImageSensor | ScanSensor, side: float) -> list[tuple[str, str]]:
+    if isinstance(sensor, ScanSensor):
+        return [("overlap, side", f"{side:g} %")]
+    return [("overlap, forward / side", f"{sensor.use.forward_overlap:g} / {side:g} %")]
 
 
 def _both(metres: float, unit: str) -> list[tuple[str, str]]:
@@ -114,22 +122,30 @@ def _both(metres: float, unit: str) -> list[tuple[str, str]]:
     return [("image every", first), ("which is", second)]
 
 
-def _of_images(f: FlightPlan, unit: str) -> list[tuple[str, str]]:
+@singledispatch
+def _of_sensor(sensor: ImageSensor | ScanSensor, f: FlightPlan, unit: str) -> list[tuple[str, str]]:
+    """What is typed for the sensor alone."""
+    raise NotImplementedError
+
+
+@_of_sensor.register
+def _(sensor: ImageSensor, f: FlightPlan, unit: str) -> list[tuple[str, str]]:
     return [
         *(
             [("image every", f"{math.floor(100 * f.trigger_interval) / 100:.2f} s")]
-            if f.flight.trigger_by == "time"
+            if sensor.use.trigger_by == "time"
             else [*_both(f.trigger_distance, unit), ("or, by time, every", f"{f.trigger_interval:.1f} s")]
         ),
-        ("exposure at most", f"1/{1 / f.flight.exposure_time:.0f} s"),
-        ("camera off the plumb line", f"{f.flight.tilt:g}°"),
+        ("exposure at most", f"1/{1 / sensor.use.exposure_s:.0f} s"),
+        ("camera off the plumb line", f"{sensor.use.tilt_deg:g}°"),
     ]
 
 
-def _of_scan(f: FlightPlan, unit: str) -> list[tuple[str, str]]:
+@_of_sensor.register
+def _(sensor: ScanSensor, f: FlightPlan, unit: str) -> list[tuple[str, str]]:
     return [
-        ("angle used", f"{math.degrees(used_angle(f.scanner, f.flight)):.0f}°"),
-        ("returns up to", length(gate(f.scanner, f.flight), unit)),
+        ("angle used", f"{math.degrees(used_angle(sensor.scanner, sensor.use)):.0f}°"),
+        ("returns up to", length(gate(sensor.scanner, sensor.use), unit)),
         ("pulses a second", f"{f.scanner.pulses_per_s:,.0f}".replace(",", "\u202f")),
         ("lines a second", f"{f.scanner.lines_per_s:g}"),
     ]
@@ -137,11 +153,22 @@ def _of_scan(f: FlightPlan, unit: str) -> list[tuple[str, str]]:
 
 def _sequence(f: FlightPlan) -> str:
     """What the inertial unit wants on each sortie, and the seconds of data that are then trimmed."""
-    before, after = (60 * minutes for minutes in sequence_minutes(f.scanner, f.flight)) if f.scans else (0.0, 0.0)
+    before, after = (60 * minutes for minutes in f.sequence_minutes)
     if not before:
         return ""
     last, trimmed = (" and after the last", f" and the last {after:.0f} s") if after else ("", "")
     return f"<p>Each sortie, before the first line{last}: {escape(sequence_words(f.scanner))}. Trim the first {before:.0f} s{trimmed} of its data.</p>"
+
+
+def _on_ground(sensor: ImageSensor | ScanSensor, f: FlightPlan, unit: str) -> list[tuple[str, str]]:
+    """What one sees of the ground."""
+    if isinstance(sensor, ScanSensor):
+        return [("pulses on a m², one pass", f"{1 / f.gsd**2:.0f}"), ("lines", str(len(f.strips)))]
+    return [
+        ("pixel on the ground", small(f.gsd, unit)),
+        ("blur", f"{f.blur_px:.2f} pixels"),
+        ("images / lines", f"{len(f.e)} / {len(f.strips)}"),
+    ]
 
 
 def _known(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
@@ -154,15 +181,7 @@ def _known(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
         ("take-off, N", f"{per.from_metres(n):.1f}"),
         ("latitude", format_dms(lat, 1)),
         ("longitude", format_dms(lon, 1)),
-        *(
-            [("pulses on a m², one pass", f"{1 / f.gsd**2:.0f}"), ("lines", str(len(f.strips)))]
-            if f.scans
-            else [
-                ("pixel on the ground", small(f.gsd, unit)),
-                ("blur", f"{f.blur_px:.2f} pixels"),
-                ("images / lines", f"{len(f.e)} / {len(f.strips)}"),
-            ]
-        ),
+        *_on_ground(f.sensor, f, unit),
         ("in the air", f"{f.minutes:.0f} min"),
         ("lands with", f"{min(leg.battery_left for leg in f.legs):.0f} % or more"),
         (
@@ -177,20 +196,20 @@ def _known(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
             rows.append((what, f"{length(found.least, unit)}{f' over {found.over}' if found.over else ''}"))
     if np.isfinite(f.h).all():
         shown = " to ".join(f"{per.from_metres(float(v)):.1f}" for v in (f.h.min(), f.h.max()))
-        rows.append((f"{'scanner' if f.scans else 'camera'} at, {escape(height_name(plan.brief.heights))}", shown))
+        rows.append((f"{f.sensor.what} at, {escape(height_name(plan.brief.heights))}", shown))
     return rows
 
 
 def _corrections(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
     """What corrections come from, and what is typed for them as far as it is known; a password is printed on nothing."""
-    on = f.flight.hangs_on
-    kind: Literal["setups", "networks"]
+    on = f.flight.positioned_from
+    kind: Literal["setups", "correction_services"]
     if isinstance(on, OnSetUp) and (setup := plan.setup(on.setup)) is not None:
         rows = [("from the base", f"{setup.name}{f' on {mark.name}' if (mark := plan.mark(setup.mark)) else ''}")]
         kind, key, known = "setups", on.setup, setup.link is not None
-    elif isinstance(on, OnService) and (network := plan.network(on.network)) is not None:
+    elif isinstance(on, OnService) and (network := plan.service(on.service)) is not None:
         rows = [("from the service", network.name)]
-        kind, key, known = "networks", on.network, network.settings is not None
+        kind, key, known = "correction_services", on.service, network.settings is not None
     else:
         return []
     if not known or f.flight.corrections not in ("live", "both"):
@@ -208,7 +227,7 @@ def _legs(plan: Plan, f: FlightPlan) -> str:
     rows = "".join(
         f"<tr><td class='figures'>{k}</td><td class='figures'>{leg.first_strip + 1} – {leg.last_strip + 1}</td>"
         f"<td class='figures'>{_place(plan, f.strips[leg.first_strip].start)}</td><td class='figures'>{_place(plan, f.strips[leg.last_strip].end)}</td><td class='figures num'>"
-        f"{'–' if f.scans else int(np.count_nonzero(f.leg == k - 1))}</td><td class='figures num'>{leg.minutes:.1f}</td><td class='figures num'>{leg.battery_left:.0f} %</td>"
+        f"{f.sensor.images(int(np.count_nonzero(f.leg == k - 1))) or '–'}</td><td class='figures num'>{leg.minutes:.1f}</td><td class='figures num'>{leg.battery_left:.0f} %</td>"
         "<td></td><td></td><td></td></tr>"
         for k, leg in enumerate(f.legs, 1)
     )

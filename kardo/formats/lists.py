@@ -114,6 +114,6 @@ def waypoints_csv(plan: Plan) -> str:
             grid = [f"{unit.from_metres(float(v)):.3f}" for v in (way.e[k], way.n[k], way.h[k])]
             writer.writerow(
                 [safe_cell(flight.flight.name), way.leg[k], way.strip[k], k + 1, f"{lon:.9f}", f"{lat:.9f}", f"{up:.2f}", *heights, *grid,
-                 f"{way.course[k]:.2f}", f"{way.tilt[k]:.1f}", f"{flight.flight.speed:g}", "on" if way.taking[k] else "off"]
+                 f"{way.course[k]:.2f}", f"{way.tilt[k]:.1f}", f"{flight.flight.speed_m_per_s:g}", "on" if way.taking[k] else "off"]
             )  # fmt: skip
     return out.getvalue()

@@ -21,6 +21,7 @@ from kardo.core.book.words import entry_words
 from kardo.core.close.record import Record, record_from_json
 from kardo.core.close.verdict import Component
 from kardo.core.errors import ReadError
+from kardo.core.flight.lines.sensor import ScanSensor, sensor_of
 from kardo.core.geodesy.crs import height_name
 from kardo.core.geodesy.units import UNITS, counted, small
 from kardo.core.plan.assumptions import defaults
@@ -253,14 +254,14 @@ def _plan_part(plan: Plan) -> str:
     unit, flights = plan.brief.unit, []
     for f in plan.flights:
         corrections = f"corrections {f.corrections.replace('_', ' ')}"
-        first = f"{f.name}: {plan.sensor(f).name}, {_length(f.height, unit, 0)} above ground"
-        if f.camera is None:
-            flights.append(
-                f"{first}, {f.side_overlap:g} % side overlap, {corrections}, adjusted: {ADJUSTED[f.adjustment]}"
-            )
+        sensor, side = sensor_of(plan, f), f.pattern.side_overlap
+        first = f"{f.name}: {sensor.name}, {_length(f.height_m, unit, 0)} above ground"
+        if isinstance(sensor, ScanSensor):
+            adjusted = ADJUSTED[sensor.use.adjustment]
+            flights.append(f"{first}, {side:g} % side overlap, {corrections}, adjusted: {adjusted}")
             continue
-        state = plan.camera(f.camera).calibration.state.replace("_", " ")
-        overlaps = f"{f.forward_overlap:g}/{f.side_overlap:g} %"
+        state = sensor.camera.calibration.state.replace("_", " ")
+        overlaps = f"{sensor.use.forward_overlap:g}/{side:g} %"
         flights.append(f"{first}, {overlaps}, {corrections}, lens calibrated: {state}")
     targets, checks = len(plan.targets), len(plan.checks)
     brief = plan.brief
@@ -322,7 +323,7 @@ def _heights_part(plan: Plan, book: Book) -> str:
                 [
                     _time(entry.at),
                     escape(name_of(plan, "setup", said.setup)),
-                    f"{said.way} height, {said.when}, typed “{escape(said.typed)}”",
+                    f"{said.measured_to} height, {said.when}, typed “{escape(said.typed)}”",
                     _cell(_length(said.metres, unit, 4)),
                     _cell("–" if up is None else _length(up, unit, 4)),
                     escape(entry.by),

@@ -132,7 +132,7 @@ def test_two_thousand_points_are_a_table_that_draws_only_what_is_in_sight(signed
     page = signed_in
     plan = demo_plan("sallow-bank")
     like = plan.control[-1]
-    place = {"role": "check", "hangs_on": like.hangs_on, "e": like.e, "n": like.n}
+    place = {"role": "check", "positioned_from": like.positioned_from, "e": like.e, "n": like.n}
     more = tuple(ControlPoint(id=f"P{k}", name=f"P{k}", **place) for k in range(2000 - len(plan.control)))
     brief = plan.brief.model_copy(update={"title": "Long table"})
     nowhere = plan.setups[0].model_copy(update={"mark": None})  # so that nothing is computed

@@ -55,7 +55,7 @@ def test_a_view_opens_at_its_top_and_a_low_sheet_shows_the_drawing_alone(signed_
 
 
 def test_a_job_by_network_corrections_needs_no_mark(signed_in, django_db_blocker):
-    bare = {"marks": (), "setups": (), "control": (), "flight": {"hangs_on": OnNothing()}}
+    bare = {"marks": (), "setups": (), "control": (), "flight": {"positioned_from": OnNothing()}}
     page = opened(signed_in, django_db_blocker, "Networked", small_plan(**bare))
     expect(page.get_by_text("or take corrections from a service")).to_have_count(0)
     page.keyboard.press("4")
@@ -131,7 +131,7 @@ def test_a_mark_is_typed_as_its_certificate_prints_it(signed_in, django_db_block
 
 
 def test_schemes_are_compared_from_what_there_is(signed_in, django_db_blocker):
-    bare = {"marks": (), "setups": (), "control": (), "flight": {"hangs_on": OnNothing()}}
+    bare = {"marks": (), "setups": (), "control": (), "flight": {"positioned_from": OnNothing()}}
     page = opened(signed_in, django_db_blocker, "Compared without a base", small_plan(**bare))
     page.keyboard.press("4")
     page.get_by_role("tab", name="scheme", exact=True).click()

@@ -125,7 +125,7 @@ def test_a_base_is_offered_nearer_where_that_takes_something_off():
 def test_a_base_is_offered_from_where_corrections_reach():
     beyond = A.model_copy(update={"e": E0 - 400})
     near = A.model_copy(update={"id": "B", "name": "B", "sigma_v": 0.0151})
-    flight = {"corrections": "live", "standpoint": (E0, N0)}
+    flight = {"corrections": "live", "take_off": (E0, N0)}
     plan = with_marks(beyond, near, setup={"link": Link(kind="wireless", reach=60.0)}, flight=flight)
     moved = offered(plan, "nearer")
     assert "from where corrections reach" in moved.words

@@ -7,11 +7,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kardo.core.errors import PlanError
-from kardo.core.flight.air.airtime import JPEG_BYTES, air_time
+from kardo.core.flight.air.airtime import air_time
 from kardo.core.flight.air.profile import of_line
 from kardo.core.flight.lines.pattern import all_flown
+from kardo.core.flight.lines.sensor import JPEG_BYTES
 from kardo.core.flight.lines.wind import Wind, over_ground_in
 from kardo.core.plan.edits import changed
+from kardo.core.plan.flights import CorridorLines
 from kardo.core.plan.site import Feature
 from kardo.core.policy.policy import usual
 from tests.conftest import E0, N0, small_plan
@@ -23,7 +25,7 @@ def of(plan, wind=None):
 
 def in_a(wind):
     """What a flight holds of a wind at its height."""
-    return {"wind_speed": wind.speed, "wind_from": wind.whence}
+    return {"wind_m_per_s": wind.speed, "wind_from_deg": wind.whence}
 
 
 @pytest.mark.parametrize(
@@ -64,7 +66,7 @@ def test_heading_and_wind_add_up_to_the_track(speed, whence, course, wanted):
 
 
 def test_without_wind_legs_are_those_of_the_plan_and_minutes_the_sum_of_their_parts():
-    plan = small_plan(flight={"speed": 1.5, "crossing_strips": 2})
+    plan = small_plan(flight={"speed_m_per_s": 1.5, "cross_lines": 2})
     found, (f,) = of(plan), all_flown(plan)
     craft, battery = plan.aircraft("quad"), plan.battery("quad")
     assert [leg.minutes for leg in found.legs] == pytest.approx([leg.minutes for leg in f.legs])
@@ -82,7 +84,7 @@ def test_without_wind_legs_are_those_of_the_plan_and_minutes_the_sum_of_their_pa
 
 
 def test_a_head_wind_slows_and_lands_with_less():
-    plan = small_plan(flight={"speed": 12.0, "course": 0.0})
+    plan = small_plan(flight={"speed_m_per_s": 12.0, "course_deg": 0.0})
     still, windy = of(plan), of(plan, wind=Wind(8.0, 0.0))
     slow, fast = (
         (windy.lines[k].speed for k in (0, 1)) if windy.lines[0].course < 90 else (windy.lines[k].speed for k in (1, 0))
@@ -102,13 +104,13 @@ def test_a_head_wind_slows_and_lands_with_less():
 
 def test_overlap_by_time_is_lost_with_the_wind_behind():
     """At 75 % and 6 m/s, 2 m/s more from behind take a third more of the quarter between images."""
-    plan = small_plan(flight={"speed": 6.0, "forward_overlap": 75.0})
+    plan = small_plan(flight={"speed_m_per_s": 6.0, "forward_overlap": 75.0})
     assert of(plan).overlap == pytest.approx(75.0)
     assert of(plan, wind=Wind(2.0, 0.0)).overlap == pytest.approx(100 - 25 * 8 / 6)
 
 
 def test_a_leg_too_short_has_four_ways_and_each_makes_it_long_enough():
-    plan = small_plan(flight={"speed": 9.0})
+    plan = small_plan(flight={"speed_m_per_s": 9.0})
     found = of(plan)
     assert found.shortest < 10 and {way.words.split(" ")[0].strip(":") for way in found.longer} >= {"wait", "slower"}
     for way in found.longer:
@@ -119,9 +121,9 @@ def test_a_leg_too_short_has_four_ways_and_each_makes_it_long_enough():
 
 
 def test_what_the_pilot_cannot_see_is_counted():
-    near = small_plan(flight={"standpoint": (E0 + 100, N0 - 20)})
+    near = small_plan(flight={"take_off": (E0 + 100, N0 - 20)})
     assert all(line.unseen == 0 and line.farthest < 250 for line in of(near).lines)
-    far = of(small_plan(flight={"standpoint": (E0 + 100, N0 - 480)}))
+    far = of(small_plan(flight={"take_off": (E0 + 100, N0 - 480)}))
     assert any(line.unseen for line in far.lines) and max(line.farthest for line in far.lines) > usual()["flight-sight"]
     wall = Feature(
         id="wall", name="wall", kind="obstacle", shape="area", height=60.0,
@@ -142,24 +144,24 @@ def test_images_and_their_room():
 
 
 def windy_plan(**flight):
-    usual = {"speed": 10.0, "course": 0.0, "wind_speed": 6.0, "wind_from": 0.0}
+    usual = {"speed_m_per_s": 10.0, "course_deg": 0.0, "wind_m_per_s": 6.0, "wind_from_deg": 0.0}
     return small_plan(flight=usual | flight)
 
 
 def test_a_wind_is_kept_with_the_flight_and_reaches_legs_and_what_hangs_on_them():
-    still, windy = all_flown(windy_plan(wind_speed=0.0))[0], all_flown(windy_plan())[0]
+    still, windy = all_flown(windy_plan(wind_m_per_s=0.0))[0], all_flown(windy_plan())[0]
     against = [s for s in windy.strips if s.speed < 10.0]
     assert windy.minutes > still.minutes and windy.legs[0].battery_left < still.legs[0].battery_left
     assert len(against) in (len(windy.strips) // 2, len(windy.strips) - len(windy.strips) // 2), "every second line"
     assert all(s.speed == pytest.approx(15.0 - 6.0) for s in against), "what the aircraft has, less the wind"
-    assert windy_plan().hash != windy_plan(wind_from=10.0).hash, (
+    assert windy_plan().hash != windy_plan(wind_from_deg=10.0).hash, (
         "where batteries are changed hangs on it, and on that the prediction"
     )
 
 
 def test_a_line_is_as_long_in_the_table_as_from_the_side():
     """From its first exposure to its last, which are a whole number of triggers apart: 577 m was drawn, 563 told."""
-    plan = windy_plan(wind_speed=0.0)
+    plan = windy_plan(wind_m_per_s=0.0)
     (f,) = all_flown(plan)
     for line in of(plan).lines:
         side, strip = of_line(plan, f, line.number), f.strips[line.number - 1]
@@ -167,24 +169,27 @@ def test_a_line_is_as_long_in_the_table_as_from_the_side():
 
 
 def test_a_wind_measured_low_down_is_stronger_at_flying_height():
-    at_ten, above = of(windy_plan(wind_at=10.0)), of(windy_plan())
+    at_ten, above = of(windy_plan(wind_at_m=10.0)), of(windy_plan())
     assert at_ten.wind == pytest.approx(6.0 * 8.0 ** (1 / 7)) and above.wind == 6.0
     assert at_ten.slowest < above.slowest
 
 
 def test_lines_across_the_wind_follow_it_when_it_changes():
     for whence in (0.0, 75.0, 200.0):
-        (f,) = all_flown(windy_plan(course=None, course_by="wind", wind_from=whence))
+        (f,) = all_flown(windy_plan(course_deg=None, course_by="wind", wind_from_deg=whence))
         assert f.main_course == pytest.approx((whence + 90) % 180)
-    (calm,) = all_flown(windy_plan(course=None, course_by="wind", wind_speed=0.0))
-    (usual,) = all_flown(windy_plan(course=None, wind_speed=0.0))
+    (calm,) = all_flown(windy_plan(course_deg=None, course_by="wind", wind_m_per_s=0.0))
+    (usual,) = all_flown(windy_plan(course_deg=None, wind_m_per_s=0.0))
     assert calm.main_course == usual.main_course, "without a wind, the shortest"
 
 
 def test_nothing_is_advised_where_nothing_is_gained():
     """A breeze on lines that are the shortest; lines that lie across already; a corridor, whose lines follow its line."""
-    breeze = of(windy_plan(course=None, wind_speed=2.0, wind_from=90.0))
+    breeze = of(windy_plan(course_deg=None, wind_m_per_s=2.0, wind_from_deg=90.0))
     assert breeze.across > breeze.minutes and not breeze.across_edits and "across the wind" not in breeze.told
-    for plan in (windy_plan(course=90.0), windy_plan(pattern="corridor", line=((E0, N0 + 50), (E0 + 200, N0 + 60)))):
+    for plan in (
+        windy_plan(course_deg=90.0),
+        small_plan(flight={"wind_m_per_s": 6.0, "pattern": CorridorLines(line=((E0, N0 + 50), (E0 + 200, N0 + 60)))}),
+    ):
         found = of(plan)
         assert found.across is None and not found.across_edits and "across the wind" not in found.told

@@ -57,7 +57,7 @@ def test_every_second_image_missing_is_found_also_where_strips_lie_far_apart():
 
 
 def test_a_photo_stands_for_one_exposure_also_where_strips_lie_over_each_other():
-    plan = small_plan(flight={"oblique_strips": 1, "crossing_strips": 1})
+    plan = small_plan(flight={"oblique_lines": 1, "cross_lines": 1})
     (f,) = all_flown(plan)
     over = int(f.strip.max())
     kept = f.strip != over - 1
@@ -88,7 +88,7 @@ def test_a_track_passes_exposures_or_does_not():
 
 
 def test_only_the_flight_that_is_asked_for_is_held_against_it():
-    second = MAIN.model_copy(update={"id": "second", "name": "second", "height": 60.0, "course": 45.0})
+    second = MAIN.having(id="second", name="second", height_m=60.0, course_deg=45.0)
     both = small_plan(flights=(MAIN, second))
     assert held_against(both, flown(), "main").missed == []
     assert held_against(both, flown()).missed

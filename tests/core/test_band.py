@@ -14,10 +14,11 @@ from tests.conftest import E0, N0, small_plan
 BEND = ((0, 0), (150, 0), (200, 60), (160, 110), (130, 105), (155, 65), (130, 40), (0, 40))
 PATTERNS = {
     "block": small_plan(),
-    "crossing": small_plan(flight={"crossing_strips": 3}),
-    "oblique": small_plan(flight={"oblique_strips": 2}),
+    "crossing": small_plan(flight={"cross_lines": 3}),
+    "oblique": small_plan(flight={"oblique_lines": 2}),
     "corridor at an angle": small_plan(
-        boundary=tuple((E0 + x, N0 + y) for x, y in ((0, 0), (200, 100), (195, 112), (-5, 12))), flight={"course": 63.0}
+        boundary=tuple((E0 + x, N0 + y) for x, y in ((0, 0), (200, 100), (195, 112), (-5, 12))),
+        flight={"course_deg": 63.0},
     ),
     "corridor that bends": small_plan(boundary=tuple((E0 + x, N0 + y) for x, y in BEND)),
 }
@@ -39,7 +40,7 @@ def test_the_order_flown_does_not_matter_to_the_figures():
     """A crossing block turned by a right angle: the same ground, another order, the same errors."""
     square = tuple((E0 + x, N0 + y) for x, y in ((20, 0), (140, 0), (140, 120), (20, 120)))
     results = [
-        predict(small_plan(boundary=square, flight={"terrain_following": False, "course": course}))
+        predict(small_plan(boundary=square, flight={"terrain_following": False, "course_deg": course}))
         for course in (0.0, 90.0)
     ]
     assert results[0].rmse_v == pytest.approx(results[1].rmse_v, rel=0.05)

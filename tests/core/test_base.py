@@ -110,7 +110,7 @@ def test_a_pole_stated_to_the_phase_centre_is_shorter_by_the_offset():
 
 def test_readings_in_several_ways_come_to_one_height_and_the_adapter_counts_where_it_is_not_taped():
     """Slant 1.8 m is 1.757422 m up; a tape plumb to the foot of a 120 mm adapter reads 1.6374 m: 1.7574 m."""
-    ways = ({"metres": 1.8, "way": "slant"}, {"metres": 1.6374, "way": "vertical"})
+    ways = ({"metres": 1.8, "measured_to": "slant"}, {"metres": 1.6374, "measured_to": "vertical"})
     plan, chain, _ = told(ARP, readings=ways, adapter=0.12)
     assert chain.verticals == pytest.approx([1.757422, 1.7574], abs=1e-6)
     known = {b.id: b.up for b in blunders(plan, chain).rows}
@@ -228,7 +228,7 @@ def test_either_foot_for_the_other_is_known_by_its_sign():
 def test_who_sees_a_blunder_of_the_base():
     assert seen_by(small_plan(), "base") == "The map and all 4 checks move together: no check sees it."
     plan = small_plan()
-    moved = plan.control[-1].model_copy(update={"hangs_on": OwnSession()})
+    moved = plan.control[-1].model_copy(update={"positioned_from": OwnSession()})
     assert "Only 1 of 4 checks is positioned from elsewhere" in seen_by(
         plan.model_copy(update={"control": (*plan.control[:-1], moved)}), "base"
     )
@@ -268,12 +268,12 @@ def test_every_scheme_predicts_what_the_plan_so_changed_predicts(compared):
 
 def test_a_network_scheme_is_the_plan_wired_so_by_hand(compared):
     plan, rows = compared
-    on = OnService(network="N1")
+    on = OnService(service="N1")
     by_hand = plan.model_copy(
         update={
-            "networks": (CorrectionService(id="N1", name="any"),),
-            "flights": (MAIN.model_copy(update={"hangs_on": on, "corrections": "live"}),),
-            "control": tuple(p.model_copy(update={"hangs_on": on}) for p in plan.control),
+            "correction_services": (CorrectionService(id="N1", name="any"),),
+            "flights": (MAIN.model_copy(update={"positioned_from": on, "corrections": "live"}),),
+            "control": tuple(p.model_copy(update={"positioned_from": on}) for p in plan.control),
         }
     )
     assert changed(plan, rows["network_virtual"].edits).hash == by_hand.hash
@@ -313,7 +313,7 @@ def test_how_corrections_come_from_one_base_makes_no_figure_differ(compared):
 @given(st.lists(st.sampled_from(sorted(catalogue())), min_size=1, max_size=5))
 def test_any_scheme_chosen_after_any_other_is_the_one_the_plan_has(keys):
     """And control is neither lost nor renamed, and what hangs elsewhere stays there."""
-    elsewhere = point("K9", 30, 30, hangs_on=OwnSession(hours=7))
+    elsewhere = point("K9", 30, 30, positioned_from=OwnSession(hours=7))
     plan = small_plan()
     plan = plan.model_copy(update={"control": (*plan.control, elsewhere)})
     for key in keys:
@@ -334,16 +334,18 @@ def test_a_reference_station_among_the_marks_is_offered():
         marks=(MARK, station), setups=(*small_plan().setups, SetUp(id="far", name="station", mark="S", antenna="disc"))
     )
     after = changed(plan, edits_for(plan, "network_nearest"))
-    assert {p.hangs_on for p in after.control} == {OnSetUp(setup="far")} and after.flights[0].hangs_on.setup == "far"
+    assert {p.positioned_from for p in after.control} == {OnSetUp(setup="far")} and after.flights[
+        0
+    ].positioned_from.setup == "far"
     assert edits_for(after, "network_nearest") == ()
     back = changed(after, edits_for(after, "own_both"))
-    assert back.flights[0].hangs_on == OnSetUp(setup="base"), "a station 21 km away is nobody's own base"
+    assert back.flights[0].positioned_from == OnSetUp(setup="base"), "a station 21 km away is nobody's own base"
     near, far = predict(plan), predict(after)
     assert far.rmse_v > near.rmse_v, "a millimetre a kilometre"
 
 
 def test_a_plan_without_a_base_says_what_a_scheme_wants_first():
-    plan = small_plan(setup={"mark": None}, flight={"hangs_on": OnNothing(), "corrections": "none"})
+    plan = small_plan(setup={"mark": None}, flight={"positioned_from": OnNothing(), "corrections": "none"})
     for key in ("own_both", "here", "static", "mixed"):
         with pytest.raises(PlanError, match="No set-up stands on a mark yet"):
             edits_for(plan, key)
@@ -354,14 +356,16 @@ def test_a_plan_without_a_base_says_what_a_scheme_wants_first():
 def test_targets_that_log_carry_the_flight(compared):
     plan, rows = compared
     after = changed(plan, rows["self_logging"].edits)
-    assert after.flights[0].hangs_on == OnSetUp(setup="log-G5"), "the target nearest the middle"
-    own = {p.id: p.hangs_on.setup for p in after.targets}
+    assert after.flights[0].positioned_from == OnSetUp(setup="log-G5"), "the target nearest the middle"
+    own = {p.id: p.positioned_from.setup for p in after.targets}
     assert own == {"G1": "log-G5", "G2": "log-G5", "G3": "log-G5", "G4": "log-G5", "G5": None}, (
         "itself against a network"
     )
-    assert [p.hangs_on for p in after.checks] == [p.hangs_on for p in plan.checks], "checks stay as they are"
+    assert [p.positioned_from for p in after.checks] == [p.positioned_from for p in plan.checks], (
+        "checks stay as they are"
+    )
     assert edits_for(after, "self_logging") == () and edits_for(after, "own_both"), "it is not the office's own base"
-    assert after.mark("log-G5").hours == after.control[0].hangs_on.hours >= 0.5
+    assert after.mark("log-G5").hours == after.control[0].positioned_from.hours >= 0.5
 
 
 def test_the_quarry_is_planned_end_to_end_and_passes_only_after_its_shift():

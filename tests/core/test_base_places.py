@@ -82,7 +82,7 @@ def test_a_ridge_hides_and_a_face_is_too_steep():
 def test_reach_counts_where_a_link_is_known():
     assert "reach" not in base_places(small_plan()).ranked[0].parts
     plan = small_plan(
-        setup={"link": Link(kind="wireless", reach=30.0)}, flight={"corrections": "live", "standpoint": (E0, N0)}
+        setup={"link": Link(kind="wireless", reach=30.0)}, flight={"corrections": "live", "take_off": (E0, N0)}
     )
     found = base_places(plan)
     assert near(found, 5, 5).parts["reach"] == 1.0 and near(found, 190, 110).parts["reach"] == 0.0

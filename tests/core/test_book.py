@@ -135,8 +135,8 @@ def test_the_plan_as_done_is_the_plan_edited_by_hand_to_the_same_state():
     book = book_of(
         [
             entry(1, 0, kind="set_up", setup="base", mark="A", plummet_on=True),
-            entry(2, 1, kind="height", setup="base", way="slant", typed="1.8432 m", metres=1.8432),
-            entry(3, 2, kind="height", setup="base", way="slant", typed="6' 0 9/16\"", metres=1.8431),
+            entry(2, 1, kind="height", setup="base", measured_to="slant", typed="1.8432 m", metres=1.8432),
+            entry(3, 2, kind="height", setup="base", measured_to="slant", typed="6' 0 9/16\"", metres=1.8431),
             occupied(4, "G1", 30, epochs=10),
             occupied(5, "G1", 90, epochs=20),
             occupied(6, "K1", 40, state="float"),
@@ -145,21 +145,21 @@ def test_the_plan_as_done_is_the_plan_edited_by_hand_to_the_same_state():
             flown(9, 1, 60, not_fixed=0.8),
         ]
     )
-    usual = {"hangs_on": None, "pole": None}
+    usual = {"positioned_from": None, "pole": None}
     g1 = [usual | {"epochs": e, "after_min": a, "state": "fixed", "visit": "V1"} for e, a in ((10, 0.0), (20, 60.0))]
     k1 = [usual | {"epochs": 60, "after_min": 0.0, "state": "float", "visit": "V1"}]
     edited = by_hand(
         plan,
         **{
             "setups/base/readings": [
-                {"metres": 1.8432, "way": "slant", "typed": "1.8432 m"},
-                {"metres": 1.8431, "way": "slant", "typed": "6' 0 9/16\""},
+                {"metres": 1.8432, "measured_to": "slant", "typed": "1.8432 m"},
+                {"metres": 1.8431, "measured_to": "slant", "typed": "6' 0 9/16\""},
             ],
             "control/G1/occupations": g1,
             "control/K1/occupations": k1,
             "control/G2/e": plan.control[1].e + 3.0,
             "control/G2/n": plan.control[1].n - 2.0,
-            "flights/main/float_legs": [1],
+            "flights/main/float_sorties": [1],
             "control/G5": None,
         },
     )
@@ -173,28 +173,30 @@ def test_the_plan_as_done_is_the_plan_edited_by_hand_to_the_same_state():
 
 def test_a_height_read_plumb_stays_one_and_has_the_adapter_over_it():
     plan = small_plan(setup={"adapter": 0.12})
-    book = book_of([entry(1, kind="height", setup="base", way="vertical", typed="1.6401", metres=1.6401)])
+    book = book_of([entry(1, kind="height", setup="base", measured_to="vertical", typed="1.6401", metres=1.6401)])
     assert heights(as_done(plan, book), "base").arp_above_mark == pytest.approx(1.7601, abs=1e-12)
-    slant = entry(2, 1, kind="height", setup="base", way="slant", typed="1.8026", metres=1.8026)
+    slant = entry(2, 1, kind="height", setup="base", measured_to="slant", typed="1.8026", metres=1.8026)
     up = vertical_from_slant(1.8026, plan.kit.antennas[0])
     assert still_to_do(plan, book_of([*book.entries, slant])).differences["base"] == pytest.approx(abs(1.7601 - up))
 
 
 def test_a_pole_used_in_the_place_of_the_tripod_is_told_by_its_reading():
     plan, _ = visited()
-    done = as_done(plan, book_of([entry(1, kind="height", setup="base", way="pole", typed="2.000", metres=2.0)]))
+    done = as_done(
+        plan, book_of([entry(1, kind="height", setup="base", measured_to="pole", typed="2.000", metres=2.0)])
+    )
     assert done.setups[0].support == "fixed_pole" and [r.metres for r in done.setups[0].readings] == [2.0]
 
 
 def test_once_the_crew_has_left_what_is_not_in_the_book_was_not_done():
-    plan, _ = visited(small_plan(flight={"height": 40.0, "speed": 0.8}))
+    plan, _ = visited(small_plan(flight={"height_m": 40.0, "speed_m_per_s": 0.8}))
     legs = len(all_flown(plan)[0].legs)
     assert legs > 1
     some = [*(occupied(k, f"G{k}", k) for k in range(1, 6)), occupied(6, "K1", 8), flown(10, 1, 60)]
     under_way, over = as_done(plan, book_of(some)), as_done(plan, book_of([*some, entry(20, 300, kind="departure")]))
-    assert len(under_way.control) == 9 and not under_way.flights[0].missing_legs
+    assert len(under_way.control) == 9 and not under_way.flights[0].missing_sorties
     assert [p.id for p in over.control] == ["G1", "G2", "G3", "G4", "G5", "K1"]
-    assert over.flights[0].missing_legs == tuple(range(2, legs + 1))
+    assert over.flights[0].missing_sorties == tuple(range(2, legs + 1))
     flown_, planned = (sum(len(f.e) for f in planned_network(p).flights) for p in (over, plan))
     assert flown_ < planned
 
@@ -212,8 +214,10 @@ def test_what_was_observed_from_another_base_hangs_on_it():
     other = plan.setups[0].model_copy(update={"id": "second", "name": "second"})
     plan = plan.model_copy(update={"setups": (*plan.setups, other)})
     done = as_done(plan, book_of([occupied(1, "G1", setup="second")]))
-    assert done.control[0].occupations[0].hangs_on.setup == "second"
-    assert as_done(plan, book_of([occupied(1, "G1", setup="unknown")])).control[0].occupations[0].hangs_on is None
+    assert done.control[0].occupations[0].positioned_from.setup == "second"
+    assert (
+        as_done(plan, book_of([occupied(1, "G1", setup="unknown")])).control[0].occupations[0].positioned_from is None
+    )
 
 
 def test_a_float_occupation_alone_is_decimetres_and_beside_a_fixed_one_nothing():
@@ -229,8 +233,8 @@ def test_a_float_occupation_alone_is_decimetres_and_beside_a_fixed_one_nothing()
 def test_what_is_still_to_do():
     plan, _ = visited()
     heights = [
-        entry(30, 1, kind="height", setup="base", way="slant", typed="1.843", metres=1.843),
-        entry(31, 2, kind="height", setup="base", way="vertical", typed="1.805", metres=1.805),
+        entry(30, 1, kind="height", setup="base", measured_to="slant", typed="1.843", metres=1.843),
+        entry(31, 2, kind="height", setup="base", measured_to="vertical", typed="1.805", metres=1.805),
     ]
     left = still_to_do(
         plan, book_of([occupied(1, "G1"), entry(2, 3, kind="not_reached", point="G2"), flown(3, 1), heights[0]])
@@ -271,7 +275,9 @@ def test_a_base_heard_elsewhere_than_planned_keeps_everybody_until_it_is_heard_r
 
 
 def read(number, minute, metres, way="vertical", typed=""):
-    return entry(number, minute, kind="height", setup="base", way=way, typed=typed or f"{metres} m", metres=metres)
+    return entry(
+        number, minute, kind="height", setup="base", measured_to=way, typed=typed or f"{metres} m", metres=metres
+    )
 
 
 def test_a_height_that_two_others_outvote_is_left_out_with_the_reason():
@@ -302,14 +308,16 @@ def test_a_slant_and_a_vertical_are_compared_as_what_they_come_to():
 def test_a_target_that_logs_for_itself_has_the_hours_from_on_to_off():
     plan, *_ = visited()
     own = OwnSession(hours=2.0, setup="base")
-    logger = plan.control[0].model_copy(update={"hangs_on": own, "occupations": (Occupation(epochs=3600),)})
+    logger = plan.control[0].model_copy(update={"positioned_from": own, "occupations": (Occupation(epochs=3600),)})
     plan = plan.model_copy(update={"control": (logger, *plan.control[1:])})
     on = entry(1, 10, kind="session_on", point=logger.id, place="on the peg")
-    hours = [as_done(plan, book_of(day)).control[0].hangs_on.hours for day in ([on], [on, session_off(2, logger, 85)])]
+    hours = [
+        as_done(plan, book_of(day)).control[0].positioned_from.hours for day in ([on], [on, session_off(2, logger, 85)])
+    ]
     assert hours == [2.0, 1.25], "as planned while it runs; then what it logged"
     assert f"control/{logger.id}" not in still_to_do(plan, book_of([on])).points
     by_hand = changed(
-        plan, [Edit(f"control/{logger.id}/hangs_on", own.model_dump(), own.model_dump() | {"hours": 1.25})]
+        plan, [Edit(f"control/{logger.id}/positioned_from", own.model_dump(), own.model_dump() | {"hours": 1.25})]
     )
     assert as_done(plan, book_of([on, session_off(2, logger, 85)])).hash == by_hand.hash
     assert entry_words(plan, on) == f"{logger.name}: its log on, on the peg"

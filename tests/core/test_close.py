@@ -213,7 +213,7 @@ def test_the_plan_as_closed_is_the_plan_edited_by_hand():
     book = book_of([occupied(k, p.id, k) for k, p in enumerate(plan.control, 1)] + [flown(40, 1, 90, not_fixed=0.8)])
     taken = outcomes(plan, K2=("adjusted"), G3="unused")
     closed = as_closed(plan, book, Closing(sets=(taken,)))
-    flight = plan.flights[0].model_copy(update={"float_legs": (1,)})
+    flight = plan.flights[0].model_copy(update={"float_sorties": (1,)})
     control = [p for p in plan.control if p.id != "G3"]
     control = [p.model_copy(update={"role": "target"}) if p.id == "K2" else p for p in control]
     hand = plan.model_copy(update={"flights": (flight,), "control": tuple(control)})
@@ -276,8 +276,8 @@ def on_here(**changes):
     base = SetUp(id="base", name="base", mark="A", antenna="disc", readings=(1.8, 1.8))
     plan = small_plan(marks=(HERE, KNOWN), setups=(base, other))
     elsewhere = OnSetUp(setup="other")
-    both = (Occupation(), Occupation(after_min=60, hangs_on=elsewhere))
-    observed = {"K3": {"occupations": both}, "K4": {"hangs_on": elsewhere}}
+    both = (Occupation(), Occupation(after_min=60, positioned_from=elsewhere))
+    observed = {"K3": {"occupations": both}, "K4": {"positioned_from": elsewhere}}
     control = tuple(p.model_copy(update=observed.get(p.id, {})) for p in plan.control)
     return plan.model_copy(update={"control": control} | changes)
 
@@ -338,14 +338,16 @@ def test_a_shift_that_is_only_planned_is_not_taken_for_applied():
 
 def test_a_block_that_hangs_on_two_things_cannot_be_shifted():
     plan = on_here()
-    mixed = plan.model_copy(update={"control": (*plan.control, point("G6", 100, 100, hangs_on=OnSetUp(setup="other")))})
+    mixed = plan.model_copy(
+        update={"control": (*plan.control, point("G6", 100, 100, positioned_from=OnSetUp(setup="other")))}
+    )
     with pytest.raises(PlanError, match="G6 is not positioned from A") as refused:
         shift_by(mixed, SHIFT)
     assert "process again" in refused.value.mend
     with pytest.raises(PlanError, match="not ones taken “here”"):
         shift_by(plan, SHIFT.model_copy(update={"mark": "B"}))
     free = plan.model_copy(
-        update={"flights": (plan.flights[0].model_copy(update={"hangs_on": OnSetUp(setup="other")}),)}
+        update={"flights": (plan.flights[0].model_copy(update={"positioned_from": OnSetUp(setup="other")}),)}
     )
     with pytest.raises(PlanError, match="main flight is not positioned from A"):
         shift_by(free, SHIFT)

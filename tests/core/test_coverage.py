@@ -29,7 +29,7 @@ def terrain(heights, step=5.0):
 
 
 def level_overlaps(forward, side, height=80.0):
-    return coverage(on(LEVEL, forward_overlap=forward, side_overlap=side, height=height)).overlaps[0]
+    return coverage(on(LEVEL, forward_overlap=forward, side_overlap=side, height_m=height)).overlaps[0]
 
 
 @settings(max_examples=15, deadline=None)
@@ -50,13 +50,13 @@ def test_images_over_a_place_are_as_many_as_the_overlap_makes():
     assert not found.holes.any() and not found.by_corners.any()
     f = all_flown(on(LEVEL))[0]
     gsd = Spread.of(found.gsd[found.seen])
-    assert gsd.least == pytest.approx(f.flight.height / f.camera.f_px, rel=1e-4)
+    assert gsd.least == pytest.approx(f.flight.height_m / f.camera.f_px, rel=1e-4)
     assert gsd.most == pytest.approx(gsd.least, rel=1e-4), "depth is along the axis: a level frame has one pixel"
 
 
 def test_the_fast_count_is_the_plain_one():
     """Every cell against every image, one at a time; slopes of up to 68 degrees turn their back on some, and hide others."""
-    plan = on(terrain(lambda e, n: 30 * np.sin(e / 12) + 0.1 * n), oblique_strips=2, crossing_strips=1)
+    plan = on(terrain(lambda e, n: 30 * np.sin(e / 12) + 0.1 * n), oblique_lines=2, cross_lines=1)
     found = coverage(plan)
     middle = plan.site.boundary[0]
     frame = LocalFrame(plan.grid, *middle, 0.0)
@@ -103,10 +103,13 @@ def _clearance(surface, flight, e, n):
 def test_ground_that_rises_beside_the_line_draws_frames_apart():
     """60 m above ground over a wall of 30 m: half the height, half the footprint, and 75 % are 50."""
     wall = terrain(lambda e, n: np.where(e > 100, 30.0, 0.0))
-    found = coverage(on(wall, height=60.0, terrain_following=False, forward_overlap=75.0, course=0.0))
+    found = coverage(on(wall, height_m=60.0, terrain_following=False, forward_overlap=75.0, course_deg=0.0))
     low, high = (found.images[found.seen & side].mean() for side in np.split(_east_of(found, 110.0), 2))
     assert high < 0.5 * low
-    spread, above = Spread.of(found.gsd[found.seen]), all_flown(on(wall, height=60.0, terrain_following=False))[0].h[0]
+    spread, above = (
+        Spread.of(found.gsd[found.seen]),
+        all_flown(on(wall, height_m=60.0, terrain_following=False))[0].h[0],
+    )
     assert spread.most / spread.least == pytest.approx(above / (above - 30.0), rel=0.01)
 
 
@@ -120,7 +123,7 @@ def test_what_is_not_flown_is_a_hole_and_its_place_is_told():
     ring = ((E0, N0), (E0 + 60, N0), (E0 + 60, N0 + 120), (E0, N0 + 120))
     plan = small_plan(
         areas=(Area(id="half", name="half", ring=ring),),
-        flight={"area": "half", "margin_strips": 0, "margin_exposures": 0, "course": 0.0},
+        flight={"area": "half", "extra_lines": 0, "extra_exposures": 0, "course_deg": 0.0},
     )
     found = coverage(plan)
     e, n = found.middle_of(found.holes)
@@ -135,7 +138,7 @@ def test_control_does_not_change_it_and_it_is_not_computed_again():
     fenced = Feature(id="x", name="x", kind="hazard", vertices=((E0, N0),))
     marked = moved.model_copy(update={"site": plan.site.model_copy(update={"features": (fenced,)})})
     assert coverage(plan) is coverage(moved) is coverage(marked)
-    assert coverage(small_plan(flight={"height": 61.0})) is not coverage(plan)
+    assert coverage(small_plan(flight={"height_m": 61.0})) is not coverage(plan)
 
 
 @pytest.mark.parametrize(

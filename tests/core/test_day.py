@@ -97,15 +97,15 @@ def faults_on_site(plan, found):
             before += [mark] if kind == "base" else []
     logs = {p.task.about[0]: p for p in found.placed if p.task.kind == "base"}
     ends = {p.task.about[0]: p for p in found.placed if p.task.kind == "base_in"}
-    loggers = [p for p in plan.control if isinstance(p.hangs_on, OwnSession)]
+    loggers = [p for p in plan.control if isinstance(p.positioned_from, OwnSession)]
     for own in loggers:
         on = next(p for p in found.placed if p.task.kind == "observe" and f"control/{own.id}" in p.task.about)
         off = next(p for p in found.placed if p.task.kind == "targets_in" and f"control/{own.id}" in p.task.about)
-        if own.hangs_on.setup is not None:
-            path = f"setups/{own.hangs_on.setup}"
+        if own.positioned_from.setup is not None:
+            path = f"setups/{own.positioned_from.setup}"
             if path not in logs or logs[path].end > on.start or ends[path].start < off.start:
                 faults.append(f"{own.id} logs while its base does not")
-        if off.start < on.start + 60 * own.hangs_on.hours:
+        if off.start < on.start + 60 * own.positioned_from.hours:
             faults.append(f"{own.id} is lifted before its session is over")
     collected = [
         p for p in found.placed if p.task.kind in ("leg", "base_in") or (loggers and p.task.kind == "targets_in")
@@ -145,7 +145,7 @@ def test_every_schedule_keeps_its_windows_and_precedences(
 def observed_so(plan, rounds, hours):
     """Control occupied in rounds; where hours are said, targets log for themselves against the last base, which may log for them alone."""
     session = OwnSession(hours=hours or 1.0, setup=plan.setups[-1].id)
-    own = {"hangs_on": session, "occupations": rounds[:1]}
+    own = {"positioned_from": session, "occupations": rounds[:1]}
     control = tuple(
         p.model_copy(update=own if hours and p.role == "target" else {"occupations": rounds}) for p in plan.control
     )
@@ -158,7 +158,7 @@ def with_a_second_base(plan, away):
         return plan
     marks = (*plan.marks, Mark(id="B", name="B", e=E0 - 20 + away, n=N0 - 20, h=4.0))
     setups = (*plan.setups, plan.setups[0].model_copy(update={"id": "second", "name": "second", "mark": "B"}))
-    last = plan.control[-1].model_copy(update={"hangs_on": OnSetUp(setup="second")})
+    last = plan.control[-1].model_copy(update={"positioned_from": OnSetUp(setup="second")})
     return plan.model_copy(update={"marks": marks, "setups": setups, "control": (*plan.control[:-1], last)})
 
 
@@ -229,12 +229,12 @@ def test_a_second_occupation_waits_for_another_sky():
 
 
 def test_a_target_that_logs_for_itself_is_not_taken_up_before_its_session_is_over():
-    own = tuple(point(f"G{k}", 40.0 * k, 20, hangs_on=OwnSession(hours=2.0)) for k in (1, 2))
-    plan, visit = visited(small_plan(control=(*own, point("K1", 60, 60, hangs_on=ON_BASE))))
+    own = tuple(point(f"G{k}", 40.0 * k, 20, positioned_from=OwnSession(hours=2.0)) for k in (1, 2))
+    plan, visit = visited(small_plan(control=(*own, point("K1", 60, 60, positioned_from=ON_BASE))))
     at = {p.task.id: p for p in solved(plan, visit).placed}
     assert at["targets-in"].start - at["observe-targets-1"].start >= 120, "from when they were switched on"
     alone, _ = visited(
-        small_plan(control=own, setups=(), marks=(), flight={"hangs_on": OnNothing(), "corrections": "none"})
+        small_plan(control=own, setups=(), marks=(), flight={"positioned_from": OnNothing(), "corrections": "none"})
     )
     tasks = {t.id: t for t in tasks_of(alone, visit)}
     assert "targets-in" in {a.task for a in tasks["copies"].after}, "two copies of what is collected, too"
@@ -255,7 +255,7 @@ def test_from_one_base_to_the_next_somebody_walks():
     plan = small_plan(marks=(*small_plan().marks, other))
     setups = (*plan.setups, plan.setups[0].model_copy(update={"id": "second", "name": "second", "mark": "B"}))
     control = tuple(
-        p.model_copy(update={"hangs_on": OnSetUp(setup="second")}) if p.id == "K1" else p for p in plan.control
+        p.model_copy(update={"positioned_from": OnSetUp(setup="second")}) if p.id == "K1" else p for p in plan.control
     )
     plan, visit = visited(plan.model_copy(update={"setups": setups, "control": control}))
     tasks = {t.id: t for t in tasks_of(plan, visit)}

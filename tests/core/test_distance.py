@@ -79,7 +79,7 @@ def two_bases(*hung):
     marks = tuple(Mark(id=k, name=k, e=E0 + 100 + d, n=N0, h=4.2) for k, d in (("A", 20_000.0), ("B", -20_000.0)))
     setups = tuple(SetUp(id=f"on-{m.id}", name=m.id, mark=m.id, antenna="disc", readings=(1.8, 1.8)) for m in marks)
     flights = tuple(
-        MAIN.model_copy(update={"id": f"f{k}", "name": f"f{k}", "hangs_on": OnSetUp(setup=f"on-{base}")})
+        MAIN.model_copy(update={"id": f"f{k}", "name": f"f{k}", "positioned_from": OnSetUp(setup=f"on-{base}")})
         for k, base in enumerate(hung)
     )
     return predict(small_plan(marks=marks, setups=setups, flights=flights, control=()))
@@ -175,5 +175,5 @@ def test_the_same_lines_flown_slower_in_more_legs_never_make_a_scan_worse(scanne
     twice = METHODS["rtk_twice"].occupations if many else METHODS["rtk_once"].occupations
     control = tuple(p.model_copy(update={"occupations": twice}) for p in small_plan().control)
     usual = {"scanner": scanner, "adjustment": adjustment, "control": control}
-    slow, fast = (predict(scan_plan(speed=v, **usual)) for v in (3.0, 12.0))
+    slow, fast = (predict(scan_plan(speed_m_per_s=v, **usual)) for v in (3.0, 12.0))
     assert slow.rmse_v <= fast.rmse_v * 1.001

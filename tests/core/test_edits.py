@@ -21,7 +21,7 @@ from kardo.core.plan.edits import (
 )
 from kardo.core.plan.library import new_plan
 from kardo.core.plan.model import plan_of
-from kardo.core.plan.upgrades import upgraded, upgraded_step
+from kardo.core.plan.upgrades.chain import upgraded, upgraded_step
 from tests.conftest import E0, small_plan
 
 PLAN = small_plan()
@@ -120,7 +120,7 @@ def test_the_document_given_is_never_changed():
 
 
 @pytest.mark.parametrize("path", ["", "/", "brief", "version", "control", "control/G1/id", "control//e", "a/b/c/d/e/f/g/h/i",
-                                  "brief/title/0", "site/boundary/0", "kit/engines/x", "control/G1/hangs_on/setup/x"])  # fmt: skip
+                                  "brief/title/0", "site/boundary/0", "kit/engines/x", "control/G1/positioned_from/setup/x"])  # fmt: skip
 def test_paths_that_a_plan_has_not_are_refused(path):
     with pytest.raises(PlanError, match="no part"):
         apply(DOCUMENT, [Edit(path, 1, 2)])
@@ -144,15 +144,15 @@ def test_a_step_of_version_1_becomes_edits_by_field():
     step = [{"object": "flight", "before": flight, "after": flight | {"height": 70.0, "calibration": "never"}}]
     edits = {e.path: e for e in upgraded_step(step, new_plan().to_json())}
     assert set(edits) == {
-        "flights/main/height",
+        "flights/main/height_m",
         "kit/cameras/mp20/calibration/state",
         "kit/cameras/mp20/calibration/sigma_io",
     }
-    assert (edits["flights/main/height"].before, edits["flights/main/height"].after) == (60.0, 70.0)
+    assert (edits["flights/main/height_m"].before, edits["flights/main/height_m"].after) == (60.0, 70.0)
     point = {"id": "K1", "name": "K1", "role": "check", "e": 1.0, "n": 2.0}
     step = [{"object": "control/K1", "before": point, "after": point | {"mark": "heron", "method": "rtk_twice"}}]
     paths = [e.path for e in upgraded_step(step, new_plan().to_json())]
-    assert paths == ["setups/rover-heron", "control/K1/hangs_on/setup", "control/K1/occupations"]
+    assert paths == ["setups/rover-heron", "control/K1/positioned_from/setup", "control/K1/occupations"]
     with pytest.raises(PlanError, match=r"cannot be read|not laid out"):
         upgraded_step([{"object": "control/K1", "before": None, "after": {"role": 7}}], new_plan().to_json())
 
@@ -176,11 +176,11 @@ def test_an_empty_plan_of_version_1_upgrades_to_one_that_wants_a_mark():
 
 def test_an_edit_formed_before_a_row_had_a_field_fits_what_stands_now():
     """The model grows a field with a default; a step that was stored before has it not."""
-    once = {k: v for k, v in DOCUMENT["control"][0]["occupations"][0].items() if k != "hangs_on"}
+    once = {k: v for k, v in DOCUMENT["control"][0]["occupations"][0].items() if k != "positioned_from"}
     twice = [once, once | {"after_min": 60}]
     fitted = held(Edit("control/G1/occupations", [once], twice))
     done = apply(DOCUMENT, [fitted])
-    assert not done.conflicts and done.done[0].after[1]["hangs_on"] is None
+    assert not done.conflicts and done.done[0].after[1]["positioned_from"] is None
     older = {k: v for k, v in DOCUMENT["control"][0].items() if k != "occupations"} | {"occupations": [once]}
     gone = apply(DOCUMENT, [held(Edit("control/G1", older, None))])
     assert not gone.conflicts and all(p["id"] != "G1" for p in gone.document["control"])

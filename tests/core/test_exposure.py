@@ -45,7 +45,7 @@ def test_a_bright_day_is_long_enough_and_a_dull_one_asks_to_fly_slower():
     bright, dull = _light(small_plan()), _light(small_plan(), "overcast", "2027-12-21")
     assert bright.first < 7 * 60 and bright.last > 18 * 60 and "bright enough" in bright.words[0]
     assert len([r for r in dull.at if r.enough]) < len([r for r in bright.at if r.enough])
-    dark = _light(small_plan(flight={"exposure_time": 1e-4}), "overcast", "2027-12-21")
+    dark = _light(small_plan(flight={"exposure_s": 1e-4}), "overcast", "2027-12-21")
     assert dark.first is None and "never bright enough" in dark.words[0] and "fly at" in dark.words[1]
     best = max(dark.at, key=lambda r: r.lux)
     (f,) = all_flown(small_plan())
@@ -53,7 +53,7 @@ def test_a_bright_day_is_long_enough_and_a_dull_one_asks_to_fly_slower():
 
 
 def test_a_rolling_shutter_is_told_in_pixels():
-    plan = small_plan(flight={"camera": "mp12", "speed": 6.0})
+    plan = small_plan(flight={"camera": "mp12", "speed_m_per_s": 6.0})
     (f,) = all_flown(plan)
     told = _light(plan)
     assert told.rolling_px == pytest.approx(6.0 * 0.030 / f.gsd) and "rolls" in told.words[-1]
@@ -66,15 +66,15 @@ def test_a_rolling_shutter_is_told_in_pixels():
 
 def test_images_by_time_keep_their_overlap_at_the_worst_speed():
     """By time, 6 m/s meant and 9 at worst: an image every spacing / 9 s; with the wind behind up to 9 the overlap is what was planned, not less."""
-    by_way = small_plan(flight={"speed": 6.0})
-    by_time = small_plan(flight={"speed": 6.0, "trigger_by": "time", "worst_speed": 9.0})
+    by_way = small_plan(flight={"speed_m_per_s": 6.0})
+    by_time = small_plan(flight={"speed_m_per_s": 6.0, "trigger_by": "time", "worst_speed_m_per_s": 9.0})
     (a,), (b,) = all_flown(by_way), all_flown(by_time)
     assert b.trigger_interval == pytest.approx(a.trigger_distance / 9.0) and len(b.e) > 1.25 * len(a.e)
     assert b.trigger_distance == pytest.approx(a.trigger_distance * 6 / 9)
     assert air_time(
-        by_time, by_time.flights[0].model_copy(update={"wind_speed": 3.0, "wind_from": 0.0})
+        by_time, by_time.flights[0].model_copy(update={"wind_m_per_s": 3.0, "wind_from_deg": 0.0})
     ).overlap == pytest.approx(75.0)
-    usual = small_plan(flight={"speed": 6.0, "trigger_by": "time"})
+    usual = small_plan(flight={"speed_m_per_s": 6.0, "trigger_by": "time"})
     assert all_flown(usual)[0].trigger_interval == pytest.approx(a.trigger_distance / 7.5)
 
 
@@ -105,7 +105,7 @@ def test_a_calibration_flight_takes_a_hundred_frames_and_no_rule_objects():
     assert (
         100 <= added.images < 200
         and added.flight.purpose == "calibrate"
-        and added.flight.height < plan.flights[0].height
+        and added.flight.height_m < plan.flights[0].height_m
     )
     found = {f.rule for f in findings(View(after, all_flown(after), None)) if f.object == f"flights/{added.flight.id}"}
     assert not {r for r in found if r.startswith("calibration")}

@@ -11,6 +11,7 @@ from shapely import Polygon, box
 from kardo.core.errors import PlanError
 from kardo.core.flight.lines.pattern import Equipment, flown
 from kardo.core.flight.lines.pattern import fly as lay_out
+from kardo.core.flight.lines.sensor import ImageSensor
 from kardo.core.plan.library import kit_of, library
 from kardo.core.terrain.surface import Surface
 from tests.conftest import MAIN, small_plan
@@ -21,14 +22,15 @@ KIT = kit_of()
 
 def fly(options, area, surface):
     """The usual flight with options, over an area."""
-    usual = {"margin_strips": 2, "margin_exposures": 2, "side_overlap": 75.0}
-    equipment = Equipment(KIT.cameras[0], KIT.aircraft[0], KIT.batteries[0])
-    return lay_out(MAIN.model_copy(update=usual | options), equipment, area, surface)
+    usual = {"extra_lines": 2, "extra_exposures": 2, "side_overlap": 75.0}
+    flight = MAIN.having(**(usual | options))
+    sensor = ImageSensor(KIT.cameras[0], flight.sensor)
+    return lay_out(flight, Equipment(sensor, KIT.aircraft[0], KIT.batteries[0]), area, surface)
 
 
 def test_ground_sample_distance_and_footprint_by_hand():
     """20 MP, 8.8 mm, 2.41 um pixels at 80 m: 80 x 2.41e-6 / 8.8e-3 = 21.9 mm; 5472 px across."""
-    flight = fly(dict(height=80, course=0), AREA, None)
+    flight = fly(dict(height_m=80, course_deg=0), AREA, None)
     assert flight.gsd == pytest.approx(80 * 2.41e-6 / 8.8e-3, rel=1e-9)
     assert flight.footprint_across == pytest.approx(5472 * flight.gsd)
     assert flight.trigger_distance == pytest.approx(flight.footprint_along * 0.25)
@@ -46,12 +48,12 @@ def test_ground_sample_distance_and_footprint_by_hand():
 def test_every_flight_covers_the_area_with_its_overlap(height, forward, side, course, strips, exposures):
     flight = fly(
         dict(
-            height=height,
+            height_m=height,
             forward_overlap=forward,
             side_overlap=side,
-            course=course,
-            margin_strips=strips,
-            margin_exposures=exposures,
+            course_deg=course,
+            extra_lines=strips,
+            extra_exposures=exposures,
         ),
         AREA,
         None,
@@ -72,32 +74,32 @@ def test_every_flight_covers_the_area_with_its_overlap(height, forward, side, co
 
 
 def test_margins_reach_beyond_the_area():
-    bare = fly(dict(height=80, course=0, margin_strips=0, margin_exposures=0), AREA, None)
-    wide = fly(dict(height=80, course=0, margin_strips=2, margin_exposures=2), AREA, None)
+    bare = fly(dict(height_m=80, course_deg=0, extra_lines=0, extra_exposures=0), AREA, None)
+    wide = fly(dict(height_m=80, course_deg=0, extra_lines=2, extra_exposures=2), AREA, None)
     assert wide.e.min() < bare.e.min() - 1.9 * wide.spacing
     assert wide.n.min() < bare.n.min() - 1.9 * wide.trigger_distance
 
 
 def test_shortest_course_flies_along_a_corridor():
     corridor = Polygon([(0, 0), (1000, 200), (1000, 260), (0, 60)])
-    bare = {"height": 80, "side_overlap": 70, "margin_strips": 0, "course": None}
+    bare = {"height_m": 80, "side_overlap": 70, "extra_lines": 0, "course_deg": None}
     flight = fly(bare, corridor, None)
     assert abs(flight.main_course % 180 - np.degrees(np.arctan2(1000, 200))) < 1
-    others = [fly(bare | {"course": c}, corridor, None).minutes for c in (0.0, 45.0, 120.0)]
+    others = [fly(bare | {"course_deg": c}, corridor, None).minutes for c in (0.0, 45.0, 120.0)]
     assert flight.minutes <= min(others) + 1e-6
 
 
 def test_terrain_following_keeps_the_height_above_ground():
     e, n = np.meshgrid(np.arange(-300, 700, 10.0), np.arange(-300, 500, 10.0))
     ground = Surface(-300, -300, 10.0, 20 + 0.1 * e + 8 * np.sin(n / 60))
-    following = fly(dict(height=80, course=0, terrain_following=True), AREA, ground)
+    following = fly(dict(height_m=80, course_deg=0, terrain_following=True), AREA, ground)
     assert np.allclose(following.h - ground.at(following.e, following.n), 80)
-    level = fly(dict(height=80, course=0, terrain_following=False), AREA, ground)
+    level = fly(dict(height_m=80, course_deg=0, terrain_following=False), AREA, ground)
     assert np.ptp(level.h) == 0
 
 
 def test_legs_land_with_their_reserve():
-    flight = fly(dict(height=60, speed=5, course=0, reserve=28), box(0, 0, 600, 600), None)
+    flight = fly(dict(height_m=60, speed_m_per_s=5, course_deg=0, reserve_percent=28), box(0, 0, 600, 600), None)
     assert len(flight.legs) > 1
     assert all(leg.battery_left >= 28 for leg in flight.legs)
     assert [leg.first_strip for leg in flight.legs[1:]] == [leg.last_strip + 1 for leg in flight.legs[:-1]]
@@ -106,7 +108,7 @@ def test_legs_land_with_their_reserve():
 
 def test_too_many_exposures_are_refused_before_they_are_laid_out():
     with pytest.raises(PlanError, match="exposures"):
-        fly(dict(height=10, forward_overlap=95, side_overlap=95), box(0, 0, 20_000, 20_000), None)
+        fly(dict(height_m=10, forward_overlap=95, side_overlap=95), box(0, 0, 20_000, 20_000), None)
 
 
 def test_library_is_generic_and_whole():
@@ -116,10 +118,10 @@ def test_library_is_generic_and_whole():
         kit_of(cameras=("nothing",))
 
 
-@pytest.mark.parametrize("strips", ["crossing_strips", "oblique_strips"])
+@pytest.mark.parametrize("strips", ["cross_lines", "oblique_lines"])
 def test_strips_beside_the_block_count_towards_the_most_that_is_planned(strips):
     with pytest.raises(PlanError, match="exposures"):
-        fly({"height": 12.0, "course": 0.0, "forward_overlap": 95.0, strips: 20}, box(0, 0, 300, 700), None)
+        fly({"height_m": 12.0, "course_deg": 0.0, "forward_overlap": 95.0, strips: 20}, box(0, 0, 300, 700), None)
 
 
 @given(st.floats(-50, 350), st.floats(-50, 250))
@@ -151,7 +153,7 @@ def crossed(**options):
 
 
 def test_crossing_strips_lie_at_a_right_angle_and_higher():
-    plain, flight = crossed(course=90.0), crossed(course=90.0, crossing_strips=2)
+    plain, flight = crossed(course_deg=90.0), crossed(course_deg=90.0, cross_lines=2)
     extra = [s for s in flight.strips if s.kind == "crossing"]
     assert len(extra) == 2 and len(flight.strips) == len(plain.strips) + 2
     for s in extra:
@@ -159,11 +161,11 @@ def test_crossing_strips_lie_at_a_right_angle_and_higher():
         assert np.degrees(flight.course[some]) % 180 == pytest.approx(0, abs=1e-9)
         assert np.ptp(flight.e[some]) < 1e-6
         assert flight.h[some].mean() - flight.h[: plain.h.size].mean() == pytest.approx(0.2 * 80, abs=1.5)
-    assert crossed(course=90.0, crossing_strips=1, crossing_height=120.0).h.max() > 120
+    assert crossed(course_deg=90.0, cross_lines=1, cross_height_m=120.0).h.max() > 120
 
 
 def test_oblique_strips_begin_earlier_by_what_the_camera_looks_ahead():
-    flight = crossed(course=0.0, oblique_strips=2, oblique_tilt=30.0)
+    flight = crossed(course_deg=0.0, oblique_lines=2, oblique_tilt_deg=30.0)
     main = [s for s in flight.strips if s.kind == "main"]
     low = min(min(s.start[1], s.end[1]) for s in main)
     first, second = (s for s in flight.strips if s.kind == "oblique")
@@ -171,7 +173,7 @@ def test_oblique_strips_begin_earlier_by_what_the_camera_looks_ahead():
     assert first.start[1] < first.end[1] and second.start[1] > second.end[1], "there and back"
     assert low - first.start[1] == pytest.approx(ahead, abs=15)
     assert np.degrees(flight.tilt[first.first]) == pytest.approx(30) and flight.tilt[0] == 0
-    assert flight.minutes > crossed(course=0.0).minutes
+    assert flight.minutes > crossed(course_deg=0.0).minutes
 
 
 def test_oblique_images_see_ahead_of_themselves_and_settle_the_focal_length():
@@ -179,8 +181,8 @@ def test_oblique_images_see_ahead_of_themselves_and_settle_the_focal_length():
     from kardo.core.accuracy.images.planned import planned_network
 
     sigmas = []
-    for options in ({}, {"crossing_strips": 2}, {"oblique_strips": 2}):
-        planned = planned_network(small_plan(flight={"course": 90.0} | options, calibration="never"))
+    for options in ({}, {"cross_lines": 2}, {"oblique_lines": 2}):
+        planned = planned_network(small_plan(flight={"course_deg": 90.0} | options, calibration="never"))
         sigmas.append(math.sqrt(solve(planned.network).border_covariance()[0, 0]))
         owner, seen = planned.network.rays.owner(), planned.network.rays.values
         tilted = planned.flights[0].tilt[seen] > 0

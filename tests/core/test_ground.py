@@ -112,7 +112,7 @@ def test_the_relief_of_level_ground_goes_off_the_clearance_and_the_overlap():
 
 def test_an_aircraft_inside_a_hill_is_stopped():
     """Level flight 60 m above the middle ground of the site, and a hill of 78 m between two exposures' feet."""
-    plan = plan_on(hill(78.0, wide=18.0), flight={"terrain_following": False, "height": 60.0})
+    plan = plan_on(hill(78.0, wide=18.0), flight={"terrain_following": False, "height_m": 60.0})
     finding = rules_of(plan)["flight-clearance"]
     assert finding.severity == "stop" and finding.measured < 0
     assert "inside the ground" in finding.words
@@ -121,14 +121,14 @@ def test_an_aircraft_inside_a_hill_is_stopped():
 
 def test_lines_are_looked_at_between_their_exposures():
     """A mast of rock that no exposure stands over."""
-    plan = plan_on(hill(0.0), flight={"forward_overlap": 20.0, "terrain_following": True, "height": 40.0})
+    plan = plan_on(hill(0.0), flight={"forward_overlap": 20.0, "terrain_following": True, "height_m": 40.0})
     flight = flown(plan, plan.flights[0])
     k = 3
     e, n = (flight.e[k] + flight.e[k + 1]) / 2, (flight.n[k] + flight.n[k + 1]) / 2
     ee, nn = np.meshgrid(E0 - 200 + 2.0 * np.arange(325), N0 - 200 + 2.0 * np.arange(275))
     spike = Surface(E0 - 200, N0 - 200, 2.0, np.where(np.hypot(ee - e, nn - n) < 6, 40.0, 5.0))
     clear = of_lines(
-        plan_on(spike), flown(plan_on(spike, flight={"forward_overlap": 20.0, "height": 40.0}), flight.flight)
+        plan_on(spike), flown(plan_on(spike, flight={"forward_overlap": 20.0, "height_m": 40.0}), flight.flight)
     )
     assert clear.least < 10 and np.hypot(clear.e - e, clear.n - n) < 12
 
@@ -150,7 +150,7 @@ def test_the_way_home_crosses_the_hill_between():
     """Taken off beyond a ridge that is higher than the return height; the finding's own figure mends it."""
     e, _ = np.meshgrid(E0 - 400 + 5.0 * np.arange(180), N0 - 300 + 5.0 * np.arange(150))
     ridge = Surface(E0 - 400, N0 - 300, 5.0, np.round(5 + 95 * np.exp(-(((e - E0 + 200) / 30) ** 2)), 3))
-    plan = plan_on(ridge, flight={"standpoint": (E0 - 320.0, N0 + 60.0)})
+    plan = plan_on(ridge, flight={"take_off": (E0 - 320.0, N0 + 60.0)})
     finding = rules_of(plan)["flight-way-home"]
     assert finding.severity == "stop" and finding.measured < 0
     assert "flight-way-home" not in rules_of(changed(plan, tuple(finding.edits)))
@@ -160,7 +160,7 @@ def test_the_way_home_crosses_the_hill_between():
 def test_a_slope_that_the_aircraft_cannot_climb_is_stopped_and_mended_by_flying_slower():
     e, _ = np.meshgrid(E0 - 300 + 5.0 * np.arange(160), N0 - 300 + 5.0 * np.arange(150))
     steep = Surface(E0 - 300, N0 - 300, 5.0, np.round(5 + 0.8 * np.abs(e - E0 - 100), 3))
-    plan = plan_on(steep, flight={"course": 90.0, "speed": 8.0})
+    plan = plan_on(steep, flight={"course_deg": 90.0, "speed_m_per_s": 8.0})
     up, down = (one.rate for one in steepest(flown(plan, plan.flights[0])))
     assert up == pytest.approx(0.8 * 8, rel=0.02) and down == pytest.approx(0.8 * 8, rel=0.02)
     finding = rules_of(plan)["flight-climb"]
@@ -174,7 +174,7 @@ def test_a_slope_that_the_aircraft_cannot_climb_is_stopped_and_mended_by_flying_
 @settings(max_examples=30, deadline=None)
 @given(st.floats(0, 100), st.floats(15, 120), st.booleans(), st.floats(0, 359))
 def test_no_place_along_a_line_is_nearer_than_the_clearance_says(height, above, following, course):
-    flight = {"height": above, "terrain_following": following, "course": course}
+    flight = {"height_m": above, "terrain_following": following, "course_deg": course}
     plan = plan_on(hill(height), flight=flight)
     laid = flown(plan, plan.flights[0])
     clear = of_lines(plan, laid)
@@ -202,14 +202,14 @@ def test_a_take_off_place_without_known_ground_does_not_silence_the_way_home():
     """The way is then taken at the sortie's own height, which is the less."""
     wires = ((E0 - 90, N0 - 150), (E0 - 90, N0 + 300))
     line = Feature(id="l", name="the line", kind="power_line", shape="line", vertices=wires, height=90.0)
-    plan = plan_on(small_surface(), (line,), flight={"standpoint": (E0 - 5000.0, N0 + 60.0)})
+    plan = plan_on(small_surface(), (line,), flight={"take_off": (E0 - 5000.0, N0 + 60.0)})
     assert of_ways(plan, flown(plan, plan.flights[0])).over == "the line"
     assert "flight-way-home" in rules_of(plan)
 
 
 def test_gaps_under_the_flights_are_told_where_they_fly_and_not_in_the_box_about_them():
     ring = tuple((E0 + x, N0 + y) for x, y in ((0, 0), (30, 0), (230, 200), (200, 200)))
-    plan = small_plan(boundary=ring, flight={"course": 45.0}, control=())
+    plan = small_plan(boundary=ring, flight={"course_deg": 45.0}, control=())
     whole = plan.surface
     corner = whole.heights.copy()
     rows = int((N0 + 150 - whole.n0) / whole.step)
@@ -221,7 +221,7 @@ def test_gaps_under_the_flights_are_told_where_they_fly_and_not_in_the_box_about
 
 def test_images_that_are_smeared_are_told_once():
     for exposure, told in ((0.0012, "flight-blur"), (0.002, "flight-smeared")):
-        plan = small_plan(flight={"speed": 14.0, "exposure_time": exposure})
+        plan = small_plan(flight={"speed_m_per_s": 14.0, "exposure_s": exposure})
         assert {"flight-blur", "flight-smeared"} & set(rules_of(plan)) == {told}
 
 

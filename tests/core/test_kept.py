@@ -54,7 +54,7 @@ WOOD = Feature(id="W", name="wood", kind="obstacle", shape="area", height=60.0, 
 def linked(plan):
     """Corrections by a radio, flown from a chosen place: what reach and sight are computed of."""
     setups = tuple(s.model_copy(update={"link": Link(kind="radio", reach=3000.0)}) for s in plan.setups)
-    flights = tuple(f.model_copy(update={"standpoint": (E0 + 5, N0 + 5)}) for f in plan.flights)
+    flights = tuple(f.model_copy(update={"take_off": (E0 + 5, N0 + 5)}) for f in plan.flights)
     return plan.model_copy(update={"setups": setups, "flights": flights})
 
 
@@ -89,9 +89,9 @@ CHANGES = {
     "taller feature": with_part("site", features=(WOOD.model_copy(update={"height": 90.0}),)),
     "renamed feature": with_part("site", features=(WOOD.model_copy(update={"name": "spinney"}),)),
     "level ground": with_part("site", ground=Ground(level=LevelGround(height=30.0))),
-    "higher flight": with_first("flights", height=110.0),
-    "renamed flight": with_first("flights", name="another name", reserve=5.0),
-    "take-off": with_first("flights", standpoint=(E0 + 900, N0 + 900)),
+    "higher flight": with_first("flights", height_m=110.0),
+    "renamed flight": with_first("flights", name="another name", reserve_percent=5.0),
+    "take-off": with_first("flights", take_off=(E0 + 900, N0 + 900)),
     "link": with_first("setups", link=Link(kind="radio", reach=10.0)),
     "mark": with_first("marks", e=E0 - 120.0, h=9.0),
     "camera": kit_with("cameras", least_interval_s=9.0),
@@ -127,7 +127,7 @@ def test_what_a_summary_keeps_while_control_is_moved_does_not_look_at_it():
 
 def plans():
     yield from (demo_plan(name) for name in ("sallow-bank", "hask-quarry", "tarn-wood"))
-    yield linked(small_plan(flight={"height": 30.0, "speed": 12.0, "reserve": 10}))
+    yield linked(small_plan(flight={"height_m": 30.0, "speed_m_per_s": 12.0, "reserve_percent": 10}))
 
 
 @pytest.fixture(scope="module", params=range(4))

@@ -41,7 +41,7 @@ def test_without_targets_no_block_is_better_than_its_best_leg_over_the_root_of_t
     kit = kit_of()
     if short:  # a battery that lasts for a few flight lines only
         kit = kit.model_copy(update={"batteries": (kit.batteries[0].model_copy(update={"minutes": 7.0}),)})
-    plan = small_plan(control=(), kit=kit, flight={**flight, "height": height, "forward_overlap": overlap})
+    plan = small_plan(control=(), kit=kit, flight={**flight, "height_m": height, "forward_overlap": overlap})
     result, legs = predict(plan), len(planned_network(plan).flights[0].legs)
     assert (legs > 1) == short or not short
     assert result.rmse_h >= 0.7 * math.sqrt(2) * leg_h / math.sqrt(legs)
@@ -49,7 +49,7 @@ def test_without_targets_no_block_is_better_than_its_best_leg_over_the_root_of_t
 
 
 def test_a_block_by_code_alone_is_as_bad_as_its_leg_and_not_better_when_flown_lower():
-    high, low = (predict(small_plan(control=(), flight={"corrections": "none", "height": h})) for h in (80.0, 40.0))
+    high, low = (predict(small_plan(control=(), flight={"corrections": "none", "height_m": h})) for h in (80.0, 40.0))
     lines = planned_network(small_plan(control=(), flight={"corrections": "none"})).flights[0].strips
     half = 3.0 / math.sqrt(2)
     assert high.rmse_v == pytest.approx(math.hypot(half, half / math.sqrt(len(lines))), rel=0.05)
@@ -232,7 +232,7 @@ def test_on_a_slope_the_surface_is_worse_than_on_the_level():
 
 def test_a_point_seen_by_two_flights_is_as_sharp_as_in_the_lower():
     plan = small_plan()
-    low = plan.flights[0].model_copy(update={"id": "low", "name": "low", "height": 40.0})
+    low = plan.flights[0].model_copy(update={"id": "low", "name": "low", "height_m": 40.0})
     both = planned_network(plan.model_copy(update={"flights": (*plan.flights, low)}))
     assert both.map_places.identify == pytest.approx(np.full(len(both.map_e), 0.4 * GSD / 2))
 

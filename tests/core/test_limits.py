@@ -29,7 +29,7 @@ def refusal(unit: str, *path: str | int, value: object) -> PlanError:
     [
         ("m", ("brief", "tolerance_h"), 0, "Brief", "The tolerance H must be above 0 mm; it is 0 mm."),
         ("us-ft", ("brief", "tolerance_v"), 0, "Brief", "The tolerance V must be above 0 ftUS; it is 0 ftUS."),
-        ("m", ("flights", 0, "height"), 5, "Flight, main flight", "The height must be 10 m or more; it is 5 m."),
+        ("m", ("flights", 0, "height_m"), 5, "Flight, main flight", "The height must be 10 m or more; it is 5 m."),
         ("ft", ("control", 0, "width"), 12.192, "Control, G1", "The width must be 32.808 ft or less; it is 40 ft."),
         ("m", ("brief", "chance"), 1.0, "Brief", "The chance must be 99.9 % or less; it is 100 %."),
         ("m", ("marks", 0, "e"), math.nan, "Base, marks, A", "The easting must be a number."),

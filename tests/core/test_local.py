@@ -180,7 +180,7 @@ def planned(local: LocalGrid | None, *, sigma_v=0.015, checks="rover", **more) -
     plan = small_plan(marks=marks, **more)
     standing = SetUp(id="total", name="total", mark="L", antenna="disc", readings=(1.7, 1.7))
     hangs = OnInstrument(setup="total") if checks == "instrument" else OnSetUp(setup="base")
-    control = tuple(p.model_copy(update={"hangs_on": hangs}) if p.role == "check" else p for p in plan.control)
+    control = tuple(p.model_copy(update={"positioned_from": hangs}) if p.role == "check" else p for p in plan.control)
     brief = plan.brief.model_copy(update={"local": local})
     return Plan.model_validate(
         {**plan.to_json(), "brief": brief, "setups": (*plan.setups, standing), "control": control}
@@ -189,7 +189,7 @@ def planned(local: LocalGrid | None, *, sigma_v=0.015, checks="rover", **more) -
 
 def test_what_the_points_were_measured_from_is_taken_up():
     """A base that is a metre and a half off moves its map, but not what is calibrated from the same base."""
-    hung = local_grid(hangs_on=OnSetUp(setup="base"))
+    hung = local_grid(positioned_from=OnSetUp(setup="base"))
     good, poor = (predict(planned(hung, sigma_v=sigma)) for sigma in (0.001, 1.5))
     assert poor.rmse_h == pytest.approx(good.rmse_h, rel=1e-3) and poor.rmse_v == pytest.approx(good.rmse_v, rel=1e-3)
     assert predict(planned(local_grid(), sigma_v=1.5)).rmse_v > 1.4
@@ -197,7 +197,7 @@ def test_what_the_points_were_measured_from_is_taken_up():
 
 
 def test_only_who_measures_in_the_local_grid_sees_its_error():
-    poor = local_grid(noisy=False, hangs_on=OnSetUp(setup="base"), sigma_h=0.1, sigma_v=0.1)
+    poor = local_grid(noisy=False, positioned_from=OnSetUp(setup="base"), sigma_h=0.1, sigma_v=0.1)
     by_rover, by_instrument = (predict(planned(poor, checks=who)) for who in ("rover", "instrument"))
     assert by_instrument.rmse_v == pytest.approx(by_rover.rmse_v, rel=1e-9), "of the map alone"
     assert by_rover.seen_rmse_v < 0.6 * by_rover.rmse_v < by_instrument.seen_rmse_v
@@ -213,7 +213,7 @@ def test_targets_of_the_local_grid_mend_a_weak_calibration():
     poor = local_grid(noisy=False, sigma_h=0.1, sigma_v=0.1)
     plan = planned(poor)
     control = tuple(
-        p.model_copy(update={"hangs_on": OnInstrument(setup="total")}) if p.role == "target" else p
+        p.model_copy(update={"positioned_from": OnInstrument(setup="total")}) if p.role == "target" else p
         for p in plan.control
     )
     before, after = predict(plan), predict(plan.model_copy(update={"control": control}))
@@ -231,7 +231,7 @@ def test_heights_of_the_local_points_leave_no_geoid():
 
 @pytest.mark.parametrize("checks", ["rover", "instrument"])
 def test_live_answers_know_of_the_calibration(checks):
-    plan = planned(local_grid(hangs_on=OnSetUp(setup="base")), checks=checks)
+    plan = planned(local_grid(positioned_from=OnSetUp(setup="base")), checks=checks)
     moved = plan.control[0].model_copy(update={"e": plan.control[0].e + 15})
     after = plan.model_copy(update={"control": (moved, *plan.control[1:])})
     live, full = figures(after, what_if(keep(plan), after.control)), predict(after)
@@ -269,4 +269,4 @@ def test_a_base_wants_coordinates_of_the_jobs_grid():
 
 def test_it_hangs_on_what_the_plan_has():
     with pytest.raises(ValueError, match="needs “gone”"):
-        planned(local_grid(hangs_on=OnSetUp(setup="gone")))
+        planned(local_grid(positioned_from=OnSetUp(setup="gone")))

@@ -30,7 +30,7 @@ LEGS = [t for t in DAY.tasks if t.kind == "leg"]
 
 def at(minutes):
     """A minute of the site's clock on the day, in seconds of GPS time."""
-    return midnight("2027-03-16") - 3600 * DAY.clock_h + 60 * minutes
+    return midnight("2027-03-16") - 3600 * DAY.utc_offset_h + 60 * minutes
 
 
 def good(**changes) -> RawLog:
@@ -107,7 +107,7 @@ def test_a_log_has_to_cover_only_the_flights_of_its_own_base():
     """Two flights from two bases: the second base's late flight does not shorten the first one's log."""
     second = PLAN.setups[0].model_copy(update={"id": "second", "name": "second", "mark": "B"})
     other = PLAN.marks[0].model_copy(update={"id": "B", "name": "B", "e": PLAN.marks[0].e + 60})
-    late = PLAN.flights[0].model_copy(update={"id": "late", "name": "late", "hangs_on": OnSetUp(setup="second")})
+    late = PLAN.flights[0].model_copy(update={"id": "late", "name": "late", "positioned_from": OnSetUp(setup="second")})
     plan = PLAN.model_copy(
         update={"setups": (*PLAN.setups, second), "marks": (*PLAN.marks, other), "flights": (*PLAN.flights, late)}
     )

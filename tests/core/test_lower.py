@@ -32,7 +32,7 @@ def test_below_a_ceiling_it_flies_slower_with_more_overlap_and_no_more_blur(ceil
     after = changed(plan, found.edits)
     (then,) = all_flown(after)
     assert not list(above_ceilings(after, (then,)))
-    assert then.blur_px <= f.blur_px * 1.01 and then.flight.forward_overlap == 80 and then.images > f.images
+    assert then.blur_px <= f.blur_px * 1.01 and then.imaging.forward_overlap == 80 and then.images > f.images
     assert f"{then.images} images instead of {f.images}" in found.words
     assert below(plan, f, 12.0, above.highest) is None, "that near the ground is nowhere to fly"
 
@@ -59,7 +59,7 @@ def test_the_wind_grows_with_height_and_is_itself_where_it_was_measured(speed, l
 
 
 def test_lines_too_short_to_reach_the_speed_are_told():
-    plan = small_plan(flight={"speed": 14.0, "course": 0.0})
+    plan = small_plan(flight={"speed_m_per_s": 14.0, "course_deg": 0.0})
     craft = plan.aircraft("quad")
     slow = plan.model_copy(update={"kit": plan.kit.model_copy(update={"aircraft": (craft.model_copy(update={"accelerate_m_per_s2": 0.9}),)})})  # fmt: skip
     assert max(s.length for s in flown(slow, slow.flights[0]).strips) < 14.0**2 / 0.9

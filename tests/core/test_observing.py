@@ -60,7 +60,7 @@ def test_levelling_grows_with_the_root_of_its_length(metres, millimetres):
 
 def levelled_plan(**more):
     marks = (*small_plan().marks, BENCH)
-    rover_and_level = (Occupation(), Occupation(hangs_on=Levelled(mark="B", metres=500.0)))
+    rover_and_level = (Occupation(), Occupation(positioned_from=Levelled(mark="B", metres=500.0)))
     control = tuple(
         p.model_copy(update={"occupations": rover_and_level}) if p.role == "target" else p for p in small_plan().control
     )
@@ -79,7 +79,7 @@ def test_targets_levelled_from_a_good_bench_mark_hold_the_height_and_leave_the_p
 
 
 def test_a_point_levelled_alone_is_known_in_plan_by_code_and_says_so():
-    alone = point("G1", 50, 50, hangs_on=Levelled(mark="B"))
+    alone = point("G1", 50, 50, positioned_from=Levelled(mark="B"))
     plan = small_plan(marks=(*small_plan().marks, BENCH), control=(alone,))
     (told,) = observation_plan(plan).points
     assert told.own_h > 1.0 and told.own_v < 0.002 and "only known by code" in told.remarks[0]
@@ -88,6 +88,6 @@ def test_a_point_levelled_alone_is_known_in_plan_by_code_and_says_so():
 
 
 def test_what_logs_for_itself_asks_nobody_to_stand_by():
-    own = point("G1", 50, 50, hangs_on=OwnSession(hours=2.0))
+    own = point("G1", 50, 50, positioned_from=OwnSession(hours=2.0))
     (told,) = observation_plan(small_plan(control=(own,))).points
     assert told.occupations[0].minutes == 0.0 and told.hangs == []

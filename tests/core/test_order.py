@@ -22,7 +22,7 @@ ROWS = st.lists(
 
 def u_plan(**flight):
     ring = tuple((E0 + x, N0 + y) for x, y in U)
-    return small_plan(boundary=ring, flight={"course": 90.0, **flight}, control=())
+    return small_plan(boundary=ring, flight={"course_deg": 90.0, **flight}, control=())
 
 
 def metres_of(lines):
@@ -116,7 +116,7 @@ def test_many_parts_are_flown_no_longer_than_each_to_the_nearest_and_always_alik
 
 def test_the_way_between_strips_counts():
     """Time in the air is the way flown over the speed, a turn a flight line, and the way out and home of every sortie."""
-    plan = u_plan(speed=10.0)
+    plan = u_plan(speed_m_per_s=10.0)
     flight, craft = flown(plan, plan.flights[0]), plan.kit.aircraft[0]
     between = sum(math.dist(a.end, b.start) for a, b in pairwise(flight.strips) if a.leg == b.leg)
     seconds = (sum(s.length for s in flight.strips) + between) / 10.0 + craft.turn_s * len(flight.strips)
@@ -125,7 +125,7 @@ def test_the_way_between_strips_counts():
 
 def test_a_climb_to_the_crossing_strips_takes_its_time():
     slow = small_plan().kit.aircraft[0].model_copy(update={"climb_m_per_s": 0.1})
-    plan = small_plan(flight={"crossing_strips": 1, "crossing_height": 100.0, "course": 90.0})
+    plan = small_plan(flight={"cross_lines": 1, "cross_height_m": 100.0, "course_deg": 90.0})
     lazy = plan.model_copy(update={"kit": plan.kit.model_copy(update={"aircraft": (slow,)})})
     seconds = [sum(s.then for s in flown(p, p.flights[0]).strips) for p in (plan, lazy)]
     assert 0.7 * 20 / 0.1 < seconds[1] - seconds[0] < 20 / 0.1, "less the way, flown meanwhile"
@@ -147,7 +147,7 @@ def test_the_shortest_course_is_the_shortest(turn, wide, high):
     one_leg = small_plan().kit.batteries[0].model_copy(update={"minutes": 900.0})
 
     def minutes(course):
-        plan = small_plan(boundary=ring, flight={"course": course}, control=())
+        plan = small_plan(boundary=ring, flight={"course_deg": course}, control=())
         plan = plan.model_copy(update={"kit": plan.kit.model_copy(update={"batteries": (one_leg,)})})
         return flown(plan, plan.flights[0]).minutes
 

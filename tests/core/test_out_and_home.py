@@ -59,7 +59,7 @@ def test_out_and_home_in_a_wind_never_take_less_than_in_still_air(x, y, speed, w
 
 
 def standing(east, **more):
-    return small_plan(flight={"speed": 1.5, "crossing_strips": 2, "standpoint": (E0 + east, N0 + 60.0), **more})
+    return small_plan(flight={"speed_m_per_s": 1.5, "cross_lines": 2, "take_off": (E0 + east, N0 + 60.0), **more})
 
 
 def test_a_far_take_off_place_takes_its_minutes_from_the_lines_of_every_leg():
@@ -80,7 +80,7 @@ def test_a_far_take_off_place_takes_its_minutes_from_the_lines_of_every_leg():
 
 def test_minutes_of_a_leg_are_its_ways_lines_and_turns():
     plan = standing(-900.0)
-    found = air_time(plan, plan.flights[0].model_copy(update={"wind_speed": 3.0, "wind_from": 250.0}))
+    found = air_time(plan, plan.flights[0].model_copy(update={"wind_m_per_s": 3.0, "wind_from_deg": 250.0}))
     for leg in found.legs:
         own = [line for line in found.lines if line.leg == leg.number]
         assert leg.minutes == pytest.approx(leg.out + leg.home + sum(line.minutes + line.turn_minutes for line in own))
@@ -88,20 +88,20 @@ def test_minutes_of_a_leg_are_its_ways_lines_and_turns():
 
 def test_a_wind_that_lets_nothing_come_home_is_told():
     """Lines across a wind of 14.9 m/s are flown, slowly; home against it is not."""
-    plan = standing(-900.0, course=0.0, crossing_strips=0, wind_speed=14.95, wind_from=270.0)
+    plan = standing(-900.0, course_deg=0.0, cross_lines=0, wind_m_per_s=14.95, wind_from_deg=270.0)
     with pytest.raises(PlanError, match="does not come home"):
         all_flown(plan)
 
 
 def test_the_height_of_the_ways_is_part_of_what_the_plan_is():
     """Where sorties are cut hangs on it, and on that the prediction."""
-    assert standing(0.0).hash != standing(0.0, return_height=120.0).hash
+    assert standing(0.0).hash != standing(0.0, return_height_m=120.0).hash
 
 
 @settings(max_examples=25, deadline=None)
 @given(st.floats(-2500, 2500), st.floats(-2500, 2500), st.floats(1.0, 6.0), st.floats(10, 50))
 def test_legs_land_with_their_reserve_and_none_could_have_taken_the_next_line(x, y, speed, reserve):
-    place = {"standpoint": (E0 + x, N0 + y), "speed": speed, "reserve": reserve, "crossing_strips": 3}
+    place = {"take_off": (E0 + x, N0 + y), "speed_m_per_s": speed, "reserve_percent": reserve, "cross_lines": 3}
     plan = small_plan(flight=place)
     (f,) = all_flown(plan)
     craft, battery = plan.aircraft("quad"), plan.battery("quad")

@@ -12,10 +12,10 @@ from kardo.core.accuracy.prediction import predict
 from kardo.core.errors import PlanError
 from kardo.core.flight.ground.coverage import coverage
 from kardo.core.flight.lines.areas import flight_polygon
-from kardo.core.flight.lines.own_lines import another_strip
+from kardo.core.flight.lines.own_lines import another_line
 from kardo.core.flight.lines.pattern import all_flown, flown
 from kardo.core.plan.edits import changed
-from kardo.core.plan.flights import OwnStrip
+from kardo.core.plan.flights import CorridorLines, OwnLine, OwnLines, WallLines
 from kardo.core.plan.site import Area, Ground, LevelGround, Site
 from kardo.core.practice.catalogue import View, findings
 from tests.conftest import E0, N0, scan_plan, small_plan
@@ -44,7 +44,7 @@ def strips(plan, kind="main"):
 
 
 def test_a_corridor_has_strips_along_each_part_there_and_back():
-    plan = level(about(BEND, 20), pattern="corridor", line=BEND, width=40.0, margin_strips=0)
+    plan = level(about(BEND, 20), pattern=CorridorLines(line=BEND, width_m=40.0, extra_lines=0, side_overlap=70))
     (f,) = all_flown(plan)
     count = math.ceil(40 / f.spacing) + 1
     assert len(f.strips) == 3 * count
@@ -77,14 +77,14 @@ def test_a_corridor_is_covered_on_both_sides_of_every_bend(parts, width, overlap
     if half.interiors or half.geom_type != "Polygon" or not half.is_valid:
         return
     ring = tuple(half.exterior.coords)[:-1]
-    plan = level(ring, pattern="corridor", line=line, width=width, side_overlap=overlap, forward_overlap=overlap)
+    plan = level(ring, pattern=CorridorLines(line=line, width_m=width, side_overlap=overlap), forward_overlap=overlap)
     found = coverage(plan)
     assert found.area(found.holes) == 0
 
 
 def test_small_bends_are_flown_straight():
     wavy = _at(*((20.0 * k, 2.0 * math.sin(k)) for k in range(12)))
-    plan = level(about(wavy, 15), pattern="corridor", line=wavy, width=30.0, margin_strips=0)
+    plan = level(about(wavy, 15), pattern=CorridorLines(line=wavy, width_m=30.0, extra_lines=0))
     assert {s.leg for s in strips(plan)} and len(strips(plan)) == math.ceil(30 / all_flown(plan)[0].spacing) + 1
 
 
@@ -92,9 +92,7 @@ def test_small_bends_are_flown_straight():
 def test_walls_are_passed_outside_and_looked_at(turn):
     """Round a building of either turn: each line the stand-off outside, the camera towards the wall, 45 degrees down."""
     house = _at((60, 40), (120, 40), (120, 80), (60, 80), (60, 40))[::turn]
-    plan = small_plan(
-        flight={"pattern": "facade", "line": house, "stand_off": 12.0, "height": 30.0, "purpose": "facade"}
-    )
+    plan = small_plan(flight={"pattern": WallLines(line=house, stand_off_m=12.0, extra_exposures=1), "height_m": 30.0})
     (f,) = all_flown(plan)
     assert len(f.strips) == 4 and np.degrees(f.tilt) == pytest.approx(45.0)
     middle = np.array([E0 + 90, N0 + 60])
@@ -105,7 +103,7 @@ def test_walls_are_passed_outside_and_looked_at(turn):
         towards = middle - place
         look = np.array([math.sin(f.yaw[s.first]), math.cos(f.yaw[s.first])])
         assert look @ towards / np.linalg.norm(towards) > 0.99
-    scanning = scan_plan(pattern="facade", line=house, stand_off=12.0, height=30.0)
+    scanning = scan_plan(pattern=WallLines(line=house, stand_off_m=12.0, extra_exposures=1), height_m=30.0)
     longest = max(s.length for s in all_flown(scanning)[0].strips)
     assert longest == pytest.approx(60 + 4 * all_flown(scanning)[0].trigger_distance, abs=6)
     assert not all_flown(scanning)[0].tilt.any()
@@ -114,7 +112,7 @@ def test_walls_are_passed_outside_and_looked_at(turn):
 def test_a_wall_is_seen_in_the_frames_that_look_at_it():
     house = _at((60, 40), (120, 40), (120, 80), (60, 80), (60, 40))
     both = small_plan()
-    round_it = both.flights[0].model_copy(update={"id": "walls", "pattern": "facade", "line": house, "stand_off": 12.0, "height": 30.0, "purpose": "facade"})  # fmt: skip
+    round_it = both.flights[0].having(id="walls", pattern=WallLines(line=house, stand_off_m=12.0, extra_exposures=1), height_m=30.0)  # fmt: skip
     plan = both.model_copy(update={"flights": (*both.flights, round_it)})
     with_walls, bare = predict(plan), predict(both)
     seen = sum(with_walls.map.images) - sum(bare.map.images)
@@ -124,28 +122,28 @@ def test_a_wall_is_seen_in_the_frames_that_look_at_it():
 def test_several_areas_are_flown_in_one():
     west = Area(id="west", name="west", ring=_at((0, 0), (60, 0), (60, 120), (0, 120)))
     east = Area(id="east", name="east", ring=_at((150, 0), (200, 0), (200, 120), (150, 120)))
-    plan = level(_at((0, 0), (200, 0), (200, 120), (0, 120)), areas=(west, east), area="west", areas_too=("east",), course=0.0)  # fmt: skip
+    plan = level(_at((0, 0), (200, 0), (200, 120), (0, 120)), areas=(west, east), area="west", more_areas=("east",), course_deg=0.0)  # fmt: skip
     assert flight_polygon(plan, plan.flights[0]).area == pytest.approx(110 * 120)
-    alone = level(_at((0, 0), (200, 0), (200, 120), (0, 120)), areas=(west, east), area="west", course=0.0)
+    alone = level(_at((0, 0), (200, 0), (200, 120), (0, 120)), areas=(west, east), area="west", course_deg=0.0)
     offsets = sorted(round(s.start[0] - E0) for s in strips(plan))
     assert min(offsets) < 10 and max(offsets) > 190 and len(strips(plan)) > len(strips(alone))
-    gone = plan.flights[0].model_copy(update={"areas_too": ("nowhere",)})
+    gone = plan.flights[0].having(more_areas=("nowhere",))
     with pytest.raises((PlanError, ValueError), match="nowhere"):
         type(plan).model_validate(plan.to_json() | {"flights": [gone.model_dump(mode="json")]})
 
 
 def test_oblique_strips_look_four_ways():
-    (f,) = all_flown(small_plan(flight={"oblique_strips": 2, "oblique_across": 2, "course": 0.0}))
+    (f,) = all_flown(small_plan(flight={"oblique_lines": 2, "oblique_across": 2, "course_deg": 0.0}))
     tilted = np.degrees(f.tilt) > 1
     assert {round(math.degrees(a)) % 360 for a in np.unique(f.yaw[tilted].round(6))} == {0, 90, 180, 270}
 
 
 def test_strips_of_ones_own_are_flown_as_they_were_drawn():
     drawn = (
-        OwnStrip(start=(E0, N0 + 20), end=(E0 + 200, N0 + 20)),
-        OwnStrip(start=(E0 + 200, N0 + 60), end=(E0, N0 + 60), height=95.0),
+        OwnLine(start=(E0, N0 + 20), end=(E0 + 200, N0 + 20)),
+        OwnLine(start=(E0 + 200, N0 + 60), end=(E0, N0 + 60), height_m=95.0),
     )
-    (f,) = all_flown(small_plan(flight={"pattern": "own", "own_strips": drawn}))
+    (f,) = all_flown(small_plan(flight={"pattern": OwnLines(lines=drawn)}))
     assert len(f.strips) == 2
     for s, own in zip(f.strips, drawn, strict=True):
         a = np.array([math.dist(s.start, own.start), math.dist(s.end, own.end)])
@@ -153,20 +151,22 @@ def test_strips_of_ones_own_are_flown_as_they_were_drawn():
     high = f.h[f.strip == 1] - f.h[f.strip == 0].mean()
     assert high.mean() > 5 and len(f.e[f.strip == 1]) < len(f.e[f.strip == 0])
     with pytest.raises(PlanError, match="no flight lines"):
-        all_flown(small_plan(flight={"pattern": "own"}))
+        all_flown(small_plan(flight={"pattern": OwnLines()}))
     with pytest.raises(PlanError, match="no line"):
-        all_flown(small_plan(flight={"pattern": "corridor"}))
+        all_flown(small_plan(flight={"pattern": CorridorLines()}))
 
 
 @settings(max_examples=20, deadline=None)
 @given(st.floats(0, 359), st.floats(30, 120))
-def test_another_strip_lies_beside_the_last_as_the_overlap_asks_and_is_flown_back(azimuth, height):
+def test_another_line_lies_beside_the_last_as_the_overlap_asks_and_is_flown_back(azimuth, height):
     a = math.radians(azimuth)
     end = (E0 + 150 * math.sin(a), N0 + 150 * math.cos(a))
-    plan = small_plan(flight={"pattern": "own", "own_strips": (OwnStrip(start=(E0, N0), end=end, height=height),)})
-    (f,) = all_flown(changed(plan, another_strip(plan, plan.flights[0])))
+    plan = small_plan(
+        flight={"pattern": OwnLines(lines=(OwnLine(start=(E0, N0), end=end, height_m=height),), side_overlap=70)}
+    )
+    (f,) = all_flown(changed(plan, another_line(plan, plan.flights[0])))
     first, second = (LineString([s.start, s.end]) for s in f.strips)
-    asked = f.spacing * height / f.flight.height
+    asked = f.spacing * height / f.flight.height_m
     assert first.distance(second) == pytest.approx(asked, rel=0.01, abs=0.1)
     there, back = (np.subtract(s.end, s.start) for s in f.strips)
     assert there @ back < 0
@@ -176,26 +176,26 @@ def test_another_strip_lies_beside_the_last_as_the_overlap_asks_and_is_flown_bac
 
 
 def test_the_first_strip_of_ones_own_crosses_the_area():
-    plan = small_plan(flight={"pattern": "own"})
-    (f,) = all_flown(changed(plan, another_strip(plan, plan.flights[0])))
+    plan = small_plan(flight={"pattern": OwnLines()})
+    (f,) = all_flown(changed(plan, another_line(plan, plan.flights[0])))
     assert f.strips[0].length == pytest.approx(200, abs=f.trigger_distance) and f.e.min() < E0 + 10
 
 
 def test_fewest_turns_lie_along_the_longest_side():
-    by_turns = small_plan(flight={"course_by": "turns", "course": None})
+    by_turns = small_plan(flight={"course_by": "turns", "course_deg": None})
     (f,) = all_flown(by_turns)
     assert f.main_course % 180 == pytest.approx(90.0, abs=0.2)
-    across = flown(by_turns, by_turns.flights[0].model_copy(update={"course": 0.0}))
+    across = flown(by_turns, by_turns.flights[0].having(course_deg=0.0))
     assert len(f.strips) < len(across.strips)
 
 
 def test_lines_that_end_at_the_boundary_say_what_that_costs_and_why():
     plan = small_plan(
         flight={
-            "margin_strips": 0,
-            "margin_exposures": 0,
+            "extra_lines": 0,
+            "extra_exposures": 0,
             "side_overlap": 60.0,
-            "margin_reason": "the road may not be crossed",
+            "extra_reason": "the road may not be crossed",
         }
     )
     view = View(plan, all_flown(plan), None, covers=True)

@@ -80,7 +80,7 @@ def test_every_field_that_is_prose_is_left_out_of_the_hash_and_every_other_is_in
         SetUp(id="base", name="base", mark="A", antenna="disc", readings=(1.8,)),
         SetUp(id="other", name="x", antenna="disc"),
     )
-    occupations = (Occupation(), Occupation(hangs_on=OnSetUp(setup="other"), pole="p"))
+    occupations = (Occupation(), Occupation(positioned_from=OnSetUp(setup="other"), pole="p"))
     whole = small_plan(
         setups=setups, control=(point("G1", 10, 10, occupations=occupations),), overrides={"tie_ray_px": 0.8}
     )
@@ -97,7 +97,7 @@ def test_figures_in_another_order_are_the_same_plan():
 @pytest.mark.parametrize("hung", [OnSetUp(setup="bare"), OnInstrument(setup="bare")])
 def test_control_on_a_set_up_without_a_mark_is_not_predicted_as_if_that_had_no_error(hung):
     setups = (*small_plan().setups, SetUp(id="bare", name="second", antenna="disc"))
-    own = (Occupation(), Occupation(after_min=60, hangs_on=hung))
+    own = (Occupation(), Occupation(after_min=60, positioned_from=hung))
     plan = small_plan(setups=setups, control=(point("G1", 10, 10, occupations=own), *small_plan().control[1:]))
     assert missing(plan) == [("base", "Put the set-up second on a mark: control is positioned from it.")]
     with pytest.raises(PlanError, match="second"):
@@ -107,22 +107,22 @@ def test_control_on_a_set_up_without_a_mark_is_not_predicted_as_if_that_had_no_e
 
 def test_whole_numbers_and_floats_hash_alike(plan):
     data = plan.to_json()
-    data["flights"][0]["height"] = 80
+    data["flights"][0]["height_m"] = 80
     assert plan_from_json(data).hash == plan.hash
 
 
 @pytest.mark.parametrize(
     ("spoil", "where"),
     [
-        (lambda d: d.update(version=3), "newer Kardo"),
+        (lambda d: d.update(version=4), "newer Kardo"),
         (lambda d: d.update(version=0), "no version 0"),
         (lambda d: d.update(format="other"), "not a Kardo plan"),
         (lambda d: d["control"][0].update(e=float("nan")), "Control, G1: The easting"),
         (lambda d: d["control"][1].update(id="G1"), "the id G1"),
         (lambda d: d["setups"][0].update(mark="nowhere"), "nowhere"),
         (lambda d: d["brief"].update(surprise=1), "no field “surprise”"),
-        (lambda d: d["flights"][0].update(height=-5), "The height must be 10 m or more"),
-        (lambda d: d["flights"][0].update(camera="none"), "cameras"),
+        (lambda d: d["flights"][0].update(height_m=-5), "The height must be 10 m or more"),
+        (lambda d: d["flights"][0]["sensor"].update(camera="none"), "cameras"),
         (lambda d: d["brief"].update(title="nul\x00"), "cannot be printed"),
         (lambda d: d["site"]["ground"]["terrain"].update(heights="x", digest=""), "damaged"),
     ],
@@ -176,7 +176,7 @@ def test_a_check_on_another_mark_sees_the_base():
     plan = small_plan()
     marks = (*plan.marks, Mark(id="B", name="B", e=E0 + 250, n=N0, h=5.0))
     setups = (*plan.setups, SetUp(id="rover", name="rover", mark="B", antenna="disc"))
-    hung = {"hangs_on": OnSetUp(setup="rover")}
+    hung = {"positioned_from": OnSetUp(setup="rover")}
     control = tuple(p.model_copy(update=hung) if p.role == "check" else p for p in plan.control)
     apart = small_plan(marks=marks, setups=setups, control=control)
     other = predict(apart)
@@ -312,9 +312,9 @@ def test_lines_end_at_the_boundary_only_where_they_do():
     def words(**flight):
         return rules_found(small_plan(flight=flight))["flight-margin"].words
 
-    assert "end at the boundary" in words(margin_strips=2, margin_exposures=0)
-    assert "no flight line lies beyond" in words(margin_strips=0, margin_exposures=2).casefold()
-    assert "end at the boundary" not in words(margin_strips=0, margin_exposures=2)
+    assert "end at the boundary" in words(extra_lines=2, extra_exposures=0)
+    assert "no flight line lies beyond" in words(extra_lines=0, extra_exposures=2).casefold()
+    assert "end at the boundary" not in words(extra_lines=0, extra_exposures=2)
 
 
 def test_targets_on_one_height_of_hilly_ground_are_noted():

@@ -23,7 +23,7 @@ def with_shed(plan, height=30.0):
 @settings(max_examples=10, deadline=None)
 @given(st.floats(40, 120), st.floats(0, 179), st.booleans())
 def test_no_line_is_nearer_than_the_flight_and_one_of_them_as_near(height, course, following):
-    plan = with_shed(small_plan(flight={"height": height, "course": course, "terrain_following": following}))
+    plan = with_shed(small_plan(flight={"height_m": height, "course_deg": course, "terrain_following": following}))
     (f,) = all_flown(plan)
     found = [of_line(plan, f, k) for k in range(1, len(f.strips) + 1)]
     whole = of_lines(plan, f)
@@ -43,7 +43,7 @@ def test_no_line_is_nearer_than_the_flight_and_one_of_them_as_near(height, cours
 
 def test_a_line_over_a_shed_by_hand():
     """From west to east over a shed from 95 to 105 m, 30 m over ground that rises a centimetre a metre."""
-    plan = with_shed(small_plan(flight={"height": 60.0, "course": 90.0, "margin_strips": 0}))
+    plan = with_shed(small_plan(flight={"height_m": 60.0, "course_deg": 90.0, "extra_lines": 0}))
     (f,) = all_flown(plan)
     k = next(k for k, s in enumerate(f.strips, 1) if s.end[0] > s.start[0])
     one, strip = of_line(plan, f, k), f.strips[k - 1]
@@ -60,7 +60,7 @@ def test_a_line_over_a_shed_by_hand():
 
 
 def test_the_way_home_is_looked_at_from_the_line_and_ends_at_the_take_off_place():
-    plan = with_shed(small_plan(flight={"standpoint": (E0 - 100, N0 + 60), "return_height": 80.0}))
+    plan = with_shed(small_plan(flight={"take_off": (E0 - 100, N0 + 60), "return_height_m": 80.0}))
     (f,) = all_flown(plan)
     out, home = of_way(plan, f, 1, False), of_way(plan, f, 1, True)
     last = f.strips[f.legs[0].last_strip]

@@ -41,7 +41,7 @@ POINTS = st.builds(
         n=N0 + y,
         occupations=METHODS[method].occupations,
         width=width,
-        hangs_on=ON_BASE,
+        positioned_from=ON_BASE,
     ),
     st.integers(0, 10**6),
     st.floats(5, 195),

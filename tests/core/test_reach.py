@@ -64,11 +64,9 @@ def test_a_thing_hides_what_is_behind_it_and_lower():
     assert sees(FLAT, (300.0, 200.0, 20.0), [house]), "it stands beside it"
 
 
-def linked(kind="radio", reach=3000.0, corrections="live", standpoint=None, **plan):
+def linked(kind="radio", reach=3000.0, corrections="live", take_off=None, **plan):
     made = small_plan(
-        setup={"link": Link(kind=kind, reach=reach)},
-        flight={"corrections": corrections, "standpoint": standpoint},
-        **plan,
+        setup={"link": Link(kind=kind, reach=reach)}, flight={"corrections": corrections, "take_off": take_off}, **plan
     )
     return made, flown(made, made.flights[0])
 
@@ -77,7 +75,9 @@ def test_a_plan_that_says_nothing_of_its_link_is_what_it_was():
     plan = small_plan(flight={"corrections": "live"})
     assert reach(plan, flown(plan, plan.flights[0])) is None
     assert not out_of_reach(plan, flown(plan, plan.flights[0])).any()
-    free = small_plan(setup={"link": Link(kind="radio")}, flight={"hangs_on": OnNothing(), "corrections": "none"})
+    free = small_plan(
+        setup={"link": Link(kind="radio")}, flight={"positioned_from": OnNothing(), "corrections": "none"}
+    )
     assert reach(free, flown(free, free.flights[0])) is None
 
 
@@ -90,22 +90,22 @@ def test_beside_the_base_on_open_ground_everything_is_reached():
 
 def test_a_standpoint_beyond_the_link_leaves_all_float_and_the_log_saves_it():
     far = (E0 + 60.0, N0 + 60.0)
-    plan, flight = linked("wireless", 30.0, standpoint=far)
+    plan, flight = linked("wireless", 30.0, take_off=far)
     told = reach(plan, flight)
     assert (
         not told.linked and len(told.out) == len(flight.e) and told.away == pytest.approx(math.hypot(80, 80), abs=0.1)
     )
-    logged, same = linked("wireless", 30.0, "both", standpoint=far)
+    logged, same = linked("wireless", 30.0, "both", take_off=far)
     assert not out_of_reach(logged, same).any()
     lost, kept = predict(plan), predict(logged)
     assert lost.rmse_v > kept.rmse_v
-    float_ = predict(small_plan(flight={"corrections": "live", "state": "float", "standpoint": far}))
+    float_ = predict(small_plan(flight={"corrections": "live", "state": "float", "take_off": far}))
     assert lost.rmse_v == pytest.approx(float_.rmse_v, rel=1e-6), "all out of reach is the same as all float"
     assert any(
-        f.rule == "base-reach" and "no corrections come to the standpoint" in f.words.casefold()
+        f.rule == "base-reach" and "no corrections come to the take-off place" in f.words.casefold()
         for f in check_plan(plan, None)
     )
-    by_internet, same = linked("internet", standpoint=far)
+    by_internet, same = linked("internet", take_off=far)
     assert reach(by_internet, same).linked
 
 
@@ -124,10 +124,10 @@ def test_a_thing_between_leaves_some_without_and_a_better_standpoint_is_found():
     assert 0 < len(told.out) < len(flight.e)
     better = best_standpoint(plan, flight)
     assert len(better.out) < len(told.out) and better.linked
-    moved = plan.model_copy(update={"flights": (plan.flights[0].model_copy(update={"standpoint": better.standpoint}),)})
+    moved = plan.model_copy(update={"flights": (plan.flights[0].model_copy(update={"take_off": better.take_off}),)})
     assert reach(moved, flown(moved, moved.flights[0])) == better
 
 
 def test_no_farther_than_controller_and_aircraft_hear_each_other():
-    plan, flight = linked("internet", standpoint=(E0 - 2500, N0))
+    plan, flight = linked("internet", take_off=(E0 - 2500, N0))
     assert len(reach(plan, flight).out) == len(flight.e)

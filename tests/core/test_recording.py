@@ -18,7 +18,7 @@ def logging(**hours: tuple[float, str | None]) -> Plan:
     """The small plan, some of whose points log for themselves: so many hours, by a profile."""
     plan = small_plan()
     own = {key: OwnSession(hours=h, logger=logger) for key, (h, logger) in hours.items()}
-    control = tuple(p.model_copy(update={"hangs_on": own.get(p.id, p.hangs_on)}) for p in plan.control)
+    control = tuple(p.model_copy(update={"positioned_from": own.get(p.id, p.positioned_from)}) for p in plan.control)
     kit = plan.kit.model_copy(update={"loggers": tuple(library().loggers.values())})
     return Plan.model_validate({**plan.to_json(), "control": control, "kit": kit})
 

@@ -114,7 +114,7 @@ def covering(change=None, **update):
 
 HALF = {
     "areas": (Area(id="half", name="half", ring=((E0, N0), (E0 + 60, N0), (E0 + 60, N0 + 120), (E0, N0 + 120))),),
-    "flight": {"area": "half", "margin_strips": 0, "margin_exposures": 0, "course": 0.0},
+    "flight": {"area": "half", "extra_lines": 0, "extra_exposures": 0, "course_deg": 0.0},
 }
 
 
@@ -215,7 +215,7 @@ def logged(hours):
         plan = small_plan()
         kit = plan.kit.model_copy(update={"loggers": (Logger(id="L", name="logger", least_min=60, per_km_min=10),)})
         on = OwnSession(hours=hours, logger="L")
-        return View(small_plan(kit=kit, control=(point("G1", 50, 50, hangs_on=on),)), (), None)
+        return View(small_plan(kit=kit, control=(point("G1", 50, 50, positioned_from=on),)), (), None)
 
     return make
 
@@ -233,7 +233,7 @@ SPUR = tuple(
 SKEW_CORNERS = [(0, 0), (260, 20), (240, 190), (-10, 160)]  # two of them are the farthest along both axes
 SKEW = tuple((E0 + x, N0 + y) for x, y in SKEW_CORNERS)
 ONCE, TWICE = (Occupation(),), (Occupation(), Occupation(after_min=45.0))
-WAY = {"standpoint": (E0 - 190.0, N0 + 60.0)}
+WAY = {"take_off": (E0 - 190.0, N0 + 60.0)}
 TWO_WAYS = ({"metres": 1.8, "typed": "1.800 m"}, {"metres": 1.8, "typed": "5.9055 ft"})
 ONE_WAY = ({"metres": 1.8, "typed": "5' 10 7/8\""}, {"metres": 1.8, "typed": "5.9055 ft"})
 
@@ -266,8 +266,8 @@ CASES = {
     "base-readings": ({"setup": {"readings": (1.8, 1.81)}}, {"setup": {"readings": (1.8, 1.802)}}),
     "base-distance": (base(e=12_000), base()),
     "base-reach": (
-        {"flight": {"corrections": "live", "standpoint": (E0 + 4000.0, N0)}, "setup": {"link": LINK}},
-        {"flight": {"corrections": "both", "standpoint": (E0 + 4000.0, N0)}, "setup": {"link": LINK}},
+        {"flight": {"corrections": "live", "take_off": (E0 + 4000.0, N0)}, "setup": {"link": LINK}},
+        {"flight": {"corrections": "both", "take_off": (E0 + 4000.0, N0)}, "setup": {"link": LINK}},
     ),
     "base-taped-once": ({"setup": {"readings": (1.8,)}}, {}),
     "base-read-one-way": ({"setup": {"readings": ONE_WAY}}, {"setup": {"readings": TWO_WAYS}}),
@@ -317,7 +317,7 @@ CASES = {
     "control-sky": (
         on_site(thing("obstacle", 50, 50, 60.0, 40.0), **control(point("G1", 80, 45))),
         on_site(
-            thing("obstacle", 50, 50, 60.0, 40.0), **control(point("G1", 80, 45, hangs_on=OnInstrument(setup="base")))
+            thing("obstacle", 50, 50, 60.0, 40.0), **control(point("G1", 80, 45, positioned_from=OnInstrument(setup="base")))
         ),
     ),
     "control-moved": (
@@ -329,7 +329,7 @@ CASES = {
         control(point("G1", 50, 50, lies_on="asphalt", face="dark")),
         control(point("G1", 50, 50, lies_on="asphalt", face="light")),
     ),
-    "control-edge": ({"flight": {"margin_strips": 0}, **control(point("G1", 1, 60))}, {}),
+    "control-edge": ({"flight": {"extra_lines": 0}, **control(point("G1", 1, 60))}, {}),
     "targets-crowded": (control(point("G1", 50, 50), point("G2", 55, 50)), {}),
     "control-names": (
         control(*spread(("G1", "G2", "G3"), 20, "G"), *spread(("K1", "K2", "G9"), 90, "K")),
@@ -345,9 +345,9 @@ CASES = {
         brief(tolerance_v=0.025) | control(point("G1", 50, 50, occupations=TWICE)),
     ),
     "control-earlier": (control(point("G1", 50, 50, earlier="moved")), control(point("G1", 50, 50, earlier="stands"))),
-    "flight-blur": ({"flight": {"speed": 14, "exposure_time": 0.0012}}, {}),
+    "flight-blur": ({"flight": {"speed_m_per_s": 14, "exposure_s": 0.0012}}, {}),
     "flight-smeared": (
-        {"flight": {"speed": 14, "exposure_time": 0.002}}, {"flight": {"speed": 14, "exposure_time": 0.0012}},
+        {"flight": {"speed_m_per_s": 14, "exposure_s": 0.002}}, {"flight": {"speed_m_per_s": 14, "exposure_s": 0.0012}},
     ),
     "flight-shutter": ({"flight": {"camera": "mp12"}}, {}),
     "flight-overlap": ({"flight": {"side_overlap": 50}}, {}),
@@ -357,32 +357,32 @@ CASES = {
     ),
     "flight-small": ({}, {"flight": {"forward_overlap": 80.0}}),
     "flight-low": (
-        {"flight": {"height": 40.0, "speed": 1.0}}, {"flight": {"height": 40.0, "speed": 1.0, "forward_overlap": 80.0}},
+        {"flight": {"height_m": 40.0, "speed_m_per_s": 1.0}}, {"flight": {"height_m": 40.0, "speed_m_per_s": 1.0, "forward_overlap": 80.0}},
     ),
-    "flight-strength": ({}, {"flight": {"crossing_strips": 2}}),
+    "flight-strength": ({}, {"flight": {"cross_lines": 2}}),
     "calibration-record": (recorded("2026-01-05", "this_week"), recorded("2027-03-14", "this_week")),
     "calibration-flown": (
-        {"flight": {"purpose": "calibrate", "tilt": 5.0}}, {"flight": {"purpose": "calibrate", "tilt": 30.0}},
+        {"flight": {"purpose": "calibrate", "tilt_deg": 5.0}}, {"flight": {"purpose": "calibrate", "tilt_deg": 30.0}},
     ),
     "calibration-frames": (
         {"flight": {"purpose": "calibrate", "forward_overlap": 60.0}}, {"flight": {"purpose": "map", "forward_overlap": 60.0}},
     ),
     "base-log-interval": ({"setup": {"log": Log(interval_s=5.0)}}, {"setup": {"log": Log()}}),
     "control-returns": (
-        {"flight": {"standpoint": (E0 + 100, N0 + 60)}}, {"flight": {"standpoint": (E0 - 10, N0 - 10)}},
+        {"flight": {"take_off": (E0 + 100, N0 + 60)}}, {"flight": {"take_off": (E0 - 10, N0 - 10)}},
     ),
-    "flight-margin": ({"flight": {"margin_strips": 0}}, {"flight": {"margin_strips": 2, "margin_exposures": 2}}),
+    "flight-margin": ({"flight": {"extra_lines": 0}}, {"flight": {"extra_lines": 2, "extra_exposures": 2}}),
     "flight-relief": (
         ground(hill(30), flight={"terrain_following": False}), ground(hill(30), flight={"terrain_following": True}),
     ),
     "map-uncovered": (covering(**HALF), covering()),
-    "coverage-strips": (covering(flight={"margin_strips": 0, "side_overlap": 60.0}), covering()),
+    "coverage-strips": (covering(flight={"extra_lines": 0, "side_overlap": 60.0}), covering()),
     "coverage-corners": (covering(**HALF), covering()),
     "coverage-overlap": (covering(ground(hill(60), flight={"terrain_following": False})), covering()),
     "coverage-pixel": (covering(ground(hill(120), flight={"terrain_following": False})), covering()),
     "scan-gaps": (scanning(areas=HALF["areas"], area="half"), scanning()),
     "scan-ground": (
-        scanning(features=(canopy("very_dense"),), speed=12.0, overrides={"penetration_very_dense": 0.005}),
+        scanning(features=(canopy("very_dense"),), speed_m_per_s=12.0, overrides={"penetration_very_dense": 0.005}),
         scanning(features=(canopy("very_dense"),)),
     ),
     "scan-water": (scanning(features=(canopy("open", kind="water"),)), scanning()),
@@ -390,22 +390,22 @@ CASES = {
     "scan-start": (scanning(start_up=False), scanning()),
     "scan-target": (scanning(control=()), scanning()),
     "scan-unused": (scanning(adjustment="none"), scanning()),
-    "scan-flat": (wide_scan(), wide_scan(scan_angle=80.0)),
-    "scan-lines": (scanning(height=20.0, speed=40.0), scanning()),
+    "scan-flat": (wide_scan(), wide_scan(scan_angle_deg=80.0)),
+    "scan-lines": (scanning(height_m=20.0, speed_m_per_s=40.0), scanning()),
     "scan-images": (with_images, scanning()),
     "exposures-untied": (of_result(left_out=[3, 4, 5, 9]), of_result()),
     "kit-newer": (older("cameras"), {}),
     "flight-clearance": (on_site(thing("obstacle", 60, 40, 30.0, 76.0)), on_site(thing("obstacle", 60, 40, 30.0, 60.0))),
     "flight-way-home": (ground(ridge, flight=WAY), {}),
-    "flight-climb": (ground(hill(90), flight={"terrain_following": True, "speed": 12.0}), {}),
-    "flight-speed": ({"flight": {"speed": 16.0}}, {}),
-    "flight-trigger": ({"flight": {"speed": 14.0, "forward_overlap": 88.0}}, {}),
+    "flight-climb": (ground(hill(90), flight={"terrain_following": True, "speed_m_per_s": 12.0}), {}),
+    "flight-speed": ({"flight": {"speed_m_per_s": 16.0}}, {}),
+    "flight-trigger": ({"flight": {"speed_m_per_s": 14.0, "forward_overlap": 88.0}}, {}),
     "flight-gap": (ground(half), {}),
-    "flight-sight": ({"flight": {"standpoint": (E0 + 100, N0 - 480)}}, {"flight": {"standpoint": (E0 + 100, N0 - 20)}}),
-    "flight-link": ({"flight": {"standpoint": (E0 + 100, N0 - 2500)}}, {"flight": {"standpoint": (E0 + 100, N0 - 480)}}),
+    "flight-sight": ({"flight": {"take_off": (E0 + 100, N0 - 480)}}, {"flight": {"take_off": (E0 + 100, N0 - 20)}}),
+    "flight-link": ({"flight": {"take_off": (E0 + 100, N0 - 2500)}}, {"flight": {"take_off": (E0 + 100, N0 - 480)}}),
     "leg-battery": ("battery", {}),
-    "flight-reserve": ({"flight": {"reserve": 20}}, {}),
-    "leg-short": ({"flight": {"speed": 9.0}}, {"flight": {"speed": 2.0}}),
+    "flight-reserve": ({"flight": {"reserve_percent": 20}}, {}),
+    "leg-short": ({"flight": {"speed_m_per_s": 9.0}}, {"flight": {"speed_m_per_s": 2.0}}),
     "flight-insurance": ({"flight": {"corrections": "live"}}, {}),
     "airspace-ceiling": (on_site(zone(60.0)), on_site(zone(60.0, asked="granted"))),
     "airspace-hours": (on_site(zone(60.0, hours=("06:00", "14:00"))), on_site(zone(90.0, hours=("06:00", "14:00")))),
@@ -421,15 +421,15 @@ CASES = {
     "ground-level": ({"ground": Ground(level=LevelGround(height=5.0))}, {}),
     "verdict-tolerance": (of_result(limit_v=0.001), of_result()),
     "control-baseline": (
-        control(point("G1", 50, 50, hangs_on=OwnSession(hours=0.2, setup="base"))),
-        control(point("G1", 50, 50, hangs_on=OwnSession(hours=0.5, setup="base"))),
+        control(point("G1", 50, 50, positioned_from=OwnSession(hours=0.2, setup="base"))),
+        control(point("G1", 50, 50, positioned_from=OwnSession(hours=0.5, setup="base"))),
     ),
     "closed-outlier": (of_closing(outside=(StandsOut("K1", "K1 stands out."),)), of_closing()),
     "closed-global": (of_closing(worse="Global test: worse."), of_closing()),
     "assumptions-newer": ({"assumptions": Assumed(edition="2026-11")}, {"assumptions": Assumed(edition=CURRENT_EDITION)}),
     "verdict-volume": (volume(0.01), volume(0.2)),
     "verdict-blind": (
-        {}, control(point("K1", 50, 50, hangs_on=OwnSession(hours=4.0))),
+        {}, control(point("K1", 50, 50, positioned_from=OwnSession(hours=4.0))),
     ),
 }  # fmt: skip
 
@@ -459,7 +459,7 @@ def _short_battery():
     """A battery that a single line is too long for."""
     plan = small_plan()
     batteries = tuple(b.model_copy(update={"minutes": 4.0}) for b in plan.kit.batteries)
-    return small_plan(kit=plan.kit.model_copy(update={"batteries": batteries}), flight={"speed": 2.0})
+    return small_plan(kit=plan.kit.model_copy(update={"batteries": batteries}), flight={"speed_m_per_s": 2.0})
 
 
 SPECIAL = {"web": _on_web_map, "battery": _short_battery}

@@ -16,7 +16,7 @@ from tests.conftest import small_plan
 
 def roomy(**brief):
     """A plan that passes with room to spare, with cross lines."""
-    plan = small_plan(flight={"crossing_strips": 2})
+    plan = small_plan(flight={"cross_lines": 2})
     return plan.model_copy(
         update={"brief": plan.brief.model_copy(update={"tolerance_h": 0.06, "tolerance_v": 0.09} | brief)}
     )
@@ -76,7 +76,9 @@ def test_a_second_base_can_go_where_every_point_keeps_another_occupation():
     first = plan.setups[0]
     second = first.model_copy(update={"id": "B2", "name": "base 2"})
     twice = tuple(
-        p.model_copy(update={"occupations": (*p.occupations, Occupation(after_min=60, hangs_on=OnSetUp(setup="B2")))})
+        p.model_copy(
+            update={"occupations": (*p.occupations, Occupation(after_min=60, positioned_from=OnSetUp(setup="B2")))}
+        )
         for p in plan.control
     )
     both = plan.model_copy(update={"setups": (first, second), "control": twice})

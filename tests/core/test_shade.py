@@ -14,7 +14,7 @@ from kardo.core.flight.ground.density import density, told_density
 from kardo.core.flight.ground.shade import Shade, shade_of
 from kardo.core.flight.ground.sight import Sight
 from kardo.core.flight.lines.pattern import all_flown
-from kardo.core.plan.flights import OwnStrip
+from kardo.core.plan.flights import OwnLine, OwnLines
 from kardo.core.plan.site import Feature, Ground, LevelGround, terrain_of
 from kardo.core.practice.catalogue import View, findings
 from kardo.core.terrain.surface import Surface
@@ -23,8 +23,8 @@ from tests.conftest import E0, N0, scan_plan, small_plan
 
 def line(x=100.0, **more):
     """One line to the north over the site, so many metres from its west side, 60 m above the ground."""
-    strip = OwnStrip(start=(E0 + x, N0 - 20.0), end=(E0 + x, N0 + 140.0))
-    return {"pattern": "own", "own_strips": (strip, *more.pop("beside", ())), **more}
+    strip = OwnLine(start=(E0 + x, N0 - 20.0), end=(E0 + x, N0 + 140.0))
+    return {"pattern": OwnLines(lines=(strip, *more.pop("beside", ()))), **more}
 
 
 def block(west, east, height, kind="obstacle", shape="area"):
@@ -73,7 +73,7 @@ def test_only_what_is_solid_hides():
 def test_a_slope_gets_the_same_pulses_only_elsewhere(slope):
     """Summed across the line, what falls to a metre of flight is what the angle holds, whatever way the ground leans: 200,000 a second
     into 90 degrees, of which 60 are used, at 5 m/s."""
-    found = density(on(lambda x: 50 + slope * (x - 100), scan_plan(level=False, **line(scan_angle=60.0))))
+    found = density(on(lambda x: 50 + slope * (x - 100), scan_plan(level=False, **line(scan_angle_deg=60.0))))
     row = found.pulses[found.pulses.shape[0] // 2]
     assert row.sum() * found.step == pytest.approx(200_000 * 60 / 90 / 5, rel=0.03)
 
@@ -87,7 +87,7 @@ def test_ground_that_turns_away_is_hidden_and_a_line_on_its_own_side_sees_it():
     column = one.hidden[60, :]
     east = one.e0 + one.step * np.flatnonzero(column) - E0
     assert 139 < east.min() < 142 and east.max() > 150
-    strip = OwnStrip(start=(E0 + 180.0, N0 + 140.0), end=(E0 + 180.0, N0 - 20.0))
+    strip = OwnLine(start=(E0 + 180.0, N0 + 140.0), end=(E0 + 180.0, N0 - 20.0))
     both = density(on(bank, scan_plan(level=False, **line(100.0, beside=(strip,)))))
     assert not both.hidden[60, int(150 - (both.e0 - E0)) :].any()
 
@@ -95,7 +95,7 @@ def test_ground_that_turns_away_is_hidden_and_a_line_on_its_own_side_sees_it():
 def test_lines_on_both_sides_of_a_building_see_what_each_alone_does_not():
     shed = block(95, 105, 15.0)
     west, east = (density(scan_plan(features=(shed,), **line(x))) for x in (70.0, 130.0))
-    strip = OwnStrip(start=(E0 + 130.0, N0 + 140.0), end=(E0 + 130.0, N0 - 20.0))
+    strip = OwnLine(start=(E0 + 130.0, N0 + 140.0), end=(E0 + 130.0, N0 - 20.0))
     both = density(scan_plan(features=(shed,), **line(70.0, beside=(strip,))))
     assert west.hidden.any() and east.hidden.any() and both.hidden.sum() < 0.2 * west.hidden.sum()
     assert both.strips.max() == 2 and np.array_equal(both.strips, west.strips + east.strips)
@@ -169,7 +169,7 @@ def test_a_line_that_leaves_more_steeply_than_anything_rises_is_never_hidden(see
 def test_images_do_not_see_behind_a_shed_and_from_high_up_little_is_lost():
     """A shed of 25 m: beside it fewer images see the ground than without it, far from it as many; no image is lost on its roof."""
     shed = block(95, 105, 25.0)
-    plan = small_plan(flight={"height": 60.0})
+    plan = small_plan(flight={"height_m": 60.0})
     level = Ground(level=LevelGround(height=10.0))
     bare = plan.model_copy(update={"site": plan.site.model_copy(update={"ground": level})})
     built = bare.model_copy(update={"site": bare.site.model_copy(update={"features": (shed,)})})
@@ -182,7 +182,7 @@ def test_images_do_not_see_behind_a_shed_and_from_high_up_little_is_lost():
 
 def test_the_prediction_has_the_rays_that_the_coverage_counts():
     """Beside a shed of 25 m, cell by cell: what hides a place hides it from both."""
-    plan = small_plan(flight={"height": 60.0})
+    plan = small_plan(flight={"height_m": 60.0})
     site = plan.site.model_copy(
         update={"ground": Ground(level=LevelGround(height=10.0)), "features": (block(95, 105, 25.0),)}
     )

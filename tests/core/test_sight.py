@@ -19,11 +19,11 @@ from tests.conftest import E0, N0, small_plan
 
 FLIGHTS = {
     "straight down": {},
-    "oblique": {"oblique_strips": 2, "oblique_tilt": 40.0},
-    "all oblique": {"tilt": 35.0},
-    "crossing, higher": {"crossing_strips": 2, "crossing_height": 130.0},
+    "oblique": {"oblique_lines": 2, "oblique_tilt_deg": 40.0},
+    "all oblique": {"tilt_deg": 35.0},
+    "crossing, higher": {"cross_lines": 2, "cross_height_m": 130.0},
     "not following the ground": {"terrain_following": False},
-    "another camera": {"camera": "mp45", "height": 60.0},
+    "another camera": {"camera": "mp45", "height_m": 60.0},
 }
 
 
@@ -63,13 +63,13 @@ def test_everything_hangs_on_what_the_plan_says():
     plan = small_plan()
     other = Mark(id="B", name="Heron", e=E0 + 220, n=N0 + 130, h=5.0)
     rover = SetUp(id="rover", name="rover", mark="B", antenna="disc")
-    hung = {"K1": OnSetUp(setup="rover"), "K2": OnService(network="net"), "K3": OwnSession(hours=6), "K4": OnNothing()}
-    control = tuple(p.model_copy(update={"hangs_on": hung.get(p.id, p.hangs_on)}) for p in plan.control)
+    hung = {"K1": OnSetUp(setup="rover"), "K2": OnService(service="net"), "K3": OwnSession(hours=6), "K4": OnNothing()}
+    control = tuple(p.model_copy(update={"positioned_from": hung.get(p.id, p.positioned_from)}) for p in plan.control)
     net = planned_network(
         small_plan(
             marks=(*plan.marks, other),
             setups=(*plan.setups, rover),
-            networks=(CorrectionService(id="net", name="service", sigma_v=0.025),),
+            correction_services=(CorrectionService(id="net", name="service", sigma_v=0.025),),
             control=control,
         )
     ).network
@@ -88,7 +88,7 @@ def test_everything_hangs_on_what_the_plan_says():
 def test_a_second_visit_to_the_base_mark_shares_the_mark_but_not_the_set_up():
     plan = small_plan()
     second = SetUp(id="second", name="second", mark="A", antenna="disc")
-    on_second = {"hangs_on": OnSetUp(setup="second")}
+    on_second = {"positioned_from": OnSetUp(setup="second")}
     control = tuple(p.model_copy(update=on_second) if p.role == "check" else p for p in plan.control)
     twice = plan.model_copy(update={"control": control, "setups": (*plan.setups, second)})
     net = planned_network(twice).network

@@ -26,6 +26,7 @@ from kardo.core.layout.proposed import SearchOptions
 from kardo.core.layout.search import search
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.edits import changed, field_edits
+from kardo.core.plan.flights import CorridorLines
 from kardo.core.plan.geoid import StatedSeparation
 from kardo.core.plan.site import Area, Ground, LevelGround, Site
 from kardo.core.plan.stands import CorrectionService, Device, Mark, OnService, OwnSession
@@ -41,10 +42,10 @@ SPOTS = {"G1": (10, 10), "G2": (210, 10), "G3": (10, 150), "G4": (210, 150), "G5
 CHECKS = {"K1": (50, 40), "K2": (170, 110), "K3": (60, 120), "K4": (160, 30), "K5": (110, 130), "K6": (110, 30)}
 
 
-def job_in(crs, e0, n0, brief, up=30.0, visit=None, features=(), areas=(), hangs_on=None, **more):
+def job_in(crs, e0, n0, brief, up=30.0, visit=None, features=(), areas=(), positioned_from=None, **more):
     """A level site of 220 by 160 m in any grid, with five targets and six checks."""
     usual = small_plan()
-    hung = {"hangs_on": hangs_on} if hangs_on else {}
+    hung = {"positioned_from": positioned_from} if positioned_from else {}
     control = tuple(
         point(k, 0, 0, **hung).model_copy(update={"e": e0 + x, "n": n0 + y}) for k, (x, y) in (SPOTS | CHECKS).items()
     )
@@ -62,7 +63,7 @@ def stops(plan, result):
 def test_a_housing_site_in_us_survey_feet():
     """Everything that is told is the foot of 1200/3937 m: the card's coordinates, the area, the tolerance; and the day fits a crew of two."""
     foot = 1200 / 3937
-    visit = Visit(id="V1", name="v", date="2027-03-16", people=CREW, clock_h=-7.0)
+    visit = Visit(id="V1", name="v", date="2027-03-16", people=CREW, utc_offset_h=-7.0)
     brief = {
         "unit": "us-ft",
         "tolerance_h": 0.12 * foot,
@@ -100,7 +101,7 @@ def test_a_quarry_on_the_british_grid_with_targets_that_log_for_themselves():
     }
     plan = job_in("EPSG:27700", 450_000.0, 300_000.0, brief, up=60.0, areas=(heap,))
     own = tuple(
-        p.model_copy(update={"hangs_on": OwnSession(hours=1.5, setup="base")}) if p.role == "target" else p
+        p.model_copy(update={"positioned_from": OwnSession(hours=1.5, setup="base")}) if p.role == "target" else p
         for p in plan.control
     )
     plan = plan.model_copy(update={"control": own})
@@ -142,7 +143,12 @@ def test_a_scan_of_a_wooded_corridor_on_a_base_here():
     seen = []
     for known, sigma in (("here", 0.01), ("published", 0.01), ("published", 0.5)):
         mark = small_plan().marks[0].model_copy(update={"known": known, "sigma_h": sigma, "sigma_v": sigma})
-        plan = scan_plan(features=(wood,), level=False, control=control, pattern="corridor", line=line, width=110.0)
+        plan = scan_plan(
+            features=(wood,),
+            level=False,
+            control=control,
+            pattern=CorridorLines(line=line, width_m=110.0, side_overlap=50, extra_lines=0),
+        )
         plan = plan.model_copy(update={"marks": (mark,)})
         result = predict(plan)
         seen.append((result.seen_rmse_h, result.seen_rmse_v))
@@ -154,11 +160,11 @@ def test_a_scan_of_a_wooded_corridor_on_a_base_here():
 
 def test_a_small_site_by_network_corrections():
     """No base, no mark: the network's shift is shared by all that is positioned from it; schemes, search and verdict come from what there is."""
-    on = OnService(network="N")
+    on = OnService(service="N")
     network = CorrectionService(id="N", name="network")
-    plan = job_in("EPSG:25828", E0, N0, {"tolerance_h": 0.03, "tolerance_v": 0.05}, hangs_on=on)
-    flight = plan.flights[0].model_copy(update={"hangs_on": on})
-    plan = plan.model_copy(update={"marks": (), "setups": (), "networks": (network,), "flights": (flight,)})
+    plan = job_in("EPSG:25828", E0, N0, {"tolerance_h": 0.03, "tolerance_v": 0.05}, positioned_from=on)
+    flight = plan.flights[0].model_copy(update={"positioned_from": on})
+    plan = plan.model_copy(update={"marks": (), "setups": (), "correction_services": (network,), "flights": (flight,)})
     result = predict(plan)
     shared = [s for s in result.budget if s.kind == "network"]
     assert len(shared) == 1 and shared[0].sigma_v == pytest.approx(network.sigma_v, rel=0.02)
@@ -222,12 +228,12 @@ def test_half_a_field_day_to_a_signature():
 WRONG = {
     "a boundary that crosses itself": (lambda: read_boundary(f"{E0} {N0}\n{E0 + 100} {N0 + 100}\n{E0 + 100} {N0}\n{E0} {N0 + 100}".encode(), "", small_plan().grid, "m"), "crosses itself"),
     "a shift of a hundred kilometres": (lambda: shift_to(here(), "A", (E0 - 100_000, N0, 4.0)), "far"),
-    "a wind that no aircraft flies in": (lambda: all_flown(small_plan(flight={"wind_speed": 40.0})), "does not come forward"),
+    "a wind that no aircraft flies in": (lambda: all_flown(small_plan(flight={"wind_m_per_s": 40.0})), "does not come forward"),
     "a volume of nothing": (lambda: tolerance_by_volume(small_plan(), "heap", m3=1.0), "no such area"),
     "a height system that is none": (lambda: small_plan(brief=Brief(crs="EPSG:25828", heights="EPSG:25828", separation=StatedSeparation(value=5.0))).grid, "cannot be reached"),
     "a separation with slopes from nowhere": (lambda: changed(small_plan(), field_edits("brief", small_plan().brief, separation={"value": 5.0, "slope_e": 0.1})), "lopes need the place"),
     "a day without a date": (lambda: day_of(small_plan(visits=(Visit(id="V", name="v", people=CREW),)), "V"), "no date"),
-    "a target observed from a base that is not there": (lambda: changed(small_plan(), field_edits("control/G1", small_plan().control[0], hangs_on={"on": "set_up", "setup": "gone"})), "gone"),
+    "a target observed from a base that is not there": (lambda: changed(small_plan(), field_edits("control/G1", small_plan().control[0], positioned_from={"on": "set_up", "setup": "gone"})), "gone"),
 }  # fmt: skip
 
 

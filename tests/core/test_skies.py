@@ -84,7 +84,7 @@ def test_past_the_bound_fixed_counts_as_float_and_a_total_station_does_not_care(
         [math.hypot(assume["float_leg_h"], assume["float_h"])] * 2
         + [math.hypot(assume["float_leg_v"], assume["float_v"])]
     )
-    polar = UNDER.model_copy(update={"hangs_on": OnInstrument(setup="base")})
+    polar = UNDER.model_copy(update={"positioned_from": OnInstrument(setup="base")})
     assert survey(plan, (polar,)).sigma[0] == pytest.approx(survey(having(), (polar,)).sigma[0])
     assert skies_over(plan, (polar,), np.array([4.0])) == [None]
 
@@ -126,7 +126,7 @@ def test_what_would_do_is_offered_with_its_price_and_can_be_taken():
     assert found.severity == "warn" and "not to be trusted" in found.words and "predicted as float" in found.words
     assert "A total station from two points outside" in found.mend and "static session of 1 h" in found.mend
     after = changed(plan, found.edits)
-    assert after.control[0].hangs_on == OwnSession(hours=1.0, setup=ON_BASE.setup)
+    assert after.control[0].positioned_from == OwnSession(hours=1.0, setup=ON_BASE.setup)
     assert not any(f.rule == "control-fixed" for f in findings(View(after, (), None)))
     assert survey(after, after.control).sigma[0][2] < 0.1 * survey(plan, plan.control).sigma[0][2]
 

@@ -28,12 +28,12 @@ from kardo.core.plan.stands import (
 )
 from tests.conftest import E0, N0, ON_BASE, block_json, point, small_plan
 
-OTHER, SERVICE = OnSetUp(setup="other"), OnService(network="service")
+OTHER, SERVICE = OnSetUp(setup="other"), OnService(service="service")
 HANGINGS = st.sampled_from(
     [None, OTHER, SERVICE, OwnSession(hours=2), OwnSession(hours=9), OnInstrument(setup="other"), OnNothing()]
 )
 OCCUPATIONS = st.lists(
-    st.builds(Occupation, epochs=st.integers(1, 300), after_min=st.floats(0, 600), hangs_on=HANGINGS),
+    st.builds(Occupation, epochs=st.integers(1, 300), after_min=st.floats(0, 600), positioned_from=HANGINGS),
     min_size=1,
     max_size=6,
 )
@@ -46,7 +46,7 @@ def with_other(*occupations, mark="B", **changes):
     return small_plan(
         marks=(*plan.marks, Mark(id="B", name="Heron", e=E0 - 20, n=N0 - 20, h=4.2)),
         setups=(*plan.setups, SetUp(id="other", name="other", mark=mark, antenna="disc", readings=(1.7, 1.7))),
-        networks=(CorrectionService(id="service", name="service", sigma_h=0.010, sigma_v=0.020),),
+        correction_services=(CorrectionService(id="service", name="service", sigma_h=0.010, sigma_v=0.020),),
         control=(first, *plan.control[1:]),
         **changes,
     )
@@ -59,7 +59,7 @@ def of_first(plan):
 
 
 def test_a_second_set_up_on_the_same_mark_shares_the_mark_whole_and_each_set_up_half():
-    own, _, shares = of_first(with_other(Occupation(), Occupation(after_min=60, hangs_on=OTHER), mark="A"))
+    own, _, shares = of_first(with_other(Occupation(), Occupation(after_min=60, positioned_from=OTHER), mark="A"))
     assert shares["mark", "A"] == pytest.approx(1.0)
     assert shares["setup", "base"] == pytest.approx(0.5) and shares["setup", "other"] == pytest.approx(0.5)
     once, _, _ = of_first(with_other(Occupation(), Occupation(after_min=60)))
@@ -67,8 +67,8 @@ def test_a_second_set_up_on_the_same_mark_shares_the_mark_whole_and_each_set_up_
 
 
 def test_another_base_under_the_same_sky_does_not_better_the_sky():
-    together, _, _ = of_first(with_other(Occupation(), Occupation(after_min=10, hangs_on=OTHER)))
-    apart, _, _ = of_first(with_other(Occupation(), Occupation(after_min=60, hangs_on=OTHER)))
+    together, _, _ = of_first(with_other(Occupation(), Occupation(after_min=10, positioned_from=OTHER)))
+    apart, _, _ = of_first(with_other(Occupation(), Occupation(after_min=60, positioned_from=OTHER)))
     assert together[2] > 0.012 > apart[2], "12 mm is what one sky leaves in height"
     one_base, _, _ = of_first(with_other(Occupation(), Occupation(after_min=10)))
     assert together == pytest.approx(one_base, rel=1e-3)
@@ -76,7 +76,7 @@ def test_another_base_under_the_same_sky_does_not_better_the_sky():
 
 def test_what_is_poor_weighs_little():
     _, alone, _ = of_first(with_other())
-    _, total, shares = of_first(with_other(Occupation(), Occupation(after_min=60, hangs_on=OnNothing())))
+    _, total, shares = of_first(with_other(Occupation(), Occupation(after_min=60, positioned_from=OnNothing())))
     assert (total <= alone).all() and total == pytest.approx(alone, rel=1e-3)
     assert (shares["mark", "A"] > 0.999).all()
 
@@ -89,15 +89,15 @@ def test_the_mean_is_never_worse_than_its_worst_part_and_holds_no_more_than_the_
     for share in shares.values():
         assert (share > 0).all() and (share <= 1 + 1e-12).all()
     alone = [
-        of_first(with_other(*(o.model_copy(update={"hangs_on": hung}) for o in some)))[1]
-        for hung, some in plan.control[0].by_hanging.items()
+        of_first(with_other(*(o.model_copy(update={"positioned_from": hung}) for o in some)))[1]
+        for hung, some in plan.control[0].by_source.items()
     ]
     assert (total <= np.max(alone, axis=0) * 1.0001).all()
 
 
 def test_one_base_for_all_is_the_same_by_point_or_by_occupation():
     by_point = small_plan(control=(point("G1", 10, 10), point("K1", 50, 30)))
-    each = (Occupation(hangs_on=ON_BASE),)
+    each = (Occupation(positioned_from=ON_BASE),)
     by_occupation = small_plan(control=(point("G1", 10, 10, occupations=each), point("K1", 50, 30, occupations=each)))
     first, second = predict(by_point), predict(by_occupation)
     assert (first.rmse_v, first.seen_rmse_v) == (second.rmse_v, second.seen_rmse_v)
@@ -117,8 +117,8 @@ def test_a_check_that_was_occupied_from_a_second_mark_sees_part_of_the_base():
 
     base, both, other = (
         seen(Occupation()),
-        seen(Occupation(), Occupation(after_min=60, hangs_on=OTHER)),
-        seen(Occupation(hangs_on=OTHER)),
+        seen(Occupation(), Occupation(after_min=60, positioned_from=OTHER)),
+        seen(Occupation(positioned_from=OTHER)),
     )
     assert base.seen_rmse_v < 0.03 < both.seen_rmse_v < other.seen_rmse_v
     assert both.seen_rmse_v == pytest.approx(np.hypot(0.075, 0.075), rel=0.1)
@@ -127,7 +127,7 @@ def test_a_check_that_was_occupied_from_a_second_mark_sees_part_of_the_base():
 
 def test_an_occupation_hangs_on_what_the_plan_has():
     document = with_other().to_json()
-    document["control"][0]["occupations"][0]["hangs_on"] = {"on": "setup", "setup": "nowhere"}
+    document["control"][0]["occupations"][0]["positioned_from"] = {"on": "setup", "setup": "nowhere"}
     with pytest.raises(PlanError, match="G1 needs “nowhere”, which is not among the plan's setups"):
         plan_from_json(document)
 
@@ -135,9 +135,9 @@ def test_an_occupation_hangs_on_what_the_plan_has():
 @pytest.mark.parametrize("crs", ["EPSG:25828", "EPSG:32629"])
 def test_two_flights_and_points_from_two_bases_go_out_as_a_network_and_come_back_the_same(crs):
     """In another grid and unit, with two cameras: what the file says is all that the prediction rests on."""
-    both = (Occupation(), Occupation(after_min=60, hangs_on=OTHER))
+    both = (Occupation(), Occupation(after_min=60, positioned_from=OTHER))
     plan = with_other(*both)
-    second = plan.flights[0].model_copy(update={"id": "two", "camera": "mp45", "course": 0.0, "hangs_on": OTHER})
+    second = plan.flights[0].having(id="two", camera="mp45", course_deg=0.0, positioned_from=OTHER)
     control = tuple(p.model_copy(update={"occupations": both}) if p.id == "K1" else p for p in plan.control)
     brief = plan.brief.model_copy(update={"crs": crs, "unit": "us-ft"})
     kit, flights = kit_of(cameras=("mp20", "mp45")), (*plan.flights, second)
@@ -172,7 +172,7 @@ def test_shares_that_cannot_be_are_told(shares):
 def logging(hours=1.0, setup="base", away=0.0):
     """The small plan with its targets logging for themselves, against its base unless said otherwise, so many metres east of it."""
     plan = small_plan(marks=(Mark(id="A", name="A", e=E0 - 20 - away, n=N0 - 20, h=4.2),))
-    own = {"hangs_on": OwnSession(hours=hours, setup=setup), "occupations": (Occupation(),)}
+    own = {"positioned_from": OwnSession(hours=hours, setup=setup), "occupations": (Occupation(),)}
     control = tuple(p.model_copy(update=own) if p.role == "target" else p for p in plan.control)
     return plan.model_copy(update={"control": control})
 
@@ -197,6 +197,6 @@ def test_a_target_that_logs_beside_a_base_is_a_short_baseline_and_shares_the_bas
 
 def test_logging_against_a_base_that_is_not_there_is_refused():
     document = logging().to_json()
-    document["control"][0]["hangs_on"]["setup"] = "nowhere"
+    document["control"][0]["positioned_from"]["setup"] = "nowhere"
     with pytest.raises(PlanError, match="G1 needs “nowhere”, which is not among the plan's setups"):
         plan_from_json(document)

@@ -154,7 +154,7 @@ def test_areas_are_those_on_the_ground():
 
 def test_spacing_and_length_of_strips_are_those_on_the_ground():
     """Measured in the local frame between exposures, against what the camera's overlap asks for."""
-    plan = small_plan(flight={"course": 0.0, "terrain_following": False})
+    plan = small_plan(flight={"course_deg": 0.0, "terrain_following": False})
     flight = flown(plan, plan.flights[0])
     geod = Geod(ellps="GRS80")
     lon, lat = plan.grid.to_geodetic(flight.e, flight.n)

@@ -29,21 +29,22 @@ SECOND = {
     "name": "slant flight",
     "purpose": "strengthen",
     "camera": "mp45",
-    "tilt": 30.0,
-    "height": 70.0,
+    "tilt_deg": 30.0,
+    "height_m": 70.0,
 }
 
 
-def two_flights(hangs_on=OnSetUp(setup="other"), overrides=None, **update):  # noqa: B008
+def two_flights(positioned_from=OnSetUp(setup="other"), overrides=None, **update):  # noqa: B008
     """Straight down by one camera from set-up A, oblique by another from set-up B."""
-    nadir = MAIN.model_copy(update={"margin_strips": 0, "margin_exposures": 0, "course": 90.0})
-    slant = nadir.model_copy(update=SECOND | {"course": 0.0, "side_overlap": 60.0, "hangs_on": hangs_on} | update)
+    nadir = MAIN.having(extra_lines=0, extra_exposures=0, course_deg=90.0)
+    usual = {"course_deg": 0.0, "side_overlap": 60.0, "positioned_from": positioned_from}
+    slant = nadir.having(**(SECOND | usual | update))
     plan = small_plan()
     return small_plan(
         kit=kit_of(cameras=("mp20", "mp45"), calibration="earlier"),
         marks=(*plan.marks, Mark(id="B", name="Heron", e=E0 + 230, n=N0 + 130, h=6.0, sigma_v=0.012)),
         setups=(*plan.setups, SetUp(id="other", name="other", mark="B", antenna="disc", readings=(1.7,))),
-        networks=(CorrectionService(id="service", name="service", sigma_h=0.015, sigma_v=0.03),),
+        correction_services=(CorrectionService(id="service", name="service", sigma_h=0.015, sigma_v=0.03),),
         flights=(nadir, slant),
         overrides=overrides,
     )
@@ -56,7 +57,7 @@ def result():
 
 @pytest.fixture(scope="module", params=["two set-ups", "a service"])
 def network(request):
-    hung = OnSetUp(setup="other") if request.param == "two set-ups" else OnService(network="service")
+    hung = OnSetUp(setup="other") if request.param == "two set-ups" else OnService(service="service")
     plan = two_flights(hung, overrides={"lattice_rays": 12}, forward_overlap=60.0)
     return planned_network(plan).network.to_json()
 
@@ -129,10 +130,10 @@ def test_two_cameras_have_two_interiors_and_every_exposure_its_own(result):
 
 
 def test_a_flight_on_a_service_has_the_services_shift():
-    net = planned_network(two_flights(OnService(network="service"))).network
+    net = planned_network(two_flights(OnService(service="service"))).network
     keys = {net.shifts[s].key for s in net.exposure_shifts[net.n_exposures - 1]}
     assert ("network", "service") in keys and not any(kind in {"mark", "setup"} for kind, _ in keys)
-    wide = predict(two_flights(OnService(network="service")))
+    wide = predict(two_flights(OnService(service="service")))
     assert any((s.kind, s.id) == ("network", "service") and s.share_v > 0 for s in wide.budget)
 
 
@@ -183,7 +184,7 @@ def test_two_marks_of_one_name_stay_two():
 def test_live_figures_of_two_flights_agree_with_the_full_computation():
     plan = two_flights()
     control = (plan.control[0].model_copy(update={"e": plan.control[0].e + 20}), *plan.control[1:])
-    control = (*control[:-1], control[-1].model_copy(update={"hangs_on": OnSetUp(setup="other")}))
+    control = (*control[:-1], control[-1].model_copy(update={"positioned_from": OnSetUp(setup="other")}))
     answer = what_if(keep(plan), control)
     after = plan.model_copy(update={"control": control})
     live = figures(after, answer)
@@ -193,7 +194,7 @@ def test_live_figures_of_two_flights_agree_with_the_full_computation():
 
 
 def test_summary_and_findings_tell_the_flights_apart():
-    plan = two_flights(speed=14.0, exposure_time=0.003)
+    plan = two_flights(speed_m_per_s=14.0, exposure_s=0.003)
     told_of = summary(plan)
     assert [f.id for f in told_of.flights] == ["main", "slant"] and len(told_of.heights) == 2
     assert told_of.flights[1].gsd < told_of.flights[0].gsd

@@ -22,7 +22,7 @@ from kardo.core.plan.stands import OnSetUp, SetUp
 from kardo.demo import demo_plan
 
 TWICE = METHODS["rtk_twice"].occupations
-FROM_BOTH = (Occupation(), Occupation(after_min=60, hangs_on=OnSetUp(setup="rover")))
+FROM_BOTH = (Occupation(), Occupation(after_min=60, positioned_from=OnSetUp(setup="rover")))
 
 
 @pytest.fixture(scope="module")
@@ -46,7 +46,7 @@ CHANGES = {
     "target dropped": lambda c: c[1:],
     "target added": lambda c: (*c, changed(c[2], id="new", name="new", e=c[2].e + 340, n=c[2].n + 70)),
     "targets observed twice": lambda c: tuple(changed(p, occupations=TWICE) for p in c),
-    "target hung on another mark": lambda c: (changed(c[0], hangs_on=OnSetUp(setup="rover")), *c[1:]),
+    "target hung on another mark": lambda c: (changed(c[0], positioned_from=OnSetUp(setup="rover")), *c[1:]),
     "target observed from another mark too": lambda c: (changed(c[0], occupations=FROM_BOTH), *c[1:]),
     "check observed from another mark too": lambda c: (*c[:-1], changed(c[-1], occupations=FROM_BOTH)),
     "target made a check": lambda c: (changed(c[0], role="check"), *c[1:]),
@@ -79,7 +79,7 @@ def test_a_change_taken_back_leaves_no_trace(plan, kept):
 def test_a_set_up_that_the_network_has_not_is_left_to_the_full_computation(plan):
     third = SetUp(id="third", name="third", mark="heron-2", antenna="disc")
     later = plan.model_copy(update={"setups": (*plan.setups, third)})
-    hung = changed(plan.control[5], hangs_on=OnSetUp(setup="third"))
+    hung = changed(plan.control[5], positioned_from=OnSetUp(setup="third"))
     with pytest.raises(PlanError, match="not in this network"):
         keep(plan).misclosures(later, (hung,))
 

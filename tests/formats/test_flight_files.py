@@ -34,7 +34,7 @@ from kardo.formats.map.geopackage import flight_geopackage
 from kardo.formats.map.kml import flight_kml
 from tests.conftest import E0, MAIN, N0, small_plan
 
-PLAN = small_plan(flight={"oblique_strips": 1, "crossing_strips": 1})
+PLAN = small_plan(flight={"oblique_lines": 1, "cross_lines": 1})
 (FLOWN,) = all_flown(PLAN)
 
 

@@ -98,7 +98,9 @@ def test_what_cannot_be_shifted_is_refused_in_words(files, capsys):
     assert "not clear which mark" in capsys.readouterr().err
     elsewhere = small_plan(
         marks=(HERE,),
-        control=tuple(p.model_copy(update={"hangs_on": OnNothing()}) if p.id == "G2" else p for p in known.control),
+        control=tuple(
+            p.model_copy(update={"positioned_from": OnNothing()}) if p.id == "G2" else p for p in known.control
+        ),
     )
     (files / "plan.json").write_text(json.dumps(elsewhere.to_json()))
     assert main(["shift", str(files / "plan.json"), str(files / "photos.csv"), *words]) == 1
@@ -109,8 +111,8 @@ def test_points_move_by_as_much_as_they_hang_on_the_base():
     """K4 hangs on a mark that is known; so does K3 as far as weights go, for its other round is metres off: before and after tell it."""
     known = Mark(id="B", name="B", e=E0 + 60, n=N0 + 60, h=3.0)
     elsewhere = OnSetUp(setup="other")
-    halves = (Occupation(), Occupation(after_min=60, hangs_on=elsewhere))
-    other = {"K3": {"occupations": halves}, "K4": {"hangs_on": elsewhere}}
+    halves = (Occupation(), Occupation(after_min=60, positioned_from=elsewhere))
+    other = {"K3": {"occupations": halves}, "K4": {"positioned_from": elsewhere}}
     plan = small_plan(marks=(HERE, known))
     setups = (*plan.setups, plan.setups[0].model_copy(update={"id": "other", "name": "other", "mark": "B"}))
     control = tuple(p.model_copy(update=other.get(p.id, {})) for p in plan.control)

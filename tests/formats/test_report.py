@@ -56,7 +56,7 @@ def a_record(unit="m", standard="user_rmse", **changes):
     book = book_of(
         [
             entry(1, 0, kind="set_up", setup="base", mark="A", plummet_on=True),
-            entry(2, 2, kind="height", setup="base", way="slant", typed="1.834 m", metres=1.834),
+            entry(2, 2, kind="height", setup="base", measured_to="slant", typed="1.834 m", metres=1.834),
             occupied(3, "G1", 5),
             flown(4, 1, 40),
             entry(5, 50, kind="note", words=HOSTILE),
@@ -239,13 +239,13 @@ def test_heights_as_measured_are_reduced_as_the_plan_reduces_them(way, support, 
     plan = small_plan(setup={"adapter": 0.03, "pole_to": "apc", "support": support})
     antenna = plan.antenna(plan.setups[0].antenna).model_copy(update={"apc_above_arp": 0.06})
     plan = plan.model_copy(update={"kit": plan.kit.model_copy(update={"antennas": (antenna,)})})
-    book = book_of([entry(1, 2, kind="height", setup="base", way=way, typed="1.500 m", metres=1.5)])
+    book = book_of([entry(1, 2, kind="height", setup="base", measured_to=way, typed="1.500 m", metres=1.5)])
     if up is None:
         up = (1.5**2 - antenna.disc_radius**2) ** 0.5 - antenna.edge_above_arp
     html = _heights_part(plan, book)
     assert "1.5000 m" in html and f"{up:.4f} m" in html
     assert vertical_height(
-        plan, plan.setups[0], Reading(metres=1.5, way="vertical" if way == "vertical" else "slant")
+        plan, plan.setups[0], Reading(metres=1.5, measured_to="vertical" if way == "vertical" else "slant")
     ) == pytest.approx(up)
 
 

@@ -25,7 +25,7 @@ from tests.conftest import scan_plan, small_plan
 
 
 def test_the_card_has_the_scanners_settings_and_what_is_trimmed():
-    html = flight_card_html(scan_plan(scan_angle=80.0))
+    html = flight_card_html(scan_plan(scan_angle_deg=80.0))
     for said in (
         "angle used",
         "80°",

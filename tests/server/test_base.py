@@ -59,7 +59,9 @@ def test_schemes_start_when_asked_and_choosing_one_rewires_the_plan(planner, job
     network = rows["network_virtual"]
     assert planner.patch_plan(job.pk, network["edits"], 1).status_code == 200
     plan = stored_plan(job.__class__.objects.get(pk=job.pk))
-    assert plan.flights[0].hangs_on.on == "network" and {p.hangs_on.on for p in plan.control} == {"network"}
+    assert plan.flights[0].positioned_from.on == "service" and {p.positioned_from.on for p in plan.control} == {
+        "service"
+    }
     post(planner, job, "prediction/start")
     run(key=str(Computation.objects.get(kind="prediction").key))
     result = planner.get(f"/api/jobs/{job.pk}/prediction").json()["result"]
@@ -92,10 +94,10 @@ def test_the_settings_of_corrections_are_printed_without_any_secret(planner, off
     link = {"kind": "internet", "address": "caster.example", "port": 2101, "mount": "HERON", "user": "crew"}
     own = {"address": "198.51.100.7", "mount": "VIRTUAL"}
     networks = (CorrectionService(id="N1", name="island service", settings=own),)
-    job = create_job(office, planner.user, small_plan(setup={"link": link}, networks=networks))
+    job = create_job(office, planner.user, small_plan(setup={"link": link}, correction_services=networks))
     told = lambda path: written(planner.get(f"/api/jobs/{job.pk}/settings/{path}.pdf"))  # noqa: E731
     assert all(word in told("setups/base") for word in ("caster.example", "2101", "HERON", "crew", "bytheinternet"))
-    assert "198.51.100.7" in told("networks/N1") and "VIRTUAL" in told("networks/N1")
+    assert "198.51.100.7" in told("correction_services/N1") and "VIRTUAL" in told("correction_services/N1")
     assert "printedonnothing" in told("setups/base")
     assert planner.get(f"/api/jobs/{job.pk}/settings/setups/none.pdf").status_code == 422
     assert planner.get(f"/api/jobs/{job.pk}/settings/kit/base.pdf").status_code == 422
@@ -128,7 +130,7 @@ def test_a_card_that_is_none_is_refused(planner, with_cards, place):
 def test_the_sky_is_told_for_a_date_and_refused_without_one(planner, job):
     told = planner.get(f"/api/jobs/{job.pk}/sky?about=setups/base&date=2027-03-16").json()
     assert told["name"] == "base · A" and len(told["count"]) == len(told["minutes"]) == 145
-    assert len(told["horizon"]) == 360 and told["clock_h"] == -1
+    assert len(told["horizon"]) == 360 and told["utc_offset_h"] == -1
     lacking = planner.get(f"/api/jobs/{job.pk}/sky?about=setups/base")
     assert lacking.status_code == 422 and "No visit has a date" in lacking.json()["title"]
     assert planner.get(f"/api/jobs/{job.pk}/sky?about=x&date=2027-03-16").status_code == 422

@@ -253,9 +253,10 @@ def test_a_block_shift_is_shown_applied_and_taken_back(planner, office):
 
 
 def test_in_feet_on_another_grid_with_two_flights_and_two_cameras(planner, signer, office):
-    first, second = small_plan().flights[0], {"id": "second", "name": "second flight", "camera": "mp45", "course": 90.0}
+    first = small_plan().flights[0]
+    second = first.having(id="second", name="second flight", camera="mp45", course_deg=90.0)
     kit = kit_of(cameras=("mp20", "mp45"), calibration="earlier")
-    plan = visited(small_plan(flights=(first, first.model_copy(update=second)), kit=kit))[0]
+    plan = visited(small_plan(flights=(first, second), kit=kit))[0]
     brief = plan.brief.model_copy(update={"unit": "us-ft", "crs": "EPSG:32628"})
     plan = plan.model_copy(update={"brief": brief})
     job = create_job(office, planner.user, plan)

@@ -26,7 +26,7 @@ def planned(office, planner):
 
 def test_a_day_is_solved_and_follows_a_pin_within_two_seconds(planner, planned):
     day = planner.get(f"/api/jobs/{planned.pk}/day/V1").json()
-    assert day["told"].startswith("Out ") and not day["reasons"] and day["clock_h"] == -1
+    assert day["told"].startswith("Out ") and not day["reasons"] and day["utc_offset_h"] == -1
     leg = next(t for t in day["tasks"] if t["id"] == "leg-main-1")
     later = f"{(leg['start'] + 60) // 60:02d}:{(leg['start'] + 60) % 60:02d}"
     started = time.perf_counter()

@@ -103,7 +103,7 @@ def test_many_changes_are_one_step(planner, job):
     assert planner.post(f"/api/jobs/{job.pk}/plan/undo").json()["hash"] == small_plan().hash
 
 
-G7 = {"id": "G7", "name": "G7", "role": "target", "e": E0, "n": N0, "hangs_on": {"on": "setup", "setup": "base"}}
+G7 = {"id": "G7", "name": "G7", "role": "target", "e": E0, "n": N0, "positioned_from": {"on": "setup", "setup": "base"}}
 RING = [list(p) for p in small_plan().site.boundary]
 BAD_EDITS = [
     ([edit("control/G7", None, {"id": "G7"})], "Field required"),
@@ -309,11 +309,11 @@ def test_steps_stored_before_the_model_grew_a_field_are_undone_and_redone(planne
     step, stored = job.edits.get(), Job.objects.get(pk=job.pk)
     for document in (step.changes[0]["after"], *stored.document["control"]):
         for occupation in document["occupations"]:
-            del occupation["hangs_on"]
+            del occupation["positioned_from"]
     step.save()
     stored.model = "an older one"
     stored.save()
     assert planner.post(f"/api/jobs/{job.pk}/plan/undo").json()["hash"] == small_plan().hash
     answer = planner.post(f"/api/jobs/{job.pk}/plan/redo")
     assert answer.status_code == 200
-    assert current(Job.objects.get(pk=job.pk)).control[-1].occupations[0].hangs_on is None
+    assert current(Job.objects.get(pk=job.pk)).control[-1].occupations[0].positioned_from is None

@@ -58,9 +58,9 @@ def test_the_card_and_the_files_come_as_files(planner, job):
 
 
 def test_a_flight_in_the_wind_is_told_line_by_line(planner, job):
-    planner.patch_plan(job.pk, [edit("flights/main/speed", 6.0, 12.0)], 1)
+    planner.patch_plan(job.pk, [edit("flights/main/speed_m_per_s", 6.0, 12.0)], 1)
     still = planner.get(f"/api/jobs/{job.pk}/flight/air").json()
-    wind = [edit("flights/main/wind_speed", 0.0, 12.0), edit("flights/main/wind_from", 270.0, 0.0)]
+    wind = [edit("flights/main/wind_m_per_s", 0.0, 12.0), edit("flights/main/wind_from_deg", 270.0, 0.0)]
     assert planner.patch_plan(job.pk, wind, 2).status_code == 200
     windy = planner.get(f"/api/jobs/{job.pk}/flight/air?flight=main").json()
     assert (
@@ -68,7 +68,7 @@ def test_a_flight_in_the_wind_is_told_line_by_line(planner, job):
     )
     assert windy["slowest"] < windy["fastest"] == 12.0 and windy["across"] > 0
     assert planner.get(f"/api/jobs/{job.pk}/flight/air?flight=nobody").status_code == 422
-    planner.patch_plan(job.pk, [edit("flights/main/wind_speed", 12.0, 40.0)], 3)
+    planner.patch_plan(job.pk, [edit("flights/main/wind_m_per_s", 12.0, 40.0)], 3)
     assert "does not come forward" in planner.get(f"/api/jobs/{job.pk}/flight/air").json()["title"]
 
 
@@ -92,5 +92,5 @@ def test_a_camera_is_read_from_its_image(planner, job):
     )
     plan = planner.get(f"/api/jobs/{job.pk}/plan").json()
     taken = told["value"] | {"id": "own"}
-    edits = [edit("kit/cameras/own", None, taken), edit("flights/main/camera", "mp20", "own")]
+    edits = [edit("kit/cameras/own", None, taken), edit("flights/main/sensor/camera", "mp20", "own")]
     assert planner.patch_plan(job.pk, edits, plan["revision"]).status_code == 200

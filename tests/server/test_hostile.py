@@ -21,7 +21,7 @@ SCALARS = st.none() | st.booleans() | st.integers(-(10**12), 10**12) | st.floats
 VALUES = st.recursive(
     SCALARS, lambda x: st.lists(x, max_size=4) | st.dictionaries(st.text(max_size=8), x, max_size=4), max_leaves=8
 )
-FIELDS = st.sampled_from(["e", "n", "h", "width", "role", "occupations", "hangs_on", "name", "id", "unknown"])
+FIELDS = st.sampled_from(["e", "n", "h", "width", "role", "occupations", "positioned_from", "name", "id", "unknown"])
 OBJECTS = st.sampled_from(
     [
         "control/G1",
@@ -35,7 +35,7 @@ OBJECTS = st.sampled_from(
         "kit/cameras/mp20/calibration",
         "assumptions/overrides/tie_ray_px",
         "assumptions/overrides",
-        "flights/main/hangs_on",
+        "flights/main/positioned_from",
         "brief",
         "flights",
         "site",

@@ -64,14 +64,19 @@ def test_light_and_a_calibration_flight_come_over_the_api(planner, job):
     assert planner.patch_plan(job.pk, edits, 1).status_code == 200
 
 
-def test_another_strip_and_what_flights_begin_with_come_over_the_api(planner, job):
-    strip = {"start": [600000.0, 5000000.0], "end": [600100.0, 5000000.0], "height": None}
+def test_another_line_and_what_flights_begin_with_come_over_the_api(planner, job):
+    strip = {"start": [600000.0, 5000000.0], "end": [600100.0, 5000000.0], "height_m": None}
+    laid = planner.get(f"/api/jobs/{job.pk}/plan").json()["plan"]["flights"][0]["pattern"]
+    refused = planner.get(f"/api/jobs/{job.pk}/flight/strip")
+    assert refused.status_code == 422 and "laid, not drawn" in refused.json()["title"]
+    own = planner.get("/api/catalogue").json()["flight_parts"]["own"]
+    assert planner.patch_plan(job.pk, [edit("flights/main/pattern", laid, own)], 1).status_code == 200
     edits = planner.get(f"/api/jobs/{job.pk}/flight/strip").json()
-    assert [e["path"] for e in edits] == ["flights/main/own_strips"] and len(edits[0]["after"]) == 1
+    assert [e["path"] for e in edits] == ["flights/main/pattern/lines"] and len(edits[0]["after"]) == 1
     assert set(edits[0]["after"][0]) == set(strip)
     told = planner.get("/api/catalogue").json()
-    assert told["scanning"] == {"margin_strips": 0, "side_overlap": 50.0, "tilt": 0.0}
-    assert told["strengthening"]["tilt"] == 30.0 and told["calibration_frames"] == 100
+    assert told["scanning"] == {"extra_lines": 0, "side_overlap": 50.0}
+    assert told["strengthening"]["tilt_deg"] == 30.0 and told["calibration_frames"] == 100
 
 
 def test_a_line_from_the_side_and_a_take_off_place_come_over_the_api(planner, job):
@@ -81,7 +86,7 @@ def test_a_line_from_the_side_and_a_take_off_place_come_over_the_api(planner, jo
     assert home["words"].startswith("Home from sortie 1") and home["exposures"] == []
     assert planner.get(f"/api/jobs/{job.pk}/flight/profile?line=999").status_code == 422
     found = planner.get(f"/api/jobs/{job.pk}/flight/take-off").json()
-    assert found["unseen"] == 0 and [e["path"] for e in found["edits"]] == ["flights/main/standpoint"]
+    assert found["unseen"] == 0 and [e["path"] for e in found["edits"]] == ["flights/main/take_off"]
     assert planner.patch_plan(job.pk, found["edits"], 1).status_code == 200
     air = planner.get(f"/api/jobs/{job.pk}/flight/air").json()
     assert air["take_off"] == [found["e"], found["n"]] and air["minutes"] == pytest.approx(found["minutes"])

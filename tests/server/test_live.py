@@ -60,14 +60,14 @@ def test_another_flight_needs_another_network(planner, job):
     ready(planner, job)
     planner.patch_plan(job.pk, [edit("brief/tolerance_v", 0.05, 0.04)], 1)
     assert ask(planner, job)["result"]["limit_v"] == 0.04, "what is promised needs no other network"
-    planner.patch_plan(job.pk, [edit("flights/main/height", 80.0, 85.0)], 2)
+    planner.patch_plan(job.pk, [edit("flights/main/height_m", 80.0, 85.0)], 2)
     assert ask(planner, job)["state"] == "preparing"
 
 
 def test_only_control_is_answered_live(planner, job):
     answer = planner.post(
         f"/api/jobs/{job.pk}/live",
-        data={"edits": [edit("flights/main/height", 80.0, 85.0)]},
+        data={"edits": [edit("flights/main/height_m", 80.0, 85.0)]},
         content_type="application/json",
     )
     assert answer.status_code == 422 and "control" in answer.json()["title"]

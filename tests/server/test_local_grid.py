@@ -66,6 +66,6 @@ def test_ground_lengths_are_offered(planner, job):
 
 
 def test_a_set_up_that_it_hangs_on_cannot_go(planner, job):
-    local = to_json(local_grid()) | {"hangs_on": {"on": "setup", "setup": "nobody"}}
+    local = to_json(local_grid()) | {"positioned_from": {"on": "setup", "setup": "nobody"}}
     refused = given(planner, job, local)
     assert refused.status_code == 422 and "nobody" in str(refused.json())

@@ -78,7 +78,7 @@ def test_every_step_can_be_undone_back_to_the_first_figures(told):
     expect(told["figures"][2], FIGURES[0])
     names = {p["id"]: p["name"] for p in told["plans"][2]["control"]}
     assert names["G3"] == "G3" and "K9" not in names
-    assert told["plans"][2]["flights"][0]["height"] == 70.0 and told["plans"][2]["assumptions"]["overrides"] == {}
+    assert told["plans"][2]["flights"][0]["height_m"] == 70.0 and told["plans"][2]["assumptions"]["overrides"] == {}
 
 
 def test_it_is_edited_and_computed_again(told):

@@ -64,7 +64,7 @@ def test_a_station_that_is_taken_adds_its_distance_to_the_whole_flight(told):
     near = stations_near(PLAN, told)[0]
     mark = Mark(id="S", name="S", e=near.e, n=near.n, h=near.h, sigma_h=near.sigma_h, sigma_v=near.sigma_v)
     setup = SetUp(id="S", name="S", mark="S", support="fixed_pole", antenna=PLAN.kit.antennas[0].id)
-    flight = PLAN.flights[0].model_copy(update={"hangs_on": OnSetUp(setup="S")})
+    flight = PLAN.flights[0].model_copy(update={"positioned_from": OnSetUp(setup="S")})
     more = {"marks": (*PLAN.marks, mark), "setups": (*PLAN.setups, setup), "flights": (flight,)}
     net = planned_network(PLAN.model_copy(update=more)).network
     of_first = slice(net.exposure_shifts.start[0], net.exposure_shifts.start[1])
@@ -90,7 +90,7 @@ def taken(told, **visit):
     setup = SetUp(
         id="S", name="S", mark="S", support="fixed_pole", antenna=PLAN.kit.antennas[0].id, readings=({"metres": 0},)
     )
-    flight = PLAN.flights[0].model_copy(update={"hangs_on": OnSetUp(setup="S")})
+    flight = PLAN.flights[0].model_copy(update={"positioned_from": OnSetUp(setup="S")})
     visits = (PLAN.visits[0].model_copy(update=visit), *PLAN.visits[1:])
     more = {"marks": (*PLAN.marks, mark), "setups": (*PLAN.setups, setup), "flights": (flight,), "visits": visits}
     return PLAN.model_copy(update=more)
@@ -110,8 +110,10 @@ def test_the_log_of_a_station_covers_the_flights_that_hang_on_it(told, tmp_path)
     assert not log_findings(log, plan), "its place, its height, its interval and both its ends"
     first, last = hours_of(plan, "S")
     assert log.last - log.first == (last - first).total_seconds() and first.tzinfo is not None
-    moved = taken(told, clock_h=1.0)
-    assert hours_of(moved, "S")[0] - first == -datetime.timedelta(hours=1 - day_of(plan, plan.visits[0].id).clock_h)
+    moved = taken(told, utc_offset_h=1.0)
+    assert hours_of(moved, "S")[0] - first == -datetime.timedelta(
+        hours=1 - day_of(plan, plan.visits[0].id).utc_offset_h
+    )
 
 
 def test_an_outage_of_a_station_is_told_from_its_log(told, tmp_path):

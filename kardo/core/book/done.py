@@ -63,16 +63,16 @@ def _set_up(plan: Plan, setup: SetUp, book: Book) -> SetUp:
     if stood:
         change["mark"] = stood[-1].mark
     if read:
-        poles = any(h.way == "pole" for h in read)
+        poles = any(h.measured_to == "pole" for h in read)
         change["support"] = "fixed_pole" if poles else "tripod"
-        kept = [h for h in read if (h.way == "pole") == poles]
+        kept = [h for h in read if (h.measured_to == "pole") == poles]
         change["readings"] = tuple(_reading(h) for h in kept)[-MOST_READINGS:]
     return setup.model_copy(update=change)
 
 
 def _reading(read: HeightRead) -> Reading:
-    way: Literal["slant", "vertical"] = "vertical" if read.way == "vertical" else "slant"
-    return Reading(metres=read.metres, way=way, typed=read.typed[:40])
+    to: Literal["slant", "vertical"] = "vertical" if read.measured_to == "vertical" else "slant"
+    return Reading(metres=read.metres, measured_to=to, typed=read.typed[:40])
 
 
 def _point(plan: Plan, point: ControlPoint, book: Book, left: set[str]) -> ControlPoint | None:
@@ -95,12 +95,14 @@ def _point(plan: Plan, point: ControlPoint, book: Book, left: set[str]) -> Contr
     for e in entries[:MOST_OCCUPATIONS]:
         said: Occupied = e.said  # type: ignore[assignment]
         hung = (
-            OnSetUp(setup=said.setup) if said.setup and plan.setup(said.setup) else _planned(point, len(done)).hangs_on
+            OnSetUp(setup=said.setup)
+            if said.setup and plan.setup(said.setup)
+            else _planned(point, len(done)).positioned_from
         )
         after = (e.moment - first).total_seconds() / 60
         done.append(
             Occupation(
-                epochs=said.epochs, after_min=after, hangs_on=hung, state=said.state, visit=_visit(plan, e.visit)
+                epochs=said.epochs, after_min=after, positioned_from=hung, state=said.state, visit=_visit(plan, e.visit)
             )
         )
     still = [o for o in point.occupations[len(done) :] if not _day_over(plan, o.visit, left)]
@@ -110,7 +112,7 @@ def _point(plan: Plan, point: ControlPoint, book: Book, left: set[str]) -> Contr
 def _logged(point: ControlPoint, book: Book) -> tuple[ControlPoint, bool]:
     """A point that logs for itself with the hours that it really logged, and whether it did: from when it was switched on until it was
     switched off; as long as that is not written down, as planned."""
-    if not any(isinstance(on, OwnSession) for on in point.by_hanging):
+    if not any(isinstance(on, OwnSession) for on in point.by_source):
         return point, False
     of_point = [
         e for e in book.valid_entries if isinstance(e.said, SessionOn | SessionOff) and e.said.point == point.id
@@ -126,8 +128,8 @@ def _logged(point: ControlPoint, book: Book) -> tuple[ControlPoint, bool]:
     def with_hours(hung: PositionSource | None) -> PositionSource | None:
         return hung.model_copy(update={"hours": hours}) if isinstance(hung, OwnSession) else hung
 
-    done = tuple(o.model_copy(update={"hangs_on": with_hours(o.hangs_on)}) for o in point.occupations)
-    return point.model_copy(update={"hangs_on": with_hours(point.hangs_on), "occupations": done}), True
+    done = tuple(o.model_copy(update={"positioned_from": with_hours(o.positioned_from)}) for o in point.occupations)
+    return point.model_copy(update={"positioned_from": with_hours(point.positioned_from), "occupations": done}), True
 
 
 def _planned(point: ControlPoint, k: int) -> Occupation:
@@ -147,7 +149,7 @@ def _flight(plan: Plan, flight: Flight, book: Book, left: set[str]) -> Flight:
     count = len(flown(plan, flight).legs)
     missing = given_up | (set(range(1, count + 1)) - set(flown_) if _day_over(plan, flight.visit, left) else set())
     afloat = {leg for leg, said in flown_.items() if said.not_fixed >= MOSTLY}
-    return flight.model_copy(update={"missing_legs": tuple(sorted(missing)), "float_legs": tuple(sorted(afloat))})
+    return flight.model_copy(update={"missing_sorties": tuple(sorted(missing)), "float_sorties": tuple(sorted(afloat))})
 
 
 @dataclass(frozen=True)
@@ -253,7 +255,7 @@ def _spread(plan: Plan, setup: SetUp, book: Book) -> tuple[int, float]:
 
 def vertical_read(plan: Plan, setup: SetUp, read: HeightRead) -> float:
     """Metres from the mark to the ARP by a height that was read, whatever support was planned. Raises PlanError for a slant shorter than the disc's radius."""
-    support = "fixed_pole" if read.way == "pole" else "tripod"
+    support = "fixed_pole" if read.measured_to == "pole" else "tripod"
     return vertical_height(plan, setup.model_copy(update={"support": support}), _reading(read))
 
 
@@ -265,6 +267,6 @@ def _odd(plan: Plan, book: Book) -> dict[str, OddHeight]:
         found = outvoted([vertical_read(plan, setup, e.said) for e in entries], most)  # type: ignore[arg-type]
         if found is not None:
             unit, said = plan.brief.unit, entries[found.which].said
-            words = f"{said.typed} {said.way} is {small(abs(found.off), unit)} from the {len(entries) - 1} others, which agree to {small(found.others_apart, unit)}"  # type: ignore[union-attr]
+            words = f"{said.typed} {said.measured_to} is {small(abs(found.off), unit)} from the {len(entries) - 1} others, which agree to {small(found.others_apart, unit)}"  # type: ignore[union-attr]
             out[setup.id] = OddHeight(entries[found.which].id, words)
     return out

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from functools import cached_property
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, Field, TypeAdapter
+from pydantic import AfterValidator, Field, TypeAdapter, model_validator
 
 from kardo.core.arrays import Json
 from kardo.core.parts import Clean, Coordinate, Identifier, Length, Part, validated
@@ -65,10 +65,15 @@ class HeightRead(Part):
 
     kind: Literal["height"] = "height"
     setup: Identifier
-    way: Literal["slant", "vertical", "pole"]
+    measured_to: Literal["slant", "vertical", "pole"]
     when: Literal["before", "after"] = "before"
     typed: Short
     metres: Length
+
+    @model_validator(mode="before")
+    @classmethod
+    def _as_older_books_have_it(cls, said: Any) -> Any:
+        return {"measured_to" if k == "way" else k: v for k, v in said.items()} if isinstance(said, dict) else said
 
 
 class BroadcastHeard(Part):

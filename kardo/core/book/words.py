@@ -21,7 +21,7 @@ def _stood(plan: Plan, said: StoodUp) -> str:
 
 def _height(plan: Plan, said: HeightRead) -> str:
     metres = length(said.metres, plan.brief.unit, 4)
-    return f"{_setup(plan, said)}: {said.way} height typed {said.typed} ({metres}), {said.when}"
+    return f"{_setup(plan, said)}: {said.measured_to} height typed {said.typed} ({metres}), {said.when}"
 
 
 def _broadcast(plan: Plan, said: BroadcastHeard) -> str:

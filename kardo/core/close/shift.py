@@ -133,8 +133,8 @@ def _hangs_elsewhere(plan: Plan, mark: Mark) -> str:
         setup = plan.setup(hung.setup) if isinstance(hung, OnSetUp | OnInstrument) else None
         return setup is not None and setup.mark == mark.id
 
-    flights = [name_of(plan, "flight", f.id) for f in plan.flights if f.corrected and not on_mark(f.hangs_on)]
-    targets = [p.name for p in plan.targets if not all(map(on_mark, p.by_hanging))]
+    flights = [name_of(plan, "flight", f.id) for f in plan.flights if f.corrected and not on_mark(f.positioned_from)]
+    targets = [p.name for p in plan.targets if not all(map(on_mark, p.by_source))]
     nothing = [] if plan.targets or any(f.corrected for f in plan.flights) else ["The block"]
     return next(iter([*flights, *targets, *nothing]), "")
 

@@ -83,12 +83,12 @@ def delivered_with(plan: Plan, frame: LocalFrame, x: Floats) -> Delivered:
     errors = np.concatenate([errors, np.zeros((len(x), 3, 3 * len(shifts) - errors.shape[2]))], axis=2)
     taken_up = np.diag([1.0, 1.0, float(found.similarity.heights)])
     return [(shift, errors[:, :, 3 * k : 3 * k + 3]) for k, shift in enumerate(shifts)] + [
-        (shift, np.broadcast_to(taken_up, (len(x), 3, 3))) for shift in shared_by(plan, local.hangs_on)
+        (shift, np.broadcast_to(taken_up, (len(x), 3, 3))) for shift in shared_by(plan, local.positioned_from)
     ]
 
 
 def in_local_grid(plan: Plan, point: ControlPoint) -> bool:
     """Whether a point is surveyed in delivered coordinates: by an instrument on a mark that the local grid has, every time."""
-    setups = [plan.setup(on.setup) if isinstance(on, OnInstrument) else None for on in point.by_hanging]
+    setups = [plan.setup(on.setup) if isinstance(on, OnInstrument) else None for on in point.by_source]
     marks = [plan.mark(s.mark) if s else None for s in setups]
     return plan.brief.local is not None and all(m is not None and m.known == "local" for m in marks)

@@ -21,11 +21,11 @@ class Recording:
 
 def recordings(plan: Plan) -> list[Recording]:
     """Of every point that logs for itself, in the plan's order."""
-    marks = [m for f in plan.flights if (m := plan.base_mark(f.hangs_on)) is not None]
+    marks = [m for f in plan.flights if (m := plan.base_mark(f.positioned_from)) is not None]
     profiles = {p.id: p for p in plan.kit.loggers}
     out = []
     for point in plan.control:
-        for on in point.by_hanging:
+        for on in point.by_source:
             if not isinstance(on, OwnSession):
                 continue
             away = math.hypot(point.e - marks[0].e, point.n - marks[0].n) if marks else None

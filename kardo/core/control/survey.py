@@ -67,7 +67,7 @@ def survey(plan: Plan, points: tuple[ControlPoint, ...]) -> Survey:
 
 def skies_over(plan: Plan, points: Sequence[ControlPoint], heights: Floats) -> list[SkyLeft | None]:
     """What is left of the sky over control with heights (k,), where it is observed by satellites; None where it is not, and in a plan that has no grid yet."""
-    some = [k for k, p in enumerate(points) if plan.brief.crs and any(by_satellites(on) for on in p.by_hanging)]
+    some = [k for k, p in enumerate(points) if plan.brief.crs and any(by_satellites(on) for on in p.by_source)]
     found = skies_left(plan, [points[k] for k in some], heights[some]) if some else []
     known = dict(zip(some, found, strict=True))
     return [known.get(k) for k in range(len(points))]
@@ -95,7 +95,7 @@ class _Position:
 
 def _surveyed(plan: Plan, point: ControlPoint, sky: SkyLeft | None) -> tuple[Floats, tuple[Held, ...]]:
     """Own sigma (3,) of a point's position under what is left of its sky, and what it holds of which shifts."""
-    groups = point.by_hanging
+    groups = point.by_source
     positions = [_position(plan, point, hung, some, sky) for hung, some in groups.items()]
     if len(positions) == 1:
         only = positions[0]

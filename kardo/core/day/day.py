@@ -48,7 +48,7 @@ class Day:
 
     visit: str
     date: str
-    clock_h: float
+    utc_offset_h: float
     told: str
     light: Light
     tasks: list[TaskLine]
@@ -66,7 +66,7 @@ def day_of(plan: Plan, key: str) -> Day:
         raise PlanError("The visit has no date.", where="Day", mend="Give its date: the light depends on it.")
     middle = site_polygon(plan).representative_point()
     lon, lat = (float(v) for v in plan.grid.to_world(middle.x, middle.y))
-    ahead = clock_ahead(lon, visit.clock_h)
+    ahead = clock_ahead(lon, visit.utc_offset_h)
     sun = light(lon, lat, visit.date, ahead, visit.sun_deg)
     tasks, found = _best(plan, visit, sun)
     at = {p.task.id: p for p in found.placed}

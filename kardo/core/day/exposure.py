@@ -9,6 +9,7 @@ from typing import Literal
 
 from kardo.core.errors import PlanError
 from kardo.core.flight.lines.pattern import FlightPlan, flown
+from kardo.core.flight.lines.sensor import ImageSensor
 from kardo.core.geodesy.units import speed
 from kardo.core.plan.flights import Flight
 from kardo.core.plan.model import Plan
@@ -77,27 +78,27 @@ class ExposureAdvice:
 def exposure(plan: Plan, flight: Flight, cloud: Cloud, date: str) -> ExposureAdvice:
     """Light through a day for a flight's camera. Raises PlanError for a date that is none, a scanner, or where the flight cannot be laid out."""
     f = flown(plan, flight)
-    if f.scans:
+    if not isinstance(f.sensor, ImageSensor):
         raise PlanError(
             "A scanner brings its own light.", where="Flight, exposure", mend="Choose a flight with a camera."
         )
     lon, lat = (float(v) for v in plan.grid.to_world(float(f.e[0]), float(f.n[0])))
-    clock = next((v.clock_h for v in plan.visits if v.date == date), None)
+    clock = next((v.utc_offset_h for v in plan.visits if v.date == date), None)
     sun = light(lon, lat, date, clock_ahead(lon, clock), 0.0).sun
     rows = [
         _moment(plan, f, 10 * k, height, cloud) for k, height in enumerate(sun) if height > 0 and 10 * k % EVERY == 0
     ]
     good = [row.minute for row in rows if row.enough]
     cam = f.camera
-    rolling = flight.speed * cam.readout_ms / 1000 / f.gsd if cam.shutter == "rolling" else 0.0
+    rolling = flight.speed_m_per_s * cam.readout_ms / 1000 / f.gsd if cam.shutter == "rolling" else 0.0
     first, last = (good[0], good[-1]) if good else (None, None)
     return ExposureAdvice(flight.id, date, rows, first, last, rolling, _words(plan, f, rows, good, rolling))
 
 
 def _moment(plan: Plan, f: FlightPlan, minute: int, sun: float, cloud: Cloud) -> LightAt:
     cam, lux = f.camera, daylight(sun, cloud)
-    iso = sensitivity(lux, cam.f_number, f.flight.exposure_time)
-    shutter = f.flight.exposure_time * iso / cam.most_iso
+    iso = sensitivity(lux, cam.f_number, f.imaging.exposure_s)
+    shutter = f.imaging.exposure_s * iso / cam.most_iso
     return LightAt(minute, sun, lux, iso, iso <= cam.most_iso, shutter, plan.policy["flight-blur"] * f.gsd / shutter)
 
 
@@ -106,7 +107,7 @@ def _clock(minute: int) -> str:
 
 
 def _words(plan: Plan, f: FlightPlan, rows: list[LightAt], good: list[int], rolling: float) -> list[str]:
-    unit, cam, shutter = plan.brief.unit, f.camera, f"1/{1 / f.flight.exposure_time:.0f} s"
+    unit, cam, shutter = plan.brief.unit, f.camera, f"1/{1 / f.imaging.exposure_s:.0f} s"
     if not rows:
         return ["The sun does not rise that day."]
     best = max(rows, key=lambda row: row.lux)

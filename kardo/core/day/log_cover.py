@@ -32,7 +32,7 @@ def _against(log: RawLog, plan: Plan) -> list[Remark]:
 def _cover(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[Remark]:
     """Whether the log covers the sorties of its day that hang on its base, as the Day has them."""
     ahead, day = _day(log, plan, chain)
-    own = {f"flights/{f.id}" for f in plan.flights if f.hangs_on == OnSetUp(setup=chain.setup)}
+    own = {f"flights/{f.id}" for f in plan.flights if f.positioned_from == OnSetUp(setup=chain.setup)}
     legs = [t for t in day.tasks if t.kind == "leg" and t.start is not None and own & set(t.about)] if day else []
     if not legs:
         return [
@@ -66,7 +66,7 @@ def _end(verb: str, has: float, wanted: float, within: str, short: str) -> list[
 def _day(log: RawLog, plan: Plan, chain: SetUpHeights) -> tuple[float, Day | None]:
     """The clock of the site, hours ahead of UTC, and the visit on the day of the log."""
     for visit in plan.visits:
-        ahead = clock_ahead(chain.longitude, visit.clock_h)
+        ahead = clock_ahead(chain.longitude, visit.utc_offset_h)
         if visit.date and utc(log.first + 3600 * ahead)[:10] == visit.date:
             try:
                 return ahead, day_of(plan, visit.id)

@@ -86,7 +86,12 @@ def observation_plan(plan: Plan) -> ObservationPlan:
         occupations = []
         for k, one in enumerate(point.occupations):
             at = times.get((point.id, k))
-            looked = day is not None and at is not None and free > 0 and by_satellites(one.hangs_on or point.hangs_on)
+            looked = (
+                day is not None
+                and at is not None
+                and free > 0
+                and by_satellites(one.positioned_from or point.positioned_from)
+            )
             free -= looked
             sky = _sky(plan, point, float(height), day, at) if looked and day and at is not None else (None, None)
             sky = _through(sky, left)
@@ -140,7 +145,7 @@ def _sky(plan: Plan, point: ControlPoint, height: float, day: Day, at: int) -> t
     if not math.isfinite(height):
         return None, None
     lon, _ = plan.grid.to_geodetic(point.e, point.n)
-    moment = midnight(day.date) + 60.0 * (at - 60 * clock_ahead(float(lon), day.clock_h))
+    moment = midnight(day.date) + 60.0 * (at - 60 * clock_ahead(float(lon), day.utc_offset_h))
     stand = Stand(f"control/{point.id}", point.name, point.e, point.n, height + ROVER)
     seen, _ = sky_at(plan, stand, nominal(), np.array([moment]), MASK)
     pdop = float(seen.pdop[0, 0])
@@ -162,7 +167,7 @@ def _occupied(
     pole = next((p for p in plan.kit.poles if p.id == one.pole), None)
     return PlannedOccupation(
         number=k + 1,
-        method=method_words(plan, one.hangs_on or point.hangs_on),
+        method=method_words(plan, one.positioned_from or point.positioned_from),
         epochs=one.epochs,
         after_min=one.after_min,
         minutes=round(stands_by(point, one), 1),
@@ -179,7 +184,7 @@ def method_words(plan: Plan, on: PositionSource) -> str:
     if isinstance(on, OnSetUp):
         return f"live from the {name_of(plan, 'setup', on.setup)}"
     if isinstance(on, OnService):
-        return f"live on {name_of(plan, 'network', on.network)}"
+        return f"live on {name_of(plan, 'network', on.service)}"
     if isinstance(on, OwnSession):
         logger = next((x.name for x in plan.kit.loggers if x.id == on.logger), "")
         words = f"logs for itself ({logger}), {on.hours:g} h" if logger else f"static session, {on.hours:g} h"
@@ -204,7 +209,7 @@ def _hangs(plan: Plan, held: Sequence[Held]) -> Iterator[str]:
 
 def _remarks(plan: Plan, point: ControlPoint, occupations: list[PlannedOccupation], left: SkyLeft | None) -> list[str]:
     out = []
-    if left is not None and not left.fixed and any(by_rover(on) for on in point.by_hanging):
+    if left is not None and not left.fixed and any(by_rover(on) for on in point.by_source):
         out.append(
             f"too little of the sky is left for a fixed solution ({left.satellites:.0f} satellites): it counts as float"
         )
@@ -218,7 +223,7 @@ def _remarks(plan: Plan, point: ControlPoint, occupations: list[PlannedOccupatio
         apart = after.after_min - before.after_min
         if apart < INDEPENDENT_MIN and "level" not in after.method:
             out.append(f"{apart:.0f} min between occupations {before.number} and {after.number}: one sky still")
-    if all(isinstance(on, Levelled) for on in point.by_hanging):
+    if all(isinstance(on, Levelled) for on in point.by_source):
         out.append("levelled alone: its place in plan is only known by code")
     return out
 

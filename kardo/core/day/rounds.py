@@ -194,7 +194,7 @@ def _goes(points: list[ControlPoint]) -> list[_Going]:
 def stands_by(point: ControlPoint, one: Occupation) -> float:
     """Minutes that somebody stands by an occupation: a session of its own runs alone, what is not observed takes none, and
     a levelled height as long as the way there and back with the level."""
-    hung = one.hangs_on or point.hangs_on
+    hung = one.positioned_from or point.positioned_from
     if isinstance(hung, Levelled):
         return 2 * hung.metres / durations()["level_m_per_min"].minutes
     return 0.0 if isinstance(hung, OwnSession | OnNothing) else one.epochs / 60

@@ -90,7 +90,7 @@ def hours_of(plan: Plan, setup: str) -> tuple[datetime.datetime, datetime.dateti
             continue
         for log in (log for log in day.logging if log.setup == setup):
             midnight = datetime.datetime.fromisoformat(day.date).replace(tzinfo=datetime.UTC)
-            midnight -= datetime.timedelta(hours=day.clock_h)
+            midnight -= datetime.timedelta(hours=day.utc_offset_h)
             return midnight + datetime.timedelta(minutes=log.first), midnight + datetime.timedelta(minutes=log.last)
     raise PlanError(
         "Nothing that flies or is observed on a day with a date is positioned from this.",

@@ -9,7 +9,7 @@ from kardo.core.day.durations import durations
 from kardo.core.day.rounds import stands_by, walked
 from kardo.core.flight.air.ceilings import above_ceilings
 from kardo.core.flight.lines.pattern import FlightPlan, all_flown
-from kardo.core.flight.lines.swath import sequence_minutes, sequence_words
+from kardo.core.flight.lines.swath import sequence_words
 from kardo.core.geodesy.units import length
 from kardo.core.parts import Clock
 from kardo.core.plan.control import ControlPoint
@@ -135,8 +135,8 @@ def _control(plan: Plan, visit: Visit) -> list[ControlPoint]:
 
 def _setups(plan: Plan, visit: Visit) -> list[SetUp]:
     """The set-ups that something of this visit hangs on, and that say this visit or none."""
-    flights = [f.hangs_on for f in plan.flights if f.corrected and _today(plan, visit, f.visit)]
-    hung = [*flights, *(on for p in _control(plan, visit) for on in p.by_hanging)]
+    flights = [f.positioned_from for f in plan.flights if f.corrected and _today(plan, visit, f.visit)]
+    hung = [*flights, *(on for p in _control(plan, visit) for on in p.by_source)]
     keys = {setup_of(on) for on in hung}
     return [s for s in plan.setups if s.id in keys and (s.visit in (None, visit.id))]
 
@@ -237,7 +237,7 @@ def _flying(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
         own = flight.flight
         if not _today(plan, visit, own.visit):
             continue
-        hung = own.hangs_on.setup if own.corrected and isinstance(own.hangs_on, OnSetUp) else None
+        hung = own.positioned_from.setup if own.corrected and isinstance(own.positioned_from, OnSetUp) else None
         logging = (After(f"base-{hung}", lead),) if hung in {s.id for s in _setups(plan, visit)} else ()
         shut, zones = _shut(plan, flight)
         for k, leg in enumerate(flight.legs, 1):
@@ -246,7 +246,7 @@ def _flying(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
             words = f"{own.name}, sortie {k}" if len(flight.legs) > 1 else own.name
             why = f"{leg.minutes:.1f} min in the air, landing with {leg.battery_left:.0f} %{zones}"
             key = f"leg-{own.id}-{k}"
-            start, end = sequence_minutes(flight.scanner, own) if flight.scans else (0.0, 0.0)
+            start, end = flight.sequence_minutes
             if start:
                 out.append(_sequence(flight, k, "start", words, start, after + logging, shut))
                 after, logging = (After(out[-1].id),), ()
@@ -309,19 +309,19 @@ def _observed(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
 
 def _longer_to_fix(plan: Plan, points: list[ControlPoint]) -> float:
     """How many more times than in the open the solutions of some points are waited for, all together, under trees and beside walls."""
-    live = tuple(p for p in points if any(by_rover(on) for on in p.by_hanging))
+    live = tuple(p for p in points if any(by_rover(on) for on in p.by_source))
     skies = skies_over(plan, live, heights_of(plan, live))
     return sum(sky.fixing - 1 for sky in skies if sky is not None)
 
 
 def _hung_on(points: list[ControlPoint], k: int) -> set[str]:
     """The set-ups that the k-th occupations of some points need: a base, a total station, or the log that a logger is worked out against."""
-    return {key for p in points if (key := setup_of(p.occupations[k].hangs_on or p.hangs_on))}
+    return {key for p in points if (key := setup_of(p.occupations[k].positioned_from or p.positioned_from))}
 
 
 def _logs(point: ControlPoint) -> float:
     """Hours that a point logs for itself, 0 where it does not."""
-    return max((on.hours for on in point.by_hanging if isinstance(on, OwnSession)), default=0.0)
+    return max((on.hours for on in point.by_source if isinstance(on, OwnSession)), default=0.0)
 
 
 def _sessions(plan: Plan, observed: list[Task]) -> list[After]:

@@ -197,9 +197,9 @@ def _of_scale(plan: Plan, chain: SetUpHeights) -> Iterator[Blunder]:
 
 def seen_by(plan: Plan, setup: str) -> str:
     """Who sees an error that everything hanging on a set-up shares, in words."""
-    flights = [f for f in plan.flights if _hangs(f.hangs_on, setup)]
-    checks = [c for c in plan.checks if any(_hangs(on, setup) for on in c.by_hanging)]
-    targets = [t for t in plan.targets if any(_hangs(on, setup) for on in t.by_hanging)]
+    flights = [f for f in plan.flights if _hangs(f.positioned_from, setup)]
+    checks = [c for c in plan.checks if any(_hangs(on, setup) for on in c.by_source)]
+    targets = [t for t in plan.targets if any(_hangs(on, setup) for on in t.by_source)]
     others, count = len(plan.checks) - len(checks), len(plan.checks)
     if not flights and not targets:
         if not checks:

@@ -68,7 +68,7 @@ def heights(plan: Plan, key: str) -> SetUpHeights:
         setup=setup.id,
         readings=list(setup.readings),
         adapter=setup.adapter,
-        slants=[r.metres for r in setup.readings if setup.support == "tripod" and r.way == "slant"],
+        slants=[r.metres for r in setup.readings if setup.support == "tripod" and r.measured_to == "slant"],
         mark_id=mark.id,
         mark_name=mark.name,
         latitude=lat,
@@ -114,7 +114,7 @@ def read_words(plan: Plan, chain: SetUpHeights) -> str:
     """What was read at a set-up, in words: 1.8720 m slant, 1.8297 m vertical."""
     setup, unit = plan.setup(chain.setup), plan.brief.unit
     pole = setup is not None and setup.support == "fixed_pole"
-    return ", ".join(f"{length(r.metres, unit, 4)} {'pole' if pole else r.way}" for r in chain.readings)
+    return ", ".join(f"{length(r.metres, unit, 4)} {'pole' if pole else r.measured_to}" for r in chain.readings)
 
 
 @dataclass(frozen=True)
@@ -135,7 +135,7 @@ def vertical_height(plan: Plan, setup: SetUp, reading: Reading) -> float:
     """Metres from the mark to the ARP, of one reading as its set-up is measured: a slant to the disc's edge; a vertical height, or a
     pole's length that leads to the ARP or to the phase centre, with the adapter over it. Raises PlanError for a slant shorter than the
     disc's radius."""
-    if setup.support == "tripod" and reading.way == "slant":
+    if setup.support == "tripod" and reading.measured_to == "slant":
         return vertical_from_slant(reading.metres, plan.antenna(setup.antenna))
     added = added_over(plan, setup)
     return reading.metres + (added.pole if setup.support == "fixed_pole" else added.vertical)

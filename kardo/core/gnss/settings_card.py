@@ -25,12 +25,12 @@ class SettingsCard:
     notes: list[str]
 
 
-def settings_card(plan: Plan, kind: Literal["setups", "networks"], key: str) -> SettingsCard:
+def settings_card(plan: Plan, kind: Literal["setups", "correction_services"], key: str) -> SettingsCard:
     """The settings card of a set-up or of a correction network. Raises PlanError where there is none, or nothing is known of it."""
-    setup, network = plan.setup(key), next((n for n in plan.networks if n.id == key), None)
+    setup, network = plan.setup(key), next((n for n in plan.correction_services if n.id == key), None)
     if kind == "setups" and setup is not None and setup.link is not None:
         return _of_link(plan, key, setup.link)
-    if kind == "networks" and network is not None and network.settings is not None:
+    if kind == "correction_services" and network is not None and network.settings is not None:
         return SettingsCard(network.name, CARRIED["internet"], _boxes(network.settings), [*_OF_NETWORK, NOT_PRINTED])
     raise PlanError(
         "Nothing is known yet of how these corrections come.",

@@ -40,20 +40,20 @@ def source_of(shift: Shift) -> Source:
     return ("local", "") if shift.kind == "local" else shift.key
 
 
-def shared_by(plan: Plan, hangs_on: PositionSource) -> tuple[Shift, ...]:
+def shared_by(plan: Plan, positioned_from: PositionSource) -> tuple[Shift, ...]:
     """The shifts that whatever hangs on this has in common: a base's mark and its set-up, the mark levelled from, or a network's offset; none where
     a position shares its error with nothing, or the set-up has no mark yet."""
-    if isinstance(hangs_on, OnService):
-        network = plan.network(hangs_on.network)
+    if isinstance(positioned_from, OnService):
+        network = plan.service(positioned_from.service)
         assert network is not None
         return (Shift("network", network.id, (network.sigma_h, network.sigma_h, network.sigma_v)),)
-    if isinstance(hangs_on, Levelled):
-        benchmark = plan.mark(hangs_on.mark)
+    if isinstance(positioned_from, Levelled):
+        benchmark = plan.mark(positioned_from.mark)
         assert benchmark is not None
         return (Shift("mark", benchmark.id, mark_sigma(benchmark, plan.assume, plan.brief.state)),)
-    if not isinstance(hangs_on, OnSetUp | OnInstrument | OwnSession) or hangs_on.setup is None:
+    if not isinstance(positioned_from, OnSetUp | OnInstrument | OwnSession) or positioned_from.setup is None:
         return ()
-    setup = plan.setup(hangs_on.setup)
+    setup = plan.setup(positioned_from.setup)
     mark = plan.mark(setup.mark) if setup else None
     if setup is None or mark is None:
         return ()
@@ -77,10 +77,10 @@ class Gradient:
         return np.asarray([np.subtract(e, self.e) / 1000, np.subtract(n, self.n) / 1000])
 
 
-def gradient(plan: Plan, hangs_on: PositionSource, visit: str | None) -> Gradient | None:
+def gradient(plan: Plan, positioned_from: PositionSource, visit: str | None) -> Gradient | None:
     """That of what hangs on a base and was observed on a visit (None: the set-up's, or the first). None for what hangs on no base, and where distance
     shares nothing. A network has its own offset, an instrument no satellites."""
-    by_satellites = isinstance(hangs_on, OnSetUp | OwnSession) and hangs_on.setup
+    by_satellites = isinstance(positioned_from, OnSetUp | OwnSession) and positioned_from.setup
     setup = plan.setup(by_satellites) if by_satellites else None
     mark = plan.mark(setup.mark) if setup else None
     sigma = 1e-3 * plan.assume["fixed_ppm"] * math.sqrt(plan.assume["distance_shared"])
@@ -106,8 +106,8 @@ def all_gradients(plan: Plan) -> list[Shift]:
 def all_shared(plan: Plan) -> list[Shift]:
     """Every shift that something in the plan could hang on: of the set-ups in their order, then of the networks."""
     places: list[PositionSource] = [OnSetUp(setup=s.id) for s in plan.setups]
-    places += [OnService(network=n.id) for n in plan.networks]
-    places += [on for p in plan.control for on in p.by_hanging if isinstance(on, Levelled)]
+    places += [OnService(service=n.id) for n in plan.correction_services]
+    places += [on for p in plan.control for on in p.by_source if isinstance(on, Levelled)]
     return unique([*(shift for place in places for shift in shared_by(plan, place)), *all_gradients(plan)])
 
 

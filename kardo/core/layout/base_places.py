@@ -103,7 +103,7 @@ def base_places(plan: Plan, library: Sequence[KnownPlace] = ()) -> BasePlaces:
 
 def _base(plan: Plan) -> SetUp | None:
     """The set-up that the first flight hangs on, else the first."""
-    hung = next((f.hangs_on.setup for f in plan.flights if isinstance(f.hangs_on, OnSetUp)), None)
+    hung = next((f.positioned_from.setup for f in plan.flights if isinstance(f.positioned_from, OnSetUp)), None)
     return plan.setup(hung) or next(iter(plan.setups), None)
 
 
@@ -172,7 +172,7 @@ def _flights(plan: Plan) -> tuple[list[FlightPlan], Link | None]:
     if base is None or base.link is None:
         return [], None
     live = [f for f in all_flown(plan) if f.flight.corrections in ("live", "both")]
-    return [f for f in live if f.flight.hangs_on == OnSetUp(setup=base.id)], base.link
+    return [f for f in live if f.flight.positioned_from == OnSetUp(setup=base.id)], base.link
 
 
 def _of_reach(plan: Plan, place: KnownPlace, flights: list[FlightPlan], link: Link | None) -> tuple[float, str] | None:
@@ -182,7 +182,7 @@ def _of_reach(plan: Plan, place: KnownPlace, flights: list[FlightPlan], link: Li
     out = total = 0
     for flight in flights:
         some = np.unique(np.linspace(0, len(flight.e) - 1, SAMPLE).astype(np.int64))
-        found = reach_from(plan, flight, mark, link, flight.flight.standpoint or (place.e, place.n), some)
+        found = reach_from(plan, flight, mark, link, flight.flight.take_off or (place.e, place.n), some)
         out, total = out + len(found.out), total + len(some)
     share = 1 - out / total
     return share, "reaches every exposure" if not out else f"{100 * (1 - share):.0f} % of the exposures not reached"

@@ -68,8 +68,11 @@ def _with_checks(
 def _logging(plan: Plan, five: tuple[ControlPoint, ...]) -> tuple[ControlPoint, ...]:
     """The five as targets that log on their own as long as is flown, and half an hour."""
     minutes = sum(leg.minutes for f in all_flown(plan) for leg in f.legs)
-    base = next((f.hangs_on.setup for f in plan.flights if isinstance(f.hangs_on, OnSetUp)), None)
-    own = {"hangs_on": OwnSession(hours=round(minutes / 60 + BESIDE, 1), setup=base), "occupations": (Occupation(),)}
+    base = next((f.positioned_from.setup for f in plan.flights if isinstance(f.positioned_from, OnSetUp)), None)
+    own = {
+        "positioned_from": OwnSession(hours=round(minutes / 60 + BESIDE, 1), setup=base),
+        "occupations": (Occupation(),),
+    }
     return tuple(p.model_copy(update=own) for p in five)
 
 

@@ -176,9 +176,9 @@ def points_at(
     stays = plan.model_copy(update={"control": tuple(p for some in beside for p in some)})
     like = [p for p in plan.control if p.role == role]
     if role == "target" and like:
-        observed = [(p.hangs_on, p.occupations) for p in like]
+        observed = [(p.positioned_from, p.occupations) for p in like]
         like = [like[observed.index(max(observed, key=observed.count))]]
-    new = usual_point(plan.policy).model_copy(update={"role": role, "hangs_on": usual_source(plan)})
+    new = usual_point(plan.policy).model_copy(update={"role": role, "positioned_from": usual_source(plan)})
     return tuple(
         (like[k % len(like)] if like else new).model_copy(
             update={

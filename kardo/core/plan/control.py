@@ -13,11 +13,11 @@ MOST_OCCUPATIONS = 8
 
 class Occupation(Part):
     """One standing on a point with a rover, or one round with an instrument: epochs at one second; after_min, minutes
-    since the point's first occupation. hangs_on None: on what the point hangs on. state: what it came to."""
+    since the point's first occupation. positioned_from None: on what the point hangs on. state: what it came to."""
 
     epochs: Annotated[int, Field(ge=1, le=100_000)] = 60
     after_min: Annotated[float, Field(ge=0, le=100_000, allow_inf_nan=False)] = 0.0
-    hangs_on: PositionSource | None = None
+    positioned_from: PositionSource | None = None
     state: State = "fixed"
     pole: Annotated[Identifier | None, NOT_IN_HASH] = None
     visit: Identifier | None = None
@@ -39,7 +39,7 @@ class ControlPoint(Part):
     n: Coordinate
     h: Height | None = None
     width: Length = 0.6
-    hangs_on: PositionSource
+    positioned_from: PositionSource
     occupations: Annotated[tuple[Occupation, ...], Field(min_length=1, max_length=MOST_OCCUPATIONS)] = (Occupation(),)
     pinned: bool = False
     lies_on: Annotated[Lies, NOT_IN_HASH] = ""
@@ -50,9 +50,9 @@ class ControlPoint(Part):
     pictures: Annotated[tuple[Digest, ...], Field(max_length=4), NOT_IN_HASH] = ()
 
     @property
-    def by_hanging(self) -> dict[PositionSource, list[Occupation]]:
+    def by_source(self) -> dict[PositionSource, list[Occupation]]:
         """The occupations by what they hang on, in the order met."""
         found: dict[PositionSource, list[Occupation]] = {}
         for one in self.occupations:
-            found.setdefault(one.hangs_on or self.hangs_on, []).append(one)
+            found.setdefault(one.positioned_from or self.positioned_from, []).append(one)
         return found

@@ -92,7 +92,8 @@ def _kinds(model: type[Part], at: tuple[str, ...] = ()) -> Iterable[tuple[tuple[
         path, parts = (*at, name), parts_in(field.annotation)
         yield path, field.rebuild_annotation()
         if typing.get_origin(field.annotation) is not tuple:
-            yield from _kinds(parts[0], path) if len(parts) == 1 else ()
+            for part in parts:
+                yield from _kinds(part, path)
         elif parts and "id" in parts[0].model_fields:
             yield (*path, "*"), parts[0]
             yield from _kinds(parts[0], (*path, "*"))
@@ -325,6 +326,17 @@ def field_edits(path: str, part: Part, **update: Any) -> tuple[Edit, ...]:
     return tuple(Edit(f"{path}/{key}", before[key], value) for key, value in update.items() if before[key] != value)
 
 
+def part_edits(path: str, before: Part, after: Part) -> tuple[Edit, ...]:
+    """The edits by field, in whatever part of it, that make another of a part.
+
+    >>> from kardo.core.plan.stands import SetUp
+    >>> base = SetUp(id="base", name="base", antenna="disc")
+    >>> part_edits("setups/base", base, base.model_copy(update={"mark": "heron-4"}))
+    (Edit(path='setups/base/mark', before=None, after='heron-4', at=None),)
+    """
+    return tuple(by_field([Edit(path, to_json(before), to_json(after))])) if before != after else ()
+
+
 def difference(first: Json, second: Json, at: tuple[str, ...] = ()) -> list[Edit]:
     """The edits that make the second document of the first, by field."""
     out: list[Edit] = []
@@ -334,7 +346,7 @@ def difference(first: Json, second: Json, at: tuple[str, ...] = ()) -> list[Edit
             continue
         if path in ROW_LISTS:
             out += _row_differences(a or [], b or [], path)
-        elif isinstance(a, dict) and isinstance(b, dict):
+        elif isinstance(a, dict) and isinstance(b, dict) and (set(a) == set(b) or path in OPEN or not at):
             out += difference(a, b, path)
         else:
             out.append(Edit("/".join(path), a, b))

@@ -11,7 +11,7 @@ from kardo.core.errors import PlanError
 from kardo.core.parts import to_json
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.edits import Edit
-from kardo.core.plan.flights import Flight
+from kardo.core.plan.flights import Flight, Imaging
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera, Kit, Logger, Scanner
 from kardo.core.plan.model import Plan
 from kardo.core.plan.stands import OnSetUp, Reading, SetUp
@@ -122,6 +122,13 @@ def _find(entries: dict[str, Any], key: str, what: str) -> Any:
     return entries[key]
 
 
+SCAN_OVERLAP, SCAN_EXTRA = (
+    50.0,
+    0,
+)  # per cent of side overlap, and lines beyond the site: images need them, a scan only takes longer
+STRENGTHENING_TILT = 30.0  # degrees of a flight beside another that strengthens its height
+
+
 def new_plan(title: str = "Untitled job") -> Plan:
     """What a new job begins with: the usual kit, one flight hung on one set-up that still wants its mark."""
     return Plan(
@@ -132,10 +139,10 @@ def new_plan(title: str = "Untitled job") -> Plan:
             Flight(
                 id="main",
                 name="main flight",
-                camera="mp20",
+                sensor=Imaging(camera="mp20"),
                 aircraft="quad",
                 battery="quad",
-                hangs_on=OnSetUp(setup="base"),
+                positioned_from=OnSetUp(setup="base"),
             ),
         ),
     )

@@ -29,7 +29,7 @@ class LocalPoint(Part):
 
 class LocalGrid(Part):
     """What the site's own coordinates are. calibrated: a similarity from points known in both, whose two positions agree to sigma_h
-    (each axis) and sigma_v; scale: free, or one; tilt: heights by a tilted plane, else by a shift; hangs_on: what the points were
+    (each axis) and sigma_v; scale: free, or one; tilt: heights by a tilted plane, else by a shift; positioned_from: what the points were
     measured from, whose own error the similarity takes up. stated: exact, as told: the job's grid times a factor about a point
     e0, n0, its bearings turned by so many degrees (local less grid), then moved by so many metres; heights moved, and rising by
     rise_e and rise_n metres a metre to grid east and north. Ground coordinates are such: a factor about a point."""
@@ -41,7 +41,7 @@ class LocalGrid(Part):
     sigma_v: Sigma = 0.018
     scale: Literal["free", "one"] = "free"
     tilt: bool = True
-    hangs_on: PositionSource = OnNothing()
+    positioned_from: PositionSource = OnNothing()
     factor: Annotated[float, Field(ge=0.9, le=1.1, allow_inf_nan=False)] = 1.0
     turn: Annotated[float, Field(ge=-360, le=360, allow_inf_nan=False)] = 0.0
     e0: Coordinate = 0.0

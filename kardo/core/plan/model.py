@@ -1,4 +1,4 @@
-"""The plan, version 2: immutable, versioned, published as JSON Schema; what every computation takes.
+"""The plan, version 3: immutable, versioned, published as JSON Schema; what every computation takes.
 
 Coordinates are metres in the job's grid (whatever unit the grid itself has), heights metres in the job's height
 system, sigmas one standard deviation in metres, angles degrees. A plan stands alone: what a computation needs is in it.
@@ -19,7 +19,7 @@ from kardo.core.parts import MAX_POINTS, NOT_IN_HASH, Part, digest, document_dig
 from kardo.core.plan.assumptions import CURRENT_EDITION, Assumptions
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
-from kardo.core.plan.flights import Flight
+from kardo.core.plan.flights import Flight, Imaging, Scanning
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Camera, Kit, Scanner
 from kardo.core.plan.site import Site, Terrain
 from kardo.core.plan.stands import (
@@ -39,7 +39,7 @@ from kardo.core.policy.policy import Policy, usual
 from kardo.core.terrain.surface import AnySurface
 
 FORMAT: Literal["kardo-plan"] = "kardo-plan"
-VERSION: Literal[2] = 2
+VERSION: Literal[3] = 3
 
 Value = Annotated[float, Field(allow_inf_nan=False, ge=-1e12, le=1e12)]
 
@@ -64,12 +64,12 @@ class Plan(Part):
     """Everything a computation needs."""
 
     format: Literal["kardo-plan"] = FORMAT
-    version: Literal[2] = VERSION
+    version: Literal[3] = VERSION
     brief: Brief = Brief()
     site: Site = Site()
     kit: Kit = Kit()
     marks: Annotated[tuple[Mark, ...], Field(max_length=200)] = ()
-    networks: Annotated[tuple[CorrectionService, ...], Field(max_length=20)] = ()
+    correction_services: Annotated[tuple[CorrectionService, ...], Field(max_length=20)] = ()
     setups: Annotated[tuple[SetUp, ...], Field(max_length=200)] = ()
     flights: Annotated[tuple[Flight, ...], Field(max_length=20)] = ()
     control: Annotated[tuple[ControlPoint, ...], Field(max_length=MAX_POINTS)] = ()
@@ -97,7 +97,10 @@ class Plan(Part):
             ("points of the local grid", self.brief.local.points if self.brief.local else ()),
             *((name, getattr(self.kit, name)) for name in type(self.kit).model_fields),
             *(("devices", setup.devices) for setup in self.setups),
-            *((name, getattr(self, name)) for name in ("marks", "networks", "setups", "flights", "control", "visits")),
+            *(
+                (name, getattr(self, name))
+                for name in ("marks", "correction_services", "setups", "flights", "control", "visits")
+            ),
         )
 
     def _references(self) -> Iterator[tuple[str, str, str]]:
@@ -108,21 +111,20 @@ class Plan(Part):
                 yield s.name, "marks", s.mark
         for f in self.flights:
             yield from (
-                (f.name, *(("cameras", f.camera) if f.camera is not None else ("scanners", f.scanner or ""))),
+                (f.name, "cameras" if isinstance(f.sensor, Imaging) else "scanners", f.sensor.profile),
                 (f.name, "aircraft", f.aircraft),
                 (f.name, "batteries", f.battery),
             )
-            for area in (f.area, *f.areas_too):
-                if area is not None:
-                    yield f.name, "areas", area
-        hung: list[tuple[str, PositionSource]] = [(f.name, f.hangs_on) for f in self.flights]
-        hung += [(p.name, on) for p in self.control for on in (p.hangs_on, *p.by_hanging)]
-        hung += [(self.brief.local.name, self.brief.local.hangs_on)] if self.brief.local else []
+            for area in sorted(f.pattern.areas):
+                yield f.name, "areas", area
+        hung: list[tuple[str, PositionSource]] = [(f.name, f.positioned_from) for f in self.flights]
+        hung += [(p.name, on) for p in self.control for on in (p.positioned_from, *p.by_source)]
+        hung += [(self.brief.local.name, self.brief.local.positioned_from)] if self.brief.local else []
         for name, on in hung:
             if isinstance(on, OnSetUp | OnInstrument):
                 yield name, "setups", on.setup
             if isinstance(on, OnService):
-                yield name, "networks", on.network
+                yield name, "correction_services", on.service
             if isinstance(on, Levelled):
                 yield name, "marks", on.mark
             if isinstance(on, OwnSession) and on.setup is not None:
@@ -231,9 +233,9 @@ class Plan(Part):
         setup = self.setup(setup_of(hung))
         return self.mark(setup.mark) if setup else None
 
-    def network(self, key: str) -> CorrectionService | None:
-        """A correction network by id, None where there is none."""
-        return _by_id(self.networks, key)
+    def service(self, key: str) -> CorrectionService | None:
+        """A correction service by id, None where there is none."""
+        return _by_id(self.correction_services, key)
 
     def camera(self, key: str) -> Camera:
         """A camera of the kit by id."""
@@ -243,14 +245,10 @@ class Plan(Part):
         """A scanner of the kit by id."""
         return next(s for s in self.kit.scanners if s.id == key)
 
-    def sensor(self, flight: Flight) -> Camera | Scanner:
-        """What a flight carries."""
-        return self.scanner(flight.scanner) if flight.scanner is not None else self.camera(flight.camera or "")
-
     @property
     def scans(self) -> bool:
         """Whether the map is made of returns, not of images: some flight carries a scanner."""
-        return any(f.scans for f in self.flights)
+        return any(isinstance(f.sensor, Scanning) for f in self.flights)
 
     def aircraft(self, key: str) -> Aircraft:
         """An aircraft of the kit by id."""
@@ -275,11 +273,11 @@ def plan_from_json(data: Any) -> Plan:
     Raises PlanError for what is not one, for a newer version, and for what does not hold together.
 
     >>> plan_from_json({"format": "kardo-plan", "version": 2}).version
-    2
-    >>> plan_from_json({"format": "kardo-plan", "version": 1, "flight": {"camera": "mp45"}}).flights[0].camera
+    3
+    >>> plan_from_json({"format": "kardo-plan", "version": 1, "flight": {"camera": "mp45"}}).flights[0].sensor.camera
     'mp45'
     """
-    from kardo.core.plan.upgrades import upgraded
+    from kardo.core.plan.upgrades.chain import upgraded
 
     if not isinstance(data, dict) or data.get("format") != FORMAT:
         raise PlanError("This is not a Kardo plan.", mend='A plan is a JSON object with "format": "kardo-plan".')

@@ -65,7 +65,7 @@ def name_of(plan: Plan, kind: str, key: str) -> str:
     rows: tuple[Any, ...] = {
         "mark": plan.marks,
         "setup": plan.setups,
-        "network": plan.networks,
+        "network": plan.correction_services,
         "flight": plan.flights,
         "control": plan.control,
         "area": plan.site.areas,

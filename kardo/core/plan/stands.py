@@ -1,4 +1,4 @@
-"""What positions hang on: marks, set-ups over them, and correction networks."""
+"""What positions come from: marks, set-ups over them, and correction services."""
 
 import math
 from typing import Annotated, Any, Literal
@@ -106,7 +106,7 @@ class Reading(Part):
     older plans have it."""
 
     metres: Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]
-    way: Literal["slant", "vertical"] = "slant"
+    measured_to: Literal["slant", "vertical"] = "slant"
     typed: Annotated[str, Field(max_length=40), Clean, NOT_IN_HASH] = ""
 
     @model_validator(mode="before")
@@ -147,17 +147,17 @@ class CorrectionService(Part):
 
 
 class OnSetUp(Part):
-    """Hangs on a base: on its mark and on its set-up."""
+    """Positioned from a base: from its mark and its set-up."""
 
     on: Literal["setup"] = "setup"
     setup: Identifier
 
 
 class OnService(Part):
-    """Hangs on a correction network."""
+    """Positioned from a correction service."""
 
-    on: Literal["network"] = "network"
-    network: Identifier
+    on: Literal["service"] = "service"
+    service: Identifier
 
 
 class OwnSession(Part):
@@ -197,7 +197,7 @@ PositionSource = Annotated[
 
 
 def setup_of(on: PositionSource) -> str | None:
-    """The set-up that stands for what hangs on this: a base, a total station, or the log that a session is worked out against."""
+    """The set-up that stands for what is positioned from this: a base, a total station, or the log that a session is worked out against."""
     return on.setup if isinstance(on, OnSetUp | OnInstrument | OwnSession) else None
 
 

@@ -29,7 +29,7 @@ def _named(value: Any) -> Any:
 
 
 class Visit(Part):
-    """A day on site. Clock times are the site's: clock_h hours ahead of UTC, None by the longitude. leave: not earlier from the
+    """A day on site. Clock times are the site's: utc_offset_h hours ahead of UTC, None by the longitude. leave: not earlier from the
     office; back: home by then (empty: whenever). batteries: sets at hand of each kind; charge_min: minutes to charge one on
     site (None: not there). sun_deg: least height of the sun over the horizon for flying.
 
@@ -42,7 +42,7 @@ class Visit(Part):
     people: Annotated[
         tuple[Annotated[Person, BeforeValidator(_named)], ...], Field(max_length=MOST_PEOPLE), NOT_IN_HASH
     ] = ()
-    clock_h: Annotated[float | None, Field(ge=-14, le=14, allow_inf_nan=False), NOT_IN_HASH] = None
+    utc_offset_h: Annotated[float | None, Field(ge=-14, le=14, allow_inf_nan=False), NOT_IN_HASH] = None
     leave: Annotated[Clock, NOT_IN_HASH] = "07:00"
     back: Annotated[Clock | Literal[""], NOT_IN_HASH] = ""
     travel_min: Annotated[Minutes, NOT_IN_HASH] = 30.0

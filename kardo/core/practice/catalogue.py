@@ -10,7 +10,7 @@ from functools import cached_property
 from kardo.core.accuracy.figures.results import Result
 from kardo.core.flight.ground.coverage import Coverage, coverage
 from kardo.core.flight.ground.density import Density, density
-from kardo.core.flight.lines.pattern import FlightPlan
+from kardo.core.flight.lines.pattern import FlightPlan, imaged, scanned
 from kardo.core.kept import kept
 from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import Edit
@@ -97,12 +97,12 @@ class View:
     @property
     def imaged(self) -> tuple[FlightPlan, ...]:
         """The flights that take images."""
-        return tuple(f for f in self.flights if not f.scans)
+        return imaged(self.flights)
 
     @property
     def scanned(self) -> tuple[FlightPlan, ...]:
         """The flights that scan."""
-        return tuple(f for f in self.flights if f.scans)
+        return scanned(self.flights)
 
     def of_flight(self, name: str, words: str) -> str:
         """A sentence about a flight, which says which one where there are several."""

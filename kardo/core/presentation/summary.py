@@ -17,7 +17,8 @@ from kardo.core.flight.air.reach import Reach, reach
 from kardo.core.flight.lines.areas import ground_scale, require_fit, site_polygon
 from kardo.core.flight.lines.laid import Kind
 from kardo.core.flight.lines.pattern import MAX_EXPOSURES, FlightPlan, flown, over_ground, too_many
-from kardo.core.flight.lines.swath import gate, mean_density, sequence_minutes, sequence_words, used_angle
+from kardo.core.flight.lines.sensor import ScanSensor
+from kardo.core.flight.lines.swath import gate, mean_density, sequence_words, used_angle
 from kardo.core.geodesy.antenna import SlantTable, slant_table
 from kardo.core.geodesy.crs import height_name
 from kardo.core.gnss.blunders import SetUpBlunders, blunders, seen_by
@@ -132,7 +133,7 @@ class FlightFigures:
     minutes: float
     height_range: Pair
     clearance: Clearance | None
-    crossing_height: float
+    cross_height: float | None
     take_off: tuple[float, float]
     strips: list[StripLine]
     legs: list[LegTime]
@@ -277,7 +278,7 @@ def _gaps(plan: Plan) -> Gaps | None:
 def flight_figures(plan: Plan, flight: FlightPlan) -> FlightFigures:
     """Figures, flight lines, sorties and exposures of a flight."""
     heights = over_ground(flight).h
-    strips = [StripLine(s.start, s.end, s.leg, 0 if flight.scans else s.count, s.length, s.kind) for s in flight.strips]
+    strips = [StripLine(s.start, s.end, s.leg, flight.sensor.images(s.count), s.length, s.kind) for s in flight.strips]
     legs = [
         LegTime(leg.minutes, leg.out, leg.home, leg.battery_left, leg.first_strip, leg.last_strip)
         for leg in flight.legs
@@ -291,33 +292,33 @@ def flight_figures(plan: Plan, flight: FlightPlan) -> FlightFigures:
         spacing=flight.spacing,
         trigger_distance=flight.trigger_distance,
         trigger_interval=flight.trigger_interval,
-        fastest=flight.flight.fastest,
+        fastest=flight.sensor.fastest(flight.flight),
         blur_px=flight.blur_px,
         course=flight.main_course,
         minutes=flight.minutes,
         height_range=(float(heights.min()), float(heights.max())),
         clearance=of_lines(plan, flight),
-        crossing_height=flight.crossing_height,
+        cross_height=flight.cross_height,
         take_off=flight.take_off[:2],
         strips=strips,
         legs=legs,
-        e=[] if flight.scans else np.round(flight.e, 2).tolist(),
-        n=[] if flight.scans else np.round(flight.n, 2).tolist(),
+        e=np.round(flight.e[: flight.images], 2).tolist(),
+        n=np.round(flight.n[: flight.images], 2).tolist(),
         reach=reach(plan, flight),
-        scan=_scan_figures(flight) if flight.scans else None,
+        scan=_scan_figures(flight, flight.sensor) if isinstance(flight.sensor, ScanSensor) else None,
     )
 
 
-def _scan_figures(f: FlightPlan) -> ScanFigures:
-    scanner, own = f.scanner, f.flight
+def _scan_figures(f: FlightPlan, sensor: ScanSensor) -> ScanFigures:
+    scanner, use, own = sensor.scanner, sensor.use, f.flight
     return ScanFigures(
         f.footprint_across,
-        math.degrees(used_angle(scanner, own)),
-        gate(scanner, own),
-        mean_density(scanner, own),
+        math.degrees(used_angle(scanner, use)),
+        gate(scanner, use),
+        mean_density(scanner, use, own.height_m, own.speed_m_per_s),
         f.gsd,
-        own.speed / scanner.lines_per_s,
-        *sequence_minutes(scanner, own),
+        own.speed_m_per_s / scanner.lines_per_s,
+        *f.sequence_minutes,
         sequence_words(scanner),
     )
 

@@ -56,7 +56,7 @@ def named_schemes(plan: Plan, found: Schemes) -> Schemes:
 def source_name(plan: Plan, share: Share | BlindSpot) -> str:
     """What a source of error is called."""
     several_flights = len(plan.flights) > 1
-    several_cameras = len({f.camera or f.scanner for f in plan.flights}) > 1
+    several_cameras = len({f.sensor.profile for f in plan.flights}) > 1
     camera = f" of {name_of(plan, 'camera', share.id)}" if several_cameras and share.id else ""
     flight = f" of {name_of(plan, 'flight', share.id)}" if several_flights and share.id else ""
     plain = {

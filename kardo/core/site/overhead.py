@@ -80,7 +80,7 @@ class DaySky:
     about: str
     name: str
     date: str
-    clock_h: float
+    utc_offset_h: float
     source: str
     mask: float
     horizon: list[float]
@@ -169,13 +169,13 @@ def _seen(
 
 
 def day_sky(
-    plan: Plan, wanted: str, date: str, clock_h: float | None = None, almanac: Almanac | Ephemerides | None = None
+    plan: Plan, wanted: str, date: str, utc_offset_h: float | None = None, almanac: Almanac | Ephemerides | None = None
 ) -> DaySky:
     """The sky over a place on a date (YYYY-MM-DD, by the site's clock). Without an almanac, constellations as they are meant to be.
     Raises PlanError for a date or a place that is none."""
     stand, own = stand_of(plan, wanted), almanac or nominal()
     lon, _ = plan.grid.to_geodetic(stand.e, stand.n)
-    ahead = clock_ahead(float(lon), clock_h)
+    ahead = clock_ahead(float(lon), utc_offset_h)
     start = midnight(date) - 3600 * ahead
     minutes: Ints = np.arange(0, 24 * 60 + 1, STEP, dtype=np.int64)
     moments = np.asarray(start + 60.0 * minutes, dtype=np.float64)
@@ -195,7 +195,7 @@ def day_sky(
         about=stand.path,
         name=stand.name,
         date=date,
-        clock_h=ahead,
+        utc_offset_h=ahead,
         source=own.source,
         mask=MASK,
         horizon=np.round(whole, 1).tolist(),

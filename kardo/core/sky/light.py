@@ -47,9 +47,9 @@ class Light:
     sun: tuple[float, ...]
 
 
-def clock_ahead(lon: float, clock_h: float | None) -> float:
+def clock_ahead(lon: float, utc_offset_h: float | None) -> float:
     """Hours that the site's clock is ahead of UTC: as said, or by the longitude in whole hours."""
-    return float(round(lon / 15)) if clock_h is None else clock_h
+    return float(round(lon / 15)) if utc_offset_h is None else utc_offset_h
 
 
 def light(lon: float, lat: float, date: str, ahead: float, least_deg: float) -> Light:

@@ -119,14 +119,14 @@ def flight_kml(plan: Plan) -> str:
         lon, lat = (np.asarray(v) for v in plan.grid.to_world(way.e, way.n))
         up = way.h if from_sea else way.above_ground
         doing = (
-            f"scanning {flight.footprint_across:.0f} m"
-            if flight.scans
-            else f"an image every {flight.trigger_distance:.2f} m"
+            f"an image every {flight.trigger_distance:.2f} m"
+            if flight.images
+            else f"scanning {flight.footprint_across:.0f} m"
         )
         for own in each_line(way):
             k = int(own[0])
             at = " ".join(f"{lon[i]:.10f},{lat[i]:.10f},{up[i]:.2f}" for i in own)
-            words = f"sortie {way.leg[k]}, course {way.course[k]:.1f}°, {flight.flight.speed:g} m/s, {doing}"
+            words = f"sortie {way.leg[k]}, course {way.course[k]:.1f}°, {flight.flight.speed_m_per_s:g} m/s, {doing}"
             line = f"<LineString><altitudeMode>{mode}</altitudeMode><coordinates>{at}</coordinates></LineString>"
             marks.append(_placemark(f"flight line {way.strip[k]}", words, line))
         folders.append(_folder(flight.flight.name, marks))

@@ -121,6 +121,6 @@ def line_row(plan: Plan, way: Waypoints, k: int) -> dict[str, object]:
         "grid": plan.brief.crs,
         "course_deg": round(float(way.course[k]), 2),
         "tilt_deg": round(float(way.tilt[k]), 2),
-        "speed_m_per_s": flight.speed,
-        "trigger_m": 0.0 if way.flight.scans else round(way.flight.trigger_distance, 3),
+        "speed_m_per_s": flight.speed_m_per_s,
+        "trigger_m": round(way.flight.trigger_distance, 3) if way.flight.images else 0.0,
     }

@@ -14,7 +14,8 @@ from kardo.core.flight.lines.areas import area_polygon, site_polygon
 from kardo.core.plan.edits import ConflictError, apply, edit_from_json, held, invert, value_at
 from kardo.core.plan.edits import Edit as PlanEdit
 from kardo.core.plan.model import Plan, plan_of
-from kardo.core.plan.upgrades import upgraded_step
+from kardo.core.plan.upgrades.chain import upgraded_step
+from kardo.core.plan.upgrades.from_2 import edits_from_2
 from kardo.server.access import require_open
 from kardo.server.book.models import Attachment
 from kardo.server.jobs.models import Job
@@ -53,7 +54,7 @@ def edit(job: Job, based_on: int, uid: UUID | None, edits: list[Json], author: A
     if uid is not None and job.taken:
         return job, stored_plan(job)
     require_open(job)
-    after, done = _applied(job, wanted)
+    after, done = _applied(job, edits_from_2(wanted, job.document))
     if done:
         if job.undone:
             job.edits.filter(author=author, state=Edit.State.UNDONE).update(state=Edit.State.GONE)
@@ -79,7 +80,7 @@ def step_back(job: Job, author: AbstractBaseUser, redo: bool = False, over: bool
         step.save(update_fields=["state"])
         return job, stored_plan(job)
     edits = _edits_of(step, job.document)
-    after, _ = _applied(job, edits if redo else invert(edits))
+    after, _ = _applied(job, edits_from_2(edits if redo else invert(edits), job.document))
     _save(job, after, author)
     step.state = Edit.State.DONE if redo else Edit.State.UNDONE
     step.save(update_fields=["state"])

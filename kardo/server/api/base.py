@@ -112,7 +112,7 @@ def _sky(plan: Plan, about: str, date: str, almanac: bytes | None) -> DaySky:
     if almanac is not None:
         is_rinex = almanac[:2] == b"\x1f\x8b" or b"RINEX VERSION / TYPE" in almanac[:100]
         own = rinex_nav.read_navigation(almanac) if is_rinex else yuma.read_yuma(almanac, midnight(day))
-    return day_sky(plan, about, day, visit.clock_h if visit else None, own)
+    return day_sky(plan, about, day, visit.utc_offset_h if visit else None, own)
 
 
 @router.get("/{job_id}/sessions", response=Sessions)
@@ -188,7 +188,7 @@ def print_card(request: HttpRequest, job_id: UUID, setup: str, device: str):
 
 
 @router.get("/{job_id}/settings/{kind}/{key}.pdf")
-def print_settings(request: HttpRequest, job_id: UUID, kind: Literal["setups", "networks"], key: str):
+def print_settings(request: HttpRequest, job_id: UUID, kind: Literal["setups", "correction_services"], key: str):
     """What is typed for the corrections of a base or of a service, large; no secret."""
     plan = stored_plan(job_of(request, job_id))
     response = HttpResponse(

@@ -17,9 +17,9 @@ from kardo.core.geodesy.units import UNITS, UnitId
 from kardo.core.gnss.occupations import INDEPENDENT_MIN, METHODS
 from kardo.core.plan.assumptions import defaults
 from kardo.core.plan.control import MOST_OCCUPATIONS, ControlPoint, Occupation
-from kardo.core.plan.flights import SCANNING, STRENGTHENING
+from kardo.core.plan.flights import CorridorLines, Imaging, OwnLines, ParallelLines, Scanning, WallLines
 from kardo.core.plan.kit import Aircraft, Antenna, Battery, Calibration, Camera, Logger, Scanner
-from kardo.core.plan.library import library
+from kardo.core.plan.library import SCAN_EXTRA, SCAN_OVERLAP, STRENGTHENING_TILT, library
 from kardo.core.plan.model import json_schema
 from kardo.core.plan.stands import USUAL_REACH
 from kardo.core.practice.glossary import GLOSSARY
@@ -155,18 +155,28 @@ class RuleOut(Schema):
 
 
 class ScanningOut(Schema):
-    """What a flight becomes when it takes a scanner up."""
+    """What the pattern of a flight becomes when it takes a scanner up."""
 
-    margin_strips: int
+    extra_lines: int
     side_overlap: float
-    tilt: float
+
+
+class FlightPartsOut(Schema):
+    """A flight's use of a sensor of each kind, and each pattern, as a new one begins."""
+
+    images: Imaging
+    scan: Scanning
+    parallel: ParallelLines
+    corridor: CorridorLines
+    facade: WallLines
+    own: OwnLines
 
 
 class StrengtheningOut(Schema):
     """What a flight becomes that is flown beside another."""
 
     purpose: Literal["strengthen"]
-    tilt: float
+    tilt_deg: float
 
 
 class EntryOut(Schema):
@@ -204,6 +214,7 @@ class Catalogue(Schema):
     units: list[UnitOut]
     files: FilesOut
     rules: list[RuleOut]
+    flight_parts: FlightPartsOut
     scanning: ScanningOut
     strengthening: StrengtheningOut
     calibration_frames: int
@@ -234,8 +245,9 @@ def show_catalogue(request: HttpRequest):
         "assumptions": [vars(d) for d in defaults().values()],
         "units": units,
         "files": {"accepted": ACCEPTED, "formats": [f.name for f in FORMATS], "written": list(WRITTEN)},
-        "scanning": SCANNING,
-        "strengthening": STRENGTHENING,
+        "flight_parts": _flight_parts(),
+        "scanning": {"extra_lines": SCAN_EXTRA, "side_overlap": SCAN_OVERLAP},
+        "strengthening": {"purpose": "strengthen", "tilt_deg": STRENGTHENING_TILT},
         "calibration_frames": math.ceil(policy["calibration-frames"]),
         "usual_reach": USUAL_REACH,
         "full_session_h": policy["base-mark-unsettled"],
@@ -243,6 +255,13 @@ def show_catalogue(request: HttpRequest):
         "height_95": VERTICAL_95,
         "rules": [vars(r) | {"threshold": r.threshold if r.has_threshold else None} for r in policy.rules],
     }
+
+
+def _flight_parts() -> dict[str, object]:
+    shelf = library()
+    parts = ParallelLines(), CorridorLines(), WallLines(), OwnLines()
+    sensors = Imaging(camera=next(iter(shelf.cameras))), Scanning(scanner=next(iter(shelf.scanners)))
+    return {part.kind: part for part in (*sensors, *parts)}
 
 
 @catalogues.get("/plan-schema", response=dict[str, Any], auth=None)

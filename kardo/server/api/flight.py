@@ -19,7 +19,7 @@ from kardo.core.flight.ground.coverage import CoverageFigures, coverage, told
 from kardo.core.flight.ground.density import DensityFigures, density, told_density
 from kardo.core.flight.ground.drawing import CoverageDrawing, density_drawing, drawing_of
 from kardo.core.flight.lines.calibration import calibration_edits
-from kardo.core.flight.lines.own_lines import another_strip
+from kardo.core.flight.lines.own_lines import another_line
 from kardo.core.flight.lines.pattern import flown
 from kardo.core.parts import to_json
 from kardo.core.plan.edits import Edit, field_edits
@@ -156,7 +156,7 @@ def find_take_off(request: HttpRequest, job_id: UUID, flight: str = ""):
 def offer_strip(request: HttpRequest, job_id: UUID, flight: str = ""):
     """The edits that add a flight line beside the last one of a flight whose flight lines somebody drew. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
-    return list(another_strip(plan, _flight(plan, flight)))
+    return list(another_line(plan, _flight(plan, flight)))
 
 
 class FlownOut(Schema):

@@ -21,6 +21,7 @@ from kardo.core.plan.control import ControlPoint
 from kardo.core.plan.edits import ConflictError, apply, edit_from_json
 from kardo.core.plan.model import Plan, plan_of
 from kardo.core.plan.naming import named
+from kardo.core.plan.upgrades.from_2 import edits_from_2
 from kardo.core.practice.catalogue import Finding, View, findings_about
 from kardo.server.plans.stored import with_ground
 from kardo.server.predictions.ipc import Away, Remote, address
@@ -91,7 +92,7 @@ def _against(at: JobStatus, plan: Plan, points: set[str]) -> list[Finding]:
 
 def _with_control(plan: Plan, edits: list[Json]) -> Plan:
     """A plan with edits of control laid over it, whatever stands there now."""
-    wanted = [edit_from_json(one) for one in edits]
+    wanted = edits_from_2([edit_from_json(one) for one in edits], plan.to_json())
     for one in wanted:
         if not one.path.startswith("control/"):
             raise PlanError("Only control is answered live.", where=one.path[:60])

@@ -2920,15 +2920,15 @@ export interface components {
              * @default 0.6
              */
             width: number;
-            /** Hangs On */
-            hangs_on: components["schemas"]["OnSetUp"] | components["schemas"]["OnService"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["Levelled"] | components["schemas"]["OnNothing"];
+            /** Positioned From */
+            positioned_from: components["schemas"]["OnSetUp"] | components["schemas"]["OnService"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["Levelled"] | components["schemas"]["OnNothing"];
             /**
              * Occupations
              * @default [
              *       {
              *         "epochs": 60,
              *         "after_min": 0,
-             *         "hangs_on": null,
+             *         "positioned_from": null,
              *         "state": "fixed",
              *         "pole": null,
              *         "visit": null
@@ -2995,6 +2995,50 @@ export interface components {
              */
             sigma_v: number;
             settings: components["schemas"]["Settings"] | null;
+        };
+        /**
+         * CorridorLines
+         * @description Lines along a line with bends, over so many metres of width.
+         */
+        CorridorLines: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "corridor";
+            /**
+             * Line
+             * @default []
+             */
+            line: [
+                number,
+                number
+            ][];
+            /**
+             * Width M
+             * @default 60
+             */
+            width_m: number;
+            /**
+             * Side Overlap
+             * @default 75
+             */
+            side_overlap: number;
+            /**
+             * Extra Lines
+             * @default 2
+             */
+            extra_lines: number;
+            /**
+             * Extra Exposures
+             * @default 2
+             */
+            extra_exposures: number;
+            /**
+             * Extra Reason
+             * @default
+             */
+            extra_reason: string;
         };
         /**
          * Device
@@ -3091,28 +3135,16 @@ export interface components {
         };
         /**
          * Flight
-         * @description How a block is flown. Metres above ground, overlaps and reserve in percent, speed in m/s, exposure time in seconds,
-         *     course in grid degrees (None: the shortest day). tilt is the camera's, degrees from straight down, forward.
-         *
-         *     Beside the block's own flight lines: cross lines at a right angle to it and at a height of their own (None: a fifth
-         *     higher), and oblique lines along it and across. area is one of the site's areas, None its whole boundary; areas_too are flown with it.
-         *
-         *     pattern: flight lines over a block; along a corridor's line, so many metres wide; outside of walls, the stand-off away; or one's own, which are not laid anew. line: of the corridor, or the walls (a
-         *     ring's ends meet). course_by: what a course that is not said is sought by, or across the wind, which it follows. margin_reason: why lines end where they do.
+         * @description What is flown in one go: a sensor over a pattern of lines, so many metres above ground. reserve_percent: of the battery.
          *
          *     The wind that it is planned in: m/s, from where in grid degrees, and at how many metres above ground it is so (None: at flying height). It goes into the time in the
          *     air and where batteries are changed; lines lie in it only where they are asked to lie across.
          *
-         *     return_height is that of the fail-safe way home, above the take-off place (None: the flying height); standpoint is where the
+         *     return_height_m is that of the fail-safe way home, above the take-off place (None: the flying height); take_off is where the
          *     aircraft takes off and is flown from (None: beside its base where that is near, else at the foot of the first exposure).
          *
-         *     It carries a camera or a scanner. Of a scanner: scan_angle is the whole angle that is used, degrees, and range_gate the metres from which returns are dropped
-         *     (None: all that the scanner has); start_up whether the inertial unit's sequence is flown; adjustment what is settled by targets.
-         *
-         *     trigger_by: images are taken by distance, or by time; then so often that the forward overlap holds at worst_speed over the ground, m/s (None: a quarter above the speed).
-         *
          *     corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions. As done,
-         *     float_legs are those whose positions did not come out fixed, missing_legs those that were not flown (counted from 1).
+         *     float_sorties are those whose positions did not come out fixed, missing_sorties those that were not flown (counted from 1).
          */
         Flight: {
             /** Id */
@@ -3125,179 +3157,78 @@ export interface components {
              * @enum {string}
              */
             purpose: "map" | "strengthen" | "calibrate" | "facade" | "corridor";
-            /** Camera */
-            camera: string | null;
-            /** Scanner */
-            scanner: string | null;
+            /** Sensor */
+            sensor: components["schemas"]["Imaging"] | components["schemas"]["Scanning"];
+            /**
+             * Pattern
+             * @default {
+             *       "area": null,
+             *       "more_areas": [],
+             *       "kind": "parallel",
+             *       "course_deg": null,
+             *       "course_by": "time",
+             *       "side_overlap": 75,
+             *       "extra_lines": 2,
+             *       "extra_exposures": 2,
+             *       "extra_reason": "",
+             *       "cross_lines": 0,
+             *       "cross_height_m": null,
+             *       "oblique_lines": 0,
+             *       "oblique_across": 0,
+             *       "oblique_tilt_deg": 30
+             *     }
+             */
+            pattern: components["schemas"]["ParallelLines"] | components["schemas"]["CorridorLines"] | components["schemas"]["WallLines"] | components["schemas"]["OwnLines"];
             /** Aircraft */
             aircraft: string;
             /** Battery */
             battery: string;
-            /** Area */
-            area: string | null;
             /**
-             * Areas Too
-             * @default []
-             */
-            areas_too: string[];
-            /**
-             * Pattern
-             * @default block
-             * @enum {string}
-             */
-            pattern: "block" | "corridor" | "facade" | "own";
-            /**
-             * Line
-             * @default []
-             */
-            line: [
-                number,
-                number
-            ][];
-            /**
-             * Width
+             * Height M
              * @default 60
              */
-            width: number;
-            /**
-             * Stand Off
-             * @default 15
-             */
-            stand_off: number;
-            /**
-             * Own Strips
-             * @default []
-             */
-            own_strips: components["schemas"]["OwnStrip"][];
-            /**
-             * Course By
-             * @default time
-             * @enum {string}
-             */
-            course_by: "time" | "turns" | "wind";
-            /**
-             * Wind Speed
-             * @default 0
-             */
-            wind_speed: number;
-            /**
-             * Wind From
-             * @default 270
-             */
-            wind_from: number;
-            /** Wind At */
-            wind_at: number | null;
-            /**
-             * Margin Reason
-             * @default
-             */
-            margin_reason: string;
-            /**
-             * Height
-             * @default 60
-             */
-            height: number;
+            height_m: number;
             /**
              * Terrain Following
              * @default true
              */
             terrain_following: boolean;
             /**
-             * Tilt
-             * @default 0
-             */
-            tilt: number;
-            /**
-             * Forward Overlap
-             * @default 75
-             */
-            forward_overlap: number;
-            /**
-             * Side Overlap
-             * @default 75
-             */
-            side_overlap: number;
-            /** Course */
-            course: number | null;
-            /**
-             * Margin Strips
-             * @default 2
-             */
-            margin_strips: number;
-            /**
-             * Margin Exposures
-             * @default 2
-             */
-            margin_exposures: number;
-            /**
-             * Crossing Strips
-             * @default 0
-             */
-            crossing_strips: number;
-            /** Crossing Height */
-            crossing_height: number | null;
-            /**
-             * Oblique Strips
-             * @default 0
-             */
-            oblique_strips: number;
-            /**
-             * Oblique Across
-             * @default 0
-             */
-            oblique_across: number;
-            /**
-             * Oblique Tilt
-             * @default 30
-             */
-            oblique_tilt: number;
-            /**
-             * Speed
+             * Speed M Per S
              * @default 6
              */
-            speed: number;
+            speed_m_per_s: number;
             /**
-             * Trigger By
-             * @default distance
-             * @enum {string}
+             * Wind M Per S
+             * @default 0
              */
-            trigger_by: "distance" | "time";
-            /** Worst Speed */
-            worst_speed: number | null;
+            wind_m_per_s: number;
             /**
-             * Exposure Time
-             * @default 0.001
+             * Wind From Deg
+             * @default 270
              */
-            exposure_time: number;
-            /** Scan Angle */
-            scan_angle: number | null;
-            /** Range Gate */
-            range_gate: number | null;
+            wind_from_deg: number;
+            /** Wind At M */
+            wind_at_m: number | null;
             /**
-             * Start Up
-             * @default true
-             */
-            start_up: boolean;
-            /**
-             * Adjustment
-             * @default height
-             * @enum {string}
-             */
-            adjustment: "none" | "height" | "position" | "matched";
-            /**
-             * Reserve
+             * Reserve Percent
              * @default 28
              */
-            reserve: number;
-            /** Return Height */
-            return_height: number | null;
+            reserve_percent: number;
+            /** Return Height M */
+            return_height_m: number | null;
+            /** Take Off */
+            take_off: [
+                number,
+                number
+            ] | null;
             /**
-             * Hangs On
+             * Positioned From
              * @default {
              *       "on": "nothing"
              *     }
              */
-            hangs_on: components["schemas"]["OnSetUp"] | components["schemas"]["OnService"] | components["schemas"]["OnNothing"];
+            positioned_from: components["schemas"]["OnSetUp"] | components["schemas"]["OnService"] | components["schemas"]["OnNothing"];
             /**
              * Corrections
              * @default both
@@ -3311,20 +3242,15 @@ export interface components {
              */
             state: "fixed" | "float" | "code";
             /**
-             * Float Legs
+             * Float Sorties
              * @default []
              */
-            float_legs: number[];
+            float_sorties: number[];
             /**
-             * Missing Legs
+             * Missing Sorties
              * @default []
              */
-            missing_legs: number[];
-            /** Standpoint */
-            standpoint: [
-                number,
-                number
-            ] | null;
+            missing_sorties: number[];
             /** Visit */
             visit: string | null;
         };
@@ -3359,6 +3285,43 @@ export interface components {
         Ground: {
             terrain: components["schemas"]["Terrain"] | null;
             level: components["schemas"]["LevelGround"] | null;
+        };
+        /**
+         * Imaging
+         * @description A flight that takes images. tilt_deg: of the camera from nadir, forward. forward_overlap: per cent. trigger_by: images are taken by distance, or by time; then so
+         *     often that the forward overlap holds at worst_speed_m_per_s over the ground (None: a quarter above the speed). exposure_s: shutter speed in seconds.
+         */
+        Imaging: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "images";
+            /** Camera */
+            camera: string;
+            /**
+             * Tilt Deg
+             * @default 0
+             */
+            tilt_deg: number;
+            /**
+             * Forward Overlap
+             * @default 75
+             */
+            forward_overlap: number;
+            /**
+             * Trigger By
+             * @default distance
+             * @enum {string}
+             */
+            trigger_by: "distance" | "time";
+            /** Worst Speed M Per S */
+            worst_speed_m_per_s: number | null;
+            /**
+             * Exposure S
+             * @default 0.001
+             */
+            exposure_s: number;
         };
         /**
          * InertialUnit
@@ -3534,7 +3497,7 @@ export interface components {
         /**
          * LocalGrid
          * @description What the site's own coordinates are. calibrated: a similarity from points known in both, whose two positions agree to sigma_h
-         *     (each axis) and sigma_v; scale: free, or one; tilt: heights by a tilted plane, else by a shift; hangs_on: what the points were
+         *     (each axis) and sigma_v; scale: free, or one; tilt: heights by a tilted plane, else by a shift; positioned_from: what the points were
          *     measured from, whose own error the similarity takes up. stated: exact, as told: the job's grid times a factor about a point
          *     e0, n0, its bearings turned by so many degrees (local less grid), then moved by so many metres; heights moved, and rising by
          *     rise_e and rise_n metres a metre to grid east and north. Ground coordinates are such: a factor about a point.
@@ -3578,12 +3541,12 @@ export interface components {
              */
             tilt: boolean;
             /**
-             * Hangs On
+             * Positioned From
              * @default {
              *       "on": "nothing"
              *     }
              */
-            hangs_on: components["schemas"]["OnSetUp"] | components["schemas"]["OnService"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["Levelled"] | components["schemas"]["OnNothing"];
+            positioned_from: components["schemas"]["OnSetUp"] | components["schemas"]["OnService"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["Levelled"] | components["schemas"]["OnNothing"];
             /**
              * Factor
              * @default 1
@@ -3773,7 +3736,7 @@ export interface components {
         /**
          * Occupation
          * @description One standing on a point with a rover, or one round with an instrument: epochs at one second; after_min, minutes
-         *     since the point's first occupation. hangs_on None: on what the point hangs on. state: what it came to.
+         *     since the point's first occupation. positioned_from None: on what the point hangs on. state: what it came to.
          */
         Occupation: {
             /**
@@ -3786,8 +3749,8 @@ export interface components {
              * @default 0
              */
             after_min: number;
-            /** Hangs On */
-            hangs_on: (components["schemas"]["OnSetUp"] | components["schemas"]["OnService"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["Levelled"] | components["schemas"]["OnNothing"]) | null;
+            /** Positioned From */
+            positioned_from: (components["schemas"]["OnSetUp"] | components["schemas"]["OnService"] | components["schemas"]["OwnSession"] | components["schemas"]["OnInstrument"] | components["schemas"]["Levelled"] | components["schemas"]["OnNothing"]) | null;
             /**
              * State
              * @default fixed
@@ -3825,20 +3788,20 @@ export interface components {
         };
         /**
          * OnService
-         * @description Hangs on a correction network.
+         * @description Positioned from a correction service.
          */
         OnService: {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
-            on: "network";
-            /** Network */
-            network: string;
+            on: "service";
+            /** Service */
+            service: string;
         };
         /**
          * OnSetUp
-         * @description Hangs on a base: on its mark and on its set-up.
+         * @description Positioned from a base: from its mark and its set-up.
          */
         OnSetUp: {
             /**
@@ -3863,6 +3826,52 @@ export interface components {
             revision: number;
         };
         /**
+         * OwnLine
+         * @description A flight line that somebody drew: grid metres of its first exposure and its last, metres above ground (None: the flight's).
+         */
+        OwnLine: {
+            /** Start */
+            start: [
+                number,
+                number
+            ];
+            /** End */
+            end: [
+                number,
+                number
+            ];
+            /** Height M */
+            height_m: number | null;
+        };
+        /**
+         * OwnLines
+         * @description Flight lines that somebody drew, which are not laid anew. side_overlap: per cent, in which another one is laid beside the last.
+         */
+        OwnLines: {
+            /** Area */
+            area: string | null;
+            /**
+             * More Areas
+             * @default []
+             */
+            more_areas: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "own";
+            /**
+             * Lines
+             * @default []
+             */
+            lines: components["schemas"]["OwnLine"][];
+            /**
+             * Side Overlap
+             * @default 75
+             */
+            side_overlap: number;
+        };
+        /**
          * OwnSession
          * @description A static session of its own, post-processed: against a base of the job that logs meanwhile, a short baseline that shares the base's error; or against a
          *     reference network (setup None), which shares its error with nothing. logger: what records it, whose rule says how long at least.
@@ -3884,22 +3893,75 @@ export interface components {
             setup: string | null;
         };
         /**
-         * OwnStrip
-         * @description A flight line that somebody drew: grid metres of its first exposure and its last, metres above ground (None: the flight's).
+         * ParallelLines
+         * @description Parallel lines in a course in grid degrees, or (None) in one that is sought: the shortest
+         *     time, the fewest turns, or across the wind. side_overlap: per cent. extra_lines, extra_exposures: beyond the area on each side and at each end, with the reason for fewer.
+         *
+         *     Beside them cross lines at a right angle and at a height of their own (None: a fifth higher), and oblique lines along and across.
          */
-        OwnStrip: {
-            /** Start */
-            start: [
-                number,
-                number
-            ];
-            /** End */
-            end: [
-                number,
-                number
-            ];
-            /** Height */
-            height: number | null;
+        ParallelLines: {
+            /** Area */
+            area: string | null;
+            /**
+             * More Areas
+             * @default []
+             */
+            more_areas: string[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "parallel";
+            /** Course Deg */
+            course_deg: number | null;
+            /**
+             * Course By
+             * @default time
+             * @enum {string}
+             */
+            course_by: "time" | "turns" | "wind";
+            /**
+             * Side Overlap
+             * @default 75
+             */
+            side_overlap: number;
+            /**
+             * Extra Lines
+             * @default 2
+             */
+            extra_lines: number;
+            /**
+             * Extra Exposures
+             * @default 2
+             */
+            extra_exposures: number;
+            /**
+             * Extra Reason
+             * @default
+             */
+            extra_reason: string;
+            /**
+             * Cross Lines
+             * @default 0
+             */
+            cross_lines: number;
+            /** Cross Height M */
+            cross_height_m: number | null;
+            /**
+             * Oblique Lines
+             * @default 0
+             */
+            oblique_lines: number;
+            /**
+             * Oblique Across
+             * @default 0
+             */
+            oblique_across: number;
+            /**
+             * Oblique Tilt Deg
+             * @default 30
+             */
+            oblique_tilt_deg: number;
         };
         /**
          * Person
@@ -3933,10 +3995,10 @@ export interface components {
             format: "kardo-plan";
             /**
              * Version
-             * @default 2
+             * @default 3
              * @constant
              */
-            version: 2;
+            version: 3;
             /**
              * @default {
              *       "title": "Untitled job",
@@ -3993,10 +4055,10 @@ export interface components {
              */
             marks: components["schemas"]["Mark"][];
             /**
-             * Networks
+             * Correction Services
              * @default []
              */
-            networks: components["schemas"]["CorrectionService"][];
+            correction_services: components["schemas"]["CorrectionService"][];
             /**
              * Setups
              * @default []
@@ -4077,11 +4139,11 @@ export interface components {
             /** Metres */
             metres: number;
             /**
-             * Way
+             * Measured To
              * @default slant
              * @enum {string}
              */
-            way: "slant" | "vertical";
+            measured_to: "slant" | "vertical";
             /**
              * Typed
              * @default
@@ -4157,6 +4219,35 @@ export interface components {
              *     }
              */
             start_up: components["schemas"]["StartUp"];
+        };
+        /**
+         * Scanning
+         * @description A flight that scans. scan_angle_deg: the whole angle across that is used; range_gate_m: from where returns are dropped (None: all that the
+         *     scanner has). start_up: whether the inertial unit's sequence is flown; adjustment: what is settled by targets.
+         */
+        Scanning: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "scan";
+            /** Scanner */
+            scanner: string;
+            /** Scan Angle Deg */
+            scan_angle_deg: number | null;
+            /** Range Gate M */
+            range_gate_m: number | null;
+            /**
+             * Start Up
+             * @default true
+             */
+            start_up: boolean;
+            /**
+             * Adjustment
+             * @default height
+             * @enum {string}
+             */
+            adjustment: "none" | "height" | "position" | "matched";
         };
         /**
          * SetUp
@@ -4381,7 +4472,7 @@ export interface components {
         };
         /**
          * Visit
-         * @description A day on site. Clock times are the site's: clock_h hours ahead of UTC, None by the longitude. leave: not earlier from the
+         * @description A day on site. Clock times are the site's: utc_offset_h hours ahead of UTC, None by the longitude. leave: not earlier from the
          *     office; back: home by then (empty: whenever). batteries: sets at hand of each kind; charge_min: minutes to charge one on
          *     site (None: not there). sun_deg: least height of the sun over the horizon for flying.
          *
@@ -4402,8 +4493,8 @@ export interface components {
              * @default []
              */
             people: components["schemas"]["Person"][];
-            /** Clock H */
-            clock_h: number | null;
+            /** Utc Offset H */
+            utc_offset_h: number | null;
             /**
              * Leave
              * @default 07:00
@@ -4457,6 +4548,35 @@ export interface components {
              * @default
              */
             note: string;
+        };
+        /**
+         * WallLines
+         * @description A line along each wall, the stand-off in metres outside of it. line: the walls; a ring's ends meet.
+         */
+        WallLines: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "facade";
+            /**
+             * Line
+             * @default []
+             */
+            line: [
+                number,
+                number
+            ][];
+            /**
+             * Stand Off M
+             * @default 15
+             */
+            stand_off_m: number;
+            /**
+             * Extra Exposures
+             * @default 2
+             */
+            extra_exposures: number;
         };
         /**
          * Zone
@@ -4704,8 +4824,8 @@ export interface components {
                 number
             ];
             clearance: components["schemas"]["Clearance"] | null;
-            /** Crossing Height */
-            crossing_height: number;
+            /** Cross Height */
+            cross_height: number | null;
             /** Take Off */
             take_off: [
                 number,
@@ -4788,12 +4908,12 @@ export interface components {
         };
         /**
          * Reach
-         * @description Whether corrections come to a flight's exposures. standpoint: grid metres, where it takes off; away: metres
-         *     from base to standpoint; linked: whether they come so far; out: the exposures that none come to, by number.
+         * @description Whether corrections come to a flight's exposures. take_off: grid metres, where it takes off; away: metres
+         *     from base to take_off; linked: whether they come so far; out: the exposures that none come to, by number.
          */
         Reach: {
-            /** Standpoint */
-            standpoint: [
+            /** Take Off */
+            take_off: [
                 number,
                 number
             ];
@@ -6629,8 +6749,8 @@ export interface components {
             name: string;
             /** Date */
             date: string;
-            /** Clock H */
-            clock_h: number;
+            /** Utc Offset H */
+            utc_offset_h: number;
             /** Source */
             source: string;
             /** Mask */
@@ -7519,8 +7639,8 @@ export interface components {
             visit: string;
             /** Date */
             date: string;
-            /** Clock H */
-            clock_h: number;
+            /** Utc Offset H */
+            utc_offset_h: number;
             /** Told */
             told: string;
             light: components["schemas"]["Light"];
@@ -7746,10 +7866,10 @@ export interface components {
             /** Setup */
             setup: string;
             /**
-             * Way
+             * Measured To
              * @enum {string}
              */
-            way: "slant" | "vertical" | "pole";
+            measured_to: "slant" | "vertical" | "pole";
             /**
              * When
              * @default before
@@ -8857,6 +8977,7 @@ export interface components {
             files: components["schemas"]["FilesOut"];
             /** Rules */
             rules: components["schemas"]["RuleOut"][];
+            flight_parts: components["schemas"]["FlightPartsOut"];
             scanning: components["schemas"]["ScanningOut"];
             strengthening: components["schemas"]["StrengtheningOut"];
             /** Calibration Frames */
@@ -8902,6 +9023,18 @@ export interface components {
             /** Written */
             written: components["schemas"]["Written"][];
         };
+        /**
+         * FlightPartsOut
+         * @description A flight's use of a sensor of each kind, and each pattern, as a new one begins.
+         */
+        FlightPartsOut: {
+            images: components["schemas"]["Imaging"];
+            scan: components["schemas"]["Scanning"];
+            parallel: components["schemas"]["ParallelLines"];
+            corridor: components["schemas"]["CorridorLines"];
+            facade: components["schemas"]["WallLines"];
+            own: components["schemas"]["OwnLines"];
+        };
         /** MethodOut */
         MethodOut: {
             /** Id */
@@ -8944,15 +9077,13 @@ export interface components {
         };
         /**
          * ScanningOut
-         * @description What a flight becomes when it takes a scanner up.
+         * @description What the pattern of a flight becomes when it takes a scanner up.
          */
         ScanningOut: {
-            /** Margin Strips */
-            margin_strips: number;
+            /** Extra Lines */
+            extra_lines: number;
             /** Side Overlap */
             side_overlap: number;
-            /** Tilt */
-            tilt: number;
         };
         /** StandardOut */
         StandardOut: {
@@ -8985,8 +9116,8 @@ export interface components {
              * @constant
              */
             purpose: "strengthen";
-            /** Tilt */
-            tilt: number;
+            /** Tilt Deg */
+            tilt_deg: number;
         };
         /** UnitOut */
         UnitOut: {
@@ -10735,7 +10866,7 @@ export interface operations {
             header?: never;
             path: {
                 job_id: string;
-                kind: "setups" | "networks";
+                kind: "setups" | "correction_services";
                 key: string;
             };
             cookie?: never;

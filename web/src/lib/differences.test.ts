@@ -10,7 +10,7 @@ const plan = {
   kit: { cameras: [] },
   flights: [flight],
   setups: [],
-  networks: [],
+  correction_services: [],
   assumptions: { overrides: {} },
   marks: [],
   control: [target],

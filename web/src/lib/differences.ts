@@ -9,7 +9,7 @@ export interface Difference {
 
 type Row = Record<string, unknown>;
 
-const LISTS = ["marks", "networks", "setups", "flights", "control"] as const;
+const LISTS = ["marks", "correction_services", "setups", "flights", "control"] as const;
 
 /** In what two plans differ: their single parts field by field, their rows one by one. */
 export function differences(first: Plan, second: Plan): Difference[] {

@@ -51,7 +51,7 @@ export function HeightChain({ heights, unit, support }: { heights: SetUpHeights;
       <Arrow x={120} from={154} to={74} label={`${f(heights.arp_above_mark)}`} />
       <text x="146" y="118" fontSize="11.5" fill="var(--quiet)">
         {support === "tripod"
-          ? `the mean of ${heights.readings.map((r) => `${f(r.metres)} ${r.way}`).join(", ")}`
+          ? `the mean of ${heights.readings.map((r) => `${f(r.metres)} ${r.measured_to}`).join(", ")}`
           : "fixed-height pole, mark to ARP"}
         {heights.adapter > 0 && `, over an adapter of ${f(heights.adapter)}`}
       </text>

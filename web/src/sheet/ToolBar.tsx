@@ -1,3 +1,4 @@
+import { scans } from "../stations/flight/parts";
 import { usePlan } from "../app/plan";
 import { useWorkbench } from "../app/workbench";
 import { TOOLS } from "../stations/registry";
@@ -35,7 +36,7 @@ export function ToolBar() {
         {covered && <option value="covered">coverage</option>}
         <option value="v">height error</option>
         <option value="h">plan error</option>
-        <option value="images">{plan.flights.some((f) => f.scanner) ? "flight lines" : "images"}</option>
+        <option value="images">{scans(plan) ? "flight lines" : "images"}</option>
         <option value="none">no layer</option>
       </select>
       {!bare && (

@@ -8,17 +8,17 @@ type Role = ControlPoint["role"];
 export function usualSource(plan: Plan): PositionSource {
   const counts = new Map<string, number>();
   for (const p of plan.control) {
-    const key = JSON.stringify(p.hangs_on);
+    const key = JSON.stringify(p.positioned_from);
     counts.set(key, (counts.get(key) ?? 0) + 1);
   }
   const most = [...counts].sort((a, b) => b[1] - a[1])[0];
   if (most) return JSON.parse(most[0]) as PositionSource;
-  return plan.flights[0]?.hangs_on ?? { on: "nothing" };
+  return plan.flights[0]?.positioned_from ?? { on: "nothing" };
 }
 
 /** A new control point, otherwise as the catalogue has it. */
 export function newPoint(like: ControlPoint, plan: Plan, role: Role, id: string, e: number, n: number): ControlPoint {
-  return { ...like, id, name: id, role, e, n, hangs_on: usualSource(plan) };
+  return { ...like, id, name: id, role, e, n, positioned_from: usualSource(plan) };
 }
 
 /** The edits that place a target, a check, the base on a new mark, or where a flight takes off, at a grid position; and what of it is selected. */
@@ -32,7 +32,7 @@ export function place(
   const at = { e: Math.round(e * 10) / 10, n: Math.round(n * 10) / 10 };
   if (what.startsWith("take-off/")) {
     const path = what.replace("take-off", "flights");
-    return { object: null, edits: fieldEdits(plan, path, { standpoint: [at.e, at.n] }) };
+    return { object: null, edits: fieldEdits(plan, path, { take_off: [at.e, at.n] }) };
   }
   if (what === "base") {
     const id = freeName("M", plan.marks);
@@ -49,7 +49,7 @@ export function place(
 
 /** The first flight's base stands on a mark from now on. */
 export function standOn(plan: Plan, mark: string): Edit[] {
-  const hung = plan.flights.find((f) => f.hangs_on.on === "setup")?.hangs_on;
+  const hung = plan.flights.find((f) => f.positioned_from.on === "setup")?.positioned_from;
   const setup = hung?.on === "setup" ? hung.setup : plan.setups[0]?.id;
   return setup && valueAt(plan, `setups/${setup}`) ? fieldEdits(plan, `setups/${setup}`, { mark }) : [];
 }

@@ -1,14 +1,29 @@
 import { describe, expect, it } from "vitest";
 import type { ControlPoint, PositionSource, Occupation, Plan } from "../api/client";
-import { allHung, hangAll, hangingId, hangingOf, hangings, hungAsBefore, hungOn } from "./positioning";
+import {
+  allSources,
+  allFromSource,
+  positionSourceId,
+  positionSourceOf,
+  positionSources,
+  fromSourcesAsBefore,
+  sourcesOfPoint,
+} from "./positioning";
 
 const onBase: PositionSource = { on: "setup", setup: "base" };
-const onService: PositionSource = { on: "network", network: "n1" };
-const once: Occupation = { epochs: 60, after_min: 0, hangs_on: null, state: "fixed" as const, pole: null, visit: null };
+const onService: PositionSource = { on: "service", service: "n1" };
+const once: Occupation = {
+  epochs: 60,
+  after_min: 0,
+  positioned_from: null,
+  state: "fixed" as const,
+  pole: null,
+  visit: null,
+};
 const point = {
   id: "G1",
-  hangs_on: onBase,
-  occupations: [once, { ...once, after_min: 60, hangs_on: onService }, { ...once, after_min: 120 }],
+  positioned_from: onBase,
+  occupations: [once, { ...once, after_min: 60, positioned_from: onService }, { ...once, after_min: 120 }],
 } as unknown as ControlPoint;
 const plan = {
   brief: { local: null },
@@ -17,50 +32,56 @@ const plan = {
     { id: "base", name: "base", mark: "m" },
     { id: "bare", name: "second", mark: null },
   ],
-  networks: [{ id: "n1", name: "service" }],
-  flights: [{ id: "f", hangs_on: { on: "nothing" } }],
+  correction_services: [{ id: "n1", name: "service" }],
+  flights: [{ id: "f", positioned_from: { on: "nothing" } }],
   control: [point],
 } as unknown as Plan;
 
 describe("what positions hang on", () => {
   it("tells each thing that a point's occupations hang on once", () => {
-    expect(hungOn(point)).toEqual([onBase, onService]);
-    expect(hungOn({ ...point, occupations: [{ ...once, hangs_on: onService }] })).toEqual([onService]);
+    expect(sourcesOfPoint(point)).toEqual([onBase, onService]);
+    expect(sourcesOfPoint({ ...point, occupations: [{ ...once, positioned_from: onService }] })).toEqual([onService]);
   });
 
   it("knows of everything hung in the plan, occupations by themselves too", () => {
-    const named = allHung({ ...plan, control: [{ ...point, occupations: [{ ...once, hangs_on: onService }] }] });
+    const named = allSources({
+      ...plan,
+      control: [{ ...point, occupations: [{ ...once, positioned_from: onService }] }],
+    });
     expect(named).toEqual([{ on: "nothing" }, onBase, onService]);
-    expect(allHung(plan)).toContainEqual(onService);
-    const brief = { local: { hangs_on: { on: "setup", setup: "bare" } } } as unknown as Plan["brief"];
-    expect(allHung({ ...plan, brief })).toContainEqual({ on: "setup", setup: "bare" });
+    expect(allSources(plan)).toContainEqual(onService);
+    const brief = { local: { positioned_from: { on: "setup", setup: "bare" } } } as unknown as Plan["brief"];
+    expect(allSources({ ...plan, brief })).toContainEqual({ on: "setup", setup: "bare" });
   });
 
   it("hangs a point on one thing with all its occupations", () => {
-    const change = hangAll(point, onService);
-    expect(hungOn({ ...point, ...change })).toEqual([onService]);
+    const change = allFromSource(point, onService);
+    expect(sourcesOfPoint({ ...point, ...change })).toEqual([onService]);
     expect(change.occupations!.map((o) => o.after_min)).toEqual([0, 60, 120]);
   });
 
   it("keeps what each occupation hangs on when the point is observed by another method", () => {
-    const twice = hungAsBefore(point, [once, { ...once, after_min: 45 }]);
-    expect(twice.map((o) => o.hangs_on)).toEqual([null, onService]);
-    expect(hungAsBefore({ ...point, occupations: [once] }, twice).map((o) => o.hangs_on)).toEqual([null, null]);
-    const away = { ...point, occupations: [{ ...once, hangs_on: onService }] };
-    expect(hungAsBefore(away, twice).map((o) => o.hangs_on)).toEqual([onService, onService]);
+    const twice = fromSourcesAsBefore(point, [once, { ...once, after_min: 45 }]);
+    expect(twice.map((o) => o.positioned_from)).toEqual([null, onService]);
+    expect(fromSourcesAsBefore({ ...point, occupations: [once] }, twice).map((o) => o.positioned_from)).toEqual([
+      null,
+      null,
+    ]);
+    const away = { ...point, occupations: [{ ...once, positioned_from: onService }] };
+    expect(fromSourcesAsBefore(away, twice).map((o) => o.positioned_from)).toEqual([onService, onService]);
   });
 
   it("reads back every choice that it offers", () => {
-    for (const { id } of hangings(plan, "control")) expect(hangingId(hangingOf(id))).toBe(id);
-    expect(hangings(plan, "control").map((h) => h.id)).not.toContain("instrument/bare");
-    expect(hangings(plan, "flight").some((h) => h.id.startsWith("session"))).toBe(false);
-    expect(hangingOf("session/", { on: "session", hours: 6, logger: "a", setup: null })).toEqual({
+    for (const { id } of positionSources(plan, "control")) expect(positionSourceId(positionSourceOf(id))).toBe(id);
+    expect(positionSources(plan, "control").map((h) => h.id)).not.toContain("instrument/bare");
+    expect(positionSources(plan, "flight").some((h) => h.id.startsWith("session"))).toBe(false);
+    expect(positionSourceOf("session/", { on: "session", hours: 6, logger: "a", setup: null })).toEqual({
       on: "session",
       hours: 6,
       logger: "a",
       setup: null,
     });
-    expect(hangingOf("session/base", { on: "session", hours: 6, logger: "a", setup: null })).toMatchObject({
+    expect(positionSourceOf("session/base", { on: "session", hours: 6, logger: "a", setup: null })).toMatchObject({
       hours: 6,
       setup: "base",
     });

@@ -1,13 +1,13 @@
 import type { ControlPoint, PositionSource, Occupation, Plan } from "../api/client";
 
 /** What positions can hang on, as choices of a list, with a short name for a narrow one; a choice's id is read back by
- * `hangingOf`. */
-export function hangings(plan: Plan, of: "flight" | "control"): { id: string; name: string; short: string }[] {
+ * `positionSourceOf`. */
+export function positionSources(plan: Plan, of: "flight" | "control"): { id: string; name: string; short: string }[] {
   const setups = plan.setups.map((s) => ({ id: `setup/${s.id}`, name: setUpName(plan, s.id), short: s.name }));
-  const networks = plan.networks.map((n) => ({
-    id: `network/${n.id}`,
+  const networks = plan.correction_services.map((n) => ({
+    id: `service/${n.id}`,
     name: /network/i.test(n.name) ? n.name : `network ${n.name}`,
-    short: plan.networks.length === 1 ? "network" : n.name,
+    short: plan.correction_services.length === 1 ? "network" : n.name,
   }));
   const own = { id: "nothing/", name: "nothing", short: "nothing" };
   if (of === "flight") return [...setups, ...networks, own];
@@ -42,40 +42,43 @@ export function setUpName(plan: Plan, id: string): string {
 }
 
 /** Everything that flights, control, its occupations and the local grid name as what they hang on: none of it can be taken away. */
-export function allHung(plan: Plan): PositionSource[] {
-  const ofControl = plan.control.flatMap((p) => [p.hangs_on, ...hungOn(p)]);
-  const ofLocal = plan.brief.local ? [plan.brief.local.hangs_on] : [];
-  return [...plan.flights.map((f) => f.hangs_on), ...ofControl, ...ofLocal];
+export function allSources(plan: Plan): PositionSource[] {
+  const ofControl = plan.control.flatMap((p) => [p.positioned_from, ...sourcesOfPoint(p)]);
+  const ofLocal = plan.brief.local ? [plan.brief.local.positioned_from] : [];
+  return [...plan.flights.map((f) => f.positioned_from), ...ofControl, ...ofLocal];
 }
 
 /** What a point's occupations hang on, each once. */
-export function hungOn(point: ControlPoint): PositionSource[] {
-  const all = point.occupations.map((o) => o.hangs_on ?? point.hangs_on);
+export function sourcesOfPoint(point: ControlPoint): PositionSource[] {
+  const all = point.occupations.map((o) => o.positioned_from ?? point.positioned_from);
   return [...new Map(all.map((hung) => [JSON.stringify(hung), hung])).values()];
 }
 
 /** The change that hangs a point on one thing, all its occupations with it. */
-export function hangAll(point: ControlPoint, hung: PositionSource): Partial<ControlPoint> {
-  return { hangs_on: hung, occupations: point.occupations.map((o) => ({ ...o, hangs_on: null })) };
+export function allFromSource(point: ControlPoint, hung: PositionSource): Partial<ControlPoint> {
+  return { positioned_from: hung, occupations: point.occupations.map((o) => ({ ...o, positioned_from: null })) };
 }
 
 /** Occupations of a usual method, each hung as the point's own in its place was; further ones as its last. */
-export function hungAsBefore(point: ControlPoint, occupations: Occupation[]): Occupation[] {
-  return occupations.map((o, k) => ({ ...o, hangs_on: (point.occupations[k] ?? point.occupations.at(-1)!).hangs_on }));
+export function fromSourcesAsBefore(point: ControlPoint, occupations: Occupation[]): Occupation[] {
+  return occupations.map((o, k) => ({
+    ...o,
+    positioned_from: (point.occupations[k] ?? point.occupations.at(-1)!).positioned_from,
+  }));
 }
 
-export function hangingId(hung: PositionSource): string {
+export function positionSourceId(hung: PositionSource): string {
   if (hung.on === "setup" || hung.on === "instrument") return `${hung.on}/${hung.setup}`;
-  if (hung.on === "network") return `network/${hung.network}`;
+  if (hung.on === "service") return `service/${hung.service}`;
   if (hung.on === "levelled") return `levelled/${hung.mark}`;
   if (hung.on === "session") return `session/${hung.setup ?? ""}`;
   return `${hung.on}/`;
 }
 
-export function hangingOf(id: string, before?: PositionSource): PositionSource {
+export function positionSourceOf(id: string, before?: PositionSource): PositionSource {
   const [on, key] = id.split("/") as [PositionSource["on"], string];
   if (on === "setup" || on === "instrument") return { on, setup: key };
-  if (on === "network") return { on, network: key };
+  if (on === "service") return { on, service: key };
   if (on === "levelled") return { on, mark: key, metres: before?.on === "levelled" ? before.metres : 500 };
   if (on === "session")
     return { ...(before?.on === "session" ? before : { on, hours: 1, logger: null }), setup: key || null };

@@ -28,7 +28,7 @@ describe("the registry of stations", () => {
       site: { boundary: [], ground: { terrain: null } },
       setups: [],
       flights: [],
-      networks: [],
+      correction_services: [],
       visits: [],
       control: [],
     };

@@ -127,8 +127,8 @@ export const STATIONS: Record<Station, StationEntry> = {
       const marks = new Set(plan.setups.map((s) => s.mark).filter(Boolean));
       const more = marks.size > 1 ? ` and ${marks.size - 1} more` : "";
       const { unit } = plan.brief;
-      const on = plan.flights.find((f) => f.hangs_on?.on === "network")?.hangs_on;
-      const network = on?.on === "network" ? plan.networks.find((n) => n.id === on.network)?.name : "";
+      const on = plan.flights.find((f) => f.positioned_from?.on === "service")?.positioned_from;
+      const network = on?.on === "service" ? plan.correction_services.find((n) => n.id === on.service)?.name : "";
       return {
         words: chain
           ? `${chain.mark_name}${more} · ARP ${length(chain.arp_above_mark, unit)} ${UNITS[unit]!.short}`

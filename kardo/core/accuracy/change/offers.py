@@ -5,7 +5,6 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 from itertools import islice
-from typing import Any
 
 import numpy as np
 
@@ -17,12 +16,13 @@ from kardo.core.control.round import walk
 from kardo.core.flight.air.reach import out_of_reach
 from kardo.core.flight.lines.areas import ground_scale, round_start
 from kardo.core.flight.lines.pattern import flown
+from kardo.core.flight.lines.swath import used_angle
 from kardo.core.gnss.heights import vertical_height
 from kardo.core.gnss.occupations import METHODS, mark_sigma, minutes_on_point
 from kardo.core.parts import to_json
 from kardo.core.plan.control import MOST_OCCUPATIONS, ControlPoint, Occupation
-from kardo.core.plan.edits import Edit, changed, field_edits
-from kardo.core.plan.flights import Flight
+from kardo.core.plan.edits import Edit, changed, field_edits, part_edits
+from kardo.core.plan.flights import Flight, Imaging, ParallelLines, Scanning
 from kardo.core.plan.library import library
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import plain_length, plain_speed, reference, small_length
@@ -93,7 +93,12 @@ def control_offers(plan: Plan, planned: Planned, places: int) -> Iterator[Remedy
 def other_offers(plan: Plan) -> Iterator[Remedy]:
     """Changes of flights, calibration, marks and set-ups."""
     for flight in plan.flights:
-        yield from _of_scan(plan, flight) if flight.scans else _of_flight(plan, flight)
+        choices = _of_images(flight) if isinstance(flight.sensor, Imaging) else _of_scan(plan, flight, flight.sensor)
+        now = flown(plan, flight).minutes
+        of = f" of {reference('flight', flight.id)}" if len(plan.flights) > 1 else ""
+        for kind, words, then in choices:
+            minutes = flown(plan, then).minutes - now
+            yield Remedy(kind, words.replace("{of}", of), minutes, part_edits(f"flights/{flight.id}", flight, then))
     yield from _of_calibration(plan)
     for setup in plan.setups:
         yield from _of_set_up(plan, setup)
@@ -110,10 +115,10 @@ def scan_offers(plan: Plan, map_e: Floats, map_n: Floats, places: int) -> Iterat
 
 def usual_source(plan: Plan) -> PositionSource:
     """What a further point would hang on: what most of the plan's control does, else the first flight's base."""
-    hung: list[PositionSource] = [p.hangs_on for p in plan.control]
+    hung: list[PositionSource] = [p.positioned_from for p in plan.control]
     if hung:
         return max(hung, key=hung.count)
-    return next((f.hangs_on for f in plan.flights), OnNothing())
+    return next((f.positioned_from for f in plan.flights), OnNothing())
 
 
 def usual_point(policy: Policy) -> ControlPoint:
@@ -126,7 +131,7 @@ def usual_point(policy: Policy) -> ControlPoint:
         role="target",
         e=0.0,
         n=0.0,
-        hangs_on=OnNothing(),
+        positioned_from=OnNothing(),
         occupations=(once.model_copy(update={"epochs": epochs}),),
     )
 
@@ -134,7 +139,13 @@ def usual_point(policy: Policy) -> ControlPoint:
 def new_target(plan: Plan, e: float, n: float, name: str | None = None) -> Edit:
     """The edit that adds a target at grid metres, under the next free name."""
     name = name or free_names(plan, 1)[0]
-    place = {"id": name, "name": name, "e": round(float(e), 1), "n": round(float(n), 1), "hangs_on": usual_source(plan)}
+    place = {
+        "id": name,
+        "name": name,
+        "e": round(float(e), 1),
+        "n": round(float(n), 1),
+        "positioned_from": usual_source(plan),
+    }
     return Edit(f"control/{name}", None, to_json(usual_point(plan.policy).model_copy(update=place)))
 
 
@@ -171,7 +182,7 @@ def _twice(plan: Plan) -> Iterator[Remedy]:
     """Targets, and all control, observed twice under different skies: a second round on foot."""
     twice = METHODS["rtk_twice"].occupations
     for who, points in (("targets", plan.targets), ("control and check points", plan.control)):
-        once = [p for p in points if len(p.occupations) < 2 and {h.on for h in p.by_hanging} <= {"setup", "network"}]
+        once = [p for p in points if len(p.occupations) < 2 and {h.on for h in p.by_source} <= {"setup", "network"}]
         if not once or (who != "targets" and len(once) == len(plan.targets)):
             continue
         edits = tuple(e for p in once for e in field_edits(f"control/{p.id}", p, occupations=_like(p, twice)))
@@ -182,7 +193,7 @@ def _twice(plan: Plan) -> Iterator[Remedy]:
 
 def _like(point: ControlPoint, occupations: tuple[Occupation, ...]) -> list[Json]:
     """Occupations that hang on what the point's only one does."""
-    hung = {"hangs_on": point.occupations[0].hangs_on}
+    hung = {"positioned_from": point.occupations[0].positioned_from}
     return [to_json(o.model_copy(update=hung)) for o in occupations]
 
 
@@ -199,56 +210,54 @@ def _more_checks(plan: Plan, map_e: Floats, map_n: Floats) -> Iterator[Remedy]:
     yield Remedy("checks", f"Add {wanted} checks, all over the site", minutes, edits)
 
 
-def _of_flight(plan: Plan, flight: Flight) -> Iterator[Remedy]:
-    of = f" of {reference('flight', flight.id)}" if len(plan.flights) > 1 else ""
-    now = flown(plan, flight).minutes
-    choices: list[tuple[str, str, dict[str, Any]]] = []
-    if not flight.oblique_strips and not flight.tilt:
-        choices.append(("oblique", f"Fly two oblique lines{of}, camera 30° forward", {"oblique_strips": 2}))
-    if not flight.crossing_strips:
-        choices.append(("crossing", f"Fly two cross lines{of}, a fifth higher", {"crossing_strips": 2}))
-    if flight.height > 30:
-        lower = float(round(0.8 * flight.height))
-        choices.append(
-            ("lower", f"Fly{of} at {plain_length(lower)} instead of {plain_length(flight.height)}", {"height": lower})
-        )
-    for kind, words, update in choices:
-        minutes = flown(plan, flight.model_copy(update=update)).minutes - now
-        yield Remedy(kind, words, minutes, field_edits(f"flights/{flight.id}", flight, **update))
+Choice = tuple[str, str, Flight]  # the kind of a change, its words with {of} for of which flight, and the flight then
 
 
-def _of_scan(plan: Plan, flight: Flight) -> Iterator[Remedy]:
+def _of_images(flight: Flight) -> Iterator[Choice]:
+    """Of a flight that takes images: oblique lines, cross lines, lower."""
+    pattern = flight.pattern
+    if isinstance(pattern, ParallelLines):
+        if not pattern.oblique_lines and not flight.sensor.tilt_deg:
+            then = flight.having(oblique_lines=2)
+            yield "oblique", "Fly two oblique lines{of}, camera 30° forward", then
+        yield from _crossing(flight, pattern)
+    yield from _lower(flight, 30)
+
+
+def _crossing(flight: Flight, pattern: ParallelLines) -> Iterator[Choice]:
+    if not pattern.cross_lines:
+        yield "crossing", "Fly two cross lines{of}, a fifth higher", flight.having(cross_lines=2)
+
+
+def _lower(flight: Flight, lowest: float) -> Iterator[Choice]:
+    if flight.height_m > lowest:
+        lower = float(round(0.8 * flight.height_m))
+        words = f"Fly{{of}} at {plain_length(lower)} instead of {plain_length(flight.height_m)}"
+        yield "lower", words, flight.having(height_m=lower)
+
+
+def _of_scan(plan: Plan, flight: Flight, use: Scanning) -> Iterator[Choice]:
     """Of a flight that scans: flight lines matched, the swath narrower, lower, slower, the inertial unit's sequence, cross lines."""
-    of = f" of {reference('flight', flight.id)}" if len(plan.flights) > 1 else ""
-    scanner, now = plan.scanner(flight.scanner or ""), flown(plan, flight).minutes
-    used = min(flight.scan_angle or scanner.field_of_view_deg, scanner.field_of_view_deg)
-    choices: list[tuple[str, str, dict[str, Any]]] = []
-    if flight.adjustment != "matched" and len([f for f in plan.flights if f.scans]) == 1:
-        choices.append(
-            ("match", f"Match the flight lines{of} and settle mounting and attitude", {"adjustment": "matched"})
-        )
-    if used > NARROW_DEG:
-        choices.append(("narrow", f"Use {NARROW_DEG:g}° of the angle{of}", {"scan_angle": NARROW_DEG}))
-    if not flight.start_up:
-        choices.append(("start", f"Fly the inertial unit's sequence{of}", {"start_up": True}))
-    if not flight.crossing_strips:
-        choices.append(("crossing", f"Fly two cross lines{of}, a fifth higher", {"crossing_strips": 2}))
-    if flight.height > 40:
-        lower = float(round(0.8 * flight.height))
-        words = f"Fly{of} at {plain_length(lower)} instead of {plain_length(flight.height)}"
-        choices.append(("lower", words, {"height": lower}))
-    if flight.speed >= 2:
-        slower = round(0.7 * flight.speed, 1)
-        choices.append(
-            ("slower", f"Fly{of} at {plain_speed(slower)} instead of {plain_speed(flight.speed)}", {"speed": slower})
-        )
-    for kind, words, update in choices:
-        minutes = flown(plan, flight.model_copy(update=update)).minutes - now
-        yield Remedy(kind, words, minutes, field_edits(f"flights/{flight.id}", flight, **update))
+    used = math.degrees(used_angle(plan.scanner(use.scanner), use))
+    if use.adjustment != "matched" and len([f for f in plan.flights if isinstance(f.sensor, Scanning)]) == 1:
+        then = flight.having(adjustment="matched")
+        yield "match", "Match the flight lines{of} and settle mounting and attitude", then
+    if used > NARROW_DEG + 1e-9:
+        then = flight.having(scan_angle_deg=NARROW_DEG)
+        yield "narrow", f"Use {NARROW_DEG:g}° of the angle{{of}}", then
+    if not use.start_up:
+        yield "start", "Fly the inertial unit's sequence{of}", flight.having(start_up=True)
+    if isinstance(flight.pattern, ParallelLines):
+        yield from _crossing(flight, flight.pattern)
+    yield from _lower(flight, 40)
+    if flight.speed_m_per_s >= 2:
+        slower = round(0.7 * flight.speed_m_per_s, 1)
+        words = f"Fly{{of}} at {plain_speed(slower)} instead of {plain_speed(flight.speed_m_per_s)}"
+        yield "slower", words, flight.having(speed_m_per_s=slower)
 
 
 def _of_calibration(plan: Plan) -> Iterator[Remedy]:
-    flown_with = {f.camera for f in plan.flights}
+    flown_with = {f.sensor.profile for f in plan.flights}
     best = to_json(library().calibrations["this_week"].calibration)
     for camera in plan.kit.cameras:
         if camera.id in flown_with and camera.calibration.state != "this_week":
@@ -260,7 +269,7 @@ def _of_calibration(plan: Plan) -> Iterator[Remedy]:
 def _of_set_up(plan: Plan, setup: SetUp) -> Iterator[Remedy]:
     """For a set-up that a flight hangs on: a better mark, a longer session, a second reading."""
     mark = plan.mark(setup.mark)
-    if mark is None or not any(f.hangs_on == OnSetUp(setup=setup.id) for f in plan.flights):
+    if mark is None or not any(f.positioned_from == OnSetUp(setup=setup.id) for f in plan.flights):
         return
     yield from _of_mark(plan, setup, mark)
     if setup.support == "tripod" and len(setup.readings) == 1:
@@ -273,9 +282,9 @@ def _read_two_ways(plan: Plan, setup: SetUp) -> tuple[Reading, Reading]:
     """A tripod's one reading, and the vertical height that goes with a slant; beside one that has none, the same again."""
     (first,) = setup.readings
     up = -1.0
-    if first.way == "slant" and first.metres > plan.antenna(setup.antenna).disc_radius:
+    if first.measured_to == "slant" and first.metres > plan.antenna(setup.antenna).disc_radius:
         up = round(vertical_height(plan, setup, first) - setup.adapter, 4)
-    return first, Reading(metres=up, way="vertical") if up > 0 else first
+    return first, Reading(metres=up, measured_to="vertical") if up > 0 else first
 
 
 def _of_mark(plan: Plan, setup: SetUp, mark: Mark) -> Iterator[Remedy]:
@@ -312,7 +321,7 @@ def _of_mark(plan: Plan, setup: SetUp, mark: Mark) -> Iterator[Remedy]:
 
 def _nearer(plan: Plan, setup: SetUp, mark: Mark, other: Mark) -> str:
     """What a base on another mark would be nearer by, or reach more, in words; empty for nothing."""
-    flights = [flown(plan, f) for f in plan.flights if f.hangs_on == OnSetUp(setup=setup.id)]
+    flights = [flown(plan, f) for f in plan.flights if f.positioned_from == OnSetUp(setup=setup.id)]
     moved = plan.model_copy(update={"setups": tuple(_on(s, other) if s.id == setup.id else s for s in plan.setups)})
     before, after = (np.mean([np.hypot(f.e - m.e, f.n - m.n).mean() for f in flights]) for m in (mark, other))
     if plan.assume["fixed_ppm"] * 1e-6 * (before - after) >= NEARER:
@@ -329,7 +338,7 @@ def _second_base(plan: Plan, setup: SetUp, mark: Mark) -> Iterator[Remedy]:
     """A base on the best other mark about, the mark's own height and its distance taken together, from which every target is observed once more: what hangs
     on one mark alone is shared out over two, and shows."""
     hung = OnSetUp(setup=setup.id)
-    targets = [p for p in plan.targets if p.by_hanging.keys() == {hung} and len(p.occupations) < MOST_OCCUPATIONS]
+    targets = [p for p in plan.targets if p.by_source.keys() == {hung} and len(p.occupations) < MOST_OCCUPATIONS]
     if not targets:
         return
     middle = np.mean([(p.e, p.n) for p in targets], axis=0)
@@ -348,7 +357,7 @@ def _second_base(plan: Plan, setup: SetUp, mark: Mark) -> Iterator[Remedy]:
     best = min(about, key=off)
     stood = next((s for s in plan.setups if s.mark == best.id), None)
     key = stood.id if stood else next(f"B{k}" for k in range(2, 999) if plan.setup(f"B{k}") is None)
-    again = Occupation(after_min=60.0, hangs_on=OnSetUp(setup=key))
+    again = Occupation(after_min=60.0, positioned_from=OnSetUp(setup=key))
     edits = [] if stood else [Edit(f"setups/{key}", None, to_json(_second(setup, key, best)))]
     for p in targets:
         edits += field_edits(f"control/{p.id}", p, occupations=[to_json(o) for o in (*p.occupations, again)])

@@ -9,7 +9,8 @@ from kardo.core.flight.lines.pattern import flown
 from kardo.core.gnss.occupations import minutes_on_point
 from kardo.core.parts import to_json
 from kardo.core.plan.control import ControlPoint
-from kardo.core.plan.edits import Edit, field_edits
+from kardo.core.plan.edits import Edit, field_edits, part_edits
+from kardo.core.plan.flights import ParallelLines
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import reference
 from kardo.core.plan.stands import SetUp, setup_of
@@ -48,7 +49,7 @@ def without(plan: Plan, points: tuple[ControlPoint, ...]) -> Remedy:
 def _rounds(plan: Plan) -> Iterator[Remedy]:
     """Control that is observed more than once from the same source: once."""
     for who, points in (("checks", plan.checks), ("targets", plan.targets), ("control and check points", plan.control)):
-        twice = [p for p in points if len(p.occupations) > 1 and len(p.by_hanging) == 1]
+        twice = [p for p in points if len(p.occupations) > 1 and len(p.by_source) == 1]
         if not twice or (who == "control and check points" and len({p.role for p in twice}) == 1):
             continue
         edits = tuple(
@@ -62,26 +63,27 @@ def _rounds(plan: Plan) -> Iterator[Remedy]:
 def _strips(plan: Plan) -> Iterator[Remedy]:
     for flight in plan.flights:
         of = f" of {reference('flight', flight.id)}" if len(plan.flights) > 1 else ""
-        choices: list[tuple[str, dict[str, Any]]] = []
-        if flight.crossing_strips:
-            choices.append((f"Leave out the cross lines{of}", {"crossing_strips": 0}))
-        if flight.oblique_strips or flight.oblique_across:
-            choices.append((f"Leave out the oblique lines{of}", {"oblique_strips": 0, "oblique_across": 0}))
-        if flight.margin_strips:
-            choices.append((f"Leave out the flight lines beyond the area{of}", {"margin_strips": 0}))
+        pattern, choices = flight.pattern, []
+        if isinstance(pattern, ParallelLines) and pattern.cross_lines:
+            choices.append((f"Leave out the cross lines{of}", flight.having(cross_lines=0)))
+        if isinstance(pattern, ParallelLines) and (pattern.oblique_lines or pattern.oblique_across):
+            without = flight.having(oblique_lines=0, oblique_across=0)
+            choices.append((f"Leave out the oblique lines{of}", without))
+        if pattern.extra_lines:
+            choices.append((f"Leave out the flight lines beyond the area{of}", flight.having(extra_lines=0)))
         now = flown(plan, flight).minutes if choices else 0.0
-        for words, update in choices:
-            minutes = flown(plan, flight.model_copy(update=update)).minutes - now
-            yield Remedy("drop", words, minutes, field_edits(f"flights/{flight.id}", flight, **update))
+        for words, then in choices:
+            minutes = flown(plan, then).minutes - now
+            yield Remedy("drop", words, minutes, part_edits(f"flights/{flight.id}", flight, then))
 
 
 def _second_base(plan: Plan, setup: SetUp) -> Iterator[Remedy]:
     """A set-up from which nothing is flown, and whose points are observed from another one too."""
-    if any(setup_of(f.hangs_on) == setup.id for f in plan.flights):
+    if any(setup_of(f.positioned_from) == setup.id for f in plan.flights):
         return
-    observed = [p for p in plan.control if any(_from(p, o.hangs_on, setup.id) for o in p.occupations)]
-    again = [(p, [o for o in p.occupations if not _from(p, o.hangs_on, setup.id)]) for p in observed]
-    if not observed or any(not left or setup_of(p.hangs_on) == setup.id for p, left in again):
+    observed = [p for p in plan.control if any(_from(p, o.positioned_from, setup.id) for o in p.occupations)]
+    again = [(p, [o for o in p.occupations if not _from(p, o.positioned_from, setup.id)]) for p in observed]
+    if not observed or any(not left or setup_of(p.positioned_from) == setup.id for p, left in again):
         return
     edits: list[Edit] = []
     minutes = -plan.assume["minutes_set_up"] - round_metres(tuple(observed)) / plan.assume["walking_speed"]
@@ -93,4 +95,4 @@ def _second_base(plan: Plan, setup: SetUp) -> Iterator[Remedy]:
 
 
 def _from(point: ControlPoint, hung: Any, key: str) -> bool:
-    return setup_of(hung or point.hangs_on) == key
+    return setup_of(hung or point.positioned_from) == key

@@ -158,13 +158,13 @@ def _scheme(plan: Plan, key: str, told: SchemeText, known: dict[str, Figures | N
 
 def _base_of(plan: Plan, after: Plan) -> str:
     """What the flights would hang on, as stored words speak of it; empty for nothing, and for a network that is still to be named."""
-    on = next((f.hangs_on for f in after.flights), None)
+    on = next((f.positioned_from for f in after.flights), None)
     if isinstance(on, OnSetUp):
         setup = after.setup(on.setup)
         target = _logging_target(after, setup) if setup else None
         return reference("control", target.id) if target else reference("setup", on.setup)
-    if isinstance(on, OnService) and plan.network(on.network) is not None:
-        return reference("network", on.network)
+    if isinstance(on, OnService) and plan.service(on.service) is not None:
+        return reference("network", on.service)
     return ""
 
 
@@ -259,10 +259,10 @@ def _logging(plan: Plan, middle: str, base: str, hours: float) -> list[Edit]:
     """Flights on one target's log, the other targets' against it, its own against a reference network; checks stay as they are."""
     edits = _rewired(plan, OnSetUp(setup=base), "post_processed", None, points=())
     for p in plan.targets:
-        if set(p.by_hanging) <= _sources(plan):
+        if set(p.by_source) <= _sources(plan):
             own = OwnSession(hours=hours, setup=None if p.id == middle else base)
-            plain = [to_json(o.model_copy(update={"hangs_on": None})) for o in p.occupations]
-            edits += field_edits(f"control/{p.id}", p, hangs_on=to_json(own), occupations=plain)
+            plain = [to_json(o.model_copy(update={"positioned_from": None})) for o in p.occupations]
+            edits += field_edits(f"control/{p.id}", p, positioned_from=to_json(own), occupations=plain)
     return edits
 
 
@@ -270,7 +270,7 @@ def _none(plan: Plan) -> list[Edit]:
     return [
         edit
         for f in plan.flights
-        for edit in field_edits(f"flights/{f.id}", f, hangs_on=to_json(OnNothing()), corrections="none")
+        for edit in field_edits(f"flights/{f.id}", f, positioned_from=to_json(OnNothing()), corrections="none")
     ]
 
 
@@ -299,20 +299,20 @@ def _rewired(
     """Flights hung on something, and control that hangs on what they do now or will (of some points) on the same, or on something else."""
     edits: list[Edit] = []
     for f in plan.flights:
-        edits += field_edits(f"flights/{f.id}", f, hangs_on=to_json(flights), corrections=corrections)
+        edits += field_edits(f"flights/{f.id}", f, positioned_from=to_json(flights), corrections=corrections)
     on, sources = control or flights, {*_sources(plan), flights}
     for p in plan.control if points is None else points:
-        if set(p.by_hanging) <= sources:
-            plain = [to_json(o.model_copy(update={"hangs_on": None})) for o in p.occupations]
-            edits += field_edits(f"control/{p.id}", p, hangs_on=to_json(on), occupations=plain)
+        if set(p.by_source) <= sources:
+            plain = [to_json(o.model_copy(update={"positioned_from": None})) for o in p.occupations]
+            edits += field_edits(f"control/{p.id}", p, positioned_from=to_json(on), occupations=plain)
     return edits
 
 
 def _sources(plan: Plan) -> set[PositionSource]:
     """What the flights hang on now, what most of the targets do (of the control, where there are none), and nothing at all."""
     points = plan.targets or plan.control
-    most = [on for on, _ in Counter(p.hangs_on for p in points).most_common(1)]
-    return {OnNothing(), *(f.hangs_on for f in plan.flights), *most}
+    most = [on for on, _ in Counter(p.positioned_from for p in points).most_common(1)]
+    return {OnNothing(), *(f.positioned_from for f in plan.flights), *most}
 
 
 def _own_base(plan: Plan) -> OnSetUp:
@@ -334,7 +334,7 @@ def _known_base(plan: Plan) -> OnSetUp:
 def _bases(plan: Plan) -> Iterator[SetUp]:
     """The set-ups on marks within reach that are no target's own log, those that flights hang on first. Raises PlanError where
     there are none."""
-    hung = [f.hangs_on.setup for f in plan.flights if isinstance(f.hangs_on, OnSetUp)]
+    hung = [f.positioned_from.setup for f in plan.flights if isinstance(f.positioned_from, OnSetUp)]
     near = [s for s in plan.setups if (away := _away(plan, s)) is not None and away <= STATION_M]
     found = [s for s in near if _logging_target(plan, s) is None]
     if not found:
@@ -384,10 +384,10 @@ def _state(plan: Plan, state: State) -> tuple[Edit, ...]:
 
 def _network(plan: Plan) -> tuple[list[Edit], OnService]:
     """The plan's first network, or a new one with the sigmas that custom gives."""
-    if plan.networks:
-        return [], OnService(network=plan.networks[0].id)
+    if plan.correction_services:
+        return [], OnService(service=plan.correction_services[0].id)
     network = CorrectionService(id="N1", name="reference network")
-    return [Edit("networks/N1", None, to_json(network))], OnService(network="N1")
+    return [Edit("correction_services/N1", None, to_json(network))], OnService(service="N1")
 
 
 def _log_hours(plan: Plan) -> float:

@@ -138,7 +138,7 @@ def _place(p: ControlPoint) -> tuple[object, ...]:
 
 
 def _key(p: ControlPoint) -> tuple[object, ...]:
-    return *_place(p), p.occupations, p.hangs_on
+    return *_place(p), p.occupations, p.positioned_from
 
 
 def what_if(kept: Kept, control: tuple[ControlPoint, ...]) -> Errors:

@@ -143,7 +143,7 @@ def planned_network(plan: Plan) -> Planned:
 
 def _all_shifts(plan: Plan, flights: tuple[FlightPlan, ...]) -> list[Shift]:
     """Of the flights' bases first, then their sorties, then all else that control hangs on or could be hung on."""
-    bases = [shift for f in flights for shift in shared_by(plan, f.flight.hangs_on)]
+    bases = [shift for f in flights for shift in shared_by(plan, f.flight.positioned_from)]
     by_distance = [shift for f in flights if (own := flight_gradient(plan, f)) for shift in own.shifts]
     return unique(
         [
@@ -302,9 +302,9 @@ def _camera_sigma(plan: Plan, sight: Sight) -> Floats:
     """Sigma (n, 3) of each camera position of a flight beside what its sortie shares: satellite noise, lever arm, and the
     exposure's moment along the track."""
     assume, flight = plan.assume, sight.flight.flight
-    along = flight.speed * assume["trigger_time"]
+    along = flight.speed_m_per_s * assume["trigger_time"]
     azimuth = sight.track
-    states = [flight.leg_state(leg + 1) for leg in range(len(sight.flight.legs))]
+    states = [flight.sortie_state(leg + 1) for leg in range(len(sight.flight.legs))]
     noise = np.array([[assume[f"{state}_{axis}"] for axis in "hv"] for state in states])[sight.flight.leg]
     out = out_of_reach(plan, sight.flight)
     noise[out] = np.maximum(noise[out], [assume["float_h"], assume["float_v"]])
@@ -322,7 +322,7 @@ def _exposure_shifts(plan: Plan, flights: tuple[FlightPlan, ...], index: ShiftIn
     shifts: list[list[int]] = []
     shares: list[float] = []
     for f in flights:
-        base = [index[s.key] for s in shared_by(plan, f.flight.hangs_on)] if f.flight.corrected else []
+        base = [index[s.key] for s in shared_by(plan, f.flight.positioned_from)] if f.flight.corrected else []
         by_distance = flight_gradient(plan, f)
         along = [index[s.key] for s in by_distance.shifts] if by_distance else []
         km = by_distance.shares(f.e, f.n).T.tolist() if by_distance else [[]] * len(f.e)

@@ -19,7 +19,7 @@ def missing(plan: Plan) -> list[tuple[str, str]]:
         lacks.append(("site", "Bring in the terrain as a GeoTIFF, or type the height of level ground."))
     if not plan.flights:
         lacks.append(("flight", "Add a flight."))
-    hung = [f.hangs_on for f in plan.flights if f.corrected]
+    hung = [f.positioned_from for f in plan.flights if f.corrected]
     setups = [plan.setup(h.setup) for h in hung if isinstance(h, OnSetUp)]
     if any(s is None or s.mark is None for s in setups):
         lacks.append(("base", "Put the base on a mark with known coordinates, or take corrections from a service."))
@@ -57,6 +57,6 @@ def _grid_lack(plan: Plan) -> list[tuple[str, str]]:
 
 def _unmarked(plan: Plan, told: set[str]) -> list[tuple[str, str]]:
     """Set-ups without a mark that control hangs on: it would be predicted as if they had no error."""
-    hung = {on.setup for p in plan.control for on in p.by_hanging if isinstance(on, OnSetUp | OnInstrument)}
+    hung = {on.setup for p in plan.control for on in p.by_source if isinstance(on, OnSetUp | OnInstrument)}
     bare = [s for s in plan.setups if s.id in hung - told and s.mark is None]
     return [("base", f"Put the set-up {s.name} on a mark: control is positioned from it.") for s in bare]

@@ -8,6 +8,7 @@ import numpy as np
 from kardo.core.arrays import Floats, triple
 from kardo.core.flight.air.reach import out_of_reach
 from kardo.core.flight.lines.pattern import FlightPlan
+from kardo.core.flight.lines.sensor import ImageSensor, ScanSensor
 from kardo.core.gnss.occupations import own_growth
 from kardo.core.gnss.shifts import Gradient, Shift, gradient
 from kardo.core.plan.model import Plan
@@ -27,23 +28,29 @@ class LegError:
 
 def leg_errors(plan: Plan, flight: FlightPlan) -> list[LegError]:
     """Of each sortie, by the state of its positions; where they are corrected from a base, growing with the sortie's mean distance to it, as far as others from
-    there do not share that. Float and code positions wander within minutes, so a part of theirs is each line's. A scanner's trajectory is as good as its unit
-    says. Source: docs/accuracy.md, sections 2, 7 and 11."""
-    assume, scans = plan.assume, flight.flight.scans
-    fixed = flight.scanner.unit.position_m if scans else (assume["leg_h"], assume["leg_v"])
-    mark = plan.base_mark(flight.flight.hangs_on) if flight.flight.corrected else None
+    there do not share that. Float and code positions wander within minutes, so a part of theirs is each line's. Source: docs/accuracy.md, sections 2, 7 and 11."""
+    assume = plan.assume
+    fixed, wander = _of_fixed(flight.sensor, plan)
+    mark = plan.base_mark(flight.flight.positioned_from) if flight.flight.corrected else None
     found, out = [], out_of_reach(plan, flight)
     for k in range(len(flight.legs)):
         on_leg = flight.leg == k
         away = np.hypot(flight.e[on_leg] - mark.e, flight.n[on_leg] - mark.n).mean() if mark and on_leg.any() else 0.0
-        lost = on_leg.any() and out[on_leg].mean() > MOSTLY and flight.flight.leg_state(k + 1) == "fixed"
-        state = LEG_ERROR["float" if lost else flight.flight.leg_state(k + 1)]
+        lost = on_leg.any() and out[on_leg].mean() > MOSTLY and flight.flight.sortie_state(k + 1) == "fixed"
+        state = LEG_ERROR["float" if lost else flight.flight.sortie_state(k + 1)]
         h, v = fixed if state == "leg" else (assume[f"{state}_h"], assume[f"{state}_v"])
         own, wanders = np.array([h, h, v]), 0.0 if state == "leg" else assume["wander_float"]
-        line = own * (assume["wander_scan"] if scans and state == "leg" else math.sqrt(wanders))
+        line = own * (wander if state == "leg" else math.sqrt(wanders))
         leg = own * math.sqrt(1 - wanders)
         found.append(LegError(np.hypot(leg, own_growth(float(away), assume)), line))
     return found
+
+
+def _of_fixed(sensor: ImageSensor | ScanSensor, plan: Plan) -> tuple[tuple[float, float], float]:
+    """Sigmas H and V in metres of a sortie's fixed positions, and what share of them is each line's anew: a scanner's trajectory is as good as its unit says."""
+    if isinstance(sensor, ScanSensor):
+        return sensor.scanner.unit.position_m, plan.assume["wander_scan"]
+    return (plan.assume["leg_h"], plan.assume["leg_v"]), 0.0
 
 
 def leg_shifts(plan: Plan, flight: FlightPlan) -> list[Shift]:
@@ -66,4 +73,4 @@ def line_key(flight: str, leg: int, strip: int) -> str:
 def flight_gradient(plan: Plan, flight: FlightPlan) -> Gradient | None:
     """What distance does to a flight's positions, where they are corrected from a base."""
     own = flight.flight
-    return gradient(plan, own.hangs_on, own.visit) if own.corrected else None
+    return gradient(plan, own.positioned_from, own.visit) if own.corrected else None

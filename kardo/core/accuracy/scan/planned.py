@@ -30,7 +30,7 @@ from kardo.core.accuracy.scan.network_json import laser_to_json
 from kardo.core.arrays import Floats, Ints, Json
 from kardo.core.control.survey import survey
 from kardo.core.errors import PlanError
-from kardo.core.flight.ground.density import reaches_ground, scanned, within
+from kardo.core.flight.ground.density import reaches_ground, scans_of, within
 from kardo.core.flight.ground.shade import Shade, shade_of
 from kardo.core.flight.ground.tracks import Aimed, Beams, Track, aimed, tracks_of
 from kardo.core.flight.lines.areas import area_polygon, site_polygon
@@ -126,15 +126,16 @@ def scanned_plan(plan: Plan, further: tuple[ControlPoint, ...] = ()) -> Scanned:
         raise PlanError("A scan is not predicted in a local grid.", where="Brief", mend="Deliver it in the job's grid.")
     polygon, surface = site_polygon(plan), plan.surface
     assert surface is not None
-    flights = scanned(plan)
-    if any(f.flight.adjustment != flights[0].flight.adjustment for f in flights):
+    flights = scans_of(plan)
+    if any(f.scanning.adjustment != flights[0].scanning.adjustment for f in flights):
         raise PlanError(
             "The flights that scan are adjusted in different ways.", where="Flight", mend="Choose one for all."
         )
     frame = local_frame(plan, polygon, surface)
-    shifts = unique([*(s for f in flights for s in shared_by(plan, f.flight.hangs_on)), *all_shared(plan)])
+    shifts = unique([*(s for f in flights for s in shared_by(plan, f.flight.positioned_from)), *all_shared(plan)])
     held = [
-        [shifts.index(s) for s in (shared_by(plan, f.flight.hangs_on) if f.flight.corrected else ())] for f in flights
+        [shifts.index(s) for s in (shared_by(plan, f.flight.positioned_from) if f.flight.corrected else ())]
+        for f in flights
     ]
     distances = [flight_gradient(plan, f) for f in flights]
     by_distance = [(g, [shifts.index(s) for s in g.shifts]) if g else None for g in distances]
@@ -148,7 +149,7 @@ def scanned_plan(plan: Plan, further: tuple[ControlPoint, ...] = ()) -> Scanned:
     control = scan.spots(*_of_control(plan, points))
     on_map = scan.spots(map_e, map_n)
     areas = [scan.spots(*some) for some in _of_areas(plan, surface, MOST_PLACES - len(points) - len(map_e))]
-    matched = flights[0].flight.adjustment == "matched"
+    matched = flights[0].scanning.adjustment == "matched"
     ties = scan.spots(*_tie_places(plan, polygon, surface)) if matched else None
     grid = map_e, map_n, step
     return _assembled(scan, tuple(shifts), flights, points, control, on_map, grid, areas, ties)
@@ -193,7 +194,7 @@ def _parameters(plan: Plan, flights: tuple[FlightPlan, ...], tracks: list[Track]
 
     for k, flight in enumerate(flights):
         unit, own = flight.scanner.unit, flight.flight
-        worse = 1.0 if own.start_up else plan.assume["unaligned"]
+        worse = 1.0 if flight.scanning.start_up else plan.assume["unaligned"]
         turns = [worse * math.radians(d) for d in (unit.roll_pitch_deg, unit.roll_pitch_deg, unit.heading_deg)]
         mission.append(len(rows))
         add(
@@ -349,7 +350,7 @@ def _assembled(
             where="Flight",
             mend="Fly lower or slower, or use more of the angle.",
         )
-    adjustment: Adjustment = flights[0].flight.adjustment
+    adjustment: Adjustment = flights[0].scanning.adjustment
     compared, total, identified = _compared(plan, points, control, control_at, shifts, adjustment)
     shift_sigma = np.array([s.sigma for s in shifts], dtype=float).reshape(-1, 3)
     looked_at = LaserNetwork(

@@ -3,24 +3,21 @@ sorties that are too short for post-processing are made longer."""
 
 import contextlib
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.air.cautions import before_take_off
 from kardo.core.flight.air.pilot import seen_by_pilot
 from kardo.core.flight.lines.pattern import SLOWEST, FlightPlan, flown
-from kardo.core.flight.lines.swath import sequence_minutes
 from kardo.core.flight.lines.wind import wind_of
 from kardo.core.geodesy.units import speed
-from kardo.core.plan.edits import Edit, field_edits
-from kardo.core.plan.flights import Flight
+from kardo.core.plan.edits import Edit, part_edits
+from kardo.core.plan.flights import Flight, ParallelLines, WallLines
 from kardo.core.plan.model import Plan
 
 WINDY = 1 / 3  # of the cruising speed, from which lines across the wind are better
-JPEG_BYTES, RAW_BYTES = 0.45, 1.9  # a pixel, about
 CARD_GB = 60.0  # that a card of 64 GB holds
-RETURN_BYTES = 30  # of one return with its time, about
 ALONG = 2.0  # degrees by which a course may differ and still be called the same
 GAINED = 0.5  # minutes that other lines must save to be worth laying
 STEPS = 20  # by which a value is sought that makes sorties long enough
@@ -110,15 +107,15 @@ def air_time(plan: Plan, flight: Flight) -> AirTime:
     f = flown(plan, flight)
     craft, wind = plan.aircraft(flight.aircraft), wind_of(flight)
     far, unseen = _from_pilot(plan, f)
-    before, after = sequence_minutes(f.scanner, flight) if f.scans else (0.0, 0.0)
+    before, after = f.sequence_minutes
     lines, legs = list(_lines(plan, f, before, far, unseen)), _legs(f)
     going = [line.speed for line in lines]
     shortest, least = (
         min(leg.minutes for leg in legs),
         plan.policy["leg-short"] if plan.policy.asks("leg-short") else 0.0,
     )
-    overlap = 100 * (1 - (flight.speed + wind.speed) * f.trigger_interval / f.footprint_along)
-    pixels = 0.0 if f.scans else f.images * f.camera.width_px * f.camera.height_px / 1e9
+    overlap = 100 * (1 - (flight.speed_m_per_s + wind.speed) * f.trigger_interval / f.footprint_along)
+    jpeg, raw, scan = f.sensor.gigabytes(len(f.e), sum(line.minutes for line in lines))
     windy = wind.speed > WINDY * craft.cruise_m_per_s
     turned = _across(plan, flight, f) if wind.speed else None
     gained = turned is not None and _gains(f, turned, windy)
@@ -132,17 +129,17 @@ def air_time(plan: Plan, flight: Flight) -> AirTime:
         f.minutes,
         wind.speed,
         across,
-        list(field_edits(f"flights/{flight.id}", flight, course=None, course_by="wind")) if gained else [],
+        list(part_edits(f"flights/{flight.id}", flight, _laid_across(flight))) if gained else [],
         windy,
         min(going),
         max(going),
         overlap,
-        f.scans or overlap >= plan.policy["flight-forward"],
+        not f.images or overlap >= plan.policy["flight-forward"],
         f.images,
-        pixels * JPEG_BYTES,
-        pixels * RAW_BYTES,
-        (scan := _of_scan(f, sum(line.minutes for line in lines))),
-        max(1, math.ceil((pixels * RAW_BYTES + scan) / CARD_GB)),
+        jpeg,
+        raw,
+        scan,
+        max(1, math.ceil((raw + scan) / CARD_GB)),
         before,
         after,
         shortest,
@@ -180,23 +177,18 @@ def _legs(f: FlightPlan) -> list[LegInAir]:
             leg.out,
             leg.home,
             leg.battery_left,
-            leg.battery_left >= f.flight.reserve - 1e-6,
+            leg.battery_left >= f.flight.reserve_percent - 1e-6,
         )
         for number, leg in enumerate(f.legs, 1)
     ]
 
 
-def _of_scan(f: FlightPlan, minutes: float) -> float:
-    """Gigabytes of the returns of so many minutes on the lines, as many of each pulse as the scanner keeps."""
-    return 60 * minutes * f.scanner.pulses_per_s * f.scanner.returns * RETURN_BYTES / 1e9 if f.scans else 0.0
-
-
 def _short(f: FlightPlan, rate: float, unit: str) -> str:
     """Lines on which the speed is reached at no place: v^2 / a takes speeding up and braking, which the turns' seconds hold."""
-    never = sum(s.length < f.flight.speed**2 / rate for s in f.strips)
+    never = sum(s.length < f.flight.speed_m_per_s**2 / rate for s in f.strips)
     if not never:
         return ""
-    return f" {never} of {len(f.strips)} lines are too short to reach {speed(f.flight.speed, unit)}: a lower speed costs nothing there."
+    return f" {never} of {len(f.strips)} lines are too short to reach {speed(f.flight.speed_m_per_s, unit)}: a lower speed costs nothing there."
 
 
 def _course(f: FlightPlan, k: int) -> float:
@@ -212,12 +204,16 @@ def _from_pilot(plan: Plan, f: FlightPlan) -> tuple[list[float], list[int]]:
 
 def _across(plan: Plan, flight: Flight, f: FlightPlan) -> FlightPlan | None:
     """The same flight of a block with its lines across the wind; None where they lie so already, or that cannot be flown."""
-    course = (flight.wind_from + 90) % 180
-    if flight.pattern != "block" or abs((f.main_course - course + 90) % 180 - 90) <= ALONG:
+    course = (flight.wind_from_deg + 90) % 180
+    if not isinstance(flight.pattern, ParallelLines) or abs((f.main_course - course + 90) % 180 - 90) <= ALONG:
         return None
     with contextlib.suppress(PlanError):
-        return flown(plan, flight.model_copy(update={"course": None, "course_by": "wind"}))
+        return flown(plan, _laid_across(flight))
     return None
+
+
+def _laid_across(flight: Flight) -> Flight:
+    return flight.having(course_deg=None, course_by="wind")
 
 
 def _gains(f: FlightPlan, turned: FlightPlan, windy: bool) -> bool:
@@ -237,27 +233,28 @@ def _longer(plan: Plan, flight: Flight, shortest: float, least: float) -> Iterat
     whole = flown(plan, flight)
     short = [max(0.0, least - leg.minutes) for leg in whole.legs]
     yield Longer(f"wait {sum(short):.0f} min in the air", whole.minutes + sum(short), whole.images, ())
-    for words, field, other in (
-        ("slower: {:.1f} m/s", "speed", 0.5),
-        ("lower: {:.0f} m", "height", 20.0),
-        ("side overlap of {:.0f} %", "side_overlap", 90.0),
-    ):
-        found = _reached(plan, flight, field, other, least)
+    changes: tuple[tuple[str, float, float, Callable[[float], Flight]], ...] = (
+        ("slower: {:.1f} m/s", flight.speed_m_per_s, 0.5, lambda v: flight.having(speed_m_per_s=v)),
+        ("lower: {:.0f} m", flight.height_m, 20.0, lambda v: flight.having(height_m=v)),
+        ("side overlap of {:.0f} %", flight.pattern.side_overlap, 90.0, lambda v: flight.having(side_overlap=v)),
+    )
+    for words, now, other, change in changes[: 2 if isinstance(flight.pattern, WallLines) else 3]:
+        found = _reached(plan, now, other, change, least)
         if found is not None:
             value, then = found
-            yield Longer(
-                words.format(value), then.minutes, then.images, field_edits(f"flights/{flight.id}", flight, **{field: value})
-            )  # fmt: skip
+            edits = part_edits(f"flights/{flight.id}", flight, then.flight)
+            yield Longer(words.format(value), then.minutes, then.images, edits)
 
 
-def _reached(plan: Plan, flight: Flight, field: str, other: float, least: float) -> tuple[float, FlightPlan] | None:
-    """The smallest of some changes of a field towards another value by which every sortie is long enough; None where none does it. A change that makes
+def _reached(
+    plan: Plan, now: float, other: float, change: Callable[[float], Flight], least: float
+) -> tuple[float, FlightPlan] | None:
+    """The smallest of some changes of a figure towards another value by which every sortie is long enough; None where none does it. A change that makes
     one sortie two may make both short, so it is sought step by step."""
-    now = float(getattr(flight, field))
     for k in range(1, STEPS + 1):
         tried = round(now + (other - now) * k / STEPS, 1)
         try:
-            then = flown(plan, flight.model_copy(update={field: tried}))
+            then = flown(plan, change(tried))
         except KardoError:
             return None
         if min(leg.minutes for leg in then.legs) >= least:
@@ -267,7 +264,7 @@ def _reached(plan: Plan, flight: Flight, field: str, other: float, least: float)
 
 def _starts(f: FlightPlan) -> str:
     """Where it is taken to start as long as no place is chosen; empty once one is."""
-    if f.flight.standpoint is not None:
+    if f.flight.take_off is not None:
         return ""
     first = f.take_off[:2] == (float(f.e[0]), float(f.n[0]))
     return "starting at the foot of the first exposure" if first else "starting beside the base"
@@ -280,7 +277,7 @@ def _told(f: FlightPlan, legs: list[LegInAir], across: float | None, gained: boo
     words = f"{f.minutes:.0f} min in the air in {count}, {ways:.0f} of them on ways out and home; {where}landing with {min(leg.battery for leg in legs):.0f} % at least."
     short = [str(leg.number) for leg in legs if not leg.enough]
     if short:
-        words += f" Sortie {' and '.join(short)} would land below the reserve of {f.flight.reserve:g} %."
+        words += f" Sortie {' and '.join(short)} would land below the reserve of {f.flight.reserve_percent:g} %."
     if gained:
         words += f" With its lines across the wind it takes {across:.0f} min: better, in this wind."
     return words

@@ -91,7 +91,7 @@ class Steep:
 def steepest(flight: FlightPlan) -> tuple[Steep, Steep]:
     """The fastest climb and descent along a flight line."""
     far = np.maximum(np.hypot(np.diff(flight.e), np.diff(flight.n)), 1e-6)
-    rate = np.nan_to_num(np.diff(flight.h) / far * flight.flight.speed)
+    rate = np.nan_to_num(np.diff(flight.h) / far * flight.flight.speed_m_per_s)
     rate[flight.strip[1:] != flight.strip[:-1]] = 0.0
     up, down = (int(np.argmax(one)) for one in (rate, -rate))
     return _steep(flight, up, rate[up]), _steep(flight, down, -rate[down])

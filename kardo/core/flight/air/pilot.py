@@ -94,11 +94,11 @@ def best_take_off(plan: Plan, flight: Flight) -> TakeOff:
 
 def told_of(plan: Plan, flight: Flight, at: tuple[float, float]) -> TakeOff:
     """What a take-off place at grid metres makes of a flight, laid out anew from there."""
-    f = flown(plan, flight.model_copy(update={"standpoint": at}))
+    f = flown(plan, flight.model_copy(update={"take_off": at}))
     away, seen = seen_by_pilot(plan, f, at, sample_of(f))
     unseen, unit = float(np.mean(~seen)), plan.brief.unit
     count = f"{len(f.legs)} {'sortie' if len(f.legs) == 1 else 'sorties'}"
     sight = f"{100 * unseen:.0f} % of the lines out of sight" if unseen >= 0.005 else "all lines in sight"
     words = f"{place(*at, unit)}: {f.minutes:.0f} min in {count}, {sight}, up to {length(float(away.max()), unit)} away"
-    edits = list(field_edits(f"flights/{flight.id}", flight, standpoint=list(at)))
+    edits = list(field_edits(f"flights/{flight.id}", flight, take_off=list(at)))
     return TakeOff(*at, f.minutes, len(f.legs), unseen, float(away.max()), words, edits)

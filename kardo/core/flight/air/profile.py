@@ -48,13 +48,13 @@ def of_line(plan: Plan, f: FlightPlan, number: int) -> LineProfile:
     own = slice(strip.first, strip.first + strip.count)
     e, n, h = f.e[own], f.n[own], f.h[own]
     at = np.hypot(e - e[0], n - n[0]) / ground_scale(plan)
-    rate = np.diff(h) / np.maximum(np.diff(at), 1e-6) * f.flight.speed
+    rate = np.diff(h) / np.maximum(np.diff(at), 1e-6) * f.flight.speed_m_per_s
     known = rate[np.isfinite(rate)]
     climb = ""
     if known.size and np.abs(known).max() > 0.05:
         up, down = (speed(round(float(max(0.0, v)), 1), plan.brief.unit) for v in (known.max(), -known.min()))
         climb = f", climbing at {up} and descending at {down} at most"
-    return _told(plan, line_path(f, number - 1), f"Line {number}", climb, at[:0] if f.scans else at)
+    return _told(plan, line_path(f, number - 1), f"Line {number}", climb, at[: f.sensor.images(len(at))])
 
 
 def of_way(plan: Plan, f: FlightPlan, leg: int, home: bool) -> LineProfile:

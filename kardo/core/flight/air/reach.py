@@ -1,4 +1,4 @@
-"""How far corrections reach: from the base to the standpoint that the aircraft is flown from, and from there to every exposure."""
+"""How far corrections reach: from the base to the take-off place that the aircraft is flown from, and from there to every exposure."""
 
 from dataclasses import dataclass
 
@@ -16,16 +16,16 @@ from kardo.core.site.things import UPRIGHT, tops_of
 from kardo.core.terrain.sightline import in_sight
 
 HANDS = 1.5  # metres above the ground at which a controller is held
-MOST_TRIED = 300  # exposures by which a standpoint is judged before the best is looked at whole
+MOST_TRIED = 300  # exposures by which a take-off place is judged before the best is looked at whole
 CANDIDATES = 60  # places of the site that are tried as standpoints
 
 
 @dataclass(frozen=True)
 class Reach:
-    """Whether corrections come to a flight's exposures. standpoint: grid metres, where it takes off; away: metres
-    from base to standpoint; linked: whether they come so far; out: the exposures that none come to, by number."""
+    """Whether corrections come to a flight's exposures. take_off: grid metres, where it takes off; away: metres
+    from base to take_off; linked: whether they come so far; out: the exposures that none come to, by number."""
 
-    standpoint: tuple[float, float]
+    take_off: tuple[float, float]
     away: float
     linked: bool
     out: list[int]
@@ -72,7 +72,7 @@ def best_standpoint(plan: Plan, flight: FlightPlan) -> Reach | None:
         for place in [(mark.e, mark.n), *places_over(plan, CANDIDATES)]
     ]
     best = min(tried, key=lambda r: (len(r.out), r.away))
-    return reach_from(plan, flight, mark, link, best.standpoint)
+    return reach_from(plan, flight, mark, link, best.take_off)
 
 
 def sample_of(flight: FlightPlan) -> Ints:
@@ -81,30 +81,30 @@ def sample_of(flight: FlightPlan) -> Ints:
 
 
 def _base(plan: Plan, flight: FlightPlan) -> tuple[Mark, Link] | None:
-    hung = flight.flight.hangs_on
+    hung = flight.flight.positioned_from
     setup = plan.setup(hung.setup) if isinstance(hung, OnSetUp) else None
     mark = plan.mark(setup.mark) if setup else None
     return None if setup is None or mark is None or setup.link is None else (mark, setup.link)
 
 
 def reach_from(
-    plan: Plan, flight: FlightPlan, mark: Mark, link: Link, standpoint: tuple[float, float], some: Ints | None = None
+    plan: Plan, flight: FlightPlan, mark: Mark, link: Link, take_off: tuple[float, float], some: Ints | None = None
 ) -> Reach:
-    """From a base on a mark by a link to a standpoint, and on to all exposures, or to some (k,) by number."""
+    """From a base on a mark by a link to a take-off place, and on to all exposures, or to some (k,) by number."""
     which: Ints = np.arange(len(flight.e)) if some is None else some
     e, n, h = flight.e[which], flight.n[which], flight.h[which]
     things = things_on(plan)
-    away = float(np.hypot(standpoint[0] - mark.e, standpoint[1] - mark.n))
-    hands = np.array([*standpoint, _ground(plan, *standpoint, mark) + HANDS])
+    away = float(np.hypot(take_off[0] - mark.e, take_off[1] - mark.n))
+    hands = np.array([*take_off, _ground(plan, *take_off, mark) + HANDS])
     linked = away <= link.reaches
     if linked and link.kind != "internet" and away > 0:
         aerial = np.array([mark.e, mark.n, plan.mark_height(mark) + link.aerial])
         linked = bool(in_sight(plan.surface, things, aerial, *hands[:, None])[0])
     if not linked:
-        return Reach(standpoint, away, False, which.tolist())
-    seen = np.hypot(e - standpoint[0], n - standpoint[1]) <= plan.policy["flight-link"]
+        return Reach(take_off, away, False, which.tolist())
+    seen = np.hypot(e - take_off[0], n - take_off[1]) <= plan.policy["flight-link"]
     seen[seen] = in_sight(plan.surface, things, hands, e[seen], n[seen], h[seen])
-    return Reach(standpoint, away, True, which[~seen].tolist())
+    return Reach(take_off, away, True, which[~seen].tolist())
 
 
 def _ground(plan: Plan, e: float, n: float, mark: Mark) -> float:

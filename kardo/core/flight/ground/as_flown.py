@@ -13,7 +13,7 @@ from kardo.core.errors import PlanError
 from kardo.core.flight.ground.coverage import FEW, Coverage, coverage, covered
 from kardo.core.flight.ground.density import density, density_of
 from kardo.core.flight.lines.areas import ground_scale, site_polygon
-from kardo.core.flight.lines.pattern import OF_EXPOSURES, FlightPlan, all_flown, over_ground
+from kardo.core.flight.lines.pattern import OF_EXPOSURES, FlightPlan, all_flown, imaged, over_ground, scanned
 from kardo.core.geodesy.units import area, length
 from kardo.core.plan.model import Plan
 
@@ -170,7 +170,7 @@ def _lost(plan: Plan, flights: list[FlightPlan], taken: list[Bools]) -> float:
         return _unscanned(plan, flights, taken)
     kept, others = _kept(flights, taken), _others(plan, flights)
     before: Coverage = coverage(plan)
-    after = covered(plan, [f for f in (*kept, *others) if not f.scans], plan.surface, site_polygon(plan), before)
+    after = covered(plan, imaged((*kept, *others)), plan.surface, site_polygon(plan), before)
     return before.area(before.seen & (before.images >= FEW) & (after.images < FEW))
 
 
@@ -187,7 +187,7 @@ def _others(plan: Plan, flights: list[FlightPlan]) -> list[FlightPlan]:
 
 def _unscanned(plan: Plan, flights: list[FlightPlan], taken: list[Bools]) -> float:
     """Square metres that lines were to see, and none does."""
-    left = [f for f in (*_kept(flights, taken), *_others(plan, flights)) if f.scans]
+    left = scanned((*_kept(flights, taken), *_others(plan, flights)))
     before, after = density(plan), density_of(plan, left)
     return before.area(before.seen & (before.strips > 0) & (after.strips == 0))
 

@@ -23,7 +23,7 @@ from kardo.core.flight.ground.imaging import project, rotations
 from kardo.core.flight.ground.shade import OPAQUE, Shade, blocked, shade_of
 from kardo.core.flight.ground.sight import Cells, Sight
 from kardo.core.flight.lines.areas import ground_scale, site_polygon
-from kardo.core.flight.lines.pattern import FlightPlan, all_flown, over_ground
+from kardo.core.flight.lines.pattern import FlightPlan, all_flown, imaged, over_ground
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.geodesy.units import area, small
 from kardo.core.kept import kept
@@ -141,7 +141,7 @@ def coverage(plan: Plan) -> Coverage:
     surface, polygon = plan.surface, site_polygon(plan)
     if surface is None:
         raise PlanError("There is no ground.", where="Site", mend="Bring in a terrain, or type a level.")
-    flights = tuple(over_ground(f) for f in all_flown(plan) if not f.scans)
+    flights = tuple(over_ground(f) for f in imaged(all_flown(plan)))
     if not flights:
         raise PlanError("There is no flight that takes images.", where="Flight", mend="Add one.")
     return covered(plan, flights, surface, polygon)

@@ -13,7 +13,7 @@ from kardo.core.flight.ground.coverage import GroundCells, Spread
 from kardo.core.flight.ground.shade import shade_of
 from kardo.core.flight.ground.tracks import Aimed, Track, aimed, tracks_of
 from kardo.core.flight.lines.areas import ground_scale, site_polygon
-from kardo.core.flight.lines.pattern import FlightPlan, all_flown, over_ground
+from kardo.core.flight.lines.pattern import FlightPlan, all_flown, over_ground, scanned
 from kardo.core.geodesy.frame import LocalFrame
 from kardo.core.geodesy.units import area
 from kardo.core.kept import kept
@@ -72,9 +72,9 @@ def within(plan: Plan, kind: FeatureKind, e: Floats, n: Floats) -> Bools:
     return out
 
 
-def scanned(plan: Plan) -> tuple[FlightPlan, ...]:
+def scans_of(plan: Plan) -> tuple[FlightPlan, ...]:
     """The flights that scan, laid out over known ground."""
-    return tuple(over_ground(f) for f in all_flown(plan) if f.scans)
+    return tuple(over_ground(f) for f in scanned(all_flown(plan)))
 
 
 def _scanned_by(plan: Plan) -> Hashable:
@@ -86,7 +86,7 @@ def _scanned_by(plan: Plan) -> Hashable:
 @kept(1, by=_scanned_by)
 def density(plan: Plan) -> Density:
     """What a plan's scanning flights cover of its site; kept. Raises PlanError where there is no boundary, no ground or no such flight."""
-    flights = scanned(plan)
+    flights = scans_of(plan)
     if not flights:
         raise PlanError("There is no flight that scans.", where="Flight", mend="Add one.")
     return density_of(plan, flights)

@@ -66,7 +66,7 @@ class Sight:
         along = flight.e * math.sin(a) + flight.n * math.cos(a)
         reach = max(flight.footprint_across, flight.footprint_along) / 2
         ahead = (
-            math.tan(float(flight.tilt.min())) * flight.flight.height
+            math.tan(float(flight.tilt.min())) * flight.flight.height_m
         )  # where all cameras look ahead, so does the lattice
         reach += ahead
         x, y = np.meshgrid(

@@ -98,7 +98,7 @@ def tracks_of(flight: FlightPlan, frame: LocalFrame, number: int = 0) -> list[Tr
     """The lines of a flight that scans, in parts where the ground is not known between; those of one place alone left out."""
     c, scanner, out = frame.to_enu(flight.e, flight.n, flight.h), flight.scanner, []
     over = np.column_stack([flight.e, flight.n, flight.h])
-    angle, farthest = used_angle(scanner, flight.flight), gate(scanner, flight.flight)
+    angle, farthest = used_angle(scanner, flight.scanning), gate(scanner, flight.scanning)
     for own in _unbroken(flight):
         at, strip = c[own], flight.strip[own[0]]
         ahead = at[-1, :2] - at[0, :2]
@@ -110,7 +110,7 @@ def tracks_of(flight: FlightPlan, frame: LocalFrame, number: int = 0) -> list[Tr
         yaw = math.atan2(ahead[0], ahead[1])
         along = (at[:, :2] - at[0, :2]) @ ahead
         out.append(
-            Track(number, leg, int(strip), at, over[own], along, at[0, :2], ahead, yaw, scanner, angle, farthest, flight.flight.speed)
+            Track(number, leg, int(strip), at, over[own], along, at[0, :2], ahead, yaw, scanner, angle, farthest, flight.flight.speed_m_per_s)
         )  # fmt: skip
     return out
 

@@ -10,7 +10,7 @@ from kardo.core.errors import KardoError, PlanError
 from kardo.core.geodesy.crs import Grid
 from kardo.core.kept import kept
 from kardo.core.parts import Ring
-from kardo.core.plan.flights import Flight
+from kardo.core.plan.flights import CorridorLines, Flight, WallLines
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Area
 from kardo.core.terrain.surface import AnySurface
@@ -32,10 +32,12 @@ def area_polygon(area: Area) -> Polygon:
 
 def flight_polygon(plan: Plan, flight: Flight) -> Polygon | MultiPolygon:
     """What a flight covers: its areas, or the whole site; of a corridor its width about the line. Raises PlanError as these do."""
-    if flight.pattern in ("corridor", "facade") and len(flight.line) > 1:
-        return _along(flight.line, (flight.width if flight.pattern == "corridor" else 2 * flight.stand_off) / 2)
-    wanted = {flight.area, *flight.areas_too}
-    areas = [area_polygon(a) for a in plan.site.areas if a.id in wanted]
+    pattern = flight.pattern
+    if isinstance(pattern, CorridorLines) and len(pattern.line) > 1:
+        return _along(pattern.line, pattern.width_m / 2)
+    if isinstance(pattern, WallLines) and len(pattern.line) > 1:
+        return _along(pattern.line, pattern.stand_off_m)
+    areas = [area_polygon(a) for a in plan.site.areas if a.id in pattern.areas]
     return unary_union(areas) if areas else site_polygon(plan)
 
 

@@ -7,7 +7,7 @@ from kardo.core.flight.lines.areas import flight_polygon
 from kardo.core.flight.lines.pattern import flown
 from kardo.core.parts import to_json
 from kardo.core.plan.edits import Edit
-from kardo.core.plan.flights import Flight
+from kardo.core.plan.flights import Flight, Imaging, ParallelLines
 from kardo.core.plan.model import Plan
 from kardo.core.plan.site import Area
 
@@ -20,20 +20,26 @@ MOST = 20  # times
 def calibration_edits(plan: Plan, like: Flight) -> tuple[Edit, ...]:
     """The edits that add such a flight with the camera and the corrections of another, and its ground, a square about the middle of that one's. Raises PlanError for a flight
     without a camera, or where no square takes frames enough."""
-    if like.scans:
+    use = like.sensor
+    if not isinstance(use, Imaging):
         raise PlanError("A scanner has no lens.", where="Flight", mend="Choose a flight with a camera.")
     taken = {f.id for f in plan.flights} | {a.id for a in plan.site.areas}
     middle = flight_polygon(plan, like).representative_point()
     number = 1 + sum(f.purpose == "calibrate" for f in plan.flights)
     key = next(f"C{k}" for k in range(number, 1000) if f"C{k}" not in taken)
-    height, half = max(LOWEST, math.floor(like.height / 2)), 20.0
-    update = {
-        "id": key, "name": f"calibration {number}", "purpose": "calibrate", "pattern": "block", "height": height, "tilt": TILT,
-        "forward_overlap": FORWARD, "side_overlap": SIDE, "crossing_strips": 2, "crossing_height": None, "oblique_strips": 0,
-        "oblique_across": 0, "margin_strips": 0, "margin_exposures": 0, "area": key, "areas_too": (), "line": (), "own_strips": (),
-        "course": None, "state": "fixed", "corrections": "both" if like.corrections == "none" else like.corrections,
-    }  # fmt: skip
-    flight = Flight.model_validate(like.model_dump() | update)
+    height, half = max(LOWEST, math.floor(like.height_m / 2)), 20.0
+    flight = like.model_copy(
+        update={
+            "id": key,
+            "name": f"calibration {number}",
+            "purpose": "calibrate",
+            "height_m": float(height),
+            "sensor": use.model_copy(update={"tilt_deg": TILT, "forward_overlap": FORWARD}),
+            "pattern": ParallelLines(area=key, side_overlap=SIDE, cross_lines=2, extra_lines=0, extra_exposures=0),
+            "state": "fixed",
+            "corrections": "both" if like.corrections == "none" else like.corrections,
+        }
+    )
     fewest = plan.policy["calibration-frames"]
     for _ in range(MOST):
         ring = tuple((middle.x + a * half, middle.y + b * half) for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1)))

@@ -12,12 +12,11 @@ from shapely import LineString, MultiPolygon, Polygon, box, intersection
 from shapely.affinity import rotate
 
 from kardo.core.flight.lines.order import Row, in_order
-from kardo.core.plan.flights import Flight
+from kardo.core.plan.flights import CorridorLines, Flight, OwnLines, ParallelLines, WallLines
 
 CROSSING_HEIGHT = 1.2  # times the block's, where the plan does not say
 STRAIGHT = 0.25  # of the flight lines' distance: bends of a corridor that stray less are flown straight
 SHORTEST_WALL = 3.0  # metres
-WALL_TILT = 45.0  # degrees off straight down of a camera that looks at a wall, where the plan does not say
 SHARPEST = 75.0  # degrees: half of a bend, beyond which flight lines are not drawn out any further
 Kind = Literal["main", "crossing", "oblique", "facade"]
 Region: TypeAlias = "Polygon | MultiPolygon"
@@ -67,28 +66,35 @@ def _along_course(area: Region, course: float) -> Region:
     return rotate(area, course, origin=(0.0, 0.0))
 
 
-def block(
-    flight: Flight, area: Region, course: float, spacing: float, trigger: float, across: float, roughly: bool = False
+def parallel(
+    flight: Flight,
+    pattern: ParallelLines,
+    area: Region,
+    course: float,
+    spacing: float,
+    trigger: float,
+    across: float,
+    roughly: bool = False,
 ) -> list[Line]:
     """Lines in the order flown, there and back, part by part. Margins are counted from the area's edge near each line. roughly: in
     an order that is good enough to compare courses by."""
     turned = _along_course(area, course)
     left, bottom, right, top = turned.bounds
     inside = max(1, math.ceil((right - left) / spacing))
-    count = inside + 1 + 2 * flight.margin_strips
+    count = inside + 1 + 2 * pattern.extra_lines
     start = (left + right) / 2 - (count - 1) * spacing / 2
-    reach = spacing * (flight.margin_strips + 0.5) if flight.margin_strips else max(spacing / 2, across / 2)
-    margin = flight.margin_exposures * trigger
+    reach = spacing * (pattern.extra_lines + 0.5) if pattern.extra_lines else max(spacing / 2, across / 2)
+    margin = pattern.extra_exposures * trigger
     rows: list[Row] = []
     offsets = start + spacing * np.arange(count)
     nearby = intersection(turned, box(offsets - reach, bottom - 1, offsets + reach, top + 1))
     for x, near in zip(offsets.tolist(), nearby, strict=True):
         spans = _merged(
-            [(p.bounds[1], p.bounds[3]) for p in getattr(near, "geoms", [near]) if p.area > 0], 4 * flight.height
+            [(p.bounds[1], p.bounds[3]) for p in getattr(near, "geoms", [near]) if p.area > 0], 4 * flight.height_m
         )
         rows.append((x, [(y0 - margin, y1 + margin) for y0, y1 in spans]))
     return [
-        _ahead(Line(x, y0, y1, course, trigger, flight.height, flight.tilt, "main"))
+        _ahead(Line(x, y0, y1, course, trigger, flight.height_m, flight.sensor.tilt_deg, "main"))
         for x, y0, y1 in in_order(rows, roughly)
     ]
 
@@ -100,28 +106,30 @@ def _ahead(line: Line) -> Line:
     return replace(line, start=line.start + back, end=line.end + back) if line.tilt else line
 
 
-def crossing_height(flight: Flight) -> float:
-    """Metres above ground of cross lines."""
-    return flight.crossing_height or round(CROSSING_HEIGHT * flight.height, 1)
+def cross_height(flight: Flight) -> float | None:
+    """Metres above ground of cross lines; None of a pattern that has none."""
+    if not isinstance(flight.pattern, ParallelLines):
+        return None
+    return flight.pattern.cross_height_m or round(CROSSING_HEIGHT * flight.height_m, 1)
 
 
-def crossing(flight: Flight, area: Region, course: float, trigger: float) -> list[Line]:
+def crossing(flight: Flight, pattern: ParallelLines, area: Region, course: float, trigger: float) -> list[Line]:
     """Flight lines at a right angle to the block, evenly over it, at another height: what separates focal length from height."""
-    height = crossing_height(flight)
-    trigger = trigger * height / flight.height
+    height = pattern.cross_height_m or round(CROSSING_HEIGHT * flight.height_m, 1)
+    trigger = trigger * height / flight.height_m
     across = (course + 90) % 360
     return [
         Line(x, y0, y1, across, trigger, height, 0.0, "crossing")
-        for x, y0, y1 in spread(area, across, flight.crossing_strips, flight.margin_exposures * trigger)
+        for x, y0, y1 in spread(area, across, pattern.cross_lines, pattern.extra_exposures * trigger)
     ]
 
 
-def oblique(flight: Flight, area: Region, course: float, trigger: float) -> list[Line]:
+def oblique(flight: Flight, pattern: ParallelLines, area: Region, course: float, trigger: float) -> list[Line]:
     """Flight lines along the block, and across it, with the camera tilted forward: flown there and back they look two ways each."""
     return [
-        _ahead(Line(x, y0, y1, way, trigger, flight.height, flight.oblique_tilt, "oblique"))
-        for way, count in ((course, flight.oblique_strips), ((course + 90) % 360, flight.oblique_across))
-        for x, y0, y1 in spread(area, way, count, flight.margin_exposures * trigger)
+        _ahead(Line(x, y0, y1, way, trigger, flight.height_m, pattern.oblique_tilt_deg, "oblique"))
+        for way, count in ((course, pattern.oblique_lines), ((course + 90) % 360, pattern.oblique_across))
+        for x, y0, y1 in spread(area, way, count, pattern.extra_exposures * trigger)
     ]
 
 
@@ -149,20 +157,29 @@ def _merged(spans: list[tuple[float, float]], gap: float) -> list[tuple[float, f
     return out
 
 
-def corridor(flight: Flight, line: Places, spacing: float, trigger: float) -> list[Line]:
+def corridor(flight: Flight, pattern: CorridorLines, line: Places, spacing: float, trigger: float) -> list[Line]:
     """Flight lines along a line with bends, there and back: of each straight part a flight line, drawn out at a bend so far that the outer side is covered. Bends
     that stray less than a quarter of the flight lines' distance are flown straight."""
     path = list(LineString(line).simplify(STRAIGHT * spacing).coords)
     parts = [_straight(a, b) for a, b in pairwise(path)]
-    count = max(1, math.ceil(flight.width / spacing)) + 1 + 2 * flight.margin_strips
+    count = max(1, math.ceil(pattern.width_m / spacing)) + 1 + 2 * pattern.extra_lines
     offsets = [(k - (count - 1) / 2) * spacing for k in range(count)]
-    reach, margin = flight.width / 2 + trigger, flight.margin_exposures * trigger
+    reach, margin = pattern.width_m / 2 + trigger, pattern.extra_exposures * trigger
     bends = [abs((b[0] - a[0] + 180) % 360 - 180) / 2 for a, b in pairwise(parts)]
     drawn = [margin, *(reach * math.tan(math.radians(min(bend, SHARPEST))) for bend in bends), margin]
     out = []
     for number, offset in enumerate(offsets):
         there = [
-            Line(x + offset, low - drawn[k], high + drawn[k + 1], course, trigger, flight.height, flight.tilt, "main")
+            Line(
+                x + offset,
+                low - drawn[k],
+                high + drawn[k + 1],
+                course,
+                trigger,
+                flight.height_m,
+                flight.sensor.tilt_deg,
+                "main",
+            )
             for k, (course, x, low, high) in enumerate(parts)
         ]
         out += there if number % 2 == 0 else [_back(one) for one in there[::-1]]
@@ -180,13 +197,13 @@ def _back(line: Line) -> Line:
     return replace(line, start=line.end, end=line.start, look=-line.look)
 
 
-def facade(flight: Flight, walls: Places, step: float, scans: bool) -> list[Line]:
+def facade(flight: Flight, pattern: WallLines, walls: Places, step: float, tilt: float) -> list[Line]:
     """A line along each wall, the stand-off outside of it, drawn out by the margin at both ends: outside of a ring whose ends meet, else to the right of the walls
-    as they were drawn. A camera looks at the wall; a scanner sees it from beside. step: metres between exposures."""
+    as they were drawn. step: metres between exposures; tilt: degrees from nadir, towards the wall."""
     ends_meet = len(walls) > 3 and math.dist(walls[0], walls[-1]) < 0.01
     # the inside of a ring lies to the right where it is drawn clockwise
     side = -1.0 if ends_meet and _turns_right(walls) else 1.0
-    margin, tilt = flight.margin_exposures * step, 0.0 if scans else flight.tilt or WALL_TILT
+    margin = pattern.extra_exposures * step
     out = []
     for a, b in pairwise(walls):
         if math.dist(a, b) < SHORTEST_WALL:
@@ -194,7 +211,7 @@ def facade(flight: Flight, walls: Places, step: float, scans: bool) -> list[Line
         course, x, low, high = _straight(a, b)
         # what lies on one side of the line is looked at from there
         out.append(
-            Line(x + side * flight.stand_off, low - margin, high + margin, course, step, flight.height, tilt, "facade", -90.0 * side)
+            Line(x + side * pattern.stand_off_m, low - margin, high + margin, course, step, flight.height_m, tilt, "facade", -90.0 * side)
         )  # fmt: skip
     return out
 
@@ -206,12 +223,14 @@ def _turns_right(ring: Places) -> bool:
     return float(np.sum(e[:-1] * n[1:] - e[1:] * n[:-1])) < 0
 
 
-def own(flight: Flight, scale: float, trigger: float) -> list[Line]:
+def own(flight: Flight, pattern: OwnLines, scale: float, trigger: float) -> list[Line]:
     """The flight lines that somebody drew, in their order; heights and tilts are the flight's where a flight line has none of its own."""
     out = []
-    for strip in flight.own_strips:
-        a, b = ((e / scale, n / scale) for e, n in (strip.start, strip.end))
+    for drawn in pattern.lines:
+        a, b = ((e / scale, n / scale) for e, n in (drawn.start, drawn.end))
         course, x, low, high = _straight(a, b)
-        height = strip.height or flight.height
-        out.append(Line(x, low, high, course, trigger * height / flight.height, height, flight.tilt, "main"))
+        height = drawn.height_m or flight.height_m
+        out.append(
+            Line(x, low, high, course, trigger * height / flight.height_m, height, flight.sensor.tilt_deg, "main")
+        )
     return out

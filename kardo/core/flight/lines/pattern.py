@@ -1,7 +1,7 @@
 """Flight lines, exposures and sorties of a flight over its area, in the job's grid."""
 
 import math
-from collections.abc import Hashable
+from collections.abc import Hashable, Iterable
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from itertools import pairwise
@@ -17,19 +17,19 @@ from kardo.core.flight.lines.laid import (
     Kind,
     Line,
     Region,
-    block,
     corridor,
+    cross_height,
     crossing,
-    crossing_height,
     facade,
     oblique,
     own,
+    parallel,
 )
 from kardo.core.flight.lines.out_and_home import ways_of_lines
-from kardo.core.flight.lines.swath import mean_density, sequence_minutes, swath, track_step
+from kardo.core.flight.lines.sensor import ImageSensor, ScanSensor, sensor_of
 from kardo.core.flight.lines.wind import STILL, Wind, over_ground_in, wind_of
 from kardo.core.kept import kept
-from kardo.core.plan.flights import Flight
+from kardo.core.plan.flights import CorridorLines, Flight, Imaging, OwnLines, ParallelLines, Scanning, WallLines
 from kardo.core.plan.kit import Aircraft, Battery, Camera, Scanner
 from kardo.core.plan.model import Plan
 from kardo.core.terrain.surface import AnySurface
@@ -75,7 +75,7 @@ class FlightPlan:
     add up to. Metres, minutes, seconds.
 
     course is the grid azimuth in radians in which each exposure is flown, yaw that in which it looks, tilt its camera's angle from straight down, that way;
-    sortie and flight line are indices. take_off: grid metres and height in the job's system of where it takes off: its standpoint; as long as none is given, beside
+    sortie and flight line are indices. take_off: grid metres and height in the job's system of where it takes off: its take-off place; as long as none is given, beside
     a base that is near, else at the foot of the first exposure.
     """
 
@@ -90,7 +90,7 @@ class FlightPlan:
     strip: Ints
     strips: tuple[Strip, ...]
     legs: tuple[Leg, ...]
-    sensor: Camera | Scanner
+    sensor: ImageSensor | ScanSensor
     gsd: float
     footprint_across: float
     footprint_along: float
@@ -100,52 +100,74 @@ class FlightPlan:
     main_course: float
     minutes: float
     trigger_interval: float
-    crossing_height: float
+    cross_height: float | None
     take_off: tuple[float, float, float]
 
     @property
     def camera(self) -> Camera:
-        """What takes its images. Only of a flight that does not scan."""
-        assert isinstance(self.sensor, Camera)
-        return self.sensor
+        """What takes its images. Only of a flight that takes some."""
+        assert isinstance(self.sensor, ImageSensor)
+        return self.sensor.camera
+
+    @property
+    def imaging(self) -> Imaging:
+        """How it takes its images. Only of a flight that takes some."""
+        assert isinstance(self.sensor, ImageSensor)
+        return self.sensor.use
 
     @property
     def scanner(self) -> Scanner:
         """What scans. Only of a flight that does."""
-        assert isinstance(self.sensor, Scanner)
-        return self.sensor
+        assert isinstance(self.sensor, ScanSensor)
+        return self.sensor.scanner
 
     @property
-    def scans(self) -> bool:
-        """Whether it carries a scanner: its exposures are then places of the trajectory along its lines."""
-        return isinstance(self.sensor, Scanner)
+    def scanning(self) -> Scanning:
+        """How it scans. Only of a flight that does."""
+        assert isinstance(self.sensor, ScanSensor)
+        return self.sensor.use
 
     @property
     def images(self) -> int:
         """How many images it takes."""
-        return 0 if self.scans else len(self.e)
+        return self.sensor.images(len(self.e))
+
+    @property
+    def sequence_minutes(self) -> tuple[float, float]:
+        """Minutes that a sortie takes before its first line and after its last."""
+        return self.sensor.sequence_minutes()
+
+
+def imaged(flights: Iterable[FlightPlan]) -> tuple[FlightPlan, ...]:
+    """Those that take images."""
+    return tuple(f for f in flights if isinstance(f.sensor, ImageSensor))
+
+
+def scanned(flights: Iterable[FlightPlan]) -> tuple[FlightPlan, ...]:
+    """Those that scan."""
+    return tuple(f for f in flights if isinstance(f.sensor, ScanSensor))
 
 
 @dataclass(frozen=True)
 class Equipment:
     """What a flight is flown with."""
 
-    sensor: Camera | Scanner
+    sensor: ImageSensor | ScanSensor
     aircraft: Aircraft
     battery: Battery
 
 
 def _equipment(plan: Plan, flight: Flight) -> Equipment:
-    return Equipment(plan.sensor(flight), plan.aircraft(flight.aircraft), plan.battery(flight.battery))
+    return Equipment(sensor_of(plan, flight), plan.aircraft(flight.aircraft), plan.battery(flight.battery))
 
 
 def _base(plan: Plan, flight: Flight) -> tuple[float, float] | None:
-    mark = plan.base_mark(flight.hangs_on)
+    mark = plan.base_mark(flight.positioned_from)
     return (mark.e, mark.n) if mark else None
 
 
 def _laid_out_by(plan: Plan, flight: Flight) -> Hashable:
-    site, over = plan.site, {flight.area, *flight.areas_too}
+    site, over = plan.site, flight.pattern.areas
     areas = tuple(a.ring for a in site.areas if a.id in over)
     ground = site.boundary, areas, site.ground, plan.brief.system
     return flight, _equipment(plan, flight), _base(plan, flight), ground
@@ -176,7 +198,7 @@ def all_flown(plan: Plan) -> tuple[FlightPlan, ...]:
 def over_ground(flight: FlightPlan) -> FlightPlan:
     """A flight with those exposures alone that were flown, and whose height is known: over a gap of the terrain nothing is
     predicted. Raises PlanError where there are none."""
-    done = ~np.isin(flight.leg + 1, flight.flight.missing_legs)
+    done = ~np.isin(flight.leg + 1, flight.flight.missing_sorties)
     if not done.any():
         raise PlanError(f"No sortie of {flight.flight.name} was flown.", where="Book", mend="Fly it, or take it out.")
     known = done & np.isfinite(flight.h)
@@ -194,15 +216,20 @@ def over_ground(flight: FlightPlan) -> FlightPlan:
 
 def spacing_of(plan: Plan, flight: Flight) -> float:
     """Metres on the ground from line to line at the flight's height, by its side overlap."""
-    return _frame(plan.sensor(flight), flight)[2]
+    return _spacing(flight, sensor_of(plan, flight).footprint(flight)[0])
+
+
+def _spacing(flight: Flight, across: float) -> float:
+    return across * (1 - flight.pattern.side_overlap / 100)
 
 
 def estimated_exposures(plan: Plan) -> float:
     """About how many exposures a plan's flights take, without laying them out. Raises PlanError where an area is missing."""
     total = 0.0
     for flight in plan.flights:
-        _, _, spacing, trigger = _frame(plan.sensor(flight), flight)
-        margin = (flight.margin_strips * spacing + flight.margin_exposures * trigger) / 2
+        across, _, trigger = sensor_of(plan, flight).footprint(flight)
+        spacing = _spacing(flight, across)
+        margin = (flight.pattern.extra_lines * spacing + flight.pattern.extra_exposures * trigger) / 2
         total += flight_polygon(plan, flight).buffer(margin).area / (spacing * trigger)
     return total
 
@@ -219,13 +246,12 @@ def fly(
     the grid. base: grid metres of the base, beside which it takes off where no other place is chosen. Raises PlanError when it would take more exposures than can be planned."""
     over, area = area, scale(area, 1 / grid_per_ground, 1 / grid_per_ground, origin=(0.0, 0.0))
     sensor, craft, wind = equipment.sensor, equipment.aircraft, wind_of(flight)
-    across, along, spacing, trigger = _frame(sensor, flight)
+    across, along, trigger = sensor.footprint(flight)
+    spacing = _spacing(flight, across)
     _require_few(area, spacing, trigger, flight)
-    course = flight.course
-    if course is None:
-        off = flight.standpoint or base
-        place = (off[0] / grid_per_ground, off[1] / grid_per_ground) if off else None
-        course = _found_course(flight, area, spacing, trigger, across, equipment, place)
+    off = flight.take_off or base
+    place = (off[0] / grid_per_ground, off[1] / grid_per_ground) if off else None
+    course = _course(flight, area, spacing, trigger, across, equipment, place)
     lines = _laid(flight, sensor, area, course, spacing, trigger, across, grid_per_ground)
     count = sum(line.count for line in lines)
     if count > MAX_EXPOSURES:
@@ -271,23 +297,23 @@ def fly(
         strips,
         legs,
         sensor,
-        (gsd := ground_pixel(sensor, flight)),
+        sensor.ground_pixel(flight),
         across,
         along,
         spacing,
         trigger,
-        0.0 if isinstance(sensor, Scanner) else flight.speed * flight.exposure_time / gsd,
+        sensor.blur_px(flight),
         course,
         sum(leg.minutes for leg in legs),
-        trigger / flight.speed,
-        crossing_height(flight),
+        trigger / flight.speed_m_per_s,
+        cross_height(flight),
         take_off,
     )
 
 
 def _laid(
     flight: Flight,
-    sensor: Camera | Scanner,
+    sensor: ImageSensor | ScanSensor,
     area: Region,
     course: float,
     spacing: float,
@@ -296,57 +322,25 @@ def _laid(
     scale_: float,
 ) -> list[Line]:
     """The lines of a flight by its pattern, in the order flown. Raises PlanError where it has nothing to follow."""
-    if flight.pattern == "own":
-        if not flight.own_strips:
+    pattern = flight.pattern
+    if isinstance(pattern, ParallelLines):
+        lines = parallel(flight, pattern, area, course, spacing, trigger, across)
+        lines += crossing(flight, pattern, area, course, trigger)
+        return lines + oblique(flight, pattern, area, course, trigger)
+    if isinstance(pattern, OwnLines):
+        if not pattern.lines:
             raise PlanError(f"{flight.name} has no flight lines yet.", where="Flight", mend="Draw one, or lay a block.")
-        return own(flight, scale_, trigger)
-    if flight.pattern == "block":
-        lines = block(flight, area, course, spacing, trigger, across)
-        return lines + crossing(flight, area, course, trigger) + oblique(flight, area, course, trigger)
-    line = [(e / scale_, n / scale_) for e, n in flight.line]
+        return own(flight, pattern, scale_, trigger)
+    line = [(e / scale_, n / scale_) for e, n in pattern.line]
     if len(line) < 2:
-        what = "line of the corridor" if flight.pattern == "corridor" else "walls"
+        what = "line of the corridor" if isinstance(pattern, CorridorLines) else "walls"
         raise PlanError(
             f"{flight.name} has no {what}.", where="Flight", mend="Take it from a line or an area of the site."
         )
-    if flight.pattern == "corridor":
-        return corridor(flight, line, spacing, trigger)
-    return facade(flight, line, _along_wall(flight, sensor, trigger), isinstance(sensor, Scanner))
-
-
-def _along_wall(flight: Flight, sensor: Camera | Scanner, trigger: float) -> float:
-    """Metres between exposures along a wall: the wide side of the image lies along it, as far away as the wall's foot is."""
-    if isinstance(sensor, Scanner):
-        return trigger
-    away = math.hypot(flight.height, flight.stand_off)
-    return away * sensor.width_px / sensor.f_px * (1 - flight.forward_overlap / 100)
-
-
-def _frame(sensor: Camera | Scanner, flight: Flight) -> tuple[float, float, float, float]:
-    """Metres of the ground across and along that one exposure sees, and from line to line and exposure to exposure. A scan has lines of sight across alone: its
-    exposures are places of the trajectory."""
-    if isinstance(sensor, Scanner):
-        across = swath(sensor, flight)
-        if across < 1.0:
-            raise PlanError(
-                f"{flight.name}: at this height the ground is out of the scanner's range.",
-                where="Flight",
-                mend="Fly lower, or widen the range gate.",
-            )
-        step = track_step(across)
-        return across, step, across * (1 - flight.side_overlap / 100), step
-    across, along = (flight.height * side / sensor.f_px for side in (sensor.width_px, sensor.height_px))
-    trigger = along * (1 - flight.forward_overlap / 100)
-    if flight.trigger_by == "time":
-        trigger *= flight.speed / flight.fastest  # between images taken by time, at the speed that is meant
-    return across, along, across * (1 - flight.side_overlap / 100), trigger
-
-
-def ground_pixel(sensor: Camera | Scanner, flight: Flight) -> float:
-    """Metres of a pixel on the ground; of a scan, from one return of a line to the next, as the root of what each has."""
-    if isinstance(sensor, Scanner):
-        return 1 / math.sqrt(max(mean_density(sensor, flight), 1e-9))
-    return flight.height / sensor.f_px
+    if isinstance(pattern, CorridorLines):
+        return corridor(flight, pattern, line, spacing, trigger)
+    step = sensor.along_wall(flight, pattern.stand_off_m, trigger)
+    return facade(flight, pattern, line, step, sensor.wall_tilt_deg)
 
 
 def _require_few(area: Region, spacing: float, trigger: float, flight: Flight) -> None:
@@ -371,7 +365,7 @@ def too_many(count: float) -> PlanError:
     )
 
 
-def _found_course(
+def _course(
     flight: Flight,
     area: Region,
     spacing: float,
@@ -380,27 +374,39 @@ def _found_course(
     equipment: Equipment,
     place: tuple[float, float] | None,
 ) -> float:
-    """The course of a flight that does not say one: of a block the shortest, the one with the fewest lines, or across the wind; of a corridor its longest part's. place: where it
+    """The course of a flight: its own, or of parallel lines the shortest, the one with the fewest lines, or across the wind; of any other pattern its longest part's. place: where it
     takes off, metres on the ground, where that is known."""
-    if flight.pattern in ("corridor", "facade") and len(flight.line) > 1:
-        a, b = max(pairwise(flight.line), key=lambda part: math.dist(*part))
-        return math.degrees(math.atan2(b[0] - a[0], b[1] - a[1])) % 360
-    if flight.pattern == "own" and flight.own_strips:
-        strip = max(flight.own_strips, key=lambda s: math.dist(s.start, s.end))
-        return math.degrees(math.atan2(strip.end[0] - strip.start[0], strip.end[1] - strip.start[1])) % 360
-    if flight.course_by == "turns":
+    pattern = flight.pattern
+    if not isinstance(pattern, ParallelLines):
+        return _along_longest(pattern)
+    if pattern.course_deg is not None:
+        return pattern.course_deg
+    if pattern.course_by == "turns":
         ring = np.array(area.minimum_rotated_rectangle.exterior.coords)
         sides = np.diff(ring, axis=0)[:2]
         longest = sides[int(np.argmax(np.hypot(*sides.T)))]
         return round(math.degrees(math.atan2(longest[0], longest[1])) % 180, 1)
-    if flight.course_by == "wind" and flight.wind_speed:
-        return round((flight.wind_from + 90) % 180, 1)
-    return _shortest_course(flight, area, spacing, trigger, across, equipment, place)
+    if pattern.course_by == "wind" and flight.wind_m_per_s:
+        return round((flight.wind_from_deg + 90) % 180, 1)
+    return _shortest_course(flight, pattern, area, spacing, trigger, across, equipment, place)
+
+
+def _along_longest(pattern: CorridorLines | WallLines | OwnLines) -> float:
+    """Degrees of the longest part of what is followed, or drawn; 0 where there is none yet."""
+    if isinstance(pattern, OwnLines):
+        parts = [(line.start, line.end) for line in pattern.lines]
+    else:
+        parts = list(pairwise(pattern.line))
+    if not parts:
+        return 0.0
+    a, b = max(parts, key=lambda part: math.dist(*part))
+    return math.degrees(math.atan2(b[0] - a[0], b[1] - a[1])) % 360
 
 
 @lru_cache(maxsize=128)
 def _shortest_course(
     flight: Flight,
+    pattern: ParallelLines,
     area: Region,
     spacing: float,
     trigger: float,
@@ -418,7 +424,7 @@ def _shortest_course(
         place = None
 
     def minutes(course: float) -> float:
-        lines = block(flight, area, course, spacing, trigger, across, roughly=True)
+        lines = parallel(flight, pattern, area, course, spacing, trigger, across, roughly=True)
         return _minutes_on_level_ground([line.as_flown() for line in lines], flight, equipment, place)
 
     best = min(candidates, key=minutes)
@@ -445,9 +451,9 @@ def _minutes_on_level_ground(
 def _over_ground(courses: Floats, flight: Flight, craft: Aircraft, wind: Wind) -> list[float]:
     """Metres a second over the ground along lines (k,) flown in these courses, radians."""
     if wind == STILL:
-        return [min(flight.speed, craft.max_m_per_s)] * len(courses)
+        return [min(flight.speed_m_per_s, craft.max_m_per_s)] * len(courses)
     degrees = np.degrees(courses).tolist()
-    return [over_ground_in(wind, course, flight.speed, craft.max_m_per_s).ground for course in degrees]
+    return [over_ground_in(wind, course, flight.speed_m_per_s, craft.max_m_per_s).ground for course in degrees]
 
 
 def _require_home(flight: Flight, going: list[float], out_home: tuple[Floats, Floats]) -> None:
@@ -466,7 +472,7 @@ def _ways(lines: list[Line], flight: Flight, craft: Aircraft) -> list[float]:
     for line, following in pairwise(lines):
         (e0, n0), (e1, n1) = line.at(line.end), following.at(following.start)
         rate = craft.climb_m_per_s if following.height > line.height else craft.descend_m_per_s
-        way, climb = math.hypot(e1 - e0, n1 - n0) / flight.speed, abs(following.height - line.height) / rate
+        way, climb = math.hypot(e1 - e0, n1 - n0) / flight.speed_m_per_s, abs(following.height - line.height) / rate
         seconds.append(craft.turn_s + max(way, climb))
     return [*seconds, craft.turn_s]
 
@@ -475,14 +481,14 @@ def _take_off(
     flight: Flight, base: tuple[float, float] | None, surface: AnySurface | None, e: Floats, n: Floats, h: Floats
 ) -> tuple[float, float, float]:
     """Where the aircraft takes off, with the ground there; e, n, h: of the exposures (k,), whose heights tell the ground where it is not known."""
-    place = flight.standpoint
+    place = flight.take_off
     if place is None and base is not None and np.hypot(e - base[0], n - base[1]).min() <= BY_BASE:
         place = base
     place = place if place is not None else (float(e[0]), float(n[0]))
     ground = float(surface.at(*place)) if surface is not None else 0.0
     if not math.isfinite(ground):
         known = h[np.isfinite(h)]
-        ground = float(np.median(known)) - flight.height if known.size else 0.0
+        ground = float(np.median(known)) - flight.height_m if known.size else 0.0
     return (*place, ground)
 
 
@@ -498,8 +504,8 @@ def _legs(
     each: minutes out to each line and home from it. A single line longer than a battery keeps a sortie of its own, and shows what it would leave."""
     sensor, craft, battery = equipment.sensor, equipment.aircraft, equipment.battery
     out, home = out_home
-    more = sum(sequence_minutes(sensor, flight)) if isinstance(sensor, Scanner) else 0.0
-    usable = battery.minutes * (1 - flight.reserve / 100) - more
+    more = sum(sensor.sequence_minutes())
+    usable = battery.minutes * (1 - flight.reserve_percent / 100) - more
     cuts: list[tuple[int, int, float]] = []  # first line, last, and minutes with the way home
     spent = 0.0  # from take-off to the end of the line before, its turn included
     for k, line in enumerate(lines):

@@ -8,34 +8,33 @@ import math
 import numpy as np
 
 from kardo.core.arrays import Floats
-from kardo.core.plan.flights import Flight
+from kardo.core.plan.flights import Scanning
 from kardo.core.plan.kit import Scanner
 
 TRACK = 20.0  # places of a line's trajectory to a swath: between two of them it is straight enough
 LONGEST_STEP = 10.0  # metres from one to the next
 
 
-def used_angle(scanner: Scanner, flight: Flight) -> float:
+def used_angle(scanner: Scanner, use: Scanning) -> float:
     """The whole angle across the flight that is used, radians: the flight's gate, or all the scanner has."""
-    return math.radians(min(flight.scan_angle or scanner.field_of_view_deg, scanner.field_of_view_deg))
+    return math.radians(min(use.scan_angle_deg or scanner.field_of_view_deg, scanner.field_of_view_deg))
 
 
-def gate(scanner: Scanner, flight: Flight) -> float:
+def gate(scanner: Scanner, use: Scanning) -> float:
     """Metres from which returns are not used."""
-    return min(flight.range_gate or scanner.most_range, scanner.most_range)
+    return min(use.range_gate_m or scanner.most_range, scanner.most_range)
 
 
-def swath(scanner: Scanner, flight: Flight) -> float:
-    """Width in metres of level ground that one line sees, within the angle and the range that are used.
+def swath(scanner: Scanner, use: Scanning, height: float) -> float:
+    """Width in metres of level ground that one line sees from so many metres above it, within the angle and the range that are used.
 
     >>> from kardo.core.plan.library import library
-    >>> f = Flight(id="f", name="f", scanner="tactical", aircraft="quad", battery="quad", height=80.0)
-    >>> round(swath(library().scanners["tactical"], f), 6)
+    >>> round(swath(library().scanners["tactical"], Scanning(scanner="tactical"), 80.0), 6)
     160.0
     """
-    reach = math.tan(used_angle(scanner, flight) / 2) * flight.height
-    farthest = gate(scanner, flight)
-    return 2 * min(reach, math.sqrt(max(farthest**2 - flight.height**2, 0.0)))
+    reach = math.tan(used_angle(scanner, use) / 2) * height
+    farthest = gate(scanner, use)
+    return 2 * min(reach, math.sqrt(max(farthest**2 - height**2, 0.0)))
 
 
 def track_step(across: float) -> float:
@@ -63,17 +62,17 @@ def pulses_per_m2(scanner: Scanner, speed: float, angle: Floats, distance: Float
     return over_angle(scanner, angle) * np.cos(angle) / (distance * speed)
 
 
-def mean_density(scanner: Scanner, flight: Flight) -> float:
+def mean_density(scanner: Scanner, use: Scanning, height: float, speed: float) -> float:
     """Pulses on each square metre of one line's swath over level ground, in the mean: all that fall into it, over the ground passed in a second."""
-    width = swath(scanner, flight)
-    angle = np.linspace(0, math.atan(width / 2 / flight.height), 201)
+    width = swath(scanner, use, height)
+    angle = np.linspace(0, math.atan(width / 2 / height), 201)
     inside = 2 * float(np.trapezoid(over_angle(scanner, angle), angle))
-    return inside / (max(width, 1e-6) * flight.speed)
+    return inside / (max(width, 1e-6) * speed)
 
 
-def sequence_minutes(scanner: Scanner, flight: Flight) -> tuple[float, float]:
+def sequence_minutes(scanner: Scanner, use: Scanning) -> tuple[float, float]:
     """Minutes that the inertial unit's sequence takes before a sortie's first line, and after its last."""
-    if not flight.start_up:
+    if not use.start_up:
         return 0.0, 0.0
     minutes = scanner.start_up.seconds / 60
     return minutes, minutes if scanner.start_up.after else 0.0

@@ -35,10 +35,10 @@ def at_height(speed: float, measured_at: float, height: float) -> float:
 
 def wind_of(flight: Flight) -> Wind:
     """The wind that a flight is planned in, at its height above ground."""
-    if not flight.wind_speed:
+    if not flight.wind_m_per_s:
         return STILL
-    measured_at = flight.wind_at or flight.height
-    return Wind(at_height(flight.wind_speed, measured_at, flight.height), flight.wind_from)
+    measured_at = flight.wind_at_m or flight.height_m
+    return Wind(at_height(flight.wind_m_per_s, measured_at, flight.height_m), flight.wind_from_deg)
 
 
 @dataclass(frozen=True)

@@ -22,7 +22,7 @@ from kardo.core.practice.local_grid import local_told
 
 def _flown_from(plan: Plan) -> list[tuple[SetUp, Mark]]:
     """Set-ups that a flight hangs on, with their marks."""
-    hung = {f.hangs_on.setup for f in plan.flights if isinstance(f.hangs_on, OnSetUp)}
+    hung = {f.positioned_from.setup for f in plan.flights if isinstance(f.positioned_from, OnSetUp)}
     pairs = [(s, plan.mark(s.mark)) for s in plan.setups if s.id in hung]
     return [(s, mark) for s, mark in pairs if mark is not None]
 
@@ -90,7 +90,7 @@ def _readings(r: Rule, view: View) -> Iterator[Finding]:
 def _distance(r: Rule, view: View) -> Iterator[Finding]:
     plan, unit = view.plan, view.plan.brief.unit
     for f in view.flights:
-        mark = plan.base_mark(f.flight.hangs_on) if f.flight.corrected else None
+        mark = plan.base_mark(f.flight.positioned_from) if f.flight.corrected else None
         if mark is None:
             continue
         away = float(np.hypot(f.e - mark.e, f.n - mark.n).max())
@@ -109,9 +109,9 @@ def _reach(r: Rule, view: View) -> Iterator[Finding]:
         if found is None or not found.out:
             continue
         if found.linked:
-            what = f"{len(found.out)} of {len(f.e)} exposures get no corrections: out of sight, or too far from the standpoint."
+            what = f"{len(found.out)} of {len(f.e)} exposures get no corrections: out of sight, or too far from the take-off place."
         else:
-            what = f"no corrections come to the standpoint, {length(found.away, unit)} from the base."
+            what = f"no corrections come to the take-off place, {length(found.away, unit)} from the base."
         words = view.of_flight(f.flight.name, what)
         yield finding(
             r,
@@ -136,7 +136,7 @@ def _taped_once(r: Rule, view: View) -> Iterator[Finding]:
 @rule("base-read-one-way")
 def _one_way(r: Rule, view: View) -> Iterator[Finding]:
     for setup, _ in _flown_from(view.plan):
-        ways = {(reading.way, _in_feet(reading.typed, view.plan.brief.unit)) for reading in setup.readings}
+        ways = {(reading.measured_to, _in_feet(reading.typed, view.plan.brief.unit)) for reading in setup.readings}
         if setup.support == "tripod" and len(setup.readings) > 1 and len(ways) == 1:
             words = view.of_set_up(setup.name, "every reading of the antenna height is planned the same way.")
             yield finding(r, words, "Read one as a vertical height, or in the other unit.", f"setups/{setup.id}")

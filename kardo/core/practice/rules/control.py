@@ -47,9 +47,9 @@ def _records(r: Rule, view: View) -> Iterator[Finding]:
         words = f"{point.name} records {60 * one.hours:.0f} min; {most.asked_min} min are asked of this set."
         hours = math.ceil(most.asked_min / 6) / 10
         edits: tuple[Edit, ...] = ()
-        if isinstance(point.hangs_on, OwnSession) and len(point.by_hanging) == 1:
-            longer = to_json(point.hangs_on.model_copy(update={"hours": hours}))
-            edits = field_edits(f"control/{point.id}", point, hangs_on=longer)
+        if isinstance(point.positioned_from, OwnSession) and len(point.by_source) == 1:
+            longer = to_json(point.positioned_from.model_copy(update={"hours": hours}))
+            edits = field_edits(f"control/{point.id}", point, positioned_from=longer)
         yield finding(
             r, words, f"Leave it {hours:g} h.", f"control/{point.id}", 60 * one.hours, edits, f"record {hours:g} h"
         )
@@ -58,7 +58,7 @@ def _records(r: Rule, view: View) -> Iterator[Finding]:
 @rule("control-baseline")
 def _baseline(r: Rule, view: View) -> Iterator[Finding]:
     for point in view.points:
-        for on in point.by_hanging:
+        for on in point.by_source:
             mark = view.plan.base_mark(on) if isinstance(on, OwnSession) else None
             if mark is None or not isinstance(on, OwnSession):
                 continue
@@ -220,7 +220,7 @@ def _high_and_low(r: Rule, view: View) -> Iterator[Finding]:
     if not (np.isfinite(ground).any() and np.isfinite(own).any()):
         return
     relief, spread = float(np.ptp(ground[np.isfinite(ground)])), float(np.ptp(own[np.isfinite(own)]))
-    if relief > 0.1 * min(f.flight.height for f in view.flights) and spread < r.threshold * relief:
+    if relief > 0.1 * min(f.flight.height_m for f in view.flights) and spread < r.threshold * relief:
         unit = plan.brief.unit
         words = (
             f"The ground rises {length(relief, unit)}; control points stand within {length(spread, unit)} of height."

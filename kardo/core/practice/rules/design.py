@@ -9,10 +9,11 @@ from kardo.core.errors import KardoError
 from kardo.core.flight.lines.areas import flight_polygon
 from kardo.core.flight.lines.pattern import FlightPlan
 from kardo.core.geodesy.units import length
+from kardo.core.plan.flights import ParallelLines
 from kardo.core.plan.lens import brought_in_line
 from kardo.core.policy.policy import Rule
 from kardo.core.practice.catalogue import Finding, View, finding, rule
-from kardo.core.practice.rules.flight import mended, path_of
+from kardo.core.practice.rules.flight import path_of, pattern_mended, sensor_mended
 from kardo.core.site.things import shape_of_feature
 
 BARE = ("canopy", "water", "tide")  # where few points are matched from image to image
@@ -29,7 +30,7 @@ OBLIQUE_DEG, OTHER_HEIGHT = (
 def _texture(r: Rule, view: View) -> Iterator[Finding]:
     things = [(f.kind, shape_of_feature(f)) for f in view.plan.site.features if f.kind in BARE and f.shape == "area"]
     for f in view.imaged if things else ():
-        if f.flight.forward_overlap >= r.threshold:
+        if f.imaging.forward_overlap >= r.threshold:
             continue
         try:
             block = flight_polygon(view.plan, f.flight)
@@ -38,22 +39,22 @@ def _texture(r: Rule, view: View) -> Iterator[Finding]:
         share = shapely.union_all([shape for _, shape in things]).intersection(block).area / block.area
         if share >= BARE_SHARE:
             over = " and ".join(sorted({kind for kind, shape in things if shape.intersects(block)}))
-            words = f"forward overlap of {f.flight.forward_overlap:g} %, with {over} over {100 * share:.0f} % of the ground."
+            words = f"forward overlap of {f.imaging.forward_overlap:g} %, with {over} over {100 * share:.0f} % of the ground."
             yield _more(r, view, f, words)
 
 
 def _more(r: Rule, view: View, f: FlightPlan, words: str) -> Finding:
     least = min(r.threshold, 95.0)
     mend, button = f"Fly with {least:g} % forward overlap.", f"{least:g} % forward"
-    edits = mended(f, forward_overlap=float(least))
-    return finding(r, view.of_flight(f.flight.name, words), mend, path_of(f), f.flight.forward_overlap, edits, button)
+    edits = sensor_mended(f, forward_overlap=float(least))
+    return finding(r, view.of_flight(f.flight.name, words), mend, path_of(f), f.imaging.forward_overlap, edits, button)
 
 
 @rule("flight-small")
 def _small(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.imaged:
-        if len(f.legs) == 1 and f.flight.forward_overlap < r.threshold:
-            words = f"one sortie of {len(f.e)} images, with {f.flight.forward_overlap:g} % forward overlap."
+        if len(f.legs) == 1 and f.imaging.forward_overlap < r.threshold:
+            words = f"one sortie of {len(f.e)} images, with {f.imaging.forward_overlap:g} % forward overlap."
             yield _more(r, view, f, words)
 
 
@@ -61,15 +62,15 @@ def _small(r: Rule, view: View) -> Iterator[Finding]:
 def _low(r: Rule, view: View) -> Iterator[Finding]:
     """By metres above ground; a small site's flight is told by its own rule."""
     for f in view.imaged:
-        if f.flight.height < r.threshold and f.flight.forward_overlap < 80 and len(f.legs) > 1:
-            words = f"it flies {length(f.flight.height, view.plan.brief.unit)} above ground with {f.flight.forward_overlap:g} % forward overlap."
-            edits = mended(f, forward_overlap=80.0)
+        if f.flight.height_m < r.threshold and f.imaging.forward_overlap < 80 and len(f.legs) > 1:
+            words = f"it flies {length(f.flight.height_m, view.plan.brief.unit)} above ground with {f.imaging.forward_overlap:g} % forward overlap."
+            edits = sensor_mended(f, forward_overlap=80.0)
             yield finding(
                 r,
                 view.of_flight(f.flight.name, words),
                 "Fly with 80 % forward overlap, and slower.",
                 path_of(f),
-                f.flight.height,
+                f.flight.height_m,
                 edits,
                 "80 % forward",
             )
@@ -78,12 +79,10 @@ def _low(r: Rule, view: View) -> Iterator[Finding]:
 @rule("flight-strength")
 def _strength(r: Rule, view: View) -> Iterator[Finding]:
     """By the camera's largest tilt in degrees, of every camera whose calibration is not of this week."""
-    for camera in {f.flight.camera: f.camera for f in view.imaged}.values():
+    for camera in {f.camera.id: f.camera for f in view.imaged}.values():
         own = [f for f in view.imaged if f.camera is camera]
         tilt = max(float(np.degrees(np.abs(f.tilt)).max()) for f in own)
-        heights = [
-            h for f in own for h in (f.flight.height, f.crossing_height if f.flight.crossing_strips else None) if h
-        ]
+        heights = [h for f in own for h in _heights(f)]
         if (
             camera.calibration.state == "this_week"
             or tilt >= r.threshold
@@ -99,9 +98,16 @@ def _strength(r: Rule, view: View) -> Iterator[Finding]:
             "Add an oblique line, or cross lines at another height; or fly a calibration flight first.",
             path_of(f),
             tilt,
-            mended(f, oblique_strips=1),
+            pattern_mended(f, oblique_lines=1),
             "one oblique line",
         )
+
+
+def _heights(f: FlightPlan) -> Iterator[float]:
+    """Metres above ground at which it is flown."""
+    yield f.flight.height_m
+    if isinstance(f.flight.pattern, ParallelLines) and f.flight.pattern.cross_lines:
+        yield f.cross_height or f.flight.height_m
 
 
 @rule("calibration-record")
@@ -136,7 +142,9 @@ def _flown(r: Rule, view: View) -> Iterator[Finding]:
                 f.flight.name, f"it is flown to calibrate with the camera {tilt:.0f}° off straight down."
             )
             mend = f"Tilt it {STEEP_TILT:.0f}°, as far as the landing gear stays out of the picture."
-            yield finding(r, words, mend, path_of(f), tilt, mended(f, tilt=STEEP_TILT), f"tilt {STEEP_TILT:.0f}°")
+            yield finding(
+                r, words, mend, path_of(f), tilt, sensor_mended(f, tilt_deg=STEEP_TILT), f"tilt {STEEP_TILT:.0f}°"
+            )
         elif f.flight.position_state != "fixed":
             words = view.of_flight(f.flight.name, "it is flown to calibrate without fixed corrections.")
             yield finding(r, words, "Fly it with corrections that are fixed.", path_of(f), tilt)

@@ -9,6 +9,7 @@ from kardo.core.accuracy.equation.defects import spans
 from kardo.core.flight.lines.pattern import FlightPlan
 from kardo.core.geodesy.units import area, speed
 from kardo.core.plan.edits import Edit, field_edits
+from kardo.core.plan.flights import CorridorLines, Flight, Imaging, ParallelLines
 from kardo.core.policy.policy import Rule
 from kardo.core.practice.catalogue import Finding, View, finding, newer_in_library, rule
 
@@ -23,6 +24,16 @@ def mended(flight: FlightPlan, **update: object) -> tuple[Edit, ...]:
     return field_edits(path_of(flight), flight.flight, **update)
 
 
+def sensor_mended(flight: FlightPlan, **update: object) -> tuple[Edit, ...]:
+    """Edits of how a flight uses its sensor."""
+    return field_edits(f"{path_of(flight)}/sensor", flight.flight.sensor, **update)
+
+
+def pattern_mended(flight: FlightPlan, **update: object) -> tuple[Edit, ...]:
+    """Edits of a flight's pattern."""
+    return field_edits(f"{path_of(flight)}/pattern", flight.flight.pattern, **update)
+
+
 @rule("flight-blur")
 def _blur(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.flights:
@@ -33,14 +44,14 @@ def _blur(r: Rule, view: View) -> Iterator[Finding]:
 def _blurred(r: Rule, view: View, f: FlightPlan, words: str) -> Finding:
     unit = view.plan.brief.unit
     sharp = min(view.plan.policy["flight-blur"], r.threshold)
-    slower = math.floor(10 * f.flight.speed * sharp / f.blur_px) / 10  # down, or the finding would stay
+    slower = math.floor(10 * f.flight.speed_m_per_s * sharp / f.blur_px) / 10  # down, or the finding would stay
     return finding(
         r,
         view.of_flight(f.flight.name, words),
         f"Fly at {speed(slower, unit)} or shorten the exposure." if slower else "Shorten the exposure.",
         path_of(f),
         f.blur_px,
-        mended(f, speed=slower) if slower else (),
+        mended(f, speed_m_per_s=slower) if slower else (),
         f"fly {speed(slower, unit)}" if slower else "",
     )
 
@@ -64,33 +75,42 @@ def _shutter(r: Rule, view: View) -> Iterator[Finding]:
 
 
 def _rolled(f: FlightPlan) -> float:
-    return f.flight.speed * f.camera.readout_ms / 1000 / f.gsd
+    return f.flight.speed_m_per_s * f.camera.readout_ms / 1000 / f.gsd
 
 
 @rule("flight-overlap")
 def _overlap(r: Rule, view: View) -> Iterator[Finding]:
-    for f in view.plan.flights:
-        if f.side_overlap < r.threshold and not f.scans and f.purpose in {"map", "corridor"}:
+    for f in _mapping(view):
+        if isinstance(f.pattern, ParallelLines | CorridorLines) and f.pattern.side_overlap < r.threshold:
+            usual = max(70.0, r.threshold)
             yield finding(
                 r,
-                view.of_flight(f.name, f"side overlap of {f.side_overlap:.0f} %."),
+                view.of_flight(f.name, f"side overlap of {f.pattern.side_overlap:.0f} %."),
                 f"Raise it to {r.threshold:.0f} % or more.",
                 f"flights/{f.id}",
-                f.side_overlap,
-                field_edits(f"flights/{f.id}", f, side_overlap=(usual := max(70.0, r.threshold))),
+                f.pattern.side_overlap,
+                field_edits(f"flights/{f.id}/pattern", f.pattern, side_overlap=usual),
                 f"set {usual:.0f} %",
             )
 
 
 @rule("flight-forward")
 def _forward(r: Rule, view: View) -> Iterator[Finding]:
-    for f in view.plan.flights:
-        if f.forward_overlap < r.threshold and not f.scans and f.purpose in {"map", "corridor"}:
-            words = view.of_flight(f.name, f"forward overlap of {f.forward_overlap:.0f} %.")
+    for f in _mapping(view):
+        use = f.sensor
+        if isinstance(use, Imaging) and use.forward_overlap < r.threshold:
+            words = view.of_flight(f.name, f"forward overlap of {use.forward_overlap:.0f} %.")
             usual = max(75.0, r.threshold)
-            edits = field_edits(f"flights/{f.id}", f, forward_overlap=usual)
+            edits = field_edits(f"flights/{f.id}/sensor", use, forward_overlap=usual)
             mend, label = f"Raise it to {usual:.0f} %.", f"set {usual:.0f} %"
-            yield finding(r, words, mend, f"flights/{f.id}", f.forward_overlap, edits, label)
+            yield finding(r, words, mend, f"flights/{f.id}", use.forward_overlap, edits, label)
+
+
+def _mapping(view: View) -> Iterator[Flight]:
+    """The flights that map the site by images."""
+    for f in view.plan.flights:
+        if isinstance(f.sensor, Imaging) and f.purpose in {"map", "corridor"}:
+            yield f
 
 
 def _count(number: int, what: str) -> str:
@@ -109,27 +129,25 @@ def _lost_at_the_edge(view: View) -> str:
 
 @rule("flight-margin")
 def _margin(r: Rule, view: View) -> Iterator[Finding]:
-    for f in view.plan.flights:
-        least, wanted = min(f.margin_strips, f.margin_exposures), math.ceil(r.threshold)
-        if (
-            least < r.threshold
-            and not f.scans
-            and f.pattern in ("block", "corridor")
-            and f.purpose in {"map", "corridor"}
-        ):
-            reach = f"the lines reach {_count(f.margin_strips, 'flight line')} and {_count(f.margin_exposures, 'exposure')} beyond."
-            if f.margin_exposures == 0:
+    for f in _mapping(view):
+        pattern, wanted = f.pattern, math.ceil(r.threshold)
+        if not isinstance(pattern, ParallelLines | CorridorLines):
+            continue
+        least = min(pattern.extra_lines, pattern.extra_exposures)
+        if least < r.threshold:
+            reach = f"the lines reach {_count(pattern.extra_lines, 'flight line')} and {_count(pattern.extra_exposures, 'exposure')} beyond."
+            if pattern.extra_exposures == 0:
                 reach = "the lines end at the boundary."
-            elif f.margin_strips == 0:
+            elif pattern.extra_lines == 0:
                 reach = "no flight line lies beyond the sides of the site."
-            why = f" Why: {f.margin_reason}" if f.margin_reason else ""
+            why = f" Why: {pattern.extra_reason}" if pattern.extra_reason else ""
             yield finding(
                 r,
                 view.of_flight(f.name, reach + _lost_at_the_edge(view) + why),
                 f"Add flight lines and exposures, {wanted} of each, where airspace allows.",
                 f"flights/{f.id}",
                 least,
-                field_edits(f"flights/{f.id}", f, margin_strips=wanted, margin_exposures=wanted),
+                field_edits(f"flights/{f.id}/pattern", pattern, extra_lines=wanted, extra_exposures=wanted),
                 "add margin",
             )
 
@@ -143,7 +161,7 @@ def _relief(r: Rule, view: View) -> Iterator[Finding]:
         ground = surface.at(f.e, f.n)
         if not np.isfinite(ground).any():
             continue
-        relief = float(np.nanmax(ground) - np.nanmin(ground) + 2 * surface.slack) / f.flight.height
+        relief = float(np.nanmax(ground) - np.nanmin(ground) + 2 * surface.slack) / f.flight.height_m
         if relief > r.threshold:
             yield finding(
                 r,

@@ -49,7 +49,7 @@ def _way_home(r: Rule, view: View) -> Iterator[Finding]:
         higher = math.ceil(f.flight.homeward + r.threshold - found.least)
         words = view.of_flight(f.flight.name, _near(found, unit, "the way out or home"))
         mend = f"Set a return height of {length(higher, unit)} or more above the take-off place, or take off elsewhere."
-        edits = mended(f, return_height=float(higher)) if higher <= 1000 else ()
+        edits = mended(f, return_height_m=float(higher)) if higher <= 1000 else ()
         yield finding(
             r, words, mend, path_of(f), found.least, edits, f"return at {length(higher, unit)}" if edits else ""
         )
@@ -64,9 +64,9 @@ def _climb(r: Rule, view: View) -> Iterator[Finding]:
             ("climb", "descent"), steepest(f), (craft.climb_m_per_s, craft.descend_m_per_s), strict=True
         ):
             if needed.rate > can * (1 + 1e-9):
-                slower = math.floor(10 * f.flight.speed * can / needed.rate) / 10
+                slower = math.floor(10 * f.flight.speed_m_per_s * can / needed.rate) / 10
                 words = f"a {what} of {speed(round(needed.rate, 1), unit)} is needed along a flight line about {place(needed.e, needed.n, unit)}; the aircraft does {speed(can, unit)}."
-                edits = mended(f, speed=slower) if slower >= 1 else ()
+                edits = mended(f, speed_m_per_s=slower) if slower >= 1 else ()
                 mend = f"Fly at {speed(slower, unit)}, along the slope's contours, or without following the terrain."
                 yield finding(
                     r,
@@ -84,15 +84,17 @@ def _speed(r: Rule, view: View) -> Iterator[Finding]:
     unit = view.plan.brief.unit
     for f in view.plan.flights:
         most = view.plan.aircraft(f.aircraft).max_m_per_s
-        if f.speed > most:
-            words = view.of_flight(f.name, f"{speed(f.speed, unit)} is faster than the aircraft's {speed(most, unit)}.")
-            edits = field_edits(f"flights/{f.id}", f, speed=most)
+        if f.speed_m_per_s > most:
+            words = view.of_flight(
+                f.name, f"{speed(f.speed_m_per_s, unit)} is faster than the aircraft's {speed(most, unit)}."
+            )
+            edits = field_edits(f"flights/{f.id}", f, speed_m_per_s=most)
             yield finding(
                 r,
                 words,
                 f"Fly at {speed(most, unit)} at most.",
                 f"flights/{f.id}",
-                f.speed,
+                f.speed_m_per_s,
                 edits,
                 f"fly {speed(most, unit)}",
             )
@@ -112,7 +114,7 @@ def _trigger(r: Rule, view: View) -> Iterator[Finding]:
                 f"Fly at {speed(slower, unit)} or lower the forward overlap.",
                 path_of(f),
                 f.trigger_interval,
-                mended(f, speed=slower) if slower > 0 else (),
+                mended(f, speed_m_per_s=slower) if slower > 0 else (),
                 f"fly {speed(slower, unit)}" if slower > 0 else "",
             )
 
@@ -124,7 +126,7 @@ def _gap(r: Rule, view: View) -> Iterator[Finding]:
         unknown = np.isnan(f.h)
         if unknown.any():
             spot = place(float(f.e[unknown].mean()), float(f.n[unknown].mean()), unit)
-            words = f"{int(unknown.sum())} of {len(f.h)} {'places of its lines' if f.scans else 'exposures'} lie over no known ground, about {spot}."
+            words = f"{int(unknown.sum())} of {len(f.h)} {f.sensor.places} lie over no known ground, about {spot}."
             mend = "Bring in terrain that covers the flight, margins included."
             yield finding(r, view.of_flight(f.flight.name, words), mend, path_of(f), int(unknown.sum()))
 
@@ -142,8 +144,8 @@ def _sight(r: Rule, view: View) -> Iterator[Finding]:
 def _from_pad(view: View, sight: float) -> Iterator[tuple[FlightPlan, Floats, Bools]]:
     """Flights whose take-off place is chosen and that are not in sight of it throughout: metres to a sample of the exposures (k,), and whether each is in sight."""
     for f in view.flights:
-        if f.flight.standpoint is not None:
-            away, seen = _by_pilot(view.plan, f, f.flight.standpoint, sight)
+        if f.flight.take_off is not None:
+            away, seen = _by_pilot(view.plan, f, f.flight.take_off, sight)
             if not seen.all():
                 yield f, away, seen
 
@@ -167,7 +169,7 @@ def _link(r: Rule, view: View) -> Iterator[Finding]:
 def _battery(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.flights:
         for k, leg in enumerate(f.legs):
-            if leg.battery_left < f.flight.reserve - 1e-6:
+            if leg.battery_left < f.flight.reserve_percent - 1e-6:
                 words = view.of_flight(f.flight.name, f"sortie {k + 1} lands with {leg.battery_left:.0f} % left.")
                 far = leg.out + leg.home > FAR * leg.minutes
                 words += (
@@ -180,12 +182,12 @@ def _battery(r: Rule, view: View) -> Iterator[Finding]:
 @rule("flight-reserve")
 def _reserve(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.plan.flights:
-        if f.reserve < r.threshold:
-            words = view.of_flight(f.name, f"a battery reserve of {f.reserve:.0f} %.")
+        if f.reserve_percent < r.threshold:
+            words = view.of_flight(f.name, f"a battery reserve of {f.reserve_percent:.0f} %.")
             usual = max(28.0, r.threshold)
-            edits = field_edits(f"flights/{f.id}", f, reserve=usual)
+            edits = field_edits(f"flights/{f.id}", f, reserve_percent=usual)
             yield finding(
-                r, words, f"Plan with {usual:.0f} %.", f"flights/{f.id}", f.reserve, edits, f"set {usual:.0f} %"
+                r, words, f"Plan with {usual:.0f} %.", f"flights/{f.id}", f.reserve_percent, edits, f"set {usual:.0f} %"
             )
 
 

@@ -7,11 +7,11 @@ import numpy as np
 
 from kardo.core.flight.lines.swath import sequence_words, used_angle
 from kardo.core.geodesy.units import area, speed
-from kardo.core.plan.flights import SCANNING
+from kardo.core.plan.library import SCAN_OVERLAP
 from kardo.core.policy.policy import Rule
 from kardo.core.practice.catalogue import Finding, View, finding, rule
 from kardo.core.practice.rules.coverage import where_of
-from kardo.core.practice.rules.flight import mended, path_of
+from kardo.core.practice.rules.flight import mended, path_of, pattern_mended, sensor_mended
 
 MOSTLY = 0.9  # of what no line sees, from which that it is hidden is what to mend
 
@@ -58,15 +58,15 @@ def _water(r: Rule, view: View) -> Iterator[Finding]:
 @rule("scan-overlap")
 def _overlap(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.scanned:
-        if f.flight.side_overlap < r.threshold:
-            usual = max(float(SCANNING["side_overlap"]), r.threshold)
+        if f.flight.pattern.side_overlap < r.threshold:
+            usual = max(SCAN_OVERLAP, r.threshold)
             yield finding(
                 r,
-                view.of_flight(f.flight.name, f"the scan has {f.flight.side_overlap:.0f} % side overlap."),
+                view.of_flight(f.flight.name, f"the scan has {f.flight.pattern.side_overlap:.0f} % side overlap."),
                 f"Raise it to {usual:.0f} %.",
                 path_of(f),
-                f.flight.side_overlap,
-                mended(f, side_overlap=usual),
+                f.flight.pattern.side_overlap,
+                pattern_mended(f, side_overlap=usual),
                 f"set {usual:.0f} %",
             )
 
@@ -74,10 +74,10 @@ def _overlap(r: Rule, view: View) -> Iterator[Finding]:
 @rule("scan-start")
 def _start(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.scanned:
-        if not f.flight.start_up and f.scanner.start_up.seconds:
+        if not f.scanning.start_up and f.scanner.start_up.seconds:
             words = view.of_flight(f.flight.name, "the inertial unit is not started as its profile asks.")
             mend = f"Before the first line: {sequence_words(f.scanner)}."
-            yield finding(r, words, mend, path_of(f), None, mended(f, start_up=True), "fly the sequence")
+            yield finding(r, words, mend, path_of(f), None, sensor_mended(f, start_up=True), "fly the sequence")
 
 
 @rule("scan-target")
@@ -95,9 +95,9 @@ def _target(r: Rule, view: View) -> Iterator[Finding]:
 @rule("scan-unused")
 def _unused(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.scanned:
-        if f.flight.adjustment == "none" and view.plan.targets:
+        if f.scanning.adjustment == "none" and view.plan.targets:
             words = view.of_flight(f.flight.name, "the scan is not adjusted to the control points.")
-            edits = mended(f, adjustment="height")
+            edits = sensor_mended(f, adjustment="height")
             yield finding(
                 r, words, "Settle its height by them, or make them checks.", path_of(f), None, edits, "use them"
             )
@@ -107,7 +107,7 @@ def _unused(r: Rule, view: View) -> Iterator[Finding]:
 def _flat(r: Rule, view: View) -> Iterator[Finding]:
     """By degrees off straight down."""
     for f in view.scanned:
-        half = math.degrees(used_angle(f.scanner, f.flight)) / 2
+        half = math.degrees(used_angle(f.scanner, f.scanning)) / 2
         if half > r.threshold + 1e-9:
             words = view.of_flight(f.flight.name, f"beams up to {half:.0f}° off straight down are used.")
             yield finding(
@@ -116,7 +116,7 @@ def _flat(r: Rule, view: View) -> Iterator[Finding]:
                 f"Use {2 * r.threshold:.0f}° of the angle.",
                 path_of(f),
                 half,
-                mended(f, scan_angle=2 * float(r.threshold)),
+                sensor_mended(f, scan_angle_deg=2 * float(r.threshold)),
                 f"use {2 * r.threshold:.0f}°",
             )
 
@@ -128,12 +128,12 @@ def _lines(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.scanned:
         if f.scanner.pattern == "rosette":
             continue
-        apart = f.flight.speed / f.scanner.lines_per_s / f.gsd
+        apart = f.flight.speed_m_per_s / f.scanner.lines_per_s / f.gsd
         if apart > r.threshold:
-            slower = max(1.0, math.floor(10 * f.flight.speed * (r.threshold / apart) ** 2) / 10)
+            slower = max(1.0, math.floor(10 * f.flight.speed_m_per_s * (r.threshold / apart) ** 2) / 10)
             words = view.of_flight(f.flight.name, f"its lines are {apart:.1f} times as far apart as its returns are.")
             yield finding(r, 
-                words, f"Fly at {speed(slower, unit)}, or use less of the angle.", path_of(f), apart, mended(f, speed=slower),
+                words, f"Fly at {speed(slower, unit)}, or use less of the angle.", path_of(f), apart, mended(f, speed_m_per_s=slower),
                 f"fly {speed(slower, unit)}",
             )  # fmt: skip
 

@@ -19,7 +19,7 @@ from kardo.core.practice.catalogue import Finding, View, finding, rule
 
 
 def _by_rover(point: ControlPoint, one: Occupation) -> bool:
-    return isinstance(one.hangs_on or point.hangs_on, OnSetUp | OnService)
+    return isinstance(one.positioned_from or point.positioned_from, OnSetUp | OnService)
 
 
 @rule("control-observed")
@@ -96,7 +96,7 @@ def _returns(r: Rule, view: View) -> Iterator[Finding]:
     stay = [(p.e, p.n) for p in view.plan.control if p.returns] + [
         (m.e, m.n) for m in view.plan.marks if m.known != "here"
     ]
-    starts = [(f, f.standpoint) for f in view.plan.flights if f.standpoint is not None]
+    starts = [(f, f.take_off) for f in view.plan.flights if f.take_off is not None]
     for flight, (e, n) in starts[:1] if view.plan.control else ():
         away = min((math.hypot(e - a, n - b) for a, b in stay), default=math.inf)
         if away > r.threshold:

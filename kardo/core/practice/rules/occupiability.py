@@ -77,7 +77,9 @@ def _clearance(r: Rule, view: View) -> Iterator[Finding]:
 @rule("control-sky")
 def _sky(r: Rule, view: View) -> Iterator[Finding]:
     """Of those observed by satellites: the share of the sky over fifteen degrees that ground and things leave open."""
-    points = [p for p in view.points if not isinstance(p.hangs_on, OnInstrument) and not _wanted_under_trees(view, p)]
+    points = [
+        p for p in view.points if not isinstance(p.positioned_from, OnInstrument) and not _wanted_under_trees(view, p)
+    ]
     if not points:
         return
     eyes = np.nan_to_num(heights_of(view.plan, tuple(points))) + POLE
@@ -91,7 +93,7 @@ def _sky(r: Rule, view: View) -> Iterator[Finding]:
 @rule("control-fixed")
 def _fixed(r: Rule, view: View) -> Iterator[Finding]:
     """Of those observed live; what would do instead, each with what it costs and what it comes to."""
-    plan, points = view.plan, tuple(p for p in view.points if any(by_rover(on) for on in p.by_hanging))
+    plan, points = view.plan, tuple(p for p in view.points if any(by_rover(on) for on in p.by_source))
     for p, left in zip(points, skies_over(plan, points, heights_of(plan, points)), strict=True):
         if left is None or left.fixed:
             continue
@@ -101,9 +103,9 @@ def _fixed(r: Rule, view: View) -> Iterator[Finding]:
             "a fixed solution is not to be trusted there, and it is predicted as float."
         )
         session = OwnSession(
-            hours=SESSION_H, setup=next((on.setup for on in p.by_hanging if isinstance(on, OnSetUp)), None)
+            hours=SESSION_H, setup=next((on.setup for on in p.by_source if isinstance(on, OnSetUp)), None)
         )
-        edits = field_edits(f"control/{p.id}", p, hangs_on=to_json(session))
+        edits = field_edits(f"control/{p.id}", p, positioned_from=to_json(session))
         yield finding(
             r,
             words,
@@ -119,7 +121,7 @@ def _instead(plan: Plan, p: ControlPoint, session: OwnSession) -> str:
     """What would do, with its minutes and its sigma in plan and in height."""
     unit = plan.brief.unit
     outside = polar_sigma(2, OUTSIDE, plan.assume)
-    logged = survey(plan, (p.model_copy(update={"hangs_on": session}),)).sigma[0]
+    logged = survey(plan, (p.model_copy(update={"positioned_from": session}),)).sigma[0]
     polar, static = (f"±{small(h * math.sqrt(2), unit)} H and ±{small(v, unit)} V" for h, v in (outside, logged[1:]))
     return f"A total station from two points outside: {2 * plan.assume['minutes_set_up']:.0f} min more, {polar}; or a static session of {SESSION_H:g} h: {static}."
 

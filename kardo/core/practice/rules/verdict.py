@@ -60,9 +60,13 @@ def _volume(r: Rule, view: View) -> Iterator[Finding]:
 @rule("verdict-blind")
 def _blind(r: Rule, view: View) -> Iterator[Finding]:
     plan = view.plan
-    setups = [plan.setup(f.hangs_on.setup) for f in plan.flights if isinstance(f.hangs_on, OnSetUp) and f.corrected]
+    setups = [
+        plan.setup(f.positioned_from.setup)
+        for f in plan.flights
+        if isinstance(f.positioned_from, OnSetUp) and f.corrected
+    ]
     marks = {s.mark for s in setups if s is not None and s.mark is not None}
-    observed = [plan.base_mark(hung) for p in plan.checks for hung in p.by_hanging]
+    observed = [plan.base_mark(hung) for p in plan.checks for hung in p.by_source]
     checked_from = {mark.id if mark else None for mark in observed}
     if plan.checks and marks and checked_from <= marks:
         words = "Every check is positioned from the base's own mark."

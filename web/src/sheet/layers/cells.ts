@@ -1,3 +1,4 @@
+import { scans } from "../../stations/flight/parts";
 import Feature from "ol/Feature";
 import { fromExtent } from "ol/geom/Polygon";
 import Fill from "ol/style/Fill";
@@ -43,7 +44,7 @@ export function rampOf(view: Pick<SheetView, "surface" | "layer" | "colours" | "
   const unit = plan.brief.unit;
   const values = cellValues(surface.map, layer, unit).filter((v): v is number => v !== null);
   if (!values.length) return null;
-  if (layer === "images" && plan.flights.some((f) => f.scanner))
+  if (layer === "images" && scans(plan))
     return ramp(
       values,
       2,

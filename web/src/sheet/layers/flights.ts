@@ -52,24 +52,22 @@ export const ownStrips: SheetLayer = {
   rank: 4.25,
   from: (view) => [view.plan.flights, view.colours, view.station === "flight"],
   features: ({ plan, colours, station }) =>
-    (station === "flight" ? plan.flights : [])
-      .filter((flight) => flight.pattern === "own")
-      .flatMap((flight) =>
-        (flight.own_strips ?? []).map((strip, k) => {
-          const line = new Feature(new LineString([strip.start, strip.end]));
-          line.setId(`${flight.id}/${k}`);
-          const end = new CircleStyle({
-            radius: 4,
-            fill: new Fill({ color: colours.sheet! }),
-            stroke: new Stroke({ color: colours.ink!, width: 1.4 }),
-          });
-          line.setStyle([
-            new Style({ stroke: new Stroke({ color: colours.ink!, width: 1.2 }) }),
-            new Style({ image: end, geometry: new MultiPoint([strip.start, strip.end]) }),
-          ]);
-          return line;
-        }),
-      ),
+    (station === "flight" ? plan.flights : []).flatMap((flight) =>
+      (flight.pattern.kind === "own" ? flight.pattern.lines : []).map((strip, k) => {
+        const line = new Feature(new LineString([strip.start, strip.end]));
+        line.setId(`${flight.id}/${k}`);
+        const end = new CircleStyle({
+          radius: 4,
+          fill: new Fill({ color: colours.sheet! }),
+          stroke: new Stroke({ color: colours.ink!, width: 1.4 }),
+        });
+        line.setStyle([
+          new Style({ stroke: new Stroke({ color: colours.ink!, width: 1.2 }) }),
+          new Style({ image: end, geometry: new MultiPoint([strip.start, strip.end]) }),
+        ]);
+        return line;
+      }),
+    ),
 };
 
 /** Where a battery is changed: each sortie's number where its first line begins, while the Flight is open. */

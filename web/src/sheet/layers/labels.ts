@@ -93,7 +93,9 @@ function isNear([x, y]: number[], [a, b, c, d]: number[], beyond: number): boole
 
 /** What bears a name; the chosen point first, for it chooses its place first. */
 function namesOf({ plan, summary, station, selected, draft, round, colours }: SheetView): Named[] {
-  const flownFrom = new Set(plan.flights.flatMap((f) => (f.hangs_on.on === "setup" ? [f.hangs_on.setup] : [])));
+  const flownFrom = new Set(
+    plan.flights.flatMap((f) => (f.positioned_from.on === "setup" ? [f.positioned_from.setup] : [])),
+  );
   const bases = new Set(plan.setups.filter((s) => flownFrom.has(s.id)).map((s) => s.mark));
   const where = (object: string, e: number, n: number) => (draft?.object === object ? [draft.e, draft.n] : [e, n]);
   const ink = colours.ink!;
@@ -121,7 +123,7 @@ function namesOf({ plan, summary, station, selected, draft, round, colours }: Sh
   }));
   const pads = (station === "flight" ? (summary?.flights ?? []) : []).map(({ id, take_off }) => ({
     at: take_off,
-    text: plan.flights.find((flight) => flight.id === id)?.standpoint ? "take-off" : "take-off?",
+    text: plan.flights.find((flight) => flight.id === id)?.take_off ? "take-off" : "take-off?",
     colour: ink,
     sign: SIGN,
   }));

@@ -32,19 +32,20 @@ export function useStripEnds(drawing: Drawing | null, { placing, plan, station, 
     if (!drawing || station !== "flight" || placing) return;
     const options = { source: sourceOf(drawing, "own strips"), insertVertexCondition: never };
     return modifying(drawing, options, (event) => {
-      const edits = plan.flights.flatMap((flight) => {
+      const edits = plan.flights.flatMap(({ id, pattern }) => {
+        if (pattern.kind !== "own") return [];
         const moved = new Map(
           event.features
             .getArray()
             .map((line) => [String((line as Feature).getId()), line as Feature<LineString>] as const),
         );
-        const own_strips = (flight.own_strips ?? []).map((strip, k) => {
-          const line = moved.get(`${flight.id}/${k}`);
+        const lines = pattern.lines.map((strip, k) => {
+          const line = moved.get(`${id}/${k}`);
           if (!line) return strip;
           const [start, end] = cornersOf(line.getGeometry()!);
           return { ...strip, start: start!, end: end! };
         });
-        return fieldEdits(plan, `flights/${flight.id}`, { own_strips });
+        return fieldEdits(plan, `flights/${id}/pattern`, { lines });
       });
       if (edits.length) void edit(edits);
     });

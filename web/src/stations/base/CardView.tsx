@@ -34,10 +34,10 @@ export function CardView() {
       )}
       {chain && told ? (
         <Heights key={setup.id} setup={setup} chain={chain} told={told} />
-      ) : plan.networks.length && !setup.mark ? (
+      ) : plan.correction_services.length && !setup.mark ? (
         <p className="text-quiet">
-          Corrections come from {plan.networks.map((n) => n.name).join(", ")}: there is no base to type anything into.
-          The card is of a set-up on a mark.
+          Corrections come from {plan.correction_services.map((n) => n.name).join(", ")}: there is no base to type
+          anything into. The card is of a set-up on a mark.
         </p>
       ) : (
         <p className="text-quiet">

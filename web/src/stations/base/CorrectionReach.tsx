@@ -24,7 +24,7 @@ const KINDS = [
 export function CorrectionReach() {
   const { plan, summary } = usePlan();
   const bases = plan.setups.filter((s) =>
-    plan.flights.some((f) => f.hangs_on.on === "setup" && f.hangs_on.setup === s.id),
+    plan.flights.some((f) => f.positioned_from.on === "setup" && f.positioned_from.setup === s.id),
   );
   return (
     <section data-testid="reach">
@@ -39,7 +39,7 @@ export function CorrectionReach() {
       {(summary?.flights ?? []).map(
         (flown) => flown.reach && <FlightReach key={flown.id} flown={flown} reach={flown.reach} />,
       )}
-      {plan.networks.map((network) => (
+      {plan.correction_services.map((network) => (
         <ServiceSettings key={network.id} network={network} />
       ))}
       <ReferenceStations />
@@ -106,7 +106,7 @@ function SettingsFields(props: {
 function ServiceSettings({ network }: { network: Network }) {
   const { plan, edit } = usePlan();
   const settings = network.settings ?? null;
-  const set = (next: Settings) => void edit(fieldEdits(plan, `networks/${network.id}`, { settings: next }));
+  const set = (next: Settings) => void edit(fieldEdits(plan, `correction_services/${network.id}`, { settings: next }));
   return (
     <div className="mt-2 flex flex-wrap items-end gap-x-4 gap-y-2" data-testid={`service-${network.id}`}>
       {settings ? (
@@ -114,7 +114,7 @@ function ServiceSettings({ network }: { network: Network }) {
           <legend className="px-1 text-sm font-bold">what is typed for {network.name}</legend>
           <SettingsFields
             settings={settings}
-            print={`networks/${network.id}`}
+            print={`correction_services/${network.id}`}
             onChange={(to) => set({ ...settings, ...to })}
           />
         </fieldset>
@@ -208,7 +208,7 @@ function FlightReach({ flown, reach }: { flown: FlightFigures; reach: Reach }) {
   const away = `${length(reach.away, unit, 0)} ${unitName(unit)}`;
   const stand = (place: [number, number] | null) => {
     setBetter(null);
-    void edit(fieldEdits(plan, `flights/${flight.id}`, { standpoint: place }));
+    void edit(fieldEdits(plan, `flights/${flight.id}`, { take_off: place }));
   };
   const search = async () => {
     setProblem(null);
@@ -243,13 +243,10 @@ function FlightReach({ flown, reach }: { flown: FlightFigures; reach: Reach }) {
         <button className="button text-sm" onClick={() => void search()}>
           where to stand?
         </button>
-        {flight.standpoint && (
+        {flight.take_off && (
           <>
-            <button
-              className="button text-sm"
-              onClick={() => setGoTo({ e: reach.standpoint[0], n: reach.standpoint[1] })}
-            >
-              show the standpoint
+            <button className="button text-sm" onClick={() => setGoTo({ e: reach.take_off[0], n: reach.take_off[1] })}>
+              show the take-off place
             </button>
             <button className="button text-sm" onClick={() => stand(null)}>
               beside the base
@@ -260,10 +257,10 @@ function FlightReach({ flown, reach }: { flown: FlightFigures; reach: Reach }) {
       {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
       {better && (
         <p className="mt-1" role="status">
-          Best of the places tried: {length(better.standpoint[0], unit, 0)} E {length(better.standpoint[1], unit, 0)} N,{" "}
+          Best of the places tried: {length(better.take_off[0], unit, 0)} E {length(better.take_off[1], unit, 0)} N,{" "}
           {length(better.away, unit, 0)} {unitName(unit)} from the base, reaches {flown.exposures - better.out.length}{" "}
           of {flown.exposures}.{" "}
-          <button className="button text-sm" onClick={() => stand(better.standpoint as [number, number])}>
+          <button className="button text-sm" onClick={() => stand(better.take_off as [number, number])}>
             stand there
           </button>{" "}
           <span className="text-sm text-quiet">Whether one may stand there is for the eye to say.</span>

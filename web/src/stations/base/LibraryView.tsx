@@ -82,7 +82,7 @@ export function LibraryView() {
     doing(async () => {
       const { id, edits } = taking(mark);
       const base = plan.setups.find((s) =>
-        plan.flights.some((f) => f.hangs_on.on === "setup" && f.hangs_on.setup === s.id),
+        plan.flights.some((f) => f.positioned_from.on === "setup" && f.positioned_from.setup === s.id),
       );
       const setup = base ?? plan.setups[0];
       const on = setup

@@ -9,7 +9,7 @@ import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Remarks } from "../../ui/Remarks";
 import { ActionsHead, Remove } from "../../ui/Remove";
-import { hangingId, hangingOf, hangings } from "../positioning";
+import { positionSourceId, positionSourceOf, positionSources } from "../positioning";
 
 type LocalGrid = Schemas["LocalGrid"];
 type LocalPoint = Schemas["LocalPoint"];
@@ -167,9 +167,9 @@ function OneLocalGrid({ local, told }: { local: LocalGrid; told: LocalTold | und
               {(id) => (
                 <Select
                   id={id}
-                  value={hangingId(local.hangs_on)}
-                  options={hangings(plan, "control")}
-                  onChange={(to) => change({ hangs_on: hangingOf(to) })}
+                  value={positionSourceId(local.positioned_from)}
+                  options={positionSources(plan, "control")}
+                  onChange={(to) => change({ positioned_from: positionSourceOf(to) })}
                 />
               )}
             </Field>

@@ -132,8 +132,8 @@ function Seen({ sky, spans }: { sky: DaySky; spans: Span[] }) {
         </div>
       </div>
       <p className="mt-1 text-sm text-quiet">
-        Clock of the site, {sky.clock_h >= 0 ? "+" : ""}
-        {sky.clock_h} h to UTC. Solid: satellites seen; dotted: under an open sky; dark: PDOP; dashed: the ten that
+        Clock of the site, {sky.utc_offset_h >= 0 ? "+" : ""}
+        {sky.utc_offset_h} h to UTC. Solid: satellites seen; dotted: under an open sky; dark: PDOP; dashed: the ten that
         usual practice asks for.
       </p>
     </>

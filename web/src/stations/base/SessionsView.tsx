@@ -165,10 +165,12 @@ function SelfLogging({ told }: { told: Sessions }) {
   const kinds = [{ id: "", name: "not said" }, ...[...known].map(([id, name]) => ({ id, name }))];
   const choose = (id: string, logger: string) => {
     const point = plan.control.find((p) => p.id === id)!;
-    if (point.hangs_on.on !== "session") return;
+    if (point.positioned_from.on !== "session") return;
     const held = plan.kit.loggers.some((one) => one.id === logger);
     const profile = catalogue.loggers.find((one) => one.id === logger);
-    const hung = fieldEdits(plan, `control/${id}`, { hangs_on: { ...point.hangs_on, logger: logger || null } });
+    const hung = fieldEdits(plan, `control/${id}`, {
+      positioned_from: { ...point.positioned_from, logger: logger || null },
+    });
     void edit([...(held || !profile ? [] : [added("kit/loggers", profile)]), ...hung]);
   };
   return (
@@ -192,7 +194,7 @@ function SelfLogging({ told }: { told: Sessions }) {
               <tr key={one.point}>
                 <td>{point?.name}</td>
                 <td>
-                  {point?.hangs_on.on === "session" ? (
+                  {point?.positioned_from.on === "session" ? (
                     <Select
                       label={`What ${point.name} is`}
                       value={one.logger}

@@ -19,7 +19,7 @@ import { Field, FineField, LengthField, NumberField, Select, TextField, unitName
 import { ProblemNote } from "../../ui/ProblemNote";
 import { ActionsHead, Remove } from "../../ui/Remove";
 import { Tabs } from "../../ui/Tabs";
-import { allHung, setUpName } from "../positioning";
+import { allSources, setUpName } from "../positioning";
 import { NewAntenna, type Figures } from "./NewAntenna";
 
 const SUPPORTS = [
@@ -42,7 +42,7 @@ export function SetUpsView() {
   const { plan, edit } = usePlan();
   const [chosen, choose] = useState<string | null>(null);
   const setup = plan.setups.find((s) => s.id === chosen) ?? plan.setups[0];
-  const used = new Set(allHung(plan).flatMap((hung) => ("setup" in hung ? [hung.setup] : [])));
+  const used = new Set(allSources(plan).flatMap((hung) => ("setup" in hung ? [hung.setup] : [])));
   const another = () => {
     const id = freeName("B", plan.setups);
     const antenna = setup?.antenna ?? plan.kit.antennas[0]?.id;
@@ -82,7 +82,7 @@ export function SetUpsView() {
 function FromAService() {
   const { jobId, plan, edit } = usePlan();
   const [problem, setProblem] = useState<Problem | null>(null);
-  const served = allHung(plan).some((hung) => hung.on === "network");
+  const served = allSources(plan).some((hung) => hung.on === "service");
   const take = async () => {
     setProblem(null);
     try {
@@ -207,7 +207,7 @@ function OneSetUp({ setup }: { setup: SetUp }) {
   );
 }
 
-const WAYS: { id: Reading["way"]; name: string }[] = [
+const WAYS: { id: Reading["measured_to"]; name: string }[] = [
   { id: "slant", name: "slant to the rim" },
   { id: "vertical", name: "vertical to the reference point (ARP)" },
 ];
@@ -221,7 +221,11 @@ function Readings(props: { setup: SetUp; chain?: SetUpHeights; onChange: (readin
   const tripod = setup.support === "tripod";
   const set = (k: number, change: Partial<Reading>) =>
     onChange(readings.map((r, j) => (j === k ? { ...r, ...change } : r)));
-  const next: Reading = { metres: readings.at(-1)?.metres ?? 1.6, way: readings.at(-1)?.way ?? "slant", typed: "" };
+  const next: Reading = {
+    metres: readings.at(-1)?.metres ?? 1.6,
+    measured_to: readings.at(-1)?.measured_to ?? "slant",
+    typed: "",
+  };
   return (
     <>
       {readings.length > 0 && (
@@ -230,7 +234,7 @@ function Readings(props: { setup: SetUp; chain?: SetUpHeights; onChange: (readin
             <tr>
               <th>antenna height</th>
               <th className="num">read, {unitName(unit)}</th>
-              <th>way</th>
+              <th>measured</th>
               <th>as typed</th>
               <th className="num">mark to ARP, {unitName(unit)}</th>
               <th className="num">from the mean, {fineUnit(unit)}</th>
@@ -256,9 +260,9 @@ function Readings(props: { setup: SetUp; chain?: SetUpHeights; onChange: (readin
                     {tripod ? (
                       <Select
                         label={`How height ${k + 1} is read`}
-                        value={r.way}
+                        value={r.measured_to}
                         options={WAYS}
-                        onChange={(way) => set(k, { way })}
+                        onChange={(measured_to) => set(k, { measured_to })}
                       />
                     ) : (
                       "the pole's length"
@@ -452,14 +456,20 @@ function Marks() {
 function Networks() {
   const { plan, edit } = usePlan();
   const { unit } = plan.brief;
-  const set = (n: Network, change: Partial<Network>) => void edit(fieldEdits(plan, `networks/${n.id}`, change));
+  const set = (n: Network, change: Partial<Network>) =>
+    void edit(fieldEdits(plan, `correction_services/${n.id}`, change));
   const another = () => {
-    const id = freeName("N", plan.networks);
+    const id = freeName("N", plan.correction_services);
     void edit([
-      added("networks", { id, name: `service ${plan.networks.length + 1}`, sigma_h: 0.01, sigma_v: 0.02 } as Network),
+      added("correction_services", {
+        id,
+        name: `service ${plan.correction_services.length + 1}`,
+        sigma_h: 0.01,
+        sigma_v: 0.02,
+      } as Network),
     ]);
   };
-  const used = new Set(allHung(plan).flatMap((hung) => ("network" in hung ? [hung.network] : [])));
+  const used = new Set(allSources(plan).flatMap((hung) => ("service" in hung ? [hung.service] : [])));
   return (
     <section className="mt-3">
       <div className="flex items-baseline gap-3">
@@ -469,7 +479,7 @@ function Networks() {
         </button>
         <span className="text-sm text-quiet">the offset that all its positions share, one standard deviation</span>
       </div>
-      {plan.networks.length > 0 && (
+      {plan.correction_services.length > 0 && (
         <table className="table max-w-xl">
           <thead>
             <tr>
@@ -480,7 +490,7 @@ function Networks() {
             </tr>
           </thead>
           <tbody>
-            {plan.networks.map((n) => (
+            {plan.correction_services.map((n) => (
               <tr key={n.id}>
                 <td>
                   <TextField label={`Name of ${n.name}`} value={n.name} onCommit={(name) => set(n, { name })} />
@@ -499,7 +509,7 @@ function Networks() {
                 <td>
                   <Remove
                     neededBy={used.has(n.id) ? "a flight or control is positioned from it" : undefined}
-                    onClick={() => void edit([removed(plan, `networks/${n.id}`)])}
+                    onClick={() => void edit([removed(plan, `correction_services/${n.id}`)])}
                   />
                 </td>
               </tr>

@@ -354,7 +354,7 @@ function told(entry: Said, plan: Plan): string {
     case "set_up":
       return `${setup} stands on ${name(plan.marks, entry.mark)}, plummet ${entry.plummet_on ? "on the mark" : "NOT on the mark"}, ${entry.when}`;
     case "height":
-      return `${setup}: ${entry.way} height ${entry.typed} (${length(entry.metres, unit, 4)} ${unitName(unit)}), ${entry.when}`;
+      return `${setup}: ${entry.measured_to} height ${entry.typed} (${length(entry.metres, unit, 4)} ${unitName(unit)}), ${entry.when}`;
     case "broadcast":
       return `${setup} heard by its ${entry.by} ${entry.source}, ${entry.as_planned ? "as planned" : "NOT as planned"}: ${entry.words}`;
     case "log_start":

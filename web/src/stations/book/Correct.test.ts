@@ -3,14 +3,14 @@ import { describe, expect, it } from "vitest";
 import type { Said } from "../../api/client";
 import { correctable, saidAgain } from "./Correct";
 
-const height: Said = { kind: "height", setup: "base", way: "slant", when: "before", typed: "1.8", metres: 1.8 };
+const height: Said = { kind: "height", setup: "base", measured_to: "slant", when: "before", typed: "1.8", metres: 1.8 };
 const leg: Said = { kind: "leg", flight: "main", leg: 2, images: 90, positions: 88, not_fixed: 0.5, battery: "A" };
 const occupation: Said = { kind: "occupation", point: "G1", state: "fixed", epochs: 60, pole: null, setup: null };
 
 describe("an entry said again", () => {
   it("keeps what it is about and takes what was typed", () => {
     const again = saidAgain(height, { typed: "6' 0\"" }, "m") as Extract<Said, { kind: "height" }>;
-    expect(again).toMatchObject({ setup: "base", way: "slant", when: "before", typed: "6' 0\"" });
+    expect(again).toMatchObject({ setup: "base", measured_to: "slant", when: "before", typed: "6' 0\"" });
     expect(again.metres).toBeCloseTo(1.8288, 9);
     const typed = { images: "91", positions: "91", not_fixed: "25", battery: "B" };
     expect(saidAgain(leg, typed, "m")).toEqual({ ...leg, images: 91, positions: 91, not_fixed: 0.25, battery: "B" });

@@ -84,7 +84,7 @@ function HeightForm({ setup, when, say }: { setup: string; when: "before" | "aft
         className={TOUCH}
         disabled={metres === null || metres <= 0 || metres > 10}
         onClick={() => {
-          say({ kind: "height", setup, way, when, typed: typed.trim(), metres: metres! });
+          say({ kind: "height", setup, measured_to: way, when, typed: typed.trim(), metres: metres! });
           setTyped("");
         }}
       >
@@ -100,9 +100,9 @@ function Heights({ setup, lines }: { setup: string; lines: Line[] }) {
   const row = plan.setups.find((s) => s.id === setup);
   const read = said(lines, "height").filter((h) => h.setup === setup);
   const up = read.map((h) =>
-    h.way === "slant"
+    h.measured_to === "slant"
       ? verticalFrom(h.metres, summary?.slants[row?.antenna ?? ""])
-      : h.metres + (summary?.added[setup]?.[h.way] ?? 0),
+      : h.metres + (summary?.added[setup]?.[h.measured_to] ?? 0),
   );
   const known = up.filter((v) => v !== null);
   const apart = known.length > 1 ? Math.max(...known) - Math.min(...known) : 0;
@@ -112,7 +112,9 @@ function Heights({ setup, lines }: { setup: string; lines: Line[] }) {
   return (
     <p className={`mt-1 ${apart > most ? "font-bold text-decision-text" : ""}`}>
       {read
-        .map((h, k) => `${h.typed} ${h.way}${h.way === "slant" ? ` (${length(up[k], unit, 4)} up)` : ""}`)
+        .map(
+          (h, k) => `${h.typed} ${h.measured_to}${h.measured_to === "slant" ? ` (${length(up[k], unit, 4)} up)` : ""}`,
+        )
         .join(" · ")}
       {known.length > 1 && ` — ${fine(apart, unit)} ${fineUnit(unit)} apart`}
       {apart > most && ": read again"}
@@ -346,13 +348,13 @@ function NotReached({ point, say }: { point: ControlPoint; say: Say }) {
 /** Whether a point's occupation of this number is its own log. */
 function logs(point: ControlPoint, number: number): boolean {
   const one = point.occupations[Math.min(number, point.occupations.length) - 1];
-  return (one?.hangs_on ?? point.hangs_on).on === "session";
+  return (one?.positioned_from ?? point.positioned_from).on === "session";
 }
 
 /** A target that logs for itself: switched on, and where it lies; it is switched off when it is taken up. */
 function LogForm({ point, say }: { point: ControlPoint; say: Say }) {
   const [place, setPlace] = useState("");
-  const own = point.hangs_on.on === "session" ? point.hangs_on.hours : null;
+  const own = point.positioned_from.on === "session" ? point.positioned_from.hours : null;
   return (
     <>
       <p className="mt-1">

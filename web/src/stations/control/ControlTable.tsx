@@ -15,7 +15,15 @@ import { useWorkbench } from "../../app/workbench";
 import { fieldEdits, removed, same } from "../../lib/edits";
 import { fine, fineUnit } from "../../lib/units";
 import { LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
-import { hangAll, hangingId, hangingOf, hangings, hungAsBefore, hungOn } from "../positioning";
+import { scans } from "../flight/parts";
+import {
+  allFromSource,
+  positionSourceId,
+  positionSourceOf,
+  positionSources,
+  fromSourcesAsBefore,
+  sourcesOfPoint,
+} from "../positioning";
 
 /** A control point with what is known of it. */
 interface Row {
@@ -205,14 +213,14 @@ function Marked(props: {
         options={[{ id: "", name: "observed by…" }, ...catalogue.methods]}
         onChange={(id) => {
           const occupations = catalogue.methods.find((m) => m.id === id)?.occupations;
-          if (occupations) props.onAll((p) => ({ occupations: hungAsBefore(p, occupations) }));
+          if (occupations) props.onAll((p) => ({ occupations: fromSourcesAsBefore(p, occupations) }));
         }}
       />
       <Select
         label="Hang all on"
         value="-"
-        options={[{ id: "-", name: "positioned from…" }, ...hangings(plan, "control")]}
-        onChange={(hung) => hung !== "-" && props.onAll((p) => hangAll(p, hangingOf(hung)))}
+        options={[{ id: "-", name: "positioned from…" }, ...positionSources(plan, "control")]}
+        onChange={(hung) => hung !== "-" && props.onAll((p) => allFromSource(p, positionSourceOf(hung)))}
       />
       <button className="button" onClick={props.onRemove}>
         remove
@@ -227,7 +235,7 @@ function Marked(props: {
 function useColumns() {
   const { plan, catalogue, edit } = usePlan();
   const { unit } = plan.brief;
-  const scans = plan.flights.some((f) => f.scanner);
+  const scanned = scans(plan);
   const latest = useRef(plan);
   latest.current = plan;
   const set = useCallback(
@@ -235,8 +243,12 @@ function useColumns() {
     [edit],
   );
   const hangs = useMemo(
-    () => hangings({ setups: plan.setups, networks: plan.networks, marks: plan.marks } as typeof plan, "control"),
-    [plan.setups, plan.networks, plan.marks],
+    () =>
+      positionSources(
+        { setups: plan.setups, correction_services: plan.correction_services, marks: plan.marks } as typeof plan,
+        "control",
+      ),
+    [plan.setups, plan.correction_services, plan.marks],
   );
   return useMemo(() => {
     const u = unitName(unit);
@@ -335,19 +347,19 @@ function useColumns() {
               options={[...catalogue.methods.map((m) => ({ id: m.id, name: m.short })), ...own]}
               onChange={(id) => {
                 const occupations = catalogue.methods.find((m) => m.id === id)?.occupations;
-                if (occupations) set(point.id, { occupations: hungAsBefore(point, occupations) });
+                if (occupations) set(point.id, { occupations: fromSourcesAsBefore(point, occupations) });
               }}
             />
           );
         },
       }),
-      column.accessor((r) => hungOn(r.point).map(hangingId).join(" "), {
+      column.accessor((r) => sourcesOfPoint(r.point).map(positionSourceId).join(" "), {
         id: "hangs",
         header: "positioned\nfrom",
         cell: ({ row: { original }, getValue }) => {
           const { point } = original;
-          const { id, name, hangs_on } = point;
-          const several = hungOn(point).length > 1 ? [{ id: getValue(), name: "mixed" }] : [];
+          const { id, name, positioned_from } = point;
+          const several = sourcesOfPoint(point).length > 1 ? [{ id: getValue(), name: "mixed" }] : [];
           return (
             <>
               <Select
@@ -355,14 +367,14 @@ function useColumns() {
                 value={getValue()}
                 options={[...several, ...hangs.map(({ id, short }) => ({ id, name: short }))]}
                 className="w-[5.3rem]"
-                onChange={(hung) => set(id, hangAll(point, hangingOf(hung, hangs_on)))}
+                onChange={(hung) => set(id, allFromSource(point, positionSourceOf(hung, positioned_from)))}
               />
-              {getValue().startsWith("session/") && hangs_on.on === "session" && (
+              {getValue().startsWith("session/") && positioned_from.on === "session" && (
                 <NumberField
                   label={`Hours of ${name}`}
-                  value={hangs_on.hours}
+                  value={positioned_from.hours}
                   width="w-10"
-                  onCommit={(hours) => set(id, { hangs_on: { ...hangs_on, hours } })}
+                  onCommit={(hours) => set(id, { positioned_from: { ...positioned_from, hours } })}
                 />
               )}
             </>
@@ -388,10 +400,10 @@ function useColumns() {
       }),
       column.accessor((r) => r.figures?.images ?? 0, {
         id: "images",
-        header: scans ? "lines" : "images",
+        header: scanned ? "lines" : "images",
         meta: { num: true },
         cell: ({ row: { original: r } }) => (
-          <span className={r.figures && r.figures.images < (scans ? 1 : 5) ? "text-decision-text" : ""}>
+          <span className={r.figures && r.figures.images < (scanned ? 1 : 5) ? "text-decision-text" : ""}>
             {r.figures?.images ?? "–"}
           </span>
         ),
@@ -412,7 +424,7 @@ function useColumns() {
         ),
       }),
     ];
-  }, [unit, catalogue.methods, hangs, set, scans]);
+  }, [unit, catalogue.methods, hangs, set, scanned]);
 }
 
 declare module "@tanstack/react-table" {

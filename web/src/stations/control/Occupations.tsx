@@ -3,7 +3,7 @@ import { usePlan } from "../../app/plan";
 import { fieldEdits } from "../../lib/edits";
 import { LengthField, NumberField, Select } from "../../ui/fields";
 import { ActionsHead, Remove } from "../../ui/Remove";
-import { hangingId, hangingOf, hangings } from "../positioning";
+import { positionSourceId, positionSourceOf, positionSources } from "../positioning";
 
 /** One point's occupations one by one: how long, how long after the first, and what each hangs on. */
 export function Occupations({ point }: { point: ControlPoint | undefined }) {
@@ -14,8 +14,8 @@ export function Occupations({ point }: { point: ControlPoint | undefined }) {
   const put = (some: Occupation[]) => void edit(fieldEdits(plan, `control/${point.id}`, { occupations: some }));
   const set = (k: number, change: Partial<Occupation>) =>
     put(occupations.map((o, at) => (at === k ? { ...o, ...change } : o)));
-  const places = hangings(plan, "control");
-  const usual = places.find((p) => p.id === hangingId(point.hangs_on))?.name ?? "nothing";
+  const places = positionSources(plan, "control");
+  const usual = places.find((p) => p.id === positionSourceId(point.positioned_from))?.name ?? "nothing";
   const another = () => {
     const last = Math.max(...occupations.map((o) => o.after_min));
     put([...occupations, { ...occupations.at(-1)!, after_min: last + apart_min }]);
@@ -67,37 +67,40 @@ export function Occupations({ point }: { point: ControlPoint | undefined }) {
               <td>
                 <Select
                   label={`Occupation ${k + 1} of ${name} positioned from`}
-                  value={o.hangs_on ? hangingId(o.hangs_on) : ""}
+                  value={o.positioned_from ? positionSourceId(o.positioned_from) : ""}
                   options={[{ id: "", name: `as the point: ${usual}` }, ...places]}
-                  onChange={(hung) => set(k, { hangs_on: hung ? hangingOf(hung, o.hangs_on ?? undefined) : null })}
+                  onChange={(hung) =>
+                    set(k, { positioned_from: hung ? positionSourceOf(hung, o.positioned_from ?? undefined) : null })
+                  }
                 />
-                {o.hangs_on?.on === "levelled" && (
+                {o.positioned_from?.on === "levelled" && (
                   <>
                     {" over "}
                     <LengthField
                       label={`Length levelled, occupation ${k + 1} of ${name}`}
-                      value={o.hangs_on.metres ?? 500}
+                      value={o.positioned_from.metres ?? 500}
                       unit={plan.brief.unit}
                       decimals={0}
                       width="w-16"
                       onCommit={(metres) =>
                         metres !== null &&
                         metres >= 1 &&
-                        o.hangs_on?.on === "levelled" &&
-                        set(k, { hangs_on: { ...o.hangs_on, metres } })
+                        o.positioned_from?.on === "levelled" &&
+                        set(k, { positioned_from: { ...o.positioned_from, metres } })
                       }
                     />
                   </>
                 )}
-                {o.hangs_on?.on === "session" && (
+                {o.positioned_from?.on === "session" && (
                   <>
                     {" "}
                     <NumberField
                       label={`Hours of occupation ${k + 1} of ${name}`}
-                      value={o.hangs_on.hours}
+                      value={o.positioned_from.hours}
                       width="w-12"
                       onCommit={(hours) =>
-                        o.hangs_on?.on === "session" && set(k, { hangs_on: { ...o.hangs_on, hours } })
+                        o.positioned_from?.on === "session" &&
+                        set(k, { positioned_from: { ...o.positioned_from, hours } })
                       }
                     />{" "}
                     h

@@ -3,7 +3,7 @@ import { upload, type ControlPoint, type Problem } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { fieldEdits, removed } from "../../lib/edits";
 import { fine, fineUnit } from "../../lib/units";
-import { hungAsBefore } from "../positioning";
+import { fromSourcesAsBefore } from "../positioning";
 import { Field, Select, TextField } from "../../ui/fields";
 import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
@@ -108,7 +108,8 @@ export function PointDetails({ point }: { point: ControlPoint }) {
         options={[{ id: "", name: "try observed by…" }, ...catalogue.methods]}
         onChange={(id) => {
           const occupations = catalogue.methods.find((m) => m.id === id)?.occupations;
-          if (occupations) trial.ask(fieldEdits(plan, object, { occupations: hungAsBefore(point, occupations) }));
+          if (occupations)
+            trial.ask(fieldEdits(plan, object, { occupations: fromSourcesAsBefore(point, occupations) }));
         }}
       />
       <button

@@ -31,7 +31,7 @@ export function DayTray() {
       batteries: 4,
       charge_min: null,
       sun_deg: 10,
-      clock_h: null,
+      utc_offset_h: null,
     };
     const settled = { minutes: {}, pins: {}, takers: {}, note: "" };
     const row = { id, name: `visit ${plan.visits.length + 1}`, date: tomorrow, people, ...usual, ...settled };
@@ -99,8 +99,8 @@ function OneVisit({ visit }: { visit: Visit }) {
           <p className="text-sm text-quiet">
             Sun up {clockOf(day.light.rise)}, down {clockOf(day.light.set)}; light enough to fly (sun at {visit.sun_deg}
             °) {clockOf(day.light.first)} to {clockOf(day.light.last)}; on foot, {clockOf(day.light.dawn)} to{" "}
-            {clockOf(day.light.dusk)}. Clock {day.clock_h >= 0 ? "+" : "−"}
-            {Math.abs(day.clock_h)} h to UTC.
+            {clockOf(day.light.dusk)}. Clock {day.utc_offset_h >= 0 ? "+" : "−"}
+            {Math.abs(day.utc_offset_h)} h to UTC.
           </p>
           <Reasons day={day} />
           {day.tasks.some((t) => t.start !== null) && (
@@ -115,7 +115,7 @@ function OneVisit({ visit }: { visit: Visit }) {
           )}
         </>
       )}
-      <Settings visit={visit} clock={day?.clock_h} set={set} />
+      <Settings visit={visit} clock={day?.utc_offset_h} set={set} />
       <People visit={visit} day={day} />
       {day && (
         <Tasks
@@ -201,7 +201,7 @@ function Settings(props: { visit: Visit; clock: number | undefined; set: (change
         )}
       </Field>
       {number("Minimum sun elevation, °", visit.sun_deg, (sun_deg) => set({ sun_deg }))}
-      {number("UTC offset, h", visit.clock_h ?? props.clock ?? 0, (clock_h) => set({ clock_h }), 1)}
+      {number("UTC offset, h", visit.utc_offset_h ?? props.clock ?? 0, (utc_offset_h) => set({ utc_offset_h }), 1)}
     </div>
   );
 }

@@ -47,7 +47,7 @@ function WindFields({ flight }: { flight: Flight }) {
   const { plan, edit } = usePlan();
   const speeds = speedUnit(plan.brief.unit);
   const set = (values: Partial<Flight>) => void edit(fieldEdits(plan, `flights/${flight.id}`, values));
-  const at = flight.wind_at ?? null;
+  const at = flight.wind_at_m ?? null;
   const measured =
     at === null || MEASURED.some((way) => way.id === `${at}`)
       ? MEASURED
@@ -58,26 +58,26 @@ function WindFields({ flight }: { flight: Flight }) {
         wind, {speeds.name}
         <NumberField
           label={`Wind, ${speeds.name}`}
-          value={flight.wind_speed ?? 0}
+          value={flight.wind_m_per_s ?? 0}
           scale={speeds.scale}
           width="w-14"
-          onCommit={(wind_speed) => set({ wind_speed })}
+          onCommit={(wind_m_per_s) => set({ wind_m_per_s })}
         />
       </label>
       <Select
         label="Wind measured at"
         value={at === null ? "" : `${at}`}
         options={measured}
-        onChange={(id) => set({ wind_at: id ? Number(id) : null })}
+        onChange={(id) => set({ wind_at_m: id ? Number(id) : null })}
       />
       <label className="flex items-center gap-1 text-sm">
         from, ° (grid)
         <NumberField
           label="Wind from, ° (grid)"
-          value={flight.wind_from ?? 270}
+          value={flight.wind_from_deg ?? 270}
           decimals={0}
           width="w-14"
-          onCommit={(from) => set({ wind_from: ((from % 360) + 360) % 360 })}
+          onCommit={(from) => set({ wind_from_deg: ((from % 360) + 360) % 360 })}
         />
       </label>
     </>
@@ -91,10 +91,10 @@ function TakesOff({ flight, air }: { flight: Flight; air: AirTime | undefined })
   const { unit } = plan.brief;
   const [found, setFound] = useState<TakeOff | null>(null);
   const [problem, setProblem] = useState<Problem | null>(null);
-  const at = (flight.standpoint ?? air?.take_off) as [number, number] | undefined;
-  const stand = (standpoint: [number, number] | null) => {
+  const at = (flight.take_off ?? air?.take_off) as [number, number] | undefined;
+  const stand = (take_off: [number, number] | null) => {
     setFound(null);
-    void edit(fieldEdits(plan, `flights/${flight.id}`, { standpoint }));
+    void edit(fieldEdits(plan, `flights/${flight.id}`, { take_off }));
   };
   const seek = async () => {
     setProblem(null);
@@ -118,7 +118,7 @@ function TakesOff({ flight, air }: { flight: Flight; air: AirTime | undefined })
               unit={unit}
               decimals={1}
               width="w-28"
-              quiet={!flight.standpoint}
+              quiet={!flight.take_off}
               onCommit={(to) => to !== null && at && stand(k ? [at[0], to] : [to, at[1]])}
             />
           </label>
@@ -133,7 +133,7 @@ function TakesOff({ flight, air }: { flight: Flight; air: AirTime | undefined })
         <button className="button px-1 py-0" onClick={() => void seek()}>
           find best line of sight
         </button>
-        {flight.standpoint ? (
+        {flight.take_off ? (
           <button className="button px-1 py-0" onClick={() => stand(null)}>
             not chosen yet
           </button>
@@ -180,7 +180,7 @@ function AirFigures({ air, flight }: { air: AirTime; flight: Flight }) {
         )}
       </p>
       <div className="flex flex-wrap items-start gap-x-6">
-        <BatteryPlot air={air} reserve={flight.reserve} />
+        <BatteryPlot air={air} reserve={flight.reserve_percent} />
         <dl className="grid grid-cols-[auto_auto] gap-x-4 text-sm">
           <dt>over the ground</dt>
           <dd className="figures text-right">
@@ -192,7 +192,7 @@ function AirFigures({ air, flight }: { air: AirTime; flight: Flight }) {
               <dd className="figures text-right">{air.across.toFixed(0)} min</dd>
             </>
           )}
-          {flight.scanner ? (
+          {flight.sensor.kind === "scan" ? (
             <>
               <dt>returns, about</dt>
               <dd className="figures text-right">{air.scan_gb.toFixed(1)} GB</dd>
@@ -233,7 +233,7 @@ function AirFigures({ air, flight }: { air: AirTime; flight: Flight }) {
         </ul>
       </details>
       <FromTheSide key={flight.id} air={air} />
-      <Lines air={air} images={flight.scanner ? "places" : "images"} />
+      <Lines air={air} images={flight.sensor.kind === "scan" ? "places" : "images"} />
     </>
   );
 }

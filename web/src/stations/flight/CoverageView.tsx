@@ -183,10 +183,11 @@ function Overlaps({ told }: { told: NonNullable<Coverage["figures"]> }) {
       <tbody>
         {told.overlaps.flatMap((one) => {
           const flight = plan.flights.find((f) => f.id === one.flight);
-          if (!flight) return [];
+          if (flight?.sensor.kind !== "images") return [];
+          const side = "side_overlap" in flight.pattern ? flight.pattern.side_overlap : 0;
           const rows = [
-            ["forward", flight.forward_overlap, one.forward_median, one.forward, one.forward_at],
-            ["side", flight.side_overlap, one.side_median, one.side, one.side_at],
+            ["forward", flight.sensor.forward_overlap, one.forward_median, one.forward, one.forward_at],
+            ["side", side, one.side_median, one.side, one.side_at],
           ] as const;
           return rows.map(([what, planned, median, least, at]) => (
             <tr key={`${one.flight}-${what}`}>

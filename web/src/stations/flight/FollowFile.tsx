@@ -8,6 +8,7 @@ import { FileInput } from "../../ui/FileInput";
 import { Options } from "../../ui/Options";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { useReading } from "../reading";
+import { patternAs } from "./parts";
 
 type Place = [number, number];
 
@@ -34,7 +35,7 @@ interface ShapesProps {
 }
 
 function Shapes({ flight, reading, onChoose, onDone }: ShapesProps) {
-  const { plan, edit } = usePlan();
+  const { plan, catalogue, edit } = usePlan();
   const { setBrought } = useWorkbench();
   const [accepted, setAccepted] = useState(false);
   const shapes = reading.features.filter((f) => f.vertices.length > 1);
@@ -47,15 +48,17 @@ function Shapes({ flight, reading, onChoose, onDone }: ShapesProps) {
   async function take(shape: (typeof shapes)[number]) {
     const ring = shape.vertices as Place[];
     const path = `flights/${flight.id}`;
-    const along = flight.pattern === "corridor" || flight.pattern === "facade";
+    const { kind } = flight.pattern;
+    const along = kind === "corridor" || kind === "facade";
     const line: Place[] = shape.shape === "area" ? [...ring, ring[0]!] : ring;
     if (shape.shape !== "area" || along) {
-      const pattern = along ? flight.pattern : "corridor";
-      if (await edit(fieldEdits(plan, path, { pattern, line }))) onDone();
+      const pattern = { ...patternAs(flight.pattern, along ? kind : "corridor", catalogue), line };
+      if (await edit(fieldEdits(plan, path, { pattern }))) onDone();
       return;
     }
     const area = { id: freeName("A", plan.site.areas), name: shape.name, ring };
-    const edits = [added("site/areas", area), ...fieldEdits(plan, path, { pattern: "block", area: area.id })];
+    const pattern = { ...patternAs(flight.pattern, "parallel", catalogue), area: area.id };
+    const edits = [added("site/areas", area), ...fieldEdits(plan, path, { pattern })];
     if (await edit(edits)) onDone();
   }
   return (

@@ -6,6 +6,7 @@ import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { OrganisationKit } from "./OrganisationKit";
 import { LensRecords } from "./LensRecords";
+import { carried } from "./parts";
 import { Profiles, type Column } from "./Profiles";
 
 const CAMERA: Column[] = [
@@ -101,14 +102,15 @@ interface Read {
 /** What the plan is flown and measured with, as data sheets have it: typed, or a camera read from a sample image. */
 export function KitView() {
   const { plan } = usePlan();
-  const of = (key: "camera" | "scanner" | "aircraft" | "battery") => new Set(plan.flights.map((f) => f[key]));
+  const of = (key: "aircraft" | "battery") => new Set(plan.flights.map((f) => f[key]));
+  const sensors = new Set(plan.flights.map(carried));
   const poles = new Set(plan.control.flatMap((p) => (p.occupations ?? []).map((o) => o.pole ?? null)));
   return (
     <section data-testid="kit">
-      <Profiles kind="cameras" what="camera" columns={CAMERA} used={of("camera")} />
+      <Profiles kind="cameras" what="camera" columns={CAMERA} used={sensors} />
       <LensRecords />
       <SampleImage />
-      <Profiles kind="scanners" what="scanner" columns={SCANNER} used={of("scanner")} />
+      <Profiles kind="scanners" what="scanner" columns={SCANNER} used={sensors} />
       {plan.kit.scanners.length > 0 && <InertialUnits />}
       <Profiles kind="aircraft" what="aircraft" columns={AIRCRAFT} used={of("aircraft")} />
       <Profiles kind="batteries" what="battery" columns={BATTERY} used={of("battery")} />

@@ -18,7 +18,7 @@ const clock = (minute: number) =>
 /** Light through the day of the visit: which sensitivity the planned shutter wants, and how fast may be flown where it is too dark for it. */
 export function LightView() {
   const { jobId, plan, answer } = usePlan();
-  const flights = plan.flights.filter((f) => f.camera);
+  const flights = plan.flights.filter((f) => f.sensor.kind === "images");
   const [chosen, choose] = useState<string | null>(null);
   const [cloud, setCloud] = useState("clear");
   const [date, setDate] = useState(plan.visits.find((v) => v.date)?.date || new Date().toISOString().slice(0, 10));

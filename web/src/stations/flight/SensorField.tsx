@@ -2,6 +2,7 @@ import type { Flight } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { added, fieldEdits } from "../../lib/edits";
 import { Field, Select } from "../../ui/fields";
+import { carried } from "./parts";
 
 /** What the flight carries: a camera or a scanner, of the plan's kit, or taken into it from the library. */
 export function SensorField({ flight }: { flight: Flight }) {
@@ -18,14 +19,21 @@ export function SensorField({ flight }: { flight: Flight }) {
     const [kind, id] = chosen.split("/") as ["cameras" | "scanners", string];
     const { more } = shelves.find((s) => s.kind === kind)!;
     const missing = more.find((s) => s.id === id);
-    const carries = kind === "cameras" ? { camera: id, scanner: null } : { camera: null, scanner: id };
-    const scanned = kind === "scanners" && !flight.scanner ? catalogue.scanning : {};
+    const { flight_parts: fresh, scanning } = catalogue;
+    const { sensor, pattern } = flight;
+    const images = { ...(sensor.kind === "images" ? sensor : fresh.images), camera: id };
+    const scan = { ...(sensor.kind === "scan" ? sensor : fresh.scan), scanner: id };
+    // images need lines beyond the site, which only cost a scan time
+    const sparser = kind === "scanners" && sensor.kind === "images" && "extra_lines" in pattern;
     void edit([
       ...(missing ? [added(`kit/${kind}`, missing)] : []),
-      ...fieldEdits(plan, `flights/${flight.id}`, { ...carries, ...scanned }),
+      ...fieldEdits(plan, `flights/${flight.id}`, {
+        sensor: kind === "cameras" ? images : scan,
+        pattern: sparser ? { ...pattern, ...scanning } : pattern,
+      }),
     ]);
   };
-  const chosen = flight.scanner ? `scanners/${flight.scanner}` : `cameras/${flight.camera}`;
+  const chosen = `${flight.sensor.kind === "scan" ? "scanners" : "cameras"}/${carried(flight)}`;
   return (
     <Field label="Camera or scanner">
       {(id) => <Select id={id} value={chosen} options={options} onChange={take} className="max-w-72" />}

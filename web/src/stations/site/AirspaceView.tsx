@@ -140,7 +140,7 @@ function LeaveOf({ zone, authority, onProblem }: LeaveProps) {
   const { jobId, plan, edit } = usePlan();
   const visit = plan.visits.find((v) => v.date);
   const [asking, setAsking] = useState(false);
-  const [height, setHeight] = useState<number | null>(Math.max(...plan.flights.map((f) => f.height), 0) || 100);
+  const [height, setHeight] = useState<number | null>(Math.max(...plan.flights.map((f) => f.height_m), 0) || 100);
   const [date, setDate] = useState(visit?.date ?? "");
   const [hours, setHours] = useState<[string, string]>(["08:00", "16:00"]);
   const path = `site/features/${zone.id}/zone`;
