@@ -8,16 +8,21 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely import LineString, Point
 
+from kardo.core.accuracy.change.offers import other_offers
+from kardo.core.accuracy.change.savings import savings
 from kardo.core.accuracy.prediction import predict
 from kardo.core.errors import PlanError
+from kardo.core.flight.air.airtime import air_time
 from kardo.core.flight.ground.coverage import coverage
 from kardo.core.flight.lines.areas import flight_polygon
 from kardo.core.flight.lines.own_lines import another_line
 from kardo.core.flight.lines.pattern import all_flown, flown
 from kardo.core.plan.edits import changed
-from kardo.core.plan.flights import CorridorLines, OwnLine, OwnLines, WallLines
+from kardo.core.plan.flights import CorridorLines, OwnLine, OwnLines, ParallelLines, WallLines
 from kardo.core.plan.site import Area, Ground, LevelGround, Site
 from kardo.core.practice.catalogue import View, findings
+from kardo.core.presentation.findings import check_plan
+from kardo.core.presentation.summary import flight_figures
 from tests.conftest import E0, N0, scan_plan, small_plan
 
 
@@ -205,3 +210,28 @@ def test_lines_that_end_at_the_boundary_say_what_that_costs_and_why():
         and "the road may not be crossed" in found.words
         and "fewer than three flight lines" in found.words
     )
+
+
+WAY = _at((10, 20), (120, 40), (190, 100))
+PATTERNS = {
+    "parallel": ParallelLines(),
+    "corridor": CorridorLines(line=WAY, width_m=60.0),
+    "walls": WallLines(line=WAY),
+    "own": OwnLines(lines=(OwnLine(start=WAY[0], end=WAY[2]),)),
+}
+
+
+@pytest.mark.parametrize("carrying", [small_plan, scan_plan], ids=["images", "scan"])
+@pytest.mark.parametrize("pattern", PATTERNS)
+def test_every_pattern_is_flown_with_every_sensor_judged_and_advised(carrying, pattern):
+    """Whatever is offered for it fits it."""
+    bare = carrying()
+    plan = bare.model_copy(update={"flights": (bare.flights[0].having(pattern=PATTERNS[pattern]),)})
+    (f,) = all_flown(plan)
+    assert air_time(plan, f.flight).minutes == pytest.approx(f.minutes) and flight_figures(plan, f).strips
+    for found in check_plan(plan, None):
+        changed(plan, found.edits)
+    for remedy in other_offers(plan):
+        remedy.on(plan)
+    for remedy in savings(plan):
+        remedy.on(plan)

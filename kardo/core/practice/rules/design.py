@@ -90,6 +90,7 @@ def _strength(r: Rule, view: View) -> Iterator[Finding]:
         ):
             continue
         f = own[0]
+        edits = pattern_mended(f, oblique_lines=1) if isinstance(f.flight.pattern, ParallelLines) else ()
         yield finding(
             r,
             view.of_flight(
@@ -98,8 +99,8 @@ def _strength(r: Rule, view: View) -> Iterator[Finding]:
             "Add an oblique line, or cross lines at another height; or fly a calibration flight first.",
             path_of(f),
             tilt,
-            pattern_mended(f, oblique_lines=1),
-            "one oblique line",
+            edits,
+            "one oblique line" if edits else "",
         )
 
 

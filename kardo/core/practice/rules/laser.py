@@ -7,6 +7,7 @@ import numpy as np
 
 from kardo.core.flight.lines.swath import sequence_words, used_angle
 from kardo.core.geodesy.units import area, speed
+from kardo.core.plan.flights import WallLines
 from kardo.core.plan.library import SCAN_OVERLAP
 from kardo.core.policy.policy import Rule
 from kardo.core.practice.catalogue import Finding, View, finding, rule
@@ -58,7 +59,7 @@ def _water(r: Rule, view: View) -> Iterator[Finding]:
 @rule("scan-overlap")
 def _overlap(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.scanned:
-        if f.flight.pattern.side_overlap < r.threshold:
+        if not isinstance(f.flight.pattern, WallLines) and f.flight.pattern.side_overlap < r.threshold:
             usual = max(SCAN_OVERLAP, r.threshold)
             yield finding(
                 r,

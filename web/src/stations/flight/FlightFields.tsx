@@ -6,6 +6,7 @@ import { Field, Select, TextField } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { positionSourceId, positionSourceOf, positionSources } from "../positioning";
 import { FlownFacts } from "./FlownFacts";
+import { FollowFile } from "./FollowFile";
 import { carried } from "./parts";
 import { PatternFields } from "./PatternFields";
 import { SensorField } from "./SensorField";
@@ -66,6 +67,7 @@ export function FlightFields({ flight, flown }: { flight: Flight; flown: FlightF
         {choice("applied", "corrections", CORRECTIONS)}
         {flight.corrections !== "none" &&
           choice(flight.sensor.kind === "scan" ? "Trajectory" : "Camera positions", "state", STATES)}
+        {flight.pattern.kind !== "own" && <FollowFile flight={flight} />}
       </div>
       {fault && <ProblemNote problem={fault} />}
       {flown && <FlownFacts flown={flown} unit={unit} />}

@@ -3,7 +3,6 @@ import { usePlan } from "../../app/plan";
 import { fieldEdits } from "../../lib/edits";
 import { Field, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
 import { ActionsHead, Remove } from "../../ui/Remove";
-import { FollowFile } from "./FollowFile";
 import { patternAs, type Pattern, type PatternOf } from "./parts";
 import { usePart } from "./usePart";
 
@@ -46,11 +45,7 @@ export function PatternFields({ flight, flown }: Omit<PatternProps, "pattern">) 
       {pattern.kind === "parallel" && <ParallelFields flight={flight} pattern={pattern} flown={flown} />}
       {pattern.kind === "corridor" && <CorridorFields flight={flight} pattern={pattern} flown={flown} />}
       {pattern.kind === "facade" && <WallFields flight={flight} pattern={pattern} flown={flown} />}
-      {pattern.kind === "own" ? (
-        <OwnFields flight={flight} pattern={pattern} flown={flown} />
-      ) : (
-        <FollowFile flight={flight} />
-      )}
+      {pattern.kind === "own" && <OwnFields flight={flight} pattern={pattern} flown={flown} />}
     </>
   );
 }
