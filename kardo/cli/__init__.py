@@ -113,7 +113,7 @@ def _predict_plan(args: argparse.Namespace) -> int:
 
     plan = plan_from_json(read(args.plan))
     if args.network:
-        write(args.network, scan_to_json(plan) if plan.scans else planned_network(plan).network.to_json())
+        write(args.network, scan_to_json(plan) if plan.mapped_by == "scan" else planned_network(plan).network.to_json())
     result = predict(plan)
     write(args.json, result_json(result))
     words = result_text(plan, result)

@@ -34,10 +34,11 @@ def _coverage(args: argparse.Namespace) -> int:
     from kardo.core.plan.model import plan_from_json
 
     plan, began = plan_from_json(read(args.plan)), time.perf_counter()
-    found = told_density(plan, density(plan)) if plan.scans else told(plan, coverage(plan))
+    of_images = plan.mapped_by == "images"
+    found = told(plan, coverage(plan)) if of_images else told_density(plan, density(plan))
     seconds = time.perf_counter() - began
     least = [c.least for c in (of_lines(plan, f) for f in all_flown(plan)) if c is not None]
-    more = {"density": asdict(found)["pulses"]} if plan.scans else {}
+    more = {} if of_images else {"density": asdict(found)["pulses"]}
     whole = asdict(found) | more | {"clearance": min(least, default=None), "seconds": seconds}
     write(args.json, whole)
     print(found.words)

@@ -9,12 +9,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kardo.core.accuracy.equation.solution import DefectiveNetwork, as_seen, solve
-from kardo.core.accuracy.figures.effort import CHECKS, DONE, FACTORING, LAYING_OUT, Progress
-from kardo.core.accuracy.figures.judged import heights_of_surface, on_surface
+from kardo.core.accuracy.equation.solution import DefectiveNetwork
+from kardo.core.accuracy.figures.effort import CHECKS, DONE, LAYING_OUT, Progress
 from kardo.core.accuracy.figures.results import ENGINE, Undetermined
-from kardo.core.accuracy.images.planned import planned_network
-from kardo.core.accuracy.scan.prediction import joint_of_scan
+from kardo.core.accuracy.prediction import survey_of
 from kardo.core.arrays import Floats
 from kardo.core.errors import PlanError
 from kardo.core.geodesy.frame import from_grid
@@ -25,7 +23,7 @@ MOST_CHECKS = 400  # whose joint covariance is kept
 
 @dataclass(frozen=True)
 class JointChecks:
-    """What the checks that two images see will measure: their ids, and the lower triangle by rows of the joint covariance
+    """What the checks that the map is seen at will measure: their ids, and the lower triangle by rows of the joint covariance
     (3c, 3c) of map minus survey along the axes of the job's grid, east north up of the first check, then the next, in square
     metres; packed as little-endian doubles, deflated, in base64."""
 
@@ -64,23 +62,15 @@ def checks_jointly(plan: Plan, progress: Progress = lambda stage, share: None) -
             f"{len(plan.checks)} checks; up to {MOST_CHECKS} are held against the prediction together.", where="Close"
         )
     progress(LAYING_OUT, 0.0)
-    if plan.scans:
-        points, joint, convergence = joint_of_scan(plan)
-        return packed(points, _along_the_grid(joint, convergence), plan.hash)
-    planned = planned_network(plan)
-    progress(FACTORING, 0.1)
     try:
-        solution = solve(planned.network)
+        survey = survey_of(plan)
     except DefectiveNetwork as fault:
         return Undetermined(plan.hash, ENGINE, fault.defects)
     progress(CHECKS, 0.8)
-    seen = as_seen(solution)
-    known, joint = np.flatnonzero(seen.known), seen.measured
-    if heights_of_surface(plan.brief):
-        is_check = np.flatnonzero([p.role == "check" for p in plan.control])
-        joint = on_surface(joint, planned.control.take(is_check[known]).places)
+    seen = survey.seen_checks()
+    joint = _along_the_grid(seen.differences(plan), survey.convergence)
     progress(DONE, 1.0)
-    return packed([plan.checks[k].id for k in known], _along_the_grid(joint, planned.frame.convergence), plan.hash)
+    return packed(seen.points, joint, plan.hash)
 
 
 def _along_the_grid(joint: Floats, convergence: float) -> Floats:

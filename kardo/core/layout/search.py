@@ -70,7 +70,7 @@ def search(
 ) -> Search:
     """Search a layout for a plan, in which pinned control stays; so_far is told what is there whenever more is, beginning with the school of
     five before anything is searched. Raises PlanError where the plan lacks what a prediction needs, or nowhere may be stood; DefectiveNetwork where no targets would hold it."""
-    if plan.scans:
+    if plan.mapped_by != "images":
         raise PlanError(
             "Layouts are searched for blocks of images; a scan is positioned from its trajectory.",
             where="Control, search",

@@ -246,9 +246,9 @@ class Plan(Part):
         return next(s for s in self.kit.scanners if s.id == key)
 
     @property
-    def scans(self) -> bool:
-        """Whether the map is made of returns, not of images: some flight carries a scanner."""
-        return any(isinstance(f.sensor, Scanning) for f in self.flights)
+    def mapped_by(self) -> Literal["images", "scan"]:
+        """What the map is made of: returns where some flight scans, else images."""
+        return "scan" if any(isinstance(f.sensor, Scanning) for f in self.flights) else "images"
 
     def aircraft(self, key: str) -> Aircraft:
         """An aircraft of the kit by id."""

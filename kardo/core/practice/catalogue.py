@@ -82,12 +82,12 @@ class View:
     @cached_property
     def coverage(self) -> Coverage | None:
         """What its images cover, of a plan that does not scan."""
-        return coverage(self.plan) if self.covers and not self.plan.scans else None
+        return coverage(self.plan) if self.covers and self.plan.mapped_by == "images" else None
 
     @cached_property
     def density(self) -> Density | None:
         """What its scan covers."""
-        return density(self.plan) if self.covers and self.plan.scans else None
+        return density(self.plan) if self.covers and self.plan.mapped_by == "scan" else None
 
     @property
     def without_control(self) -> "View":

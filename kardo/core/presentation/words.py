@@ -53,6 +53,10 @@ def named_schemes(plan: Plan, found: Schemes) -> Schemes:
     return Schemes([replace(row, on=named(row.on, plan)) for row in found.rows], named(found.here, plan))
 
 
+# What reading a height from the surface adds, by what the map is made of: as a source, and in a sentence.
+SURFACE = {"images": ("matching and slope", "matching and slope add"), "scan": ("slope", "slope adds")}
+
+
 def source_name(plan: Plan, share: Share | BlindSpot) -> str:
     """What a source of error is called."""
     several_flights = len(plan.flights) > 1
@@ -72,7 +76,7 @@ def source_name(plan: Plan, share: Share | BlindSpot) -> str:
         "returns": "noise of the returns",
         "ties": "matching of flight lines",
         "points": "point identification",
-        "surface": "slope" if plan.scans else "matching and slope",
+        "surface": SURFACE[plan.mapped_by][0],
         "geoid": "geoid separation, as stated" if plan.brief.separation else "geoid model",
         "local": "site calibration",
     }
@@ -84,7 +88,7 @@ def judged_words(plan: Plan, result: Result) -> str:
     unit, added = plan.brief.unit, {s.kind: s for s in result.budget}
     words = "Heights are judged on the surface" if heights_of_surface(plan.brief) else "Heights are judged at points"
     if heights_of_surface(plan.brief) and "surface" in added:
-        words += f": {'slope adds' if plan.scans else 'matching and slope add'} ±{small(added['surface'].sigma_v, unit)} to a single one"
+        words += f": {SURFACE[plan.mapped_by][1]} ±{small(added['surface'].sigma_v, unit)} to a single one"
     if "points" in added:
         words += (
             f". In plan, point identification adds ±{small(added['points'].sigma_h / math.sqrt(2), unit)} each axis"

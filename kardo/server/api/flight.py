@@ -64,7 +64,7 @@ def show_coverage(request: HttpRequest, job_id: UUID):
 
 
 def _covered(plan: Plan) -> CoverageAnswer:
-    if plan.scans:
+    if plan.mapped_by == "scan":
         dense = density(plan)
         return CoverageAnswer(None, told_density(plan, dense), density_drawing(dense))
     found = coverage(plan)

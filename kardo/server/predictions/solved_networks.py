@@ -17,7 +17,7 @@ from kardo.core.accuracy.change.whatif import Kept, keep, what_if
 from kardo.core.accuracy.equation.solution import DefectiveNetwork
 from kardo.core.accuracy.figures.figures import figures
 from kardo.core.accuracy.figures.results import MapFigures
-from kardo.core.accuracy.prediction import map_of
+from kardo.core.accuracy.images.survey import map_of
 from kardo.core.errors import KardoError
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint

@@ -98,12 +98,8 @@ def advise(plan: Plan, progress: Progress = lambda stage, share: None) -> Advice
     """Ranked changes with predicted figures. Where the plan is not good yet, those that make it so come first, the shortest
     first; the rest, and all where it is good already, by what they gain. Raises PlanError where the plan lacks something."""
     progress("solving the plan as it stands", 0.0)
-    if plan.scans:
-        return _of_scan(plan, progress)
-    kept = _kept(plan)
-    planned = kept.planned if kept else planned_network(plan)
-    now = Promise.of(_by_control(kept, plan), plan.brief.chance) if kept else None
-    remedies = [*control_offers(plan, planned, PLACES if kept else FEW_PLACES), *other_offers(plan)]
+    kept, now, largest, of_control = AS_IT_STANDS[plan.mapped_by](plan)
+    remedies = [*of_control, *other_offers(plan)]
     work = np.cumsum([SOLVED, *(WHAT_IF if kept and r.of_control else SOLVED for r in remedies)])
     offers = []
     for k, remedy in enumerate(remedies):
@@ -112,25 +108,31 @@ def advise(plan: Plan, progress: Progress = lambda stage, share: None) -> Advice
             offers.append(_offer(remedy, plan.brief.chance, *predicted))
     spare = _spare(kept, plan) if now and now.good else []
     progress("done", 1.0)
-    largest = _largest(kept, plan) if kept else None
     return Advice(now, largest, _ranked(_best_places(offers), now, largest), spare)
 
 
-def _of_scan(plan: Plan, progress: Progress) -> Advice:
-    """Of a scan, each change computed in full."""
+Standing = tuple[Kept | None, Promise | None, Share | None, list[Remedy]]
+
+
+def _images_as_they_stand(plan: Plan) -> Standing:
+    """The solved network, where it is kept, what it promises, the largest source of its error, and changes of its control."""
+    kept = _kept(plan)
+    if kept is None:
+        return None, None, None, list(control_offers(plan, planned_network(plan), FEW_PLACES))
+    now = Promise.of(_by_control(kept, plan), plan.brief.chance)
+    return kept, now, _largest(kept, plan), list(control_offers(plan, kept.planned, PLACES))
+
+
+def _scan_as_it_stands(plan: Plan) -> Standing:
+    """The same of a scan, of which each change is computed in full."""
     now = predict(plan)
     assert isinstance(now, Result)
-    on_map = now.map
-    remedies = [*scan_offers(plan, np.array(on_map.e), np.array(on_map.n), FEW_PLACES), *other_offers(plan)]
-    offers = []
-    for k, remedy in enumerate(remedies, 1):
-        progress(f"trying: {remedy.kind}", k / (len(remedies) + 1))
-        if predicted := _predicted(None, plan, remedy):
-            offers.append(_offer(remedy, plan.brief.chance, *predicted))
+    of_control = scan_offers(plan, np.array(now.map.e), np.array(now.map.n), FEW_PLACES)
     promised, largest = Promise.of(now, plan.brief.chance), max(now.budget, key=lambda s: s.share_v)
-    spare = _spare(None, plan) if promised.good else []
-    progress("done", 1.0)
-    return Advice(promised, largest, _ranked(_best_places(offers), promised, largest), spare)
+    return None, promised, largest, list(of_control)
+
+
+AS_IT_STANDS = {"images": _images_as_they_stand, "scan": _scan_as_it_stands}  # by what makes the map
 
 
 def _spare(kept: Kept | None, plan: Plan) -> list[Offer]:

@@ -103,7 +103,7 @@ def planned_network(plan: Plan) -> Planned:
     if lacks:
         raise PlanError(lacks[0][1], where=lacks[0][0])
     polygon, surface = site_polygon(plan), plan.surface
-    if plan.scans:
+    if plan.mapped_by != "images":
         raise PlanError("A scan is computed in full, which follows every change.", where="Flight")
     flights = tuple(over_ground(flight) for flight in all_flown(plan))
     assert surface is not None

@@ -166,9 +166,13 @@ def _lost(plan: Plan, flights: list[FlightPlan], taken: list[Bools]) -> float:
     """Square metres that the flights map and what was taken of them does not."""
     if all(t.all() for t in taken) or plan.surface is None:
         return 0.0
-    if plan.scans:
-        return _unscanned(plan, flights, taken)
+    return LOST[plan.mapped_by](plan, flights, taken)
+
+
+def _unimaged(plan: Plan, flights: list[FlightPlan], taken: list[Bools]) -> float:
+    """Square metres that two images were to see, and do not."""
     kept, others = _kept(flights, taken), _others(plan, flights)
+    assert plan.surface is not None
     before: Coverage = coverage(plan)
     after = covered(plan, imaged((*kept, *others)), plan.surface, site_polygon(plan), before)
     return before.area(before.seen & (before.images >= FEW) & (after.images < FEW))
@@ -192,14 +196,14 @@ def _unscanned(plan: Plan, flights: list[FlightPlan], taken: list[Bools]) -> flo
     return before.area(before.seen & (before.strips > 0) & (after.strips == 0))
 
 
+LOST = {"images": _unimaged, "scan": _unscanned}  # by what makes the map
+WHOLE = {"images": ("exposures", "mapped by two images"), "scan": ("places of the lines", "seen by a line")}
+
+
 def _told(plan: Plan, planned: int, missed: int, most: float, lost: float) -> str:
-    unit, what = plan.brief.unit, "places of the lines" if plan.scans else "exposures"
+    unit, (what, whole) = plan.brief.unit, WHOLE[plan.mapped_by]
     words = f"All {what} were taken" if not missed else f"{missed} of {planned} {what} were missed"
     words += f", at most {length(most, unit, 1)} off the line."
     if missed:
-        words += (
-            f" {area(lost, unit)} are not mapped for it."
-            if lost
-            else f" Every place is still {'seen by a line' if plan.scans else 'mapped by two images'}."
-        )
+        words += f" {area(lost, unit)} are not mapped for it." if lost else f" Every place is still {whole}."
     return words

@@ -113,7 +113,7 @@ def _outside(r: Rule, view: View) -> Iterator[Finding]:
 @rule("control-images")
 def _images(r: Rule, view: View) -> Iterator[Finding]:
     names = {p.id: p.name for p in view.plan.control}
-    if view.plan.scans:
+    if view.plan.mapped_by != "images":
         return
     for row in view.result.control if view.result else ():
         if row.images < r.threshold:
@@ -125,7 +125,7 @@ def _images(r: Rule, view: View) -> Iterator[Finding]:
 @rule("target-width")
 def _width(r: Rule, view: View) -> Iterator[Finding]:
     """Of the finest flight that sees it where that is known, else of the finest there is."""
-    if not view.imaged or view.plan.scans:
+    if not view.imaged or view.plan.mapped_by != "images":
         return
     finest = min(f.gsd for f in view.imaged)
     seen = {row.id: row.width_px for row in view.result.control} if view.result else {}

@@ -45,7 +45,7 @@ def _forbidden(r: Rule, view: View) -> Iterator[Finding]:
 
 def _wanted_under_trees(view: View, p: ControlPoint) -> bool:
     """Whether a point is a scan's check that stands under trees: what a scan finds there is what has to be checked."""
-    if not (view.plan.scans and p.role == "check"):
+    if view.plan.mapped_by != "scan" or p.role != "check":
         return False
     return any(f.kind == "canopy" and shape.covers(Point(p.e, p.n)) for f, shape in shapes_of(view.plan))
 
