@@ -8,6 +8,7 @@ from typing import Literal
 
 import numpy as np
 
+from kardo.core.arrays import Ints
 from kardo.core.errors import ReadError
 from kardo.core.flight.air.clearance import of_lines, of_ways
 from kardo.core.flight.lines.pattern import FlightPlan, all_flown
@@ -47,7 +48,7 @@ def flight_card_html(plan: Plan, chosen: str = "") -> str:
 
 def _card(plan: Plan, f: FlightPlan) -> str:
     places = [*plan.site.boundary, *zip(f.e.tolist(), f.n.tolist(), strict=True)]
-    shown = near_to(places, [f.take_off[:2]])
+    shown = near_to(places, list(f.take_offs))
     frame = filled_about(shown, WIDE, HIGHEST, plan.brief.unit)
     typed, known = _typed(plan, f), _known(plan, f)
     min(typed, known, key=len).extend(_corrections(plan, f))  # where there is room
@@ -73,12 +74,28 @@ def _lines(f: FlightPlan, frame: Frame) -> str:
     (x0, y0), (x1, y1) = frame.at(*f.strips[0].start), frame.at(*f.strips[0].end)
     turn = math.degrees(math.atan2(y1 - y0, x1 - x0))
     out.append(f'<path d="M4 0L0 -1.6V1.6z" fill="{INK}" transform="translate({x0:.2f} {y0:.2f}) rotate({turn:.1f})"/>')
-    x, y = frame.at(*f.take_off[:2])
-    if frame.holds(x, y):
+    for place, sorties in f.take_offs.items():
+        x, y = frame.at(*place)
+        name = "take-off" if len(f.take_offs) == 1 else f"take-off, {sortie_words(sorties)}"
+        if not frame.holds(x, y):
+            out.append(arrow_to(frame, name, *place))
+            continue
         out.append(f'<g transform="translate({x:.2f} {y:.2f})">{sign_of("pad")}</g>')
-    else:
-        out.append(arrow_to(frame, "take-off", *f.take_off[:2]))
+        if len(f.take_offs) > 1:
+            out.append(
+                f'<text x="{x + 2:.2f}" y="{y + 1:.2f}" font-size="2.6" fill="{INK}">{sortie_words(sorties)}</text>'
+            )
     return "".join(out)
+
+
+def sortie_words(sorties: Ints) -> str:
+    """Which sorties, counted from 1, of those counted from 0 (k,).
+
+    >>> sortie_words(np.array([0, 1, 2])), sortie_words(np.array([4]))
+    ('sorties 1 – 3', 'sortie 5')
+    """
+    first, last = int(sorties[0]) + 1, int(sorties[-1]) + 1
+    return f"sortie {first}" if first == last else f"sorties {first} – {last}"
 
 
 def _table(rows: list[tuple[str, str]]) -> str:
@@ -173,14 +190,9 @@ def _on_ground(sensor: ImageSensor | ScanSensor, f: FlightPlan, unit: str) -> li
 
 def _known(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
     own, unit = f.flight, plan.brief.unit
-    e, n, _ = f.take_off
-    lon, lat = (float(v) for v in plan.grid.to_world(e, n))
     per = UNITS[unit]
     rows = [
-        ("take-off, E", f"{per.from_metres(e):.1f}"),
-        ("take-off, N", f"{per.from_metres(n):.1f}"),
-        ("latitude", format_dms(lat, 1)),
-        ("longitude", format_dms(lon, 1)),
+        *(row for place, sorties in f.take_offs.items() for row in _known_place(plan, f, place, sorties)),
         *_on_ground(f.sensor, f, unit),
         ("in the air", f"{f.minutes:.0f} min"),
         ("lands with", f"{min(leg.battery_left for leg in f.legs):.0f} % or more"),
@@ -198,6 +210,19 @@ def _known(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
         shown = " to ".join(f"{per.from_metres(float(v)):.1f}" for v in (f.h.min(), f.h.max()))
         rows.append((f"{f.sensor.what} at, {escape(height_name(plan.brief.heights))}", shown))
     return rows
+
+
+def _known_place(plan: Plan, f: FlightPlan, place: tuple[float, float], sorties: Ints) -> list[tuple[str, str]]:
+    """A take-off place, with its sorties where there are several."""
+    lon, lat = (float(v) for v in plan.grid.to_world(*place))
+    per, (e, n) = UNITS[plan.brief.unit], place
+    of = "" if len(f.take_offs) == 1 else f" {sortie_words(sorties)}"
+    return [
+        (f"take-off{of}, E", f"{per.from_metres(e):.1f}"),
+        (f"take-off{of}, N", f"{per.from_metres(n):.1f}"),
+        ("latitude", format_dms(lat, 1)),
+        ("longitude", format_dms(lon, 1)),
+    ]
 
 
 def _corrections(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:

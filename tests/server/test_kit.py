@@ -85,11 +85,11 @@ def test_a_line_from_the_side_and_a_take_off_place_come_over_the_api(planner, jo
     home = planner.get(f"/api/jobs/{job.pk}/flight/profile?leg=1&home=true").json()
     assert home["words"].startswith("Home from sortie 1") and home["exposures"] == []
     assert planner.get(f"/api/jobs/{job.pk}/flight/profile?line=999").status_code == 422
-    found = planner.get(f"/api/jobs/{job.pk}/flight/take-off").json()
+    (found,) = planner.get(f"/api/jobs/{job.pk}/flight/take-off").json()
     assert found["unseen"] == 0 and [e["path"] for e in found["edits"]] == ["flights/main/take_off"]
     assert planner.patch_plan(job.pk, found["edits"], 1).status_code == 200
     air = planner.get(f"/api/jobs/{job.pk}/flight/air").json()
-    assert air["take_off"] == [found["e"], found["n"]] and air["minutes"] == pytest.approx(found["minutes"])
+    assert [1, *air["take_off"]] == found["places"][0] and air["minutes"] == pytest.approx(found["minutes"])
 
 
 def test_what_is_put_on_record_is_reckoned_with(planner, job):

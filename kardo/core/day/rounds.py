@@ -119,14 +119,14 @@ class _Legs:
     """Minutes and metres (k, k) between places, and the way of each, grid metres."""
 
     def __init__(self, minutes: Floats, metres: Floats, on_foot: Ways, drive: "_Drive | None") -> None:
-        self.minutes, self.metres, self._foot, self._drive = minutes, metres, on_foot, drive
+        self.minutes, self.metres, self.on_foot, self._drive = minutes, metres, on_foot, drive
 
     def line(self, a: int, b: int) -> list[tuple[float, float]]:
         """The way from one place to another."""
         if self._drive is None or not self._drive.used[a, b]:
-            return self._foot.line(a, b)
+            return self.on_foot.line(a, b)
         k = len(self.minutes)
-        return [*self._foot.line(a, k + a), *self._drive.ways.line(a, b), *self._foot.line(k + b, b)]
+        return [*self.on_foot.line(a, k + a), *self._drive.ways.line(a, b), *self.on_foot.line(k + b, b)]
 
 
 @dataclass(frozen=True)
@@ -162,6 +162,15 @@ def _legs(plan: Plan, at: list[tuple[float, float]], by: By) -> _Legs:
         on_foot,
         _Drive(driven, used),
     )
+
+
+def moved(plan: Plan, start: tuple[float, float], end: tuple[float, float]) -> tuple[float, str]:
+    """Minutes from one place to another, grid metres, and how: on foot, or with the vehicle along the paths where that is quicker. Where no way leads it is walked straight."""
+    found = _legs(plan, [start, end], "vehicle")
+    minutes = float(found.minutes[0, 1])
+    if not math.isfinite(minutes):
+        return math.dist(start, end) / ground_scale(plan) / durations()["walk_m_per_min"].minutes, "on foot"
+    return minutes, "on foot" if found.line(0, 1) == found.on_foot.line(0, 1) else "with the vehicle"
 
 
 _Going = tuple[str, str, list[int], Callable[[ControlPoint], float], float]

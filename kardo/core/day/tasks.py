@@ -6,8 +6,9 @@ from typing import Literal
 
 from kardo.core.control.survey import by_rover, skies_over
 from kardo.core.day.durations import durations
-from kardo.core.day.rounds import stands_by, walked
+from kardo.core.day.rounds import moved, stands_by, walked
 from kardo.core.flight.air.ceilings import above_ceilings
+from kardo.core.flight.lines.areas import ground_scale
 from kardo.core.flight.lines.pattern import FlightPlan, all_flown
 from kardo.core.flight.lines.swath import sequence_words
 from kardo.core.geodesy.units import length
@@ -241,6 +242,9 @@ def _flying(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
         logging = (After(f"base-{hung}", lead),) if hung in {s.id for s in _setups(plan, visit)} else ()
         shut, zones = _shut(plan, flight)
         for k, leg in enumerate(flight.legs, 1):
+            if k > 1 and leg.take_off != flight.legs[k - 2].take_off:
+                out.append(_moving(plan, flight, k, before[own.aircraft]))
+                before[own.aircraft] = out[-1].id
             last = before.get(own.aircraft)
             after = (After(last, change),) if last else (After("preflight"), *(After(t) for t in laid))
             words = f"{own.name}, sortie {k}" if len(flight.legs) > 1 else own.name
@@ -259,6 +263,15 @@ def _flying(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
                 out.append(_sequence(flight, k, "end", words, end, (After(key),), shut))
                 before[own.aircraft] = out[-1].id
     return [ready, *out] if out else []
+
+
+def _moving(plan: Plan, flight: FlightPlan, k: int, last: str) -> Task:
+    """From where the sortie before landed to where this one takes off."""
+    start, end = (flight.legs[j].take_off[:2] for j in (k - 2, k - 1))
+    minutes, how = moved(plan, start, end)
+    words = f"to the take-off place of {flight.flight.name}, sortie {k}"
+    far = length(math.dist(start, end) / ground_scale(plan), plan.brief.unit)
+    return Task(f"move-{flight.flight.id}-{k}", words, "site", math.ceil(minutes), f"{far} {how}", ("pilot",), after=(After(last),), about=(f"flights/{flight.flight.id}",))  # fmt: skip
 
 
 def _sequence(

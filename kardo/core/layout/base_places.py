@@ -13,7 +13,7 @@ import numpy as np
 from shapely import Point
 
 from kardo.core.arrays import Floats
-from kardo.core.flight.air.reach import places_over, reach_from
+from kardo.core.flight.air.reach import places_over, reach_by
 from kardo.core.flight.lines.areas import site_polygon
 from kardo.core.flight.lines.pattern import FlightPlan, all_flown
 from kardo.core.geodesy.units import length
@@ -182,7 +182,7 @@ def _of_reach(plan: Plan, place: KnownPlace, flights: list[FlightPlan], link: Li
     out = total = 0
     for flight in flights:
         some = np.unique(np.linspace(0, len(flight.e) - 1, SAMPLE).astype(np.int64))
-        found = reach_from(plan, flight, mark, link, flight.flight.take_off or (place.e, place.n), some)
+        found = reach_by(plan, flight, mark, link, flight.flight.take_off or (place.e, place.n), some)
         out, total = out + len(found.out), total + len(some)
     share = 1 - out / total
     return share, "reaches every exposure" if not out else f"{100 * (1 - share):.0f} % of the exposures not reached"

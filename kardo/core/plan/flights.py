@@ -2,7 +2,7 @@
 
 from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import Field
+from pydantic import AfterValidator, Field
 
 from kardo.core.parts import MAX_VERTICES, NOT_IN_HASH, Identifier, Name, Note, Part, Place, Ring
 from kardo.core.plan.stands import FlightSource, OnNothing
@@ -136,6 +136,20 @@ class OwnLines(OverAreas):
 Pattern = Annotated[ParallelLines | CorridorLines | WallLines | OwnLines, Field(discriminator="kind")]
 
 
+class TakeOffMove(Part):
+    """From a sortie on, counted from 1, the flight takes off from another place, grid metres."""
+
+    from_sortie: Annotated[int, Field(ge=2, le=1000)]
+    place: Place
+
+
+def _in_order(moves: tuple[TakeOffMove, ...]) -> tuple[TakeOffMove, ...]:
+    numbers = [move.from_sortie for move in moves]
+    if len(set(numbers)) < len(numbers):
+        raise ValueError("is moved twice before one sortie")
+    return tuple(sorted(moves, key=lambda move: move.from_sortie))
+
+
 class Flight(Part):
     """What is flown in one go: a sensor over a pattern of lines, so many metres above ground. reserve_percent: of the battery.
 
@@ -143,7 +157,8 @@ class Flight(Part):
     air and where batteries are changed; lines lie in it only where they are asked to lie across.
 
     return_height_m is that of the fail-safe way home, above the take-off place (None: the flying height); take_off is where the
-    aircraft takes off and is flown from (None: beside its base where that is near, else at the foot of the first exposure).
+    aircraft takes off and is flown from (None: beside its base where that is near, else at the foot of the first exposure); take_off_moves: from which sorties on it does so
+    from elsewhere.
 
     corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions. As done,
     float_sorties are those whose positions did not come out fixed, missing_sorties those that were not flown (counted from 1).
@@ -165,6 +180,7 @@ class Flight(Part):
     reserve_percent: Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)] = 28.0
     return_height_m: AboveGround | None = None
     take_off: Place | None = None
+    take_off_moves: Annotated[tuple[TakeOffMove, ...], Field(max_length=100), AfterValidator(_in_order)] = ()
     positioned_from: FlightSource = OnNothing()
     corrections: Literal["live", "post_processed", "both", "none"] = "both"
     state: State = "fixed"

@@ -87,7 +87,7 @@ class StripLine:
 
 @dataclass(frozen=True)
 class LegTime:
-    """One battery's flight: minutes, and those of its way out and home in them; per cent left on landing; first and last flight line."""
+    """One battery's flight: minutes, and those of its way out and home in them; per cent left on landing; first and last flight line; where it takes off, grid metres."""
 
     minutes: float
     out: float
@@ -95,6 +95,7 @@ class LegTime:
     battery_left: float
     first_strip: int
     last_strip: int
+    take_off: Pair
 
 
 @dataclass(frozen=True)
@@ -280,7 +281,7 @@ def flight_figures(plan: Plan, flight: FlightPlan) -> FlightFigures:
     heights = over_ground(flight).h
     strips = [StripLine(s.start, s.end, s.leg, flight.sensor.images(s.count), s.length, s.kind) for s in flight.strips]
     legs = [
-        LegTime(leg.minutes, leg.out, leg.home, leg.battery_left, leg.first_strip, leg.last_strip)
+        LegTime(leg.minutes, leg.out, leg.home, leg.battery_left, leg.first_strip, leg.last_strip, leg.take_off[:2])
         for leg in flight.legs
     ]
     return FlightFigures(

@@ -16,8 +16,6 @@ from kardo.core.accuracy.change.schemes import edits_for
 from kardo.core.day.log_cover import log_findings
 from kardo.core.day.sessions import Sessions, sessions
 from kardo.core.errors import PlanError, ReadError
-from kardo.core.flight.air.reach import Reach, best_standpoint
-from kardo.core.flight.lines.pattern import flown
 from kardo.core.gnss.card import cards
 from kardo.core.gnss.heights import SetUpHeights, heights
 from kardo.core.gnss.readback import Difference, read_back
@@ -130,16 +128,6 @@ def put_sessions_in_calendar(request: HttpRequest, job_id: UUID):
     response = HttpResponse(calendar, content_type="text/calendar; charset=utf-8")
     response["Content-Disposition"] = 'attachment; filename="sessions.ics"'
     return response
-
-
-@router.get("/{job_id}/reach/{flight}", response=Reach | None)
-def find_standpoint(request: HttpRequest, job_id: UUID, flight: str):
-    """From where a flight would be reached best by corrections; null where its base's link is not known."""
-    plan = whole_plan(job_of(request, job_id))
-    own = next((f for f in plan.flights if f.id == flight), None)
-    if own is None:
-        raise PlanError("There is no such flight.", where="Base, reach", mend="Choose one of the plan's.")
-    return best_standpoint(plan, flown(plan, own))
 
 
 @router.post("/{job_id}/log", response=LogOut)

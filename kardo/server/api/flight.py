@@ -12,8 +12,8 @@ from pydantic import Field, TypeAdapter
 from kardo.core.day.exposure import Cloud, ExposureAdvice, exposure
 from kardo.core.errors import PlanError
 from kardo.core.flight.air.airtime import AirTime, air_time
-from kardo.core.flight.air.pilot import TakeOff, best_take_off
 from kardo.core.flight.air.profile import LineProfile, of_line, of_way
+from kardo.core.flight.air.take_off import TakeOffs, take_offs
 from kardo.core.flight.ground.as_flown import HeldAgainst, held_against
 from kardo.core.flight.ground.coverage import CoverageFigures, coverage, told
 from kardo.core.flight.ground.density import DensityFigures, density, told_density
@@ -145,11 +145,11 @@ def show_profile(request: HttpRequest, job_id: UUID, flight: str = "", line: int
     return of_way(plan, f, leg, home) if leg else of_line(plan, f, line)
 
 
-@router.get("/{job_id}/flight/take-off", response=TakeOff)
-def find_take_off(request: HttpRequest, job_id: UUID, flight: str = ""):
-    """The place from which a flight's pilot sees most of it, of those tried; with the edits that choose it. Nothing is saved."""
+@router.get("/{job_id}/flight/take-off", response=list[TakeOffs])
+def find_take_offs(request: HttpRequest, job_id: UUID, flight: str = ""):
+    """The place from which a flight is seen and reached best, of those tried, and places by sortie where that is better; with the edits that choose them. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
-    return best_take_off(plan, _flight(plan, flight))
+    return take_offs(plan, _flight(plan, flight))
 
 
 @router.get("/{job_id}/flight/strip", response=list[Edit])

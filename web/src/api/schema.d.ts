@@ -773,10 +773,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Find Take Off
-         * @description The place from which a flight's pilot sees most of it, of those tried; with the edits that choose it. Nothing is saved.
+         * Find Take Offs
+         * @description The place from which a flight is seen and reached best, of those tried, and places by sortie where that is better; with the edits that choose them. Nothing is saved.
          */
-        get: operations["kardo_server_api_flight_find_take_off"];
+        get: operations["kardo_server_api_flight_find_take_offs"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1102,26 +1102,6 @@ export interface paths {
          * @description From when to when each base logs, for a calendar.
          */
         get: operations["kardo_server_api_base_put_sessions_in_calendar"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{job_id}/reach/{flight}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Find Standpoint
-         * @description From where a flight would be reached best by corrections; null where its base's link is not known.
-         */
-        get: operations["kardo_server_api_base_find_standpoint"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3141,7 +3121,8 @@ export interface components {
          *     air and where batteries are changed; lines lie in it only where they are asked to lie across.
          *
          *     return_height_m is that of the fail-safe way home, above the take-off place (None: the flying height); take_off is where the
-         *     aircraft takes off and is flown from (None: beside its base where that is near, else at the foot of the first exposure).
+         *     aircraft takes off and is flown from (None: beside its base where that is near, else at the foot of the first exposure); take_off_moves: from which sorties on it does so
+         *     from elsewhere.
          *
          *     corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions. As done,
          *     float_sorties are those whose positions did not come out fixed, missing_sorties those that were not flown (counted from 1).
@@ -3222,6 +3203,11 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * Take Off Moves
+             * @default []
+             */
+            take_off_moves: components["schemas"]["TakeOffMove"][];
             /**
              * Positioned From
              * @default {
@@ -4442,6 +4428,19 @@ export interface components {
             source: string;
         };
         /**
+         * TakeOffMove
+         * @description From a sortie on, counted from 1, the flight takes off from another place, grid metres.
+         */
+        TakeOffMove: {
+            /** From Sortie */
+            from_sortie: number;
+            /** Place */
+            place: [
+                number,
+                number
+            ];
+        };
+        /**
          * Terrain
          * @description Heights on a regular grid. They are kept once, under their digest: `heights`, packed as
          *     kardo.core.terrain.surface.Surface.pack says, is there in a plan's file and None in a stored plan.
@@ -4876,7 +4875,7 @@ export interface components {
         };
         /**
          * LegTime
-         * @description One battery's flight: minutes, and those of its way out and home in them; per cent left on landing; first and last flight line.
+         * @description One battery's flight: minutes, and those of its way out and home in them; per cent left on landing; first and last flight line; where it takes off, grid metres.
          */
         LegTime: {
             /** Minutes */
@@ -4891,6 +4890,11 @@ export interface components {
             first_strip: number;
             /** Last Strip */
             last_strip: number;
+            /** Take Off */
+            take_off: [
+                number,
+                number
+            ];
         };
         /**
          * Limits
@@ -4908,8 +4912,8 @@ export interface components {
         };
         /**
          * Reach
-         * @description Whether corrections come to a flight's exposures. take_off: grid metres, where it takes off; away: metres
-         *     from base to take_off; linked: whether they come so far; out: the exposures that none come to, by number.
+         * @description Whether corrections come to a flight's exposures. take_off: grid metres, where it takes off, farthest from the base where it does so at several places; away: metres
+         *     from base to there; linked: whether they come so far; out: the exposures that none come to, by number.
          */
         Reach: {
             /** Take Off */
@@ -6412,6 +6416,11 @@ export interface components {
             battery: number;
             /** Enough */
             enough: boolean;
+            /** Take Off */
+            take_off: [
+                number,
+                number
+            ];
         };
         /**
          * LineInAir
@@ -6543,23 +6552,30 @@ export interface components {
             words: string;
         };
         /**
-         * TakeOff
-         * @description A place to take off from, grid metres: minutes of all sorties from there and how many sorties; the share of the lines that the pilot does not see, and metres to the farthest
-         *     exposure; in words, and the edits that choose it.
+         * TakeOffs
+         * @description Places to take off from, grid metres, each with the sortie from which on, counted from 1: minutes of all sorties and how many; the share of the lines that the pilot does not
+         *     see, and that corrections do not reach (None: nobody knows how they leave the base); metres to the farthest exposure, and those that ways are clear of what is under them; in
+         *     words, and the edits that choose them.
          */
-        TakeOff: {
-            /** E */
-            e: number;
-            /** N */
-            n: number;
+        TakeOffs: {
+            /** Places */
+            places: [
+                number,
+                number,
+                number
+            ][];
             /** Minutes */
             minutes: number;
             /** Legs */
             legs: number;
             /** Unseen */
             unseen: number;
+            /** Unreached */
+            unreached: number | null;
             /** Farthest */
             farthest: number;
+            /** Clearance */
+            clearance: number | null;
             /** Words */
             words: string;
             /** Edits */
@@ -10218,7 +10234,7 @@ export interface operations {
             };
         };
     };
-    kardo_server_api_flight_find_take_off: {
+    kardo_server_api_flight_find_take_offs: {
         parameters: {
             query?: {
                 flight?: string;
@@ -10237,7 +10253,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TakeOff"];
+                    "application/json": components["schemas"]["TakeOffs"][];
                 };
             };
         };
@@ -10743,29 +10759,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-        };
-    };
-    kardo_server_api_base_find_standpoint: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: string;
-                flight: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Reach"] | null;
-                };
             };
         };
     };

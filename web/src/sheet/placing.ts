@@ -31,8 +31,11 @@ export function place(
 ): { edits: Edit[]; object: string | null } {
   const at = { e: Math.round(e * 10) / 10, n: Math.round(n * 10) / 10 };
   if (what.startsWith("take-off/")) {
-    const path = what.replace("take-off", "flights");
-    return { object: null, edits: fieldEdits(plan, path, { take_off: [at.e, at.n] }) };
+    const [, id, sortie] = what.split("/");
+    const moves = plan.flights.find((flight) => flight.id === id)?.take_off_moves ?? [];
+    const moved = moves.map((m) => (`${m.from_sortie}` === sortie ? { ...m, place: [at.e, at.n] } : m));
+    const change = sortie ? { take_off_moves: moved } : { take_off: [at.e, at.n] };
+    return { object: null, edits: fieldEdits(plan, `flights/${id}`, change) };
   }
   if (what === "base") {
     const id = freeName("M", plan.marks);

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.air.cautions import before_take_off
-from kardo.core.flight.air.pilot import seen_by_pilot
+from kardo.core.flight.air.pilot import seen_from_take_offs
 from kardo.core.flight.lines.pattern import SLOWEST, FlightPlan, flown
 from kardo.core.flight.lines.wind import wind_of
 from kardo.core.geodesy.units import speed
@@ -53,6 +53,7 @@ class LegInAir:
     home: float
     battery: float
     enough: bool
+    take_off: tuple[float, float]
 
 
 @dataclass(frozen=True)
@@ -178,6 +179,7 @@ def _legs(f: FlightPlan) -> list[LegInAir]:
             leg.home,
             leg.battery_left,
             leg.battery_left >= f.flight.reserve_percent - 1e-6,
+            leg.take_off[:2],
         )
         for number, leg in enumerate(f.legs, 1)
     ]
@@ -197,7 +199,7 @@ def _course(f: FlightPlan, k: int) -> float:
 
 def _from_pilot(plan: Plan, f: FlightPlan) -> tuple[list[float], list[int]]:
     """Of each line the metres to its farthest image from the pilot, and how many images are too far or hidden."""
-    away, seen = seen_by_pilot(plan, f, f.take_off[:2])
+    away, seen = seen_from_take_offs(plan, f, plan.policy["flight-sight"])
     lines = range(len(f.strips))
     return [float(away[f.strip == k].max()) for k in lines], [int((~seen[f.strip == k]).sum()) for k in lines]
 

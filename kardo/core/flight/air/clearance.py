@@ -68,10 +68,10 @@ def line_path(flight: FlightPlan, strip: int) -> Path:
     return _between(flight, own, own + 1)
 
 
-def way_path(plan: Plan, flight: FlightPlan, exposure: int) -> Path:
-    """From the take-off place to an exposure, or home from it: straight, at the return height above the take-off place or at the exposure's
+def way_path(plan: Plan, flight: FlightPlan, exposure: int, place: tuple[float, float] | None = None) -> Path:
+    """From the take-off place of its sortie, or another in grid metres, to an exposure, or home from it: straight, at the return height above the take-off place or at the exposure's
     own height where that is more, or where the ground at the take-off place is not known."""
-    e0, n0 = flight.take_off[:2]
+    e0, n0 = place or flight.legs[int(flight.leg[exposure])].take_off[:2]
     e1, n1 = flight.e[exposure], flight.n[exposure]
     up = float(plan.surface.at(e0, n0)) + flight.flight.homeward if plan.surface is not None else np.nan
     count = max(2, int(np.hypot(e1 - e0, n1 - n0) / STEP))

@@ -17,13 +17,13 @@ from kardo.core.terrain.sightline import in_sight
 
 HANDS = 1.5  # metres above the ground at which a controller is held
 MOST_TRIED = 300  # exposures by which a take-off place is judged before the best is looked at whole
-CANDIDATES = 60  # places of the site that are tried as standpoints
+CANDIDATES = 60  # places of the site that are tried
 
 
 @dataclass(frozen=True)
 class Reach:
-    """Whether corrections come to a flight's exposures. take_off: grid metres, where it takes off; away: metres
-    from base to take_off; linked: whether they come so far; out: the exposures that none come to, by number."""
+    """Whether corrections come to a flight's exposures. take_off: grid metres, where it takes off, farthest from the base where it does so at several places; away: metres
+    from base to there; linked: whether they come so far; out: the exposures that none come to, by number."""
 
     take_off: tuple[float, float]
     away: float
@@ -35,7 +35,7 @@ class Reach:
     64,
     by=lambda plan, flight: (
         flight,
-        _base(plan, flight),
+        link_of(plan, flight),
         plan.site.ground,
         plan.site.features,
         plan.policy["flight-link"],
@@ -43,11 +43,29 @@ class Reach:
 )
 def reach(plan: Plan, flight: FlightPlan) -> Reach | None:
     """Of a flight that hangs on a base whose link is known; None of any other."""
-    found = _base(plan, flight)
+    found = link_of(plan, flight)
     if found is None:
         return None
-    mark, link = found
-    return reach_from(plan, flight, mark, link, flight.take_off[:2])
+    return reach_by(plan, flight, *found)
+
+
+def reach_by(
+    plan: Plan,
+    flight: FlightPlan,
+    mark: Mark,
+    link: Link,
+    first: tuple[float, float] | None = None,
+    some: Ints | None = None,
+) -> Reach:
+    """From a base on a mark by a link, over where each sortie takes off, its first ones at another place where one is said, to all exposures or to some (k,) by number."""
+    which: Ints = np.arange(len(flight.e)) if some is None else some
+    found = []
+    for number, (place, sorties) in enumerate(flight.take_offs.items()):
+        own = which[np.isin(flight.leg[which], sorties)]
+        found.append(reach_from(plan, flight, mark, link, place if number or first is None else first, own))
+    farthest = max(found, key=lambda r: r.away)
+    out = sorted(k for r in found for k in r.out)
+    return Reach(farthest.take_off, farthest.away, all(r.linked for r in found), out)
 
 
 def out_of_reach(plan: Plan, flight: FlightPlan) -> Bools:
@@ -59,28 +77,13 @@ def out_of_reach(plan: Plan, flight: FlightPlan) -> Bools:
     return out
 
 
-def best_standpoint(plan: Plan, flight: FlightPlan) -> Reach | None:
-    """The place of the site, or beside the base, from which most exposures are reached, as far as every few of them tell, of several
-    alike the nearest to the base; None where no link is known. The aircraft may be flown from there: whether one may stand there is for the eye to say."""
-    found = _base(plan, flight)
-    if found is None:
-        return None
-    mark, link = found
-    some = sample_of(flight)
-    tried = [
-        reach_from(plan, flight, mark, link, place, some)
-        for place in [(mark.e, mark.n), *places_over(plan, CANDIDATES)]
-    ]
-    best = min(tried, key=lambda r: (len(r.out), r.away))
-    return reach_from(plan, flight, mark, link, best.take_off)
-
-
 def sample_of(flight: FlightPlan) -> Ints:
     """Exposures that tell about all, by number (k,)."""
     return np.unique(np.linspace(0, len(flight.e) - 1, MOST_TRIED).astype(np.int64))
 
 
-def _base(plan: Plan, flight: FlightPlan) -> tuple[Mark, Link] | None:
+def link_of(plan: Plan, flight: FlightPlan) -> tuple[Mark, Link] | None:
+    """The mark of a flight's base, and how its corrections leave it; None where that is not known."""
     hung = flight.flight.positioned_from
     setup = plan.setup(hung.setup) if isinstance(hung, OnSetUp) else None
     mark = plan.mark(setup.mark) if setup else None

@@ -1,5 +1,7 @@
 """The way out to a line and home from it: upright to the height it is flown at, straight at the cruising speed, down again."""
 
+from bisect import bisect_right
+from dataclasses import dataclass
 from typing import TypeAlias
 
 import numpy as np
@@ -50,6 +52,21 @@ def _straight(craft: Aircraft, e: Floats, n: Floats, wind: Wind) -> Floats:
 
 
 Places: TypeAlias = tuple[Floats, Floats, Floats]
+Pad: TypeAlias = tuple[float, float, float]  # a take-off place: grid metres, and its height in the job's system
+
+
+@dataclass(frozen=True)
+class WaysBySortie:
+    """Where the sorties take off, from which of them on (counted from 0, the first from 0), and minutes (k,) out to each line and home from it from each of these places."""
+
+    firsts: tuple[int, ...]
+    pads: tuple[Pad, ...]
+    out: tuple[Floats, ...]
+    home: tuple[Floats, ...]
+
+    def at(self, sortie: int) -> int:
+        """The number of the place of a sortie."""
+        return bisect_right(self.firsts, sortie) - 1
 
 
 def ways_of_lines(

@@ -25,7 +25,7 @@ from kardo.core.flight.lines.laid import (
     own,
     parallel,
 )
-from kardo.core.flight.lines.out_and_home import ways_of_lines
+from kardo.core.flight.lines.out_and_home import Pad, WaysBySortie, ways_of_lines
 from kardo.core.flight.lines.sensor import ImageSensor, ScanSensor, sensor_of
 from kardo.core.flight.lines.wind import STILL, Wind, over_ground_in, wind_of
 from kardo.core.kept import kept
@@ -59,7 +59,7 @@ class Strip:
 
 @dataclass(frozen=True)
 class Leg:
-    """What one battery flies: flight lines first to last, minutes in the air, per cent left on landing; minutes of the way out and home in those."""
+    """What one battery flies: flight lines first to last, minutes in the air, per cent left on landing; minutes of the way out and home in those; where it takes off and lands."""
 
     first_strip: int
     last_strip: int
@@ -67,6 +67,7 @@ class Leg:
     battery_left: float
     out: float
     home: float
+    take_off: Pad
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,7 +76,7 @@ class FlightPlan:
     add up to. Metres, minutes, seconds.
 
     course is the grid azimuth in radians in which each exposure is flown, yaw that in which it looks, tilt its camera's angle from straight down, that way;
-    sortie and flight line are indices. take_off: grid metres and height in the job's system of where it takes off: its take-off place; as long as none is given, beside
+    sortie and flight line are indices. take_off: grid metres and height in the job's system of where its first sortie takes off: its take-off place; as long as none is given, beside
     a base that is near, else at the foot of the first exposure.
     """
 
@@ -101,7 +102,19 @@ class FlightPlan:
     minutes: float
     trigger_interval: float
     cross_height: float | None
-    take_off: tuple[float, float, float]
+
+    @property
+    def take_off(self) -> Pad:
+        """Where its first sortie takes off."""
+        return self.legs[0].take_off
+
+    @property
+    def take_offs(self) -> dict[tuple[float, float], Ints]:
+        """The places, grid metres, that it takes off from, in that order, with the sorties of each, counted from 0."""
+        out: dict[tuple[float, float], list[int]] = {}
+        for k, leg in enumerate(self.legs):
+            out.setdefault(leg.take_off[:2], []).append(k)
+        return {place: np.array(sorties) for place, sorties in out.items()}
 
     @property
     def camera(self) -> Camera:
@@ -264,12 +277,15 @@ def fly(
     h = _heights(flight, over, surface, e, n, above)
     counts = np.bincount(strip, minlength=len(lines))
     first = np.r_[0, np.cumsum(counts)[:-1]]
-    take_off = _take_off(flight, base, surface, e, n, h)
     starts, ends = ((e[k], n[k], h[k]) for k in (first, first + counts - 1))
-    out_home = ways_of_lines(craft, take_off, starts, ends, flight.homeward, grid_per_ground, wind)
+    pads = _pads(flight, base, surface, e, n, h)
+    out_home = [ways_of_lines(craft, p, starts, ends, flight.homeward, grid_per_ground, wind) for p in pads]
     going = _over_ground(azimuth[first], flight, craft, wind)
     _require_home(flight, going, out_home)
-    legs, leg_of_strip = _legs(lines, going, ways, out_home, flight, equipment)
+    by_sortie = WaysBySortie(
+        (0, *(m.from_sortie - 1 for m in flight.take_off_moves)), pads, *zip(*out_home, strict=True)
+    )
+    legs, leg_of_strip = _legs(lines, going, ways, by_sortie, flight, equipment)
     strips = tuple(
         Strip(
             (e[a], n[a]),
@@ -307,7 +323,6 @@ def fly(
         sum(leg.minutes for leg in legs),
         trigger / flight.speed_m_per_s,
         cross_height(flight),
-        take_off,
     )
 
 
@@ -443,7 +458,9 @@ def _minutes_on_level_ground(
         for some in ([line.start for line in lines], [line.end for line in lines])
     )
     off = place or (starts[0][0], starts[1][0])
-    out_home = ways_of_lines(equipment.aircraft, (*off, 0.0), starts, ends, flight.homeward, 1.0)
+    pad = (*off, 0.0)
+    out, home = ways_of_lines(equipment.aircraft, pad, starts, ends, flight.homeward, 1.0)
+    out_home = WaysBySortie((0,), (pad,), (out,), (home,))
     ways, going = _ways(lines, flight, equipment.aircraft), _over_ground(up, flight, equipment.aircraft, STILL)
     return sum(leg.minutes for leg in _legs(lines, going, ways, out_home, flight, equipment)[0])
 
@@ -456,7 +473,7 @@ def _over_ground(courses: Floats, flight: Flight, craft: Aircraft, wind: Wind) -
     return [over_ground_in(wind, course, flight.speed_m_per_s, craft.max_m_per_s).ground for course in degrees]
 
 
-def _require_home(flight: Flight, going: list[float], out_home: tuple[Floats, Floats]) -> None:
+def _require_home(flight: Flight, going: list[float], out_home: list[tuple[Floats, Floats]]) -> None:
     """Raises PlanError where the wind is stronger than the aircraft."""
     stopped = "come forward" if min(going) <= SLOWEST else "come home" if not np.isfinite(out_home).all() else ""
     if stopped:
@@ -477,33 +494,36 @@ def _ways(lines: list[Line], flight: Flight, craft: Aircraft) -> list[float]:
     return [*seconds, craft.turn_s]
 
 
-def _take_off(
+def _pads(
     flight: Flight, base: tuple[float, float] | None, surface: AnySurface | None, e: Floats, n: Floats, h: Floats
-) -> tuple[float, float, float]:
-    """Where the aircraft takes off, with the ground there; e, n, h: of the exposures (k,), whose heights tell the ground where it is not known."""
+) -> tuple[Pad, ...]:
+    """Where the aircraft takes off, one place after another, with the ground there; e, n, h: of the exposures (k,), whose heights tell the ground where it is not known."""
     place = flight.take_off
     if place is None and base is not None and np.hypot(e - base[0], n - base[1]).min() <= BY_BASE:
         place = base
     place = place if place is not None else (float(e[0]), float(n[0]))
-    ground = float(surface.at(*place)) if surface is not None else 0.0
-    if not math.isfinite(ground):
-        known = h[np.isfinite(h)]
-        ground = float(np.median(known)) - flight.height_m if known.size else 0.0
-    return (*place, ground)
+
+    def with_ground(place: tuple[float, float]) -> Pad:
+        ground = float(surface.at(*place)) if surface is not None else 0.0
+        if not math.isfinite(ground):
+            known = h[np.isfinite(h)]
+            ground = float(np.median(known)) - flight.height_m if known.size else 0.0
+        return (*place, ground)
+
+    return tuple(with_ground(p) for p in (place, *(move.place for move in flight.take_off_moves)))
 
 
 def _legs(
     lines: list[Line],
     going: list[float],
     ways: list[float],
-    out_home: tuple[Floats, Floats],
+    by_sortie: WaysBySortie,
     flight: Flight,
     equipment: Equipment,
 ) -> tuple[tuple[Leg, ...], list[int]]:
-    """Cut the flight at line ends so that each battery lands with its reserve, home from wherever its last line ends. going: metres a second over the ground along each line; out_home (k,)
-    each: minutes out to each line and home from it. A single line longer than a battery keeps a sortie of its own, and shows what it would leave."""
+    """Cut the flight at line ends so that each battery lands with its reserve, home from wherever its last line ends to where that sortie took off. going: metres a second over the
+    ground along each line. A single line longer than a battery keeps a sortie of its own, and shows what it would leave."""
     sensor, craft, battery = equipment.sensor, equipment.aircraft, equipment.battery
-    out, home = out_home
     more = sum(sensor.sequence_minutes())
     usable = battery.minutes * (1 - flight.reserve_percent / 100) - more
     cuts: list[tuple[int, int, float]] = []  # first line, last, and minutes with the way home
@@ -511,16 +531,19 @@ def _legs(
     for k, line in enumerate(lines):
         on_line = (line.length / going[k] + craft.turn_s) / 60
         on_way = (ways[k - 1] - craft.turn_s) / 60 if cuts else 0.0
-        if cuts and spent + on_way + on_line + home[k] <= usable:
+        if cuts and spent + on_way + on_line + by_sortie.home[by_sortie.at(len(cuts) - 1)][k] <= usable:
             first, spent = cuts.pop()[0], spent + on_way + on_line
         else:
-            first, spent = k, float(out[k]) + on_line
-        cuts.append((first, k, spent + float(home[k]) + more))
-    legs = tuple(
-        Leg(first, last, minutes, 100 * (1 - minutes / battery.minutes), float(out[first]), float(home[last]))
-        for first, last, minutes in cuts
-    )
+            first, spent = k, float(by_sortie.out[by_sortie.at(len(cuts))][k]) + on_line
+        cuts.append((first, k, spent + float(by_sortie.home[by_sortie.at(len(cuts))][k]) + more))
+    legs = tuple(_leg(by_sortie, number, *cut, battery) for number, cut in enumerate(cuts))
     return legs, [number for number, (first, last, _) in enumerate(cuts) for _ in range(first, last + 1)]
+
+
+def _leg(by_sortie: WaysBySortie, number: int, first: int, last: int, minutes: float, battery: Battery) -> Leg:
+    at, left = by_sortie.at(number), 100 * (1 - minutes / battery.minutes)
+    out, home = float(by_sortie.out[at][first]), float(by_sortie.home[at][last])
+    return Leg(first, last, minutes, left, out, home, by_sortie.pads[at])
 
 
 def _exposures(lines: list[Line]) -> tuple[Floats, Floats, Floats, Ints]:

@@ -14,7 +14,7 @@ BEND = 1.0  # metres that a height may lie off the straight between two waypoint
 
 @dataclass(frozen=True)
 class Waypoints:
-    """Of one flight, (k,) each: places in grid metres, heights in the job's system, above the ground there, and above the take-off place (NaN where
+    """Of one flight, (k,) each: places in grid metres, heights in the job's system, above the ground there, and above its sortie's take-off place (NaN where
     that has no known height); sortie and flight line, from 1; course in grid degrees; the camera's angle from straight down in degrees; whether
     images are taken from here to the next."""
 
@@ -38,7 +38,8 @@ def waypoints(plan: Plan, flight: FlightPlan) -> Waypoints:
     surface = plan.surface
     e, n, h = flight.e[chosen], flight.n[chosen], flight.h[chosen]
     ground = np.full(len(e), np.nan) if surface is None else surface.at(e, n)
-    start = np.nan if surface is None else float(surface.at(*flight.take_off[:2]))
+    pads = np.array([leg.take_off[:2] for leg in flight.legs])[flight.leg[chosen]]
+    start = np.full(len(e), np.nan) if surface is None else surface.at(pads[:, 0], pads[:, 1])
     last = np.r_[flight.strip[chosen][1:] != flight.strip[chosen][:-1], True]
     return Waypoints(
         flight,

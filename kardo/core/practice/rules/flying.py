@@ -7,7 +7,7 @@ import numpy as np
 
 from kardo.core.arrays import Bools, Floats
 from kardo.core.flight.air.clearance import Clearance, of_lines, of_ways, steepest
-from kardo.core.flight.air.pilot import seen_within
+from kardo.core.flight.air.pilot import seen_from_take_offs
 from kardo.core.flight.air.reach import sample_of
 from kardo.core.flight.lines.pattern import FlightPlan
 from kardo.core.geodesy.units import length, place, speed
@@ -145,14 +145,14 @@ def _from_pad(view: View, sight: float) -> Iterator[tuple[FlightPlan, Floats, Bo
     """Flights whose take-off place is chosen and that are not in sight of it throughout: metres to a sample of the exposures (k,), and whether each is in sight."""
     for f in view.flights:
         if f.flight.take_off is not None:
-            away, seen = _by_pilot(view.plan, f, f.flight.take_off, sight)
+            away, seen = _by_pilot(view.plan, f, sight)
             if not seen.all():
                 yield f, away, seen
 
 
-@kept(128, by=lambda plan, f, at, sight: (f, at, sight, plan.site.ground, plan.site.features))
-def _by_pilot(plan: Plan, f: FlightPlan, at: tuple[float, float], sight: float) -> tuple[Floats, Bools]:
-    return seen_within(plan, f, at, sight, sample_of(f))
+@kept(128, by=lambda plan, f, sight: (f, sight, plan.site.ground, plan.site.features))
+def _by_pilot(plan: Plan, f: FlightPlan, sight: float) -> tuple[Floats, Bools]:
+    return seen_from_take_offs(plan, f, sight, sample_of(f))
 
 
 @rule("flight-link")

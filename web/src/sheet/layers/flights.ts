@@ -9,6 +9,7 @@ import RegularShape from "ol/style/RegularShape";
 import Text from "ol/style/Text";
 import CircleStyle from "ol/style/Circle";
 import Style from "ol/style/Style";
+import type { FlightFigures } from "../../api/client";
 import type { SheetLayer } from "../drawing";
 import { cross, pointStyle } from "../symbols";
 
@@ -106,12 +107,22 @@ export const takeOffs: SheetLayer = {
   still: true,
   from: (view) => [view.summary?.flights, view.colours, view.station === "flight"],
   features: ({ summary, colours, station }) =>
-    (station === "flight" ? (summary?.flights ?? []) : []).map(({ take_off }) => {
-      const pad = new Feature(new Point(take_off));
+    (station === "flight" ? (summary?.flights ?? []) : []).flatMap(takeOffsOf).map(({ at }) => {
+      const pad = new Feature(new Point(at));
       pad.setStyle(pointStyle("pad", false, colours));
       return pad;
     }),
 };
+
+/** The places that a flight takes off from, with which sorties do so where there are several. */
+export function takeOffsOf({ legs }: FlightFigures): { at: [number, number]; sorties: string }[] {
+  const places = new Map<string, number[]>();
+  legs.forEach(({ take_off }, k) => places.set(`${take_off}`, [...(places.get(`${take_off}`) ?? []), k + 1]));
+  return [...places].map(([at, numbers]) => ({
+    at: at.split(",").map(Number) as [number, number],
+    sorties: places.size > 1 ? ` ${numbers[0]}${numbers.length > 1 ? `–${numbers.at(-1)}` : ""}` : "",
+  }));
+}
 
 /** Exposures that no corrections come to, struck out, while Base is open. */
 export const unreached: SheetLayer = {

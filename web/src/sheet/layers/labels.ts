@@ -10,6 +10,7 @@ import Polygon from "ol/geom/Polygon";
 import type { SiteFeature } from "../../api/client";
 import { closed, type SheetLayer, type SheetView } from "../drawing";
 import { placed } from "../labelling";
+import { takeOffsOf } from "./flights";
 import { colourOf } from "./things";
 
 const FONT = "600 12px 'Atkinson Hyperlegible Next Variable', sans-serif";
@@ -121,12 +122,14 @@ function namesOf({ plan, summary, station, selected, draft, round, colours }: Sh
     colour: ink,
     sign: SIGN,
   }));
-  const pads = (station === "flight" ? (summary?.flights ?? []) : []).map(({ id, take_off }) => ({
-    at: take_off,
-    text: plan.flights.find((flight) => flight.id === id)?.take_off ? "take-off" : "take-off?",
-    colour: ink,
-    sign: SIGN,
-  }));
+  const pads = (station === "flight" ? (summary?.flights ?? []) : []).flatMap((flown) =>
+    takeOffsOf(flown).map(({ at, sorties }) => ({
+      at,
+      text: `take-off${plan.flights.find((flight) => flight.id === flown.id)?.take_off ? sorties : "?"}`,
+      colour: ink,
+      sign: SIGN,
+    })),
+  );
   return [...first, ...rest, ...local, ...pads, ...plan.site.features.map((f) => ofFeature(f, colours))];
 }
 

@@ -1,11 +1,10 @@
-import { useState } from "react";
-import { call, type FlightFigures, type Network, type Problem, type Schemas, type SetUp } from "../../api/client";
+import { type FlightFigures, type Network, type Schemas, type SetUp } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useWorkbench } from "../../app/workbench";
 import { fieldEdits } from "../../lib/edits";
 import { length } from "../../lib/units";
 import { Field, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
-import { ProblemNote } from "../../ui/ProblemNote";
+import { TakeOffSearch } from "../flight/TakeOffPlaces";
 import { setUpName } from "../positioning";
 import { ReferenceStations } from "./ReferenceStations";
 
@@ -198,26 +197,12 @@ function LinkOf({ setup }: { setup: SetUp }) {
 }
 
 function FlightReach({ flown, reach }: { flown: FlightFigures; reach: Reach }) {
-  const { jobId, plan, edit } = usePlan();
+  const { plan } = usePlan();
   const { setGoTo } = useWorkbench();
   const { unit } = plan.brief;
-  const [better, setBetter] = useState<Reach | null>(null);
-  const [problem, setProblem] = useState<Problem | null>(null);
   const flight = plan.flights.find((f) => f.id === flown.id)!;
   const live = flight.corrections === "live";
   const away = `${length(reach.away, unit, 0)} ${unitName(unit)}`;
-  const stand = (place: [number, number] | null) => {
-    setBetter(null);
-    void edit(fieldEdits(plan, `flights/${flight.id}`, { take_off: place }));
-  };
-  const search = async () => {
-    setProblem(null);
-    try {
-      setBetter(await call<Reach | null>("GET", `/jobs/${jobId}/reach/${flight.id}`));
-    } catch (fault) {
-      setProblem(fault as Problem);
-    }
-  };
   return (
     <div className="mt-2 border-t border-hairline pt-2" data-testid={`reach-${flight.id}`}>
       <p>
@@ -240,32 +225,13 @@ function FlightReach({ flown, reach }: { flown: FlightFigures; reach: Reach }) {
             : "The others are saved by the log: the prediction counts them as fixed.")}
       </p>
       <p className="mt-1 flex flex-wrap gap-2">
-        <button className="button text-sm" onClick={() => void search()}>
-          where to stand?
-        </button>
         {flight.take_off && (
-          <>
-            <button className="button text-sm" onClick={() => setGoTo({ e: reach.take_off[0], n: reach.take_off[1] })}>
-              show the take-off place
-            </button>
-            <button className="button text-sm" onClick={() => stand(null)}>
-              beside the base
-            </button>
-          </>
+          <button className="button text-sm" onClick={() => setGoTo({ e: reach.take_off[0], n: reach.take_off[1] })}>
+            show the take-off place
+          </button>
         )}
       </p>
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
-      {better && (
-        <p className="mt-1" role="status">
-          Best of the places tried: {length(better.take_off[0], unit, 0)} E {length(better.take_off[1], unit, 0)} N,{" "}
-          {length(better.away, unit, 0)} {unitName(unit)} from the base, reaches {flown.exposures - better.out.length}{" "}
-          of {flown.exposures}.{" "}
-          <button className="button text-sm" onClick={() => stand(better.take_off as [number, number])}>
-            stand there
-          </button>{" "}
-          <span className="text-sm text-quiet">Whether one may stand there is for the eye to say.</span>
-        </p>
-      )}
+      <TakeOffSearch flight={flight} />
     </div>
   );
 }

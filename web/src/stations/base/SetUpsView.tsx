@@ -7,7 +7,7 @@ import {
   type Reading,
   type SetUp,
   type SetUpHeights,
-  type TakeOff,
+  type Edit,
 } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { AccuracyAs, useAccuracyAs } from "./accuracyAs";
@@ -86,7 +86,7 @@ function FromAService() {
   const take = async () => {
     setProblem(null);
     try {
-      await edit(await call<TakeOff["edits"]>("GET", `/jobs/${jobId}/scheme/network_virtual`));
+      await edit(await call<Edit[]>("GET", `/jobs/${jobId}/scheme/network_virtual`));
     } catch (fault) {
       setProblem(fault as Problem);
     }

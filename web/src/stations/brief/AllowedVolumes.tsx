@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { call, type Problem, type TakeOff } from "../../api/client";
+import { call, type Problem, type Edit } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { volume, volumeFactor, volumeUnit } from "../../lib/units";
 import { Field, NumberField, Select } from "../../ui/fields";
@@ -17,7 +17,7 @@ export function AllowedVolumes() {
   const allow = async (asked: string) => {
     setProblem(null);
     try {
-      await edit(await call<TakeOff["edits"]>("GET", `/jobs/${jobId}/volume-tolerance?area=${one.id}&${asked}`));
+      await edit(await call<Edit[]>("GET", `/jobs/${jobId}/volume-tolerance?area=${one.id}&${asked}`));
     } catch (fault) {
       setProblem(fault as Problem);
     }

@@ -1,15 +1,15 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { call, type AirTime, type Flight, type LineProfile, type Problem, type TakeOff } from "../../api/client";
+import { call, type AirTime, type Flight, type LineProfile, type Problem } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
 import { fieldEdits } from "../../lib/edits";
 import { length, speedUnit } from "../../lib/units";
 import { BatteryPlot } from "../../plots/BatteryPlot";
 import { LineProfile as ProfilePlot } from "../../plots/LineProfile";
-import { LengthField, NumberField, Select, unitName } from "../../ui/fields";
+import { NumberField, Select, unitName } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Tabs } from "../../ui/Tabs";
+import { TakeOffPlaces } from "./TakeOffPlaces";
 
 const MEASURED = [
   { id: "", name: "at flying height" },
@@ -36,8 +36,8 @@ export function AirView() {
         {plan.flights.length > 1 && <Tabs label="Flight" tabs={plan.flights} chosen={flight.id} onChoose={choose} />}
         <WindFields flight={flight} />
       </div>
-      <TakesOff key={flight.id} flight={flight} air={data?.flight === flight.id ? data : undefined} />
-      {error ? <ProblemNote problem={error} /> : data ? <AirFigures air={data} flight={flight} /> : <p>Reckoning…</p>}
+      <TakeOffPlaces key={flight.id} flight={flight} air={data?.flight === flight.id ? data : undefined} />
+      {error ? <ProblemNote problem={error} /> : data ? <AirFigures air={data} flight={flight} /> : <p>Computing…</p>}
     </section>
   );
 }
@@ -80,87 +80,6 @@ function WindFields({ flight }: { flight: Flight }) {
           onCommit={(from) => set({ wind_from_deg: ((from % 360) + 360) % 360 })}
         />
       </label>
-    </>
-  );
-}
-
-/** Where it takes off, typed, on the sheet, or sought. */
-function TakesOff({ flight, air }: { flight: Flight; air: AirTime | undefined }) {
-  const { jobId, plan, edit } = usePlan();
-  const { placing, setPlacing } = useWorkbench();
-  const { unit } = plan.brief;
-  const [found, setFound] = useState<TakeOff | null>(null);
-  const [problem, setProblem] = useState<Problem | null>(null);
-  const at = (flight.take_off ?? air?.take_off) as [number, number] | undefined;
-  const stand = (take_off: [number, number] | null) => {
-    setFound(null);
-    void edit(fieldEdits(plan, `flights/${flight.id}`, { take_off }));
-  };
-  const seek = async () => {
-    setProblem(null);
-    try {
-      setFound(await call<TakeOff>("GET", `/jobs/${jobId}/flight/take-off?flight=${flight.id}`));
-    } catch (fault) {
-      setProblem(fault as Problem);
-    }
-  };
-  const places = `take-off/${flight.id}` as const;
-  return (
-    <>
-      <div className="mt-1 flex flex-wrap items-center gap-2 text-sm">
-        <span>take-off point</span>
-        {(["E", "N"] as const).map((axis, k) => (
-          <label key={axis} className="flex items-center gap-1">
-            {axis}
-            <LengthField
-              label={`Take-off, ${axis}`}
-              value={at?.[k] ?? null}
-              unit={unit}
-              decimals={1}
-              width="w-28"
-              quiet={!flight.take_off}
-              onCommit={(to) => to !== null && at && stand(k ? [at[0], to] : [to, at[1]])}
-            />
-          </label>
-        ))}
-        <button
-          className="button px-1 py-0"
-          aria-pressed={placing === places}
-          onClick={() => setPlacing(placing === places ? null : places)}
-        >
-          on the sheet
-        </button>
-        <button className="button px-1 py-0" onClick={() => void seek()}>
-          find best line of sight
-        </button>
-        {flight.take_off ? (
-          <button className="button px-1 py-0" onClick={() => stand(null)}>
-            not chosen yet
-          </button>
-        ) : (
-          air && <span className="text-quiet">not chosen; taken as {air.starts}</span>
-        )}
-      </div>
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
-      {found && (
-        <p className="mt-1 text-sm" role="status">
-          {found.words}.{" "}
-          {found.edits.length > 0 ? (
-            <button
-              className="button px-1 py-0"
-              onClick={() => {
-                setFound(null);
-                void edit(found.edits);
-              }}
-            >
-              take off there
-            </button>
-          ) : (
-            "That is where it takes off."
-          )}{" "}
-          <span className="text-quiet">Whether one may stand there is for the eye to say.</span>
-        </p>
-      )}
     </>
   );
 }
