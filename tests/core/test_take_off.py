@@ -167,7 +167,7 @@ def test_the_day_walks_to_the_next_place_and_the_card_has_both():
     plan, stays = (p.model_copy(update={"visits": (visit,)}) for p in (plan, moved(WEST)))
     tasks = {t.id: t for t in tasks_of(plan, visit)}
     walk = 1700 / durations()["walk_m_per_min"].minutes
-    assert tasks["move-main-2"].minutes == math.ceil(walk) and "on foot" in tasks["move-main-2"].why
+    assert walk <= tasks["move-main-2"].minutes <= walk + 1.1 and "on foot" in tasks["move-main-2"].why
     assert [a.task for a in tasks["move-main-2"].after] == ["leg-main-1"] and "move-main-3" not in tasks
     assert "move-main-2" in [a.task for a in tasks["leg-main-2"].after]
     assert not any(t.id.startswith("move-") for t in tasks_of(stays, visit))
