@@ -187,3 +187,11 @@ def test_two_moves_before_one_sortie_are_refused_and_moves_come_in_order():
         Flight.model_validate(row | {"take_off_moves": [move(1)]})
     told = Flight.model_validate(row | {"take_off_moves": [move(4), move(2)]}).take_off_moves
     assert [m.from_sortie for m in told] == [2, 4]
+
+
+def test_nobody_is_sent_to_where_no_way_leads():
+    """The eastern part lies behind water from side to side."""
+    plan = long_plan()
+    canal = Feature(id="c", name="canal", kind="water", shape="area", vertices=ring(600, -2500, 620, 2500))
+    cut = plan.model_copy(update={"site": plan.site.model_copy(update={"features": (canal,)})})
+    assert best(plan).places[0][1] > E0 + 620 > E0 + 600 > best(cut).places[0][1], "its base lies in the west"

@@ -12,7 +12,7 @@ from itertools import pairwise
 import numpy as np
 import shapely
 from scipy.sparse import csr_array
-from scipy.sparse.csgraph import dijkstra
+from scipy.sparse.csgraph import connected_components, dijkstra
 
 from kardo.core.arrays import Floats, Ints
 from kardo.core.plan.model import Plan
@@ -91,6 +91,14 @@ def ways(
     for a, b in zip(*np.nonzero(~straight & np.isfinite(minutes)), strict=True):
         metres[a, b] = _length(found.line(int(a), int(b))) / scale
     return Ways(minutes, metres, cells, before, at, straight)
+
+
+def leads_to(plan: Plan, start: tuple[float, float], places: list[tuple[float, float]]) -> np.ndarray:
+    """Whether a way on foot leads from a place to each of others (k,), grid metres."""
+    at = np.array([start, *places], dtype=float).reshape(-1, 2)
+    cells, graph = _graph(plan, at, False)
+    _, part = connected_components(graph, directed=False)
+    return np.asarray(part[cells.nearest[1:]] == part[cells.nearest[0]])
 
 
 def _length(line: list[tuple[float, float]]) -> float:

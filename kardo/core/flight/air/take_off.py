@@ -1,7 +1,6 @@
 """Where a flight takes off best: by what the pilot sees and what corrections reach from there, whether one may stand there and gets there, and by what stands in the ways out
 and home; all sorties from one place, or each from where it is seen."""
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,14 +10,14 @@ from kardo.core.errors import PlanError
 from kardo.core.flight.air.clearance import least_over, of_ways, way_path
 from kardo.core.flight.air.pilot import seen_by_pilot, seen_from_take_offs, ways_from
 from kardo.core.flight.air.reach import CANDIDATES, link_of, places_over, reach, reach_from, sample_of
-from kardo.core.flight.lines.areas import ground_scale, round_start
+from kardo.core.flight.lines.areas import round_start
 from kardo.core.flight.lines.pattern import FlightPlan, flown
 from kardo.core.geodesy.units import length, place
 from kardo.core.plan.edits import Edit, field_edits
 from kardo.core.plan.flights import Flight, TakeOffMove
 from kardo.core.plan.model import Plan
 from kardo.core.site.occupiable import shapes_of, why_not
-from kardo.core.site.ways import ways
+from kardo.core.site.ways import leads_to
 
 WORTH_A_MOVE = 0.05  # of a sortie's lines that must be seen or reached more from elsewhere
 LOOKED_AT = 12  # places, the best first, of which one is taken whose ways are clear
@@ -89,8 +88,8 @@ def _allowed(plan: Plan) -> list[Spot]:
             where="Flight",
             mend="Look at what forbids standing there (Site, features).",
         )
-    led = ways(plan, [round_start(plan), *allowed], plan.assume["walking_speed"], ground_scale(plan)).minutes[0, 1:]
-    return [at for at, minutes in zip(allowed, led.tolist(), strict=True) if math.isfinite(minutes)] or allowed
+    led = leads_to(plan, round_start(plan), allowed)
+    return [at for at, there in zip(allowed, led, strict=True) if there] or allowed
 
 
 def _tried(plan: Plan, f: FlightPlan, at: Spot, some: Ints) -> _Tried:
