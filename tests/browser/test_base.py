@@ -264,6 +264,10 @@ def test_marks_are_kept_found_taken_and_published_anew(signed_in, django_db_bloc
 def test_what_corrections_do_not_reach_is_shown_and_a_better_standpoint_found(signed_in, django_db_blocker):
     page = signed_in
     opened(page, django_db_blocker, "Quarry by wireless", "hask-quarry")
+    page.keyboard.press("3")
+    page.get_by_label("applied").select_option("both")
+    settled(page)
+    page.keyboard.press("4")
     page.keyboard.press("Alt+6")
     view = page.get_by_test_id("reach-main")
     expect(view).to_contain_text("flown from where it takes off, 27 m from the base")
@@ -274,8 +278,8 @@ def test_what_corrections_do_not_reach_is_shown_and_a_better_standpoint_found(si
     reached = view.get_by_text(re.compile(r"^\d+ of 494$"))
     before = int(reached.inner_text().split()[0])
     assert before < 494
-    view.get_by_role("button", name="where to stand?").click()
-    view.get_by_role("button", name="stand there").click()
+    view.get_by_role("button", name="find the best take-off point").click()
+    view.get_by_role("button", name="take off there").click()
     settled(page)
     expect(reached).not_to_have_text(f"{before} of 494")
     card = page.get_by_test_id("settings-card")

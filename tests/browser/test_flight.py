@@ -183,8 +183,8 @@ def test_a_take_off_place_is_sought_typed_and_put_on_the_sheet(signed_in, django
     page.keyboard.press("Alt+4")
     view = page.get_by_test_id("air-time")
     expect(view).to_contain_text("not chosen; taken as starting", timeout=20_000)
-    view.get_by_role("button", name="find best line of sight").click()
-    expect(view.get_by_role("status")).to_contain_text("all lines in sight")
+    view.get_by_role("button", name="find the best take-off point").click()
+    expect(view.get_by_role("status")).to_contain_text("all lines in sight", timeout=20_000)
     view.get_by_role("button", name="take off there").click()
     settled(page)
     expect(view).not_to_contain_text("not chosen; taken as starting")
@@ -276,5 +276,30 @@ def test_the_wood_is_planned_from_end_to_end(signed_in, django_db_blocker):
     with page.expect_download() as download:
         page.get_by_role("link", name="card of scan").click()
     assert len(pypdfium2.PdfDocument(download.value.path())) == 1
+    assert barriers(page) == []
+    assert page.console_errors == []
+
+
+def test_sorties_take_off_from_places_of_their_own(signed_in, django_db_blocker):
+    page = signed_in
+    opened(page, django_db_blocker, "Two pads", demo_plan("sallow-bank"))
+    page.keyboard.press("3")
+    expect(page.get_by_role("tab", name="air time")).to_be_visible()
+    page.keyboard.press("Alt+4")
+    view = page.get_by_test_id("air-time")
+    view.get_by_role("button", name="another from sortie 2").click()
+    settled(page)
+    east = view.get_by_label("Take-off 2, E")
+    east.fill("622800")
+    east.press("Enter")
+    settled(page)
+    view.get_by_role("button", name="find the best take-off point").click()
+    expect(view.get_by_role("status")).to_contain_text("then from sortie", timeout=20_000)
+    view.get_by_role("button", name=re.compile("use these 2 places")).click()
+    settled(page)
+    expect(view.get_by_label("Take-off 2, E")).not_to_have_value("622800.0")
+    view.get_by_role("button", name="remove take-off 2").click()
+    settled(page)
+    expect(view.get_by_label("Take-off 2, E")).to_have_count(0)
     assert barriers(page) == []
     assert page.console_errors == []

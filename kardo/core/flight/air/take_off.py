@@ -27,7 +27,7 @@ Spot = tuple[float, float]
 @dataclass(frozen=True)
 class TakeOffs:
     """Places to take off from, grid metres, each with the sortie from which on, counted from 1: minutes of all sorties and how many; the share of the lines that the pilot does not
-    see, and that corrections do not reach (None: nobody knows how they leave the base); metres to the farthest exposure, and those that ways are clear of what is under them; in
+    see, and that corrections do not reach (None: nobody knows how they leave the base), which counts where they are used live; metres to the farthest exposure, and those that ways are clear of what is under them; in
     words, and the edits that choose them."""
 
     places: list[tuple[int, float, float]]
@@ -101,7 +101,7 @@ def _tried(plan: Plan, f: FlightPlan, at: Spot, some: Ints) -> _Tried:
 
 
 def _best(plan: Plan, f: FlightPlan, tried: list[_Tried], some: Ints, sorties: list[int]) -> _Tried:
-    """Of the places for some sorties: the least trouble, then the shortest ways, of the best those whose ways are clear."""
+    """Of the places for some sorties: the least trouble, then the shortest ways; of those that are as good, one whose ways are clear."""
     own = np.isin(f.leg[some], sorties)
 
     def judged(one: _Tried) -> tuple[int, float]:
@@ -110,7 +110,8 @@ def _best(plan: Plan, f: FlightPlan, tried: list[_Tried], some: Ints, sorties: l
         return round(100 * one.trouble(own)), minutes
 
     ranked = sorted(tried, key=judged)
-    return next((one for one in ranked[:LOOKED_AT] if _clear(plan, f, one.at, sorties)), ranked[0])
+    alike = [one for one in ranked[:LOOKED_AT] if one.trouble(own) < ranked[0].trouble(own) + WORTH_A_MOVE]
+    return next((one for one in alike if _clear(plan, f, one.at, sorties)), ranked[0])
 
 
 def _clear(plan: Plan, f: FlightPlan, at: Spot, sorties: list[int]) -> bool:
@@ -153,7 +154,8 @@ def from_places(plan: Plan, flight: Flight, moves: list[tuple[int, Spot]]) -> Ta
     )
     words += f": {f.minutes:.0f} min in {count}, {sight}, up to {length(float(away.max()), unit)} away"
     if unreached:
-        words += f", {100 * unreached:.0f} % without corrections"
+        saved = "" if flight.corrections == "live" else ", which the log saves"
+        words += f", {100 * unreached:.0f} % without live corrections{saved}"
     least = None if ways_clear is None else ways_clear.least
     if least is not None and least < plan.policy["flight-way-home"]:
         words += f"; the ways clear {'the ground' if not ways_clear or not ways_clear.over else ways_clear.over} by {length(least, unit)} only"

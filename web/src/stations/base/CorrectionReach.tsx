@@ -197,7 +197,7 @@ function LinkOf({ setup }: { setup: SetUp }) {
 }
 
 function FlightReach({ flown, reach }: { flown: FlightFigures; reach: Reach }) {
-  const { plan } = usePlan();
+  const { plan, edit } = usePlan();
   const { setGoTo } = useWorkbench();
   const { unit } = plan.brief;
   const flight = plan.flights.find((f) => f.id === flown.id)!;
@@ -231,6 +231,14 @@ function FlightReach({ flown, reach }: { flown: FlightFigures; reach: Reach }) {
           </button>
         )}
       </p>
+      {flight.take_off && (
+        <button
+          className="button mt-1 text-sm"
+          onClick={() => void edit(fieldEdits(plan, `flights/${flight.id}`, { take_off: null, take_off_moves: [] }))}
+        >
+          beside the base
+        </button>
+      )}
       <TakeOffSearch flight={flight} />
     </div>
   );
