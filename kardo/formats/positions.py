@@ -46,7 +46,7 @@ def shifted_positions(plan: Plan, text: str, by: Triple) -> tuple[str, int]:
 
 
 def shifted_points(plan: Plan, shift: ShiftPreview) -> str:
-    """Targets and checks before and after a block shift, each moved by as much as it hangs on the base that is shifted: CSV in the
+    """Targets and checks before and after a block shift, each moved by as much as it rests on the base that is shifted: CSV in the
     job's grid and unit."""
     at = {p.id: (p, h) for p, h in zip(plan.control, heights_of(plan, plan.control).tolist(), strict=True)}
     rows = [(p.name, (p.e, p.n, h), moved.by) for moved in shift.points for p, h in [at[moved.point]]]

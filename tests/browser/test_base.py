@@ -59,7 +59,7 @@ def test_a_scheme_is_compared_chosen_and_taken_back(signed_in, django_db_blocker
 def test_a_card_is_made_printed_and_read_back(signed_in, django_db_blocker):
     page = signed_in
     opened(page, django_db_blocker, "Bank with a card")
-    page.keyboard.press("Alt+3")
+    page.keyboard.press("Alt+4")
     page.get_by_role("button", name="another device").click()
     make = page.get_by_role("button", name="make its card")
     page.get_by_label("Device", exact=True).fill("aircraft's remote")
@@ -109,7 +109,7 @@ def test_a_finding_about_the_base_opens_where_it_can_be_typed(signed_in, django_
 def test_the_sky_over_a_point_on_the_day(signed_in, django_db_blocker):
     page = signed_in
     opened(page, django_db_blocker, "Bank under satellites")
-    page.keyboard.press("Alt+4")
+    page.keyboard.press("Alt+6")
     view = page.get_by_test_id("satellites")
     expect(view.get_by_role("img", name="The sky over base · Heron 4")).to_be_visible()
     expect(view).to_contain_text("typical numbers, not this day's")
@@ -129,7 +129,7 @@ def test_the_sky_over_a_point_on_the_day(signed_in, django_db_blocker):
 def test_a_base_log_is_held_against_the_plan(signed_in, django_db_blocker, tmp_path):
     page = signed_in
     opened(page, django_db_blocker, "Bank with a log")
-    page.keyboard.press("Alt+5")
+    page.keyboard.press("Alt+7")
     view = page.get_by_test_id("sessions")
     expect(view.get_by_role("row", name=re.compile("set-up on Heron 4.* 1.0 s"))).to_be_visible()
     commit(view.get_by_label("For σ V of, mm"), "18.25")
@@ -150,7 +150,7 @@ def test_a_base_log_is_held_against_the_plan(signed_in, django_db_blocker, tmp_p
 def test_what_a_base_broadcasts_is_held_against_its_set_up(signed_in, django_db_blocker):
     page = signed_in
     opened(page, django_db_blocker, "Bank on the air")
-    page.keyboard.press("Alt+3")
+    page.keyboard.press("Alt+4")
     air = page.get_by_test_id("on-air")
     air.get_by_label("Name there").fill("corvane")
     air.get_by_label("Password there").fill("guess")
@@ -188,7 +188,7 @@ def test_a_base_taken_here_is_shown_in_both_states_and_its_files_are_shifted(sig
     expect(page.get_by_test_id("state")).to_contain_text("until it is shifted, the whole map lies about 2.12 m off")
     page.keyboard.press("4")
     expect(page.get_by_test_id("schemes")).to_be_visible()
-    page.keyboard.press("Alt+2")
+    page.keyboard.press("Alt+3")
     commit(page.get_by_label("Hours of its own log that shift Hask 1"), "9")
     settled(page)
     assert figure(page, "absolute-v") < after, "a longer log fixes it better"
@@ -221,7 +221,7 @@ def test_a_base_taken_here_is_shown_in_both_states_and_its_files_are_shifted(sig
 def test_marks_are_kept_found_taken_and_published_anew(signed_in, django_db_blocker, tmp_path):
     page = signed_in
     opened(page, django_db_blocker, "Bank with a library")
-    page.keyboard.press("Alt+7")
+    page.keyboard.press("Alt+8")
     library = page.get_by_test_id("library")
     library.get_by_role("button", name="keep Heron 2").click()
     row = library.get_by_role("row", name=re.compile("Heron 2"))
@@ -243,7 +243,7 @@ def test_marks_are_kept_found_taken_and_published_anew(signed_in, django_db_bloc
     page.get_by_role("button", name="plan a height").click()
     settled(page)
 
-    page.keyboard.press("Alt+7")
+    page.keyboard.press("Alt+8")
     library.get_by_role("button", name="Heron 7").click()
     details = library.get_by_test_id("mark-details")
     commit(details.get_by_label("New E, m"), "623100.012")
@@ -268,7 +268,7 @@ def test_what_corrections_do_not_reach_is_shown_and_a_better_standpoint_found(si
     page.get_by_label("applied").select_option("both")
     settled(page)
     page.keyboard.press("4")
-    page.keyboard.press("Alt+6")
+    page.keyboard.press("Alt+5")
     view = page.get_by_test_id("reach-main")
     expect(view).to_contain_text("flown from where it takes off, 27 m from the base")
     view.get_by_role("button", name="beside the base").click()
@@ -294,7 +294,7 @@ def test_what_corrections_do_not_reach_is_shown_and_a_better_standpoint_found(si
 def test_an_antenna_is_taken_from_an_antex_file(signed_in, django_db_blocker, tmp_path):
     page = signed_in
     opened(page, django_db_blocker, "Bank with another antenna")
-    page.keyboard.press("Alt+2")
+    page.keyboard.press("Alt+3")
     page.get_by_label("Antenna", exact=True).select_option("another antenna")
     form = page.get_by_test_id("new-antenna")
     (tmp_path / "all.atx").write_bytes(b"".join(FILE))
@@ -304,7 +304,7 @@ def test_an_antenna_is_taken_from_an_antex_file(signed_in, django_db_blocker, tm
     form.get_by_role("button", name="use this antenna").click()
     settled(page)
     expect(page.get_by_label("Antenna", exact=True)).to_contain_text("SMALL HELIX DOME 17")
-    page.keyboard.press("Alt+3")
+    page.keyboard.press("Alt+4")
     expect(page.get_by_role("img", name="Height chain on Heron 4")).to_contain_text("0.0420")
     assert barriers(page) == []
 
@@ -313,7 +313,7 @@ def test_a_site_is_calibrated_to_its_own_grid_and_told_in_it(signed_in, django_d
     page = signed_in
     opened(page, django_db_blocker, "Bank in works coordinates")
     own = figure(page, "absolute-h")
-    page.keyboard.press("Alt+8")
+    page.keyboard.press("Alt+9")
     view = page.get_by_test_id("local-grid")
     corners = demo_plan("sallow-bank").site.boundary[::2]
     rows = [
@@ -336,10 +336,10 @@ def test_a_site_is_calibrated_to_its_own_grid_and_told_in_it(signed_in, django_d
     view.get_by_label(re.compile("Marks that it has")).fill(f"Works 1\t{n - 5.1e6:.3f}\t{-e + 1e6:.3f}\t2.500")
     view.get_by_role("button", name="take", exact=True).last.click()
     settled(page)
-    page.keyboard.press("Alt+2")
+    page.keyboard.press("Alt+3")
     expect(page.get_by_label("How Works 1 is known")).to_have_value("local")
     expect(page.get_by_label("E of Works 1", exact=True)).to_have_value(re.compile(rf"^{e:.1f}"))
-    page.keyboard.press("Alt+8")
+    page.keyboard.press("Alt+9")
     assert barriers(page) == []
     view.get_by_role("button", name="ground coordinates").click()
     expect(view.get_by_label("Factor")).to_have_value(re.compile(r"^1\.000[12]"))
@@ -352,7 +352,7 @@ def test_a_site_is_calibrated_to_its_own_grid_and_told_in_it(signed_in, django_d
 def test_places_for_the_base_are_ranked_drawn_and_taken(signed_in, django_db_blocker):
     page = signed_in
     opened(page, django_db_blocker, "Bank with a better base")
-    page.keyboard.press("Alt+9")
+    page.keyboard.press("Alt+2")
     view = page.get_by_test_id("base-places")
     expect(view).to_contain_text(re.compile("The base stands on (one of )?the best of them"), timeout=30_000)
     expect(view.get_by_role("row", name=re.compile(r"Heron 4 \(the base\)"))).to_contain_text("1.00")
@@ -370,7 +370,7 @@ def test_places_for_the_base_are_ranked_drawn_and_taken(signed_in, django_db_blo
 def test_what_is_heard_of_a_base_goes_into_the_book_and_keeps_the_crew(signed_in, django_db_blocker):
     page = signed_in
     opened(page, django_db_blocker, "Quarry heard in the field", "hask-quarry")
-    page.keyboard.press("Alt+3")
+    page.keyboard.press("Alt+4")
     asked = page.get_by_test_id("receiver")
     asked.get_by_role("button", name="ask it").click()
     expect(asked).to_contain_text("from the plan on Hask 1, within what it is good to", timeout=20_000)

@@ -37,7 +37,7 @@ FOLLOW = """async ([x, y, steps]) => {
 
 
 def tight_block():
-    """Two thousand exposures whose figures hang on the targets: camera positions without corrections."""
+    """Two thousand exposures whose figures rest on the targets: camera positions without corrections."""
     plan = block_plan(2000)
     return plan.model_copy(
         update={

@@ -105,7 +105,7 @@ def test_a_second_base_shares_a_poor_mark_out_over_two():
     assert second.minutes > plan.assume["minutes_set_up"] + len(plan.targets)
     before, after = predict(plan), predict(second.on(plan))
     assert after.rmse_v < 0.85 * before.rmse_v
-    assert offered(second.on(plan), "second") is None, "they hang on two already"
+    assert offered(second.on(plan), "second") is None, "they rest on two already"
     assert offered(with_marks(A), "second") is None
 
 

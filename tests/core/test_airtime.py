@@ -155,7 +155,7 @@ def test_a_wind_is_kept_with_the_flight_and_reaches_legs_and_what_hangs_on_them(
     assert len(against) in (len(windy.strips) // 2, len(windy.strips) - len(windy.strips) // 2), "every second line"
     assert all(s.speed == pytest.approx(15.0 - 6.0) for s in against), "what the aircraft has, less the wind"
     assert windy_plan().hash != windy_plan(wind_from_deg=10.0).hash, (
-        "where batteries are changed hangs on it, and on that the prediction"
+        "where batteries are changed rests on it, and on that the prediction"
     )
 
 

@@ -312,7 +312,7 @@ def test_how_corrections_come_from_one_base_makes_no_figure_differ(compared):
 
 @given(st.lists(st.sampled_from(sorted(catalogue())), min_size=1, max_size=5))
 def test_any_scheme_chosen_after_any_other_is_the_one_the_plan_has(keys):
-    """And control is neither lost nor renamed, and what hangs elsewhere stays there."""
+    """And control is neither lost nor renamed, and what rests elsewhere stays there."""
     elsewhere = point("K9", 30, 30, positioned_from=OwnSession(hours=7))
     plan = small_plan()
     plan = plan.model_copy(update={"control": (*plan.control, elsewhere)})

@@ -323,7 +323,7 @@ def test_a_block_shift_mends_what_is_promised_absolutely():
     plain = Closing(sets=(outcomes(plan),))
     before, after = (predict(as_closed(plan, Book(), c)) for c in (plain, plain.model_copy(update={"shift": SHIFT})))
     assert before.rmse_v > 2.5 and after.rmse_v < 0.05
-    # Those that hang on the same mark never saw it: without K3 and K4 the checks measure the same before and after.
+    # Those that rest on the same mark never saw it: without K3 and K4 the checks measure the same before and after.
     alike = outcomes(plan, K3="unused", K4="unused")
     seen = [predict(as_closed(plan, Book(), Closing(sets=(alike,), shift=s))).seen_rmse_v for s in (None, SHIFT)]
     assert seen[0] == pytest.approx(seen[1], rel=0.05)

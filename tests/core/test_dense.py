@@ -133,7 +133,7 @@ def test_checks_on_the_base_see_less_than_checks_on_their_own_mark():
 
 
 def test_a_mark_of_any_error_leaves_the_checks_on_it_as_they_are():
-    """Everything hangs on the base: its error moves the map and is invisible."""
+    """Everything rests on the base: its error moves the map and is invisible."""
     figures = []
     for sigma in (0.001, 1.5):
         data = block_json(seed=8)

@@ -94,7 +94,7 @@ def test_a_wind_that_lets_nothing_come_home_is_told():
 
 
 def test_the_height_of_the_ways_is_part_of_what_the_plan_is():
-    """Where sorties are cut hangs on it, and on that the prediction."""
+    """Where sorties are cut rests on it, and on that the prediction."""
     assert standing(0.0).hash != standing(0.0, return_height_m=120.0).hash
 
 

@@ -102,7 +102,7 @@ def test_control_on_a_set_up_without_a_mark_is_not_predicted_as_if_that_had_no_e
     assert missing(plan) == [("base", "Put the set-up second on a mark: control is positioned from it.")]
     with pytest.raises(PlanError, match="second"):
         predict(plan)
-    assert not missing(small_plan(setups=setups)), "nothing hangs on it"
+    assert not missing(small_plan(setups=setups)), "nothing rests on it"
 
 
 def test_whole_numbers_and_floats_hash_alike(plan):

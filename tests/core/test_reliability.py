@@ -37,7 +37,7 @@ def on_map(with_map, pattern):
 
 
 def anywhere(targets):
-    """A place of the map that hangs on no target."""
+    """A place of the map that rests on no target."""
     return on_map(np.zeros((3, 3 * len(targets))), np.zeros((len(targets.pattern), 3))), np.ones((1, 3))
 
 

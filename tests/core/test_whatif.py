@@ -46,7 +46,7 @@ CHANGES = {
     "target dropped": lambda c: c[1:],
     "target added": lambda c: (*c, changed(c[2], id="new", name="new", e=c[2].e + 340, n=c[2].n + 70)),
     "targets observed twice": lambda c: tuple(changed(p, occupations=TWICE) for p in c),
-    "target hung on another mark": lambda c: (changed(c[0], positioned_from=OnSetUp(setup="rover")), *c[1:]),
+    "target positioned from another mark": lambda c: (changed(c[0], positioned_from=OnSetUp(setup="rover")), *c[1:]),
     "target observed from another mark too": lambda c: (changed(c[0], occupations=FROM_BOTH), *c[1:]),
     "check observed from another mark too": lambda c: (*c[:-1], changed(c[-1], occupations=FROM_BOTH)),
     "target made a check": lambda c: (changed(c[0], role="check"), *c[1:]),

@@ -108,7 +108,7 @@ def test_what_cannot_be_shifted_is_refused_in_words(files, capsys):
 
 
 def test_points_move_by_as_much_as_they_hang_on_the_base():
-    """K4 hangs on a mark that is known; so does K3 as far as weights go, for its other round is metres off: before and after tell it."""
+    """K4 rests on a mark that is known; so does K3 as far as weights go, for its other round is metres off: before and after tell it."""
     known = Mark(id="B", name="B", e=E0 + 60, n=N0 + 60, h=3.0)
     elsewhere = OnSetUp(setup="other")
     halves = (Occupation(), Occupation(after_min=60, positioned_from=elsewhere))

@@ -231,7 +231,7 @@ def test_a_block_shift_is_shown_applied_and_taken_back(planner, office):
     assert after["shift"]["by"] == pytest.approx([1, 0, 2]) and after["promised"][-1]["rmse_v"] < 0.05
     assert (
         after["verdict"]["checks"] == before["verdict"]["checks"]
-    )  # every check hangs on the same mark: it never saw it
+    )  # every check rests on the same mark: it never saw it
     report = read_html(planner, job)
     assert faults(report) == [] and report.shift.by == pytest.approx((1, 0, 2))
     moved = report.residuals[-1]

@@ -303,7 +303,7 @@ def test_five_hundred_points_in_one_step(planner, job, django_assert_max_num_que
 
 
 def test_steps_stored_before_the_model_grew_a_field_are_undone_and_redone(planner, job):
-    """A document, and the step that made it, without the field that tells what an occupation hangs on."""
+    """A document, and the step that made it, without the field that tells what an occupation rests on."""
     row = G7 | {"occupations": [{"epochs": 60, "after_min": 0}]}
     assert planner.patch_plan(job.pk, [edit("control/G7", None, row)], 1).status_code == 200
     step, stored = job.edits.get(), Job.objects.get(pk=job.pk)

@@ -27,7 +27,7 @@ def enough(plan: Plan, left: StillToDo, promise: Promise | None, lack: str = "")
     still = " ".join(part for part in (_short(left), _still(plan, left)) if part)
     if left.off_air:
         key, words = next(iter(left.off_air.items()))
-        return f"Not enough to leave: the {name_of(plan, 'setup', key)} was heard elsewhere than planned. {words} Mend it, listen again, and measure again what hangs on it."
+        return f"Not enough to leave: the {name_of(plan, 'setup', key)} was heard elsewhere than planned. {words} Mend it, listen again, and measure again everything positioned from it."
     if lack:
         return f"Not enough to leave: {lack} {still}".strip()
     if promise is None:

@@ -57,7 +57,7 @@ class ResidualSet(Part):
 
 
 class BlockShift(Part):
-    """The coordinates that a mark really has, which was occupied on a position taken "here": everything that hangs on it moves
+    """The coordinates that a mark really has, which was occupied on a position taken "here": everything that rests on it moves
     with it. Sigmas are what the new coordinates are good to. heights: what h is, of the job's system or ellipsoidal. why_so_far: the reason for a shift that
     is farther than such a position is mostly off."""
 

@@ -1,6 +1,6 @@
-"""The block shift: a base that stood on a position taken "here" gets its mark's own coordinates, and all that hangs on it moves.
+"""The block shift: a base that stood on a position taken "here" gets its mark's own coordinates, and all that rests on it moves.
 
-It is a plain translation only where the whole block hangs on that one mark; where some of its camera positions or targets hang
+It is a plain translation only where the whole block rests on that one mark; where some of its camera positions or targets hang
 elsewhere, part of the error has gone into the adjustment, and only processing again mends it.
 """
 
@@ -24,7 +24,7 @@ FARTHEST = 5  # times its sigma that a position taken "here" may be off before s
 
 @dataclass(frozen=True)
 class Moved:
-    """A point before and after: east, north, up in grid metres, what it moves by (part of the shift where it hangs on the mark
+    """A point before and after: east, north, up in grid metres, what it moves by (part of the shift where it rests on the mark
     in part), and its residual before and after, None where it has none."""
 
     point: str
@@ -36,7 +36,7 @@ class Moved:
 
 @dataclass(frozen=True)
 class ShiftPreview:
-    """What a block shift would do: what the map and all that hangs on the mark move by, metres east, north, up; each point; and what looks odd about it."""
+    """What a block shift would do: what the map and all that rests on the mark move by, metres east, north, up; each point; and what looks odd about it."""
 
     by: Triple
     points: list[Moved]
@@ -73,7 +73,7 @@ def in_job_heights(plan: Plan, place: Triple, heights: str) -> Triple:
 
 def shift_to(plan: Plan, key: str, place: Triple, why_so_far: str = "") -> Triple:
     """Metres east, north, up from where a mark was taken to a place, grid metres and height of the job's system. Raises PlanError for a mark that is not
-    there or was not taken "here", where part of the block hangs elsewhere, and for a shift beyond FARTHEST times what such a position is
+    there or was not taken "here", where part of the block rests elsewhere, and for a shift beyond FARTHEST times what such a position is
     good to, unless it is said why."""
     mark = plan.mark(key)
     if mark is None:
@@ -127,7 +127,7 @@ def _like_separation(plan: Plan, mark: Mark, up: float) -> str:
 
 
 def _hangs_elsewhere(plan: Plan, mark: Mark) -> str:
-    """Something of the block that does not hang on the mark, by name; empty where all does."""
+    """Something of the block that does not rest on the mark, by name; empty where all does."""
 
     def on_mark(hung: PositionSource) -> bool:
         setup = plan.setup(hung.setup) if isinstance(hung, OnSetUp | OnInstrument) else None

@@ -1,4 +1,4 @@
-"""How control is surveyed: where it lies, how well its own observation is, and what it hangs on."""
+"""How control is surveyed: where it lies, how well its own observation is, and what it rests on."""
 
 import math
 from collections import Counter, defaultdict
@@ -74,13 +74,13 @@ def skies_over(plan: Plan, points: Sequence[ControlPoint], heights: Floats) -> l
 
 
 def by_satellites(hung: PositionSource) -> bool:
-    """Whether what hangs on this is observed by satellites."""
+    """Whether what rests on this is observed by satellites."""
     return not isinstance(hung, OnInstrument | Levelled)
 
 
 @dataclass(frozen=True)
 class _Position:
-    """A point's position by the occupations that hang on one thing: its own sigma (3,), the part (3,) of that which other
+    """A point's position by the occupations that rest on one thing: its own sigma (3,), the part (3,) of that which other
     occupations by rover have too, and what it holds of shifts."""
 
     sigma: Floats
@@ -89,7 +89,7 @@ class _Position:
 
     @cached_property
     def variance(self) -> Floats:
-        """Of the position itself, all it hangs on included."""
+        """Of the position itself, all it rests on included."""
         return self.sigma**2 + sum((h.variance for h in self.held), np.zeros(3))
 
 
@@ -146,7 +146,7 @@ def _by_distance(
 
 
 def by_rover(hung: PositionSource) -> bool:
-    """Whether what hangs on this is observed live, by rover."""
+    """Whether what rests on this is observed live, by rover."""
     return isinstance(hung, OnSetUp | OnService)
 
 
@@ -162,7 +162,7 @@ def _noise(sky: SkyLeft | None) -> tuple[float, float]:
 def _own_sigma(
     plan: Plan, point: ControlPoint, hung: PositionSource, occupations: Sequence[Occupation], sky: SkyLeft | None
 ) -> tuple[float, float, float]:
-    """East, north, up of the observation itself, without what it hangs on. A float solution is off as a sortie's is; one that is fixed under too little sky counts as such."""
+    """East, north, up of the observation itself, without what it rests on. A float solution is off as a sortie's is; one that is fixed under too little sky counts as such."""
     assume, noise = plan.assume, _noise(sky)
     if isinstance(hung, Levelled):
         return levelled_sigma(hung.metres, assume)

@@ -30,7 +30,7 @@ def _against(log: RawLog, plan: Plan) -> list[Remark]:
 
 
 def _cover(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[Remark]:
-    """Whether the log covers the sorties of its day that hang on its base, as the Day has them."""
+    """Whether the log covers the sorties of its day that rest on its base, as the Day has them."""
     ahead, day = _day(log, plan, chain)
     own = {f"flights/{f.id}" for f in plan.flights if f.positioned_from == OnSetUp(setup=chain.setup)}
     legs = [t for t in day.tasks if t.kind == "leg" and t.start is not None and own & set(t.about)] if day else []

@@ -180,7 +180,7 @@ def _occupied(
 
 
 def method_words(plan: Plan, on: PositionSource) -> str:
-    """How something is observed that hangs on this."""
+    """How something is observed that rests on this."""
     if isinstance(on, OnSetUp):
         return f"live from the {name_of(plan, 'setup', on.setup)}"
     if isinstance(on, OnService):

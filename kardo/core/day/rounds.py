@@ -111,7 +111,7 @@ def walked(plan: Plan, points: Sequence[ControlPoint]) -> tuple[list[int], float
 
 @lru_cache(maxsize=32)
 def _ways(site: Site, places: tuple[tuple[float, float], ...], m_per_min: float, scale: float, on_paths: bool) -> Ways:
-    """Ways hang on the site and the places alone: whatever else of a plan changes, they are not looked for again."""
+    """Ways rest on the site and the places alone: whatever else of a plan changes, they are not looked for again."""
     return ways(Plan(site=site), list(places), m_per_min, scale, on_paths)
 
 

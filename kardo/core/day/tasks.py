@@ -135,7 +135,7 @@ def _control(plan: Plan, visit: Visit) -> list[ControlPoint]:
 
 
 def _setups(plan: Plan, visit: Visit) -> list[SetUp]:
-    """The set-ups that something of this visit hangs on, and that say this visit or none."""
+    """The set-ups that something of this visit rests on, and that say this visit or none."""
     flights = [f.positioned_from for f in plan.flights if f.corrected and _today(plan, visit, f.visit)]
     hung = [*flights, *(on for p in _control(plan, visit) for on in p.by_source)]
     keys = {setup_of(on) for on in hung}

@@ -1,6 +1,6 @@
 """What goes wrong at a base: how far each usual blunder would move this very set-up, and who would see it.
 
-A blunder is told as the error of the position that the base gives out, typed less true; everything that hangs on the base
+A blunder is told as the error of the position that the base gives out, typed less true; everything that rests on the base
 moves by it. Which blunders people make: docs/accuracy.md, section 12.
 """
 
@@ -196,7 +196,7 @@ def _of_scale(plan: Plan, chain: SetUpHeights) -> Iterator[Blunder]:
 
 
 def seen_by(plan: Plan, setup: str) -> str:
-    """Who sees an error that everything hanging on a set-up shares, in words."""
+    """Who sees an error that everything positioned from a set-up shares, in words."""
     flights = [f for f in plan.flights if _hangs(f.positioned_from, setup)]
     checks = [c for c in plan.checks if any(_hangs(on, setup) for on in c.by_source)]
     targets = [t for t in plan.targets if any(_hangs(on, setup) for on in t.by_source)]

@@ -1,4 +1,4 @@
-"""What positions share: every coordinate that hangs on the same thing has that thing's error in common."""
+"""What positions share: every coordinate that rests on the same thing has that thing's error in common."""
 
 import math
 from collections.abc import Iterable
@@ -41,7 +41,7 @@ def source_of(shift: Shift) -> Source:
 
 
 def shared_by(plan: Plan, positioned_from: PositionSource) -> tuple[Shift, ...]:
-    """The shifts that whatever hangs on this has in common: a base's mark and its set-up, the mark levelled from, or a network's offset; none where
+    """The shifts that whatever rests on this has in common: a base's mark and its set-up, the mark levelled from, or a network's offset; none where
     a position shares its error with nothing, or the set-up has no mark yet."""
     if isinstance(positioned_from, OnService):
         network = plan.service(positioned_from.service)
@@ -78,7 +78,7 @@ class Gradient:
 
 
 def gradient(plan: Plan, positioned_from: PositionSource, visit: str | None) -> Gradient | None:
-    """That of what hangs on a base and was observed on a visit (None: the set-up's, or the first). None for what hangs on no base, and where distance
+    """That of what rests on a base and was observed on a visit (None: the set-up's, or the first). None for what rests on no base, and where distance
     shares nothing. A network has its own offset, an instrument no satellites."""
     by_satellites = isinstance(positioned_from, OnSetUp | OwnSession) and positioned_from.setup
     setup = plan.setup(by_satellites) if by_satellites else None
@@ -104,7 +104,7 @@ def all_gradients(plan: Plan) -> list[Shift]:
 
 
 def all_shared(plan: Plan) -> list[Shift]:
-    """Every shift that something in the plan could hang on: of the set-ups in their order, then of the networks."""
+    """Every shift that something in the plan could rest on: of the set-ups in their order, then of the networks."""
     places: list[PositionSource] = [OnSetUp(setup=s.id) for s in plan.setups]
     places += [OnService(service=n.id) for n in plan.correction_services]
     places += [on for p in plan.control for on in p.by_source if isinstance(on, Levelled)]

@@ -76,7 +76,7 @@ class BasePlaces:
 
 
 def base_places(plan: Plan, library: Sequence[KnownPlace] = ()) -> BasePlaces:
-    """Places ranked for the base that the first flight hangs on, under constellations as they are meant to be. Raises PlanError before there is a site, GeodesyError where the grid does not reach."""
+    """Places ranked for the base that the first flight rests on, under constellations as they are meant to be. Raises PlanError before there is a site, GeodesyError where the grid does not reach."""
     polygon = site_polygon(plan)
     base = _base(plan)
     now = plan.mark(base.mark) if base else None
@@ -96,13 +96,13 @@ def base_places(plan: Plan, library: Sequence[KnownPlace] = ()) -> BasePlaces:
             free.append(place)
     graded = _graded(plan, free, shapes, marks, now)
     middle = polygon.representative_point()
-    # of several alike the one that the base stands on, for nobody moves it for nothing; then the nearest to all that hangs on it
+    # of several alike the one that the base stands on, for nobody moves it for nothing; then the nearest to all that rests on it
     ranked = sorted(graded, key=lambda p: (-round(p.score, 3), not p.here, middle.distance(Point(p.e, p.n))))
     return BasePlaces(ranked, left_out, math.sqrt(polygon.area / PLACES), _told(plan, ranked))
 
 
 def _base(plan: Plan) -> SetUp | None:
-    """The set-up that the first flight hangs on, else the first."""
+    """The set-up that the first flight rests on, else the first."""
     hung = next((f.positioned_from.setup for f in plan.flights if isinstance(f.positioned_from, OnSetUp)), None)
     return plan.setup(hung) or next(iter(plan.setups), None)
 

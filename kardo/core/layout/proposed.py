@@ -168,7 +168,7 @@ def points_at(
     plan: Plan, places: Floats, role: Literal["target", "check"], letter: str, *beside: tuple[ControlPoint, ...]
 ) -> tuple[ControlPoint, ...]:
     """New control at places (k, 2), named by the next free names beside what stays. Targets are observed as most of the plan's own are;
-    checks as its own are, in turn, so that they stay as independent as they are; without any, it hangs on what most control does."""
+    checks as its own are, in turn, so that they stay as independent as they are; without any, it rests on what most control does."""
     width = max(
         LEAST_WIDTH,
         math.ceil(10 * SPARE * plan.policy["target-width"] * max((f.gsd for f in all_flown(plan)), default=0.0)) / 10,

@@ -26,7 +26,7 @@ class Terms:
 
 
 class Brief(Part):
-    """What is promised, by which standard, in which coordinates. Metres; point_share in percent; chance: to pass, that is wanted. state: whether what hangs on a
+    """What is promised, by which standard, in which coordinates. Metres; point_share in percent; chance: to pass, that is wanted. state: whether what rests on a
     position taken "here" is promised as it was taken, or once the shift that is planned for it is applied. local: the site's own
     coordinates, where it is those that are delivered. heights: "ellipsoidal", a system of PROJ's, or "geoid:" and the name of a model
     of one's own, whose part about the site is geoid. most_checks: how many a layout that is searched may have, None: as is usual. separation: what somebody stated in the place of a system's own geoid."""

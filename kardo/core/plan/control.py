@@ -13,7 +13,7 @@ MOST_OCCUPATIONS = 8
 
 class Occupation(Part):
     """One standing on a point with a rover, or one round with an instrument: epochs at one second; after_min, minutes
-    since the point's first occupation. positioned_from None: on what the point hangs on. state: what it came to."""
+    since the point's first occupation. positioned_from None: on what the point rests on. state: what it came to."""
 
     epochs: Annotated[int, Field(ge=1, le=100_000)] = 60
     after_min: Annotated[float, Field(ge=0, le=100_000, allow_inf_nan=False)] = 0.0
@@ -51,7 +51,7 @@ class ControlPoint(Part):
 
     @property
     def by_source(self) -> dict[PositionSource, list[Occupation]]:
-        """The occupations by what they hang on, in the order met."""
+        """The occupations by what they rest on, in the order met."""
         found: dict[PositionSource, list[Occupation]] = {}
         for one in self.occupations:
             found.setdefault(one.positioned_from or self.positioned_from, []).append(one)

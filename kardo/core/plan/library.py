@@ -130,7 +130,7 @@ STRENGTHENING_TILT = 30.0  # degrees of a flight beside another that strengthens
 
 
 def new_plan(title: str = "Untitled job") -> Plan:
-    """What a new job begins with: the usual kit, one flight hung on one set-up that still wants its mark."""
+    """What a new job begins with: the usual kit, one flight positioned from one set-up that still wants its mark."""
     return Plan(
         brief=Brief(title=title),
         kit=kit_of(),

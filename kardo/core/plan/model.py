@@ -229,7 +229,7 @@ class Plan(Part):
         return _by_id(self.setups, key)
 
     def base_mark(self, hung: PositionSource) -> Mark | None:
-        """The mark that is observed from; None for what hangs on no set-up, or on one without a mark."""
+        """The mark that is observed from; None for what rests on no set-up, or on one without a mark."""
         setup = self.setup(setup_of(hung))
         return self.mark(setup.mark) if setup else None
 

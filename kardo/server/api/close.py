@@ -218,7 +218,7 @@ def shift_positions(request: HttpRequest, job_id: UUID, file: File[UploadedFile]
 
 @router.get("/{job_id}/close/shift/points.csv")
 def list_shifted_points(request: HttpRequest, job_id: UUID):
-    """Targets and checks before the shift that is applied and after it, each moved by as much as it hangs on the base."""
+    """Targets and checks before the shift that is applied and after it, each moved by as much as it rests on the base."""
     held = documents_of(job_of(request, job_id))
     plan, shift = _applied(held)
     text = shifted_points(plan, preview(plan, shift, held.closing.judged))

@@ -10,14 +10,16 @@ import { UNDER_WAY, UnderWay } from "../ui/UnderWay";
 import { Findings } from "./Findings";
 import { usePlan, useProgress } from "./plan";
 import { InOtherState, WhichState } from "./States";
-import { useWorkbench, type Station } from "./workbench";
+import { type Station, useNavigation } from "./workbench/navigation";
+import { usePins } from "./workbench/pins";
 
 const CloseGauges = lazy(() => import("../stations/close/CloseGauges").then((m) => ({ default: m.CloseGauges })));
 
 /** The instrument on the right: two rods, the chance, the budget, and what was found. */
 export function AccuracyGauges() {
   const { jobId, plan, summary, result, undetermined, before, told, trial } = usePlan();
-  const { pins, station } = useWorkbench();
+  const { pins } = usePins();
+  const { station } = useNavigation();
   const limits = summary?.limits ?? { h: 0, v: 0 };
   const sound = trial.live ?? result;
   const previous = trial.live ? (result ?? before) : before;
@@ -195,7 +197,7 @@ function Defects({ of }: { of: Undetermined["defects"] }) {
 function Lacks() {
   const { summary } = usePlan();
   const { prediction } = useProgress();
-  const { open } = useWorkbench();
+  const { open } = useNavigation();
   if (prediction?.state !== "lacking") return null;
   return (
     <div>

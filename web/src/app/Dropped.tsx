@@ -3,7 +3,7 @@ import { STATION_OF } from "../stations/reading";
 import { STATIONS } from "../stations/registry";
 import { Panel } from "../ui/Panel";
 import { usePlan } from "./plan";
-import { useWorkbench, type Carried } from "./workbench";
+import { type Carried, useNavigation } from "./workbench/navigation";
 
 /** What a dropped file may be; the station's reader looks at what is in it. */
 const KINDS: { to: Carried["to"]; name: string }[] = [
@@ -24,7 +24,7 @@ export function kindsOf(name: string, accepted: Catalogue["files"]["accepted"]):
 /** What dropped files are is said by whoever dropped them. */
 export function Dropped({ files, onDone }: { files: File[]; onDone: () => void }) {
   const { plan, catalogue } = usePlan();
-  const { open, carry } = useWorkbench();
+  const { open, carry } = useNavigation();
   const [file, ...beside] = files;
   const kinds = kindsOf(file!.name, catalogue.files.accepted);
   const take = (to: Carried["to"]) => {

@@ -3,7 +3,8 @@ import type { Finding } from "../api/client";
 import { unbroken } from "../lib/units";
 import { Severity } from "../ui/Severity";
 import { usePlan } from "./plan";
-import { useWorkbench } from "./workbench";
+import { useNavigation } from "./workbench/navigation";
+import { useSelection } from "./workbench/selection";
 
 const Reason = lazy(() => import("./Waiving").then((m) => ({ default: m.Reason })));
 const Accepted = lazy(() => import("./Waiving").then((m) => ({ default: m.Accepted })));
@@ -53,7 +54,8 @@ function Tried({ found }: { found: Finding[] | null }) {
 
 function Found({ of: f }: { of: Finding }) {
   const { edit } = usePlan();
-  const { open, select, setGoTo } = useWorkbench();
+  const { open } = useNavigation();
+  const { select, setGoTo } = useSelection();
   const [accepting, setAccepting] = useState(false);
   const go = () => {
     open(f.station);

@@ -15,7 +15,8 @@ import { Ribbon } from "./Ribbon";
 import { useShortcuts } from "./shortcuts";
 import { AccuracyGauges } from "./AccuracyGauges";
 import { ThemeChoice, TopBar } from "./TopBar";
-import { repinned, useWorkbench, type Station } from "./workbench";
+import { type Station, useNavigation } from "./workbench/navigation";
+import { repinned, usePins } from "./workbench/pins";
 
 const ConflictDialog = lazy(() => import("./Dialogs").then((m) => ({ default: m.ConflictDialog })));
 const StuckDialog = lazy(() => import("./Dialogs").then((m) => ({ default: m.StuckDialog })));
@@ -67,7 +68,7 @@ function Workplace({ session, width }: { session: Session; width: "wide" | "narr
     const later = setTimeout(() => void fetchTrays().catch(() => undefined), 1000);
     return () => clearTimeout(later);
   }, []);
-  const { station } = useWorkbench();
+  const { station } = useNavigation();
   const narrow = width === "narrow";
   const parts = narrow
     ? "grid-cols-[minmax(0,1fr)_58px] grid-rows-[auto_auto_minmax(0,1fr)_auto]"
@@ -116,7 +117,7 @@ function Workplace({ session, width }: { session: Session; width: "wide" | "narr
 function Pinning() {
   const { plan, result } = usePlan();
   const { settled } = useProgress();
-  const { pins, setPins, pinning, setPinning } = useWorkbench();
+  const { pins, setPins, pinning, setPinning } = usePins();
   useEffect(() => {
     if (!pinning || !settled) return;
     setPinning(false);
@@ -128,7 +129,7 @@ function Pinning() {
 /** One column for a phone: the station's work, and the way to the other. */
 function InTheField() {
   const { plan } = usePlan();
-  const { station, open } = useWorkbench();
+  const { station, open } = useNavigation();
   const { entries } = useOutbox();
   return (
     <div className="touch flex h-dvh flex-col bg-paper">

@@ -1,15 +1,14 @@
 import { STATION_IDS, type Station } from "../stations/ids";
 import { STATIONS } from "../stations/registry";
 import { useClose } from "../stations/close/useClose";
+import { Mark, type State } from "../ui/Mark";
 import { usePlan } from "./plan";
 import type { Posture } from "./Job";
-import { useWorkbench } from "./workbench";
-
-type State = "hollow" | "half" | "solid";
+import { useNavigation } from "./workbench/navigation";
 
 /** The nine stations on a traverse line; state by shape as well as colour. */
 export function Line() {
-  const { station, open } = useWorkbench();
+  const { station, open } = useNavigation();
   const lines = useStationLines();
   return (
     <nav aria-label="Stations" className="overflow-y-auto border-r border-hairline bg-paper py-2">
@@ -43,7 +42,7 @@ export function Line() {
 
 /** The line of a narrow screen: nine numbers with their states, the open station's name beside its own. */
 export function Strip({ posture, stand }: { posture: Posture; stand: (posture: Posture) => void }) {
-  const { station, open } = useWorkbench();
+  const { station, open } = useNavigation();
   const lines = useStationLines();
   return (
     <nav
@@ -82,18 +81,6 @@ export function Strip({ posture, stand }: { posture: Posture; stand: (posture: P
         {posture === "raised" ? "sheet ▾" : "sheet ▴"}
       </button>
     </nav>
-  );
-}
-
-function Mark({ state }: { state: State }) {
-  const colour = state === "solid" ? "var(--settled)" : state === "half" ? "var(--decision)" : "var(--quiet)";
-  const label = { solid: "settled", half: "needs attention", hollow: "not begun" }[state];
-  return (
-    <svg viewBox="0 0 20 20" className="mt-0.5 size-[18px] shrink-0" role="img" aria-label={label}>
-      <circle cx="10" cy="10" r="7" fill="var(--paper)" stroke={colour} strokeWidth="1.8" />
-      {state === "solid" && <circle cx="10" cy="10" r="7" fill={colour} />}
-      {state === "half" && <path d="M10 3a7 7 0 0 1 0 14z" fill={colour} />}
-    </svg>
   );
 }
 

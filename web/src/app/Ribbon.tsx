@@ -1,12 +1,12 @@
 import { useDay } from "../stations/day/useDay";
 import { usePlan } from "./plan";
-import { useWorkbench } from "./workbench";
+import { useNavigation } from "./workbench/navigation";
 
 /** The clock of the day, collapsed: the next visit in a sentence, or as long as there is none the sorties one after another. It opens
  * into the Day. */
 export function Ribbon() {
   const { plan, summary } = usePlan();
-  const { open } = useWorkbench();
+  const { open } = useNavigation();
   const { day } = useDay(plan.visits[0]);
   const legs = summary?.flights.flatMap((f) => f.legs) ?? [];
   const total = legs.reduce((sum, leg) => sum + leg.minutes, 0);

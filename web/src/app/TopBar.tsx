@@ -5,7 +5,7 @@ import { call, type Session } from "../api/client";
 import { clock, length, UNITS } from "../lib/units";
 import { useOutbox, usePlan, useProgress } from "./plan";
 import { store } from "./store";
-import { useWorkbench } from "./workbench";
+import { useNavigation } from "./workbench/navigation";
 
 const THEMES = ["light", "dark", "field"] as const;
 
@@ -53,7 +53,7 @@ export function TopBar({ session }: { session: Session }) {
   const { plan, answer, summary, step } = usePlan();
   const { entries } = useOutbox();
   const canUndo = answer.can_undo || entries.length > 0;
-  const { open } = useWorkbench();
+  const { open } = useNavigation();
   const datum = summary?.datum;
   const { unit, epoch } = plan.brief;
   return (

@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import type { Plan, Prediction, Result } from "../api/client";
 import { following } from "./plan";
 import { savedWords } from "./TopBar";
-import { repinned, type Pin } from "./workbench";
+import { type Pin, repinned } from "./workbench/pins";
 
 const plan = {} as Plan;
 const result = (hash: string) => ({ hash, rmse_h: 1, defects: [] }) as unknown as Result;

@@ -4,7 +4,10 @@ import { fieldEdits, removed, valueAt } from "../lib/edits";
 import { STATION_IDS } from "../stations/ids";
 import { STATIONS, TOOLS } from "../stations/registry";
 import type { Posture } from "./Job";
-import { LAYERS, useWorkbench } from "./workbench";
+import { useNavigation } from "./workbench/navigation";
+import { LAYERS, useOverlay } from "./workbench/overlay";
+import { usePins } from "./workbench/pins";
+import { useSelection } from "./workbench/selection";
 
 const ARROWS: Record<string, [number, number]> = {
   ArrowLeft: [-0.1, 0],
@@ -22,13 +25,17 @@ function typing(target: EventTarget | null): boolean {
 /** The keyboard of the whole window. Keys typed into a field stay there. */
 export function useShortcuts(showHelp: (show: boolean) => void, stand: (posture: Posture) => void) {
   const { plan, step, edit, findings, trial } = usePlan();
-  const bench = useWorkbench();
+  const navigation = useNavigation();
+  const selection = useSelection();
+  const { layer, setLayer } = useOverlay();
+  const { setPinning } = usePins();
   const finding = useRef(-1);
   const timer = useRef<ReturnType<typeof setTimeout> | null>(null);
 
   // before anything else sees what was drawn: a key pressed then means what is on the screen
   useLayoutEffect(() => {
-    const { selected, draft, setDraft } = bench;
+    const { selected, select, draft, setDraft, setPlacing, setGoTo } = selection;
+    const { station, open, openView } = navigation;
 
     /** Arrow presses gather into one step, so that one undo takes the whole nudge back. */
     function nudge(de: number, dn: number) {
@@ -64,7 +71,7 @@ export function useShortcuts(showHelp: (show: boolean) => void, stand: (posture:
     function remove() {
       if (!selected?.startsWith("control/") || !place(selected)) return false;
       void edit([removed(plan, selected)]);
-      bench.select(null);
+      select(null);
       return true;
     }
 
@@ -73,8 +80,8 @@ export function useShortcuts(showHelp: (show: boolean) => void, stand: (posture:
       if (!found.length) return false;
       finding.current = (finding.current + direction + found.length) % found.length;
       const f = found[finding.current]!;
-      bench.open(f.station);
-      if (f.object) bench.select(f.object);
+      open(f.station);
+      if (f.object) select(f.object);
       return true;
     }
 
@@ -85,22 +92,22 @@ export function useShortcuts(showHelp: (show: boolean) => void, stand: (posture:
         return true;
       }
       if (event.altKey && /^Digit[1-9]$/.test(event.code)) {
-        const view = STATIONS[bench.station].views?.[Number(event.code.slice(5)) - 1];
-        if (view) bench.openView(view.id);
+        const view = STATIONS[station].views?.[Number(event.code.slice(5)) - 1];
+        if (view) openView(view.id);
         return !!view;
       }
       if (event.ctrlKey || event.metaKey || event.altKey) return false;
       if (/^[1-9]$/.test(key)) {
-        bench.open(STATION_IDS[Number(key) - 1]!);
+        open(STATION_IDS[Number(key) - 1]!);
         return true;
       }
       const arrow = ARROWS[key];
       if (arrow) return nudge(arrow[0] * (event.shiftKey ? 10 : 1), arrow[1] * (event.shiftKey ? 10 : 1));
       const actions: Record<string, () => boolean | void> = {
-        ...Object.fromEntries(TOOLS.map((t) => [t.key.toLowerCase(), () => bench.setPlacing(t.places)])),
-        e: () => bench.setLayer(LAYERS[(LAYERS.indexOf(bench.layer) + 1) % LAYERS.length]!),
-        p: () => bench.setPinning(true),
-        z: () => bench.setGoTo({ whole: true }),
+        ...Object.fromEntries(TOOLS.map((t) => [t.key.toLowerCase(), () => setPlacing(t.places)])),
+        e: () => setLayer(LAYERS[(LAYERS.indexOf(layer) + 1) % LAYERS.length]!),
+        p: () => setPinning(true),
+        z: () => setGoTo({ whole: true }),
         "[": () => stepFinding(-1),
         "]": () => stepFinding(1),
         "?": () => showHelp(true),
@@ -108,8 +115,8 @@ export function useShortcuts(showHelp: (show: boolean) => void, stand: (posture:
         Delete: remove,
         Backspace: remove,
         Escape: () => {
-          bench.setPlacing(null);
-          bench.select(null);
+          setPlacing(null);
+          select(null);
         },
       };
       const action = actions[key.length === 1 ? key.toLowerCase() : key];
@@ -122,7 +129,7 @@ export function useShortcuts(showHelp: (show: boolean) => void, stand: (posture:
     };
     window.addEventListener("keydown", listen);
     return () => window.removeEventListener("keydown", listen);
-  }, [bench, plan, findings, trial, step, edit, showHelp, stand]);
+  }, [navigation, selection, layer, setLayer, setPinning, plan, findings, trial, step, edit, showHelp, stand]);
 }
 
 function fixed(value: number): number {

@@ -6,7 +6,9 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import "ol/ol.css";
 import { call, type TerrainDrawing } from "../api/client";
 import { usePlan } from "../app/plan";
-import { useWorkbench, type GoTo } from "../app/workbench";
+import { useNavigation } from "../app/workbench/navigation";
+import { useOverlay } from "../app/workbench/overlay";
+import { type GoTo, useSelection } from "../app/workbench/selection";
 import { LAYERS } from "../stations/registry";
 import { useCovered } from "./covered";
 import { build, closed, GRID, sourceOf, type Drawing, type SheetView, type ToolContext } from "./drawing";
@@ -33,10 +35,11 @@ export function Sheet() {
   const holder = useRef<HTMLDivElement>(null);
   const [drawing, setDrawing] = useState<Drawing | null>(null);
   const { plan, catalogue, edit, trial } = usePlan();
-  const bench = useWorkbench();
   const rest = useRest(drawing);
   const view = useView(rest);
-  const { placing, drawn, select, setPlacing, setDraft } = bench;
+  const { placing, drawn, select, setPlacing, setDraft, goTo } = useSelection();
+  const { view: tray } = useNavigation();
+  const { preview } = useOverlay();
   const { ask } = trial;
 
   useEffect(() => {
@@ -59,7 +62,7 @@ export function Sheet() {
       placing,
       drawn,
       station: view.station,
-      tray: bench.view,
+      tray,
       colours: view.colours,
       edit,
       select,
@@ -67,7 +70,7 @@ export function Sheet() {
       setDraft,
       ask,
     }),
-    [plan, catalogue, placing, drawn, view.station, bench.view, view.colours, edit, select, setPlacing, setDraft, ask],
+    [plan, catalogue, placing, drawn, view.station, tray, view.colours, edit, select, setPlacing, setDraft, ask],
   );
   useDrag(drawing, tools);
   usePlace(drawing, tools);
@@ -77,7 +80,7 @@ export function Sheet() {
   useStripEnds(drawing, tools);
   useWarm();
   useFirstView(drawing, plan.site.boundary, view.terrain?.extent as Extent | undefined);
-  useGoing(drawing, bench.goTo, bench.preview, plan.site.boundary);
+  useGoing(drawing, goTo, preview, plan.site.boundary);
 
   const { left, top, right, bottom } = BOX;
   return (
@@ -113,19 +116,9 @@ export function Sheet() {
 /** All that the layers are drawn from. */
 function useView({ resolution, extent }: Rest): SheetView {
   const { jobId, plan, summary, result, trial } = usePlan();
-  const {
-    station,
-    layer,
-    selected,
-    draft,
-    preview,
-    round,
-    way,
-    brought,
-    proposed,
-    covered,
-    view: tray,
-  } = useWorkbench();
+  const { station, view: tray } = useNavigation();
+  const { layer, preview, round, way, brought, proposed, covered } = useOverlay();
+  const { selected, draft } = useSelection();
   const [themed, setThemed] = useState(0);
   useEffect(() => {
     const rethemed = () => setThemed((n) => n + 1);
@@ -238,7 +231,7 @@ function useShading(drawing: Drawing | null, { terrain, colours }: SheetView) {
 /** The picture of the site that is chosen, under everything that is drawn. */
 function useBackdrop(drawing: Drawing | null) {
   const { jobId, plan } = usePlan();
-  const { backdrop } = useWorkbench();
+  const { backdrop } = useOverlay();
   const shown = plan.site.backdrops?.find((one) => one.id === backdrop?.id);
   const opacity = backdrop?.opacity ?? 1;
   const { digest, extent } = shown ?? {};
@@ -255,7 +248,8 @@ function useBackdrop(drawing: Drawing | null) {
 /** Once the figures stand, the server is asked to make ready for the first drag. */
 function useWarm() {
   const { result, trial } = usePlan();
-  const { station, selected } = useWorkbench();
+  const { station } = useNavigation();
+  const { selected } = useSelection();
   const { warm } = trial;
   const wanted = station === "control" || station === "verdict" || !!selected?.startsWith("control/");
   const hash = result?.hash;

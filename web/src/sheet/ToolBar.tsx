@@ -1,6 +1,7 @@
 import { scans } from "../stations/flight/parts";
 import { usePlan } from "../app/plan";
-import { useWorkbench } from "../app/workbench";
+import { useOverlay } from "../app/workbench/overlay";
+import { useSelection } from "../app/workbench/selection";
 import { TOOLS } from "../stations/registry";
 
 /** What is placed under another name than the code has. */
@@ -8,7 +9,8 @@ const NAMES: Record<string, string> = { target: "control point", check: "check p
 
 /** What can be placed, and which error layer is shown. */
 export function ToolBar() {
-  const { placing, setPlacing, layer, setLayer, covered, setGoTo } = useWorkbench();
+  const { placing, setPlacing, setGoTo } = useSelection();
+  const { layer, setLayer, covered } = useOverlay();
   const { plan } = usePlan();
   const bare = !plan.site.boundary.length;
   return (

@@ -1,7 +1,7 @@
 import { useEffect } from "react";
 import type { Extent } from "ol/extent";
 import ImageStatic from "ol/source/ImageStatic";
-import type { Covered } from "../app/workbench";
+import type { Covered } from "../app/workbench/overlay";
 import { fineFactor, fineUnit } from "../lib/units";
 import { GRID, type Drawing, type SheetView } from "./drawing";
 import { ramp, type Ramp } from "./symbols";

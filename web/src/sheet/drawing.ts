@@ -22,7 +22,9 @@ import type {
   Summary,
   TerrainDrawing,
 } from "../api/client";
-import type { Brought, Covered, ErrorLayer, Placing, Station } from "../app/workbench";
+import type { Station } from "../app/workbench/navigation";
+import type { Brought, Covered, ErrorLayer } from "../app/workbench/overlay";
+import type { Placing } from "../app/workbench/selection";
 import type { Ramp } from "./symbols";
 
 export const GRID = new Projection({ code: "KARDO:GRID", units: "m" });

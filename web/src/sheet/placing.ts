@@ -1,10 +1,10 @@
 import type { ControlPoint, Edit, PositionSource, Plan, SiteFeature } from "../api/client";
-import type { Placing } from "../app/workbench";
+import type { Placing } from "../app/workbench/selection";
 import { added, fieldEdits, freeName, valueAt } from "../lib/edits";
 
 type Role = ControlPoint["role"];
 
-/** What a further point hangs on: what most of the control does, else the first flight's base. */
+/** What a further point rests on: what most of the control does, else the first flight's base. */
 export function usualSource(plan: Plan): PositionSource {
   const counts = new Map<string, number>();
   for (const p of plan.control) {

@@ -1,13 +1,13 @@
 import { Suspense, useEffect, useRef } from "react";
 import { usePlan } from "../app/plan";
-import { useWorkbench } from "../app/workbench";
+import { useNavigation } from "../app/workbench/navigation";
 import { Frozen } from "../ui/fields";
 import { STATIONS } from "./registry";
 import { useStacking } from "./stacking";
 
 /** The open station's work, each of its views from its top. */
 export function Tray() {
-  const { station, view } = useWorkbench();
+  const { station, view } = useNavigation();
   const { answer } = usePlan();
   const top = useRef<HTMLElement>(null);
   useStacking(top);

@@ -37,8 +37,8 @@ const plan = {
   control: [point],
 } as unknown as Plan;
 
-describe("what positions hang on", () => {
-  it("tells each thing that a point's occupations hang on once", () => {
+describe("what positions rest on", () => {
+  it("tells each thing that a point's occupations rest on once", () => {
     expect(sourcesOfPoint(point)).toEqual([onBase, onService]);
     expect(sourcesOfPoint({ ...point, occupations: [{ ...once, positioned_from: onService }] })).toEqual([onService]);
   });
@@ -60,7 +60,7 @@ describe("what positions hang on", () => {
     expect(change.occupations!.map((o) => o.after_min)).toEqual([0, 60, 120]);
   });
 
-  it("keeps what each occupation hangs on when the point is observed by another method", () => {
+  it("keeps what each occupation rests on when the point is observed by another method", () => {
     const twice = fromSourcesAsBefore(point, [once, { ...once, after_min: 45 }]);
     expect(twice.map((o) => o.positioned_from)).toEqual([null, onService]);
     expect(fromSourcesAsBefore({ ...point, occupations: [once] }, twice).map((o) => o.positioned_from)).toEqual([

@@ -1,6 +1,6 @@
 import type { ControlPoint, PositionSource, Occupation, Plan } from "../api/client";
 
-/** What positions can hang on, as choices of a list, with a short name for a narrow one; a choice's id is read back by
+/** What positions can rest on, as choices of a list, with a short name for a narrow one; a choice's id is read back by
  * `positionSourceOf`. */
 export function positionSources(plan: Plan, of: "flight" | "control"): { id: string; name: string; short: string }[] {
   const setups = plan.setups.map((s) => ({ id: `setup/${s.id}`, name: setUpName(plan, s.id), short: s.name }));
@@ -41,14 +41,14 @@ export function setUpName(plan: Plan, id: string): string {
   return mark ? `${setup!.name} · ${mark}` : `${setup?.name ?? id}`;
 }
 
-/** Everything that flights, control, its occupations and the local grid name as what they hang on: none of it can be taken away. */
+/** Everything that flights, control, its occupations and the local grid name as what they rest on: none of it can be taken away. */
 export function allSources(plan: Plan): PositionSource[] {
   const ofControl = plan.control.flatMap((p) => [p.positioned_from, ...sourcesOfPoint(p)]);
   const ofLocal = plan.brief.local ? [plan.brief.local.positioned_from] : [];
   return [...plan.flights.map((f) => f.positioned_from), ...ofControl, ...ofLocal];
 }
 
-/** What a point's occupations hang on, each once. */
+/** What a point's occupations rest on, each once. */
 export function sourcesOfPoint(point: ControlPoint): PositionSource[] {
   const all = point.occupations.map((o) => o.positioned_from ?? point.positioned_from);
   return [...new Map(all.map((hung) => [JSON.stringify(hung), hung])).values()];

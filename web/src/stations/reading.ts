@@ -1,7 +1,7 @@
 import { useEffect, useState } from "react";
 import { upload, type Problem, type Sent } from "../api/client";
 import { usePlan } from "../app/plan";
-import { useWorkbench, type Carried } from "../app/workbench";
+import { type Carried, useNavigation } from "../app/workbench/navigation";
 import type { Station } from "./ids";
 
 /** Where what is carried is read: the station and its view. */
@@ -16,7 +16,7 @@ export const STATION_OF: Record<Carried["to"], [Station, string]> = {
 
 /** Takes what was carried here, once there is a grid to read it in. */
 export function useCarried(to: Carried["to"], take: (fields: Sent) => void) {
-  const { carried, carry } = useWorkbench();
+  const { carried, carry } = useNavigation();
   const { plan } = usePlan();
   useEffect(() => {
     if (carried?.to !== to || !plan.brief.crs) return;

@@ -1,6 +1,6 @@
 import { lazy, type ComponentType } from "react";
 import type { Catalogue, Close, Plan, Result, Summary, Undetermined } from "../api/client";
-import type { Placing } from "../app/workbench";
+import type { Placing } from "../app/workbench/selection";
 import { area, chance, counted, fine, fineUnit, length, UNITS } from "../lib/units";
 import type { SheetLayer } from "../sheet/drawing";
 import { areas } from "../sheet/layers/areas";
@@ -25,6 +25,7 @@ import { CONTROL_VIEWS } from "./control/views";
 import { FLIGHT_VIEWS } from "./flight/views";
 import { STATION_IDS, type Station } from "./ids";
 import { SITE_VIEWS } from "./site/views";
+import type { ViewEntry } from "./views";
 
 /** What a station's line is told from. */
 export interface LineView {
@@ -51,7 +52,7 @@ export interface StationEntry {
   layers: SheetLayer[];
   tools: Tool[];
   /** What it shows one after another, where that is more than fits: Alt and a number goes there. */
-  views?: readonly { id: string; name: string }[];
+  views?: readonly ViewEntry[];
   /** Its one-line summary, and whether anything has been done at it. */
   line: (view: LineView) => { words: string; begun: boolean };
 }

@@ -1,6 +1,6 @@
 import { useEffect } from "react";
 import type { SketchedFault, Problem } from "../api/client";
-import { useWorkbenchIfAny } from "../app/workbench";
+import { useOverlayIfAny } from "../app/workbench/overlay";
 
 /** An error in place: what, where, how to mend. */
 export function ProblemNote({
@@ -27,9 +27,9 @@ export function ProblemNote({
 
 /** Shows on the sheet what could not be taken, and where; it goes with the message. */
 export function OnTheSheet({ drawn }: { drawn: SketchedFault | null | undefined }) {
-  const bench = useWorkbenchIfAny();
-  const setBrought = bench?.setBrought;
-  const setPreview = bench?.setPreview;
+  const overlay = useOverlayIfAny();
+  const setBrought = overlay?.setBrought;
+  const setPreview = overlay?.setPreview;
   useEffect(() => {
     if (!drawn || !setBrought || !setPreview) return;
     setBrought({ places: [drawn.spot], lines: [] });
@@ -39,5 +39,5 @@ export function OnTheSheet({ drawn }: { drawn: SketchedFault | null | undefined 
       setPreview(null);
     };
   }, [drawn, setBrought, setPreview]);
-  return drawn && bench ? <span className="text-sm">It is ringed on the sheet.</span> : null;
+  return drawn && overlay ? <span className="text-sm">It is ringed on the sheet.</span> : null;
 }

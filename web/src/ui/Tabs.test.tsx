@@ -35,11 +35,11 @@ describe("tabs", () => {
 describe("a thing that is needed", () => {
   it("cannot be removed, and says by what it is needed", () => {
     let removed = 0;
-    const { rerender } = render(<Remove neededBy="a flight hangs on it" onClick={() => (removed += 1)} />);
+    const { rerender } = render(<Remove neededBy="a flight rests on it" onClick={() => (removed += 1)} />);
     const button = screen.getByRole("button", { name: "remove" });
     fireEvent.click(button);
     expect(removed).toBe(0);
-    expect(button.title).toBe("a flight hangs on it");
+    expect(button.title).toBe("a flight rests on it");
     rerender(<Remove onClick={() => (removed += 1)} />);
     fireEvent.click(button);
     expect(removed).toBe(1);

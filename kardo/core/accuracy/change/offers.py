@@ -114,7 +114,7 @@ def scan_offers(plan: Plan, map_e: Floats, map_n: Floats, places: int) -> Iterat
 
 
 def usual_source(plan: Plan) -> PositionSource:
-    """What a further point would hang on: what most of the plan's control does, else the first flight's base."""
+    """What a further point would rest on: what most of the plan's control does, else the first flight's base."""
     hung: list[PositionSource] = [p.positioned_from for p in plan.control]
     if hung:
         return max(hung, key=hung.count)
@@ -192,7 +192,7 @@ def _twice(plan: Plan) -> Iterator[Remedy]:
 
 
 def _like(point: ControlPoint, occupations: tuple[Occupation, ...]) -> list[Json]:
-    """Occupations that hang on what the point's only one does."""
+    """Occupations that rest on what the point's only one does."""
     hung = {"positioned_from": point.occupations[0].positioned_from}
     return [to_json(o.model_copy(update=hung)) for o in occupations]
 
@@ -267,7 +267,7 @@ def _of_calibration(plan: Plan) -> Iterator[Remedy]:
 
 
 def _of_set_up(plan: Plan, setup: SetUp) -> Iterator[Remedy]:
-    """For a set-up that a flight hangs on: a better mark, a longer session, a second reading."""
+    """For a set-up that a flight rests on: a better mark, a longer session, a second reading."""
     mark = plan.mark(setup.mark)
     if mark is None or not any(f.positioned_from == OnSetUp(setup=setup.id) for f in plan.flights):
         return

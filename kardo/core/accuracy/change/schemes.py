@@ -1,7 +1,7 @@
-"""Correction schemes side by side: what hangs on what, and what each would predict.
+"""Correction schemes side by side: what rests on what, and what each would predict.
 
-A scheme is a change of the plan: on what flights hang and how they are corrected, and with them the control that hangs on the
-same. Control that hangs elsewhere stays, for that is what makes it independent. Every scheme is a full prediction of the plan
+A scheme is a change of the plan: on what flights hang and how they are corrected, and with them the control that rests on the
+same. Control that rests elsewhere stays, for that is what makes it independent. Every scheme is a full prediction of the plan
 so changed; those that differ only in how corrections come are the same figures.
 """
 
@@ -62,7 +62,7 @@ class SchemeText:
 
 @dataclass(frozen=True)
 class Scheme:
-    """One scheme for one plan. on: what the flights would hang on, by kind and id. edits choose it (none: the plan has it already);
+    """One scheme for one plan. on: what the flights would rest on, by kind and id. edits choose it (none: the plan has it already);
     lacks: why it cannot be had, in words. promise None where something would not be determined; as_seen: RMSE H and V in metres
     over the checks. hours: of a session of its own."""
 
@@ -157,7 +157,7 @@ def _scheme(plan: Plan, key: str, told: SchemeText, known: dict[str, Figures | N
 
 
 def _base_of(plan: Plan, after: Plan) -> str:
-    """What the flights would hang on, as stored words speak of it; empty for nothing, and for a network that is still to be named."""
+    """What the flights would rest on, as stored words speak of it; empty for nothing, and for a network that is still to be named."""
     on = next((f.positioned_from for f in after.flights), None)
     if isinstance(on, OnSetUp):
         setup = after.setup(on.setup)
@@ -296,7 +296,7 @@ def _rewired(
     control: PositionSource | None = None,
     points: tuple[ControlPoint, ...] | None = None,
 ) -> list[Edit]:
-    """Flights hung on something, and control that hangs on what they do now or will (of some points) on the same, or on something else."""
+    """Flights positioned from something, and control that rests on what they do now or will (of some points) on the same, or on something else."""
     edits: list[Edit] = []
     for f in plan.flights:
         edits += field_edits(f"flights/{f.id}", f, positioned_from=to_json(flights), corrections=corrections)
@@ -309,14 +309,14 @@ def _rewired(
 
 
 def _sources(plan: Plan) -> set[PositionSource]:
-    """What the flights hang on now, what most of the targets do (of the control, where there are none), and nothing at all."""
+    """What the flights rest on now, what most of the targets do (of the control, where there are none), and nothing at all."""
     points = plan.targets or plan.control
     most = [on for on, _ in Counter(p.positioned_from for p in points).most_common(1)]
     return {OnNothing(), *(f.positioned_from for f in plan.flights), *most}
 
 
 def _own_base(plan: Plan) -> OnSetUp:
-    """The set-up that the flights hang on; else the first that stands on a mark and is not a target's log."""
+    """The set-up that the flights rest on; else the first that stands on a mark and is not a target's log."""
     return OnSetUp(setup=next(_bases(plan)).id)
 
 
@@ -332,7 +332,7 @@ def _known_base(plan: Plan) -> OnSetUp:
 
 
 def _bases(plan: Plan) -> Iterator[SetUp]:
-    """The set-ups on marks within reach that are no target's own log, those that flights hang on first. Raises PlanError where
+    """The set-ups on marks within reach that are no target's own log, those that flights rest on first. Raises PlanError where
     there are none."""
     hung = [f.positioned_from.setup for f in plan.flights if isinstance(f.positioned_from, OnSetUp)]
     near = [s for s in plan.setups if (away := _away(plan, s)) is not None and away <= STATION_M]

@@ -221,9 +221,9 @@ def _named_directions(net: Network, formed: Normals, scale: Floats) -> list[tupl
         alone[n + first + 3 * s + a] = 1.0
         out.append(("shift", f"The {axis} of {name} is tied to nothing that fixes it.", SHIFT_MEND, alone))
         moved = _moved_by(net, int(s), int(a))[formed.order]
-        hanging = moved.any(axis=1)
+        loose = moved.any(axis=1)
         together = _motion(np.zeros_like(c), moved, r, len(formed.corner)) - alone
-        who = "the block" if hanging.all() else spans(formed.order[hanging]) if hanging.any() else "it"
+        who = "the block" if loose.all() else spans(formed.order[loose]) if loose.any() else "it"
         words = f"Nothing fixes {who} in {axis}: they are positioned from {name}, whose own error is unknown."
         out.append(("datum", words, DATUM_MEND, together))
     for k, f_px in enumerate(net.f_px):

@@ -349,7 +349,7 @@ def _eliminate_segment(which, reach, rays, matrix, below, diagonal_b):  # type: 
             waiting += 1
         _root3(a_pp[j], lower)
         r0, n = start[j], start[j + 1] - start[j]
-        used = b if s_start[j + 1] > s_start[j] else s_first  # a point that hangs on no shift touches interiors only
+        used = b if s_start[j + 1] > s_start[j] else s_first  # a point that rests on no shift touches interiors only
         t = np.empty((n, 3, 6))
         u_b[:, :used] = 0.0
         for k in range(n):

@@ -219,7 +219,7 @@ class SeenByChecks:
 def as_seen(solution: Solution) -> SeenByChecks:
     """Joint covariance of the check differences (section 3 of docs/accuracy.md).
 
-    A check that hangs on the same mark or set-up as the map shares its error, so that part cancels in d.
+    A check that rests on the same mark or set-up as the map shares its error, so that part cancels in d.
     """
     net = solution.network
     n = len(net.check_point)

@@ -67,6 +67,6 @@ def _control(plan: Plan, standard: Standard) -> list[str]:
 
 
 def control_rmse(plan: Plan, points: tuple[ControlPoint, ...]) -> tuple[float, float]:
-    """RMSE (radial H, V) in metres of surveyed positions: their own observation, set-up and the mark they hang on."""
+    """RMSE (radial H, V) in metres of surveyed positions: their own observation, set-up and the mark they rest on."""
     east, north, up = np.mean(survey(plan, points).total_sigma ** 2, axis=0)
     return math.sqrt(east + north), math.sqrt(up)

@@ -84,7 +84,7 @@ def ellipse(cov: Floats, convergence: float) -> Ellipse:
 def blind_spots(
     shifts: Sequence[Shift], of_map: Floats, checks: Sequence[Mapping[int, float]], budget: Sequence[Share]
 ) -> list[BlindSpot]:
-    """Every source of some weight that the map hangs on together with some or all of the checks, the largest first. of_map (s,): how much of each shift
+    """Every source of some weight that the map rests on together with some or all of the checks, the largest first. of_map (s,): how much of each shift
     the map holds, zero for one that it does not; checks: what each of them does, by number. One that holds another part sees the rest."""
     shares = {(s.kind, s.id): s for s in budget}
     blind: Counter[Source] = Counter()

@@ -107,7 +107,7 @@ class Share:
 
 @dataclass(frozen=True)
 class BlindSpot:
-    """A shift that the map and so many of the checks hang on together: its part in the larger of the two variances."""
+    """A shift that the map and so many of the checks rest on together: its part in the larger of the two variances."""
 
     kind: str
     id: str

@@ -127,7 +127,7 @@ def _parts(
 
 
 def _positions(solution: Solution, q_band: Floats, q_shift: Floats) -> dict[Source, Floats]:
-    """Camera positions, and attitudes where an inertial unit observes them, by camera. Exposures that hang on the same
+    """Camera positions, and attitudes where an inertial unit observes them, by camera. Exposures that rest on the same
     shifts go through together; what they hold whole of them is the same for all of them."""
     net, columns = solution.network, q_band.shape[1]
     sigma_c, sigma_att = net.sigma_c[solution.order], net.sigma_att[solution.order]

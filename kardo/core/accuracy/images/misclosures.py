@@ -1,7 +1,7 @@
 """Control points seen as one observation each: the misclosure between the surveyed and the intersected position.
 
 A point with rays and a survey, once eliminated, leaves in the normal equations what its rays tie together, and
-H' R^-1 H with  H = G + S  (G as in section 3 of docs/accuracy.md, S the shifts the survey hangs on) and
+H' R^-1 H with  H = G + S  (G as in section 3 of docs/accuracy.md, S the shifts the survey rests on) and
 R = App^-1 + Sigma,  App from the rays alone. So adding, dropping, moving or re-observing a target changes the inverse by a
 correction of rank three, and what its rays tie together is left as it was: of one point among thousands.
 

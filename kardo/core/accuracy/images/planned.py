@@ -1,4 +1,4 @@
-"""From a plan to its linear network: its flights' exposures, its control and the ground, with what they hang on."""
+"""From a plan to its linear network: its flights' exposures, its control and the ground, with what they rest on."""
 
 from dataclasses import dataclass
 from itertools import pairwise
@@ -36,8 +36,8 @@ ShiftIndex = dict[tuple[str, str], int]
 @dataclass(frozen=True)
 class ControlRays:
     """How k control points will be observed: ENU (k, 3), rays, pixels (r,) of each ray, the survey's own sigma (k, 3) with
-    that of the centre's identification, the shifts each hangs on with its share (q, 3, 3) of them, the sigma (k, 3) of the survey
-    with all that it hangs on, the target's width in pixels (k,) where it is seen best, and the places. delivered: the shifts,
+    that of the centre's identification, the shifts each rests on with its share (q, 3, 3) of them, the sigma (k, 3) of the survey
+    with all that it rests on, the target's width in pixels (k,) where it is seen best, and the places. delivered: the shifts,
     with shares (p, 3, 3), of a check that is surveyed in delivered coordinates, as the map's are there."""
 
     x: Floats
@@ -93,7 +93,7 @@ class Planned:
     control: ControlRays
 
     def observe(self, plan: Plan, points: tuple[ControlPoint, ...]) -> ControlRays:
-        """Control points over these flights. Raises PlanError for one that hangs on what this network has not."""
+        """Control points over these flights. Raises PlanError for one that rests on what this network has not."""
         return _observe(plan, points, self.sights, self.frame, self.shift_index)
 
 
@@ -142,7 +142,7 @@ def planned_network(plan: Plan) -> Planned:
 
 
 def _all_shifts(plan: Plan, flights: tuple[FlightPlan, ...]) -> list[Shift]:
-    """Of the flights' bases first, then their sorties, then all else that control hangs on or could be hung on."""
+    """Of the flights' bases first, then their sorties, then all else that control rests on or could be positioned from."""
     bases = [shift for f in flights for shift in shared_by(plan, f.flight.positioned_from)]
     by_distance = [shift for f in flights if (own := flight_gradient(plan, f)) for shift in own.shifts]
     return unique(
@@ -318,7 +318,7 @@ def pattern_sigma(camera: Camera, assume: Assumptions) -> float:
 
 
 def _exposure_shifts(plan: Plan, flights: tuple[FlightPlan, ...], index: ShiftIndex) -> tuple[Lists, Floats]:
-    """What each exposure hangs on, and its shares (q, 3, 3) of it: the sortie and the base whole, the base's gradient by the distance."""
+    """What each exposure rests on, and its shares (q, 3, 3) of it: the sortie and the base whole, the base's gradient by the distance."""
     shifts: list[list[int]] = []
     shares: list[float] = []
     for f in flights:

@@ -56,7 +56,7 @@ def _grid_lack(plan: Plan) -> list[tuple[str, str]]:
 
 
 def _unmarked(plan: Plan, told: set[str]) -> list[tuple[str, str]]:
-    """Set-ups without a mark that control hangs on: it would be predicted as if they had no error."""
+    """Set-ups without a mark that control rests on: it would be predicted as if they had no error."""
     hung = {on.setup for p in plan.control for on in p.by_source if isinstance(on, OnSetUp | OnInstrument)}
     bare = [s for s in plan.setups if s.id in hung - told and s.mark is None]
     return [("base", f"Put the set-up {s.name} on a mark: control is positioned from it.") for s in bare]

@@ -69,7 +69,7 @@ def end_to_end(parts: Sequence[Returns]) -> Returns:
 
 @dataclass(frozen=True)
 class Compared:
-    """A place held against a survey: sigma (3,), NaN for an axis that is not compared; the shifts that the survey hangs on, with its shares (q, 3) of them; read
+    """A place held against a survey: sigma (3,), NaN for an axis that is not compared; the shifts that the survey rests on, with its shares (q, 3) of them; read
     (3,): what is read of the place as its height, up where the ground is level."""
 
     place: int

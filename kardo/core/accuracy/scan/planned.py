@@ -224,7 +224,7 @@ def _parameters(plan: Plan, flights: tuple[FlightPlan, ...], tracks: list[Track]
 
 @dataclass(frozen=True)
 class _Scan:
-    """All lines of a plan's scan with their parameters, and the shifts that each flight's trajectory hangs on, whole and by its distance."""
+    """All lines of a plan's scan with their parameters, and the shifts that each flight's trajectory rests on, whole and by its distance."""
 
     plan: Plan
     surface: AnySurface
@@ -403,7 +403,7 @@ def _compared(
     shifts: tuple[Shift, ...],
     adjustment: Adjustment,
 ) -> tuple[list[tuple[Compared, ControlPoint]], Floats, Places]:
-    """Control that lines see, against its survey; sigmas (k, 3) of all surveys with what they hang on; and its places. In plan a point is found between returns."""
+    """Control that lines see, against its survey; sigmas (k, 3) of all surveys with what they rest on; and its places. In plan a point is found between returns."""
     surveyed = survey(plan, points)
     keys = [s.key for s in shifts]
     out = []

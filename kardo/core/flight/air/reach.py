@@ -42,7 +42,7 @@ class Reach:
     ),
 )
 def reach(plan: Plan, flight: FlightPlan) -> Reach | None:
-    """Of a flight that hangs on a base whose link is known; None of any other."""
+    """Of a flight that rests on a base whose link is known; None of any other."""
     found = link_of(plan, flight)
     if found is None:
         return None

@@ -43,7 +43,7 @@ class Sensor(Protocol):
     def blur_px(self, flight: Flight) -> float:
         """Ground pixels by which an exposure is blurred."""
 
-    def along_wall(self, flight: Flight, stand_off: float, trigger: float) -> float:
+    def along_wall(self, flight: Flight, away: float, trigger: float) -> float:
         """Metres between exposures along a wall so far away; trigger: those over level ground."""
 
     @property
@@ -95,10 +95,10 @@ class ImageSensor:
         """Metres flown while the shutter is open, in ground pixels."""
         return flight.speed_m_per_s * self.use.exposure_s / self.ground_pixel(flight)
 
-    def along_wall(self, flight: Flight, stand_off: float, trigger: float) -> float:
+    def along_wall(self, flight: Flight, away: float, trigger: float) -> float:
         """The wide side of the image lies along the wall, as far away as the wall's foot is."""
-        away = math.hypot(flight.height_m, stand_off)
-        return away * self.camera.width_px / self.camera.f_px * (1 - self.use.forward_overlap / 100)
+        slant = math.hypot(flight.height_m, away)
+        return slant * self.camera.width_px / self.camera.f_px * (1 - self.use.forward_overlap / 100)
 
     @property
     def wall_tilt_deg(self) -> float:
@@ -158,7 +158,7 @@ class ScanSensor:
         """None."""
         return 0.0
 
-    def along_wall(self, flight: Flight, stand_off: float, trigger: float) -> float:
+    def along_wall(self, flight: Flight, away: float, trigger: float) -> float:
         """As over ground."""
         return trigger
 

@@ -21,7 +21,7 @@ from kardo.core.practice.local_grid import local_told
 
 
 def _flown_from(plan: Plan) -> list[tuple[SetUp, Mark]]:
-    """Set-ups that a flight hangs on, with their marks."""
+    """Set-ups that a flight rests on, with their marks."""
     hung = {f.positioned_from.setup for f in plan.flights if isinstance(f.positioned_from, OnSetUp)}
     pairs = [(s, plan.mark(s.mark)) for s in plan.setups if s.id in hung]
     return [(s, mark) for s, mark in pairs if mark is not None]

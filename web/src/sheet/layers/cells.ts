@@ -4,7 +4,7 @@ import { fromExtent } from "ol/geom/Polygon";
 import Fill from "ol/style/Fill";
 import Stroke from "ol/style/Stroke";
 import Style from "ol/style/Style";
-import type { ErrorLayer } from "../../app/workbench";
+import type { ErrorLayer } from "../../app/workbench/overlay";
 import { fineFactor, fineUnit } from "../../lib/units";
 import type { SheetLayer, SheetView } from "../drawing";
 import { rampOfCovered } from "../covered";

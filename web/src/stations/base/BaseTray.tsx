@@ -1,8 +1,9 @@
 import { useEffect, useRef, useState, type ReactNode } from "react";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useNavigation } from "../../app/workbench/navigation";
+import { useSelection } from "../../app/workbench/selection";
 import { Heading } from "../../ui/Heading";
-import { Tabs } from "../../ui/Tabs";
+import { StationViews } from "../StationViews";
 import { CardView } from "./CardView";
 import { LibraryView } from "./LibraryView";
 import { LocalGridView } from "./LocalGridView";
@@ -28,10 +29,11 @@ const VIEWS: Record<BaseView, () => ReactNode> = {
 
 const typedUnderSetups = (object: string | null) => /^(marks|setups)\//.test(object ?? "");
 
-/** What everything hangs on: which scheme, which mark, which height in which box. */
+/** What everything rests on: which scheme, which mark, which height in which box. */
 export function BaseTray() {
   const { plan } = usePlan();
-  const { view, openView, selected } = useWorkbench();
+  const { view, openView } = useNavigation();
+  const { selected } = useSelection();
   // A plan without a base begins with one; it stays there while the base is being made.
   const [first] = useState<BaseView>(() =>
     typedUnderSetups(selected) || !plan.setups.some((s) => s.mark) ? "setups" : "scheme",
@@ -49,7 +51,7 @@ export function BaseTray() {
       <Heading title="Base">
         <span className="text-quiet">first thing out of the vehicle, last thing back in</span>
       </Heading>
-      <Tabs label="Views" tabs={BASE_VIEWS} chosen={chosen} onChoose={openView} />
+      <StationViews views={BASE_VIEWS} chosen={chosen} />
       <View />
     </>
   );

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import type { Mark, Schemas } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useSelection } from "../../app/workbench/selection";
 import { added, freeName } from "../../lib/edits";
 import { fineUnit, grid, length } from "../../lib/units";
 import { Field, FineField, Select, TextField, unitName } from "../../ui/fields";
@@ -12,7 +12,7 @@ import { AccuracyAs, useAccuracyAs } from "./accuracyAs";
 /** A mark typed or pasted as its certificate prints it: read, shown, and then taken. */
 export function Certificate({ onDone }: { onDone: () => void }) {
   const { plan, edit, summary } = usePlan();
-  const { select } = useWorkbench();
+  const { select } = useSelection();
   const { unit } = plan.brief;
   const u = unitName(unit);
   const [text, setText] = useState("");

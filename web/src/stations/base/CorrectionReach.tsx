@@ -1,6 +1,6 @@
 import { type FlightFigures, type Network, type Schemas, type SetUp } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useSelection } from "../../app/workbench/selection";
 import { fieldEdits } from "../../lib/edits";
 import { length } from "../../lib/units";
 import { Field, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
@@ -101,7 +101,7 @@ function SettingsFields(props: {
   );
 }
 
-/** What is typed for a correction service that something hangs on. */
+/** What is typed for a correction service that something rests on. */
 function ServiceSettings({ network }: { network: Network }) {
   const { plan, edit } = usePlan();
   const settings = network.settings ?? null;
@@ -198,7 +198,7 @@ function LinkOf({ setup }: { setup: SetUp }) {
 
 function FlightReach({ flown, reach }: { flown: FlightFigures; reach: Reach }) {
   const { plan, edit } = usePlan();
-  const { setGoTo } = useWorkbench();
+  const { setGoTo } = useSelection();
   const { unit } = plan.brief;
   const flight = plan.flights.find((f) => f.id === flown.id)!;
   const live = flight.corrections === "live";

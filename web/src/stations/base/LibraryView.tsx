@@ -3,7 +3,7 @@ import { useState } from "react";
 import { askAgain } from "../../api/again";
 import { call, upload, type Edit, type Mark, type Problem, type Schemas } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useNavigation } from "../../app/workbench/navigation";
 import { added, fieldEdits, freeName } from "../../lib/edits";
 import { fine, fineUnit, length } from "../../lib/units";
 import { newPoint } from "../../sheet/placing";
@@ -38,7 +38,7 @@ function fieldsOf(mark: NearMark) {
 /** The organisation's marks, nearest first: taken into the plan, or a base set on one, with a click. */
 export function LibraryView() {
   const { jobId, plan, catalogue, answer, edit } = usePlan();
-  const { openView } = useWorkbench();
+  const { openView } = useNavigation();
   const client = useQueryClient();
   const { unit } = plan.brief;
   const u = unitName(unit);

@@ -1,6 +1,7 @@
 import type { BasePlaces } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useNavigation } from "../../app/workbench/navigation";
+import { useSelection } from "../../app/workbench/selection";
 import { length } from "../../lib/units";
 import { unitName } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
@@ -14,7 +15,8 @@ const SHOWN = 12;
 /** Where the base may stand: the best places of the site and marks about it, with what speaks against each. */
 export function PlaceView() {
   const { plan, catalogue, edit } = usePlan();
-  const { openView, setGoTo } = useWorkbench();
+  const { openView } = useNavigation();
+  const { setGoTo } = useSelection();
   const { unit } = plan.brief;
   const u = unitName(unit);
   const found = useBasePlaces();

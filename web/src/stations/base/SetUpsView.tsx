@@ -12,7 +12,7 @@ import {
 import { usePlan } from "../../app/plan";
 import { AccuracyAs, useAccuracyAs } from "./accuracyAs";
 import { Certificate } from "./Certificate";
-import { useWorkbench } from "../../app/workbench";
+import { useSelection } from "../../app/workbench/selection";
 import { added, fieldEdits, freeName, removed } from "../../lib/edits";
 import { fine, fineUnit, length } from "../../lib/units";
 import { Field, FineField, LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
@@ -296,7 +296,7 @@ const scaled = (value: number | undefined, factor: number) => (value === undefin
 
 function Marks() {
   const { plan, summary, catalogue, edit } = usePlan();
-  const { selected, select, setPlacing } = useWorkbench();
+  const { selected, select, setPlacing } = useSelection();
   const { unit } = plan.brief;
   const u = unitName(unit);
   const set = (mark: Mark, change: Partial<Mark>) => void edit(fieldEdits(plan, `marks/${mark.id}`, change));

@@ -3,7 +3,7 @@ import { lazy, Suspense, useId, useRef, useState, type KeyboardEvent } from "rea
 import { call, type Brief, type CrsLine } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { STATION_OF } from "../reading";
-import { useWorkbench } from "../../app/workbench";
+import { useNavigation } from "../../app/workbench/navigation";
 import { fine, fineUnit } from "../../lib/units";
 import { Field, FineField, NumberField, Select, TextField } from "../../ui/fields";
 import { fieldEdits } from "../../lib/edits";
@@ -24,7 +24,7 @@ const OwnGeoids = lazy(() => import("./OwnGeoids").then((m) => ({ default: m.Own
 
 export function BriefTray() {
   const { plan, catalogue, summary, edit } = usePlan();
-  const { carried, open } = useWorkbench();
+  const { carried, open } = useNavigation();
   const [sought, setSought] = useState(false);
   const { brief } = plan;
   const asking = sought || !brief.crs;

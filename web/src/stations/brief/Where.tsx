@@ -1,7 +1,8 @@
 import { useState } from "react";
 import type { Brief, Schemas, Sent, WhereReading } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useNavigation } from "../../app/workbench/navigation";
+import { useSelection } from "../../app/workbench/selection";
 import { fieldEdits } from "../../lib/edits";
 import { Select } from "../../ui/fields";
 import { FileInput } from "../../ui/FileInput";
@@ -12,7 +13,8 @@ import { useReading } from "../reading";
 /** The first question of a job: where? By whatever is at hand; the grids and height systems of that place follow. */
 export function Where({ onDone }: { onDone: () => void }) {
   const { plan, catalogue, edit } = usePlan();
-  const { carry, setGoTo } = useWorkbench();
+  const { carry } = useNavigation();
+  const { setGoTo } = useSelection();
   const [text, setText] = useState("");
   const [unit, setUnit] = useState(plan.brief.unit);
   const [given, setGiven] = useState<Sent>({});

@@ -1,5 +1,5 @@
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useSelection } from "../../app/workbench/selection";
 import { chance, fineUnit, percent } from "../../lib/units";
 import { Fine } from "../../ui/Fine";
 import type { CloseViewProps } from "./CloseTray";
@@ -7,7 +7,7 @@ import type { CloseViewProps } from "./CloseTray";
 /** Planned, as done, achieved; and whether a block as predicted would show this. */
 export function AgainstView({ close }: CloseViewProps) {
   const { plan } = usePlan();
-  const { select } = useWorkbench();
+  const { select } = useSelection();
   const { unit } = plan.brief;
   const { against } = close;
   if (!against) return <p>Nothing is held against the prediction yet.</p>;

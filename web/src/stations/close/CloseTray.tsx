@@ -1,10 +1,10 @@
 import type { ReactNode } from "react";
 import type { Close } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useNavigation } from "../../app/workbench/navigation";
 import { Heading } from "../../ui/Heading";
+import { StationViews } from "../StationViews";
 import { ProblemNote } from "../../ui/ProblemNote";
-import { Tabs } from "../../ui/Tabs";
 import { UNDER_WAY } from "../../ui/UnderWay";
 import { AgainstView } from "./AgainstView";
 import { MendView } from "./MendView";
@@ -32,7 +32,7 @@ const VIEWS: Record<CloseView, (props: CloseViewProps) => ReactNode> = {
 export function CloseTray() {
   const close = useClose();
   const steps = useCloseSteps();
-  const { view, openView } = useWorkbench();
+  const { view } = useNavigation();
   const { plan } = usePlan();
   const first = close?.verdict ? "verdict" : "residuals";
   const chosen = view in VIEWS ? (view as CloseView) : first;
@@ -42,7 +42,7 @@ export function CloseTray() {
       <Heading title="Close">
         <span className="text-quiet">{plan.brief.title}</span>
       </Heading>
-      <Tabs label="Views" tabs={CLOSE_VIEWS} chosen={chosen} onChoose={openView} />
+      <StationViews views={CLOSE_VIEWS} chosen={chosen} />
       {steps.problem && <ProblemNote problem={steps.problem} onClose={steps.clear} />}
       {close && <State close={close} steps={steps} />}
       {close ? <View close={close} steps={steps} /> : <p className="text-quiet">Opening…</p>}

@@ -11,7 +11,7 @@ import { useNarrower } from "../../lib/narrow";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Catalogue, ControlPoint, Result } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useSelection } from "../../app/workbench/selection";
 import { fieldEdits, removed, same } from "../../lib/edits";
 import { fine, fineUnit } from "../../lib/units";
 import { LengthField, NumberField, Select, TextField, unitName } from "../../ui/fields";
@@ -55,7 +55,7 @@ export function methodOf(point: ControlPoint, methods: Catalogue["methods"]): st
 /** Targets and checks: sorted, marked, edited in place; only the rows in sight are drawn. */
 export function ControlTable() {
   const { plan, summary, result, edit } = usePlan();
-  const { selected, select, marked, setMarked } = useWorkbench();
+  const { selected, select, marked, setMarked } = useSelection();
   const [sorting, setSorting] = useState<SortingState>([]);
   const columns = useColumns();
   const data = useMemo(() => {

@@ -1,9 +1,10 @@
 import { useEffect, useState, type ReactNode } from "react";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useNavigation } from "../../app/workbench/navigation";
+import { useSelection } from "../../app/workbench/selection";
 import { counted } from "../../lib/units";
 import { Heading } from "../../ui/Heading";
-import { Tabs } from "../../ui/Tabs";
+import { StationViews } from "../StationViews";
 import { ControlTable } from "./ControlTable";
 import { FilesView } from "./FilesView";
 import { Import } from "./Import";
@@ -17,7 +18,8 @@ import { CONTROL_VIEWS, type ControlView } from "./views";
 
 export function ControlTray() {
   const { plan } = usePlan();
-  const { setPlacing, view, openView, carried } = useWorkbench();
+  const { setPlacing } = useSelection();
+  const { view, carried } = useNavigation();
   const [asked, setPasting] = useState(false);
   const pasting = asked || carried?.to === "points";
   useEffect(() => {
@@ -52,7 +54,7 @@ export function ControlTray() {
           </button>
         </span>
       </Heading>
-      <Tabs label="Views" tabs={CONTROL_VIEWS} chosen={view || "points"} onChoose={openView} />
+      <StationViews views={CONTROL_VIEWS} chosen={view || "points"} />
       {pasting && <Import onDone={() => setPasting(false)} />}
       {naming && <Naming onDone={() => setNaming(false)} />}
       {plan.control.length || shown === "search" ? (
@@ -68,7 +70,7 @@ export function ControlTray() {
 
 function PointsView({ oneByOne }: { oneByOne: boolean }) {
   const { plan } = usePlan();
-  const { selected } = useWorkbench();
+  const { selected } = useSelection();
   const point = plan.control.find((p) => `control/${p.id}` === selected);
   return (
     <>

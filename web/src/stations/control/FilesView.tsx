@@ -3,7 +3,7 @@ import { useState, type ReactNode } from "react";
 import { call, type Problem, type StakeOut } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { useSession } from "../../app/session";
-import { useWorkbench } from "../../app/workbench";
+import { useSelection } from "../../app/workbench/selection";
 import { degrees, length, UNITS } from "../../lib/units";
 import { Select, TextField } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
@@ -108,7 +108,7 @@ function Maps() {
 
 function OnPaper() {
   const { plan } = usePlan();
-  const { selected } = useWorkbench();
+  const { selected } = useSelection();
   const papers = useSession().data?.papers ?? ["A4"];
   const [chosen, setPaper] = useState<string | null>(null);
   const paper = chosen ?? papers[0]!;
@@ -131,7 +131,7 @@ function OnPaper() {
 /** Bearings and distances from a mark. */
 function SettingOut() {
   const { jobId, plan, answer } = usePlan();
-  const { selected, select } = useWorkbench();
+  const { selected, select } = useSelection();
   const { unit } = plan.brief;
   const [station, setStation] = useState(plan.marks[0]?.id ?? "");
   const [on, setOn] = useState("");

@@ -1,7 +1,7 @@
 import { useEffect, useMemo, useState } from "react";
 import type { ControlPoint, Edit, PointsReading } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useOverlay } from "../../app/workbench/overlay";
 import { added, fieldEdits } from "../../lib/edits";
 import { length } from "../../lib/units";
 import { newPoint } from "../../sheet/placing";
@@ -31,7 +31,7 @@ const MOST = 2000;
 /** Points from a spreadsheet, a list or a file of a map: drawn and told before anything is taken. */
 export function Import({ onDone }: { onDone: () => void }) {
   const { plan, catalogue, edit } = usePlan();
-  const { setBrought } = useWorkbench();
+  const { setBrought } = useOverlay();
   const [text, setText] = useState("");
   const [role, setRole] = useState<Role>("target");
   const [same, setSame] = useState<Same>("leave");

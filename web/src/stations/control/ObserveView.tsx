@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { call, type ObservationPlan, type Pole, type Problem } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useSelection } from "../../app/workbench/selection";
 import { added, fieldEdits, freeName, removed } from "../../lib/edits";
 import { fine, fineUnit, length } from "../../lib/units";
 import { clockOf } from "../day/useDay";
@@ -13,7 +13,7 @@ import { Remove } from "../../ui/Remove";
 /** How every point is observed: by what, for how long, when, under which satellites; and how good it comes out, and on what that hangs. */
 export function ObserveView() {
   const { jobId, plan, answer, edit } = usePlan();
-  const { selected, select } = useWorkbench();
+  const { selected, select } = useSelection();
   const { unit } = plan.brief;
   const found = useQuery<ObservationPlan, Problem>({
     queryKey: ["observed", jobId, answer.revision],
@@ -116,7 +116,7 @@ export function ObserveView() {
   );
 }
 
-/** What most points hang on, told once over the table. */
+/** What most points rest on, told once over the table. */
 function usualOf(hangs: string[]): { what: string; count: number } | null {
   const counts = new Map<string, number>();
   for (const what of hangs) if (what) counts.set(what, (counts.get(what) ?? 0) + 1);

@@ -5,7 +5,7 @@ import { LengthField, NumberField, Select } from "../../ui/fields";
 import { ActionsHead, Remove } from "../../ui/Remove";
 import { positionSourceId, positionSourceOf, positionSources } from "../positioning";
 
-/** One point's occupations one by one: how long, how long after the first, and what each hangs on. */
+/** One point's occupations one by one: how long, how long after the first, and what each rests on. */
 export function Occupations({ point }: { point: ControlPoint | undefined }) {
   const { plan, catalogue, edit } = usePlan();
   const { most, apart_min } = catalogue.occupations;

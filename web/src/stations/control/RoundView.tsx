@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { call, type Problem, type Rounding, type Rounds } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useOverlay } from "../../app/workbench/overlay";
 import { length } from "../../lib/units";
 import { Select, unitName } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
@@ -16,7 +16,7 @@ const BY = [
 /** The rounds past all points: targets out, occupations, targets in; each drawn on the sheet while it is looked at. */
 export function RoundView() {
   const { jobId, plan, answer } = usePlan();
-  const { setRound } = useWorkbench();
+  const { setRound } = useOverlay();
   const [people, setPeople] = useState("1");
   const [by, setBy] = useState("foot");
   const [shown, setShown] = useState(0);

@@ -2,7 +2,7 @@ import { useEffect, useState } from "react";
 import type { Layout, Layouts, CommonLayout } from "../../api/client";
 import { useComputation } from "../../app/computation";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useOverlay } from "../../app/workbench/overlay";
 import { fieldEdits } from "../../lib/edits";
 import { chance, fineUnit } from "../../lib/units";
 import { FrontPlot } from "../../plots/FrontPlot";
@@ -86,7 +86,7 @@ function Pins() {
 
 function Front({ found }: { found: NonNullable<Layouts["result"]> }) {
   const { plan, edit } = usePlan();
-  const { setProposed } = useWorkbench();
+  const { setProposed } = useOverlay();
   const { unit } = plan.brief;
   const [looked, look] = useState<number | null>(null);
   const [other, lookAt] = useState<Layout | null>(null);

@@ -1,7 +1,7 @@
 import { useEffect, useState } from "react";
 import type { Day, Visit } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useOverlay } from "../../app/workbench/overlay";
 import { added, fieldEdits, freeName, removed } from "../../lib/edits";
 import { DayRows } from "../../plots/DayRows";
 import { CommitField, Field, NumberField, TextField } from "../../ui/fields";
@@ -69,7 +69,7 @@ export function DayTray() {
 function OneVisit({ visit }: { visit: Visit }) {
   const { plan, edit } = usePlan();
   const { day, problem } = useDay(visit);
-  const { round, setRound } = useWorkbench();
+  const { round, setRound } = useOverlay();
   const [task, setTask] = useState<string | null>(null);
   useEffect(() => () => setRound([]), [setRound]); // the station takes its drawing away again
   const set = (change: Partial<Visit>) => void edit(fieldEdits(plan, `visits/${visit.id}`, change));

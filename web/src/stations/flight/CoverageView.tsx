@@ -2,7 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { call, type Coverage, type Problem } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench, type Covered } from "../../app/workbench";
+import { type Covered, useOverlay } from "../../app/workbench/overlay";
+import { useSelection } from "../../app/workbench/selection";
 import { area, fine, fineUnit } from "../../lib/units";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Tabs } from "../../ui/Tabs";
@@ -19,7 +20,7 @@ type Drawing = Coverage["drawing"];
 /** What the images really cover, over the ground as it is: in figures, and filling the sheet while it is looked at. */
 export function CoverageView() {
   const { jobId, answer } = usePlan();
-  const { setCovered } = useWorkbench();
+  const { setCovered } = useOverlay();
   const [wanted, show] = useState("");
   const { data, error, refetch } = useQuery<Coverage, Problem>({
     queryKey: ["coverage", jobId, answer.revision],
@@ -168,7 +169,7 @@ function Figures({ told }: { told: NonNullable<Coverage["figures"]> }) {
 /** Each flight's overlap as it was asked for, and as it is over the ground; the place of the least a click away. */
 function Overlaps({ told }: { told: NonNullable<Coverage["figures"]> }) {
   const { plan } = usePlan();
-  const { setGoTo } = useWorkbench();
+  const { setGoTo } = useSelection();
   return (
     <table className="table text-sm">
       <thead>

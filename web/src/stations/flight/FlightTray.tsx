@@ -1,9 +1,10 @@
 import { useState, type ReactNode } from "react";
 import { call, type Catalogue, type Edit, type Flight, type Plan } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useNavigation } from "../../app/workbench/navigation";
 import { added, freeName, removed } from "../../lib/edits";
 import { Heading } from "../../ui/Heading";
+import { StationViews } from "../StationViews";
 import { Remove } from "../../ui/Remove";
 import { Tabs } from "../../ui/Tabs";
 import { AirView } from "./AirView";
@@ -26,14 +27,14 @@ const VIEWS: Record<FlightView, () => ReactNode> = {
 };
 
 export function FlightTray() {
-  const { view, openView } = useWorkbench();
+  const { view } = useNavigation();
   const Shown = view in VIEWS ? VIEWS[view as FlightView] : Flights;
   return (
     <>
       <Heading title="Flight">
         <span className="text-quiet">follow the aviation law of the place; airspace is looked up again on the day</span>
       </Heading>
-      <Tabs label="Views" tabs={FLIGHT_VIEWS} chosen={view || "flights"} onChoose={openView} />
+      <StationViews views={FLIGHT_VIEWS} chosen={view || "flights"} />
       <Shown />
     </>
   );

@@ -1,5 +1,5 @@
 import type { FlightFigures } from "../../api/client";
-import { useWorkbench } from "../../app/workbench";
+import { useSelection } from "../../app/workbench/selection";
 import { fine, fineUnit, length } from "../../lib/units";
 import { Fact, unitName } from "../../ui/fields";
 
@@ -45,7 +45,7 @@ function ScanFacts({ scan, unit }: { scan: NonNullable<FlightFigures["scan"]>; u
 
 /** What a flight comes to as it is laid out, and its sorties. */
 export function FlownFacts({ flown, unit }: { flown: FlightFigures; unit: string }) {
-  const { setGoTo } = useWorkbench();
+  const { setGoTo } = useSelection();
   const u = unitName(unit);
   const beside = (["crossing", "oblique", "facade"] as const)
     .map((kind) => [flown.strips.filter((s) => s.kind === kind).length, kind] as const)

@@ -1,7 +1,7 @@
 import { useEffect } from "react";
 import type { Flown } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useOverlay } from "../../app/workbench/overlay";
 import { length } from "../../lib/units";
 import { unitName } from "../../ui/fields";
 import { FileInput } from "../../ui/FileInput";
@@ -12,7 +12,7 @@ import { useCarried, useReading } from "../reading";
 /** What was flown, held against the plan: what it missed is drawn on the sheet. Nothing is saved. */
 export function FlownView() {
   const { reading, problem, read, choose, clear } = useReading<Flown>("flown");
-  const { setBrought } = useWorkbench();
+  const { setBrought } = useOverlay();
   useCarried("flown", ({ file }) => void read({ file: file! }));
   const missed = reading?.held?.missed;
   useEffect(() => {

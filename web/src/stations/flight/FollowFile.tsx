@@ -1,7 +1,7 @@
 import { useEffect, useState } from "react";
 import type { FeaturesReading, Flight } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useOverlay } from "../../app/workbench/overlay";
 import { added, fieldEdits, freeName } from "../../lib/edits";
 import { Approximate } from "../../ui/Approximate";
 import { FileInput } from "../../ui/FileInput";
@@ -36,7 +36,7 @@ interface ShapesProps {
 
 function Shapes({ flight, reading, onChoose, onDone }: ShapesProps) {
   const { plan, catalogue, edit } = usePlan();
-  const { setBrought } = useWorkbench();
+  const { setBrought } = useOverlay();
   const [accepted, setAccepted] = useState(false);
   const shapes = reading.features.filter((f) => f.vertices.length > 1);
   useEffect(() => {

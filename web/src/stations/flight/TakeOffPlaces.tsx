@@ -1,7 +1,7 @@
 import { useMutation } from "@tanstack/react-query";
 import { call, type AirTime, type Edit, type Flight, type Problem, type TakeOffs } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useSelection } from "../../app/workbench/selection";
 import { fieldEdits } from "../../lib/edits";
 import { LengthField, NumberField } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
@@ -88,7 +88,7 @@ interface PlaceProps {
 
 function PlaceFields({ of, at, quiet, sheet, onCommit }: PlaceProps) {
   const { unit } = usePlan().plan.brief;
-  const { placing, setPlacing } = useWorkbench();
+  const { placing, setPlacing } = useSelection();
   return (
     <>
       {(["E", "N"] as const).map((axis, k) => (

@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import type { BackdropReading } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useOverlay } from "../../app/workbench/overlay";
 import { added, fieldEdits, removed } from "../../lib/edits";
 import { Field, TextField } from "../../ui/fields";
 import { FileInput } from "../../ui/FileInput";
@@ -13,7 +13,7 @@ import { useCarried, useReading } from "../reading";
 /** Pictures of the site under the drawing, each with the date it was taken on: what was built since is not on it. */
 export function BackdropView() {
   const { plan, edit } = usePlan();
-  const { backdrop, setBackdrop } = useWorkbench();
+  const { backdrop, setBackdrop } = useOverlay();
   const client = useQueryClient();
   const { reading, problem, read, forget, clear } = useReading<BackdropReading>("backdrop");
   const [picture, setPicture] = useState<File | null>(null);

@@ -1,7 +1,7 @@
 import { useEffect, useState } from "react";
 import type { FeaturesReading, SiteFeature } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useOverlay } from "../../app/workbench/overlay";
 import { added, freeName } from "../../lib/edits";
 import { length } from "../../lib/units";
 import { Approximate } from "../../ui/Approximate";
@@ -89,7 +89,7 @@ interface LookedProps {
 
 function Looked({ reading, onChoose, onDone }: LookedProps) {
   const { plan, edit } = usePlan();
-  const { setBrought } = useWorkbench();
+  const { setBrought } = useOverlay();
   const [accepted, setAccepted] = useState(false);
   const groups = groupsOf(reading);
   const [kinds, setKinds] = useState<Record<string, string>>({});

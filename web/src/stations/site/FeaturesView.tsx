@@ -1,5 +1,5 @@
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useSelection } from "../../app/workbench/selection";
 import type { SiteFeature } from "../../api/client";
 import { fieldEdits, removed } from "../../lib/edits";
 import { Field, LengthField, Select, TextField, unitName } from "../../ui/fields";
@@ -26,7 +26,7 @@ const TOPS = [
 /** What is on the site that the work must mind: drawn, named, and as tall as it is. */
 export function FeaturesView() {
   const { plan, edit } = usePlan();
-  const { drawn, setDrawn, placing, setPlacing, setGoTo } = useWorkbench();
+  const { drawn, setDrawn, placing, setPlacing, setGoTo } = useSelection();
   const { unit } = plan.brief;
   return (
     <section data-testid="features">

@@ -2,7 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState, type ReactNode } from "react";
 import { call, type BoundaryReading, type Edit, type CrsLine, type Sent, type TerrainReading } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useNavigation } from "../../app/workbench/navigation";
+import { useOverlay } from "../../app/workbench/overlay";
+import { useSelection } from "../../app/workbench/selection";
 import { area, fine, fineUnit, length, ofHeap, surface, surfaceUnit, volume, volumeUnit } from "../../lib/units";
 import { Approximate } from "../../ui/Approximate";
 import { Field, LengthField, Select, TextField, unitName } from "../../ui/fields";
@@ -12,17 +14,18 @@ import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { fieldEdits, removed } from "../../lib/edits";
 import { Heading } from "../../ui/Heading";
+import { StationViews } from "../StationViews";
 import { ActionsHead, Remove } from "../../ui/Remove";
-import { Tabs } from "../../ui/Tabs";
 import { useCarried, useReading } from "../reading";
 import { AirspaceView } from "./AirspaceView";
 import { BackdropView } from "./BackdropView";
 import { FeaturesView } from "./FeaturesView";
+import { patternAs } from "../flight/parts";
 import { SITE_VIEWS, type SiteView } from "./views";
 
 export function SiteTray() {
   const { plan, summary } = usePlan();
-  const { view, openView } = useWorkbench();
+  const { view } = useNavigation();
   const Shown = VIEWS[view in VIEWS ? (view as SiteView) : "ground"];
   return (
     <>
@@ -36,7 +39,7 @@ export function SiteTray() {
       {!plan.brief.crs && (
         <p className="mb-2">Choose the grid in the Brief first: without it coordinates mean nothing.</p>
       )}
-      <Tabs label="Views" tabs={SITE_VIEWS} chosen={view || "ground"} onChoose={openView} />
+      <StationViews views={SITE_VIEWS} chosen={view || "ground"} />
       <Shown />
     </>
   );
@@ -63,8 +66,8 @@ const VIEWS: Record<SiteView, () => ReactNode> = {
 };
 
 function BoundaryImport() {
-  const { plan, edit } = usePlan();
-  const { preview, setPreview } = useWorkbench();
+  const { plan, catalogue, edit } = usePlan();
+  const { preview, setPreview } = useOverlay();
   const [accepted, setAccepted] = useState(false);
   const [text, setText] = useState("");
   const { reading, problem, clear, ...of } = useReading<BoundaryReading>("boundary");
@@ -93,7 +96,9 @@ function BoundaryImport() {
 
   const flight = plan.flights.find((f) => f.purpose === "map");
   const along =
-    reading?.axis.length && flight ? { pattern: "corridor" as const, line: reading.axis, width: reading.width } : null;
+    reading?.axis.length && flight
+      ? { ...patternAs(flight.pattern, "corridor", catalogue), line: reading.axis, width_m: reading.width }
+      : null;
 
   const ready = reading && !reading.options.length && (accepted || !reading.approximate);
   return (
@@ -140,7 +145,7 @@ function BoundaryImport() {
                 onClick={() =>
                   void take([
                     ...fieldEdits(plan, "site", { boundary: reading.ring }),
-                    ...fieldEdits(plan, `flights/${flight!.id}`, along),
+                    ...fieldEdits(plan, `flights/${flight!.id}`, { pattern: along }),
                   ])
                 }
               >
@@ -311,7 +316,7 @@ function LevelGround() {
 /** Parts of the site whose volume matters: heaps, pits, benches. */
 function Areas() {
   const { plan, result, edit } = usePlan();
-  const { setPlacing, setGoTo } = useWorkbench();
+  const { setPlacing, setGoTo } = useSelection();
   const volumes = new Map(result?.volumes?.map((v) => [v.id, v]));
   return (
     <section aria-label="Areas" className="mt-3">

@@ -1,7 +1,7 @@
 import type { Advice as AdviceAnswer, Offer } from "../../api/client";
 import { useComputation } from "../../app/computation";
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useSelection } from "../../app/workbench/selection";
 import { chance, fineUnit, grid } from "../../lib/units";
 import { Fine } from "../../ui/Fine";
 import { ProblemNote } from "../../ui/ProblemNote";
@@ -10,7 +10,7 @@ import { UNDER_WAY, UnderWay } from "../../ui/UnderWay";
 /** What would help most: changes with what they would predict and what they cost on the ground; one click tries one. */
 export function Advice() {
   const { plan, edit } = usePlan();
-  const { setGoTo, select } = useWorkbench();
+  const { setGoTo, select } = useSelection();
   const { told, asked, run, fault } = useComputation<AdviceAnswer>("advice");
   const take = (offer: Offer) => {
     void edit(offer.edits);

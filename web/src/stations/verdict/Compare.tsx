@@ -1,13 +1,13 @@
 import { useState } from "react";
 import { usePlan } from "../../app/plan";
-import { useWorkbench, type Pin } from "../../app/workbench";
+import { type Pin, usePins } from "../../app/workbench/pins";
 import { differences } from "../../lib/differences";
 import { chance, fine, fineUnit } from "../../lib/units";
 
 /** Two predictions side by side, with what differs between their plans. */
 export function Compare() {
   const { plan, result } = usePlan();
-  const { pins, setPins } = useWorkbench();
+  const { pins, setPins } = usePins();
   const [chosen, choose] = useState<[string, string] | null>(null);
   if (!pins.length || !result) return null;
   const current: Pin = { name: "the plan now", plan, result };

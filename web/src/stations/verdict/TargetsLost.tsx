@@ -1,11 +1,11 @@
 import { usePlan } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { useSelection } from "../../app/workbench/selection";
 import { fine, fineUnit, percent } from "../../lib/units";
 
 /** Each target: how well the rest checks it, what a gross error could do unnoticed, and the map without it. */
 export function TargetsLost() {
   const { plan, result } = usePlan();
-  const { select, setGoTo } = useWorkbench();
+  const { select, setGoTo } = useSelection();
   const { unit } = plan.brief;
   const rows = result?.reliability ?? [];
   if (!rows.length) return null;

@@ -1,6 +1,7 @@
 import type { Result } from "../../api/client";
 import { usePlan, useProgress } from "../../app/plan";
-import { useWorkbench } from "../../app/workbench";
+import { usePins } from "../../app/workbench/pins";
+import { useSelection } from "../../app/workbench/selection";
 import { ChanceCurve } from "../../plots/ChanceCurve";
 import {
   chance as chanceWords,
@@ -84,7 +85,8 @@ function NotYet() {
 /** All that is promised of the plan. */
 function Promised({ result }: { result: Result }) {
   const { plan, told, catalogue } = usePlan();
-  const { setGoTo, pins, setPinning } = useWorkbench();
+  const { setGoTo } = useSelection();
+  const { pins, setPinning } = usePins();
   const isPinned = pins.some((p) => p.result.hash === result.hash);
   const unit = plan.brief.unit;
   const standard = catalogue.standards.find((s) => s.id === plan.brief.standard)!;
