@@ -1,13 +1,14 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { call, Problem, upload, type JobLine, type Session } from "../api/client";
+import { call, upload, type JobLine, type Session } from "../api/client";
 import { useOutside } from "../lib/narrow";
 import { chance, clock, fine, fineUnit } from "../lib/units";
 import { FileInput } from "../ui/FileInput";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Drawing } from "./Drawing";
 import { SignOut, ThemeChoice } from "./TopBar";
+import { useDoing } from "../ui/useDoing";
 
 const ORDERS = {
   changed: { name: "last changed first", by: (a: JobLine, b: JobLine) => b.saved_at.localeCompare(a.saved_at) },
@@ -22,7 +23,7 @@ type Order = keyof typeof ORDERS;
 export function Jobs({ session }: { session: Session }) {
   const client = useQueryClient();
   const navigate = useNavigate();
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem, clear } = useDoing();
   const [sought, setSought] = useState("");
   const [order, setOrder] = useState<Order>("changed");
   const [archived, setArchived] = useState(false);
@@ -38,14 +39,12 @@ export function Jobs({ session }: { session: Session }) {
     .sort(ORDERS[order].by);
 
   async function attempt(asked: Promise<JobLine>, then: (job: JobLine) => unknown) {
-    try {
+    await doing(async () => {
       const job = await asked;
-      setProblem(null);
+      clear();
       await client.invalidateQueries({ queryKey: ["jobs"] });
       await then(job);
-    } catch (error) {
-      setProblem(error as Problem);
-    }
+    });
   }
   const open = (asked: Promise<JobLine>) => attempt(asked, (job) => navigate(`/jobs/${job.id}`));
   const archive = (job: JobLine) =>
@@ -89,7 +88,7 @@ export function Jobs({ session }: { session: Session }) {
       </div>
       {problem && (
         <div className="mt-4">
-          <ProblemNote problem={problem} onClose={() => setProblem(null)} />
+          <ProblemNote problem={problem} onClose={clear} />
         </div>
       )}
       <div className="mt-6 flex flex-wrap items-end gap-4">

@@ -1,11 +1,12 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { call, type Problem, type RuleLine, type Rules as AllRules } from "../api/client";
+import { call, type RuleLine, type Rules as AllRules } from "../api/client";
 import { UNITS } from "../lib/units";
 import { CommitField, Select } from "../ui/fields";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Severity } from "../ui/Severity";
+import { useDoing } from "../ui/useDoing";
 
 const SEVERITIES = [
   { id: "", name: "as usual" },
@@ -18,7 +19,7 @@ const SEVERITIES = [
 /** The rules of practice, and what the organisation asks otherwise, with why and since when. */
 export function Rules() {
   const client = useQueryClient();
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem, clear } = useDoing();
   const [begun, setBegun] = useState("");
   const [station, setStation] = useState("");
   const [unit, setUnit] = useState(localStorage.getItem("kardo-rules-unit") ?? "");
@@ -28,22 +29,18 @@ export function Rules() {
   const stations = [...new Set(rules.map((rule) => rule.station))];
   const measure = { unit: unit || (found.data.paper === "Letter" ? "us-ft" : "m") };
   const ask = async (rule: string, change: { threshold: number | null; severity: string; reason: string }) => {
-    try {
+    await doing(async () => {
       client.setQueryData(["rules"], await call<AllRules>("POST", "/rules", { rule, ...change }));
       await client.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== "rules" }); // whatever acts on a figure
       setBegun("");
-      setProblem(null);
-    } catch (error) {
-      setProblem(error as Problem);
-    }
+      clear();
+    });
   };
   const choose = async (paper: string) => {
-    try {
+    await doing(async () => {
       client.setQueryData(["rules"], await call<AllRules>("POST", "/rules/paper", { paper }));
       await client.invalidateQueries({ queryKey: ["session"] });
-    } catch (error) {
-      setProblem(error as Problem);
-    }
+    });
   };
   return (
     <main className="mx-auto max-w-6xl p-6">
@@ -59,7 +56,7 @@ export function Rules() {
           ? "What you ask otherwise holds for every job of the organisation from now on, with your reason beside it."
           : "Those who may sign for the organisation can ask them otherwise."}
       </p>
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
       <p className="mt-3 flex items-center gap-2">
         Paper of the organisation
         {may_change ? (

@@ -1,6 +1,6 @@
-import { useState } from "react";
-import { call, Problem, type Session } from "../api/client";
+import { call, type Session } from "../api/client";
 import { ProblemNote } from "../ui/ProblemNote";
+import { useDoing } from "../ui/useDoing";
 
 export function SignIn({ onDone }: { onDone: (session: Session) => void }) {
   return (
@@ -14,9 +14,9 @@ export function SignIn({ onDone }: { onDone: (session: Session) => void }) {
 
 /** Name and password. */
 export function SignInForm({ onDone }: { onDone: (session: Session) => void }) {
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem } = useDoing();
   async function submit(form: FormData) {
-    try {
+    await doing(async () => {
       await call<Session>("GET", "/session"); // brings the token that the form must carry
       onDone(
         await call<Session>("POST", "/session", {
@@ -24,9 +24,7 @@ export function SignInForm({ onDone }: { onDone: (session: Session) => void }) {
           password: form.get("password"),
         }),
       );
-    } catch (error) {
-      setProblem(error as Problem);
-    }
+    });
   }
   return (
     <form action={submit} className="mt-5 grid gap-3">

@@ -1,8 +1,8 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { askAgain } from "../api/again";
-import { useState } from "react";
-import { call, type Problem, type Schemas, type Underway } from "../api/client";
+import { call, type Schemas, type Underway } from "../api/client";
 import { usePlan } from "./plan";
+import { useDoing } from "../ui/useDoing";
 
 /** A computation of the plan as it stands that runs only when asked for; the server tells how far it is. */
 export function useComputation<Answer extends Underway & { error: Schemas["Fault"] | null }>(
@@ -12,15 +12,12 @@ export function useComputation<Answer extends Underway & { error: Schemas["Fault
   const client = useQueryClient();
   const key = [kind, jobId, answer.revision];
   const { data } = useQuery({ queryKey: key, queryFn: () => call<Answer>("GET", `/jobs/${jobId}/${kind}`) });
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem } = useDoing();
   const run = async (what: "start" | "stop") => {
-    setProblem(null);
-    try {
+    await doing(async () => {
       await call("POST", `/jobs/${jobId}/${kind}/${what}`);
       await askAgain(client, key);
-    } catch (error) {
-      setProblem(error as Problem);
-    }
+    });
   };
   const asked = !!data && !["none", "stopped", "lacking"].includes(data.state);
   /** Why it was not begun, or what it ended with. */

@@ -14,19 +14,21 @@ export function StationViews({ views, chosen }: { views: readonly ViewEntry[]; c
   const shown = told.filter(({ view }) => !view.more || unfolded || view.id === chosen);
   return (
     <div className="mb-2">
-      <div className="flex flex-wrap gap-2" role="tablist" aria-label="Views">
-        {shown.map(({ view, is }) => (
-          <button
-            key={view.id}
-            role="tab"
-            aria-selected={view.id === chosen}
-            className="button inline-flex items-center gap-1.5"
-            onClick={() => openView(view.id)}
-          >
-            {is && <Mark state={is.state} small />}
-            {view.name}
-          </button>
-        ))}
+      <div className="flex flex-wrap gap-2">
+        <div className="contents" role="tablist" aria-label="Views">
+          {shown.map(({ view, is }) => (
+            <button
+              key={view.id}
+              role="tab"
+              aria-selected={view.id === chosen}
+              className="button inline-flex items-center gap-1.5"
+              onClick={() => openView(view.id)}
+            >
+              {is && <Mark state={is.state} small />}
+              {view.name}
+            </button>
+          ))}
+        </div>
         {shown.length < told.length && (
           <button className="button text-quiet" aria-expanded={false} onClick={() => unfold(true)}>
             more…

@@ -12,6 +12,7 @@ import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { ActionsHead } from "../../ui/Remove";
 import { MarkDetails } from "./MarkDetails";
+import { useDoing } from "../../ui/useDoing";
 
 export type NearMark = Schemas["NearMark"];
 type Changed = Schemas["Changed"];
@@ -44,7 +45,7 @@ export function LibraryView() {
   const u = unitName(unit);
   const [query, setQuery] = useState("");
   const [opened, setOpened] = useState<string | null>(null);
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing: tried, problem, clear } = useDoing();
   const near = useQuery<NearMark[], Problem>({
     queryKey: ["library", jobId, query, answer.revision],
     queryFn: () => call("GET", `/jobs/${jobId}/library?query=${encodeURIComponent(query)}`),
@@ -55,15 +56,7 @@ export function LibraryView() {
     queryFn: () => call("GET", `/jobs/${jobId}/library/changed`),
   });
   const again = () => Promise.all(["library", "library-changed"].map((key) => askAgain(client, [key, jobId])));
-  const doing = async (work: () => Promise<unknown>) => {
-    setProblem(null);
-    try {
-      await work();
-      await again();
-    } catch (fault) {
-      setProblem(fault as Problem);
-    }
-  };
+  const doing = (work: () => Promise<unknown>) => tried(async () => [await work(), await again()]);
   const mine = (mark: NearMark) => plan.marks.find((m) => m.origin?.id === mark.id);
 
   /** The edits that bring a mark into the plan, and its id there. */
@@ -101,7 +94,7 @@ export function LibraryView() {
   const unkept = plan.marks.filter((m) => !m.origin && m.known !== "here" && m.known !== "local");
   return (
     <section data-testid="library">
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
       {changed.data?.map((one) => (
         <p key={one.mark} className="mb-1 border-l-4 border-decision bg-decision-wash px-2 py-1 text-sm">
           {one.newest.about.designation} has newer coordinates in the library: {fine(one.step.horizontal, unit)} H
@@ -213,7 +206,7 @@ export function LibraryView() {
 }
 
 /** Marks from a file, shown before they are kept. */
-function BringIn({ doing }: { doing: (work: () => Promise<unknown>) => Promise<void> }) {
+function BringIn({ doing }: { doing: (work: () => Promise<unknown>) => Promise<boolean> }) {
   const { jobId, plan } = usePlan();
   const { unit } = plan.brief;
   const [reading, setReading] = useState<MarkReading | null>(null);

@@ -10,6 +10,7 @@ import { ProblemNote } from "../../ui/ProblemNote";
 import { Remarks } from "../../ui/Remarks";
 import { ActionsHead, Remove } from "../../ui/Remove";
 import { positionSourceId, positionSourceOf, positionSources } from "../positioning";
+import { useDoing } from "../../ui/useDoing";
 
 type LocalGrid = Schemas["LocalGrid"];
 type LocalPoint = Schemas["LocalPoint"];
@@ -28,26 +29,18 @@ const HEIGHTS = [
 export function LocalGridView() {
   const { jobId, plan, answer, edit } = usePlan();
   const { local } = plan.brief;
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem, clear } = useDoing();
   const found = useQuery<LocalTold, Problem>({
     queryKey: ["local", jobId, answer.revision],
     queryFn: () => call("GET", `/jobs/${jobId}/local`),
     enabled: Boolean(local && answer.plan.brief.local), // what the server has; an edit may still be on its way
     placeholderData: (previous) => previous,
   });
-  const doing = async (work: () => Promise<unknown>) => {
-    setProblem(null);
-    try {
-      await work();
-    } catch (fault) {
-      setProblem(fault as Problem);
-    }
-  };
   const set = (wanted: LocalGrid) => edit([{ path: "brief/local", before: local, after: wanted }]);
   const told = local && !found.error ? found.data : undefined;
   return (
     <section data-testid="local-grid">
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
       {local ? (
         <>
           <OneLocalGrid local={local} told={told} />

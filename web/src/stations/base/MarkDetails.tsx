@@ -19,7 +19,7 @@ const KINDS = [
 
 interface Props {
   mark: NearMark;
-  doing: (work: () => Promise<unknown>) => Promise<void>;
+  doing: (work: () => Promise<unknown>) => Promise<boolean>;
   onGone: () => void;
 }
 

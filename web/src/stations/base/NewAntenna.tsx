@@ -1,9 +1,10 @@
 import { useState } from "react";
-import { upload, type Problem, type Schemas } from "../../api/client";
+import { upload, type Schemas } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { Field, LengthField, Select, TextField, unitName } from "../../ui/fields";
 import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
+import { useDoing } from "../../ui/useDoing";
 
 type Model = Schemas["AntennaModel"];
 export interface Figures {
@@ -26,15 +27,12 @@ export function NewAntenna({ onTake }: { onTake: (antenna: Figures) => void }) {
   const [query, setQuery] = useState("");
   const [models, setModels] = useState<Model[] | null>(null);
   const [chosen, choose] = useState("");
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem, clear } = useDoing();
   const set = (change: Partial<typeof typed>) => setTyped({ ...typed, ...change });
   const read = async (file: File) => {
-    setProblem(null);
-    try {
+    await doing(async () => {
       setModels(await upload<Model[]>(`/jobs/${jobId}/antennas/read`, { file, query }));
-    } catch (fault) {
-      setProblem(fault as Problem);
-    }
+    });
   };
   const pick = (key: string) => {
     choose(key);
@@ -68,7 +66,7 @@ export function NewAntenna({ onTake }: { onTake: (antenna: Figures) => void }) {
           )}
         </Field>
       )}
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
       <Field label="Name">
         {(id) => (
           <TextField id={id} width="w-44" value={typed.name ?? ""} optional onCommit={(name) => set({ name })} />

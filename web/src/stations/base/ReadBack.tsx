@@ -1,16 +1,17 @@
 import { useState, type FormEvent } from "react";
-import { call, type Device, type Difference, type Problem } from "../../api/client";
+import { call, type Device, type Difference } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { Field } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Sentence } from "../../ui/Sentence";
+import { useDoing } from "../../ui/useDoing";
 
 /** What the device shows after it was typed, held against its card. */
 export function ReadBack({ setup, device }: { setup: string; device: Device }) {
   const { jobId } = usePlan();
   const [shown, setShown] = useState({ first: "", second: "", height: "" });
   const [found, setFound] = useState<Difference | null>(null);
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem, clear } = useDoing();
   const names = device.position === "grid" ? ["E", "N"] : ["latitude", "longitude"];
   const boxes = [
     { key: "first", label: `${names[0]} it shows` },
@@ -21,13 +22,10 @@ export function ReadBack({ setup, device }: { setup: string; device: Device }) {
   const ask = async (event: FormEvent) => {
     event.preventDefault();
     if (!whole) return;
-    setProblem(null);
     setFound(null);
-    try {
+    await doing(async () => {
       setFound(await call<Difference>("POST", `/jobs/${jobId}/card/${setup}/${device.id}/read-back`, shown));
-    } catch (fault) {
-      setProblem(fault as Problem);
-    }
+    });
   };
   return (
     <form className="mt-2 border border-hairline p-2" onSubmit={(event) => void ask(event)} data-testid="read-back">
@@ -54,7 +52,7 @@ export function ReadBack({ setup, device }: { setup: string; device: Device }) {
           <Sentence fine={found.as_planned}>{found.words}</Sentence>
         </div>
       )}
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
     </form>
   );
 }

@@ -3,7 +3,6 @@ import {
   call,
   type Mark,
   type Network,
-  type Problem,
   type Reading,
   type SetUp,
   type SetUpHeights,
@@ -21,6 +20,7 @@ import { ActionsHead, Remove } from "../../ui/Remove";
 import { Tabs } from "../../ui/Tabs";
 import { allSources, setUpName } from "../positioning";
 import { NewAntenna, type Figures } from "./NewAntenna";
+import { useDoing } from "../../ui/useDoing";
 
 const SUPPORTS = [
   { id: "tripod", name: "tripod" },
@@ -81,15 +81,12 @@ export function SetUpsView() {
 /** A job by network corrections needs no base and no mark. */
 function FromAService() {
   const { jobId, plan, edit } = usePlan();
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem, clear } = useDoing();
   const served = allSources(plan).some((hung) => hung.on === "service");
   const take = async () => {
-    setProblem(null);
-    try {
+    await doing(async () => {
       await edit(await call<Edit[]>("GET", `/jobs/${jobId}/scheme/network_virtual`));
-    } catch (fault) {
-      setProblem(fault as Problem);
-    }
+    });
   };
   if (served) return null;
   return (
@@ -103,7 +100,7 @@ function FromAService() {
           flights and control are then positioned from a network; no mark is needed
         </span>
       </p>
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
     </>
   );
 }

@@ -1,26 +1,24 @@
 import { useState } from "react";
-import { call, type Problem, type Edit } from "../../api/client";
+import { call, type Edit } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { volume, volumeFactor, volumeUnit } from "../../lib/units";
 import { Field, NumberField, Select } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
+import { useDoing } from "../../ui/useDoing";
 
 /** The tolerance of the mean height as people ask for it: so many cubic metres on a heap, or per cent of it. */
 export function AllowedVolumes() {
   const { jobId, plan, summary, edit } = usePlan();
   const { unit } = plan.brief;
   const [chosen, choose] = useState("");
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem, clear } = useDoing();
   const volumes = summary?.volumes ?? [];
   const one = volumes.find((v) => v.id === chosen) ?? volumes[0];
   if (!one) return null;
   const allow = async (asked: string) => {
-    setProblem(null);
-    try {
+    await doing(async () => {
       await edit(await call<Edit[]>("GET", `/jobs/${jobId}/volume-tolerance?area=${one.id}&${asked}`));
-    } catch (fault) {
-      setProblem(fault as Problem);
-    }
+    });
   };
   const areas = plan.site.areas.map(({ id, name }) => ({ id, name }));
   const lies = one.content === null ? "what lies there is not known from the terrain" : "";
@@ -61,7 +59,7 @@ export function AllowedVolumes() {
           )
         }
       </Field>
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
     </>
   );
 }

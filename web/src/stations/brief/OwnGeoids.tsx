@@ -7,6 +7,7 @@ import { Field } from "../../ui/fields";
 import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Remove } from "../../ui/Remove";
+import { useDoing } from "../../ui/useDoing";
 
 /** Geoid models that the organisation brought: kept once, taken by a job for the part about its site. */
 export function OwnGeoids() {
@@ -17,15 +18,10 @@ export function OwnGeoids() {
   const found = useQuery<OwnGeoid[], Problem>({ queryKey: key, queryFn: () => call("GET", path) });
   const [name, setName] = useState("");
   const [taken, setTaken] = useState<GeoidTaken | null>(null);
-  const [problem, setProblem] = useState<Problem | null>(null);
-  const doing = async (work: () => Promise<unknown>) => {
-    setProblem(null);
+  const { doing: tried, problem, clear } = useDoing();
+  const doing = (work: () => Promise<unknown>) => {
     setTaken(null);
-    try {
-      await work();
-    } catch (fault) {
-      setProblem(fault as Problem);
-    }
+    return tried(work);
   };
   const put = (one: GeoidTaken) =>
     edit(
@@ -48,7 +44,7 @@ export function OwnGeoids() {
   return (
     <details className="mt-3" data-testid="own-geoids" open={plan.brief.heights.startsWith("geoid:")}>
       <summary className="cursor-pointer font-bold">Geoids of your own</summary>
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
       {taken && (
         <p role="status" className={`mt-1 ${taken.odd ? "font-bold text-decision-text" : ""}`}>
           {taken.words}{" "}

@@ -5,6 +5,7 @@ import { usePlan } from "../../app/plan";
 import { Field } from "../../ui/fields";
 import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
+import { useDoing } from "../../ui/useDoing";
 
 type Final = Schemas["Final"];
 type Processed = Schemas["ProcessedOut"];
@@ -15,7 +16,7 @@ const ASK_EVERY = 1500;
 export function FromLog({ onFixed }: { onFixed: (final: Final, source: string) => void }) {
   const { jobId } = usePlan();
   const [handed, setHanded] = useState<Schemas["HandedIn"] | null>(null);
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem, clear } = useDoing();
   const path = `/jobs/${jobId}/close/processing`;
   const services = useQuery<string[], Problem>({
     queryKey: ["processing", jobId],
@@ -38,20 +39,17 @@ export function FromLog({ onFixed }: { onFixed: (final: Final, source: string) =
   const service = services.data?.[0];
   if (!service) return null;
   const send = async (file: File) => {
-    setProblem(null);
     setHanded(null);
-    try {
+    await doing(async () => {
       setHanded(await upload(path, { file, service }));
-    } catch (fault) {
-      setProblem(fault as Problem);
-    }
+    });
   };
   return (
     <div className="mt-1" data-testid="from-log">
       <Field label={`The base’s raw log, to be post-processed by ${service}`}>
         {(id) => <FileInput id={id} onFile={(file) => void send(file)} />}
       </Field>
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
       {told.error && <ProblemNote problem={told.error} />}
       <p role="status" className="text-sm">
         {told.data?.state === "waiting" && "processing…"}

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { call, upload, type Problem, type Schemas } from "../../api/client";
+import { call, upload, type Schemas } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { save } from "../../lib/save";
 import { fine, fineUnit, grid } from "../../lib/units";
@@ -9,6 +9,7 @@ import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import type { CloseViewProps } from "./CloseTray";
 import { FromLog } from "./FromLog";
+import { useDoing } from "../../ui/useDoing";
 
 type Shift = Schemas["BlockShift"];
 type Preview = Schemas["ShiftPreview"];
@@ -83,19 +84,16 @@ function NewShift({ close, steps }: CloseViewProps) {
     why_so_far: "",
   });
   const [preview, setPreview] = useState<Preview | null>(null);
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem, clear } = useDoing();
   const change = (to: Partial<typeof shift>) => {
     setShift({ ...shift, ...to });
     setPreview(null);
   };
 
   async function look() {
-    setProblem(null);
-    try {
+    await doing(async () => {
       setPreview(await call<Preview>("POST", `/jobs/${jobId}/close/shift/preview`, shift));
-    } catch (error) {
-      setProblem(error as Problem);
-    }
+    });
   }
 
   return (
@@ -185,7 +183,7 @@ function NewShift({ close, steps }: CloseViewProps) {
           show what it does
         </button>
       </div>
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
       {preview && (
         <>
           <p className="mt-2" data-testid="shift-preview">
@@ -211,18 +209,15 @@ function ShiftedFiles() {
   const { jobId } = usePlan();
   const [back, setBack] = useState(false);
   const [told, setTold] = useState("");
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem, clear } = useDoing();
   const move = async (file: File) => {
     setTold("");
-    setProblem(null);
-    try {
+    await doing(async () => {
       const fields = { file, back: String(back) };
       const moved = await upload<Schemas["ShiftedFile"]>(`/jobs/${jobId}/close/shift/positions`, fields);
       save(moved.name, moved.text);
       setTold(`${moved.count} positions ${back ? "moved back" : "moved"}: ${moved.name}`);
-    } catch (error) {
-      setProblem(error as Problem);
-    }
+    });
   };
   return (
     <div className="mt-2 flex flex-wrap items-end gap-3" data-testid="shifted-files">
@@ -238,7 +233,7 @@ function ShiftedFiles() {
         The pictures’ own records are left alone: give processing the new list.{" "}
         {told && <span role="status">{told}.</span>}
       </p>
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
     </div>
   );
 }

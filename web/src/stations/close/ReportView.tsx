@@ -1,10 +1,11 @@
 import { useState } from "react";
-import { upload, type Problem, type Schemas } from "../../api/client";
+import { upload, type Schemas } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { CommitField, Field } from "../../ui/fields";
 import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import type { CloseViewProps } from "./CloseTray";
+import { useDoing } from "../../ui/useDoing";
 
 /** Findings waived and why, the report, and who signs for what. */
 export function ReportView({ close, steps }: CloseViewProps) {
@@ -159,15 +160,12 @@ function Reports({ close }: { close: CloseViewProps["close"] }) {
 /** Whether a report that somebody holds was altered. */
 function Check() {
   const [found, setFound] = useState<Schemas["Checked"] | null>(null);
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem, clear } = useDoing();
   async function check(file: File) {
     setFound(null);
-    setProblem(null);
-    try {
+    await doing(async () => {
       setFound(await upload<Schemas["Checked"]>("/verify", { file }));
-    } catch (error) {
-      setProblem(error as Problem);
-    }
+    });
   }
   return (
     <details className="mt-3">
@@ -179,7 +177,7 @@ function Check() {
         reads="report"
         onFile={(file) => void check(file)}
       />
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
       {found && (
         <p role="status" className="mt-1">
           <strong className="text-settled">● Not altered.</strong> {found.title}, revision {found.revision}, signed by{" "}

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { upload, type Problem, type Schemas } from "../../api/client";
+import { upload, type Schemas } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { fineUnit } from "../../lib/units";
 import { Field, Select } from "../../ui/fields";
@@ -7,6 +7,7 @@ import { Fine } from "../../ui/Fine";
 import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import type { CloseViewProps } from "./CloseTray";
+import { useDoing } from "../../ui/useDoing";
 
 type Reading = Schemas["ResidualReading"];
 type Outcome = Schemas["Outcome"];
@@ -119,22 +120,19 @@ function BringIn({ close, steps, onDone }: CloseViewProps & { onDone: () => void
   const [source, setSource] = useState<{ file: File | null; text: string }>({ file: null, text: "" });
   const [said, setSaid] = useState<Said>(NOTHING_SAID);
   const [reading, setReading] = useState<Reading | null>(null);
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem, clear } = useDoing();
   const [used, setUsed] = useState<Record<string, Used>>({});
   const [counts, setCounts] = useState({ images: "", positions: "" });
 
   async function read(from = source, now = said) {
     setSaid(now);
-    setProblem(null);
     const fields: Record<string, string | File> = { unit: now.unit, turned: String(now.turned), axes: now.axes };
     if (now.means) fields.means = now.means.join(",");
     if (from.file) fields.file = from.file;
     else fields.text = from.text;
-    try {
+    await doing(async () => {
       setReading(await upload<Reading>(`/jobs/${jobId}/close/read`, fields));
-    } catch (error) {
-      setProblem(error as Problem);
-    }
+    });
   }
 
   function start(from: { file: File | null; text: string }) {
@@ -194,7 +192,7 @@ function BringIn({ close, steps, onDone }: CloseViewProps & { onDone: () => void
           </button>
         )}
       </div>
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
       {reading && (
         <section aria-label="How it is read" className="mt-2 border border-ink bg-sheet p-2">
           <p className="font-bold">This is how I read it</p>

@@ -1,8 +1,9 @@
 import { useState } from "react";
-import { call, type Problem, type Renaming, type NameScheme } from "../../api/client";
+import { call, type Renaming, type NameScheme } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { Field, NumberField, Select, TextField } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
+import { useDoing } from "../../ui/useDoing";
 
 const ORDERS: { id: NameScheme["order"]; name: string }[] = [
   { id: "listed", name: "as they are listed" },
@@ -16,18 +17,16 @@ export function Naming({ onDone }: { onDone: () => void }) {
   const { jobId, plan, edit } = usePlan();
   const [scheme, setScheme] = useState<NameScheme>({ target: "G", check: "K", first: 1, digits: 1, order: "round" });
   const [found, setFound] = useState<Renaming | null>(null);
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem, clear } = useDoing();
   const set = (change: Partial<NameScheme>) => {
     setScheme({ ...scheme, ...change });
     setFound(null);
   };
   async function ask() {
-    try {
+    await doing(async () => {
       setFound(await call<Renaming>("POST", `/jobs/${jobId}/control/names`, scheme));
-      setProblem(null);
-    } catch (error) {
-      setProblem(error as Problem);
-    }
+      clear();
+    });
   }
   const names = new Map(plan.control.map((p) => [p.id, p.name]));
   return (
@@ -77,7 +76,7 @@ export function Naming({ onDone }: { onDone: () => void }) {
           show the names
         </button>
       </div>
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
       {found && (
         <div className="mt-1" role="status">
           <p>

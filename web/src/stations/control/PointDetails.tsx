@@ -1,5 +1,4 @@
-import { useState } from "react";
-import { upload, type ControlPoint, type Problem } from "../../api/client";
+import { upload, type ControlPoint } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { fieldEdits, removed } from "../../lib/edits";
 import { fine, fineUnit } from "../../lib/units";
@@ -8,6 +7,7 @@ import { Field, Select, TextField } from "../../ui/fields";
 import { FileInput } from "../../ui/FileInput";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Remove } from "../../ui/Remove";
+import { useDoing } from "../../ui/useDoing";
 
 const LIES: { id: NonNullable<ControlPoint["lies_on"]>; name: string }[] = [
   { id: "", name: "not said" },
@@ -131,17 +131,15 @@ export function PointDetails({ point }: { point: ControlPoint }) {
 /** Photographs and sketches of how it lies, kept with the job. */
 function Pictures({ point }: { point: ControlPoint }) {
   const { jobId, plan, edit } = usePlan();
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem, clear } = useDoing();
   const held = point.pictures ?? [];
   const put = (pictures: string[]) => void edit(fieldEdits(plan, `control/${point.id}`, { pictures }));
   async function add(file: File) {
-    try {
+    await doing(async () => {
       const { digest } = await upload<{ digest: string }>(`/jobs/${jobId}/pictures`, { file });
       if (!held.includes(digest)) put([...held, digest]);
-      setProblem(null);
-    } catch (error) {
-      setProblem(error as Problem);
-    }
+      clear();
+    });
   }
   return (
     <span className="flex items-center gap-2 self-center">
@@ -163,7 +161,7 @@ function Pictures({ point }: { point: ControlPoint }) {
           <FileInput label={`Photo or sketch of ${point.name}`} reads="picture" onFile={(file) => void add(file)} />
         </label>
       )}
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
     </span>
   );
 }

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { upload, type Camera, type Problem } from "../../api/client";
+import { upload, type Camera } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { added, freeName } from "../../lib/edits";
 import { FileInput } from "../../ui/FileInput";
@@ -8,6 +8,7 @@ import { OrganisationKit } from "./OrganisationKit";
 import { LensRecords } from "./LensRecords";
 import { carried } from "./parts";
 import { Profiles, type Column } from "./Profiles";
+import { useDoing } from "../../ui/useDoing";
 
 const CAMERA: Column[] = [
   { path: "width_px", head: "pixels across", words: "Pixels across" },
@@ -132,7 +133,7 @@ function InertialUnits() {
 function SampleImage() {
   const { jobId, plan, edit } = usePlan();
   const [read, setRead] = useState<Read | null>(null);
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem, clear } = useDoing();
   const take = (camera: Camera) => {
     const row: Camera = { ...camera, id: freeName("C", plan.kit.cameras), origin: null };
     void edit([added("kit/cameras", row)]);
@@ -140,12 +141,9 @@ function SampleImage() {
   };
   async function bring(file: File) {
     setRead(null);
-    setProblem(null);
-    try {
+    await doing(async () => {
       setRead(await upload<Read>(`/jobs/${jobId}/flight/camera`, { file }));
-    } catch (error) {
-      setProblem(error as Problem);
-    }
+    });
   }
   return (
     <div className="mb-2 border-b border-hairline pb-1">
@@ -153,7 +151,7 @@ function SampleImage() {
         a camera from one of its images, as it came from the camera{" "}
         <FileInput label="Sample image" words="image…" reads="photo" onFile={(file) => void bring(file)} />
       </label>
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
       {read && (
         <div className="mt-1 border-l-4 border-settled px-2 text-sm">
           <p>

@@ -7,6 +7,7 @@ import { added, fieldEdits, freeName } from "../../lib/edits";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { ActionsHead, Remove } from "../../ui/Remove";
 import { LISTS, type Kind } from "./Profiles";
+import { useDoing } from "../../ui/useDoing";
 
 type Row = { id: string; name: string; origin?: { id: string; revision?: number } | null };
 
@@ -16,7 +17,7 @@ const NOT_COMPARED = new Set(["id", "origin"]);
 export function OrganisationKit() {
   const { jobId, plan, catalogue, edit } = usePlan();
   const queries = useQueryClient();
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem, clear } = useDoing();
   const key = ["kit", jobId];
   const { data = [] } = useQuery<KeptProfile[], Problem>({
     queryKey: key,
@@ -31,13 +32,10 @@ export function OrganisationKit() {
     );
   const kept = (row: Row) => data.find((one) => one.id === row.origin?.id);
   const attempt = async (work: Promise<unknown>) => {
-    setProblem(null);
-    try {
+    await doing(async () => {
       await work;
       await askAgain(queries, key);
-    } catch (error) {
-      setProblem(error as Problem);
-    }
+    });
   };
   const keep = async (kind: Kind, row: Row) => {
     const made = await call<KeptProfile>("POST", `/jobs/${jobId}/kit`, { kind, profile: row });
@@ -57,7 +55,7 @@ export function OrganisationKit() {
         Kept once for all jobs, every change as a revision of its own; a plan keeps what it took until somebody takes a
         newer one.
       </p>
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
       <ul>
         {rows
           .filter(({ kind, row }) => !shipped(kind, row) && !same(kept(row), row, kind))
