@@ -55,7 +55,15 @@ def read_antex(lines: Iterable[bytes], query: str = "") -> list[AntennaModel]:
             if label == "END OF ANTENNA":
                 if now.offsets and not now.of_satellite and all(word in now.type.casefold() for word in words):
                     taken = FIRST if FIRST in now.offsets else next(iter(now.offsets))
-                    found.append(AntennaModel(now.type, now.serial, now.offsets, taken, now.offsets[taken][2]))
+                    found.append(
+                        AntennaModel(
+                            type=now.type,
+                            serial=now.serial,
+                            offsets=now.offsets,
+                            frequency=taken,
+                            apc_above_arp=now.offsets[taken][2],
+                        )
+                    )
                 now = None
             else:
                 _take(now, label, line, number)

@@ -142,4 +142,4 @@ def _read(
         words.append(
             f"The height does not say what it is: ellipsoidal or in the job's system, {length(separation, unit, 3)} apart here."
         )
-    return ReadCertificate(name, e, n, up, h, says, words)
+    return ReadCertificate(name=name, e=e, n=n, ellipsoidal=up, height=h, says=says, how=words)

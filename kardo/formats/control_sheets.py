@@ -84,7 +84,9 @@ def target_sheets_html(plan: Plan, chosen: str = "", kept: Collection[str] = ())
 
 def _sheet(plan: Plan, p: ControlPoint, height: float, kept: Collection[str]) -> str:
     unit = UNITS[plan.brief.unit]
-    frame = Frame(p.e, p.n, 1000 if plan.brief.unit == "m" else 1200, 174, 72, plan.brief.unit)
+    frame = Frame(
+        e=p.e, n=p.n, scale=1000 if plan.brief.unit == "m" else 1200, width=174, height=72, unit=plan.brief.unit
+    )
     figures = "".join(
         f"<tr><td>{name}</td><td class='typed num'>{shown}</td></tr>"
         for name, shown in (

@@ -215,8 +215,20 @@ def _ways_of_pair(table: Table, columns: dict[str, int], at: int, grid: Grid, un
     if not plain or all(abs(v) <= 180 for v in numbers):
         west = {True, False} if any("o" in cell.casefold() for pair in cells for cell in pair) else {True}
         for o_is_west in sorted(west, reverse=True):
-            yield Way({**columns, "lat": at, "lon": at + 1}, True, "", unit, o_is_west)
-            yield Way({**columns, "lon": at, "lat": at + 1}, True, "", unit, o_is_west)
+            yield Way(
+                columns={**columns, "lat": at, "lon": at + 1},
+                geographic=True,
+                unit="",
+                height_unit=unit,
+                o_is_west=o_is_west,
+            )
+            yield Way(
+                columns={**columns, "lon": at, "lat": at + 1},
+                geographic=True,
+                unit="",
+                height_unit=unit,
+                o_is_west=o_is_west,
+            )
 
 
 def _units(grid: Grid, unit: str) -> list[str]:
@@ -264,7 +276,13 @@ def _in_units(
 
     if geographic:
         for o_is_west in (True, False):
-            yield Way(columns, True, "", meant(said_h)[0] if said_h else unit, o_is_west)
+            yield Way(
+                columns=columns,
+                geographic=True,
+                unit="",
+                height_unit=meant(said_h)[0] if said_h else unit,
+                o_is_west=o_is_west,
+            )
         return
     for one in meant(said):
         yield Way(columns, False, one, meant(said_h)[0] if said_h else one)

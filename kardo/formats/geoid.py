@@ -106,7 +106,9 @@ def _of_gtx(data: bytes) -> GeoidFile:
     sound = all(map(math.isfinite, (south, west, step_lat, step_lon))) and min(rows, columns) >= 2
     if not sound or len(data) != HEAD.size + 4 * rows * columns:
         raise _neither()
-    return _required(GeoidFile("GTX", west, south, step_lon, step_lat, rows, columns))
+    return _required(
+        GeoidFile(kind="GTX", west=west, south=south, step_lon=step_lon, step_lat=step_lat, rows=rows, columns=columns)
+    )
 
 
 def _neither() -> ReadError:
@@ -135,7 +137,15 @@ def _of_tiff(source: Any) -> GeoidFile:
             f"The GeoTIFF says its values are in {ascii(source.units[0])[1:41]}.", mend="Give it in metres."
         )
     return _required(
-        GeoidFile("GeoTIFF", t.c + t.a / 2, t.f + t.e * (source.height - 0.5), t.a, -t.e, source.height, source.width)
+        GeoidFile(
+            kind="GeoTIFF",
+            west=t.c + t.a / 2,
+            south=t.f + t.e * (source.height - 0.5),
+            step_lon=t.a,
+            step_lat=-t.e,
+            rows=source.height,
+            columns=source.width,
+        )
     )
 
 

@@ -39,7 +39,10 @@ def read_marks(data: bytes, name: str, grid: Grid, unit: str) -> MarkReading:
         raise ReadError(
             f"This can be read in several ways: {ways}.", mend="Put a line with the names of the columns over it."
         )
-    marks = [ReadMark(p.name[:MOST_NAME] or str(k), p.e, p.n, p.h, p.code) for k, p in enumerate(found.points, 1)]
+    marks = [
+        ReadMark(designation=p.name[:MOST_NAME] or str(k), e=p.e, n=p.n, h=p.h, description=p.code)
+        for k, p in enumerate(found.points, 1)
+    ]
     return MarkReading(_within(marks), list(found.how))
 
 

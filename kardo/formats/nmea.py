@@ -55,7 +55,15 @@ def receiver_said(
             break
     seconds = now() - began
     hung_up = not full and seconds < limit - 1 and bool(kinds)
-    return ReceiverFixes(tuple(fixes), sigma, dict(kinds.most_common(30)), damaged, skipped, seconds, hung_up)
+    return ReceiverFixes(
+        fixes=tuple(fixes),
+        sigma=sigma,
+        sentences=dict(kinds.most_common(30)),
+        damaged=damaged,
+        skipped=skipped,
+        seconds=seconds,
+        hung_up=hung_up,
+    )
 
 
 def _lines(pieces: Iterable[bytes]) -> Iterable[str]:
@@ -81,14 +89,14 @@ def _fix(sentence: object) -> Fix:
     above, separation = _number(sentence, "alt"), _number(sentence, "sep")
     up = above + separation if above is not None and separation is not None else None
     return Fix(
-        quality,
-        latitude,
-        longitude,
-        up,
-        separation,
-        _count(sentence),
-        _number(sentence, "HDOP"),
-        _number(sentence, "diffAge"),
+        quality=quality,
+        latitude=latitude,
+        longitude=longitude,
+        ellipsoidal=up,
+        separation=separation,
+        satellites=_count(sentence),
+        hdop=_number(sentence, "HDOP"),
+        age=_number(sentence, "diffAge"),
     )
 
 

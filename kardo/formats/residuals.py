@@ -131,7 +131,9 @@ def read_residuals(
     at = {m: k for k, m in enumerate(said) if m}
     meanings = [Meaning(*pair) for pair in MEANS.items()]
     if lacks := _lacks(at):
-        return ResidualReading(columns, meanings, [], [], [], lacks, [], [])
+        return ResidualReading(
+            columns=columns, meanings=meanings, outcomes=[], how=[], unknown=[], asks=lacks, units=[], axes=[]
+        )
     heads = {kind: [head[at[m]] for m in at if m in (f"{kind}e", f"{kind}n", f"{kind}u")] for kind in "dsc"}
     chosen, how = _unit_of(heads["d"] or heads["s"] + heads["c"], unit)
     units = _units(plan) if not chosen else []
@@ -160,10 +162,21 @@ def read_residuals(
             "No control point is in the file: all are taken to have adjusted the block, as planned. Say so where one did not."
         )
         outcomes = [
-            ReadOutcome(p.id, p.name, "adjusted", "as planned", None, None) if p.role == "target" else read
+            ReadOutcome(point=p.id, name=p.name, used="adjusted", known="as planned", d=None, images=None)
+            if p.role == "target"
+            else read
             for p, read in zip(plan.control, outcomes, strict=True)
         ]
-    return ResidualReading(columns, meanings, outcomes, how, unknown, asks, units, open_axes)
+    return ResidualReading(
+        columns=columns,
+        meanings=meanings,
+        outcomes=outcomes,
+        how=how,
+        unknown=unknown,
+        asks=asks,
+        units=units,
+        axes=open_axes,
+    )
 
 
 def _lines(data: bytes) -> list[tuple[int, str]]:
@@ -410,14 +423,14 @@ def _row(line: int, row: list[str], point: ControlPoint, used: Used | None, head
     images = number(columns.cell(row, "images"))
     count = int(images) if images is not None and images >= 0 and images == int(images) else None
     return _Row(
-        line,
-        point,
-        used,
-        heading,
-        None if d is None else d * columns.metres,
-        None if both is None else (both[3:] - both[:3]) * columns.beside,
-        None if surveyed is None else surveyed * columns.beside,
-        count,
+        line=line,
+        point=point,
+        used=used,
+        heading=heading,
+        d=None if d is None else d * columns.metres,
+        beside=None if both is None else (both[3:] - both[:3]) * columns.beside,
+        surveyed=None if surveyed is None else surveyed * columns.beside,
+        images=count,
     )
 
 
@@ -470,14 +483,18 @@ def _axes(plan: Plan, rows: list[_Row], chosen: Axes) -> tuple[Similarity | None
 
 def _outcome(point: ControlPoint, row: _Row | None, sign: int, system: Similarity | None) -> ReadOutcome:
     if row is None:
-        return ReadOutcome(point.id, point.name, "unused", "not in the file", None, None)
+        return ReadOutcome(point=point.id, name=point.name, used="unused", known="not in the file", d=None, images=None)
     d = row.beside if row.d is None else sign * row.d
     used: Used = row.used or ("adjusted" if point.role == "target" else "checked")
     if d is None and used == "checked":
-        return ReadOutcome(point.id, point.name, "unused", "not measured", None, row.images)
+        return ReadOutcome(
+            point=point.id, name=point.name, used="unused", known="not measured", d=None, images=row.images
+        )
     d = d if d is None or system is None else system.back_along(d)
     known: Literal["as the file says", "as planned"] = "as the file says" if row.used else "as planned"
-    return ReadOutcome(point.id, point.name, used, known, None if d is None else triple(d), row.images)
+    return ReadOutcome(
+        point=point.id, name=point.name, used=used, known=known, d=None if d is None else triple(d), images=row.images
+    )
 
 
 def _use(text: str) -> Used | None:

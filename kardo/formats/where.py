@@ -78,4 +78,11 @@ def _in(source: CRS, x: float, y: float, how: list[str], outline: bool) -> Where
         raise ReadError(
             f"The file's coordinates are none of {source.name}.", where="coordinates", mend="Export it again."
         )
-    return Where(float(lon), float(lat), tuple(how), (), f"EPSG:{number}" if number else "", outline)
+    return Where(
+        lon=float(lon),
+        lat=float(lat),
+        how=tuple(how),
+        options=(),
+        crs=f"EPSG:{number}" if number else "",
+        outline=outline,
+    )

@@ -41,7 +41,10 @@ def stations_of(network: Address) -> list[Station]:
         told = Served.model_validate(asked(network, "GET /stations", b"", SECONDS))
     except ValidationError as fault:
         raise strange(network) from fault
-    return [Station(s.name, told.crs, told.epoch, s.xyz, s.sigma, s.uptime) for s in told.stations]
+    return [
+        Station(name=s.name, crs=told.crs, epoch=told.epoch, xyz=s.xyz, sigma=s.sigma, uptime=s.uptime)
+        for s in told.stations
+    ]
 
 
 def log_of(network: Address, station: str, first: datetime.datetime, last: datetime.datetime) -> bytes:

@@ -54,7 +54,14 @@ def bases_of(plan: Plan, chain: SetUpHeights, name: str) -> list[Base]:
         return x, y, z
 
     arp, height = chain.arp_ellipsoidal, chain.arp_above_mark
-    right = Base(name, "as planned", chain.latitude, chain.longitude, earth(arp), height)
+    right = Base(
+        mount=name,
+        title="as planned",
+        latitude=chain.latitude,
+        longitude=chain.longitude,
+        xyz=earth(arp),
+        antenna_height=height,
+    )
     return [
         right,
         right.moved(f"{name}_TWICE", "antenna height in twice", earth(arp + height)),

@@ -69,7 +69,13 @@ class ReceiverStandIn(Serving):
 
 def receiver_of(chain: SetUpHeights, manner: Manner = "fixed") -> ReceiverStandIn:
     """The receiver of a set-up, at its antenna's reference point."""
-    return ReceiverStandIn(chain.latitude, chain.longitude, chain.arp_ellipsoidal, chain.separation, manner)
+    return ReceiverStandIn(
+        latitude=chain.latitude,
+        longitude=chain.longitude,
+        ellipsoidal=chain.arp_ellipsoidal,
+        separation=chain.separation,
+        manner=manner,
+    )
 
 
 def _minutes(degrees: float, width: int) -> str:

@@ -65,7 +65,14 @@ def _in_other_state(plan: Plan) -> InOtherState | None:
         return None
     state = OTHER[plan.brief.state]
     found = figures_of(in_state(plan, state))
-    return InOtherState(state, found.rmse_h, found.rmse_v, found.seen_rmse_h, found.seen_rmse_v, found.chance)
+    return InOtherState(
+        state=state,
+        rmse_h=found.rmse_h,
+        rmse_v=found.rmse_v,
+        seen_rmse_h=found.seen_rmse_h,
+        seen_rmse_v=found.seen_rmse_v,
+        chance=found.chance,
+    )
 
 
 def _by_newer(plan: Plan) -> ByNewer | None:

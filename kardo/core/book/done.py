@@ -191,13 +191,13 @@ def still_to_do(plan: Plan, book: Book) -> StillToDo:
     heard: dict[tuple[str, str], BroadcastHeard] = {(s.setup, s.by): s for s in book.of("broadcast")}
     off_air = {said.setup: said.words for said in heard.values() if not said.as_planned}
     return StillToDo(
-        points,
-        legs,
-        setups,
-        {key: spread for key, (count, spread) in spreads.items() if count > 1},
-        off_air,
-        _odd(plan, book),
-        [*_flown_short(plan, book), *_observed_short(plan, book), *_lost(plan, book)],
+        points=points,
+        legs=legs,
+        setups=setups,
+        differences={key: spread for key, (count, spread) in spreads.items() if count > 1},
+        off_air=off_air,
+        odd=_odd(plan, book),
+        short=[*_flown_short(plan, book), *_observed_short(plan, book), *_lost(plan, book)],
     )
 
 

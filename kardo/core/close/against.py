@@ -95,7 +95,15 @@ def against(closed: Plan, d: dict[str, Triple], joint: JointChecks) -> Against |
     test, each = global_test(measured, covariance), each_given_the_others(measured, covariance)
     outside = standing_out(measured, covariance)
     checks = [
-        OwnTest(key, name, triple(x), triple(x - e), triple(s), p, k in outside)
+        OwnTest(
+            point=key,
+            name=name,
+            d=triple(x),
+            expected=triple(x - e),
+            sigma=triple(s),
+            larger=p,
+            stands_out=k in outside,
+        )
         for k, (key, name, x, (e, s, p)) in enumerate(zip(ids, names, measured, each, strict=True))
     ]
     result = Against(
@@ -159,7 +167,9 @@ def global_test(d: Floats, covariance: Floats, level: float = LEVEL) -> GlobalTe
     value, degrees = float(x @ cho_solve(cho_factor(covariance), x)), len(x)
     low, high = (float(b) for b in chdtri(degrees, [1 - level / 2, level / 2]))
     says: Says = "worse" if value > high else "better" if value < low else "as predicted"
-    return GlobalTest(value, degrees, float(chdtrc(degrees, value)), low, high, level, says)
+    return GlobalTest(
+        value=value, degrees=degrees, larger=float(chdtrc(degrees, value)), low=low, high=high, level=level, says=says
+    )
 
 
 def each_given_the_others(d: Floats, covariance: Floats) -> list[tuple[Floats, Floats, float]]:

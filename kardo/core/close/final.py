@@ -28,7 +28,7 @@ def final_place(plan: Plan, crs: str, epoch: float, xyz: tuple[float, float, flo
     place = placed(plan.grid, crs, epoch, xyz, "post-processing")
     east, north, high = np.sqrt(np.diag(local_covariance(place.lon, place.lat, covariance)))
     sigma_h = float(math.sqrt((east**2 + north**2) / 2))
-    return Final(place.e, place.n, place.h, sigma_h, float(high), [place.words])
+    return Final(e=place.e, n=place.n, h=place.h, sigma_h=sigma_h, sigma_v=float(high), words=[place.words])
 
 
 def local_covariance(lon: float, lat: float, covariance: Floats) -> Floats:

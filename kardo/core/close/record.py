@@ -144,13 +144,27 @@ def residual_lines(plan: Plan, taken: ResidualSet | None) -> list[ResidualLine]:
     """The outcomes of a set with the names that points have in the plan."""
     names = {p.id: p.name for p in plan.control}
     outcomes = taken.outcomes if taken else ()
-    return [ResidualLine(o.point, names.get(o.point, o.point), o.used, o.d, o.images) for o in outcomes]
+    return [
+        ResidualLine(point=o.point, name=names.get(o.point, o.point), used=o.used, d=o.d, images=o.images)
+        for o in outcomes
+    ]
 
 
 def finding_lines(findings: list[Finding], closing: Closing) -> list[FindingLine]:
     """Findings with the reasons why they are accepted."""
     told = with_waivers(findings, closing)
-    return [FindingLine(f.rule, f.severity, f.object, f.words, f.mend, f.waived, f.waived_by) for f in told]
+    return [
+        FindingLine(
+            rule=f.rule,
+            severity=f.severity,
+            object=f.object,
+            words=f.words,
+            mend=f.mend,
+            waived=f.waived,
+            waived_by=f.waived_by,
+        )
+        for f in told
+    ]
 
 
 def record_from_json(data: Any) -> Record:

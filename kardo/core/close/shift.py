@@ -154,7 +154,9 @@ def preview(plan: Plan, shift: BlockShift, taken: ResidualSet | None) -> ShiftPr
     for point, share in zip(plan.control, held, strict=True):
         d = before.get(point.id)
         after = None if d is None else triple(np.array(d) + np.array(by) * (1 - share))
-        points.append(Moved(point.id, point.name, triple(np.array(by) * share), d, after))
+        points.append(
+            Moved(point=point.id, name=point.name, by=triple(np.array(by) * share), d_before=d, d_after=after)
+        )
     mark = plan.mark(shift.mark)
     return ShiftPreview(by, points, _like_separation(plan, mark, by[2]) if mark else "")
 

@@ -76,15 +76,15 @@ def components(names: list[str], d: Floats) -> list[Component]:
     worst = int(np.argmax(far))
     spread = [axes[k].sd for k in (0, 1)]
     radial = Component(
-        "H",
-        len(d),
-        math.hypot(axes[0].mean, axes[1].mean),
-        None,
-        math.hypot(rms[0], rms[1]),
-        None if spread[0] is None or spread[1] is None else math.hypot(spread[0], spread[1]),
-        RADIAL_95 * 0.5 * float(rms[0] + rms[1]),
-        float(far[worst]),
-        names[worst],
+        axis="H",
+        n=len(d),
+        mean=math.hypot(axes[0].mean, axes[1].mean),
+        mean_95=None,
+        rmse=math.hypot(rms[0], rms[1]),
+        sd=None if spread[0] is None or spread[1] is None else math.hypot(spread[0], spread[1]),
+        at_95=RADIAL_95 * 0.5 * float(rms[0] + rms[1]),
+        worst=float(far[worst]),
+        worst_point=names[worst],
     )
     return [axes[0], axes[1], radial, axes[2]]
 
@@ -94,7 +94,17 @@ def _component(axis: str, names: list[str], d: Floats, at_95: float) -> Componen
     sd = float(d.std(ddof=1)) if n > 1 else None
     half = None if sd is None else float(stdtrit(n - 1, (1 + SURE) / 2)) * sd / math.sqrt(n)
     rmse = float(np.sqrt(np.mean(d**2)))
-    return Component(axis, n, float(d.mean()), half, rmse, sd, at_95, float(d[worst]), names[worst])
+    return Component(
+        axis=axis,
+        n=n,
+        mean=float(d.mean()),
+        mean_95=half,
+        rmse=rmse,
+        sd=sd,
+        at_95=at_95,
+        worst=float(d[worst]),
+        worst_point=names[worst],
+    )
 
 
 def differences(plan: Plan, d: dict[str, tuple[float, float, float]], role: str) -> tuple[list[str], list[str], Floats]:

@@ -31,7 +31,7 @@ def recordings(plan: Plan) -> list[Recording]:
             away = math.hypot(point.e - marks[0].e, point.n - marks[0].n) if marks else None
             rule = profiles.get(on.logger or "")
             asked = None if rule is None else math.ceil(rule.least_min + rule.per_km_min * (away or 0.0) / 1000)
-            out.append(Recording(point.id, on.logger or "", on.hours, away, asked))
+            out.append(Recording(point=point.id, logger=on.logger or "", hours=on.hours, away=away, asked_min=asked))
     return out
 
 

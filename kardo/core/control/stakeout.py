@@ -71,10 +71,29 @@ def stake_out(plan: Plan, station: str, on: str = "") -> StakeOut:
         factor = factor_near(*middle, ((own or h or 0.0) + (h or own or 0.0)) / 2)
         angle = None if bearing is None or backsight is None else (bearing - backsight) % 360
         rise = None if own is None or h is None else own - h
-        rays.append(Ray(point.id, point.name, point.role, bearing, angle, far, far / factor, rise))
+        rays.append(
+            Ray(
+                id=point.id,
+                name=point.name,
+                role=point.role,
+                bearing=bearing,
+                angle=angle,
+                grid_m=far,
+                ground_m=far / factor,
+                rise=rise,
+            )
+        )
     factor = plan.grid.combined_factor(mark.e, mark.n, h or 0.0)
     return StakeOut(
-        mark.name, mark.e, mark.n, h, back.name if back else "", backsight, factor, rays, _told(plan, rays, factor)
+        station=mark.name,
+        e=mark.e,
+        n=mark.n,
+        h=h,
+        on=back.name if back else "",
+        on_bearing=backsight,
+        factor=factor,
+        rays=rays,
+        told=_told(plan, rays, factor),
     )
 
 

@@ -72,7 +72,16 @@ def day_of(plan: Plan, key: str) -> Day:
     at = {p.task.id: p for p in found.placed}
     lines = [_line(t, at.get(t.id), t.id in visit.pins) for t in tasks]
     logs = [Logging(key, *span) for key, span in logging(found).items()]
-    return Day(visit.id, visit.date, ahead, told(found, sun), sun, lines, list(found.reasons), logs)
+    return Day(
+        visit=visit.id,
+        date=visit.date,
+        utc_offset_h=ahead,
+        told=told(found, sun),
+        light=sun,
+        tasks=lines,
+        reasons=list(found.reasons),
+        logging=logs,
+    )
 
 
 def _best(plan: Plan, visit: Visit, sun: Light) -> tuple[tuple[Task, ...], Schedule]:
@@ -89,19 +98,19 @@ def _best(plan: Plan, visit: Visit, sun: Light) -> tuple[tuple[Task, ...], Sched
 
 def _line(task: Task, placed: Placed | None, pinned: bool) -> TaskLine:
     return TaskLine(
-        task.id,
-        task.kind,
-        task.number,
-        task.words,
-        task.stage,
-        task.minutes,
-        task.why,
-        list(task.roles),
-        task.everybody,
-        [a.task for a in task.after],
-        list(task.about),
-        placed.start if placed else None,
-        placed.end if placed else None,
-        list(placed.people) if placed else [],
-        pinned,
+        id=task.id,
+        kind=task.kind,
+        number=task.number,
+        words=task.words,
+        stage=task.stage,
+        minutes=task.minutes,
+        why=task.why,
+        roles=list(task.roles),
+        everybody=task.everybody,
+        waits_for=[a.task for a in task.after],
+        about=list(task.about),
+        start=placed.start if placed else None,
+        end=placed.end if placed else None,
+        people=list(placed.people) if placed else [],
+        pinned=pinned,
     )

@@ -92,14 +92,30 @@ def exposure(plan: Plan, flight: Flight, cloud: Cloud, date: str) -> ExposureAdv
     cam = f.camera
     rolling = flight.speed_m_per_s * cam.readout_ms / 1000 / f.gsd if cam.shutter == "rolling" else 0.0
     first, last = (good[0], good[-1]) if good else (None, None)
-    return ExposureAdvice(flight.id, date, rows, first, last, rolling, _words(plan, f, rows, good, rolling))
+    return ExposureAdvice(
+        flight=flight.id,
+        date=date,
+        at=rows,
+        first=first,
+        last=last,
+        rolling_px=rolling,
+        words=_words(plan, f, rows, good, rolling),
+    )
 
 
 def _moment(plan: Plan, f: FlightPlan, minute: int, sun: float, cloud: Cloud) -> LightAt:
     cam, lux = f.camera, daylight(sun, cloud)
     iso = sensitivity(lux, cam.f_number, f.imaging.exposure_s)
     shutter = f.imaging.exposure_s * iso / cam.most_iso
-    return LightAt(minute, sun, lux, iso, iso <= cam.most_iso, shutter, plan.policy["flight-blur"] * f.gsd / shutter)
+    return LightAt(
+        minute=minute,
+        sun=sun,
+        lux=lux,
+        iso=iso,
+        enough=iso <= cam.most_iso,
+        shutter=shutter,
+        speed=plan.policy["flight-blur"] * f.gsd / shutter,
+    )
 
 
 def _clock(minute: int) -> str:

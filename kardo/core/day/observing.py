@@ -99,16 +99,16 @@ def observation_plan(plan: Plan) -> ObservationPlan:
         hangs = list(_hangs(plan, held))
         points.append(
             ObservedPoint(
-                point.id,
-                point.name,
-                point.role,
-                occupations,
-                float(np.hypot(own[0], own[1])),
-                float(own[2]),
-                float(np.hypot(total[0], total[1])),
-                float(total[2]),
-                hangs,
-                list(_remarks(plan, point, occupations, left)),
+                id=point.id,
+                name=point.name,
+                role=point.role,
+                occupations=occupations,
+                own_h=float(np.hypot(own[0], own[1])),
+                own_v=float(own[2]),
+                total_h=float(np.hypot(total[0], total[1])),
+                total_v=float(total[2]),
+                hangs=hangs,
+                remarks=list(_remarks(plan, point, occupations, left)),
             )
         )
     return ObservationPlan(points, day.date if day else "", _told(plan, points, day))
@@ -146,7 +146,7 @@ def _sky(plan: Plan, point: ControlPoint, height: float, day: Day, at: int) -> t
         return None, None
     lon, _ = plan.grid.to_geodetic(point.e, point.n)
     moment = midnight(day.date) + 60.0 * (at - 60 * clock_ahead(float(lon), day.utc_offset_h))
-    stand = Stand(f"control/{point.id}", point.name, point.e, point.n, height + ROVER)
+    stand = Stand(path=f"control/{point.id}", name=point.name, e=point.e, n=point.n, eye=height + ROVER)
     seen, _ = sky_at(plan, stand, nominal(), np.array([moment]), MASK)
     pdop = float(seen.pdop[0, 0])
     return int(seen.counts[0, 0]), round(pdop, 1) if math.isfinite(pdop) else None

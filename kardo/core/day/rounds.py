@@ -231,11 +231,30 @@ def _go(
             walked_m = float(legs.metres[a, b])
             metres += walked_m
             left = clock + float(each[k])
-            stops.append(Stop(f"control/{points[some[k]].id}", clock, left, walked_m, legs.line(a, b)))
+            stops.append(
+                Stop(
+                    about=f"control/{points[some[k]].id}",
+                    reached=clock,
+                    left=left,
+                    metres=walked_m,
+                    way=legs.line(a, b),
+                )
+            )
             clock, last = left, k + 1
         back = int(index[last])
         clock, metres = clock + float(legs.minutes[back, 0]), metres + float(legs.metres[back, 0])
-        out.append(Round(key, words, person + 1, stops, clock, metres, legs.line(back, 0), not_before))
+        out.append(
+            Round(
+                key=key,
+                words=words,
+                person=person + 1,
+                stops=stops,
+                minutes=clock,
+                metres=metres,
+                home=legs.line(back, 0),
+                not_before=not_before,
+            )
+        )
     return out
 
 

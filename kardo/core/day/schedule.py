@@ -79,7 +79,16 @@ def _limits(visit: Visit, light: Light) -> _Limits:
     day = None if light.dawn is None or light.dusk is None else (light.dawn, light.dusk)
     pins = {key: minute(at) for key, at in visit.pins.items()}
     back = minute(visit.back) if visit.back else DAY - 1
-    return _Limits(minute(visit.leave), back, window, day, visit.batteries, charge, pins, dict(visit.takers))
+    return _Limits(
+        leave=minute(visit.leave),
+        back=back,
+        light=window,
+        day=day,
+        batteries=visit.batteries,
+        charge=charge,
+        pins=pins,
+        takers=dict(visit.takers),
+    )
 
 
 def _plainly_impossible(tasks: tuple[Task, ...], visit: Visit, light: Light) -> Iterator[Reason]:
@@ -142,7 +151,7 @@ def _placed(tasks: tuple[Task, ...], people: tuple[Person, ...], limits: _Limits
     for t in tasks:
         at = solver.value(starts[t.id])
         by = tuple(p.id for p in people if t.everybody or ((t.id, p.id) in does and solver.value(does[t.id, p.id])))
-        out.append(Placed(t, at, at + t.minutes, by, t.id in limits.pins))
+        out.append(Placed(task=t, start=at, end=at + t.minutes, people=by, pinned=t.id in limits.pins))
     return tuple(out)
 
 

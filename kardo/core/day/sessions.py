@@ -65,7 +65,9 @@ def sessions(plan: Plan, wanted_up: float | None = None) -> Sessions:
     asked = static_hours(wanted_up, plan.assume) if wanted_up else None
     wanted = _static(plan, asked) if asked and asked <= LONGEST else None
     own = recordings(plan)
-    return Sessions(rows, [_static(plan, h) for h in HOURS], wanted, own, _told(plan, own))
+    return Sessions(
+        rows=rows, static=[_static(plan, h) for h in HOURS], wanted=wanted, recordings=own, told=_told(plan, own)
+    )
 
 
 def _told(plan: Plan, own: list[Recording]) -> str:
@@ -142,17 +144,17 @@ def _of_visit(plan: Plan, key: str) -> list[Session]:
         epochs = int(seconds / interval) + 1 if log else 0
         out.append(
             Session(
-                setup.id,
-                name_of(plan, "setup", setup.id),
-                visit.name,
-                visit.date,
-                log.first if log else None,
-                log.last if log else None,
-                interval,
-                epochs,
-                round(epochs * EPOCH_BYTES / 1e6, 1),
-                "" if log else why or "Nothing that flies or is observed that day is positioned from it.",
-                _lacks(plan, setup, seconds / 3600, epochs) if log else [],
+                setup=setup.id,
+                name=name_of(plan, "setup", setup.id),
+                visit=visit.name,
+                date=visit.date,
+                first=log.first if log else None,
+                last=log.last if log else None,
+                interval_s=interval,
+                epochs=epochs,
+                megabytes=round(epochs * EPOCH_BYTES / 1e6, 1),
+                why="" if log else why or "Nothing that flies or is observed that day is positioned from it.",
+                lacks=_lacks(plan, setup, seconds / 3600, epochs) if log else [],
             )
         )
     return out

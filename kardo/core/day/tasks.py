@@ -110,7 +110,16 @@ def tasks_of(plan: Plan, visit: Visit, shared: bool = False) -> tuple[Task, ...]
 
 def _way(key: str, words: str, kind: Kind, visit: Visit, before: list[Task]) -> Task:
     after = tuple(After(t.id) for t in before)
-    return Task(key, words, "way", round(visit.travel_min), "as the visit says", kind=kind, everybody=True, after=after)
+    return Task(
+        id=key,
+        words=words,
+        stage="way",
+        minutes=round(visit.travel_min),
+        why="as the visit says",
+        kind=kind,
+        everybody=True,
+        after=after,
+    )
 
 
 def _settled(task: Task, visit: Visit) -> Task:
@@ -122,7 +131,7 @@ def _settled(task: Task, visit: Visit) -> Task:
 
 def _usual(key: str, stage: Stage) -> Task:
     found = durations()[key]
-    return Task(key, found.what, stage, round(found.minutes), found.source)
+    return Task(id=key, words=found.what, stage=stage, minutes=round(found.minutes), why=found.source)
 
 
 def _today(plan: Plan, visit: Visit, of: str | None) -> bool:
@@ -148,7 +157,7 @@ def _base(plan: Plan, setup: SetUp, arrived: tuple[After, ...], setups: list[Set
     words = f"base out on {mark.name if mark else setup.name}: {kind.what}"
     way, why = _way_to(plan, setup, setups)
     return Task(
-        f"base-{setup.id}", words, "site", round(kind.minutes) + way, f"{kind.source}{why}", ("surveyor",), "base", after=arrived,
+        id=f"base-{setup.id}", words=words, stage="site", minutes=round(kind.minutes) + way, why=f"{kind.source}{why}", roles=("surveyor",), kind="base", after=arrived,
         about=(f"setups/{setup.id}",), on_foot=True,
     )  # fmt: skip
 
@@ -205,7 +214,18 @@ def _carried(
         minutes, why, about, _ = _round(plan, some, durations()[duration].minutes)
         key = f"{'checks' if what == 'checks' else 'targets'}-{word}"
         out.append(
-            Task(key, f"{what} {word}", "site", minutes, why, CARRY, kind, after=after, about=about, on_foot=True)
+            Task(
+                id=key,
+                words=f"{what} {word}",
+                stage="site",
+                minutes=minutes,
+                why=why,
+                roles=CARRY,
+                kind=kind,
+                after=after,
+                about=about,
+                on_foot=True,
+            )
         )
     return out
 
@@ -255,7 +275,7 @@ def _flying(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
                 out.append(_sequence(flight, k, "start", words, start, after + logging, shut))
                 after, logging = (After(out[-1].id),), ()
             out.append(
-                Task(key, words, "site", math.ceil(leg.minutes - start - end), why, ("pilot",), "leg", k, after=after + logging,
+                Task(id=key, words=words, stage="site", minutes=math.ceil(leg.minutes - start - end), why=why, roles=("pilot",), kind="leg", number=k, after=after + logging,
                      about=(f"flights/{own.id}",), battery=own.battery, light=True, shut=shut)
             )  # fmt: skip
             before[own.aircraft] = key
@@ -271,7 +291,7 @@ def _moving(plan: Plan, flight: FlightPlan, k: int, last: str) -> Task:
     minutes, how = moved(plan, start, end)
     words = f"to the take-off place of {flight.flight.name}, sortie {k}"
     far = length(math.dist(start, end) / ground_scale(plan), plan.brief.unit)
-    return Task(f"move-{flight.flight.id}-{k}", words, "site", math.ceil(minutes), f"{far} {how}", ("pilot",), after=(After(last),), about=(f"flights/{flight.flight.id}",))  # fmt: skip
+    return Task(id=f"move-{flight.flight.id}-{k}", words=words, stage="site", minutes=math.ceil(minutes), why=f"{far} {how}", roles=("pilot",), after=(After(last),), about=(f"flights/{flight.flight.id}",))  # fmt: skip
 
 
 def _sequence(
@@ -286,7 +306,7 @@ def _sequence(
     """What the inertial unit wants before a sortie's first line, or after its last, on the sortie's battery. It is not data: it is trimmed away."""
     words = f"{leg}, {'before the first line' if at == 'start' else 'after the last line'}: {sequence_words(flight.scanner)}"
     why = f"{60 * minutes:.0f} s as the scanner's profile asks; trimmed from the data"
-    return Task(f"{at}-{flight.flight.id}-{k}", words, "site", math.ceil(minutes), why, ("pilot",), after=after, about=(f"flights/{flight.flight.id}",), light=True, shut=shut)  # fmt: skip
+    return Task(id=f"{at}-{flight.flight.id}-{k}", words=words, stage="site", minutes=math.ceil(minutes), why=why, roles=("pilot",), after=after, about=(f"flights/{flight.flight.id}",), light=True, shut=shut)  # fmt: skip
 
 
 def _shut(plan: Plan, flight: FlightPlan) -> tuple[tuple[tuple[Clock, Clock], ...], str]:
@@ -314,7 +334,7 @@ def _observed(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
             known = tuple(After(f"base-{s}") for s in sorted(bases))
             again = f", round {k + 1}" if k else ""
             out.append(
-                Task(f"observe-{role}s-{k + 1}", f"observe {words}{again}", "site", minutes, why, ("surveyor",), "observe", k + 1,
+                Task(id=f"observe-{role}s-{k + 1}", words=f"observe {words}{again}", stage="site", minutes=minutes, why=why, roles=("surveyor",), kind="observe", number=k + 1,
                      after=(*(After(t) for t in laid), *known, *waits), about=about, way=way, on_foot=True)
             )  # fmt: skip
     return out
@@ -358,6 +378,6 @@ def _base_in(plan: Plan, setup: SetUp, flying: list[Task], before: list[Task], s
     way, why = _way_to(plan, setup, setups)
     words = f"base in from {mark.name if mark else setup.name}: {found.what}"
     return Task(
-        f"base-in-{setup.id}", words, "site", round(found.minutes) + way, f"{found.source}{why}", ("surveyor",), "base_in",
+        id=f"base-in-{setup.id}", words=words, stage="site", minutes=round(found.minutes) + way, why=f"{found.source}{why}", roles=("surveyor",), kind="base_in",
         after=(*landed, *own, *(After(t.id) for t in before)), about=(f"setups/{setup.id}",), on_foot=True,
     )  # fmt: skip

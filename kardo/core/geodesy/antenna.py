@@ -135,16 +135,16 @@ def height_chain(
     arp = mark + arp_above_mark
     apc = arp + antenna.apc_above_arp
     return HeightChain(
-        system,
-        mark,
-        separation,
-        mark + separation,
-        verticals,
-        arp_above_mark,
-        antenna.apc_above_arp,
-        arp,
-        arp + separation,
-        apc,
-        apc + separation,
-        max(verticals) - min(verticals),
+        system=system,
+        mark=mark,
+        separation=separation,
+        mark_ellipsoidal=mark + separation,
+        verticals=verticals,
+        arp_above_mark=arp_above_mark,
+        apc_above_arp=antenna.apc_above_arp,
+        arp=arp,
+        arp_ellipsoidal=arp + separation,
+        apc=apc,
+        apc_ellipsoidal=apc + separation,
+        spread=max(verticals) - min(verticals),
     )

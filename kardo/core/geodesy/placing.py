@@ -39,4 +39,4 @@ def placed(grid: Grid, crs: str, epoch: float, xyz: tuple[float, float, float], 
     e, n = (float(v) for v in grid.from_geodetic(lon, lat))
     grid.require_inside(np.array([e]), np.array([n]), where)
     words = f"From {crs} at {epoch:g} by {way.description}, good to {way.accuracy:g} m."
-    return Placed(lat, lon, e, n, up - float(grid.separation(e, n)), words)
+    return Placed(lat=lat, lon=lon, e=e, n=n, h=up - float(grid.separation(e, n)), words=words)

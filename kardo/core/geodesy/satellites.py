@@ -117,7 +117,7 @@ def frame_at(grid: Grid, e: float, n: float) -> SatelliteFrame:
 def _frame(own_wkt: str, west: int, south: int) -> SatelliteFrame:
     own = CRS.from_wkt(own_wkt)
     if _of_satellites(own):
-        return SatelliteFrame(str(own.name), True, 0.0, "", "", _shape(own))
+        return SatelliteFrame(name=str(own.name), own=True, accuracy=0.0, words="", better_file="", shape=_shape(own))
     lon, lat = west + 0.5, south + 0.5
     for code in FRAMES:
         crs = CRS(code)
@@ -134,7 +134,16 @@ def _frame(own_wkt: str, west: int, south: int) -> SatelliteFrame:
         in_height = spatial(spatial_own, code, lon, lat) or spatial(spatial_own, FRAMES[-1], lon, lat)
         better = _better_file(own, crs, lon, lat, way.accuracy)
         said = f"from {own.name} by {way.name}, good to {way.accuracy:g} m"
-        return SatelliteFrame(str(crs.name), False, way.accuracy, said, better, _shape(crs), way, in_height)
+        return SatelliteFrame(
+            name=str(crs.name),
+            own=False,
+            accuracy=way.accuracy,
+            words=said,
+            better_file=better,
+            shape=_shape(crs),
+            in_plan=way,
+            in_height=in_height,
+        )
     raise GeodesyError(
         f"Nothing with a known accuracy leads from {own.name} to a frame that satellite receivers work in.",
         where="Base",

@@ -132,7 +132,9 @@ def fit(
         roots.append(own @ root * sigma[k] * max(1.0, np.nan_to_num(factor)))
     whole = np.zeros((7, roots[0].shape[1] + roots[1].shape[1]))
     whole[PLANE, : roots[0].shape[1]], whole[HEIGHT, roots[0].shape[1] :] = roots
-    return Fitted(similarity, whole, residuals, redundancy, np.array(factors))
+    return Fitted(
+        similarity=similarity, root=whole, residuals=residuals, redundancy=redundancy, factor=np.array(factors)
+    )
 
 
 def _plane(x: Floats, y: Floats, local: Floats, scale_free: bool) -> tuple[Floats, Floats]:

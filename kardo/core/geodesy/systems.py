@@ -269,17 +269,17 @@ def _candidate(code: str, name: str, area: AreaOfUse | None, lon: float, lat: fl
     words = f"lengths {abs(off_ppm):.0f} ppm {'long' if off_ppm > 0 else 'short'} here; in {named}"
     e, n = fit.at
     return _Candidate(
-        GridOffer(f"EPSG:{code}", name, _named(area), unit, words, e, n),
-        (number, unit, round(e), round(n)),
-        _purpose(crs.scope or ""),
-        abs(off_ppm) > NEAR_SCALE_PPM,
-        _size(area),
-        number,
-        geodetic.name in _satellite_age(),
-        extent < NATIONAL,
-        extent > WORLD,
-        str(crs.axis_info[0].direction) != "east",
-        (abs(e) > ZONED, abs(off_ppm)),
+        offer=GridOffer(code=f"EPSG:{code}", name=name, area=_named(area), unit=unit, words=words, e=e, n=n),
+        same=(number, unit, round(e), round(n)),
+        purpose=_purpose(crs.scope or ""),
+        off_scale=abs(off_ppm) > NEAR_SCALE_PPM,
+        size=_size(area),
+        datum=number,
+        modern=geodetic.name in _satellite_age(),
+        national=extent < NATIONAL,
+        world=extent > WORLD,
+        north_first=str(crs.axis_info[0].direction) != "east",
+        plain=(abs(e) > ZONED, abs(off_ppm)),
     )
 
 

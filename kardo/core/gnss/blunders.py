@@ -61,7 +61,9 @@ def blunders(plan: Plan, chain: SetUpHeights) -> SetUpBlunders:
 
 
 def _blunder(key: str, words: str, east: float, north: float, up: float, remark: str = "") -> Blunder:
-    return Blunder(key, words, east, north, up, math.hypot(east, north), remark)
+    return Blunder(
+        id=key, words=words, east=east, north=north, up=up, horizontal=math.hypot(east, north), remark=remark
+    )
 
 
 def _of_height(plan: Plan, chain: SetUpHeights) -> Iterator[Blunder]:

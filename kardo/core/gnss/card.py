@@ -78,7 +78,7 @@ def grouped(typed: str) -> str:
 
 def box_of(name: str, typed: str, unit: str) -> Box:
     """A box with its figures in groups and their sum."""
-    return Box(name, typed, grouped(typed), unit, figures(typed))
+    return Box(name=name, typed=typed, shown=grouped(typed), unit=unit, figures=figures(typed))
 
 
 def _card(plan: Plan, chain: SetUpHeights, device: Device) -> Card:

@@ -30,14 +30,20 @@ class Method:
 METHODS = {
     m.id: m
     for m in (
-        Method("rtk_short", "RTK rover, 10 epochs", "RTK 10 s", (Occupation(epochs=10),), 1.0),
-        Method("rtk_once", "RTK rover, one minute", "RTK ×1", (Occupation(),), 2.0),
         Method(
-            "rtk_twice",
-            "RTK rover, one minute twice, 45 min apart",
-            "RTK ×2",
-            (Occupation(), Occupation(after_min=45.0)),
-            4.0,
+            id="rtk_short",
+            name="RTK rover, 10 epochs",
+            short="RTK 10 s",
+            occupations=(Occupation(epochs=10),),
+            minutes=1.0,
+        ),
+        Method(id="rtk_once", name="RTK rover, one minute", short="RTK ×1", occupations=(Occupation(),), minutes=2.0),
+        Method(
+            id="rtk_twice",
+            name="RTK rover, one minute twice, 45 min apart",
+            short="RTK ×2",
+            occupations=(Occupation(), Occupation(after_min=45.0)),
+            minutes=4.0,
         ),
     )
 }

@@ -71,17 +71,27 @@ def explained(plan: Plan, chain: SetUpHeights, moved: Floats) -> Difference:
     told = _told(plan, east, north, up)
     if np.linalg.norm(moved) <= MEANT:
         return Difference(
-            east, north, up, True, f"As planned{f', but for {told}' if told else ', to the millimetre'}.", ""
+            east=east,
+            north=north,
+            up=up,
+            as_planned=True,
+            words=f"As planned{f', but for {told}' if told else ', to the millimetre'}.",
+            blunder="",
         )
     rows = [row for row in blunders(plan, chain).rows if row.id not in {"here", "grid_as_ground"}]
     away = [float(np.linalg.norm(row.vector - moved)) for row in rows]
     nearest = int(np.argmin(away))
     if away[nearest] <= NEAR + NEAR_SHARE * float(np.linalg.norm(rows[nearest].vector)):
         return Difference(
-            east, north, up, False, f"{told[:1].upper()}{told[1:]}. {_question(rows[nearest].words)}", rows[nearest].id
+            east=east,
+            north=north,
+            up=up,
+            as_planned=False,
+            words=f"{told[:1].upper()}{told[1:]}. {_question(rows[nearest].words)}",
+            blunder=rows[nearest].id,
         )
     words = f"{told[:1].upper()}{told[1:]}: like none of the usual blunders."
-    return Difference(east, north, up, False, words, "")
+    return Difference(east=east, north=north, up=up, as_planned=False, words=words, blunder="")
 
 
 def _question(words: str) -> str:

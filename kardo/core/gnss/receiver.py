@@ -77,7 +77,14 @@ def receiver_against(plan: Plan, chain: SetUpHeights, said: ReceiverFixes, point
         told = "No position came from the receiver." if said.sentences else "Nothing that a receiver says was heard."
         remarks = [*_of_line(said), *([] if last is None else _of_fix(last, said))]
         return ReceiverHeard(
-            chain.setup, "none", last.satellites if last else None, None, None, None, worst_first(remarks), told
+            setup=chain.setup,
+            quality="none",
+            satellites=last.satellites if last else None,
+            hdop=None,
+            difference=None,
+            sigma=None,
+            remarks=worst_first(remarks),
+            told=told,
         )
     up = getattr(chain, f"{point}_ellipsoidal") if last.ellipsoidal is None else last.ellipsoidal
     difference = compared(plan, chain, last.latitude, last.longitude, up, point)
@@ -88,7 +95,14 @@ def receiver_against(plan: Plan, chain: SetUpHeights, said: ReceiverFixes, point
     remarks = [*_of_line(said), *_of_fix(last, said), *_of_place(plan, difference), *_of_geoid(plan, chain, last)]
     told = _told(plan, chain, last, off, sigma, as_planned)
     return ReceiverHeard(
-        chain.setup, last.quality, last.satellites, last.hdop, difference, sigma, worst_first(remarks), told
+        setup=chain.setup,
+        quality=last.quality,
+        satellites=last.satellites,
+        hdop=last.hdop,
+        difference=difference,
+        sigma=sigma,
+        remarks=worst_first(remarks),
+        told=told,
     )
 
 

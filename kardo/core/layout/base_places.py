@@ -83,7 +83,7 @@ def base_places(plan: Plan, library: Sequence[KnownPlace] = ()) -> BasePlaces:
     places = [KnownPlace("", "", e, n) for e, n in places_over(plan, PLACES)]
     settled = ("published", "static")
     own = [m for m in plan.marks if m.known in settled or m is now]
-    marks = [KnownPlace(m.id, m.name, m.e, m.n, m.known in settled) for m in own]
+    marks = [KnownPlace(id=m.id, name=m.name, e=m.e, n=m.n, known=m.known in settled) for m in own]
     marks += [m for m in library if all(math.hypot(m.e - o.e, m.n - o.n) > SAME_PLACE for o in plan.marks)]
     marks = [m for m in marks if polygon.distance(Point(m.e, m.n)) <= ABOUT]
     shapes = shapes_of(plan)
@@ -128,7 +128,18 @@ def _graded(
         lost = sorted(parts, key=lambda name: -WEIGHTS[name] * (1 - parts[name]))
         reasons = [words for name in lost if (words := asked[name][1])]
         here = now is not None and math.hypot(place.e - now.e, place.n - now.n) < SAME_PLACE
-        out.append(BasePlace(place.e, place.n, place.id, place.name, here, score, parts, reasons))
+        out.append(
+            BasePlace(
+                e=place.e,
+                n=place.n,
+                mark=place.id,
+                name=place.name,
+                here=here,
+                score=score,
+                parts=parts,
+                reasons=reasons,
+            )
+        )
     return out
 
 
@@ -143,7 +154,10 @@ def _skies(plan: Plan, places: list[KnownPlace]) -> list[tuple[float, str]]:
     eyes = np.nan_to_num(ground) + ANTENNA
     lon, lat = plan.grid.to_geodetic(e, n)
     where = np.column_stack([lon, lat, eyes + plan.grid.separation(e, n)])
-    parts = [parts_of_horizon(plan, Stand("", "", p.e, p.n, float(eye))) for p, eye in zip(places, eyes, strict=True)]
+    parts = [
+        parts_of_horizon(plan, Stand(path="", name="", e=p.e, n=p.n, eye=float(eye)))
+        for p, eye in zip(places, eyes, strict=True)
+    ]
     horizons: Floats = np.array([np.max([np.zeros(360), *(part for _, part in some)], axis=0) for some in parts])
     own = nominal()
     seen = sky(own, moments, where, horizons, MASK).counts.mean(axis=1)

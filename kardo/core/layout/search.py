@@ -118,7 +118,15 @@ def search(
     front, best = _judged(plan, wish, _with(front, first))
     beside = schools(kept, plan, wish, free, seeds, front[best] if best is not None else None)
     progress("done", 1.0)
-    return Search(front, best, beside, len(candidates), left_out, _told(plan, front, best, wish), now)
+    return Search(
+        front=front,
+        proposed=best,
+        schools=beside,
+        tried=len(candidates),
+        left_out=left_out,
+        words=_told(plan, front, best, wish),
+        now=now,
+    )
 
 
 def _field(
@@ -208,7 +216,7 @@ def _partly(plan: Plan, front: list[Layout], tried: int, left_out: dict[str, int
     shown = front[-1 if best is None else best]
     chance = "" if shown.chance is None else f", {chance_words(shown.chance)} to pass"
     words = f"So far: {_outside(plan, shown)}{_counted(shown)}{chance}; not yet judged in full."
-    return Search(list(front), best, [], tried, left_out, words, now)
+    return Search(front=list(front), proposed=best, schools=[], tried=tried, left_out=left_out, words=words, now=now)
 
 
 def _outside(plan: Plan, one: Layout) -> str:

@@ -49,13 +49,13 @@ def library() -> Library:
     }
     usual: dict[str, Any] = {"calibration": states["earlier"].calibration}
     return Library(
-        {key: Camera(**_profile(key, entry), **usual) for key, entry in data["cameras"].items()},
-        {key: Scanner(**_profile(key, entry)) for key, entry in data["scanners"].items()},
-        {key: Aircraft(**_profile(key, entry)) for key, entry in data["aircraft"].items()},
-        {key: Battery(**_profile(key, entry)) for key, entry in data["batteries"].items()},
-        {key: Antenna(**_profile(key, entry)) for key, entry in data["antennas"].items()},
-        {key: Logger(**_profile(key, entry)) for key, entry in data["loggers"].items()},
-        states,
+        cameras={key: Camera(**_profile(key, entry), **usual) for key, entry in data["cameras"].items()},
+        scanners={key: Scanner(**_profile(key, entry)) for key, entry in data["scanners"].items()},
+        aircraft={key: Aircraft(**_profile(key, entry)) for key, entry in data["aircraft"].items()},
+        batteries={key: Battery(**_profile(key, entry)) for key, entry in data["batteries"].items()},
+        antennas={key: Antenna(**_profile(key, entry)) for key, entry in data["antennas"].items()},
+        loggers={key: Logger(**_profile(key, entry)) for key, entry in data["loggers"].items()},
+        calibrations=states,
     )
 
 

@@ -107,7 +107,7 @@ def brought(version: Published, to: Grid) -> Brought:
         words.append(said)
     if (own.code, own.heights) == (to.code, to.heights):
         e, n = version.e, version.n
-    return Brought(e, n, h, way.accuracy, words)
+    return Brought(e=e, n=n, h=h, accuracy=way.accuracy, words=words)
 
 
 def _height(
@@ -149,4 +149,4 @@ def step_between(older: Published, newer: Published) -> Step:
     if (older.realisation, older.epoch) != (newer.realisation, newer.epoch):
         names = (" ".join(filter(None, (v.realisation, v.epoch))) or "not stated" for v in (older, newer))
         words.append("Realisation and epoch: " + " became ".join(names) + ".")
-    return Step(east, north, up if known else None, math.hypot(east, north), words)
+    return Step(east=east, north=north, up=up if known else None, horizontal=math.hypot(east, north), words=words)

@@ -29,7 +29,7 @@ class Sketch:
 def sketch(plan: Plan) -> Sketch:
     """The drawing; empty of a plan without a boundary."""
     if len(plan.site.boundary) < 3:
-        return Sketch([], [], [], [], plan.brief.unit)
+        return Sketch(ring=[], targets=[], checks=[], marks=[], unit=plan.brief.unit)
     ring = np.array(plan.site.boundary)
     low, high = ring.min(axis=0), ring.max(axis=0)
     scale = SIDE / max(float((high - low).max()), 1e-3)
@@ -43,4 +43,10 @@ def sketch(plan: Plan) -> Sketch:
     outline = LinearRing(ring).simplify(FINE / scale)
     places = [np.array([(p.e, p.n) for p in of][:MOST]) for of in (plan.targets, plan.checks, plan.marks)]
     targets, checks, marks = map(drawn, places)
-    return Sketch(drawn(np.array(outline.coords)[:-1])[:1000], targets, checks, marks, plan.brief.unit)
+    return Sketch(
+        ring=drawn(np.array(outline.coords)[:-1])[:1000],
+        targets=targets,
+        checks=checks,
+        marks=marks,
+        unit=plan.brief.unit,
+    )

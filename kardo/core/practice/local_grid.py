@@ -159,7 +159,20 @@ def _fits(local: LocalGrid, found: Fitted) -> list[LocalFit]:
             float(v) if np.isfinite(v) else None for v in figures
         ]
         bad = test is not None and test > SUSPECT
-        out.append(LocalFit(point.id, east, north, up, in_plan, in_height, plan_shows, height_shows, test, bad))
+        out.append(
+            LocalFit(
+                id=point.id,
+                east=east,
+                north=north,
+                up=up,
+                checked_h=in_plan,
+                checked_v=in_height,
+                shows_h=plan_shows,
+                shows_v=height_shows,
+                test=test,
+                suspect=bad,
+            )
+        )
     return out
 
 
@@ -234,6 +247,6 @@ def _places(plan: Plan, system: Similarity) -> list[LocalPlace]:
         return []
     e, n, h = system.there(*np.array([row[2:] for row in rows]).T)
     return [
-        LocalPlace(name, role, float(x), float(y), float(z) if np.isfinite(z) else None)
+        LocalPlace(name=name, role=role, e=float(x), n=float(y), h=float(z) if np.isfinite(z) else None)
         for (name, role, *_), x, y, z in zip(rows, e, n, h, strict=True)
     ]

@@ -251,7 +251,14 @@ def _limits(plan: Plan) -> Limits:
 def _datum(plan: Plan) -> Datum:
     grid = plan.grid
     stated = plan.brief.separation is not None
-    bare = Datum(grid.name, height_name(plan.brief.heights), None, None, None, stated)
+    bare = Datum(
+        grid=grid.name,
+        heights=height_name(plan.brief.heights),
+        separation=None,
+        scale_ppm=None,
+        convergence_deg=None,
+        stated=stated,
+    )
     if len(plan.site.boundary) < 3:
         return bare
     middle = site_polygon(plan).representative_point()
@@ -279,9 +286,22 @@ def _gaps(plan: Plan) -> Gaps | None:
 def flight_figures(plan: Plan, flight: FlightPlan) -> FlightFigures:
     """Figures, flight lines, sorties and exposures of a flight."""
     heights = over_ground(flight).h
-    strips = [StripLine(s.start, s.end, s.leg, flight.sensor.images(s.count), s.length, s.kind) for s in flight.strips]
+    strips = [
+        StripLine(
+            start=s.start, end=s.end, leg=s.leg, exposures=flight.sensor.images(s.count), length=s.length, kind=s.kind
+        )
+        for s in flight.strips
+    ]
     legs = [
-        LegTime(leg.minutes, leg.out, leg.home, leg.battery_left, leg.first_strip, leg.last_strip, leg.take_off[:2])
+        LegTime(
+            minutes=leg.minutes,
+            out=leg.out,
+            home=leg.home,
+            battery_left=leg.battery_left,
+            first_strip=leg.first_strip,
+            last_strip=leg.last_strip,
+            take_off=leg.take_off[:2],
+        )
         for leg in flight.legs
     ]
     return FlightFigures(

@@ -35,10 +35,15 @@ def result_text(plan: Plan, result: Result | Undetermined) -> ResultText:
     """A result in words."""
     defects = [replace(d, words=named(d.words, plan), mend=named(d.mend, plan)) for d in result.defects]
     if isinstance(result, Undetermined):
-        return ResultText([], "", "", [], [], defects)
+        return ResultText(budget=[], judged="", state="", blind=[], unmet=[], defects=defects)
     budget = [source_name(plan, s) for s in result.budget]
     return ResultText(
-        budget, judged_words(plan, result), state_words(plan, result), blind_words(plan, result), unmet(plan), defects
+        budget=budget,
+        judged=judged_words(plan, result),
+        state=state_words(plan, result),
+        blind=blind_words(plan, result),
+        unmet=unmet(plan),
+        defects=defects,
     )
 
 

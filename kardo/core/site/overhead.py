@@ -106,10 +106,21 @@ def stands(plan: Plan) -> list[Stand]:
             continue
         read = [vertical_height(plan, setup, r) for r in setup.readings]
         eye = plan.mark_height(mark) + (sum(read) / len(read) if read else ANTENNA)
-        out.append(Stand(f"setups/{setup.id}", f"{setup.name} · {mark.name}", mark.e, mark.n, eye, setup.horizon))
+        out.append(
+            Stand(
+                path=f"setups/{setup.id}",
+                name=f"{setup.name} · {mark.name}",
+                e=mark.e,
+                n=mark.n,
+                eye=eye,
+                typed=setup.horizon,
+            )
+        )
     for point, ground in zip(plan.control, heights_of(plan, plan.control), strict=True):
         if point.h is not None or plan.surface is not None:
-            out.append(Stand(f"control/{point.id}", point.name, point.e, point.n, float(ground) + ROVER))
+            out.append(
+                Stand(path=f"control/{point.id}", name=point.name, e=point.e, n=point.n, eye=float(ground) + ROVER)
+            )
     return [one for one in out if math.isfinite(one.eye)]
 
 
@@ -243,11 +254,11 @@ def _passes(looks: Sky) -> list[Pass]:
     azimuth, elevation, seen = looks.azimuth[0], looks.elevation[0], looks.seen[0]
     return [
         Pass(
-            name,
-            first,
-            np.round(azimuth[first : last + 1, k], 1).tolist(),
-            np.round(elevation[first : last + 1, k], 1).tolist(),
-            seen[first : last + 1, k].tolist(),
+            name=name,
+            first=first,
+            azimuth=np.round(azimuth[first : last + 1, k], 1).tolist(),
+            elevation=np.round(elevation[first : last + 1, k], 1).tolist(),
+            seen=seen[first : last + 1, k].tolist(),
         )
         for k, name in enumerate(looks.names)
         for first, last in windows(elevation[:, k] >= MASK)

@@ -78,7 +78,15 @@ def _figures(plan: Plan) -> tuple[float, ...]:
 def _skies_left(plan: Plan, places: list[Place]) -> list[SkyLeft]:
     open_sky = _satellites(plan, places[0])
     in_the_open = open_sky.expected(np.ones_like(open_sky.up), np.ones_like(open_sky.up))
-    bare = SkyLeft(in_the_open[0], in_the_open[0], in_the_open[1], 1.0, 1.0, True, "")
+    bare = SkyLeft(
+        satellites=in_the_open[0],
+        in_the_open=in_the_open[0],
+        pdop=in_the_open[1],
+        noise_h=1.0,
+        noise_v=1.0,
+        fixed=True,
+        behind="",
+    )
     at = np.array(places)
     ground = ground_hides(plan, at[:, :2], at[:, 2])
     things = [(f, shape) for f, shape in shapes_of(plan) if f.kind in WALLS | TREES and f.height]
@@ -113,7 +121,15 @@ def _left(
     _, _, open_h, open_v = satellites.expected(np.ones_like(gets), np.ones_like(gets))
     fixed = count >= plan.assume["fix_satellites"] and pdop <= plan.assume["fix_pdop"]
     behind = max(lost, key=lambda key: int(lost[key].sum()))
-    return SkyLeft(count, bare.in_the_open, pdop, max(1.0, h / open_h), max(1.0, v / open_v), fixed, behind)
+    return SkyLeft(
+        satellites=count,
+        in_the_open=bare.in_the_open,
+        pdop=pdop,
+        noise_h=max(1.0, h / open_h),
+        noise_v=max(1.0, v / open_v),
+        fixed=fixed,
+        behind=behind,
+    )
 
 
 def _horizon_of(plan: Plan, feature: Feature, shape: shapely.Geometry, place: Place) -> Floats:

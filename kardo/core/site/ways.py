@@ -81,16 +81,16 @@ def ways(
     away = np.linalg.norm(at[:, None] - at, axis=2) / scale
     straight = np.eye(len(at), dtype=bool) if on_paths else _free(plan, at)
     if straight.all():
-        return Ways(away / m_per_min, away, None, None, at, straight)
+        return Ways(minutes=away / m_per_min, metres=away, _cells=None, _before=None, _places=at, _straight=straight)
     cells, graph = _graph(plan, at, on_paths)
     cost, before = dijkstra(graph, indices=cells.nearest, return_predecessors=True)
     cost = cost[:, cells.nearest]
     minutes = np.where(straight, away / m_per_min, cost / scale / m_per_min)
-    found = Ways(minutes, away, cells, before, at, straight)
+    found = Ways(minutes=minutes, metres=away, _cells=cells, _before=before, _places=at, _straight=straight)
     metres = np.where(straight, away, np.inf)
     for a, b in zip(*np.nonzero(~straight & np.isfinite(minutes)), strict=True):
         metres[a, b] = _length(found.line(int(a), int(b))) / scale
-    return Ways(minutes, metres, cells, before, at, straight)
+    return Ways(minutes=minutes, metres=metres, _cells=cells, _before=before, _places=at, _straight=straight)
 
 
 def leads_to(plan: Plan, start: tuple[float, float], places: list[tuple[float, float]]) -> np.ndarray:

@@ -145,10 +145,10 @@ class _Shell:
 # Nominal shells. GPS: six planes, IS-GPS-200 and the SPS performance standard, here five evenly in each; GLONASS 24/3/1, Galileo
 # 24/3/1, BeiDou's middle orbits 24/3/1, after their interface documents.
 SHELLS = (
-    _Shell("G", 6, 5, 1, 26_559_710.0, 55.0),
-    _Shell("R", 3, 8, 1, 25_508_000.0, 64.8),
-    _Shell("E", 3, 8, 1, 29_599_801.0, 56.0),
-    _Shell("C", 3, 8, 1, 27_906_100.0, 55.0),
+    _Shell(system="G", planes=6, each=5, phase=1, a=26_559_710.0, inclination=55.0),
+    _Shell(system="R", planes=3, each=8, phase=1, a=25_508_000.0, inclination=64.8),
+    _Shell(system="E", planes=3, each=8, phase=1, a=29_599_801.0, inclination=56.0),
+    _Shell(system="C", planes=3, each=8, phase=1, a=27_906_100.0, inclination=55.0),
 )
 INCLINED = (
     42_164_200.0,
@@ -181,5 +181,15 @@ def nominal() -> Almanac:
     rate = -1.5 * J2 * np.sqrt(mu / axes**3) * (EQUATOR / axes) ** 2 * np.cos(slopes)
     zero = np.zeros(len(names))
     return Almanac(
-        names, zero + NOMINAL_FROM, zero, slopes, np.sqrt(axes), nodes, rate, zero, anomalies, zero + 1, "nominal"
+        names=names,
+        reference=zero + NOMINAL_FROM,
+        eccentricity=zero,
+        inclination=slopes,
+        root_a=np.sqrt(axes),
+        node=nodes,
+        node_rate=rate,
+        perigee=zero,
+        anomaly=anomalies,
+        healthy=zero + 1,
+        source="nominal",
     )

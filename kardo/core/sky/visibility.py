@@ -55,7 +55,19 @@ def sky(almanac: Almanac | Ephemerides, moments: Floats, places: Floats, horizon
     dops, counts = np.full((*shape, 5), np.nan), np.zeros(shape, dtype=np.int64)
     _look(where, earth, lon, lat, np.ascontiguousarray(horizons), mask, systems, azimuth, elevation, seen, dops, counts)
     g, p, h, v, t = np.moveaxis(dops, -1, 0)
-    return Sky(np.asarray(moments), own.names, counts, g, p, h, v, t, azimuth, elevation, seen)
+    return Sky(
+        moments=np.asarray(moments),
+        names=own.names,
+        counts=counts,
+        gdop=g,
+        pdop=p,
+        hdop=h,
+        vdop=v,
+        tdop=t,
+        azimuth=azimuth,
+        elevation=elevation,
+        seen=seen,
+    )
 
 
 @njit(parallel=True, cache=True)

@@ -36,14 +36,14 @@ class MapFormat:
 
 KML, GEO = "application/vnd.google-earth.kml+xml", "application/geo+json"
 FORMATS = (
-    MapFormat("GeoJSON", ("geojson", "json"), GEO, is_geojson, read_geojson, control_geojson, site_geojson, flight_geojson),
-    MapFormat("KML", ("kml",), KML, is_rooted("kml"), read_kml, control_kml, site_kml, flight_kml),
-    MapFormat("KMZ", ("kmz",), "application/vnd.google-earth.kmz", lambda data: is_archive_of("kml", data), read_kmz, control_kmz),
-    MapFormat("GPX", ("gpx",), "application/gpx+xml", is_rooted("gpx"), read_gpx, control_gpx),
-    MapFormat("GeoPackage", ("gpkg",), "application/geopackage+sqlite3", is_geopackage, read_geopackage, control_geopackage, flight=flight_geopackage, note="in the job's grid"),
-    MapFormat("Shapefile", ("zip", "shp", "shx", "dbf", "prj", "cpg"), "application/zip", is_shapefile, read_shapefile),
-    MapFormat("DXF", ("dxf",), "image/vnd.dxf", is_dxf, read_dxf, control_dxf, flight=flight_dxf, note="in the job's grid and unit"),
-    MapFormat("LandXML", ("xml", "landxml"), "application/xml", is_rooted("LandXML"), read_landxml, control_landxml, note="in the job's grid and unit"),
+    MapFormat(name="GeoJSON", endings=("geojson", "json"), media=GEO, is_one=is_geojson, read=read_geojson, control=control_geojson, site=site_geojson, flight=flight_geojson),
+    MapFormat(name="KML", endings=("kml",), media=KML, is_one=is_rooted("kml"), read=read_kml, control=control_kml, site=site_kml, flight=flight_kml),
+    MapFormat(name="KMZ", endings=("kmz",), media="application/vnd.google-earth.kmz", is_one=lambda data: is_archive_of("kml", data), read=read_kmz, control=control_kmz),
+    MapFormat(name="GPX", endings=("gpx",), media="application/gpx+xml", is_one=is_rooted("gpx"), read=read_gpx, control=control_gpx),
+    MapFormat(name="GeoPackage", endings=("gpkg",), media="application/geopackage+sqlite3", is_one=is_geopackage, read=read_geopackage, control=control_geopackage, flight=flight_geopackage, note="in the job's grid"),
+    MapFormat(name="Shapefile", endings=("zip", "shp", "shx", "dbf", "prj", "cpg"), media="application/zip", is_one=is_shapefile, read=read_shapefile),
+    MapFormat(name="DXF", endings=("dxf",), media="image/vnd.dxf", is_one=is_dxf, read=read_dxf, control=control_dxf, flight=flight_dxf, note="in the job's grid and unit"),
+    MapFormat(name="LandXML", endings=("xml", "landxml"), media="application/xml", is_one=is_rooted("LandXML"), read=read_landxml, control=control_landxml, note="in the job's grid and unit"),
 )  # fmt: skip
 
 

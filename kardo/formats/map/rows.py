@@ -37,7 +37,18 @@ def points_of(plan: Plan) -> list[Point]:
     out = []
     for name, role, e, n, h in rows:
         lon, lat = plan.grid.to_world(e, n)
-        out.append(Point(name, role, e, n, h, float(lon), float(lat), h + float(plan.grid.separation(e, n))))
+        out.append(
+            Point(
+                name=name,
+                role=role,
+                e=e,
+                n=n,
+                h=h,
+                lon=float(lon),
+                lat=float(lat),
+                ellipsoidal=h + float(plan.grid.separation(e, n)),
+            )
+        )
     return out
 
 

@@ -60,7 +60,7 @@ def things_of(shape: BaseGeometry | None, said: dict[str, Any], layer: str, heig
         if part.geom_type == "Point":
             z = part.z if part.has_z and np.isfinite(part.z) else None
             h = _height(told if told is not None else z) if heights else None
-            yield Thing(name, "place", ((part.x, part.y),), h, words, layer)
+            yield Thing(name=name, kind="place", vertices=((part.x, part.y),), h=h, said=words, layer=layer)
             continue
         ring = part.exterior.coords if part.geom_type == "Polygon" else part.coords
         vertices = [(float(p[0]), float(p[1])) for p in ring]
@@ -69,9 +69,18 @@ def things_of(shape: BaseGeometry | None, said: dict[str, Any], layer: str, heig
         tall = None if told is None else _tall(told)
         if closed and len(vertices) > 3:
             holes = len(part.interiors) if part.geom_type == "Polygon" else 0
-            yield Thing(name, "area", tuple(vertices[:-1]), None, words, layer, tall, holes)
+            yield Thing(
+                name=name,
+                kind="area",
+                vertices=tuple(vertices[:-1]),
+                h=None,
+                said=words,
+                layer=layer,
+                tall=tall,
+                holes=holes,
+            )
         elif len(vertices) > 1 and part.geom_type != "Polygon":
-            yield Thing(name, "line", tuple(vertices), None, words, layer, tall)
+            yield Thing(name=name, kind="line", vertices=tuple(vertices), h=None, said=words, layer=layer, tall=tall)
 
 
 def _height(value: object) -> float | None:

@@ -119,7 +119,9 @@ def read_points(
     found = read_any_points(data, name, plan.grid, plan.brief.unit, near_site(plan), chosen)
     met = met_by(plan, [(p.name, p.e, p.n) for p in found.points])
     points = [
-        PointOut(p.name, p.e, p.n, p.h, p.code, m.same, m.twice, m.named, m.about)
+        PointOut(
+            name=p.name, e=p.e, n=p.n, h=p.h, code=p.code, same=m.same, twice=m.twice, named=m.named, about=m.about
+        )
         for p, m in zip(found.points, met, strict=True)
     ]
     return made_now(POINTS, PointsOut(points, list(found.how), list(found.options), found.approximate))

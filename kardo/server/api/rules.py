@@ -50,16 +50,16 @@ def _lines(request: HttpRequest, asked: OrganisationRules) -> RulesOut:
     own = {change.rule: change for change in asked.changes}
     lines = [
         RuleLine(
-            r.id,
-            r.asks,
-            r.severity,
-            r.station,
-            r.threshold if r.has_threshold else None,
-            r.unit,
-            r.why,
-            r.source,
-            r.waives,
-            own.get(r.id),
+            id=r.id,
+            asks=r.asks,
+            severity=r.severity,
+            station=r.station,
+            threshold=r.threshold if r.has_threshold else None,
+            unit=r.unit,
+            why=r.why,
+            source=r.source,
+            waives=r.waives,
+            own=own.get(r.id),
         )
         for r in catalogue().values()
     ]

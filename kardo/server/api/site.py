@@ -240,7 +240,14 @@ def ask_for_leave(request: HttpRequest, job_id: UUID, body: Wanted):
         raise PlanError("There is no such zone in the plan.", where="Site, airspace", mend="Take the zone first.")
     middle = site_polygon(plan).representative_point()
     lon, lat = plan.grid.to_world(middle.x, middle.y)
-    asked = FlightAsked(zone.zone.number, float(lon), float(lat), body.height, body.date, (body.first, body.last))
+    asked = FlightAsked(
+        zone=zone.zone.number,
+        lon=float(lon),
+        lat=float(lat),
+        height_m=body.height,
+        date=body.date,
+        hours=(body.first, body.last),
+    )
     return ask_leave(_authority(body.authority), asked)
 
 

@@ -120,7 +120,14 @@ def underway(at: JobStatus, kind: str = Computation.Kind.PREDICTION) -> Underway
     """How far a computation of the job's plan is, one that nobody asked for included."""
     if at.row is not None:
         return _how_far(at)
-    return Underway(at.plan_hash, "lacking" if lacking(at.plan, kind) else "none", "", 0.0, None, 0)
+    return Underway(
+        hash=at.plan_hash,
+        state="lacking" if lacking(at.plan, kind) else "none",
+        stage="",
+        share=0.0,
+        seconds_left=None,
+        ahead=0,
+    )
 
 
 def lacking(plan: Plan, kind: str = Computation.Kind.PREDICTION) -> list[tuple[str, str]]:
@@ -134,7 +141,9 @@ def _read(row: Computation, kind: str) -> Any:
 
 def _how_far(at: JobStatus) -> Underway:
     left = time_left(at.state, at.stage, at.share, at.started_at, timezone.now())
-    return Underway(at.plan_hash, at.state, at.stage, at.share, left, at.ahead)
+    return Underway(
+        hash=at.plan_hash, state=at.state, stage=at.stage, share=at.share, seconds_left=left, ahead=at.ahead
+    )
 
 
 def _row(at: JobStatus) -> Computation | None:

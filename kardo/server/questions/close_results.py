@@ -93,7 +93,7 @@ def came_of(job: Job, held: Documents) -> ClosedJob:
             "promised": [*kept["promised"], Promised.of("as done", result)],
             "blind": said.blind,
             "budget": [
-                BudgetLine(name, s.sigma_h, s.sigma_v, s.share_h, s.share_v)
+                BudgetLine(name=name, sigma_h=s.sigma_h, sigma_v=s.sigma_v, share_h=s.share_h, share_v=s.share_v)
                 for name, s in zip(said.budget, result.budget, strict=True)
             ],
             "findings": finding_lines(check_plan(closed, result, tested), held.closing),

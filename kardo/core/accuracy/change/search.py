@@ -98,17 +98,17 @@ def field(kept: Kept, control: ControlRays, taken: Ints) -> Field:
     read = _read(kept)
     images = np.diff(control.rays.start)
     state = State(
-        _turned(read, with_map.reshape(rows, -1)).reshape(with_map.shape),
-        own,
-        _turned(read, kept.on_map.pattern.T).T,
-        pattern,
-        _variance(read, kept),
-        (),
-        tuple(int(k) for k in taken),
+        with_map=_turned(read, with_map.reshape(rows, -1)).reshape(with_map.shape),
+        own=own,
+        pattern=_turned(read, kept.on_map.pattern.T).T,
+        of=pattern,
+        variance=_variance(read, kept),
+        rows=(),
+        taken=tuple(int(k) for k in taken),
     )
     usable = np.concatenate([part.usable for part in parts]) & (images >= kept.planned.plan.policy["control-images"])
     noise = np.concatenate([part.noise for part in parts])
-    return Field(np.hstack(y), np.hstack(border), noise, usable, state)
+    return Field(y=np.hstack(y), border=np.hstack(border), noise=noise, usable=usable, state=state)
 
 
 def _thinned(kept: Kept) -> Kept:
@@ -195,13 +195,13 @@ def changed(field: Field, state: State, i: int, sign: float = 1.0) -> State | No
     shape = state.with_map.shape
     taken = (*state.taken, i) if sign > 0 else tuple(t for t in state.taken if t != i)
     return State(
-        state.with_map - (gain @ flat).reshape(shape),
-        state.own - np.einsum("aci,ab,bcj->cij", row, k, row, optimize=True),
-        state.pattern - state.of[:, i] @ gain.T,
-        state.of - ((state.of[:, i] @ k) @ flat).reshape(state.of.shape),
-        state.variance - np.einsum("ra,ra->r", gain, state.with_map[:, i]),
-        (*state.rows, (row, k)),
-        taken,
+        with_map=state.with_map - (gain @ flat).reshape(shape),
+        own=state.own - np.einsum("aci,ab,bcj->cij", row, k, row, optimize=True),
+        pattern=state.pattern - state.of[:, i] @ gain.T,
+        of=state.of - ((state.of[:, i] @ k) @ flat).reshape(state.of.shape),
+        variance=state.variance - np.einsum("ra,ra->r", gain, state.with_map[:, i]),
+        rows=(*state.rows, (row, k)),
+        taken=taken,
     )
 
 

@@ -175,7 +175,13 @@ def _answered(kept: Kept, control: tuple[ControlPoint, ...]) -> Errors:
     seen = kept.seen_by_checks(plan, checks)
     measured = seen.control.take(np.flatnonzero(seen.points.usable))
     joint = _joint(seen.points, seen.joint, changed, k)
-    return Errors(covariances, kept.planned.map_places, joint, measured.total_sigma, measured.places)
+    return Errors(
+        covariances=covariances,
+        on_map=kept.planned.map_places,
+        joint=joint,
+        survey=measured.total_sigma,
+        at_checks=measured.places,
+    )
 
 
 def _differing_targets(

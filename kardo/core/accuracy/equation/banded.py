@@ -103,7 +103,9 @@ def factor(band: Floats, columns: Floats, below: Floats, diagonal: Floats) -> Bo
     except np.linalg.LinAlgError as fault:
         raise NotPositive(n) from fault
     solved = solve_triangular(m, inside[:s].T, lower=True, check_finite=False)
-    return BorderedFactor(band, columns, m, scale, border_scale, panels, solved)
+    return BorderedFactor(
+        band=band, columns=columns, m=m, scale=scale, border_scale=border_scale, panels=panels, solved_border=solved
+    )
 
 
 _pbtrf = ctypes.CFUNCTYPE(None, *[ctypes.c_void_p] * 6)(

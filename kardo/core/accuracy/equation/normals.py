@@ -269,7 +269,16 @@ def form(net: Network) -> Normals:
     prior = np.r_[1.0 / net.sigma_io.ravel() ** 2, 1.0 / net.shift_sigma.ravel() ** 2]
     below[terms:][np.diag_indices(border_size)] += prior
     diagonal[n:] += prior
-    return Normals(band, columns, below, diagonal, order, position, points, rays)
+    return Normals(
+        band=band,
+        columns=columns,
+        below=below,
+        diagonal=diagonal,
+        order=order,
+        position=position,
+        in_network=points,
+        rays=rays,
+    )
 
 
 def _segments(which: Ints, rays: Lists, half_band: int, exposures: int) -> tuple[Ints, Ints]:

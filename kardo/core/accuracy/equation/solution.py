@@ -119,7 +119,14 @@ class Solution:
         sort = np.argsort(first, kind="stable")
         rows = self.point_rows(which[sort], np.broadcast_to(delivered, len(which))[sort])
         y_e, y_b, pattern = self.forward(rows, np.repeat(first[sort], 3))
-        return PointColumns(which[sort], sort, y_e, y_b, self.rays.a_pp_inverse[which[sort]], pattern)
+        return PointColumns(
+            which=which[sort],
+            asked=sort,
+            band=y_e,
+            border=y_b,
+            own=self.rays.a_pp_inverse[which[sort]],
+            pattern=pattern,
+        )
 
     def forward(self, rows: PointRows, first_row: Ints | None = None) -> tuple[Floats, Floats, Floats]:
         """Forward solutions of columns over band (n, k) and border (b, k), the first in place; and what the terms do to those
@@ -172,7 +179,15 @@ def solve(net: Network, formed: Normals | None = None) -> Solution:
         defects = explain(net, normals.form(net))
         if defects:
             raise DefectiveNetwork(defects)
-    return Solution(net, solved, formed.order, formed.position, formed.in_network, formed.rays, formed.half_band)
+    return Solution(
+        network=net,
+        factor=solved,
+        order=formed.order,
+        position=formed.position,
+        in_network=formed.in_network,
+        rays=formed.rays,
+        half_band=formed.half_band,
+    )
 
 
 NEAR_SINGULAR = 1e-11  # of the matrix scaled to a unit diagonal; below this the null space is looked at

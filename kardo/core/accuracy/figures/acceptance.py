@@ -56,7 +56,14 @@ def chance_to_pass(joint: Floats, survey: Floats, standard: Standard, terms: Ter
     p = float(((h <= tolerance_h) & (v <= tolerance_v)).mean())
     error = float(np.sqrt(max(p * (1 - p), 1 / DRAWS) / DRAWS))
     h, v = np.sort(h), np.sort(v)  # once: a histogram and percentiles of what is in order cost next to nothing
-    return Chance(p, error, _spread(h), _spread(v), _histogram(h), _histogram(v))
+    return Chance(
+        passing=p,
+        uncertainty=error,
+        spread_h=_spread(h),
+        spread_v=_spread(v),
+        histogram_h=_histogram(h),
+        histogram_v=_histogram(v),
+    )
 
 
 def _histogram(ascending: Floats) -> Histogram:

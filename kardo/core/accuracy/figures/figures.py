@@ -38,7 +38,14 @@ def figures(plan: Plan, errors: Errors) -> Figures:
     limit_h, limit_v = standard.rmse_limits(brief.terms)
     passing = chance.passing if chance else None
     return Figures(
-        rmse_h, rmse_v, seen_h, seen_v, limit_h, limit_v if math.isfinite(limit_v) else None, passing, chance
+        rmse_h=rmse_h,
+        rmse_v=rmse_v,
+        seen_rmse_h=seen_h,
+        seen_rmse_v=seen_v,
+        limit_h=limit_h,
+        limit_v=limit_v if math.isfinite(limit_v) else None,
+        chance=passing,
+        chance_detail=chance,
     )
 
 
@@ -70,7 +77,15 @@ def error_map(e: Floats, n: Floats, step: float, images: Ints, variances: Floats
         return Worst(float(values[k]), *place, float(np.percentile(values[known], 95)))
 
     return ErrorMap(
-        e.tolist(), n.tolist(), step, nullable(h), nullable(v), images.tolist(), int((~known).sum()), worst(h), worst(v)
+        e=e.tolist(),
+        n=n.tolist(),
+        step=step,
+        h=nullable(h),
+        v=nullable(v),
+        images=images.tolist(),
+        uncovered=int((~known).sum()),
+        worst_h=worst(h),
+        worst_v=worst(v),
     )
 
 
@@ -99,4 +114,4 @@ def spot(share: Share, checks: int) -> BlindSpot:
     """A source that so many checks share with the map, in the axis where it weighs more."""
     in_height = share.share_v >= share.share_h
     part, sigma = (share.share_v, share.sigma_v) if in_height else (share.share_h, share.sigma_h)
-    return BlindSpot(share.kind, share.id, in_height, part, sigma, checks)
+    return BlindSpot(kind=share.kind, id=share.id, in_height=in_height, share=part, sigma=sigma, checks=checks)

@@ -70,7 +70,9 @@ def allowed_volumes(plan: Plan) -> list[AllowedVolume]:
     for area in plan.site.areas:
         extent, lies = area_polygon(area).area / ground_scale(plan) ** 2, content(plan, area)
         m3 = allowed * extent
-        out.append(AllowedVolume(area.id, extent, lies, m3, 100 * m3 / lies if lies else None))
+        out.append(
+            AllowedVolume(id=area.id, area=extent, content=lies, m3=m3, percent=100 * m3 / lies if lies else None)
+        )
     return out
 
 

@@ -81,7 +81,14 @@ def propagate_to_map(
         progress(done / k)
     total = np.einsum("kaa->ka", covariances[np.isfinite(covariances).all(axis=(1, 2))]).ravel()
     shares = _shares({source: np.concatenate(some) for source, some in parts.items()}, total)
-    return OnMap(covariances, shares, crossed, pattern, rows_band, rows_border)
+    return OnMap(
+        covariances=covariances,
+        shares=shares,
+        with_misclosures=crossed,
+        pattern=pattern,
+        rows_band=rows_band,
+        rows_border=rows_border,
+    )
 
 
 def _in_single(y: Floats) -> Any:

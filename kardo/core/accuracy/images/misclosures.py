@@ -62,17 +62,17 @@ class Misclosures:
         """Only some of the points."""
         columns = np.repeat(which, 3)
         return Misclosures(
-            self.y_band[:, columns],
-            self.y_border[:, columns],
-            self.shifts[:, columns],
-            self.own[which],
-            self.usable[which],
-            self.g_band[:, columns],
-            self.g_border[:, columns],
-            self.s_border[:, columns],
-            self.survey[which],
-            self.pattern[:, columns],
-            self.pattern_shifts[:, columns],
+            y_band=self.y_band[:, columns],
+            y_border=self.y_border[:, columns],
+            shifts=self.shifts[:, columns],
+            own=self.own[which],
+            usable=self.usable[which],
+            g_band=self.g_band[:, columns],
+            g_border=self.g_border[:, columns],
+            s_border=self.s_border[:, columns],
+            survey=self.survey[which],
+            pattern=self.pattern[:, columns],
+            pattern_shifts=self.pattern_shifts[:, columns],
         )
 
 
@@ -83,19 +83,31 @@ def join(some: list[Misclosures], solution: Solution) -> Misclosures:
         wide, block = np.zeros((b, 0)), np.zeros((0, 3, 3))
         terms = np.zeros((len(solution.rays.deformation), 0))
         no_band, nobody = np.zeros((n, 0)), np.zeros(0, dtype=bool)
-        return Misclosures(no_band, wide, wide, block, nobody, no_band, wide, wide, block, terms, terms)
+        return Misclosures(
+            y_band=no_band,
+            y_border=wide,
+            shifts=wide,
+            own=block,
+            usable=nobody,
+            g_band=no_band,
+            g_border=wide,
+            s_border=wide,
+            survey=block,
+            pattern=terms,
+            pattern_shifts=terms,
+        )
     return Misclosures(
-        np.hstack([m.y_band for m in some]),
-        np.hstack([m.y_border for m in some]),
-        np.hstack([m.shifts for m in some]),
-        np.concatenate([m.own for m in some]),
-        np.concatenate([m.usable for m in some]),
-        np.hstack([m.g_band for m in some]),
-        np.hstack([m.g_border for m in some]),
-        np.hstack([m.s_border for m in some]),
-        np.concatenate([m.survey for m in some]),
-        np.hstack([m.pattern for m in some]),
-        np.hstack([m.pattern_shifts for m in some]),
+        y_band=np.hstack([m.y_band for m in some]),
+        y_border=np.hstack([m.y_border for m in some]),
+        shifts=np.hstack([m.shifts for m in some]),
+        own=np.concatenate([m.own for m in some]),
+        usable=np.concatenate([m.usable for m in some]),
+        g_band=np.hstack([m.g_band for m in some]),
+        g_border=np.hstack([m.g_border for m in some]),
+        s_border=np.hstack([m.s_border for m in some]),
+        survey=np.concatenate([m.survey for m in some]),
+        pattern=np.hstack([m.pattern for m in some]),
+        pattern_shifts=np.hstack([m.pattern_shifts for m in some]),
     )
 
 
@@ -132,17 +144,17 @@ def intersected(solution: Solution, control: ControlRays) -> Misclosures:
     order = (3 * back[:, None] + np.arange(3)).ravel()
     none = np.zeros_like(rows.border)
     return Misclosures(
-        columns.band[:, order],
-        columns.border[:, order],
-        none,
-        np.where(usable[:, None, None], columns.own[back], 0.0),
-        usable,
-        rows.band,
-        rows.border,
-        none,
-        np.zeros((k, 3, 3)),
-        columns.pattern[:, order],
-        np.zeros_like(columns.pattern),
+        y_band=columns.band[:, order],
+        y_border=columns.border[:, order],
+        shifts=none,
+        own=np.where(usable[:, None, None], columns.own[back], 0.0),
+        usable=usable,
+        g_band=rows.band,
+        g_border=rows.border,
+        s_border=none,
+        survey=np.zeros((k, 3, 3)),
+        pattern=columns.pattern[:, order],
+        pattern_shifts=np.zeros_like(columns.pattern),
     )
 
 

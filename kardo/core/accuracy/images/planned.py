@@ -55,17 +55,17 @@ class ControlRays:
     def take(self, which: Ints) -> "ControlRays":
         """Only some of the points."""
         return ControlRays(
-            self.x[which],
-            self.rays.take(which),
-            self.sigma_px[self.rays.places(which)],
-            self.sigma[which],
-            self.shifts.take(which),
-            self.shares[self.shifts.places(which)],
-            self.total_sigma[which],
-            self.width_px[which],
-            self.places.take(which),
-            self.delivered.take(which),
-            self.delivered_shares[self.delivered.places(which)],
+            x=self.x[which],
+            rays=self.rays.take(which),
+            sigma_px=self.sigma_px[self.rays.places(which)],
+            sigma=self.sigma[which],
+            shifts=self.shifts.take(which),
+            shares=self.shares[self.shifts.places(which)],
+            total_sigma=self.total_sigma[which],
+            width_px=self.width_px[which],
+            places=self.places.take(which),
+            delivered=self.delivered.take(which),
+            delivered_shares=self.delivered_shares[self.delivered.places(which)],
         )
 
 
@@ -122,22 +122,22 @@ def planned_network(plan: Plan) -> Planned:
     on_ground = [every.take(some - len(ties.x) - len(control.x)) for some in samples]
     is_target = np.array([p.role == "target" for p in plan.control], dtype=bool)
     return Planned(
-        plan,
-        network,
-        flights,
-        frame,
-        sights,
-        index,
-        which[is_target],
-        which[~is_target],
-        samples[0],
-        ground.map_e,
-        ground.map_n,
-        ground.map_step,
-        on_ground[0],
-        tuple(samples[1:]),
-        tuple(on_ground[1:]),
-        control,
+        plan=plan,
+        network=network,
+        flights=flights,
+        frame=frame,
+        sights=sights,
+        shift_index=index,
+        targets=which[is_target],
+        checks=which[~is_target],
+        map_points=samples[0],
+        map_e=ground.map_e,
+        map_n=ground.map_n,
+        map_step=ground.map_step,
+        map_places=on_ground[0],
+        area_points=tuple(samples[1:]),
+        area_places=tuple(on_ground[1:]),
+        control=control,
     )
 
 

@@ -57,13 +57,13 @@ def _one(name: str, own: _Target, p: Floats, pattern: Floats, variances: Floats,
     effect_v = float(np.abs(moved[:, 2, 2]).max() * found[2])
     east, north, up = nullable(found)
     return TargetReliability(
-        name,
-        triple(weight * sigma),
-        (east, north, up),
-        effect_h if math.isfinite(effect_h) else None,
-        effect_v if math.isfinite(effect_v) else None,
-        lost_h,
-        lost_v,
+        id=name,
+        redundancy=triple(weight * sigma),
+        found=(east, north, up),
+        effect_h=effect_h if math.isfinite(effect_h) else None,
+        effect_v=effect_v if math.isfinite(effect_v) else None,
+        lost_h=lost_h,
+        lost_v=lost_v,
     )
 
 

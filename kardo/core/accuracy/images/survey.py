@@ -93,7 +93,13 @@ class ImageSurvey:
         own, usable = int(found.usable[: len(plan.checks)].sum()), np.flatnonzero(found.usable)
         joint = difference_covariance(found.take(found.usable), self.solution)
         measured = control.take(usable)
-        return SeenChecks([checks[k].id for k in usable], joint, measured.total_sigma, measured.places, own)
+        return SeenChecks(
+            points=[checks[k].id for k in usable],
+            joint=joint,
+            survey=measured.total_sigma,
+            places=measured.places,
+            own=own,
+        )
 
     def _control(self, plan: Plan) -> list[AtControl]:
         """Targets first, then checks."""
@@ -103,7 +109,13 @@ class ImageSurvey:
         sigma = np.concatenate([net.sigma_x[planned.targets], net.check_sigma])
         width = {p.id: float(w) for p, w in zip(plan.control, planned.control.width_px, strict=True)}
         return [
-            AtControl(p.id, int(images[k]), width[p.id], sigma[k], cov[k] if np.isfinite(cov[k]).all() else None)
+            AtControl(
+                point=p.id,
+                seen_by=int(images[k]),
+                width_px=width[p.id],
+                own=sigma[k],
+                covariance=cov[k] if np.isfinite(cov[k]).all() else None,
+            )
             for k, p in enumerate((*plan.targets, *plan.checks))
         ]
 
@@ -149,7 +161,13 @@ def image_survey(plan: Plan, progress: Progress = lambda stage, share: None) -> 
 def errors_of(planned: Planned, covariances: Floats, seen: SeenByChecks) -> Errors:
     """What a solved network says of the map, covariances (k, 3, 3), and of the checks."""
     checks = _seen(planned, seen)
-    return Errors(covariances, planned.map_places, checks.joint, checks.survey, checks.places)
+    return Errors(
+        covariances=covariances,
+        on_map=planned.map_places,
+        joint=checks.joint,
+        survey=checks.survey,
+        at_checks=checks.places,
+    )
 
 
 def _seen(planned: Planned, seen: SeenByChecks) -> SeenChecks:
@@ -157,7 +175,7 @@ def _seen(planned: Planned, seen: SeenByChecks) -> SeenChecks:
     known = np.flatnonzero(seen.known)
     at = planned.control.take(np.flatnonzero(checks)[seen.known])
     names = [planned.plan.checks[k].id for k in known]
-    return SeenChecks(names, seen.measured, at.total_sigma, at.places, len(names))
+    return SeenChecks(points=names, joint=seen.measured, survey=at.total_sigma, places=at.places, own=len(names))
 
 
 def map_of(planned: Planned, variances: Floats) -> ErrorMap:

@@ -284,7 +284,14 @@ def adjusted(net: LaserNetwork, settled: Settled | None = None) -> LaserResult:
         else:
             moved = _means(net, axes, variances + np.diag(noise))
     return LaserResult(
-        net, before - moved @ causes, net.jacobian - moved @ tied, settled.noise, own, moved, variances, innovation
+        net=net,
+        causes=before - moved @ causes,
+        tied=net.jacobian - moved @ tied,
+        tie_noise=settled.noise,
+        observed=own,
+        moved=moved,
+        variances=variances,
+        innovation=innovation,
     )
 
 

@@ -33,16 +33,16 @@ def _read(laser: Any, shifts: Any) -> LaserNetwork:
         hung = [_index(int(i), len(shifts), "shift") for i in one.get("shifts", [])]
         held[k, hung] = np.array(one.get("shares", np.ones(len(hung))), dtype=np.float64).reshape(len(hung))
     net = LaserNetwork(
-        tuple(str(p["name"]) for p in parameters),
-        tuple(str(p["reach"]) for p in parameters),
-        np.array([float(p["sigma"]) for p in parameters]),
-        np.array([s["sigma"] for s in shifts], dtype=np.float64).reshape(-1, 3),
-        Returns(partials, np.array([r["sigma"] for r in returns], dtype=np.float64).reshape(-1, 3), held),
-        tuple(_shares(p["returns"], len(returns)) for p in laser["places"]),
-        tuple(_surveyed(t, len(laser["places"]), len(shifts)) for t in laser.get("targets", [])),
-        tuple(_surveyed(t, len(laser["places"]), len(shifts)) for t in laser.get("checks", [])),
-        tuple(_tie(t, len(laser["places"])) for t in laser.get("ties", [])),
-        _adjustment(laser.get("adjustment", "matched")),
+        names=tuple(str(p["name"]) for p in parameters),
+        reaches=tuple(str(p["reach"]) for p in parameters),
+        sigma=np.array([float(p["sigma"]) for p in parameters]),
+        shifts=np.array([s["sigma"] for s in shifts], dtype=np.float64).reshape(-1, 3),
+        returns=Returns(partials, np.array([r["sigma"] for r in returns], dtype=np.float64).reshape(-1, 3), held),
+        places=tuple(_shares(p["returns"], len(returns)) for p in laser["places"]),
+        targets=tuple(_surveyed(t, len(laser["places"]), len(shifts)) for t in laser.get("targets", [])),
+        checks=tuple(_surveyed(t, len(laser["places"]), len(shifts)) for t in laser.get("checks", [])),
+        ties=tuple(_tie(t, len(laser["places"])) for t in laser.get("ties", [])),
+        adjustment=_adjustment(laser.get("adjustment", "matched")),
     )
     sigmas = [net.sigma, net.shifts, net.returns.sigma, np.array([t.sigma for t in net.ties])]
     if not all(np.isfinite(s).all() and (s >= 0).all() for s in sigmas) or not (
@@ -72,7 +72,9 @@ def _surveyed(row: Any, places: int, shifts: int) -> Compared:
         raise ValueError("sigma_x of a target is three numbers above zero, or null")
     hung = tuple(_index(int(i), shifts, "shift") for i in row.get("shifts", []))
     shares = np.array(row.get("shares", np.ones((len(hung), 3))), dtype=np.float64).reshape(len(hung), 3)
-    return Compared(_index(int(row["place"]), places, "place"), sigma, hung, shares, _read_as(row))
+    return Compared(
+        place=_index(int(row["place"]), places, "place"), sigma=sigma, shifts=hung, shares=shares, read=_read_as(row)
+    )
 
 
 def _tie(row: Any, places: int) -> Tie:

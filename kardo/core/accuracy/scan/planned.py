@@ -145,7 +145,17 @@ def scanned_plan(plan: Plan, further: tuple[ControlPoint, ...] = ()) -> Scanned:
     map_e, map_n, step = map_sample(polygon, surface)
     dry = ~within(plan, "water", map_e, map_n)
     map_e, map_n = map_e[dry], map_n[dry]
-    scan = _Scan(plan, surface, frame, tracks, parameters, held, by_distance, len(shifts), shade_of(plan))
+    scan = _Scan(
+        plan=plan,
+        surface=surface,
+        frame=frame,
+        tracks=tracks,
+        parameters=parameters,
+        held=held,
+        by_distance=by_distance,
+        shifts=len(shifts),
+        shade=shade_of(plan),
+    )
     control = scan.spots(*_of_control(plan, points))
     on_map = scan.spots(map_e, map_n)
     areas = [scan.spots(*some) for some in _of_areas(plan, surface, MOST_PLACES - len(points) - len(map_e))]
@@ -219,7 +229,16 @@ def _parameters(plan: Plan, flights: tuple[FlightPlan, ...], tracks: list[Track]
                 wandering[k, number] = len(rows)
                 add(name, "strip", AXES, errors[of_leg].line.tolist(), ("legs", own.id))
     names, reaches, sigma, sources = zip(*rows, strict=True)
-    return Parameters(names, reaches, np.array(sigma), sources, tuple(mission), leg, strip, wandering)
+    return Parameters(
+        names=names,
+        reaches=reaches,
+        sigma=np.array(sigma),
+        sources=sources,
+        mission=tuple(mission),
+        leg=leg,
+        strip=strip,
+        wandering=wandering,
+    )
 
 
 @dataclass(frozen=True)
@@ -264,7 +283,7 @@ class _Scan:
         m = len(self.parameters.sigma)
         nothing = Returns(np.zeros((0, 3, m)), np.zeros((0, 3)), np.zeros((0, self.shifts)), Sightings.none())
         returns = end_to_end([nothing, *(returns for _, returns in parts)])
-        return Sampled(place, returns, pulses, pulses * through, strips)
+        return Sampled(place=place, returns=returns, pulses=pulses, ground=pulses * through, strips=strips)
 
     def _of_line(self, beams: Beams, at: Aimed, through: Floats, growth: Floats) -> tuple[Ints, Returns]:
         """The places that one line sees, and the return there: the mean over those about it where the surface is judged."""
@@ -285,7 +304,7 @@ class _Scan:
         x = at.x[some]
         scanner = x - np.einsum("nij,nj->ni", nav, direction) * ranges[:, None]
         strip = list(self.parameters.strip).index((track.flight, track.strip))
-        sightings = Sightings(x, scanner, ypr, ranges, np.full(len(some), strip))
+        sightings = Sightings(x=x, scanner=scanner, ypr=ypr, ranges=ranges, strip=np.full(len(some), strip))
         return some, Returns(self._partials(track, ypr, direction, ranges), noise, held, sightings)
 
     def _partials(self, track: Track, ypr: Floats, direction: Floats, ranges: Floats) -> Floats:
@@ -354,16 +373,16 @@ def _assembled(
     compared, total, identified = _compared(plan, points, control, control_at, shifts, adjustment)
     shift_sigma = np.array([s.sigma for s in shifts], dtype=float).reshape(-1, 3)
     looked_at = LaserNetwork(
-        parameters.names,
-        parameters.reaches,
-        parameters.sigma,
-        shift_sigma,
-        end_to_end(returns),
-        tuple(places),
-        tuple(c for c, p in compared if p.role == "target"),
-        tuple(c for c, p in compared if p.role == "check"),
-        (),
-        adjustment,
+        names=parameters.names,
+        reaches=parameters.reaches,
+        sigma=parameters.sigma,
+        shifts=shift_sigma,
+        returns=end_to_end(returns),
+        places=tuple(places),
+        targets=tuple(c for c, p in compared if p.role == "target"),
+        checks=tuple(c for c, p in compared if p.role == "check"),
+        ties=(),
+        adjustment=adjustment,
     )
     network = looked_at
     if ties is not None:
@@ -417,7 +436,18 @@ def _compared(
         held = surveyed.held[k]
         read = np.append(-control.places.gradient[k], 1.0) if heights_of_surface(plan.brief) else UP
         shares = np.array([h.share for h in held]).reshape(-1, 3)
-        out.append((Compared(int(at[k]), sigma, tuple(keys.index(h.shift.key) for h in held), shares, read), point))
+        out.append(
+            (
+                Compared(
+                    place=int(at[k]),
+                    sigma=sigma,
+                    shifts=tuple(keys.index(h.shift.key) for h in held),
+                    shares=shares,
+                    read=read,
+                ),
+                point,
+            )
+        )
     return out, surveyed.total_sigma, control.places
 
 

@@ -44,7 +44,13 @@ class ScanSurvey:
         """The first checks that lines see: their places among the control that is seen, and their ids."""
         scan, count = self.scan, 3 * len(which)
         joint = scan.result.seen[:count, :count]
-        return SeenChecks(points, joint, scan.control_total[which], scan.control_places.take(which), own)
+        return SeenChecks(
+            points=points,
+            joint=joint,
+            survey=scan.control_total[which],
+            places=scan.control_places.take(which),
+            own=own,
+        )
 
     def errors(self) -> Errors:
         """Of the map, where it is covered, and of the plan's checks."""
@@ -89,11 +95,11 @@ class ScanSurvey:
         for p in (*scan.plan.targets, *scan.plan.checks):
             k, strips = at.get(p.id), int(scan.control_shot.strips[number[p.id]])
             if k is None:
-                rows.append(AtControl(p.id, strips, 0.0, np.zeros(3), None))
+                rows.append(AtControl(point=p.id, seen_by=strips, width_px=0.0, own=np.zeros(3), covariance=None))
                 continue
             sigma = own[k] if np.isfinite(own[k][:2]).all() else np.r_[scan.control_total[k, :2], own[k][2]]
             width = p.width / float(scan.control_places.ground_px[k])
-            rows.append(AtControl(p.id, strips, width, sigma, scan.result.cov[k]))
+            rows.append(AtControl(point=p.id, seen_by=strips, width_px=width, own=sigma, covariance=scan.result.cov[k]))
         return rows
 
     def _mean_height_variance(self, number: int, extent: float) -> float | None:
@@ -146,7 +152,13 @@ def _errors(scan: Scanned, found: LaserResult) -> Errors:
     count = len(own)
     joint = found.seen[: 3 * count, : 3 * count]
     at = scan.map_at[scan.map_at >= 0]
-    return Errors(found.cov[at], scan.map_places, joint, scan.control_total[own], scan.control_places.take(own))
+    return Errors(
+        covariances=found.cov[at],
+        on_map=scan.map_places,
+        joint=joint,
+        survey=scan.control_total[own],
+        at_checks=scan.control_places.take(own),
+    )
 
 
 def _groups(scan: Scanned) -> dict[Source, Ints]:
@@ -205,7 +217,15 @@ def _reliability(scan: Scanned, found: LaserResult, variances: Floats) -> list[T
         east, north, up = nullable(found_at)
         h, v = float(max(effect[:2])), float(effect[2])
         effect_h, effect_v = (x if math.isfinite(x) else None for x in (h, v))
-        row_of = TargetReliability(point.id, triple(redundancy), (east, north, up), effect_h, effect_v, lost_h, lost_v)
+        row_of = TargetReliability(
+            id=point.id,
+            redundancy=triple(redundancy),
+            found=(east, north, up),
+            effect_h=effect_h,
+            effect_v=effect_v,
+            lost_h=lost_h,
+            lost_v=lost_v,
+        )
         out.append(row_of)
     return out
 

@@ -122,32 +122,32 @@ def air_time(plan: Plan, flight: Flight) -> AirTime:
     gained = turned is not None and _gains(f, turned, windy)
     across = turned.minutes if turned else None
     return AirTime(
-        flight.id,
-        f.take_off[:2],
-        _starts(f),
-        lines,
-        legs,
-        f.minutes,
-        wind.speed,
-        across,
-        list(part_edits(f"flights/{flight.id}", flight, _laid_across(flight))) if gained else [],
-        windy,
-        min(going),
-        max(going),
-        overlap,
-        not f.images or overlap >= plan.policy["flight-forward"],
-        f.images,
-        jpeg,
-        raw,
-        scan,
-        max(1, math.ceil((raw + scan) / CARD_GB)),
-        before,
-        after,
-        shortest,
-        least,
-        list(_longer(plan, flight, shortest, least)) if shortest < least else [],
-        _told(f, legs, across, gained) + _short(f, craft.accelerate_m_per_s2, plan.brief.unit),
-        before_take_off(plan, f, max(far), sum(unseen)),
+        flight=flight.id,
+        take_off=f.take_off[:2],
+        starts=_starts(f),
+        lines=lines,
+        legs=legs,
+        minutes=f.minutes,
+        wind=wind.speed,
+        across=across,
+        across_edits=list(part_edits(f"flights/{flight.id}", flight, _laid_across(flight))) if gained else [],
+        windy=windy,
+        slowest=min(going),
+        fastest=max(going),
+        overlap=overlap,
+        enough=not f.images or overlap >= plan.policy["flight-forward"],
+        images=f.images,
+        jpeg_gb=jpeg,
+        raw_gb=raw,
+        scan_gb=scan,
+        cards=max(1, math.ceil((raw + scan) / CARD_GB)),
+        before=before,
+        after=after,
+        shortest=shortest,
+        least=least,
+        longer=list(_longer(plan, flight, shortest, least)) if shortest < least else [],
+        told=_told(f, legs, across, gained) + _short(f, craft.accelerate_m_per_s2, plan.brief.unit),
+        cautions=before_take_off(plan, f, max(far), sum(unseen)),
     )
 
 
@@ -163,7 +163,16 @@ def _lines(plan: Plan, f: FlightPlan, before: float, far: list[float], unseen: l
             spent += on_it
             left = 100 * (1 - spent / battery.minutes)
             yield LineInAir(
-                k + 1, number, _course(f, k), strip.length, strip.speed, on_it, turn, left, far[k], unseen[k]
+                number=k + 1,
+                leg=number,
+                course=_course(f, k),
+                length=strip.length,
+                speed=strip.speed,
+                minutes=on_it,
+                turn_minutes=turn,
+                battery=left,
+                farthest=far[k],
+                unseen=unseen[k],
             )
             spent += turn
 
@@ -171,15 +180,15 @@ def _lines(plan: Plan, f: FlightPlan, before: float, far: list[float], unseen: l
 def _legs(f: FlightPlan) -> list[LegInAir]:
     return [
         LegInAir(
-            number,
-            leg.first_strip + 1,
-            leg.last_strip + 1,
-            leg.minutes,
-            leg.out,
-            leg.home,
-            leg.battery_left,
-            leg.battery_left >= f.flight.reserve_percent - 1e-6,
-            leg.take_off[:2],
+            number=number,
+            first=leg.first_strip + 1,
+            last=leg.last_strip + 1,
+            minutes=leg.minutes,
+            out=leg.out,
+            home=leg.home,
+            battery=leg.battery_left,
+            enough=leg.battery_left >= f.flight.reserve_percent - 1e-6,
+            take_off=leg.take_off[:2],
         )
         for number, leg in enumerate(f.legs, 1)
     ]

@@ -87,7 +87,7 @@ def _told(plan: Plan, path: Path, what: str, more: str, exposures: Floats) -> Li
         if np.isfinite(top).any()
     ]
     return LineProfile(
-        along.tolist(), _heights(ground), _heights(path.h), exposures.tolist(), things, least, nearest, words
+        along=along.tolist(), ground=_heights(ground), flown=_heights(path.h), exposures=exposures.tolist(), things=things, clearance=least, nearest=nearest, words=words
     )  # fmt: skip
 
 

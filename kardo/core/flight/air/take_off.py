@@ -166,4 +166,14 @@ def from_places(plan: Plan, flight: Flight, moves: list[tuple[int, Spot]]) -> Ta
         take_off_moves=[{"from_sortie": m.from_sortie, "place": list(m.place)} for m in chosen],
     )
     places = [(1, *first), *((m.from_sortie, *m.place) for m in chosen)]
-    return TakeOffs(places, f.minutes, len(f.legs), unseen, unreached, float(away.max()), least, words, list(edits))
+    return TakeOffs(
+        places=places,
+        minutes=f.minutes,
+        legs=len(f.legs),
+        unseen=unseen,
+        unreached=unreached,
+        farthest=float(away.max()),
+        clearance=least,
+        words=words,
+        edits=list(edits),
+    )

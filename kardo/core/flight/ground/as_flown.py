@@ -87,16 +87,16 @@ def held_against(plan: Plan, track: FlownTrack, chosen: str = "") -> HeldAgainst
     planned = sum(len(f.e) for f in flights)
     lost = _lost(plan, flights, taken)
     return HeldAgainst(
-        planned,
-        planned - len(missed),
-        missed,
-        [s for f, t in zip(flights, taken, strict=True) for s in _strips(f, t)],
-        float(np.median(across)),
-        float(across.max()),
-        float(np.median(up)) if up.size else None,
-        float(up[np.argmax(np.abs(up))]) if up.size else None,
-        lost,
-        _told(plan, planned, len(missed), float(across.max()), lost) + swapped,
+        planned=planned,
+        taken=planned - len(missed),
+        missed=missed,
+        strips=[s for f, t in zip(flights, taken, strict=True) for s in _strips(f, t)],
+        off_line=float(np.median(across)),
+        off_line_most=float(across.max()),
+        off_height=float(np.median(up)) if up.size else None,
+        off_height_most=float(up[np.argmax(np.abs(up))]) if up.size else None,
+        lost_m2=lost,
+        told=_told(plan, planned, len(missed), float(across.max()), lost) + swapped,
     )
 
 

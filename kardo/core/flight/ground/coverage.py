@@ -167,7 +167,19 @@ def covered(
     overlaps = tuple(_overlaps(f, surface, ground_scale(plan)) for f in flights)
     cell = (step / ground_scale(plan)) ** 2
     unknown = inside & np.isnan(ground)
-    return Coverage(float(e[0]), float(n[0]), step, inside, unknown, cell, images, strips, gsd, off, overlaps)
+    return Coverage(
+        e0=float(e[0]),
+        n0=float(n[0]),
+        step=step,
+        inside=inside,
+        unknown=unknown,
+        cell=cell,
+        images=images,
+        strips=strips,
+        gsd=gsd,
+        off_middle=off,
+        overlaps=overlaps,
+    )
 
 
 class _Hidden(NamedTuple):
@@ -431,16 +443,16 @@ def told(plan: Plan, found: Coverage) -> CoverageFigures:
     holes = found.area(found.holes)
     words += f" {area(holes, unit)} are not mapped." if holes else " Nothing is left out."
     return CoverageFigures(
-        images,
-        Spread.of(found.strips[seen]),
-        gsd,
-        forward,
-        side,
-        found.area(found.inside),
-        holes,
-        found.area(found.narrow),
-        found.area(found.by_corners),
-        found.area(found.unknown),
-        found.overlaps,
-        words,
+        images=images,
+        strips=Spread.of(found.strips[seen]),
+        gsd=gsd,
+        forward=forward,
+        side=side,
+        site_m2=found.area(found.inside),
+        holes_m2=holes,
+        narrow_m2=found.area(found.narrow),
+        corners_m2=found.area(found.by_corners),
+        unknown_m2=found.area(found.unknown),
+        overlaps=found.overlaps,
+        words=words,
     )

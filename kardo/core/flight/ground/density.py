@@ -186,5 +186,5 @@ def told_density(plan: Plan, found: Density) -> DensityFigures:
     water = found.area(found.water)
     words += f" {area(water, unit)} of water are not counted: they give next to no returns." if water else ""
     return DensityFigures(
-        pulses, ground, Spread.of(found.strips[seen]), found.area(found.inside), gaps, hidden, holes, found.area(found.unknown), words
+        pulses=pulses, ground=ground, strips=Spread.of(found.strips[seen]), site_m2=found.area(found.inside), gaps_m2=gaps, hidden_m2=hidden, holes_m2=holes, unknown_m2=found.area(found.unknown), words=words
     )  # fmt: skip

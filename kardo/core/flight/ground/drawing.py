@@ -55,12 +55,12 @@ def drawing_of(found: Coverage, coarse: float) -> CoverageDrawing:
     worth = max(float(np.max(pixels)), 1e-6) / (NONE - 1)
     rows, cols = shown.shape
     return CoverageDrawing(
-        found.e0 + (every - 1) * found.step / 2,
-        found.n0 + (every - 1) * found.step / 2,
-        every * found.step,
-        rows,
-        cols,
-        {
+        e0=found.e0 + (every - 1) * found.step / 2,
+        n0=found.n0 + (every - 1) * found.step / 2,
+        step=every * found.step,
+        rows=rows,
+        cols=cols,
+        layers={
             "images": DrawnLayer(_bytes(images, shown), 1.0, USUAL_IMAGES, True),
             "strips": DrawnLayer(_bytes(strips, shown), 1.0, NARROW, True),
             "pixels": DrawnLayer(_bytes(pixels / worth, shown & (pixels > 0)), worth, coarse * median, False),
@@ -83,7 +83,7 @@ def density_drawing(found: Density) -> CoverageDrawing:
     strips = DrawnLayer(_bytes(found.strips.astype(np.float64), shown), 1.0, 1.0, True)
     rows, cols = shown.shape
     layers: dict[Layer, DrawnLayer] = {"pulses": cells["pulses"], "ground": cells["ground"], "strips": strips}
-    return CoverageDrawing(found.e0, found.n0, found.step, rows, cols, layers)
+    return CoverageDrawing(e0=found.e0, n0=found.n0, step=found.step, rows=rows, cols=cols, layers=layers)
 
 
 def _worst(values: Ints | Floats, seen: Bools, every: int, take: np.ufunc) -> Floats:

@@ -67,7 +67,9 @@ class Track:
             some = np.flatnonzero(seen)
             eyes = np.column_stack([np.interp(along[some], self.along, self.over[:, k]) for k in range(3)])
             seen[some[aimed.shade.hides(aimed.over[some], eyes)]] = False
-        return Beams(seen, reached & ~seen, angle, np.maximum(ranges, 1e-3), faces, self)
+        return Beams(
+            seen=seen, hidden=reached & ~seen, angle=angle, ranges=np.maximum(ranges, 1e-3), faces=faces, track=self
+        )
 
 
 @dataclass(frozen=True)
@@ -110,7 +112,7 @@ def tracks_of(flight: FlightPlan, frame: LocalFrame, number: int = 0) -> list[Tr
         yaw = math.atan2(ahead[0], ahead[1])
         along = (at[:, :2] - at[0, :2]) @ ahead
         out.append(
-            Track(number, leg, int(strip), at, over[own], along, at[0, :2], ahead, yaw, scanner, angle, farthest, flight.flight.speed_m_per_s)
+            Track(flight=number, leg=leg, strip=int(strip), at=at, over=over[own], along=along, start=at[0, :2], ahead=ahead, yaw=yaw, scanner=scanner, angle=angle, farthest=farthest, speed=flight.flight.speed_m_per_s)
         )  # fmt: skip
     return out
 

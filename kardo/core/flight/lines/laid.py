@@ -94,7 +94,18 @@ def parallel(
         )
         rows.append((x, [(y0 - margin, y1 + margin) for y0, y1 in spans]))
     return [
-        _ahead(Line(x, y0, y1, course, trigger, flight.height_m, flight.sensor.tilt_deg, "main"))
+        _ahead(
+            Line(
+                offset=x,
+                start=y0,
+                end=y1,
+                course=course,
+                trigger=trigger,
+                height=flight.height_m,
+                tilt=flight.sensor.tilt_deg,
+                kind="main",
+            )
+        )
         for x, y0, y1 in in_order(rows, roughly)
     ]
 
@@ -119,7 +130,7 @@ def crossing(flight: Flight, pattern: ParallelLines, area: Region, course: float
     trigger = trigger * height / flight.height_m
     across = (course + 90) % 360
     return [
-        Line(x, y0, y1, across, trigger, height, 0.0, "crossing")
+        Line(offset=x, start=y0, end=y1, course=across, trigger=trigger, height=height, tilt=0.0, kind="crossing")
         for x, y0, y1 in spread(area, across, pattern.cross_lines, pattern.extra_exposures * trigger)
     ]
 
@@ -127,7 +138,18 @@ def crossing(flight: Flight, pattern: ParallelLines, area: Region, course: float
 def oblique(flight: Flight, pattern: ParallelLines, area: Region, course: float, trigger: float) -> list[Line]:
     """Flight lines along the block, and across it, with the camera tilted forward: flown there and back they look two ways each."""
     return [
-        _ahead(Line(x, y0, y1, way, trigger, flight.height_m, pattern.oblique_tilt_deg, "oblique"))
+        _ahead(
+            Line(
+                offset=x,
+                start=y0,
+                end=y1,
+                course=way,
+                trigger=trigger,
+                height=flight.height_m,
+                tilt=pattern.oblique_tilt_deg,
+                kind="oblique",
+            )
+        )
         for way, count in ((course, pattern.oblique_lines), ((course + 90) % 360, pattern.oblique_across))
         for x, y0, y1 in spread(area, way, count, pattern.extra_exposures * trigger)
     ]
@@ -171,14 +193,14 @@ def corridor(flight: Flight, pattern: CorridorLines, line: Places, spacing: floa
     for number, offset in enumerate(offsets):
         there = [
             Line(
-                x + offset,
-                low - drawn[k],
-                high + drawn[k + 1],
-                course,
-                trigger,
-                flight.height_m,
-                flight.sensor.tilt_deg,
-                "main",
+                offset=x + offset,
+                start=low - drawn[k],
+                end=high + drawn[k + 1],
+                course=course,
+                trigger=trigger,
+                height=flight.height_m,
+                tilt=flight.sensor.tilt_deg,
+                kind="main",
             )
             for k, (course, x, low, high) in enumerate(parts)
         ]
@@ -211,7 +233,7 @@ def facade(flight: Flight, pattern: WallLines, walls: Places, step: float, tilt:
         course, x, low, high = _straight(a, b)
         # what lies on one side of the line is looked at from there
         out.append(
-            Line(x + side * pattern.stand_off_m, low - margin, high + margin, course, step, flight.height_m, tilt, "facade", -90.0 * side)
+            Line(offset=x + side * pattern.stand_off_m, start=low - margin, end=high + margin, course=course, trigger=step, height=flight.height_m, tilt=tilt, kind="facade", look=-90.0 * side)
         )  # fmt: skip
     return out
 
@@ -231,6 +253,15 @@ def own(flight: Flight, pattern: OwnLines, scale: float, trigger: float) -> list
         course, x, low, high = _straight(a, b)
         height = drawn.height_m or flight.height_m
         out.append(
-            Line(x, low, high, course, trigger * height / flight.height_m, height, flight.sensor.tilt_deg, "main")
+            Line(
+                offset=x,
+                start=low,
+                end=high,
+                course=course,
+                trigger=trigger * height / flight.height_m,
+                height=height,
+                tilt=flight.sensor.tilt_deg,
+                kind="main",
+            )
         )
     return out

@@ -288,41 +288,41 @@ def fly(
     legs, leg_of_strip = _legs(lines, going, ways, by_sortie, flight, equipment)
     strips = tuple(
         Strip(
-            (e[a], n[a]),
-            (e[a + k - 1], n[a + k - 1]),
-            int(a),
-            int(k),
-            leg_of_strip[s],
-            lines[s].length,
-            lines[s].kind,
-            ways[s],
-            going[s],
+            start=(e[a], n[a]),
+            end=(e[a + k - 1], n[a + k - 1]),
+            first=int(a),
+            count=int(k),
+            leg=leg_of_strip[s],
+            length=lines[s].length,
+            kind=lines[s].kind,
+            then=ways[s],
+            speed=going[s],
         )
         for s, (a, k) in enumerate(zip(first, counts, strict=True))
     )
     return FlightPlan(
-        flight,
-        e,
-        n,
-        h,
-        azimuth,
-        azimuth + np.radians([line.look for line in lines])[strip],
-        np.radians([line.tilt for line in lines])[strip],
-        np.array(leg_of_strip, dtype=np.int64)[strip],
-        strip,
-        strips,
-        legs,
-        sensor,
-        sensor.ground_pixel(flight),
-        across,
-        along,
-        spacing,
-        trigger,
-        sensor.blur_px(flight),
-        course,
-        sum(leg.minutes for leg in legs),
-        trigger / flight.speed_m_per_s,
-        cross_height(flight),
+        flight=flight,
+        e=e,
+        n=n,
+        h=h,
+        course=azimuth,
+        yaw=azimuth + np.radians([line.look for line in lines])[strip],
+        tilt=np.radians([line.tilt for line in lines])[strip],
+        leg=np.array(leg_of_strip, dtype=np.int64)[strip],
+        strip=strip,
+        strips=strips,
+        legs=legs,
+        sensor=sensor,
+        gsd=sensor.ground_pixel(flight),
+        footprint_across=across,
+        footprint_along=along,
+        spacing=spacing,
+        trigger_distance=trigger,
+        blur_px=sensor.blur_px(flight),
+        main_course=course,
+        minutes=sum(leg.minutes for leg in legs),
+        trigger_interval=trigger / flight.speed_m_per_s,
+        cross_height=cross_height(flight),
     )
 
 
@@ -543,7 +543,15 @@ def _legs(
 def _leg(by_sortie: WaysBySortie, number: int, first: int, last: int, minutes: float, battery: Battery) -> Leg:
     at, left = by_sortie.at(number), 100 * (1 - minutes / battery.minutes)
     out, home = float(by_sortie.out[at][first]), float(by_sortie.home[at][last])
-    return Leg(first, last, minutes, left, out, home, by_sortie.pads[at])
+    return Leg(
+        first_strip=first,
+        last_strip=last,
+        minutes=minutes,
+        battery_left=left,
+        out=out,
+        home=home,
+        take_off=by_sortie.pads[at],
+    )
 
 
 def _exposures(lines: list[Line]) -> tuple[Floats, Floats, Floats, Ints]:

@@ -42,17 +42,17 @@ def waypoints(plan: Plan, flight: FlightPlan) -> Waypoints:
     start = np.full(len(e), np.nan) if surface is None else surface.at(pads[:, 0], pads[:, 1])
     last = np.r_[flight.strip[chosen][1:] != flight.strip[chosen][:-1], True]
     return Waypoints(
-        flight,
-        e,
-        n,
-        h,
-        h - ground,
-        h - start,
-        flight.leg[chosen] + 1,
-        flight.strip[chosen] + 1,
-        np.degrees(flight.course[chosen]) % 360,
-        np.degrees(flight.tilt[chosen]),
-        (~last).astype(np.int64),
+        flight=flight,
+        e=e,
+        n=n,
+        h=h,
+        above_ground=h - ground,
+        above_start=h - start,
+        leg=flight.leg[chosen] + 1,
+        strip=flight.strip[chosen] + 1,
+        course=np.degrees(flight.course[chosen]) % 360,
+        tilt=np.degrees(flight.tilt[chosen]),
+        taking=(~last).astype(np.int64),
     )
 
 
