@@ -92,11 +92,12 @@ def _against(at: JobStatus, plan: Plan, points: set[str]) -> list[Finding]:
 
 def _with_control(plan: Plan, edits: list[Json]) -> Plan:
     """A plan with edits of control laid over it, whatever stands there now."""
-    wanted = edits_from_2([edit_from_json(one) for one in edits], plan.to_json())
+    document = plan.to_json()
+    wanted = edits_from_2([edit_from_json(one) for one in edits], document)
     for one in wanted:
         if not one.path.startswith("control/"):
             raise PlanError("Only control is answered live.", where=one.path[:60])
-    applied = apply(plan.to_json(), wanted)
+    applied = apply(document, wanted)
     if applied.conflicts:
         raise ConflictError(applied.conflicts)
     return plan_of(applied.document).under(plan.policy)
