@@ -106,7 +106,7 @@ def test_what_was_flown_is_held_against_the_plan_and_what_it_missed_is_drawn(sig
 def test_a_camera_is_taken_from_its_image_and_flown_with(signed_in, django_db_blocker):
     page = opened(signed_in, django_db_blocker, "Own camera")
     page.keyboard.press("3")
-    expect(page.get_by_role("tab", name="kit")).to_be_visible()
+    expect(page.get_by_role("tab", name="air time")).to_be_visible()
     page.keyboard.press("Alt+7")
     view = page.get_by_test_id("kit")
     sample = image(size=(5472, 3648), focal=IFDRational(88, 10), focal_35=24, model="Own sensor")
@@ -217,7 +217,7 @@ def test_a_take_off_place_is_sought_typed_and_put_on_the_sheet(signed_in, django
 def test_a_camera_is_kept_for_all_jobs_with_its_record(signed_in, django_db_blocker):
     page = opened(signed_in, django_db_blocker, "Kept")
     page.keyboard.press("3")
-    expect(page.get_by_role("tab", name="kit")).to_be_visible()
+    expect(page.get_by_role("tab", name="air time")).to_be_visible()
     page.keyboard.press("Alt+7")
     view, kit = page.get_by_test_id("kit"), page.get_by_test_id("organisation-kit")
     expect(kit.get_by_role("button", name="keep for all jobs")).to_have_count(0)

@@ -42,6 +42,7 @@ def test_a_view_opens_at_its_top_and_a_low_sheet_shows_the_drawing_alone(signed_
     expect(tray).to_be_visible()
     tray.evaluate("tray => tray.scrollTo(0, 10_000)")
     assert tray.evaluate("tray => tray.scrollTop") > 0
+    page.get_by_role("button", name="more…").click()
     page.get_by_role("tab", name="kit").click()
     expect(tray.get_by_role("heading", name=re.compile("Flight")).first).to_be_in_viewport()
     assert tray.evaluate("tray => tray.scrollTop") == 0
@@ -134,7 +135,7 @@ def test_schemes_are_compared_from_what_there_is(signed_in, django_db_blocker):
     bare = {"marks": (), "setups": (), "control": (), "flight": {"positioned_from": OnNothing()}}
     page = opened(signed_in, django_db_blocker, "Compared without a base", small_plan(**bare))
     page.keyboard.press("4")
-    page.get_by_role("tab", name="scheme", exact=True).click()
+    page.get_by_role("tab", name="scheme").click()
     page.get_by_role("button", name="compare the schemes").click()
     rows = page.get_by_test_id("schemes")
     expect(page.get_by_test_id("scheme-network_virtual")).to_contain_text("choose", timeout=60_000)

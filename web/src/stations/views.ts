@@ -18,7 +18,7 @@ export function standing(
   findings: readonly Finding[],
 ): { state: State; next: string } | null {
   const found = findings.find((f) => !f.waived && f.severity !== "note" && view.rules?.includes(f.rule));
-  if (found) return { state: "half", next: found.words };
+  if (found) return { state: "half", next: found.mend };
   if (!view.begun) return null;
   return view.begun(plan) ? { state: "solid", next: "" } : { state: "hollow", next: view.todo ?? "" };
 }
