@@ -2088,7 +2088,7 @@ export interface paths {
         };
         /**
          * List Shifted Points
-         * @description Targets and checks before the shift that is applied and after it, each moved by as much as it hangs on the base.
+         * @description Targets and checks before the shift that is applied and after it, each moved by as much as it rests on the base.
          */
         get: operations["kardo_server_api_close_list_shifted_points"];
         put?: never;
@@ -2720,7 +2720,7 @@ export interface components {
         };
         /**
          * Brief
-         * @description What is promised, by which standard, in which coordinates. Metres; point_share in percent; chance: to pass, that is wanted. state: whether what hangs on a
+         * @description What is promised, by which standard, in which coordinates. Metres; point_share in percent; chance: to pass, that is wanted. state: whether what rests on a
          *     position taken "here" is promised as it was taken, or once the shift that is planned for it is applied. local: the site's own
          *     coordinates, where it is those that are delivered. heights: "ellipsoidal", a system of PROJ's, or "geoid:" and the name of a model
          *     of one's own, whose part about the site is geoid. most_checks: how many a layout that is searched may have, None: as is usual. separation: what somebody stated in the place of a system's own geoid.
@@ -3722,7 +3722,7 @@ export interface components {
         /**
          * Occupation
          * @description One standing on a point with a rover, or one round with an instrument: epochs at one second; after_min, minutes
-         *     since the point's first occupation. positioned_from None: on what the point hangs on. state: what it came to.
+         *     since the point's first occupation. positioned_from None: on what the point rests on. state: what it came to.
          */
         Occupation: {
             /**
@@ -5411,7 +5411,7 @@ export interface components {
         };
         /**
          * BlindSpot
-         * @description A shift that the map and so many of the checks hang on together: its part in the larger of the two variances.
+         * @description A shift that the map and so many of the checks rest on together: its part in the larger of the two variances.
          */
         BlindSpot: {
             /** Kind */
@@ -5779,7 +5779,7 @@ export interface components {
         };
         /**
          * Scheme
-         * @description One scheme for one plan. on: what the flights would hang on, by kind and id. edits choose it (none: the plan has it already);
+         * @description One scheme for one plan. on: what the flights would rest on, by kind and id. edits choose it (none: the plan has it already);
          *     lacks: why it cannot be had, in words. promise None where something would not be determined; as_seen: RMSE H and V in metres
          *     over the checks. hours: of a session of its own.
          */
@@ -6554,7 +6554,7 @@ export interface components {
         /**
          * TakeOffs
          * @description Places to take off from, grid metres, each with the sortie from which on, counted from 1: minutes of all sorties and how many; the share of the lines that the pilot does not
-         *     see, and that corrections do not reach (None: nobody knows how they leave the base); metres to the farthest exposure, and those that ways are clear of what is under them; in
+         *     see, and that corrections do not reach (None: nobody knows how they leave the base), which counts where they are used live; metres to the farthest exposure, and those that ways are clear of what is under them; in
          *     words, and the edits that choose them.
          */
         TakeOffs: {
@@ -8246,7 +8246,7 @@ export interface components {
         };
         /**
          * BlockShift
-         * @description The coordinates that a mark really has, which was occupied on a position taken "here": everything that hangs on it moves
+         * @description The coordinates that a mark really has, which was occupied on a position taken "here": everything that rests on it moves
          *     with it. Sigmas are what the new coordinates are good to. heights: what h is, of the job's system or ellipsoidal. why_so_far: the reason for a shift that
          *     is farther than such a position is mostly off.
          */
@@ -8470,7 +8470,7 @@ export interface components {
         };
         /**
          * Moved
-         * @description A point before and after: east, north, up in grid metres, what it moves by (part of the shift where it hangs on the mark
+         * @description A point before and after: east, north, up in grid metres, what it moves by (part of the shift where it rests on the mark
          *     in part), and its residual before and after, None where it has none.
          */
         Moved: {
@@ -8651,7 +8651,7 @@ export interface components {
         };
         /**
          * ShiftPreview
-         * @description What a block shift would do: what the map and all that hangs on the mark move by, metres east, north, up; each point; and what looks odd about it.
+         * @description What a block shift would do: what the map and all that rests on the mark move by, metres east, north, up; each point; and what looks odd about it.
          */
         ShiftPreview: {
             /** By */
