@@ -22,6 +22,8 @@ function typing(target: EventTarget | null): boolean {
   );
 }
 
+const GATHERED_MS = 700; // from the last arrow press to the step that holds them all
+
 /** The keyboard of the whole window. Keys typed into a field stay there. */
 export function useShortcuts(showHelp: (show: boolean) => void, stand: (posture: Posture) => void) {
   const { plan, step, edit, findings, trial } = usePlan();
@@ -50,7 +52,7 @@ export function useShortcuts(showHelp: (show: boolean) => void, stand: (posture:
         timer.current = null;
         void edit(edits());
         setDraft(null);
-      }, 450);
+      }, GATHERED_MS);
       return true;
     }
 
