@@ -224,20 +224,18 @@ function FlightReach({ flown, reach }: { flown: FlightFigures; reach: Reach }) {
             ? "The others are float in the prediction."
             : "The others are saved by the log: the prediction counts them as fixed.")}
       </p>
-      <p className="mt-1 flex flex-wrap gap-2">
-        {flight.take_off && (
+      {flight.take_off && (
+        <p className="mt-1 flex flex-wrap gap-2">
           <button className="button text-sm" onClick={() => setGoTo({ e: reach.take_off[0], n: reach.take_off[1] })}>
             show the take-off place
           </button>
-        )}
-      </p>
-      {flight.take_off && (
-        <button
-          className="button mt-1 text-sm"
-          onClick={() => void edit(fieldEdits(plan, `flights/${flight.id}`, { take_off: null, take_off_moves: [] }))}
-        >
-          beside the base
-        </button>
+          <button
+            className="button text-sm"
+            onClick={() => void edit(fieldEdits(plan, `flights/${flight.id}`, { take_off: null, take_off_moves: [] }))}
+          >
+            beside the base
+          </button>
+        </p>
       )}
       <TakeOffSearch flight={flight} />
     </div>
