@@ -5,8 +5,9 @@ import json
 import types
 import typing
 import unicodedata
+from collections.abc import Mapping
 from functools import cache
-from typing import Annotated, Any, TypeVar
+from typing import Annotated, Any, Self, TypeVar
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
@@ -51,6 +52,13 @@ class Part(BaseModel):
     """Common manner of every part of the plan: frozen, and nothing unknown is let in."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", json_schema_serialization_defaults_required=True)
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """A part like this one but for some fields. Raises AttributeError for a field that it has not, which pydantic would take in silence."""
+        unknown = set(update or ()) - type(self).model_fields.keys()
+        if unknown:
+            raise AttributeError(f"{type(self).__name__} has no {', '.join(sorted(unknown))}")
+        return super().model_copy(update=update, deep=deep)
 
 
 Row = TypeVar("Row", bound=BaseModel)

@@ -1,7 +1,6 @@
 """A flight on one page: a picture of its lines, and every figure that is typed."""
 
 import math
-from functools import singledispatch
 from html import escape
 from importlib.metadata import version
 from typing import Literal
@@ -139,14 +138,15 @@ def _both(metres: float, unit: str) -> list[tuple[str, str]]:
     return [("image every", first), ("which is", second)]
 
 
-@singledispatch
 def _of_sensor(sensor: ImageSensor | ScanSensor, f: FlightPlan, unit: str) -> list[tuple[str, str]]:
     """What is typed for the sensor alone."""
-    raise NotImplementedError
-
-
-@_of_sensor.register
-def _(sensor: ImageSensor, f: FlightPlan, unit: str) -> list[tuple[str, str]]:
+    if isinstance(sensor, ScanSensor):
+        return [
+            ("angle used", f"{math.degrees(used_angle(sensor.scanner, sensor.use)):.0f}°"),
+            ("returns up to", length(gate(sensor.scanner, sensor.use), unit)),
+            ("pulses a second", f"{sensor.scanner.pulses_per_s:,.0f}".replace(",", "\u202f")),
+            ("lines a second", f"{sensor.scanner.lines_per_s:g}"),
+        ]
     return [
         *(
             [("image every", f"{math.floor(100 * f.trigger_interval) / 100:.2f} s")]
@@ -155,16 +155,6 @@ def _(sensor: ImageSensor, f: FlightPlan, unit: str) -> list[tuple[str, str]]:
         ),
         ("exposure at most", f"1/{1 / sensor.use.exposure_s:.0f} s"),
         ("camera off the plumb line", f"{sensor.use.tilt_deg:g}°"),
-    ]
-
-
-@_of_sensor.register
-def _(sensor: ScanSensor, f: FlightPlan, unit: str) -> list[tuple[str, str]]:
-    return [
-        ("angle used", f"{math.degrees(used_angle(sensor.scanner, sensor.use)):.0f}°"),
-        ("returns up to", length(gate(sensor.scanner, sensor.use), unit)),
-        ("pulses a second", f"{f.scanner.pulses_per_s:,.0f}".replace(",", "\u202f")),
-        ("lines a second", f"{f.scanner.lines_per_s:g}"),
     ]
 
 

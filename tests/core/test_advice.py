@@ -3,11 +3,12 @@
 import pytest
 
 from kardo.core.accuracy.change.advice import advise
-from kardo.core.accuracy.change.offers import other_offers
+from kardo.core.accuracy.change.offers import control_offers, other_offers
+from kardo.core.accuracy.change.whatif import keep
 from kardo.core.accuracy.prediction import predict
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.edits import changed
-from kardo.core.plan.stands import Link, Mark
+from kardo.core.plan.stands import CorrectionService, Link, Mark, OnService, OwnSession
 from tests.conftest import E0, N0, small_plan
 
 
@@ -130,3 +131,17 @@ def test_a_base_is_offered_from_where_corrections_reach():
     moved = offered(plan, "nearer")
     assert "from where corrections reach" in moved.words
     assert predict(moved.on(plan)).rmse_v < predict(plan).rmse_v, "a fixed flight on as good a mark, for a float one"
+
+
+def test_a_second_round_is_offered_for_control_from_a_service_as_from_a_base():
+    """Both are observed live, by rover."""
+    service = CorrectionService(id="N", name="service", sigma_h=0.010, sigma_v=0.020)
+    plan = weak_plan()
+    moved = tuple(p.model_copy(update={"positioned_from": OnService(service="N")}) for p in plan.control)
+    plan = plan.model_copy(update={"correction_services": (service,), "control": moved})
+    kept = keep(plan)
+    offered = [o for o in control_offers(plan, kept.planned, 1) if o.kind == "twice"]
+    assert offered and all(len(p.occupations) == 2 for p in offered[0].on(plan).targets)
+    logs = tuple(p.model_copy(update={"positioned_from": OwnSession(hours=2.0)}) for p in plan.control)
+    bare = plan.model_copy(update={"control": logs})
+    assert not [o for o in control_offers(bare, keep(bare).planned, 1) if o.kind == "twice"]

@@ -195,8 +195,6 @@ class Flight(Part):
             where = next((p for p, part in parts.items() if name in type(part).model_fields), None)
             if where is not None:
                 parts[where] = parts[where].model_copy(update={name: update.pop(name)})
-            elif name not in type(self).model_fields:
-                raise AttributeError(f"{self.name} has no {name}")
         return self.model_copy(update=update | parts)
 
     @property

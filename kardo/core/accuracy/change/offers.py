@@ -13,6 +13,7 @@ from kardo.core.accuracy.figures.standards import standards
 from kardo.core.accuracy.images.planned import Planned
 from kardo.core.arrays import Floats, Json
 from kardo.core.control.round import walk
+from kardo.core.control.survey import by_rover
 from kardo.core.flight.air.reach import out_of_reach
 from kardo.core.flight.lines.areas import ground_scale, round_start
 from kardo.core.flight.lines.pattern import flown
@@ -182,7 +183,7 @@ def _twice(plan: Plan) -> Iterator[Remedy]:
     """Targets, and all control, observed twice under different skies: a second round on foot."""
     twice = METHODS["rtk_twice"].occupations
     for who, points in (("targets", plan.targets), ("control and check points", plan.control)):
-        once = [p for p in points if len(p.occupations) < 2 and {h.on for h in p.by_source} <= {"setup", "network"}]
+        once = [p for p in points if len(p.occupations) < 2 and all(by_rover(on) for on in p.by_source)]
         if not once or (who != "targets" and len(once) == len(plan.targets)):
             continue
         edits = tuple(e for p in once for e in field_edits(f"control/{p.id}", p, occupations=_like(p, twice)))
