@@ -8,7 +8,7 @@ import pytest
 
 from kardo.core.accuracy.prediction import predict
 from kardo.core.book.entries import HeightRead
-from kardo.core.errors import PlanError
+from kardo.core.errors import KardoError, PlanError
 from kardo.core.flight.lines.pattern import all_flown
 from kardo.core.plan.edits import ConflictError, Edit, apply, invert
 from kardo.core.plan.flights import CorridorLines, OwnLines, ParallelLines, Scanning, WallLines
@@ -121,3 +121,32 @@ def test_a_plan_that_is_not_laid_out_as_version_2_has_it_is_refused():
         plan_from_json({"format": "kardo-plan", "version": 2, "flights": [{"pattern": "spiral"}]})
     with pytest.raises(PlanError, match="version 2"):
         plan_from_json({"format": "kardo-plan", "version": 2, "control": 7})
+
+
+@pytest.mark.parametrize(
+    ("path", "after"),
+    [
+        ("flights/main/pattern", "spiral"),
+        ("flights/own/own_strips", 7),
+        ("flights/own/own_strips", [{"begin": [1, 2]}]),
+        ("flights/F9", {"pattern": [], "camera": "mp20"}),
+        ("flights/F9", {"pattern": "own", "own_strips": "none"}),
+        ("control/G1/hangs_on", {"on": "network"}),
+        ("control/G1/occupations", [1, "two"]),
+        ("control/G9", {"occupations": 3}),
+        ("setups/base/readings", [[]]),
+        ("brief/local", {"hangs_on": {"on": "network"}}),
+    ],
+)
+def test_an_edit_that_is_no_edit_of_version_2_ends_in_words(images, path, after):
+    """Refused, or left for the plan's model to refuse; nothing else comes of it."""
+    document = images.to_json()
+    stands = {"flights/main/pattern": "block", "control/G1/hangs_on": SESSION}
+    if path == "flights/own/own_strips":
+        stands[path] = KEPT["images"]["plan"]["flights"][3]["own_strips"]
+    with pytest.raises(KardoError):
+        edits = edits_from_2([Edit(path, stands.get(path), after)], document)
+        applied = apply(document, edits)
+        if applied.conflicts:
+            raise ConflictError(applied.conflicts)
+        plan_of(applied.document)

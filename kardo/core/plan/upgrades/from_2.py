@@ -4,6 +4,7 @@ from collections.abc import Iterable, Sequence
 from typing import Any
 
 from kardo.core.arrays import Json
+from kardo.core.errors import PlanError
 from kardo.core.plan.edits import Conflict, ConflictError, Edit, by_field, held, value_at
 
 _FLIGHT = {
@@ -175,22 +176,24 @@ _ROWS = {"flights": _flight, "control": _point, "setups": _set_up, "visits": _vi
 
 def edits_from_2(edits: Sequence[Edit], document: Json) -> list[Edit]:
     """Edits by this version's paths; those that are by them already stay as they are. document: of this version, that they are laid over. Raises ConflictError where a flight's
-    field was changed since, for such an edit may become one of a whole part."""
+    field was changed since, for such an edit may become one of a whole part; PlanError for one that is not laid out as version 2 has it."""
+    try:
+        return _by_new_paths(edits, document)
+    except (KeyError, TypeError, ValueError, AttributeError) as fault:
+        words = f"This edit is not laid out as version 2 of the plan has it ({type(fault).__name__})."
+        raise PlanError(words, where="edits", mend="Nothing was changed.") from fault
+
+
+def _by_new_paths(edits: Sequence[Edit], document: Json) -> list[Edit]:
     out: list[Edit] = []
-    of_flights: dict[str, list[Edit]] = {}
+    of_parts: dict[str, list[Edit]] = {}  # of each flight, by id
     for edit in edits:
         top, *rest = edit.path.split("/")
         if top == "flights" and len(rest) == 2 and _is_old(rest[1], edit):
-            if rest[0] not in of_flights:
-                of_flights[rest[0]] = []
-                out.append(edit)  # its place; replaced below
-            of_flights[rest[0]].append(edit)
+            of_parts.setdefault(rest[0], []).append(edit)
         else:
             out.append(_by_new_path(edit, top, rest))
-    if not of_flights:
-        return out
-    firsts = {id(some[0]): some for some in of_flights.values()}
-    return [one for edit in out for one in (_of_flight(firsts[id(edit)], document) if id(edit) in firsts else [edit])]
+    return out + [one for some in of_parts.values() for one in _of_flight(some, document)]
 
 
 def _is_old(name: str, edit: Edit) -> bool:
