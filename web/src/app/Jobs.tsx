@@ -41,7 +41,6 @@ export function Jobs({ session }: { session: Session }) {
   async function attempt(asked: Promise<JobLine>, then: (job: JobLine) => unknown) {
     await doing(async () => {
       const job = await asked;
-      clear();
       await client.invalidateQueries({ queryKey: ["jobs"] });
       await then(job);
     });

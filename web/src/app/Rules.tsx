@@ -33,7 +33,6 @@ export function Rules() {
       client.setQueryData(["rules"], await call<AllRules>("POST", "/rules", { rule, ...change }));
       await client.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== "rules" }); // whatever acts on a figure
       setBegun("");
-      clear();
     });
   };
   const choose = async (paper: string) => {

@@ -25,7 +25,6 @@ export function Naming({ onDone }: { onDone: () => void }) {
   async function ask() {
     await doing(async () => {
       setFound(await call<Renaming>("POST", `/jobs/${jobId}/control/names`, scheme));
-      clear();
     });
   }
   const names = new Map(plan.control.map((p) => [p.id, p.name]));

@@ -138,7 +138,6 @@ function Pictures({ point }: { point: ControlPoint }) {
     await doing(async () => {
       const { digest } = await upload<{ digest: string }>(`/jobs/${jobId}/pictures`, { file });
       if (!held.includes(digest)) put([...held, digest]);
-      clear();
     });
   }
   return (
