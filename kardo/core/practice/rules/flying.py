@@ -144,7 +144,7 @@ def _sight(r: Rule, view: View) -> Iterator[Finding]:
 def _from_pad(view: View, sight: float) -> Iterator[tuple[FlightPlan, Floats, Bools]]:
     """Flights whose take-off place is chosen and that are not in sight of it throughout: metres to a sample of the exposures (k,), and whether each is in sight."""
     for f in view.flights:
-        if f.flight.take_off is not None:
+        if f.flight.take_off is not None or f.flight.take_off_moves:
             away, seen = _by_pilot(view.plan, f, sight)
             if not seen.all():
                 yield f, away, seen
