@@ -6,6 +6,7 @@ from functools import cache
 import numpy as np
 import pytest
 
+import kardo.core.practice.rules  # noqa: F401 - enters what finds
 from kardo.core.accuracy.figures.results import ControlFigures
 from kardo.core.accuracy.prediction import predict
 from kardo.core.errors import KardoError, PlanError
