@@ -4,7 +4,7 @@ from threadpoolctl import threadpool_limits
 
 from kardo.server.memory import give_back
 from kardo.server.predictions.ipc import serve
-from kardo.server.predictions.solved_networks import Networks
+from kardo.server.predictions.solved_networks import METHODS, Networks
 from kardo.server.questions.live import where
 from kardo.warm import warm
 
@@ -15,5 +15,4 @@ def run() -> None:
     threadpool_limits(1, "blas")
     warm()
     give_back()
-    networks = Networks()
-    serve(*where(), {"ask": networks.ask, "start": networks.start})
+    serve(*where(), METHODS, Networks().by_method)

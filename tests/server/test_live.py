@@ -2,22 +2,26 @@
 
 import contextlib
 import os
+import pickle
 import stat
 import subprocess
 import sys
 import threading
 import time
+from multiprocessing.connection import Client
 
 import pytest
 
 from kardo.core.accuracy.prediction import predict
+from kardo.core.plan.brief import Brief
 from kardo.server.plans.stored import whole_plan
 from kardo.server.predictions import ipc
-from kardo.server.predictions.solved_networks import Networks
+from kardo.server.predictions.solved_networks import METHODS, Networks
 from kardo.server.questions import live
 from tests.server.conftest import edit
 from tests.server.test_editing import moved
 
+NOBODY = ("nobody", Brief(), ())
 pytestmark = pytest.mark.django_db(transaction=True)
 
 
@@ -128,8 +132,9 @@ def served(tmp_path):
     """Address and secret of networks in a process of their own."""
     at, secret = ipc.address(tmp_path, "live"), b"secret"
     code = (
-        "from kardo.server.predictions.ipc import serve; from kardo.server.predictions.solved_networks import Networks;"
-        f"n = Networks(); serve({at!r}, {secret!r}, {{'ask': n.ask, 'start': n.start, 'fail': lambda: 1 / 0}})"
+        "from kardo.server.predictions.ipc import serve; from kardo.server.predictions.solved_networks import METHODS, Networks;"
+        f"by = Networks().by_method; fail = {{'fail': METHODS['ask']}};"
+        f"serve({at!r}, {secret!r}, METHODS | fail, by | {{'fail': lambda *words: 1 / 0}})"
     )
     running = []
 
@@ -137,7 +142,7 @@ def served(tmp_path):
         running.append(subprocess.Popen([sys.executable, "-c", code]))
         for _ in range(300):
             with contextlib.suppress(ipc.Away, OSError):
-                return ipc.Remote(at, secret).call("ask", "nobody", None, ())
+                return ipc.Remote(at, secret, METHODS).call("ask", *NOBODY)
             time.sleep(0.1)
         raise AssertionError("it never served")
 
@@ -149,14 +154,14 @@ def served(tmp_path):
 
 def test_networks_of_another_process_say_the_same(planner, job, served, monkeypatch):
     here = ready(planner, job)["result"]
-    monkeypatch.setattr(live, "networks", live.RemoteNetworks(ipc.Remote(*served[:2])))
+    monkeypatch.setattr(live, "networks", live.RemoteNetworks(ipc.Remote(*served[:2], METHODS)))
     assert ask(planner, job)["state"] == "preparing"
     assert ready(planner, job)["result"] == here
 
 
 def test_a_process_that_dies_is_away_in_words_and_serves_again_when_it_is_back(planner, job, served, monkeypatch):
     at, secret, running, start = served
-    monkeypatch.setattr(live, "networks", live.RemoteNetworks(ipc.Remote(at, secret)))
+    monkeypatch.setattr(live, "networks", live.RemoteNetworks(ipc.Remote(at, secret, METHODS)))
     assert ready(planner, job)["state"] == "ready"
     running[-1].kill()
     running[-1].wait()
@@ -168,12 +173,29 @@ def test_a_process_that_dies_is_away_in_words_and_serves_again_when_it_is_back(p
 
 def test_a_fault_over_there_is_one_here_and_a_stranger_is_not_served(served):
     at, secret, _, _ = served
+    known = ipc.Remote(at, secret, METHODS | {"fail": METHODS["ask"]})
     with pytest.raises(RuntimeError, match="ZeroDivisionError"):
-        ipc.Remote(at, secret).call("fail")
+        known.call("fail", *NOBODY)
     with pytest.raises(ipc.Away):
-        ipc.Remote(at, b"guessed").call("ask", "k", None, ())
-    assert ipc.Remote(at, secret).call("ask", "k", None, ()) is None, "and it serves on"
+        ipc.Remote(at, b"guessed", METHODS).call("ask", *NOBODY)
+    assert known.call("ask", *NOBODY) is None, "and it serves on"
     assert stat.S_IMODE(os.stat(at).st_mode) == 0o600
+
+
+def test_what_is_no_question_ends_in_words_and_nothing_is_ever_unpickled(served):
+    at, secret, _, _ = served
+    for name, words in ((b"ask", pickle.dumps(Bomb())), (b"ask", b'["k", {}, [7]]'), (b"stop", b"[]")):
+        with Client(at, authkey=secret) as connection:
+            connection.send_bytes(name)
+            connection.send_bytes(words)
+            assert connection.recv_bytes() == b"failed"
+            assert "Error" in connection.recv_bytes().decode()
+    assert ipc.Remote(at, secret, METHODS).call("ask", *NOBODY) is None, "and it serves on"
+
+
+class Bomb:
+    def __reduce__(self):
+        return os._exit, (1,)
 
 
 def test_a_path_too_long_for_a_socket_is_shortened(tmp_path):

@@ -13,17 +13,22 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
+from pydantic import TypeAdapter
+
 from kardo.core.accuracy.change.whatif import Kept, keep, what_if
 from kardo.core.accuracy.equation.solution import DefectiveNetwork
 from kardo.core.accuracy.figures.figures import figures
 from kardo.core.accuracy.figures.results import MapFigures
 from kardo.core.accuracy.images.survey import map_of
+from kardo.core.arrays import Json
 from kardo.core.errors import KardoError
 from kardo.core.plan.brief import Brief
 from kardo.core.plan.control import ControlPoint
-from kardo.core.plan.model import Plan
+from kardo.core.plan.model import Plan, plan_of
+from kardo.core.policy.policy import Policy
 from kardo.core.practice.catalogue import Finding
 from kardo.server.memory import give_back
+from kardo.server.predictions.ipc import Method
 
 SHARE_OF_MEMORY = 0.25  # of the machine, for all networks kept
 MOST_WAITING = 200  # networks asked for and not yet solved
@@ -39,6 +44,12 @@ class LiveAnswer:
     result: MapFigures | None = None
     seconds: float = 0.0
     findings: list[Finding] = field(default_factory=list)
+
+
+METHODS = {
+    "ask": Method(TypeAdapter(tuple[str, Brief, tuple[ControlPoint, ...]]), TypeAdapter(LiveAnswer | None)),
+    "start": Method(TypeAdapter(tuple[str, Json, Policy]), TypeAdapter(LiveAnswer)),
+}
 
 
 @dataclass
@@ -83,6 +94,14 @@ class Networks:
             entry = self._entries[key] = _Entry()
         self._solving.submit(self._fill, entry, plan)
         return LiveAnswer("preparing")
+
+    @property
+    def by_method(self) -> dict[str, Callable[..., LiveAnswer | None]]:
+        """What answers each of METHODS."""
+        return {
+            "ask": self.ask,
+            "start": lambda key, document, policy: self.start(key, plan_of(document).under(policy)),
+        }
 
     def ask(self, key: str, brief: Brief, control: tuple[ControlPoint, ...]) -> LiveAnswer | None:
         """What a network says with other control and another promise; None of one that nobody started."""

@@ -1,8 +1,8 @@
 """Live answers: what a job's figures would be with other control, from a network that is kept solved.
 
 A network stays good for every change of control, and of what the brief promises; any other change of the plan needs
-another, which is solved in the background when it is first asked for. Networks live in a process of their own (networks.py,
-apart.py), one for the machine: their work never stands in the way of a request.
+another, which is solved in the background when it is first asked for. Networks live in a process of their own (solved_networks.py,
+ipc.py), one for the machine: their work never stands in the way of a request.
 """
 
 import hashlib
@@ -25,7 +25,7 @@ from kardo.core.plan.upgrades.from_2 import edits_from_2
 from kardo.core.practice.catalogue import Finding, View, findings_about
 from kardo.server.plans.stored import with_ground
 from kardo.server.predictions.ipc import Away, Remote, address
-from kardo.server.predictions.solved_networks import LiveAnswer
+from kardo.server.predictions.solved_networks import METHODS, LiveAnswer
 from kardo.server.questions.job_status import JobStatus
 
 GONE = LiveAnswer("refused", "Live answers are away for a moment; the full computation follows.")
@@ -49,13 +49,13 @@ class RemoteNetworks:
     """The networks as another process keeps them; refused in words while it is away."""
 
     def __init__(self, remote: Remote | None = None) -> None:
-        self._remote = remote or Remote(*where())
+        self._remote = remote or Remote(*where(), METHODS)
 
     def ask(self, key: str, brief: Brief, control: tuple[ControlPoint, ...]) -> LiveAnswer | None:
         return self._called("ask", key, brief, control)
 
     def start(self, key: str, plan: Plan) -> LiveAnswer:
-        return self._called("start", key, plan)
+        return self._called("start", key, plan.to_json(), plan.policy)
 
     def _called(self, method: str, *words: Any) -> Any:
         try:
