@@ -1,7 +1,9 @@
 """The one door to rows: everything is looked up within the signed-in user's organisation."""
 
 from typing import cast
+from uuid import UUID
 
+from django.contrib.auth.models import User
 from django.db.models import QuerySet
 from django.http import Http404, HttpRequest
 from django.shortcuts import get_object_or_404
@@ -13,12 +15,19 @@ from kardo.server.accounts.models import Organisation
 from kardo.server.jobs.models import Job
 
 
+def person_of(request: HttpRequest) -> User:
+    """Who is signed in; 404 for nobody."""
+    if not isinstance(request.user, User):
+        raise Http404("nobody is signed in")
+    return request.user
+
+
 def organisation_of(request: HttpRequest) -> Organisation:
     """The user's organisation; 404 for a user of none."""
-    member = getattr(request.user, "member", None)
-    if member is None:
+    person = person_of(request)
+    if not hasattr(person, "member"):
         raise Http404("no organisation")
-    return member.organisation
+    return person.member.organisation
 
 
 def paper_of(request: HttpRequest) -> Paper:
@@ -31,7 +40,7 @@ def policy_now(request: HttpRequest) -> Policy:
     return Organisation.objects.get(pk=organisation_of(request).pk).policy
 
 
-def job_of(request: HttpRequest, job_id, jobs: QuerySet[Job] | None = None) -> Job:
+def job_of(request: HttpRequest, job_id: UUID, jobs: QuerySet[Job] | None = None) -> Job:
     """The job, or 404 whether it does not exist or is another organisation's; jobs says otherwise how rows are read."""
     rows = Job.objects.select_related("saved_by", "organisation") if jobs is None else jobs
     return get_object_or_404(rows.filter(organisation=organisation_of(request)), pk=job_id)

@@ -8,6 +8,7 @@ import gc
 import os
 import time
 from collections import OrderedDict
+from typing import Any
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "kardo.server.settings")
 
@@ -20,7 +21,7 @@ from threadpoolctl import threadpool_limits
 THREADS = 4  # of each of the web server's processes, and as many again for who waits for live figures
 
 _streams = get_asgi_application()
-_django = get_wsgi_application()
+_django: Any = get_wsgi_application()
 # loaded before the server forks, and left alone by the collector, all of it is in memory once
 _ = get_resolver().url_patterns
 gc.collect()
@@ -32,11 +33,11 @@ _requests, _live = WSGIMiddleware(_django, workers=THREADS), WSGIMiddleware(_dja
 KEPT_OPEN = 10.0  # seconds; a browser then connects anew, and whichever process has time takes it
 MOST_KNOWN = 1000
 _since = OrderedDict[
-    tuple, float
+    tuple[str, int], float
 ]()  # connections of this process, by the other end's address: when each was first seen
 
 
-def _old(client: tuple | None) -> bool:
+def _old(client: tuple[str, int] | None) -> bool:
     """Whether a connection is to be closed. Left open, all that came first would stay with whichever process was quicker then, and keep it busy while
     another is idle."""
     if client is None:
@@ -50,7 +51,7 @@ def _old(client: tuple | None) -> bool:
     return True
 
 
-async def application(scope, receive, send):
+async def application(scope: Any, receive: Any, send: Any) -> None:
     """Streams of events to the event loop, questions that wait for another process to threads of their own, all else to
     the threads."""
     path = scope.get("path", "")
@@ -58,7 +59,7 @@ async def application(scope, receive, send):
         await _streams(scope, receive, send)
         return
 
-    async def answer(message):
+    async def answer(message: Any) -> None:
         if message["type"] == "http.response.start" and _old(scope.get("client")):
             message = {**message, "headers": [*message["headers"], (b"connection", b"close")]}
         await send(message)

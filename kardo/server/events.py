@@ -8,7 +8,7 @@ import contextlib
 import json
 import logging
 from collections import defaultdict
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Iterator
 from datetime import datetime
 from typing import Any
 
@@ -41,7 +41,7 @@ class Hub:
         self._listening: asyncio.Task[None] | None = None
 
     @contextlib.contextmanager
-    def subscribed(self, *topics: str):
+    def subscribed(self, *topics: str) -> Iterator[asyncio.Queue[Event]]:
         """A queue of the events of some topics."""
         if self._listening is None or self._listening.done():
             self._listening = asyncio.get_running_loop().create_task(self._listen())

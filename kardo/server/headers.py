@@ -3,22 +3,26 @@
 import gzip
 import re
 import secrets
+from collections.abc import Callable
 from http import HTTPStatus
 
 from django.db import OperationalError
+from django.http import HttpRequest, HttpResponse
 from django.utils.cache import patch_vary_headers
 
 from kardo.server.content_security import POLICY
 from kardo.server.problems import database_away, problem
 
+GetResponse = Callable[[HttpRequest], HttpResponse]
+
 
 class ContentSecurity:
     """Adds the content security policy to every answer, and words to one that refuses the method."""
 
-    def __init__(self, get_response):
+    def __init__(self, get_response: GetResponse) -> None:
         self.get_response = get_response
 
-    def __call__(self, request):
+    def __call__(self, request: HttpRequest) -> HttpResponse:
         response = self.get_response(request)
         if response.status_code == HTTPStatus.METHOD_NOT_ALLOWED:
             allowed = response.get("Allow", "")
@@ -31,13 +35,13 @@ class ContentSecurity:
 class DatabaseAway:
     """503 where the database does not answer, also before a view is reached."""
 
-    def __init__(self, get_response):
+    def __init__(self, get_response: GetResponse) -> None:
         self.get_response = get_response
 
-    def __call__(self, request):
+    def __call__(self, request: HttpRequest) -> HttpResponse:
         return self.get_response(request)
 
-    def process_exception(self, request, exception):
+    def process_exception(self, request: HttpRequest, exception: Exception) -> HttpResponse | None:
         return database_away() if isinstance(exception, OperationalError) else None
 
 
@@ -47,10 +51,10 @@ class Packed:
 
     SHORT, MOST_RANDOM, NAMED = 200, 100, 0x08
 
-    def __init__(self, get_response):
+    def __init__(self, get_response: GetResponse) -> None:
         self.get_response = get_response
 
-    def __call__(self, request):
+    def __call__(self, request: HttpRequest) -> HttpResponse:
         response = self.get_response(request)
         if response.streaming or len(response.content) < self.SHORT or response.has_header("Content-Encoding"):
             return response
@@ -59,7 +63,7 @@ class Packed:
             self._pack(response)
         return response
 
-    def _pack(self, response) -> None:
+    def _pack(self, response: HttpResponse) -> None:
         plain = gzip.compress(response.content, 1, mtime=0)
         name = b"a" * secrets.randbelow(self.MOST_RANDOM) + b"\0"
         packed = plain[:3] + bytes([plain[3] | self.NAMED]) + plain[4:10] + name + plain[10:]

@@ -52,7 +52,7 @@ shelf = Shelf()
 
 
 def made_once(
-    request: HttpRequest, made_of: tuple[Any, ...], kind: TypeAdapter, make: Callable[[], Any]
+    request: HttpRequest, made_of: tuple[Any, ...], kind: TypeAdapter[Any], make: Callable[[], Any]
 ) -> HttpResponse:
     """The answer of a kind, as JSON. `made_of` is all that it depends on, the plan's revision first; 304 with no body where
     the browser says that it holds the answer made of just that. The tag begins with the revision. What an edit changes while
@@ -69,7 +69,7 @@ def made_once(
     return held
 
 
-def made_now(kind: TypeAdapter, answer: Any) -> HttpResponse:
+def made_now(kind: TypeAdapter[Any], answer: Any) -> HttpResponse:
     """An answer that is another one a moment later."""
     response = HttpResponse(kind.dump_json(answer), content_type="application/json; charset=utf-8")
     response["Cache-Control"] = "private, no-store"

@@ -3,6 +3,7 @@
 import logging
 import sys
 import uuid
+from typing import Any
 
 from django.db import OperationalError
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
@@ -15,7 +16,7 @@ from kardo.core.plan.edits import ConflictError
 log = logging.getLogger(__name__)
 
 
-def problem(status: int, what: str, where: str = "", mend: str = "", **more) -> JsonResponse:
+def problem(status: int, what: str, where: str = "", mend: str = "", **more: Any) -> JsonResponse:
     body = {"type": "about:blank", "title": what, "status": status, "where": where, "mend": mend, **more}
     return JsonResponse(body, status=status, content_type="application/problem+json")
 

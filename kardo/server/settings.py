@@ -5,6 +5,7 @@ import os
 import secrets
 import sys
 from pathlib import Path
+from typing import Any
 
 from kardo.server.content_security import with_policy
 
@@ -12,7 +13,7 @@ ROOT = Path(__file__).resolve().parents[2]
 LOCAL = ROOT / ".local"
 
 
-def _database() -> dict:
+def _database() -> dict[str, Any]:
     """The project-local cluster, as scripts/cluster.py wrote it down, unless the environment names another."""
     which = os.environ.get("KARDO_CLUSTER", "")
     written = LOCAL / f"database{which and '-' + which}.json"
@@ -111,7 +112,7 @@ WHITENOISE_ALLOW_ALL_ORIGINS = False
 WHITENOISE_ADD_HEADERS_FUNCTION = with_policy
 
 
-def WHITENOISE_IMMUTABLE_FILE_TEST(path, url):  # noqa: N802 - the name is the library's
+def WHITENOISE_IMMUTABLE_FILE_TEST(path: str, url: str) -> bool:  # noqa: N802 - the name is the library's
     """Assets carry a hash of their contents in their names."""
     return url.startswith("/assets/")
 

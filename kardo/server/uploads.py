@@ -10,7 +10,7 @@ MOST_PARTS = 12  # of one file that comes in several
 
 def upload_of(file: UploadedFile, limit: int) -> tuple[bytes, str]:
     """The bytes of a file and its name. Raises ReadError for one larger than the limit in bytes."""
-    if file.size > limit:
+    if (file.size or 0) > limit:
         raise ReadError(f"{file.name} is larger than {limit // 1_000_000} MB.", mend="Cut it to the site.")
     return file.read(), file.name or ""
 

@@ -1,7 +1,9 @@
 """What is promised: product, tolerance and the standard it is judged by, coordinates and unit."""
 
+import tomllib
 from dataclasses import dataclass
-from typing import Annotated, Literal
+from importlib.resources import files
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 from pydantic import Field
 
@@ -10,7 +12,13 @@ from kardo.core.parts import NOT_IN_HASH, Clean, Part, Sigma
 from kardo.core.plan.geoid import Geoid, StatedSeparation
 from kardo.core.plan.local import LocalGrid
 
-StandardId = Literal["user_rmse", "per_point", "nssda", "asprs_2023", "contour", "volume"]
+STANDARDS: dict[str, dict[str, Any]] = tomllib.loads(
+    files("kardo.core.plan").joinpath("standards.toml").read_text(encoding="utf-8")
+)
+if TYPE_CHECKING:
+    StandardId = str
+else:
+    StandardId = Literal[tuple(STANDARDS)]
 State = Literal["as_taken", "shifted"]
 
 

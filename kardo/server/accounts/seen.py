@@ -9,13 +9,14 @@ from collections import OrderedDict
 from typing import Any
 
 from django.conf import settings
+from django.http import HttpRequest
 from ninja.security import SessionAuth
 
 SECONDS = 5.0
 MOST = 1000
 
 
-def _reads(request) -> bool:
+def _reads(request: HttpRequest) -> bool:
     """Whether a request changes nothing; a question for live figures is one, though it carries edits."""
     return request.method in {"GET", "HEAD"} or request.path.endswith("/live")
 
@@ -27,7 +28,7 @@ class Seen(SessionAuth):
         super().__init__()
         self._seen: OrderedDict[str, tuple[float, Any]] = OrderedDict()
 
-    def authenticate(self, request, key):
+    def authenticate(self, request: HttpRequest, key: str | None) -> Any:
         now = time.monotonic()
         if key and _reads(request):
             until, user = self._seen.get(key, (0.0, None))
@@ -41,9 +42,9 @@ class Seen(SessionAuth):
                 self._seen.popitem(last=False)
         return user
 
-    def forget(self, request) -> None:
+    def forget(self, request: HttpRequest) -> None:
         """At once, where the session is ended here."""
-        self._seen.pop(request.COOKIES.get(settings.SESSION_COOKIE_NAME), None)
+        self._seen.pop(request.COOKIES.get(settings.SESSION_COOKIE_NAME, ""), None)
 
 
 seen = Seen()

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 
 from kardo.core.close.closing import Closing
 from kardo.core.errors import PlanError
@@ -14,7 +14,7 @@ from kardo.server.jobs.models import Job
 from kardo.server.questions.closing import Documents, documents_of
 
 
-def change(job: Job, based_on: int, author: AbstractBaseUser, to: Callable[[Documents], Closing]) -> Documents:
+def change(job: Job, based_on: int, author: User, to: Callable[[Documents], Closing]) -> Documents:
     """Put another closing in the place of the one that is kept, for a job that is held for this transaction. Raises PlanError for a
     frozen job, and where somebody changed the closing since."""
     require_open(job)

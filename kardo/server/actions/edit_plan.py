@@ -4,7 +4,7 @@ from typing import Any
 from uuid import UUID
 
 import numpy as np
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import Exists, OuterRef, QuerySet
 
@@ -25,7 +25,7 @@ from kardo.server.plans.stored import bring_up_to_date, keep, keep_terrain, loca
 MAX_EDITS = 3000
 
 
-def jobs_to_edit(author: AbstractBaseUser, uid: UUID | None = None) -> QuerySet[Job]:
+def jobs_to_edit(author: User, uid: UUID | None = None) -> QuerySet[Job]:
     """Jobs for this transaction alone; `taken` tells whether a step of this uid was taken before, `undone` whether the
     author has a step that could be redone."""
     own = Edit.objects.filter(job=OuterRef("pk"))
@@ -37,7 +37,7 @@ def jobs_to_edit(author: AbstractBaseUser, uid: UUID | None = None) -> QuerySet[
     )
 
 
-def edit(job: Job, based_on: int, uid: UUID | None, edits: list[Json], author: AbstractBaseUser) -> tuple[Job, Plan]:
+def edit(job: Job, based_on: int, uid: UUID | None, edits: list[Json], author: User) -> tuple[Job, Plan]:
     """Lay edits over one of the `jobs_to_edit` as one step, inside the caller's transaction.
 
     A step whose uid was taken before changes nothing. Raises ConflictError where somebody changed the same field since,
@@ -51,12 +51,13 @@ def edit(job: Job, based_on: int, uid: UUID | None, edits: list[Json], author: A
         )
     wanted = [edit_from_json(one) for one in edits]
     bring_up_to_date(job)
-    if uid is not None and job.taken:
+    asked_along: Any = job  # what jobs_to_edit asked along with the row
+    if uid is not None and asked_along.taken:
         return job, stored_plan(job)
     require_open(job)
     after, done = _applied(job, edits_from_2(wanted, job.document))
     if done:
-        if job.undone:
+        if asked_along.undone:
             job.edits.filter(author=author, state=Edit.State.UNDONE).update(state=Edit.State.GONE)
         _save(job, after, author)
         steps = [_as_stored(job, e).to_json() for e in done]
@@ -64,7 +65,7 @@ def edit(job: Job, based_on: int, uid: UUID | None, edits: list[Json], author: A
     return job, after
 
 
-def step_back(job: Job, author: AbstractBaseUser, redo: bool = False, over: bool = False) -> tuple[Job, Plan]:
+def step_back(job: Job, author: User, redo: bool = False, over: bool = False) -> tuple[Job, Plan]:
     """Undo this person's last step, or redo the last one undone; over leaves it as it is and forgets it.
 
     Raises ConflictError when somebody has since changed what it touched, PlanError when there is none.
@@ -111,7 +112,7 @@ def _as_stored(job: Job, done: PlanEdit) -> PlanEdit:
     return PlanEdit(done.path, done.before, value_at(job.document, done.path), done.at)
 
 
-def _save(job: Job, plan: Plan, author: AbstractBaseUser) -> None:
+def _save(job: Job, plan: Plan, author: User) -> None:
     keep(job, plan)
     job.revision += 1
     job.saved_by, job.location = author, location(plan)

@@ -3,12 +3,13 @@
 from collections.abc import Iterable
 from itertools import pairwise
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.contrib.gis.db.models.functions import Distance
 from django.contrib.gis.geos import Point
 from django.db import transaction
 from django.db.models import QuerySet
 
+from kardo.core.arrays import Json
 from kardo.core.errors import PlanError
 from kardo.core.plan.model import Plan
 from kardo.core.plan.published import Published, Step, step_between
@@ -41,9 +42,7 @@ def middle(plan: Plan) -> Point | None:
     return Point(float(lon), float(lat), srid=4326)
 
 
-def keep(
-    organisation: Organisation, author: AbstractBaseUser, rows: Iterable[tuple[dict, Published]]
-) -> list[KnownMark]:
+def keep(organisation: Organisation, author: User, rows: Iterable[tuple[Json, Published]]) -> list[KnownMark]:
     """New marks with their first coordinates. Raises PlanError where the library is full, GeodesyError for a place that its grid
     cannot hold: then none is kept."""
     rows = list(rows)
@@ -60,7 +59,7 @@ def keep(
     return made
 
 
-def add_version(mark: KnownMark, author: AbstractBaseUser, published: Published) -> MarkVersion:
+def add_version(mark: KnownMark, author: User, published: Published) -> MarkVersion:
     """New coordinates of a mark: the old ones stay on record. Raises PlanError where nothing is new, or too many are kept."""
     with transaction.atomic():
         held = KnownMark.objects.select_for_update().get(pk=mark.pk)

@@ -4,7 +4,7 @@ from contextlib import suppress
 from typing import Any
 from uuid import UUID
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import QuerySet
 
@@ -29,7 +29,7 @@ def of_library(profile: Any) -> Json:
 
 
 @transaction.atomic
-def keep(organisation: Organisation, author: AbstractBaseUser, kind: str, profile: Any) -> KeptProfile:
+def keep(organisation: Organisation, author: User, kind: str, profile: Any) -> KeptProfile:
     """Keep a profile of a plan: as the next version of the one that it was taken from, or as a new one. What has not changed is not kept
     again. Raises PlanError where the library is full."""
     document, known = of_library(profile), _origin(organisation, kind, profile)

@@ -3,7 +3,7 @@
 from typing import cast
 
 from django.conf import settings
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.utils import timezone
 from django.utils.crypto import salted_hmac
 
@@ -35,9 +35,9 @@ def key_of(organisation: Organisation) -> str:
     return fingerprint_of(seed_of(organisation))
 
 
-def require_signer(user: AbstractBaseUser) -> None:
+def require_signer(user: User) -> None:
     """Raises PlanError for somebody who may not sign."""
-    if not user.member.may_sign:  # type: ignore[attr-defined]
+    if not user.member.may_sign:
         raise PlanError(
             "You may not sign for this organisation.",
             where="Close, report",
@@ -45,7 +45,7 @@ def require_signer(user: AbstractBaseUser) -> None:
         )
 
 
-def sign(job: Job, user: AbstractBaseUser, certified: str) -> SignedReport:
+def sign(job: Job, user: User, certified: str) -> SignedReport:
     """Sign a job that is held for this transaction, and freeze it. Raises PlanError where it is not ready."""
     require_signer(user)
     require_open(job)
@@ -82,7 +82,7 @@ def sign(job: Job, user: AbstractBaseUser, certified: str) -> SignedReport:
     return report
 
 
-def reopen(job: Job, user: AbstractBaseUser, reason: str) -> None:
+def reopen(job: Job, user: User, reason: str) -> None:
     """Open a signed job again; its report stays as it is, with who did so and why. Raises PlanError."""
     require_signer(user)
     report = job.reports.filter(reopened_at=None).first()

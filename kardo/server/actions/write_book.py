@@ -4,9 +4,10 @@ import hashlib
 from datetime import datetime
 from uuid import UUID
 
-from django.contrib.auth.models import AbstractBaseUser
+from django.contrib.auth.models import User
 from django.utils import timezone
 
+from kardo.core.arrays import Json
 from kardo.core.book.entries import entry_from_json
 from kardo.core.errors import PlanError
 from kardo.formats.picture import picture_kind
@@ -20,7 +21,7 @@ MOST_PICTURES = 500  # of a job
 OFF_S = 120.0  # seconds by which a device's clock may be off before it is told
 
 
-def take(job: Job, sent: list[dict], now: datetime, sender: AbstractBaseUser) -> str:
+def take(job: Job, sent: list[Json], now: datetime, sender: User) -> str:
     """Keep the entries that are not kept yet; what is told of the device's clock, which says now. Raises PlanError for one that is none, and for one whose id was taken before by another
     that says something else: nothing of the request is kept then."""
     if len(sent) > MOST_AT_ONCE:
@@ -49,7 +50,7 @@ def take(job: Job, sent: list[dict], now: datetime, sender: AbstractBaseUser) ->
     return _clock_words(off)
 
 
-def keep_picture(job: Job, data: bytes, sender: AbstractBaseUser) -> str:
+def keep_picture(job: Job, data: bytes, sender: User) -> str:
     """Keep a picture of a job that is held for this transaction, once; its digest. Raises ReadError, PlanError."""
     kind, digest = picture_kind(data), hashlib.sha256(data).hexdigest()
     if job.attachments.filter(digest=digest).exists():

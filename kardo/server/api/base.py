@@ -43,7 +43,7 @@ Typed = Annotated[str, Field(min_length=1, max_length=60)]
 
 
 @router.get("/{job_id}/scheme/{key}", response=list[Edit])
-def offer_scheme(request: HttpRequest, job_id: UUID, key: str):
+def offer_scheme(request: HttpRequest, job_id: UUID, key: str) -> list[Edit]:
     """The edits by which corrections come in one of the usual ways. Nothing is saved."""
     return list(edits_for(whole_plan(job_of(request, job_id)), key))
 
@@ -83,7 +83,7 @@ def _device(request: HttpRequest, job_id: UUID, setup: str, device: str) -> tupl
 
 
 @router.get("/{job_id}/sky", response=DaySky)
-def show_sky(request: HttpRequest, job_id: UUID, about: Query[str] = "", date: Query[str] = ""):
+def show_sky(request: HttpRequest, job_id: UUID, about: Query[str] = "", date: Query[str] = "") -> DaySky:
     """The satellites over a point of the plan on a date (the first visit's, where none is said), by constellations as they are
     meant to be."""
     return _sky(whole_plan(job_of(request, job_id)), about, date, None)
@@ -92,7 +92,7 @@ def show_sky(request: HttpRequest, job_id: UUID, about: Query[str] = "", date: Q
 @router.post("/{job_id}/sky", response=DaySky)
 def show_sky_of_almanac(
     request: HttpRequest, job_id: UUID, file: File[UploadedFile], about: Form[str] = "", date: Form[str] = ""
-):
+) -> DaySky:
     """The same by a YUMA almanac, or by broadcast ephemerides (RINEX navigation 3.0x, also gzip). Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
     data, _ = upload_of(file, rinex_nav.MAX_BYTES)
@@ -114,7 +114,7 @@ def _sky(plan: Plan, about: str, date: str, almanac: bytes | None) -> DaySky:
 
 
 @router.get("/{job_id}/sessions", response=Sessions)
-def show_sessions(request: HttpRequest, job_id: UUID, wanted_up: Query[float | None] = None):
+def show_sessions(request: HttpRequest, job_id: UUID, wanted_up: Query[float | None] = None) -> Sessions:
     """From when to when each base logs, and what static sessions are good for; wanted_up: metres of sigma in height."""
     if wanted_up is not None and not 0.001 <= wanted_up <= 1.0:
         raise PlanError("No static session is asked for that.", where="Base, sessions", mend="Give 1 mm to 1 m.")
@@ -122,7 +122,7 @@ def show_sessions(request: HttpRequest, job_id: UUID, wanted_up: Query[float | N
 
 
 @router.get("/{job_id}/sessions.ics")
-def put_sessions_in_calendar(request: HttpRequest, job_id: UUID):
+def put_sessions_in_calendar(request: HttpRequest, job_id: UUID) -> HttpResponse:
     """From when to when each base logs, for a calendar."""
     calendar = session_calendar(whole_plan(job_of(request, job_id)))
     response = HttpResponse(calendar, content_type="text/calendar; charset=utf-8")
@@ -131,10 +131,10 @@ def put_sessions_in_calendar(request: HttpRequest, job_id: UUID):
 
 
 @router.post("/{job_id}/log", response=LogOut)
-def read_base_log(request: HttpRequest, job_id: UUID, file: File[UploadedFile]):
+def read_base_log(request: HttpRequest, job_id: UUID, file: File[UploadedFile]) -> LogOut:
     """What the raw log of a base holds, held against the plan. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
-    if file.size > MOST_LOG:
+    if (file.size or 0) > MOST_LOG:
         raise ReadError("This log is too large to send.", mend="Pack it (gzip, or Hatanaka's form), or use kardo log.")
     return log_told(plan, file.chunks(), file.name or "")
 
@@ -157,16 +157,18 @@ def log_told(plan: Plan, pieces: Iterable[bytes], name: str) -> LogOut:
 
 
 @router.post("/{job_id}/antennas/read", response=list[AntennaModel])
-def read_antennas(request: HttpRequest, job_id: UUID, file: File[UploadedFile], query: Form[str] = ""):
+def read_antennas(
+    request: HttpRequest, job_id: UUID, file: File[UploadedFile], query: Form[str] = ""
+) -> list[AntennaModel]:
     """Receiver antennas of an ANTEX file whose type holds some words. Nothing is saved."""
     job_of(request, job_id)
-    if file.size > MOST_ANTEX:
+    if (file.size or 0) > MOST_ANTEX:
         raise ReadError("This file is larger than 120 MB.", mend="Cut it to the antennas that you use.")
     return read_antex(file, query[:60])
 
 
 @router.get("/{job_id}/card/{setup}/{device}.pdf")
-def print_card(request: HttpRequest, job_id: UUID, setup: str, device: str):
+def print_card(request: HttpRequest, job_id: UUID, setup: str, device: str) -> HttpResponse:
     """One device's card: exactly what is typed into which box, large."""
     plan, chain, own = _device(request, job_id, setup, device)
     card = next(c for c in cards(plan, chain) if c.device == own.id)
@@ -176,7 +178,9 @@ def print_card(request: HttpRequest, job_id: UUID, setup: str, device: str):
 
 
 @router.get("/{job_id}/settings/{kind}/{key}.pdf")
-def print_settings(request: HttpRequest, job_id: UUID, kind: Literal["setups", "correction_services"], key: str):
+def print_settings(
+    request: HttpRequest, job_id: UUID, kind: Literal["setups", "correction_services"], key: str
+) -> HttpResponse:
     """What is typed for the corrections of a base or of a service, large; no secret."""
     plan = stored_plan(job_of(request, job_id))
     response = HttpResponse(
@@ -188,7 +192,7 @@ def print_settings(request: HttpRequest, job_id: UUID, kind: Literal["setups", "
 
 
 @router.post("/{job_id}/card/{setup}/{device}/read-back", response=Difference)
-def hold_against_card(request: HttpRequest, job_id: UUID, setup: str, device: str, shown: Shown):
+def hold_against_card(request: HttpRequest, job_id: UUID, setup: str, device: str, shown: Shown) -> Difference:
     """How far what a device shows is from what it should be told, and what that looks like."""
     plan, chain, own = _device(request, job_id, setup, device)
     return read_back(plan, chain, own, shown.first, shown.second, shown.height)

@@ -1,6 +1,5 @@
 """The book over the API: entries in, the whole book and the third answer out."""
 
-from dataclasses import asdict
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -19,7 +18,7 @@ from kardo.core.book.entries import Book, Entry
 from kardo.core.errors import KardoError, PlanError
 from kardo.core.plan.model import Plan
 from kardo.formats.picture import MAX_BYTES
-from kardo.server.access import job_of
+from kardo.server.access import job_of, person_of
 from kardo.server.actions.recompute import ask_for_closed, ask_for_done
 from kardo.server.actions.write_book import keep_picture, take
 from kardo.server.book.models import Attachment
@@ -67,7 +66,7 @@ class BookOut(Schema):
 
 
 @router.post("/{job_id}/book", response=Taken)
-def write_book(request: HttpRequest, job_id: UUID, body: Sent):
+def write_book(request: HttpRequest, job_id: UUID, body: Sent) -> Taken:
     """Take entries: each once, in any order. All or nothing: a refused one is named, and nothing of the request is kept."""
     if body.now.tzinfo is None:
         raise PlanError(
@@ -75,7 +74,7 @@ def write_book(request: HttpRequest, job_id: UUID, body: Sent):
         )
     with transaction.atomic():
         job = job_of(request, job_id, Job.objects.select_related("organisation").select_for_update(of=("self",)))
-        clock = take(job, body.entries, body.now, request.user)
+        clock = take(job, body.entries, body.now, person_of(request))
         plan = whole_plan(job)
         ask_for_done(job, plan)
         ask_for_closed(job, plan)
@@ -89,16 +88,16 @@ class Picture(Schema):
 
 
 @router.post("/{job_id}/pictures", response=Picture)
-def keep_a_picture(request: HttpRequest, job_id: UUID, file: File[UploadedFile]):
+def keep_a_picture(request: HttpRequest, job_id: UUID, file: File[UploadedFile]) -> Picture:
     """Keep a picture, once however often it is sent; an entry names it by its digest."""
     data, _ = upload_of(file, MAX_BYTES)
     with transaction.atomic():
         job = job_of(request, job_id, Job.objects.select_related("organisation").select_for_update(of=("self",)))
-        return Picture(digest=keep_picture(job, data, request.user))
+        return Picture(digest=keep_picture(job, data, person_of(request)))
 
 
 @router.get("/{job_id}/pictures/{digest}")
-def show_picture(request: HttpRequest, job_id: UUID, digest: str):
+def show_picture(request: HttpRequest, job_id: UUID, digest: str) -> HttpResponse:
     """A picture as it came. Never changes: the digest names its bytes."""
     found = get_object_or_404(Attachment, job=job_of(request, job_id), digest=digest)
     response = HttpResponse(bytes(found.body), content_type=found.kind)
@@ -107,12 +106,12 @@ def show_picture(request: HttpRequest, job_id: UUID, digest: str):
 
 
 @router.get("/{job_id}/book", response=BookOut)
-def read_book(request: HttpRequest, job_id: UUID):
+def read_book(request: HttpRequest, job_id: UUID) -> BookOut:
     """The whole book, and the third answer."""
     job = job_of(request, job_id)
     plan, written = whole_plan(job), book(job)
     if not written.entries:
-        return BookOut(entries=[], done=None, leaving=None, enough="", left=asdict(still_to_do(plan, written)))
+        return BookOut(entries=[], done=None, leaving=None, enough="", left=still_to_do(plan, written))
     stands = {e.id for e in written.valid_entries}
     rows = {str(row.uid): row for row in job.book_entries.all()}
     entries = [
@@ -121,9 +120,7 @@ def read_book(request: HttpRequest, job_id: UUID):
     ]
     done, leaving, lack = _promises(job, plan, written)
     left = still_to_do(plan, written)
-    return BookOut(
-        entries=entries, done=done, leaving=leaving, enough=enough(plan, left, leaving, lack), left=asdict(left)
-    )
+    return BookOut(entries=entries, done=done, leaving=leaving, enough=enough(plan, left, leaving, lack), left=left)
 
 
 def _promises(job: Job, plan: Plan, written: Book) -> tuple[Promise | None, Promise | None, str]:

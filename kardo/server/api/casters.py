@@ -51,21 +51,21 @@ def _caster(asked: Asked) -> Caster:
 
 
 @router.get("/{job_id}/casters", response=list[str])
-def list_casters(request: HttpRequest, job_id: UUID):
+def list_casters(request: HttpRequest, job_id: UUID) -> list[str]:
     """The casters that may be listened to."""
     job_of(request, job_id)
     return list(settings.CASTERS)
 
 
 @router.post("/{job_id}/casters/mounts", response=list[Mount])
-def list_mounts(request: HttpRequest, job_id: UUID, asked: Asked):
+def list_mounts(request: HttpRequest, job_id: UUID, asked: Asked) -> list[Mount]:
     """The mount points of a caster."""
     job_of(request, job_id)
     return mounts(_caster(asked))
 
 
 @router.post("/{job_id}/casters/heard", response=HeardOut)
-def hear(request: HttpRequest, job_id: UUID, asked: ListenTo):
+def hear(request: HttpRequest, job_id: UUID, asked: ListenTo) -> HeardOut:
     """Listens to a mount point for some seconds and holds what it broadcasts against a set-up. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
     if plan.setup(asked.setup) is None:

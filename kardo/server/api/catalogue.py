@@ -39,7 +39,7 @@ MAX_PLAN_BYTES = 12_000_000
 
 
 @catalogues.get("/crs", response=list[CrsInfo])
-def search_crs(request: HttpRequest, q: str = "", kind: str = "projected", job: UUID | None = None):
+def search_crs(request: HttpRequest, q: str = "", kind: str = "projected", job: UUID | None = None) -> list[CrsInfo]:
     """Coordinate systems of PROJ's database by words of their code, name or area, a job's own place first. Height systems that this machine has no geoid
     grid for are marked so, and come last."""
     at, unit = _place_and_unit(request, job) if job else (None, "m")
@@ -80,7 +80,7 @@ def read_place(
     file: File[UploadedFile | None] = None,
     chosen: Form[str] = "",
     unit: Form[UnitId] = "m",
-):
+) -> WhereOut:
     """Where a job is, by a coordinate, a list or a file, and what is meant for that place; a file's own grid comes first, where
     it fits. Nothing is saved."""
     data, name = upload_of(file, raster.MAX_BYTES) if file else (text.encode(), "")
@@ -225,7 +225,7 @@ class Catalogue(Schema):
 
 
 @catalogues.get("/catalogue", response=Catalogue)
-def show_catalogue(request: HttpRequest):
+def show_catalogue(request: HttpRequest) -> dict[str, Any]:
     """Profiles, methods, standards, units, assumptions and rules: all that is chosen from, with sources."""
     shelf, policy = library(), policy_now(request)
     units = [{"id": u.id, "short": u.short, "name": u.name, "metres": float(u.metres)} for u in UNITS.values()]
@@ -265,6 +265,6 @@ def _flight_parts() -> dict[str, object]:
 
 
 @catalogues.get("/plan-schema", response=dict[str, Any], auth=None)
-def show_plan_schema(request: HttpRequest):
+def show_plan_schema(request: HttpRequest) -> dict[str, Any]:
     """The published JSON Schema of the plan."""
     return json_schema()

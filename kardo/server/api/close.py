@@ -1,5 +1,6 @@
 """Close over the API: residuals in, verdict and comparison out, the block shift, the report and its signature."""
 
+from collections.abc import Callable
 from datetime import datetime
 from pathlib import PurePath
 from typing import Literal
@@ -27,7 +28,7 @@ from kardo.formats.coordinates import MAX_BYTES as MAX_POSITIONS
 from kardo.formats.positions import shifted_points, shifted_positions
 from kardo.formats.report import html_report, pdf_report, read_report
 from kardo.formats.residuals import MAX_BYTES, MEANS, Axes, ResidualReading, read_residuals
-from kardo.server.access import frozen_words, job_of, paper_of
+from kardo.server.access import frozen_words, job_of, paper_of, person_of
 from kardo.server.actions.change_closing import change
 from kardo.server.actions.recompute import ask_for_closed
 from kardo.server.actions.sign import key_of, reopen, require_signer, sign
@@ -86,7 +87,7 @@ def _answer(request: HttpRequest, job: Job, held: Documents) -> CloseOut:
         revision=held.revision,
         closing=held.closing,
         frozen=frozen_words(job),
-        may_sign=request.user.member.may_sign,
+        may_sign=person_of(request).member.may_sign,
         key=key_of(job.organisation),
         book_kept=bool(held.book.entries),
         marks_here=marks_here(held.plan),
@@ -123,7 +124,7 @@ def _held_job(request: HttpRequest, job_id: UUID) -> Job:
 
 
 @router.get("/{job_id}/close", response=CloseOut)
-def show_close(request: HttpRequest, job_id: UUID):
+def show_close(request: HttpRequest, job_id: UUID) -> CloseOut:
     """The closing and what came of it, as far as it is computed."""
     job = job_of(request, job_id)
     return _answer(request, job, documents_of(job))
@@ -139,7 +140,7 @@ def read_file(
     unit: Form[str] = "",
     turned: Form[bool] = False,
     axes: Form[Axes] = "",
-):
+) -> ResidualReading:
     """How a file of residuals is understood, or a pasted one; means names what each column is taken for, parted by commas, where
     the user said so. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
@@ -156,14 +157,14 @@ class Residuals(Schema):
 
 
 @router.post("/{job_id}/close/residuals", response=CloseOut)
-def take_residuals(request: HttpRequest, job_id: UUID, body: Residuals):
+def take_residuals(request: HttpRequest, job_id: UUID, body: Residuals) -> CloseOut:
     """Judge this set; earlier ones stay on record."""
 
     return _changed(request, job_id, body.revision, lambda held: with_set(held.plan, held.closing, body.taken))
 
 
 @router.post("/{job_id}/close/shift/preview", response=ShiftPreview)
-def preview_shift(request: HttpRequest, job_id: UUID, body: BlockShift):
+def preview_shift(request: HttpRequest, job_id: UUID, body: BlockShift) -> ShiftPreview:
     """What a block shift would do. Nothing is saved."""
     held = documents_of(job_of(request, job_id))
     plain = held.closing.model_copy(update={"shift": None})
@@ -178,7 +179,7 @@ class ShiftStep(Schema):
 
 
 @router.post("/{job_id}/close/shift", response=CloseOut)
-def apply_shift(request: HttpRequest, job_id: UUID, body: ShiftStep):
+def apply_shift(request: HttpRequest, job_id: UUID, body: ShiftStep) -> CloseOut:
     """Apply a block shift as a step of its own, or take it back."""
 
     def with_shift(held: Documents) -> Closing:
@@ -207,7 +208,9 @@ def _applied(held: Documents) -> tuple[Plan, BlockShift]:
 
 
 @router.post("/{job_id}/close/shift/positions", response=ShiftedFile)
-def shift_positions(request: HttpRequest, job_id: UUID, file: File[UploadedFile], back: Form[bool] = False):
+def shift_positions(
+    request: HttpRequest, job_id: UUID, file: File[UploadedFile], back: Form[bool] = False
+) -> ShiftedFile:
     """Photo positions moved by the shift that is applied, or back from it: CSV before and after. Nothing is saved."""
     plan, shift = _applied(documents_of(job_of(request, job_id)))
     data, name = upload_of(file, MAX_POSITIONS)
@@ -217,7 +220,7 @@ def shift_positions(request: HttpRequest, job_id: UUID, file: File[UploadedFile]
 
 
 @router.get("/{job_id}/close/shift/points.csv")
-def list_shifted_points(request: HttpRequest, job_id: UUID):
+def list_shifted_points(request: HttpRequest, job_id: UUID) -> HttpResponse:
     """Targets and checks before the shift that is applied and after it, each moved by as much as it rests on the base."""
     held = documents_of(job_of(request, job_id))
     plan, shift = _applied(held)
@@ -238,14 +241,14 @@ class Waived(Schema):
 
 
 @router.post("/{job_id}/close/waiver", response=CloseOut)
-def waive(request: HttpRequest, job_id: UUID, body: Waived):
+def waive(request: HttpRequest, job_id: UUID, body: Waived) -> CloseOut:
     """Accept a finding with a reason, or no longer; of a rule that is a stop, for those who may sign."""
     job_of(request, job_id)
     entry = catalogue().get(body.rule)
     if entry is None:
         raise PlanError(f"There is no rule “{body.rule[:60]}”.", where="findings", mend="Load the findings again.")
     if entry.waives == "signer":
-        require_signer(request.user)
+        require_signer(person_of(request))
 
     def with_waiver(held: Documents) -> Closing:
         others = tuple(
@@ -256,22 +259,22 @@ def waive(request: HttpRequest, job_id: UUID, body: Waived):
         if not body.reason.strip():
             return held.closing.model_copy(update={"waivers": others})
         words = {"rule": body.rule, "object": body.object, "reason": body.reason.strip(), "words": body.words[:600]}
-        words |= {"by": request.user.get_full_name() or request.user.get_username()}
+        words |= {"by": person_of(request).get_full_name() or person_of(request).get_username()}
         words |= {"at": timezone.now().isoformat(timespec="seconds")}
         return held.closing.model_copy(update={"waivers": (*others, validated(Waiver, words, "waiver"))})
 
     return _changed(request, job_id, body.revision, with_waiver)
 
 
-def _changed(request: HttpRequest, job_id: UUID, revision: int, to) -> CloseOut:
+def _changed(request: HttpRequest, job_id: UUID, revision: int, to: Callable[[Documents], Closing]) -> CloseOut:
     with transaction.atomic():
         job = _held_job(request, job_id)
-        held = change(job, revision, request.user, to)
+        held = change(job, revision, person_of(request), to)
     return _answer(request, job, held)
 
 
 @router.post("/{job_id}/close/compute", response=CloseOut)
-def compute(request: HttpRequest, job_id: UUID):
+def compute(request: HttpRequest, job_id: UUID) -> CloseOut:
     """Start what the residuals are held against, also again after it failed."""
     job = job_of(request, job_id)
     ask_for_closed(job, whole_plan(job), again=True)
@@ -291,20 +294,20 @@ class Reopening(Schema):
 
 
 @router.post("/{job_id}/close/sign", response=CloseOut)
-def sign_off(request: HttpRequest, job_id: UUID, body: Certified):
+def sign_off(request: HttpRequest, job_id: UUID, body: Certified) -> CloseOut:
     """Sign: plan, book and closing are frozen, the report over them is sealed and kept."""
     with transaction.atomic():
         job = _held_job(request, job_id)
-        sign(job, request.user, body.certified)
+        sign(job, person_of(request), body.certified)
     return _answer(request, job, documents_of(job))
 
 
 @router.post("/{job_id}/close/reopen", response=CloseOut)
-def open_again(request: HttpRequest, job_id: UUID, body: Reopening):
+def open_again(request: HttpRequest, job_id: UUID, body: Reopening) -> CloseOut:
     """Open a signed job again; the report stays."""
     with transaction.atomic():
         job = _held_job(request, job_id)
-        reopen(job, request.user, body.reason)
+        reopen(job, person_of(request), body.reason)
     return _answer(request, job, documents_of(job))
 
 
@@ -312,7 +315,7 @@ KINDS = {"pdf": "application/pdf", "html": "text/html; charset=utf-8"}
 
 
 @router.get("/{job_id}/close/report.{kind}")
-def draft(request: HttpRequest, job_id: UUID, kind: Literal["pdf", "html"]):
+def draft(request: HttpRequest, job_id: UUID, kind: Literal["pdf", "html"]) -> HttpResponse:
     """The report as it would be signed now: a draft."""
     job = job_of(request, job_id)
     record = record_of(job, documents_of(job), timezone.now(), None)
@@ -321,7 +324,7 @@ def draft(request: HttpRequest, job_id: UUID, kind: Literal["pdf", "html"]):
 
 
 @router.get("/{job_id}/close/reports/{report_id}.{kind}")
-def signed_report(request: HttpRequest, job_id: UUID, report_id: UUID, kind: Literal["pdf", "html"]):
+def signed_report(request: HttpRequest, job_id: UUID, report_id: UUID, kind: Literal["pdf", "html"]) -> HttpResponse:
     """A report as it was signed."""
     report = get_object_or_404(SignedReport, job=job_of(request, job_id), pk=report_id)
     return _file(bytes(getattr(report, kind)), f"report-{report.at:%Y-%m-%d}.{kind}", kind)
@@ -345,7 +348,7 @@ class Checked(Schema):
 
 
 @checking.post("/verify", response=Checked)
-def check_report(request: HttpRequest, file: File[UploadedFile]):
+def check_report(request: HttpRequest, file: File[UploadedFile]) -> Checked:
     """Whether a report was altered since it was signed."""
     record, key = read_report(upload_of(file, MOST_REPORT_BYTES)[0])
     if found := faults(record):
@@ -358,5 +361,5 @@ def check_report(request: HttpRequest, file: File[UploadedFile]):
         signed=f"{record.signed.by}, {record.signed.at[:16]} UTC",
         certified=record.signed.certified,
         fingerprint=key,
-        own=key == key_of(request.user.member.organisation),
+        own=key == key_of(person_of(request).member.organisation),
     )

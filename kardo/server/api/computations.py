@@ -3,7 +3,7 @@
 from typing import Literal
 from uuid import UUID
 
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from pydantic import TypeAdapter
 
@@ -38,13 +38,13 @@ Asked = Literal["prediction", "advice", "schemes", "layouts"]
 
 
 @router.post("/{job_id}/live", response=LiveAnswer)
-def live_answer(request: HttpRequest, job_id: UUID, body: Step):
+def live_answer(request: HttpRequest, job_id: UUID, body: Step) -> HttpResponse:
     """Provisional figures with edits of the control that are not saved: what a drag shows. No edits makes ready."""
     return made_now(LIVE, live.answer(status_of(request, job_id), [one.model_dump() for one in body.edits]))
 
 
 @router.get("/{job_id}/prediction", response=PredictionAnswer)
-def show_prediction(request: HttpRequest, job_id: UUID):
+def show_prediction(request: HttpRequest, job_id: UUID) -> HttpResponse:
     """The prediction of the plan as it stands, or how far it has come, with findings. Asking does not start it."""
     at = status_of(request, job_id)
     if at.under_way:
@@ -53,28 +53,28 @@ def show_prediction(request: HttpRequest, job_id: UUID):
 
 
 @router.get("/{job_id}/advice", response=AdviceAnswer)
-def show_advice(request: HttpRequest, job_id: UUID):
+def show_advice(request: HttpRequest, job_id: UUID) -> AdviceAnswer:
     """What would help the plan as it stands most, or how far the search has come. Asking does not start it."""
     at = status_of(request, job_id, Computation.Kind.ADVICE)
     return advice_of(at)
 
 
 @router.get("/{job_id}/schemes", response=SchemesAnswer)
-def show_schemes(request: HttpRequest, job_id: UUID):
+def show_schemes(request: HttpRequest, job_id: UUID) -> SchemesAnswer:
     """Correction schemes for the plan as it stands, side by side, or how far they have come. Asking does not start it."""
     at = status_of(request, job_id, Computation.Kind.SCHEMES)
     return schemes_of(at)
 
 
 @router.get("/{job_id}/layouts", response=LayoutsAnswer)
-def show_layouts(request: HttpRequest, job_id: UUID):
+def show_layouts(request: HttpRequest, job_id: UUID) -> LayoutsAnswer:
     """Layouts of control searched for the plan as it stands, or how far the search has come. Asking does not start it."""
     at = status_of(request, job_id, Computation.Kind.LAYOUTS)
     return layouts_of(at)
 
 
 @router.post("/{job_id}/{kind}/start", response=Underway)
-def start_computation(request: HttpRequest, job_id: UUID, kind: Asked):
+def start_computation(request: HttpRequest, job_id: UUID, kind: Asked) -> Underway:
     """Start it, also again after it was stopped or failed."""
     job = job_of(request, job_id)
     plan = stored_plan(job)
@@ -85,7 +85,7 @@ def start_computation(request: HttpRequest, job_id: UUID, kind: Asked):
 
 
 @router.post("/{job_id}/{kind}/stop", response=Underway)
-def stop_computation(request: HttpRequest, job_id: UUID, kind: Asked):
+def stop_computation(request: HttpRequest, job_id: UUID, kind: Asked) -> Underway:
     """Stop it, waiting or under way; it starts again only when asked to."""
     stop(status_of(request, job_id, kind).row)
     return underway(status_of(request, job_id, kind), kind)

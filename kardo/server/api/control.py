@@ -33,14 +33,14 @@ class ChangeOut(Schema):
 
 
 @router.get("/{job_id}/control/observed", response=ObservationPlan)
-def show_observations(request: HttpRequest, job_id: UUID):
+def show_observations(request: HttpRequest, job_id: UUID) -> HttpResponse:
     """Every occupation of every point: by what, how long, when, under which satellites, and how good it comes out."""
     at = status_of(request, job_id)
     return made_once(request, at.of_plan, OBSERVED, lambda: observation_plan(whole_plan(job_of(request, job_id))))
 
 
 @router.get("/{job_id}/control/rounds", response=Rounds)
-def show_rounds(request: HttpRequest, job_id: UUID, people: Query[int] = 1, by: Query[By] = "foot"):
+def show_rounds(request: HttpRequest, job_id: UUID, people: Query[int] = 1, by: Query[By] = "foot") -> HttpResponse:
     """The rounds past all points: over the ground as it is, shared among people, on foot or with a vehicle along the paths."""
     at = status_of(request, job_id)
     made_of = *at.of_plan, people, by
@@ -55,7 +55,7 @@ class RenamingOut(Schema):
 
 
 @router.post("/{job_id}/control/names", response=RenamingOut)
-def name_by_scheme(request: HttpRequest, job_id: UUID, body: NameScheme):
+def name_by_scheme(request: HttpRequest, job_id: UUID, body: NameScheme) -> RenamingOut:
     """The edits that name the control by a scheme. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
     found = renamed(plan, body, round_start(plan))
@@ -63,7 +63,7 @@ def name_by_scheme(request: HttpRequest, job_id: UUID, body: NameScheme):
 
 
 @router.get("/{job_id}/control/stake-out", response=StakeOut)
-def show_stake_out(request: HttpRequest, job_id: UUID, station: Query[str], on: Query[str] = ""):
+def show_stake_out(request: HttpRequest, job_id: UUID, station: Query[str], on: Query[str] = "") -> StakeOut:
     """Bearing, angle, distances and rise from a mark to every point."""
     return stake_out(whole_plan(job_of(request, job_id)), station, on)
 
@@ -71,7 +71,7 @@ def show_stake_out(request: HttpRequest, job_id: UUID, station: Query[str], on: 
 @router.get("/{job_id}/control/stake-out.{kind}")
 def print_stake_out(
     request: HttpRequest, job_id: UUID, kind: Literal["pdf", "csv"], station: Query[str], on: Query[str] = ""
-):
+) -> HttpResponse:
     """The same on paper, or as a list."""
     plan = whole_plan(job_of(request, job_id))
     found = stake_out(plan, station, on)
@@ -81,7 +81,9 @@ def print_stake_out(
 
 
 @router.get("/{job_id}/control/sketch.pdf")
-def print_sketch(request: HttpRequest, job_id: UUID, paper: Query[Paper | None] = None, scale: Query[int] = 0):
+def print_sketch(
+    request: HttpRequest, job_id: UUID, paper: Query[Paper | None] = None, scale: Query[int] = 0
+) -> HttpResponse:
     """A drawing of the control to scale; at the largest usual scale that shows it all, and on the organisation's paper, where none is said."""
     plan = whole_plan(job_of(request, job_id))
     return _file(
@@ -90,7 +92,7 @@ def print_sketch(request: HttpRequest, job_id: UUID, paper: Query[Paper | None] 
 
 
 @router.get("/{job_id}/control/targets.pdf")
-def print_targets(request: HttpRequest, job_id: UUID, point: Query[str] = ""):
+def print_targets(request: HttpRequest, job_id: UUID, point: Query[str] = "") -> HttpResponse:
     """A page for every point, or for one."""
     job = job_of(request, job_id)
     plan = whole_plan(job)

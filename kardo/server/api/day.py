@@ -25,14 +25,14 @@ def _plan(request: HttpRequest, job_id: UUID) -> Plan:
 
 
 @router.get("/{job_id}/day/{visit}", response=Day)
-def show_day(request: HttpRequest, job_id: UUID, visit: str):
+def show_day(request: HttpRequest, job_id: UUID, visit: str) -> HttpResponse:
     """A visit's tasks on the clock, or in words why they do not fit and what would make them fit."""
     at = status_of(request, job_id)
     return made_once(request, (at.revision, at.model), DAY, lambda: day_of(_plan(request, job_id), visit))
 
 
 @router.get("/{job_id}/day/{visit}/{person}.{kind}")
-def print_day(request: HttpRequest, job_id: UUID, visit: str, person: str, kind: Literal["pdf", "ics"]):
+def print_day(request: HttpRequest, job_id: UUID, visit: str, person: str, kind: Literal["pdf", "ics"]) -> HttpResponse:
     """One person's sheet, or tasks for a calendar."""
     plan = _plan(request, job_id)
     _, who = person_of(plan, visit, person)

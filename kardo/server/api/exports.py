@@ -12,7 +12,7 @@ from kardo.server.access import job_of
 from kardo.server.plans.stored import whole_plan
 
 router = Router(tags=["plan"])
-PlanFileName = StrEnum("PlanFileName", {name: name for name in PLAN_FILES})  # type: ignore[misc] - what the registry has
+PlanFileName = StrEnum("PlanFileName", {name: name for name in PLAN_FILES})  # type: ignore[misc]
 
 
 @router.get("/{job_id}/export/{name}")
@@ -24,7 +24,7 @@ def export(
     separator: str = "comma",
     decimals: str = "point",
     header: bool = True,
-):
+) -> HttpResponse:
     """The plan's files for the field; the list of points with its columns in the order and habit that a controller wants."""
     plan, written = whole_plan(job_of(request, job_id)), PLAN_FILES[name]
     if name == "points.csv":

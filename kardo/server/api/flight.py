@@ -57,7 +57,7 @@ COVERAGE, AIR, LIGHT = TypeAdapter(CoverageAnswer), TypeAdapter(AirTime), TypeAd
 
 
 @router.get("/{job_id}/flight/coverage", response=CoverageAnswer)
-def show_coverage(request: HttpRequest, job_id: UUID):
+def show_coverage(request: HttpRequest, job_id: UUID) -> HttpResponse:
     """How many images and flight lines see each place of the site, how fine, and how much the overlap holds over the ground as it is."""
     at = status_of(request, job_id)
     return made_once(request, at.of_plan, COVERAGE, lambda: _covered(whole_plan(job_of(request, job_id))))
@@ -72,7 +72,7 @@ def _covered(plan: Plan) -> CoverageAnswer:
 
 
 @router.get("/{job_id}/flight/air", response=AirTime)
-def show_air_time(request: HttpRequest, job_id: UUID, flight: str = ""):
+def show_air_time(request: HttpRequest, job_id: UUID, flight: str = "") -> HttpResponse:
     """A flight line by line in the wind that it is planned in: speed over the ground, turns, battery, sight."""
     at = status_of(request, job_id)
 
@@ -90,7 +90,7 @@ def show_light(
     flight: str = "",
     cloud: Cloud = "clear",
     date: Annotated[str, Query(max_length=10)] = "",
-):
+) -> HttpResponse:
     """Light through a day (the first visit's, where none is said) for a flight's camera: sensitivity, shutter and speed."""
     at = status_of(request, job_id)
 
@@ -119,7 +119,7 @@ class LensRecord(Schema):
 
 
 @router.post("/{job_id}/flight/lens", response=list[Edit])
-def bring_lens_in_line(request: HttpRequest, job_id: UUID, lens: LensRecord):
+def bring_lens_in_line(request: HttpRequest, job_id: UUID, lens: LensRecord) -> list[Edit]:
     """The edits that put a record on a camera, and make the plan reckon with the lens as that has it on the day of the visit. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
     own = next((c for c in plan.kit.cameras if c.id == lens.camera), None)
@@ -131,14 +131,16 @@ def bring_lens_in_line(request: HttpRequest, job_id: UUID, lens: LensRecord):
 
 
 @router.get("/{job_id}/flight/calibration", response=list[Edit])
-def offer_calibration(request: HttpRequest, job_id: UUID, flight: str = ""):
+def offer_calibration(request: HttpRequest, job_id: UUID, flight: str = "") -> list[Edit]:
     """The edits that add a flight which calibrates the lens of another. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
     return list(calibration_edits(plan, _flight(plan, flight)))
 
 
 @router.get("/{job_id}/flight/profile", response=LineProfile)
-def show_profile(request: HttpRequest, job_id: UUID, flight: str = "", line: int = 0, leg: int = 0, home: bool = False):
+def show_profile(
+    request: HttpRequest, job_id: UUID, flight: str = "", line: int = 0, leg: int = 0, home: bool = False
+) -> LineProfile:
     """A line of a flight from the side, or, of a sortie, the way out or home; each by its number, from 1."""
     plan = whole_plan(job_of(request, job_id))
     f = flown(plan, _flight(plan, flight))
@@ -146,14 +148,14 @@ def show_profile(request: HttpRequest, job_id: UUID, flight: str = "", line: int
 
 
 @router.get("/{job_id}/flight/take-off", response=list[TakeOffs])
-def find_take_offs(request: HttpRequest, job_id: UUID, flight: str = ""):
+def find_take_offs(request: HttpRequest, job_id: UUID, flight: str = "") -> list[TakeOffs]:
     """The place from which a flight is seen and reached best, of those tried, and places by sortie where that is better; with the edits that choose them. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
     return take_offs(plan, _flight(plan, flight))
 
 
 @router.get("/{job_id}/flight/strip", response=list[Edit])
-def offer_strip(request: HttpRequest, job_id: UUID, flight: str = ""):
+def offer_strip(request: HttpRequest, job_id: UUID, flight: str = "") -> list[Edit]:
     """The edits that add a flight line beside the last one of a flight whose flight lines somebody drew. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
     return list(another_line(plan, _flight(plan, flight)))
@@ -173,7 +175,7 @@ class FlownOut(Schema):
 @router.post("/{job_id}/flight/flown", response=FlownOut)
 def hold_against_flown(
     request: HttpRequest, job_id: UUID, file: File[UploadedFile], flight: Form[str] = "", chosen: Form[str] = ""
-):
+) -> FlownOut:
     """Photo positions (CSV, or points of a map file) or a track (GPX and other lines) held against the plan. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
     data, name = upload_of(file, MAX_BYTES)
@@ -197,7 +199,7 @@ class CameraOut(Schema):
 
 
 @router.post("/{job_id}/flight/camera", response=CameraOut)
-def read_sample_image(request: HttpRequest, job_id: UUID, file: File[UploadedFile]):
+def read_sample_image(request: HttpRequest, job_id: UUID, file: File[UploadedFile]) -> CameraOut:
     """A camera from one of its images. Nothing is saved."""
     job_of(request, job_id)
     data, name = upload_of(file, MOST_IMAGE)
@@ -206,7 +208,7 @@ def read_sample_image(request: HttpRequest, job_id: UUID, file: File[UploadedFil
 
 
 @router.get("/{job_id}/flight/card.pdf")
-def print_card(request: HttpRequest, job_id: UUID, flight: Query[str] = ""):
+def print_card(request: HttpRequest, job_id: UUID, flight: Query[str] = "") -> HttpResponse:
     """A page for each flight, or for one: a picture of its lines and every figure that is typed."""
     body = pdf(flight_card_html(whole_plan(job_of(request, job_id)), flight), paper=paper_of(request))
     response = HttpResponse(body, content_type="application/pdf")

@@ -3,10 +3,9 @@
 import json
 from contextlib import suppress
 from datetime import datetime
-from typing import Any
 from uuid import UUID
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest
 from django.utils import timezone
 from ninja import File, Router, Schema, Status
 from ninja.files import UploadedFile
@@ -19,7 +18,7 @@ from kardo.core.plan.brief import Brief
 from kardo.core.plan.library import new_plan
 from kardo.core.plan.model import plan_from_json
 from kardo.core.plan.sketch import Sketch
-from kardo.server.access import job_of, organisation_of
+from kardo.server.access import job_of, organisation_of, person_of
 from kardo.server.actions.edit_plan import create_job
 from kardo.server.jobs.models import Job
 from kardo.server.plans.stored import bring_up_to_date, whole_plan
@@ -52,18 +51,19 @@ class Archived(Schema):
     archived: bool
 
 
-def _line(job: Job, promise: Json | None = None) -> dict[str, Any]:
+def _line(job: Job, promise: Json | None = None) -> JobLine:
     who = job.saved_by
-    return {
+    told = {
         **{name: getattr(job, name) for name in ("id", "title", "saved_at", "revision", "demo", "drawing")},
         "saved_by": "" if who is None else who.first_name or who.username,
         "archived": job.archived_at is not None,
         "promise": promise,
     }
+    return JobLine.model_validate(told)
 
 
 @router.get("", response=list[JobLine])
-def list_jobs(request: HttpRequest, archived: bool = False):
+def list_jobs(request: HttpRequest, archived: bool = False) -> list[JobLine]:
     """The organisation's jobs, or those that it put away, the last changed first."""
     own = Job.objects.filter(organisation=organisation_of(request), archived_at__isnull=not archived)
     jobs = list(own.defer("document").select_related("saved_by", "organisation"))
@@ -75,36 +75,38 @@ def list_jobs(request: HttpRequest, archived: bool = False):
 
 
 @router.post("", response={201: JobLine})
-def new_job(request: HttpRequest, body: NewJob):
+def new_job(request: HttpRequest, body: NewJob) -> Status[JobLine]:
     """An empty job."""
     brief = validated(Brief, {"title": body.title.strip()[:120] or "Untitled job"}, "job")
-    return Status(201, _line(create_job(organisation_of(request), request.user, new_plan(brief.title))))
+    return Status(201, _line(create_job(organisation_of(request), person_of(request), new_plan(brief.title))))
 
 
 @router.post("/import", response={201: JobLine})
-def import_plan(request: HttpRequest, file: File[UploadedFile]):
+def import_plan(request: HttpRequest, file: File[UploadedFile]) -> Status[JobLine]:
     """A job from a Kardo plan."""
-    if file.size > MAX_PLAN_BYTES:
-        raise ReadError("The plan is larger than 12 MB.", where=file.name, mend="Use a coarser terrain.")
+    if (file.size or 0) > MAX_PLAN_BYTES:
+        raise ReadError("The plan is larger than 12 MB.", where=file.name or "file", mend="Use a coarser terrain.")
     try:
         data = json.loads(file.read())
     except (ValueError, RecursionError) as fault:
-        raise ReadError(f"{file.name} is not JSON.", where=file.name, mend="Choose a plan that Kardo wrote.") from fault
-    return Status(201, _line(create_job(organisation_of(request), request.user, plan_from_json(data))))
+        raise ReadError(
+            f"{file.name} is not JSON.", where=file.name or "file", mend="Choose a plan that Kardo wrote."
+        ) from fault
+    return Status(201, _line(create_job(organisation_of(request), person_of(request), plan_from_json(data))))
 
 
 @router.post("/{job_id}/like", response={201: JobLine})
-def new_job_like(request: HttpRequest, job_id: UUID, body: NewJob):
+def new_job_like(request: HttpRequest, job_id: UUID, body: NewJob) -> Status[JobLine]:
     """A new job with all that another has planned, under a title of its own."""
     own = job_of(request, job_id)
     plan = whole_plan(own)
     brief = validated(Brief, plan.brief.model_dump() | {"title": body.title.strip()[:120] or plan.brief.title}, "job")
     plan = plan.model_copy(update={"brief": brief})
-    return Status(201, _line(create_job(organisation_of(request), request.user, plan, like=own)))
+    return Status(201, _line(create_job(organisation_of(request), person_of(request), plan, like=own)))
 
 
 @router.post("/{job_id}/archive", response=JobLine)
-def archive_job(request: HttpRequest, job_id: UUID, body: Archived):
+def archive_job(request: HttpRequest, job_id: UUID, body: Archived) -> JobLine:
     """Put a job away, or fetch it back; nothing of it changes."""
     job = job_of(request, job_id)
     job.archived_at = timezone.now() if body.archived else None
@@ -113,7 +115,7 @@ def archive_job(request: HttpRequest, job_id: UUID, body: Archived):
 
 
 @router.delete("/{job_id}", response={204: None})
-def remove_job(request: HttpRequest, job_id: UUID):
+def remove_job(request: HttpRequest, job_id: UUID) -> Status[None]:
     """Delete an archived job for ever."""
     job = job_of(request, job_id)
     if job.archived_at is None:
@@ -121,4 +123,4 @@ def remove_job(request: HttpRequest, job_id: UUID):
     if job.reports.exists():
         raise PlanError("A job with signed reports stays.", where="job", mend="Leave it in the archive.")
     job.delete()
-    return HttpResponse(status=204)
+    return Status(204, None)

@@ -1,7 +1,7 @@
 """The organisation's kit over the API, seen from a job: what it keeps, as it is and as it was."""
 
 import datetime
-from typing import Any, Literal
+from typing import Any, Literal, cast
 from uuid import UUID
 
 from django.http import HttpRequest
@@ -11,7 +11,7 @@ from ninja import Router, Schema, Status
 
 from kardo.core.parts import validated
 from kardo.core.plan.kit import Kit
-from kardo.server.access import job_of, organisation_of
+from kardo.server.access import job_of, organisation_of, person_of
 from kardo.server.actions.keep_profile import keep, kept
 from kardo.server.kit.models import KeptProfile, ProfileVersion
 
@@ -33,12 +33,17 @@ class ProfileOut(Schema):
 def _shown(version: ProfileVersion, profile: KeptProfile) -> ProfileOut:
     by = (version.author.get_full_name() or version.author.username) if version.author else ""
     return ProfileOut(
-        id=profile.pk, kind=profile.kind, revision=version.number, at=version.at, by=by, document=version.document
+        id=profile.pk,
+        kind=cast(Kind, profile.kind),
+        revision=version.number,
+        at=version.at,
+        by=by,
+        document=version.document,
     )
 
 
 @router.get("/{job_id}/kit", response=list[ProfileOut])
-def list_kit(request: HttpRequest, job_id: UUID):
+def list_kit(request: HttpRequest, job_id: UUID) -> list[ProfileOut]:
     """What the organisation keeps, each as it is now, by name."""
     job_of(request, job_id)
     rows = [_shown(profile.newest, profile) for profile in kept(organisation_of(request))]
@@ -53,11 +58,11 @@ class OfPlan(Schema):
 
 
 @router.post("/{job_id}/kit", response=ProfileOut)
-def keep_profile(request: HttpRequest, job_id: UUID, of: OfPlan):
+def keep_profile(request: HttpRequest, job_id: UUID, of: OfPlan) -> ProfileOut:
     """Keep a profile of the plan: a new one, or the next version of the one it was taken from."""
     job_of(request, job_id)
     (own,) = getattr(validated(Kit, {of.kind: [of.profile]}, "kit"), of.kind)
-    made = keep(organisation_of(request), request.user, of.kind, own)
+    made = keep(organisation_of(request), person_of(request), of.kind, own)
     return _shown(made.newest, made)
 
 
@@ -66,7 +71,7 @@ def _profile(request: HttpRequest, profile_id: UUID) -> KeptProfile:
 
 
 @router.get("/{job_id}/kit/{profile_id}/versions", response=list[ProfileOut])
-def list_profile_versions(request: HttpRequest, job_id: UUID, profile_id: UUID):
+def list_profile_versions(request: HttpRequest, job_id: UUID, profile_id: UUID) -> list[ProfileOut]:
     """Every version of a profile, the newest first."""
     job_of(request, job_id)
     profile = _profile(request, profile_id)
@@ -74,7 +79,7 @@ def list_profile_versions(request: HttpRequest, job_id: UUID, profile_id: UUID):
 
 
 @router.delete("/{job_id}/kit/{profile_id}", response={204: None})
-def retire_profile(request: HttpRequest, job_id: UUID, profile_id: UUID):
+def retire_profile(request: HttpRequest, job_id: UUID, profile_id: UUID) -> Status[None]:
     """No longer offer a profile. Plans keep what they took of it, and its versions stay."""
     job_of(request, job_id)
     profile = _profile(request, profile_id)

@@ -27,25 +27,25 @@ class Pasted(Schema):
 
 
 @router.get("/{job_id}/local", response=LocalTold)
-def show_local(request: HttpRequest, job_id: UUID):
+def show_local(request: HttpRequest, job_id: UUID) -> LocalTold:
     """The local grid's parameters, how its points fit, and control in it."""
     return local_told(whole_plan(job_of(request, job_id)))
 
 
 @router.get("/{job_id}/local/ground", response=LocalGrid)
-def offer_ground(request: HttpRequest, job_id: UUID):
+def offer_ground(request: HttpRequest, job_id: UUID) -> LocalGrid:
     """Coordinates whose lengths are those on the ground at the site. Nothing is saved."""
     return ground_coordinates(whole_plan(job_of(request, job_id)))
 
 
 @router.get("/{job_id}/local.txt")
-def write_local(request: HttpRequest, job_id: UUID):
+def write_local(request: HttpRequest, job_id: UUID) -> HttpResponse:
     """The local grid as plain text."""
     return _file(local_text(whole_plan(job_of(request, job_id))), "text/plain; charset=utf-8", "local-grid.txt")
 
 
 @router.get("/{job_id}/local.csv")
-def list_in_local(request: HttpRequest, job_id: UUID):
+def list_in_local(request: HttpRequest, job_id: UUID) -> HttpResponse:
     """Control and marks in local coordinates."""
     return _file(local_list_csv(whole_plan(job_of(request, job_id))), "text/csv; charset=utf-8", "points-local.csv")
 
@@ -57,20 +57,20 @@ def _file(text: str, kind: str, name: str) -> HttpResponse:
 
 
 @router.post("/{job_id}/local/read", response=LocalGrid)
-def read_local_text(request: HttpRequest, job_id: UUID, file: File[UploadedFile]):
+def read_local_text(request: HttpRequest, job_id: UUID, file: File[UploadedFile]) -> LocalGrid:
     """The local grid of a text. Nothing is saved."""
     job_of(request, job_id)
     return read_local(upload_of(file, MAX_BYTES)[0])
 
 
 @router.post("/{job_id}/local/marks", response=list[Mark])
-def read_local_marks(request: HttpRequest, job_id: UUID, body: Pasted):
+def read_local_marks(request: HttpRequest, job_id: UUID, body: Pasted) -> list[Mark]:
     """Marks that the local grid has, pasted in its coordinates and the job's unit, where the job's grid has them. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
     return marks_of_local(plan, pasted_places(body.text, plan.brief.unit))
 
 
 @router.post("/{job_id}/local/points", response=list[LocalPoint])
-def read_pairs(request: HttpRequest, job_id: UUID, body: Pasted):
+def read_pairs(request: HttpRequest, job_id: UUID, body: Pasted) -> list[LocalPoint]:
     """Points of a pasted list, in the job's unit. Nothing is saved."""
     return pasted_pairs(body.text, whole_plan(job_of(request, job_id)).brief.unit)

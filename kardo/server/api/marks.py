@@ -23,7 +23,7 @@ from kardo.formats.certificate import ReadCertificate, read_certificate
 from kardo.formats.marks import MAX_BYTES, MarkReading, read_marks
 from kardo.formats.picture import MAX_BYTES as MAX_PHOTO
 from kardo.formats.picture import picture_kind
-from kardo.server.access import job_of, organisation_of
+from kardo.server.access import job_of, organisation_of, person_of
 from kardo.server.actions.keep_mark import add_version, keep, nearest, steps
 from kardo.server.marks.models import KnownMark
 from kardo.server.plans.stored import stored_plan, whole_plan
@@ -114,7 +114,7 @@ def _seen(mark: KnownMark, plan: Plan, away: float | None) -> NearMark:
 
 
 @router.get("/{job_id}/library", response=list[NearMark])
-def list_nearest(request: HttpRequest, job_id: UUID, query: Query[str] = ""):
+def list_nearest(request: HttpRequest, job_id: UUID, query: Query[str] = "") -> list[NearMark]:
     """The fifty marks of the library nearest to the site, in the job's grid and heights."""
     plan = stored_plan(job_of(request, job_id))
     rows = nearest(organisation_of(request), plan, query[:60])
@@ -122,7 +122,7 @@ def list_nearest(request: HttpRequest, job_id: UUID, query: Query[str] = ""):
 
 
 @router.get("/{job_id}/base-places", response=BasePlaces)
-def rank_base_places(request: HttpRequest, job_id: UUID):
+def rank_base_places(request: HttpRequest, job_id: UUID) -> BasePlaces:
     """Places of the site, marks of the plan and marks of the library about it, ranked for the base."""
     plan = whole_plan(job_of(request, job_id))
     near = [_seen(mark, plan, None) for mark in nearest(organisation_of(request), plan)]
@@ -136,10 +136,12 @@ def rank_base_places(request: HttpRequest, job_id: UUID):
 
 
 @router.post("/{job_id}/library", response=list[NearMark])
-def keep_marks(request: HttpRequest, job_id: UUID, new: NewMarks):
+def keep_marks(request: HttpRequest, job_id: UUID, new: NewMarks) -> list[NearMark]:
     """Keep marks in the library: all of them, or none."""
     plan = stored_plan(job_of(request, job_id))
-    made = keep(organisation_of(request), request.user, [(m.about.model_dump(), m.coordinates) for m in new.marks])
+    made = keep(
+        organisation_of(request), person_of(request), [(m.about.model_dump(), m.coordinates) for m in new.marks]
+    )
     return [_seen(mark, plan, None) for mark in made]
 
 
@@ -150,14 +152,14 @@ class OfPlan(Schema):
 
 
 @router.post("/{job_id}/library/of-plan", response=NearMark)
-def keep_mark_of_plan(request: HttpRequest, job_id: UUID, of: OfPlan):
+def keep_mark_of_plan(request: HttpRequest, job_id: UUID, of: OfPlan) -> NearMark:
     """Keep a mark of the plan in the library, with the accuracy that the plan has it at."""
     plan = stored_plan(job_of(request, job_id))
     mark = plan.mark(of.mark)
     if mark is None:
         raise PlanError("The plan has no such mark.", where="Base, marks")
     about = About(designation=mark.name, description=mark.find)
-    (made,) = keep(organisation_of(request), request.user, [(about.model_dump(), published_of(plan, mark))])
+    (made,) = keep(organisation_of(request), person_of(request), [(about.model_dump(), published_of(plan, mark))])
     return _seen(made, plan, None)
 
 
@@ -170,14 +172,14 @@ class Changed(Schema):
 
 
 @router.get("/{job_id}/library/changed", response=list[Changed])
-def list_changed(request: HttpRequest, job_id: UUID):
+def list_changed(request: HttpRequest, job_id: UUID) -> list[Changed]:
     """Marks of the plan whose coordinates have a newer version in the library. The plan keeps its own until somebody takes it."""
     plan, found = stored_plan(job_of(request, job_id)), []
     rows = KnownMark.objects.filter(organisation=organisation_of(request)).prefetch_related("versions").defer("photo")
     known = {str(row.pk): row for row in rows.filter(pk__in=_origins(plan))}
     for mark in plan.marks:
         row = known.get(mark.origin.id) if mark.origin else None
-        if row is None or mark.origin.revision >= row.newest.number:
+        if row is None or mark.origin is None or mark.origin.revision >= row.newest.number:
             continue
         taken = next((v for v in row.versions.all() if v.number == mark.origin.revision), None)
         if taken is None:  # a plan from elsewhere may name a version that there never was
@@ -199,7 +201,7 @@ def _origins(plan: Plan) -> list[UUID]:
 @router.post("/{job_id}/library/read", response=MarkReading)
 def read_file_of_marks(
     request: HttpRequest, job_id: UUID, file: File[UploadedFile], crs: Form[str] = "", heights: Form[str] = ""
-):
+) -> MarkReading:
     """Marks of a file (CSV, GeoJSON, GPX, GeoPackage) in a grid, the job's where none is said. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
     data, name = upload_of(file, MAX_BYTES)
@@ -209,14 +211,14 @@ def read_file_of_marks(
 
 
 @router.post("/{job_id}/library/certificate", response=ReadCertificate)
-def read_text_of_certificate(request: HttpRequest, job_id: UUID, text: Form[str] = ""):
+def read_text_of_certificate(request: HttpRequest, job_id: UUID, text: Form[str] = "") -> ReadCertificate:
     """One mark as its certificate prints it, in the job's grid. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
     return read_certificate(text, plan.grid, plan.brief.unit)
 
 
 @router.get("/{job_id}/library/{mark_id}/versions", response=list[VersionOut])
-def list_versions(request: HttpRequest, job_id: UUID, mark_id: UUID):
+def list_versions(request: HttpRequest, job_id: UUID, mark_id: UUID) -> list[VersionOut]:
     """Every version of a mark's coordinates, the newest first, with what changed."""
     job_of(request, job_id)
     mark = _mark(request, mark_id)
@@ -234,15 +236,15 @@ def list_versions(request: HttpRequest, job_id: UUID, mark_id: UUID):
 
 
 @router.post("/{job_id}/library/{mark_id}/versions", response=NearMark)
-def publish_anew(request: HttpRequest, job_id: UUID, mark_id: UUID, coordinates: Published):
+def publish_anew(request: HttpRequest, job_id: UUID, mark_id: UUID, coordinates: Published) -> NearMark:
     """New coordinates of a mark. The old ones stay on record, and plans keep those that they took."""
     plan, mark = stored_plan(job_of(request, job_id)), _mark(request, mark_id)
-    add_version(mark, request.user, coordinates)
+    add_version(mark, person_of(request), coordinates)
     return _seen(_mark(request, mark_id), plan, None)
 
 
 @router.put("/{job_id}/library/{mark_id}", response=NearMark)
-def tell_of(request: HttpRequest, job_id: UUID, mark_id: UUID, about: About):
+def tell_of(request: HttpRequest, job_id: UUID, mark_id: UUID, about: About) -> NearMark:
     """What a mark is and how it is found, told anew."""
     plan, mark = stored_plan(job_of(request, job_id)), _mark(request, mark_id)
     KnownMark.objects.filter(pk=mark.pk).update(**about.model_dump())
@@ -250,7 +252,7 @@ def tell_of(request: HttpRequest, job_id: UUID, mark_id: UUID, about: About):
 
 
 @router.post("/{job_id}/library/{mark_id}/retire", response={204: None})
-def retire(request: HttpRequest, job_id: UUID, mark_id: UUID):
+def retire(request: HttpRequest, job_id: UUID, mark_id: UUID) -> Status[None]:
     """No longer offer a mark. What it was stays, and so do the plans that took it."""
     job_of(request, job_id)
     KnownMark.objects.filter(pk=_mark(request, mark_id).pk).update(retired_at=timezone.now())
@@ -258,7 +260,7 @@ def retire(request: HttpRequest, job_id: UUID, mark_id: UUID):
 
 
 @router.post("/{job_id}/library/{mark_id}/photo", response={204: None})
-def keep_photo(request: HttpRequest, job_id: UUID, mark_id: UUID, file: File[UploadedFile]):
+def keep_photo(request: HttpRequest, job_id: UUID, mark_id: UUID, file: File[UploadedFile]) -> Status[None]:
     """The picture by which a mark is found again."""
     job_of(request, job_id)
     mark = _mark(request, mark_id)
@@ -268,10 +270,10 @@ def keep_photo(request: HttpRequest, job_id: UUID, mark_id: UUID, file: File[Upl
 
 
 @router.get("/{job_id}/library/{mark_id}/photo")
-def show_photo(request: HttpRequest, job_id: UUID, mark_id: UUID):
+def show_photo(request: HttpRequest, job_id: UUID, mark_id: UUID) -> HttpResponse:
     """The picture of a mark. Raises ReadError for one that has none."""
     job_of(request, job_id)
     mark = _mark(request, mark_id)
     if not mark.photo_kind:
         raise ReadError("This mark has no picture.", where=mark.designation)
-    return HttpResponse(bytes(mark.photo), content_type=mark.photo_kind)
+    return HttpResponse(bytes(mark.photo or b""), content_type=mark.photo_kind)

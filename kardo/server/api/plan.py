@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal
 from uuid import UUID
 
 from django.db import transaction
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from ninja import Header, Query, Router, Schema
 from pydantic import Field, TypeAdapter
 
@@ -14,7 +14,7 @@ from kardo.core.errors import PlanError
 from kardo.core.plan.edits import Edit as PlanEdit
 from kardo.core.plan.model import Plan
 from kardo.core.presentation.summary import Summary, summary
-from kardo.server.access import frozen_words, job_of
+from kardo.server.access import frozen_words, job_of, person_of
 from kardo.server.actions import edit_plan as editing
 from kardo.server.actions.recompute import recompute
 from kardo.server.jobs.models import Job
@@ -61,7 +61,7 @@ class Step(Schema):
 
 def _undoable(request: HttpRequest, job: Job) -> tuple[bool, bool]:
     """Whether the one who asks has a step to undo, and one to redo."""
-    own = set(job.edits.filter(author=request.user).values_list("state", flat=True).distinct())
+    own = set(job.edits.filter(author=person_of(request)).values_list("state", flat=True).distinct())
     return Edit.State.DONE in own, Edit.State.UNDONE in own
 
 
@@ -97,7 +97,7 @@ def _revision(if_match: str | None) -> int:
 
 
 @router.get("/{job_id}/plan", response=PlanOut)
-def show_plan(request: HttpRequest, job_id: UUID):
+def show_plan(request: HttpRequest, job_id: UUID) -> HttpResponse:
     """The plan as it stands."""
     at = status_of(request, job_id)
     made = (at.revision, at.model, at.can_undo, at.can_redo, at.frozen_at)
@@ -105,28 +105,28 @@ def show_plan(request: HttpRequest, job_id: UUID):
 
 
 @router.patch("/{job_id}/plan", response=PlanOut)
-def edit_plan(request: HttpRequest, job_id: UUID, body: Step, if_match: Header[str | None] = None):
+def edit_plan(request: HttpRequest, job_id: UUID, body: Step, if_match: Header[str | None] = None) -> HttpResponse:
     """Change fields of the plan as one step. 412 with both values when somebody changed one of them since."""
     with transaction.atomic():
-        job = job_of(request, job_id, editing.jobs_to_edit(request.user, body.id))
+        job = job_of(request, job_id, editing.jobs_to_edit(person_of(request), body.id))
         edits = [one.model_dump() for one in body.edits]
-        job, plan = editing.edit(job, _revision(if_match), body.id, edits, request.user)
+        job, plan = editing.edit(job, _revision(if_match), body.id, edits, person_of(request))
         recompute(job, plan)
     return made_now(PLAN, _answer(job, plan, (True, False)))
 
 
 @router.post("/{job_id}/plan/{direction}", response=PlanOut)
-def step(request: HttpRequest, job_id: UUID, direction: Literal["undo", "redo"], over: bool = False):
+def step(request: HttpRequest, job_id: UUID, direction: Literal["undo", "redo"], over: bool = False) -> HttpResponse:
     """Undo or redo one's own last step; over steps over it: it stays as it is and is forgotten."""
     with transaction.atomic():
-        job = job_of(request, job_id, editing.jobs_to_edit(request.user))
-        job, plan = editing.step_back(job, request.user, redo=direction == "redo", over=over)
+        job = job_of(request, job_id, editing.jobs_to_edit(person_of(request)))
+        job, plan = editing.step_back(job, person_of(request), redo=direction == "redo", over=over)
         recompute(job, plan)
     return made_now(PLAN, _answer(job, plan, _undoable(request, job)))
 
 
 @router.get("/{job_id}/summary", response=Summary)
-def show_summary(request: HttpRequest, job_id: UUID):
+def show_summary(request: HttpRequest, job_id: UUID) -> HttpResponse:
     """What follows directly from the plan: area, flights, height chains, heights of control."""
     at = status_of(request, job_id)
     return made_once(request, at.of_plan, SUMMARY, lambda: summary(at.whole_plan))
@@ -139,6 +139,6 @@ def offer_tolerance(
     area: str = "",
     m3: Annotated[float | None, Query(gt=0, le=1e9)] = None,
     percent: Annotated[float | None, Query(gt=0, le=100)] = None,
-):
+) -> list[PlanEdit]:
     """The edits by which so many cubic metres, or so many per cent of what lies on an area, are allowed there. Nothing is saved."""
     return tolerance_by_volume(whole_plan(job_of(request, job_id)), area, m3, percent)

@@ -43,14 +43,14 @@ def _service(wanted: str) -> Address:
 
 
 @router.get("/{job_id}/close/processing", response=list[str])
-def list_services(request: HttpRequest, job_id: UUID):
+def list_services(request: HttpRequest, job_id: UUID) -> list[str]:
     """The services that a log may be handed to."""
     job_of(request, job_id)
     return list(settings.PROCESSING)
 
 
 @router.post("/{job_id}/close/processing", response=HandedIn)
-def process_log(request: HttpRequest, job_id: UUID, file: File[UploadedFile], service: Form[str]):
+def process_log(request: HttpRequest, job_id: UUID, file: File[UploadedFile], service: Form[str]) -> HandedIn:
     """Hand a base's raw log to a service. Kardo keeps nothing of it."""
     job_of(request, job_id)
     data, _ = upload_of(file, MOST_LOG)
@@ -58,7 +58,7 @@ def process_log(request: HttpRequest, job_id: UUID, file: File[UploadedFile], se
 
 
 @router.get("/{job_id}/close/processing/{handed}", response=ProcessedOut)
-def show_processed(request: HttpRequest, job_id: UUID, handed: str, service: Query[str] = ""):
+def show_processed(request: HttpRequest, job_id: UUID, handed: str, service: Query[str] = "") -> ProcessedOut:
     """What became of a log that was handed in, in the job's grid and heights."""
     plan = stored_plan(job_of(request, job_id))
     answer, final, source = answer_of(_service(service), handed), None, ""

@@ -10,6 +10,7 @@ from ninja import File, Form, Router, Schema
 from ninja.files import UploadedFile
 from pydantic import TypeAdapter
 
+from kardo.core.arrays import Json
 from kardo.core.control.met import met_by
 from kardo.core.geodesy.units import UnitId
 from kardo.core.plan.model import Plan
@@ -48,7 +49,7 @@ def read_boundary(
     file: File[UploadedFile | None] = None,
     beside: File[list[UploadedFile] | None] = None,
     chosen: Form[str] = "",
-):
+) -> BoundaryOut:
     """How a boundary file or pasted list is understood; where there are options, by the one that is chosen. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
     data, name = uploads_of(file, beside, boundary.MAX_BYTES) if file else (text.encode(), "")
@@ -59,7 +60,7 @@ def read_boundary(
         area=found.area,
         options=list(found.options),
         approximate=found.approximate,
-        axis=found.axis,
+        axis=list(found.axis),
         width=found.width,
     )
 
@@ -112,7 +113,7 @@ def read_points(
     file: File[UploadedFile | None] = None,
     beside: File[list[UploadedFile] | None] = None,
     chosen: Form[str] = "",
-):
+) -> HttpResponse:
     """How a list or a file of points is understood; where several ways fit, by the one that is chosen. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
     data, name = uploads_of(file, beside, MAX_BYTES) if file else (text.encode(), "")
@@ -141,7 +142,7 @@ def read_terrain(
     unit: Form[Literal[""] | UnitId] = "",
     zeros: Form[Literal["", "gaps", "heights"]] = "",
     approximate: Form[Literal["", "accept"]] = "",
-):
+) -> TerrainOut:
     """Read a GeoTIFF into the job's grid and heights; the answer's value is what an edit of `site/ground/terrain` takes. What
     the file leaves open, its unit or what 0 means, and a transformation that is approximate, is refused until the form says it."""
     job = job_of(request, job_id)
@@ -175,7 +176,7 @@ class TerrainDrawing(Schema):
 
 
 @router.get("/{job_id}/terrain/{digest}", response=TerrainDrawing)
-def draw_terrain(request: HttpRequest, response: HttpResponse, job_id: UUID, digest: str):
+def draw_terrain(request: HttpRequest, response: HttpResponse, job_id: UUID, digest: str) -> Json:
     """Contours and shading of a terrain of this job, for the sheet. Never changes: the digest names the heights."""
     grid = job_of(request, job_id).terrains.filter(digest=digest).first()
     if grid is None:

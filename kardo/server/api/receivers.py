@@ -30,14 +30,14 @@ class ListenToReceiver(Schema):
 
 
 @router.get("/{job_id}/receivers", response=list[str])
-def list_receivers(request: HttpRequest, job_id: UUID):
+def list_receivers(request: HttpRequest, job_id: UUID) -> list[str]:
     """The receivers that may be listened to."""
     job_of(request, job_id)
     return list(settings.RECEIVERS)
 
 
 @router.post("/{job_id}/receivers/heard", response=ReceiverHeard)
-def hear_receiver(request: HttpRequest, job_id: UUID, asked: ListenToReceiver):
+def hear_receiver(request: HttpRequest, job_id: UUID, asked: ListenToReceiver) -> ReceiverHeard:
     """Listens to a receiver for some seconds and holds its position against a set-up. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
     receiver = address_among(asked.receiver, settings.RECEIVERS, "receiver")

@@ -12,7 +12,7 @@ from kardo.core.errors import PlanError
 from kardo.core.parts import validated
 from kardo.core.policy.organisation import Change, OrganisationRules
 from kardo.core.policy.policy import Severity, Station, Waives, catalogue
-from kardo.server.access import organisation_of, paper_of
+from kardo.server.access import organisation_of, paper_of, person_of
 from kardo.server.accounts.models import Organisation
 
 router = Router()
@@ -41,7 +41,7 @@ class RulesOut(Schema):
 
 
 @router.get("", response=RulesOut)
-def list_rules(request: HttpRequest):
+def list_rules(request: HttpRequest) -> RulesOut:
     """Every rule, in the order of the stations."""
     return _lines(request, organisation_of(request).own_rules)
 
@@ -63,7 +63,7 @@ def _lines(request: HttpRequest, asked: OrganisationRules) -> RulesOut:
         )
         for r in catalogue().values()
     ]
-    return RulesOut(may_change=request.user.member.may_sign, paper=paper_of(request), rules=lines)
+    return RulesOut(may_change=person_of(request).member.may_sign, paper=paper_of(request), rules=lines)
 
 
 class Asked(Schema):
@@ -76,14 +76,14 @@ class Asked(Schema):
 
 
 @router.post("", response=RulesOut)
-def ask_otherwise(request: HttpRequest, body: Asked):
+def ask_otherwise(request: HttpRequest, body: Asked) -> RulesOut:
     """Ask a rule otherwise in the whole organisation, from today, or as the catalogue does again. For those who may sign."""
     _require_may_sign(request)
     with transaction.atomic():
         organisation = Organisation.objects.select_for_update().get(pk=organisation_of(request).pk)
         changes = [c for c in organisation.own_rules.changes if c.rule != body.rule]
         if body.threshold is not None or body.severity:
-            by = request.user.get_full_name() or request.user.get_username()
+            by = person_of(request).get_full_name() or person_of(request).get_username()
             words = body.dict() | {"since": f"{timezone.localdate():%Y-%m-%d}", "by": by}
             changes.append(validated(Change, words, "rule"))
         asked = OrganisationRules(changes=tuple(changes))
@@ -92,7 +92,7 @@ def ask_otherwise(request: HttpRequest, body: Asked):
 
 
 def _require_may_sign(request: HttpRequest) -> None:
-    if not request.user.member.may_sign:
+    if not person_of(request).member.may_sign:
         raise PlanError(
             "The rules of an organisation are changed by those who may sign for it.",
             where="rules",
@@ -107,7 +107,7 @@ class PaperIn(Schema):
 
 
 @router.post("/paper", response=RulesOut)
-def choose_paper(request: HttpRequest, body: PaperIn):
+def choose_paper(request: HttpRequest, body: PaperIn) -> RulesOut:
     """What the whole organisation prints on from now on. For those who may sign."""
     _require_may_sign(request)
     organisation = organisation_of(request)

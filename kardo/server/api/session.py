@@ -1,7 +1,7 @@
 """Signing in and out."""
 
 from django.contrib.auth import authenticate, login, logout
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from django.middleware.csrf import get_token
 from ninja import Field, Router, Schema
 from ninja.utils import check_csrf
@@ -41,14 +41,14 @@ def _session(request: HttpRequest) -> SessionOut:
 
 
 @router.get("", response=SessionOut, auth=None)
-def show_session(request: HttpRequest):
+def show_session(request: HttpRequest) -> SessionOut:
     """Who is signed in. Also sets the token that forms must carry."""
     get_token(request)
     return _session(request)
 
 
 @router.post("", response=SessionOut, auth=None)
-def sign_in(request: HttpRequest, body: Credentials):
+def sign_in(request: HttpRequest, body: Credentials) -> SessionOut | HttpResponse:
     """Take name and password; from this site's own pages only."""
     if check_csrf(request):
         return problems.forged(request)
@@ -62,7 +62,7 @@ def sign_in(request: HttpRequest, body: Credentials):
 
 
 @router.delete("", response=SessionOut, auth=seen)
-def sign_out(request: HttpRequest):
+def sign_out(request: HttpRequest) -> SessionOut:
     """End the session."""
     seen.forget(request)
     logout(request)

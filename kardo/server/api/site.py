@@ -28,6 +28,7 @@ from kardo.formats.map.reading import brought, read_map_file
 from kardo.formats.map.things import MAX_BYTES, Thing
 from kardo.formats.raster import TerrainChoices
 from kardo.outside.airspace import Answer, FlightAsked, One, ask_leave, leave_now, zones_about
+from kardo.outside.line import Address
 from kardo.server.access import job_of, require_open
 from kardo.server.api.readings import around_site, near_site
 from kardo.server.outside import address_among
@@ -56,7 +57,7 @@ def read_features(
     file: File[UploadedFile],
     beside: File[list[UploadedFile] | None] = None,
     chosen: Form[str] = "",
-):
+) -> FeaturesOut:
     """Points, lines and areas of a map file as features of the site, each with a guess of what it is. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
     data, name = uploads_of(file, beside, MAX_BYTES)
@@ -102,7 +103,7 @@ def read_risen(
     unit: Form[Literal[""] | UnitId] = "",
     zeros: Form[Literal["", "gaps", "heights"]] = "",
     approximate: Form[Literal["", "accept"]] = "",
-):
+) -> FeaturesOut:
     """Things that a surface model (a GeoTIFF with its objects) shows over the plan's terrain. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
     if plan.surface is None or plan.site.ground.terrain is None:
@@ -141,7 +142,7 @@ def read_picture(
     file: File[UploadedFile],
     world: File[UploadedFile | None] = None,
     taken: Form[str] = "",
-):
+) -> BackdropOut:
     """Bring a picture of the site into the job's grid and keep it; the answer's value is what an edit of `site/backdrops` takes."""
     job = job_of(request, job_id)
     require_open(job)
@@ -157,7 +158,7 @@ def read_picture(
 
 
 @router.get("/{job_id}/backdrop/{digest}.jpg")
-def show_picture(request: HttpRequest, job_id: UUID, digest: str):
+def show_picture(request: HttpRequest, job_id: UUID, digest: str) -> HttpResponse:
     """A picture of this job. Never changes: the digest names it."""
     row = job_of(request, job_id).backdrops.filter(digest=digest).first()
     if row is None:
@@ -175,14 +176,14 @@ class AirspaceOut(Schema):
 
 
 @router.get("/{job_id}/authorities", response=list[str])
-def list_authorities(request: HttpRequest, job_id: UUID):
+def list_authorities(request: HttpRequest, job_id: UUID) -> list[str]:
     """The airspace authorities that may be asked."""
     job_of(request, job_id)
     return list(settings.AUTHORITIES)
 
 
 @router.get("/{job_id}/airspace", response=AirspaceOut)
-def look_up_airspace(request: HttpRequest, job_id: UUID, authority: Query[str] = ""):
+def look_up_airspace(request: HttpRequest, job_id: UUID, authority: Query[str] = "") -> AirspaceOut:
     """The zones about the site as the authority has them now, against those of the plan. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
     box = _box(plan)
@@ -230,7 +231,7 @@ class Wanted(Schema):
 
 
 @router.post("/{job_id}/airspace/ask", response=Answer)
-def ask_for_leave(request: HttpRequest, job_id: UUID, body: Wanted):
+def ask_for_leave(request: HttpRequest, job_id: UUID, body: Wanted) -> Answer:
     """Ask the authority for leave to fly in a zone of the plan; what it answers is put into the plan by an edit."""
     job = job_of(request, job_id)
     require_open(job)
@@ -252,11 +253,11 @@ def ask_for_leave(request: HttpRequest, job_id: UUID, body: Wanted):
 
 
 @router.get("/{job_id}/airspace/asked/{reference}", response=Answer)
-def show_leave(request: HttpRequest, job_id: UUID, reference: str, authority: Query[str] = ""):
+def show_leave(request: HttpRequest, job_id: UUID, reference: str, authority: Query[str] = "") -> Answer:
     """What has become of a request for leave."""
     job_of(request, job_id)
     return leave_now(_authority(authority), reference)
 
 
-def _authority(wanted: str):
+def _authority(wanted: str) -> Address:
     return address_among(wanted or next(iter(settings.AUTHORITIES), ""), settings.AUTHORITIES, "authority")

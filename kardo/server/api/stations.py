@@ -21,14 +21,14 @@ router = Router(tags=["base"])
 
 
 @router.get("/{job_id}/networks", response=list[str])
-def list_networks(request: HttpRequest, job_id: UUID):
+def list_networks(request: HttpRequest, job_id: UUID) -> list[str]:
     """The reference networks that may be asked."""
     job_of(request, job_id)
     return list(settings.NETWORKS)
 
 
 @router.get("/{job_id}/stations", response=list[NearStation])
-def list_stations(request: HttpRequest, job_id: UUID, network: Annotated[str, Field(max_length=100)] = Query("")):
+def list_stations(request: HttpRequest, job_id: UUID, network: Query[str] = "") -> list[NearStation]:
     """The stations of a network nearest to the site: of the first that may be asked, where none is said."""
     plan = whole_plan(job_of(request, job_id))
     wanted = network or next(iter(settings.NETWORKS), "")
@@ -43,7 +43,7 @@ class LogAsked(Schema):
 
 
 @router.post("/{job_id}/stations/log", response=LogOut)
-def read_station_log(request: HttpRequest, job_id: UUID, wanted: LogAsked):
+def read_station_log(request: HttpRequest, job_id: UUID, wanted: LogAsked) -> LogOut:
     """The raw log of a reference station over the hours that the plan needs of it, held against the plan. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
     setup = plan.setup(wanted.setup)

@@ -8,7 +8,6 @@ from typing import Any
 
 from django.contrib.gis.geos import Point
 
-from kardo.core.arrays import Json
 from kardo.core.errors import GeodesyError, PlanError
 from kardo.core.flight.lines.areas import site_polygon
 from kardo.core.kept import kept
@@ -85,12 +84,12 @@ def _whole_terrain(job_id: Any, terrain: Terrain) -> Terrain:
     return terrain.with_heights(str(heights))
 
 
-def keep_terrain(job: Job, terrain: Terrain) -> Json:
+def keep_terrain(job: Job, terrain: Terrain) -> Terrain:
     """Store heights under their digest; answers the small row that goes into the plan."""
     TerrainGrid.objects.get_or_create(
         job=job, digest=terrain.digest, defaults={"value": terrain.model_dump(mode="json", exclude={"digest"})}
     )
-    return terrain.without_heights().model_dump(mode="json")
+    return terrain.without_heights()
 
 
 def location(plan: Plan) -> Point | None:

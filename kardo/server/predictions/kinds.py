@@ -28,7 +28,7 @@ class Kind:
     sentence) of what the plan wants first."""
 
     compute: Compute
-    answer: TypeAdapter
+    answer: TypeAdapter[Any]
     patient: bool = False
     lacking: Callable[[Plan], list[tuple[str, str]]] = missing
 

@@ -114,7 +114,8 @@ def _queue_for(plan: Plan, kind: str) -> str:
 
 def stop(row: int | None) -> None:
     """A person wants it no more. A worker that has it in hand notices at its next report of progress."""
-    Computation.objects.filter(pk=row, state__in=WAITING).update(state=State.STOPPED, runner=None)
+    if row is not None:
+        Computation.objects.filter(pk=row, state__in=WAITING).update(state=State.STOPPED, runner=None)
 
 
 def give_up(key: str, error: dict[str, str]) -> None:
@@ -190,14 +191,18 @@ def _computed(prediction: Computation, mine: uuid.UUID) -> dict[str, Any]:
         rows.update(state=State.CANCELLED)
         raise Overtaken
     whole = with_ground(prediction.job_id, plan.under(policy))
-    found = KINDS[prediction.kind].compute(whole, report, lambda part: rows.update(result=result_json(part)))
+
+    def keep_part(part: Any) -> None:
+        rows.update(result=result_json(part))
+
+    found = KINDS[prediction.kind].compute(whole, report, keep_part)
     line = result_json(JobPromise.of_result(found, plan.brief.chance)) if isinstance(found, Result) else None
     return {"result": result_json(found), "promise": line}
 
 
 def _prune(done: Computation) -> None:
     """Older computations of a job go, but for the newest."""
-    own = Computation.objects.filter(job_id=done.job_id, kind=done.kind).exclude(state__in=WAITING)
+    own = Computation.objects.filter(job=done.job, kind=done.kind).exclude(state__in=WAITING)
     newest = own.order_by("-pk").values_list("pk", flat=True)[KEPT - 1 : KEPT].first()
     if done.job_id is not None and newest is not None:
         own.filter(pk__lt=newest).delete()

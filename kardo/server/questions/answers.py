@@ -148,7 +148,7 @@ def _how_far(at: JobStatus) -> Underway:
 
 def _row(at: JobStatus) -> Computation | None:
     """What came of a computation."""
-    return Computation.objects.only("result", "error").filter(pk=at.row).first()
+    return None if at.row is None else Computation.objects.only("result", "error").filter(pk=at.row).first()
 
 
 def _error(row: Computation | None) -> Fault | None:
@@ -165,11 +165,11 @@ def promise_of(job: Job, plan: Plan) -> tuple[Promise | None, str]:
         policy=plan.policy.key(Computation.Kind.PREDICTION),
         state__in=(Computation.State.DONE, Computation.State.FAILED),
     )
-    found = rows.values_list("state", "promise", "error").first()
+    found = rows.values_list("promise", "error").first()
     if found is None:
         return None, ""
-    state, promise, error = found
-    if state == Computation.State.FAILED:
+    promise, error = found
+    if error:
         return None, f"{error['what']} {error['mend']}".strip()
     promise = {key: value for key, value in (promise or {}).items() if key != "newer"}
     return (Promise(**promise), "") if promise else (None, "Something in it is not determined.")

@@ -17,7 +17,7 @@ from kardo.core.accuracy.figures.results import ENGINE
 from kardo.core.kept import kept
 from kardo.core.plan.model import Plan
 from kardo.core.policy.policy import Policy
-from kardo.server.access import organisation_of
+from kardo.server.access import organisation_of, person_of
 from kardo.server.accounts.models import Organisation
 from kardo.server.closeout.models import JobClosing
 from kardo.server.jobs.models import Job
@@ -119,7 +119,7 @@ WHERE job.id = %(job)s AND job.organisation_id = %(organisation)s
 
 def status_of(request: HttpRequest, job_id: Any, kind: str = Computation.Kind.PREDICTION) -> JobStatus:
     """How a job of the user's organisation stands; 404 whether it does not exist or is another organisation's."""
-    found = job_status(job_id, organisation_of(request).pk, request.user.pk, kind)
+    found = job_status(job_id, organisation_of(request).pk, person_of(request).pk, kind)
     if found is None:
         raise Http404("no such job")
     return found

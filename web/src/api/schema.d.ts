@@ -2752,7 +2752,7 @@ export interface components {
              * @default user_rmse
              * @enum {string}
              */
-            standard: "user_rmse" | "per_point" | "nssda" | "asprs_2023" | "contour" | "volume";
+            standard: "user_rmse" | "nssda" | "asprs_2023" | "per_point" | "contour" | "volume";
             /**
              * Point Share
              * @default 95

@@ -1,18 +1,16 @@
 """The catalogue of standards, and the statistic each one computes from check differences."""
 
 import math
-import tomllib
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
-from importlib.resources import files
 
 import numpy as np
 from scipy.special import ndtri
 
 from kardo.core.arrays import Bools, Floats
 from kardo.core.geodesy.confidence import RADIAL_95, VERTICAL_95
-from kardo.core.plan.brief import Brief, Terms
+from kardo.core.plan.brief import STANDARDS, Brief, Terms
 
 CONTOUR_90 = 3.2898  # twice 1.6449: nine of ten heights within half the interval
 
@@ -154,5 +152,4 @@ def standards() -> dict[str, Standard]:
     >>> round(standards()["nssda"].rmse_limits(Terms(0.1, 0.1))[1], 4)
     0.051
     """
-    data = tomllib.loads((files("kardo.core.accuracy.figures") / "standards.toml").read_text())
-    return {key: Standard(id=key, **entry) for key, entry in data.items()}
+    return {key: Standard(id=key, **entry) for key, entry in STANDARDS.items()}

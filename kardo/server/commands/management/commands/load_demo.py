@@ -1,7 +1,9 @@
 """Loads the demo: two organisations of the made-up island, their people, and the demo jobs where they are missing."""
 
+from typing import Any
+
 from django.contrib.auth.models import User
-from django.core.management.base import BaseCommand
+from django.core.management.base import BaseCommand, CommandParser
 
 from kardo.demo import demo_plan
 from kardo.server.accounts.models import Member, Organisation
@@ -22,10 +24,10 @@ PASSWORD = "corvane-demo"  # noqa: S105 - a demo on loopback, printed on the scr
 class Command(BaseCommand):
     help = "Load the demo organisations, people and jobs; what is there already is kept."
 
-    def add_arguments(self, parser):
+    def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--predict", action="store_true", help="and compute what the demo jobs predict, now")
 
-    def handle(self, *args, **options):
+    def handle(self, *args: Any, **options: Any) -> None:
         for name, full, organisation, may_sign in PEOPLE:
             firm, _ = Organisation.objects.get_or_create(name=organisation)
             user, made = User.objects.get_or_create(username=name, defaults={"first_name": full})

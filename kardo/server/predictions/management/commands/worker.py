@@ -5,14 +5,16 @@ import contextlib
 import logging
 import os
 import time
+from typing import Any
 
 import numba
 import psycopg
 from asgiref.sync import sync_to_async
-from django.core.management.base import BaseCommand
+from django.core.management.base import BaseCommand, CommandParser
 from django.db import OperationalError
 from procrastinate import App, exceptions
 from procrastinate.contrib.django import app
+from procrastinate.contrib.django.django_connector import DjangoConnector
 from threadpoolctl import threadpool_limits
 
 from kardo.server.memory import give_back
@@ -31,20 +33,22 @@ MOST_LOST = 3  # workers that one computation may cost
 class Command(BaseCommand):
     help = "Take work off the queue, one after another, until stopped; put back what a lost worker had in hand."
 
-    def add_arguments(self, parser):
+    def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--only", choices=[QUICK, PATIENT], help="leave the other kind of work to other workers")
         parser.add_argument("--nice", type=int, default=0, help="give way to other processes by so much")
 
-    def handle(self, *args, **options):
+    def handle(self, *args: Any, **options: Any) -> None:
         os.nice(options["nice"])
         if options["only"] == QUICK:
             _one_thread()
         warm()
         give_back()
+        connector = app.connector
+        assert isinstance(connector, DjangoConnector)
         queues = [options["only"]] if options["only"] else [QUICK, PATIENT]
         while True:
             try:
-                with app.replace_connector(app.connector.get_worker_connector()) as worker:
+                with app.replace_connector(connector.get_worker_connector()) as worker:
                     asyncio.run(_work(worker, queues))
                 return
             except (exceptions.ConnectorException, OperationalError, psycopg.Error) as fault:
@@ -55,7 +59,7 @@ class Command(BaseCommand):
 def _one_thread() -> None:
     """For small matrices: two threads that wait for each other are slower than one as soon as anybody else works on the machine, by three times beside a busy neighbour."""
     threadpool_limits(1, "blas")
-    numba.config.NUMBA_NUM_THREADS = 1  # read when its threads are made, at the first loop
+    numba.config.NUMBA_NUM_THREADS = 1  # type: ignore[attr-defined]  # read when its threads are made, at the first loop
 
 
 async def _work(worker: App, queues: list[str]) -> None:
@@ -84,7 +88,7 @@ async def _watch(worker: App) -> None:
         try:
             for job in await jobs.get_stalled_jobs(seconds_since_heartbeat=LOST_AFTER):
                 if job.attempts >= MOST_LOST:
-                    await sync_to_async(give_up)(job.task_kwargs["key"], LOST)
+                    await sync_to_async(give_up)(str(job.task_kwargs["key"]), LOST)
                 await jobs.retry_job(job)
         except exceptions.ProcrastinateException as fault:  # another worker was quicker, or the database is away
             log.warning("looking for lost work: %s", fault)
