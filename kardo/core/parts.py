@@ -6,8 +6,9 @@ import types
 import typing
 import unicodedata
 from collections.abc import Mapping
+from dataclasses import dataclass
 from functools import cache
-from typing import Annotated, Any, Self, TypeVar
+from typing import Annotated, Any, Literal, Self, TypeVar
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, ValidationError
 
@@ -24,6 +25,15 @@ class _NotInHash:
 NOT_IN_HASH = _NotInHash()
 
 
+@dataclass(frozen=True)
+class InGrid:
+    """The kind of a coordinate of the job's own grid, metres: what carries it is found by walking the model (`plan/places.py`) and held against what the grid can hold. edge: of
+    a raster, where no height is asked for. A coordinate without it is of another grid, or a difference."""
+
+    axis: Literal["e", "n"]
+    edge: bool = False
+
+
 def _clean(text: str) -> str:
     """Text that can be stored and printed anywhere: no control characters but line breaks, no lone surrogates."""
     for letter in text:
@@ -34,6 +44,8 @@ def _clean(text: str) -> str:
 
 Clean = AfterValidator(_clean)
 Coordinate = Annotated[float, Field(ge=-1e8, le=1e8, allow_inf_nan=False)]
+Easting = Annotated[Coordinate, InGrid("e")]
+Northing = Annotated[Coordinate, InGrid("n")]
 Height = Annotated[float, Field(ge=-1000, le=10000, allow_inf_nan=False)]
 Sigma = Annotated[float, Field(ge=1e-6, le=100, allow_inf_nan=False)]
 Length = Annotated[float, Field(gt=0, le=10, allow_inf_nan=False)]
@@ -43,7 +55,9 @@ Note = Annotated[str, Field(max_length=2000), Clean, NOT_IN_HASH]
 Clock = Annotated[str, Field(pattern=r"^([01]\d|2[0-3]):[0-5]\d$")]
 Date = Annotated[str, Field(pattern=r"^(\d{4}-\d{2}-\d{2})?$")]
 Digest = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
-Place = tuple[Coordinate, Coordinate]
+Place = tuple[Easting, Northing]
+EdgeE = Annotated[Coordinate, InGrid("e", edge=True)]
+EdgeN = Annotated[Coordinate, InGrid("n", edge=True)]
 MAX_VERTICES, MAX_POINTS = 2000, 2000
 Ring = tuple[Place, ...]
 

@@ -109,6 +109,7 @@ BAD_EDITS = [
     ([edit("control/G7", None, {"id": "G7"})], "Field required"),
     ([edit("control/G1/e", E0 + 10, E0 + 11), edit("site/boundary", RING, CROSSED)], "crosses itself"),
     ([edit("site/boundary", RING, [[0, 0], [1, 0], [1, 1]])], "outside the area"),
+    ([edit("flights/main/take_off", None, [0, 0])], "outside the area"),
     ([edit("setups/base/mark", "A", "nowhere")], "not among"),
     ([edit("brief/crs", "EPSG:25828", "EPSG:4326")], "not a projected grid"),
     ([edit("brief/heights", "EPSG:5773", "EPSG:3855")], "cannot be reached"),

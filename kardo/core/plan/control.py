@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from kardo.core.parts import NOT_IN_HASH, Coordinate, Digest, Height, Identifier, Length, Name, Note, Part
+from kardo.core.parts import NOT_IN_HASH, Digest, Easting, Height, Identifier, Length, Name, Northing, Note, Part
 from kardo.core.plan.flights import State
 from kardo.core.plan.stands import PositionSource
 
@@ -35,8 +35,8 @@ class ControlPoint(Part):
     id: Identifier
     name: Name
     role: Literal["target", "check"]
-    e: Coordinate
-    n: Coordinate
+    e: Easting
+    n: Northing
     h: Height | None = None
     width: Length = 0.6
     positioned_from: PositionSource

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field
 
-from kardo.core.parts import Coordinate, Height, Identifier, Name, Part, Sigma
+from kardo.core.parts import Coordinate, Easting, Height, Identifier, Name, Northing, Part, Sigma
 from kardo.core.plan.stands import OnNothing, PositionSource
 
 MOST_POINTS = 60
@@ -17,8 +17,8 @@ class LocalPoint(Part):
 
     id: Identifier
     name: Name
-    e: Coordinate
-    n: Coordinate
+    e: Easting
+    n: Northing
     h: Height | None = None
     local_e: Coordinate
     local_n: Coordinate

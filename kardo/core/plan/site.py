@@ -14,9 +14,10 @@ from kardo.core.parts import (
     NOT_IN_HASH,
     Clean,
     Clock,
-    Coordinate,
     Date,
     Digest,
+    EdgeE,
+    EdgeN,
     Height,
     Identifier,
     Name,
@@ -112,7 +113,7 @@ class Backdrop(Part):
     id: Identifier
     name: Name
     digest: Digest
-    extent: tuple[Coordinate, Coordinate, Coordinate, Coordinate]
+    extent: tuple[EdgeE, EdgeN, EdgeE, EdgeN]
     taken: Date = ""
 
 
@@ -121,8 +122,8 @@ class Terrain(Part):
     kardo.core.terrain.surface.Surface.pack says, is there in a plan's file and None in a stored plan."""
 
     digest: Annotated[str, Field(pattern=r"^[0-9a-f]{0,64}$")] = ""
-    e0: Coordinate
-    n0: Coordinate
+    e0: EdgeE
+    n0: EdgeN
     step: Annotated[float, Field(ge=0.01, le=10000, allow_inf_nan=False)]
     rows: Annotated[int, Field(ge=2, le=4000)]
     cols: Annotated[int, Field(ge=2, le=4000)]

@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from kardo.core.geodesy.units import UnitId
-from kardo.core.parts import NOT_IN_HASH, Clean, Coordinate, Height, Identifier, Name, Note, Part, Sigma
+from kardo.core.parts import NOT_IN_HASH, Clean, Easting, Height, Identifier, Name, Northing, Note, Part, Sigma
 from kardo.core.plan.kit import Origin
 
 Hours = Annotated[float, Field(ge=0.1, le=240, allow_inf_nan=False)]
@@ -21,8 +21,8 @@ class Mark(Part):
 
     id: Identifier
     name: Name
-    e: Coordinate
-    n: Coordinate
+    e: Easting
+    n: Northing
     h: Height | None = None
     sigma_h: Sigma = 0.010
     sigma_v: Sigma = 0.015

@@ -3,7 +3,6 @@
 from typing import Any
 from uuid import UUID
 
-import numpy as np
 from django.contrib.auth.models import User
 from django.db import transaction
 from django.db.models import Exists, OuterRef, QuerySet
@@ -14,6 +13,7 @@ from kardo.core.flight.lines.areas import area_polygon, site_polygon
 from kardo.core.plan.edits import ConflictError, apply, edit_from_json, held, invert, value_at
 from kardo.core.plan.edits import Edit as PlanEdit
 from kardo.core.plan.model import Plan, plan_of
+from kardo.core.plan.places import places_of
 from kardo.core.plan.upgrades.chain import upgraded_step
 from kardo.core.plan.upgrades.from_2 import edits_from_2
 from kardo.server.access import require_open
@@ -141,17 +141,10 @@ def _require_sound(job: Job, plan: Plan, paths: set[str]) -> None:
         area_polygon(area)
     if not plan.brief.crs:
         return
-    for what, points in (
-        ("Site, boundary", plan.site.boundary),
-        ("Control", [(p.e, p.n) for p in plan.control]),
-        ("Base, marks", [(m.e, m.n) for m in plan.marks]),
-        ("Site, areas", [vertex for a in plan.site.areas for vertex in a.ring]),
-        ("Site, features", [vertex for f in plan.site.features for vertex in f.vertices]),
-    ):
-        if points:
-            e, n = np.array(points, dtype=float).T
-            plan.grid.require_inside(e, n, what)
-            plan.grid.separation(e, n)
+    for places in places_of(plan):
+        plan.grid.require_inside(places.e, places.n, places.where)
+        if not places.edge:
+            plan.grid.separation(places.e, places.n)
 
 
 @transaction.atomic
