@@ -1,10 +1,10 @@
-"""What each main request costs the server: questions to the database, milliseconds, bytes sent. Before and after in one run.
+"""What each main request costs the server: questions to the database, milliseconds, bytes sent. Before and after in one
+run.
 
     python -m benchmarks.answers --before ../other-checkout
 
-Requests go through the whole stack of middleware in one process, one at a time, without a network; the two checkouts take
-turns, and the middle of all turns counts. Each is asked what a browser asks, with what its cache holds.
-"""
+Requests go through the whole stack of middleware in one process, one at a time, without a network; the two checkouts
+take turns, and the middle of all turns counts. Each is asked what a browser asks, with what its cache holds."""
 
 import argparse
 import json

@@ -1,8 +1,8 @@
 """Two checkouts asked the same things: how each is started, and how an edit is put to each.
 
-The program being measured runs with the checkout as its working directory and first on its path, so that `kardo` is that
-checkout's. The older grammar changes whole objects ({object, value}), the present one fields ({path, before, after}).
-"""
+The program being measured runs with the checkout as its working directory and first on its path, so that `kardo` is
+that checkout's. The older grammar changes whole objects ({object, value}), the present one fields ({path, before,
+after})."""
 
 import contextlib
 import json
@@ -115,8 +115,8 @@ def _proportional(pid: str) -> float:
 
 @contextlib.contextmanager
 def served(checkout: Path, database: str) -> Iterator[Served]:
-    """A checkout served on a database, as long as the block runs; all in one session, as from one terminal, for the system shares the processor among
-    sessions before it looks at who gives way to whom."""
+    """A checkout served on a database, as long as the block runs; all in one session, as from one terminal, for the
+    system shares the processor among sessions before it looks at who gives way to whom."""
     with socket.socket() as s:
         s.bind(("127.0.0.1", 0))
         port = s.getsockname()[1]

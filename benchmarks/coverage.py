@@ -1,4 +1,5 @@
-"""Coverage of blocks of 2,000 and 10,000 exposures over a terrain of 1,000 by 1,000 nodes: `python -m benchmarks.coverage`."""
+"""Coverage of blocks of 2,000 and 10,000 exposures over a terrain of 1,000 by 1,000 nodes: `python -m
+benchmarks.coverage`."""
 
 import argparse
 import json

@@ -1,7 +1,7 @@
 """What Kardo predicts for set-ups of a published kind, beside the range that practice reports of such jobs.
 
-`python -m benchmarks.evidence` writes docs/evidence.md anew. Figures are in ground pixels, so that height and camera cancel.
-"""
+`python -m benchmarks.evidence` writes docs/evidence.md anew. Figures are in ground pixels, so that height and camera
+cancel."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -23,8 +23,8 @@ Range = tuple[float, float]
 
 @dataclass(frozen=True)
 class Case:
-    """A set-up: what it is in words, images, targets, calibration state, changes to the flight, and the ranges of RMSE H
-    (radial) and V in ground pixels that practice reports; why the prediction may lie outside of them."""
+    """A set-up: what it is in words, images, targets, calibration state, changes to the flight, and the ranges of RMSE
+    H (radial) and V in ground pixels that practice reports; why the prediction may lie outside of them."""
 
     words: str
     images: int
@@ -39,8 +39,8 @@ class Case:
 
 @dataclass(frozen=True)
 class Predicted:
-    """A case with its prediction in ground pixels: absolute and as checks on the same base see it, and the largest source of
-    the error in height with its share."""
+    """A case with its prediction in ground pixels: absolute and as checks on the same base see it, and the largest
+    source of the error in height with its share."""
 
     case: Case
     images: int
@@ -77,8 +77,11 @@ CASES = (
         (1, 1.5),
         (2, 5),
         NONE,
-        why="The block is small, 213 m a side: between five targets that near the pattern bends it little. Reports of this "
-        "kind are of blocks of some hundred images; with 420 the prediction is within a third, with 840 inside.",
+        why=(
+            "The block is small, 213 m a side: between five targets that near the pattern bends it little. Reports of"
+            " this kind are of blocks of some hundred images; with 420 the prediction is within a third, with 840"
+            " inside."
+        ),
     ),
     Case("no positions, five targets", 400, 5, (1, 1.5), (2, 5), NONE),
     Case("no positions, five targets", 800, 5, (1, 1.5), (2, 5), NONE),

@@ -1,5 +1,6 @@
-"""Fills a database for the load: the demo's job many times, a little apart, so that no two share a prediction; a person and an
-open session for each. Run as a file, with the checkout's code first on the path; prints job and session of each."""
+"""Fills a database for the load: the demo's job many times, a little apart, so that no two share a prediction; a person
+and an open session for each. Run as a file, with the checkout's code first on the path; prints job and session of
+each."""
 
 import json
 import sys

@@ -1,11 +1,12 @@
-"""Holds what was once reached: measures it anew and compares it with the table beside this file; ends with 1 where a figure is worse by a third.
+"""Holds what was once reached: measures it anew and compares it with the table beside this file; ends with 1 where a
+figure is worse by a third.
 
     python -m benchmarks.hold [GROUP ...] [--write]
 
-Every figure is a ratio within one run, or a size, so that it holds on a slower machine: requests in terms of the plan's own, computations and what a load
-asks of the processors in terms of LAPACK's band factor of 2,000 exposures. A group in which something is worse is measured once more, for machines are shared, and the better
-of both counts. --write puts what was measured into the table.
-"""
+Every figure is a ratio within one run, or a size, so that it holds on a slower machine: requests in terms of the plan's
+own, computations and what a load asks of the processors in terms of LAPACK's band factor of 2,000 exposures. A group in
+which something is worse is measured once more, for machines are shared, and the better of both counts. --write puts
+what was measured into the table."""
 
 import argparse
 import json
@@ -58,7 +59,8 @@ def _searched() -> Figures:
 
 
 def coverage() -> Figures:
-    """Of 2,000 and of 10,000 exposures, over the band's factor: the quickest turn of each, for whoever else works on the machine only adds to them."""
+    """Of 2,000 and of 10,000 exposures, over the band's factor: the quickest turn of each, for whoever else works on
+    the machine only adds to them."""
     from benchmarks.coverage import measured
 
     rows = measured(turns=5)
@@ -67,8 +69,9 @@ def coverage() -> Figures:
 
 
 def load() -> Figures:
-    """Fifty people, three of whom drag, for a short while: seconds of the web's processor for a hundred answers, over the band's factor. What they wait is
-    told by `benchmarks.load`; it is no ratio of anything, for where the processors are full it goes with whoever else works on the machine."""
+    """Fifty people, three of whom drag, for a short while: seconds of the web's processor for a hundred answers, over
+    the band's factor. What they wait is told by `benchmarks.load`; it is no ratio of anything, for where the processors
+    are full it goes with whoever else works on the machine."""
     told = _program("load", "--users", "50", "--dragging", "3", "--seconds", "30", "--warm", "60")
     return {"processor for a hundred answers": told["processor_ms_an_answer"] / 10 / _yardstick()}
 
@@ -86,8 +89,8 @@ def pace() -> Figures:
 
 
 def stations() -> Figures:
-    """Of the page in a browser, on the demo job: from the key to the drawn station, the slowest of nine, and from a typed digit to the second frame after it, over a
-    screen's sixtieth; kilobytes of the first page over a hundred."""
+    """Of the page in a browser, on the demo job: from the key to the drawn station, the slowest of nine, and from a
+    typed digit to the second frame after it, over a screen's sixtieth; kilobytes of the first page over a hundred."""
     told = _program("stations")
     frame = 1000 / 60
     return {
@@ -173,7 +176,10 @@ def main() -> int:
 
 
 def _toml(table: dict[str, Figures]) -> str:
-    head = "# What `python -m benchmarks.hold` holds: a third more than this is too much. Written by --write, on a quiet machine.\n"
+    head = (
+        "# What `python -m benchmarks.hold` holds: a third more than this is too much. Written by --write, on a quiet"
+        " machine.\n"
+    )
     groups = [
         f"\n[{group}]\n" + "".join(f'"{n}" = {f:.3g}\n' for n, f in rows.items()) for group, rows in table.items()
     ]

@@ -1,12 +1,13 @@
-"""A load as a program: so many people on as many jobs, reading and editing, some dragging. Loopback only, bounded in time.
+"""A load as a program: so many people on as many jobs, reading and editing, some dragging. Loopback only, bounded in
+time.
 
     python -m benchmarks.load --users 50 --seconds 60 --dragging 10
 
-Starts PostgreSQL, the web server and the workers itself, on a database of its own, and prints what people would have felt.
-Each person listens to the job's events, reads plan, summary and prediction every two seconds and edits every ten; who drags asks for live figures
-at most five times a second beside it, as the browser does; and somebody comes by now and then, signs in, brings a file of points and takes one out. What was read is held
-with its tag and asked for again with it, as a browser's cache does. `--checkout` serves another checkout's code instead of this one's.
-"""
+Starts PostgreSQL, the web server and the workers itself, on a database of its own, and prints what people would have
+felt. Each person listens to the job's events, reads plan, summary and prediction every two seconds and edits every ten;
+who drags asks for live figures at most five times a second beside it, as the browser does; and somebody comes by now
+and then, signs in, brings a file of points and takes one out. What was read is held with its tag and asked for again
+with it, as a browser's cache does. `--checkout` serves another checkout's code instead of this one's."""
 
 import argparse
 import json
@@ -57,8 +58,8 @@ class Person(FastHttpUser):
         self.turn = random.Random(number).randrange(5)
         self.held: dict[str, tuple[str, Any]] = {}
         self.job, key = self.jobs[number % len(self.jobs)]
-        self.cookie = (
-            f"sessionid={key}; csrftoken={TOKEN}"  # fifty passwords checked at once are another load than this one
+        self.cookie = (  # fifty passwords checked at once are another load than this one
+            f"sessionid={key}; csrftoken={TOKEN}"
         )
         self.listening = gevent.spawn(self._listen)
         gevent.sleep(random.Random(number).uniform(0, 2))  # nobody keeps step with anybody

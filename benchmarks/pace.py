@@ -1,4 +1,5 @@
-"""The sheet's pace with 10,000 exposures and their coverage shown, dragged and zoomed in a real browser against a served Kardo: `python -m benchmarks.pace [URL NAME PASSWORD]`."""
+"""The sheet's pace with 10,000 exposures and their coverage shown, dragged and zoomed in a real browser against a
+served Kardo: `python -m benchmarks.pace [URL NAME PASSWORD]`."""
 
 import argparse
 import json
@@ -14,7 +15,10 @@ from playwright.sync_api import Page, sync_playwright
 from benchmarks.checkouts import HERE, demo_database, served
 from benchmarks.coverage import block
 
-FLAGS = "--no-sandbox --disable-gpu --no-first-run --disable-background-networking --disable-component-update --disable-sync"
+FLAGS = (
+    "--no-sandbox --disable-gpu --no-first-run --disable-background-networking --disable-component-update"
+    " --disable-sync"
+)
 SECONDS, SETTLE = 5.0, 12.0
 DATABASE = "kardo_pace"
 FRAMES = """seconds => new Promise(done => { const at = []; const began = performance.now();
@@ -118,7 +122,8 @@ def _zoom(page: Page, x: float, y: float) -> None:
 def _told(words: str, took: list[float]) -> None:
     slow = sorted(took)[int(0.95 * len(took))]
     print(
-        f"{words}: {1000 * len(took) / sum(took):.0f} frames a second, middle {statistics.median(took):.1f} ms, one in twenty over {slow:.1f} ms"
+        f"{words}: {1000 * len(took) / sum(took):.0f} frames a second, middle {statistics.median(took):.1f} ms, one in"
+        f" twenty over {slow:.1f} ms"
     )
 
 

@@ -1,7 +1,6 @@
 """How long a whole prediction takes, stage by stage, against LAPACK's band Cholesky of the same order and band.
 
-Every size runs in a process of its own, so that its peak memory is its own. docs/benchmarks.md explains the figures.
-"""
+Every size runs in a process of its own, so that its peak memory is its own. docs/benchmarks.md explains the figures."""
 
 import argparse
 import json
@@ -245,7 +244,10 @@ def _lines(row: Row) -> str:
         rate = row.operations.get(stage, 0.0) / seconds
         words = f"  {rate / 1e9:6.1f} Gflop/s, {rate / row.gemm_rate:4.0%} of GEMM" if rate else ""
         stages.append(f"    {stage:16s} {seconds:8.3f} s{words}")
-    head = f"{row.exposures} exposures: order {row.order}, half band {row.half_band}, GEMM {row.gemm_rate / 1e9:.0f} Gflop/s"
+    head = (
+        f"{row.exposures} exposures: order {row.order}, half band {row.half_band}, GEMM {row.gemm_rate / 1e9:.0f}"
+        " Gflop/s"
+    )
     return "\n".join([head, *stages, f"    ratio {row.ratio:.2f}, memory {row.memory_ratio:.2f} x the band"])
 
 

@@ -1,8 +1,9 @@
-"""How quickly the page answers, in a real browser on the demo job: `python -m benchmarks.stations [--dragging MINUTES]`.
+"""How quickly the page answers, in a real browser on the demo job: `python -m benchmarks.stations [--dragging
+MINUTES]`.
 
-From the key to the drawn station, the first time and again; from a typed digit to the frame that shows it; what the first page loads and what each station
-asks for; and, with --dragging, what so many minutes of dragging leave in the memory of browser, web and live server.
-"""
+From the key to the drawn station, the first time and again; from a typed digit to the frame that shows it; what the
+first page loads and what each station asks for; and, with --dragging, what so many minutes of dragging leave in the
+memory of browser, web and live server."""
 
 import argparse
 import json
@@ -17,7 +18,8 @@ from playwright.sync_api import Page, sync_playwright
 from benchmarks.checkouts import HERE, Served, demo_database, served
 from benchmarks.pace import DATABASE, FLAGS, signed_in
 
-# From the event to the second frame after what was asked for stands in the page: the first frame is handed to the screen by then.
+# From the event to the second frame after what was asked for stands in the page: the first frame is handed to the
+# screen by then.
 OPENED = """([key, id]) => new Promise(done => { const began = performance.now();
   const drawn = () => { const tray = document.querySelector(`[data-testid=tray-${id}]`);
     tray && !tray.innerText.startsWith('Opening') && tray.querySelector('h2')
@@ -57,7 +59,8 @@ def _short(path: str) -> str:
 
 
 def measured(server: Served, minutes: float = 0.0) -> dict[str, float]:
-    """Milliseconds of the slowest station and of a typed digit, bytes of the first page; megabytes that dragging left."""
+    """Milliseconds of the slowest station and of a typed digit, bytes of the first page; megabytes that dragging
+    left."""
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=FLAGS.split())
         page = browser.new_page(viewport={"width": 1280, "height": 800})
@@ -142,7 +145,8 @@ def _dragged(page: Page, server: Served, minutes: float) -> dict[str, float]:
     page.wait_for_timeout(10_000)
     after = heap(), server.megabytes()
     print(
-        f"{minutes:g} minutes of dragging: page {before[0]:.0f} -> {after[0]:.0f} MB, processes {before[1]:.0f} -> {after[1]:.0f} MB"
+        f"{minutes:g} minutes of dragging: page {before[0]:.0f} -> {after[0]:.0f} MB, processes {before[1]:.0f} ->"
+        f" {after[1]:.0f} MB"
     )
     return {"left in the page, MB": after[0] - before[0], "left in the processes, MB": after[1] - before[1]}
 

@@ -5,7 +5,8 @@ from kardo.demo import demo_plan
 
 
 def warm() -> None:
-    """Predict demo plans of images and of a scan; compiled code is kept beside the modules and loaded from there ever after."""
+    """Predict demo plans of images and of a scan; compiled code is kept beside the modules and loaded from there ever
+    after."""
     predict(demo_plan("sallow-bank"))
     predict(demo_plan("tarn-wood"))
 

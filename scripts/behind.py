@@ -1,6 +1,7 @@
-"""What works behind the web server: the live server, one worker for quick work and one for patient work, all forked from a process that has
-loaded what they need, so that it is in memory once. Whoever waits for an answer now comes before whoever waits for a computation: the
-others give way by as much as is written here. On another machine `manage.py worker` serves alone."""
+"""What works behind the web server: the live server, one worker for quick work and one for patient work, all forked
+from a process that has loaded what they need, so that it is in memory once. Whoever waits for an answer now comes
+before whoever waits for a computation: the others give way by as much as is written here. On another machine `manage.py
+worker` serves alone."""
 
 import gc
 import os

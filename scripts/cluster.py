@@ -4,9 +4,8 @@ cluster.py start    initialise where needed, start, and write .local/database.js
 cluster.py stop
 cluster.py template
 
-KARDO_CLUSTER=tests means another one beside it, for what may be lost: it writes .local/database-tests.json, and waits for no disk. Tests copy their
-databases from one that holds the tables already (`template`).
-"""
+KARDO_CLUSTER=tests means another one beside it, for what may be lost: it writes .local/database-tests.json, and waits
+for no disk. Tests copy their databases from one that holds the tables already (`template`)."""
 
 import glob
 import hashlib
@@ -133,7 +132,10 @@ def start() -> None:
         if running:
             _as_owner([_binary("pg_ctl"), "-D", str(data), "-m", "fast", "-w", "stop"], stdout=subprocess.DEVNULL)
         known["port"] = known["port"] if _is_free(known.get("port", 0)) else _free_port()
-        options = f"-c listen_addresses=127.0.0.1 -c port={known['port']} -c unix_socket_directories='' -c fsync={'off' if WHICH == 'tests' else 'on'}"
+        options = (
+            f"-c listen_addresses=127.0.0.1 -c port={known['port']} -c unix_socket_directories='' -c"
+            f" fsync={'off' if WHICH == 'tests' else 'on'}"
+        )
         _as_owner(
             [_binary("pg_ctl"), "-D", str(data), "-o", options, "-l", str(home / "log"), "-w", "start"],
             check=True,

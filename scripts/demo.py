@@ -1,5 +1,5 @@
-"""Starts everything the demo needs, keeps it running, and stops all of it on Ctrl-C: PostgreSQL, the web server, what works behind it
-(scripts/behind.py) and the stand-ins for what is outside."""
+"""Starts everything the demo needs, keeps it running, and stops all of it on Ctrl-C: PostgreSQL, the web server, what
+works behind it (scripts/behind.py) and the stand-ins for what is outside."""
 
 import os
 import signal

@@ -1,10 +1,9 @@
 """Counts what the docstrings of the core leave unsaid, and fails where anything is.
 
-Every public function, method and class says what it is. One that raises says what it raises; one that takes or gives arrays
-says their shapes. Private helpers, properties of protocols and what Python itself names are left out.
+Every public function, method and class says what it is. One that raises says what it raises; one that takes or gives
+arrays says their shapes. Private helpers, properties of protocols and what Python itself names are left out.
 
-    python scripts/docstrings.py [FOLDER]
-"""
+    python scripts/docstrings.py [FOLDER]"""
 
 import ast
 import re

@@ -1,4 +1,5 @@
-"""Fails where a generated file is not what its source makes: the browser's types, the pages of rules and of words. Run by `make lint`."""
+"""Fails where a generated file is not what its source makes: the browser's types, the pages of rules and of words. Run
+by `make lint`."""
 
 import subprocess
 import sys

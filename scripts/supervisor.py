@@ -55,7 +55,8 @@ class Forked:
 
 @dataclass
 class Kept:
-    """One process to keep: its name, its command or the function that a fork of this process runs, and how it has fared."""
+    """One process to keep: its name, its command or the function that a fork of this process runs, and how it has
+    fared."""
 
     name: str
     command: list[str] | Callable[[], None]

@@ -23,7 +23,8 @@ MOST_PREDICTIONS = 64  # that are remembered
 
 
 def _once(real):
-    """Predictions of whole plans, the latest remembered under what their numbers and words come from: many tests ask for the same one. With a progress it is always made anew."""
+    """Predictions of whole plans, the latest remembered under what their numbers and words come from: many tests ask
+    for the same one. With a progress it is always made anew."""
 
     @lru_cache(maxsize=MOST_PREDICTIONS)
     def made(asked):
@@ -89,7 +90,8 @@ def small_plan(
 ) -> Plan:
     """A 200 by 120 m site on a gentle slope, five targets, four checks, base on a known mark.
 
-    flight and setup update the one flight and the one set-up, overrides the assumptions; anything else replaces a part."""
+    flight and setup update the one flight and the one set-up, overrides the assumptions; anything else replaces a
+    part."""
     spots = [(10, 10), (190, 10), (10, 110), (190, 110), (100, 60)]
     checks = [(50, 30), (150, 90), (60, 90), (140, 25)]
     control = [point(f"G{k}", x, y) for k, (x, y) in enumerate(spots, 1)]
@@ -160,10 +162,11 @@ def block_json(
     deformed_px: float = 0.0,
     local: bool = False,
 ) -> dict:
-    """A network like those people plan, jittered by a seed: a block of flight lines, tie points, targets, checks, and the
-    shifts of mark, set-up, two sorties, and another mark for some of the checks. With two_bases, every second target and
-    check is the mean of an occupation from either mark; with deformed_px, the images share 24 terms of that sigma; local, the map
-    is delivered in a grid calibrated from mark A, in which every second target and check was measured."""
+    """A network like those people plan, jittered by a seed: a block of flight lines, tie points, targets, checks, and
+    the shifts of mark, set-up, two sorties, and another mark for some of the checks. With two_bases, every second
+    target and check is the mean of an occupation from either mark; with deformed_px, the images share 24 terms of that
+    sigma; local, the map is delivered in a grid calibrated from mark A, in which every second target and check was
+    measured."""
     rng = np.random.default_rng(seed)
     f, half_w, half_h, base, spacing = 3600.0, 2700.0, 1800.0, 20.0, 35.0
     centres, ypr, legs = [], [], []
@@ -252,7 +255,8 @@ def block_json(
 
 
 def _calibrate(shifts: list[dict], points: list[dict], checks: list[dict], rng: np.random.Generator) -> None:
-    """Deliver points in a local grid: three shifts more, held at a place by parts that grow with it, and mark A taken up."""
+    """Deliver points in a local grid: three shifts more, held at a place by parts that grow with it, and mark A taken
+    up."""
     roots = rng.normal(0, 0.01, (2, 3, 3, 3))
     for point in points:
         tilted = roots[0] + roots[1] * point["x"][0] / 50

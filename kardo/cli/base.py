@@ -125,7 +125,8 @@ def _visibility(args: argparse.Namespace) -> int:
     write(args.json, {"times": times, "visible": seen, **dops})
     counts = found.counts[0]
     print(
-        f"{args.at}, {date}: {counts.min()} to {counts.max()} satellites of {len(found.names)}, PDOP at worst {np.nanmax(found.pdop[0]):.2f}"
+        f"{args.at}, {date}: {counts.min()} to {counts.max()} satellites of {len(found.names)}, PDOP at worst"
+        f" {np.nanmax(found.pdop[0]):.2f}"
     )
     if not known.all():
         print(f"The file reaches over {hours} UTC of this day: of the rest nothing is known.")
@@ -176,7 +177,8 @@ def _log(args: argparse.Namespace) -> int:
     seen = ", ".join(f"{count} {name}" for name, count in log.systems.items())
     every = f"every {log.interval:g} s" if log.interval else "once"
     print(
-        f"{log.marker or 'no marker'}: {times['first']} to {times['last']} GPS time, {log.epochs} epochs {every}; {seen}"
+        f"{log.marker or 'no marker'}: {times['first']} to {times['last']} GPS time, {log.epochs} epochs {every};"
+        f" {seen}"
     )
     for finding in findings:
         print(f"{finding.severity}: {finding.words} {finding.mend}")
@@ -210,7 +212,8 @@ def _broadcast(args: argparse.Namespace) -> int:
         print("ARP at " + ", ".join(f"{v:.4f}" for v in place) + " (earth-centred)")
     systems = ", ".join(f"{letter} {count}" for letter, count in found.systems.items())
     print(
-        f"antenna {found.antenna or 'not told'}; satellites {systems or 'none'}; {sum(found.messages.values())} messages"
+        f"antenna {found.antenna or 'not told'}; satellites {systems or 'none'}; {sum(found.messages.values())}"
+        " messages"
     )
     for remark in remarks:
         print(f"{remark.severity}: {remark.words} {remark.mend}")

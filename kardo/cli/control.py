@@ -96,7 +96,10 @@ def _line(one: "Layout") -> str:
 
     chance = "" if one.chance is None else f", {100 * one.chance:.0f} %"
     v = f"H {1000 * one.rmse_h:.1f} mm, V {1000 * one.rmse_v:.1f} mm"
-    return f"{counted(one.targets, 'control point')}, {counted(one.checks, 'check point')}: {v}{chance}; {one.minutes:.0f} min"
+    return (
+        f"{counted(one.targets, 'control point')}, {counted(one.checks, 'check point')}: {v}{chance};"
+        f" {one.minutes:.0f} min"
+    )
 
 
 def _round(args: argparse.Namespace) -> int:

@@ -4,9 +4,8 @@
 class KardoError(Exception):
     """Something the user can understand and mend.
 
-    what: one sentence, the fact.  where: the object, line or field.  mend: what to do next.  spot: the place on the sheet, in grid metres.
-    outline: what is drawn there because it could not be taken.
-    """
+    what: one sentence, the fact.  where: the object, line or field.  mend: what to do next.  spot: the place on the
+    sheet, in grid metres. outline: what is drawn there because it could not be taken."""
 
     def __init__(
         self,

@@ -13,8 +13,8 @@ _ALL: list[OrderedDict[Hashable, Any]] = []
 
 
 def kept(most: int, by: Callable[P, Hashable]) -> Callable[[Callable[P, T]], Callable[P, T]]:
-    """A function that keeps its latest answers, so many at most, under what `by` makes of its arguments: all that the answer
-    depends on, and nothing else. Answers are shared, so nobody changes one; an error is raised anew each time.
+    """A function that keeps its latest answers, so many at most, under what `by` makes of its arguments: all that the
+    answer depends on, and nothing else. Answers are shared, so nobody changes one; an error is raised anew each time.
 
     >>> @kept(2, by=lambda place, note: place)
     ... def asked(place, note):

@@ -27,8 +27,9 @@ NOT_IN_HASH = _NotInHash()
 
 @dataclass(frozen=True)
 class InGrid:
-    """The kind of a coordinate of the job's own grid, metres: what carries it is found by walking the model (`plan/places.py`) and held against what the grid can hold. edge: of
-    a raster, where no height is asked for. A coordinate without it is of another grid, or a difference."""
+    """The kind of a coordinate of the job's own grid, metres: what carries it is found by walking the model
+    (`plan/places.py`) and held against what the grid can hold. edge: of a raster, where no height is asked for. A
+    coordinate without it is of another grid, or a difference."""
 
     axis: Literal["e", "n"]
     edge: bool = False
@@ -68,7 +69,8 @@ class Part(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", json_schema_serialization_defaults_required=True)
 
     def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
-        """A part like this one but for some fields. Raises AttributeError for a field that it has not, which pydantic would take in silence."""
+        """A part like this one but for some fields. Raises AttributeError for a field that it has not, which pydantic
+        would take in silence."""
         unknown = set(update or ()) - type(self).model_fields.keys()
         if unknown:
             raise AttributeError(f"{type(self).__name__} has no {', '.join(sorted(unknown))}")
@@ -104,8 +106,8 @@ def digest(part: Part) -> str:
 
 
 def document_digest(document: Any) -> str:
-    """SHA-256 of a whole document as JSON, its keys in order. What carries a document is held against this, not against the document
-    read again: a later model may know more fields than it has.
+    """SHA-256 of a whole document as JSON, its keys in order. What carries a document is held against this, not against
+    the document read again: a later model may know more fields than it has.
 
     >>> document_digest({"b": 1, "a": 2}) == document_digest({"a": 2, "b": 1})
     True
@@ -119,7 +121,8 @@ def to_json(part: Part) -> Json:
 
 
 def validated(model: type[Row], data: Any, where: str) -> Row:
-    """Build a part of the plan, turning the validator's report into one clear error about the first fault. Raises PlanError."""
+    """Build a part of the plan, turning the validator's report into one clear error about the first fault. Raises
+    PlanError."""
     try:
         return model.model_validate(data)
     except ValidationError as fault:

@@ -1,4 +1,5 @@
-"""Hask Quarry: a stone quarry of 90 m relief, surveyed every month from a base that is set up "here" and shifted afterwards."""
+"""Hask Quarry: a stone quarry of 90 m relief, surveyed every month from a base that is set up "here" and shifted
+afterwards."""
 
 import math
 
@@ -55,7 +56,8 @@ def _ring(e: float, n: float, across: float, along: float, count: int) -> tuple[
 
 
 def hask_quarry() -> Plan:
-    """Hask Quarry, planned for post-processing from a base "here"; two checks rest on the reference network and see its shift."""
+    """Hask Quarry, planned for post-processing from a base "here"; two checks rest on the reference network and see its
+    shift."""
     surface = quarry_terrain()
     base = (EAST + 235.0, NORTH - 60.0)
     targets = [(205, 35), (-30, 165), (-208, -20), (40, -166), (30, -20)]

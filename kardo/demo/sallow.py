@@ -67,7 +67,8 @@ def _along(e: list[float], off: list[float]) -> tuple[tuple[float, float], ...]:
 
 
 def _features() -> tuple[Feature, ...]:
-    """What the work must mind: the way along the crest with its gate, tide and stock beside it, a line over it, a neighbour who says no."""
+    """What the work must mind: the way along the crest with its gate, tide and stock beside it, a line over it, a
+    neighbour who says no."""
     crest = list(np.linspace(622_200, 624_160, 15))
     marsh = list(np.linspace(622_240, 624_140, 15))
     shore = _along(marsh, [-140.0] * 15) + _along(marsh[::-1], [-38.0] * 15)

@@ -1,4 +1,5 @@
-"""Tarn Wood: the wooded catchment of a small reservoir, scanned for its ground; corrections of a network, one target for the height and many checks."""
+"""Tarn Wood: the wooded catchment of a small reservoir, scanned for its ground; corrections of a network, one target
+for the height and many checks."""
 
 import numpy as np
 from scipy.ndimage import gaussian_filter
@@ -68,7 +69,8 @@ def _point(key: str, x: float, y: float, on: PositionSource = NETWORK) -> Contro
 
 
 def tarn_wood() -> Plan:
-    """Tarn Wood, scanned with live network corrections and one target; two checks lie by static sessions of their own and see the network's shift."""
+    """Tarn Wood, scanned with live network corrections and one target; two checks lie by static sessions of their own
+    and see the network's shift."""
     checks = [
         (-300, -200), (-120, -210), (60, -190), (250, -200), (-350, -75), (-105, 150), (120, 140), (310, -40),
         (-125, 305), (-250, 240),

@@ -1,5 +1,5 @@
-"""Antennas in ANTEX 1.4: of each receiver antenna, how its phase centres lie over the reference point. Source: Rothacher and Schmid,
-ANTEX: The Antenna Exchange Format, version 1.4, 2010."""
+"""Antennas in ANTEX 1.4: of each receiver antenna, how its phase centres lie over the reference point. Source:
+Rothacher and Schmid, ANTEX: The Antenna Exchange Format, version 1.4, 2010."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
@@ -12,8 +12,9 @@ MOST_MM = 1000.0  # of an offset of any antenna
 
 @dataclass(frozen=True)
 class AntennaModel:
-    """One antenna: its type with radome, serial number (empty: of the type), and by frequency (G01: L1 of GPS) how far its phase centre
-    lies from the ARP, metres north, east, up; the phase centre that is taken, and of which frequency."""
+    """One antenna: its type with radome, serial number (empty: of the type), and by frequency (G01: L1 of GPS) how far
+    its phase centre lies from the ARP, metres north, east, up; the phase centre that is taken, and of which
+    frequency."""
 
     type: str
     serial: str
@@ -37,8 +38,8 @@ class _Open:
 
 
 def read_antex(lines: Iterable[bytes], query: str = "") -> list[AntennaModel]:
-    """The receiver antennas of a file whose type holds some words, sixty at most; those of satellites are left out. Raises ReadError with
-    the line for what is no ANTEX file."""
+    """The receiver antennas of a file whose type holds some words, sixty at most; those of satellites are left out.
+    Raises ReadError with the line for what is no ANTEX file."""
     found: list[AntennaModel] = []
     now: _Open | None = None
     words = query.casefold().split()

@@ -1,4 +1,5 @@
-"""A picture of the site: a GeoTIFF in colours, or a picture with its world file; brought into the job's grid, north up."""
+"""A picture of the site: a GeoTIFF in colours, or a picture with its world file; brought into the job's grid, north
+up."""
 
 import hashlib
 import io
@@ -40,8 +41,9 @@ Box = tuple[float, float, float, float]
 
 
 def read_backdrop(data: bytes, name: str, world: str, grid: Grid, around: Box | None) -> BackdropReading:
-    """Read a picture into the job's grid. world: the text of its world file, empty where the picture is a GeoTIFF; its figures are taken as of
-    the job's own grid, in the grid's unit. around: the part that is kept, grid metres. Raises ReadError, GeodesyError."""
+    """Read a picture into the job's grid. world: the text of its world file, empty where the picture is a GeoTIFF; its
+    figures are taken as of the job's own grid, in the grid's unit. around: the part that is kept, grid metres. Raises
+    ReadError, GeodesyError."""
     if len(data) > MAX_BYTES:
         raise ReadError("The picture is larger than 200 MB.", mend="Cut it to the site.")
     try:
@@ -100,7 +102,10 @@ def _of_world_file(data: bytes, name: str, world: str, grid: Grid, around: Box |
             with placed.open(**profile, crs=grid.crs.to_wkt(), transform=place) as out:
                 out.write(pixels)
             with placed.open() as source:
-                how = f"Picture of {found.width} by {found.height} pixels, its world file taken as of {grid.name}, in units of {k:g} m."
+                how = (
+                    f"Picture of {found.width} by {found.height} pixels, its world file taken as of {grid.name}, in"
+                    f" units of {k:g} m."
+                )
                 return _kept(source, grid.crs, grid, around, how)
 
 

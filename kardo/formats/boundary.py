@@ -25,9 +25,9 @@ MAX_BYTES, MOST_OFFERED = 2_000_000, 12
 
 @dataclass(frozen=True)
 class Boundary:
-    """One ring of grid metres, not closed, with how it was read and its area in square metres. Where options stand, the ring is
-    that of the first, and the user has to choose; what is said of a transformation that is approximate, has to be accepted. axis and
-    width: of a corridor, grid metres and metres on the ground, so that it can be flown along."""
+    """One ring of grid metres, not closed, with how it was read and its area in square metres. Where options stand, the
+    ring is that of the first, and the user has to choose; what is said of a transformation that is approximate, has to
+    be accepted. axis and width: of a corridor, grid metres and metres on the ground, so that it can be flown along."""
 
     ring: tuple[tuple[float, float], ...]
     how: tuple[str, ...]
@@ -51,8 +51,9 @@ def read_boundary(
     chosen: str = "",
     surface: AnySurface | None = None,
 ) -> Boundary:
-    """Read a boundary whatever it is: the content decides, the name only helps with the message. near is the middle of the site
-    where it is known, chosen the key of the option that the user took, surface the ground that areas are told on. Raises ReadError."""
+    """Read a boundary whatever it is: the content decides, the name only helps with the message. near is the middle of
+    the site where it is known, chosen the key of the option that the user took, surface the ground that areas are told
+    on. Raises ReadError."""
     on = grid, surface
     if len(data) > MAX_BYTES:
         raise ReadError(f"{name or 'The file'} is larger than 2 MB.", mend="Export only the boundary.")
@@ -69,7 +70,8 @@ def read_boundary(
 
 
 def _of_map(data: bytes, name: str, on: Ground, unit: str, near: tuple[float, float] | None, chosen: str) -> Boundary:
-    """The outline of a file of a map. What is chosen is the way to read one that names no system, and behind a stroke the outline."""
+    """The outline of a file of a map. What is chosen is the way to read one that names no system, and behind a stroke
+    the outline."""
     way, _, outline = chosen.partition("/") if "/" in chosen or "-" in chosen else ("", "", chosen)
     found = read_map_file(data, name)
     shapes = outlines_of(found.things)
@@ -96,8 +98,8 @@ def outlines_of(things: tuple[Thing, ...]) -> tuple[Thing, ...]:
 
 
 def _of_shapes(shapes: tuple[Thing, ...], how: tuple[str, ...], on: Ground, unit: str, chosen: str) -> Boundary:
-    """The outline of a file: the only one, or the one that is chosen; an open line closed or made a corridor, as is chosen. One
-    with holes can be looked at among others, and is refused when it is chosen."""
+    """The outline of a file: the only one, or the one that is chosen; an open line closed or made a corridor, as is
+    chosen. One with holes can be looked at among others, and is refused when it is chosen."""
     options = () if chosen else _options(shapes, on, unit)
     key, _, width = (chosen or (options[0].key if options else "0")).partition(":")
     shape = {str(k): shape for k, shape in enumerate(shapes)}.get(key, shapes[0])

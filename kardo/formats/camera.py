@@ -104,7 +104,10 @@ def _pitch(said: dict[int, Any], wide: int, high: int, focal: float, name: str) 
         pitch = 1000 * DIAGONAL_35 * focal / equal / math.hypot(wide, high)
         return (
             pitch,
-            f"Pixel pitch from the focal length as on 35 mm film, a whole number: to {share:.1f} %. The data sheet is better.",
+            (
+                f"Pixel pitch from the focal length as on 35 mm film, a whole number: to {share:.1f} %. The data sheet"
+                " is better."
+            ),
         )
     raise ReadError("This image does not say how large its sensor is.", where=name, mend=DATA_SHEET)
 

@@ -18,24 +18,33 @@ BOXES = (
 
 
 def card_html(plan: Plan, chain: SetUpHeights, card: Card) -> str:
-    """One card as a page that stands alone: the boxes, the sum to read back, what the heights come from, what goes wrong."""
+    """One card as a page that stands alone: the boxes, the sum to read back, what the heights come from, what goes
+    wrong."""
     unit = plan.brief.unit
     rows = "".join(_row(box) for box in card.boxes)
     notes = "".join(f"<li>{escape(note)}</li>" for note in card.notes)
     return page(
         f"{plan.brief.title}, {card.name}",
-        f"{plan.brief.title} · {name_of(plan, 'setup', card.setup)} · plan {plan.revision[:12]} · Kardo {version('kardo')}",
+        f"{plan.brief.title} · {name_of(plan, 'setup', card.setup)} · plan {plan.revision[:12]} · Kardo"
+        f" {version('kardo')}",
         f"{BOXES}<h1>{escape(card.name)}</h1>"
-        f'<p class="lead">{escape(name_of(plan, "setup", card.setup))}: type the position of <b>{escape(card.point)}</b></p>'
+        f'<p class="lead">{escape(name_of(plan, "setup", card.setup))}: type the position of'
+        f" <b>{escape(card.point)}</b></p>"
         f"<p>{escape(card.frame)}</p>"
-        f'<table class="box"><tr><th>box</th><th class="num">type</th><th></th><th class="num">sum of figures</th></tr>{rows}'
-        f'<tr><td class="name">all boxes together</td><td></td><td></td><td class="sum">{card.read_back}</td></tr></table>'
-        f"<p>Read every box back from the device, figure by figure; then add its figures: 12.305 gives 1 + 2 + 3 + 0 + 5 = 11. The sum "
+        '<table class="box"><tr><th>box</th><th class="num">type</th><th></th><th class="num">sum of'
+        f" figures</th></tr>{rows}"
+        '<tr><td class="name">all boxes together</td><td></td><td></td><td'
+        f' class="sum">{card.read_back}</td></tr></table>'
+        f"<p>Read every box back from the device, figure by figure; then add its figures: 12.305 gives 1 + 2 + 3 + 0 +"
+        f" 5 = 11. The sum "
         f"finds a wrong or missing figure, not two that changed places.</p><ul>{notes}</ul>"
         f"<h2>Where the height comes from</h2>"
-        f"<p>{escape(chain.mark_name)} {length(chain.mark, unit, 4)} {escape(chain.system)}; N {length(chain.separation, unit, 4)}; "
-        f"antenna read {read_words(plan, chain)}, which is {length(chain.arp_above_mark, unit, 4)} vertical to the ARP; the APC lies "
-        f"{length(chain.apc_above_arp, unit, 4)} above it. As planned: if the height measured at the mark is another, this card no longer holds.</p>"
+        f"<p>{escape(chain.mark_name)} {length(chain.mark, unit, 4)} {escape(chain.system)}; N"
+        f" {length(chain.separation, unit, 4)}; "
+        f"antenna read {read_words(plan, chain)}, which is {length(chain.arp_above_mark, unit, 4)} vertical to the ARP;"
+        " the APC lies "
+        f"{length(chain.apc_above_arp, unit, 4)} above it. As planned: if the height measured at the mark is another,"
+        " this card no longer holds.</p>"
         f'<p class="quiet">Kardo reminds; coordinates of marks are the licensed surveyor\'s to certify.</p>',
     )
 

@@ -1,6 +1,6 @@
-"""A list cut into cells: columns parted by tabs, semicolons, bars, commas or spaces, a header row or none, and angles that take
-several words. What a cell is, a number, an angle or a word, is told here; what a column means, in coordinates.py.
-"""
+"""A list cut into cells: columns parted by tabs, semicolons, bars, commas or spaces, a header row or none, and angles
+that take several words. What a cell is, a number, an angle or a word, is told here; what a column means, in
+coordinates.py."""
 
 import csv
 import io
@@ -16,8 +16,22 @@ MAX_ROWS, LONGEST_LINE = 6000, 2000
 MOST = 1e9  # no coordinate or height is larger, in any unit
 POINT_NAMES = {  # as lists head them, letters alone: numéro is numro
     *("name", "point", "pt", "id", "no", "nr", "num", "number", "label", "pointid", "pointname", "pointno", "ptid"),
-    *("punkt", "pkt", "punktnr", "pktnr", "punktnummer", "bezeichnung", "nom", "numro", "numero", "matricule", "punto", "pto", "nombre"),
-}  # fmt: skip
+    *(
+        "punkt",
+        "pkt",
+        "punktnr",
+        "pktnr",
+        "punktnummer",
+        "bezeichnung",
+        "nom",
+        "numro",
+        "numero",
+        "matricule",
+        "punto",
+        "pto",
+        "nombre",
+    ),
+}
 HEADS = {
     "name": POINT_NAMES | {"photo", "image", "file", "filename"},
     "e": {"e", "east", "easting", "eastings", "est", "este", "ost", "rechtswert"},
@@ -85,7 +99,8 @@ def decoded(data: bytes, name: str) -> tuple[str, list[str]]:
 
 
 def tables_of(text: str) -> list[Table]:
-    """The list cut into cells, in every way that gives each line two or more. Raises ReadError for one that is too large."""
+    """The list cut into cells, in every way that gives each line two or more. Raises ReadError for one that is too
+    large."""
     lines = [
         (k, line)
         for k, line in enumerate(text.replace("\ufeff", "").splitlines(), 1)
@@ -157,8 +172,8 @@ def unit_of(cell: str) -> str | None:
 
 
 def _spaced(rows: list[list[str]]) -> Iterator[list[list[str]]]:
-    """Lines of words in which an angle takes several: with a name before or without; hemispheres behind or before the numbers,
-    or none, and then three numbers or two for each."""
+    """Lines of words in which an angle takes several: with a name before or without; hemispheres behind or before the
+    numbers, or none, and then three numbers or two for each."""
     for named, take in product((0, 1), (_behind, _before, _by_threes, _by_twos)):
         out = [take(row[named:]) for row in rows]
         if out and all(cells is not None for cells in out):
@@ -210,8 +225,8 @@ def like_a_number(cell: str) -> bool:
 
 
 def coordinate(cell: str) -> Angle | None:
-    """An angle that cannot be a name: with minutes, with a degree's mark, or with a hemisphere and a decimal. N1, 12E and
-    plain numbers are none."""
+    """An angle that cannot be a name: with minutes, with a degree's mark, or with a hemisphere and a decimal. N1, 12E
+    and plain numbers are none."""
     try:
         angle = read_angle(cell)
     except ReadError:

@@ -1,5 +1,5 @@
-"""The coordinates of one mark as its certificate prints them: latitude, longitude and a height, or easting, northing and a height, each with
-a label or in a row, in any form of angle and length."""
+"""The coordinates of one mark as its certificate prints them: latitude, longitude and a height, or easting, northing
+and a height, each with a label or in a row, in any form of angle and length."""
 
 import re
 from dataclasses import dataclass
@@ -37,8 +37,8 @@ _UNIT = re.compile(r"(?:us[ -]?survey[ -]?f(?:ee|oo)?t|us[ -]?ft|sft)\b", re.IGN
 
 @dataclass(frozen=True)
 class ReadCertificate:
-    """A mark as read: grid metres; its height in metres taken as ellipsoidal and as one of the job's system, None where there is none;
-    which of the two the text says it is, empty where it does not; and in words how it was read."""
+    """A mark as read: grid metres; its height in metres taken as ellipsoidal and as one of the job's system, None where
+    there is none; which of the two the text says it is, empty where it does not; and in words how it was read."""
 
     name: str
     e: float
@@ -106,7 +106,8 @@ def _from_position(text: str, grid: Grid) -> tuple[float, float]:
 
 
 def _length(text: str, unit: str) -> float:
-    """Metres from what stands behind a label, with or without a unit in words, and what is noted behind it. Feet of no kind are the job's."""
+    """Metres from what stands behind a label, with or without a unit in words, and what is noted behind it. Feet of no
+    kind are the job's."""
     clean = re.sub(r"(?<=\d)[ \u00a0](?=\d{3}\b)", "", _UNIT.sub("ftus", text))
     clean = re.sub(r"\(?\b(?:met(?:er|re)s?|m)\b\)?", "m", clean, flags=re.IGNORECASE)
     clean = re.sub(r"\(?\b(?:feet|foot)\b\)?", "" if unit in FEET else "ft", clean, flags=re.IGNORECASE)
@@ -140,6 +141,7 @@ def _read(
     words = [how]
     if h is not None and not says:
         words.append(
-            f"The height does not say what it is: ellipsoidal or in the job's system, {length(separation, unit, 3)} apart here."
+            f"The height does not say what it is: ellipsoidal or in the job's system, {length(separation, unit, 3)}"
+            " apart here."
         )
     return ReadCertificate(name=name, e=e, n=n, ellipsoidal=up, height=h, says=says, how=words)

@@ -30,8 +30,8 @@ def _foot(plan: Plan, what: str) -> str:
 
 
 def sketch_html(plan: Plan, paper: Paper = "A4", scale: int | None = None) -> str:
-    """A sheet with the drawing, at the scale that is wanted or the largest usual one that shows it all, a title block and what the signs mean.
-    Raises ReadError for a scale that no ruler has."""
+    """A sheet with the drawing, at the scale that is wanted or the largest usual one that shows it all, a title block
+    and what the signs mean. Raises ReadError for a scale that no ruler has."""
     usual = scales_of(plan.brief.unit)
     if scale is not None and scale not in usual:
         raise ReadError(
@@ -41,8 +41,10 @@ def sketch_html(plan: Plan, paper: Paper = "A4", scale: int | None = None) -> st
     frame = frame_of(plan, wide - 24, high - 42, scale)
     counts = (len(plan.targets), len(plan.checks), len(plan.marks))
     style = (
-        f"<style>@page {{ size: {wide}mm {high}mm; margin: 10mm 12mm 12mm }} svg {{ display: block }} .block svg {{ display: inline; vertical-align: -0.6mm }} "
-        f".block {{ width: {frame.width}mm; border: 0.4mm solid #17242e; border-top: 0; margin: 0 }} .block td {{ border-right: 0.3pt solid #17242e; border-bottom: 0; padding: 1mm 2mm }}</style>"
+        f"<style>@page {{ size: {wide}mm {high}mm; margin: 10mm 12mm 12mm }} svg {{ display: block }} .block svg {{"
+        f" display: inline; vertical-align: -0.6mm }} .block {{ width: {frame.width}mm; border: 0.4mm solid #17242e;"
+        " border-top: 0; margin: 0 } .block td { border-right: 0.3pt solid #17242e; border-bottom: 0; padding: 1mm"
+        " 2mm }</style>"
     )
     signs = " &nbsp; ".join(
         f'<svg width="4mm" height="4mm" viewBox="-2.2 -2.2 4.4 4.4">{sign_of(what)}</svg> {counted(count, what)}'
@@ -51,7 +53,10 @@ def sketch_html(plan: Plan, paper: Paper = "A4", scale: int | None = None) -> st
     cells = (
         f"<b>{escape(plan.brief.title)}</b><br>control sketch",
         f"{frame.words} on {paper}",
-        f"{escape(plan.grid.name)}<br>heights {escape(height_name(plan.brief.heights))}, {UNITS[plan.brief.unit].plural}",
+        (
+            f"{escape(plan.grid.name)}<br>heights {escape(height_name(plan.brief.heights))},"
+            f" {UNITS[plan.brief.unit].plural}"
+        ),
         f"{signs}<br>– · – boundary",
         f"plan {plan.revision[:12]}<br>sigma and verdict: see the plan",
     )
@@ -64,8 +69,9 @@ def sketch_html(plan: Plan, paper: Paper = "A4", scale: int | None = None) -> st
 
 
 def target_sheets_html(plan: Plan, chosen: str = "", kept: Collection[str] = ()) -> str:
-    """A page for every point, or for one: what it is called, where it lies, how it is laid and observed, what stands about it, its pictures as far
-    as they are kept (by digest, shown as `picture:digest`), and room for what is found there. Raises ReadError for more pages than anybody prints."""
+    """A page for every point, or for one: what it is called, where it lies, how it is laid and observed, what stands
+    about it, its pictures as far as they are kept (by digest, shown as `picture:digest`), and room for what is found
+    there. Raises ReadError for more pages than anybody prints."""
     points = [p for p in plan.control if not chosen or p.id == chosen]
     if not points or len(points) > MOST_SHEETS:
         raise ReadError(
@@ -75,8 +81,11 @@ def target_sheets_html(plan: Plan, chosen: str = "", kept: Collection[str] = ())
         )
     heights = dict(zip((p.id for p in plan.control), heights_of(plan, plan.control).tolist(), strict=True))
     style = (
-        "<style>.sheet { page-break-after: always } .sheet:last-child { page-break-after: auto } .big { font-size: 44pt; font-weight: 700; line-height: 1 } "
-        ".typed { font: 15pt 'Kardo Figures' } .empty { height: 52mm; border: 0.4pt solid #17242e; margin-top: 2mm; padding: 1mm 2mm; font-size: 8pt } .low { height: 20mm } .pictures { margin-top: 2mm; line-height: 0 } .pictures img { max-height: 34mm; max-width: 42mm; margin-right: 2mm }</style>"
+        "<style>.sheet { page-break-after: always } .sheet:last-child { page-break-after: auto } .big { font-size:"
+        " 44pt; font-weight: 700; line-height: 1 } .typed { font: 15pt 'Kardo Figures' } .empty { height: 52mm; border:"
+        " 0.4pt solid #17242e; margin-top: 2mm; padding: 1mm 2mm; font-size: 8pt } .low { height: 20mm } .pictures {"
+        " margin-top: 2mm; line-height: 0 } .pictures img { max-height: 34mm; max-width: 42mm; margin-right: 2mm"
+        " }</style>"
     )
     body = "".join(_sheet(plan, p, heights[p.id], kept) for p in points)
     return page(f"{plan.brief.title}, target sheets", _foot(plan, "target sheets"), style + body)
@@ -103,18 +112,21 @@ def _sheet(plan: Plan, p: ControlPoint, height: float, kept: Collection[str]) ->
     rows += [("note", p.note)] if p.note else []
     told = "".join(f"<tr><td>{name}</td><td>{escape(words)}</td></tr>" for name, words in rows)
     witness = "".join(
-        f"<tr><td>{escape(name)}</td><td class='figures num'>{length(far, plan.brief.unit, 1)}</td><td class='figures num'>{bearing}</td></tr>"
+        f"<tr><td>{escape(name)}</td><td class='figures num'>{length(far, plan.brief.unit, 1)}</td><td class='figures"
+        f" num'>{bearing}</td></tr>"
         for name, far, bearing in _witnesses(plan, p)
     )
     shown = [digest for digest in p.pictures if digest in kept]
     pictures = "".join(f'<img src="picture:{digest}">' for digest in shown)
     return (
-        f'<div class="sheet"><table><tr><td class="big">{escape(p.name)}</td><td><table>{figures}</table></td></tr></table>'
-        f'<p class="quiet">{escape(plan.grid.name)}, {unit.plural}; heights {escape(height_name(plan.brief.heights))}</p><table>{told}</table>'
-        f"<h2>Where, {escape(frame.words)}</h2>{drawing(plan, frame, p.id)}"
-        f'<h2>From there to</h2><table><tr><th></th><th class="figures num">distance</th><th class="figures num">grid bearing</th></tr>{witness}</table>'
-        f'<div class="pictures">{pictures}</div>'
-        f'<div class="{"empty low" if shown else "empty"}">found · laid at · pole height · observed at · photograph number · sketch of what is about</div></div>'
+        '<div class="sheet"><table><tr><td'
+        f' class="big">{escape(p.name)}</td><td><table>{figures}</table></td></tr></table><p'
+        f' class="quiet">{escape(plan.grid.name)}, {unit.plural}; heights'
+        f" {escape(height_name(plan.brief.heights))}</p><table>{told}</table><h2>Where,"
+        f" {escape(frame.words)}</h2>{drawing(plan, frame, p.id)}<h2>From there to</h2><table><tr><th></th><th"
+        f' class="figures num">distance</th><th class="figures num">grid bearing</th></tr>{witness}</table><div'
+        f' class="pictures">{pictures}</div><div class="{"empty low" if shown else "empty"}">found · laid at · pole'
+        " height · observed at · photograph number · sketch of what is about</div></div>"
     )
 
 
@@ -148,9 +160,10 @@ def stake_out_html(plan: Plan, found: StakeOut) -> str:
     """The list to set out by: bearing, angle from the mark oriented on, distances on the grid and the ground, rise."""
     unit = UNITS[plan.brief.unit]
     rows = "".join(
-        f"<tr><td><b>{escape(r.name)}</b></td><td>{r.role}</td><td class='figures num'>{_angle(r.bearing)}</td>"
-        f"<td class='figures num'>{_angle(r.angle)}</td><td class='figures num'>{unit.from_metres(r.grid_m):.3f}</td>"
-        f"<td class='figures num'>{unit.from_metres(r.ground_m):.3f}</td><td class='figures num'>{_rise(r.rise, unit)}</td></tr>"
+        f"<tr><td><b>{escape(r.name)}</b></td><td>{r.role}</td><td class='figures num'>{_angle(r.bearing)}</td><td"
+        f" class='figures num'>{_angle(r.angle)}</td><td class='figures num'>{unit.from_metres(r.grid_m):.3f}</td><td"
+        f" class='figures num'>{unit.from_metres(r.ground_m):.3f}</td><td class='figures"
+        f" num'>{_rise(r.rise, unit)}</td></tr>"
         for r in found.rays
     )
     heads = (
@@ -170,9 +183,11 @@ def stake_out_html(plan: Plan, found: StakeOut) -> str:
         f"{plan.brief.title}, stake-out",
         _foot(plan, f"stake-out from {found.station}"),
         f"<h1>Stake-out from {escape(found.station)}</h1>"
-        f'<p class="lead">E {_figure(unit.from_metres(found.e))} N {_figure(unit.from_metres(found.n))}{oriented}.</p><p>{escape(found.told)}</p>'
+        f'<p class="lead">E {_figure(unit.from_metres(found.e))} N'
+        f" {_figure(unit.from_metres(found.n))}{oriented}.</p><p>{escape(found.told)}</p>"
         f"<table><tr><th>point</th><th></th>{head}</tr>{rows}</table>"
-        f'<p class="quiet">Coordinates in {escape(plan.grid.name)}, {unit.plural}; heights {escape(height_name(plan.brief.heights))}. '
+        f'<p class="quiet">Coordinates in {escape(plan.grid.name)}, {unit.plural}; heights'
+        f" {escape(height_name(plan.brief.heights))}. "
         f"Combined factor at the station {found.factor:.7f}; smallest figure {small(0.001, plan.brief.unit)}.</p>",
     )
 

@@ -1,9 +1,8 @@
 """Coordinate lists as people paste them, read by one grammar.
 
-A list is cut into cells; every way of reading the cells that the grammar knows (which columns, which order, which unit, which
-hemisphere an O is) is tried, and kept where all its points fit the grid and the site. One way left is taken and said; several
-that lead to different places are told, for the user to choose. Nothing is guessed between them.
-"""
+A list is cut into cells; every way of reading the cells that the grammar knows (which columns, which order, which unit,
+which hemisphere an O is) is tried, and kept where all its points fit the grid and the site. One way left is taken and
+said; several that lead to different places are told, for the user to choose. Nothing is guessed between them."""
 
 import re
 from collections.abc import Iterator
@@ -45,8 +44,9 @@ class Option:
 
 @dataclass(frozen=True)
 class Reading:
-    """What was read, and in words how it was understood, for the user to accept or not. Where options stand, the points are
-    those of the first, and the user has to choose. geographic: they came as latitudes and longitudes, so that nobody knows which height stands beside them."""
+    """What was read, and in words how it was understood, for the user to accept or not. Where options stand, the points
+    are those of the first, and the user has to choose. geographic: they came as latitudes and longitudes, so that
+    nobody knows which height stands beside them."""
 
     points: tuple[ReadPoint, ...]
     how: tuple[str, ...] = field(default=())
@@ -72,8 +72,9 @@ class Way:
 
 
 def read_points(text: str, grid: Grid, unit: str, near: tuple[float, float] | None = None, chosen: str = "") -> Reading:
-    """Points from a pasted or uploaded list. unit is the job's; near the middle of the site in grid metres where it is known;
-    chosen the key of the option that the user took. Raises ReadError naming the line, GeodesyError for what lies off the grid."""
+    """Points from a pasted or uploaded list. unit is the job's; near the middle of the site in grid metres where it is
+    known; chosen the key of the option that the user took. Raises ReadError naming the line, GeodesyError for what lies
+    off the grid."""
     if len(text) > MAX_BYTES:
         raise ReadError("The list is longer than a megabyte.", mend="Paste fewer points.")
     found, faults = _fitting(text, grid, unit, near)
@@ -91,8 +92,9 @@ def _taken(found: "list[Found]", chosen: str) -> "tuple[Found, list[Found]]":
 
 
 def read_places(text: str, chosen: str = "") -> tuple[list[tuple[float, float]], list[str], list[Option]]:
-    """Longitudes and latitudes in degrees from a list of latitudes and longitudes in any order and habit, how it was read, and
-    the ways that it can be read where there are several. Raises ReadError; of coordinates of a grid too, for it is not known."""
+    """Longitudes and latitudes in degrees from a list of latitudes and longitudes in any order and habit, how it was
+    read, and the ways that it can be read where there are several. Raises ReadError; of coordinates of a grid too, for
+    it is not known."""
     if len(text) > MAX_BYTES:
         raise ReadError("The list is longer than a megabyte.", mend="Paste fewer points.")
     found, faults = _fitting(text, WORLD, "m", None, geographic=True)
@@ -113,7 +115,10 @@ def _degrees(points: tuple[ReadPoint, ...]) -> list[tuple[float, float]]:
 
 def _at(points: tuple[ReadPoint, ...], count: int) -> str:
     lon, lat = _degrees(points)[0]
-    return f"{'the first of ' + str(count) + ' places' if count > 1 else 'a place'} at {abs(lat):.5f}° {'N' if lat >= 0 else 'S'}, {abs(lon):.5f}° {'E' if lon >= 0 else 'W'}"
+    return (
+        f"{'the first of ' + str(count) + ' places' if count > 1 else 'a place'} at {abs(lat):.5f}°"
+        f" {'N' if lat >= 0 else 'S'}, {abs(lon):.5f}° {'E' if lon >= 0 else 'W'}"
+    )
 
 
 Found = tuple[Table, Way, tuple[ReadPoint, ...]]
@@ -122,8 +127,8 @@ Found = tuple[Table, Way, tuple[ReadPoint, ...]]
 def _fitting(
     text: str, grid: Grid, unit: str, near: tuple[float, float] | None, geographic: bool = False
 ) -> tuple[list[Found], list[tuple[int, KardoError]]]:
-    """Every way to read the list that fits and leads to a place of its own; and what is wrong with the others, with how far
-    each came. geographic: as latitudes and longitudes alone."""
+    """Every way to read the list that fits and leads to a place of its own; and what is wrong with the others, with how
+    far each came. geographic: as latitudes and longitudes alone."""
     found: list[Found] = []
     faults: list[tuple[int, KardoError]] = []
     for table in tables_of(text):
@@ -238,8 +243,8 @@ def _units(grid: Grid, unit: str) -> list[str]:
 
 
 def _ways_by_head(table: Table, grid: Grid, unit: str) -> Iterator[Way]:
-    """As the header names the columns. An X is east, and where the grid's own first axis is north may be that too; feet may be
-    either foot where the job or the grid is in survey feet."""
+    """As the header names the columns. An X is east, and where the grid's own first axis is north may be that too; feet
+    may be either foot where the job or the grid is in survey feet."""
     assert table.head is not None
     columns: dict[str, int] = {}
     for k, cell in enumerate(table.head):
@@ -377,4 +382,7 @@ def _words(way: Way, points: tuple[ReadPoint, ...], grid: Grid, job_unit: str) -
     first = points[0]
     lon, lat = grid.to_world(first.e, first.n)
     unit = f"in {UNITS[way.unit].plural}" if way.unit else f"O for {'west' if way.o_is_west else 'east'}"
-    return f"{', '.join(order)}; {unit}: the first at {place(first.e, first.n, job_unit)} ({UNITS[job_unit].short}), {float(lat):.5f}°, {float(lon):.5f}°"
+    return (
+        f"{', '.join(order)}; {unit}: the first at {place(first.e, first.n, job_unit)} ({UNITS[job_unit].short}),"
+        f" {float(lat):.5f}°, {float(lon):.5f}°"
+    )

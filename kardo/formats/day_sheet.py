@@ -43,12 +43,14 @@ def tasks_of_person(day: Day, person: Person) -> list[TaskLine]:
 
 
 def person_html(plan: Plan, day: Day, person: Person) -> str:
-    """One person's sheet: the day in a sentence, the tasks with their places, when the bases log, and the cautions of the site."""
+    """One person's sheet: the day in a sentence, the tasks with their places, when the bases log, and the cautions of
+    the site."""
     visit = next(v for v in plan.visits if v.id == day.visit)
     tasks = tasks_of_person(day, person)
     rows = "".join(_row(plan, t) for t in tasks)
     logs = "".join(
-        f"<li>The {escape(name_of(plan, 'setup', log.setup))} logs from <b>{clock(log.first)}</b> to <b>{clock(log.last)}</b>.</li>"
+        f"<li>The {escape(name_of(plan, 'setup', log.setup))} logs from <b>{clock(log.first)}</b> to"
+        f" <b>{clock(log.last)}</b>.</li>"
         for log in day.logging
     )
     unit = UNITS[plan.brief.unit]
@@ -57,15 +59,19 @@ def person_html(plan: Plan, day: Day, person: Person) -> str:
         f"{plan.brief.title}, {person.name}",
         f"{plan.brief.title} · {visit.name} · {day.date} · plan {plan.revision[:12]} · Kardo {version('kardo')}",
         f"<h1>{escape(person.name)}</h1>"
-        f'<p class="quiet">{escape(plan.brief.title)} · {escape(visit.name)}, {escape(day.date)} · {", ".join(person.roles)}</p>'
+        f'<p class="quiet">{escape(plan.brief.title)} · {escape(visit.name)}, {escape(day.date)} ·'
+        f" {', '.join(person.roles)}</p>"
         f'<p class="lead">{escape(day.told)}</p>'
-        f"<p>Sun up {_clock(day.light.rise)}, down {_clock(day.light.set)}; light enough to fly from {_clock(day.light.first)} to {_clock(day.light.last)} "
+        f"<p>Sun up {_clock(day.light.rise)}, down {_clock(day.light.set)}; light enough to fly from"
+        f" {_clock(day.light.first)} to {_clock(day.light.last)} "
         f"(sun at {visit.sun_deg:g}°). Times are the site's clock, {day.utc_offset_h:+g} h to UTC.</p>"
-        f'<h2>What you do</h2><table><tr><th class="figures">from</th><th class="figures">to</th><th>what</th><th>points, in this order</th></tr>{rows}</table>'
+        '<h2>What you do</h2><table><tr><th class="figures">from</th><th'
+        f' class="figures">to</th><th>what</th><th>points, in this order</th></tr>{rows}</table>'
         + (f"<h2>Bases</h2><ul>{logs}</ul>" if logs else "")
         + _points(plan, tasks)
         + f"<h2>Cautions</h2><ul>{''.join(f'<li>{c}</li>' for c in told)}</ul>"
-        f'<p class="quiet">Coordinates in {escape(plan.grid.name)}, {unit.plural}; heights {escape(height_name(plan.brief.heights))}. Kardo reminds; it does not authorise.</p>',
+        f'<p class="quiet">Coordinates in {escape(plan.grid.name)}, {unit.plural}; heights'
+        f" {escape(height_name(plan.brief.heights))}. Kardo reminds; it does not authorise.</p>",
     )
 
 
@@ -77,7 +83,8 @@ def _row(plan: Plan, task: TaskLine) -> str:
     places = escape(", ".join(_name(plan, path) for path in task.about))
     return (
         f'<tr><td class="figures">{_clock(task.start)}</td><td class="figures">{_clock(task.end)}</td>'
-        f"<td>{escape(task.words[:1].upper() + task.words[1:])}{' <b>(pinned)</b>' if task.pinned else ''}</td><td>{places}</td></tr>"
+        f"<td>{escape(task.words[:1].upper() + task.words[1:])}{' <b>(pinned)</b>' if task.pinned else ''}</td>"
+        f"<td>{places}</td></tr>"
     )
 
 
@@ -129,7 +136,8 @@ def calendar(plan: Plan, day: Day, person: Person) -> bytes:
 
 
 def session_calendar(plan: Plan) -> bytes:
-    """From when to when each base logs, on every visit that fits its day, as iCalendar. Raises PlanError where none does."""
+    """From when to when each base logs, on every visit that fits its day, as iCalendar. Raises PlanError where none
+    does."""
     out, reasons = _calendar(), []
     for visit in plan.visits:
         try:

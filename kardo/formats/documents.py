@@ -42,15 +42,18 @@ tr { page-break-inside: avoid } ul { margin: 1mm 0; padding-left: 4.5mm } li { m
 def page(title: str, foot: str, body: str) -> str:
     """A whole HTML document; the body is HTML already, title and foot are text."""
     return (
-        f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{escape(title)}</title><style>{STYLE}</style></head>'
-        f'<body><div class="foot">{escape(foot)}</div>{body}</body></html>'
+        '<!doctype html><html lang="en"><head><meta'
+        f' charset="utf-8"><title>{escape(title)}</title><style>{STYLE}</style></head><body><div'
+        f' class="foot">{escape(foot)}</div>{body}</body></html>'
     )
 
 
 def pdf(
     html: str, attached: dict[str, str] | None = None, pictures: dict[str, bytes] | None = None, paper: Paper = "A4"
 ) -> bytes:
-    """The document as PDF on paper that stands, where it does not say its own, with texts attached by file name; pictures: JPEGs that it shows, by the name after `picture:`. Raises ReadError for one that asks for anything from outside."""
+    """The document as PDF on paper that stands, where it does not say its own, with texts attached by file name;
+    pictures: JPEGs that it shows, by the name after `picture:`. Raises ReadError for one that asks for anything from
+    outside."""
     from weasyprint import CSS, HTML, Attachment
     from weasyprint.text.fonts import FontConfiguration
     from weasyprint.urls import FatalURLFetchingError
@@ -75,7 +78,8 @@ def _faces() -> str:
 
 
 def _own_fonts(pictures: dict[str, bytes]) -> "URLFetcher":
-    """What a document may ask for: the fonts that ship with Kardo, the pictures that came with it, and nothing else from anywhere."""
+    """What a document may ask for: the fonts that ship with Kardo, the pictures that came with it, and nothing else
+    from anywhere."""
     from weasyprint.urls import FatalURLFetchingError, URLFetcher, URLFetcherResponse
 
     class OwnFonts(URLFetcher):  # type: ignore[misc]  # it has no types

@@ -26,19 +26,23 @@ from kardo.formats.plan_drawing import COOL, INK, WARN, Frame, arrow_to, drawing
 
 WIDE, HIGHEST = 174.0, 60.0  # millimetres, of the drawing
 CAUTIONS = (
-    "The airspace is looked up again today; registration, licence and leave are at hand. The aircraft stays in sight, and nobody below it. "
-    "Home point recorded, return height set, action on a lost link set, pad level and clear, propellers on last. Kardo reminds; it does not authorise."
+    "The airspace is looked up again today; registration, licence and leave are at hand. The aircraft stays in sight,"
+    " and nobody below it. Home point recorded, return height set, action on a lost link set, pad level and clear,"
+    " propellers on last. Kardo reminds; it does not authorise."
 )
 
 
 def flight_card_html(plan: Plan, chosen: str = "") -> str:
-    """A page for each flight, or for one. Raises ReadError where there is none, PlanError where it cannot be laid out."""
+    """A page for each flight, or for one. Raises ReadError where there is none, PlanError where it cannot be laid
+    out."""
     flights = [f for f in all_flown(plan) if not chosen or f.flight.id == chosen]
     if not flights:
         raise ReadError("There is no such flight.", where="Flight", mend="Add one.")
     style = (
-        "<style>.card { page-break-after: always } .card:last-child { page-break-after: auto } .typed { font: 10pt 'Kardo Figures'; white-space: nowrap } .card { font-size: 9pt } .card h2 { margin: 2mm 0 0.7mm } .card p { margin: 0.7mm 0 } "
-        ".two { width: 100% } .two > tbody > tr > td { width: 50%; border: 0; padding-right: 5mm } .card td { padding: 0.45mm 2mm 0.45mm 0 }</style>"
+        "<style>.card { page-break-after: always } .card:last-child { page-break-after: auto } .typed { font: 10pt"
+        " 'Kardo Figures'; white-space: nowrap } .card { font-size: 9pt } .card h2 { margin: 2mm 0 0.7mm } .card p {"
+        " margin: 0.7mm 0 } .two { width: 100% } .two > tbody > tr > td { width: 50%; border: 0; padding-right: 5mm }"
+        " .card td { padding: 0.45mm 2mm 0.45mm 0 }</style>"
     )
     foot = f"{plan.brief.title} · flight card · plan {plan.revision[:12]} · Kardo {version('kardo')}"
     body = "".join(_card(plan, f) for f in flights)
@@ -53,22 +57,27 @@ def _card(plan: Plan, f: FlightPlan) -> str:
     min(typed, known, key=len).extend(_corrections(plan, f))  # where there is room
     scale = f"1:{frame.scale:,.0f}".replace(",", "\u202f")
     return (
-        f'<div class="card"><h1>{escape(f.flight.name)} <span class="quiet" style="font-size: 11pt">{escape(plan.brief.title)}</span></h1>'
+        f'<div class="card"><h1>{escape(f.flight.name)} <span class="quiet" style="font-size:'
+        f' 11pt">{escape(plan.brief.title)}</span></h1>'
         f"{drawing(plan, frame, over=_lines(f, frame))}"
-        f'<p class="quiet">{scale}, {escape(plan.grid.name)}. <svg width="4mm" height="4mm" viewBox="-2.2 -2.2 4.4 4.4">{sign_of("pad")}</svg> take-off &nbsp; → first line &nbsp; whole and dashed: sorties in turn</p>'
-        f'<table class="two"><tr><td><h2>Type</h2>{_table(typed)}</td><td><h2>Know</h2>{_table(known)}</td></tr></table>'
+        f'<p class="quiet">{scale}, {escape(plan.grid.name)}. <svg width="4mm" height="4mm" viewBox="-2.2 -2.2 4.4'
+        f' 4.4">{sign_of("pad")}</svg> take-off &nbsp; → first line &nbsp; whole and dashed: sorties in turn</p>'
+        "<table"
+        f' class="two"><tr><td><h2>Type</h2>{_table(typed)}</td><td><h2>Know</h2>{_table(known)}</td></tr></table>'
         f"<h2>Sorties</h2>{_sequence(f)}{_legs(plan, f)}<p class='quiet'>{CAUTIONS}</p></div>"
     )
 
 
 def _lines(f: FlightPlan, frame: Frame) -> str:
-    """The flight lines as they are flown, sorties told apart by colour and dash, the take-off place and an arrow on the first line."""
+    """The flight lines as they are flown, sorties told apart by colour and dash, the take-off place and an arrow on the
+    first line."""
     out = []
     for strip in f.strips:
         (x0, y0), (x1, y1) = frame.at(*strip.start), frame.at(*strip.end)
         colour, dash = (COOL, "") if strip.leg % 2 == 0 else (WARN, ' stroke-dasharray="2 0.8"')
         out.append(
-            f'<line x1="{x0:.2f}" y1="{y0:.2f}" x2="{x1:.2f}" y2="{y1:.2f}" stroke="{colour}" stroke-width="0.35"{dash}/>'
+            f'<line x1="{x0:.2f}" y1="{y0:.2f}" x2="{x1:.2f}" y2="{y1:.2f}" stroke="{colour}"'
+            f' stroke-width="0.35"{dash}/>'
         )
     (x0, y0), (x1, y1) = frame.at(*f.strips[0].start), frame.at(*f.strips[0].end)
     turn = math.degrees(math.atan2(y1 - y0, x1 - x0))
@@ -164,7 +173,10 @@ def _sequence(f: FlightPlan) -> str:
     if not before:
         return ""
     last, trimmed = (" and after the last", f" and the last {after:.0f} s") if after else ("", "")
-    return f"<p>Each sortie, before the first line{last}: {escape(sequence_words(f.scanner))}. Trim the first {before:.0f} s{trimmed} of its data.</p>"
+    return (
+        f"<p>Each sortie, before the first line{last}: {escape(sequence_words(f.scanner))}. Trim the first {before:.0f}"
+        f" s{trimmed} of its data.</p>"
+    )
 
 
 def _on_ground(sensor: ImageSensor | ScanSensor, f: FlightPlan, unit: str) -> list[tuple[str, str]]:
@@ -216,7 +228,8 @@ def _known_place(plan: Plan, f: FlightPlan, place: tuple[float, float], sorties:
 
 
 def _corrections(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
-    """What corrections come from, and what is typed for them as far as it is known; a password is printed on nothing."""
+    """What corrections come from, and what is typed for them as far as it is known; a password is printed on
+    nothing."""
     on = f.flight.positioned_from
     kind: Literal["setups", "correction_services"]
     if isinstance(on, OnSetUp) and (setup := plan.setup(on.setup)) is not None:
@@ -240,10 +253,12 @@ def _place(plan: Plan, at: tuple[float, float]) -> str:
 
 def _legs(plan: Plan, f: FlightPlan) -> str:
     rows = "".join(
-        f"<tr><td class='figures'>{k}</td><td class='figures'>{leg.first_strip + 1} – {leg.last_strip + 1}</td>"
-        f"<td class='figures'>{_place(plan, f.strips[leg.first_strip].start)}</td><td class='figures'>{_place(plan, f.strips[leg.last_strip].end)}</td><td class='figures num'>"
-        f"{f.sensor.images(int(np.count_nonzero(f.leg == k - 1))) or '–'}</td><td class='figures num'>{leg.minutes:.1f}</td><td class='figures num'>{leg.battery_left:.0f} %</td>"
-        "<td></td><td></td><td></td></tr>"
+        f"<tr><td class='figures'>{k}</td><td class='figures'>{leg.first_strip + 1} – {leg.last_strip + 1}</td><td"
+        f" class='figures'>{_place(plan, f.strips[leg.first_strip].start)}</td><td"
+        f" class='figures'>{_place(plan, f.strips[leg.last_strip].end)}</td><td class='figures"
+        f" num'>{f.sensor.images(int(np.count_nonzero(f.leg == k - 1))) or '–'}</td><td class='figures"
+        f" num'>{leg.minutes:.1f}</td><td class='figures num'>{leg.battery_left:.0f}"
+        " %</td><td></td><td></td><td></td></tr>"
         for k, leg in enumerate(f.legs, 1)
     )
     heads = (

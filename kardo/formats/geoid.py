@@ -1,8 +1,7 @@
 """Geoid models that an organisation brings: GTX and GeoTIFF, of which a plan takes the part about its site.
 
-GTX is NOAA's binary grid: latitude and longitude of the south-west node, steps, rows and columns, then separations from the south,
-all big-endian.
-"""
+GTX is NOAA's binary grid: latitude and longitude of the south-west node, steps, rows and columns, then separations from
+the south, all big-endian."""
 
 import hashlib
 import math
@@ -58,8 +57,8 @@ def geoid_file(data: bytes) -> GeoidFile:
 
 
 def read_geoid(data: bytes, name: str, lon: float, lat: float) -> Geoid:
-    """The part of a geoid about a place in degrees that a plan takes. Raises ReadError for a file that is none, that holds no
-    separations in metres, or that does not reach the place."""
+    """The part of a geoid about a place in degrees that a plan takes. Raises ReadError for a file that is none, that
+    holds no separations in metres, or that does not reach the place."""
     file = geoid_file(data)
     column, row = ((lon - file.west) % 360) / file.step_lon, (lat - file.south) / file.step_lat
     if not (0 <= column <= file.columns - 1 and 0 <= row <= file.rows - 1):

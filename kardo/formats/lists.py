@@ -19,8 +19,8 @@ SIGNS = tuple("=+-@＝＋－＠")
 
 
 def point_list_csv(plan: Plan, template: "Template | None" = None) -> str:
-    """Columns in the order of a template, usually point, N, E, Z, code; in the job's grid, unit and height system, to a tenth of a millimetre.
-    The base's mark comes last."""
+    """Columns in the order of a template, usually point, N, E, Z, code; in the job's grid, unit and height system, to a
+    tenth of a millimetre. The base's mark comes last."""
     heights = heights_of(plan, plan.control)
     rows = [(p.name, p.n, p.e, float(h), str(p.role)) for p, h in zip(plan.control, heights, strict=True)]
     rows += [(m.name, m.n, m.e, plan.mark_height(m), "mark") for m in plan.marks]
@@ -28,7 +28,8 @@ def point_list_csv(plan: Plan, template: "Template | None" = None) -> str:
 
 
 def local_list_csv(plan: Plan) -> str:
-    """The same in the plan's local grid. Raises PlanError where it has none, GeodesyError where its points do not determine it."""
+    """The same in the plan's local grid. Raises PlanError where it has none, GeodesyError where its points do not
+    determine it."""
     places = local_told(plan).places
     rows = [(p.name, p.n, p.e, math.nan if p.h is None else p.h, p.role) for p in places]
     return _point_rows(plan, rows, Template())
@@ -52,8 +53,8 @@ def _point_rows(plan: Plan, rows: Sequence[tuple[str, float, float, float, str]]
 
 @dataclass(frozen=True)
 class Template:
-    """How a list for a controller is laid out: its columns in order, what parts them, the sign of decimals, and whether a header stands over
-    them."""
+    """How a list for a controller is laid out: its columns in order, what parts them, the sign of decimals, and whether
+    a header stands over them."""
 
     columns: tuple[str, ...] = ("point", "N", "E", "Z", "code")
     separator: str = ","
@@ -97,23 +98,50 @@ def safe_cell(name: str) -> str:
 
 
 def waypoints_csv(plan: Plan) -> str:
-    """Waypoints in the order flown: longitude and latitude on WGS 84, heights ellipsoidal, above ground and above the take-off place in metres; the job's
-    grid, unit and height system beside them."""
+    """Waypoints in the order flown: longitude and latitude on WGS 84, heights ellipsoidal, above ground and above the
+    take-off place in metres; the job's grid, unit and height system beside them."""
     unit = UNITS[plan.brief.unit]
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
     own = [f"{axis}_{unit.short}" for axis in "ENH"]
     writer.writerow(
-        ["flight", "sortie", "line", "waypoint", "longitude_deg", "latitude_deg", "ellipsoidal_m", "above_ground_m", "above_take_off_m", *own,
-         "course_deg", "tilt_deg", "speed_m_per_s", "images"]
-    )  # fmt: skip
+        [
+            "flight",
+            "sortie",
+            "line",
+            "waypoint",
+            "longitude_deg",
+            "latitude_deg",
+            "ellipsoidal_m",
+            "above_ground_m",
+            "above_take_off_m",
+            *own,
+            "course_deg",
+            "tilt_deg",
+            "speed_m_per_s",
+            "images",
+        ]
+    )
     for flight, way in flown_lines(plan):
         world = in_world(plan, way.e, way.n, way.h)
         for k, (lon, lat, up) in enumerate(world):
             heights = [f"{v:.2f}" if np.isfinite(v) else "" for v in (way.above_ground[k], way.above_start[k])]
             grid = [f"{unit.from_metres(float(v)):.3f}" for v in (way.e[k], way.n[k], way.h[k])]
             writer.writerow(
-                [safe_cell(flight.flight.name), way.leg[k], way.strip[k], k + 1, f"{lon:.9f}", f"{lat:.9f}", f"{up:.2f}", *heights, *grid,
-                 f"{way.course[k]:.2f}", f"{way.tilt[k]:.1f}", f"{flight.flight.speed_m_per_s:g}", "on" if way.taking[k] else "off"]
-            )  # fmt: skip
+                [
+                    safe_cell(flight.flight.name),
+                    way.leg[k],
+                    way.strip[k],
+                    k + 1,
+                    f"{lon:.9f}",
+                    f"{lat:.9f}",
+                    f"{up:.2f}",
+                    *heights,
+                    *grid,
+                    f"{way.course[k]:.2f}",
+                    f"{way.tilt[k]:.1f}",
+                    f"{flight.flight.speed_m_per_s:g}",
+                    "on" if way.taking[k] else "off",
+                ]
+            )
     return out.getvalue()

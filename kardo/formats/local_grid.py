@@ -1,4 +1,5 @@
-"""A local grid as plain text: its points in both systems and its parameters, a line each, to be kept, sent and read again.
+"""A local grid as plain text: its points in both systems and its parameters, a line each, to be kept, sent and read
+again.
 
     local grid: works grid
     unit: m
@@ -11,10 +12,9 @@
     rise: 0.000020000 -0.000030000
     point: K1 | 622900.0000 5128300.0000 4.0000 | 5000.0000 2000.0000 -37.2000 | plane height
 
-about is E N in the job's grid; moved is E N H, the local coordinates there less the job's; turn is bearings in the local grid less those
-in the job's, in degrees; rise is that of local heights over the job's, a metre to grid east and north. With points, the similarity is made
-of them anew; without, it is what the parameters state.
-"""
+about is E N in the job's grid; moved is E N H, the local coordinates there less the job's; turn is bearings in the
+local grid less those in the job's, in degrees; rise is that of local heights over the job's, a metre to grid east and
+north. With points, the similarity is made of them anew; without, it is what the parameters state."""
 
 import re
 from typing import Any
@@ -33,8 +33,8 @@ HEAD = "local grid"
 
 
 def local_text(plan: Plan) -> str:
-    """The plan's local grid, in the job's unit, to a tenth of a millimetre. Raises PlanError where it has none, GeodesyError where its
-    points do not determine it."""
+    """The plan's local grid, in the job's unit, to a tenth of a millimetre. Raises PlanError where it has none,
+    GeodesyError where its points do not determine it."""
     told, local, unit = local_told(plan), plan.brief.local, UNITS[plan.brief.unit]
     assert local is not None
 
@@ -195,8 +195,8 @@ def _row(
 
 
 def pasted_pairs(text: str, unit: str) -> list[LocalPoint]:
-    """Points from a list of name, E, N, H in the job's grid, then E, N, H in the local one, in a unit; without heights, or with a
-    - for one that is not known. Raises ReadError with the line."""
+    """Points from a list of name, E, N, H in the job's grid, then E, N, H in the local one, in a unit; without heights,
+    or with a hyphen for one that is not known. Raises ReadError with the line."""
     what = "A line needs a name, E N H as measured and E N H in the local grid."
     table = _table(text, (4, 5, 6, 7), what, "Paste seven columns, or five without heights.")
     return [

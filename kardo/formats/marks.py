@@ -1,4 +1,5 @@
-"""Marks for the library from a list or a file of a map: designations and places, brought to the grid they are kept in."""
+"""Marks for the library from a list or a file of a map: designations and places, brought to the grid they are kept
+in."""
 
 from dataclasses import dataclass
 
@@ -30,7 +31,8 @@ class MarkReading:
 
 
 def read_marks(data: bytes, name: str, grid: Grid, unit: str) -> MarkReading:
-    """Marks of a file, whatever it is: its content decides. unit: of lengths in lists that name none. Raises ReadError, GeodesyError."""
+    """Marks of a file, whatever it is: its content decides. unit: of lengths in lists that name none. Raises ReadError,
+    GeodesyError."""
     if len(data) > MAX_BYTES:
         raise ReadError(f"{name or 'The file'} is larger than 4 MB.", mend="Export only the marks you use.")
     found = read_any_points(data, name, grid, unit)

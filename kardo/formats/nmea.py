@@ -27,8 +27,8 @@ FAULTS = (
 def receiver_said(
     pieces: Iterable[bytes], limit: float = 12.0, enough: int = ENOUGH, now: Callable[[], float] = time.monotonic
 ) -> ReceiverFixes:
-    """What a receiver says in a stream that comes in pieces of any size, until it ends or so many positions came. limit: seconds that
-    are given; a stream that ends well before them was hung up."""
+    """What a receiver says in a stream that comes in pieces of any size, until it ends or so many positions came.
+    limit: seconds that are given; a stream that ends well before them was hung up."""
     began = now()
     fixes: list[Fix] = []
     sigma: tuple[float, float, float] | None = None

@@ -1,4 +1,5 @@
-"""A plan drawn to scale, as SVG in millimetres: boundary, what is on the site, control and marks, with ticks of the grid, a scale bar and grid north."""
+"""A plan drawn to scale, as SVG in millimetres: boundary, what is on the site, control and marks, with ticks of the
+grid, a scale bar and grid north."""
 
 import math
 from collections.abc import Iterator, Sequence
@@ -70,8 +71,8 @@ class Frame:
 
 
 def frame_of(plan: Plan, width: float, height: float, scale: float | None = None) -> Frame:
-    """The frame that shows the whole site with its control, at a usual scale that fits, or at the one that is wanted. What lies far away is
-    told by arrows."""
+    """The frame that shows the whole site with its control, at a usual scale that fits, or at the one that is wanted.
+    What lies far away is told by arrows."""
     own = list(plan.site.boundary) or [(p.e, p.n) for p in plan.control]
     others = [*((p.e, p.n) for p in plan.control), *((m.e, m.n) for m in plan.marks)]
     places = near_to(own, others) if own else others
@@ -101,7 +102,8 @@ def frame_about(
 
 
 def filled_about(places: Sequence[tuple[float, float]], width: float, highest: float, unit: str = "m") -> Frame:
-    """A frame that places in grid metres fill, no higher than they need: at the next scale of two figures, where nobody lays a ruler."""
+    """A frame that places in grid metres fill, no higher than they need: at the next scale of two figures, where nobody
+    lays a ruler."""
     needed = _needed(places, width, highest, FILLED_EDGE)
     tens = 10.0 ** (math.floor(math.log10(needed)) - 1)
     scale = math.ceil(needed / tens) * tens
@@ -121,7 +123,8 @@ def _middle_of(places: Sequence[tuple[float, float]]) -> tuple[float, float]:
 
 
 def drawing(plan: Plan, frame: Frame, chosen: str = "", over: str = "") -> str:
-    """The drawing, its own size in millimetres. chosen: the id of a point that stands out; over: SVG that lies under the signs of control."""
+    """The drawing, its own size in millimetres. chosen: the id of a point that stands out; over: SVG that lies under
+    the signs of control."""
     labels = _Labels(frame)
     parts = [*_ticks(plan, frame), *_boundary(plan, frame), *_features(plan, frame, labels)]
     signs = [*_control(plan, frame, labels, chosen), *_marks(plan, frame, labels), *_afar(plan, frame)]
@@ -137,7 +140,8 @@ def drawing(plan: Plan, frame: Frame, chosen: str = "", over: str = "") -> str:
 
 @dataclass
 class _Labels:
-    """Names beside their signs, each where it covers nothing: tried all round, nearer before farther, with a line to its sign from afar."""
+    """Names beside their signs, each where it covers nothing: tried all round, nearer before farther, with a line to
+    its sign from afar."""
 
     frame: Frame
     taken: list[Box] = field(default_factory=list)
@@ -159,7 +163,10 @@ class _Labels:
             bx, by, far = self._place(x, y, wide)
             self.taken.append((bx, by, bx + wide, by + HIGH))
             if far:
-                yield f'<line x1="{x:.2f}" y1="{y:.2f}" x2="{bx + wide / 2:.2f}" y2="{by + HIGH / 2:.2f}" stroke="{colour}" stroke-width="0.15"/>'
+                yield (
+                    f'<line x1="{x:.2f}" y1="{y:.2f}" x2="{bx + wide / 2:.2f}" y2="{by + HIGH / 2:.2f}"'
+                    f' stroke="{colour}" stroke-width="0.15"/>'
+                )
             at = f'x="{bx:.2f}" y="{by + 0.8 * HIGH:.2f}" font-size="{HIGH}"'
             yield f'<text {at} fill="#fff" stroke="#fff" stroke-width="0.7">{escape(text)}</text>'
             yield f'<text {at} fill="{colour}">{escape(text)}</text>'
@@ -233,8 +240,8 @@ def _control(plan: Plan, frame: Frame, labels: _Labels, chosen: str) -> Iterator
 
 
 def sign_of(what: str) -> str:
-    """The sign of a thing, about its own place, as it is drawn on the screen: a target is a quartered diamond, a check a ring with a point,
-    a mark the surveyor's triangle, a take-off place a bar with an arrow up from it."""
+    """The sign of a thing, about its own place, as it is drawn on the screen: a target is a quartered diamond, a check
+    a ring with a point, a mark the surveyor's triangle, a take-off place a bar with an arrow up from it."""
     if what == "target":
         return (
             f'<path d="M0 -1.8L1.8 0L0 1.8L-1.8 0Z" fill="#fff" stroke="{INK}" stroke-width="0.3"/>'
@@ -243,7 +250,10 @@ def sign_of(what: str) -> str:
     if what == "check":
         return f'<circle r="1.3" fill="#fff" stroke="{COOL}" stroke-width="0.55"/><circle r="0.35" fill="{COOL}"/>'
     if what == "mark":
-        return f'<path d="M0 -1.9L1.9 1.4L-1.9 1.4Z" fill="#fff" stroke="{INK}" stroke-width="0.4"/><circle r="0.3" fill="{INK}"/>'
+        return (
+            f'<path d="M0 -1.9L1.9 1.4L-1.9 1.4Z" fill="#fff" stroke="{INK}" stroke-width="0.4"/><circle r="0.3"'
+            f' fill="{INK}"/>'
+        )
     outline = 'd="M-1.5 1H1.5M0 1V-1.8M-0.9 -0.9L0 -1.8L0.9 -0.9" fill="none"'
     return f'<path {outline} stroke="#fff" stroke-width="1"/><path {outline} stroke="{INK}" stroke-width="0.45"/>'
 
@@ -271,8 +281,9 @@ def arrow_to(frame: Frame, name: str, e: float, n: float) -> str:
     words = escape(f"{name} {length(far, frame.unit, 0)}")
     text = f'x="{tx:.2f}" y="{ty:.2f}" font-size="{HIGH}" text-anchor="{anchor}"'
     return (
-        f'<path d="M2.5 0L-1.5 -1.6V1.6Z" fill="{INK}" transform="translate({ax:.2f} {ay:.2f}) rotate({turn:.1f})"/>'
-        f'<text {text} fill="#fff" stroke="#fff" stroke-width="0.7">{words}</text><text {text} fill="{INK}">{words}</text>'
+        f'<path d="M2.5 0L-1.5 -1.6V1.6Z" fill="{INK}" transform="translate({ax:.2f} {ay:.2f})'
+        f' rotate({turn:.1f})"/><text {text} fill="#fff" stroke="#fff" stroke-width="0.7">{words}</text><text {text}'
+        f' fill="{INK}">{words}</text>'
     )
 
 
@@ -346,12 +357,17 @@ def _bar(plan: Plan, frame: Frame) -> str:
     wide = part * float(unit.metres) * 1000 / frame.scale
     x0, y0 = frame.width - 4 * wide - 14, frame.height - 9
     boxes = "".join(
-        f'<rect x="{x0 + k * wide:.2f}" y="{y0:.2f}" width="{wide:.2f}" height="1.4" fill="{INK if k % 2 == 0 else "#fff"}" stroke="{INK}" stroke-width="0.2"/>'
+        f'<rect x="{x0 + k * wide:.2f}" y="{y0:.2f}" width="{wide:.2f}" height="1.4"'
+        f' fill="{INK if k % 2 == 0 else "#fff"}" stroke="{INK}" stroke-width="0.2"/>'
         for k in range(4)
     )
     figures = "".join(
-        f'<text x="{x0 + k * wide:.2f}" y="{y0 - 0.8:.2f}" font-size="2.2" text-anchor="middle" fill="{INK}">{part * k:g}{f" {unit.short}" if k == 4 else ""}</text>'
+        f'<text x="{x0 + k * wide:.2f}" y="{y0 - 0.8:.2f}" font-size="2.2" text-anchor="middle"'
+        f' fill="{INK}">{part * k:g}{f" {unit.short}" if k == 4 else ""}</text>'
         for k in (0, 2, 4)
     )
-    back = f'<rect x="{x0 - 3:.2f}" y="{y0 - 4:.2f}" width="{4 * wide + 14:.2f}" height="7.4" fill="#fff" fill-opacity="0.85"/>'
+    back = (
+        f'<rect x="{x0 - 3:.2f}" y="{y0 - 4:.2f}" width="{4 * wide + 14:.2f}" height="7.4" fill="#fff"'
+        ' fill-opacity="0.85"/>'
+    )
     return back + boxes + figures

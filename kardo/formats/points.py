@@ -12,8 +12,8 @@ from kardo.formats.map.things import MAX_BYTES
 
 @dataclass(frozen=True)
 class PointReading:
-    """Points in grid metres, how they were read, the ways to choose from where there are several, and what has to be accepted of a
-    transformation that is approximate."""
+    """Points in grid metres, how they were read, the ways to choose from where there are several, and what has to be
+    accepted of a transformation that is approximate."""
 
     points: tuple[ReadPoint, ...]
     how: tuple[str, ...]
@@ -24,8 +24,8 @@ class PointReading:
 def read_any_points(
     data: bytes, name: str, grid: Grid, unit: str, near: tuple[float, float] | None = None, chosen: str = ""
 ) -> PointReading:
-    """Points of a file or a list; the content decides. unit is the job's, near the middle of the site in grid metres where it is known, chosen
-    the key of the option that was taken. Raises ReadError, GeodesyError."""
+    """Points of a file or a list; the content decides. unit is the job's, near the middle of the site in grid metres
+    where it is known, chosen the key of the option that was taken. Raises ReadError, GeodesyError."""
     if len(data) > MAX_BYTES:
         raise ReadError(f"{name or 'The list'} is larger than {MAX_BYTES // 1_000_000} MB.", mend="Take fewer points.")
     if not is_map_file(data):

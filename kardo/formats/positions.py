@@ -18,9 +18,9 @@ HEAD = ("E before", "N before", "H before", "E", "N", "H")
 
 
 def one_place(plan: Plan, text: str, heights: str | None) -> Triple:
-    """A place in grid metres with its height in the job's system, from E, N, H in the job's unit or latitude, longitude and height; heights says
-    what the height is (job, ellipsoidal), which beside latitude and longitude nobody knows unless it is said. Raises ReadError for anything
-    else, and where it can be read in more ways than one."""
+    """A place in grid metres with its height in the job's system, from E, N, H in the job's unit or latitude, longitude
+    and height; heights says what the height is (job, ellipsoidal), which beside latitude and longitude nobody knows
+    unless it is said. Raises ReadError for anything else, and where it can be read in more ways than one."""
     reading = _read(plan, text)
     found = reading.points
     if len(found) != 1 or found[0].h is None:
@@ -39,15 +39,16 @@ def one_place(plan: Plan, text: str, heights: str | None) -> Triple:
 
 
 def shifted_positions(plan: Plan, text: str, by: Triple) -> tuple[str, int]:
-    """A list of photo positions (grid or geographic, heights as given) moved by metres east, north, up: CSV in the job's grid and
-    unit, before and after, to a tenth of a millimetre; and how many. Raises ReadError with the line for what cannot be read."""
+    """A list of photo positions (grid or geographic, heights as given) moved by metres east, north, up: CSV in the
+    job's grid and unit, before and after, to a tenth of a millimetre; and how many. Raises ReadError with the line for
+    what cannot be read."""
     points = _read(plan, text).points
     return _table(plan, "photo", [(p.name, (p.e, p.n, p.h), by) for p in points]), len(points)
 
 
 def shifted_points(plan: Plan, shift: ShiftPreview) -> str:
-    """Targets and checks before and after a block shift, each moved by as much as it rests on the base that is shifted: CSV in the
-    job's grid and unit."""
+    """Targets and checks before and after a block shift, each moved by as much as it rests on the base that is shifted:
+    CSV in the job's grid and unit."""
     at = {p.id: (p, h) for p, h in zip(plan.control, heights_of(plan, plan.control).tolist(), strict=True)}
     rows = [(p.name, (p.e, p.n, h), moved.by) for moved in shift.points for p, h in [at[moved.point]]]
     return _table(plan, "point", rows)

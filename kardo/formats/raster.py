@@ -62,8 +62,9 @@ class TerrainReading:
 
 @dataclass(frozen=True)
 class TerrainChoices:
-    """What the user says of a file: the height system it is in, the unit of its heights (empty: what the file says), what
-    heights of exactly 0 are where many are, and whether an approximate transformation is good enough (both empty: ask)."""
+    """What the user says of a file: the height system it is in, the unit of its heights (empty: what the file says),
+    what heights of exactly 0 are where many are, and whether an approximate transformation is good enough (both empty:
+    ask)."""
 
     heights: str
     unit: Literal[""] | UnitId = ""
@@ -74,8 +75,8 @@ class TerrainChoices:
 def read_terrain(
     data: bytes, grid: Grid, said: TerrainChoices, around: tuple[float, float, float, float] | None
 ) -> TerrainReading:
-    """Read a GeoTIFF of heights into the job's grid; around: the part wanted (west, south, east, north in grid metres). What
-    the file leaves open is asked for, never taken; what it does not cover is a gap. Raises ReadError."""
+    """Read a GeoTIFF of heights into the job's grid; around: the part wanted (west, south, east, north in grid metres).
+    What the file leaves open is asked for, never taken; what it does not cover is a gap. Raises ReadError."""
     if len(data) > MAX_BYTES:
         raise ReadError("The file is larger than 200 MB.", mend="Cut it to the site.")
     if data[:4] not in MAGIC:
@@ -144,7 +145,8 @@ def _read(source: Any, grid: Grid, said: TerrainChoices, around: "Box | None") -
 
 
 def _require_sound(source: Any) -> CRS:
-    """The file's coordinate system, once it is one that ground can lie in, and the rest of the file can be read safely."""
+    """The file's coordinate system, once it is one that ground can lie in, and the rest of the file can be read
+    safely."""
     if source.crs is None:
         raise ReadError("The GeoTIFF names no coordinate system.", mend="Export it with its coordinate system.")
     each = np.dtype(source.dtypes[0]).itemsize
@@ -173,8 +175,8 @@ def _flat(declared: CRS) -> CRS:
 
 
 def _unit(source: Any, vertical: CRS | None, said: TerrainChoices) -> str:
-    """The unit of the heights: as the user says, or as the file does. Raises ReadError where neither does, or the file in a
-    word that is not known."""
+    """The unit of the heights: as the user says, or as the file does. Raises ReadError where neither does, or the file
+    in a word that is not known."""
     if said.unit:
         return said.unit
     words = [source.units[0] or "", vertical.axis_info[0].unit_name if vertical is not None else ""]
@@ -182,9 +184,11 @@ def _unit(source: Any, vertical: CRS | None, said: TerrainChoices) -> str:
     if len(found) != 1 or None in found:
         stated = " and ".join(f"“{ascii(w)[1:41]}”" for w in words if w.strip())
         raise ReadError(
-            f"The file says its heights are in {stated}."
-            if stated
-            else "The file does not say whether its heights are metres or feet.",
+            (
+                f"The file says its heights are in {stated}."
+                if stated
+                else "The file does not say whether its heights are metres or feet."
+            ),
             where="the unit of the heights",
             mend="Choose the unit beside the file and read it again.",
         )
@@ -197,8 +201,8 @@ def unit_named(word: str) -> str | None:
 
 
 def _void(source: Any, scale: float, offset: float, said: TerrainChoices) -> tuple[float | None, list[str]]:
-    """The value that marks pixels without a height, and what is said of it: the file's own, or the one value that can be
-    none; asked about where it could be. Raises ReadError."""
+    """The value that marks pixels without a height, and what is said of it: the file's own, or the one value that can
+    be none; asked about where it could be. Raises ReadError."""
     shape = (min(source.height, SCANNED), min(source.width, SCANNED))
     raw = source.read(1, out_shape=shape, resampling=Resampling.nearest).astype(np.float64)
     own = source.nodata
@@ -217,7 +221,8 @@ def _void(source: Any, scale: float, offset: float, said: TerrainChoices) -> tup
     if said.zeros == "gaps":
         return 0.0, [f"Pixels of exactly 0 ({100 * zeros:.0f} %) are gaps, as you say."]
     raise ReadError(
-        f"{100 * zeros:.1f} % of the heights are exactly 0, and the file does not say whether that is a height or a gap.",
+        f"{100 * zeros:.1f} % of the heights are exactly 0, and the file does not say whether that is a height or a"
+        " gap.",
         where="heights of 0",
         mend="Say which beside the file and read it again.",
     )
@@ -235,7 +240,8 @@ def _require_same_system(vertical: CRS, heights: str) -> None:
     code = f"EPSG:{vertical.to_epsg()}" if vertical.to_epsg() else vertical.name
     if heights == ELLIPSOIDAL or (vertical.to_epsg() and code != heights):
         raise ReadError(
-            f"The file says its heights are {vertical.name}, not {'ellipsoidal' if heights == ELLIPSOIDAL else heights}.",
+            f"The file says its heights are {vertical.name}, not"
+            f" {'ellipsoidal' if heights == ELLIPSOIDAL else heights}.",
             where="the terrain's heights",
             mend=f"Choose {vertical.name} as the file's height system.",
         )
@@ -245,8 +251,9 @@ Box = tuple[float, float, float, float]  # west, south, east, north
 
 
 def _into(grid: Grid, warped: Any, flat: CRS, said: TerrainChoices, around: Box | None) -> tuple[Surface, list[str]]:
-    """The heights at the nodes of a regular grid in the job's, in the file's values, and what is said of the way there. Each node
-    is looked up where the named transformation says that it lies in the file. Raises ReadError, GeodesyError."""
+    """The heights at the nodes of a regular grid in the job's, in the file's values, and what is said of the way there.
+    Each node is looked up where the named transformation says that it lies in the file. Raises ReadError,
+    GeodesyError."""
     if flat.equals(grid.crs, ignore_axis_order=True):
         return _sample(warped, grid.metres_per_unit, around), []
     way = grid.way_to(flat, *_middle(warped.bounds))
@@ -321,7 +328,8 @@ def _require_nodes(rows: int, cols: int) -> None:
 
 
 def _sample(warped: Any, k: float, around: Box | None) -> Surface:
-    """The part of a file inside a box, no finer than its pixels; k metres, or what the box is in, a unit of the file's."""
+    """The part of a file inside a box, no finer than its pixels; k metres, or what the box is in, a unit of the
+    file's."""
     left, bottom, right, top = (v * k for v in warped.bounds)
     west, south, east, north = _common((left, bottom, right, top), around) if around else (left, bottom, right, top)
     pixel = min(abs(warped.transform.a), abs(warped.transform.e)) * k
@@ -347,9 +355,10 @@ def _convert(surface: Surface, grid: Grid, heights: str) -> tuple[Floats, str]:
         shift = source.separation(e.ravel(), n.ravel()) - grid.separation(e.ravel(), n.ravel())
     except GeodesyError as fault:
         raise ReadError(fault.what, where="the terrain's heights", mend=fault.mend) from fault
-    return surface.heights + shift.reshape(
-        rows, cols
-    ), f"Heights converted to the job's system ({np.mean(shift):+.2f} m on average)."
+    return (
+        surface.heights + shift.reshape(rows, cols),
+        f"Heights converted to the job's system ({np.mean(shift):+.2f} m on average).",
+    )
 
 
 def write_terrain(surface: Surface, crs: str) -> bytes:

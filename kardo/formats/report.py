@@ -1,6 +1,5 @@
-"""The report of a closed job, from its record: one page for whoever reviews it for the client, then the evidence. HTML and PDF; each
-carries the record, and where it is signed a seal.
-"""
+"""The report of a closed job, from its record: one page for whoever reviews it for the client, then the evidence. HTML
+and PDF; each carries the record, and where it is signed a seal."""
 
 import json
 import re
@@ -58,8 +57,8 @@ def pdf_report(record: Record, seed: bytes | None = None, paper: Paper = "A4") -
 
 
 def read_report(data: bytes) -> tuple[Record, str]:
-    """The record that a signed report carries, and the fingerprint of the key that sealed it. Raises ReadError for one that was
-    altered, or is none."""
+    """The record that a signed report carries, and the fingerprint of the key that sealed it. Raises ReadError for one
+    that was altered, or is none."""
     if len(data) > MOST_BYTES:
         raise ReadError("The file is larger than any report.", mend="Give a report that Kardo wrote.")
     sealed = unsealed(data)
@@ -88,8 +87,8 @@ def _embedded(content: bytes) -> bytes:
 
 
 def _attached(content: bytes) -> bytes:
-    """The record in a PDF as `pdf_report` writes it: the one embedded file, deflated. No reader of PDF is needed, and so none can be
-    attacked by what somebody else sealed."""
+    """The record in a PDF as `pdf_report` writes it: the one embedded file, deflated. No reader of PDF is needed, and
+    so none can be attacked by what somebody else sealed."""
     found = _IN_PDF.search(content)
     if found is None:
         raise ReadError("The report carries no record.", mend="Ask for the report as it was signed.")
@@ -108,8 +107,8 @@ def _html(record: Record) -> str:
     book = book_of(entry_from_json(e) for e in record.book)
     state = "signed" if record.signed else "DRAFT, not signed"
     foot = (
-        f"{record.title} · {state} · revision {record.revision} · plan {record.plan_digest[:8]} · book {record.book_digest[:8]} · "
-        f"closing {record.closing_digest[:8]} · Kardo {version('kardo')}"
+        f"{record.title} · {state} · revision {record.revision} · plan {record.plan_digest[:8]} · book"
+        f" {record.book_digest[:8]} · closing {record.closing_digest[:8]} · Kardo {version('kardo')}"
     )
     body = [
         f'<div class="first" style="page-break-after: always">{_first_page(record, plan)}</div>',
@@ -148,7 +147,10 @@ def _first_page(record: Record, plan: Plan) -> str:
         word = "WITHIN ITS FIGURES, BUT WHAT THE STANDARD ASKS IS NOT MET"
     parts = [
         f"<h1>{escape(record.title)}</h1>",
-        f'<p class="quiet">{escape(record.organisation)} · accuracy at {checks} {"check" if checks == 1 else "checks"} · made {_moment(record.made_at)}</p>',
+        (
+            f'<p class="quiet">{escape(record.organisation)} · accuracy at {checks}'
+            f" {'check' if checks == 1 else 'checks'} · made {_moment(record.made_at)}</p>"
+        ),
         _signed(record),
         f'<p class="lead"><b>{word}</b>, by {escape(standard.name)} ({escape(_publisher(standard))}).</p>',
         _table(
@@ -194,8 +196,8 @@ def _systems(plan: Plan) -> str:
     unit = UNITS[plan.brief.unit]
     dated = ", ".join(filter(None, (plan.brief.realisation, plan.brief.epoch and f"epoch {plan.brief.epoch}")))
     return escape(
-        f"Grid {plan.grid.name} ({plan.brief.crs}){f', {dated}' if dated else ''}; heights {height_name(plan.brief.heights)}; "
-        f"coordinates in {unit.plural}."
+        f"Grid {plan.grid.name} ({plan.brief.crs}){f', {dated}' if dated else ''}; heights"
+        f" {height_name(plan.brief.heights)}; coordinates in {unit.plural}."
     )
 
 
@@ -267,7 +269,10 @@ def _plan_part(plan: Plan) -> str:
     brief = plan.brief
     held_h, held_v = held_to(brief)
     told = [
-        f"Product: {brief.deliverable}; tolerance {small(held_h, unit)} H, {small(held_v, unit)} V by {standards()[brief.standard].name}.",
+        (
+            f"Product: {brief.deliverable}; tolerance {small(held_h, unit)} H, {small(held_v, unit)} V by"
+            f" {standards()[brief.standard].name}."
+        ),
         *flights,
         f"Planned: {counted(targets, 'control point')}, {counted(checks, 'check point')}.",
     ]
@@ -349,7 +354,8 @@ def _residuals_part(record: Record, plan: Plan) -> str:
     if record.shift is not None:
         by, source = record.shift.by, record.closing["shift"]["source"]
         said.append(
-            f"Block shift applied: {_small(by[0], unit)} east, {_small(by[1], unit)} north, {_small(by[2], unit)} up ({source}). The residuals are those after it."
+            f"Block shift applied: {_small(by[0], unit)} east, {_small(by[1], unit)} north, {_small(by[2], unit)} up"
+            f" ({source}). The residuals are those after it."
         )
     head = ["point", "used", "east", "north", "up", "images", "probability of a larger one (p), given the others"]
     adjusted = record.verdict.adjusted
@@ -397,8 +403,9 @@ def _arrows(record: Record, plan: Plan) -> str:
             f'<text x="{x + 5:.1f}" y="{y - 4:.1f}" font-size="9" font-family="Kardo Figures">{escape(r.name)}</text>'
         )
     return (
-        f'<svg viewBox="-40 -40 {wide + 80:.0f} {tall + 80:.0f}" style="width: 100%; max-height: 95mm">{"".join(marks)}</svg>'
-        f'<p class="quiet">Thin: residual in plan; thick: in height, up for a map too high; both {factor:,.0f} times as long as on the ground. Filled: checks; open: adjusted.</p>'
+        f'<svg viewBox="-40 -40 {wide + 80:.0f} {tall + 80:.0f}" style="width: 100%; max-height:'
+        f' 95mm">{"".join(marks)}</svg><p class="quiet">Thin: residual in plan; thick: in height, up for a map too'
+        f" high; both {factor:,.0f} times as long as on the ground. Filled: checks; open: adjusted.</p>"
     )
 
 

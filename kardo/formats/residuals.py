@@ -1,8 +1,8 @@
-"""Residuals at control points, as reconstruction programs write them: a table of whatever columns, with lines before and after it.
+"""Residuals at control points, as reconstruction programs write them: a table of whatever columns, with lines before
+and after it.
 
-What each column means is told from its head, shown, and can be said otherwise; the unit is asked where the heads do not say it.
-Which program wrote it is not asked.
-"""
+What each column means is told from its head, shown, and can be said otherwise; the unit is asked where the heads do not
+say it. Which program wrote it is not asked."""
 
 import csv
 import io
@@ -53,10 +53,44 @@ SAID = SAID_UNITS | {
 NAMES = POINT_NAMES | {"marker", "station"}
 USES = {"role", "type", "use", "used", "kind"}
 IMAGES = {"images", "image", "photos", "photo", "projections", "rays", "observations", "marked", "frames"}
-RESIDUAL = {"d", "delta", "error", "err", "residual", "residuals", "resid", "res", "diff", "difference", "deviation", "misclosure", "r", "v"}  # fmt: skip
+RESIDUAL = {
+    "d",
+    "delta",
+    "error",
+    "err",
+    "residual",
+    "residuals",
+    "resid",
+    "res",
+    "diff",
+    "difference",
+    "deviation",
+    "misclosure",
+    "r",
+    "v",
+}
 SURVEYED = {"surveyed", "survey", "measured", "known", "given", "reference", "ref", "source", "input", "initial"}
 COMPUTED = {"computed", "calculated", "calc", "estimated", "est", "adjusted", "model", "map", "derived", "output"}
-NOT_THESE = {"px", "pix", "pixel", "pixels", "accuracy", "acc", "sigma", "sd", "std", "stdev", "precision", "variance", "total", "rms", "rmse", "xy", "xyz", "mean"}  # fmt: skip
+NOT_THESE = {
+    "px",
+    "pix",
+    "pixel",
+    "pixels",
+    "accuracy",
+    "acc",
+    "sigma",
+    "sd",
+    "std",
+    "stdev",
+    "precision",
+    "variance",
+    "total",
+    "rms",
+    "rmse",
+    "xy",
+    "xyz",
+    "mean",
+}
 AXES = {
     **dict.fromkeys(("e", "east", "easting", "x"), "e"),
     **dict.fromkeys(("n", "north", "northing", "y"), "n"),
@@ -85,8 +119,8 @@ class Meaning:
 
 @dataclass(frozen=True)
 class ReadOutcome:
-    """What a file says of a point of the plan: how it was used, and how that is known; map minus survey in metres, None where it
-    was not measured; images."""
+    """What a file says of a point of the plan: how it was used, and how that is known; map minus survey in metres, None
+    where it was not measured; images."""
 
     point: str
     name: str
@@ -98,9 +132,9 @@ class ReadOutcome:
 
 @dataclass(frozen=True)
 class ResidualReading:
-    """What was read, every point of the plan in its order, and in words how. meanings is what a column may be taken for; unknown
-    are names that the plan has not; asks is what has to be said before it can be taken (empty when nothing), units those to choose
-    from; axes likewise, where the job has a local grid whose axes lie otherwise."""
+    """What was read, every point of the plan in its order, and in words how. meanings is what a column may be taken
+    for; unknown are names that the plan has not; asks is what has to be said before it can be taken (empty when
+    nothing), units those to choose from; axes likewise, where the job has a local grid whose axes lie otherwise."""
 
     columns: list[Column]
     meanings: list[Meaning]
@@ -115,9 +149,9 @@ class ResidualReading:
 def read_residuals(
     data: bytes, plan: Plan, means: tuple[str, ...] | None = None, unit: str = "", turned: bool = False, axes: Axes = ""
 ) -> ResidualReading:
-    """Residuals of a plan's points along the axes of the job's grid. means: what each column is taken for, where the user said so; unit
-    the one chosen; turned for residuals that are survey minus map; axes: those that the file's lie along. Raises ReadError naming the
-    line."""
+    """Residuals of a plan's points along the axes of the job's grid. means: what each column is taken for, where the
+    user said so; unit the one chosen; turned for residuals that are survey minus map; axes: those that the file's lie
+    along. Raises ReadError naming the line."""
     lines = _lines(data)
     cells, first = _cut(lines)
     head = cells[first][1] if first is not None else [f"column {k + 1}" for k in range(_width(cells))]
@@ -159,12 +193,15 @@ def read_residuals(
     outcomes = [_outcome(p, by_point.get(p.id), sign, system) for p in plan.control]
     if plan.targets and not any(row.point.role == "target" or row.used == "adjusted" for row in rows):
         how.append(
-            "No control point is in the file: all are taken to have adjusted the block, as planned. Say so where one did not."
+            "No control point is in the file: all are taken to have adjusted the block, as planned. Say so where one"
+            " did not."
         )
         outcomes = [
-            ReadOutcome(point=p.id, name=p.name, used="adjusted", known="as planned", d=None, images=None)
-            if p.role == "target"
-            else read
+            (
+                ReadOutcome(point=p.id, name=p.name, used="adjusted", known="as planned", d=None, images=None)
+                if p.role == "target"
+                else read
+            )
             for p, read in zip(plan.control, outcomes, strict=True)
         ]
     return ResidualReading(
@@ -206,8 +243,8 @@ Cells = list[tuple[int, list[str]]]
 
 
 def _cut(lines: list[tuple[int, str]]) -> tuple[Cells, int | None]:
-    """The lines in cells, parted by whatever makes most of a head line, or else most columns; and which of them is the head, None
-    without one."""
+    """The lines in cells, parted by whatever makes most of a head line, or else most columns; and which of them is the
+    head, None without one."""
     cuts = [_cut_at(lines, mark) for mark in (";", "\t", "|", ",")]
     if all(head is None for _, head, _ in cuts):
         cuts.append(_cut_at(lines, " "))
@@ -243,7 +280,8 @@ def _of_names(plan: Plan, head: list[str], body: Cells) -> int | None:
 
 
 def _meanings(head: list[str], of_names: int | None = None) -> tuple[str, ...]:
-    """What each column of a head line means, each meaning once: the first that has it; names are in the column that is given, where one is."""
+    """What each column of a head line means, each meaning once: the first that has it; names are in the column that is
+    given, where one is."""
     taken: set[str] = set()
     out = []
     for k, cell in enumerate(head):
@@ -324,7 +362,8 @@ def _heading(cells: Cells) -> Used | None:
 
 
 def _unit_of(heads: list[str], chosen: str) -> tuple[str, list[str]]:
-    """The unit that the heads say, or the one chosen; and how that was known. Raises ReadError for heads that differ."""
+    """The unit that the heads say, or the one chosen; and how that was known. Raises ReadError for heads that
+    differ."""
     if chosen in METRES:
         return chosen, [f"Unit as chosen: {chosen}."]
     said = {unit for head in heads if (unit := _said(head))}
@@ -374,8 +413,9 @@ class _Columns:
 
 @dataclass(frozen=True)
 class _Row:
-    """A line of a point: its number; what the line or the heading above it says of how it was used; its residual as it stands there,
-    the computed less the surveyed coordinates beside it, and where it was surveyed east and north; metres, None where there are none."""
+    """A line of a point: its number; what the line or the heading above it says of how it was used; its residual as it
+    stands there, the computed less the surveyed coordinates beside it, and where it was surveyed east and north;
+    metres, None where there are none."""
 
     line: int
     point: ControlPoint
@@ -435,8 +475,8 @@ def _row(line: int, row: list[str], point: ControlPoint, used: Used | None, head
 
 
 def _sign(rows: list[_Row], at: dict[str, int], turned: bool) -> tuple[int, str]:
-    """By what residuals are multiplied to be map minus survey, and how that is known: by the coordinates beside them where there are
-    any, one sign for the whole file. Raises ReadError where no sign fits all lines."""
+    """By what residuals are multiplied to be map minus survey, and how that is known: by the coordinates beside them
+    where there are any, one sign for the whole file. Raises ReadError where no sign fits all lines."""
     if not set(RESIDUALS) <= set(at):
         return 1, "Residuals are the computed less the surveyed coordinates."
     both = [(row.line, row.d, row.beside) for row in rows if row.d is not None and row.beside is not None]
@@ -460,8 +500,8 @@ def _sign(rows: list[_Row], at: dict[str, int], turned: bool) -> tuple[int, str]
 
 
 def _axes(plan: Plan, rows: list[_Row], chosen: Axes) -> tuple[Similarity | None, list[str], list[Meaning]]:
-    """The local grid along whose axes the residuals lie, None where that is the job's; how that is known; what there is to choose
-    from. Coordinates beside the residuals tell it; a local grid that is hardly turned makes no difference."""
+    """The local grid along whose axes the residuals lie, None where that is the job's; how that is known; what there is
+    to choose from. Coordinates beside the residuals tell it; a local grid that is hardly turned makes no difference."""
     if plan.brief.local is None or fault_of_local(plan) is not None:
         return None, [], []
     system = local_system(plan.brief.local)

@@ -1,9 +1,8 @@
 """Raw logs in RINEX, observation files of versions 2.11 and 3.0x; also packed by gzip, and in Hatanaka's compact form.
 
-Read line by line, so that a day at one second takes no more room than an hour. Receivers write otherwise than the book has it:
-labels in any order, comments between epochs, events, lines cut short. What can be read is read, and what could not is said.
-Source: RINEX 2.11 (Gurtner and Estey, 2007) and RINEX 3.05 (IGS/RTCM, 2020).
-"""
+Read line by line, so that a day at one second takes no more room than an hour. Receivers write otherwise than the book
+has it: labels in any order, comments between epochs, events, lines cut short. What can be read is read, and what could
+not is said. Source: RINEX 2.11 (Gurtner and Estey, 2007) and RINEX 3.05 (IGS/RTCM, 2020)."""
 
 import datetime
 import gzip
@@ -115,7 +114,8 @@ def _unpacked(path: Path, broken: list[str]) -> Iterator[IO[bytes]]:
 
 @contextmanager
 def _from_compact(stream: IO[bytes], broken: list[str]) -> Iterator[IO[bytes]]:
-    """The text of Hatanaka's compact form, by his own program, in a process of its own that is bounded in time and room."""
+    """The text of Hatanaka's compact form, by his own program, in a process of its own that is bounded in time and
+    room."""
     program = str(files("hatanaka") / "bin" / "crx2rnx")
     run = subprocess.Popen([program, "-"], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
     for what, most in ((resource.RLIMIT_CPU, MOST_SECONDS), (resource.RLIMIT_AS, MOST_ROOM)):
@@ -325,7 +325,8 @@ class _Reader:
         return days * 86_400.0 + hour * 3600 + minute * 60 + second
 
     def _epoch(self, moment: float, slipped: int, satellites: int) -> None:
-        """One more epoch, and how many of its satellites lost count: nearly all at once is the receiver's doing, and at the first nobody had begun."""
+        """One more epoch, and how many of its satellites lost count: nearly all at once is the receiver's doing, and at
+        the first nobody had begun."""
         if len(self.moments) == MAX_EPOCHS:
             raise ReadError(
                 "This log has too many epochs.", where=f"line {self.lines.number}", mend="Give the hours of the job."

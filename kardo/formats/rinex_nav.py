@@ -1,7 +1,6 @@
 """Broadcast ephemerides in RINEX navigation files, version 3.0x: GPS, GLONASS, Galileo, BeiDou, QZSS.
 
-Source: RINEX 3.05 (IGS/RTCM, 2020), tables A5 to A14.
-"""
+Source: RINEX 3.05 (IGS/RTCM, 2020), tables A5 to A14."""
 
 import datetime
 import gzip
@@ -34,8 +33,8 @@ BOUNDS = {"eccentricity": (0.0, 0.3), "root_a": (4000.0, 7000.0)}
 
 
 def read_navigation(data: bytes) -> Ephemerides:
-    """The ephemerides of a file, plain or packed by gzip. Records that make no sense are left out; raises ReadError with the line for
-    what is no such file, and where nothing is left."""
+    """The ephemerides of a file, plain or packed by gzip. Records that make no sense are left out; raises ReadError
+    with the line for what is no such file, and where nothing is left."""
     lines = _unpacked(data).decode("ascii", errors="replace").split("\n")
     first = lines[0] if lines else ""
     if "RINEX VERSION / TYPE" not in first or first[20:21].upper() != "N":
@@ -124,7 +123,8 @@ def _moment(line: str) -> float:
 
 
 def _numbers(line: str) -> list[float]:
-    """The four numbers of a line, empty ones as zero; of a record's first line the three behind its time. Raises ValueError."""
+    """The four numbers of a line, empty ones as zero; of a record's first line the three behind its time. Raises
+    ValueError."""
     cells = [line[k : k + 19].replace("D", "E").replace("d", "e").strip() for k in range(4, 80, 19)]
     if line[:1].strip():
         cells = ["", *cells[1:]]

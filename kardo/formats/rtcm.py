@@ -1,7 +1,6 @@
 """RTCM 3 corrections: what a stream of them says of its base, and the messages that a stand-in sends.
 
-Source: RTCM 10403.3: transport layer, messages 1005, 1006, 1033 and the headers of the MSM; decoded by pyrtcm.
-"""
+Source: RTCM 10403.3: transport layer, messages 1005, 1006, 1033 and the headers of the MSM; decoded by pyrtcm."""
 
 import time
 from collections import Counter
@@ -34,8 +33,8 @@ def gps_now() -> float:
 
 @dataclass
 class Listener:
-    """Takes the pieces of a stream as they come and keeps what they say of the base. Whatever the bytes are, none is looked at
-    more than a thousand times, and nothing is kept but the piece that is not whole yet."""
+    """Takes the pieces of a stream as they come and keeps what they say of the base. Whatever the bytes are, none is
+    looked at more than a thousand times, and nothing is kept but the piece that is not whole yet."""
 
     clock: Callable[[], float] = gps_now
     heard: Broadcast = field(default_factory=Broadcast)
@@ -179,8 +178,8 @@ def description_message(station: int, antenna: str, receiver: str, firmware: str
 
 
 def observation_message(system: str, station: int, moment: float, satellites: Sequence[int], more: bool) -> bytes:
-    """MSM 4 of one signal with a header as it should be and observations of naught: enough for what reads headers. moment: seconds
-    of GPS time; more: whether another system of the same epoch follows."""
+    """MSM 4 of one signal with a header as it should be and observations of naught: enough for what reads headers.
+    moment: seconds of GPS time; more: whether another system of the same epoch follows."""
     number = next(int(key) for key, letter in SYSTEM_OF.items() if letter == system) * 10 + 4
     week = round(moment * 1000) % round(WEEK * 1000)
     epoch = (week - round(BEIDOU_BEHIND * 1000)) % round(WEEK * 1000) if system == "C" else week

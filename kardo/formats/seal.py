@@ -1,8 +1,8 @@
-"""A seal under a report: a signature over every byte before it, with the key that made it, as a comment behind the document's end.
+"""A seal under a report: a signature over every byte before it, with the key that made it, as a comment behind the
+document's end.
 
-Ed25519, RFC 8032. Whoever holds the file can tell whether a byte was changed since; whether the key is the organisation's own is
-told by comparing its fingerprint with one that came another way.
-"""
+Ed25519, RFC 8032. Whoever holds the file can tell whether a byte was changed since; whether the key is the
+organisation's own is told by comparing its fingerprint with one that came another way."""
 
 import base64
 import hashlib

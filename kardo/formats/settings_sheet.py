@@ -8,8 +8,8 @@ from kardo.core.plan.model import Plan
 from kardo.formats.card_sheet import BOXES
 from kardo.formats.documents import page
 
-FREE = (
-    "<style>.free { font-size: 18pt; white-space: normal; overflow-wrap: anywhere }</style>"  # an address may be long
+FREE = (  # an address may be long
+    "<style>.free { font-size: 18pt; white-space: normal; overflow-wrap: anywhere }</style>"
 )
 
 

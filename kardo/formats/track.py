@@ -16,7 +16,8 @@ MOST_PLACES = 60_000
 
 @dataclass(frozen=True)
 class TrackReading:
-    """The track, None where a reading has to be chosen first; how it was read; the ways that it can be read; and what is approximate about it."""
+    """The track, None where a reading has to be chosen first; how it was read; the ways that it can be read; and what
+    is approximate about it."""
 
     track: FlownTrack | None
     how: tuple[str, ...]

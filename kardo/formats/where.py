@@ -1,4 +1,5 @@
-"""Where a job is, from whatever is at hand: a coordinate, a list, an outline, a terrain. It is asked before there is a grid."""
+"""Where a job is, from whatever is at hand: a coordinate, a list, an outline, a terrain. It is asked before there is a
+grid."""
 
 from dataclasses import dataclass
 
@@ -18,8 +19,9 @@ from kardo.formats.raster import MAGIC, place_of
 
 @dataclass(frozen=True)
 class Where:
-    """A place in degrees on WGS 84, how it was read, the ways it can be read where there are several, the code of the projected
-    system that the file itself is in (empty where there is none), and whether it holds an outline that can be a boundary."""
+    """A place in degrees on WGS 84, how it was read, the ways it can be read where there are several, the code of the
+    projected system that the file itself is in (empty where there is none), and whether it holds an outline that can be
+    a boundary."""
 
     lon: float
     lat: float
@@ -43,7 +45,10 @@ def read_where(data: bytes, name: str, chosen: str = "") -> Where:
         raise ReadError(
             "No latitude and longitude can be read here.",
             where=fault.where or "where",
-            mend="Coordinates of a grid do not say which grid: search for it by name, country or code, or give one place in latitude and longitude.",
+            mend=(
+                "Coordinates of a grid do not say which grid: search for it by name, country or code, or give one place"
+                " in latitude and longitude."
+            ),
         ) from fault
     lon, lat = np.mean(places, axis=0)
     return Where(float(lon), float(lat), tuple(how), tuple(options), outline=len(places) > 2)

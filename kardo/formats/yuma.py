@@ -1,5 +1,5 @@
-"""Almanacs in YUMA form: a block of named elements for each satellite (US Coast Guard Navigation Center, definition of a YUMA
-almanac). Numbers without a letter are GPS; a letter before the number names another system."""
+"""Almanacs in YUMA form: a block of named elements for each satellite (US Coast Guard Navigation Center, definition of
+a YUMA almanac). Numbers without a letter are GPS; a letter before the number names another system."""
 
 import math
 import re
@@ -38,8 +38,8 @@ BOUNDS = {
 
 
 def read_yuma(data: bytes, near: float) -> Almanac:
-    """The almanac of a file. near: a moment in seconds of GPS time; of the weeks that a number without its rollovers can mean, the
-    one nearest to it is taken. Raises ReadError with the line for what cannot be read."""
+    """The almanac of a file. near: a moment in seconds of GPS time; of the weeks that a number without its rollovers
+    can mean, the one nearest to it is taken. Raises ReadError with the line for what cannot be read."""
     if len(data) > MAX_BYTES:
         raise ReadError("This is too large for an almanac.", mend="An almanac has some ten kilobytes.")
     blocks = _blocks(data.decode("ascii", errors="replace"))
@@ -143,8 +143,8 @@ def write_yuma(almanac: Almanac) -> str:
             f"Right Ascen at Week(rad):  {almanac.node[k]:.10E}\n"
             f"Argument of Perigee(rad):   {almanac.perigee[k]:.9f}\n"
             f"Mean Anom(rad):            {almanac.anomaly[k]:.10E}\n"
-            f"Af0(s):                     0.0000000000E+00\n"
-            f"Af1(s/s):                   0.0000000000E+00\n"
+            "Af0(s):                     0.0000000000E+00\n"
+            "Af1(s/s):                   0.0000000000E+00\n"
             f"week:                        {int(week)}\n"
         )
     return "\n".join(out)

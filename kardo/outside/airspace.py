@@ -61,7 +61,8 @@ class Answer(BaseModel):
 
 @dataclass(frozen=True)
 class FlightAsked:
-    """What leave is asked for: which zone, a place in degrees, how high above ground in metres, and when (date and clock of the site)."""
+    """What leave is asked for: which zone, a place in degrees, how high above ground in metres, and when (date and
+    clock of the site)."""
 
     zone: str
     lon: float

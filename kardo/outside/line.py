@@ -1,4 +1,5 @@
-"""A line to somebody outside: one TCP connection, one deadline for all that is said on it, and a limit to what is taken."""
+"""A line to somebody outside: one TCP connection, one deadline for all that is said on it, and a limit to what is
+taken."""
 
 import re
 import socket
@@ -61,7 +62,8 @@ class Line:
             raise self._lost() from fault
 
     def pieces(self) -> Iterator[bytes]:
-        """What comes, in pieces as they come, until the other end hangs up, the time is over, or more came than is taken."""
+        """What comes, in pieces as they come, until the other end hangs up, the time is over, or more came than is
+        taken."""
         while self.taken < self.most:
             if self._ahead:
                 piece, self._ahead = self._ahead, b""
@@ -84,7 +86,8 @@ class Line:
         raise ReadError(what, where=str(self.address), mend="Is it the right port?")
 
     def body(self, head: bytes) -> Iterator[bytes]:
-        """What follows the head of an answer, out of the chunks that it may come in. Raises ReadError for chunks that are none."""
+        """What follows the head of an answer, out of the chunks that it may come in. Raises ReadError for chunks that
+        are none."""
         if b"transfer-encoding: chunked" not in head.lower():
             yield from self.pieces()
             return
@@ -130,8 +133,8 @@ class Line:
 
 
 def _head_end(got: bytes) -> int:
-    """Where the head of an answer ends, 0 where it has not yet: with the first empty line; in the older kind of answer, with the
-    first line, for corrections may follow it at once."""
+    """Where the head of an answer ends, 0 where it has not yet: with the first empty line; in the older kind of answer,
+    with the first line, for corrections may follow it at once."""
     end = b"\r\n" if got.startswith(b"ICY ") else b"\r\n\r\n"
     return got.find(end) + len(end) if end in got else 0
 
@@ -158,7 +161,8 @@ def _looked_up(address: Address, seconds: float) -> str:
 
 @contextmanager
 def line(address: Address, seconds: float, most: int | None = None) -> Iterator[Line]:
-    """A line that is held for so many seconds at most, and takes so many bytes, or MOST. Raises ReadError where nobody answers."""
+    """A line that is held for so many seconds at most, and takes so many bytes, or MOST. Raises ReadError where nobody
+    answers."""
     until = time.monotonic() + seconds
     try:
         host = _looked_up(address, min(seconds, CONNECTING))

@@ -1,7 +1,7 @@
 """A client of casters: which mount points there are, and the corrections of one of them.
 
-It asks as NTRIP 2 has it and takes the answer of either version. Source: RTCM 10410.0 (version 1), 10410.1 (version 2).
-"""
+It asks as NTRIP 2 has it and takes the answer of either version. Source: RTCM 10410.0 (version 1), 10410.1 (version
+2)."""
 
 import base64
 import re
@@ -31,8 +31,8 @@ class Caster:
 
 @dataclass(frozen=True)
 class Mount:
-    """A mount point of a caster's table: its name, what it is called, format, the systems of satellites, and its place in
-    degrees."""
+    """A mount point of a caster's table: its name, what it is called, format, the systems of satellites, and its place
+    in degrees."""
 
     name: str
     title: str
@@ -53,8 +53,8 @@ def mounts(caster: Caster, seconds: float = 8.0) -> list[Mount]:
 
 
 def listen(caster: Caster, mount: str, seconds: float = 10.0, gga: str = "") -> Iterator[bytes]:
-    """The corrections of a mount point, in pieces as they come, for so many seconds at most. gga: a sentence that tells a network
-    where its virtual station is wanted. Raises ReadError."""
+    """The corrections of a mount point, in pieces as they come, for so many seconds at most. gga: a sentence that tells
+    a network where its virtual station is wanted. Raises ReadError."""
     if not mount or not PLAIN.match(mount) or "/" in mount:
         raise ReadError("This is no name of a mount point.", where=mount[:40], mend="Choose one of the caster's table.")
     with line(caster.address, seconds) as held:

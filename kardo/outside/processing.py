@@ -1,7 +1,8 @@
-"""A client of services that post-process a base's raw log against a reference network: hand the log in, ask what became of it.
+"""A client of services that post-process a base's raw log against a reference network: hand the log in, ask what became
+of it.
 
-The service speaks HTTP and JSON: POST /jobs takes a RINEX file and answers {"id"}; GET /jobs/ID answers as `Answer` has it.
-"""
+The service speaks HTTP and JSON: POST /jobs takes a RINEX file and answers {"id"}; GET /jobs/ID answers as `Answer` has
+it."""
 
 import re
 from typing import Annotated, Literal
@@ -20,8 +21,8 @@ Row = tuple[Metres, Metres, Metres]
 
 
 class Answer(BaseModel):
-    """What became of a log. waiting, failed (with why), or done: a position of the marker, earth-centred metres in a system by code at
-    a year, its covariance, hours used, and against which stations."""
+    """What became of a log. waiting, failed (with why), or done: a position of the marker, earth-centred metres in a
+    system by code at a year, its covariance, hours used, and against which stations."""
 
     state: Literal["waiting", "done", "failed"]
     words: Annotated[str, Field(max_length=300), Clean] = ""

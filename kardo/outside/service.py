@@ -9,7 +9,8 @@ from kardo.outside.line import Address, line
 
 
 def asked(service: Address, what: str, body: bytes, seconds: float) -> dict[str, Any]:
-    """The object that a service answers a request with, a method and a path. Raises ReadError for any other answer, or none in time."""
+    """The object that a service answers a request with, a method and a path. Raises ReadError for any other answer, or
+    none in time."""
     try:
         data = json.loads(got(service, what, body, seconds))
     except (ValueError, RecursionError) as fault:
@@ -20,8 +21,8 @@ def asked(service: Address, what: str, body: bytes, seconds: float) -> dict[str,
 
 
 def got(service: Address, what: str, body: bytes, seconds: float, most: int | None = None) -> bytes:
-    """The bytes that a service answers a request with, so many at most. Raises ReadError for none in time, for a refusal, and for an
-    answer that breaks off."""
+    """The bytes that a service answers a request with, so many at most. Raises ReadError for none in time, for a
+    refusal, and for an answer that breaks off."""
     head = f"{what} HTTP/1.1\r\nHost: {service}\r\nContent-Length: {len(body)}\r\nConnection: close\r\n\r\n"
     with line(service, seconds, most) as held:
         held.say(head.encode("ascii") + body)

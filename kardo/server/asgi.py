@@ -1,8 +1,7 @@
 """The web server's entry: ordinary requests in a fixed number of threads, events as streams.
 
-Django's own way of answering an ordinary request inside an event loop hands it to and fro between threads and the loop at
-every step, which costs more than many an answer.
-"""
+Django's own way of answering an ordinary request inside an event loop hands it to and fro between threads and the loop
+at every step, which costs more than many an answer."""
 
 import gc
 import os
@@ -38,8 +37,8 @@ _since = OrderedDict[
 
 
 def _old(client: tuple[str, int] | None) -> bool:
-    """Whether a connection is to be closed. Left open, all that came first would stay with whichever process was quicker then, and keep it busy while
-    another is idle."""
+    """Whether a connection is to be closed. Left open, all that came first would stay with whichever process was
+    quicker then, and keep it busy while another is idle."""
     if client is None:
         return False
     now = time.monotonic()

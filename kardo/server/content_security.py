@@ -2,7 +2,10 @@
 
 from wsgiref.headers import Headers
 
-POLICY = "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; connect-src 'self'; object-src 'none'; frame-ancestors 'none'"
+POLICY = (
+    "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; connect-src 'self'; object-src"
+    " 'none'; frame-ancestors 'none'"
+)
 
 
 def with_policy(headers: Headers, path: str, url: str) -> None:

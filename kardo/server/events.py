@@ -1,7 +1,7 @@
 """What the server tells by itself: new revisions of a job, and how far its computations are, as server-sent events.
 
-PostgreSQL notifies (triggers in the migrations); one connection a process listens and hands on to whoever is subscribed.
-"""
+PostgreSQL notifies (triggers in the migrations); one connection a process listens and hands on to whoever is
+subscribed."""
 
 import asyncio
 import contextlib

@@ -1,4 +1,5 @@
-"""What goes round every answer: nothing on a page reaches out, a database that is away is told as such, and long answers are packed."""
+"""What goes round every answer: nothing on a page reaches out, a database that is away is told as such, and long
+answers are packed."""
 
 import gzip
 import re
@@ -46,8 +47,8 @@ class DatabaseAway:
 
 
 class Packed:
-    """Packs answers at gzip's quickest: a third of the time of the usual level, for a fifteenth more to send. As Django's own does it, with a file name of random
-    length, so that nobody learns from lengths."""
+    """Packs answers at gzip's quickest: a third of the time of the usual level, for a fifteenth more to send. As
+    Django's own does it, with a file name of random length, so that nobody learns from lengths."""
 
     SHORT, MOST_RANDOM, NAMED = 200, 100, 0x08
 

@@ -10,8 +10,8 @@ from kardo.warm import warm
 
 
 def run() -> None:
-    """Until stopped. Live answers are many small products of matrices: on one BLAS thread they take half the time of two that wake and wait for each
-    other, and the other core is left to the web server and the workers."""
+    """Until stopped. Live answers are many small products of matrices: on one BLAS thread they take half the time of
+    two that wake and wait for each other, and the other core is left to the web server and the workers."""
     threadpool_limits(1, "blas")
     warm()
     give_back()

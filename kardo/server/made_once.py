@@ -54,9 +54,9 @@ shelf = Shelf()
 def made_once(
     request: HttpRequest, made_of: tuple[Any, ...], kind: TypeAdapter[Any], make: Callable[[], Any]
 ) -> HttpResponse:
-    """The answer of a kind, as JSON. `made_of` is all that it depends on, the plan's revision first; 304 with no body where
-    the browser says that it holds the answer made of just that. The tag begins with the revision. What an edit changes while
-    the answer is made raises the revision, so that nobody asks for this tag again."""
+    """The answer of a kind, as JSON. `made_of` is all that it depends on, the plan's revision first; 304 with no body
+    where the browser says that it holds the answer made of just that. The tag begins with the revision. What an edit
+    changes while the answer is made raises the revision, so that nobody asks for this tag again."""
     tag = f"{made_of[0]}-{hashlib.sha256(repr((EDITION, request.path, *made_of)).encode()).hexdigest()[:24]}"
     held = get_conditional_response(request, etag=f'"{tag}"')
     if held is None:

@@ -5,7 +5,8 @@ import gc
 
 
 def give_back() -> None:
-    """Return what is free to the system: the C library keeps it otherwise (glibc, malloc_trim); nothing where there is no such function."""
+    """Return what is free to the system: the C library keeps it otherwise (glibc, malloc_trim); nothing where there is
+    no such function."""
     gc.collect()
     trim = getattr(ctypes.CDLL(None), "malloc_trim", None)
     if trim is not None:

@@ -16,7 +16,8 @@ def upload_of(file: UploadedFile, limit: int) -> tuple[bytes, str]:
 
 
 def uploads_of(file: UploadedFile, beside: list[UploadedFile] | None, limit: int) -> tuple[bytes, str]:
-    """The same of a file whose other parts were chosen with it: a Shapefile's come as their archive would. Raises ReadError where all are larger than the limit, or too many."""
+    """The same of a file whose other parts were chosen with it: a Shapefile's come as their archive would. Raises
+    ReadError where all are larger than the limit, or too many."""
     parts = [file, *(beside or [])]
     if len(parts) > MOST_PARTS or sum(part.size or 0 for part in parts) > limit:
         raise ReadError(

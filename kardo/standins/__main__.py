@@ -47,7 +47,8 @@ def main() -> None:
 
 
 def hask_log(hours: float) -> str:
-    """The raw log of the base of Hask Quarry, as its set-up has it, from half an hour before the day's first flight on."""
+    """The raw log of the base of Hask Quarry, as its set-up has it, from half an hour before the day's first flight
+    on."""
     plan = demo_plan("hask-quarry")
     chain = heights(plan, plan.setups[0].id)
     at = chain.latitude, chain.longitude, chain.mark_ellipsoidal

@@ -1,5 +1,5 @@
-"""A stand-in authority: made-up zones about the island of Corvane with ceilings and hours, and requests that are granted or refused after a
-while."""
+"""A stand-in authority: made-up zones about the island of Corvane with ceilings and hours, and requests that are
+granted or refused after a while."""
 
 import asyncio
 import json
@@ -22,7 +22,8 @@ AUTHORITY = "Air Safety Office of Corvane"
 
 @dataclass
 class AirspaceStandIn(Answering):
-    """The authority. delay: seconds from a request to its decision; extra: a zone more, as (number, name, ceiling, hours, box), that came since."""
+    """The authority. delay: seconds from a request to its decision; extra: a zone more, as (number, name, ceiling,
+    hours, box), that came since."""
 
     delay: float = 2.0
     extra: tuple[Any, ...] | None = None

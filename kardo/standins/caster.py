@@ -1,4 +1,5 @@
-"""A stand-in caster: NTRIP 1 and 2 on loopback, with the corrections of bases that are right, wrong, stale or dropping."""
+"""A stand-in caster: NTRIP 1 and 2 on loopback, with the corrections of bases that are right, wrong, stale or
+dropping."""
 
 import asyncio
 import base64
@@ -25,8 +26,8 @@ SEEN = {
 
 @dataclass(frozen=True)
 class Base:
-    """A base on a mount point: its place in degrees, the earth-centred metres it says its ARP is at, the antenna height it says, and
-    how it behaves."""
+    """A base on a mount point: its place in degrees, the earth-centred metres it says its ARP is at, the antenna height
+    it says, and how it behaves."""
 
     mount: str
     title: str
@@ -47,7 +48,8 @@ class Base:
 
 
 def bases_of(plan: Plan, chain: SetUpHeights, name: str) -> list[Base]:
-    """A set-up of a plan on the air as it should be, and wrong in the ways that are practised with: the mount points of a demo."""
+    """A set-up of a plan on the air as it should be, and wrong in the ways that are practised with: the mount points of
+    a demo."""
 
     def earth(up: float) -> tuple[float, float, float]:
         x, y, z = frame_of_chain(plan, chain).earth_centred((chain.latitude, chain.longitude, up)).tolist()
@@ -110,7 +112,8 @@ class CasterStandIn(Answering):
     def _rows(self) -> list[str]:
         secured = "B" if self.user else "N"
         return [
-            f"STR;{b.mount};{b.title};RTCM 3.3;1005(5),1006(5),1033(5),1074(1),1084(1),1094(1),1124(1);2;GPS+GLO+GAL+BDS;"
+            f"STR;{b.mount};{b.title};RTCM"
+            " 3.3;1005(5),1006(5),1033(5),1074(1),1084(1),1094(1),1124(1);2;GPS+GLO+GAL+BDS;"
             f"NONE;;{b.latitude:.2f};{b.longitude:.2f};0;0;stand-in;none;{secured};N;2400;"
             for b in self.bases
         ]

@@ -1,4 +1,5 @@
-"""A stand-in reference network: it tells its stations, with coordinates and how reliable each has been, and gives their logs."""
+"""A stand-in reference network: it tells its stations, with coordinates and how reliable each has been, and gives their
+logs."""
 
 import asyncio
 import datetime
@@ -35,7 +36,8 @@ MOST_HOURS = 30
 
 @dataclass
 class NetworkStandIn(Answering):
-    """The network; told: what it answers in the place of its stations; down: minutes of a log, from when to when a station was down."""
+    """The network; told: what it answers in the place of its stations; down: minutes of a log, from when to when a
+    station was down."""
 
     told: bytes | None = None
     down: tuple[int, int] = (0, 0)
@@ -61,7 +63,8 @@ def stations() -> dict[str, Any]:
 
 
 def station_log(name: str, first: str, last: str, down: tuple[int, int] = (0, 0)) -> bytes | None:
-    """The log of a station at a second, packed, between two moments of UTC; None for one that there is none of, or for too long."""
+    """The log of a station at a second, packed, between two moments of UTC; None for one that there is none of, or for
+    too long."""
     begin, end = (
         datetime.datetime.fromisoformat(moment) + datetime.timedelta(seconds=LEAP) for moment in (first, last)
     )

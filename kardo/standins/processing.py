@@ -1,5 +1,5 @@
-"""A stand-in for static post-processing: it takes a base's log and tells a position after a delay, good to what the law of static
-sessions says for its hours."""
+"""A stand-in for static post-processing: it takes a base's log and tells a position after a delay, good to what the law
+of static sessions says for its hours."""
 
 import asyncio
 import json
@@ -36,8 +36,8 @@ _LOCAL = Transformer.from_crs("EPSG:4936", "EPSG:4937", always_xy=True)
 
 @dataclass
 class ProcessingStandIn(Answering):
-    """The service. delay: seconds from a log to its position; truth: the marker's earth-centred metres on ETRS89, else the header's
-    position and a step that an autonomous one could be off."""
+    """The service. delay: seconds from a log to its position; truth: the marker's earth-centred metres on ETRS89, else
+    the header's position and a step that an autonomous one could be off."""
 
     delay: float = 3.0
     truth: tuple[float, float, float] | None = None

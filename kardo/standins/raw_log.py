@@ -1,4 +1,5 @@
-"""The raw log of a stand-in receiver, RINEX 3.04: every epoch alike, as long as wanted, with what may go wrong put in."""
+"""The raw log of a stand-in receiver, RINEX 3.04: every epoch alike, as long as wanted, with what may go wrong put
+in."""
 
 import datetime
 from collections.abc import Container, Sequence

@@ -1,4 +1,5 @@
-"""A stand-in receiver: NMEA on loopback for whoever connects, of a base that converges, is fixed, floats, or sees no sky."""
+"""A stand-in receiver: NMEA on loopback for whoever connects, of a base that converges, is fixed, floats, or sees no
+sky."""
 
 import asyncio
 import datetime
@@ -20,8 +21,8 @@ SIGMA = {"fixed": (0.008, 0.008, 0.014), "float": (0.22, 0.22, 0.40), "code": (1
 
 @dataclass
 class ReceiverStandIn(Serving):
-    """The receiver: its place in degrees and ellipsoidal metres, the geoid separation it uses, and how it behaves. pace: seconds between
-    epochs."""
+    """The receiver: its place in degrees and ellipsoidal metres, the geoid separation it uses, and how it behaves.
+    pace: seconds between epochs."""
 
     latitude: float
     longitude: float

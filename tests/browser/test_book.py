@@ -1,4 +1,5 @@
-"""The Book on a phone: written without signal, the tab killed in the middle, sent when the signal is back; nothing lost, nothing twice."""
+"""The Book on a phone: written without signal, the tab killed in the middle, sent when the signal is back; nothing
+lost, nothing twice."""
 
 import json
 import re

@@ -1,5 +1,5 @@
-"""The line complete, in a real browser: a job planned, its day solved, its book written on a phone without signal and with the tab
-killed in the middle, residuals in, signed, and the report read back."""
+"""The line complete, in a real browser: a job planned, its day solved, its book written on a phone without signal and
+with the tab killed in the middle, residuals in, signed, and the report read back."""
 
 import csv
 import io

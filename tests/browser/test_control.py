@@ -1,5 +1,5 @@
-"""Control and Site in a real browser: a layout searched and taken, points and features brought in, findings accepted, rounds, files, and the
-airspace."""
+"""Control and Site in a real browser: a layout searched and taken, points and features brought in, findings accepted,
+rounds, files, and the airspace."""
 
 import contextlib
 import re
@@ -174,7 +174,10 @@ def test_features_come_from_a_map_file_and_their_corners_are_dragged(signed_in, 
     page.mouse.move(*spot(page, E0 + 60, N0 + 45), steps=6)
     page.mouse.up()
     settled(page)
-    where = "kardoMap.getLayers().getArray().map(l => l.getSource?.()?.getFeatureById?.('site/features/F2')).find(f => f).getGeometry().getCoordinates()[0]"
+    where = (
+        "kardoMap.getLayers().getArray().map(l => l.getSource?.()?.getFeatureById?.('site/features/F2')).find(f =>"
+        " f).getGeometry().getCoordinates()[0]"
+    )
     corners = page.evaluate(where)
     assert min(abs(e - E0 - 60) + abs(n - N0 - 45) for e, n in corners) < 3
 

@@ -1,4 +1,5 @@
-"""A new user's first job, from the empty list to a verdict: in metres with terrain, and in US survey feet without and with."""
+"""A new user's first job, from the empty list to a verdict: in metres with terrain, and in US survey feet without and
+with."""
 
 import re
 

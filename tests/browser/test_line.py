@@ -1,5 +1,5 @@
-"""Every view of all nine stations, at six widths, in three appearances, in metres and in feet: no barrier, nothing cut off, covered or to be
-scrolled sideways for, no figure without its unit, none that opens scrolled."""
+"""Every view of all nine stations, at six widths, in three appearances, in metres and in feet: no barrier, nothing cut
+off, covered or to be scrolled sideways for, no figure without its unit, none that opens scrolled."""
 
 import re
 
@@ -97,8 +97,13 @@ OVER_THE_SHEET = """() => {
   const over = (a, k) => parts.slice(k + 1).filter(([, b]) => !apart(a, b)).map(([other]) => other.innerText);
   return parts.flatMap(([el, a], k) => over(a, k).map((other) => `${el.innerText} over ${other}`.replace(/\\n/g, ' ')));
 }"""
-GO = "path => { history.pushState(null, '', path); dispatchEvent(new PopStateEvent('popstate')); }"  # as a link does, without loading all anew
-DRAWN = "() => new Promise((drawn) => requestAnimationFrame(() => requestAnimationFrame(() => requestAnimationFrame(drawn))))"
+GO = (  # as a link does, without loading all anew
+    "path => { history.pushState(null, '', path); dispatchEvent(new PopStateEvent('popstate')); }"
+)
+DRAWN = (
+    "() => new Promise((drawn) => requestAnimationFrame(() => requestAnimationFrame(() =>"
+    " requestAnimationFrame(drawn))))"
+)
 
 
 def views_of(station: str) -> list[str]:
@@ -159,7 +164,8 @@ def test_no_view_has_a_barrier_or_a_bare_figure(signed_in, product, jobs):
 
 @pytest.mark.parametrize("unit", ["m", "us-ft"])
 def test_nothing_is_cut_covered_or_scrolled_for_at_any_width_in_any_light(signed_in, product, jobs, unit):
-    """The largest letters with the longest figures at every width, and the two other lights in turn, whose letters are of one size."""
+    """The largest letters with the longest figures at every width, and the two other lights in turn, whose letters are
+    of one size."""
     page = signed_in
     page.goto(f"{product}/jobs/{jobs[unit]}")
     found: dict[str, list[str]] = {}

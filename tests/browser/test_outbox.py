@@ -1,4 +1,5 @@
-"""Nothing that is typed is lost: the server killed between edits, the page reloaded while it is away, the session run out."""
+"""Nothing that is typed is lost: the server killed between edits, the page reloaded while it is away, the session run
+out."""
 
 import os
 import re
@@ -94,7 +95,8 @@ def test_workers_and_web_outlive_a_database_restart(signed_in):
 
 
 def test_an_answer_that_comes_late_is_not_the_last_word(signed_in, product):
-    """The answer to "how far?" arrives after the computation has been told done: the figures are asked for once more."""
+    """The answer to "how far?" arrives after the computation has been told done: the figures are asked for once
+    more."""
     page = signed_in
     open_demo(page)
     settled(page)

@@ -105,7 +105,8 @@ def test_a_job_in_feet_speaks_feet_with_millimetres_beside(signed_in):
 
 
 def test_a_target_occupied_from_two_bases(signed_in):
-    """Its second occupation rests on another mark: the map's height leans less on the first, and one step brings it back."""
+    """Its second occupation rests on another mark: the map's height leans less on the first, and one step brings it
+    back."""
     page = signed_in
     open_demo(page)
     settled(page)

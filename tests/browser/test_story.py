@@ -165,12 +165,10 @@ def test_a_move_on_the_demo_is_answered_within_two_seconds(signed_in):
     open_demo(page)
     page.get_by_label("E of G3", exact=True).click()
     ready_to_drag(page)
-    page.evaluate(
-        """() => { window.changed = 0; window.busy = false; const started = performance.now();
+    page.evaluate("""() => { window.changed = 0; window.busy = false; const started = performance.now();
         new MutationObserver(() => { const b = document.querySelector('[role=progressbar]');
           if (b) window.busy = true; if (window.busy && !b && !window.changed) window.changed = performance.now() - started; })
-          .observe(document.body, {subtree: true, childList: true, characterData: true, attributes: true}); }"""
-    )
+          .observe(document.body, {subtree: true, childList: true, characterData: true, attributes: true}); }""")
     commit(page.get_by_label("E of G3", exact=True), "623195")
     for _ in range(900):
         page.wait_for_timeout(100)
@@ -178,7 +176,8 @@ def test_a_move_on_the_demo_is_answered_within_two_seconds(signed_in):
             break
     print(f"the full computation replaced the provisional figures after {took:.0f} ms")
     seconds = page.evaluate(
-        "() => fetch('/api/jobs/' + location.pathname.split('/')[2] + '/prediction').then((r) => r.json()).then((p) => p.result.seconds)"
+        "() => fetch('/api/jobs/' + location.pathname.split('/')[2] + '/prediction').then((r) => r.json()).then((p) =>"
+        " p.result.seconds)"
     )
     print(f"of which the computation {1000 * seconds:.0f} ms")
     assert 0 < took < 1000 * (2 * seconds + 2), (

@@ -1,4 +1,5 @@
-"""Small things that cost an afternoon: a field that keeps the keys, a view that opens in its middle, tools over each other in a low sheet."""
+"""Small things that cost an afternoon: a field that keeps the keys, a view that opens in its middle, tools over each
+other in a low sheet."""
 
 import re
 

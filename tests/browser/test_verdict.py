@@ -58,7 +58,8 @@ def add_job(django_db_blocker, plan):
 
 
 def test_figures_follow_a_dragged_target_over_two_thousand_exposures(signed_in, django_db_blocker):
-    """From the pointer's move to new figures on the gauges: 200 ms is the contract, on a machine that does nothing else."""
+    """From the pointer's move to new figures on the gauges: 200 ms is the contract, on a machine that does nothing
+    else."""
     page = signed_in
     add_job(django_db_blocker, tight_block())
     page.reload()
@@ -67,7 +68,8 @@ def test_figures_follow_a_dragged_target_over_two_thousand_exposures(signed_in, 
     settled(page)
     ready_to_drag(page)
     e, n = page.evaluate(
-        "() => kardoMap.getLayers().getArray().at(-2).getSource().getFeatures().find(f => f.getId() === 'control/G5').getGeometry().getCoordinates()"
+        "() => kardoMap.getLayers().getArray().at(-2).getSource().getFeatures().find(f => f.getId() ==="
+        " 'control/G5').getGeometry().getCoordinates()"
     )
     x, y = spot(page, e, n)
     told = page.evaluate(FOLLOW, [x, y, 12])

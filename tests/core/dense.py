@@ -17,8 +17,8 @@ def rotation(ypr_degrees):
 
 
 def image(f, io, attitude, rot, c, x):
-    """(k, 2): u, v with interior changes io (k, 7) = df, dcx, dcy, dk1, dk2, dp1, dp2 and small rotations (k, 3) about the camera
-    axes, from c (k, 3) to x (k, 3)."""
+    """(k, 2): u, v with interior changes io (k, 7) = df, dcx, dcy, dk1, dk2, dp1, dp2 and small rotations (k, 3) about
+    the camera axes, from c (k, 3) to x (k, 3)."""
     v = (x - c) @ rot.T
     x1, x2, x3, (t1, t2, t3) = *v.T, attitude.T
     v = v + np.column_stack([t2 * x3 - t3 * x2, t3 * x1 - t1 * x3, t1 * x2 - t2 * x1])

@@ -13,8 +13,8 @@ from tests.conftest import E0, N0, small_plan
 
 
 def weak_plan():
-    """A plan short of good: a mark from two hours of logging, one tape reading, a tight tolerance in height; a better mark
-    stands near."""
+    """A plan short of good: a mark from two hours of logging, one tape reading, a tight tolerance in height; a better
+    mark stands near."""
     return small_plan(
         brief=Brief(crs="EPSG:25828", tolerance_h=0.03, tolerance_v=0.026),
         marks=(

@@ -1,4 +1,5 @@
-"""The time in the air: the wind triangle by hand, sums of parts, the battery line by line, and ways to longer sorties."""
+"""The time in the air: the wind triangle by hand, sums of parts, the battery line by line, and ways to longer
+sorties."""
 
 import math
 
@@ -184,7 +185,8 @@ def test_lines_across_the_wind_follow_it_when_it_changes():
 
 
 def test_nothing_is_advised_where_nothing_is_gained():
-    """A breeze on lines that are the shortest; lines that lie across already; a corridor, whose lines follow its line."""
+    """A breeze on lines that are the shortest; lines that lie across already; a corridor, whose lines follow its
+    line."""
     breeze = of(windy_plan(course_deg=None, wind_m_per_s=2.0, wind_from_deg=90.0))
     assert breeze.across > breeze.minutes and not breeze.across_edits and "across the wind" not in breeze.told
     for plan in (

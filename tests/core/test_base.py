@@ -67,7 +67,8 @@ def told(device, **setup):
 
 @given(WISHES)
 def test_what_a_card_says_typed_back_is_the_planned_place(device):
-    """In every form, unit, height and point that a device may want: to the tenth of a millimetre that the figures carry."""
+    """In every form, unit, height and point that a device may want: to the tenth of a millimetre that the figures
+    carry."""
     plan, chain, card = told(device)
     typed = [box.typed for box in card.boxes]
     back = read_back(plan, chain, device, *typed[:3])
@@ -77,7 +78,8 @@ def test_what_a_card_says_typed_back_is_the_planned_place(device):
 
 
 def test_a_card_by_hand():
-    """Slant 1.8 m: sqrt(1.8^2 - 0.165^2) - 0.035 = 1.7574 m vertical. The mark's 4.2 m and the geoid's height above it."""
+    """Slant 1.8 m: sqrt(1.8^2 - 0.165^2) - 0.035 = 1.7574 m vertical. The mark's 4.2 m and the geoid's height above
+    it."""
     plan, chain, card = told(ARP)
     assert chain.arp_above_mark == pytest.approx(1.757422, abs=1e-6)
     values = {box.name: box.typed for box in card.boxes}
@@ -189,8 +191,8 @@ def test_what_is_no_position_is_refused_in_words():
 
 
 def test_the_drift_of_the_plate_since_1989():
-    """A global position typed as ETRS89: the Eurasian plate's rotation of ITRF2014 (Altamimi et al., Geophys. J. Int. 209, 2017:
-    -0.085, -0.531, 0.770 mas a year about x, y, z) from 1989.0 on."""
+    """A global position typed as ETRS89: the Eurasian plate's rotation of ITRF2014 (Altamimi et al., Geophys. J. Int.
+    209, 2017: -0.085, -0.531, 0.770 mas a year about x, y, z) from 1989.0 on."""
     plan = small_plan()
     plan = plan.model_copy(update={"brief": plan.brief.model_copy(update={"epoch": "2026.9"})})
     chain = heights(plan, "base")
@@ -280,7 +282,8 @@ def test_a_network_scheme_is_the_plan_wired_so_by_hand(compared):
 
 
 def test_a_base_taken_here_is_metres_off_and_its_own_checks_are_blind_to_it(compared):
-    """Code alone: 1.5 m each axis in plan, 3 m in height (docs/accuracy.md, section 6), all of it shared by the checks."""
+    """Code alone: 1.5 m each axis in plan, 3 m in height (docs/accuracy.md, section 6), all of it shared by the
+    checks."""
     _, rows = compared
     here, shifted = rows["here"], rows["here_shifted"]
     assert here.promise.rmse_h == pytest.approx(1.5 * math.sqrt(2), rel=0.01)
@@ -397,7 +400,8 @@ def test_a_session_is_the_days_window_at_the_set_ups_interval():
 
 
 def test_what_a_log_runs_short_of_is_told():
-    """An hour and a half or so of a day, four kilobytes an epoch; the shift of a base "here" is promised by four hours of it."""
+    """An hour and a half or so of a day, four kilobytes an epoch; the shift of a base "here" is promised by four hours
+    of it."""
     plan = small_plan(visits=(VISIT,))
     (row,) = sessions(plan).rows
     hours = (row.last - row.first) / 60
@@ -459,7 +463,8 @@ def test_heights_on_the_command_line(tmp_path, capsys):
 
 
 def test_a_plan_holds_both_states_of_a_base_here_and_says_which_it_shows():
-    """As taken the mark is metres off; shifted it is as good as a static session of its log, and all else is the same."""
+    """As taken the mark is metres off; shifted it is as good as a static session of its log, and all else is the
+    same."""
     here = MARK.model_copy(update={"known": "here", "shift_hours": 6.0})
     plan = small_plan().model_copy(update={"marks": (here,)})
     shifted = in_state(plan, "shifted")

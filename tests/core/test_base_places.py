@@ -1,4 +1,5 @@
-"""Where the base may stand: what hides, what is too near, what is forbidden, what is reached and known, each made up alone."""
+"""Where the base may stand: what hides, what is too near, what is forbidden, what is reached and known, each made up
+alone."""
 
 import numpy as np
 import pytest

@@ -1,5 +1,5 @@
-"""The book: the same whatever order its entries come in and however often; and the plan as done, which is the plan edited by hand to
-what was done."""
+"""The book: the same whatever order its entries come in and however often; and the plan as done, which is the plan
+edited by hand to what was done."""
 
 import random
 import uuid

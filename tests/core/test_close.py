@@ -37,7 +37,8 @@ CLOSINGS = 2000
 
 @pytest.fixture(scope="module")
 def demo():
-    """The demo, what its checks will measure, and 2,000 closings of it: residuals drawn from the predicted covariance."""
+    """The demo, what its checks will measure, and 2,000 closings of it: residuals drawn from the predicted
+    covariance."""
     plan = demo_plan("sallow-bank")
     joint = checks_jointly(plan)
     rng = np.random.default_rng(1601)
@@ -150,7 +151,8 @@ def test_the_joint_covariance_comes_back_as_it_was_kept(count, seed):
 
 
 def test_residuals_along_the_grid_are_turned_to_true_east_and_north():
-    """Held against the frame itself, in a zone whose middle meridian is far: ten metres of grid east and of grid north in ENU."""
+    """Held against the frame itself, in a zone whose middle meridian is far: ten metres of grid east and of grid north
+    in ENU."""
     system = grid("EPSG:25829", "ellipsoidal")
     e, n = system.from_geodetic(-13.4, 46.3)
     frame = LocalFrame(system, float(e), float(n), 0.0)
@@ -211,7 +213,7 @@ def test_the_verdict_is_the_standards_and_says_which_conditions_are_not_met():
 def test_the_plan_as_closed_is_the_plan_edited_by_hand():
     plan = small_plan()
     book = book_of([occupied(k, p.id, k) for k, p in enumerate(plan.control, 1)] + [flown(40, 1, 90, not_fixed=0.8)])
-    taken = outcomes(plan, K2=("adjusted"), G3="unused")
+    taken = outcomes(plan, K2="adjusted", G3="unused")
     closed = as_closed(plan, book, Closing(sets=(taken,)))
     flight = plan.flights[0].model_copy(update={"float_sorties": (1,)})
     control = [p for p in plan.control if p.id != "G3"]

@@ -1,4 +1,5 @@
-"""Coverage: figures worked by hand over level ground, a plain count beside the fast one, and what terrain does to it."""
+"""Coverage: figures worked by hand over level ground, a plain count beside the fast one, and what terrain does to
+it."""
 
 import numpy as np
 import pytest
@@ -55,7 +56,8 @@ def test_images_over_a_place_are_as_many_as_the_overlap_makes():
 
 
 def test_the_fast_count_is_the_plain_one():
-    """Every cell against every image, one at a time; slopes of up to 68 degrees turn their back on some, and hide others."""
+    """Every cell against every image, one at a time; slopes of up to 68 degrees turn their back on some, and hide
+    others."""
     plan = on(terrain(lambda e, n: 30 * np.sin(e / 12) + 0.1 * n), oblique_lines=2, cross_lines=1)
     found = coverage(plan)
     middle = plan.site.boundary[0]
@@ -90,7 +92,8 @@ def test_the_fast_count_is_the_plain_one():
 
 
 def _clearance(surface, flight, e, n):
-    """Metres (k,) by which the straight line from a place to each exposure clears the ground, at the least, beyond the first four metres."""
+    """Metres (k,) by which the straight line from a place to each exposure clears the ground, at the least, beyond the
+    first four metres."""
     far = np.hypot(flight.e - e, flight.n - n)
     h, out = float(surface.at(e, n)), np.full(len(flight.e), np.inf)
     for k in np.flatnonzero(far > 4):

@@ -1,5 +1,5 @@
-"""A day on the clock: the solver's answer held against its windows and precedences by plain code, and what it says of days that
-cannot be."""
+"""A day on the clock: the solver's answer held against its windows and precedences by plain code, and what it says of
+days that cannot be."""
 
 import datetime
 import math
@@ -81,8 +81,8 @@ def faults_of(found, tasks, visit, sun):
 
 
 def faults_on_site(plan, found):
-    """What a schedule breaks of what the plan's own things ask for: time from one base to the next, sessions that run from when a logger is switched on, copies
-    of what was collected."""
+    """What a schedule breaks of what the plan's own things ask for: time from one base to the next, sessions that run
+    from when a logger is switched on, copies of what was collected."""
     at = {p.task.id: p for p in found.placed}
     faults, before = [], []
     for p in found.placed:
@@ -143,7 +143,8 @@ def test_every_schedule_keeps_its_windows_and_precedences(
 
 
 def observed_so(plan, rounds, hours):
-    """Control occupied in rounds; where hours are said, targets log for themselves against the last base, which may log for them alone."""
+    """Control occupied in rounds; where hours are said, targets log for themselves against the last base, which may log
+    for them alone."""
     session = OwnSession(hours=hours or 1.0, setup=plan.setups[-1].id)
     own = {"positioned_from": session, "occupations": rounds[:1]}
     control = tuple(
@@ -194,7 +195,7 @@ def test_two_who_may_carry_share_the_targets_where_that_ends_the_day_sooner():
 def test_nobody_is_on_foot_in_the_dark_and_it_is_said():
     """An hour after sunset people still collected targets, and "1 h 52 min before the light goes" was told."""
     late = (solved(*visited(leave=f"{hour}:{half}", sun_deg=-6.0)) for hour in (14, 15, 16) for half in ("00", "30"))
-    (reason, *_) = next(found for found in late if not found.placed).reasons
+    reason, *_ = next(found for found in late if not found.placed).reasons
     assert "after dark, at" in reason.words and reason.mend.startswith("Leave at")
     plan, _ = visited(leave="13:30", sun_deg=0.0)
     day = day_of(plan, "V1")
@@ -307,11 +308,11 @@ def test_a_day_that_cannot_be_says_why_and_what_would_make_it_fit(changes, words
 def test_what_it_offers_makes_it_fit():
     """The departure, the return and the helper that are offered, tried."""
     plan, visit = visited(leave="15:30")
-    (dark, *_) = solved(plan, visit).reasons
+    dark, *_ = solved(plan, visit).reasons
     earlier = dark.mend.removeprefix("Leave at ").removesuffix(".")
     assert solved(*visited(leave=earlier)).placed
     plan, visit = visited(back="10:30")
-    (late, *_) = solved(plan, visit).reasons
+    late, *_ = solved(plan, visit).reasons
     assert solved(*visited(back=late.mend[11:16])).placed
 
 
@@ -338,7 +339,7 @@ def test_a_flight_above_a_ceiling_is_kept_out_of_the_hours_in_which_it_holds():
 
 def test_a_day_that_a_zone_leaves_no_time_says_so():
     plan, visit = visited(under_a_zone(hours=("05:00", "20:00")))
-    (reason, *_) = solved(plan, visit).reasons
+    reason, *_ = solved(plan, visit).reasons
     assert "may not be flown from 05:00 to 20:00" in reason.words and "ask for leave" in reason.mend
     over_night, visit = visited(under_a_zone(hours=("20:00", "06:00")))
     assert solved(over_night, visit).placed, "hours past midnight leave the day free"
@@ -357,8 +358,8 @@ def test_one_person_alone_takes_longer_than_two_and_two_than_three():
 
 
 def test_the_sun_by_the_almanac():
-    """Height at noon: 90 degrees less the latitude, and the declination; at the equinox the day is as long as the night, but for
-    refraction and the sun's size (some eight minutes at this latitude)."""
+    """Height at noon: 90 degrees less the latitude, and the declination; at the equinox the day is as long as the
+    night, but for refraction and the sun's size (some eight minutes at this latitude)."""
     equinox = light(0.0, 46.3, "2027-03-20", 0.0, 10.0)
     assert max(equinox.sun) == pytest.approx(90 - 46.3, abs=0.3)
     assert 12 * 60 < equinox.set - equinox.rise < 12 * 60 + 14
@@ -428,7 +429,8 @@ def test_in_feet_the_walking_is_in_feet():
     ("lat", "date"), [(46.3, "2027-03-20"), (60.0, "2027-06-10"), (60.0, "2027-12-05"), (-34.0, "2027-01-15")]
 )
 def test_sunrise_and_set_are_those_of_the_hour_angle(lat, date):
-    """Refraction counted once: by the almanac's own formula, cos H = (sin -0.833 - sin lat sin dec) / (cos lat cos dec). It was up to 8 minutes off."""
+    """Refraction counted once: by the almanac's own formula, cos H = (sin -0.833 - sin lat sin dec) / (cos lat cos
+    dec). It was up to 8 minutes off."""
     day = datetime.date.fromisoformat(date).timetuple().tm_yday
     g = 2 * math.pi / 365 * (day - 1 + 0.0)
     late = 229.18 * (0.000075 + 0.001868 * math.cos(g) - 0.032077 * math.sin(g) - 0.014615 * math.cos(2 * g) - 0.040849 * math.sin(2 * g))  # fmt: skip

@@ -37,7 +37,8 @@ def test_too_few_targets_without_positions(targets):
 
 
 def test_free_focal_length_over_flat_ground_without_heights():
-    """Straight down over flat ground, positions observed with a free height shift: focal length and height trade off."""
+    """Straight down over flat ground, positions observed with a free height shift: focal length and height trade
+    off."""
     data = block_json(seed=4, targets=0, relief=0.0, sigma_io=(None, 2, 2, 3e-4, 3e-4, 2e-5, 2e-5))
     for e in data["exposures"]:
         e["c"][2], e["ypr"][1], e["ypr"][2] = 80.0, -90.0, 0.0

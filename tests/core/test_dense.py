@@ -70,7 +70,8 @@ def test_absolute_and_seen_agree_with_a_dense_adjustment(options):
 @settings(max_examples=10, deadline=None)
 @given(NETWORKS)
 def test_budget_is_the_quadratic_form_of_the_full_inverse(options):
-    """q_j N_g q_j' with the point's row of the full dense inverse, group by group: of a tie, and of a point as it is delivered."""
+    """q_j N_g q_j' with the point's row of the full dense inverse, group by group: of a tie, and of a point as it is
+    delivered."""
     data = block_json(**options)
     net = network_from_json(data)
     solution, dense = solve(net), Dense(data)

@@ -28,7 +28,8 @@ SHARED = np.sqrt(0.8)
 
 
 def far_plan(away, *, targets=16, sigma=0.0001, north=0.0, overrides=None, **more):
-    """Many targets and nine checks from a base so many metres east, on a mark without an error of its own unless it is given one."""
+    """Many targets and nine checks from a base so many metres east, on a mark without an error of its own unless it is
+    given one."""
     spots = [(x, y) for x in (10, 70, 130, 190) for y in (8, 43, 78, 112)][:targets]
     control = [point(f"G{k}", x, y) for k, (x, y) in enumerate(spots)]
     control += [point(f"K{k}", 20 + 19 * k, 30 + (37 * k) % 60) for k in range(9)]
@@ -38,7 +39,8 @@ def far_plan(away, *, targets=16, sigma=0.0001, north=0.0, overrides=None, **mor
 
 
 def test_thirty_kilometres_move_the_whole_site_and_no_target_from_there_mends_it():
-    """About 31 mm in height, of which the checks see what a site near its base shows, and their own fifth of the distance."""
+    """About 31 mm in height, of which the checks see what a site near its base shows, and their own fifth of the
+    distance."""
     near, far = predict(far_plan(100.0)), predict(far_plan(30_000.0))
     assert far.rmse_v == pytest.approx(np.hypot(near.rmse_v, SHARED * 0.03), rel=0.03)
     anew = 0.03 * np.sqrt(0.2)
@@ -75,7 +77,8 @@ def test_figures_are_continuous_as_the_base_moves_through_the_site(x, y):
 
 
 def two_bases(*hung):
-    """The small plan's flight twice over, each half of the sorties on the base named; one base 20 km east, one as far west."""
+    """The small plan's flight twice over, each half of the sorties on the base named; one base 20 km east, one as far
+    west."""
     marks = tuple(Mark(id=k, name=k, e=E0 + 100 + d, n=N0, h=4.2) for k, d in (("A", 20_000.0), ("B", -20_000.0)))
     setups = tuple(SetUp(id=f"on-{m.id}", name=m.id, mark=m.id, antenna="disc", readings=(1.8, 1.8)) for m in marks)
     flights = tuple(
@@ -159,7 +162,8 @@ def test_shares_of_an_exposure_are_as_many_as_its_shifts_and_numbers(shares):
 
 
 def test_one_target_does_not_mend_a_float_flight():
-    """A target removes what lasts for the sortie; what each line has for itself stays. One pixel and a third was told before."""
+    """A target removes what lasts for the sortie; what each line has for itself stays. One pixel and a third was told
+    before."""
     spots = (point("G0", 100, 60), *small_plan().checks)
     plan = small_plan(control=spots, flight={"state": "float"})
     lines = {s.id for s in planned_network(plan).network.shifts if s.kind == "line"}

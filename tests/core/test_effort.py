@@ -41,8 +41,8 @@ def test_a_wider_band_gives_the_factor_a_larger_share(work):
 
 
 def test_time_left_holds_against_the_clock():
-    """The time left, told from share and time spent at each report, against what it then takes; the middle one of all, and
-    the best of several runs, for the machine is shared."""
+    """The time left, told from share and time spent at each report, against what it then takes; the middle one of all,
+    and the best of several runs, for the machine is shared."""
     predict(block_plan(200))  # everything loaded
     off = []
     for _ in range(3):

@@ -66,8 +66,8 @@ def by_library(name, v, toe, time):
 
 @pytest.mark.parametrize("name", SENT)
 def test_positions_by_elements_are_those_of_an_independent_library(name):
-    """GPS, Galileo, BeiDou (also geostationary), QZSS by their own constants and clocks: to the millimetre that the printed digits of
-    the file leave."""
+    """GPS, Galileo, BeiDou (also geostationary), QZSS by their own constants and clocks: to the millimetre that the
+    printed digits of the file leave."""
     v, record = kepler(name, NOON, random.Random(name))
     eph = read_navigation(nav_file([record]))
     assert eph.names == (name,)

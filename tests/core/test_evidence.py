@@ -20,5 +20,6 @@ def test_a_prediction_is_within_a_third_of_what_is_reported_or_explained(case):
 
 
 def test_without_targets_the_error_in_height_is_mostly_one_constant():
-    """What practice says of fixed positions with a lens calibrated earlier: the focal length, which lifts the whole map."""
+    """What practice says of fixed positions with a lens calibrated earlier: the focal length, which lifts the whole
+    map."""
     assert predicted(CASES[0]).largest == "calibration"

@@ -17,7 +17,8 @@ from tests.conftest import scan_plan, small_plan
 
 
 def test_daylight_is_that_of_the_handbook():
-    """IES RP-21 by hand: the sun at 45 degrees through clear air, 127.5 klx e^(-0.21 / sin) sin, and 0.8 + 15.5 sin^0.5 klx of sky."""
+    """IES RP-21 by hand: the sun at 45 degrees through clear air, 127.5 klx e^(-0.21 / sin) sin, and 0.8 + 15.5 sin^0.5
+    klx of sky."""
     assert daylight(45.0, "clear") == pytest.approx(66_991 + 13_834, rel=0.001)
     assert daylight(45.0, "overcast") == pytest.approx(300 + 21_000 * 0.70711, rel=0.001)
     assert daylight(0.0, "clear") == daylight(-5.0, "clear") == 0.0
@@ -65,7 +66,8 @@ def test_a_rolling_shutter_is_told_in_pixels():
 
 
 def test_images_by_time_keep_their_overlap_at_the_worst_speed():
-    """By time, 6 m/s meant and 9 at worst: an image every spacing / 9 s; with the wind behind up to 9 the overlap is what was planned, not less."""
+    """By time, 6 m/s meant and 9 at worst: an image every spacing / 9 s; with the wind behind up to 9 the overlap is
+    what was planned, not less."""
     by_way = small_plan(flight={"speed_m_per_s": 6.0})
     by_time = small_plan(flight={"speed_m_per_s": 6.0, "trigger_by": "time", "worst_speed_m_per_s": 9.0})
     (a,), (b,) = all_flown(by_way), all_flown(by_time)

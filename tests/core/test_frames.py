@@ -1,4 +1,5 @@
-"""The base's card in the frame that receivers work in, in grids whose datum is the satellites' and in grids whose datum is another."""
+"""The base's card in the frame that receivers work in, in grids whose datum is the satellites' and in grids whose datum
+is another."""
 
 import math
 
@@ -39,7 +40,8 @@ def base_in(crs, known="published", h=60.0, heights_="ellipsoidal"):
 
 
 def airy_to_wgs(lat, lon, h):
-    """The published shift of seven parameters from Airy's ellipsoid to the satellites' (position vector), written out."""
+    """The published shift of seven parameters from Airy's ellipsoid to the satellites' (position vector), written
+    out."""
     a, f = 6_377_563.396, 1 / 299.3249646
     e2, p, q = f * (2 - f), math.radians(lat), math.radians(lon)
     v = a / math.sqrt(1 - e2 * math.sin(p) ** 2)
@@ -109,7 +111,8 @@ def test_a_way_that_is_not_good_enough_for_a_base_says_so_and_names_the_file():
 
 
 def test_a_geoids_separation_is_that_of_the_satellites_ellipsoid():
-    """In a national grid with heights above the sea: ellipsoidal is the height and the separation, on no other ellipsoid."""
+    """In a national grid with heights above the sea: ellipsoidal is the height and the separation, on no other
+    ellipsoid."""
     plan = base_in("EPSG:27700", heights_="EPSG:5773")
     chain = heights(plan, "base")
     assert chain.separation == pytest.approx(float(plan.grid.separation(400_000.0, 300_000.0)), abs=1e-9)

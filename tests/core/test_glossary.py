@@ -1,4 +1,5 @@
-"""The trade's words: each told once, in the order of the alphabet, on the screen's own labels; and none of the dialect comes back."""
+"""The trade's words: each told once, in the order of the alphabet, on the screen's own labels; and none of the dialect
+comes back."""
 
 import re
 from pathlib import Path

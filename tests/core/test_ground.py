@@ -235,7 +235,8 @@ def wooded_slope(top="rides"):
 
 @pytest.mark.parametrize(("x", "above_ground"), [(10.0, 58.0), (100.0, 58.0), (190.0, 58.0)])
 def test_the_top_of_a_wood_rides_on_its_ground(x, above_ground):
-    """38 m clear of the trees anywhere along the slope: a flat top over the highest corner had it 12 m under the trees at the lower end."""
+    """38 m clear of the trees anywhere along the slope: a flat top over the highest corner had it 12 m under the trees
+    at the lower end."""
     plan, slope = wooded_slope()
     ground = float(slope.at(np.array([E0 + x]), np.array([N0 + 60.0]))[0])
     path = Path(np.array([E0 + x]), np.array([N0 + 60.0]), np.array([ground + above_ground]))

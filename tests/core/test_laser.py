@@ -1,4 +1,5 @@
-"""Laser: partials against the full measurement equation, figures by hand, and the adjustment against what is drawn and adjusted."""
+"""Laser: partials against the full measurement equation, figures by hand, and the adjustment against what is drawn and
+adjusted."""
 
 import json
 import math
@@ -82,7 +83,8 @@ TIES = (Tie(1, 3, 0.03),)
 
 
 def test_a_level_shot_straight_down_by_hand():
-    """100 m up, heading north: roll moves it by 100 m times the angle to the west, pitch to the north, a range bias down, position as it is."""
+    """100 m up, heading north: roll moves it by 100 m times the angle to the west, pitch to the north, a range bias
+    down, position as it is."""
     down = np.array([[0.0, 0.0, 1.0]])
     own = partials_of(np.zeros((1, 3)), down, np.array([100.0]), np.zeros(3))
     assert own["attitude"][0][:, 0] == pytest.approx([-100, 0, 0]) and own["attitude"][0][:, 1] == pytest.approx(
@@ -116,7 +118,8 @@ def test_partials_are_those_of_the_full_equation():
 
 
 def drawn(count):
-    """Errors of all places (count, 3k) and the parameters' part settled by nothing, by the full equation; the survey's shifts."""
+    """Errors of all places (count, 3k) and the parameters' part settled by nothing, by the full equation; the survey's
+    shifts."""
     net, n = network(), len(AT)
     zero = np.zeros((n, 3))
     truth = measured(AT, YPR, BEAM, RANGES, LEVER, zero, zero)
@@ -131,7 +134,8 @@ def drawn(count):
 
 
 def test_the_adjustment_is_as_good_as_what_is_drawn_and_adjusted():
-    """Least squares by its textbook form, with the noise of the observed places as one covariance; beside the fast one, within the sampling error."""
+    """Least squares by its textbook form, with the noise of the observed places as one covariance; beside the fast one,
+    within the sampling error."""
     count = 4000
     net = network(TARGETS, CHECKS, TIES)
     errors, shifts = drawn(count)

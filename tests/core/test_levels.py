@@ -1,4 +1,5 @@
-"""The level of the figures: what belongs to a sortie, what all images share, what a point is and what a surface adds."""
+"""The level of the figures: what belongs to a sortie, what all images share, what a point is and what a surface
+adds."""
 
 import json
 import math
@@ -58,7 +59,8 @@ def test_a_block_by_code_alone_is_as_bad_as_its_leg_and_not_better_when_flown_lo
 
 @pytest.mark.parametrize("away", [1_000.0, 40_000.0])
 def test_a_base_far_away_moves_the_whole_leg(away):
-    """1 ppm of the distance: 40 mm at 40 km, that no number of exposures averages, nor of targets from there; a fifth of its variance is each sortie's."""
+    """1 ppm of the distance: 40 mm at 40 km, that no number of exposures averages, nor of targets from there; a fifth
+    of its variance is each sortie's."""
     plan = small_plan(control=(), marks=(Mark(id="A", name="A", e=E0 + away, n=N0, h=4.2),))
     growth = 1e-6 * (away - 100)
     shifts = {s.kind: s.sigma for s in planned_network(plan).network.shifts}
@@ -136,7 +138,8 @@ def test_the_centre_of_a_target_is_found_worse_the_narrower_it_is(width):
 
 
 def test_the_survey_error_that_asprs_adds_has_set_up_and_mark_in_it():
-    """The same figure that its condition judges control by: a mark ten times worse is not hidden by checks that share it."""
+    """The same figure that its condition judges control by: a mark ten times worse is not hidden by checks that share
+    it."""
     brief = Brief(crs="EPSG:25828", standard="asprs_2023", tolerance_h=0.06, tolerance_v=0.06)
     good, bad = (
         predict(small_plan(brief=brief, marks=(Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2, sigma_v=s),)))
@@ -151,7 +154,8 @@ def surface_brief(**more):
 
 
 def test_heights_of_a_surface_carry_the_noise_of_matching():
-    """0.4 px of parallax at the best base-to-height ratio, which a 75/70 block has from corner to corner of what sees a place."""
+    """0.4 px of parallax at the best base-to-height ratio, which a 75/70 block has from corner to corner of what sees a
+    place."""
     points, surface = predict(small_plan()), predict(small_plan(brief=surface_brief()))
     assert surface.rmse_h == points.rmse_h and surface.rmse_v > points.rmse_v
     noise = next(s.sigma_v for s in surface.budget if s.kind == "surface")

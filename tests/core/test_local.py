@@ -1,5 +1,6 @@
-"""Local grids: the similarity against PROJ and a plain least squares, its covariance against simulation; and what a calibration does
-to a prediction: what its points were measured from is taken up, and only who measures in the local grid sees its error."""
+"""Local grids: the similarity against PROJ and a plain least squares, its covariance against simulation; and what a
+calibration does to a prediction: what its points were measured from is taken up, and only who measures in the local
+grid sees its error."""
 
 import numpy as np
 import pytest
@@ -172,7 +173,8 @@ def test_what_is_stated_is_what_was_calibrated():
 
 
 def planned(local: LocalGrid | None, *, sigma_v=0.015, checks="rover", **more) -> Plan:
-    """The small site, delivered in a local grid; its checks by rover, or by an instrument on a mark of the local grid."""
+    """The small site, delivered in a local grid; its checks by rover, or by an instrument on a mark of the local
+    grid."""
     marks = (
         Mark(id="A", name="A", e=E0 - 20, n=N0 - 20, h=4.2, sigma_h=sigma_v, sigma_v=sigma_v),
         Mark(id="L", name="L", e=E0 + 60, n=N0 - 10, h=4.4, known="local", sigma_h=0.002, sigma_v=0.002),

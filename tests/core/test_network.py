@@ -1,4 +1,5 @@
-"""NETWORK.json beyond the reference cases: several cameras, inertial units, free parameters, points that take no part."""
+"""NETWORK.json beyond the reference cases: several cameras, inertial units, free parameters, points that take no
+part."""
 
 import json
 
@@ -55,7 +56,8 @@ def test_an_inertial_unit_helps_and_its_three_angles_keep_their_order():
 
 
 def test_attitude_about_the_optical_axis_of_a_vertical_image_is_its_azimuth():
-    """The angle about forward turns a straight-down image about the vertical; known well, it leaves plan errors smaller."""
+    """The angle about forward turns a straight-down image about the vertical; known well, it leaves plan errors
+    smaller."""
     figures = []
     for sigma in ([1e-4, 5.0, 5.0], [5.0, 5.0, 1e-4]):
         data = block_json(seed=9, rows=1, columns=5, targets=0, checks=0)

@@ -50,7 +50,8 @@ def test_within_a_part_every_piece_lies_beside_the_one_before(rows):
 
 
 def test_a_site_like_a_u_is_flown_arm_by_arm():
-    """Flight line by flight line each would cross from arm to arm and back; the ways between are a small part of the day."""
+    """Flight line by flight line each would cross from arm to arm and back; the ways between are a small part of the
+    day."""
     plan = u_plan()
     flight = flown(plan, plan.flights[0])
     ways = [math.dist(a.end, b.start) for a, b in pairwise(flight.strips)]
@@ -115,7 +116,8 @@ def test_many_parts_are_flown_no_longer_than_each_to_the_nearest_and_always_alik
 
 
 def test_the_way_between_strips_counts():
-    """Time in the air is the way flown over the speed, a turn a flight line, and the way out and home of every sortie."""
+    """Time in the air is the way flown over the speed, a turn a flight line, and the way out and home of every
+    sortie."""
     plan = u_plan(speed_m_per_s=10.0)
     flight, craft = flown(plan, plan.flights[0]), plan.kit.aircraft[0]
     between = sum(math.dist(a.end, b.start) for a, b in pairwise(flight.strips) if a.leg == b.leg)
@@ -135,9 +137,10 @@ def test_a_climb_to_the_crossing_strips_takes_its_time():
 @given(st.floats(0, 179), st.floats(60, 400), st.floats(60, 400))
 @example(164.0, 361.0, 72.0)
 def test_the_shortest_course_is_the_shortest(turn, wide, high):
-    """No course of a whole compass, every seven degrees, takes less time in the air, ways out and home included, but for the little by which a flight line
-    more or less makes the time jump between the courses that are looked at: it took 10.72 minutes where 10.19 were to be had, and 11.69 for 11.60 where the
-    shortest course lies in a trough one degree wide."""
+    """No course of a whole compass, every seven degrees, takes less time in the air, ways out and home included, but
+    for the little by which a flight line more or less makes the time jump between the courses that are looked at: it
+    took 10.72 minutes where 10.19 were to be had, and 11.69 for 11.60 where the shortest course lies in a trough one
+    degree wide."""
     a = math.radians(turn)
     corners = np.array([(0, 0), (wide, 0), (wide, high), (0, high)]) @ [
         [math.cos(a), math.sin(a)],

@@ -1,4 +1,5 @@
-"""Patterns of lines: corridors with bends, walls, several areas, oblique ways, flight lines of one's own; and that a corridor is covered on the outer side of its bends."""
+"""Patterns of lines: corridors with bends, walls, several areas, oblique ways, flight lines of one's own; and that a
+corridor is covered on the outer side of its bends."""
 
 import math
 
@@ -95,7 +96,8 @@ def test_small_bends_are_flown_straight():
 
 @pytest.mark.parametrize("turn", [1, -1])
 def test_walls_are_passed_outside_and_looked_at(turn):
-    """Round a building of either turn: each line the stand-off outside, the camera towards the wall, 45 degrees down."""
+    """Round a building of either turn: each line the stand-off outside, the camera towards the wall, 45 degrees
+    down."""
     house = _at((60, 40), (120, 40), (120, 80), (60, 80), (60, 40))[::turn]
     plan = small_plan(flight={"pattern": WallLines(line=house, stand_off_m=12.0, extra_exposures=1), "height_m": 30.0})
     (f,) = all_flown(plan)

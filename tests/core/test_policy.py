@@ -1,4 +1,5 @@
-"""An organisation's figure reaches whatever acts on it, not the findings alone; and what no figure moves is not computed anew."""
+"""An organisation's figure reaches whatever acts on it, not the findings alone; and what no figure moves is not
+computed anew."""
 
 import pickle
 

@@ -1,4 +1,5 @@
-"""A line from the side: heights, exposures, what stands there and the least clearance, held against the lines' own; and the way home."""
+"""A line from the side: heights, exposures, what stands there and the least clearance, held against the lines' own; and
+the way home."""
 
 import numpy as np
 import pytest

@@ -71,8 +71,8 @@ def test_any_change_of_control_is_answered_within_three_per_cent(more, dropped):
 @SLOW
 @given(st.lists(POINTS.filter(lambda p: p.role == "target"), min_size=1, max_size=4, unique_by=lambda p: p.id))
 def test_more_targets_never_make_the_map_worse(more):
-    """Information only adds: every point's variance falls or stays; as long as the images share nothing that the adjustment
-    does not know of, which it may take for more than it is."""
+    """Information only adds: every point's variance falls or stays; as long as the images share nothing that the
+    adjustment does not know of, which it may take for more than it is."""
     before = what_if(kept("2026-11"), small_plan().control)
     after = what_if(kept("2026-11"), (*small_plan().control, *more))
     worse = np.einsum("kaa->ka", after.covariances) - np.einsum("kaa->ka", before.covariances)

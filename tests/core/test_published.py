@@ -31,7 +31,8 @@ def test_another_projection_of_the_same_datum_is_exact(code):
     e, n = Transformer.from_crs("EPSG:25828", code, always_xy=True).transform(E0, N0)
     there = brought(published(crs=code, e=e, n=n), GRID)
     assert there.accuracy == 0.0
-    # PROJ's own way back from the equal-area projection is half a millimetre short, by its series of the authalic latitude
+    # PROJ's own way back from the equal-area projection is half a millimetre short, by its series of the authalic
+    # latitude
     assert (there.e, there.n) == pytest.approx((E0, N0), abs=6e-4 if code == "EPSG:3035" else 1e-4)
 
 

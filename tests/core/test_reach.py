@@ -37,8 +37,8 @@ def sees(surface, to, things=(), eye=(0.0, 0.0, 2.0)):
 
 @given(st.floats(5, 80), st.floats(600, 1500), st.floats(5, 120))
 def test_a_ridge_hides_what_lies_below_the_line_over_its_top(height, far, up):
-    """Similar triangles: over the ridge 500 m away the line from 2 m to `up` has risen by 500 / far of the difference. Within half
-    a metre of the top the width of the ridge and the earth's curve decide."""
+    """Similar triangles: over the ridge 500 m away the line from 2 m to `up` has risen by 500 / far of the difference.
+    Within half a metre of the top the width of the ridge and the earth's curve decide."""
     over = 2 + (up - 2) * 500 / far
     if abs(over - height) > 0.5 + abs(up - 2) * 20 / far:
         assert sees(ridge(height), (far, 0.0, up)) == (over > height)

@@ -1,5 +1,5 @@
-"""Reliability of targets against a dense adjustment, and against the promise itself: an error of the size that is said to be
-found is found four times in five."""
+"""Reliability of targets against a dense adjustment, and against the promise itself: an error of the size that is said
+to be found is found four times in five."""
 
 import numpy as np
 import pytest

@@ -1,4 +1,5 @@
-"""Every rule of the catalogue: a plan that it finds something in, one that it finds nothing in, and what its threshold does."""
+"""Every rule of the catalogue: a plan that it finds something in, one that it finds nothing in, and what its threshold
+does."""
 
 from dataclasses import replace
 from functools import cache
@@ -488,7 +489,8 @@ def test_each_rule_finds_what_it_asks_for_and_nothing_else(rule):
 
 @pytest.mark.parametrize("rule", [r.id for r in usual().rules if r.has_threshold])
 def test_a_threshold_of_ones_own_decides(rule):
-    """At one end of what may be asked the case is found, at the other it is not: the figure shown is the one that counts."""
+    """At one end of what may be asked the case is found, at the other it is not: the figure shown is the one that
+    counts."""
     at = {
         limit: bool(told(rule, case(rule, True), Change(rule=rule, threshold=limit, reason="trial", since="2026-11-26")))
         for limit in (0.0, catalogue()[rule].threshold, 1e6)
@@ -510,7 +512,7 @@ def test_a_house_rule_changes_threshold_and_severity_and_says_since_when_and_why
     change = Change(
         rule="target-width", threshold=30.0, severity="note", reason="old lens", since="2026-11-01", by="chief"
     )
-    (found, *_) = told("target-width", case("control-forbidden", True), change)
+    found, *_ = told("target-width", case("control-forbidden", True), change)
     assert (found.threshold, found.severity, found.own) == (30.0, "note", "2026-11-01: old lens")
     assert not told("target-width", case("control-forbidden", True))
     off = change.model_copy(update={"severity": "off"})
@@ -550,6 +552,6 @@ def test_a_picture_whose_date_nobody_said_is_told():
 def test_a_stop_is_waived_by_who_may_sign_even_where_the_house_makes_less_of_it():
     entry = catalogue()["control-forbidden"]
     milder = Change(rule=entry.id, severity="note", reason="of our own", since="2026-11-01")
-    (found, *_) = told(entry.id, case(entry.id, True), milder)
+    found, *_ = told(entry.id, case(entry.id, True), milder)
     assert (found.severity, found.waives) == ("note", "signer")
     assert catalogue()["control-epochs"].waives == "anybody"

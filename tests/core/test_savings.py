@@ -1,4 +1,5 @@
-"""What a plan that passes could do without: each saving leaves it good, saves its minutes, and no more can go with those that go together."""
+"""What a plan that passes could do without: each saving leaves it good, saves its minutes, and no more can go with
+those that go together."""
 
 import pytest
 

@@ -1,4 +1,5 @@
-"""A scanning flight: swath, density by hand, what lines see, the day's sequence, and the prediction against what is drawn."""
+"""A scanning flight: swath, density by hand, what lines see, the day's sequence, and the prediction against what is
+drawn."""
 
 import math
 
@@ -72,7 +73,8 @@ def test_the_pattern_says_where_pulses_are_thin():
 
 
 def test_density_over_level_ground_is_what_falls_there():
-    """Summed over a cross-section inside the lines' length, pulses to a metre of flight are those of all lines that pass."""
+    """Summed over a cross-section inside the lines' length, pulses to a metre of flight are those of all lines that
+    pass."""
     plan = scan_plan()
     found = density(plan)
     (f,) = all_flown(plan)
@@ -211,7 +213,8 @@ def test_without_shared_things_the_prediction_is_its_dense_self():
 
 
 def test_the_plan_agrees_with_scans_that_are_drawn():
-    """Parameters, shifts and noise drawn 3,000 times, and the height taken off by the mean over the targets: the map's figures within the sampling error."""
+    """Parameters, shifts and noise drawn 3,000 times, and the height taken off by the mean over the targets: the map's
+    figures within the sampling error."""
     plan = scan_plan(brief=_surface(), level=False)
     scan, rng, count = scanned_plan(plan), np.random.default_rng(27), 3000
     net = scan.looked_at
@@ -308,8 +311,8 @@ def test_a_job_in_feet_is_advised_and_told_in_feet():
 @pytest.mark.parametrize("adjustment", ["height", "position", "matched"])
 @pytest.mark.parametrize("scan", [True, False])
 def test_what_checks_from_the_same_base_see_does_not_depend_on_how_well_that_base_is_known(scan, adjustment):
-    """On a slope, with control and checks from one base: the error that map, control and checks share cancels, slope and all. V 59 mm had been told of a base "here", 25 of a
-    known one."""
+    """On a slope, with control and checks from one base: the error that map, control and checks share cancels, slope
+    and all. V 59 mm had been told of a base "here", 25 of a known one."""
     e, _ = np.meshgrid(E0 - 200 + 10.0 * np.arange(65), N0 - 200 + 10.0 * np.arange(55))
     hill = Ground(terrain=terrain_of(Surface(E0 - 200, N0 - 200, 10.0, np.round(20 + 0.2 * (e - E0), 3)), "hill"))
     plan = scan_plan(adjustment=adjustment) if scan else small_plan()

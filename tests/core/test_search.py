@@ -1,4 +1,5 @@
-"""The search for a layout: its steps exact, its choice the one that brute force finds on small sites, its proposal by the rules."""
+"""The search for a layout: its steps exact, its choice the one that brute force finds on small sites, its proposal by
+the rules."""
 
 from itertools import combinations
 
@@ -239,7 +240,8 @@ def test_no_place_is_tried_that_the_tide_takes_or_that_sees_too_little_sky():
 
 
 def test_a_layout_whose_map_is_metres_off_is_told_so_first_and_is_no_proposal():
-    """On a base "here" that nobody shifts: its checks share the error, and would pass; "more than 99 % to pass" stood beside H 2.1 m."""
+    """On a base "here" that nobody shifts: its checks share the error, and would pass; "more than 99 % to pass" stood
+    beside H 2.1 m."""
     here = small_plan().marks[0].model_copy(update={"known": "here"})
     plan = small_plan(marks=(here,))
     told = []
@@ -253,7 +255,8 @@ def test_a_layout_whose_map_is_metres_off_is_told_so_first_and_is_no_proposal():
 
 
 def by_brute_force(plan, wish):
-    """The fewest targets that are good on the places which the search itself has, and the best probability of so many: every layout tried."""
+    """The fewest targets that are good on the places which the search itself has, and the best probability of so many:
+    every layout tried."""
     places, _ = where_targets_may_lie(plan, places_over(plan, wish.places))
     checks = checks_for(plan, away_from(places, [], apart(plan)), (), checks_wanted(plan))
     free = away_from(places, [(p.e, p.n) for p in checks], apart(plan))

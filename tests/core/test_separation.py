@@ -1,4 +1,5 @@
-"""A separation that somebody stated, where a height system's geoid is not at hand: the system keeps its name, the card its numbers, the budget its share."""
+"""A separation that somebody stated, where a height system's geoid is not at hand: the system keeps its name, the card
+its numbers, the budget its share."""
 
 import numpy as np
 import pytest

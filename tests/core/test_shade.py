@@ -1,4 +1,5 @@
-"""What hides a place from a scanner, and slopes: a wall's shadow by hand, all pulses on whatever ground, lines on both sides of a building."""
+"""What hides a place from a scanner, and slopes: a wall's shadow by hand, all pulses on whatever ground, lines on both
+sides of a building."""
 
 import numpy as np
 import pytest
@@ -71,8 +72,8 @@ def test_only_what_is_solid_hides():
 @settings(max_examples=12, deadline=None)
 @given(st.floats(-0.5, 0.5))
 def test_a_slope_gets_the_same_pulses_only_elsewhere(slope):
-    """Summed across the line, what falls to a metre of flight is what the angle holds, whatever way the ground leans: 200,000 a second
-    into 90 degrees, of which 60 are used, at 5 m/s."""
+    """Summed across the line, what falls to a metre of flight is what the angle holds, whatever way the ground leans:
+    200,000 a second into 90 degrees, of which 60 are used, at 5 m/s."""
     found = density(on(lambda x: 50 + slope * (x - 100), scan_plan(level=False, **line(scan_angle_deg=60.0))))
     row = found.pulses[found.pulses.shape[0] // 2]
     assert row.sum() * found.step == pytest.approx(200_000 * 60 / 90 / 5, rel=0.03)
@@ -160,14 +161,15 @@ def test_a_line_that_leaves_more_steeply_than_anything_rises_is_never_hidden(see
     tops[rng.integers(0, 60, 8), rng.integers(0, 60, 8)] += tall
     shade = Shade(0.0, 0.0, step, tops)
     x, y = (30 + east) * step, (30 + north) * step
-    (((z,),), ((steepest,),)) = shade.under(np.array([x]), np.array([y]))
+    ((z,),), ((steepest,),) = shade.under(np.array([x]), np.array([y]))
     assert steepest == shade.steepest[30, 30]
     eye = np.array([[x + far * step * np.cos(way), y + far * step * np.sin(way), z + steepest * far * step + 1e-6]])
     assert not shade.hides(np.array([[x, y, z]]), eye).any()
 
 
 def test_images_do_not_see_behind_a_shed_and_from_high_up_little_is_lost():
-    """A shed of 25 m: beside it fewer images see the ground than without it, far from it as many; no image is lost on its roof."""
+    """A shed of 25 m: beside it fewer images see the ground than without it, far from it as many; no image is lost on
+    its roof."""
     shed = block(95, 105, 25.0)
     plan = small_plan(flight={"height_m": 60.0})
     level = Ground(level=LevelGround(height=10.0))

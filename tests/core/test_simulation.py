@@ -28,9 +28,8 @@ NETWORKS = {
 def simulate(data, rng):
     """Errors of the adjusted unknowns, and check differences d = map - surveyed, over many drawn worlds.
 
-    The shifts are drawn as part of the world; their priors are observations of zero, whose error is minus the shift. So is
-    the lens and shutter pattern: in the images of its world, not adjusted.
-    """
+    The shifts are drawn as part of the world; their priors are observations of zero, whose error is minus the shift. So
+    is the lens and shutter pattern: in the images of its world, not adjusted."""
     dense = Dense(data)
     root_w = np.sqrt(dense.weights)[:, None]
     gain = np.linalg.pinv(root_w * dense.design) * root_w.T

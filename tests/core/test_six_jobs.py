@@ -1,4 +1,5 @@
-"""Six kinds of job from the brief to what is signed, each with its figures held against a second computation of a few lines: where most wrong figures were found."""
+"""Six kinds of job from the brief to what is signed, each with its figures held against a second computation of a few
+lines: where most wrong figures were found."""
 
 import math
 
@@ -61,7 +62,8 @@ def stops(plan, result):
 
 
 def test_a_housing_site_in_us_survey_feet():
-    """Everything that is told is the foot of 1200/3937 m: the card's coordinates, the area, the tolerance; and the day fits a crew of two."""
+    """Everything that is told is the foot of 1200/3937 m: the card's coordinates, the area, the tolerance; and the day
+    fits a crew of two."""
     foot = 1200 / 3937
     visit = Visit(id="V1", name="v", date="2027-03-16", people=CREW, utc_offset_h=-7.0)
     brief = {
@@ -85,7 +87,8 @@ def test_a_housing_site_in_us_survey_feet():
 
 
 def test_a_quarry_on_the_british_grid_with_targets_that_log_for_themselves():
-    """Short static baselines that share the base's mark; levelled heights by a stated separation; a card in the receiver's own frame; the volume as per cent."""
+    """Short static baselines that share the base's mark; levelled heights by a stated separation; a card in the
+    receiver's own frame; the volume as per cent."""
     heap = Area(
         id="heap",
         name="Heap",
@@ -133,7 +136,8 @@ def test_a_quarry_on_the_british_grid_with_targets_that_log_for_themselves():
 
 
 def test_a_scan_of_a_wooded_corridor_on_a_base_here():
-    """What checks from the same base see does not depend on how well that base is known; under trees they are wanted, and noisier."""
+    """What checks from the same base see does not depend on how well that base is known; under trees they are wanted,
+    and noisier."""
     wood = canopy("open", E0 + 40, N0 + 10, 60.0).model_copy(update={"height": 15.0})
     control = (
         point("G1", 20, 60),
@@ -159,7 +163,8 @@ def test_a_scan_of_a_wooded_corridor_on_a_base_here():
 
 
 def test_a_small_site_by_network_corrections():
-    """No base, no mark: the network's shift is shared by all that is positioned from it; schemes, search and verdict come from what there is."""
+    """No base, no mark: the network's shift is shared by all that is positioned from it; schemes, search and verdict
+    come from what there is."""
     on = OnService(service="N")
     network = CorrectionService(id="N", name="network")
     plan = job_in("EPSG:25828", E0, N0, {"tolerance_h": 0.03, "tolerance_v": 0.05}, positioned_from=on)
@@ -177,7 +182,8 @@ def test_a_small_site_by_network_corrections():
 
 
 def test_half_a_field_day_to_a_signature():
-    """The battery of the last sortie gives out and a point is not reached; a check is off by 121 mm: a stop, until somebody gives a reason that is kept."""
+    """The battery of the last sortie gives out and a point is not reached; a check is off by 121 mm: a stop, until
+    somebody gives a reason that is kept."""
     visit = Visit(id="V1", name="v", date="2027-03-16", people=CREW, back="14:00")
     plan = small_plan(visits=(visit,))
     day = day_of(plan, "V1")

@@ -43,7 +43,8 @@ def over(plan, *points):
 
 
 def test_under_trees_three_of_ten_come_through_three_times_as_noisy():
-    """By hand: every direction keeps 0.3 of its satellites, each with a ninth of its weight, so a position is 3 / sqrt(0.3) times as noisy."""
+    """By hand: every direction keeps 0.3 of its satellites, each with a ninth of its weight, so a position is 3 /
+    sqrt(0.3) times as noisy."""
     (under,) = over(having(WOOD), UNDER)
     assert under.satellites == pytest.approx(0.3 * under.in_the_open) and under.behind == WOOD.id
     assert [under.noise_h, under.noise_v] == pytest.approx([3 / math.sqrt(0.3)] * 2, rel=1e-6)

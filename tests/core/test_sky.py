@@ -46,8 +46,8 @@ def one(name="G01", **changes) -> Almanac:
 
 @pytest.mark.parametrize("system", ["G", "E", "C"])
 def test_an_orbit_against_its_numerical_integration(system):
-    """Newton's law in a frame that does not turn, from the elements at the reference time, twelve hours on; then turned with the
-    earth. Centimetres, for the almanac's model is that law."""
+    """Newton's law in a frame that does not turn, from the elements at the reference time, twelve hours on; then turned
+    with the earth. Centimetres, for the almanac's model is that law."""
     orbit = one(f"{system}01")
     mu, turn = GRAVITY[system], ROTATION[system]
     a, e, i, w = 5153.6**2, 0.02, 0.96, 0.7
@@ -140,7 +140,8 @@ def test_what_is_not_healthy_is_not_used():
 
 
 def test_the_nominal_constellations_are_as_meant():
-    """Six planes of GPS whose satellites return after a sidereal day; BeiDou's inclined ones cross the equator at their longitudes."""
+    """Six planes of GPS whose satellites return after a sidereal day; BeiDou's inclined ones cross the equator at their
+    longitudes."""
     own = nominal()
     assert {s: own.systems.count(s) for s in "GREC"} == {"G": 30, "R": 24, "E": 24, "C": 27}
     gps = [k for k, name in enumerate(own.names) if name[0] == "G"]
@@ -173,8 +174,8 @@ def test_fifty_points_through_a_day():
 
 
 def test_a_ridge_by_hand():
-    """A wall of ground 100 m high, 500 m north of an eye at 2 m: atan(98 / 500) = 11.09 degrees, less the earth's curve; to the
-    north-east it lies 707 m away."""
+    """A wall of ground 100 m high, 500 m north of an eye at 2 m: atan(98 / 500) = 11.09 degrees, less the earth's
+    curve; to the north-east it lies 707 m away."""
     heights = np.zeros((300, 300))
     heights[205:, :] = 100.0  # its foot begins a step before
     plain = Surface(0.0, 0.0, 10.0, heights)

@@ -151,7 +151,8 @@ def test_asprs_asks_for_control_twice_as_good():
 
 
 def test_a_field_that_the_standard_does_not_use_promises_nothing():
-    """Contours of a metre with 20 mm left over in a field that the form hides: 304 mm are allowed, and nobody is asked to be good to 10."""
+    """Contours of a metre with 20 mm left over in a field that the form hides: 304 mm are allowed, and nobody is asked
+    to be good to 10."""
     plan = plan_with("contour", [(50, 30), (150, 90)], contour_interval=1.0, tolerance_v=0.02)
     told = " ".join(f.words for f in check_plan(plan, None))
     assert "20.0 mm in height are promised" not in told and "10.0 mm is wanted of it" not in told

@@ -104,7 +104,8 @@ def test_one_base_for_all_is_the_same_by_point_or_by_occupation():
 
 
 def test_a_check_that_was_occupied_from_a_second_mark_sees_part_of_the_base():
-    """The mark ten times worse: a check on it alone notices nothing, one from both half of it, one from the other all."""
+    """The mark ten times worse: a check on it alone notices nothing, one from both half of it, one from the other
+    all."""
     loose = {"sigma_h": 0.1, "sigma_v": 0.15}
 
     def seen(*occupations):
@@ -170,7 +171,8 @@ def test_shares_that_cannot_be_are_told(shares):
 
 
 def logging(hours=1.0, setup="base", away=0.0):
-    """The small plan with its targets logging for themselves, against its base unless said otherwise, so many metres east of it."""
+    """The small plan with its targets logging for themselves, against its base unless said otherwise, so many metres
+    east of it."""
     plan = small_plan(marks=(Mark(id="A", name="A", e=E0 - 20 - away, n=N0 - 20, h=4.2),))
     own = {"positioned_from": OwnSession(hours=hours, setup=setup), "occupations": (Occupation(),)}
     control = tuple(p.model_copy(update=own) if p.role == "target" else p for p in plan.control)

@@ -1,4 +1,5 @@
-"""The grids and height systems that are meant for a place, what makes a grid unfit for one, and lengths on the ground."""
+"""The grids and height systems that are meant for a place, what makes a grid unfit for one, and lengths on the
+ground."""
 
 import time
 

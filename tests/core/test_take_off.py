@@ -46,7 +46,8 @@ def best(plan):
 
 
 def moved(*places, plan=None, **flight):
-    """The long site crossed from west to east, taken off from one place (metres from its corner) after another, each for one more sortie."""
+    """The long site crossed from west to east, taken off from one place (metres from its corner) after another, each
+    for one more sortie."""
     first, *rest = [(E0 + x, N0 + y) for x, y in places]
     moves = tuple(TakeOffMove(from_sortie=k, place=at) for k, at in enumerate(rest, 2))
     return long_plan(**({"course_deg": 0.0, "take_off": first, "take_off_moves": moves} | flight))
@@ -148,7 +149,8 @@ def test_corrections_have_to_come_to_every_take_off_place():
 
 
 def test_a_wall_between_sends_the_take_off_to_where_the_way_is_clear():
-    """From behind a wall higher than the return height the ways do not clear it; no place of the wall's side is chosen."""
+    """From behind a wall higher than the return height the ways do not clear it; no place of the wall's side is
+    chosen."""
     plan = small_plan(flight={"take_off": (E0 + 100, N0 + 60)})
     hill = Surface(E0 - 500, N0 - 500, 10.0, np.zeros((111, 121)))
     ground = Ground(terrain=terrain_of(hill, "level"))

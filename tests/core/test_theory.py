@@ -37,9 +37,8 @@ def stereo_pair(base, height, sigma_px, point, f=3600.0):
 @pytest.mark.parametrize("ratio", [0.3, 0.6, 1.0])
 def test_normal_case_of_the_stereo_pair(ratio):
     """Height error of a parallax: sigma_Z = (h/b) (h/f) sigma_px with sigma_px = sqrt(2) sigma of one image coordinate;
-    along the base at the middle of the model sigma_X follows from the mean of two rays.
-    Source: Kraus, Photogrammetry, vol. 1, on the accuracy of the normal case.
-    """
+    along the base at the middle of the model sigma_X follows from the mean of two rays. Source: Kraus, Photogrammetry,
+    vol. 1, on the accuracy of the normal case."""
     h, f, s = 100.0, 3600.0, 0.5
     b = ratio * h
     cov = stereo_pair(b, h, s, [b / 2, 0.0, 0.0])
@@ -115,10 +114,9 @@ def mean_sigmas(data):
 
 def test_satellite_positioned_block_is_of_the_order_of_sigma_nought():
     """With camera positions as good as sigma-nought on the ground, a 60/20 block reaches about 1 to 1.5 sigma-nought in
-    plan and about 2 to 2.5 in height, nearly whatever its size, without any ground control but a datum.
-    Source: Ackermann, Operational rules and accuracy models for GPS aerotriangulation, 1992, and Ackermann and
-    Schade, Application of GPS for aerial triangulation, PE&RS 59 (1993): mu_XY and mu_Z nearly independent of block size.
-    """
+    plan and about 2 to 2.5 in height, nearly whatever its size, without any ground control but a datum. Source:
+    Ackermann, Operational rules and accuracy models for GPS aerotriangulation, 1992, and Ackermann and Schade,
+    Application of GPS for aerial triangulation, PE&RS 59 (1993): mu_XY and mu_Z nearly independent of block size."""
     unit = 0.5 * 540.0 / 3600.0
     small = mean_sigmas(classic_block(3, 8, sigma_c=unit, corners=True))
     large = mean_sigmas(classic_block(6, 16, sigma_c=unit, corners=True))
@@ -130,8 +128,8 @@ def test_satellite_positioned_block_is_of_the_order_of_sigma_nought():
 
 
 def test_corner_control_is_for_the_datum_not_for_the_size():
-    """Four corner points beside satellite positions help plan and height by less than a half; without positions the same
-    four leave errors many times larger (same sources)."""
+    """Four corner points beside satellite positions help plan and height by less than a half; without positions the
+    same four leave errors many times larger (same sources)."""
     unit = 0.5 * 540.0 / 3600.0
     free = mean_sigmas(classic_block(4, 10, sigma_c=unit, corners=False))
     tied = mean_sigmas(classic_block(4, 10, sigma_c=unit, corners=True))

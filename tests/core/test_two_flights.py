@@ -1,5 +1,5 @@
-"""Several flights in one network: two cameras have two interiors, two set-ups their shifts, a service its own; against a dense
-adjustment, through the command line, live, and in the budget."""
+"""Several flights in one network: two cameras have two interiors, two set-ups their shifts, a service its own; against
+a dense adjustment, through the command line, live, and in the budget."""
 
 import json
 from collections import Counter

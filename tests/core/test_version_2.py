@@ -1,4 +1,5 @@
-"""Plans, edits and undo steps of version 2 of the plan are read for ever: a plan of every pattern and of both sensors as version 2 stored it, with what it came to."""
+"""Plans, edits and undo steps of version 2 of the plan are read for ever: a plan of every pattern and of both sensors
+as version 2 stored it, with what it came to."""
 
 import gzip
 import json

@@ -1,4 +1,5 @@
-"""Ways over the site and rounds along them: round what nobody enters, through gates, over slopes, shared among people."""
+"""Ways over the site and rounds along them: round what nobody enters, through gates, over slopes, shared among
+people."""
 
 import math
 from itertools import pairwise, permutations

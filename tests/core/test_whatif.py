@@ -1,4 +1,5 @@
-"""Live answers against the full computation of the same change, and the reliability of targets against dropping them."""
+"""Live answers against the full computation of the same change, and the reliability of targets against dropping
+them."""
 
 import time
 
@@ -85,8 +86,8 @@ def test_a_set_up_that_the_network_has_not_is_left_to_the_full_computation(plan)
 
 
 def test_live_answer_for_two_thousand_exposures_takes_a_tenth_of_a_second():
-    """The contract's 100 ms are what a machine of one's own gives (docs/benchmarks.md); machines are shared, so here the live
-    answer is held against the full computation of three seconds in the same run."""
+    """The contract's 100 ms are what a machine of one's own gives (docs/benchmarks.md); machines are shared, so here
+    the live answer is held against the full computation of three seconds in the same run."""
     plan = block_plan(2000)
     started = time.perf_counter()
     predict(plan)
@@ -124,8 +125,9 @@ def test_redundancy_and_loss_of_targets_agree_with_adjusting_without_them(plan):
 
 
 def test_redundancy_numbers_add_up_to_the_observations_less_the_unknowns():
-    """Baarda: the redundancy numbers of all observations add to the redundancy of the adjustment. Two targets at one place,
-    observed alike and hanging on nothing else, over a block whose own datum is far weaker: half of each is checked."""
+    """Baarda: the redundancy numbers of all observations add to the redundancy of the adjustment. Two targets at one
+    place, observed alike and hanging on nothing else, over a block whose own datum is far weaker: half of each is
+    checked."""
     plan = demo_plan("sallow-bank")
     weak = plan.model_copy(update={"flights": (changed(plan.flights[0], corrections="none"),)})
     g = plan.control[2]

@@ -1,9 +1,8 @@
-"""Hostile files by chance: sound ones with bytes and words changed, and everything must end in a reading or in one clear error,
-within a second and 300 MB.
+"""Hostile files by chance: sound ones with bytes and words changed, and everything must end in a reading or in one
+clear error, within a second and 300 MB.
 
-`python -m tests.formats.fuzz [seconds [reader ...]]` gives each reader so long (ten minutes unless said otherwise), beginning with another
-seed each time; the suite gives each so many files of one seed.
-"""
+`python -m tests.formats.fuzz [seconds [reader ...]]` gives each reader so long (ten minutes unless said otherwise),
+beginning with another seed each time; the suite gives each so many files of one seed."""
 
 import gzip
 import io
@@ -107,7 +106,10 @@ SEEDS: dict[str, list[bytes]] = {
     ],
     "residuals": [
         b"point,dE (mm),dN (mm),dU (mm),images\nK1,4,-3,12.5,14\nG2,1,2,3,9\n",
-        b"Control points\nLabel;X error (m);Y error (m);Z error (m);Error (pix)\nG1;0,004;-0,003;0,012;0,31\nCheck points\nK1;0;0;0;1\n",
+        (
+            b"Control points\nLabel;X error (m);Y error (m);Z error (m);Error (pix)\nG1;0,004;-0,003;0,012;0,31\nCheck"
+            b" points\nK1;0;0;0;1\n"
+        ),
         b"id\tsurveyed e\tsurveyed n\tsurveyed h\tcomputed e\tcomputed n\tcomputed h\nK1\t1\t2\t3\t1.01\t2.02\t3.03\n",
     ],
     "report": [seal(b"<html>" + b"x" * 300, "html", bytes(32)), seal(b"%PDF-1.7 " + b"x" * 300, "pdf", bytes(32))],
@@ -191,7 +193,8 @@ def _log(data: bytes) -> None:
 
 
 def _corrections(data: bytes) -> None:
-    """A message damaged on the way is known by its checksum; one that is wrong under a right checksum too is the other kind."""
+    """A message damaged on the way is known by its checksum; one that is wrong under a right checksum too is the other
+    kind."""
     fresh = b"".join(
         bytes(
             [
@@ -320,8 +323,8 @@ def mutated(data: bytes, chance: random.Random) -> bytes:
 
 
 def fuzz(reader: str, going: Iterable[int], seed: int = 1) -> int:
-    """Give a reader changed files as long as there are numbers for them, and return how many. Raises AssertionError with the file for one that
-    ends in another error than Kardo's, takes too long or too much."""
+    """Give a reader changed files as long as there are numbers for them, and return how many. Raises AssertionError
+    with the file for one that ends in another error than Kardo's, takes too long or too much."""
     chance, read, count = random.Random(seed), READERS[reader], 0
     for data in SEEDS[reader]:
         read_or_refused(read, data)

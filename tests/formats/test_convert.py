@@ -1,4 +1,5 @@
-"""Lists of points from file to file and from grid to grid, as the command does it: to a tenth of a millimetre, or asked about."""
+"""Lists of points from file to file and from grid to grid, as the command does it: to a tenth of a millimetre, or asked
+about."""
 
 import csv
 import io
@@ -213,7 +214,8 @@ def test_an_ellipsoidal_height_comes_to_the_other_datums_ellipsoid_from_every_re
 
 
 def on_airy(lon, lat, h):
-    """The height above Airy's ellipsoid by the published shift of seven parameters (EPSG 1314, reversed), written out."""
+    """The height above Airy's ellipsoid by the published shift of seven parameters (EPSG 1314, reversed), written
+    out."""
     from math import cos, radians, sin
 
     def cart(lon, lat, h, a, f):
@@ -250,6 +252,9 @@ def test_points_of_a_neighbouring_zone_are_brought_there_and_a_job_says_which_gr
 
 def test_a_reader_that_stops_reading_is_no_fault():
     """`kardo check … | head` ended with "None: Broken pipe"."""
-    command = f"{sys.executable} -c 'import sys; from kardo.cli import main; sys.exit(main())' demo-plan sallow-bank | head -c 1"
+    command = (
+        f"{sys.executable} -c 'import sys; from kardo.cli import main; sys.exit(main())' demo-plan sallow-bank | head"
+        " -c 1"
+    )
     done = subprocess.run(["bash", "-c", command], capture_output=True, text=True, check=False)
     assert done.stdout == "{" and done.stderr == ""

@@ -212,7 +212,8 @@ def test_two_readings_that_fit_are_asked_about_and_the_chosen_one_is_taken():
     ],
 )
 def test_the_degrees_of_a_place_are_no_name_of_a_point(text, lat, lon):
-    """Both angles have as many parts: the first of them is not a point's number with an angle of fewer parts behind it."""
+    """Both angles have as many parts: the first of them is not a point's number with an angle of fewer parts behind
+    it."""
     places, _, options = read_places(text)
     assert places == [pytest.approx((lon, lat), abs=1e-9)] and not options
 

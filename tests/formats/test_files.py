@@ -74,7 +74,8 @@ def test_a_boundary_reads_alike_from_every_format(data, name):
 
 
 def test_the_area_that_is_offered_is_the_sites_own_to_the_last_digit():
-    """18.4 stood in one place and another digit in the next: a kilometre up, in feet, the ellipsoid's scale alone is three parts in ten thousand off."""
+    """18.4 stood in one place and another digit in the next: a kilometre up, in feet, the ellipsoid's scale alone is
+    three parts in ten thousand off."""
     for crs, unit in (("EPSG:25828", "m"), ("EPSG:25828", "us-ft")):
         plan = small_plan(boundary=RING, brief=Brief(crs=crs, unit=unit), control=())
         high = Surface(E0 - 300, N0 - 300, 10.0, np.full((80, 90), 1000.0))

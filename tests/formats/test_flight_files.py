@@ -1,4 +1,5 @@
-"""Flights as files: read back by other software's readers, nothing moves by more than a tenth of a millimetre; the card fits a page."""
+"""Flights as files: read back by other software's readers, nothing moves by more than a tenth of a millimetre; the card
+fits a page."""
 
 import csv
 import io
@@ -120,7 +121,7 @@ def test_the_card_is_one_page_a_flight_with_the_figures_that_are_typed():
     pages = pypdfium2.PdfDocument(pdf(flight_card_html(two)))
     assert len(pages) == 2
     text = pages[0].get_textpage().get_text_bounded().replace("\u202f", " ")
-    (flown, _) = all_flown(two)
+    flown, _ = all_flown(two)
     assert f"{flown.trigger_distance:.2f} m" in text and f"{flown.trigger_distance / 0.3048:.2f} ft" in text
     assert f"{len(flown.e)} / {len(flown.strips)}" in text and "does not authorise" in text
     assert re.search(r"80\.0 m\b", text) and "second <flight>" in pages[1].get_textpage().get_text_bounded().replace(
@@ -143,7 +144,7 @@ def test_each_flight_of_the_demos_is_one_page_with_its_legs_and_corrections(demo
     pages = pypdfium2.PdfDocument(pdf(flight_card_html(plan), paper=paper))
     assert len(pages) == len(plan.flights)
     text = " ".join(pages[0].get_textpage().get_text_bounded().split())
-    (flown, *_) = all_flown(plan)
+    flown, *_ = all_flown(plan)
     for leg in flown.legs:  # where each begins, as whole metres
         e, n = flown.strips[leg.first_strip].start
         assert f"{e:.0f} {n:.0f}" in text

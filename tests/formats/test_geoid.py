@@ -52,7 +52,8 @@ def tiff(values=None, west=-15.0, south=45.0, step=1 / 12, crs="EPSG:4326", unit
 def of_proj(path, lon, lat):
     """What PROJ itself reads from a file."""
     way = Transformer.from_pipeline(
-        f"+proj=pipeline +step +proj=unitconvert +xy_in=deg +xy_out=rad +step +proj=vgridshift +grids={path} +multiplier=1"
+        f"+proj=pipeline +step +proj=unitconvert +xy_in=deg +xy_out=rad +step +proj=vgridshift +grids={path}"
+        " +multiplier=1"
     )
     return np.asarray(way.transform(lon, lat, np.zeros_like(lon))[2])
 

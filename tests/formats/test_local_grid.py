@@ -143,8 +143,10 @@ def test_a_scale_is_told_against_the_ground():
 
 def test_it_is_told_in_a_sentence_for_the_report():
     told = local_words(delivered_in(local_grid(noisy=False)))
-    assert told == (
-        "Delivered in “local grid”, a similarity from 5 points known in both: scale 0.99970000, bearings turned by -17.188734°; heights with it."
+    assert (
+        told
+        == "Delivered in “local grid”, a similarity from 5 points known in both: scale 0.99970000, bearings turned by"
+        " -17.188734°; heights with it."
     )
     ground = delivered_in(ground_coordinates(small_plan()))
     assert "as it was stated" in local_words(ground) and "heights the job's" in local_words(ground)

@@ -82,8 +82,8 @@ def gpx():
     (lon, lat), fence = world([PEG])[0], world(FENCE)
     points = "".join(f'<trkpt lat="{b!r}" lon="{a!r}"/>' for a, b in fence)
     return (
-        f'<gpx xmlns="http://www.topografix.com/GPX/1/1"><wpt lat="{lat!r}" lon="{lon!r}"><ele>3</ele><name>peg</name></wpt>'
-        f"<trk><name>fence</name><trkseg>{points}</trkseg></trk></gpx>"
+        f'<gpx xmlns="http://www.topografix.com/GPX/1/1"><wpt lat="{lat!r}"'
+        f' lon="{lon!r}"><ele>3</ele><name>peg</name></wpt><trk><name>fence</name><trkseg>{points}</trkseg></trk></gpx>'
     ).encode()
 
 
@@ -132,20 +132,28 @@ def dxf(unit=6, factor=1.0, swap=False):
 
 
 def landxml(unit="meter", factor=1.0, code="25828", faces=False):
-    """A point and a surface; northing first, in the file's own unit. The surface by its outline, or by its triangles alone."""
+    """A point and a surface; northing first, in the file's own unit. The surface by its outline, or by its triangles
+    alone."""
 
     def at(places):
         return " ".join(f"{n / factor:.7f} {e / factor:.7f}" for e, n in places)
 
     corners = "".join(f'<P id="{k}">{at([p])} 3</P>' for k, p in enumerate(RING, 1))
-    tin = f"<Definition surfType='TIN'><Pnts>{corners}</Pnts><Faces><F>1 2 3</F><F>3 4 1</F><F i='1'>2 3 4</F></Faces></Definition>"
-    outline = f'<SourceData><Boundaries><Boundary bndType="outer"><PntList2D>{at([*RING, RING[0]])}</PntList2D></Boundary></Boundaries></SourceData>'
+    tin = (
+        f"<Definition surfType='TIN'><Pnts>{corners}</Pnts><Faces><F>1 2 3</F><F>3 4 1</F><F i='1'>2 3"
+        " 4</F></Faces></Definition>"
+    )
+    outline = (
+        "<SourceData><Boundaries><Boundary"
+        f' bndType="outer"><PntList2D>{at([*RING, RING[0]])}</PntList2D></Boundary></Boundaries></SourceData>'
+    )
     system = f'<CoordinateSystem epsgCode="{code}"/>' if code else ""
     return (
-        f'<?xml version="1.0"?><LandXML xmlns="http://www.landxml.org/schema/LandXML-1.2" version="1.2">'
-        f'<Units><Imperial linearUnit="{unit}"/></Units>{system}'
-        f'<CgPoints><CgPoints name="of the day"><CgPoint name="peg" code="NAIL">{at([PEG])} {4.5 / factor:.6f}</CgPoint><CgPoint pntRef="peg"/></CgPoints></CgPoints>'
-        f'<Surfaces><Surface name="barn">{tin if faces else outline}</Surface></Surfaces></LandXML>'
+        '<?xml version="1.0"?><LandXML xmlns="http://www.landxml.org/schema/LandXML-1.2"'
+        f' version="1.2"><Units><Imperial linearUnit="{unit}"/></Units>{system}<CgPoints><CgPoints name="of the'
+        f' day"><CgPoint name="peg" code="NAIL">{at([PEG])} {4.5 / factor:.6f}</CgPoint><CgPoint'
+        ' pntRef="peg"/></CgPoints></CgPoints><Surfaces><Surface'
+        f' name="barn">{tin if faces else outline}</Surface></Surfaces></LandXML>'
     ).encode()
 
 

@@ -82,8 +82,9 @@ ENDLESS = (
     "SELECT x AS geom FROM n;"
 )
 SLOW = (
-    "DROP TABLE gpkg_geometry_columns; CREATE VIEW gpkg_geometry_columns AS WITH RECURSIVE n(x) AS (SELECT 1 UNION ALL "
-    "SELECT x + 1 FROM n) SELECT x || '' AS table_name, 'g' AS column_name, 'POINT' AS geometry_type_name, 1 AS srs_id FROM n;"
+    "DROP TABLE gpkg_geometry_columns; CREATE VIEW gpkg_geometry_columns AS WITH RECURSIVE n(x) AS (SELECT 1 UNION ALL"
+    " SELECT x + 1 FROM n) SELECT x || '' AS table_name, 'g' AS column_name, 'POINT' AS geometry_type_name, 1 AS srs_id"
+    " FROM n;"
 )
 HUGE = "ALTER TABLE marks ADD COLUMN big GENERATED ALWAYS AS (zeroblob(900000000));"
 HOSTILE = {

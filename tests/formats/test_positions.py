@@ -108,7 +108,8 @@ def test_what_cannot_be_shifted_is_refused_in_words(files, capsys):
 
 
 def test_points_move_by_as_much_as_they_hang_on_the_base():
-    """K4 rests on a mark that is known; so does K3 as far as weights go, for its other round is metres off: before and after tell it."""
+    """K4 rests on a mark that is known; so does K3 as far as weights go, for its other round is metres off: before and
+    after tell it."""
     known = Mark(id="B", name="B", e=E0 + 60, n=N0 + 60, h=3.0)
     elsewhere = OnSetUp(setup="other")
     halves = (Occupation(), Occupation(after_min=60, positioned_from=elsewhere))
@@ -159,7 +160,7 @@ def test_a_height_beside_latitude_and_longitude_is_asked_for_and_brought_into_th
     said = capsys.readouterr().err
     assert "The separation there is" in said and "ellipsoidal where the job's is meant" in said
     assert shifted(HERE.h + 2.5 + separation, "--heights", "ellipsoidal") == 0
-    (first, *_) = rows((files / "out.csv").read_text())
+    first, *_ = rows((files / "out.csv").read_text())
     assert float(first["H, m"]) - float(first["H before, m"]) == pytest.approx(2.5, abs=2e-3)
 
 

@@ -183,7 +183,8 @@ def test_a_seal_taken_from_another_report_does_not_fit(files):
 
 
 def test_a_report_under_another_key_than_it_names_is_refused(record):
-    """Somebody alters the record and seals it anew: the key is then another one, and to name that is to be found out by who compares."""
+    """Somebody alters the record and seals it anew: the key is then another one, and to name that is to be found out by
+    who compares."""
     with pytest.raises(ReadError, match="names the key"):
         read_report(pdf_report(record, bytes(32)))
 
@@ -221,7 +222,8 @@ def test_a_record_that_does_not_agree_with_itself_is_found_out_even_under_a_new_
 
 
 def test_a_record_of_before_the_plan_knew_some_fields_still_agrees_with_itself(record):
-    """A later Kardo reads the plan with what was added since; what was signed is held against the document that was signed."""
+    """A later Kardo reads the plan with what was added since; what was signed is held against the document that was
+    signed."""
     data = json.loads(json.dumps(RECORD.dump_python(record, mode="json")))
     for setup in data["plan"]["setups"]:
         del setup["devices"], setup["pole_to"]
@@ -235,7 +237,8 @@ def test_a_record_of_before_the_plan_knew_some_fields_still_agrees_with_itself(r
     [("vertical", "tripod", 1.5 + 0.03), ("pole", "fixed_pole", 1.5 + 0.03 - 0.06), ("slant", "tripod", None)],
 )
 def test_heights_as_measured_are_reduced_as_the_plan_reduces_them(way, support, up):
-    """An adapter, and a pole whose length leads to the phase centre: raw readings stood under "vertical, mark to ARP"."""
+    """An adapter, and a pole whose length leads to the phase centre: raw readings stood under "vertical, mark to
+    ARP"."""
     plan = small_plan(setup={"adapter": 0.03, "pole_to": "apc", "support": support})
     antenna = plan.antenna(plan.setups[0].antenna).model_copy(update={"apc_above_arp": 0.06})
     plan = plan.model_copy(update={"kit": plan.kit.model_copy(update={"antennas": (antenna,)})})

@@ -75,7 +75,8 @@ def test_coordinates_beside_the_residuals_tell_their_sign():
 
 
 def test_the_sign_is_that_of_the_whole_file():
-    """A residual below a millimetre fits both signs; it has the one that the others show. A line of the other sign is refused."""
+    """A residual below a millimetre fits both signs; it has the one that the others show. A line of the other sign is
+    refused."""
     head = "name,X,Y,Z,Est X,Est Y,Est Z,error x (m),error y (m),error z (m)\n"
     row = "{},622950.010,5128330.020,12.000,{:.4f},5128330.020,12.000,{:.4f},0,0\n"
     small, large = row.format("K1", 622950.0106, -0.0006), row.format("K2", 622950.030, -0.020)
@@ -87,7 +88,10 @@ def test_the_sign_is_that_of_the_whole_file():
 
 
 def test_coordinates_alone_are_subtracted():
-    text = "id,surveyed east,surveyed north,surveyed h,computed east,computed north,computed h\nK1,10,20,3,10.02,19.99,3.05\n"
+    text = (
+        "id,surveyed east,surveyed north,surveyed h,computed east,computed north,computed"
+        " h\nK1,10,20,3,10.02,19.99,3.05\n"
+    )
     assert told(read(text, unit="m"))["K1"].d == pytest.approx((0.02, -0.01, 0.05))
 
 

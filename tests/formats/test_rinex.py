@@ -201,7 +201,8 @@ def test_a_log_that_is_too_large_is_refused_and_not_unpacked(read, monkeypatch):
 
 
 def test_an_hour_at_a_second_is_read_as_fast_as_a_day_asks_for(tmp_path):
-    """A day of four systems at a second in under 20 s and 300 MB: an hour in a twenty-fourth of the time, and in as little room."""
+    """A day of four systems at a second in under 20 s and 300 MB: an hour in a twenty-fourth of the time, and in as
+    little room."""
     file = tmp_path / "hour.rnx"
     file.write_text(log_3(3600))
     started = time.perf_counter()

@@ -43,8 +43,8 @@ def test_a_position_that_goes_out_comes_back(place, height, station, pieces):
 
 @given(st.floats(0, 3 * WEEK), st.floats(-60, 600))
 def test_the_age_of_observations_is_that_of_their_systems_clocks(moment, age):
-    """Over the turn of the week too; BeiDou's clock is fourteen seconds behind that of GPS, and a whole number of milliseconds
-    is sent."""
+    """Over the turn of the week too; BeiDou's clock is fourteen seconds behind that of GPS, and a whole number of
+    milliseconds is sent."""
     for system in "GEC":
         data = observation_message(system, 1, NOW + moment - age, (3, 4), more=False)
         assert heard(data, clock=lambda: NOW + moment).age == pytest.approx(age, abs=1.1e-3)

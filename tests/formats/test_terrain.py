@@ -1,4 +1,5 @@
-"""GeoTIFFs of many habits: what the file leaves open is asked for, what it does not cover is a gap, what is unsound is refused."""
+"""GeoTIFFs of many habits: what the file leaves open is asked for, what it does not cover is a gap, what is unsound is
+refused."""
 
 import re
 import resource
@@ -179,7 +180,8 @@ def test_a_file_of_another_kind_of_number_is_refused():
 def test_an_approximate_transformation_is_told_with_what_it_loses_and_taken_only_when_that_is_accepted(
     of_file, of_job, place, words
 ):
-    """A grid of an old datum, tens of metres from the new one; the grid file that tells how much is not on this machine."""
+    """A grid of an old datum, tens of metres from the new one; the grid file that tells how much is not on this
+    machine."""
     job = grid(of_job, "EPSG:5773")
     e, n = (float(v) for v in grid(of_file, "EPSG:5773").from_geodetic(*place))
     data = tiff(slope(), from_origin(e, n, 5, 5), of_file, "metre")
@@ -191,8 +193,8 @@ def test_an_approximate_transformation_is_told_with_what_it_loses_and_taken_only
 
 
 def test_terrain_lies_where_the_named_transformation_says():
-    """Between two grids of one datum: each node of the new holds what the old has at its place, and the way is exact, so nothing is
-    said of it."""
+    """Between two grids of one datum: each node of the new holds what the old has at its place, and the way is exact,
+    so nothing is said of it."""
     other = grid("EPSG:25829", "EPSG:5773")
     lon, lat = GRID.to_geodetic(E0, N0 + 400)
     west, north = (float(v) for v in other.from_geodetic(lon, lat))

@@ -31,11 +31,13 @@ class ApiClient(Client):
 
 @pytest.fixture(scope="session", autouse=True)
 def nobody_else_at_the_end(django_db_setup, django_db_blocker):
-    """Requests that were made in threads have connections of their own, which would keep the database from being dropped."""
+    """Requests that were made in threads have connections of their own, which would keep the database from being
+    dropped."""
     yield
     with django_db_blocker.unblock(), connection.cursor() as cursor:
         cursor.execute(
-            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()"
+            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <>"
+            " pg_backend_pid()"
         )
 
 

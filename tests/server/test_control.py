@@ -1,4 +1,5 @@
-"""Control over the API: points from files, what they meet; rules of the house and waivers; observing, rounds and what goes on paper."""
+"""Control over the API: points from files, what they meet; rules of the house and waivers; observing, rounds and what
+goes on paper."""
 
 import csv
 import io
@@ -211,7 +212,8 @@ def test_every_threshold_has_its_unit(planner):
 
 
 def test_a_figure_that_the_prediction_acts_on_has_it_made_anew_and_no_other_does(planner, signer, job):  # noqa: F811
-    """The reach of the controller decides which exposures have corrections; the age of a picture decides nothing of the kind."""
+    """The reach of the controller decides which exposures have corrections; the age of a picture decides nothing of the
+    kind."""
 
     def kept():
         return planner.get(f"/api/jobs/{job.pk}/prediction").json()["state"]

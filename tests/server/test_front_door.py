@@ -1,4 +1,5 @@
-"""What stands at the door: the token at sign-in, the policy on every page, problem details where something is refused."""
+"""What stands at the door: the token at sign-in, the policy on every page, problem details where something is
+refused."""
 
 import json
 

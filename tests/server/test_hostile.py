@@ -1,4 +1,5 @@
-"""Whatever a browser sends, the answer is a clear refusal or a plan that holds together: never a crash, never half an edit."""
+"""Whatever a browser sends, the answer is a clear refusal or a plan that holds together: never a crash, never half an
+edit."""
 
 import json
 

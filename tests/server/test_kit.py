@@ -1,4 +1,5 @@
-"""The organisation's kit: kept from a plan, revision by revision, taken into another job, retired; and never another organisation's."""
+"""The organisation's kit: kept from a plan, revision by revision, taken into another job, retired; and never another
+organisation's."""
 
 import pytest
 
@@ -93,7 +94,8 @@ def test_a_line_from_the_side_and_a_take_off_place_come_over_the_api(planner, jo
 
 
 def test_what_is_put_on_record_is_reckoned_with(planner, job):
-    """A calibration five days before the visit makes the lens one of this week, by the same edits that put it on record."""
+    """A calibration five days before the visit makes the lens one of this week, by the same edits that put it on
+    record."""
     visit = {"id": "V1", "name": "visit", "date": "2027-03-16"}
     assert planner.patch_plan(job.pk, [edit("visits/V1", None, visit)], 1).status_code == 200
     ask = {"camera": "mp20", "record": [{"date": "2027-03-11", "what": "flight", "frames": 140, "note": ""}]}

@@ -132,9 +132,9 @@ def served(tmp_path):
     """Address and secret of networks in a process of their own."""
     at, secret = ipc.address(tmp_path, "live"), b"secret"
     code = (
-        "from kardo.server.predictions.ipc import serve; from kardo.server.predictions.solved_networks import METHODS, Networks;"
-        f"by = Networks().by_method; fail = {{'fail': METHODS['ask']}};"
-        f"serve({at!r}, {secret!r}, METHODS | fail, by | {{'fail': lambda *words: 1 / 0}})"
+        "from kardo.server.predictions.ipc import serve; from kardo.server.predictions.solved_networks import METHODS,"
+        f" Networks;by = Networks().by_method; fail = {{'fail': METHODS['ask']}};serve({at!r}, {secret!r}, METHODS |"
+        " fail, by | {'fail': lambda *words: 1 / 0})"
     )
     running = []
 

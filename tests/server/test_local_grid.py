@@ -1,4 +1,5 @@
-"""A local grid over the API: pasted, read from its text, offered in ground lengths; edited by field; told, written, refused."""
+"""A local grid over the API: pasted, read from its text, offered in ground lengths; edited by field; told, written,
+refused."""
 
 import json
 

@@ -1,4 +1,5 @@
-"""Every route of the schema under made-up requests: no crash, answers as the schema promises, refusals as problem details."""
+"""Every route of the schema under made-up requests: no crash, answers as the schema promises, refusals as problem
+details."""
 
 import json
 import zlib

@@ -27,7 +27,9 @@ BODIES = {
     "/api/jobs/{job_id}/casters/heard": '{"caster": "127.0.0.1:2101", "mount": "A", "setup": "base"}',
     "/api/jobs/{job_id}/receivers/heard": '{"receiver": "127.0.0.1:2103", "setup": "base"}',
     "/api/jobs/{job_id}/stations/log": '{"network": "127.0.0.1:2104", "setup": "base"}',
-    "/api/jobs/{job_id}/airspace/ask": '{"feature": "Z1", "height": 80, "date": "2027-03-16", "first": "08:00", "last": "16:00"}',
+    "/api/jobs/{job_id}/airspace/ask": (
+        '{"feature": "Z1", "height": 80, "date": "2027-03-16", "first": "08:00", "last": "16:00"}'
+    ),
     "/api/jobs/{job_id}/control/names": "{}",
     "/api/rules": '{"rule": "target-width", "threshold": 9, "reason": "because"}',
     "/api/jobs/{job_id}/local/marks": '{"text": "x"}',

@@ -1,4 +1,5 @@
-"""The site over the API: features of files and of a surface model, pictures, and the airspace looked up, taken and asked."""
+"""The site over the API: features of files and of a surface model, pictures, and the airspace looked up, taken and
+asked."""
 
 import json
 import time

@@ -1,8 +1,8 @@
 """The demo job as the code before version 2 stored it: it opens, edits, undoes and predicts to the same figures.
 
-The dump holds two people's steps: points moved, renamed, observed twice and added, a flight lowered with another calibration
-and oblique lines, a second antenna height, an assumption, an area, and a mark's step that had been undone.
-"""
+The dump holds two people's steps: points moved, renamed, observed twice and added, a flight lowered with another
+calibration and oblique lines, a second antenna height, an assumption, an area, and a mark's step that had been
+undone."""
 
 import gzip
 import json
@@ -60,8 +60,8 @@ def told(django_db_setup, django_db_blocker):
 
 
 def expect(figures, kept):
-    """To half a per cent: since then the growth with the distance to the base has gone from the exposures to their sortie, and a
-    surface takes its slope times the error in plan."""
+    """To half a per cent: since then the growth with the distance to the base has gone from the exposures to their
+    sortie, and a surface takes its slope times the error in plan."""
     for key in KEYS:
         assert figures[key] == pytest.approx(kept[key], rel=5e-3), key
 

@@ -1,4 +1,5 @@
-"""A job as version 2 of the plan stored it, a step that can be undone in it, and edits that a browser had waiting while the version came."""
+"""A job as version 2 of the plan stored it, a step that can be undone in it, and edits that a browser had waiting while
+the version came."""
 
 import gzip
 import json

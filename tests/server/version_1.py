@@ -1,5 +1,5 @@
-"""Run as a program on a database that the code of version 1 left behind: brings it up to date, then opens, predicts, undoes
-and edits the demo job in it, and prints what came of it as JSON."""
+"""Run as a program on a database that the code of version 1 left behind: brings it up to date, then opens, predicts,
+undoes and edits the demo job in it, and prints what came of it as JSON."""
 
 import json
 

@@ -1,4 +1,5 @@
-"""Reference networks: their stations brought to the job by PROJ, nearest first, what distance and outages do, and answers that are none."""
+"""Reference networks: their stations brought to the job by PROJ, nearest first, what distance and outages do, and
+answers that are none."""
 
 import datetime
 import json

@@ -1,4 +1,5 @@
-"""Receivers on the network: each manner of the stand-in heard and told, wrong positions named, rubbish survived in the time given."""
+"""Receivers on the network: each manner of the stand-in heard and told, wrong positions named, rubbish survived in the
+time given."""
 
 import time
 
@@ -60,7 +61,8 @@ def test_each_manner_is_told_in_its_time(manner, quality, expected):
 
 
 def test_a_base_told_the_wrong_position_is_named():
-    """The antenna's height in twice, and the height above the sea typed as ellipsoidal: what the receiver then says it is at."""
+    """The antenna's height in twice, and the height above the sea typed as ellipsoidal: what the receiver then says it
+    is at."""
     twice, sea = receiver_of(CHAIN), receiver_of(CHAIN)
     twice.ellipsoidal += CHAIN.arp_above_mark
     sea.ellipsoidal -= CHAIN.separation

@@ -1,7 +1,7 @@
-"""What the checks of a plan will measure, all together: the joint covariance that the residuals of a closed job are held against.
+"""What the checks of a plan will measure, all together: the joint covariance that the residuals of a closed job are
+held against.
 
-A computation of its own, for it is as large as the square of the checks and only the closing wants it.
-"""
+A computation of its own, for it is as large as the square of the checks and only the closing wants it."""
 
 import base64
 import zlib
@@ -23,9 +23,9 @@ MOST_CHECKS = 400  # whose joint covariance is kept
 
 @dataclass(frozen=True)
 class JointChecks:
-    """What the checks that the map is seen at will measure: their ids, and the lower triangle by rows of the joint covariance
-    (3c, 3c) of map minus survey along the axes of the job's grid, east north up of the first check, then the next, in square
-    metres; packed as little-endian doubles, deflated, in base64."""
+    """What the checks that the map is seen at will measure: their ids, and the lower triangle by rows of the joint
+    covariance (3c, 3c) of map minus survey along the axes of the job's grid, east north up of the first check, then the
+    next, in square metres; packed as little-endian doubles, deflated, in base64."""
 
     hash: str
     engine: int
@@ -55,8 +55,8 @@ def packed(points: list[str], covariance: Floats, plan_hash: str) -> JointChecks
 
 
 def checks_jointly(plan: Plan, progress: Progress = lambda stage, share: None) -> JointChecks | Undetermined:
-    """The joint covariance of a plan's checks. Raises PlanError where the plan lacks something, or has more checks than are
-    kept together. Source: docs/accuracy.md, section 3."""
+    """The joint covariance of a plan's checks. Raises PlanError where the plan lacks something, or has more checks than
+    are kept together. Source: docs/accuracy.md, section 3."""
     if len(plan.checks) > MOST_CHECKS:
         raise PlanError(
             f"{len(plan.checks)} checks; up to {MOST_CHECKS} are held against the prediction together.", where="Close"

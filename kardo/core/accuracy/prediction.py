@@ -24,8 +24,7 @@ SURVEYS: dict[str, Callable[..., Survey]] = {"images": image_survey, "scan": sca
 def predict_network(net: Network) -> Json:
     """RESULT.json of a bare network: each point's covariance, the checks' joint covariance, interior sigmas.
 
-    Raises DefectiveNetwork.
-    """
+    Raises DefectiveNetwork."""
     solution = solve(net)
     cov = solution.point_covariances(np.arange(len(net.x)))
     interior = np.sqrt(np.diag(solution.border_covariance())[: 7 * len(net.f_px)])
@@ -76,7 +75,8 @@ def _in_other_state(plan: Plan) -> InOtherState | None:
 
 
 def _by_newer(plan: Plan) -> ByNewer | None:
-    """What a plan that rests on older defaults promises by the newest; None where it rests on those, or they leave it a defect."""
+    """What a plan that rests on older defaults promises by the newest; None where it rests on those, or they leave it a
+    defect."""
     if plan.assumptions.edition == CURRENT_EDITION:
         return None
     newest = plan.assumptions.model_copy(update={"edition": CURRENT_EDITION})

@@ -1,9 +1,8 @@
-"""The plan as done: what was really observed in the place of what was planned, as the same kind of document, so that the same
-engine predicts it.
+"""The plan as done: what was really observed in the place of what was planned, as the same kind of document, so that
+the same engine predicts it.
 
-As long as a visit is under way, what is not in the book yet counts as it was planned; once its crew has left, what is not in the
-book was not done.
-"""
+As long as a visit is under way, what is not in the book yet counts as it was planned; once its crew has left, what is
+not in the book was not done."""
 
 from collections import Counter
 from dataclasses import dataclass
@@ -37,8 +36,8 @@ MOSTLY = 0.5  # share of a sortie's positions that is not fixed, from which the 
 
 
 def as_done(plan: Plan, book: Book) -> Plan:
-    """The plan with what was really done in the place of what was planned. Raises PlanError where that would not hold together,
-    or a flight cannot be laid out."""
+    """The plan with what was really done in the place of what was planned. Raises PlanError where that would not hold
+    together, or a flight cannot be laid out."""
     left = {e.visit for e in book.valid_entries if e.said.kind == "departure"}
     changed = {
         "setups": tuple(_set_up(plan, s, book) for s in plan.setups),
@@ -110,8 +109,8 @@ def _point(plan: Plan, point: ControlPoint, book: Book, left: set[str]) -> Contr
 
 
 def _logged(point: ControlPoint, book: Book) -> tuple[ControlPoint, bool]:
-    """A point that logs for itself with the hours that it really logged, and whether it did: from when it was switched on until it was
-    switched off; as long as that is not written down, as planned."""
+    """A point that logs for itself with the hours that it really logged, and whether it did: from when it was switched
+    on until it was switched off; as long as that is not written down, as planned."""
     if not any(isinstance(on, OwnSession) for on in point.by_source):
         return point, False
     of_point = [
@@ -162,9 +161,10 @@ class OddHeight:
 
 @dataclass(frozen=True)
 class StillToDo:
-    """What is still to be done on a visit, in the plan's own names, by paths: points to occupy, sorties to fly, set-ups with fewer
-    heights than are asked for; by how many metres the heights of a set-up differ; and by set-up what was last heard of it where that is not
-    as planned; the height of a set-up that the others outvote; and what was done is short of the plan in, in words."""
+    """What is still to be done on a visit, in the plan's own names, by paths: points to occupy, sorties to fly, set-ups
+    with fewer heights than are asked for; by how many metres the heights of a set-up differ; and by set-up what was
+    last heard of it where that is not as planned; the height of a set-up that the others outvote; and what was done is
+    short of the plan in, in words."""
 
     points: list[str]
     legs: list[str]
@@ -176,7 +176,8 @@ class StillToDo:
 
 
 def still_to_do(plan: Plan, book: Book) -> StillToDo:
-    """What the book still wants, how the heights of each set-up differ (vertical above the mark), and what was heard of it."""
+    """What the book still wants, how the heights of each set-up differ (vertical above the mark), and what was heard of
+    it."""
     occupied = [s.point for s in book.of("occupation", "session_on")]
     gone = {s.point for s in book.of("not_reached")} | {s.point for s in book.of("target_moved") if s.after_observed}
     points = [f"control/{p.id}" for p in plan.control if p.id not in gone and occupied.count(p.id) < len(p.occupations)]
@@ -254,7 +255,8 @@ def _spread(plan: Plan, setup: SetUp, book: Book) -> tuple[int, float]:
 
 
 def vertical_read(plan: Plan, setup: SetUp, read: HeightRead) -> float:
-    """Metres from the mark to the ARP by a height that was read, whatever support was planned. Raises PlanError for a slant shorter than the disc's radius."""
+    """Metres from the mark to the ARP by a height that was read, whatever support was planned. Raises PlanError for a
+    slant shorter than the disc's radius."""
     support = "fixed_pole" if read.measured_to == "pole" else "tripod"
     return vertical_height(plan, setup.model_copy(update={"support": support}), _reading(read))
 
@@ -267,6 +269,8 @@ def _odd(plan: Plan, book: Book) -> dict[str, OddHeight]:
         found = outvoted([vertical_read(plan, setup, e.said) for e in entries], most)  # type: ignore[arg-type]
         if found is not None:
             unit, said = plan.brief.unit, entries[found.which].said
-            words = f"{said.typed} {said.measured_to} is {small(abs(found.off), unit)} from the {len(entries) - 1} others, which agree to {small(found.others_apart, unit)}"  # type: ignore[union-attr]
+            assert isinstance(said, HeightRead)
+            others = f"the {len(entries) - 1} others, which agree to {small(found.others_apart, unit)}"
+            words = f"{said.typed} {said.measured_to} is {small(abs(found.off), unit)} from {others}"
             out[setup.id] = OddHeight(entries[found.which].id, words)
     return out

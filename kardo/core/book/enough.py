@@ -22,12 +22,16 @@ def if_left_now(book: Book, visit: str) -> Book:
 
 
 def enough(plan: Plan, left: StillToDo, promise: Promise | None, lack: str = "") -> str:
-    """What leaving now would come to: promise of the plan as done if the crew left now, None while it is computed; lack where
-    nothing can be predicted of it. A base that was last heard elsewhere than planned comes first: no figure knows of that."""
+    """What leaving now would come to: promise of the plan as done if the crew left now, None while it is computed; lack
+    where nothing can be predicted of it. A base that was last heard elsewhere than planned comes first: no figure knows
+    of that."""
     still = " ".join(part for part in (_short(left), _still(plan, left)) if part)
     if left.off_air:
         key, words = next(iter(left.off_air.items()))
-        return f"Not enough to leave: the {name_of(plan, 'setup', key)} was heard elsewhere than planned. {words} Mend it, listen again, and measure again everything positioned from it."
+        return (
+            f"Not enough to leave: the {name_of(plan, 'setup', key)} was heard elsewhere than planned. {words} Mend it,"
+            " listen again, and measure again everything positioned from it."
+        )
     if lack:
         return f"Not enough to leave: {lack} {still}".strip()
     if promise is None:

@@ -1,7 +1,7 @@
 """Entries of the book: append only. An entry is never edited and never deleted; a later one that names it corrects it.
 
-Entries come from several devices, in any order and more than once: the book is a set of them, ordered by their own clock.
-"""
+Entries come from several devices, in any order and more than once: the book is a set of them, ordered by their own
+clock."""
 
 import datetime
 from collections.abc import Iterable
@@ -60,8 +60,8 @@ class StoodUp(Part):
 
 
 class HeightRead(Part):
-    """An antenna height as it was read: slant to the disc's edge, vertical to the reference point, or the pole's own; as typed, with
-    its unit, and in metres."""
+    """An antenna height as it was read: slant to the disc's edge, vertical to the reference point, or the pole's own;
+    as typed, with its unit, and in metres."""
 
     kind: Literal["height"] = "height"
     setup: Identifier
@@ -77,8 +77,8 @@ class HeightRead(Part):
 
 
 class BroadcastHeard(Part):
-    """What a set-up broadcasts was heard, or its receiver was asked: metres east, north, up of its position from the planned one;
-    whether that is as planned; by whom it was told, and where; in words."""
+    """What a set-up broadcasts was heard, or its receiver was asked: metres east, north, up of its position from the
+    planned one; whether that is as planned; by whom it was told, and where; in words."""
 
     kind: Literal["broadcast"] = "broadcast"
     setup: Identifier
@@ -106,8 +106,8 @@ class LogOff(Part):
 
 
 class Occupied(Part):
-    """A point was occupied: what the solution came to, epochs, the pole's height in metres, and the base it was observed from where
-    that was another than planned."""
+    """A point was occupied: what the solution came to, epochs, the pole's height in metres, and the base it was
+    observed from where that was another than planned."""
 
     kind: Literal["occupation"] = "occupation"
     point: Identifier
@@ -125,8 +125,8 @@ class TargetOut(Part):
 
 
 class TargetMoved(Part):
-    """A target or check lies somewhere else than planned, in grid metres; whether it was moved after it had been observed, which
-    makes it worse than none."""
+    """A target or check lies somewhere else than planned, in grid metres; whether it was moved after it had been
+    observed, which makes it worse than none."""
 
     kind: Literal["target_moved"] = "target_moved"
     point: Identifier
@@ -166,7 +166,8 @@ class TargetIn(Part):
 
 
 class LegFlown(Part):
-    """A sortie of a flight was flown (counted from 1): images and positions counted, and the share of positions that is not fixed."""
+    """A sortie of a flight was flown (counted from 1): images and positions counted, and the share of positions that is
+    not fixed."""
 
     kind: Literal["leg"] = "leg"
     flight: Identifier
@@ -231,8 +232,8 @@ Said = Annotated[
 
 
 class Entry(Part):
-    """One entry: its id is made by the device, at is the device's clock; corrects names an earlier entry that this one stands in the
-    place of; attachments by the digest of their bytes."""
+    """One entry: its id is made by the device, at is the device's clock; corrects names an earlier entry that this one
+    stands in the place of; attachments by the digest of their bytes."""
 
     id: EntryId
     device: Short
@@ -265,8 +266,8 @@ class Book:
 
     @cached_property
     def valid_entries(self) -> tuple[Entry, ...]:
-        """The entries that nothing corrects, in their order; what was withdrawn is not among them. Of several corrections of one
-        entry the last stands."""
+        """The entries that nothing corrects, in their order; what was withdrawn is not among them. Of several
+        corrections of one entry the last stands."""
         by_id = {e.id: e for e in self.entries}
         last: dict[str, str] = {}
         for e in self.entries:
@@ -293,8 +294,8 @@ class Book:
 
 
 def book_of(entries: Iterable[Entry]) -> Book:
-    """The book of entries in any order, some of them more than once. Two that claim one id are told apart by what they say: always
-    the same one is kept."""
+    """The book of entries in any order, some of them more than once. Two that claim one id are told apart by what they
+    say: always the same one is kept."""
     kept: dict[str, Entry] = {}
     for entry in entries:
         other = kept.get(entry.id)

@@ -38,12 +38,18 @@ def _occupied(plan: Plan, said: Occupied) -> str:
 def _moved(plan: Plan, said: TargetMoved) -> str:
     unit = UNITS[plan.brief.unit]
     after = ", moved after it was observed" if said.after_observed else ""
-    return f"{_point(plan, said)} lies at {unit.from_metres(said.e):.2f} E {unit.from_metres(said.n):.2f} N {unit.short}{after}"
+    return (
+        f"{_point(plan, said)} lies at {unit.from_metres(said.e):.2f} E {unit.from_metres(said.n):.2f} N"
+        f" {unit.short}{after}"
+    )
 
 
 def _leg(plan: Plan, said: LegFlown) -> str:
     battery = f", battery {said.battery}" if said.battery else ""
-    return f"{_of_leg(plan, said)}: {said.images} images, {said.positions} positions, {100 * said.not_fixed:.0f} % not fixed{battery}"
+    return (
+        f"{_of_leg(plan, said)}: {said.images} images, {said.positions} positions, {100 * said.not_fixed:.0f} % not"
+        f" fixed{battery}"
+    )
 
 
 def _noted(_: Plan, said: Noted) -> str:

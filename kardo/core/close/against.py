@@ -1,12 +1,11 @@
 """The residuals of a closed job held against what was predicted: would a block as predicted show this?
 
-The global test asks it of all check residuals at once, with their full covariance; each check is then asked given the others.
-Residuals much larger than predicted say that something is wrong, in the field or in the assumptions; much smaller ones too: that
-the checks are not independent of the map, or that the assumptions promise too little.
+The global test asks it of all check residuals at once, with their full covariance; each check is then asked given the
+others. Residuals much larger than predicted say that something is wrong, in the field or in the assumptions; much
+smaller ones too: that the checks are not independent of the map, or that the assumptions promise too little.
 
-Sources: the quadratic form of a normal vector in the inverse of its covariance is chi square; conditional means and covariances
-from blocks of the inverse (Rao, Linear Statistical Inference and its Applications, 1973, section 8a.2).
-"""
+Sources: the quadratic form of a normal vector in the inverse of its covariance is chi square; conditional means and
+covariances from blocks of the inverse (Rao, Linear Statistical Inference and its Applications, 1973, section 8a.2)."""
 
 from dataclasses import dataclass, replace
 from typing import Literal
@@ -30,8 +29,8 @@ Says = Literal["as predicted", "worse", "better"]
 
 @dataclass(frozen=True)
 class GlobalTest:
-    """The global test: quadratic form of the residuals, its degrees of freedom, the chance that a block as predicted gives a
-    larger one, the bounds at the level, and what it says."""
+    """The global test: quadratic form of the residuals, its degrees of freedom, the chance that a block as predicted
+    gives a larger one, the bounds at the level, and what it says."""
 
     value: float
     degrees: int
@@ -44,9 +43,9 @@ class GlobalTest:
 
 @dataclass(frozen=True)
 class OwnTest:
-    """A check given the others: its residual, what the others make expect of it, metres east, north, up; the sigmas of that
-    expectation; the chance that a larger departure comes by itself; and whether it stands out at the level of all together, those
-    that stand out more being left out."""
+    """A check given the others: its residual, what the others make expect of it, metres east, north, up; the sigmas of
+    that expectation; the chance that a larger departure comes by itself; and whether it stands out at the level of all
+    together, those that stand out more being left out."""
 
     point: str
     name: str
@@ -59,9 +58,9 @@ class OwnTest:
 
 @dataclass(frozen=True)
 class Against:
-    """Achieved and predicted: RMSE at the checks (H radial, V) as measured and as predicted for these checks, the chance that a
-    block as predicted shows an RMSE at least so large, the tests, checks that were left out as no two images were to see them,
-    and all of it in words."""
+    """Achieved and predicted: RMSE at the checks (H radial, V) as measured and as predicted for these checks, the
+    chance that a block as predicted shows an RMSE at least so large, the tests, checks that were left out as no two
+    images were to see them, and all of it in words."""
 
     rmse_h: float
     rmse_v: float
@@ -76,8 +75,8 @@ class Against:
 
 
 def against(closed: Plan, d: dict[str, Triple], joint: JointChecks) -> Against | None:
-    """Hold residuals (map minus survey, metres along the grid's axes, by point) against the joint covariance of a plan as it was
-    closed. None where no check has both."""
+    """Hold residuals (map minus survey, metres along the grid's axes, by point) against the joint covariance of a plan
+    as it was closed. None where no check has both."""
     ids, names, measured = differences(closed, d, "check")
     known = set(joint.points)
     keep = [k for k, key in enumerate(ids) if key in known]
@@ -126,7 +125,8 @@ def said_of(found: Against, unit: str) -> Closed:
     outside = tuple(
         StandsOut(
             c.point,
-            f"{c.name} stands out from the other checks: {_off(c, unit)} more than they make expect of it; a larger departure comes by itself in {chance_words(c.larger)}.",
+            f"{c.name} stands out from the other checks: {_off(c, unit)} more than they make expect of it; a larger"
+            f" departure comes by itself in {chance_words(c.larger)}.",
         )
         for c in found.checks
         if c.stands_out
@@ -135,15 +135,21 @@ def said_of(found: Against, unit: str) -> Closed:
 
 
 def _of_test(test: GlobalTest) -> str:
-    told = f"Global test: {test.value:.1f} with {test.degrees} degrees of freedom, {test.low:.1f} to {test.high:.1f} expected. "
+    told = (
+        f"Global test: {test.value:.1f} with {test.degrees} degrees of freedom, {test.low:.1f} to {test.high:.1f}"
+        " expected. "
+    )
     if test.says == "worse":
-        return told + (
-            "Worse than predicted: look for a blunder in what stands out below, then in what all checks share, then in the assumptions."
+        return (
+            told
+            + "Worse than predicted: look for a blunder in what stands out below, then in what all checks share, then"
+            " in the assumptions."
         )
     if test.says == "better":
-        return told + (
-            "Better than predicted, which is questioned as well: did a check adjust the block, were the "
-            "check points observed from the same set-up as the control points, or do the assumptions promise too little?"
+        return (
+            told
+            + "Better than predicted, which is questioned as well: did a check adjust the block, were the check points"
+            " observed from the same set-up as the control points, or do the assumptions promise too little?"
         )
     return told + "The residuals are what a block as predicted shows."
 
@@ -173,8 +179,8 @@ def global_test(d: Floats, covariance: Floats, level: float = LEVEL) -> GlobalTe
 
 
 def each_given_the_others(d: Floats, covariance: Floats) -> list[tuple[Floats, Floats, float]]:
-    """For each check of d (c, 3): its departure (3,) from what the others make expect, the sigmas (3,) of that departure, and the
-    chance of a larger one in a block as predicted. Source: docs/accuracy.md, section 11."""
+    """For each check of d (c, 3): its departure (3,) from what the others make expect, the sigmas (3,) of that
+    departure, and the chance of a larger one in a block as predicted. Source: docs/accuracy.md, section 11."""
     weight = cho_solve(cho_factor(covariance), np.eye(len(covariance)))
     pulled = weight @ d.ravel()
     out = []
@@ -188,8 +194,9 @@ def each_given_the_others(d: Floats, covariance: Floats) -> list[tuple[Floats, F
 
 
 def standing_out(d: Floats, covariance: Floats, level: float = LEVEL) -> list[int]:
-    """Which of the checks d (c, 3) stand out given the others, the worst first. One at a time, and then without it: a blunder at one
-    spoils what is expected of its neighbours too. Source: Baarda, A testing procedure for use in geodetic networks (1968)."""
+    """Which of the checks d (c, 3) stand out given the others, the worst first. One at a time, and then without it: a
+    blunder at one spoils what is expected of its neighbours too. Source: Baarda, A testing procedure for use in
+    geodetic networks (1968)."""
     left, outside = list(range(len(d))), []
     while left:
         rows = np.concatenate([3 * k + np.arange(3) for k in left])
@@ -208,8 +215,8 @@ def _words(found: Against, unit: str) -> list[str]:
         ("V", found.rmse_v, found.predicted_v, found.larger_v),
     ):
         out.append(
-            f"{axis}: achieved {small(got, unit)} where {small(promised, unit)} was predicted for these checks; of blocks as predicted "
-            f"{chance_words(larger)} show as much or more."
+            f"{axis}: achieved {small(got, unit)} where {small(promised, unit)} was predicted for these checks; of"
+            f" blocks as predicted {chance_words(larger)} show as much or more."
         )
     out.append(_of_test(found.test))
     outside = [c.name for c in found.checks if c.stands_out]

@@ -1,6 +1,6 @@
-"""The plan as it was closed: as done, with the points used as processing used them, and on the mark's own coordinates once a
-block shift is applied. The same kind of document again, so that the same engine says what the checks ought to have shown.
-"""
+"""The plan as it was closed: as done, with the points used as processing used them, and on the mark's own coordinates
+once a block shift is applied. The same kind of document again, so that the same engine says what the checks ought to
+have shown."""
 
 from kardo.core.book.done import as_done
 from kardo.core.book.entries import Book
@@ -17,8 +17,9 @@ ROLES = {"adjusted": "target", "checked": "check"}
 
 
 def as_closed(plan: Plan, book: Book, closing: Closing) -> Plan:
-    """What was really done and how it was processed, in the place of what was planned. What the book leaves open counts as it was
-    planned: whether it was done is told by the residuals. Raises PlanError where that does not hold together."""
+    """What was really done and how it was processed, in the place of what was planned. What the book leaves open counts
+    as it was planned: whether it was done is told by the residuals. Raises PlanError where that does not hold
+    together."""
     done = as_done(plan, book)
     if closing.judged is not None:
         done = done.model_copy(update={"control": _used(plan, done, closing.judged)})
@@ -30,8 +31,8 @@ def as_closed(plan: Plan, book: Book, closing: Closing) -> Plan:
 
 
 def _used(plan: Plan, done: Plan, taken: ResidualSet) -> tuple[ControlPoint, ...]:
-    """The points that processing used, in the plan's order, each in the role it had there. One that the book does not know as
-    observed and that has a residual all the same counts as it was planned."""
+    """The points that processing used, in the plan's order, each in the role it had there. One that the book does not
+    know as observed and that has a residual all the same counts as it was planned."""
     observed = {p.id: p for p in done.control}
     used = {o.point: o.used for o in taken.outcomes if o.used != "unused"}
     return tuple(

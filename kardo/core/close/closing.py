@@ -1,4 +1,5 @@
-"""The closing of a job: what processing made of its points, the block shift that was applied, and what was waived and why."""
+"""The closing of a job: what processing made of its points, the block shift that was applied, and what was waived and
+why."""
 
 from dataclasses import replace
 from typing import Annotated, Any, Literal
@@ -19,8 +20,9 @@ Used = Literal["adjusted", "checked", "unused"]
 
 
 class Outcome(Part):
-    """What became of a point in processing: whether it adjusted the block, only checked it, or was not used; map minus survey
-    east, north and up in metres of the job's grid and heights, None where nothing was measured; images it was measured in."""
+    """What became of a point in processing: whether it adjusted the block, only checked it, or was not used; map minus
+    survey east, north and up in metres of the job's grid and heights, None where nothing was measured; images it was
+    measured in."""
 
     point: Identifier
     used: Used
@@ -35,8 +37,8 @@ class Outcome(Part):
 
 
 class ResidualSet(Part):
-    """The residuals of one processing: the file they were read from, how it was read, and in how many images and camera positions
-    processing found."""
+    """The residuals of one processing: the file they were read from, how it was read, and in how many images and camera
+    positions processing found."""
 
     file: Line
     how: Annotated[tuple[Line, ...], Field(max_length=20)] = ()
@@ -57,9 +59,9 @@ class ResidualSet(Part):
 
 
 class BlockShift(Part):
-    """The coordinates that a mark really has, which was occupied on a position taken "here": everything that rests on it moves
-    with it. Sigmas are what the new coordinates are good to. heights: what h is, of the job's system or ellipsoidal. why_so_far: the reason for a shift that
-    is farther than such a position is mostly off."""
+    """The coordinates that a mark really has, which was occupied on a position taken "here": everything that rests on
+    it moves with it. Sigmas are what the new coordinates are good to. heights: what h is, of the job's system or
+    ellipsoidal. why_so_far: the reason for a shift that is farther than such a position is mostly off."""
 
     mark: Identifier
     e: Coordinate
@@ -73,8 +75,8 @@ class BlockShift(Part):
 
 
 class Waiver(Part):
-    """A finding that stands and is accepted, with the reason; by whom, and when (UTC). words: what it said: of a finding that names no object
-    only that is accepted, and not whatever the same rule says of something else."""
+    """A finding that stands and is accepted, with the reason; by whom, and when (UTC). words: what it said: of a
+    finding that names no object only that is accepted, and not whatever the same rule says of something else."""
 
     rule: Annotated[str, Field(max_length=60), Clean]
     object: Annotated[str, Field(max_length=120), Clean] = ""
@@ -90,7 +92,8 @@ class Waiver(Part):
 
 
 class Closing(Part):
-    """The third document beside plan and book. Of several residual sets the last is judged; the earlier ones stay on record."""
+    """The third document beside plan and book. Of several residual sets the last is judged; the earlier ones stay on
+    record."""
 
     format: Literal["kardo-closing"] = "kardo-closing"
     version: Literal[1] = 1
@@ -124,8 +127,8 @@ def closing_from_json(data: Any) -> Closing:
 
 
 def with_set(plan: Plan, closing: Closing, taken: ResidualSet) -> Closing:
-    """The closing with another set to be judged, the earlier ones on record. Raises PlanError for a residual of a point that the plan
-    has not, and for more sets than are kept."""
+    """The closing with another set to be judged, the earlier ones on record. Raises PlanError for a residual of a point
+    that the plan has not, and for more sets than are kept."""
     known = {p.id for p in plan.control}
     if len(closing.sets) >= MOST_SETS:
         raise PlanError(f"A closing keeps up to {MOST_SETS} sets of residuals.", where="Close, residuals")

@@ -1,4 +1,5 @@
-"""The final coordinates of a mark from a static post-processing: a position in its own frame and time, brought to the job."""
+"""The final coordinates of a mark from a static post-processing: a position in its own frame and time, brought to the
+job."""
 
 import math
 from dataclasses import dataclass
@@ -12,7 +13,8 @@ from kardo.core.plan.model import Plan
 
 @dataclass(frozen=True)
 class Final:
-    """Coordinates in the job's grid and heights, metres, with sigma of each horizontal axis and of the height; how they came there."""
+    """Coordinates in the job's grid and heights, metres, with sigma of each horizontal axis and of the height; how they
+    came there."""
 
     e: float
     n: float
@@ -23,8 +25,8 @@ class Final:
 
 
 def final_place(plan: Plan, crs: str, epoch: float, xyz: tuple[float, float, float], covariance: Floats) -> Final:
-    """A position (earth-centred metres in a system by code, at a year) with its covariance (3, 3) in the job. Raises GeodesyError where
-    PROJ knows no way whose accuracy it knows, and for a place that the grid does not hold."""
+    """A position (earth-centred metres in a system by code, at a year) with its covariance (3, 3) in the job. Raises
+    GeodesyError where PROJ knows no way whose accuracy it knows, and for a place that the grid does not hold."""
     place = placed(plan.grid, crs, epoch, xyz, "post-processing")
     east, north, high = np.sqrt(np.diag(local_covariance(place.lon, place.lat, covariance)))
     sigma_h = float(math.sqrt((east**2 + north**2) / 2))

@@ -1,6 +1,5 @@
-"""What is signed: plan, book and closing as they were, what came of them, and who certifies what. A report is made from a record
-and nothing else, and carries it, so that it can be checked long after.
-"""
+"""What is signed: plan, book and closing as they were, what came of them, and who certifies what. A report is made from
+a record and nothing else, and carries it, so that it can be checked long after."""
 
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -30,8 +29,8 @@ STATES = {"as_taken": "as taken “here”", "shifted": "once shifted"}
 
 @dataclass(frozen=True)
 class Promised:
-    """What a plan promised: RMSE on the map, absolute, and as its checks see it, metres (None where there are none); the chance to
-    pass; of a base taken "here", in which state, in words."""
+    """What a plan promised: RMSE on the map, absolute, and as its checks see it, metres (None where there are none);
+    the chance to pass; of a base taken "here", in which state, in words."""
 
     name: Literal["planned", "as done"]
     rmse_h: float
@@ -95,8 +94,8 @@ class Signed:
 
 @dataclass(frozen=True)
 class Record:
-    """Everything a report is made from. Digests are SHA-256; the plan is without the heights of its terrain, which its own digest
-    stands for."""
+    """Everything a report is made from. Digests are SHA-256; the plan is without the heights of its terrain, which its
+    own digest stands for."""
 
     organisation: str
     title: str
@@ -176,8 +175,8 @@ def record_from_json(data: Any) -> Record:
 
 
 def faults(record: Record) -> list[str]:
-    """What in a record does not agree with itself: documents with other digests than it names, figures that do not follow from its
-    residuals. Empty for a sound one. Raises PlanError for a plan or closing that cannot be read."""
+    """What in a record does not agree with itself: documents with other digests than it names, figures that do not
+    follow from its residuals. Empty for a sound one. Raises PlanError for a plan or closing that cannot be read."""
     plan_from_json(record.plan)
     closing, found = closing_from_json(record.closing), []
     for name, stands, is_ in (

@@ -1,8 +1,8 @@
-"""The block shift: a base that stood on a position taken "here" gets its mark's own coordinates, and all that rests on it moves.
+"""The block shift: a base that stood on a position taken "here" gets its mark's own coordinates, and all that rests on
+it moves.
 
-It is a plain translation only where the whole block rests on that one mark; where some of its camera positions or targets hang
-elsewhere, part of the error has gone into the adjustment, and only processing again mends it.
-"""
+It is a plain translation only where the whole block rests on that one mark; where some of its camera positions or
+targets hang elsewhere, part of the error has gone into the adjustment, and only processing again mends it."""
 
 import math
 from dataclasses import dataclass
@@ -24,8 +24,8 @@ FARTHEST = 5  # times its sigma that a position taken "here" may be off before s
 
 @dataclass(frozen=True)
 class Moved:
-    """A point before and after: east, north, up in grid metres, what it moves by (part of the shift where it rests on the mark
-    in part), and its residual before and after, None where it has none."""
+    """A point before and after: east, north, up in grid metres, what it moves by (part of the shift where it rests on
+    the mark in part), and its residual before and after, None where it has none."""
 
     point: str
     name: str
@@ -36,7 +36,8 @@ class Moved:
 
 @dataclass(frozen=True)
 class ShiftPreview:
-    """What a block shift would do: what the map and all that rests on the mark move by, metres east, north, up; each point; and what looks odd about it."""
+    """What a block shift would do: what the map and all that rests on the mark move by, metres east, north, up; each
+    point; and what looks odd about it."""
 
     by: Triple
     points: list[Moved]
@@ -44,8 +45,8 @@ class ShiftPreview:
 
 
 def marks_here(plan: Plan) -> list[Mark]:
-    """The marks whose coordinates were taken "here" and that a set-up stands on, with the heights they were taken at: None where
-    that is neither typed nor known from the ground."""
+    """The marks whose coordinates were taken "here" and that a set-up stands on, with the heights they were taken at:
+    None where that is neither typed nor known from the ground."""
     hung = {s.mark for s in plan.setups}
     heights = {m.id: plan.mark_height(m) for m in plan.marks}
     return [
@@ -72,9 +73,9 @@ def in_job_heights(plan: Plan, place: Triple, heights: str) -> Triple:
 
 
 def shift_to(plan: Plan, key: str, place: Triple, why_so_far: str = "") -> Triple:
-    """Metres east, north, up from where a mark was taken to a place, grid metres and height of the job's system. Raises PlanError for a mark that is not
-    there or was not taken "here", where part of the block rests elsewhere, and for a shift beyond FARTHEST times what such a position is
-    good to, unless it is said why."""
+    """Metres east, north, up from where a mark was taken to a place, grid metres and height of the job's system. Raises
+    PlanError for a mark that is not there or was not taken "here", where part of the block rests elsewhere, and for a
+    shift beyond FARTHEST times what such a position is good to, unless it is said why."""
     mark = plan.mark(key)
     if mark is None:
         raise PlanError("The plan has no such mark.", where="Close, mend", mend="Choose the mark the base stood on.")
@@ -86,7 +87,8 @@ def shift_to(plan: Plan, key: str, place: Triple, why_so_far: str = "") -> Tripl
         )
     if elsewhere := _hangs_elsewhere(plan, mark):
         raise PlanError(
-            f"{elsewhere} is not positioned from {mark.name}: the block was adjusted between the two, and no translation takes that out.",
+            f"{elsewhere} is not positioned from {mark.name}: the block was adjusted between the two, and no"
+            " translation takes that out.",
             where="Close, mend",
             mend="Correct the coordinates and process again.",
         )
@@ -106,7 +108,10 @@ def _require_near(plan: Plan, mark: Mark, by: Triple) -> None:
     if away <= FARTHEST * h and abs(by[2]) <= FARTHEST * v:
         return
     in_plan, up, good_h, good_v = (length(metres, unit, 2) for metres in (away, by[2], h, v))
-    words = f"{in_plan} in plan and {up} in height is more than {FARTHEST} times what a position taken “here” is good to (±{good_h} and ±{good_v})."
+    words = (
+        f"{in_plan} in plan and {up} in height is more than {FARTHEST} times what a position taken “here” is good to"
+        f" (±{good_h} and ±{good_v})."
+    )
     if remark := _like_separation(plan, mark, by[2]):
         words += f" {remark}"
     mend = "Look at grid, order and kind of height once more. If it is so, say why."
@@ -162,8 +167,8 @@ def preview(plan: Plan, shift: BlockShift, taken: ResidualSet | None) -> ShiftPr
 
 
 def residuals_now(plan: Plan, closing: Closing) -> ResidualSet | None:
-    """The judged residuals, with the block shift where one is applied: a check from another mark sees it, one from the same mark
-    moves with the map. plan is as done, before the shift. Raises PlanError."""
+    """The judged residuals, with the block shift where one is applied: a check from another mark sees it, one from the
+    same mark moves with the map. plan is as done, before the shift. Raises PlanError."""
     taken, shift = closing.judged, closing.shift
     if taken is None or shift is None:
         return taken

@@ -1,4 +1,5 @@
-"""The verdict by the standard, from the residuals at checks: what was measured, per component, and whether it passes."""
+"""The verdict by the standard, from the residuals at checks: what was measured, per component, and whether it
+passes."""
 
 import math
 from dataclasses import dataclass
@@ -19,9 +20,10 @@ SURE = 0.95  # two-sided, from which a mean is called one
 
 @dataclass(frozen=True)
 class Component:
-    """One component over n residuals, metres: axis E, N, V or H (radial). mean with the half width of its 95 % interval by
-    Student's t (None for one residual; for H the length of the mean vector); root mean square; standard deviation about the mean
-    (None for one residual); accuracy at 95 %, of normal errors without a mean; the worst, with its point."""
+    """One component over n residuals, metres: axis E, N, V or H (radial). mean with the half width of its 95 % interval
+    by Student's t (None for one residual; for H the length of the mean vector); root mean square; standard deviation
+    about the mean (None for one residual); accuracy at 95 %, of normal errors without a mean; the worst, with its
+    point."""
 
     axis: str
     n: int
@@ -36,7 +38,8 @@ class Component:
 
 @dataclass(frozen=True)
 class Judged:
-    """What the standard computes in plan or in height, what it allows (None where it sets no limit), and whether it is kept."""
+    """What the standard computes in plan or in height, what it allows (None where it sets no limit), and whether it is
+    kept."""
 
     statistic: str
     value: float
@@ -46,8 +49,8 @@ class Judged:
 
 @dataclass(frozen=True)
 class ClosedVerdict:
-    """The verdict: components of the checks and of the points that adjusted (which prove nothing), the two judged statistics,
-    whether both are kept, the standard's conditions that are not met, and in words what the means say."""
+    """The verdict: components of the checks and of the points that adjusted (which prove nothing), the two judged
+    statistics, whether both are kept, the standard's conditions that are not met, and in words what the means say."""
 
     checks: list[Component]
     adjusted: list[Component]
@@ -59,7 +62,8 @@ class ClosedVerdict:
 
 
 def components(names: list[str], d: Floats) -> list[Component]:
-    """Statistics of differences d (n, 3), map minus survey in metres, of points by name; none where there are no points.
+    """Statistics of differences d (n, 3), map minus survey in metres, of points by name; none where there are no
+    points.
 
     Accuracy at 95 %: 1.9600 RMSE of a component, 2.4477 x 0.5 (RMSE_x + RMSE_y) in plan. Source: FGDC-STD-007.3-1998,
     sections 3.2.1 and 3.2.2 and appendix 3-A.
@@ -114,7 +118,8 @@ def differences(plan: Plan, d: dict[str, tuple[float, float, float]], role: str)
 
 
 def verdict(closed: Plan, d: dict[str, tuple[float, float, float]]) -> ClosedVerdict | None:
-    """By the standard of a plan as it was closed; d: map minus survey (east, north, up, metres) by point. None without checks."""
+    """By the standard of a plan as it was closed; d: map minus survey (east, north, up, metres) by point. None without
+    checks."""
     ids, names, at_checks = differences(closed, d, "check")
     if not ids:
         return None
@@ -154,5 +159,11 @@ def _mean_words(c: Component, unit: str) -> str:
     interval = f"{mean} ± {small(c.mean_95, unit)} at 95 %"
     part = min(1.0, (c.mean / c.rmse) ** 2) if c.rmse else 0.0
     if abs(c.mean) > c.mean_95:
-        return f"{who}: a constant error of {interval} is {100 * part:.0f} % of the squared RMSE of {rmse}; it would not average out."
-    return f"{who}: the mean is {interval}, no constant error shown; a small mean alone would prove nothing, the RMSE is {rmse}."
+        return (
+            f"{who}: a constant error of {interval} is {100 * part:.0f} % of the squared RMSE of {rmse}; it would not"
+            " average out."
+        )
+    return (
+        f"{who}: the mean is {interval}, no constant error shown; a small mean alone would prove nothing, the RMSE is"
+        f" {rmse}."
+    )

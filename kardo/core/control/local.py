@@ -66,9 +66,10 @@ def calibrates_heights(plan: Plan) -> bool:
 
 
 def delivered_with(plan: Plan, frame: LocalFrame, x: Floats) -> Delivered:
-    """What delivered coordinates at ENU places x (k, 3) hold of which shifts, each as (k, 3, 3) in ENU: the calibration's own
-    errors; and the error of what its points were measured from, for a similarity from points that are off together leads from
-    where they seem to be: what is measured from the same comes out right. Source: docs/accuracy.md, section 14."""
+    """What delivered coordinates at ENU places x (k, 3) hold of which shifts, each as (k, 3, 3) in ENU: the
+    calibration's own errors; and the error of what its points were measured from, for a similarity from points that are
+    off together leads from where they seem to be: what is measured from the same comes out right. Source:
+    docs/accuracy.md, section 14."""
     local = plan.brief.local
     if local is None or local.kind != "calibrated":
         return []
@@ -88,7 +89,8 @@ def delivered_with(plan: Plan, frame: LocalFrame, x: Floats) -> Delivered:
 
 
 def in_local_grid(plan: Plan, point: ControlPoint) -> bool:
-    """Whether a point is surveyed in delivered coordinates: by an instrument on a mark that the local grid has, every time."""
+    """Whether a point is surveyed in delivered coordinates: by an instrument on a mark that the local grid has, every
+    time."""
     setups = [plan.setup(on.setup) if isinstance(on, OnInstrument) else None for on in point.by_source]
     marks = [plan.mark(s.mark) if s else None for s in setups]
     return plan.brief.local is not None and all(m is not None and m.known == "local" for m in marks)

@@ -1,4 +1,5 @@
-"""Points that are brought in, held against those that are there: the same place twice, the same name elsewhere, far from the site."""
+"""Points that are brought in, held against those that are there: the same place twice, the same name elsewhere, far
+from the site."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -14,8 +15,8 @@ ABOUT = 1000.0  # metres from the site beyond which a point is hardly meant for 
 
 @dataclass(frozen=True)
 class Met:
-    """What a point meets: the id of the plan's point in its place, the number of an earlier one of the list in its place, the id of the plan's
-    point of its name somewhere else; whether it lies about the site."""
+    """What a point meets: the id of the plan's point in its place, the number of an earlier one of the list in its
+    place, the id of the plan's point of its name somewhere else; whether it lies about the site."""
 
     same: str
     twice: int | None

@@ -16,8 +16,8 @@ Order = Literal["listed", "round", "west", "north"]
 
 
 class NameScheme(Part):
-    """Letters before the number of a target and of a check, the first number, how many digits at least, and in which order they count: as listed,
-    along one round from a start, from the west or from the north."""
+    """Letters before the number of a target and of a check, the first number, how many digits at least, and in which
+    order they count: as listed, along one round from a start, from the west or from the north."""
 
     target: Annotated[str, Field(min_length=1, max_length=20), Clean] = "G"
     check: Annotated[str, Field(min_length=1, max_length=20), Clean] = "K"
@@ -35,8 +35,8 @@ class Renaming:
 
 
 def renamed(plan: Plan, scheme: NameScheme, start: tuple[float, float]) -> Renaming:
-    """Names by a scheme, targets and checks counted apart; start: where the round begins, grid metres. Raises PlanError for letters that would not
-    tell a target from a check."""
+    """Names by a scheme, targets and checks counted apart; start: where the round begins, grid metres. Raises PlanError
+    for letters that would not tell a target from a check."""
     if scheme.target.casefold() == scheme.check.casefold():
         raise PlanError(
             "Control and check points would be called alike.", where="Control, names", mend="Give checks other letters."

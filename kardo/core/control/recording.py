@@ -9,8 +9,8 @@ from kardo.core.plan.stands import OwnSession
 
 @dataclass(frozen=True)
 class Recording:
-    """A point that logs for itself: the logger, empty where nobody said which; hours planned; metres to the base, None without one; whole
-    minutes asked by the logger's rule, None without it."""
+    """A point that logs for itself: the logger, empty where nobody said which; hours planned; metres to the base, None
+    without one; whole minutes asked by the logger's rule, None without it."""
 
     point: str
     logger: str

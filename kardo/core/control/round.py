@@ -1,4 +1,5 @@
-"""The order in which points are reached: straight from one to the next, or by ways over the site; by one person or shared among several."""
+"""The order in which points are reached: straight from one to the next, or by ways over the site; by one person or
+shared among several."""
 
 import bisect
 import math
@@ -45,8 +46,8 @@ def _nearest(start: Spot, points: list[Spot]) -> list[int]:
 
 
 def shared(minutes: Floats, at_each: Floats, people: int) -> list[list[int]]:
-    """Orders of k points among people who all begin and end at place 0, so that the last is back soonest. minutes (k + 1, k + 1) on the way
-    between places, finite; at_each (k,) minutes of work. Somebody may have nothing to do.
+    """Orders of k points among people who all begin and end at place 0, so that the last is back soonest. minutes (k +
+    1, k + 1) on the way between places, finite; at_each (k,) minutes of work. Somebody may have nothing to do.
 
     >>> off = np.array([[0.0, 5, 5], [5, 0, 9], [5, 9, 0]])
     >>> sorted(shared(off, np.ones(2), 2))
@@ -61,8 +62,9 @@ def shared(minutes: Floats, at_each: Floats, people: int) -> list[list[int]]:
 
 @lru_cache(maxsize=64)
 def _routed(cost: tuple[tuple[int, ...], ...], people: int) -> tuple[tuple[int, ...], ...]:
-    """By the routing solver's descent, which is bounded by its own count and so ends always alike: for one person by the sum; for several by the
-    longest and then the sum, beginning with one round cut into stretches, which is within some 5 % and all that is done for many points."""
+    """By the routing solver's descent, which is bounded by its own count and so ends always alike: for one person by
+    the sum; for several by the longest and then the sum, beginning with one round cut into stretches, which is within
+    some 5 % and all that is done for many points."""
     from ortools.constraint_solver import pywrapcp, routing_enums_pb2
 
     stretches = _stretches(cost, _routed(cost, 1)[0], people) if people > 1 else []
@@ -94,7 +96,8 @@ def _routed(cost: tuple[tuple[int, ...], ...], people: int) -> tuple[tuple[int, 
 
 
 def _stretches(cost: tuple[tuple[int, ...], ...], order: tuple[int, ...], people: int) -> list[list[int]]:
-    """A round cut into a stretch for each, so that the longest, with the way out and home, is as short as the order allows."""
+    """A round cut into a stretch for each, so that the longest, with the way out and home, is as short as the order
+    allows."""
 
     def cut(most: int) -> list[list[int]]:
         out: list[list[int]] = []

@@ -15,8 +15,9 @@ NEAR = 1.0  # metres below which a bearing says nothing
 
 @dataclass(frozen=True)
 class Ray:
-    """A point to be set out: grid bearing in degrees clockwise from grid north, None where it is the station itself; the angle clockwise from
-    the mark that is oriented on, None without one; metres on the grid and on the ground; how much higher, None where a height is not known."""
+    """A point to be set out: grid bearing in degrees clockwise from grid north, None where it is the station itself;
+    the angle clockwise from the mark that is oriented on, None without one; metres on the grid and on the ground; how
+    much higher, None where a height is not known."""
 
     id: str
     name: str
@@ -30,7 +31,8 @@ class Ray:
 
 @dataclass(frozen=True)
 class StakeOut:
-    """From a station, its height in metres or None, oriented on another mark or on none; the combined factor there; and what has to be said."""
+    """From a station, its height in metres or None, oriented on another mark or on none; the combined factor there; and
+    what has to be said."""
 
     station: str
     e: float
@@ -44,8 +46,9 @@ class StakeOut:
 
 
 def stake_out(plan: Plan, station: str, on: str = "") -> StakeOut:
-    """Rays from a mark to all control, in the plan's order. station and on: ids of marks. The distance on the ground is the grid's by the combined
-    factor half way: Ghilani and Wolf, Elementary Surveying, on reduction to the grid. Raises PlanError for a mark that is not there."""
+    """Rays from a mark to all control, in the plan's order. station and on: ids of marks. The distance on the ground is
+    the grid's by the combined factor half way: Ghilani and Wolf, Elementary Surveying, on reduction to the grid. Raises
+    PlanError for a mark that is not there."""
     mark, back = plan.mark(station), plan.mark(on) if on else None
     if mark is None or (on and back is None):
         raise PlanError(
@@ -114,5 +117,8 @@ def _told(plan: Plan, rays: list[Ray], factor: float) -> str:
     unit = plan.brief.unit
     farthest = max((r.ground_m for r in rays), default=0.0)
     off = abs(factor - 1) * farthest
-    words = f"Bearings are of the grid. A line on the ground is {'shorter' if factor > 1 else 'longer'} than on the grid by {abs(factor - 1) * 1e6:.0f} ppm"
+    words = (
+        f"Bearings are of the grid. A line on the ground is {'shorter' if factor > 1 else 'longer'} than on the grid by"
+        f" {abs(factor - 1) * 1e6:.0f} ppm"
+    )
     return f"{words}: {length(off, unit, 3)} over the farthest, {length(farthest, unit)}."

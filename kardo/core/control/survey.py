@@ -28,8 +28,8 @@ from kardo.core.site.skies_left import SkyLeft, skies_left
 
 @dataclass(frozen=True)
 class Held:
-    """A shift that a surveyed position holds, and how much of it east, north, up: the whole, as a mean over several bases
-    the weight of those that have it, or the kilometres that it lies from its base."""
+    """A shift that a surveyed position holds, and how much of it east, north, up: the whole, as a mean over several
+    bases the weight of those that have it, or the kilometres that it lies from its base."""
 
     shift: Shift
     share: tuple[float, float, float]
@@ -66,7 +66,8 @@ def survey(plan: Plan, points: tuple[ControlPoint, ...]) -> Survey:
 
 
 def skies_over(plan: Plan, points: Sequence[ControlPoint], heights: Floats) -> list[SkyLeft | None]:
-    """What is left of the sky over control with heights (k,), where it is observed by satellites; None where it is not, and in a plan that has no grid yet."""
+    """What is left of the sky over control with heights (k,), where it is observed by satellites; None where it is not,
+    and in a plan that has no grid yet."""
     some = [k for k, p in enumerate(points) if plan.brief.crs and any(by_satellites(on) for on in p.by_source)]
     found = skies_left(plan, [points[k] for k in some], heights[some]) if some else []
     known = dict(zip(some, found, strict=True))
@@ -80,8 +81,8 @@ def by_satellites(hung: PositionSource) -> bool:
 
 @dataclass(frozen=True)
 class _Position:
-    """A point's position by the occupations that rest on one thing: its own sigma (3,), the part (3,) of that which other
-    occupations by rover have too, and what it holds of shifts."""
+    """A point's position by the occupations that rest on one thing: its own sigma (3,), the part (3,) of that which
+    other occupations by rover have too, and what it holds of shifts."""
 
     sigma: Floats
     slow: Floats
@@ -105,8 +106,9 @@ def _surveyed(plan: Plan, point: ControlPoint, sky: SkyLeft | None) -> tuple[Flo
 
 
 def _mean(positions: list[_Position], slow: Floats) -> tuple[Floats, tuple[Held, ...]]:
-    """The mean of what several bases give, each weighted by the inverse of its variance, axis by axis. Two bases under one
-    sky see it alike: of that, `slow` (3,) is what all occupations by rover leave together. Source: docs/accuracy.md, section 2."""
+    """The mean of what several bases give, each weighted by the inverse of its variance, axis by axis. Two bases under
+    one sky see it alike: of that, `slow` (3,) is what all occupations by rover leave together. Source:
+    docs/accuracy.md, section 2."""
     weights = np.array([1 / p.variance for p in positions])
     weights /= weights.sum(axis=0)
     parts = list(zip(weights, positions, strict=True))
@@ -162,7 +164,8 @@ def _noise(sky: SkyLeft | None) -> tuple[float, float]:
 def _own_sigma(
     plan: Plan, point: ControlPoint, hung: PositionSource, occupations: Sequence[Occupation], sky: SkyLeft | None
 ) -> tuple[float, float, float]:
-    """East, north, up of the observation itself, without what it rests on. A float solution is off as a sortie's is; one that is fixed under too little sky counts as such."""
+    """East, north, up of the observation itself, without what it rests on. A float solution is off as a sortie's is;
+    one that is fixed under too little sky counts as such."""
     assume, noise = plan.assume, _noise(sky)
     if isinstance(hung, Levelled):
         return levelled_sigma(hung.metres, assume)

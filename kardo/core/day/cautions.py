@@ -6,12 +6,20 @@ from kardo.core.geodesy.units import length
 from kardo.core.plan.model import Plan
 
 ALWAYS = (
-    "Aviation law of the place comes first: registration, licence, airspace authorisation looked up again today, the aircraft in "
-    "sight, people clear of it, height limits.",
+    (
+        "Aviation law of the place comes first: registration, licence, airspace authorisation looked up again today,"
+        " the aircraft in sight, people clear of it, height limits."
+    ),
     "Permission of the land's owner; privacy of whoever is in the pictures.",
     "Boundary and control coordinates are the licensed surveyor's to certify.",
-    "Lithium batteries: never charged unwatched, never flown damaged. Propellers off while changing payload or firmware.",
-    "Working alone, lightning, heat and cold: agree when to call, and when to stop. Buried services before a pin is driven.",
+    (
+        "Lithium batteries: never charged unwatched, never flown damaged. Propellers off while changing payload or"
+        " firmware."
+    ),
+    (
+        "Working alone, lightning, heat and cold: agree when to call, and when to stop. Buried services before a pin is"
+        " driven."
+    ),
 )
 OF_KIND = {
     "hazard": "Hazard {name}: keep away from it, and tell the others.",

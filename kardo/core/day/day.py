@@ -13,8 +13,8 @@ from kardo.core.sky.light import Light, clock_ahead, light
 
 @dataclass(frozen=True)
 class TaskLine:
-    """A task of a day; number of a sortie or a round of observing, from 1. start and end in minutes from midnight, None while the day does not fit; minutes, and why so many; about:
-    paths of the plan in the order they are reached."""
+    """A task of a day; number of a sortie or a round of observing, from 1. start and end in minutes from midnight, None
+    while the day does not fit; minutes, and why so many; about: paths of the plan in the order they are reached."""
 
     id: str
     kind: Kind
@@ -57,8 +57,8 @@ class Day:
 
 
 def day_of(plan: Plan, key: str) -> Day:
-    """The day of a visit. Raises PlanError where there is no such visit, no date or no site yet, GeodesyError, and what laying out
-    the flights raises."""
+    """The day of a visit. Raises PlanError where there is no such visit, no date or no site yet, GeodesyError, and what
+    laying out the flights raises."""
     visit = next((v for v in plan.visits if v.id == key), None)
     if visit is None:
         raise PlanError("There is no such visit.", where="Day", mend="Add one.")

@@ -1,7 +1,8 @@
-"""Whether there is light enough: what the sun and the sky give, which sensitivity a shutter time then wants, and how fast may be flown with what is left.
+"""Whether there is light enough: what the sun and the sky give, which sensitivity a shutter time then wants, and how
+fast may be flown with what is left.
 
-Sources: daylight on level ground after IES RP-21 (Calculation of daylight availability); exposure by incident light after ISO 2720, C = 250.
-"""
+Sources: daylight on level ground after IES RP-21 (Calculation of daylight availability); exposure by incident light
+after ISO 2720, C = 250."""
 
 import math
 from dataclasses import dataclass
@@ -39,7 +40,8 @@ def daylight(sun_deg: float, cloud: Cloud) -> float:
 
 
 def sensitivity(lux: float, f_number: float, seconds: float) -> float:
-    """ISO speed that exposes ground of middling brightness: C N^2 / (E t). In bright sun, f/16 and 1/125 s want about ISO 80.
+    """ISO speed that exposes ground of middling brightness: C N^2 / (E t). In bright sun, f/16 and 1/125 s want about
+    ISO 80.
 
     >>> round(sensitivity(100_000, 16.0, 1 / 125))
     80
@@ -49,8 +51,9 @@ def sensitivity(lux: float, f_number: float, seconds: float) -> float:
 
 @dataclass(frozen=True)
 class LightAt:
-    """A moment of the day, minutes of the site's clock: sun in degrees, lux, the ISO that the planned shutter wants and whether the camera bears it; the
-    shutter that its highest ISO wants, seconds, and metres a second at which that blurs half a pixel."""
+    """A moment of the day, minutes of the site's clock: sun in degrees, lux, the ISO that the planned shutter wants and
+    whether the camera bears it; the shutter that its highest ISO wants, seconds, and metres a second at which that
+    blurs half a pixel."""
 
     minute: int
     sun: float
@@ -63,8 +66,8 @@ class LightAt:
 
 @dataclass(frozen=True)
 class ExposureAdvice:
-    """A flight's exposure over a day: the moments, from when to when there is light enough as planned (None: never), pixels that a rolling shutter shifts from its first
-    row to its last (0 with a mechanical one), and in words."""
+    """A flight's exposure over a day: the moments, from when to when there is light enough as planned (None: never),
+    pixels that a rolling shutter shifts from its first row to its last (0 with a mechanical one), and in words."""
 
     flight: str
     date: str
@@ -76,7 +79,8 @@ class ExposureAdvice:
 
 
 def exposure(plan: Plan, flight: Flight, cloud: Cloud, date: str) -> ExposureAdvice:
-    """Light through a day for a flight's camera. Raises PlanError for a date that is none, a scanner, or where the flight cannot be laid out."""
+    """Light through a day for a flight's camera. Raises PlanError for a date that is none, a scanner, or where the
+    flight cannot be laid out."""
     f = flown(plan, flight)
     if not isinstance(f.sensor, ImageSensor):
         raise PlanError(
@@ -129,14 +133,17 @@ def _words(plan: Plan, f: FlightPlan, rows: list[LightAt], good: list[int], roll
     best = max(rows, key=lambda row: row.lux)
     if good:
         words = [
-            f"From {_clock(good[0])} to {_clock(good[-1])} {shutter} at f/{cam.f_number:g} is bright enough, at ISO {best.iso:.0f} when it is brightest."
+            f"From {_clock(good[0])} to {_clock(good[-1])} {shutter} at f/{cam.f_number:g} is bright enough, at ISO"
+            f" {best.iso:.0f} when it is brightest."
         ]
     else:
         words = [
-            f"{shutter} at f/{cam.f_number:g} is never bright enough that day: it wants ISO {best.iso:.0f} at best, {cam.most_iso:.0f} is borne."
+            f"{shutter} at f/{cam.f_number:g} is never bright enough that day: it wants ISO {best.iso:.0f} at best,"
+            f" {cam.most_iso:.0f} is borne."
         ]
         words.append(
-            f"At ISO {cam.most_iso:.0f} it takes 1/{1 / best.shutter:.0f} s: fly at {speed(math.floor(10 * best.speed) / 10, unit)} at most."
+            f"At ISO {cam.most_iso:.0f} it takes 1/{1 / best.shutter:.0f} s: fly at"
+            f" {speed(math.floor(10 * best.speed) / 10, unit)} at most."
         )
     low = [row for row in rows if row.enough and row.sun < LOW_SUN]
     if low and len(low) == len([row for row in rows if row.enough]):
@@ -145,6 +152,7 @@ def _words(plan: Plan, f: FlightPlan, rows: list[LightAt], good: list[int], roll
         sharp = plan.policy["flight-blur"]
         still = speed(math.floor(100 * sharp * f.gsd / (cam.readout_ms / 1000)) / 100, unit)
         words.append(
-            f"The shutter rolls: while it reads a picture, the ground moves by {rolling:.1f} pixels; {sharp:g} of one is reached at {still}."
+            f"The shutter rolls: while it reads a picture, the ground moves by {rolling:.1f} pixels; {sharp:g} of one"
+            f" is reached at {still}."
         )
     return words

@@ -1,4 +1,5 @@
-"""The raw log of a base: what it says of itself, whether it is what was planned, and whether it covers the flights of its day at both ends."""
+"""The raw log of a base: what it says of itself, whether it is what was planned, and whether it covers the flights of
+its day at both ends."""
 
 import math
 
@@ -16,8 +17,8 @@ from kardo.core.sky.orbits import LEAP, utc
 
 
 def log_findings(log: RawLog, plan: Plan | None = None) -> list[Remark]:
-    """What a log says of itself; and held against a plan, the set-up that it belongs to. Worst first. Raises KardoError where the
-    plan's grid cannot be used."""
+    """What a log says of itself; and held against a plan, the set-up that it belongs to. Worst first. Raises KardoError
+    where the plan's grid cannot be used."""
     return worst_first(of_itself(log) + (_against(log, plan) if plan else []))
 
 

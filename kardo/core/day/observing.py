@@ -1,4 +1,5 @@
-"""The observation plan: every occupation of every point, by what, for how long, when, under which satellites, and how good it comes out."""
+"""The observation plan: every occupation of every point, by what, for how long, when, under which satellites, and how
+good it comes out."""
 
 import math
 from collections.abc import Iterator, Sequence
@@ -29,9 +30,9 @@ MOST_LOOKED_UP = 60  # occupations whose satellites are told
 
 @dataclass(frozen=True)
 class PlannedOccupation:
-    """One occupation: its number from 1; what it is observed with and from, in words; epochs, minutes since the point's first; pole and its height
-    in metres, None where none is said; minutes of the site's clock when it is planned, None before the day is laid out; satellites and PDOP
-    then, None where they are not asked for."""
+    """One occupation: its number from 1; what it is observed with and from, in words; epochs, minutes since the point's
+    first; pole and its height in metres, None where none is said; minutes of the site's clock when it is planned, None
+    before the day is laid out; satellites and PDOP then, None where they are not asked for."""
 
     number: int
     method: str
@@ -47,8 +48,8 @@ class PlannedOccupation:
 
 @dataclass(frozen=True)
 class ObservedPoint:
-    """A point: its occupations; sigma in plan (radial) and in height, metres, of the observation alone and of the position with all that it hangs
-    on; what that is, in words; and what has to be said."""
+    """A point: its occupations; sigma in plan (radial) and in height, metres, of the observation alone and of the
+    position with all that it hangs on; what that is, in words; and what has to be said."""
 
     id: str
     name: str
@@ -72,7 +73,8 @@ class ObservationPlan:
 
 
 def observation_plan(plan: Plan) -> ObservationPlan:
-    """Of a plan; times are those of its first visit with a date, where its day can be laid out. Raises PlanError, GeodesyError."""
+    """Of a plan; times are those of its first visit with a date, where its day can be laid out. Raises PlanError,
+    GeodesyError."""
     if not plan.control:
         return ObservationPlan([], "", "There is no control yet.")
     day = _day(plan)
@@ -129,7 +131,8 @@ def _day(plan: Plan) -> Day | None:
 
 
 def _times(plan: Plan, day: Day) -> dict[tuple[str, int], int]:
-    """Minutes of the site's clock by point and number of the occupation: along the rounds of observing, each point for its share of it."""
+    """Minutes of the site's clock by point and number of the occupation: along the rounds of observing, each point for
+    its share of it."""
     out = {}
     for task in day.tasks:
         if task.kind != "observe" or task.start is None or task.end is None or not task.about:
@@ -231,7 +234,10 @@ def _remarks(plan: Plan, point: ControlPoint, occupations: list[PlannedOccupatio
 def _told(plan: Plan, points: list[ObservedPoint], day: Day | None) -> str:
     stands = sum(o.minutes for p in points for o in p.occupations)
     worst = max(points, key=lambda p: p.total_v)
-    words = f"{len(points)} points, {stands:.0f} min of occupation time; the weakest height is {worst.name}, {small(worst.total_v, plan.brief.unit)}."
+    words = (
+        f"{len(points)} points, {stands:.0f} min of occupation time; the weakest height is {worst.name},"
+        f" {small(worst.total_v, plan.brief.unit)}."
+    )
     return (
         words
         if day

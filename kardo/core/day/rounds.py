@@ -1,5 +1,5 @@
-"""The rounds of a visit: targets out before the flight, occupations, targets in after it; over the ground as it is, by one or several people,
-on foot or with a vehicle along the paths."""
+"""The rounds of a visit: targets out before the flight, occupations, targets in after it; over the ground as it is, by
+one or several people, on foot or with a vehicle along the paths."""
 
 import math
 from collections.abc import Callable, Sequence
@@ -34,8 +34,8 @@ MOST_PEOPLE = 6
 
 @dataclass(frozen=True)
 class Stop:
-    """A point on a round: its path in the plan, minutes since the round began when it is reached and when it is left, metres walked or driven
-    to it, and the way there in grid metres."""
+    """A point on a round: its path in the plan, minutes since the round began when it is reached and when it is left,
+    metres walked or driven to it, and the way there in grid metres."""
 
     about: str
     reached: float
@@ -46,8 +46,8 @@ class Stop:
 
 @dataclass(frozen=True)
 class Round:
-    """What one person does in one go: where it stands in the day, its stops in order, minutes and metres until back, the way back; from
-    which minute after the first occupations began it makes sense."""
+    """What one person does in one go: where it stands in the day, its stops in order, minutes and metres until back,
+    the way back; from which minute after the first occupations began it makes sense."""
 
     key: str
     words: str
@@ -91,8 +91,8 @@ def rounds_of(plan: Plan, people: int = 1, by: By = "foot") -> Rounds:
 
 
 def walked(plan: Plan, points: Sequence[ControlPoint]) -> tuple[list[int], float, float]:
-    """The order of some points on one person's round from the vehicle and back, its minutes on the way and metres on the ground. A point that
-    no way leads to is walked to straight: whether it can be is told elsewhere."""
+    """The order of some points on one person's round from the vehicle and back, its minutes on the way and metres on
+    the ground. A point that no way leads to is walked to straight: whether it can be is told elsewhere."""
     scale = ground_scale(plan)
     if len(points) > MOST_SOLVED:
         order, far = walk(round_start(plan), [(p.e, p.n) for p in points])
@@ -151,7 +151,8 @@ def _legs(plan: Plan, at: list[tuple[float, float]], by: By) -> _Legs:
     to_m = on_foot.metres[np.arange(k), k + np.arange(k)]
     minutes = to[:, None] + driven.minutes + to[None, :] + PARKED
     metres = to_m[:, None] + driven.metres + to_m[None, :]
-    # who leaves the vehicle behind has to come back to it: on foot only where the next point is reached from the same place
+    # who leaves the vehicle behind has to come back to it: on foot only where the next point is reached from the same
+    # place
     same = np.linalg.norm(np.array(parked)[:, None] - np.array(parked), axis=2) < DRIVEN * PARKED / 2
     used = ~(same & (on_foot.minutes[:k, :k] <= minutes))
     used &= np.isfinite(minutes)
@@ -165,7 +166,8 @@ def _legs(plan: Plan, at: list[tuple[float, float]], by: By) -> _Legs:
 
 
 def moved(plan: Plan, start: tuple[float, float], end: tuple[float, float]) -> tuple[float, str]:
-    """Minutes from one place to another, grid metres, and how: on foot, or with the vehicle along the paths where that is quicker. Where no way leads it is walked straight."""
+    """Minutes from one place to another, grid metres, and how: on foot, or with the vehicle along the paths where that
+    is quicker. Where no way leads it is walked straight."""
     found = _legs(plan, [start, end], "vehicle")
     minutes = float(found.minutes[0, 1])
     if not math.isfinite(minutes):
@@ -201,8 +203,8 @@ def _goes(points: list[ControlPoint]) -> list[_Going]:
 
 
 def stands_by(point: ControlPoint, one: Occupation) -> float:
-    """Minutes that somebody stands by an occupation: a session of its own runs alone, what is not observed takes none, and
-    a levelled height as long as the way there and back with the level."""
+    """Minutes that somebody stands by an occupation: a session of its own runs alone, what is not observed takes none,
+    and a levelled height as long as the way there and back with the level."""
     hung = one.positioned_from or point.positioned_from
     if isinstance(hung, Levelled):
         return 2 * hung.metres / durations()["level_m_per_min"].minutes

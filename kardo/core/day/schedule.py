@@ -1,9 +1,8 @@
 """Who does what when: a day's tasks put on the clock by a constraint solver, or in words why they do not fit.
 
-Minutes from midnight of the site's clock. The end of the day is made as early as it can be without breaks between sorties, then
-the departure as late, then everything else as early. The solver's work is bounded by its own measure of it and done by one
-worker, so that the same day always has the same schedule.
-"""
+Minutes from midnight of the site's clock. The end of the day is made as early as it can be without breaks between
+sorties, then the departure as late, then everything else as early. The solver's work is bounded by its own measure of
+it and done by one worker, so that the same day always has the same schedule."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
@@ -108,7 +107,8 @@ def _plainly_impossible(tasks: tuple[Task, ...], visit: Visit, light: Light) -> 
         legs = sum(t.battery == kind for t in tasks)
         if visit.charge_min is None and legs > visit.batteries:
             yield Reason(
-                f"The flights take {legs} batteries; {visit.batteries} {'is' if visit.batteries == 1 else 'are'} at hand, and none is charged on site.",
+                f"The flights take {legs} batteries; {visit.batteries} {'is' if visit.batteries == 1 else 'are'} at"
+                " hand, and none is charged on site.",
                 f"Bring {legs - visit.batteries} more, or charge on site.",
             )
     if light.dawn is None and any(t.on_foot for t in tasks):
@@ -248,8 +248,8 @@ def _able(task: Task, people: tuple[Person, ...]) -> list[Person]:
 
 
 def _reasons(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterator[Reason]:
-    """Every bound that, let go alone, makes the day fit, and by how much; or what a helper more would do. Each is asked of the
-    solver, not guessed."""
+    """Every bound that, let go alone, makes the day fit, and by how much; or what a helper more would do. Each is asked
+    of the solver, not guessed."""
     found = list(_shut_out(tasks, visit, limits))
     if limits.light and not found:  # else it would be the night that the airspace leaves over
         found += list(_too_dark(tasks, visit, limits))
@@ -284,7 +284,10 @@ def _too_dark(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterato
         return
     over = landed - limits.light[1]
     at = _earlier(tasks, visit, limits, over)
-    words = f"The last landing would be at {clock(landed)}, {lasting(over)} after the sun sinks below {visit.sun_deg:g}° at {clock(limits.light[1])}."
+    words = (
+        f"The last landing would be at {clock(landed)}, {lasting(over)} after the sun sinks below {visit.sun_deg:g}° at"
+        f" {clock(limits.light[1])}."
+    )
     yield Reason(words, "Spread the flights over two visits." if at is None else f"Leave at {clock(at)}.")
 
 
@@ -297,7 +300,10 @@ def _night_falls(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iter
     if late is None or late.end <= limits.day[1]:
         return
     at = _earlier(tasks, visit, limits, late.end - limits.day[1])
-    words = f"“{late.task.words}” would end at {clock(late.end)}, {lasting(late.end - limits.day[1])} after dark, at {clock(limits.day[1])}."
+    words = (
+        f"“{late.task.words}” would end at {clock(late.end)}, {lasting(late.end - limits.day[1])} after dark, at"
+        f" {clock(limits.day[1])}."
+    )
     yield Reason(words, "Spread the work over two visits." if at is None else f"Leave at {clock(at)}.")
 
 
@@ -356,7 +362,8 @@ def _one_more(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterato
         more = Person(id="one-more", name="one more", roles=(role, "helper") if role != "helper" else ("helper",))
         if _placed(tasks, (*visit.people, more), limits):
             yield Reason(
-                f"{len(visit.people)} {'person does' if len(visit.people) == 1 else 'people do'} not get through the work in time.",
+                f"{len(visit.people)} {'person does' if len(visit.people) == 1 else 'people do'} not get through the"
+                " work in time.",
                 f"One {role} more would do.",
             )
             return
@@ -373,7 +380,8 @@ def lasting(minutes: int) -> str:
 
 
 def told(found: Schedule, light: Light) -> str:
-    """A day in a sentence: out, first take-off, packed, and what is to spare before the sun is too low for the flights, and before people on foot walk in the dark."""
+    """A day in a sentence: out, first take-off, packed, and what is to spare before the sun is too low for the flights,
+    and before people on foot walk in the dark."""
     if not found.placed:
         return "This day does not fit."
     at = {p.task.kind: p for p in found.placed}

@@ -1,4 +1,5 @@
-"""The sessions of the bases: from when to when each logs, how much that is, and what a static session of so many hours is good for."""
+"""The sessions of the bases: from when to when each logs, how much that is, and what a static session of so many hours
+is good for."""
 
 import datetime
 from dataclasses import dataclass
@@ -20,8 +21,8 @@ LONGEST = 240.0  # hours: above, nobody stands there
 
 @dataclass(frozen=True)
 class Session:
-    """One base on one day: minutes of the site's clock, None where the day does not fit or has no date, with the reason in words;
-    seconds between epochs; epochs and megabytes of raw data; what it runs short of, in words."""
+    """One base on one day: minutes of the site's clock, None where the day does not fit or has no date, with the reason
+    in words; seconds between epochs; epochs and megabytes of raw data; what it runs short of, in words."""
 
     setup: str
     name: str
@@ -38,7 +39,8 @@ class Session:
 
 @dataclass(frozen=True)
 class Static:
-    """A static session post-processed against a reference network: hours, and sigma in metres in plan, each axis, and in height."""
+    """A static session post-processed against a reference network: hours, and sigma in metres in plan, each axis, and
+    in height."""
 
     hours: float
     sigma_h: float
@@ -47,9 +49,9 @@ class Static:
 
 @dataclass(frozen=True)
 class Sessions:
-    """All sessions; what static sessions are good for; and the session that a wanted sigma in height takes, None where none was
-    asked for or nobody would stand so long; the targets that log for themselves, and for how long the whole set is left, in words
-    (empty where none does)."""
+    """All sessions; what static sessions are good for; and the session that a wanted sigma in height takes, None where
+    none was asked for or nobody would stand so long; the targets that log for themselves, and for how long the whole
+    set is left, in words (empty where none does)."""
 
     rows: list[Session]
     static: list[Static]
@@ -59,8 +61,8 @@ class Sessions:
 
 
 def sessions(plan: Plan, wanted_up: float | None = None) -> Sessions:
-    """The sessions of a plan; wanted_up: the sigma in height, metres, that a static session should reach. Source of the law: Eckl,
-    Snay, Soler, Cline and Mader, J. Geodesy 75, 2001; below four hours docs/accuracy.md, section 2."""
+    """The sessions of a plan; wanted_up: the sigma in height, metres, that a static session should reach. Source of the
+    law: Eckl, Snay, Soler, Cline and Mader, J. Geodesy 75, 2001; below four hours docs/accuracy.md, section 2."""
     rows = [row for visit in plan.visits for row in _of_visit(plan, visit.id)]
     asked = static_hours(wanted_up, plan.assume) if wanted_up else None
     wanted = _static(plan, asked) if asked and asked <= LONGEST else None
@@ -71,7 +73,8 @@ def sessions(plan: Plan, wanted_up: float | None = None) -> Sessions:
 
 
 def _told(plan: Plan, own: list[Recording]) -> str:
-    """Of the targets that log for themselves: switched on before the flight, off after it, the whole set as long as the longest rule."""
+    """Of the targets that log for themselves: switched on before the flight, off after it, the whole set as long as the
+    longest rule."""
     if not own:
         return ""
     words = "Switch them on before the first take-off, and off after the last landing."
@@ -84,7 +87,8 @@ def _told(plan: Plan, own: list[Recording]) -> str:
 
 
 def hours_of(plan: Plan, setup: str) -> tuple[datetime.datetime, datetime.datetime]:
-    """From when to when (UTC) a set-up's log has to run, on the first day that has it. Raises PlanError where no day has."""
+    """From when to when (UTC) a set-up's log has to run, on the first day that has it. Raises PlanError where no day
+    has."""
     for visit in plan.visits:
         try:
             day = day_of(plan, visit.id)
@@ -102,8 +106,8 @@ def hours_of(plan: Plan, setup: str) -> tuple[datetime.datetime, datetime.dateti
 
 
 def _lacks(plan: Plan, setup: SetUp, hours: float, epochs: int) -> list[str]:
-    """What a log of so many hours and epochs runs short of: its receiver's battery and memory, and the hours that its own position is
-    to be known by."""
+    """What a log of so many hours and epochs runs short of: its receiver's battery and memory, and the hours that its
+    own position is to be known by."""
     log, mark = setup.log or Log(), plan.mark(setup.mark)
     wanted = mark.shift_hours if mark is not None and mark.known == "here" else None
     needed, megabytes = max(hours, wanted or 0.0), epochs * EPOCH_BYTES / 1e6

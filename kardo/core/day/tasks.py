@@ -45,10 +45,11 @@ class After:
 
 @dataclass(frozen=True)
 class Task:
-    """One thing to do: its kind, and of a sortie or a round of observing its number, from 1. minutes as whole numbers, why they are
-    so many, and how many of them are on the way past its points; roles of whom one does it, or everybody together; about: the plan's things by path, in the order they are reached.
-    battery: the kind that it uses up; light: wants the sun; on_foot: outside, by daylight; joins: the task that it goes on from at once, by the same person; shut: from when to when, clock
-    of the site, it may not be done."""
+    """One thing to do: its kind, and of a sortie or a round of observing its number, from 1. minutes as whole numbers,
+    why they are so many, and how many of them are on the way past its points; roles of whom one does it, or everybody
+    together; about: the plan's things by path, in the order they are reached. battery: the kind that it uses up; light:
+    wants the sun; on_foot: outside, by daylight; joins: the task that it goes on from at once, by the same person;
+    shut: from when to when, clock of the site, it may not be done."""
 
     id: str
     words: str
@@ -74,8 +75,8 @@ OFFICE = ("charge", "firmware", "cards", "authorisation", "files")
 
 
 def tasks_of(plan: Plan, visit: Visit, shared: bool = False) -> tuple[Task, ...]:
-    """The tasks of a visit, in the order they are usually told. shared: targets and checks are carried out and in apart, so that two people can go at once. Raises PlanError where
-    the flights cannot be laid out."""
+    """The tasks of a visit, in the order they are usually told. shared: targets and checks are carried out and in
+    apart, so that two people can go at once. Raises PlanError where the flights cannot be laid out."""
     office = [_usual(key, "office") for key in OFFICE]
     out = _way("way-out", "to the site", "way_out", visit, office)
     arrived = (After(out.id),)
@@ -157,13 +158,22 @@ def _base(plan: Plan, setup: SetUp, arrived: tuple[After, ...], setups: list[Set
     words = f"base out on {mark.name if mark else setup.name}: {kind.what}"
     way, why = _way_to(plan, setup, setups)
     return Task(
-        id=f"base-{setup.id}", words=words, stage="site", minutes=round(kind.minutes) + way, why=f"{kind.source}{why}", roles=("surveyor",), kind="base", after=arrived,
-        about=(f"setups/{setup.id}",), on_foot=True,
-    )  # fmt: skip
+        id=f"base-{setup.id}",
+        words=words,
+        stage="site",
+        minutes=round(kind.minutes) + way,
+        why=f"{kind.source}{why}",
+        roles=("surveyor",),
+        kind="base",
+        after=arrived,
+        about=(f"setups/{setup.id}",),
+        on_foot=True,
+    )
 
 
 def _way_to(plan: Plan, setup: SetUp, setups: list[SetUp]) -> tuple[int, str]:
-    """Minutes to a base from the nearest of those before it, on foot or by road, and what is said of that; nothing for the first."""
+    """Minutes to a base from the nearest of those before it, on foot or by road, and what is said of that; nothing for
+    the first."""
     mark, assume = plan.mark(setup.mark), plan.assume
     before = [plan.mark(s.mark) for s in setups[: setups.index(setup)]]
     away = [math.hypot(m.e - mark.e, m.n - mark.n) for m in before if m is not None and mark is not None]
@@ -195,7 +205,8 @@ def _carriers(visit: Visit) -> list[Person]:
 
 
 def _alone(visit: Visit) -> bool:
-    """Whether one person both carries targets and observes them, and nobody could help; what somebody pinned is left as it is."""
+    """Whether one person both carries targets and observes them, and nobody could help; what somebody pinned is left as
+    it is."""
     carriers = _carriers(visit)
     settled = any(key.startswith(("targets-out", "observe-")) for key in (*visit.pins, *visit.takers))
     return len(carriers) == 1 and "surveyor" in carriers[0].roles and not settled
@@ -204,7 +215,8 @@ def _alone(visit: Visit) -> bool:
 def _carried(
     plan: Plan, visit: Visit, way: tuple[Kind, str, str], after: tuple[After, ...], shared: bool
 ) -> list[Task]:
-    """A round to all points with the targets, or one to the targets and one to the checks; none where there are no points."""
+    """A round to all points with the targets, or one to the targets and one to the checks; none where there are no
+    points."""
     (kind, word, duration), points = way, _control(plan, visit)
     parts = {role: [p for p in points if p.role == role] for role in ("target", "check")}
     both = all(parts.values())
@@ -231,7 +243,8 @@ def _carried(
 
 
 def _in_one_round(laid: list[Task], observed: list[Task]) -> tuple[list[Task], list[Task]]:
-    """Laying out and first observing, by one person who has no reason to walk twice: who stands at a target observes it. The way is that of laying out; bases stand before."""
+    """Laying out and first observing, by one person who has no reason to walk twice: who stands at a target observes
+    it. The way is that of laying out; bases stand before."""
     first = [t for t in observed if t.number == 1]
     bases = tuple({a: None for t in first for a in t.after if a.task.startswith("base-")})
     joined, before = [], laid[-1].id
@@ -275,9 +288,22 @@ def _flying(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
                 out.append(_sequence(flight, k, "start", words, start, after + logging, shut))
                 after, logging = (After(out[-1].id),), ()
             out.append(
-                Task(id=key, words=words, stage="site", minutes=math.ceil(leg.minutes - start - end), why=why, roles=("pilot",), kind="leg", number=k, after=after + logging,
-                     about=(f"flights/{own.id}",), battery=own.battery, light=True, shut=shut)
-            )  # fmt: skip
+                Task(
+                    id=key,
+                    words=words,
+                    stage="site",
+                    minutes=math.ceil(leg.minutes - start - end),
+                    why=why,
+                    roles=("pilot",),
+                    kind="leg",
+                    number=k,
+                    after=after + logging,
+                    about=(f"flights/{own.id}",),
+                    battery=own.battery,
+                    light=True,
+                    shut=shut,
+                )
+            )
             before[own.aircraft] = key
             if end:
                 out.append(_sequence(flight, k, "end", words, end, (After(key),), shut))
@@ -291,7 +317,16 @@ def _moving(plan: Plan, flight: FlightPlan, k: int, last: str) -> Task:
     minutes, how = moved(plan, start, end)
     words = f"to the take-off place of {flight.flight.name}, sortie {k}"
     far = length(math.dist(start, end) / ground_scale(plan), plan.brief.unit)
-    return Task(id=f"move-{flight.flight.id}-{k}", words=words, stage="site", minutes=math.ceil(minutes), why=f"{far} {how}", roles=("pilot",), after=(After(last),), about=(f"flights/{flight.flight.id}",))  # fmt: skip
+    return Task(
+        id=f"move-{flight.flight.id}-{k}",
+        words=words,
+        stage="site",
+        minutes=math.ceil(minutes),
+        why=f"{far} {how}",
+        roles=("pilot",),
+        after=(After(last),),
+        about=(f"flights/{flight.flight.id}",),
+    )
 
 
 def _sequence(
@@ -303,10 +338,25 @@ def _sequence(
     after: tuple[After, ...],
     shut: tuple[tuple[Clock, Clock], ...],
 ) -> Task:
-    """What the inertial unit wants before a sortie's first line, or after its last, on the sortie's battery. It is not data: it is trimmed away."""
-    words = f"{leg}, {'before the first line' if at == 'start' else 'after the last line'}: {sequence_words(flight.scanner)}"
+    """What the inertial unit wants before a sortie's first line, or after its last, on the sortie's battery. It is not
+    data: it is trimmed away."""
+    words = (
+        f"{leg}, {'before the first line' if at == 'start' else 'after the last line'}:"
+        f" {sequence_words(flight.scanner)}"
+    )
     why = f"{60 * minutes:.0f} s as the scanner's profile asks; trimmed from the data"
-    return Task(id=f"{at}-{flight.flight.id}-{k}", words=words, stage="site", minutes=math.ceil(minutes), why=why, roles=("pilot",), after=after, about=(f"flights/{flight.flight.id}",), light=True, shut=shut)  # fmt: skip
+    return Task(
+        id=f"{at}-{flight.flight.id}-{k}",
+        words=words,
+        stage="site",
+        minutes=math.ceil(minutes),
+        why=why,
+        roles=("pilot",),
+        after=after,
+        about=(f"flights/{flight.flight.id}",),
+        light=True,
+        shut=shut,
+    )
 
 
 def _shut(plan: Plan, flight: FlightPlan) -> tuple[tuple[tuple[Clock, Clock], ...], str]:
@@ -317,7 +367,8 @@ def _shut(plan: Plan, flight: FlightPlan) -> tuple[tuple[tuple[Clock, Clock], ..
 
 
 def _observed(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
-    """Rounds of occupations: targets and checks apart, so that two people can share them; a later round waits for its sky."""
+    """Rounds of occupations: targets and checks apart, so that two people can share them; a later round waits for its
+    sky."""
     out: list[Task] = []
     for role, words in (("target", "control points"), ("check", "check points")):
         points = [p for p in _control(plan, visit) if p.role == role]
@@ -334,21 +385,35 @@ def _observed(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
             known = tuple(After(f"base-{s}") for s in sorted(bases))
             again = f", round {k + 1}" if k else ""
             out.append(
-                Task(id=f"observe-{role}s-{k + 1}", words=f"observe {words}{again}", stage="site", minutes=minutes, why=why, roles=("surveyor",), kind="observe", number=k + 1,
-                     after=(*(After(t) for t in laid), *known, *waits), about=about, way=way, on_foot=True)
-            )  # fmt: skip
+                Task(
+                    id=f"observe-{role}s-{k + 1}",
+                    words=f"observe {words}{again}",
+                    stage="site",
+                    minutes=minutes,
+                    why=why,
+                    roles=("surveyor",),
+                    kind="observe",
+                    number=k + 1,
+                    after=(*(After(t) for t in laid), *known, *waits),
+                    about=about,
+                    way=way,
+                    on_foot=True,
+                )
+            )
     return out
 
 
 def _longer_to_fix(plan: Plan, points: list[ControlPoint]) -> float:
-    """How many more times than in the open the solutions of some points are waited for, all together, under trees and beside walls."""
+    """How many more times than in the open the solutions of some points are waited for, all together, under trees and
+    beside walls."""
     live = tuple(p for p in points if any(by_rover(on) for on in p.by_source))
     skies = skies_over(plan, live, heights_of(plan, live))
     return sum(sky.fixing - 1 for sky in skies if sky is not None)
 
 
 def _hung_on(points: list[ControlPoint], k: int) -> set[str]:
-    """The set-ups that the k-th occupations of some points need: a base, a total station, or the log that a logger is worked out against."""
+    """The set-ups that the k-th occupations of some points need: a base, a total station, or the log that a logger is
+    worked out against."""
     return {key for p in points if (key := setup_of(p.occupations[k].positioned_from or p.positioned_from))}
 
 
@@ -358,8 +423,9 @@ def _logs(point: ControlPoint) -> float:
 
 
 def _sessions(plan: Plan, observed: list[Task]) -> list[After]:
-    """A target that logs for itself is not taken up before its session is over, which runs from when it was switched on: in the first round to it. Loggers are lifted in the
-    order in which they were switched on, so each of them has its hours when the first has."""
+    """A target that logs for itself is not taken up before its session is over, which runs from when it was switched
+    on: in the first round to it. Loggers are lifted in the order in which they were switched on, so each of them has
+    its hours when the first has."""
     hours: dict[str, float] = {}
     for p in plan.control:
         first = next((t.id for t in observed if f"control/{p.id}" in t.about), None)
@@ -369,7 +435,8 @@ def _sessions(plan: Plan, observed: list[Task]) -> list[After]:
 
 
 def _base_in(plan: Plan, setup: SetUp, flying: list[Task], before: list[Task], setups: list[SetUp]) -> Task:
-    """The last thing back in: its log runs on after the last landing, and as long as a position taken "here" is to be known by it."""
+    """The last thing back in: its log runs on after the last landing, and as long as a position taken "here" is to be
+    known by it."""
     found, trail = durations()["base_in"], round(durations()["trail"].minutes)
     mark = plan.mark(setup.mark)
     landed = tuple(After(t.id, trail) for t in flying if t.light)
@@ -378,6 +445,14 @@ def _base_in(plan: Plan, setup: SetUp, flying: list[Task], before: list[Task], s
     way, why = _way_to(plan, setup, setups)
     words = f"base in from {mark.name if mark else setup.name}: {found.what}"
     return Task(
-        id=f"base-in-{setup.id}", words=words, stage="site", minutes=round(found.minutes) + way, why=f"{found.source}{why}", roles=("surveyor",), kind="base_in",
-        after=(*landed, *own, *(After(t.id) for t in before)), about=(f"setups/{setup.id}",), on_foot=True,
-    )  # fmt: skip
+        id=f"base-in-{setup.id}",
+        words=words,
+        stage="site",
+        minutes=round(found.minutes) + way,
+        why=f"{found.source}{why}",
+        roles=("surveyor",),
+        kind="base_in",
+        after=(*landed, *own, *(After(t.id) for t in before)),
+        about=(f"setups/{setup.id}",),
+        on_foot=True,
+    )

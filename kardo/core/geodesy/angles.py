@@ -11,8 +11,8 @@ _TOKEN = re.compile(r"\s+|(\d+(?:[.,]\d*)?)|([°º˚d:])|(''|[\"”″s])|(['’
 
 @dataclass(frozen=True)
 class Angle:
-    """An angle as written: degrees without sign, whether a minus stood before it, the letter of its hemisphere in capitals
-    (empty: none), and whether it carries minutes."""
+    """An angle as written: degrees without sign, whether a minus stood before it, the letter of its hemisphere in
+    capitals (empty: none), and whether it carries minutes."""
 
     degrees: float
     minus: bool
@@ -23,8 +23,7 @@ class Angle:
 def read_angle(text: str) -> Angle:
     """The angle of '46.3125', '46°18\\'45"N', '46 18 45,0', 'W 13 24 00'. Takes time in proportion to the length.
 
-    Raises ReadError when it is not an angle, or minutes or seconds reach 60.
-    """
+    Raises ReadError when it is not an angle, or minutes or seconds reach 60."""
     numbers, marks, letters, signs = [], [], [], []
     for kind, token in _tokens(text):
         if kind == "number":
@@ -84,8 +83,7 @@ def _no_angle(text: str) -> ReadError:
 def parse_angle(text: str) -> float:
     """Degrees of an angle as `read_angle` reads it; south and west are negative, O is west.
 
-    Raises ReadError.
-    """
+    Raises ReadError."""
     angle = read_angle(text)
     return -angle.degrees if angle.minus or angle.letter in {"S", "W", "O"} else angle.degrees
 

@@ -47,8 +47,8 @@ def vertical_from_slant(slant: float, antenna: Antenna) -> float:
 
 @dataclass(frozen=True)
 class SlantTable:
-    """Vertical heights (m) for slant heights from `first` on, each `step` longer: what a device without signal reads between, good
-    to a hundredth of a millimetre."""
+    """Vertical heights (m) for slant heights from `first` on, each `step` longer: what a device without signal reads
+    between, good to a hundredth of a millimetre."""
 
     first: float
     step: float
@@ -76,7 +76,8 @@ LEAST_ABOVE, LONGEST_SLANT, TABLE_STEP = 0.3, 3.0, 0.01  # metres
 
 @dataclass(frozen=True)
 class Outvoted:
-    """A reading that the others outvote: which, by how many metres it is above their mean, and how far those lie apart."""
+    """A reading that the others outvote: which, by how many metres it is above their mean, and how far those lie
+    apart."""
 
     which: int
     off: float
@@ -84,8 +85,8 @@ class Outvoted:
 
 
 def outvoted(verticals: Sequence[float], most: float) -> Outvoted | None:
-    """Of three or more readings of one height, reduced to verticals in metres, the one without which the rest agree to `most`; None where
-    all agree, where two say two things, or where no single one is to blame.
+    """Of three or more readings of one height, reduced to verticals in metres, the one without which the rest agree to
+    `most`; None where all agree, where two say two things, or where no single one is to blame.
 
     >>> outvoted([1.7574, 1.7581, 1.7720], 0.003).which
     2
@@ -129,8 +130,8 @@ def height_chain(
 ) -> HeightChain:
     """The chain h_APC = H_mark + N + vertical height to ARP + ARP-to-APC offset, all in metres.
 
-    verticals: what each reading of the antenna's height comes to, from the mark to the ARP, one or more. Their mean is used.
-    """
+    verticals: what each reading of the antenna's height comes to, from the mark to the ARP, one or more. Their mean is
+    used."""
     arp_above_mark = sum(verticals) / len(verticals)
     arp = mark + arp_above_mark
     apc = arp + antenna.apc_above_arp

@@ -27,9 +27,8 @@ BESIDE, FAR = (
 class Grid:
     """A projected CRS with the job's height system.
 
-    Raises GeodesyError for a code that is not a projected CRS, or a height system that PROJ cannot reach here; a system on a geoid
-    model of one's own has it, and one whose separation is stated needs none.
-    """
+    Raises GeodesyError for a code that is not a projected CRS, or a height system that PROJ cannot reach here; a system
+    on a geoid model of one's own has it, and one whose separation is stated needs none."""
 
     def __init__(self, code: str, heights: str, model: GeoidGrid | None = None, stated: Stated | None = None) -> None:
         self.code, self.heights = code, heights
@@ -87,7 +86,8 @@ class Grid:
         return np.asarray(e) * self.metres_per_unit, np.asarray(n) * self.metres_per_unit
 
     def to_world(self, e: Floats | float, n: Floats | float) -> tuple[Floats, Floats]:
-        """Longitude and latitude (k,) in degrees on WGS 84 from grid metres (k,). Raises GeodesyError where nothing leads there."""
+        """Longitude and latitude (k,) in degrees on WGS 84 from grid metres (k,). Raises GeodesyError where nothing
+        leads there."""
         e, n = np.asarray(e), np.asarray(n)
         if not e.size:
             return e, n
@@ -100,8 +100,9 @@ class Grid:
         return transformation(self.crs, WGS84, float(lon), float(lat))
 
     def way_to(self, source: CRS, x: float, y: float) -> Transformation:
-        """The best transformation at hand, from grid units to another CRS of maps, near one of its places (x east, y north).
-        Raises GeodesyError where nothing leads there, and for a place far from all that the grid is for: PROJ would seek a way for a second first."""
+        """The best transformation at hand, from grid units to another CRS of maps, near one of its places (x east, y
+        north). Raises GeodesyError where nothing leads there, and for a place far from all that the grid is for: PROJ
+        would seek a way for a second first."""
         lon, lat = Transformer.from_crs(source, geodetic_of(source), always_xy=True).transform(x, y)
         if math.isfinite(lon) and math.isfinite(lat) and not self._holds(np.asarray(lon), np.asarray(lat), FAR):
             raise self._outside(f"{source.name} places this", float(lon), float(lat), "coordinate system")
@@ -113,8 +114,8 @@ class Grid:
         return e * self.metres_per_unit, n * self.metres_per_unit
 
     def separation(self, e: Floats | float, n: Floats | float) -> Floats:
-        """Geoid separation N (k,) in metres (ellipsoidal = height + N) at grid metres (k,); zero where heights are ellipsoidal.
-        Raises GeodesyError where the geoid's grid cannot be reached."""
+        """Geoid separation N (k,) in metres (ellipsoidal = height + N) at grid metres (k,); zero where heights are
+        ellipsoidal. Raises GeodesyError where the geoid's grid cannot be reached."""
         if self._stated is not None:
             return stated_at(self._stated, np.asarray(e, float), np.asarray(n, float))
         lon, lat = self.to_geodetic(e, n)
@@ -136,7 +137,8 @@ class Grid:
         if not np.isfinite(n).all():
             k = int(np.flatnonzero(~np.isfinite(n))[0])
             raise GeodesyError(
-                f"The geoid {height_name(self.heights)} has no value at {lat.flat[k]:.4f}, {lon.flat[k]:.4f}: the plan holds what lies about its site.",
+                f"The geoid {height_name(self.heights)} has no value at {lat.flat[k]:.4f}, {lon.flat[k]:.4f}: the plan"
+                " holds what lies about its site.",
                 where="Brief, heights",
                 mend="Take it from its file again, now that the site is here; or choose another height system.",
             )
@@ -147,8 +149,8 @@ class Grid:
         return h + self.separation(e, n)
 
     def require_inside(self, e: Floats, n: Floats, where: str, brought: bool = False) -> None:
-        """Raises GeodesyError when any point (k,), in grid metres, lies outside the area the grid is defined for. brought: they came from another system,
-        so that neither unit nor order can be wrong."""
+        """Raises GeodesyError when any point (k,), in grid metres, lies outside the area the grid is defined for.
+        brought: they came from another system, so that neither unit nor order can be wrong."""
         lon, lat = self.to_geodetic(e, n)
         if not (np.isfinite(lon).all() and np.isfinite(lat).all()):
             raise GeodesyError(
@@ -185,8 +187,8 @@ class Grid:
         )
 
     def require_fit(self, e: float, n: float) -> None:
-        """Raises GeodesyError, with grids that are made for the place, where this one does not fit the ground at grid metres: far
-        from scale, not conformal, mirrored."""
+        """Raises GeodesyError, with grids that are made for the place, where this one does not fit the ground at grid
+        metres: far from scale, not conformal, mirrored."""
         lon, lat = (float(v) for v in self.to_geodetic(e, n))
         if fault := fit_at(self.code, round(lon, 3), round(lat, 3)).fault:
             raise GeodesyError(
@@ -271,7 +273,10 @@ def _no_grid(heights: str) -> GeodesyError:
     return GeodesyError(
         f"Height system {heights} cannot be reached on this machine{_why(heights)}.",
         where="Brief, heights",
-        mend="State its separation in the Brief, or bring its geoid there under geoids of your own; or choose EGM96 height (EPSG:5773) or ellipsoidal heights.",
+        mend=(
+            "State its separation in the Brief, or bring its geoid there under geoids of your own; or choose EGM96"
+            " height (EPSG:5773) or ellipsoidal heights."
+        ),
     )
 
 

@@ -17,8 +17,8 @@ STEP = 1e-4  # degrees over which the scale is measured, some ten metres
 
 @dataclass(frozen=True)
 class Fit:
-    """Grid lengths over ellipsoid lengths at a place, by how much of it that differs between directions, whether the grid is
-    a mirror image of the ground, and where on it the place lies, in metres."""
+    """Grid lengths over ellipsoid lengths at a place, by how much of it that differs between directions, whether the
+    grid is a mirror image of the ground, and where on it the place lies, in metres."""
 
     scale: float
     stretch: float
@@ -33,7 +33,10 @@ class Fit:
         if self.mirrored:
             return "is a mirror image of the ground here"
         if abs(self.scale - 1) > MOST_SCALE:
-            return f"makes lengths {100 * abs(self.scale - 1):.1f} % {'longer' if self.scale > 1 else 'shorter'} than they are here"
+            return (
+                f"makes lengths {100 * abs(self.scale - 1):.1f} % {'longer' if self.scale > 1 else 'shorter'} than they"
+                " are here"
+            )
         if self.stretch > MOST_STRETCH:
             return f"does not keep angles here: lengths differ by {100 * self.stretch:.2f} % between directions"
         return ""
@@ -44,9 +47,9 @@ NOWHERE = Fit(math.nan, math.nan, False, (math.nan, math.nan))
 
 @lru_cache(maxsize=1024)
 def fit_at(code: str, lon: float, lat: float) -> Fit:
-    """Of a projected system of PROJ's database, or as PROJ reads it, at a place in degrees on its own datum. Measured over a
-    few metres, not asked of the projection: a web map's says that it keeps angles, on a sphere that the earth is not.
-    Source: Snyder, Map projections: a working manual (1987), chapter 4."""
+    """Of a projected system of PROJ's database, or as PROJ reads it, at a place in degrees on its own datum. Measured
+    over a few metres, not asked of the projection: a web map's says that it keeps angles, on a sphere that the earth is
+    not. Source: Snyder, Map projections: a working manual (1987), chapter 4."""
     crs = CRS.from_user_input(code)
     geodetic = crs.geodetic_crs
     assert geodetic is not None and geodetic.ellipsoid is not None
@@ -70,7 +73,7 @@ def fit_at(code: str, lon: float, lat: float) -> Fit:
 
 
 def counts_backwards(crs: CRS) -> bool:
-    """Whether a projected system counts towards west, or towards south: as some national grids do. (About the north pole every
-    way is south, and both axes say so.)"""
+    """Whether a projected system counts towards west, or towards south: as some national grids do. (About the north
+    pole every way is south, and both axes say so.)"""
     directions = [str(axis.direction).casefold() for axis in crs.axis_info]
     return "west" in directions or directions.count("south") == 1

@@ -15,7 +15,8 @@ def _shape(grid: Grid) -> str:
 
 
 def from_grid(convergence: float) -> Floats:
-    """(3, 3): from grid axes to true east, north and up. convergence in radians: grid north as seen from true north, clockwise."""
+    """(3, 3): from grid axes to true east, north and up. convergence in radians: grid north as seen from true north,
+    clockwise."""
     c, s = np.cos(convergence), np.sin(convergence)
     return np.array([[c, s, 0.0], [-s, c, 0.0], [0.0, 0.0, 1.0]])
 
@@ -23,8 +24,7 @@ def from_grid(convergence: float) -> Floats:
 class LocalFrame:
     """Topocentric ENU at a grid position (metres) and height; a rigid frame, so distances are true.
 
-    Source: PROJ's cart and topocentric operations (IOGP Guidance Note 7-2, methods 9602 and 9837).
-    """
+    Source: PROJ's cart and topocentric operations (IOGP Guidance Note 7-2, methods 9602 and 9837)."""
 
     def __init__(self, grid: Grid, e: float, n: float, h: float) -> None:
         self.grid = grid

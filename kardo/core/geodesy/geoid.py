@@ -38,7 +38,8 @@ class GeoidGrid(Protocol):
 
 
 class Stated(Protocol):
-    """A separation that somebody stated: N in metres at a place in grid metres, and metres a kilometre by which it grows to east and north."""
+    """A separation that somebody stated: N in metres at a place in grid metres, and metres a kilometre by which it
+    grows to east and north."""
 
     @property
     def value(self) -> float:
@@ -70,8 +71,8 @@ def stated_at(stated: Stated, e: Floats, n: Floats) -> Floats:
 
 
 def separation_in(model: GeoidGrid, lon: Floats, lat: Floats) -> Floats:
-    """N (k,) in metres at longitudes and latitudes (k,) in degrees, linear between the four nodes about each; nan beyond the grid and
-    beside a node without a value. Source: bilinear interpolation, as PROJ's vgridshift has it.
+    """N (k,) in metres at longitudes and latitudes (k,) in degrees, linear between the four nodes about each; nan
+    beyond the grid and beside a node without a value. Source: bilinear interpolation, as PROJ's vgridshift has it.
 
     >>> from types import SimpleNamespace
     >>> flat = SimpleNamespace(west=0.0, south=0.0, step_lon=1.0, step_lat=1.0, columns=2, values=(1.0, 2.0, 3.0, 4.0))

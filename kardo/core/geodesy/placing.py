@@ -23,8 +23,8 @@ class Placed:
 
 
 def placed(grid: Grid, crs: str, epoch: float, xyz: tuple[float, float, float], where: str) -> Placed:
-    """A position (earth-centred metres in a system by code, at a year) in a grid. Raises GeodesyError, naming where, where PROJ knows
-    no way whose accuracy it knows, and for a place that the grid does not hold."""
+    """A position (earth-centred metres in a system by code, at a year) in a grid. Raises GeodesyError, naming where,
+    where PROJ knows no way whose accuracy it knows, and for a place that the grid does not hold."""
     way = spatial(crs, grid.geodetic.to_wkt())
     if way is None:
         raise GeodesyError(

@@ -1,5 +1,5 @@
-"""The frame that satellite receivers work in at a place: the grid's own datum where that is made for satellites, else the continent's realisation or
-WGS 84, and how it is reached from the grid."""
+"""The frame that satellite receivers work in at a place: the grid's own datum where that is made for satellites, else
+the continent's realisation or WGS 84, and how it is reached from the grid."""
 
 import math
 import warnings
@@ -25,8 +25,9 @@ Place = tuple[float, float, float]  # latitude, longitude in degrees, ellipsoida
 
 @dataclass(frozen=True)
 class SatelliteFrame:
-    """A frame with ellipsoidal heights: its name; whether it is the grid's own datum; the accuracy in metres of the way from that and what is said of it; and the file that
-    a better way would need, empty where none is known. Shape: half axis in metres and inverse flattening."""
+    """A frame with ellipsoidal heights: its name; whether it is the grid's own datum; the accuracy in metres of the way
+    from that and what is said of it; and the file that a better way would need, empty where none is known. Shape: half
+    axis in metres and inverse flattening."""
 
     name: str
     own: bool
@@ -38,8 +39,8 @@ class SatelliteFrame:
     in_height: Transformer | None = None
 
     def of(self, grid: Grid, e: float, n: float, h: float) -> Place:
-        """A place in grid metres with a height in the job's system. A geoid's separation is that of the satellites' ellipsoid, so only heights
-        above the grid's own ellipsoid are brought over."""
+        """A place in grid metres with a height in the job's system. A geoid's separation is that of the satellites'
+        ellipsoid, so only heights above the grid's own ellipsoid are brought over."""
         own_lon, own_lat = (float(v) for v in grid.to_geodetic(e, n))
         lat, lon = self.from_own(own_lat, own_lon)
         if grid.heights != ELLIPSOIDAL:
@@ -61,7 +62,8 @@ class SatelliteFrame:
         return float(back[1]), float(back[0])
 
     def up_from_own(self, lat: float, lon: float, up: float) -> float:
-        """An ellipsoidal height at a place, both on the grid's own datum, above this frame's ellipsoid. Raises GeodesyError where nothing leads there."""
+        """An ellipsoidal height at a place, both on the grid's own datum, above this frame's ellipsoid. Raises
+        GeodesyError where nothing leads there."""
         if self.own:
             return up
         if self.in_height is None:
@@ -73,7 +75,8 @@ class SatelliteFrame:
         return float(self.in_height.transform(lon, lat, up)[2])
 
     def up_to_own(self, lat: float, lon: float, up: float) -> float:
-        """The same back: a height above this frame's ellipsoid above that of the grid's datum, where its place is given."""
+        """The same back: a height above this frame's ellipsoid above that of the grid's datum, where its place is
+        given."""
         return up - (self.up_from_own(lat, lon, up) - up)
 
     @property
@@ -108,7 +111,8 @@ def _cart(axis: float, flat: float) -> Transformer:
 
 
 def frame_at(grid: Grid, e: float, n: float) -> SatelliteFrame:
-    """At a place in grid metres. Raises GeodesyError where nothing with a known accuracy leads from the grid's datum to any."""
+    """At a place in grid metres. Raises GeodesyError where nothing with a known accuracy leads from the grid's datum to
+    any."""
     lon, lat = (float(v) for v in grid.to_geodetic(e, n))
     return _frame(grid.geodetic.to_wkt(), math.floor(lon), math.floor(lat))
 

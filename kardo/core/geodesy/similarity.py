@@ -1,13 +1,13 @@
-"""A local grid from points known in two systems: a similarity in the plane, and a shift or a tilted plane for the height.
+"""A local grid from points known in two systems: a similarity in the plane, and a shift or a tilted plane for the
+height.
 
 Local plane coordinates of a grid position, about the middle (e0, n0) of the points used:
 
     e' = te + a (e - e0) - b (n - n0)      a = s cos t,  b = s sin t
     n' = tn + b (e - e0) + a (n - n0)      h' = h + c + ce (e - e0) + cn (n - n0)
 
-Source: Wolf and Ghilani, Adjustment computations (2006), chapter 18 (two-dimensional conformal transformation); the height by
-least squares on the differences.
-"""
+Source: Wolf and Ghilani, Adjustment computations (2006), chapter 18 (two-dimensional conformal transformation); the
+height by least squares on the differences."""
 
 import math
 from dataclasses import dataclass
@@ -24,7 +24,8 @@ LEAST_SPREAD = 1e-3  # of the points across their longest direction: below, a ti
 
 @dataclass(frozen=True)
 class Similarity:
-    """Parameters (7,) te, tn, a, b, c, ce, cn about e0, n0 in grid metres; heights stay what they are where `heights` is not set."""
+    """Parameters (7,) te, tn, a, b, c, ce, cn about e0, n0 in grid metres; heights stay what they are where `heights`
+    is not set."""
 
     about: tuple[float, float]
     parameters: Floats
@@ -64,7 +65,8 @@ class Similarity:
         return self.about[0] + de, self.about[1] + dn, np.asarray(h) - c - ce * de - cn * dn
 
     def back_along(self, d: Floats) -> Floats:
-        """Small local differences (k, 3) in metres as they lie in the grid: turned back and scaled, heights as they are."""
+        """Small local differences (k, 3) in metres as they lie in the grid: turned back and scaled, heights as they
+        are."""
         c, s = math.cos(self.turn) / self.scale, math.sin(self.turn) / self.scale
         e, n, up = np.moveaxis(d, -1, 0)
         return np.stack([c * e + s * n, c * n - s * e, up], axis=-1)
@@ -80,9 +82,10 @@ class Similarity:
 
 @dataclass(frozen=True)
 class Fitted:
-    """A similarity from points: root (7, r), whose square is the covariance of the parameters; residuals (k, 3) local minus
-    transformed in metres, NaN where a point does not count; redundancy (k, 2) of a point in plan and height, 0 to 1, NaN likewise;
-    factor (2,): by how much the residuals in plan and height exceed the sigmas that were stated, NaN without redundancy."""
+    """A similarity from points: root (7, r), whose square is the covariance of the parameters; residuals (k, 3) local
+    minus transformed in metres, NaN where a point does not count; redundancy (k, 2) of a point in plan and height, 0 to
+    1, NaN likewise; factor (2,): by how much the residuals in plan and height exceed the sigmas that were stated, NaN
+    without redundancy."""
 
     similarity: Similarity
     root: Floats
@@ -94,10 +97,11 @@ class Fitted:
 def fit(
     grid: Floats, local: Floats, plane: Bools, height: Bools, sigma: tuple[float, float], scale_free: bool, tilted: bool
 ) -> Fitted:
-    """The similarity of points with grid (k, 3) and local (k, 3) coordinates, by those marked for plane and for height (k,);
-    sigma in metres: how well the two positions of a point agree, each axis in plan, and in height. Where the residuals say that
-    it is worse, the covariance grows with them; it never shrinks. A scale that is not free is one; the height is tilted from three points on, if
-    it is to be, else a shift. Raises GeodesyError where the points do not determine what is asked."""
+    """The similarity of points with grid (k, 3) and local (k, 3) coordinates, by those marked for plane and for height
+    (k,); sigma in metres: how well the two positions of a point agree, each axis in plan, and in height. Where the
+    residuals say that it is worse, the covariance grows with them; it never shrinks. A scale that is not free is one;
+    the height is tilted from three points on, if it is to be, else a shift. Raises GeodesyError where the points do not
+    determine what is asked."""
     if plane.sum() < 2:
         raise GeodesyError(
             "Fewer than two points are used in plan.",
@@ -168,8 +172,8 @@ def _height(x: Floats, y: Floats, tilted: bool) -> Floats:
 
 
 def _propagated(design: Floats, misfit: Floats) -> tuple[Floats, Floats, float]:
-    """Of points' rows (k, d, r) and residuals (k, d) in sigmas: root (r, r) of the parameters' cofactor, redundancy (k,) of each
-    point, and the root of the variance factor, NaN without redundancy."""
+    """Of points' rows (k, d, r) and residuals (k, d) in sigmas: root (r, r) of the parameters' cofactor, redundancy
+    (k,) of each point, and the root of the variance factor, NaN without redundancy."""
     k, d, r = design.shape
     flat = design.reshape(k * d, r)
     if not r:
@@ -183,7 +187,7 @@ def _propagated(design: Floats, misfit: Floats) -> tuple[Floats, Floats, float]:
 
 
 def detectable(redundancy: Floats, sigma: float) -> Floats:
-    """The smallest gross error in metres (k,) of a coordinate that its own test would show: without end for a point that nothing
-    checks. Source: Baarda, A testing procedure for use in geodetic networks (1968)."""
+    """The smallest gross error in metres (k,) of a coordinate that its own test would show: without end for a point
+    that nothing checks. Source: Baarda, A testing procedure for use in geodetic networks (1968)."""
     with np.errstate(divide="ignore"):
         return np.asarray(np.where(redundancy > 1e-9, NON_CENTRALITY * sigma / np.sqrt(redundancy), np.inf))

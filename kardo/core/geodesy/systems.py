@@ -1,8 +1,7 @@
 """The coordinate systems of PROJ's database: found by words, or by a place that they are meant for.
 
 What a grid or height system is meant for is taken from the database itself: the area it is made for, the scope it is
-published with, whether its datum is of the satellite age.
-"""
+published with, whether its datum is of the satellite age."""
 
 import math
 import os
@@ -39,8 +38,8 @@ if os.path.isdir(SYSTEM_GRIDS):
 
 @dataclass(frozen=True)
 class CrsInfo:
-    """One coordinate reference system of PROJ's database. missing: the geoid grid that it wants and this machine has not, and how
-    to bring it; unit: of a grid, as the job's id (empty for one that Kardo does not show)."""
+    """One coordinate reference system of PROJ's database. missing: the geoid grid that it wants and this machine has
+    not, and how to bring it; unit: of a grid, as the job's id (empty for one that Kardo does not show)."""
 
     code: str
     name: str
@@ -51,8 +50,8 @@ class CrsInfo:
 
 @dataclass(frozen=True)
 class GridOffer:
-    """A grid that is meant for a place: its unit as the job's id (empty for one that Kardo does not show), what it does to
-    lengths there, in words, and the place on it in metres."""
+    """A grid that is meant for a place: its unit as the job's id (empty for one that Kardo does not show), what it does
+    to lengths there, in words, and the place on it in metres."""
 
     code: str
     name: str
@@ -89,9 +88,10 @@ SAID_BESIDE = {
 def search(
     text: str, kind: str = "projected", limit: int = 20, at: tuple[float, float] | None = None, unit: str = "m"
 ) -> list[CrsInfo]:
-    """Systems of PROJ's database whose code, name or area contain every word of the text, as people write them ("utm32n", "state plane"). at: longitude and latitude of the
-    job, whose own come first, in the order of `grids_at` and `heights_at`, then what reaches it, then its neighbours'. Height systems that want a geoid grid
-    this machine has not are marked so, and come last."""
+    """Systems of PROJ's database whose code, name or area contain every word of the text, as people write them
+    ("utm32n", "state plane"). at: longitude and latitude of the job, whose own come first, in the order of `grids_at`
+    and `heights_at`, then what reaches it, then its neighbours'. Height systems that want a geoid grid this machine has
+    not are marked so, and come last."""
     code = text.casefold().strip().removeprefix("epsg:")
     words = _as_named(text)
     pool = _database(PJType.PROJECTED_CRS if kind == "projected" else PJType.VERTICAL_CRS)
@@ -120,7 +120,8 @@ def _as_named(text: str) -> list[str]:
 
 
 def _missing_at(heights: str, at: tuple[float, float] | None) -> str:
-    """What is missing of a height system, at a place where one is known: its geoid there, not that of another country."""
+    """What is missing of a height system, at a place where one is known: its geoid there, not that of another
+    country."""
     if at is None or _counts_down(heights):
         return how_to_bring(heights)
     return _bring(_geoids(heights, *at)) or ("" if _geoids(heights, *at) else how_to_bring(heights))
@@ -152,10 +153,10 @@ def _unit_of(code: str) -> str:
 
 
 def grids_at(lon: float, lat: float, unit: str = "m", own: str = "") -> list[GridOffer]:
-    """The grids that are meant for a place in degrees, first those of a country's own datum, last those of the whole world; within
-    these, near true scale, in the wanted unit, by the smallest area, by the newest datum. own, a code, comes before all where it fits.
-    Left out is what does not fit: far from scale, not conformal, counting west or south. Raises GeodesyError for a place that is
-    none."""
+    """The grids that are meant for a place in degrees, first those of a country's own datum, last those of the whole
+    world; within these, near true scale, in the wanted unit, by the smallest area, by the newest datum. own, a code,
+    comes before all where it fits. Left out is what does not fit: far from scale, not conformal, counting west or
+    south. Raises GeodesyError for a place that is none."""
     return _fitting(lon, lat, unit, own)[:OFFERED]
 
 
@@ -187,9 +188,10 @@ def _fitting(lon: float, lat: float, unit: str, own: str) -> list[GridOffer]:
 
 
 def heights_at(lon: float, lat: float, area: str = "") -> list[CrsInfo]:
-    """The height systems of a place in degrees that a geoid grid leads to: first those of the country that an area of use
-    (of the grid) begins with, then by the smallest area, the newest first; but those that this machine has not the grid for
-    last, and after those of the land those of the sea before it. Raises GeodesyError for a place that is none."""
+    """The height systems of a place in degrees that a geoid grid leads to: first those of the country that an area of
+    use (of the grid) begins with, then by the smallest area, the newest first; but those that this machine has not the
+    grid for last, and after those of the land those of the sea before it. Raises GeodesyError for a place that is
+    none."""
     country = area.split(" - ", maxsplit=1)[0].rstrip(".")
     found = {}
     for info in _at(PJType.VERTICAL_CRS, lon, lat):
@@ -210,8 +212,8 @@ def heights_at(lon: float, lat: float, area: str = "") -> list[CrsInfo]:
 
 @lru_cache(maxsize=128)
 def better_grids(lon: float, lat: float) -> str:
-    """Which grids are meant for a place in degrees, as a sentence that mends the choice of another. Kept, for whoever looks at a plan
-    with a grid that does not fit asks again and again: give it a rounded place."""
+    """Which grids are meant for a place in degrees, as a sentence that mends the choice of another. Kept, for whoever
+    looks at a plan with a grid that does not fit asks again and again: give it a rounded place."""
     try:
         offers = grids_at(lon, lat)[:3]
     except GeodesyError:
@@ -222,8 +224,8 @@ def better_grids(lon: float, lat: float) -> str:
 
 
 def how_to_bring(heights: str) -> str:
-    """What is missing on this machine for a height system of the database, and how to bring it; empty where nothing is known to
-    be. A depth is none that Kardo takes."""
+    """What is missing on this machine for a height system of the database, and how to bring it; empty where nothing is
+    known to be. A depth is none that Kardo takes."""
     return DEPTH if _counts_down(heights) else _bring(_geoids(heights))
 
 
@@ -287,7 +289,8 @@ AT_LARGE = ("survey", "cadastr", "topographic mapping", "larger than", "spatial 
 
 
 def _purpose(scope: str) -> int:
-    """0 where the scope that a grid is published with is surveying at large; 1 where it is small scales, one project, one trade."""
+    """0 where the scope that a grid is published with is surveying at large; 1 where it is small scales, one project,
+    one trade."""
     text = scope.casefold()
     at_large = text == "gis." or any(word in text for word in AT_LARGE)
     return 0 if at_large and "small" not in text and " for " not in text else 1
@@ -323,19 +326,22 @@ def _size(area: AreaOfUse | None) -> int:
 
 READABLE = (".tif", ".gtx")
 
-# Grids that lead from ellipsoidal heights to a height system or to one that differs from it in its unit alone, with the areas
+# Grids that lead from ellipsoidal heights to a height system or to one that differs from it in its unit alone, with the
+# areas
 # they are made for, the best first.
 _GEOIDS = """
     WITH RECURSIVE kin(name) AS (
         SELECT ? UNION
-        SELECT CASE WHEN 'EPSG:' || o.source_crs_code = kin.name THEN 'EPSG:' || o.target_crs_code ELSE 'EPSG:' || o.source_crs_code END
+        SELECT CASE WHEN 'EPSG:' || o.source_crs_code = kin.name
+            THEN 'EPSG:' || o.target_crs_code ELSE 'EPSG:' || o.source_crs_code END
         FROM kin JOIN other_transformation o ON kin.name IN ('EPSG:' || o.source_crs_code, 'EPSG:' || o.target_crs_code)
         WHERE o.method_auth_name = 'EPSG' AND o.method_code = 1069)
     SELECT g.grid_name, a.proj_grid_name, a.old_proj_grid_name, e.west_lon, e.south_lat, e.east_lon, e.north_lat
     FROM grid_transformation g
     JOIN kin ON g.target_crs_auth_name || ':' || g.target_crs_code = kin.name
     LEFT JOIN grid_alternatives a ON a.original_grid_name = g.grid_name
-    LEFT JOIN usage u ON u.object_table_name = 'grid_transformation' AND u.object_auth_name = g.auth_name AND u.object_code = g.code
+    LEFT JOIN usage u ON u.object_table_name = 'grid_transformation' AND u.object_auth_name = g.auth_name
+        AND u.object_code = g.code
     LEFT JOIN extent e ON e.auth_name = u.extent_auth_name AND e.code = u.extent_code
     WHERE NOT g.deprecated AND NOT EXISTS (
         SELECT 1 FROM vertical_crs v WHERE v.auth_name = g.source_crs_auth_name AND v.code = g.source_crs_code)
@@ -345,8 +351,8 @@ _GEOIDS = """
 
 @lru_cache(maxsize=512)
 def _geoids(heights: str, lon: float | None = None, lat: float | None = None) -> tuple[tuple[str, ...], ...]:
-    """The geoid grids of a height system, each by the names that its file goes by; with a place, those that reach it. Looked up,
-    not tried: some systems have a hundred operations."""
+    """The geoid grids of a height system, each by the names that its file goes by; with a place, those that reach it.
+    Looked up, not tried: some systems have a hundred operations."""
     with closing(sqlite3.connect(f"file:{_file('proj.db')}?mode=ro", uri=True)) as known:
         rows = known.execute(_GEOIDS, (heights,)).fetchall()
     found = []
@@ -365,7 +371,10 @@ def _between(lon: float, west: float, east: float) -> bool:
 def _bring(grids: tuple[tuple[str, ...], ...]) -> str:
     if not grids or any(_file(name) for names in grids for name in names):
         return ""
-    return f"its geoid ({grids[0][0]}) is not at hand: take it and state its separation in the Brief, or bring the file there, under geoids of your own"
+    return (
+        f"its geoid ({grids[0][0]}) is not at hand: take it and state its separation in the Brief, or bring the file"
+        " there, under geoids of your own"
+    )
 
 
 def _file(name: str) -> str:

@@ -1,8 +1,7 @@
 """From one coordinate system to another by a transformation that has a name and an accuracy, chosen for the place.
 
-PROJ knows several for most pairs, by region; the best that this machine has the grids for is taken, and a better one that
-it has not is told. The same one serves there and back, so that what goes out comes back to the same place.
-"""
+PROJ knows several for most pairs, by region; the best that this machine has the grids for is taken, and a better one
+that it has not is told. The same one serves there and back, so that what goes out comes back to the same place."""
 
 import math
 import warnings
@@ -40,8 +39,8 @@ class Transformation:
 
     @property
     def approximate(self) -> bool:
-        """Whether what is lost by it has to be accepted: nobody knows how good it is, or a better one is known that this machine
-        has not the grid file for."""
+        """Whether what is lost by it has to be accepted: nobody knows how good it is, or a better one is known that
+        this machine has not the grid file for."""
         return self.accuracy is None or self.better is not None
 
     @property
@@ -62,9 +61,9 @@ class Transformation:
         return np.asarray(a), np.asarray(b)
 
     def back(self, x: Floats | float, y: Floats | float) -> tuple[Floats, Floats]:
-        """From the second system's coordinates (k,) to the first's, east or longitude first: what `there` brings to them. In
-        plan alone a shift of datum is not its own inverse, by up to a millimetre, for the height between is lost: so what
-        is missed is put on again."""
+        """From the second system's coordinates (k,) to the first's, east or longitude first: what `there` brings to
+        them. In plan alone a shift of datum is not its own inverse, by up to a millimetre, for the height between is
+        lost: so what is missed is put on again."""
         wanted_x, wanted_y = np.asarray(x, dtype=np.float64), np.asarray(y, dtype=np.float64)
         at_x, at_y = wanted_x, wanted_y
         for _ in range(ROUNDS):
@@ -77,8 +76,8 @@ class Transformation:
 
 
 def geodetic_of(crs: CRS) -> CRS:
-    """The longitude and latitude that a coordinate system of maps lies on. Raises GeodesyError for one that no map is in: geocentric,
-    vertical, engineering."""
+    """The longitude and latitude that a coordinate system of maps lies on. Raises GeodesyError for one that no map is
+    in: geocentric, vertical, engineering."""
     geodetic = crs.geodetic_crs
     if geodetic is None or not (crs.is_geographic or crs.is_projected):
         raise GeodesyError(
@@ -119,8 +118,8 @@ def _kept(source_wkt: str, target_wkt: str, west: int, south: int) -> Transforma
 
 
 def _by_world(source: str, target: str, west: int, south: int) -> tuple[str, float, tuple[Transformer, ...]] | None:
-    """By WGS 84 where PROJ has nothing better to offer between two datums than to take them for one: each of the two ways has its
-    accuracy, and they add. None where that is known no better."""
+    """By WGS 84 where PROJ has nothing better to offer between two datums than to take them for one: each of the two
+    ways has its accuracy, and they add. None where that is known no better."""
     world = WGS84.to_wkt()
     if world in (source, target):
         return None
@@ -135,8 +134,9 @@ def _by_world(source: str, target: str, west: int, south: int) -> tuple[str, flo
 
 
 def spatial(source: str, datum: str, lon: float | None = None, lat: float | None = None) -> Transformer | None:
-    """From a spatial system by code (x, y, z, or longitude, latitude and height, and a year) to a datum with ellipsoidal heights,
-    longitude first: PROJ's best way that has an accuracy, near a place in degrees where one is given; None where there is none."""
+    """From a spatial system by code (x, y, z, or longitude, latitude and height, and a year) to a datum with
+    ellipsoidal heights, longitude first: PROJ's best way that has an accuracy, near a place in degrees where one is
+    given; None where there is none."""
     at = (None, None) if lon is None or lat is None else (math.floor(lon), math.floor(lat))
     return _spatial(source, datum, *at)
 
@@ -174,13 +174,17 @@ def _about(west: int, south: int) -> AreaOfInterest:
 
 
 def on_other_ellipsoid(source: CRS, target: CRS, lon: Floats, lat: Floats, h: Floats) -> tuple[Floats, str]:
-    """Ellipsoidal heights (k,) at longitudes and latitudes (k,) in degrees of one datum, above the ellipsoid of another; and what is said of it. nan where nothing
-    with a known accuracy leads there, for each datum has an ellipsoid of its own: tens of metres may lie between."""
+    """Ellipsoidal heights (k,) at longitudes and latitudes (k,) in degrees of one datum, above the ellipsoid of
+    another; and what is said of it. nan where nothing with a known accuracy leads there, for each datum has an
+    ellipsoid of its own: tens of metres may lie between."""
     if source == target or not np.isfinite(h).any():
         return h, ""
     way = spatial(source.to_3d().to_wkt(), target.to_wkt(), float(lon.flat[0]), float(lat.flat[0]))
     if way is None:
-        words = "Ellipsoidal heights are left out: the two datums have ellipsoids of their own, and nothing with a known accuracy leads from one to the other."
+        words = (
+            "Ellipsoidal heights are left out: the two datums have ellipsoids of their own, and nothing with a known"
+            " accuracy leads from one to the other."
+        )
         return np.full(h.shape, np.nan), words
     up = np.asarray(way.transform(lon, lat, h)[2])
     return up, f"Ellipsoidal heights by {_name(way.description)}, good to {way.accuracy:g} m."

@@ -34,7 +34,8 @@ class Unit:
 UnitId = Literal["m", "ft", "us-ft", "ind-ft"]
 ACRE = 4046.8564224  # square metres
 
-# International foot: 0.3048 m exactly since 1959; US survey foot: 1200/3937 m (Federal Register, 1959); Indian foot of 1937: EPSG:9081.
+# International foot: 0.3048 m exactly since 1959; US survey foot: 1200/3937 m (Federal Register, 1959); Indian foot of
+# 1937: EPSG:9081.
 UNITS = {
     u.id: u
     for u in (
@@ -48,7 +49,8 @@ FEET = tuple(key for key in UNITS if key != "m")
 
 
 def small(metres: float, unit: str = "m") -> str:
-    """A small length in words: millimetres, metres from one on, or in a job in feet thousandths of a foot with that beside.
+    """A small length in words: millimetres, metres from one on, or in a job in feet thousandths of a foot with that
+    beside.
 
     >>> small(0.0213), small(0.0213, "ft"), small(3.01)
     ('21.3 mm', '0.070 ft (21.3 mm)', '3.01 m')
@@ -79,7 +81,8 @@ SMALL_AREA = 1000.0  # square metres below which hectares and acres say little
 
 
 def area(square_metres: float, unit: str = "m") -> str:
-    """An area in words: hectares, or acres (4046.8564224 m2, the international acre) in a job in feet; a small one in square metres or feet.
+    """An area in words: hectares, or acres (4046.8564224 m2, the international acre) in a job in feet; a small one in
+    square metres or feet.
 
     >>> area(24_000.0), area(24_000.0, "ft"), area(120.0), area(120.0, "ft")
     ('2.40 ha', '5.93 acres', '120 m²', '1292 ft²')
@@ -134,8 +137,7 @@ _PART = re.compile(
 def parse_length(text: str, unit: str = "m") -> float:
     """Metres from a typed length: '1.834 m', '183.4cm', "6' 0 1/4\\"", or a bare number in the job's unit.
 
-    Raises KardoError when it cannot be read.
-    """
+    Raises KardoError when it cannot be read."""
     clean = text.strip().lower().replace(",", ".").replace("″", '"').replace("′", "'")
     sign = -1 if clean.startswith("-") else 1
     clean = clean.lstrip("+-")

@@ -1,8 +1,7 @@
 """What goes wrong at a base: how far each usual blunder would move this very set-up, and who would see it.
 
-A blunder is told as the error of the position that the base gives out, typed less true; everything that rests on the base
-moves by it. Which blunders people make: docs/accuracy.md, section 12.
-"""
+A blunder is told as the error of the position that the base gives out, typed less true; everything that rests on the
+base moves by it. Which blunders people make: docs/accuracy.md, section 12."""
 
 import math
 from collections.abc import Iterator
@@ -28,8 +27,8 @@ GLOBAL = "EPSG:7912"  # ITRF2014 with ellipsoidal heights: what a service of the
 
 @dataclass(frozen=True)
 class Blunder:
-    """One blunder and what it does: metres east, north and up, typed less true, and in plan altogether. remark: what more is to be said of these
-    figures, where they are not simply what everything on the base moves by."""
+    """One blunder and what it does: metres east, north and up, typed less true, and in plan altogether. remark: what
+    more is to be said of these figures, where they are not simply what everything on the base moves by."""
 
     id: str
     words: str
@@ -55,7 +54,8 @@ class SetUpBlunders:
 
 
 def blunders(plan: Plan, chain: SetUpHeights) -> SetUpBlunders:
-    """Every blunder of a set-up, with its errors. Source: the height chain (docs/accuracy.md, section 6), the grid, PROJ."""
+    """Every blunder of a set-up, with its errors. Source: the height chain (docs/accuracy.md, section 6), the grid,
+    PROJ."""
     rows = [*_of_height(plan, chain), *_of_mark(plan, chain), *_of_position(plan, chain), *_of_scale(plan, chain)]
     return SetUpBlunders(chain.setup, [b for b in rows if b.horizontal or b.up], seen_by(plan, chain.setup))
 
@@ -103,8 +103,8 @@ def _of_mark(plan: Plan, chain: SetUpHeights) -> Iterator[Blunder]:
 
 
 def _by_realisation(plan: Plan, chain: SetUpHeights) -> tuple[float, float, float] | None:
-    """Metres east, north, up from a place on the grid's datum to where the global frame has it at the job's epoch; None where that datum is not the satellites', PROJ
-    knows no way that has an accuracy, or the epoch is not a year."""
+    """Metres east, north, up from a place on the grid's datum to where the global frame has it at the job's epoch; None
+    where that datum is not the satellites', PROJ knows no way that has an accuracy, or the epoch is not a year."""
     frame = frame_of_chain(plan, chain)
     way = spatial(GLOBAL, plan.grid.geodetic.to_wkt()) if frame.own else None
     try:
@@ -169,8 +169,8 @@ def _run_together(degrees: float) -> float:
 
 
 def moved_on_ground(geod: Geod, lat: float, lon: float, other_lat: float, other_lon: float) -> tuple[float, float]:
-    """Metres east and north on the ground from one place to another, in degrees: the shortest way over the ellipsoid, along its
-    first bearing. Source: Karney, J. Geodesy 87, 2013, through PROJ."""
+    """Metres east and north on the ground from one place to another, in degrees: the shortest way over the ellipsoid,
+    along its first bearing. Source: Karney, J. Geodesy 87, 2013, through PROJ."""
     bearing, _, metres = geod.inv(lon, lat, other_lon, max(-90.0, min(90.0, other_lat)))
     return metres * math.sin(math.radians(bearing)), metres * math.cos(math.radians(bearing))
 
@@ -206,7 +206,10 @@ def seen_by(plan: Plan, setup: str) -> str:
     if not flights and not targets:
         if not checks:
             return "Nothing is positioned from this set-up."
-        return f"Only checks are positioned from it ({len(checks)} of {count}): they would show an error of the base as one of the map."
+        return (
+            f"Only checks are positioned from it ({len(checks)} of {count}): they would show an error of the base as"
+            " one of the map."
+        )
     if not count:
         return "There are no checks: nothing in this plan would show it."
     if not others:

@@ -1,4 +1,5 @@
-"""What a base broadcasts, held against the plan: the position that everybody else takes for true, before anybody measures."""
+"""What a base broadcasts, held against the plan: the position that everybody else takes for true, before anybody
+measures."""
 
 from dataclasses import dataclass, field
 
@@ -16,11 +17,11 @@ LEAST_SYSTEMS = 2
 
 @dataclass(frozen=True)
 class Broadcast:
-    """What was heard of a correction stream. positions: earth-centred x, y, z in metres of the antenna reference point (RTCM 1005,
-    1006), each that differs from the one before; antenna_height: metres from mark to ARP, as 1006 has it; systems: satellites at
-    most in one epoch, by the letter of their system; age: seconds that the newest observation was old; faulty: messages whose
-    checksum is wrong; skipped: bytes that belong to no message; messages: how many of each type; hung_up: the other end did
-    before enough was heard."""
+    """What was heard of a correction stream. positions: earth-centred x, y, z in metres of the antenna reference point
+    (RTCM 1005, 1006), each that differs from the one before; antenna_height: metres from mark to ARP, as 1006 has it;
+    systems: satellites at most in one epoch, by the letter of their system; age: seconds that the newest observation
+    was old; faulty: messages whose checksum is wrong; skipped: bytes that belong to no message; messages: how many of
+    each type; hung_up: the other end did before enough was heard."""
 
     positions: tuple[tuple[float, float, float], ...] = ()
     station: int | None = None
@@ -40,8 +41,8 @@ class Broadcast:
 
 @dataclass(frozen=True)
 class Heard:
-    """A broadcast against a set-up of the plan: its id; how far the position is from the planned one (None where none came); what
-    is to be said, worst first."""
+    """A broadcast against a set-up of the plan: its id; how far the position is from the planned one (None where none
+    came); what is to be said, worst first."""
 
     setup: str
     difference: Difference | None
@@ -49,8 +50,8 @@ class Heard:
 
 
 def held_against(plan: Plan, chain: SetUpHeights, broadcast: Broadcast) -> Heard:
-    """A broadcast against the plan. The position is taken in the satellites' frame there: should it be in another, that shows as the
-    blunder which it would be. Raises GeodesyError where the grid does not reach."""
+    """A broadcast against the plan. The position is taken in the satellites' frame there: should it be in another, that
+    shows as the blunder which it would be. Raises GeodesyError where the grid does not reach."""
     difference = None
     if broadcast.positions:
         place = frame_of_chain(plan, chain).of_earth_centred(*broadcast.positions[-1])
@@ -71,7 +72,10 @@ def _of_height(plan: Plan, chain: SetUpHeights, broadcast: Broadcast) -> list[Re
     own, unit = broadcast.antenna_height, plan.brief.unit
     if own is None or abs(own - chain.arp_above_mark) <= ALIKE or own == 0:
         return []
-    words = f"The antenna height sent along is {length(own, unit, 4)}, the plan's {length(chain.arp_above_mark, unit, 4)} to the ARP."
+    words = (
+        f"The antenna height sent along is {length(own, unit, 4)}, the plan's {length(chain.arp_above_mark, unit, 4)}"
+        " to the ARP."
+    )
     return [Remark("warn", words, "What reduces positions to the mark is then wrong by the difference.")]
 
 
@@ -120,5 +124,8 @@ def told(plan: Plan, heard: Heard) -> str:
     name = name_of(plan, "setup", heard.setup)
     size = heard.difference
     if size.as_planned:
-        return f"The {name} broadcasts the position that was planned, {small(abs(size.up), plan.brief.unit)} from it in height."
+        return (
+            f"The {name} broadcasts the position that was planned, {small(abs(size.up), plan.brief.unit)} from it in"
+            " height."
+        )
     return f"The {name} broadcasts another position than planned: {size.words[:1].lower()}{size.words[1:]}"

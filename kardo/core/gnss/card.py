@@ -1,8 +1,8 @@
 """The card of a device: exactly what is typed into which box, so that nobody reckons in the field.
 
-A device wants the position of one point (the mark, the antenna reference point, the phase centre), in one form and unit, with
-one kind of height. Which, the plan says of every device; what the boxes then hold follows from the height chain.
-"""
+A device wants the position of one point (the mark, the antenna reference point, the phase centre), in one form and
+unit, with one kind of height. Which, the plan says of every device; what the boxes then hold follows from the height
+chain."""
 
 import math
 from dataclasses import dataclass
@@ -20,7 +20,8 @@ GAP = "\u202f"  # between groups of three figures, for reading aloud
 
 @dataclass(frozen=True)
 class Box:
-    """One box of a device: its name, what is typed into it, the same in groups of three figures, and the sum of its figures."""
+    """One box of a device: its name, what is typed into it, the same in groups of three figures, and the sum of its
+    figures."""
 
     name: str
     typed: str
@@ -31,8 +32,8 @@ class Box:
 
 @dataclass(frozen=True)
 class Card:
-    """What one device is told of one set-up. frame: datum, realisation and epoch of the position, height system; read_back: the sum
-    of all figures typed."""
+    """What one device is told of one set-up. frame: datum, realisation and epoch of the position, height system;
+    read_back: the sum of all figures typed."""
 
     setup: str
     device: str
@@ -161,17 +162,20 @@ def _notes(plan: Plan, chain: SetUpHeights, device: Device) -> list[str]:
     offset = length(chain.apc_above_arp, device.unit, 4)
     notes = {
         "mark": [
-            f"The device adds the antenna itself: the height above is vertical, not the slant. Choose its antenna, so that it knows the {offset} from ARP to APC."
+            "The device adds the antenna itself: the height above is vertical, not the slant. Choose its antenna, so"
+            f" that it knows the {offset} from ARP to APC."
         ],
         "arp": [
-            f"The antenna's height is in the figure above: leave the device's own at zero. It adds the {offset} to the APC by its antenna."
+            f"The antenna's height is in the figure above: leave the device's own at zero. It adds the {offset} to the"
+            " APC by its antenna."
         ],
         "apc": ["Antenna height and phase centre are in the figure above: zero for both, no antenna chosen."],
     }[device.point]
     notes = [*_of_frame(plan, chain, device), *notes]
     if device.height == "orthometric":
         notes.append(
-            f"The device must hold the geoid model of {_bare(chain.system)}: there it says N {length(chain.separation, device.unit, 3)}. If it says otherwise, type the ellipsoidal height."
+            f"The device must hold the geoid model of {_bare(chain.system)}: there it says N"
+            f" {length(chain.separation, device.unit, 3)}. If it says otherwise, type the ellipsoidal height."
         )
     if device.position != "grid" and chain.longitude < 0:
         notes.append("Longitude is west: with a minus, or with W, never with both.")
@@ -185,8 +189,8 @@ def _notes(plan: Plan, chain: SetUpHeights, device: Device) -> list[str]:
 
 
 def _of_frame(plan: Plan, chain: SetUpHeights, device: Device) -> list[str]:
-    """How the boxes came from the grid's datum to the satellites' frame, and whether that is good enough for a base: for coordinates that were taken there by a receiver
-    it is, for they go back the way they came."""
+    """How the boxes came from the grid's datum to the satellites' frame, and whether that is good enough for a base:
+    for coordinates that were taken there by a receiver it is, for they go back the way they came."""
     mark, frame = plan.mark(chain.mark_id), frame_of_chain(plan, chain)
     assert mark is not None
     if frame.own or device.position == "grid" or device.frame == "grid":

@@ -14,9 +14,10 @@ from kardo.core.plan.stands import Mark, Reading, SetUp
 
 @dataclass(frozen=True)
 class SetUpHeights:
-    """The height chain of one set-up, metres, and its mark's latitude and longitude in degrees in the frame that satellite receivers work in there, with
-    that frame's name: ellipsoidal heights are above its ellipsoid. readings as planned, verticals what each comes to; slants: those of the readings that are; adapter: what those
-    that are not have added."""
+    """The height chain of one set-up, metres, and its mark's latitude and longitude in degrees in the frame that
+    satellite receivers work in there, with that frame's name: ellipsoidal heights are above its ellipsoid. readings as
+    planned, verticals what each comes to; slants: those of the readings that are; adapter: what those that are not have
+    added."""
 
     setup: str
     mark_id: str
@@ -42,8 +43,9 @@ class SetUpHeights:
 
 
 def heights(plan: Plan, key: str) -> SetUpHeights:
-    """The height chain of the set-up with this id. Raises KardoError where it stands on no mark, no antenna height is planned,
-    or the mark has no height; GeodesyError where the geoid cannot be reached. Source: docs/accuracy.md, section 6."""
+    """The height chain of the set-up with this id. Raises KardoError where it stands on no mark, no antenna height is
+    planned, or the mark has no height; GeodesyError where the geoid cannot be reached. Source: docs/accuracy.md,
+    section 6."""
     setup = plan.setup(key)
     assert setup is not None
     mark = plan.mark(setup.mark)
@@ -79,7 +81,8 @@ def heights(plan: Plan, key: str) -> SetUpHeights:
 
 
 def frame_of(plan: Plan, mark: Mark) -> SatelliteFrame:
-    """The frame that receivers on a mark work in. Raises GeodesyError where nothing leads there from the grid's datum."""
+    """The frame that receivers on a mark work in. Raises GeodesyError where nothing leads there from the grid's
+    datum."""
     return frame_at(plan.grid, mark.e, mark.n)
 
 
@@ -119,22 +122,24 @@ def read_words(plan: Plan, chain: SetUpHeights) -> str:
 
 @dataclass(frozen=True)
 class Added:
-    """Metres that lead from what is read at a set-up to the ARP: beside a vertical height, and beside a pole's length."""
+    """Metres that lead from what is read at a set-up to the ARP: beside a vertical height, and beside a pole's
+    length."""
 
     vertical: float
     pole: float
 
 
 def added_over(plan: Plan, setup: SetUp) -> Added:
-    """What a set-up adds to its readings: the adapter; less the phase centre's height over the ARP where a pole's length leads there."""
+    """What a set-up adds to its readings: the adapter; less the phase centre's height over the ARP where a pole's
+    length leads there."""
     offset = plan.antenna(setup.antenna).apc_above_arp if setup.pole_to == "apc" else 0.0
     return Added(setup.adapter, setup.adapter - offset)
 
 
 def vertical_height(plan: Plan, setup: SetUp, reading: Reading) -> float:
-    """Metres from the mark to the ARP, of one reading as its set-up is measured: a slant to the disc's edge; a vertical height, or a
-    pole's length that leads to the ARP or to the phase centre, with the adapter over it. Raises PlanError for a slant shorter than the
-    disc's radius."""
+    """Metres from the mark to the ARP, of one reading as its set-up is measured: a slant to the disc's edge; a vertical
+    height, or a pole's length that leads to the ARP or to the phase centre, with the adapter over it. Raises PlanError
+    for a slant shorter than the disc's radius."""
     if setup.support == "tripod" and reading.measured_to == "slant":
         return vertical_from_slant(reading.metres, plan.antenna(setup.antenna))
     added = added_over(plan, setup)

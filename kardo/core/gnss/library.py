@@ -20,8 +20,8 @@ def carries_control(plan: Plan, e: float, n: float) -> bool:
 
 
 def published_of(plan: Plan, mark: Mark) -> Published:
-    """The coordinates of a plan's mark with their accuracy at 95 %. Raises PlanError for a position taken "here", which are nobody's
-    coordinates until they are shifted, and for a mark that the job's local grid alone has."""
+    """The coordinates of a plan's mark with their accuracy at 95 %. Raises PlanError for a position taken "here", which
+    are nobody's coordinates until they are shifted, and for a mark that the job's local grid alone has."""
     if mark.known == "here":
         raise PlanError(
             f"{mark.name} has a position taken “here”, good to metres.",

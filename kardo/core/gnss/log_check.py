@@ -1,4 +1,5 @@
-"""The raw log of a base held against the plan: is it the mark that was planned, the height, the interval? Whether it covers the flights is the day's to say."""
+"""The raw log of a base held against the plan: is it the mark that was planned, the height, the interval? Whether it
+covers the flights is the day's to say."""
 
 import math
 
@@ -37,7 +38,10 @@ def of_itself(log: RawLog) -> list[Remark]:
         words = f"The header says every {log.said_interval:g} s, the epochs come every {log.interval:g} s."
         found.append(Remark("warn", words, "The epochs are what there is: look at the receiver's settings."))
     for moment in log.restarts[:GAPS_TOLD]:
-        words = f"All satellites' counts begin anew at {gps_clock(moment)} GPS time: the receiver or its stream began again."
+        words = (
+            f"All satellites' counts begin anew at {gps_clock(moment)} GPS time: the receiver or its stream began"
+            " again."
+        )
         found.append(Remark("warn", words, "Process before and after apart; look at its power and its cable."))
     if len(log.restarts) > GAPS_TOLD:
         found.append(
@@ -47,7 +51,8 @@ def of_itself(log: RawLog) -> list[Remark]:
         found.append(
             Remark(
                 "warn",
-                f"{log.slips} cycle slips, each satellite's at each epoch, in {log.epochs} epochs: the sky was not free.",
+                f"{log.slips} cycle slips, each satellite's at each epoch, in {log.epochs} epochs: the sky was not"
+                " free.",
                 "Move the base.",
             )
         )
@@ -122,7 +127,10 @@ def _place(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[Remark]:
             Remark("stop" if size > CODE_ONLY else "warn", words, "Give the processing the mark's own coordinates.")
         )
     else:
-        words = f"The header's position is {length(size, plan.brief.unit, 2)} from the mark: as near as a position by code is."
+        words = (
+            f"The header's position is {length(size, plan.brief.unit, 2)} from the mark: as near as a position by"
+            " code is."
+        )
         found.append(Remark("note", words, "Give the processing the mark's own coordinates."))
     return found
 

@@ -72,10 +72,9 @@ def rover_sigma(
 ) -> tuple[float, float]:
     """Sigma (each of east and north, up) in metres of a point observed by rover at a distance in metres from its base.
 
-    A part averages with the epochs up to a minute, a part only with a new occupation under another sky; the
-    distance adds its ppm, as far as others from that base do not share it, likewise; the pole's centring adds to the horizontal. noise: times that of an open
-    sky, in plan and in height.
-    Source: docs/accuracy.md, sections 6 and 11.
+    A part averages with the epochs up to a minute, a part only with a new occupation under another sky; the distance
+    adds its ppm, as far as others from that base do not share it, likewise; the pole's centring adds to the horizontal.
+    noise: times that of an open sky, in plan and in height. Source: docs/accuracy.md, sections 6 and 11.
 
     >>> h, v = rover_sigma(METHODS["rtk_once"].occupations, 1000.0, Assumptions({}))
     >>> round(h * 1000, 2), round(v * 1000, 2)
@@ -90,8 +89,8 @@ def rover_sigma(
 
 
 def own_growth(distance: float, assume: Assumptions) -> float:
-    """Sigma (each axis) in metres of what a sortie's or an occupation's distance to its base, in metres, adds that others from there do not share.
-    Source: docs/accuracy.md, section 11.
+    """Sigma (each axis) in metres of what a sortie's or an occupation's distance to its base, in metres, adds that
+    others from there do not share. Source: docs/accuracy.md, section 11.
 
     >>> round(1000 * own_growth(10_000.0, Assumptions({})), 2)
     4.47
@@ -102,8 +101,9 @@ def own_growth(distance: float, assume: Assumptions) -> float:
 def slow_sigma(
     occupations: Sequence[Occupation], assume: Assumptions, noise: tuple[float, float] = (1.0, 1.0)
 ) -> tuple[float, float]:
-    """What another base does not better in some occupations by rover, sigma (each of east and north, up) in metres: the sky
-    over the point, so many times noisier than an open one, which only another hour changes, and the pole's centring."""
+    """What another base does not better in some occupations by rover, sigma (each of east and north, up) in metres: the
+    sky over the point, so many times noisier than an open one, which only another hour changes, and the pole's
+    centring."""
     skies = independent(occupations)
     h = math.sqrt((noise[0] * assume["rover_slow_h"]) ** 2 / skies + assume["centring_pole"] ** 2)
     return h, noise[1] * assume["rover_slow_v"] / math.sqrt(skies)
@@ -112,9 +112,8 @@ def slow_sigma(
 def polar_sigma(rounds: int, distance: float, assume: Assumptions) -> tuple[float, float]:
     """Sigma (each of east and north, up) in metres of a point measured by total station at a distance in metres.
 
-    The mean of the variance along and across the line of sight, and the pole's centring; each round averages what is the
-    instrument's. Source: polar survey by error propagation, dE = sin a ds + s cos a da.
-    """
+    The mean of the variance along and across the line of sight, and the pole's centring; each round averages what is
+    the instrument's. Source: polar survey by error propagation, dE = sin a ds + s cos a da."""
     across = math.radians(assume["polar_angle"] / 3600) * distance
     along = assume["polar_distance"] + POLAR_PPM * distance
     h = math.sqrt((across**2 + along**2) / 2 / rounds + assume["centring_pole"] ** 2)
@@ -122,9 +121,11 @@ def polar_sigma(rounds: int, distance: float, assume: Assumptions) -> tuple[floa
 
 
 def levelled_sigma(metres: float, assume: Assumptions) -> tuple[float, float, float]:
-    """Sigma east, north, up in metres of a point levelled there and back over so many metres one way; in plan that of a position by code.
+    """Sigma east, north, up in metres of a point levelled there and back over so many metres one way; in plan that of a
+    position by code.
 
-    The law of levelling: the square root of the length, ISO 17123-2, by the standard deviation of a kilometre there and back.
+    The law of levelling: the square root of the length, ISO 17123-2, by the standard deviation of a kilometre there and
+    back.
 
     >>> round(1000 * levelled_sigma(250.0, Assumptions({}))[2], 2)
     1.0
@@ -134,7 +135,8 @@ def levelled_sigma(metres: float, assume: Assumptions) -> tuple[float, float, fl
 
 
 def set_up_sigma(setup: SetUp, assume: Assumptions) -> tuple[float, float, float]:
-    """Sigma east, north, up in metres of a set-up: centring and antenna height. Readings still to be made count as two."""
+    """Sigma east, north, up in metres of a set-up: centring and antenna height. Readings still to be made count as
+    two."""
     if setup.support == "fixed_pole":
         centring, height = assume["centring_pole"], assume["height_fixed_pole"]
     else:
@@ -144,9 +146,10 @@ def set_up_sigma(setup: SetUp, assume: Assumptions) -> tuple[float, float, float
 
 
 def baseline_sigma(hours: float, distance: float, assume: Assumptions) -> tuple[float, float]:
-    """Sigma (each of east and north, up) in metres of a static session against a base of the job that logs meanwhile, so many metres away: 4 / 8 mm at an hour, by the root of the
-    hours, not below 2.5 / 4 mm; shorter than twenty minutes in inverse proportion from there. What the distance adds and others from there do
-    not share comes on top. Source: docs/accuracy.md, section 18.
+    """Sigma (each of east and north, up) in metres of a static session against a base of the job that logs meanwhile,
+    so many metres away: 4 / 8 mm at an hour, by the root of the hours, not below 2.5 / 4 mm; shorter than twenty
+    minutes in inverse proportion from there. What the distance adds and others from there do not share comes on top.
+    Source: docs/accuracy.md, section 18.
 
     >>> [round(1000 * s, 2) for s in baseline_sigma(1.0, 0.0, Assumptions({}))]
     [4.0, 8.0]
@@ -166,9 +169,9 @@ def baseline_sigma(hours: float, distance: float, assume: Assumptions) -> tuple[
 def static_sigma(hours: float, assume: Assumptions) -> tuple[float, float, float]:
     """Sigma east, north, up in metres of a static session against a reference network.
 
-    From four hours on it falls with the square root of the hours (Eckl, Snay, Soler, Cline and Mader, J. Geodesy 75, 2001).
-    Shorter ones do worse than that law carried on: here in inverse proportion to the hours, since ambiguities and
-    troposphere no longer settle.
+    From four hours on it falls with the square root of the hours (Eckl, Snay, Soler, Cline and Mader, J. Geodesy 75,
+    2001). Shorter ones do worse than that law carried on: here in inverse proportion to the hours, since ambiguities
+    and troposphere no longer settle.
 
     >>> [round(1000 * s, 1) for s in static_sigma(4.0, Assumptions({}))]
     [5.0, 4.8, 18.2]
@@ -193,7 +196,8 @@ def autonomous_sigma(assume: Assumptions) -> tuple[float, float, float]:
 
 
 def mark_sigma(mark: Mark, assume: Assumptions, state: State = "as_taken") -> tuple[float, float, float]:
-    """Sigma east, north, up in metres of a mark's own coordinates, however they are known; of one taken "here", in a state."""
+    """Sigma east, north, up in metres of a mark's own coordinates, however they are known; of one taken "here", in a
+    state."""
     if mark.known == "here" and state == "shifted" and mark.shift_hours is not None:
         return static_sigma(mark.shift_hours, assume)
     if mark.known == "here":

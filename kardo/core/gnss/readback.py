@@ -24,8 +24,8 @@ FLAT = 1000.0  # metres within which the local frame holds; farther, the ground'
 
 @dataclass(frozen=True)
 class Difference:
-    """A position less the planned one: metres east, north, up; whether that is as planned; what it means in words, and the id of
-    the blunder that it looks like (empty for none)."""
+    """A position less the planned one: metres east, north, up; whether that is as planned; what it means in words, and
+    the id of the blunder that it looks like (empty for none)."""
 
     east: float
     north: float
@@ -36,8 +36,8 @@ class Difference:
 
 
 def read_back(plan: Plan, chain: SetUpHeights, device: Device, first: str, second: str, height: str) -> Difference:
-    """What a device shows in the boxes of its card, as it is written there: latitude and longitude, or E and N; and the height.
-    Raises ReadError, KardoError for what is none; GeodesyError where the grid does not reach."""
+    """What a device shows in the boxes of its card, as it is written there: latitude and longitude, or E and N; and the
+    height. Raises ReadError, KardoError for what is none; GeodesyError where the grid does not reach."""
     up = parse_length(height, device.unit) + (chain.separation if device.height == "orthometric" else 0.0)
     frame = frame_of_chain(plan, chain)
     if device.position == "grid":
@@ -55,7 +55,8 @@ def read_back(plan: Plan, chain: SetUpHeights, device: Device, first: str, secon
 
 
 def compared(plan: Plan, chain: SetUpHeights, lat: float, lon: float, up: float, point: str) -> Difference:
-    """A position in the satellites' frame, degrees and ellipsoidal metres, against the planned one of a point: mark, arp or apc."""
+    """A position in the satellites' frame, degrees and ellipsoidal metres, against the planned one of a point: mark,
+    arp or apc."""
     planned, frame = getattr(chain, f"{point}_ellipsoidal"), frame_of_chain(plan, chain)
     east, north = moved_on_ground(frame.geod, chain.latitude, chain.longitude, lat, lon)
     moved = np.array([east, north, up - planned])
@@ -65,8 +66,8 @@ def compared(plan: Plan, chain: SetUpHeights, lat: float, lon: float, up: float,
 
 
 def explained(plan: Plan, chain: SetUpHeights, moved: Floats) -> Difference:
-    """A difference (3,) in metres, east, north, up, in words; with the blunder that it looks like, the nearest of those that are
-    near enough."""
+    """A difference (3,) in metres, east, north, up, in words; with the blunder that it looks like, the nearest of those
+    that are near enough."""
     east, north, up = (float(v) for v in moved)
     told = _told(plan, east, north, up)
     if np.linalg.norm(moved) <= MEANT:

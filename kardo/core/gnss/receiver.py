@@ -1,4 +1,5 @@
-"""What a receiver says of its own position, held against where the plan has it: before an hour is logged in the wrong place."""
+"""What a receiver says of its own position, held against where the plan has it: before an hour is logged in the wrong
+place."""
 
 import math
 from dataclasses import dataclass, field, replace
@@ -22,8 +23,8 @@ SIGMAS = 3.0
 
 @dataclass(frozen=True)
 class Fix:
-    """One position: latitude and longitude in degrees on the receiver's datum, ellipsoidal height in metres (None where it gives none), the
-    geoid separation that it uses, satellites used, HDOP, seconds of age of its corrections."""
+    """One position: latitude and longitude in degrees on the receiver's datum, ellipsoidal height in metres (None where
+    it gives none), the geoid separation that it uses, satellites used, HDOP, seconds of age of its corrections."""
 
     quality: Quality
     latitude: float
@@ -37,8 +38,8 @@ class Fix:
 
 @dataclass(frozen=True)
 class ReceiverFixes:
-    """What came from a receiver in so many seconds: positions in their order; the sigmas in metres, north, east, up, that it told
-    last; sentences by kind; how many came damaged; lines that were none; whether it hung up."""
+    """What came from a receiver in so many seconds: positions in their order; the sigmas in metres, north, east, up,
+    that it told last; sentences by kind; how many came damaged; lines that were none; whether it hung up."""
 
     fixes: tuple[Fix, ...] = ()
     sigma: tuple[float, float, float] | None = None
@@ -56,8 +57,9 @@ class ReceiverFixes:
 
 @dataclass(frozen=True)
 class ReceiverHeard:
-    """A receiver against a set-up: its newest state, satellites used, HDOP; how far its newest position is from the planned one, and sigma
-    in metres by which that is judged, None without a position; what is to be said, worst first; all in a sentence."""
+    """A receiver against a set-up: its newest state, satellites used, HDOP; how far its newest position is from the
+    planned one, and sigma in metres by which that is judged, None without a position; what is to be said, worst first;
+    all in a sentence."""
 
     setup: str
     quality: Quality
@@ -70,8 +72,8 @@ class ReceiverHeard:
 
 
 def receiver_against(plan: Plan, chain: SetUpHeights, said: ReceiverFixes, point: str = "arp") -> ReceiverHeard:
-    """What a receiver said against a set-up's mark, arp or apc. Its position is taken in the satellites' frame. Raises GeodesyError where the
-    grid does not reach."""
+    """What a receiver said against a set-up's mark, arp or apc. Its position is taken in the satellites' frame. Raises
+    GeodesyError where the grid does not reach."""
     last = said.last
     if last is None or last.quality == "none":
         told = "No position came from the receiver." if said.sentences else "Nothing that a receiver says was heard."
@@ -114,7 +116,10 @@ def _told(plan: Plan, chain: SetUpHeights, last: Fix, off: float, sigma: float, 
     size = small(off, unit) if off < 1 else length(off, unit, 2)
     if not as_planned:
         return f"{state.capitalize()}, and {size} from where the plan has it on {chain.mark_name}."
-    return f"{state.capitalize()}: {size} from the plan on {chain.mark_name}, within what it is good to (±{small(sigma, unit)})."
+    return (
+        f"{state.capitalize()}: {size} from the plan on {chain.mark_name}, within what it is good to"
+        f" (±{small(sigma, unit)})."
+    )
 
 
 def _of_line(said: ReceiverFixes) -> list[Remark]:
@@ -182,5 +187,8 @@ def _of_geoid(plan: Plan, chain: SetUpHeights, last: Fix) -> list[Remark]:
     if abs(off) <= SEPARATIONS:
         return []
     unit = plan.brief.unit
-    words = f"Its geoid is another: separation {length(last.separation, unit, 2)}, the job's is {length(chain.separation, unit, 2)}."
+    words = (
+        f"Its geoid is another: separation {length(last.separation, unit, 2)}, the job's is"
+        f" {length(chain.separation, unit, 2)}."
+    )
     return [Remark("warn", words, "Take ellipsoidal heights from it, and reduce them here.")]

@@ -16,8 +16,8 @@ CARRIED = {"wireless": "by local wireless", "radio": "by ground radio", "interne
 
 @dataclass(frozen=True)
 class SettingsCard:
-    """The settings of one source of corrections: whose they are, how they come, the boxes (empty ones are not known yet), and what to
-    mind."""
+    """The settings of one source of corrections: whose they are, how they come, the boxes (empty ones are not known
+    yet), and what to mind."""
 
     name: str
     carried: str
@@ -26,7 +26,8 @@ class SettingsCard:
 
 
 def settings_card(plan: Plan, kind: Literal["setups", "correction_services"], key: str) -> SettingsCard:
-    """The settings card of a set-up or of a correction network. Raises PlanError where there is none, or nothing is known of it."""
+    """The settings card of a set-up or of a correction network. Raises PlanError where there is none, or nothing is
+    known of it."""
     setup, network = plan.setup(key), next((n for n in plan.correction_services if n.id == key), None)
     if kind == "setups" and setup is not None and setup.link is not None:
         return _of_link(plan, key, setup.link)
@@ -46,7 +47,8 @@ def _of_link(plan: Plan, key: str, link: Link) -> SettingsCard:
     notes = []
     if link.kind != "internet":
         notes.append(
-            f"It reaches about {length(link.reaches, plan.brief.unit, 0)} in free sight: out of reach means float, and nothing tells it but the controller."
+            f"It reaches about {length(link.reaches, plan.brief.unit, 0)} in free sight: out of reach means float, and"
+            " nothing tells it but the controller."
         )
     else:
         notes.append(

@@ -19,7 +19,8 @@ GRADIENT: tuple[Kind, Kind] = ("distance_east", "distance_north")
 
 @dataclass(frozen=True)
 class Shift:
-    """An error that many coordinates share: what it is of, by kind and id, and its prior sigma east, north, up in metres."""
+    """An error that many coordinates share: what it is of, by kind and id, and its prior sigma east, north, up in
+    metres."""
 
     kind: Kind
     id: str
@@ -32,7 +33,8 @@ class Shift:
 
 
 def source_of(shift: Shift) -> Source:
-    """What a shift's share counts under: all sorties and lines of a flight together, all visits and both directions of a base's distance."""
+    """What a shift's share counts under: all sorties and lines of a flight together, all visits and both directions of
+    a base's distance."""
     if shift.kind in GRADIENT:
         return "distance", shift.id.partition(".")[0]
     if shift.kind in ("leg", "line"):
@@ -41,8 +43,8 @@ def source_of(shift: Shift) -> Source:
 
 
 def shared_by(plan: Plan, positioned_from: PositionSource) -> tuple[Shift, ...]:
-    """The shifts that whatever rests on this has in common: a base's mark and its set-up, the mark levelled from, or a network's offset; none where
-    a position shares its error with nothing, or the set-up has no mark yet."""
+    """The shifts that whatever rests on this has in common: a base's mark and its set-up, the mark levelled from, or a
+    network's offset; none where a position shares its error with nothing, or the set-up has no mark yet."""
     if isinstance(positioned_from, OnService):
         network = plan.service(positioned_from.service)
         assert network is not None
@@ -65,8 +67,9 @@ def shared_by(plan: Plan, positioned_from: PositionSource) -> tuple[Shift, ...]:
 
 @dataclass(frozen=True)
 class Gradient:
-    """What distance does to all that is positioned from one base on one visit: two shifts that are no offsets, but metres for each kilometre
-    that a position lies east and north of the base, at e, n in grid metres. Source: docs/accuracy.md, section 11."""
+    """What distance does to all that is positioned from one base on one visit: two shifts that are no offsets, but
+    metres for each kilometre that a position lies east and north of the base, at e, n in grid metres. Source:
+    docs/accuracy.md, section 11."""
 
     shifts: tuple[Shift, Shift]
     e: float
@@ -78,8 +81,8 @@ class Gradient:
 
 
 def gradient(plan: Plan, positioned_from: PositionSource, visit: str | None) -> Gradient | None:
-    """That of what rests on a base and was observed on a visit (None: the set-up's, or the first). None for what rests on no base, and where distance
-    shares nothing. A network has its own offset, an instrument no satellites."""
+    """That of what rests on a base and was observed on a visit (None: the set-up's, or the first). None for what rests
+    on no base, and where distance shares nothing. A network has its own offset, an instrument no satellites."""
     by_satellites = isinstance(positioned_from, OnSetUp | OwnSession) and positioned_from.setup
     setup = plan.setup(by_satellites) if by_satellites else None
     mark = plan.mark(setup.mark) if setup else None

@@ -1,9 +1,8 @@
 """Where the base may stand: places of the site, and marks about it, by what each sees, reaches and keeps clear of.
 
-A place is left out where nobody should stand, or nothing is known of the ground. Each of the others has a grade from 0 to 1 in
-what can be asked there, and the mean of these by weight. The limits are those of field practice; the weights are an opinion, and
-stand here. It proposes: whether one may stand there is for the eye, and for the owner, to say.
-"""
+A place is left out where nobody should stand, or nothing is known of the ground. Each of the others has a grade from 0
+to 1 in what can be asked there, and the mean of these by weight. The limits are those of field practice; the weights
+are an opinion, and stand here. It proposes: whether one may stand there is for the eye, and for the owner, to say."""
 
 import math
 from collections.abc import Sequence
@@ -40,8 +39,8 @@ WINDS = ("north", "north-east", "east", "south-east", "south", "south-west", "we
 
 @dataclass(frozen=True)
 class KnownPlace:
-    """A mark that could be stood on: its id in the plan, or empty for one of the library; its name, grid metres; known: whether its
-    coordinates are, or were taken "here". A place of the site has no name."""
+    """A mark that could be stood on: its id in the plan, or empty for one of the library; its name, grid metres; known:
+    whether its coordinates are, or were taken "here". A place of the site has no name."""
 
     id: str
     name: str
@@ -52,8 +51,9 @@ class KnownPlace:
 
 @dataclass(frozen=True)
 class BasePlace:
-    """A place for the base, grid metres; mark: the plan's mark there, or empty; name: what it is called; here: the base stands there now. score
-    0 to 1 and its parts, None for what cannot be asked; reasons: what speaks against it, the worst first, or what it has."""
+    """A place for the base, grid metres; mark: the plan's mark there, or empty; name: what it is called; here: the base
+    stands there now. score 0 to 1 and its parts, None for what cannot be asked; reasons: what speaks against it, the
+    worst first, or what it has."""
 
     e: float
     n: float
@@ -67,7 +67,8 @@ class BasePlace:
 
 @dataclass(frozen=True)
 class BasePlaces:
-    """Places ranked, the best first; those left out, grid metres, with why; the step of the grid they lie on; and what is said."""
+    """Places ranked, the best first; those left out, grid metres, with why; the step of the grid they lie on; and what
+    is said."""
 
     ranked: list[BasePlace]
     left_out: list[tuple[float, float, str]]
@@ -76,7 +77,8 @@ class BasePlaces:
 
 
 def base_places(plan: Plan, library: Sequence[KnownPlace] = ()) -> BasePlaces:
-    """Places ranked for the base that the first flight rests on, under constellations as they are meant to be. Raises PlanError before there is a site, GeodesyError where the grid does not reach."""
+    """Places ranked for the base that the first flight rests on, under constellations as they are meant to be. Raises
+    PlanError before there is a site, GeodesyError where the grid does not reach."""
     polygon = site_polygon(plan)
     base = _base(plan)
     now = plan.mark(base.mark) if base else None
@@ -96,7 +98,8 @@ def base_places(plan: Plan, library: Sequence[KnownPlace] = ()) -> BasePlaces:
             free.append(place)
     graded = _graded(plan, free, shapes, marks, now)
     middle = polygon.representative_point()
-    # of several alike the one that the base stands on, for nobody moves it for nothing; then the nearest to all that rests on it
+    # of several alike the one that the base stands on, for nobody moves it for nothing; then the nearest to all that
+    # rests on it
     ranked = sorted(graded, key=lambda p: (-round(p.score, 3), not p.here, middle.distance(Point(p.e, p.n))))
     return BasePlaces(ranked, left_out, math.sqrt(polygon.area / PLACES), _told(plan, ranked))
 
@@ -181,7 +184,8 @@ def _of_sky(share: float, hides: str) -> tuple[float, str]:
 
 
 def _flights(plan: Plan) -> tuple[list[FlightPlan], Link | None]:
-    """The flights that live corrections are to reach, and by what; none where nobody has said how they leave the base."""
+    """The flights that live corrections are to reach, and by what; none where nobody has said how they leave the
+    base."""
     base = _base(plan)
     if base is None or base.link is None:
         return [], None

@@ -1,7 +1,6 @@
 """The schools of how many targets, side by side on one site: what each would come to here, and what that costs.
 
-Source: docs/accuracy.md, section 7; the schools are those of field practice, and each has its place.
-"""
+Source: docs/accuracy.md, section 7; the schools are those of field practice, and each has its place."""
 
 from dataclasses import dataclass
 
@@ -32,8 +31,8 @@ NAMES = {
 
 @dataclass(frozen=True)
 class CommonLayout:
-    """One school: what it would lay out, and in a sentence what that comes to here, beside the proposal where there is one. layout is None
-    where the network would not hold, or only a full computation could tell."""
+    """One school: what it would lay out, and in a sentence what that comes to here, beside the proposal where there is
+    one. layout is None where the network would not hold, or only a full computation could tell."""
 
     id: str
     name: str
@@ -44,7 +43,8 @@ class CommonLayout:
 def schools(
     kept: Kept, plan: Plan, wish: SearchOptions, places: Floats, five: tuple[ControlPoint, ...], proposal: Layout | None
 ) -> list[CommonLayout]:
-    """The schools over a solved network, within 3 %; places (c, 2) are those where one may stand, five the extremes and the middle."""
+    """The schools over a solved network, within 3 %; places (c, 2) are those where one may stand, five the extremes and
+    the middle."""
     middle = places.mean(axis=0)
     one = (min(five, key=lambda p: float(np.hypot(p.e - middle[0], p.n - middle[1]))),)
     laid_out = {

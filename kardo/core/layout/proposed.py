@@ -1,4 +1,5 @@
-"""What a layout of control is made of: where targets may lie, the checks beside them, what is asked of any layout, and what it comes to."""
+"""What a layout of control is made of: where targets may lie, the checks beside them, what is asked of any layout, and
+what it comes to."""
 
 import math
 from dataclasses import dataclass
@@ -51,8 +52,8 @@ class Spot:
 
 @dataclass(frozen=True)
 class Layout(Promise):
-    """One layout and what it promises: how many targets and checks, minutes on the ground; whether the full computation judged it; what
-    rules of control still say of it; its points, and the edits that make them of the plan's."""
+    """One layout and what it promises: how many targets and checks, minutes on the ground; whether the full computation
+    judged it; what rules of control still say of it; its points, and the edits that make them of the plan's."""
 
     targets: int
     checks: int
@@ -86,7 +87,8 @@ def where_targets_may_lie(plan: Plan, wanted: list[tuple[float, float]]) -> tupl
 
 
 def required(plan: Plan, kept: tuple[ControlPoint, ...]) -> tuple[ControlPoint, ...]:
-    """What is kept, and the targets that rules ask for by their place, whatever the figures say: one in every narrow part."""
+    """What is kept, and the targets that rules ask for by their place, whatever the figures say: one in every narrow
+    part."""
     bare = with_control(plan, kept)
     found = [f for f in findings(View(bare, all_flown(bare), None)) if f.station == OF_CONTROL]
     asked = [ControlPoint.model_validate(e.after) for f in found for e in f.edits if e.before is None and e.after]
@@ -100,7 +102,8 @@ def apart(plan: Plan) -> float:
 
 
 def away_from(places: Floats, others: list[tuple[float, float]], metres: float) -> Floats:
-    """Those of some places (c, 2) that are so many metres from all others (k pairs), or all of them where that leaves fewer than five."""
+    """Those of some places (c, 2) that are so many metres from all others (k pairs), or all of them where that leaves
+    fewer than five."""
     if not others:
         return places
     away = np.linalg.norm(places[:, None] - np.array(others), axis=2).min(axis=1)
@@ -115,8 +118,8 @@ def checks_wanted(plan: Plan) -> int:
 
 
 def checks_for(plan: Plan, places: Floats, kept: tuple[ControlPoint, ...], count: int) -> tuple[ControlPoint, ...]:
-    """The checks that are kept, and as many more at places (c, 2) that there are so many in all: by quadrants in turn, each as far as can be from those before it and from
-    the edge, where few images look."""
+    """The checks that are kept, and as many more at places (c, 2) that there are so many in all: by quadrants in turn,
+    each as far as can be from those before it and from the edge, where few images look."""
     own = [p for p in kept if p.role == "check"]
     wanted = count - len(own)
     ring = np.array(plan.site.boundary)
@@ -167,8 +170,9 @@ def targets_at(plan: Plan, places: Floats, *beside: tuple[ControlPoint, ...]) ->
 def points_at(
     plan: Plan, places: Floats, role: Literal["target", "check"], letter: str, *beside: tuple[ControlPoint, ...]
 ) -> tuple[ControlPoint, ...]:
-    """New control at places (k, 2), named by the next free names beside what stays. Targets are observed as most of the plan's own are;
-    checks as its own are, in turn, so that they stay as independent as they are; without any, it rests on what most control does."""
+    """New control at places (k, 2), named by the next free names beside what stays. Targets are observed as most of the
+    plan's own are; checks as its own are, in turn, so that they stay as independent as they are; without any, it rests
+    on what most control does."""
     width = max(
         LEAST_WIDTH,
         math.ceil(10 * SPARE * plan.policy["target-width"] * max((f.gsd for f in all_flown(plan)), default=0.0)) / 10,
@@ -201,7 +205,8 @@ def with_control(plan: Plan, control: tuple[ControlPoint, ...]) -> Plan:
 
 
 def layout_of(kept: Kept, plan: Plan, wish: SearchOptions, control: tuple[ControlPoint, ...]) -> Layout:
-    """A layout of some control by a kept network, within 3 %. Raises PlanError where only the full computation can tell."""
+    """A layout of some control by a kept network, within 3 %. Raises PlanError where only the full computation can
+    tell."""
     return as_layout(plan, wish, control, figures(with_control(plan, control), what_if(kept, control)), judged=False)
 
 

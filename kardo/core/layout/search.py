@@ -1,10 +1,11 @@
-"""The search for a layout of control: few targets and checks, on ground where one may stand, that pass with the chance that is wanted.
+"""The search for a layout of control: few targets and checks, on ground where one may stand, that pass with the chance
+that is wanted.
 
-Candidates by the hundred over the site, those left out where nobody should stand, or too few images see them; checks spread over
-the quadrants first, away from where targets come; then targets by accuracy/change/search.py, from as few as hold the network to as
-many as are wanted, by the map's variance and, where that does not reach, by the probability of passing itself. Each size is told with its
-figures from the solved network, within 3 %; the one that is proposed is judged by the full computation, and by every rule of control.
-"""
+Candidates by the hundred over the site, those left out where nobody should stand, or too few images see them; checks
+spread over the quadrants first, away from where targets come; then targets by accuracy/change/search.py, from as few as
+hold the network to as many as are wanted, by the map's variance and, where that does not reach, by the probability of
+passing itself. Each size is told with its figures from the solved network, within 3 %; the one that is proposed is
+judged by the full computation, and by every rule of control."""
 
 import math
 from collections.abc import Callable, Iterator
@@ -49,9 +50,9 @@ NOT_WORTH = 0.01  # of the cost that a further target must take away, twice runn
 
 @dataclass(frozen=True)
 class Search:
-    """What a search came to: layouts with more and more targets; which of them is proposed, by its place (None: none is good enough); the
-    schools beside it; how many places were tried, and why others were not, with how many; and in a sentence. now: the plan's own control, as it stands; None where that does not
-    determine anything."""
+    """What a search came to: layouts with more and more targets; which of them is proposed, by its place (None: none is
+    good enough); the schools beside it; how many places were tried, and why others were not, with how many; and in a
+    sentence. now: the plan's own control, as it stands; None where that does not determine anything."""
 
     front: list[Layout]
     proposed: int | None
@@ -68,8 +69,9 @@ def search(
     progress: Progress = lambda stage, share: None,
     so_far: Callable[[Search], None] = lambda found: None,
 ) -> Search:
-    """Search a layout for a plan, in which pinned control stays; so_far is told what is there whenever more is, beginning with the school of
-    five before anything is searched. Raises PlanError where the plan lacks what a prediction needs, or nowhere may be stood; DefectiveNetwork where no targets would hold it."""
+    """Search a layout for a plan, in which pinned control stays; so_far is told what is there whenever more is,
+    beginning with the school of five before anything is searched. Raises PlanError where the plan lacks what a
+    prediction needs, or nowhere may be stood; DefectiveNetwork where no targets would hold it."""
     if plan.mapped_by != "images":
         raise PlanError(
             "Layouts are searched for blocks of images; a scan is positioned from its trajectory.",
@@ -178,7 +180,8 @@ def _of_control(kept: Kept, plan: Plan, wish: SearchOptions, control: tuple[Cont
 
 
 def _chance(kept: Kept, plan: Plan, control: tuple[ControlPoint, ...]) -> float:
-    """The probability that some control passes, by the kept network; none where only the full computation could tell it."""
+    """The probability that some control passes, by the kept network; none where only the full computation could tell
+    it."""
     try:
         return figures(with_control(plan, control), what_if(kept, control)).chance or 0.0
     except (KardoError, DefectiveNetwork):
@@ -186,7 +189,8 @@ def _chance(kept: Kept, plan: Plan, control: tuple[ControlPoint, ...]) -> float:
 
 
 def _with(front: list[Layout], one: Layout) -> list[Layout]:
-    """The front with one layout more, the fewest targets first: of two of a size the one that rather passes, and of these the better map."""
+    """The front with one layout more, the fewest targets first: of two of a size the one that rather passes, and of
+    these the better map."""
 
     def worth(layout: Layout) -> tuple[bool, float, float]:
         return layout.good, layout.chance or 0.0, -layout.rmse_v
@@ -197,8 +201,8 @@ def _with(front: list[Layout], one: Layout) -> list[Layout]:
 
 
 def _judged(plan: Plan, wish: SearchOptions, front: list[Layout]) -> tuple[list[Layout], int | None]:
-    """The front with its proposal judged by the full computation: of those that are good the one that rules say least of, and of these
-    the quickest, which mostly has the fewest targets."""
+    """The front with its proposal judged by the full computation: of those that are good the one that rules say least
+    of, and of these the quickest, which mostly has the fewest targets."""
     out, tried = list(front), set[int]()
     while good := [k for k, one in enumerate(out) if one.good and k not in tried]:
         best = min(good, key=lambda k: (len(out[k].left), out[k].minutes, k))
@@ -211,7 +215,8 @@ def _judged(plan: Plan, wish: SearchOptions, front: list[Layout]) -> tuple[list[
 
 
 def _partly(plan: Plan, front: list[Layout], tried: int, left_out: dict[str, int], now: Layout | None) -> Search:
-    """A search as far as it has come: the first that is good stands for the proposal, by the solved network and not yet judged."""
+    """A search as far as it has come: the first that is good stands for the proposal, by the solved network and not yet
+    judged."""
     best = next((k for k, one in enumerate(front) if one.good), None)
     shown = front[-1 if best is None else best]
     chance = "" if shown.chance is None else f", {chance_words(shown.chance)} to pass"
@@ -220,7 +225,8 @@ def _partly(plan: Plan, front: list[Layout], tried: int, left_out: dict[str, int
 
 
 def _outside(plan: Plan, one: Layout) -> str:
-    """What is said first of a layout whose map is outside the tolerance, whatever its checks would see of it; empty for one inside."""
+    """What is said first of a layout whose map is outside the tolerance, whatever its checks would see of it; empty for
+    one inside."""
     if one.inside:
         return ""
     unit = plan.brief.unit
@@ -235,9 +241,15 @@ def _told(plan: Plan, front: list[Layout], best: int | None, wish: SearchOptions
     if best is None:
         seen = [one for one in front if (one.chance or 0.0) >= wish.chance]
         if seen and not any(one.inside for one in seen):
-            said = f"{_outside(plan, seen[0])}no number of control points that was tried brings it inside, though {_counted(seen[0])}"
+            said = (
+                f"{_outside(plan, seen[0])}no number of control points that was tried brings it inside, though"
+                f" {_counted(seen[0])}"
+            )
             passing = chance_words(seen[0].chance or 0.0)
-            return f"{said} would pass their test with {passing}, for they share the error. Mend the base or the flight first."
+            return (
+                f"{said} would pass their test with {passing}, for they share the error. Mend the base or the flight"
+                " first."
+            )
         what = "No number of control points that was tried reaches the tolerance with that probability"
         return f"{what}: the rest is for the flight, the base or the calibration to mend."
     one = front[best]

@@ -1,8 +1,7 @@
 """The assumptions of a prediction: shipped as data with their sources, by edition, overridden by the plan.
 
 An edition never changes once plans rest on it: other figures are a new file beside it, which names the one it comes
-after and says what differs.
-"""
+after and says what differs."""
 
 import tomllib
 from collections.abc import Mapping
@@ -45,8 +44,8 @@ class Default:
 
 @lru_cache(maxsize=8)
 def defaults(edition: str = CURRENT_EDITION) -> dict[str, Default]:
-    """The figures of one edition, by id; those that only a later one knows as they were taken before it. Raises PlanError for
-    an edition that is not shipped."""
+    """The figures of one edition, by id; those that only a later one knows as they were taken before it. Raises
+    PlanError for an edition that is not shipped."""
     known = _in_file(edition)
     later = {
         key: entry | {"value": entry["before"]} for key, entry in _in_file(CURRENT_EDITION).items() if "before" in entry

@@ -24,8 +24,8 @@ State = Literal["as_taken", "shifted"]
 
 @dataclass(frozen=True)
 class Terms:
-    """What a standard holds the product to. Tolerances h and v in metres (of what, the standard says), the share of points
-    (0 to 1) that a per-point limit asks for, and the contour interval in metres."""
+    """What a standard holds the product to. Tolerances h and v in metres (of what, the standard says), the share of
+    points (0 to 1) that a per-point limit asks for, and the contour interval in metres."""
 
     h: float
     v: float
@@ -34,10 +34,12 @@ class Terms:
 
 
 class Brief(Part):
-    """What is promised, by which standard, in which coordinates. Metres; point_share in percent; chance: to pass, that is wanted. state: whether what rests on a
-    position taken "here" is promised as it was taken, or once the shift that is planned for it is applied. local: the site's own
-    coordinates, where it is those that are delivered. heights: "ellipsoidal", a system of PROJ's, or "geoid:" and the name of a model
-    of one's own, whose part about the site is geoid. most_checks: how many a layout that is searched may have, None: as is usual. separation: what somebody stated in the place of a system's own geoid."""
+    """What is promised, by which standard, in which coordinates. Metres; point_share in percent; chance: to pass, that
+    is wanted. state: whether what rests on a position taken "here" is promised as it was taken, or once the shift that
+    is planned for it is applied. local: the site's own coordinates, where it is those that are delivered. heights:
+    "ellipsoidal", a system of PROJ's, or "geoid:" and the name of a model of one's own, whose part about the site is
+    geoid. most_checks: how many a layout that is searched may have, None: as is usual. separation: what somebody stated
+    in the place of a system's own geoid."""
 
     title: Annotated[str, Field(min_length=1, max_length=120), Clean, NOT_IN_HASH] = "Untitled job"
     deliverable: Literal["orthophoto", "surface", "volume", "drawing"] = "orthophoto"

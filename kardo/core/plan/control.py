@@ -27,10 +27,11 @@ Lies = Literal["", "asphalt", "concrete", "gravel", "soil", "sand", "grass", "cr
 
 
 class ControlPoint(Part):
-    """A target (adjusts the block) or a check (never does). h None takes the terrain's height; width in metres. pinned: it stays as it is
-    when a layout is searched. lies_on: the ground that it lies on; face: what of the target is seen, lighter or darker than most ground, or
-    both in turn. returns: a durable mark, found again at a later visit. earlier: what came of a target that lay there at an earlier visit. pictures: photographs and sketches, kept
-    once by digest."""
+    """A target (adjusts the block) or a check (never does). h None takes the terrain's height; width in metres. pinned:
+    it stays as it is when a layout is searched. lies_on: the ground that it lies on; face: what of the target is seen,
+    lighter or darker than most ground, or both in turn. returns: a durable mark, found again at a later visit. earlier:
+    what came of a target that lay there at an earlier visit. pictures: photographs and sketches, kept once by
+    digest."""
 
     id: Identifier
     name: Name

@@ -1,9 +1,9 @@
 """The one grammar of edits: (path, before, after), by field.
 
-A path names fields, and rows by their id: `brief/tolerance_h`, `control/G1/e`, `control/G1` (the whole row: before None adds
-it, after None takes it away), `kit/cameras/mp20/calibration`, `assumptions/overrides/tie_ray_px`. An edit holds what it was
-formed on, so two people who change different fields of one point both win, and the same field is a conflict.
-"""
+A path names fields, and rows by their id: `brief/tolerance_h`, `control/G1/e`, `control/G1` (the whole row: before None
+adds it, after None takes it away), `kit/cameras/mp20/calibration`, `assumptions/overrides/tie_ray_px`. An edit holds
+what it was formed on, so two people who change different fields of one point both win, and the same field is a
+conflict."""
 
 import math
 import typing
@@ -25,8 +25,8 @@ FIXED = {"format", "version", "id"}  # no edit changes these
 
 @dataclass(frozen=True)
 class Edit:
-    """One change of a plan's document. at is the place among its siblings of a row that comes or goes, so that it can come
-    back where it was."""
+    """One change of a plan's document. at is the place among its siblings of a row that comes or goes, so that it can
+    come back where it was."""
 
     path: str
     before: Any
@@ -138,7 +138,8 @@ def _as_held(value: Any, kind: tuple[str, ...]) -> Any:
 
 
 def as_held(kind: tuple[str, ...], value: Any) -> Any:
-    """A value as the model holds it at one of KINDS' paths, as plain JSON. Raises ValidationError for one that it does not hold."""
+    """A value as the model holds it at one of KINDS' paths, as plain JSON. Raises ValidationError for one that it does
+    not hold."""
     return _adapter(kind).dump_python(_adapter(kind).validate_python(value), mode="json")
 
 
@@ -156,7 +157,8 @@ class _Draft:
         self._places: dict[tuple[str, ...], dict[str, int]] = {}
 
     def parent(self, path: tuple[str, ...]) -> Any:
-        """The dict or row list that holds the last segment, owned by this draft; _GONE where a row on the way is not there."""
+        """The dict or row list that holds the last segment, owned by this draft; _GONE where a row on the way is not
+        there."""
         here: Any = self.document
         for depth, key in enumerate(path[:-1]):
             where = path[:depth]
@@ -276,7 +278,8 @@ def apply(document: Json, edits: Iterable[Edit]) -> Applied:
 
 
 def by_field(edits: Iterable[Edit]) -> list[Edit]:
-    """Edits of whole parts told as edits of the fields that differ; a part that becomes another one, by its id, stays whole."""
+    """Edits of whole parts told as edits of the fields that differ; a part that becomes another one, by its id, stays
+    whole."""
     out = []
     for edit in edits:
         before, after = edit.before, edit.after
@@ -306,7 +309,8 @@ def value_at(document: Json, path: str) -> Any:
 
 
 def changed(plan: Plan, edits: Iterable[Edit]) -> Plan:
-    """A plan with edits laid over it. Raises PlanError where it would not hold, ConflictError where one does not fit."""
+    """A plan with edits laid over it. Raises PlanError where it would not hold, ConflictError where one does not
+    fit."""
     from kardo.core.plan.model import plan_of
 
     applied = apply(plan.to_json(), edits)

@@ -14,14 +14,16 @@ ExtraLines = Annotated[int, Field(ge=0, le=6)]
 ExtraExposures = Annotated[int, Field(ge=0, le=10)]
 State = Literal["fixed", "float", "code"]
 
-# What of a scan is settled by targets: nothing, one height, one shift, or by matching flight lines as well what its parts are off.
+# What of a scan is settled by targets: nothing, one height, one shift, or by matching flight lines as well what its
+# parts are off.
 Adjustment = Literal["none", "height", "position", "matched"]
 GUSTY = 1.25  # times the speed: what a breeze from behind makes of it
 
 
 class Imaging(Part):
-    """A flight that takes images. tilt_deg: of the camera from nadir, forward. forward_overlap: per cent. trigger_by: images are taken by distance, or by time; then so
-    often that the forward overlap holds at worst_speed_m_per_s over the ground (None: a quarter above the speed). exposure_s: shutter speed in seconds."""
+    """A flight that takes images. tilt_deg: of the camera from nadir, forward. forward_overlap: per cent. trigger_by:
+    images are taken by distance, or by time; then so often that the forward overlap holds at worst_speed_m_per_s over
+    the ground (None: a quarter above the speed). exposure_s: shutter speed in seconds."""
 
     kind: Literal["images"] = "images"
     camera: Identifier
@@ -38,8 +40,9 @@ class Imaging(Part):
 
 
 class Scanning(Part):
-    """A flight that scans. scan_angle_deg: the whole angle across that is used; range_gate_m: from where returns are dropped (None: all that the
-    scanner has). start_up: whether the inertial unit's sequence is flown; adjustment: what is settled by targets."""
+    """A flight that scans. scan_angle_deg: the whole angle across that is used; range_gate_m: from where returns are
+    dropped (None: all that the scanner has). start_up: whether the inertial unit's sequence is flown; adjustment: what
+    is settled by targets."""
 
     kind: Literal["scan"] = "scan"
     scanner: Identifier
@@ -71,10 +74,12 @@ class OverAreas(Part):
 
 
 class ParallelLines(OverAreas):
-    """Parallel lines in a course in grid degrees, or (None) in one that is sought: the shortest
-    time, the fewest turns, or across the wind. side_overlap: per cent. extra_lines, extra_exposures: beyond the area on each side and at each end, with the reason for fewer.
+    """Parallel lines in a course in grid degrees, or (None) in one that is sought: the shortest time, the fewest turns,
+    or across the wind. side_overlap: per cent. extra_lines, extra_exposures: beyond the area on each side and at each
+    end, with the reason for fewer.
 
-    Beside them cross lines at a right angle and at a height of their own (None: a fifth higher), and oblique lines along and across."""
+    Beside them cross lines at a right angle and at a height of their own (None: a fifth higher), and oblique lines
+    along and across."""
 
     kind: Literal["parallel"] = "parallel"
     course_deg: Annotated[float, Field(ge=0, lt=360, allow_inf_nan=False)] | None = None
@@ -116,7 +121,8 @@ class WallLines(Part):
 
 
 class OwnLine(Part):
-    """A flight line that somebody drew: grid metres of its first exposure and its last, metres above ground (None: the flight's)."""
+    """A flight line that somebody drew: grid metres of its first exposure and its last, metres above ground (None: the
+    flight's)."""
 
     start: Place
     end: Place
@@ -124,7 +130,8 @@ class OwnLine(Part):
 
 
 class OwnLines(OverAreas):
-    """Flight lines that somebody drew, which are not laid anew. side_overlap: per cent, in which another one is laid beside the last."""
+    """Flight lines that somebody drew, which are not laid anew. side_overlap: per cent, in which another one is laid
+    beside the last."""
 
     kind: Literal["own"] = "own"
     lines: Annotated[tuple[OwnLine, ...], Field(max_length=1000)] = ()
@@ -151,18 +158,20 @@ def _in_order(moves: tuple[TakeOffMove, ...]) -> tuple[TakeOffMove, ...]:
 
 
 class Flight(Part):
-    """What is flown in one go: a sensor over a pattern of lines, so many metres above ground. reserve_percent: of the battery.
+    """What is flown in one go: a sensor over a pattern of lines, so many metres above ground. reserve_percent: of the
+    battery.
 
-    The wind that it is planned in: m/s, from where in grid degrees, and at how many metres above ground it is so (None: at flying height). It goes into the time in the
-    air and where batteries are changed; lines lie in it only where they are asked to lie across.
+    The wind that it is planned in: m/s, from where in grid degrees, and at how many metres above ground it is so (None:
+    at flying height). It goes into the time in the air and where batteries are changed; lines lie in it only where they
+    are asked to lie across.
 
-    return_height_m is that of the fail-safe way home, above the take-off place (None: the flying height); take_off is where the
-    aircraft takes off and is flown from (None: beside its base where that is near, else at the foot of the first exposure); take_off_moves: from which sorties on it does so
-    from elsewhere.
+    return_height_m is that of the fail-safe way home, above the take-off place (None: the flying height); take_off is
+    where the aircraft takes off and is flown from (None: beside its base where that is near, else at the foot of the
+    first exposure); take_off_moves: from which sorties on it does so from elsewhere.
 
-    corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions. As done,
-    float_sorties are those whose positions did not come out fixed, missing_sorties those that were not flown (counted from 1).
-    """
+    corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions.
+    As done, float_sorties are those whose positions did not come out fixed, missing_sorties those that were not flown
+    (counted from 1)."""
 
     id: Identifier
     name: Name
@@ -189,7 +198,8 @@ class Flight(Part):
     visit: Identifier | None = None
 
     def having(self, **update: Any) -> "Flight":
-        """The same flight with some fields changed, each in the part of it that has it. Raises AttributeError for a field that none has."""
+        """The same flight with some fields changed, each in the part of it that has it. Raises AttributeError for a
+        field that none has."""
         parts = {name: update.pop(name, getattr(self, name)) for name in ("sensor", "pattern")}
         for name in tuple(update):
             where = next((p for p, part in parts.items() if name in type(part).model_fields), None)

@@ -1,4 +1,5 @@
-"""What a plan stands on where the geoid is not one of PROJ's: the part of a model, or a separation that somebody stated."""
+"""What a plan stands on where the geoid is not one of PROJ's: the part of a model, or a separation that somebody
+stated."""
 
 from typing import Annotated, Self
 
@@ -15,8 +16,8 @@ Step = Annotated[float, Field(gt=1e-5, le=5, allow_inf_nan=False)]
 
 
 class Geoid(Part):
-    """Separations N in metres about the site, cut from a file: rows from the south, degrees; None where the file has none. digest: of
-    the file."""
+    """Separations N in metres about the site, cut from a file: rows from the south, degrees; None where the file has
+    none. digest: of the file."""
 
     name: Annotated[str, Field(min_length=1, max_length=50), Clean, NOT_IN_HASH]
     digest: Annotated[str, Field(pattern="^[0-9a-f]{64}$"), NOT_IN_HASH]
@@ -35,8 +36,9 @@ class Geoid(Part):
 
 
 class StatedSeparation(Part):
-    """A separation that somebody knows where the height system's own geoid is not at hand: N in metres and its standard deviation, at a place in grid metres, and by how
-    many metres a kilometre it grows to grid east and north. at: None where it is the same all over the site. source: whose it is."""
+    """A separation that somebody knows where the height system's own geoid is not at hand: N in metres and its standard
+    deviation, at a place in grid metres, and by how many metres a kilometre it grows to grid east and north. at: None
+    where it is the same all over the site. source: whose it is."""
 
     value: Separation
     sigma: Sigma = 0.05

@@ -35,8 +35,8 @@ class Calibration(Part):
 
 
 class LensEntry(Part):
-    """A line of a lens's record: a calibration by a flight of so many frames or in a laboratory, or the lens changed or knocked, which ends what was known;
-    note: which flight, by whom."""
+    """A line of a lens's record: a calibration by a flight of so many frames or in a laboratory, or the lens changed or
+    knocked, which ends what was known; note: which flight, by whom."""
 
     date: Annotated[str, Field(pattern=r"^\d{4}-\d{2}-\d{2}$")]
     what: Literal["flight", "laboratory", "changed"] = "flight"
@@ -45,9 +45,10 @@ class LensEntry(Part):
 
 
 class Camera(Profile):
-    """A frame camera with its lens, how well that is calibrated, and the record of that; seconds from one image to the next at least. The longer image side
-    lies across the flight line. f_number and most_iso: the opening it is usually flown at, and the sensitivity up to which noise is borne; readout_ms: of a
-    rolling shutter, from the first row to the last."""
+    """A frame camera with its lens, how well that is calibrated, and the record of that; seconds from one image to the
+    next at least. The longer image side lies across the flight line. f_number and most_iso: the opening it is usually
+    flown at, and the sensitivity up to which noise is borne; readout_ms: of a rolling shutter, from the first row to
+    the last."""
 
     width_px: Annotated[int, Field(ge=100, le=40_000)]
     height_px: Annotated[int, Field(ge=100, le=40_000)]
@@ -68,8 +69,9 @@ class Camera(Profile):
 
 
 class InertialUnit(Part):
-    """How well a scanner's inertial unit, and the scanner's mounting on it, are known, one standard deviation: boresight about forward, right and down in
-    degrees; lever arm and range bias in metres; position H (each axis) and V of a flight in metres; roll and pitch, and heading, in degrees."""
+    """How well a scanner's inertial unit, and the scanner's mounting on it, are known, one standard deviation:
+    boresight about forward, right and down in degrees; lever arm and range bias in metres; position H (each axis) and V
+    of a flight in metres; roll and pitch, and heading, in degrees."""
 
     boresight_deg: tuple[Angle, Angle, Angle]
     lever_m: Annotated[float, Field(ge=0, le=1, allow_inf_nan=False)]
@@ -80,8 +82,8 @@ class InertialUnit(Part):
 
 
 class StartUp(Part):
-    """What the inertial unit wants before a flight's first line, and where `after` says so once more behind the last: seconds of standing still, seconds of
-    straight flight, figures of eight and seconds that one takes."""
+    """What the inertial unit wants before a flight's first line, and where `after` says so once more behind the last:
+    seconds of standing still, seconds of straight flight, figures of eight and seconds that one takes."""
 
     still_s: Annotated[float, Field(ge=0, le=1800, allow_inf_nan=False)] = 60.0
     straight_s: Annotated[float, Field(ge=0, le=600, allow_inf_nan=False)] = 10.0
@@ -96,9 +98,9 @@ class StartUp(Part):
 
 
 class Scanner(Profile):
-    """A laser scanner with its inertial unit. lines: pulses evenly over the angle; zigzag: an oscillating mirror, which crowds them at the edges; rosette: turning
-    prisms, which thin them out there. pulses_per_s fall into the whole field of view, so many lines a second; returns of a pulse at
-    most. Metres, degrees; divergence in milliradians."""
+    """A laser scanner with its inertial unit. lines: pulses evenly over the angle; zigzag: an oscillating mirror, which
+    crowds them at the edges; rosette: turning prisms, which thin them out there. pulses_per_s fall into the whole field
+    of view, so many lines a second; returns of a pulse at most. Metres, degrees; divergence in milliradians."""
 
     pattern: Literal["lines", "zigzag", "rosette"] = "lines"
     field_of_view_deg: Annotated[float, Field(ge=5, le=170, allow_inf_nan=False)]
@@ -115,7 +117,8 @@ class Scanner(Profile):
 
 
 class Aircraft(Profile):
-    """An aircraft: speeds along and up and down, how fast it gathers speed, seconds for a turn, minutes that a way out, or home, takes at least."""
+    """An aircraft: speeds along and up and down, how fast it gathers speed, seconds for a turn, minutes that a way out,
+    or home, takes at least."""
 
     cruise_m_per_s: Positive
     max_m_per_s: Positive

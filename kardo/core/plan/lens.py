@@ -23,12 +23,13 @@ class LensState:
 
 
 def by_record(record: Sequence[LensEntry], on: str, fewest: float) -> LensState:
-    """What the record says on a date (YYYY-MM-DD): the last calibration before it that no change of the lens came after. A flight of fewer frames than `fewest`
-    does not count.
+    """What the record says on a date (YYYY-MM-DD): the last calibration before it that no change of the lens came
+    after. A flight of fewer frames than `fewest` does not count.
 
     >>> by_record([LensEntry(date="2027-03-01", frames=120)], "2027-03-05", 100).state
     'this_week'
-    >>> by_record([LensEntry(date="2027-03-01", frames=120), LensEntry(date="2027-03-03", what="changed")], "2027-03-05", 100).state
+    >>> since = LensEntry(date="2027-03-03", what="changed")
+    >>> by_record([LensEntry(date="2027-03-01", frames=120), since], "2027-03-05", 100).state
     'never'
     """
     before = sorted((e for e in record if e.date <= on), key=lambda e: e.date)
@@ -47,8 +48,8 @@ def by_record(record: Sequence[LensEntry], on: str, fewest: float) -> LensState:
 
 
 def brought_in_line(plan: Plan, camera: Camera) -> tuple[LensState, tuple[Edit, ...]] | None:
-    """What a camera's record says on the day of the first visit that has a date, and the edits that make the plan reckon so, none where it does; None without a record or
-    a date."""
+    """What a camera's record says on the day of the first visit that has a date, and the edits that make the plan
+    reckon so, none where it does; None without a record or a date."""
     on = next((v.date for v in plan.visits if v.date), "")
     if not on or not camera.record:
         return None

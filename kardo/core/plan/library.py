@@ -92,8 +92,8 @@ PLANS_OWN = {"id", "calibration", "record"}  # of a profile: what the library do
 
 @dataclass(frozen=True)
 class Newer:
-    """A profile of a plan's kit whose entry in the library has changed since: where it stands in the plan, and the edits that
-    take the newer one. A camera's calibration stays the plan's own."""
+    """A profile of a plan's kit whose entry in the library has changed since: where it stands in the plan, and the
+    edits that take the newer one. A camera's calibration stays the plan's own."""
 
     path: str
     name: str

@@ -12,8 +12,8 @@ Rise = Annotated[float, Field(ge=-0.1, le=0.1, allow_inf_nan=False)]
 
 
 class LocalPoint(Part):
-    """A point known in both: e, n, h as it was measured, in the job's grid and heights; local_e, local_n, local_h as the local grid
-    has it. A height that one of the two lacks is not used. plane, height: what it counts for."""
+    """A point known in both: e, n, h as it was measured, in the job's grid and heights; local_e, local_n, local_h as
+    the local grid has it. A height that one of the two lacks is not used. plane, height: what it counts for."""
 
     id: Identifier
     name: Name
@@ -28,11 +28,12 @@ class LocalPoint(Part):
 
 
 class LocalGrid(Part):
-    """What the site's own coordinates are. calibrated: a similarity from points known in both, whose two positions agree to sigma_h
-    (each axis) and sigma_v; scale: free, or one; tilt: heights by a tilted plane, else by a shift; positioned_from: what the points were
-    measured from, whose own error the similarity takes up. stated: exact, as told: the job's grid times a factor about a point
-    e0, n0, its bearings turned by so many degrees (local less grid), then moved by so many metres; heights moved, and rising by
-    rise_e and rise_n metres a metre to grid east and north. Ground coordinates are such: a factor about a point."""
+    """What the site's own coordinates are. calibrated: a similarity from points known in both, whose two positions
+    agree to sigma_h (each axis) and sigma_v; scale: free, or one; tilt: heights by a tilted plane, else by a shift;
+    positioned_from: what the points were measured from, whose own error the similarity takes up. stated: exact, as
+    told: the job's grid times a factor about a point e0, n0, its bearings turned by so many degrees (local less grid),
+    then moved by so many metres; heights moved, and rising by rise_e and rise_n metres a metre to grid east and north.
+    Ground coordinates are such: a factor about a point."""
 
     name: Name = "local grid"
     kind: Literal["calibrated", "stated"] = "calibrated"

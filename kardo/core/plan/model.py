@@ -1,8 +1,7 @@
 """The plan, version 3: immutable, versioned, published as JSON Schema; what every computation takes.
 
-Coordinates are metres in the job's grid (whatever unit the grid itself has), heights metres in the job's height
-system, sigmas one standard deviation in metres, angles degrees. A plan stands alone: what a computation needs is in it.
-"""
+Coordinates are metres in the job's grid (whatever unit the grid itself has), heights metres in the job's height system,
+sigmas one standard deviation in metres, angles degrees. A plan stands alone: what a computation needs is in it."""
 
 import math
 from collections import Counter

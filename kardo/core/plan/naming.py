@@ -47,7 +47,8 @@ def without_braces(words: str) -> str:
 
 
 def named(words: str, plan: Plan) -> str:
-    """Words with the names that things have in a plan, and lengths and speeds in its unit; what is no longer there keeps its id."""
+    """Words with the names that things have in a plan, and lengths and speeds in its unit; what is no longer there
+    keeps its id."""
     unit = plan.brief.unit
     words = _MEASURE.sub(lambda found: _SHOWN[found[1]](float(found[2]), unit), words)
     return _REFERENCE.sub(lambda found: name_of(plan, found[1], found[2]), words)

@@ -16,7 +16,8 @@ STATIONS = {"brief": "Brief", "site": "Site", "marks": "Base, marks", "control":
 
 @dataclass(frozen=True)
 class Places:
-    """Places (k,) that a plan names, grid metres, and in which station they are typed. edge: of a raster, where no height is asked for."""
+    """Places (k,) that a plan names, grid metres, and in which station they are typed. edge: of a raster, where no
+    height is asked for."""
 
     where: str
     e: Floats
@@ -69,7 +70,8 @@ def _gather(value: Any, kinds: Sequence[InGrid], into: dict[bool, tuple[list[flo
 
 @cache
 def _fields(model: type[Part]) -> list[tuple[str, list[InGrid]]]:
-    """The fields of a part in which there is a coordinate: its kinds where the field is one, or a list of places; none where they lie in parts within it."""
+    """The fields of a part in which there is a coordinate: its kinds where the field is one, or a list of places; none
+    where they lie in parts within it."""
     found = []
     for name, field in model.model_fields.items():
         kinds = [m for m in field.metadata if isinstance(m, InGrid)] or _kinds(field.annotation)

@@ -1,4 +1,5 @@
-"""Coordinates of a mark as somebody published them, in whatever grid and heights, brought to a job's; and two versions compared."""
+"""Coordinates of a mark as somebody published them, in whatever grid and heights, brought to a job's; and two versions
+compared."""
 
 import math
 from dataclasses import dataclass
@@ -21,8 +22,9 @@ Accuracy = Annotated[float, Field(gt=0, le=100, allow_inf_nan=False)]
 
 
 class Published(Part):
-    """One version of a mark's coordinates: grid metres east and north, height in metres of a height system (None where only the plan
-    is known), network accuracy at 95 % (radius of the circle; half the interval of the height), where it comes from."""
+    """One version of a mark's coordinates: grid metres east and north, height in metres of a height system (None where
+    only the plan is known), network accuracy at 95 % (radius of the circle; half the interval of the height), where it
+    comes from."""
 
     crs: Annotated[str, Field(max_length=40), Clean]
     heights: Annotated[str, Field(max_length=40), Clean]
@@ -55,8 +57,9 @@ class Published(Part):
 
 @dataclass(frozen=True)
 class Brought:
-    """Coordinates brought to another grid: metres east, north, height (None where the height systems have no way between them that is
-    known well); accuracy in metres of the way (0: exact, None: not known); what is to be said of it."""
+    """Coordinates brought to another grid: metres east, north, height (None where the height systems have no way
+    between them that is known well); accuracy in metres of the way (0: exact, None: not known); what is to be said of
+    it."""
 
     e: float
     n: float
@@ -67,7 +70,8 @@ class Brought:
 
 @dataclass(frozen=True)
 class Moved:
-    """Places in another grid: metres east, north (k,), heights (k,) with nan where they are left open; what is to be said."""
+    """Places in another grid: metres east, north (k,), heights (k,) with nan where they are left open; what is to be
+    said."""
 
     e: Floats
     n: Floats
@@ -76,8 +80,9 @@ class Moved:
 
 
 def moved(own: Grid, to: Grid, e: Floats, n: Floats, h: Floats) -> Moved:
-    """Places (k,) near one another from one grid to another of the same height system; heights (k,), nan where unknown. Ellipsoidal ones
-    come to the other datum's ellipsoid, or stay behind. Raises GeodesyError where nothing leads there."""
+    """Places (k,) near one another from one grid to another of the same height system; heights (k,), nan where unknown.
+    Ellipsoidal ones come to the other datum's ellipsoid, or stay behind. Raises GeodesyError where nothing leads
+    there."""
     if own.code == to.code:
         return Moved(e, n, h, [])
     lon, lat = (float(v[0]) for v in own.to_geodetic(e[:1], n[:1]))
@@ -113,7 +118,8 @@ def brought(version: Published, to: Grid) -> Brought:
 def _height(
     version: Published, own: Grid, to: Grid, at: tuple[float, float], same_datum: bool
 ) -> tuple[float | None, str]:
-    """A height in another system, by the ellipsoid that both stand on; on two ellipsoids it is left open rather than guessed."""
+    """A height in another system, by the ellipsoid that both stand on; on two ellipsoids it is left open rather than
+    guessed."""
     assert version.h is not None
     names = height_name(own.heights), height_name(to.heights)
     if not same_datum:
@@ -128,7 +134,8 @@ def _height(
 
 @dataclass(frozen=True)
 class Step:
-    """What lies between two versions: metres east, north and up on the ground, up None where one has no height; what is to be said."""
+    """What lies between two versions: metres east, north and up on the ground, up None where one has no height; what is
+    to be said."""
 
     east: float
     north: float

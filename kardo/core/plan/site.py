@@ -62,9 +62,9 @@ Shape = Literal["place", "line", "area"]
 
 
 class Zone(Part):
-    """A zone of airspace: its number with the authority; the ceiling in metres above ground, 0 where nothing may fly unasked, None where it sets
-    none; from when to when it
-    holds, clock of the site (empty: always); who is asked; on which date it was looked up; what came of asking, and under which number."""
+    """A zone of airspace: its number with the authority; the ceiling in metres above ground, 0 where nothing may fly
+    unasked, None where it sets none; from when to when it holds, clock of the site (empty: always); who is asked; on
+    which date it was looked up; what came of asking, and under which number."""
 
     number: Annotated[str, Field(max_length=40), Clean] = ""
     ceiling: Annotated[float | None, Field(ge=0, le=10_000, allow_inf_nan=False)] = None
@@ -76,8 +76,11 @@ class Zone(Part):
 
 
 class Feature(Part):
-    """Something on the site that the work must mind: one vertex is a place, two a line, three or more a line or, where it says so, an
-    area; a shape that its vertices cannot have is read as the one that they have. height in metres above ground; top: it rides on the terrain, as a wood's does, or is level over its highest corner, as a roof's; of a canopy, density: how much of a scan reaches the ground, and in_leaf: whether its trees have their leaves on the day. Numbers depend on it: corrections do not reach through what stands between."""
+    """Something on the site that the work must mind: one vertex is a place, two a line, three or more a line or, where
+    it says so, an area; a shape that its vertices cannot have is read as the one that they have. height in metres above
+    ground; top: it rides on the terrain, as a wood's does, or is level over its highest corner, as a roof's; of a
+    canopy, density: how much of a scan reaches the ground, and in_leaf: whether its trees have their leaves on the day.
+    Numbers depend on it: corrections do not reach through what stands between."""
 
     id: Identifier
     name: Name
@@ -107,8 +110,8 @@ class Feature(Part):
 
 
 class Backdrop(Part):
-    """A picture of the site under the drawing, kept once under its digest: west, south, east, north in grid metres, and the date it was taken on,
-    empty where nobody said."""
+    """A picture of the site under the drawing, kept once under its digest: west, south, east, north in grid metres, and
+    the date it was taken on, empty where nobody said."""
 
     id: Identifier
     name: Name
@@ -188,16 +191,16 @@ def terrain_of(surface: Surface, source: str) -> Terrain:
 
 
 class LevelGround(Part):
-    """Level ground instead of a terrain, before one is at hand: its height in metres in the job's system, and the relief
-    about it, which clearance and overlap reckon with."""
+    """Level ground instead of a terrain, before one is at hand: its height in metres in the job's system, and the
+    relief about it, which clearance and overlap reckon with."""
 
     height: Height
     relief: Annotated[float, Field(ge=0, le=2000, allow_inf_nan=False)] = 0.0
 
 
 class Ground(Part):
-    """What the ground is known by: a terrain, or as long as there is none, level ground. Without either nothing can be flown
-    over yet."""
+    """What the ground is known by: a terrain, or as long as there is none, level ground. Without either nothing can be
+    flown over yet."""
 
     terrain: Terrain | None = None
     level: LevelGround | None = None
@@ -211,7 +214,8 @@ class Ground(Part):
 
 
 class Site(Part):
-    """Boundary: one ring of (E, N), not closed. airspace_looked_up: the date on which the authority's zones were last asked for."""
+    """Boundary: one ring of (E, N), not closed. airspace_looked_up: the date on which the authority's zones were last
+    asked for."""
 
     boundary: Annotated[Ring, Field(max_length=MAX_VERTICES)] = ()
     areas: Annotated[tuple[Area, ...], Field(max_length=40)] = ()

@@ -16,8 +16,8 @@ Spot = tuple[float, float]
 
 @dataclass(frozen=True)
 class Sketch:
-    """Boundary, targets, checks and marks in a box of 100 by 100, x to the right and y down, of what lies near the site; and the
-    unit that the job's lengths are shown in."""
+    """Boundary, targets, checks and marks in a box of 100 by 100, x to the right and y down, of what lies near the
+    site; and the unit that the job's lengths are shown in."""
 
     ring: list[Spot]
     targets: list[Spot]

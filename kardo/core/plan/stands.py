@@ -14,10 +14,11 @@ Moment = Annotated[str, Field(max_length=40), Clean, NOT_IN_HASH]
 
 
 class Mark(Part):
-    """A mark with coordinates. Where they come from: published, with sigmas per axis (95 % circle / 2.4477, 95 % height /
-    1.96); local, published so in the local grid that is delivered in; static, post-processed from so many hours of logging; or here, an autonomous position, which so many hours of its own
-    log will shift afterwards (None: nothing will). h None takes the ground's height, until the mark's own is typed. origin: the
-    library's mark, and the version of its coordinates. find: how it is found again."""
+    """A mark with coordinates. Where they come from: published, with sigmas per axis (95 % circle / 2.4477, 95 % height
+    / 1.96); local, published so in the local grid that is delivered in; static, post-processed from so many hours of
+    logging; or here, an autonomous position, which so many hours of its own log will shift afterwards (None: nothing
+    will). h None takes the ground's height, until the mark's own is typed. origin: the library's mark, and the version
+    of its coordinates. find: how it is found again."""
 
     id: Identifier
     name: Name
@@ -37,8 +38,8 @@ class Mark(Part):
 
 
 class Log(Part):
-    """When a set-up logs raw data: start and end as written, seconds between epochs; hours that its receiver runs on its battery and
-    megabytes that it has room for, None where nobody said."""
+    """When a set-up logs raw data: start and end as written, seconds between epochs; hours that its receiver runs on
+    its battery and megabytes that it has room for, None where nobody said."""
 
     start: Moment = ""
     end: Moment = ""
@@ -53,8 +54,8 @@ Elevation = Annotated[float, Field(ge=0, le=90, allow_inf_nan=False)]
 
 class Device(Part):
     """What something that is told the base's position wants typed: the position of which point, which height, in which
-    form and unit. Nothing of it is assumed: who adds a device says all four. frame: of its latitude and longitude, the satellites' there, or where it holds
-    that, the grid's own datum."""
+    form and unit. Nothing of it is assumed: who adds a device says all four. frame: of its latitude and longitude, the
+    satellites' there, or where it holds that, the grid's own datum."""
 
     id: Identifier
     name: Name
@@ -72,8 +73,8 @@ USUAL_REACH = {
 
 
 class Settings(Part):
-    """What is typed where corrections are wanted: address (a radio's channel or frequency), port, mount point, who asks, format. No
-    secret is kept."""
+    """What is typed where corrections are wanted: address (a radio's channel or frequency), port, mount point, who
+    asks, format. No secret is kept."""
 
     address: Annotated[str, Field(max_length=120), Clean, NOT_IN_HASH] = ""
     port: Annotated[int | None, Field(ge=1, le=65_535), NOT_IN_HASH] = None
@@ -83,9 +84,9 @@ class Settings(Part):
 
 
 class Link(Settings):
-    """How corrections leave a base for the controller that the aircraft is flown by: over local wireless or a ground radio as far as
-    reach metres in free sight (None: as far as is usual), from an aerial so high above the mark; or by the internet, as far as there
-    is signal. What is typed there for it."""
+    """How corrections leave a base for the controller that the aircraft is flown by: over local wireless or a ground
+    radio as far as reach metres in free sight (None: as far as is usual), from an aerial so high above the mark; or by
+    the internet, as far as there is signal. What is typed there for it."""
 
     kind: Literal["wireless", "radio", "internet"]
     reach: Annotated[float, Field(ge=1, le=100_000, allow_inf_nan=False)] | None = None
@@ -101,9 +102,10 @@ MOST_READINGS = 6
 
 
 class Reading(Part):
-    """One measurement of an antenna height, metres: slant, from the mark to the edge of the antenna's disc, or vertical, to what the antenna
-    stands on; a pole's is its length, whatever the way: none, where the coordinates are those of the ARP. typed: as it was read, in its own unit. A bare number is read as a slant: so
-    older plans have it."""
+    """One measurement of an antenna height, metres: slant, from the mark to the edge of the antenna's disc, or
+    vertical, to what the antenna stands on; a pole's is its length, whatever the way: none, where the coordinates are
+    those of the ARP. typed: as it was read, in its own unit. A bare number is read as a slant: so older plans have
+    it."""
 
     metres: Annotated[float, Field(ge=0, le=10, allow_inf_nan=False)]
     measured_to: Literal["slant", "vertical"] = "slant"
@@ -116,10 +118,11 @@ class Reading(Part):
 
 
 class SetUp(Part):
-    """One standing of a base or an instrument over a mark. readings: the pole's length, or what is taped to a tripod's antenna;
-    none yet counts as the two that custom asks for. pole_to: the point that the pole's stated length leads to. adapter: metres of
-    adapter and spacer under the ARP, which a slant has in it, and a vertical height or a pole's length has not. horizon: (azimuth, elevation) in degrees. devices: what is told the position of this standing. link: how its corrections
-    leave it; None: nobody looked, and what is live is taken to arrive."""
+    """One standing of a base or an instrument over a mark. readings: the pole's length, or what is taped to a tripod's
+    antenna; none yet counts as the two that custom asks for. pole_to: the point that the pole's stated length leads to.
+    adapter: metres of adapter and spacer under the ARP, which a slant has in it, and a vertical height or a pole's
+    length has not. horizon: (azimuth, elevation) in degrees. devices: what is told the position of this standing. link:
+    how its corrections leave it; None: nobody looked, and what is live is taken to arrive."""
 
     id: Identifier
     name: Name
@@ -137,7 +140,8 @@ class SetUp(Part):
 
 
 class CorrectionService(Part):
-    """A correction service: the offset of all its positions from the job's datum is one error, so wide. settings: what is typed for it."""
+    """A correction service: the offset of all its positions from the job's datum is one error, so wide. settings: what
+    is typed for it."""
 
     id: Identifier
     name: Name
@@ -161,8 +165,9 @@ class OnService(Part):
 
 
 class OwnSession(Part):
-    """A static session of its own, post-processed: against a base of the job that logs meanwhile, a short baseline that shares the base's error; or against a
-    reference network (setup None), which shares its error with nothing. logger: what records it, whose rule says how long at least."""
+    """A static session of its own, post-processed: against a base of the job that logs meanwhile, a short baseline that
+    shares the base's error; or against a reference network (setup None), which shares its error with nothing. logger:
+    what records it, whose rule says how long at least."""
 
     on: Literal["session"] = "session"
     hours: Hours = 1.0
@@ -178,7 +183,8 @@ class OnInstrument(Part):
 
 
 class Levelled(Part):
-    """Levelled there and back from a mark, over so many metres one way: its height alone; in plan it is no better than a position by code."""
+    """Levelled there and back from a mark, over so many metres one way: its height alone; in plan it is no better than
+    a position by code."""
 
     on: Literal["levelled"] = "levelled"
     mark: Identifier
@@ -197,7 +203,8 @@ PositionSource = Annotated[
 
 
 def setup_of(on: PositionSource) -> str | None:
-    """The set-up that stands for what is positioned from this: a base, a total station, or the log that a session is worked out against."""
+    """The set-up that stands for what is positioned from this: a base, a total station, or the log that a session is
+    worked out against."""
     return on.setup if isinstance(on, OnSetUp | OnInstrument | OwnSession) else None
 
 

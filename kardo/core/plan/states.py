@@ -1,4 +1,5 @@
-"""The two states of a plan whose base stands on a position taken "here": as it was taken, and shifted by its own log."""
+"""The two states of a plan whose base stands on a position taken "here": as it was taken, and shifted by its own
+log."""
 
 from kardo.core.plan.brief import State
 from kardo.core.plan.model import Plan

@@ -13,7 +13,8 @@ MOST_PEOPLE = 40
 
 
 class Person(Part):
-    """Somebody who comes, and what this person may do. A pilot flies; a surveyor sets up and observes; everybody helps."""
+    """Somebody who comes, and what this person may do. A pilot flies; a surveyor sets up and observes; everybody
+    helps."""
 
     id: Identifier
     name: Annotated[str, Field(min_length=1, max_length=60), Clean]
@@ -29,12 +30,11 @@ def _named(value: Any) -> Any:
 
 
 class Visit(Part):
-    """A day on site. Clock times are the site's: utc_offset_h hours ahead of UTC, None by the longitude. leave: not earlier from the
-    office; back: home by then (empty: whenever). batteries: sets at hand of each kind; charge_min: minutes to charge one on
-    site (None: not there). sun_deg: least height of the sun over the horizon for flying.
+    """A day on site. Clock times are the site's: utc_offset_h hours ahead of UTC, None by the longitude. leave: not
+    earlier from the office; back: home by then (empty: whenever). batteries: sets at hand of each kind; charge_min:
+    minutes to charge one on site (None: not there). sun_deg: least height of the sun over the horizon for flying.
 
-    What somebody settled: minutes of a task, the clock time that a task is pinned to, and who does it.
-    """
+    What somebody settled: minutes of a task, the clock time that a task is pinned to, and who does it."""
 
     id: Identifier
     name: Name

@@ -1,4 +1,5 @@
-"""What an organisation asks otherwise than the trade: its own thresholds and severities, each with a reason and a date."""
+"""What an organisation asks otherwise than the trade: its own thresholds and severities, each with a reason and a
+date."""
 
 from collections.abc import Mapping
 from typing import Annotated, Any, Literal, Protocol
@@ -12,7 +13,8 @@ WHERE = "organisation's rules"
 
 
 class Change(Part):
-    """One rule asked otherwise: another threshold, another severity or not at all; None and empty leave the catalogue's. since: a date."""
+    """One rule asked otherwise: another threshold, another severity or not at all; None and empty leave the
+    catalogue's. since: a date."""
 
     rule: Identifier
     threshold: Annotated[float | None, Field(ge=0, le=1e6, allow_inf_nan=False)] = None
@@ -23,7 +25,8 @@ class Change(Part):
 
 
 class OrganisationRules(Part):
-    """The rules of one organisation, each changed once at most. Documents of before 2026-12 call themselves kardo-house."""
+    """The rules of one organisation, each changed once at most. Documents of before 2026-12 call themselves
+    kardo-house."""
 
     format: Literal["kardo-rules", "kardo-house"] = "kardo-rules"
     changes: Annotated[tuple[Change, ...], Field(max_length=200)] = ()
@@ -49,14 +52,16 @@ class Known(Protocol):
 
 
 def organisation_rules(data: Any, catalogue: Mapping[str, Known]) -> OrganisationRules:
-    """Read an organisation's rules. Raises PlanError about the first fault, and for a rule that the catalogue has not."""
+    """Read an organisation's rules. Raises PlanError about the first fault, and for a rule that the catalogue has
+    not."""
     own: OrganisationRules = validated(OrganisationRules, data, WHERE)
     require_known(own, catalogue)
     return own
 
 
 def require_known(own: OrganisationRules, catalogue: Mapping[str, Known]) -> None:
-    """Raises PlanError for a rule that is not in the catalogue, a threshold of one that has none, and a stop that is not asked at all."""
+    """Raises PlanError for a rule that is not in the catalogue, a threshold of one that has none, and a stop that is
+    not asked at all."""
     for change in own.changes:
         entry = catalogue.get(change.rule)
         if entry is None:

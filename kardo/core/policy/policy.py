@@ -1,8 +1,7 @@
 """The rules of practice with their figures, as the trade has them and as an organisation asks them.
 
-A rule here is data; what finds by it is in practice/rules. Whatever else acts on a rule's figure (a search, a line of sight, the Book) asks the
-plan's policy for it, and keeps none of its own.
-"""
+A rule here is data; what finds by it is in practice/rules. Whatever else acts on a rule's figure (a search, a line of
+sight, the Book) asks the plan's policy for it, and keeps none of its own."""
 
 import hashlib
 import json
@@ -31,9 +30,11 @@ LOOKS_OF: dict[str, Looks] = {"control": "control", "verdict": "layout"}  # of o
 
 @dataclass(frozen=True, kw_only=True)
 class Rule:
-    """What a rule asks, its threshold and the unit of that (0 and empty where it has none), why, and where in the trade it comes from. looks: at the plan without control and without
-    its prediction (it is given neither, and what it finds is kept while these change); at each point of the control by itself; at points among the others; or at the
-    layout and its prediction as a whole, finding nothing in a single point. own: since when and why the organisation asks it otherwise; empty where it does not."""
+    """What a rule asks, its threshold and the unit of that (0 and empty where it has none), why, and where in the trade
+    it comes from. looks: at the plan without control and without its prediction (it is given neither, and what it finds
+    is kept while these change); at each point of the control by itself; at points among the others; or at the layout
+    and its prediction as a whole, finding nothing in a single point. own: since when and why the organisation asks it
+    otherwise; empty where it does not."""
 
     id: str
     asks: str
@@ -53,8 +54,8 @@ class Rule:
 
     @property
     def waives(self) -> Waives:
-        """Who may accept a finding of it: whoever may sign where it is usually a stop, whatever the organisation makes of it; else anybody who
-        works on the job."""
+        """Who may accept a finding of it: whoever may sign where it is usually a stop, whatever the organisation makes
+        of it; else anybody who works on the job."""
         return "signer" if catalogue()[self.id].severity == "stop" else "anybody"
 
 
@@ -67,7 +68,8 @@ def catalogue() -> dict[str, Rule]:
 
 @dataclass(frozen=True)
 class Policy:
-    """The rules as an organisation asks them, those that it does not ask left out. Two of the same rules are equal, and have one digest."""
+    """The rules as an organisation asks them, those that it does not ask left out. Two of the same rules are equal, and
+    have one digest."""
 
     rules: tuple[Rule, ...]
 
@@ -78,7 +80,8 @@ class Policy:
         return Policy, (self.rules,)  # what is remembered here is no other process's
 
     def __getitem__(self, rule: str) -> float:
-        """The threshold of a rule, the trade's own where the rule is not asked. Raises KeyError for a rule that there is not.
+        """The threshold of a rule, the trade's own where the rule is not asked. Raises KeyError for a rule that there
+        is not.
 
         >>> usual()["flight-sight"]
         500
@@ -90,7 +93,8 @@ class Policy:
         return catalogue()[rule].id in self._by_id
 
     def key(self, computation: str) -> str:
-        """What a computation of this kind depends on beside the plan: SHA-256 of the figures that it acts on; empty where they are the trade's own."""
+        """What a computation of this kind depends on beside the plan: SHA-256 of the figures that it acts on; empty
+        where they are the trade's own."""
         return self._digest(ACTED_ON[computation])
 
     @property

@@ -1,7 +1,7 @@
-"""What practitioners know, as rules: each is data (core/policy) plus a function here that looks at a plan and its prediction.
+"""What practitioners know, as rules: each is data (core/policy) plus a function here that looks at a plan and its
+prediction.
 
-A rule yields findings; a finding names the object, the measured value, the threshold and the mend.
-"""
+A rule yields findings; a finding names the object, the measured value, the threshold and the mend."""
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
@@ -23,9 +23,10 @@ ORDER = {"stop": 0, "warn": 1, "note": 2}
 
 @dataclass(frozen=True, kw_only=True)
 class Finding:
-    """What a rule found. station and object (a path of the plan, or empty) say where to go; edits, where given, are what
-    mends it, and label what that is called. why: what the rule is for. own: since when and why the organisation asks otherwise than usual, empty where it does not.
-    waives: who may accept it with a reason; waived: that reason, empty where it stands open; waived_by: who gave it, and when."""
+    """What a rule found. station and object (a path of the plan, or empty) say where to go; edits, where given, are
+    what mends it, and label what that is called. why: what the rule is for. own: since when and why the organisation
+    asks otherwise than usual, empty where it does not. waives: who may accept it with a reason; waived: that reason,
+    empty where it stands open; waived_by: who gave it, and when."""
 
     rule: str
     severity: Severity
@@ -54,8 +55,8 @@ class StandsOut:
 
 @dataclass(frozen=True)
 class Closed:
-    """What the residuals of a survey said against their prediction: checks that stand out, and why all together are worse than predicted, empty where
-    they are not."""
+    """What the residuals of a survey said against their prediction: checks that stand out, and why all together are
+    worse than predicted, empty where they are not."""
 
     outside: tuple[StandsOut, ...]
     worse: str
@@ -63,9 +64,9 @@ class Closed:
 
 @dataclass(frozen=True)
 class View:
-    """What rules look at: the plan, its flights where they can be laid out, its prediction where there is one; covers: whether what they cover of the ground is
-    looked at too, which takes a while. about: the paths of those points that are asked about, of all where it is None. closed: what the residuals said, of a survey that
-    is being closed."""
+    """What rules look at: the plan, its flights where they can be laid out, its prediction where there is one; covers:
+    whether what they cover of the ground is looked at too, which takes a while. about: the paths of those points that
+    are asked about, of all where it is None. closed: what the residuals said, of a survey that is being closed."""
 
     plan: Plan
     flights: tuple[FlightPlan, ...]

@@ -1,13 +1,13 @@
-"""The trade's words that a first-year surveyor may not know: what each means, in one sentence, and who says so. The hints on the screen,
-docs/glossary.md and the report's last page are made of it."""
+"""The trade's words that a first-year surveyor may not know: what each means, in one sentence, and who says so. The
+hints on the screen, docs/glossary.md and the report's last page are made of it."""
 
 from dataclasses import dataclass
 
 
 @dataclass(frozen=True)
 class Entry:
-    """A word, what it means, and the source; also: what else it is called, in American usage or in short; labels: of the fields on the screen
-    that it explains, as they begin before their unit."""
+    """A word, what it means, and the source; also: what else it is called, in American usage or in short; labels: of
+    the fields on the screen that it explains, as they begin before their unit."""
 
     term: str
     says: str

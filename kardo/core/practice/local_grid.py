@@ -1,4 +1,5 @@
-"""What is to be said of a local grid: its parameters, how its points fit and how well each is checked, and control in it."""
+"""What is to be said of a local grid: its parameters, how its points fit and how well each is checked, and control in
+it."""
 
 from dataclasses import dataclass
 
@@ -28,9 +29,9 @@ BEYOND = 0.1  # of the site that may lie outside the points before it is said
 
 @dataclass(frozen=True)
 class LocalFit:
-    """How a point fits: residuals in metres, local less transformed, None for what it does not count for; redundancy 0 to 1; the
-    smallest gross error in metres that its own test would show, None where nothing checks it; test: its largest residual over that residual's own sigma, None
-    likewise; suspect: larger than chance makes it."""
+    """How a point fits: residuals in metres, local less transformed, None for what it does not count for; redundancy 0
+    to 1; the smallest gross error in metres that its own test would show, None where nothing checks it; test: its
+    largest residual over that residual's own sigma, None likewise; suspect: larger than chance makes it."""
 
     id: str
     east: float | None
@@ -57,9 +58,10 @@ class LocalPlace:
 
 @dataclass(frozen=True)
 class LocalTold:
-    """A local grid as it is. Parameters as docs/accuracy.md, section 14, has them: about in grid metres, moved in metres, scale, turn in
-    degrees (bearings in local less those in the grid), rise in metres a metre; ground_scale: grid lengths over those on the ground
-    at the site; worse_h and worse_v: how many times the stated sigmas the points disagree by, None without redundancy."""
+    """A local grid as it is. Parameters as docs/accuracy.md, section 14, has them: about in grid metres, moved in
+    metres, scale, turn in degrees (bearings in local less those in the grid), rise in metres a metre; ground_scale:
+    grid lengths over those on the ground at the site; worse_h and worse_v: how many times the stated sigmas the points
+    disagree by, None without redundancy."""
 
     about: tuple[float, float]
     moved: tuple[float, float, float]
@@ -76,7 +78,8 @@ class LocalTold:
 
 
 def local_told(plan: Plan) -> LocalTold:
-    """Of the plan's local grid. Raises PlanError where it has none, GeodesyError where its points do not determine it."""
+    """Of the plan's local grid. Raises PlanError where it has none, GeodesyError where its points do not determine
+    it."""
     local = plan.brief.local
     if local is None:
         raise PlanError("This plan has no local grid.", where="Base, local grid", mend="Choose one.")
@@ -120,8 +123,9 @@ def local_words(plan: Plan) -> str:
 
 
 def marks_of_local(plan: Plan, places: list[tuple[str, float, float, float | None]]) -> list[Mark]:
-    """Marks that the local grid has, from their names and local metres, where the job's grid has them: known in the local grid. Raises
-    PlanError where the plan has no local grid, or a place is beyond any grid; GeodesyError where its points do not determine it."""
+    """Marks that the local grid has, from their names and local metres, where the job's grid has them: known in the
+    local grid. Raises PlanError where the plan has no local grid, or a place is beyond any grid; GeodesyError where its
+    points do not determine it."""
     if plan.brief.local is None:
         raise PlanError("This plan has no local grid.", where="Base, local grid", mend="Calibrate, or state one first.")
     system, taken = local_system(plan.brief.local), {m.id for m in plan.marks}
@@ -136,8 +140,9 @@ def marks_of_local(plan: Plan, places: list[tuple[str, float, float, float | Non
 
 
 def ground_coordinates(plan: Plan) -> LocalGrid:
-    """Coordinates whose lengths are those on the ground at the site: the job's grid over its combined factor, about the site's middle
-    to the metre. Raises PlanError before there is a site, GeodesyError where the grid does not reach it."""
+    """Coordinates whose lengths are those on the ground at the site: the job's grid over its combined factor, about the
+    site's middle to the metre. Raises PlanError before there is a site, GeodesyError where the grid does not reach
+    it."""
     middle = site_polygon(plan).representative_point()
     factor = round(1 / ground_scale(plan), 9)
     return LocalGrid(name="ground", kind="stated", factor=factor, e0=round(middle.x), n0=round(middle.y))
@@ -204,11 +209,17 @@ def _of_whole(
     unit, out = plan.brief.unit, []
     for factor, sigma, what in zip(worse, (local.sigma_h, local.sigma_v), ("in plan", "in height"), strict=True):
         if factor is not None and factor > WORSE_THAN_SAID:
-            words = f"{what.capitalize()} the points disagree {factor:.1f} times more than the {small(sigma, unit)} stated; the prediction takes what they show."
+            words = (
+                f"{what.capitalize()} the points disagree {factor:.1f} times more than the {small(sigma, unit)} stated;"
+                " the prediction takes what they show."
+            )
             out.append(Remark("warn", words, "Find the point that is wrong, or state what they are good for."))
     outside = _outside(plan, local)
     if outside > BEYOND:
-        words = f"{100 * outside:.0f} % of the site lies outside the points: there the calibration is carried on, and its error grows."
+        words = (
+            f"{100 * outside:.0f} % of the site lies outside the points: there the calibration is carried on, and its"
+            " error grows."
+        )
         out.append(Remark("warn", words, "Measure points around the whole site."))
     if abs(system.scale - 1) > MOST_SCALE:
         words = f"Local lengths are {system.scale:.4f} times the grid's: are they in another unit?"
@@ -216,7 +227,10 @@ def _of_whole(
     elif scale is not None and local.scale == "free":
         ppm = (system.scale * scale - 1) * 1e6
         more = "longer" if ppm > 0 else "shorter"
-        words = f"Local lengths are {abs(ppm):.0f} ppm {more} than those on the ground: {abs(ppm) * 1e-3:.3f} {UNITS[unit].short} in 1000."
+        words = (
+            f"Local lengths are {abs(ppm):.0f} ppm {more} than those on the ground: {abs(ppm) * 1e-3:.3f}"
+            f" {UNITS[unit].short} in 1000."
+        )
         out.append(
             Remark(
                 "note", words, "A local grid is mostly meant to be ground lengths: some ten ppm come from its points."

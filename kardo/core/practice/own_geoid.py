@@ -1,4 +1,5 @@
-"""An organisation's geoid as a job takes it, or a separation that somebody states, held against the model of the whole world first."""
+"""An organisation's geoid as a job takes it, or a separation that somebody states, held against the model of the whole
+world first."""
 
 from dataclasses import dataclass
 
@@ -18,8 +19,8 @@ WORLD = "EPSG:5773"  # EGM96
 
 @dataclass(frozen=True)
 class GeoidTaken:
-    """A geoid for a job: what the plan takes, the name of its height system, and what is to be said of it. odd: whether it stands too far
-    from the world's to be what it says."""
+    """A geoid for a job: what the plan takes, the name of its height system, and what is to be said of it. odd: whether
+    it stands too far from the world's to be what it says."""
 
     geoid: Geoid
     heights: str
@@ -28,8 +29,8 @@ class GeoidTaken:
 
 
 def place_of_job(plan: Plan) -> tuple[float, float]:
-    """Longitude and latitude in degrees of the middle of the site, or of the first mark before there is one. Raises PlanError where the job
-    has no place yet."""
+    """Longitude and latitude in degrees of the middle of the site, or of the first mark before there is one. Raises
+    PlanError where the job has no place yet."""
     own = _plan_grid(plan)
     if len(plan.site.boundary) >= 3:
         middle = site_polygon(plan).representative_point()
@@ -76,8 +77,8 @@ def geoid_taken(plan: Plan, geoid: Geoid) -> GeoidTaken:
 
 @dataclass(frozen=True)
 class AgainstWorld:
-    """A stated separation held against EGM96 over the site: metres by which it is higher in the middle, and by which that changes from one end of the site to the other; and the
-    same separation with the slopes that EGM96 has there."""
+    """A stated separation held against EGM96 over the site: metres by which it is higher in the middle, and by which
+    that changes from one end of the site to the other; and the same separation with the slopes that EGM96 has there."""
 
     above: float
     changes: float
@@ -85,7 +86,8 @@ class AgainstWorld:
 
 
 def against_world(plan: Plan) -> AgainstWorld | None:
-    """What is stated in a plan; None where nothing is, there is no site, or EGM96 is not at hand. Raises PlanError, GeodesyError where site or grid are none."""
+    """What is stated in a plan; None where nothing is, there is no site, or EGM96 is not at hand. Raises PlanError,
+    GeodesyError where site or grid are none."""
     stated = plan.brief.separation
     if stated is None or plan.brief.heights == ELLIPSOIDAL or len(plan.site.boundary) < 3:
         return None

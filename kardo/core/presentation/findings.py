@@ -8,8 +8,8 @@ from kardo.core.practice.catalogue import Closed, Finding, View, findings
 
 
 def check_plan(plan: Plan, result: Result | None, closed: Closed | None = None) -> list[Finding]:
-    """What the plan's policy asks and finds in a plan and, where there is one, its result; closed: and what the residuals said, of a survey
-    that is being closed."""
+    """What the plan's policy asks and finds in a plan and, where there is one, its result; closed: and what the
+    residuals said, of a survey that is being closed."""
     try:
         flights = tuple(flown(plan, f) for f in plan.flights)
     except KardoError:

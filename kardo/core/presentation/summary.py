@@ -53,7 +53,8 @@ class Lack:
 
 @dataclass(frozen=True)
 class Limits:
-    """The tolerance as an RMSE, metres; None where the standard sets no such limit. held: what the standard's own statistics are held to."""
+    """The tolerance as an RMSE, metres; None where the standard sets no such limit. held: what the standard's own
+    statistics are held to."""
 
     h: float
     v: float | None
@@ -63,7 +64,8 @@ class Limits:
 
 @dataclass(frozen=True)
 class Datum:
-    """Grid, height system, geoid separation in metres (stated: as somebody said it), combined scale and convergence at the middle of the site."""
+    """Grid, height system, geoid separation in metres (stated: as somebody said it), combined scale and convergence at
+    the middle of the site."""
 
     grid: str
     heights: str
@@ -87,7 +89,8 @@ class StripLine:
 
 @dataclass(frozen=True)
 class LegTime:
-    """One battery's flight: minutes, and those of its way out and home in them; per cent left on landing; first and last flight line; where it takes off, grid metres."""
+    """One battery's flight: minutes, and those of its way out and home in them; per cent left on landing; first and
+    last flight line; where it takes off, grid metres."""
 
     minutes: float
     out: float
@@ -100,8 +103,9 @@ class LegTime:
 
 @dataclass(frozen=True)
 class ScanFigures:
-    """A scanning flight: metres of its swath, the whole angle used in degrees and the range gate in metres; pulses on a square metre of one pass, metres between
-    returns and between the scanner's lines; minutes of the inertial unit's sequence before a sortie's first line and after its last, and in words."""
+    """A scanning flight: metres of its swath, the whole angle used in degrees and the range gate in metres; pulses on a
+    square metre of one pass, metres between returns and between the scanner's lines; minutes of the inertial unit's
+    sequence before a sortie's first line and after its last, and in words."""
 
     swath: float
     angle_deg: float
@@ -116,9 +120,9 @@ class ScanFigures:
 
 @dataclass(frozen=True)
 class FlightFigures:
-    """One flight laid out: metres, minutes, seconds; course in grid degrees; e and n of the exposures to the centimetre. fastest: metres a second over the
-    ground at which images by time still overlap as planned. take_off: grid
-    metres. reach: whether corrections come to them, where the base's link is known."""
+    """One flight laid out: metres, minutes, seconds; course in grid degrees; e and n of the exposures to the
+    centimetre. fastest: metres a second over the ground at which images by time still overlap as planned. take_off:
+    grid metres. reach: whether corrections come to them, where the base's link is known."""
 
     id: str
     camera: str
@@ -147,9 +151,10 @@ class FlightFigures:
 @dataclass(frozen=True)
 class Summary:
     """What follows directly from the plan. A part that cannot be computed is missing, with the reason under `faults`
-    (flights and set-ups by `flight/id` and `setup/id`; a grid that does not fit the site under `fit`). cards and blunders: of the
-    set-ups that have heights. area: m2 of the site on the ground; volumes: what the tolerance is on each area, where a volume is judged. gaps: where the ground is not known under site and flights. mark_sigma:
-    east, north, up of every mark."""
+    (flights and set-ups by `flight/id` and `setup/id`; a grid that does not fit the site under `fit`). cards and
+    blunders: of the set-ups that have heights. area: m2 of the site on the ground; volumes: what the tolerance is on
+    each area, where a volume is judged. gaps: where the ground is not known under site and flights. mark_sigma: east,
+    north, up of every mark."""
 
     hash: str
     lacks: list[Lack]

@@ -19,9 +19,9 @@ METRES_FROM = 0.5  # metres from which an error is told in whole units
 
 @dataclass(frozen=True)
 class ResultText:
-    """A result in words, with the names that things have now: the sources of the budget in its order, what is judged, in which of
-    two states it is shown and what the other is (empty where there is but one), what the checks are blind to, the standard's
-    conditions that are not met, and the defects."""
+    """A result in words, with the names that things have now: the sources of the budget in its order, what is judged,
+    in which of two states it is shown and what the other is (empty where there is but one), what the checks are blind
+    to, the standard's conditions that are not met, and the defects."""
 
     budget: list[str]
     judged: str
@@ -102,7 +102,8 @@ def judged_words(plan: Plan, result: Result) -> str:
 
 
 def state_words(plan: Plan, result: Result) -> str:
-    """In which state a plan with a base taken "here" is shown, and what it is in the other, for somebody who does not survey."""
+    """In which state a plan with a base taken "here" is shown, and what it is in the other, for somebody who does not
+    survey."""
     other, unit = result.other, plan.brief.unit
     if other is None:
         return ""
@@ -133,6 +134,7 @@ def _blind_sentence(plan: Plan, spot: BlindSpot, count: int) -> str:
     everyone = spot.checks == count
     who = "Every check shares it" if everyone else f"{spot.checks} of {count} checks share it"
     return (
-        f"{'Height' if spot.in_height else 'Plan'}: {100 * spot.share:.0f} % of the variance is {source_name(plan, spot)} "
-        f"(±{small(spot.sigma, plan.brief.unit)}). {who}, so {'no check' if everyone else 'only the others'} can see it."
+        f"{'Height' if spot.in_height else 'Plan'}: {100 * spot.share:.0f} % of the variance is"
+        f" {source_name(plan, spot)} (±{small(spot.sigma, plan.brief.unit)}). {who}, so"
+        f" {'no check' if everyone else 'only the others'} can see it."
     )

@@ -14,8 +14,8 @@ Change = Literal["new", "changed", "same", "gone"]
 
 @dataclass(frozen=True)
 class ZoneMet:
-    """A zone as the authority has it now, as the plan would hold it, and what that is against the plan: new, changed (words say how), the same, or
-    gone from the authority's list."""
+    """A zone as the authority has it now, as the plan would hold it, and what that is against the plan: new, changed
+    (words say how), the same, or gone from the authority's list."""
 
     feature: Feature
     change: Change
@@ -23,7 +23,8 @@ class ZoneMet:
 
 
 def compared(plan: Plan, found: Sequence[Feature]) -> list[ZoneMet]:
-    """An authority's zones (with their numbers) against those of a plan: a zone keeps its id and what was asked of it as long as it is the same."""
+    """An authority's zones (with their numbers) against those of a plan: a zone keeps its id and what was asked of it
+    as long as it is the same."""
     held = {f.zone.number: f for f in plan.site.features if f.kind == "airspace" and f.zone and f.zone.number}
     taken = {f.id for f in plan.site.features}
     out = []

@@ -21,8 +21,8 @@ MOST_CORNERS = 60
 
 @dataclass(frozen=True)
 class Risen:
-    """A thing that was found: what it looks like, its outline in grid metres, its height above the ground in metres (a twentieth of it is
-    taller), and its area in square metres."""
+    """A thing that was found: what it looks like, its outline in grid metres, its height above the ground in metres (a
+    twentieth of it is taller), and its area in square metres."""
 
     kind: Literal["obstacle", "canopy"]
     ring: tuple[tuple[float, float], ...]
@@ -31,11 +31,11 @@ class Risen:
 
 
 def risen(ground: AnySurface, over: Surface, site: Polygon) -> list[Risen]:
-    """Things on and about a site, the largest first: connected nodes of a surface model that lie so high over the ground. Smooth tops are taken
-    for buildings, rough ones for trees: a guess, to be looked at.
+    """Things on and about a site, the largest first: connected nodes of a surface model that lie so high over the
+    ground. Smooth tops are taken for buildings, rough ones for trees: a guess, to be looked at.
 
-    Source: the height above ground of a normalised surface model, and its planarity, as in ordinary classification of heights.
-    """
+    Source: the height above ground of a normalised surface model, and its planarity, as in ordinary classification of
+    heights."""
     rows, cols = over.heights.shape
     e, n = np.meshgrid(over.e0 + over.step * np.arange(cols), over.n0 + over.step * np.arange(rows))
     up = over.heights - ground.at(e, n)

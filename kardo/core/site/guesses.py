@@ -1,4 +1,5 @@
-"""What something in a file is likely to be, by the words that the file has for it. A guess: it is shown before anything is taken."""
+"""What something in a file is likely to be, by the words that the file has for it. A guess: it is shown before anything
+is taken."""
 
 import re
 from typing import get_args

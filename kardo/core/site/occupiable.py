@@ -39,8 +39,8 @@ def shapes_of(plan: Plan) -> Shapes:
 
 
 def why_not(plan: Plan, shapes: Shapes, e: float, n: float, trusted: bool = False) -> str:
-    """Why nobody should stand at a place in grid metres; empty where nothing is against it. trusted: somebody stood there before, whatever
-    the terrain says of it."""
+    """Why nobody should stand at a place in grid metres; empty where nothing is against it. trusted: somebody stood
+    there before, whatever the terrain says of it."""
     here = Point(e, n)
     for feature, shape in shapes:
         limit = AWAY_FROM_HAZARD if feature.kind == "hazard" else 0.0
@@ -69,7 +69,8 @@ def slopes(plan: Plan, places: Floats) -> Floats:
 
 
 def nearest_upright(shapes: Shapes, e: float, n: float, times: float) -> tuple[Feature, float, float] | None:
-    """The thing that is nearest for how tall it is, with metres to it and metres asked, so many times its height; None where nothing tall stands about."""
+    """The thing that is nearest for how tall it is, with metres to it and metres asked, so many times its height; None
+    where nothing tall stands about."""
     here = Point(e, n)
     tall = [(f, float(shape.distance(here))) for f, shape in shapes if f.kind in UPRIGHT and f.height]
     found = min(tall, key=lambda one: one[1] / one[0].height, default=None)
@@ -83,9 +84,9 @@ def what_moves_it(shapes: Shapes, e: float, n: float) -> str:
 
 
 def open_sky(plan: Plan, places: Floats, eyes: Floats) -> Floats:
-    """The share (k,) of the sky above fifteen degrees that is open over places (k, 2) in grid metres, from eyes (k,) in metres of the job's
-    heights: of its solid angle, hidden by the ground and by what stands there. Where the ground is not known it hides nothing. Places that were
-    looked from a moment ago are not again."""
+    """The share (k,) of the sky above fifteen degrees that is open over places (k, 2) in grid metres, from eyes (k,) in
+    metres of the job's heights: of its solid angle, hidden by the ground and by what stands there. Where the ground is
+    not known it hides nothing. Places that were looked from a moment ago are not again."""
     known = _skies(plan)
     wanted = [(*place, eye) for place, eye in zip(places.tolist(), eyes.tolist(), strict=True)]
     new = [k for k, one in enumerate(wanted) if one not in known]
@@ -121,8 +122,8 @@ def _open_sky(plan: Plan, places: Floats, eyes: Floats) -> Floats:
 
 
 def ground_hides(plan: Plan, places: Floats, eyes: Floats) -> Floats:
-    """Degrees (k, 36) up to which the ground hides the sky about places (k, 2) in grid metres, by grid azimuth, from eyes (k,) in metres of the job's heights; nothing where it is
-    not known."""
+    """Degrees (k, 36) up to which the ground hides the sky about places (k, 2) in grid metres, by grid azimuth, from
+    eyes (k,) in metres of the job's heights; nothing where it is not known."""
     if plan.surface is None:
         return np.zeros((len(places), 360 // AROUND))
     bearing = np.radians(np.arange(0, 360, AROUND))

@@ -1,5 +1,5 @@
-"""The satellites of a day over a point of the plan: the sky with the horizon cut in, how many, good and bad windows, and what
-each thing that stands about costs."""
+"""The satellites of a day over a point of the plan: the sky with the horizon cut in, how many, good and bad windows,
+and what each thing that stands about costs."""
 
 import datetime
 import math
@@ -31,8 +31,8 @@ OLD = 90.0  # days from which an almanac says little of the day
 
 @dataclass(frozen=True)
 class Stand:
-    """Where an antenna stands: its path in the plan, its name, grid metres, height of the antenna in the job's system, what was
-    typed of its horizon."""
+    """Where an antenna stands: its path in the plan, its name, grid metres, height of the antenna in the job's system,
+    what was typed of its horizon."""
 
     path: str
     name: str
@@ -44,8 +44,8 @@ class Stand:
 
 @dataclass(frozen=True)
 class Pass:
-    """One satellite's way over the mask: from which of the day's moments on, azimuth and elevation in degrees at each, and
-    whether the horizon leaves it free there."""
+    """One satellite's way over the mask: from which of the day's moments on, azimuth and elevation in degrees at each,
+    and whether the horizon leaves it free there."""
 
     name: str
     first: int
@@ -65,7 +65,8 @@ class Cost:
 
 @dataclass(frozen=True)
 class Window:
-    """Minutes of the site's clock, first and last, and what the window is: good, few (satellites) or weak (geometry)."""
+    """Minutes of the site's clock, first and last, and what the window is: good, few (satellites) or weak
+    (geometry)."""
 
     first: int
     last: int
@@ -74,8 +75,8 @@ class Window:
 
 @dataclass(frozen=True)
 class DaySky:
-    """The sky over a point on a date. horizon: degrees by degree of azimuth; minutes of the site's clock; satellites seen, and what an
-    open sky would give; dilution of precision, None where no position can be fixed."""
+    """The sky over a point on a date. horizon: degrees by degree of azimuth; minutes of the site's clock; satellites
+    seen, and what an open sky would give; dilution of precision, None where no position can be fixed."""
 
     about: str
     name: str
@@ -138,8 +139,8 @@ def stand_of(plan: Plan, wanted: str) -> Stand:
 
 
 def parts_of_horizon(plan: Plan, stand: Stand) -> list[tuple[str, Floats]]:
-    """What hides the sky at a place, each with its own horizon (360,) by true azimuth: the ground, each thing that stands there, and
-    what was typed. Raises GeodesyError where the grid does not reach."""
+    """What hides the sky at a place, each with its own horizon (360,) by true azimuth: the ground, each thing that
+    stands there, and what was typed. Raises GeodesyError where the grid does not reach."""
     gamma = math.degrees(plan.grid.convergence_and_scale(stand.e, stand.n)[0])
     parts = []
     if plan.surface is not None:
@@ -161,7 +162,8 @@ def parts_of_horizon(plan: Plan, stand: Stand) -> list[tuple[str, Floats]]:
 def sky_at(
     plan: Plan, stand: Stand, almanac: Almanac | Ephemerides, moments: Floats, mask: float = MASK
 ) -> tuple[Sky, list[tuple[str, Floats]]]:
-    """The sky of one place at moments (k,) in seconds of GPS time, over the mask in degrees; and what hides it, each with its horizon (360,)."""
+    """The sky of one place at moments (k,) in seconds of GPS time, over the mask in degrees; and what hides it, each
+    with its horizon (360,)."""
     parts = parts_of_horizon(plan, stand)
     return _seen(plan, stand, almanac, moments, [_highest(parts)], mask), parts
 
@@ -182,8 +184,8 @@ def _seen(
 def day_sky(
     plan: Plan, wanted: str, date: str, utc_offset_h: float | None = None, almanac: Almanac | Ephemerides | None = None
 ) -> DaySky:
-    """The sky over a place on a date (YYYY-MM-DD, by the site's clock). Without an almanac, constellations as they are meant to be.
-    Raises PlanError for a date or a place that is none."""
+    """The sky over a place on a date (YYYY-MM-DD, by the site's clock). Without an almanac, constellations as they are
+    meant to be. Raises PlanError for a date or a place that is none."""
     stand, own = stand_of(plan, wanted), almanac or nominal()
     lon, _ = plan.grid.to_geodetic(stand.e, stand.n)
     ahead = clock_ahead(float(lon), utc_offset_h)
@@ -295,7 +297,10 @@ def _told(minutes: Ints, count: Ints, found: list[Window]) -> str:
 def _caution(almanac: Almanac | Ephemerides, moment: float, minutes: Ints, known: Bools) -> str:
     names = ", ".join(SYSTEMS.values())
     if almanac.source == "nominal":
-        return f"Nominal constellations ({names}): typical numbers, not this day's. Bring an almanac for the hour of a gap."
+        return (
+            f"Nominal constellations ({names}): typical numbers, not this day's. Bring an almanac for the hour of a"
+            " gap."
+        )
     age = almanac.age(moment)
     if isinstance(almanac, Ephemerides):
         hours = ", ".join(f"{clock(int(minutes[a]))} to {clock(int(minutes[b]))}" for a, b in windows(known))

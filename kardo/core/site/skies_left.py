@@ -1,9 +1,11 @@
-"""What trees, walls and ground leave of the satellites to a rover: how many in the expectation, how noisy, and whether "fixed" is to be believed.
+"""What trees, walls and ground leave of the satellites to a rover: how many in the expectation, how noisy, and whether
+"fixed" is to be believed.
 
-A direction through trees loses its satellite with the share that the assumptions have for leaves or none, and what comes through is noisier; behind walls and ground
-all are lost. Expectations are over a day of the nominal constellations, for a plan does not know its hour; they enter the normal equations of the position by their
-information, and what these lose against an open sky is how much noisier the position is. Source: docs/accuracy.md, section 6; Langley, Dilution of precision, 1999.
-"""
+A direction through trees loses its satellite with the share that the assumptions have for leaves or none, and what
+comes through is noisier; behind walls and ground all are lost. Expectations are over a day of the nominal
+constellations, for a plan does not know its hour; they enter the normal equations of the position by their information,
+and what these lose against an open sky is how much noisier the position is. Source: docs/accuracy.md, section 6;
+Langley, Dilution of precision, 1999."""
 
 import math
 from collections.abc import Sequence
@@ -34,8 +36,9 @@ Place = tuple[float, float, float]
 
 @dataclass(frozen=True)
 class SkyLeft:
-    """Of the satellites over a place, in the expectation: how many, of how many in the open; PDOP; by how many times a position is noisier than there, in plan and in height; whether a
-    fixed solution is to be trusted; and the trees or walls that take most, by id, empty in the open."""
+    """Of the satellites over a place, in the expectation: how many, of how many in the open; PDOP; by how many times a
+    position is noisier than there, in plan and in height; whether a fixed solution is to be trusted; and the trees or
+    walls that take most, by id, empty in the open."""
 
     satellites: float
     in_the_open: float
@@ -52,7 +55,8 @@ class SkyLeft:
 
 
 def skies_left(plan: Plan, points: Sequence[ControlPoint], heights: Floats) -> list[SkyLeft]:
-    """Over control (k,) whose heights (k,) in the job's system may be NaN; places that were looked at before are not again."""
+    """Over control (k,) whose heights (k,) in the job's system may be NaN; places that were looked at before are not
+    again."""
     known = _remembered(plan)
     eyes = np.nan_to_num(heights) + POLE
     wanted = [(p.e, p.n, float(eye)) for p, eye in zip(points, eyes, strict=True)]
@@ -148,15 +152,16 @@ def _behind(satellites: "_Satellites", horizon: Floats) -> Bools:
 
 @dataclass(frozen=True)
 class _Satellites:
-    """Those over the mask at m moments, n of them: elevation in degrees (m, n), -90 where below; sector of grid azimuth (m, n); rows (m, n, 7) of the position's
-    equations, three coordinates and four clocks."""
+    """Those over the mask at m moments, n of them: elevation in degrees (m, n), -90 where below; sector of grid azimuth
+    (m, n); rows (m, n, 7) of the position's equations, three coordinates and four clocks."""
 
     up: Floats
     sector: Ints
     rows: Floats
 
     def expected(self, gets: Floats, noise: Floats) -> tuple[float, float, float, float]:
-        """How many come through, PDOP, and what a position's noise is in plan and in height, by the share of each direction that comes through and its noise (m, n)."""
+        """How many come through, PDOP, and what a position's noise is in plan and in height, by the share of each
+        direction that comes through and its noise (m, n)."""
         shown = np.where(self.up > 0, gets, 0.0)
         variance = self._variances(shown)
         noisy = self._variances(shown / noise**2)

@@ -21,8 +21,9 @@ PIECES, RELIEF = 8, 1.0  # along each side of an area at most; and metres of gro
 
 
 def foot_of(feature: Feature, e: Floats, n: Floats, surface: AnySurface) -> Floats:
-    """The ground (k,) that a thing stands on, seen from places near it: of what has a level top its highest corner's; of an area the ground at its nearest point; of a
-    line, and of what stands where no ground is known, the ground under the place."""
+    """The ground (k,) that a thing stands on, seen from places near it: of what has a level top its highest corner's;
+    of an area the ground at its nearest point; of a line, and of what stands where no ground is known, the ground under
+    the place."""
     if feature.shape == "line":
         return surface.at(e, n)
     corners = surface.at(*np.array(feature.vertices).T)
@@ -36,7 +37,8 @@ def foot_of(feature: Feature, e: Floats, n: Floats, surface: AnySurface) -> Floa
 
 
 def top_of(plan: Plan, feature: Feature) -> float:
-    """Height in metres of the highest of a thing that stands on the ground, in the job's system; NaN where no ground is known there."""
+    """Height in metres of the highest of a thing that stands on the ground, in the job's system; NaN where no ground is
+    known there."""
     if plan.surface is None:
         return math.nan
     ground = plan.surface.at(*np.array(feature.vertices, dtype=float).T)
@@ -44,8 +46,8 @@ def top_of(plan: Plan, feature: Feature) -> float:
 
 
 def tops_of(plan: Plan, feature: Feature) -> list[tuple[BaseGeometry, float]]:
-    """A thing in pieces of which each may be taken for level, with the height in metres of its top in the job's system: a line from vertex to vertex, an area on
-    sloping ground by cells. Empty where no ground is known."""
+    """A thing in pieces of which each may be taken for level, with the height in metres of its top in the job's system:
+    a line from vertex to vertex, an area on sloping ground by cells. Empty where no ground is known."""
     shape, surface, whole = shape_of_feature(feature), plan.surface, top_of(plan, feature)
     if surface is None or not math.isfinite(whole):
         return []

@@ -1,9 +1,9 @@
 """Ways over the site on foot: round what nobody may enter, over ground as steep as it is, through gates, along paths.
 
-The ground is cut into cells, each joined to sixteen neighbours (the king's and the knight's moves), which bends a way by less than three parts
-in a hundred; where nothing stands between two places and the ground is nearly level, the way is straight. Speed by slope: Tobler, Three
-presentations on geographical analysis and modeling, NCGIA 93-1 (1993), as a part of the walking speed on the level.
-"""
+The ground is cut into cells, each joined to sixteen neighbours (the king's and the knight's moves), which bends a way
+by less than three parts in a hundred; where nothing stands between two places and the ground is nearly level, the way
+is straight. Speed by slope: Tobler, Three presentations on geographical analysis and modeling, NCGIA 93-1 (1993), as a
+part of the walking speed on the level."""
 
 import math
 from dataclasses import dataclass
@@ -38,8 +38,8 @@ MOVES = [(r, c) for r in range(-2, 3) for c in range(-2, 3) if math.gcd(abs(r), 
 
 @dataclass(frozen=True)
 class Ways:
-    """Ways between k places: minutes and metres on the ground, each (k, k), infinite where none leads; and the way itself, from and to a
-    place, as grid metres (m, 2)."""
+    """Ways between k places: minutes and metres on the ground, each (k, k), infinite where none leads; and the way
+    itself, from and to a place, as grid metres (m, 2)."""
 
     minutes: Floats
     metres: Floats
@@ -65,7 +65,8 @@ class Ways:
 
 @dataclass(frozen=True)
 class _Cells:
-    """Cells about some places: their side, centres (n, 2) in grid metres, and the open cell nearest to each place (k,)."""
+    """Cells about some places: their side, centres (n, 2) in grid metres, and the open cell nearest to each place
+    (k,)."""
 
     side: float
     centre: Floats
@@ -75,8 +76,8 @@ class _Cells:
 def ways(
     plan: Plan, places: list[tuple[float, float]], m_per_min: float, scale: float = 1.0, on_paths: bool = False
 ) -> Ways:
-    """Ways between places in grid metres, at a speed on the level; scale: grid metres for one on the ground. on_paths: along paths alone, as a
-    vehicle goes, at the same speed up and down."""
+    """Ways between places in grid metres, at a speed on the level; scale: grid metres for one on the ground. on_paths:
+    along paths alone, as a vehicle goes, at the same speed up and down."""
     at = np.array(places, dtype=float).reshape(-1, 2)
     away = np.linalg.norm(at[:, None] - at, axis=2) / scale
     straight = np.eye(len(at), dtype=bool) if on_paths else _free(plan, at)
@@ -106,7 +107,8 @@ def _length(line: list[tuple[float, float]]) -> float:
 
 
 def _free(plan: Plan, at: Floats) -> np.ndarray:
-    """Whether the straight way (k, k) crosses nothing that bounds or eases it, over ground that is known to be nearly level all along."""
+    """Whether the straight way (k, k) crosses nothing that bounds or eases it, over ground that is known to be nearly
+    level all along."""
     matter = [_wide(f) for f in plan.site.features if f.kind in BLOCKS or f.kind in SLOW or f.kind == "access"]
     a, b = np.triu_indices(len(at), 1)
     ok = _level(plan, at[a], at[b])
@@ -170,7 +172,8 @@ def _graph(plan: Plan, at: Floats, on_paths: bool) -> tuple[_Cells, csr_array]:
 
 
 def _about(plan: Plan, at: Floats) -> tuple[Floats, Floats]:
-    """The south-west and north-east corners of what ways may take: the places, and the things among them with what is beyond their ends."""
+    """The south-west and north-east corners of what ways may take: the places, and the things among them with what is
+    beyond their ends."""
     low, high = at.min(axis=0) - MARGIN, at.max(axis=0) + MARGIN
     box = shapely.box(*low, *high)
     corners = [np.array(f.vertices) for f in plan.site.features if shape_of_feature(f).intersects(box)]
@@ -204,7 +207,8 @@ def _prepared(shape: shapely.Geometry) -> shapely.Geometry:
 
 
 def _barriers(plan: Plan) -> shapely.Geometry | None:
-    """What no step may cross, but at gates and where a path does: a wall drawn as a line, and a thing thinner than a cell."""
+    """What no step may cross, but at gates and where a path does: a wall drawn as a line, and a thing thinner than a
+    cell."""
     shapes = [_wide(f) for f in plan.site.features if f.kind in BLOCKS]
     if not shapes:
         return None

@@ -1,9 +1,8 @@
-"""Where satellites are by what they broadcast of themselves: Keplerian elements with corrections, each system by its own constants and
-clock; GLONASS by integrating its motion.
+"""Where satellites are by what they broadcast of themselves: Keplerian elements with corrections, each system by its
+own constants and clock; GLONASS by integrating its motion.
 
-Time is seconds of GPS time, as in orbits.py. Source: IS-GPS-200 (20.3.3.4.3) for GPS and QZSS; Galileo OS SIS ICD (5.1.1); BeiDou
-ICD B1I (5.2.4.12), with its own way for geostationary satellites; GLONASS ICD (A.3.1.2).
-"""
+Time is seconds of GPS time, as in orbits.py. Source: IS-GPS-200 (20.3.3.4.3) for GPS and QZSS; Galileo OS SIS ICD
+(5.1.1); BeiDou ICD B1I (5.2.4.12), with its own way for geostationary satellites; GLONASS ICD (A.3.1.2)."""
 
 import math
 from dataclasses import dataclass, replace
@@ -28,9 +27,10 @@ FIELDS = (
 
 @dataclass(frozen=True)
 class Ephemerides:
-    """Broadcast elements of m records, and broadcast motions of r: which satellite each is of (index into names), its reference time in
-    seconds of GPS time (of elements also as seconds of the week in the system's own time), whether it is healthy. elements (m, 15) in
-    the order of FIELDS, metres and radians; motion (r, 9): position, velocity, acceleration, metres and seconds."""
+    """Broadcast elements of m records, and broadcast motions of r: which satellite each is of (index into names), its
+    reference time in seconds of GPS time (of elements also as seconds of the week in the system's own time), whether it
+    is healthy. elements (m, 15) in the order of FIELDS, metres and radians; motion (r, 9): position, velocity,
+    acceleration, metres and seconds."""
 
     names: tuple[str, ...]
     kepler_of: Ints
@@ -54,7 +54,8 @@ class Ephemerides:
         return float(np.abs(moment - every).min() / 86_400) if len(every) else math.inf
 
     def covers(self, moments: Floats) -> Bools:
-        """At which moments (k,) a record is near enough for anything to be known of the sky: elements, and motions where there are no elements."""
+        """At which moments (k,) a record is near enough for anything to be known of the sky: elements, and motions
+        where there are no elements."""
         times, holds = (self.reference, KEPLER_HOLDS) if self.reference.size else (self.moment, MOTION_HOLDS)
         if not times.size:
             return np.zeros(len(moments), dtype=bool)
@@ -80,8 +81,8 @@ class Ephemerides:
         )
 
     def at(self, moments: Floats) -> Floats:
-        """Positions (k, n, 3), metres in the frame that turns with the earth, at k moments; zero, the middle of the earth, where no
-        record is near enough."""
+        """Positions (k, n, 3), metres in the frame that turns with the earth, at k moments; zero, the middle of the
+        earth, where no record is near enough."""
         moments = np.asarray(moments, dtype=np.float64)
         out = np.zeros((len(moments), len(self.names), 3))
         for n in range(len(self.names)):
@@ -140,7 +141,8 @@ def _geostationary(name: str) -> bool:
 
 
 def _turned(place: Floats, angle: Floats) -> Floats:
-    """Positions (k, 3) of geostationary elements in the earth's frame: about x by their tilt, then about z by what the earth turned."""
+    """Positions (k, 3) of geostationary elements in the earth's frame: about x by their tilt, then about z by what the
+    earth turned."""
     x, y, z = place.T
     y, z = y * math.cos(TILT) + z * math.sin(TILT), -y * math.sin(TILT) + z * math.cos(TILT)
     return np.stack([x * np.cos(angle) + y * np.sin(angle), -x * np.sin(angle) + y * np.cos(angle), z], axis=-1)
@@ -154,7 +156,8 @@ def _nearest(times: Floats, moments: Floats, holds: float) -> tuple[Ints, Floats
 
 
 def moved(motion: Floats, seconds: Floats) -> Floats:
-    """Positions (k, 3) of broadcast motions (k, 9) so many seconds later (k,), by a Runge-Kutta integration of the fourth order."""
+    """Positions (k, 3) of broadcast motions (k, 9) so many seconds later (k,), by a Runge-Kutta integration of the
+    fourth order."""
     state, push = motion[:, :6].copy(), motion[:, 6:]
     steps = max(1, math.ceil(float(np.abs(seconds).max()) / STEP))
     h = (seconds / steps)[:, None]
@@ -168,8 +171,8 @@ def moved(motion: Floats, seconds: Floats) -> Floats:
 
 
 def _pull(state: Floats, push: Floats) -> Floats:
-    """The rate (k, 6) of positions and velocities in the turning frame: the oblate earth's pull, its turning, and the broadcast
-    acceleration of sun and moon. Source: GLONASS ICD, A.3.1.2."""
+    """The rate (k, 6) of positions and velocities in the turning frame: the oblate earth's pull, its turning, and the
+    broadcast acceleration of sun and moon. Source: GLONASS ICD, A.3.1.2."""
     mu, turn = GRAVITY["R"], ROTATION["R"]
     (x, y, z), (vx, vy) = state[:, :3].T, state[:, 3:5].T
     r2 = x * x + y * y + z * z
@@ -183,7 +186,8 @@ def _pull(state: Floats, push: Floats) -> Floats:
 
 
 def full_time(of_week: float, near: float) -> float:
-    """A time of the week as seconds since the beginning of the count, in the week that brings it nearest to a moment of the same clock.
+    """A time of the week as seconds since the beginning of the count, in the week that brings it nearest to a moment of
+    the same clock.
 
     >>> full_time(10.0, 3 * WEEK - 5.0) == 3 * WEEK + 10.0
     True

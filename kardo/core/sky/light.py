@@ -1,4 +1,5 @@
-"""The light of a day at a place: when the sun stands high enough. Clock times are minutes from midnight of the site's clock."""
+"""The light of a day at a place: when the sun stands high enough. Clock times are minutes from midnight of the site's
+clock."""
 
 import datetime
 import math
@@ -35,8 +36,9 @@ def clock(minutes: int) -> str:
 
 @dataclass(frozen=True)
 class Light:
-    """Sunrise and sunset, from when to when the sun stands high enough for flying, and from when to when it is light enough for people on foot; None where it
-    does not. sun: its height in degrees every ten minutes of the day, for drawing."""
+    """Sunrise and sunset, from when to when the sun stands high enough for flying, and from when to when it is light
+    enough for people on foot; None where it does not. sun: its height in degrees every ten minutes of the day, for
+    drawing."""
 
     rise: int | None
     set: int | None
@@ -55,8 +57,7 @@ def clock_ahead(lon: float, utc_offset_h: float | None) -> float:
 def light(lon: float, lat: float, date: str, ahead: float, least_deg: float) -> Light:
     """The light at a place in degrees on a date (YYYY-MM-DD). Raises PlanError for a date that is none.
 
-    Source: astral, after Meeus, Astronomical algorithms (1991).
-    """
+    Source: astral, after Meeus, Astronomical algorithms (1991)."""
     try:
         midnight = datetime.datetime.fromisoformat(date).replace(tzinfo=datetime.UTC)
         midnight -= datetime.timedelta(hours=ahead)

@@ -1,8 +1,7 @@
 """Where satellites are: almanacs of Keplerian elements, and their positions in the rotating earth's frame.
 
-Time is seconds of GPS time since 6 January 1980, without leap seconds; the few seconds between the systems' own times move no
-almanac by more than it is good for, some kilometres.
-"""
+Time is seconds of GPS time since 6 January 1980, without leap seconds; the few seconds between the systems' own times
+move no almanac by more than it is good for, some kilometres."""
 
 import datetime
 import math
@@ -28,9 +27,10 @@ YEAR = 365.25 * 86_400.0
 
 @dataclass(frozen=True)
 class Almanac:
-    """Elements of n satellites, each array (n,): names such as G07; reference time in seconds of GPS time; eccentricity;
-    inclination, radians; root of the semi-major axis, root metres; longitude of the ascending node at the start of the week of
-    the reference time, and its rate; argument of perigee, mean anomaly at the reference time, radians; whether it is healthy."""
+    """Elements of n satellites, each array (n,): names such as G07; reference time in seconds of GPS time;
+    eccentricity; inclination, radians; root of the semi-major axis, root metres; longitude of the ascending node at the
+    start of the week of the reference time, and its rate; argument of perigee, mean anomaly at the reference time,
+    radians; whether it is healthy."""
 
     names: tuple[str, ...]
     reference: Floats
@@ -100,9 +100,8 @@ def gps_clock(moment: float) -> str:
 def positions(almanac: Almanac, moments: Floats) -> Floats:
     """Positions (k, n, 3), metres in the frame that turns with the earth, at k moments in seconds of GPS time.
 
-    Source: user algorithm for almanac data, IS-GPS-200 (20.3.3.5.2.1) with each system's constants; the corrections of an
-    ephemeris are zero.
-    """
+    Source: user algorithm for almanac data, IS-GPS-200 (20.3.3.5.2.1) with each system's constants; the corrections of
+    an ephemeris are zero."""
     mu = np.array([GRAVITY[s] for s in almanac.systems])
     turn = np.array([ROTATION[s] for s in almanac.systems])
     a = almanac.root_a**2
@@ -122,7 +121,8 @@ def positions(almanac: Almanac, moments: Floats) -> Floats:
 
 
 def eccentric_anomaly(mean: Floats, e: Floats) -> Floats:
-    """Eccentric anomalies (k, n), radians, of mean ones (k, n) and eccentricities (n,): Kepler's equation by Newton's iteration."""
+    """Eccentric anomalies (k, n), radians, of mean ones (k, n) and eccentricities (n,): Kepler's equation by Newton's
+    iteration."""
     eccentric = mean + e * np.sin(mean)
     for _ in range(ROUNDS):
         eccentric = eccentric - (eccentric - e * np.sin(eccentric) - mean) / (1 - e * np.cos(eccentric))
@@ -131,8 +131,8 @@ def eccentric_anomaly(mean: Floats, e: Floats) -> Floats:
 
 @dataclass(frozen=True)
 class _Shell:
-    """Satellites evenly on some circular planes (Walker, J. British Interplanetary Society 37, 1984): planes, in each so many, and
-    the phase from one plane to the next in parts of a full turn by the total number."""
+    """Satellites evenly on some circular planes (Walker, J. British Interplanetary Society 37, 1984): planes, in each
+    so many, and the phase from one plane to the next in parts of a full turn by the total number."""
 
     system: str
     planes: int
@@ -142,7 +142,8 @@ class _Shell:
     inclination: float
 
 
-# Nominal shells. GPS: six planes, IS-GPS-200 and the SPS performance standard, here five evenly in each; GLONASS 24/3/1, Galileo
+# Nominal shells. GPS: six planes, IS-GPS-200 and the SPS performance standard, here five evenly in each; GLONASS
+# 24/3/1, Galileo
 # 24/3/1, BeiDou's middle orbits 24/3/1, after their interface documents.
 SHELLS = (
     _Shell(system="G", planes=6, each=5, phase=1, a=26_559_710.0, inclination=55.0),
@@ -159,7 +160,8 @@ NOMINAL_FROM = gps_seconds(datetime.datetime(2026, 1, 4, tzinfo=datetime.UTC))
 
 
 def nominal() -> Almanac:
-    """Four constellations as they are meant to be: how many satellites a place usually has, not where they are on a day."""
+    """Four constellations as they are meant to be: how many satellites a place usually has, not where they are on a
+    day."""
     rows: list[tuple[str, float, float, float, float]] = []
     for shell in SHELLS:
         total = shell.planes * shell.each

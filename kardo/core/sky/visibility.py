@@ -21,8 +21,8 @@ _TO_EARTH = Transformer.from_pipeline(
 
 @dataclass(frozen=True)
 class Sky:
-    """What p points see at k moments (seconds of GPS time) of n satellites. counts (p, k); gdop, pdop, hdop, vdop, tdop (p, k), NaN
-    where too few are seen to fix a position; azimuth and elevation (p, k, n) in degrees, seen (p, k, n)."""
+    """What p points see at k moments (seconds of GPS time) of n satellites. counts (p, k); gdop, pdop, hdop, vdop, tdop
+    (p, k), NaN where too few are seen to fix a position; azimuth and elevation (p, k, n) in degrees, seen (p, k, n)."""
 
     moments: Floats
     names: tuple[str, ...]
@@ -38,12 +38,11 @@ class Sky:
 
 
 def sky(almanac: Almanac | Ephemerides, moments: Floats, places: Floats, horizons: Floats, mask: float = 15.0) -> Sky:
-    """What places (p, 3), longitude and latitude in degrees and ellipsoidal metres, see at moments (k,) over their horizons
-    (p, 360), elevation in degrees by degree of azimuth, and over the mask, degrees.
+    """What places (p, 3), longitude and latitude in degrees and ellipsoidal metres, see at moments (k,) over their
+    horizons (p, 360), elevation in degrees by degree of azimuth, and over the mask, degrees.
 
-    Dilution of precision with one clock for each system seen: GDOP of all, PDOP, HDOP and VDOP of the position, TDOP of the clocks.
-    Source: Langley, Dilution of precision, GPS World 10(5), 1999.
-    """
+    Dilution of precision with one clock for each system seen: GDOP of all, PDOP, HDOP and VDOP of the position, TDOP of
+    the clocks. Source: Langley, Dilution of precision, GPS World 10(5), 1999."""
     own = almanac.usable()
     where = np.ascontiguousarray(own.at(moments))
     earth = np.stack(_TO_EARTH.transform(places[:, 0], places[:, 1], places[:, 2]), axis=-1)
@@ -125,7 +124,8 @@ def _look(
 
 @njit(cache=True)
 def _dilution(normal: Floats, used: Ints, count: int, out: Floats) -> None:
-    """GDOP, PDOP, HDOP, VDOP, TDOP from the normal matrix of three coordinates and four clocks, of which only some are used."""
+    """GDOP, PDOP, HDOP, VDOP, TDOP from the normal matrix of three coordinates and four clocks, of which only some are
+    used."""
     order = 3
     keep = np.zeros(7, dtype=np.int64)
     keep[1], keep[2] = 1, 2

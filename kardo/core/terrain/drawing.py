@@ -18,8 +18,8 @@ ABOUT = 14  # contour lines aimed at, at most
 
 
 def contours(surface: Surface) -> Json:
-    """Contour lines in grid metres at a plain interval that gives about a dozen; every fifth is an index contour. Ground so
-    rough that its lines would fill the sheet is drawn from fewer of its nodes, down to no lines at all."""
+    """Contour lines in grid metres at a plain interval that gives about a dozen; every fifth is an index contour.
+    Ground so rough that its lines would fill the sheet is drawn from fewer of its nodes, down to no lines at all."""
     known = surface.heights[np.isfinite(surface.heights)]
     interval = plain(max(float(np.ptp(known)) / ABOUT, 0.1)) if known.size else 1.0
     for most in MOST_NODES:
@@ -73,7 +73,8 @@ def thinned(surface: Surface, most: int) -> Surface:
 
 
 def shading(surface: Surface, azimuth: float = 315.0, altitude: float = 45.0, exaggeration: float = 3.0) -> Floats:
-    """Lambert hill shading 0 to 1 (rows, cols), light from the north-west by custom; NaN where the terrain is unknown."""
+    """Lambert hill shading 0 to 1 (rows, cols), light from the north-west by custom; NaN where the terrain is
+    unknown."""
     dn, de = np.gradient(surface.heights * exaggeration, surface.step)
     a, h = math.radians(azimuth), math.radians(altitude)
     light = np.array([math.sin(a) * math.cos(h), math.cos(a) * math.cos(h), math.sin(h)])
@@ -82,7 +83,8 @@ def shading(surface: Surface, azimuth: float = 315.0, altitude: float = 45.0, ex
 
 
 def shading_png(surface: Surface) -> str:
-    """Hill shading as a data address: a grey PNG with transparency for what is dark, so that it lies over any paper colour."""
+    """Hill shading as a data address: a grey PNG with transparency for what is dark, so that it lies over any paper
+    colour."""
     light = shading(surface)
     dark = np.nan_to_num((0.85 - light) * 180, nan=0.0).clip(0, 160).astype(np.uint8)
     pixels = np.zeros((*dark.shape, 4), dtype=np.uint8)

@@ -15,8 +15,9 @@ CELLS = 4000  # looked at over a polygon, about
 
 @dataclass(frozen=True)
 class Gaps:
-    """What is not known inside a polygon: square metres on the ground, as a share of it, and the middle of the largest piece in grid metres;
-    the middles of the cells looked at that are not known, and their side in metres, for drawing."""
+    """What is not known inside a polygon: square metres on the ground, as a share of it, and the middle of the largest
+    piece in grid metres; the middles of the cells looked at that are not known, and their side in metres, for
+    drawing."""
 
     area: float
     share: float
@@ -27,8 +28,8 @@ class Gaps:
 
 
 def gaps(surface: AnySurface, polygon: BaseGeometry, grid_per_ground: float = 1.0) -> Gaps | None:
-    """The gaps of a surface inside a polygon in grid metres, of which so many are a metre on the ground; None where all of it is
-    known."""
+    """The gaps of a surface inside a polygon in grid metres, of which so many are a metre on the ground; None where all
+    of it is known."""
     west, south, east, north = polygon.bounds
     side = math.sqrt(max((east - west) * (north - south), 1e-6) / CELLS)
     e, n = np.meshgrid(np.arange(west + side / 2, east, side), np.arange(south + side / 2, north, side))

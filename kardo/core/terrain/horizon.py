@@ -20,8 +20,8 @@ BESIDE = 0.5  # metres about a thin thing that it covers
 
 
 def ground_horizon(surface: AnySurface, e: float, n: float, eye: float) -> Floats:
-    """Elevation in degrees (360,) of the ground about a place in grid metres, by degree of grid azimuth, seen from a height in
-    metres of the job's system. Never below level; where the ground is not known it hides nothing."""
+    """Elevation in degrees (360,) of the ground about a place in grid metres, by degree of grid azimuth, seen from a
+    height in metres of the job's system. Never below level; where the ground is not known it hides nothing."""
     first = max(getattr(surface, "step", 5.0), 1.0)
     away = first * GROWTH ** np.arange(math.ceil(math.log(FARTHEST / first) / math.log(GROWTH)))
     bearing = np.radians(np.arange(STEPS))
@@ -32,8 +32,9 @@ def ground_horizon(surface: AnySurface, e: float, n: float, eye: float) -> Float
 
 
 def things_horizon(things: Sequence[tuple[BaseGeometry, float]], e: float, n: float, eye: float) -> Floats:
-    """Elevation (360,) in degrees of things in grid metres, by degree of grid azimuth, each with the height in metres of its top. A thing that the place stands in or under hides
-    nothing but what is over it: it is left out, and has to be told otherwise."""
+    """Elevation (360,) in degrees of things in grid metres, by degree of grid azimuth, each with the height in metres
+    of its top. A thing that the place stands in or under hides nothing but what is over it: it is left out, and has to
+    be told otherwise."""
     out = np.zeros(STEPS)
     here, bearing = Point(e, n), np.radians(np.arange(STEPS))
     ends = np.stack([e + FARTHEST * np.sin(bearing), n + FARTHEST * np.cos(bearing)], axis=-1)
@@ -49,7 +50,8 @@ def things_horizon(things: Sequence[tuple[BaseGeometry, float]], e: float, n: fl
 
 
 def typed_horizon(rows: Sequence[tuple[float, float]]) -> Floats:
-    """Elevations (360,) between typed ones, (azimuth, elevation) in degrees, straight from one to the next around the circle.
+    """Elevations (360,) between typed ones, (azimuth, elevation) in degrees, straight from one to the next around the
+    circle.
 
     >>> typed_horizon([(0, 10), (180, 30)])[[0, 90, 180, 270]].tolist()
     [10.0, 20.0, 30.0, 20.0]
@@ -61,5 +63,6 @@ def typed_horizon(rows: Sequence[tuple[float, float]]) -> Floats:
 
 
 def turned(profile: Floats, degrees: float) -> Floats:
-    """A profile (360,) by true azimuth from one (360,) by grid azimuth, grid north lying so many degrees east of true north."""
+    """A profile (360,) by true azimuth from one (360,) by grid azimuth, grid north lying so many degrees east of true
+    north."""
     return np.interp(np.arange(STEPS), (np.arange(STEPS) + degrees) % 360, profile, period=360)

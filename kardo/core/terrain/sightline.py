@@ -23,8 +23,8 @@ def in_sight(
     n: Floats,
     h: Floats,
 ) -> Bools:
-    """Whether each of k places (grid metres, heights in the job's system) is in free sight of an eye (3,): no ground and no thing,
-    each with the height of its top, stands between. Where the ground is not known it hides nothing."""
+    """Whether each of k places (grid metres, heights in the job's system) is in free sight of an eye (3,): no ground
+    and no thing, each with the height of its top, stands between. Where the ground is not known it hides nothing."""
     out: Bools = np.ones(len(e), dtype=bool)
     if surface is not None:
         for first in range(0, len(e), AT_ONCE):
@@ -46,7 +46,8 @@ def _over_ground(surface: AnySurface, eye: Floats, e: Floats, n: Floats, h: Floa
 
 
 def _behind(solid: BaseGeometry, top: float, eye: Floats, e: Floats, n: Floats, h: Floats) -> Bools:
-    """Whether a thing stands in the line to each place: it crosses it in plan, below the thing's top at either end of the crossing."""
+    """Whether a thing stands in the line to each place: it crosses it in plan, below the thing's top at either end of
+    the crossing."""
     ends = np.stack([np.stack([np.broadcast_to(eye[:2], (len(e), 2)), np.stack([e, n], axis=1)], axis=1)])[0]
     lines = shapely.linestrings(ends)
     hidden: Bools = np.zeros(len(e), dtype=bool)

@@ -35,8 +35,8 @@ class Surface:
         return 0.0
 
     def at(self, e: Floats | float, n: Floats | float) -> Floats:
-        """Bilinear heights; NaN beside unknown nodes, and more than half a step outside: ground that is not known is never
-        made up."""
+        """Bilinear heights; NaN beside unknown nodes, and more than half a step outside: ground that is not known is
+        never made up."""
         rows, cols = self.heights.shape
         x = _within((np.asarray(e, dtype=float) - self.e0) / self.step, cols)
         y = _within((np.asarray(n, dtype=float) - self.n0) / self.step, rows)
@@ -49,7 +49,8 @@ class Surface:
         return np.where(outside, np.nan, height)
 
     def gradient(self, e: Floats, n: Floats) -> Floats:
-        """Slope (k, 2) to east and to north, metres a metre, over one step of the grid about each position; NaN at its edge."""
+        """Slope (k, 2) to east and to north, metres a metre, over one step of the grid about each position; NaN at its
+        edge."""
         half = self.step / 2
         east, north = self.at(e + half, n) - self.at(e - half, n), self.at(e, n + half) - self.at(e, n - half)
         return np.stack([east, north], axis=1) / self.step

@@ -23,7 +23,8 @@ def is_archive_of(ending: str, data: bytes) -> bool:
 
 
 def unpacked(data: bytes, *endings: str) -> dict[str, bytes]:
-    """The first file with each of some endings, those that there are. Raises ReadError for an archive that holds too much or cannot be opened."""
+    """The first file with each of some endings, those that there are. Raises ReadError for an archive that holds too
+    much or cannot be opened."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             members = [m for m in archive.infolist() if not m.is_dir()]

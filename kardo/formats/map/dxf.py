@@ -25,7 +25,8 @@ def is_dxf(data: bytes) -> bool:
 
 
 def read_dxf(data: bytes) -> MapFile:
-    """Points, inserted blocks, lines and polylines of the drawing's model, by layer. A block's first attribute, or its NAME, names it."""
+    """Points, inserted blocks, lines and polylines of the drawing's model, by layer. A block's first attribute, or its
+    NAME, names it."""
     from ezdxf.filemanagement import read
     from ezdxf.lldxf.const import DXFError
 
@@ -83,8 +84,8 @@ def _line(points: Iterable[Any], closed: bool, layer: str) -> Iterator[Thing]:
 
 
 def control_dxf(plan: Plan) -> str:
-    """A drawing in the job's grid and unit, a layer for each role and kind: a block for every point with its name, role and height as
-    attributes, the boundary, and what is on the site."""
+    """A drawing in the job's grid and unit, a layer for each role and kind: a block for every point with its name, role
+    and height as attributes, the boundary, and what is on the site."""
     from ezdxf.filemanagement import new
 
     unit = UNITS[plan.brief.unit]
@@ -117,7 +118,8 @@ def control_dxf(plan: Plan) -> str:
 
 
 def _block(drawing: Any, role: str) -> None:
-    """The sign of a role, half a unit about its place: a triangle with a dot for a mark, a square for a target, a ring for a check."""
+    """The sign of a role, half a unit about its place: a triangle with a dot for a mark, a square for a target, a ring
+    for a check."""
     block = drawing.blocks.new(role.upper())
     if role == "check":
         block.add_circle((0, 0), 0.5)
@@ -134,7 +136,8 @@ def _block(drawing: Any, role: str) -> None:
 
 
 def flight_dxf(plan: Plan) -> str:
-    """A drawing in the job's grid and unit: flight lines as lines in space, exposures as points, the boundary; a layer each."""
+    """A drawing in the job's grid and unit: flight lines as lines in space, exposures as points, the boundary; a layer
+    each."""
     from ezdxf.filemanagement import new
 
     unit = UNITS[plan.brief.unit]

@@ -84,9 +84,9 @@ def _require_shallow(geometry: Any, depth: int) -> None:
 
 
 def control_geojson(plan: Plan) -> str:
-    """Points with longitude, latitude on WGS 84 and ellipsoidal height on the grid's datum, ten decimals (a hundredth of a
-    millimetre); the grid coordinates and the height in the job's system as properties, in metres; how WGS 84 was reached, as a
-    member of its own. The boundary comes along."""
+    """Points with longitude, latitude on WGS 84 and ellipsoidal height on the grid's datum, ten decimals (a hundredth
+    of a millimetre); the grid coordinates and the height in the job's system as properties, in metres; how WGS 84 was
+    reached, as a member of its own. The boundary comes along."""
     system, features = height_name(plan.brief.heights), []
     for p in points_of(plan):
         said = {"name": p.name, "role": p.role, "grid": plan.brief.crs, "E_m": round(p.e, 4), "N_m": round(p.n, 4)}

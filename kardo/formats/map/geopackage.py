@@ -29,7 +29,8 @@ def is_geopackage(data: bytes) -> bool:
 
 
 def read_geopackage(data: bytes) -> MapFile:
-    """All layers of one system. The database is looked at in memory, with its own programs off and its steps counted."""
+    """All layers of one system. The database is looked at in memory, with its own programs off and its steps
+    counted."""
     base, looks = sqlite3.connect(":memory:"), 0
 
     def tired() -> bool:
@@ -53,8 +54,8 @@ def read_geopackage(data: bytes) -> MapFile:
 
 def _layers(base: sqlite3.Connection) -> MapFile:
     layers = base.execute(
-        "SELECT g.table_name, g.column_name, g.srs_id FROM gpkg_geometry_columns g JOIN sqlite_master m ON m.name = g.table_name "
-        "WHERE m.type = 'table'"
+        "SELECT g.table_name, g.column_name, g.srs_id FROM gpkg_geometry_columns g JOIN sqlite_master m ON m.name ="
+        " g.table_name WHERE m.type = 'table'"
     ).fetchmany(100)
     if not layers:
         raise ReadError("The GeoPackage holds no layer of shapes.", mend="Export them again.")
@@ -112,7 +113,8 @@ def _unwrapped(blob: bytes) -> BaseGeometry | None:
 
 
 def control_geopackage(plan: Plan) -> bytes:
-    """GeoPackage in the job's own grid, metres: points with their heights, the boundary, and what is on the site, a layer each."""
+    """GeoPackage in the job's own grid, metres: points with their heights, the boundary, and what is on the site, a
+    layer each."""
     import pyogrio
 
     layers: list[tuple[str, str, list[BaseGeometry], dict[str, list[str]]]] = []
@@ -181,7 +183,14 @@ def flight_geopackage(plan: Plan) -> bytes:
             columns = [np.array([row[name] for row in rows]) for name in rows[0]]
             columns = [c.astype(object) if c.dtype.kind == "U" else c for c in columns]
             pyogrio.raw.write(
-                str(path), shapely.to_wkb(shapes, output_dimension=3), columns, list(rows[0]), layer=layer, driver="GPKG",
-                geometry_type=kind, crs=plan.grid.crs.to_wkt(), append=path.exists(),
-            )  # fmt: skip
+                str(path),
+                shapely.to_wkb(shapes, output_dimension=3),
+                columns,
+                list(rows[0]),
+                layer=layer,
+                driver="GPKG",
+                geometry_type=kind,
+                crs=plan.grid.crs.to_wkt(),
+                append=path.exists(),
+            )
         return path.read_bytes()

@@ -1,4 +1,5 @@
-"""GPX 1.1: waypoints, routes and tracks in latitude and longitude on WGS 84, without heights, for it does not say above what they are."""
+"""GPX 1.1: waypoints, routes and tracks in latitude and longitude on WGS 84, without heights, for it does not say above
+what they are."""
 
 from collections.abc import Sequence
 from typing import Any

@@ -84,7 +84,10 @@ def control_kml(plan: Plan) -> str:
     unit, marks = UNITS[plan.brief.unit], []
     for p in points_of(plan):
         e, n, h = (f"{unit.from_metres(v):.4f}" if np.isfinite(v) else "unknown" for v in (p.e, p.n, p.h))
-        words = f"{p.role}; E {e} N {n} {unit.short}, {plan.grid.name}; height {h} {unit.short}, {height_name(plan.brief.heights)}"
+        words = (
+            f"{p.role}; E {e} N {n} {unit.short}, {plan.grid.name}; height {h} {unit.short},"
+            f" {height_name(plan.brief.heights)}"
+        )
         marks.append(_placemark(p.name, words, _drawn("place", [[p.lon, p.lat]])))
     if len(plan.site.boundary) > 2:
         marks.append(_placemark("boundary", "", _drawn("area", on_site(plan)[0].world)))
@@ -109,8 +112,9 @@ def site_kml(plan: Plan) -> str:
 
 
 def flight_kml(plan: Plan) -> str:
-    """Each flight line at its height, in a folder for each flight. KML's absolute altitudes are above mean sea level; they are those of the job
-    where it has heights above a geoid, and are left to the ground, as heights above it, where it has not."""
+    """Each flight line at its height, in a folder for each flight. KML's absolute altitudes are above mean sea level;
+    they are those of the job where it has heights above a geoid, and are left to the ground, as heights above it, where
+    it has not."""
     from_sea = plan.brief.heights != "ellipsoidal"
     mode = "absolute" if from_sea else "relativeToGround"
     folders = []

@@ -1,4 +1,5 @@
-"""LandXML 1.2: points of the survey (CgPoints), and surfaces by their outlines. Coordinates are northing, easting and elevation in the file's own linear unit."""
+"""LandXML 1.2: points of the survey (CgPoints), and surfaces by their outlines. Coordinates are northing, easting and
+elevation in the file's own linear unit."""
 
 import datetime
 import math
@@ -53,7 +54,8 @@ def _units(node: Any) -> Iterator[str]:
 
 
 def _system(root: Any) -> CRS | None:
-    """The horizontal system that the file names by its EPSG code; None where it names none. Raises ReadError for one that PROJ does not know."""
+    """The horizontal system that the file names by its EPSG code; None where it names none. Raises ReadError for one
+    that PROJ does not know."""
     code = next((node.attrib.get("epsgCode", "") for node in root if tag(node) == "CoordinateSystem"), "")
     if code.strip() in ("", "0"):
         return None
@@ -115,7 +117,11 @@ def _of_faces(surface: Any, scale: float) -> list[BaseGeometry]:
     for face in faces:
         corners = (face.text or "").split()[:3]
         sides.update(tuple(sorted(side)) for side in zip(corners, [*corners[1:], *corners[:1]], strict=True))
-    alone = [shapely.LineString([(at[k][1] * scale, at[k][0] * scale) for k in side]) for side, count in sides.items() if count == 1]  # fmt: skip
+    alone = [
+        shapely.LineString([(at[k][1] * scale, at[k][0] * scale) for k in side])
+        for side, count in sides.items()
+        if count == 1
+    ]
     if any(not math.isfinite(v) for line in alone for corner in line.coords for v in corner):
         raise ReadError("A corner of a surface is no place (nan or inf).", mend="Export it again.")
     return list(shapely.polygonize(alone).geoms) if alone else []
@@ -126,7 +132,8 @@ def _figures(node: Any) -> list[float]:
 
 
 def control_landxml(plan: Plan) -> str:
-    """Control and marks as points in the job's grid and unit, to a tenth of a millimetre; the boundary and the areas whose volume matters as outlines of surfaces."""
+    """Control and marks as points in the job's grid and unit, to a tenth of a millimetre; the boundary and the areas
+    whose volume matters as outlines of surfaces."""
     unit = UNITS[plan.brief.unit if plan.brief.unit in LINEAR else "m"]
     points = []
     for p in points_of(plan):
@@ -138,7 +145,10 @@ def control_landxml(plan: Plan) -> str:
     rings += [(a.name, a.ring) for a in plan.site.areas]
     outlines = [_surface(name, [(unit.from_metres(n), unit.from_metres(e)) for e, n in ring]) for name, ring in rings]
     code = plan.brief.crs.rpartition(":")[2]
-    system = f'<CoordinateSystem name="{attribute(plan.grid.name)}"{f" epsgCode={chr(34)}{code}{chr(34)}" if code.isdigit() else ""}/>'
+    system = (
+        "<CoordinateSystem"
+        f' name="{attribute(plan.grid.name)}"{f" epsgCode={chr(34)}{code}{chr(34)}" if code.isdigit() else ""}/>'
+    )
     surfaces = f"<Surfaces>{''.join(outlines)}</Surfaces>" if outlines else ""
     now = datetime.datetime.now(datetime.UTC)
     head = f'<LandXML xmlns="{NAMESPACE}" version="1.2" date="{now:%Y-%m-%d}" time="{now:%H:%M:%S}">'
@@ -151,7 +161,10 @@ def _unit_words(unit: str) -> str:
     of_feet = 'areaUnit="squareFoot" volumeUnit="cubicFeet" temperatureUnit="fahrenheit" pressureUnit="inchHG"'
     of_metres = 'areaUnit="squareMeter" volumeUnit="cubicMeter" temperatureUnit="celsius" pressureUnit="milliBars"'
     kind, more = ("Metric", of_metres) if unit == "m" else ("Imperial", of_feet)
-    return f'<Units><{kind} linearUnit="{LINEAR[unit]}" {more} angularUnit="decimal degrees" directionUnit="decimal degrees"/></Units>'
+    return (
+        f'<Units><{kind} linearUnit="{LINEAR[unit]}" {more} angularUnit="decimal degrees" directionUnit="decimal'
+        ' degrees"/></Units>'
+    )
 
 
 def _surface(name: str, ring: list[tuple[float, float]]) -> str:

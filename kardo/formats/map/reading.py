@@ -1,7 +1,7 @@
 """A map file read, whatever its format, and brought to a job's grid.
 
-A file that names no coordinate system is tried in every unit and order that fits the site: one left is taken and said, several are told, to be chosen from.
-"""
+A file that names no coordinate system is tried in every unit and order that fits the site: one left is taken and said,
+several are told, to be chosen from."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -24,8 +24,8 @@ from kardo.formats.map.xml import root_of
 
 @dataclass(frozen=True)
 class Brought:
-    """Things in grid metres, how they came there; options to choose from where a file without a system fits in several ways; what is said of
-    a transformation that has to be accepted."""
+    """Things in grid metres, how they came there; options to choose from where a file without a system fits in several
+    ways; what is said of a transformation that has to be accepted."""
 
     things: tuple[Thing, ...]
     how: tuple[str, ...]
@@ -75,8 +75,8 @@ def places_of(found: MapFile) -> MapFile:
 def brought(
     found: MapFile, grid: Grid, unit: str, near: tuple[float, float] | None = None, chosen: str = ""
 ) -> Brought:
-    """A file's things in a grid. unit is the job's; near the middle of the site where it is known; chosen the key of the option taken. Raises
-    ReadError, GeodesyError."""
+    """A file's things in a grid. unit is the job's; near the middle of the site where it is known; chosen the key of
+    the option taken. Raises ReadError, GeodesyError."""
     if found.source is None:
         return _as_grid(found, grid, unit, near, chosen)
     first = found.things[0].vertices[0]
@@ -94,8 +94,8 @@ def brought(
 
 
 def _above_ellipsoid(found: MapFile, grid: Grid) -> tuple[tuple[Thing, ...], str]:
-    """A file's things with their heights above the ellipsoid of a grid whose heights are ellipsoidal; as they are in any other, whose geoid theirs are
-    taken to have."""
+    """A file's things with their heights above the ellipsoid of a grid whose heights are ellipsoidal; as they are in
+    any other, whose geoid theirs are taken to have."""
     assert found.source is not None
     if grid.heights != ELLIPSOIDAL or all(t.h is None for t in found.things):
         return found.things, ""

@@ -1,4 +1,5 @@
-"""Every format of a map file, a line each: how it is known, read, and what of a plan is written in it. Whoever reads or writes map files asks here."""
+"""Every format of a map file, a line each: how it is known, read, and what of a plan is written in it. Whoever reads or
+writes map files asks here."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -20,8 +21,9 @@ Write = Callable[[Plan], str | bytes]
 
 @dataclass(frozen=True)
 class MapFormat:
-    """A format: its name, the endings of its files, the first of which those have that are written, and its media type; whether a file is of it, by its content, the first that says so; what reads it; what writes
-    control, site and flights in it; note: what is to be known of what is written."""
+    """A format: its name, the endings of its files, the first of which those have that are written, and its media type;
+    whether a file is of it, by its content, the first that says so; what reads it; what writes control, site and
+    flights in it; note: what is to be known of what is written."""
 
     name: str
     endings: tuple[str, ...]

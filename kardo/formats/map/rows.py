@@ -1,4 +1,5 @@
-"""What of a plan is written into files of maps: control and marks, what is on the site, and the lines of its flights, each with where it is."""
+"""What of a plan is written into files of maps: control and marks, what is on the site, and the lines of its flights,
+each with where it is."""
 
 from dataclasses import dataclass
 
@@ -17,7 +18,8 @@ World = list[list[float]]
 
 @dataclass(frozen=True)
 class Point:
-    """A point of the control, or a mark: grid metres, its height in metres of the job's system and above the ellipsoid (nan where it is not known), and degrees on WGS 84."""
+    """A point of the control, or a mark: grid metres, its height in metres of the job's system and above the ellipsoid
+    (nan where it is not known), and degrees on WGS 84."""
 
     name: str
     role: str
@@ -54,8 +56,9 @@ def points_of(plan: Plan) -> list[Point]:
 
 @dataclass(frozen=True)
 class OnSite:
-    """The boundary, an area or a feature: its kind and shape, metres above ground (0: nothing), vertices in grid metres, and the same in degrees on WGS 84, ten decimals; areas there
-    closed, and counter-clockwise as RFC 7946 asks."""
+    """The boundary, an area or a feature: its kind and shape, metres above ground (0: nothing), vertices in grid
+    metres, and the same in degrees on WGS 84, ten decimals; areas there closed, and counter-clockwise as RFC 7946
+    asks."""
 
     name: str
     kind: str
@@ -102,7 +105,8 @@ def datum_of(plan: Plan) -> str:
 
 
 def flown_lines(plan: Plan) -> list[tuple[FlightPlan, Waypoints]]:
-    """The flights that are planned, over ground that is known, with their waypoints. Raises PlanError where there are none."""
+    """The flights that are planned, over ground that is known, with their waypoints. Raises PlanError where there are
+    none."""
     found = [over_ground(f) for f in all_flown(plan)]
     if not found:
         raise PlanError("There is no flight.", where="Flight", mend="Add one.")

@@ -17,7 +17,8 @@ def is_shapefile(data: bytes) -> bool:
 
 
 def together(parts: list[tuple[bytes, str]]) -> bytes:
-    """Files that were chosen together (bytes and name each) as one: the parts of a Shapefile, as their archive would be read; of a single file its bytes."""
+    """Files that were chosen together (bytes and name each) as one: the parts of a Shapefile, as their archive would be
+    read; of a single file its bytes."""
     if len(parts) == 1:
         return parts[0][0]
     return packed({f"{k}.{name.rpartition('.')[2][:10] or 'part'}": part for k, (part, name) in enumerate(parts)}, "")
@@ -27,7 +28,8 @@ def read_shapefile(data: bytes) -> MapFile:
     """The shapes of a whole Shapefile. Raises ReadError."""
     if data.startswith(SHAPE):
         raise ReadError(
-            "This is one part of a Shapefile: its .shp, .shx and .dbf belong together, and .prj, which says where its coordinates are.",
+            "This is one part of a Shapefile: its .shp, .shx and .dbf belong together, and .prj, which says where its"
+            " coordinates are.",
             mend="Choose them all together, or pack them into one ZIP.",
         )
     parts = unpacked(data, "shp", "shx", "dbf", "prj", "cpg")

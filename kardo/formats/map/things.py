@@ -20,8 +20,9 @@ Kind = Literal["place", "line", "area"]
 
 @dataclass(frozen=True)
 class Thing:
-    """Something of a file: its vertices (x, y) in the file's own system, or once brought, in grid metres; h of a place, metres or None; what the
-    file says of it, and the layer that it lies on; tall: metres above ground; holes: of an area, which are left out."""
+    """Something of a file: its vertices (x, y) in the file's own system, or once brought, in grid metres; h of a place,
+    metres or None; what the file says of it, and the layer that it lies on; tall: metres above ground; holes: of an
+    area, which are left out."""
 
     name: str
     kind: Kind
@@ -35,7 +36,8 @@ class Thing:
 
 @dataclass(frozen=True)
 class MapFile:
-    """What a file holds: its things, its system (None where it names none, metres of its unit then where it says so), and how it was read."""
+    """What a file holds: its things, its system (None where it names none, metres of its unit then where it says so),
+    and how it was read."""
 
     things: tuple[Thing, ...]
     source: CRS | None
@@ -49,7 +51,8 @@ def clean(value: object, most: int = 300) -> str:
 
 
 def things_of(shape: BaseGeometry | None, said: dict[str, Any], layer: str, heights: bool = True) -> Iterator[Thing]:
-    """What a geometry with its properties is; the holes of areas are counted and left out. Raises ReadError for a height that is none."""
+    """What a geometry with its properties is; the holes of areas are counted and left out. Raises ReadError for a
+    height that is none."""
     lower = {str(key).casefold(): value for key, value in said.items() if value is not None}
     name = next((clean(lower[key], MOST_NAME) for key in NAMES if lower.get(key) not in (None, "")), "")
     words = next((clean(lower[key]) for key in NOTES if lower.get(key)), "")

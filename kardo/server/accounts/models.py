@@ -31,7 +31,8 @@ class Organisation(models.Model):
 
     @cached_property
     def policy(self) -> Policy:
-        """The rules as it asks them. One that a later Kardo no longer has is asked no more; it is not held against anybody."""
+        """The rules as it asks them. One that a later Kardo no longer has is asked no more; it is not held against
+        anybody."""
         return policy_of(self.own_rules)
 
     def ask(self, own: OrganisationRules) -> None:

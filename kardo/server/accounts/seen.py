@@ -1,8 +1,7 @@
 """Whoever asked a moment ago is known without asking the database again, as long as nothing is changed.
 
-Only for reading: an edit always asks anew, so a session that ended, or a person who was shut out, changes nothing from that
-moment on, and reads nothing a few seconds later.
-"""
+Only for reading: an edit always asks anew, so a session that ended, or a person who was shut out, changes nothing from
+that moment on, and reads nothing a few seconds later."""
 
 import time
 from collections import OrderedDict

@@ -15,8 +15,8 @@ from kardo.server.questions.closing import Documents, documents_of
 
 
 def change(job: Job, based_on: int, author: User, to: Callable[[Documents], Closing]) -> Documents:
-    """Put another closing in the place of the one that is kept, for a job that is held for this transaction. Raises PlanError for a
-    frozen job, and where somebody changed the closing since."""
+    """Put another closing in the place of the one that is kept, for a job that is held for this transaction. Raises
+    PlanError for a frozen job, and where somebody changed the closing since."""
     require_open(job)
     row, _ = JobClosing.objects.select_for_update().get_or_create(job=job)
     if row.revision != based_on:

@@ -41,8 +41,7 @@ def edit(job: Job, based_on: int, uid: UUID | None, edits: list[Json], author: U
     """Lay edits over one of the `jobs_to_edit` as one step, inside the caller's transaction.
 
     A step whose uid was taken before changes nothing. Raises ConflictError where somebody changed the same field since,
-    PlanError when the plan would not hold.
-    """
+    PlanError when the plan would not hold."""
     if not 0 < len(edits) <= MAX_EDITS:
         raise PlanError(f"A step holds 1 to {MAX_EDITS} edits.", where="edits")
     if not 0 <= based_on <= job.revision:
@@ -68,8 +67,7 @@ def edit(job: Job, based_on: int, uid: UUID | None, edits: list[Json], author: U
 def step_back(job: Job, author: User, redo: bool = False, over: bool = False) -> tuple[Job, Plan]:
     """Undo this person's last step, or redo the last one undone; over leaves it as it is and forgets it.
 
-    Raises ConflictError when somebody has since changed what it touched, PlanError when there is none.
-    """
+    Raises ConflictError when somebody has since changed what it touched, PlanError when there is none."""
     own = job.edits.filter(author=author)
     step = own.filter(state=Edit.State.UNDONE).first() if redo else own.filter(state=Edit.State.DONE).last()
     if step is None:
@@ -149,8 +147,8 @@ def _require_sound(job: Job, plan: Plan, paths: set[str]) -> None:
 
 @transaction.atomic
 def create_job(organisation: Any, author: Any, plan: Plan, demo: bool = False, like: Job | None = None) -> Job:
-    """A new job from a whole plan; its pictures come along from the job that it is like, and are left out without one. Raises PlanError where it
-    would not hold."""
+    """A new job from a whole plan; its pictures come along from the job that it is like, and are left out without one.
+    Raises PlanError where it would not hold."""
     plan = plan if like else plan.without_pictures()
     job = Job(organisation=organisation, saved_by=author, revision=1, demo=demo)
     keep(job, plan)

@@ -20,7 +20,8 @@ MOST_MARKS, MOST_VERSIONS, NEAREST = 20_000, 200, 50
 
 
 def nearest(organisation: Organisation, plan: Plan, query: str = "") -> QuerySet[KnownMark]:
-    """The marks of an organisation nearest to a plan's site, with their distance; by name where no site is known yet."""
+    """The marks of an organisation nearest to a plan's site, with their distance; by name where no site is known
+    yet."""
     rows = (
         KnownMark.objects.filter(organisation=organisation, retired_at=None).prefetch_related("versions").defer("photo")
     )
@@ -43,8 +44,8 @@ def middle(plan: Plan) -> Point | None:
 
 
 def keep(organisation: Organisation, author: User, rows: Iterable[tuple[Json, Published]]) -> list[KnownMark]:
-    """New marks with their first coordinates. Raises PlanError where the library is full, GeodesyError for a place that its grid
-    cannot hold: then none is kept."""
+    """New marks with their first coordinates. Raises PlanError where the library is full, GeodesyError for a place that
+    its grid cannot hold: then none is kept."""
     rows = list(rows)
     made = []
     with transaction.atomic():
@@ -60,7 +61,8 @@ def keep(organisation: Organisation, author: User, rows: Iterable[tuple[Json, Pu
 
 
 def add_version(mark: KnownMark, author: User, published: Published) -> MarkVersion:
-    """New coordinates of a mark: the old ones stay on record. Raises PlanError where nothing is new, or too many are kept."""
+    """New coordinates of a mark: the old ones stay on record. Raises PlanError where nothing is new, or too many are
+    kept."""
     with transaction.atomic():
         held = KnownMark.objects.select_for_update().get(pk=mark.pk)
         newest = held.newest

@@ -30,8 +30,8 @@ def of_library(profile: Any) -> Json:
 
 @transaction.atomic
 def keep(organisation: Organisation, author: User, kind: str, profile: Any) -> KeptProfile:
-    """Keep a profile of a plan: as the next version of the one that it was taken from, or as a new one. What has not changed is not kept
-    again. Raises PlanError where the library is full."""
+    """Keep a profile of a plan: as the next version of the one that it was taken from, or as a new one. What has not
+    changed is not kept again. Raises PlanError where the library is full."""
     document, known = of_library(profile), _origin(organisation, kind, profile)
     if known is None:
         if KeptProfile.objects.filter(organisation=organisation).count() >= MOST_PROFILES:

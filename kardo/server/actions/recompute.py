@@ -15,8 +15,8 @@ from kardo.server.questions.book import book, done_plans
 
 
 def recompute(job: Job, plan: Plan) -> None:
-    """Every edit asks for the prediction of what it made, unless the plan still lacks something; and where there is a book, of what
-    it makes of what was done, and of how it was closed."""
+    """Every edit asks for the prediction of what it made, unless the plan still lacks something; and where there is a
+    book, of what it makes of what was done, and of how it was closed."""
     if not missing(plan):
         request_computation(job, plan)
     if job.done_hash or job.closed_hash:

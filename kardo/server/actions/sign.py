@@ -23,8 +23,8 @@ LEAST_WORDS, MOST_WORDS = 20, 1000  # letters of what is certified
 
 
 def seed_of(organisation: Organisation) -> bytes:
-    """The seed of the key that seals an organisation's reports: made from this installation's secret, so that nothing more has to
-    be kept safe than that."""
+    """The seed of the key that seals an organisation's reports: made from this installation's secret, so that nothing
+    more has to be kept safe than that."""
     return salted_hmac(
         "kardo.report", f"organisation {organisation.pk}", secret=settings.SECRET_KEY, algorithm="sha256"
     ).digest()

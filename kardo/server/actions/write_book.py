@@ -22,8 +22,9 @@ OFF_S = 120.0  # seconds by which a device's clock may be off before it is told
 
 
 def take(job: Job, sent: list[Json], now: datetime, sender: User) -> str:
-    """Keep the entries that are not kept yet; what is told of the device's clock, which says now. Raises PlanError for one that is none, and for one whose id was taken before by another
-    that says something else: nothing of the request is kept then."""
+    """Keep the entries that are not kept yet; what is told of the device's clock, which says now. Raises PlanError for
+    one that is none, and for one whose id was taken before by another that says something else: nothing of the request
+    is kept then."""
     if len(sent) > MOST_AT_ONCE:
         raise PlanError(f"Up to {MOST_AT_ONCE} entries are taken at once.", where="entries", mend="Send them in parts.")
     entries = {e.id: e for e in map(entry_from_json, sent)}
@@ -66,4 +67,7 @@ def _clock_words(off_s: float) -> str:
     """What is told of a device's clock; empty where it is right enough."""
     if abs(off_s) < OFF_S:
         return ""
-    return f"This device's clock is {abs(off_s) / 60:.0f} min {'fast' if off_s > 0 else 'slow'}: set it, or times in the book will not fit."
+    return (
+        f"This device's clock is {abs(off_s) / 60:.0f} min {'fast' if off_s > 0 else 'slow'}: set it, or times in the"
+        " book will not fit."
+    )

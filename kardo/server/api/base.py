@@ -1,5 +1,5 @@
-"""The base in the field: a device's card on paper, what a device shows held against its card, the sky over it, when it logs and
-what its log holds."""
+"""The base in the field: a device's card on paper, what a device shows held against its card, the sky over it, when it
+logs and what its log holds."""
 
 from collections.abc import Iterable
 from pathlib import Path
@@ -73,7 +73,8 @@ class Shown(Schema):
 
 
 def _device(request: HttpRequest, job_id: UUID, setup: str, device: str) -> tuple[Plan, SetUpHeights, Device]:
-    """A device of a set-up, with the heights there. Raises PlanError for none, KardoError where heights cannot be had."""
+    """A device of a set-up, with the heights there. Raises PlanError for none, KardoError where heights cannot be
+    had."""
     plan = whole_plan(job_of(request, job_id))
     found = plan.setup(setup)
     own = next((d for d in found.devices if d.id == device), None) if found else None
@@ -84,8 +85,8 @@ def _device(request: HttpRequest, job_id: UUID, setup: str, device: str) -> tupl
 
 @router.get("/{job_id}/sky", response=DaySky)
 def show_sky(request: HttpRequest, job_id: UUID, about: Query[str] = "", date: Query[str] = "") -> DaySky:
-    """The satellites over a point of the plan on a date (the first visit's, where none is said), by constellations as they are
-    meant to be."""
+    """The satellites over a point of the plan on a date (the first visit's, where none is said), by constellations as
+    they are meant to be."""
     return _sky(whole_plan(job_of(request, job_id)), about, date, None)
 
 
@@ -140,7 +141,8 @@ def read_base_log(request: HttpRequest, job_id: UUID, file: File[UploadedFile]) 
 
 
 def log_told(plan: Plan, pieces: Iterable[bytes], name: str) -> LogOut:
-    """What a raw log of this name holds, held against a plan. Raises ReadError, and KardoError where the plan's grid cannot be used."""
+    """What a raw log of this name holds, held against a plan. Raises ReadError, and KardoError where the plan's grid
+    cannot be used."""
     with NamedTemporaryFile() as kept:
         for piece in pieces:
             kept.write(piece)

@@ -55,8 +55,8 @@ class Kept(Schema):
 
 
 class BookOut(Schema):
-    """The book; what may be expected of what was done, with the rest as planned, and if the crew left now (None while it is computed);
-    whether that is enough, in a sentence; and what is still to do."""
+    """The book; what may be expected of what was done, with the rest as planned, and if the crew left now (None while
+    it is computed); whether that is enough, in a sentence; and what is still to do."""
 
     entries: list[Kept]
     done: Promise | None
@@ -67,7 +67,8 @@ class BookOut(Schema):
 
 @router.post("/{job_id}/book", response=Taken)
 def write_book(request: HttpRequest, job_id: UUID, body: Sent) -> Taken:
-    """Take entries: each once, in any order. All or nothing: a refused one is named, and nothing of the request is kept."""
+    """Take entries: each once, in any order. All or nothing: a refused one is named, and nothing of the request is
+    kept."""
     if body.now.tzinfo is None:
         raise PlanError(
             "The device's clock does not say its offset from UTC.", where="now", mend="Send it with an offset."

@@ -40,8 +40,8 @@ MAX_PLAN_BYTES = 12_000_000
 
 @catalogues.get("/crs", response=list[CrsInfo])
 def search_crs(request: HttpRequest, q: str = "", kind: str = "projected", job: UUID | None = None) -> list[CrsInfo]:
-    """Coordinate systems of PROJ's database by words of their code, name or area, a job's own place first. Height systems that this machine has no geoid
-    grid for are marked so, and come last."""
+    """Coordinate systems of PROJ's database by words of their code, name or area, a job's own place first. Height
+    systems that this machine has no geoid grid for are marked so, and come last."""
     at, unit = _place_and_unit(request, job) if job else (None, "m")
     if kind != "vertical":
         return search(q, "projected", at=at, unit=unit)
@@ -61,8 +61,8 @@ def _place_and_unit(request: HttpRequest, job: UUID) -> tuple[tuple[float, float
 
 
 class WhereOut(Schema):
-    """A place, how it was read, the ways it can be read where there are several, and the grids and height systems that are meant
-    for it. outline: whether it was told by an outline that can be the boundary."""
+    """A place, how it was read, the ways it can be read where there are several, and the grids and height systems that
+    are meant for it. outline: whether it was told by an outline that can be the boundary."""
 
     latitude: float
     longitude: float
@@ -81,8 +81,8 @@ def read_place(
     chosen: Form[str] = "",
     unit: Form[UnitId] = "m",
 ) -> WhereOut:
-    """Where a job is, by a coordinate, a list or a file, and what is meant for that place; a file's own grid comes first, where
-    it fits. Nothing is saved."""
+    """Where a job is, by a coordinate, a list or a file, and what is meant for that place; a file's own grid comes
+    first, where it fits. Nothing is saved."""
     data, name = upload_of(file, raster.MAX_BYTES) if file else (text.encode(), "")
     found = read_where(data, name, chosen)
     grids = grids_at(found.lon, found.lat, unit, found.crs)
@@ -190,7 +190,8 @@ class EntryOut(Schema):
 
 
 class FilesOut(Schema):
-    """The endings of files that each reader takes, the names of formats of maps, and the maps that a plan is written as."""
+    """The endings of files that each reader takes, the names of formats of maps, and the maps that a plan is written
+    as."""
 
     accepted: dict[str, list[str]]
     formats: list[str]

@@ -141,8 +141,8 @@ def read_file(
     turned: Form[bool] = False,
     axes: Form[Axes] = "",
 ) -> ResidualReading:
-    """How a file of residuals is understood, or a pasted one; means names what each column is taken for, parted by commas, where
-    the user said so. Nothing is saved."""
+    """How a file of residuals is understood, or a pasted one; means names what each column is taken for, parted by
+    commas, where the user said so. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
     data = upload_of(file, MAX_BYTES)[0] if file else text.encode()
     said = tuple(m if m in MEANS else "" for m in means.split(",")) if means else None
@@ -221,7 +221,8 @@ def shift_positions(
 
 @router.get("/{job_id}/close/shift/points.csv")
 def list_shifted_points(request: HttpRequest, job_id: UUID) -> HttpResponse:
-    """Targets and checks before the shift that is applied and after it, each moved by as much as it rests on the base."""
+    """Targets and checks before the shift that is applied and after it, each moved by as much as it rests on the
+    base."""
     held = documents_of(job_of(request, job_id))
     plan, shift = _applied(held)
     text = shifted_points(plan, preview(plan, shift, held.closing.judged))

@@ -61,14 +61,16 @@ def show_advice(request: HttpRequest, job_id: UUID) -> AdviceAnswer:
 
 @router.get("/{job_id}/schemes", response=SchemesAnswer)
 def show_schemes(request: HttpRequest, job_id: UUID) -> SchemesAnswer:
-    """Correction schemes for the plan as it stands, side by side, or how far they have come. Asking does not start it."""
+    """Correction schemes for the plan as it stands, side by side, or how far they have come. Asking does not start
+    it."""
     at = status_of(request, job_id, Computation.Kind.SCHEMES)
     return schemes_of(at)
 
 
 @router.get("/{job_id}/layouts", response=LayoutsAnswer)
 def show_layouts(request: HttpRequest, job_id: UUID) -> LayoutsAnswer:
-    """Layouts of control searched for the plan as it stands, or how far the search has come. Asking does not start it."""
+    """Layouts of control searched for the plan as it stands, or how far the search has come. Asking does not start
+    it."""
     at = status_of(request, job_id, Computation.Kind.LAYOUTS)
     return layouts_of(at)
 

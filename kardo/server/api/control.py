@@ -41,7 +41,8 @@ def show_observations(request: HttpRequest, job_id: UUID) -> HttpResponse:
 
 @router.get("/{job_id}/control/rounds", response=Rounds)
 def show_rounds(request: HttpRequest, job_id: UUID, people: Query[int] = 1, by: Query[By] = "foot") -> HttpResponse:
-    """The rounds past all points: over the ground as it is, shared among people, on foot or with a vehicle along the paths."""
+    """The rounds past all points: over the ground as it is, shared among people, on foot or with a vehicle along the
+    paths."""
     at = status_of(request, job_id)
     made_of = *at.of_plan, people, by
     return made_once(request, made_of, ROUNDS, lambda: rounds_of(whole_plan(job_of(request, job_id)), people, by))
@@ -84,7 +85,8 @@ def print_stake_out(
 def print_sketch(
     request: HttpRequest, job_id: UUID, paper: Query[Paper | None] = None, scale: Query[int] = 0
 ) -> HttpResponse:
-    """A drawing of the control to scale; at the largest usual scale that shows it all, and on the organisation's paper, where none is said."""
+    """A drawing of the control to scale; at the largest usual scale that shows it all, and on the organisation's paper,
+    where none is said."""
     plan = whole_plan(job_of(request, job_id))
     return _file(
         pdf(sketch_html(plan, paper or paper_of(request), scale or None)), "application/pdf", "control-sketch.pdf"

@@ -25,7 +25,8 @@ def export(
     decimals: str = "point",
     header: bool = True,
 ) -> HttpResponse:
-    """The plan's files for the field; the list of points with its columns in the order and habit that a controller wants."""
+    """The plan's files for the field; the list of points with its columns in the order and habit that a controller
+    wants."""
     plan, written = whole_plan(job_of(request, job_id)), PLAN_FILES[name]
     if name == "points.csv":
         body = point_list_csv(plan, template_of(columns, separator, decimals, header)).encode()

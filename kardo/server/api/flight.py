@@ -58,7 +58,8 @@ COVERAGE, AIR, LIGHT = TypeAdapter(CoverageAnswer), TypeAdapter(AirTime), TypeAd
 
 @router.get("/{job_id}/flight/coverage", response=CoverageAnswer)
 def show_coverage(request: HttpRequest, job_id: UUID) -> HttpResponse:
-    """How many images and flight lines see each place of the site, how fine, and how much the overlap holds over the ground as it is."""
+    """How many images and flight lines see each place of the site, how fine, and how much the overlap holds over the
+    ground as it is."""
     at = status_of(request, job_id)
     return made_once(request, at.of_plan, COVERAGE, lambda: _covered(whole_plan(job_of(request, job_id))))
 
@@ -91,7 +92,8 @@ def show_light(
     cloud: Cloud = "clear",
     date: Annotated[str, Query(max_length=10)] = "",
 ) -> HttpResponse:
-    """Light through a day (the first visit's, where none is said) for a flight's camera: sensitivity, shutter and speed."""
+    """Light through a day (the first visit's, where none is said) for a flight's camera: sensitivity, shutter and
+    speed."""
     at = status_of(request, job_id)
 
     def make() -> ExposureAdvice:
@@ -120,7 +122,8 @@ class LensRecord(Schema):
 
 @router.post("/{job_id}/flight/lens", response=list[Edit])
 def bring_lens_in_line(request: HttpRequest, job_id: UUID, lens: LensRecord) -> list[Edit]:
-    """The edits that put a record on a camera, and make the plan reckon with the lens as that has it on the day of the visit. Nothing is saved."""
+    """The edits that put a record on a camera, and make the plan reckon with the lens as that has it on the day of the
+    visit. Nothing is saved."""
     plan = stored_plan(job_of(request, job_id))
     own = next((c for c in plan.kit.cameras if c.id == lens.camera), None)
     if own is None:
@@ -149,14 +152,16 @@ def show_profile(
 
 @router.get("/{job_id}/flight/take-off", response=list[TakeOffs])
 def find_take_offs(request: HttpRequest, job_id: UUID, flight: str = "") -> list[TakeOffs]:
-    """The place from which a flight is seen and reached best, of those tried, and places by sortie where that is better; with the edits that choose them. Nothing is saved."""
+    """The place from which a flight is seen and reached best, of those tried, and places by sortie where that is
+    better; with the edits that choose them. Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
     return take_offs(plan, _flight(plan, flight))
 
 
 @router.get("/{job_id}/flight/strip", response=list[Edit])
 def offer_strip(request: HttpRequest, job_id: UUID, flight: str = "") -> list[Edit]:
-    """The edits that add a flight line beside the last one of a flight whose flight lines somebody drew. Nothing is saved."""
+    """The edits that add a flight line beside the last one of a flight whose flight lines somebody drew. Nothing is
+    saved."""
     plan = whole_plan(job_of(request, job_id))
     return list(another_line(plan, _flight(plan, flight)))
 
@@ -176,7 +181,8 @@ class FlownOut(Schema):
 def hold_against_flown(
     request: HttpRequest, job_id: UUID, file: File[UploadedFile], flight: Form[str] = "", chosen: Form[str] = ""
 ) -> FlownOut:
-    """Photo positions (CSV, or points of a map file) or a track (GPX and other lines) held against the plan. Nothing is saved."""
+    """Photo positions (CSV, or points of a map file) or a track (GPX and other lines) held against the plan. Nothing is
+    saved."""
     plan = whole_plan(job_of(request, job_id))
     data, name = upload_of(file, MAX_BYTES)
     read = read_track(data, name, plan.grid, plan.brief.unit, near_site(plan), chosen)

@@ -40,7 +40,8 @@ def list_geoids(request: HttpRequest, job_id: UUID) -> list[OwnGeoid]:
 
 @router.get("/{job_id}/heights", response=list[CrsInfo])
 def list_heights(request: HttpRequest, job_id: UUID) -> list[CrsInfo]:
-    """The height systems that the job's place has, the grid's country's first; those whose geoid is not at hand say what is missing."""
+    """The height systems that the job's place has, the grid's country's first; those whose geoid is not at hand say
+    what is missing."""
     plan = stored_plan(job_of(request, job_id))
     area = grid(plan.brief.crs, ELLIPSOIDAL).crs.area_of_use if plan.brief.crs else None
     return heights_at(*place_of_job(plan), area.name if area else "")

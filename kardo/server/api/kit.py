@@ -20,7 +20,8 @@ Kind = Literal["cameras", "scanners", "aircraft", "batteries", "antennas", "rece
 
 
 class ProfileOut(Schema):
-    """One version of a profile of the organisation's kit: which list it goes into, when it came and by whom, and itself without an id."""
+    """One version of a profile of the organisation's kit: which list it goes into, when it came and by whom, and itself
+    without an id."""
 
     id: UUID
     kind: Kind

@@ -65,7 +65,8 @@ def read_local_text(request: HttpRequest, job_id: UUID, file: File[UploadedFile]
 
 @router.post("/{job_id}/local/marks", response=list[Mark])
 def read_local_marks(request: HttpRequest, job_id: UUID, body: Pasted) -> list[Mark]:
-    """Marks that the local grid has, pasted in its coordinates and the job's unit, where the job's grid has them. Nothing is saved."""
+    """Marks that the local grid has, pasted in its coordinates and the job's unit, where the job's grid has them.
+    Nothing is saved."""
     plan = whole_plan(job_of(request, job_id))
     return marks_of_local(plan, pasted_places(body.text, plan.brief.unit))
 

@@ -62,8 +62,8 @@ class NewMarks(Schema):
 
 
 class NearMark(Schema):
-    """A mark of the library as a job sees it. away: metres from the site (None where it is not known yet); brought None where its
-    coordinates cannot be had in the job's grid, with the reason; laid: control of the job lies on it."""
+    """A mark of the library as a job sees it. away: metres from the site (None where it is not known yet); brought None
+    where its coordinates cannot be had in the job's grid, with the reason; laid: control of the job lies on it."""
 
     id: UUID
     about: About
@@ -78,7 +78,8 @@ class NearMark(Schema):
 
 
 class VersionOut(Schema):
-    """One version of a mark's coordinates, when it came and by whom; the step from the one before, None for the first."""
+    """One version of a mark's coordinates, when it came and by whom; the step from the one before, None for the
+    first."""
 
     number: int
     at: datetime.datetime
@@ -173,7 +174,8 @@ class Changed(Schema):
 
 @router.get("/{job_id}/library/changed", response=list[Changed])
 def list_changed(request: HttpRequest, job_id: UUID) -> list[Changed]:
-    """Marks of the plan whose coordinates have a newer version in the library. The plan keeps its own until somebody takes it."""
+    """Marks of the plan whose coordinates have a newer version in the library. The plan keeps its own until somebody
+    takes it."""
     plan, found = stored_plan(job_of(request, job_id)), []
     rows = KnownMark.objects.filter(organisation=organisation_of(request)).prefetch_related("versions").defer("photo")
     known = {str(row.pk): row for row in rows.filter(pk__in=_origins(plan))}

@@ -140,5 +140,6 @@ def offer_tolerance(
     m3: Annotated[float | None, Query(gt=0, le=1e9)] = None,
     percent: Annotated[float | None, Query(gt=0, le=100)] = None,
 ) -> list[PlanEdit]:
-    """The edits by which so many cubic metres, or so many per cent of what lies on an area, are allowed there. Nothing is saved."""
+    """The edits by which so many cubic metres, or so many per cent of what lies on an area, are allowed there. Nothing
+    is saved."""
     return tolerance_by_volume(whole_plan(job_of(request, job_id)), area, m3, percent)

@@ -30,7 +30,8 @@ class HandedIn(Schema):
 
 
 class ProcessedOut(Schema):
-    """What became of a log: waiting, failed (with why), or done with the mark's final coordinates, and where they come from."""
+    """What became of a log: waiting, failed (with why), or done with the mark's final coordinates, and where they come
+    from."""
 
     state: str
     words: str

@@ -50,7 +50,8 @@ def read_boundary(
     beside: File[list[UploadedFile] | None] = None,
     chosen: Form[str] = "",
 ) -> BoundaryOut:
-    """How a boundary file or pasted list is understood; where there are options, by the one that is chosen. Nothing is saved."""
+    """How a boundary file or pasted list is understood; where there are options, by the one that is chosen. Nothing is
+    saved."""
     plan = whole_plan(job_of(request, job_id))
     data, name = uploads_of(file, beside, boundary.MAX_BYTES) if file else (text.encode(), "")
     found = boundary.read_boundary(data, name, plan.grid, plan.brief.unit, near_site(plan), chosen, plan.surface)
@@ -78,8 +79,8 @@ def near_site(plan: Plan) -> tuple[float, float] | None:
 
 @dataclass(frozen=True)
 class PointOut:
-    """A point as read, grid metres, with what stands in its way: another of its place in the plan (an id) or before it in the list (a number),
-    or another of its name in the plan; and whether it lies about the site."""
+    """A point as read, grid metres, with what stands in its way: another of its place in the plan (an id) or before it
+    in the list (a number), or another of its name in the plan; and whether it lies about the site."""
 
     name: str
     e: float
@@ -114,7 +115,8 @@ def read_points(
     beside: File[list[UploadedFile] | None] = None,
     chosen: Form[str] = "",
 ) -> HttpResponse:
-    """How a list or a file of points is understood; where several ways fit, by the one that is chosen. Nothing is saved."""
+    """How a list or a file of points is understood; where several ways fit, by the one that is chosen. Nothing is
+    saved."""
     plan = stored_plan(job_of(request, job_id))
     data, name = uploads_of(file, beside, MAX_BYTES) if file else (text.encode(), "")
     found = read_any_points(data, name, plan.grid, plan.brief.unit, near_site(plan), chosen)
@@ -143,8 +145,9 @@ def read_terrain(
     zeros: Form[Literal["", "gaps", "heights"]] = "",
     approximate: Form[Literal["", "accept"]] = "",
 ) -> TerrainOut:
-    """Read a GeoTIFF into the job's grid and heights; the answer's value is what an edit of `site/ground/terrain` takes. What
-    the file leaves open, its unit or what 0 means, and a transformation that is approximate, is refused until the form says it."""
+    """Read a GeoTIFF into the job's grid and heights; the answer's value is what an edit of `site/ground/terrain`
+    takes. What the file leaves open, its unit or what 0 means, and a transformation that is approximate, is refused
+    until the form says it."""
     job = job_of(request, job_id)
     plan = stored_plan(job)
     data, name = upload_of(file, raster.MAX_BYTES)

@@ -22,7 +22,8 @@ SECONDS = 12.0  # that one receiver is listened to at most
 
 
 class ListenToReceiver(Schema):
-    """A receiver out of those that may be listened to, the set-up that it should stand on, and which point its position is of."""
+    """A receiver out of those that may be listened to, the set-up that it should stand on, and which point its position
+    is of."""
 
     receiver: Annotated[str, Field(max_length=100)]
     setup: Annotated[str, Field(max_length=100)]

@@ -67,7 +67,8 @@ def _lines(request: HttpRequest, asked: OrganisationRules) -> RulesOut:
 
 
 class Asked(Schema):
-    """A rule asked otherwise: another threshold, severity, or both, and why; neither takes it back to the catalogue's."""
+    """A rule asked otherwise: another threshold, severity, or both, and why; neither takes it back to the
+    catalogue's."""
 
     rule: str
     threshold: float | None = None
@@ -77,7 +78,8 @@ class Asked(Schema):
 
 @router.post("", response=RulesOut)
 def ask_otherwise(request: HttpRequest, body: Asked) -> RulesOut:
-    """Ask a rule otherwise in the whole organisation, from today, or as the catalogue does again. For those who may sign."""
+    """Ask a rule otherwise in the whole organisation, from today, or as the catalogue does again. For those who may
+    sign."""
     _require_may_sign(request)
     with transaction.atomic():
         organisation = Organisation.objects.select_for_update().get(pk=organisation_of(request).pk)

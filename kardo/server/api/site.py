@@ -41,7 +41,8 @@ MOST_FEATURES, MOST_WORLD = 500, 2000
 
 
 class FeaturesOut(Schema):
-    """Things of a file, or found, as rows that the plan could hold: their ids are their numbers, their kinds guesses."""
+    """Things of a file, or found, as rows that the plan could hold: their ids are their numbers, their kinds
+    guesses."""
 
     features: list[Feature]
     layers: list[str]
@@ -58,7 +59,8 @@ def read_features(
     beside: File[list[UploadedFile] | None] = None,
     chosen: Form[str] = "",
 ) -> FeaturesOut:
-    """Points, lines and areas of a map file as features of the site, each with a guess of what it is. Nothing is saved."""
+    """Points, lines and areas of a map file as features of the site, each with a guess of what it is. Nothing is
+    saved."""
     plan = stored_plan(job_of(request, job_id))
     data, name = uploads_of(file, beside, MAX_BYTES)
     found = brought(read_map_file(data, name), plan.grid, plan.brief.unit, near_site(plan), chosen)
@@ -143,7 +145,8 @@ def read_picture(
     world: File[UploadedFile | None] = None,
     taken: Form[str] = "",
 ) -> BackdropOut:
-    """Bring a picture of the site into the job's grid and keep it; the answer's value is what an edit of `site/backdrops` takes."""
+    """Bring a picture of the site into the job's grid and keep it; the answer's value is what an edit of
+    `site/backdrops` takes."""
     job = job_of(request, job_id)
     require_open(job)
     plan = stored_plan(job)
@@ -220,7 +223,8 @@ def _zone(plan: Plan, one: One, today: str) -> Feature:
 
 
 class Wanted(Schema):
-    """What leave is asked for: a zone of the plan, and the flight's height above ground in metres, its date and hours by the site's clock."""
+    """What leave is asked for: a zone of the plan, and the flight's height above ground in metres, its date and hours
+    by the site's clock."""
 
     feature: str
     height: float

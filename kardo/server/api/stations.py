@@ -1,4 +1,5 @@
-"""Reference networks: which may be asked, their stations as seen from a job's site, and the logs of those that the plan took."""
+"""Reference networks: which may be asked, their stations as seen from a job's site, and the logs of those that the plan
+took."""
 
 from typing import Annotated
 from uuid import UUID
@@ -44,7 +45,8 @@ class LogAsked(Schema):
 
 @router.post("/{job_id}/stations/log", response=LogOut)
 def read_station_log(request: HttpRequest, job_id: UUID, wanted: LogAsked) -> LogOut:
-    """The raw log of a reference station over the hours that the plan needs of it, held against the plan. Nothing is saved."""
+    """The raw log of a reference station over the hours that the plan needs of it, held against the plan. Nothing is
+    saved."""
     plan = whole_plan(job_of(request, job_id))
     setup = plan.setup(wanted.setup)
     mark = plan.mark(setup.mark) if setup else None

@@ -25,8 +25,8 @@ class Attachment(models.Model):
 
 
 class BookEntry(models.Model):
-    """One entry, taken once however often it is sent. clock_off_s: how far the device's clock was ahead of the server's when it was
-    sent, in seconds."""
+    """One entry, taken once however often it is sent. clock_off_s: how far the device's clock was ahead of the server's
+    when it was sent, in seconds."""
 
     job = models.ForeignKey(Job, on_delete=models.CASCADE, related_name="book_entries")
     uid = models.UUIDField()

@@ -22,8 +22,8 @@ class JobClosing(models.Model):
 
 
 class SignedReport(models.Model):
-    """A report as it was signed, for ever: its record and its two files, the key that sealed them, and who opened the job again
-    and why, where somebody did."""
+    """A report as it was signed, for ever: its record and its two files, the key that sealed them, and who opened the
+    job again and why, where somebody did."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     job = models.ForeignKey(Job, on_delete=models.PROTECT, related_name="reports")

@@ -11,10 +11,10 @@ from kardo.server.accounts.models import Organisation
 class Job(models.Model):
     """A survey job with its plan's document, the terrain by its digest.
 
-    revision counts edits and begins the ETag of the plan; plan_hash is the plan's, as the model `model` made it: a hash of
-    another model is never trusted. done_hash is the hash of the plan as done with the rest as planned, leaving_hash of that if the
-    crew left now, closed_hash of the plan as it was closed. location is for maps of all jobs, drawing for lists of them.
-    """
+    revision counts edits and begins the ETag of the plan; plan_hash is the plan's, as the model `model` made it: a hash
+    of another model is never trusted. done_hash is the hash of the plan as done with the rest as planned, leaving_hash
+    of that if the crew left now, closed_hash of the plan as it was closed. location is for maps of all jobs, drawing
+    for lists of them."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="jobs")

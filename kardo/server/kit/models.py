@@ -1,4 +1,5 @@
-"""Profiles that an organisation keeps: cameras, scanners, aircraft and what goes with them. Versions are added and never changed."""
+"""Profiles that an organisation keeps: cameras, scanners, aircraft and what goes with them. Versions are added and
+never changed."""
 
 import uuid
 

@@ -34,8 +34,9 @@ def stored_plan(job: Job) -> Plan:
 
 
 def plan_at(job_id: Any, revision: int, model: str, policy: Policy) -> Plan:
-    """A job's plan at the revision at which it stands, by this model, under its organisation's policy; the newest where it has moved on meanwhile. A revision never changes, so that
-    it is read once. Raises PlanError for one that cannot be read."""
+    """A job's plan at the revision at which it stands, by this model, under its organisation's policy; the newest where
+    it has moved on meanwhile. A revision never changes, so that it is read once. Raises PlanError for one that cannot
+    be read."""
     try:
         return _plan_of_revision(job_id, revision, model, policy)
     except Job.DoesNotExist:
@@ -48,7 +49,8 @@ def _plan_of_revision(job_id: Any, revision: int, model: str, policy: Policy) ->
 
 
 def bring_up_to_date(job: Job) -> None:
-    """A document that an older model stored, or that was never drawn, goes through the upgrade chain, and is kept so with its new hash."""
+    """A document that an older model stored, or that was never drawn, goes through the upgrade chain, and is kept so
+    with its new hash."""
     if job.model != model_digest() or job.drawing is None:
         keep(job, plan_from_json(job.document or {"format": "kardo-plan", "version": 1}))
         unedited = Job.objects.filter(pk=job.pk, revision=job.revision)

@@ -1,7 +1,7 @@
 """Something of this program in a process of its own, asked over a socket of this machine.
 
-Whoever asks keeps a few connections; each carries one question at a time, as JSON of the types that its method declares, with a secret of the installation at its opening.
-"""
+Whoever asks keeps a few connections; each carries one question at a time, as JSON of the types that its method
+declares, with a secret of the installation at its opening."""
 
 import hashlib
 import json
@@ -86,7 +86,8 @@ class Remote:
 
 
 def serve(at: str, secret: bytes, methods: Mapping[str, Method], by: Mapping[str, Callable[..., Any]]) -> None:
-    """Answer for ever, each method by a function of its name. Raises OSError where another process serves at this address already."""
+    """Answer for ever, each method by a function of its name. Raises OSError where another process serves at this
+    address already."""
     try:
         Client(at, authkey=secret).close()
     except (OSError, EOFError):

@@ -1,4 +1,5 @@
-"""The kinds of computation: what each computes of a plan, on which queue, what a plan lacks before it, and as what its result is read."""
+"""The kinds of computation: what each computes of a plan, on which queue, what a plan lacks before it, and as what its
+result is read."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -24,8 +25,9 @@ Compute = Callable[[Plan, Report, Part], Any]
 
 @dataclass(frozen=True)
 class Kind:
-    """compute: from the plan with its ground, reporting how far it is, and handing on what it has before it is done. patient: waits with the patient work whatever the plan's size. lacking: (station,
-    sentence) of what the plan wants first."""
+    """compute: from the plan with its ground, reporting how far it is, and handing on what it has before it is done.
+    patient: waits with the patient work whatever the plan's size. lacking: (station, sentence) of what the plan wants
+    first."""
 
     compute: Compute
     answer: TypeAdapter[Any]

@@ -9,12 +9,11 @@ from kardo.server.jobs.models import Job
 
 
 class Computation(models.Model):
-    """What one plan predicts, what would help it most, or what each correction scheme would. The plan is kept with it (its terrain by digest), so that any
-    computed revision can be opened again exactly.
+    """What one plan predicts, what would help it most, or what each correction scheme would. The plan is kept with it
+    (its terrain by digest), so that any computed revision can be opened again exactly.
 
     runner is the token of the worker that has it in hand: whoever claims a computation writes a new one, and only the
-    holder of the last may write progress or the result.
-    """
+    holder of the last may write progress or the result."""
 
     class Kind(models.TextChoices):
         PREDICTION = "prediction"

@@ -1,8 +1,7 @@
 """Networks kept solved, and what each would say with other control.
 
 They are bounded by the memory they take, solved and asked by a fixed number of threads, and never let go while they are
-being solved.
-"""
+being solved."""
 
 import os
 import threading
@@ -36,8 +35,8 @@ MOST_WAITING = 200  # networks asked for and not yet solved
 
 @dataclass(frozen=True)
 class LiveAnswer:
-    """Provisional figures. state: ready, preparing (ask again), refused (words say why; the full computation tells). findings: what the rules
-    find against the points that are being changed."""
+    """Provisional figures. state: ready, preparing (ask again), refused (words say why; the full computation tells).
+    findings: what the rules find against the points that are being changed."""
 
     state: Literal["ready", "preparing", "refused"]
     words: str = ""
@@ -128,8 +127,8 @@ class Networks:
             give_back()
 
     def _make_room(self) -> None:
-        """Solved networks go, the least lately asked for first, until the rest fits; one being solved stays, and so does
-        the newest."""
+        """Solved networks go, the least lately asked for first, until the rest fits; one being solved stays, and so
+        does the newest."""
         with self._guard:
             taken = sum(e.kept.nbytes for e in self._entries.values() if e.kept)
             for key, entry in list(self._entries.items())[:-1]:

@@ -1,9 +1,8 @@
 """Predictions and advice as jobs on the PostgreSQL queue.
 
-Quick work and patient work wait on queues of their own, so that a block of ten thousand images, or a search for what would
-help, does not hold up somebody's three hundred. A computation belongs to the last worker that claimed it: a worker taken
-for dead that still lives finds its token gone at its next report of progress, and writes nothing more.
-"""
+Quick work and patient work wait on queues of their own, so that a block of ten thousand images, or a search for what
+would help, does not hold up somebody's three hundred. A computation belongs to the last worker that claimed it: a
+worker taken for dead that still lives finds its token gone at its next report of progress, and writes nothing more."""
 
 import functools
 import logging
@@ -33,7 +32,8 @@ log = logging.getLogger(__name__)
 QUICK, PATIENT = "quick", "patient"
 QUICK_EXPOSURES = 3000  # above, a prediction waits with the patient work
 KEPT = 40  # computations of each kind kept for a job, the newest
-FAIR = 5  # places on the queue that one waiting computation of the same organisation, and of the same job, puts the next back
+# places on the queue that one waiting computation of the same organisation, and of the same job, puts the next back
+FAIR = 5
 State = Computation.State
 
 
@@ -45,8 +45,8 @@ class Overtaken(Exception):
 def request_computation(
     job: Job, plan: Plan, kind: str = Computation.Kind.PREDICTION, again: bool = False
 ) -> Computation:
-    """The prediction (or advice) of a plan: the stored one where there is one, else one on its way, row and queue entry in
-    one transaction. One that a person stopped or that failed starts over only when asked `again`."""
+    """The prediction (or advice) of a plan: the stored one where there is one, else one on its way, row and queue entry
+    in one transaction. One that a person stopped or that failed starts over only when asked `again`."""
     wanted = {
         "organisation_id": job.organisation_id,
         "kind": kind,
@@ -130,8 +130,7 @@ def run(key: str) -> None:
     """Compute one prediction and store its result. Safe to run twice, also at the same time on two hosts.
 
     Whatever goes wrong ends as failed, in words where they are known and else with a reference into the log; only a
-    database that is away is left to the queue to try again.
-    """
+    database that is away is left to the queue to try again."""
     mine = uuid.uuid4()
     rows = Computation.objects.filter(key=key)
     claimed = rows.filter(state__in=WAITING).update(

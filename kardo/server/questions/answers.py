@@ -30,9 +30,9 @@ LEAST_SHARE = 0.08  # below, the time spent says nothing of the time left
 
 @dataclass(frozen=True)
 class Underway:
-    """A computation, or how far it has come. state: lacking (the plan wants something first), none (nobody asked), queued,
-    running, done, failed, cancelled (overtaken by an edit) or stopped (by a person). seconds_left is None while it cannot
-    be told; ahead counts what waits before it on the queue."""
+    """A computation, or how far it has come. state: lacking (the plan wants something first), none (nobody asked),
+    queued, running, done, failed, cancelled (overtaken by an edit) or stopped (by a person). seconds_left is None while
+    it cannot be told; ahead counts what waits before it on the queue."""
 
     hash: str
     state: str

@@ -35,9 +35,9 @@ from kardo.server.questions.closing import Documents
 
 @dataclass(frozen=True)
 class ClosedJob:
-    """What came of a job: the plan as closed, what was promised (planned, then as done), residuals after any block shift, verdict,
-    comparison, and in words what the checks are blind to and what contradicts the book. state: lacking (says why in words), none
-    (nobody asked), queued, running, done or failed."""
+    """What came of a job: the plan as closed, what was promised (planned, then as done), residuals after any block
+    shift, verdict, comparison, and in words what the checks are blind to and what contradicts the book. state: lacking
+    (says why in words), none (nobody asked), queued, running, done or failed."""
 
     state: str
     words: str

@@ -1,8 +1,7 @@
 """How a job stands, in one question to the database: enough to say whether what a browser holds is still good.
 
-Most requests of a day ask for what has not changed. Asked through the models, row by row, such a question costs four times
-the work of answering it.
-"""
+Most requests of a day ask for what has not changed. Asked through the models, row by row, such a question costs four
+times the work of answering it."""
 
 from dataclasses import dataclass
 from datetime import datetime
@@ -28,9 +27,9 @@ from kardo.server.predictions.models import WAITING, Computation
 
 @dataclass(frozen=True)
 class JobStatus:
-    """A job's revision and hash; whether the one who asks has steps to undo and to redo; and the computation of its plan, row
-    None where there is none (ahead: how many wait before it on the queue). rules and closing: revisions of the organisation's rules, and of the
-    job's closing, which holds what was waived."""
+    """A job's revision and hash; whether the one who asks has steps to undo and to redo; and the computation of its
+    plan, row None where there is none (ahead: how many wait before it on the queue). rules and closing: revisions of
+    the organisation's rules, and of the job's closing, which holds what was waived."""
 
     job: UUID
     organisation: int
@@ -100,7 +99,8 @@ _QUESTION = """
 SELECT job.id, job.organisation_id, job.revision, job.model, job.plan_hash,
     EXISTS (SELECT FROM {edit} WHERE job_id = job.id AND author_id = %(person)s AND state = %(done)s),
     EXISTS (SELECT FROM {edit} WHERE job_id = job.id AND author_id = %(person)s AND state = %(undone)s),
-    made.id, coalesce(made.state, ''), coalesce(made.stage, ''), coalesce(made.share, 0), made.started_at, made.finished_at,
+    made.id, coalesce(made.state, ''), coalesce(made.stage, ''), coalesce(made.share, 0),
+    made.started_at, made.finished_at,
     CASE WHEN made.state = %(queued)s THEN (
         SELECT count(*) FROM {queue} AS own JOIN {queue} AS other USING (queue_name)
         WHERE own.id = made.queue_job AND other.status = 'todo'
@@ -126,8 +126,8 @@ def status_of(request: HttpRequest, job_id: Any, kind: str = Computation.Kind.PR
 
 
 def job_status(job_id: Any, organisation_id: int, person_id: int, kind: str) -> JobStatus | None:
-    """How an organisation's job stands for one person; None for none. One that an older model stored is brought up to date
-    first, for its hash says nothing yet."""
+    """How an organisation's job stands for one person; None for none. One that an older model stored is brought up to
+    date first, for its hash says nothing yet."""
     asked = {
         "job": job_id,
         "organisation": organisation_id,

@@ -1,9 +1,8 @@
 """Live answers: what a job's figures would be with other control, from a network that is kept solved.
 
 A network stays good for every change of control, and of what the brief promises; any other change of the plan needs
-another, which is solved in the background when it is first asked for. Networks live in a process of their own (solved_networks.py,
-ipc.py), one for the machine: their work never stands in the way of a request.
-"""
+another, which is solved in the background when it is first asked for. Networks live in a process of their own
+(solved_networks.py, ipc.py), one for the machine: their work never stands in the way of a request."""
 
 import hashlib
 from dataclasses import replace
@@ -68,7 +67,8 @@ networks: LiveServer = RemoteNetworks()
 
 
 def answer(at: JobStatus, edits: list[Json]) -> LiveAnswer:
-    """Provisional figures of a job's plan with edits of its control that are not saved. Raises PlanError for any other."""
+    """Provisional figures of a job's plan with edits of its control that are not saved. Raises PlanError for any
+    other."""
     plan = _with_control(at.plan, edits)
     key = _key(at, plan)
     told = networks.ask(key, plan.brief, plan.control)

@@ -47,7 +47,8 @@ export interface paths {
         put?: never;
         /**
          * Ask Otherwise
-         * @description Ask a rule otherwise in the whole organisation, from today, or as the catalogue does again. For those who may sign.
+         * @description Ask a rule otherwise in the whole organisation, from today, or as the catalogue does again. For those who may
+         *     sign.
          */
         post: operations["kardo_server_api_rules_ask_otherwise"];
         delete?: never;
@@ -253,7 +254,8 @@ export interface paths {
         };
         /**
          * Offer Tolerance
-         * @description The edits by which so many cubic metres, or so many per cent of what lies on an area, are allowed there. Nothing is saved.
+         * @description The edits by which so many cubic metres, or so many per cent of what lies on an area, are allowed there. Nothing
+         *     is saved.
          */
         get: operations["kardo_server_api_plan_offer_tolerance"];
         put?: never;
@@ -275,7 +277,8 @@ export interface paths {
         put?: never;
         /**
          * Read Boundary
-         * @description How a boundary file or pasted list is understood; where there are options, by the one that is chosen. Nothing is saved.
+         * @description How a boundary file or pasted list is understood; where there are options, by the one that is chosen. Nothing is
+         *     saved.
          */
         post: operations["kardo_server_api_readings_read_boundary"];
         delete?: never;
@@ -295,7 +298,8 @@ export interface paths {
         put?: never;
         /**
          * Read Points
-         * @description How a list or a file of points is understood; where several ways fit, by the one that is chosen. Nothing is saved.
+         * @description How a list or a file of points is understood; where several ways fit, by the one that is chosen. Nothing is
+         *     saved.
          */
         post: operations["kardo_server_api_readings_read_points"];
         delete?: never;
@@ -315,8 +319,9 @@ export interface paths {
         put?: never;
         /**
          * Read Terrain
-         * @description Read a GeoTIFF into the job's grid and heights; the answer's value is what an edit of `site/ground/terrain` takes. What
-         *     the file leaves open, its unit or what 0 means, and a transformation that is approximate, is refused until the form says it.
+         * @description Read a GeoTIFF into the job's grid and heights; the answer's value is what an edit of `site/ground/terrain`
+         *     takes. What the file leaves open, its unit or what 0 means, and a transformation that is approximate, is refused
+         *     until the form says it.
          */
         post: operations["kardo_server_api_readings_read_terrain"];
         delete?: never;
@@ -354,7 +359,8 @@ export interface paths {
         };
         /**
          * Export
-         * @description The plan's files for the field; the list of points with its columns in the order and habit that a controller wants.
+         * @description The plan's files for the field; the list of points with its columns in the order and habit that a controller
+         *     wants.
          */
         get: operations["kardo_server_api_exports_export"];
         put?: never;
@@ -434,7 +440,8 @@ export interface paths {
         };
         /**
          * Show Schemes
-         * @description Correction schemes for the plan as it stands, side by side, or how far they have come. Asking does not start it.
+         * @description Correction schemes for the plan as it stands, side by side, or how far they have come. Asking does not start
+         *     it.
          */
         get: operations["kardo_server_api_computations_show_schemes"];
         put?: never;
@@ -454,7 +461,8 @@ export interface paths {
         };
         /**
          * Show Layouts
-         * @description Layouts of control searched for the plan as it stands, or how far the search has come. Asking does not start it.
+         * @description Layouts of control searched for the plan as it stands, or how far the search has come. Asking does not start
+         *     it.
          */
         get: operations["kardo_server_api_computations_show_layouts"];
         put?: never;
@@ -534,7 +542,8 @@ export interface paths {
         };
         /**
          * Show Rounds
-         * @description The rounds past all points: over the ground as it is, shared among people, on foot or with a vehicle along the paths.
+         * @description The rounds past all points: over the ground as it is, shared among people, on foot or with a vehicle along the
+         *     paths.
          */
         get: operations["kardo_server_api_control_show_rounds"];
         put?: never;
@@ -614,7 +623,8 @@ export interface paths {
         };
         /**
          * Print Sketch
-         * @description A drawing of the control to scale; at the largest usual scale that shows it all, and on the organisation's paper, where none is said.
+         * @description A drawing of the control to scale; at the largest usual scale that shows it all, and on the organisation's paper,
+         *     where none is said.
          */
         get: operations["kardo_server_api_control_print_sketch"];
         put?: never;
@@ -654,7 +664,8 @@ export interface paths {
         };
         /**
          * Show Coverage
-         * @description How many images and flight lines see each place of the site, how fine, and how much the overlap holds over the ground as it is.
+         * @description How many images and flight lines see each place of the site, how fine, and how much the overlap holds over the
+         *     ground as it is.
          */
         get: operations["kardo_server_api_flight_show_coverage"];
         put?: never;
@@ -694,7 +705,8 @@ export interface paths {
         };
         /**
          * Show Light
-         * @description Light through a day (the first visit's, where none is said) for a flight's camera: sensitivity, shutter and speed.
+         * @description Light through a day (the first visit's, where none is said) for a flight's camera: sensitivity, shutter and
+         *     speed.
          */
         get: operations["kardo_server_api_flight_show_light"];
         put?: never;
@@ -716,7 +728,8 @@ export interface paths {
         put?: never;
         /**
          * Bring Lens In Line
-         * @description The edits that put a record on a camera, and make the plan reckon with the lens as that has it on the day of the visit. Nothing is saved.
+         * @description The edits that put a record on a camera, and make the plan reckon with the lens as that has it on the day of the
+         *     visit. Nothing is saved.
          */
         post: operations["kardo_server_api_flight_bring_lens_in_line"];
         delete?: never;
@@ -774,7 +787,8 @@ export interface paths {
         };
         /**
          * Find Take Offs
-         * @description The place from which a flight is seen and reached best, of those tried, and places by sortie where that is better; with the edits that choose them. Nothing is saved.
+         * @description The place from which a flight is seen and reached best, of those tried, and places by sortie where that is
+         *     better; with the edits that choose them. Nothing is saved.
          */
         get: operations["kardo_server_api_flight_find_take_offs"];
         put?: never;
@@ -794,7 +808,8 @@ export interface paths {
         };
         /**
          * Offer Strip
-         * @description The edits that add a flight line beside the last one of a flight whose flight lines somebody drew. Nothing is saved.
+         * @description The edits that add a flight line beside the last one of a flight whose flight lines somebody drew. Nothing is
+         *     saved.
          */
         get: operations["kardo_server_api_flight_offer_strip"];
         put?: never;
@@ -816,7 +831,8 @@ export interface paths {
         put?: never;
         /**
          * Hold Against Flown
-         * @description Photo positions (CSV, or points of a map file) or a track (GPX and other lines) held against the plan. Nothing is saved.
+         * @description Photo positions (CSV, or points of a map file) or a track (GPX and other lines) held against the plan. Nothing is
+         *     saved.
          */
         post: operations["kardo_server_api_flight_hold_against_flown"];
         delete?: never;
@@ -876,7 +892,8 @@ export interface paths {
         put?: never;
         /**
          * Read Features
-         * @description Points, lines and areas of a map file as features of the site, each with a guess of what it is. Nothing is saved.
+         * @description Points, lines and areas of a map file as features of the site, each with a guess of what it is. Nothing is
+         *     saved.
          */
         post: operations["kardo_server_api_site_read_features"];
         delete?: never;
@@ -916,7 +933,8 @@ export interface paths {
         put?: never;
         /**
          * Read Picture
-         * @description Bring a picture of the site into the job's grid and keep it; the answer's value is what an edit of `site/backdrops` takes.
+         * @description Bring a picture of the site into the job's grid and keep it; the answer's value is what an edit of
+         *     `site/backdrops` takes.
          */
         post: operations["kardo_server_api_site_read_picture"];
         delete?: never;
@@ -1054,8 +1072,8 @@ export interface paths {
         };
         /**
          * Show Sky
-         * @description The satellites over a point of the plan on a date (the first visit's, where none is said), by constellations as they are
-         *     meant to be.
+         * @description The satellites over a point of the plan on a date (the first visit's, where none is said), by constellations as
+         *     they are meant to be.
          */
         get: operations["kardo_server_api_base_show_sky"];
         put?: never;
@@ -1381,7 +1399,8 @@ export interface paths {
         put?: never;
         /**
          * Read Local Marks
-         * @description Marks that the local grid has, pasted in its coordinates and the job's unit, where the job's grid has them. Nothing is saved.
+         * @description Marks that the local grid has, pasted in its coordinates and the job's unit, where the job's grid has them.
+         *     Nothing is saved.
          */
         post: operations["kardo_server_api_local_grid_read_local_marks"];
         delete?: never;
@@ -1501,7 +1520,8 @@ export interface paths {
         put?: never;
         /**
          * Read Station Log
-         * @description The raw log of a reference station over the hours that the plan needs of it, held against the plan. Nothing is saved.
+         * @description The raw log of a reference station over the hours that the plan needs of it, held against the plan. Nothing is
+         *     saved.
          */
         post: operations["kardo_server_api_stations_read_station_log"];
         delete?: never;
@@ -1583,7 +1603,8 @@ export interface paths {
         };
         /**
          * List Changed
-         * @description Marks of the plan whose coordinates have a newer version in the library. The plan keeps its own until somebody takes it.
+         * @description Marks of the plan whose coordinates have a newer version in the library. The plan keeps its own until somebody
+         *     takes it.
          */
         get: operations["kardo_server_api_marks_list_changed"];
         put?: never;
@@ -1819,7 +1840,8 @@ export interface paths {
         };
         /**
          * List Heights
-         * @description The height systems that the job's place has, the grid's country's first; those whose geoid is not at hand say what is missing.
+         * @description The height systems that the job's place has, the grid's country's first; those whose geoid is not at hand say
+         *     what is missing.
          */
         get: operations["kardo_server_api_geoids_list_heights"];
         put?: never;
@@ -1909,7 +1931,8 @@ export interface paths {
         put?: never;
         /**
          * Write Book
-         * @description Take entries: each once, in any order. All or nothing: a refused one is named, and nothing of the request is kept.
+         * @description Take entries: each once, in any order. All or nothing: a refused one is named, and nothing of the request is
+         *     kept.
          */
         post: operations["kardo_server_api_book_write_book"];
         delete?: never;
@@ -1989,8 +2012,8 @@ export interface paths {
         put?: never;
         /**
          * Read File
-         * @description How a file of residuals is understood, or a pasted one; means names what each column is taken for, parted by commas, where
-         *     the user said so. Nothing is saved.
+         * @description How a file of residuals is understood, or a pasted one; means names what each column is taken for, parted by
+         *     commas, where the user said so. Nothing is saved.
          */
         post: operations["kardo_server_api_close_read_file"];
         delete?: never;
@@ -2088,7 +2111,8 @@ export interface paths {
         };
         /**
          * List Shifted Points
-         * @description Targets and checks before the shift that is applied and after it, each moved by as much as it rests on the base.
+         * @description Targets and checks before the shift that is applied and after it, each moved by as much as it rests on the
+         *     base.
          */
         get: operations["kardo_server_api_close_list_shifted_points"];
         put?: never;
@@ -2292,8 +2316,8 @@ export interface paths {
         };
         /**
          * Search Crs
-         * @description Coordinate systems of PROJ's database by words of their code, name or area, a job's own place first. Height systems that this machine has no geoid
-         *     grid for are marked so, and come last.
+         * @description Coordinate systems of PROJ's database by words of their code, name or area, a job's own place first. Height
+         *     systems that this machine has no geoid grid for are marked so, and come last.
          */
         get: operations["kardo_server_api_catalogue_search_crs"];
         put?: never;
@@ -2315,8 +2339,8 @@ export interface paths {
         put?: never;
         /**
          * Read Place
-         * @description Where a job is, by a coordinate, a list or a file, and what is meant for that place; a file's own grid comes first, where
-         *     it fits. Nothing is saved.
+         * @description Where a job is, by a coordinate, a list or a file, and what is meant for that place; a file's own grid comes
+         *     first, where it fits. Nothing is saved.
          */
         post: operations["kardo_server_api_catalogue_read_place"];
         delete?: never;
@@ -2401,7 +2425,8 @@ export interface components {
         };
         /**
          * Change
-         * @description One rule asked otherwise: another threshold, another severity or not at all; None and empty leave the catalogue's. since: a date.
+         * @description One rule asked otherwise: another threshold, another severity or not at all; None and empty leave the
+         *     catalogue's. since: a date.
          */
         Change: {
             /** Rule */
@@ -2498,7 +2523,8 @@ export interface components {
         };
         /**
          * ByNewer
-         * @description What a plan that rests on older defaults would promise by the newest edition: RMSE in metres on the map, and the chance to pass.
+         * @description What a plan that rests on older defaults would promise by the newest edition: RMSE in metres on the map, and the
+         *     chance to pass.
          */
         ByNewer: {
             /** Edition */
@@ -2559,8 +2585,8 @@ export interface components {
         };
         /**
          * Sketch
-         * @description Boundary, targets, checks and marks in a box of 100 by 100, x to the right and y down, of what lies near the site; and the
-         *     unit that the job's lengths are shown in.
+         * @description Boundary, targets, checks and marks in a box of 100 by 100, x to the right and y down, of what lies near the
+         *     site; and the unit that the job's lengths are shown in.
          */
         Sketch: {
             /** Ring */
@@ -2598,7 +2624,8 @@ export interface components {
         };
         /**
          * Aircraft
-         * @description An aircraft: speeds along and up and down, how fast it gathers speed, seconds for a turn, minutes that a way out, or home, takes at least.
+         * @description An aircraft: speeds along and up and down, how fast it gathers speed, seconds for a turn, minutes that a way out,
+         *     or home, takes at least.
          */
         Aircraft: {
             /** Id */
@@ -2682,8 +2709,8 @@ export interface components {
         };
         /**
          * Backdrop
-         * @description A picture of the site under the drawing, kept once under its digest: west, south, east, north in grid metres, and the date it was taken on,
-         *     empty where nobody said.
+         * @description A picture of the site under the drawing, kept once under its digest: west, south, east, north in grid metres, and
+         *     the date it was taken on, empty where nobody said.
          */
         Backdrop: {
             /** Id */
@@ -2720,10 +2747,12 @@ export interface components {
         };
         /**
          * Brief
-         * @description What is promised, by which standard, in which coordinates. Metres; point_share in percent; chance: to pass, that is wanted. state: whether what rests on a
-         *     position taken "here" is promised as it was taken, or once the shift that is planned for it is applied. local: the site's own
-         *     coordinates, where it is those that are delivered. heights: "ellipsoidal", a system of PROJ's, or "geoid:" and the name of a model
-         *     of one's own, whose part about the site is geoid. most_checks: how many a layout that is searched may have, None: as is usual. separation: what somebody stated in the place of a system's own geoid.
+         * @description What is promised, by which standard, in which coordinates. Metres; point_share in percent; chance: to pass, that
+         *     is wanted. state: whether what rests on a position taken "here" is promised as it was taken, or once the shift that
+         *     is planned for it is applied. local: the site's own coordinates, where it is those that are delivered. heights:
+         *     "ellipsoidal", a system of PROJ's, or "geoid:" and the name of a model of one's own, whose part about the site is
+         *     geoid. most_checks: how many a layout that is searched may have, None: as is usual. separation: what somebody stated
+         *     in the place of a system's own geoid.
          */
         Brief: {
             /**
@@ -2822,9 +2851,10 @@ export interface components {
         };
         /**
          * Camera
-         * @description A frame camera with its lens, how well that is calibrated, and the record of that; seconds from one image to the next at least. The longer image side
-         *     lies across the flight line. f_number and most_iso: the opening it is usually flown at, and the sensitivity up to which noise is borne; readout_ms: of a
-         *     rolling shutter, from the first row to the last.
+         * @description A frame camera with its lens, how well that is calibrated, and the record of that; seconds from one image to the
+         *     next at least. The longer image side lies across the flight line. f_number and most_iso: the opening it is usually
+         *     flown at, and the sensitivity up to which noise is borne; readout_ms: of a rolling shutter, from the first row to
+         *     the last.
          */
         Camera: {
             /** Id */
@@ -2874,10 +2904,11 @@ export interface components {
         };
         /**
          * ControlPoint
-         * @description A target (adjusts the block) or a check (never does). h None takes the terrain's height; width in metres. pinned: it stays as it is
-         *     when a layout is searched. lies_on: the ground that it lies on; face: what of the target is seen, lighter or darker than most ground, or
-         *     both in turn. returns: a durable mark, found again at a later visit. earlier: what came of a target that lay there at an earlier visit. pictures: photographs and sketches, kept
-         *     once by digest.
+         * @description A target (adjusts the block) or a check (never does). h None takes the terrain's height; width in metres. pinned:
+         *     it stays as it is when a layout is searched. lies_on: the ground that it lies on; face: what of the target is seen,
+         *     lighter or darker than most ground, or both in turn. returns: a durable mark, found again at a later visit. earlier:
+         *     what came of a target that lay there at an earlier visit. pictures: photographs and sketches, kept once by
+         *     digest.
          */
         ControlPoint: {
             /** Id */
@@ -2957,7 +2988,8 @@ export interface components {
         };
         /**
          * CorrectionService
-         * @description A correction service: the offset of all its positions from the job's datum is one error, so wide. settings: what is typed for it.
+         * @description A correction service: the offset of all its positions from the job's datum is one error, so wide. settings: what
+         *     is typed for it.
          */
         CorrectionService: {
             /** Id */
@@ -3023,8 +3055,8 @@ export interface components {
         /**
          * Device
          * @description What something that is told the base's position wants typed: the position of which point, which height, in which
-         *     form and unit. Nothing of it is assumed: who adds a device says all four. frame: of its latitude and longitude, the satellites' there, or where it holds
-         *     that, the grid's own datum.
+         *     form and unit. Nothing of it is assumed: who adds a device says all four. frame: of its latitude and longitude, the
+         *     satellites' there, or where it holds that, the grid's own datum.
          */
         Device: {
             /** Id */
@@ -3060,8 +3092,11 @@ export interface components {
         };
         /**
          * Feature
-         * @description Something on the site that the work must mind: one vertex is a place, two a line, three or more a line or, where it says so, an
-         *     area; a shape that its vertices cannot have is read as the one that they have. height in metres above ground; top: it rides on the terrain, as a wood's does, or is level over its highest corner, as a roof's; of a canopy, density: how much of a scan reaches the ground, and in_leaf: whether its trees have their leaves on the day. Numbers depend on it: corrections do not reach through what stands between.
+         * @description Something on the site that the work must mind: one vertex is a place, two a line, three or more a line or, where
+         *     it says so, an area; a shape that its vertices cannot have is read as the one that they have. height in metres above
+         *     ground; top: it rides on the terrain, as a wood's does, or is level over its highest corner, as a roof's; of a
+         *     canopy, density: how much of a scan reaches the ground, and in_leaf: whether its trees have their leaves on the day.
+         *     Numbers depend on it: corrections do not reach through what stands between.
          */
         Feature: {
             /** Id */
@@ -3115,17 +3150,20 @@ export interface components {
         };
         /**
          * Flight
-         * @description What is flown in one go: a sensor over a pattern of lines, so many metres above ground. reserve_percent: of the battery.
+         * @description What is flown in one go: a sensor over a pattern of lines, so many metres above ground. reserve_percent: of the
+         *     battery.
          *
-         *     The wind that it is planned in: m/s, from where in grid degrees, and at how many metres above ground it is so (None: at flying height). It goes into the time in the
-         *     air and where batteries are changed; lines lie in it only where they are asked to lie across.
+         *     The wind that it is planned in: m/s, from where in grid degrees, and at how many metres above ground it is so (None:
+         *     at flying height). It goes into the time in the air and where batteries are changed; lines lie in it only where they
+         *     are asked to lie across.
          *
-         *     return_height_m is that of the fail-safe way home, above the take-off place (None: the flying height); take_off is where the
-         *     aircraft takes off and is flown from (None: beside its base where that is near, else at the foot of the first exposure); take_off_moves: from which sorties on it does so
-         *     from elsewhere.
+         *     return_height_m is that of the fail-safe way home, above the take-off place (None: the flying height); take_off is
+         *     where the aircraft takes off and is flown from (None: beside its base where that is near, else at the foot of the
+         *     first exposure); take_off_moves: from which sorties on it does so from elsewhere.
          *
-         *     corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions. As done,
-         *     float_sorties are those whose positions did not come out fixed, missing_sorties those that were not flown (counted from 1).
+         *     corrections: live on the aircraft, post-processed, both, or none; state is what is expected of the camera positions.
+         *     As done, float_sorties are those whose positions did not come out fixed, missing_sorties those that were not flown
+         *     (counted from 1).
          */
         Flight: {
             /** Id */
@@ -3242,8 +3280,8 @@ export interface components {
         };
         /**
          * Geoid
-         * @description Separations N in metres about the site, cut from a file: rows from the south, degrees; None where the file has none. digest: of
-         *     the file.
+         * @description Separations N in metres about the site, cut from a file: rows from the south, degrees; None where the file has
+         *     none. digest: of the file.
          */
         Geoid: {
             /** Name */
@@ -3265,8 +3303,8 @@ export interface components {
         };
         /**
          * Ground
-         * @description What the ground is known by: a terrain, or as long as there is none, level ground. Without either nothing can be flown
-         *     over yet.
+         * @description What the ground is known by: a terrain, or as long as there is none, level ground. Without either nothing can be
+         *     flown over yet.
          */
         Ground: {
             terrain: components["schemas"]["Terrain"] | null;
@@ -3274,8 +3312,9 @@ export interface components {
         };
         /**
          * Imaging
-         * @description A flight that takes images. tilt_deg: of the camera from nadir, forward. forward_overlap: per cent. trigger_by: images are taken by distance, or by time; then so
-         *     often that the forward overlap holds at worst_speed_m_per_s over the ground (None: a quarter above the speed). exposure_s: shutter speed in seconds.
+         * @description A flight that takes images. tilt_deg: of the camera from nadir, forward. forward_overlap: per cent. trigger_by:
+         *     images are taken by distance, or by time; then so often that the forward overlap holds at worst_speed_m_per_s over
+         *     the ground (None: a quarter above the speed). exposure_s: shutter speed in seconds.
          */
         Imaging: {
             /**
@@ -3311,8 +3350,9 @@ export interface components {
         };
         /**
          * InertialUnit
-         * @description How well a scanner's inertial unit, and the scanner's mounting on it, are known, one standard deviation: boresight about forward, right and down in
-         *     degrees; lever arm and range bias in metres; position H (each axis) and V of a flight in metres; roll and pitch, and heading, in degrees.
+         * @description How well a scanner's inertial unit, and the scanner's mounting on it, are known, one standard deviation:
+         *     boresight about forward, right and down in degrees; lever arm and range bias in metres; position H (each axis) and V
+         *     of a flight in metres; roll and pitch, and heading, in degrees.
          */
         InertialUnit: {
             /** Boresight Deg */
@@ -3383,8 +3423,8 @@ export interface components {
         };
         /**
          * LensEntry
-         * @description A line of a lens's record: a calibration by a flight of so many frames or in a laboratory, or the lens changed or knocked, which ends what was known;
-         *     note: which flight, by whom.
+         * @description A line of a lens's record: a calibration by a flight of so many frames or in a laboratory, or the lens changed or
+         *     knocked, which ends what was known; note: which flight, by whom.
          */
         LensEntry: {
             /** Date */
@@ -3408,8 +3448,8 @@ export interface components {
         };
         /**
          * LevelGround
-         * @description Level ground instead of a terrain, before one is at hand: its height in metres in the job's system, and the relief
-         *     about it, which clearance and overlap reckon with.
+         * @description Level ground instead of a terrain, before one is at hand: its height in metres in the job's system, and the
+         *     relief about it, which clearance and overlap reckon with.
          */
         LevelGround: {
             /** Height */
@@ -3422,7 +3462,8 @@ export interface components {
         };
         /**
          * Levelled
-         * @description Levelled there and back from a mark, over so many metres one way: its height alone; in plan it is no better than a position by code.
+         * @description Levelled there and back from a mark, over so many metres one way: its height alone; in plan it is no better than
+         *     a position by code.
          */
         Levelled: {
             /**
@@ -3440,9 +3481,9 @@ export interface components {
         };
         /**
          * Link
-         * @description How corrections leave a base for the controller that the aircraft is flown by: over local wireless or a ground radio as far as
-         *     reach metres in free sight (None: as far as is usual), from an aerial so high above the mark; or by the internet, as far as there
-         *     is signal. What is typed there for it.
+         * @description How corrections leave a base for the controller that the aircraft is flown by: over local wireless or a ground
+         *     radio as far as reach metres in free sight (None: as far as is usual), from an aerial so high above the mark; or by
+         *     the internet, as far as there is signal. What is typed there for it.
          */
         Link: {
             /**
@@ -3482,11 +3523,12 @@ export interface components {
         };
         /**
          * LocalGrid
-         * @description What the site's own coordinates are. calibrated: a similarity from points known in both, whose two positions agree to sigma_h
-         *     (each axis) and sigma_v; scale: free, or one; tilt: heights by a tilted plane, else by a shift; positioned_from: what the points were
-         *     measured from, whose own error the similarity takes up. stated: exact, as told: the job's grid times a factor about a point
-         *     e0, n0, its bearings turned by so many degrees (local less grid), then moved by so many metres; heights moved, and rising by
-         *     rise_e and rise_n metres a metre to grid east and north. Ground coordinates are such: a factor about a point.
+         * @description What the site's own coordinates are. calibrated: a similarity from points known in both, whose two positions
+         *     agree to sigma_h (each axis) and sigma_v; scale: free, or one; tilt: heights by a tilted plane, else by a shift;
+         *     positioned_from: what the points were measured from, whose own error the similarity takes up. stated: exact, as
+         *     told: the job's grid times a factor about a point e0, n0, its bearings turned by so many degrees (local less grid),
+         *     then moved by so many metres; heights moved, and rising by rise_e and rise_n metres a metre to grid east and north.
+         *     Ground coordinates are such: a factor about a point.
          */
         LocalGrid: {
             /**
@@ -3581,8 +3623,8 @@ export interface components {
         };
         /**
          * LocalPoint
-         * @description A point known in both: e, n, h as it was measured, in the job's grid and heights; local_e, local_n, local_h as the local grid
-         *     has it. A height that one of the two lacks is not used. plane, height: what it counts for.
+         * @description A point known in both: e, n, h as it was measured, in the job's grid and heights; local_e, local_n, local_h as
+         *     the local grid has it. A height that one of the two lacks is not used. plane, height: what it counts for.
          */
         LocalPoint: {
             /** Id */
@@ -3614,8 +3656,8 @@ export interface components {
         };
         /**
          * Log
-         * @description When a set-up logs raw data: start and end as written, seconds between epochs; hours that its receiver runs on its battery and
-         *     megabytes that it has room for, None where nobody said.
+         * @description When a set-up logs raw data: start and end as written, seconds between epochs; hours that its receiver runs on
+         *     its battery and megabytes that it has room for, None where nobody said.
          */
         Log: {
             /**
@@ -3658,10 +3700,11 @@ export interface components {
         };
         /**
          * Mark
-         * @description A mark with coordinates. Where they come from: published, with sigmas per axis (95 % circle / 2.4477, 95 % height /
-         *     1.96); local, published so in the local grid that is delivered in; static, post-processed from so many hours of logging; or here, an autonomous position, which so many hours of its own
-         *     log will shift afterwards (None: nothing will). h None takes the ground's height, until the mark's own is typed. origin: the
-         *     library's mark, and the version of its coordinates. find: how it is found again.
+         * @description A mark with coordinates. Where they come from: published, with sigmas per axis (95 % circle / 2.4477, 95 % height
+         *     / 1.96); local, published so in the local grid that is delivered in; static, post-processed from so many hours of
+         *     logging; or here, an autonomous position, which so many hours of its own log will shift afterwards (None: nothing
+         *     will). h None takes the ground's height, until the mark's own is typed. origin: the library's mark, and the version
+         *     of its coordinates. find: how it is found again.
          */
         Mark: {
             /** Id */
@@ -3813,7 +3856,8 @@ export interface components {
         };
         /**
          * OwnLine
-         * @description A flight line that somebody drew: grid metres of its first exposure and its last, metres above ground (None: the flight's).
+         * @description A flight line that somebody drew: grid metres of its first exposure and its last, metres above ground (None: the
+         *     flight's).
          */
         OwnLine: {
             /** Start */
@@ -3831,7 +3875,8 @@ export interface components {
         };
         /**
          * OwnLines
-         * @description Flight lines that somebody drew, which are not laid anew. side_overlap: per cent, in which another one is laid beside the last.
+         * @description Flight lines that somebody drew, which are not laid anew. side_overlap: per cent, in which another one is laid
+         *     beside the last.
          */
         OwnLines: {
             /** Area */
@@ -3859,8 +3904,9 @@ export interface components {
         };
         /**
          * OwnSession
-         * @description A static session of its own, post-processed: against a base of the job that logs meanwhile, a short baseline that shares the base's error; or against a
-         *     reference network (setup None), which shares its error with nothing. logger: what records it, whose rule says how long at least.
+         * @description A static session of its own, post-processed: against a base of the job that logs meanwhile, a short baseline that
+         *     shares the base's error; or against a reference network (setup None), which shares its error with nothing. logger:
+         *     what records it, whose rule says how long at least.
          */
         OwnSession: {
             /**
@@ -3880,10 +3926,12 @@ export interface components {
         };
         /**
          * ParallelLines
-         * @description Parallel lines in a course in grid degrees, or (None) in one that is sought: the shortest
-         *     time, the fewest turns, or across the wind. side_overlap: per cent. extra_lines, extra_exposures: beyond the area on each side and at each end, with the reason for fewer.
+         * @description Parallel lines in a course in grid degrees, or (None) in one that is sought: the shortest time, the fewest turns,
+         *     or across the wind. side_overlap: per cent. extra_lines, extra_exposures: beyond the area on each side and at each
+         *     end, with the reason for fewer.
          *
-         *     Beside them cross lines at a right angle and at a height of their own (None: a fifth higher), and oblique lines along and across.
+         *     Beside them cross lines at a right angle and at a height of their own (None: a fifth higher), and oblique lines
+         *     along and across.
          */
         ParallelLines: {
             /** Area */
@@ -3951,7 +3999,8 @@ export interface components {
         };
         /**
          * Person
-         * @description Somebody who comes, and what this person may do. A pilot flies; a surveyor sets up and observes; everybody helps.
+         * @description Somebody who comes, and what this person may do. A pilot flies; a surveyor sets up and observes; everybody
+         *     helps.
          */
         Person: {
             /** Id */
@@ -4117,9 +4166,10 @@ export interface components {
         };
         /**
          * Reading
-         * @description One measurement of an antenna height, metres: slant, from the mark to the edge of the antenna's disc, or vertical, to what the antenna
-         *     stands on; a pole's is its length, whatever the way: none, where the coordinates are those of the ARP. typed: as it was read, in its own unit. A bare number is read as a slant: so
-         *     older plans have it.
+         * @description One measurement of an antenna height, metres: slant, from the mark to the edge of the antenna's disc, or
+         *     vertical, to what the antenna stands on; a pole's is its length, whatever the way: none, where the coordinates are
+         *     those of the ARP. typed: as it was read, in its own unit. A bare number is read as a slant: so older plans have
+         *     it.
          */
         Reading: {
             /** Metres */
@@ -4151,9 +4201,9 @@ export interface components {
         };
         /**
          * Scanner
-         * @description A laser scanner with its inertial unit. lines: pulses evenly over the angle; zigzag: an oscillating mirror, which crowds them at the edges; rosette: turning
-         *     prisms, which thin them out there. pulses_per_s fall into the whole field of view, so many lines a second; returns of a pulse at
-         *     most. Metres, degrees; divergence in milliradians.
+         * @description A laser scanner with its inertial unit. lines: pulses evenly over the angle; zigzag: an oscillating mirror, which
+         *     crowds them at the edges; rosette: turning prisms, which thin them out there. pulses_per_s fall into the whole field
+         *     of view, so many lines a second; returns of a pulse at most. Metres, degrees; divergence in milliradians.
          */
         Scanner: {
             /** Id */
@@ -4208,8 +4258,9 @@ export interface components {
         };
         /**
          * Scanning
-         * @description A flight that scans. scan_angle_deg: the whole angle across that is used; range_gate_m: from where returns are dropped (None: all that the
-         *     scanner has). start_up: whether the inertial unit's sequence is flown; adjustment: what is settled by targets.
+         * @description A flight that scans. scan_angle_deg: the whole angle across that is used; range_gate_m: from where returns are
+         *     dropped (None: all that the scanner has). start_up: whether the inertial unit's sequence is flown; adjustment: what
+         *     is settled by targets.
          */
         Scanning: {
             /**
@@ -4237,10 +4288,11 @@ export interface components {
         };
         /**
          * SetUp
-         * @description One standing of a base or an instrument over a mark. readings: the pole's length, or what is taped to a tripod's antenna;
-         *     none yet counts as the two that custom asks for. pole_to: the point that the pole's stated length leads to. adapter: metres of
-         *     adapter and spacer under the ARP, which a slant has in it, and a vertical height or a pole's length has not. horizon: (azimuth, elevation) in degrees. devices: what is told the position of this standing. link: how its corrections
-         *     leave it; None: nobody looked, and what is live is taken to arrive.
+         * @description One standing of a base or an instrument over a mark. readings: the pole's length, or what is taped to a tripod's
+         *     antenna; none yet counts as the two that custom asks for. pole_to: the point that the pole's stated length leads to.
+         *     adapter: metres of adapter and spacer under the ARP, which a slant has in it, and a vertical height or a pole's
+         *     length has not. horizon: (azimuth, elevation) in degrees. devices: what is told the position of this standing. link:
+         *     how its corrections leave it; None: nobody looked, and what is live is taken to arrive.
          */
         SetUp: {
             /** Id */
@@ -4293,8 +4345,8 @@ export interface components {
         };
         /**
          * Settings
-         * @description What is typed where corrections are wanted: address (a radio's channel or frequency), port, mount point, who asks, format. No
-         *     secret is kept.
+         * @description What is typed where corrections are wanted: address (a radio's channel or frequency), port, mount point, who
+         *     asks, format. No secret is kept.
          */
         Settings: {
             /**
@@ -4322,7 +4374,8 @@ export interface components {
         };
         /**
          * Site
-         * @description Boundary: one ring of (E, N), not closed. airspace_looked_up: the date on which the authority's zones were last asked for.
+         * @description Boundary: one ring of (E, N), not closed. airspace_looked_up: the date on which the authority's zones were last
+         *     asked for.
          */
         Site: {
             /**
@@ -4363,8 +4416,8 @@ export interface components {
         };
         /**
          * StartUp
-         * @description What the inertial unit wants before a flight's first line, and where `after` says so once more behind the last: seconds of standing still, seconds of
-         *     straight flight, figures of eight and seconds that one takes.
+         * @description What the inertial unit wants before a flight's first line, and where `after` says so once more behind the last:
+         *     seconds of standing still, seconds of straight flight, figures of eight and seconds that one takes.
          */
         StartUp: {
             /**
@@ -4395,8 +4448,9 @@ export interface components {
         };
         /**
          * StatedSeparation
-         * @description A separation that somebody knows where the height system's own geoid is not at hand: N in metres and its standard deviation, at a place in grid metres, and by how
-         *     many metres a kilometre it grows to grid east and north. at: None where it is the same all over the site. source: whose it is.
+         * @description A separation that somebody knows where the height system's own geoid is not at hand: N in metres and its standard
+         *     deviation, at a place in grid metres, and by how many metres a kilometre it grows to grid east and north. at: None
+         *     where it is the same all over the site. source: whose it is.
          */
         StatedSeparation: {
             /** Value */
@@ -4471,9 +4525,9 @@ export interface components {
         };
         /**
          * Visit
-         * @description A day on site. Clock times are the site's: utc_offset_h hours ahead of UTC, None by the longitude. leave: not earlier from the
-         *     office; back: home by then (empty: whenever). batteries: sets at hand of each kind; charge_min: minutes to charge one on
-         *     site (None: not there). sun_deg: least height of the sun over the horizon for flying.
+         * @description A day on site. Clock times are the site's: utc_offset_h hours ahead of UTC, None by the longitude. leave: not
+         *     earlier from the office; back: home by then (empty: whenever). batteries: sets at hand of each kind; charge_min:
+         *     minutes to charge one on site (None: not there). sun_deg: least height of the sun over the horizon for flying.
          *
          *     What somebody settled: minutes of a task, the clock time that a task is pinned to, and who does it.
          */
@@ -4579,9 +4633,9 @@ export interface components {
         };
         /**
          * Zone
-         * @description A zone of airspace: its number with the authority; the ceiling in metres above ground, 0 where nothing may fly unasked, None where it sets
-         *     none; from when to when it
-         *     holds, clock of the site (empty: always); who is asked; on which date it was looked up; what came of asking, and under which number.
+         * @description A zone of airspace: its number with the authority; the ceiling in metres above ground, 0 where nothing may fly
+         *     unasked, None where it sets none; from when to when it holds, clock of the site (empty: always); who is asked; on
+         *     which date it was looked up; what came of asking, and under which number.
          */
         Zone: {
             /**
@@ -4634,7 +4688,8 @@ export interface components {
         };
         /**
          * Step
-         * @description What lies between two versions: metres east, north and up on the ground, up None where one has no height; what is to be said.
+         * @description What lies between two versions: metres east, north and up on the ground, up None where one has no height; what is
+         *     to be said.
          */
         Step: {
             /** East */
@@ -4650,7 +4705,8 @@ export interface components {
         };
         /**
          * Added
-         * @description Metres that lead from what is read at a set-up to the ARP: beside a vertical height, and beside a pole's length.
+         * @description Metres that lead from what is read at a set-up to the ARP: beside a vertical height, and beside a pole's
+         *     length.
          */
         Added: {
             /** Vertical */
@@ -4660,8 +4716,8 @@ export interface components {
         };
         /**
          * AllowedVolume
-         * @description What the tolerance of the mean height is on an area: m2 on the ground, m3 that lie there by the terrain (None where nothing is known of it), and m3 and per cent of
-         *     those that are allowed, at the level of the tolerance.
+         * @description What the tolerance of the mean height is on an area: m2 on the ground, m3 that lie there by the terrain (None
+         *     where nothing is known of it), and m3 and per cent of those that are allowed, at the level of the tolerance.
          */
         AllowedVolume: {
             /** Id */
@@ -4677,8 +4733,8 @@ export interface components {
         };
         /**
          * Blunder
-         * @description One blunder and what it does: metres east, north and up, typed less true, and in plan altogether. remark: what more is to be said of these
-         *     figures, where they are not simply what everything on the base moves by.
+         * @description One blunder and what it does: metres east, north and up, typed less true, and in plan altogether. remark: what
+         *     more is to be said of these figures, where they are not simply what everything on the base moves by.
          */
         Blunder: {
             /** Id */
@@ -4701,7 +4757,8 @@ export interface components {
         };
         /**
          * Box
-         * @description One box of a device: its name, what is typed into it, the same in groups of three figures, and the sum of its figures.
+         * @description One box of a device: its name, what is typed into it, the same in groups of three figures, and the sum of its
+         *     figures.
          */
         Box: {
             /** Name */
@@ -4717,8 +4774,8 @@ export interface components {
         };
         /**
          * Card
-         * @description What one device is told of one set-up. frame: datum, realisation and epoch of the position, height system; read_back: the sum
-         *     of all figures typed.
+         * @description What one device is told of one set-up. frame: datum, realisation and epoch of the position, height system;
+         *     read_back: the sum of all figures typed.
          */
         Card: {
             /** Setup */
@@ -4740,8 +4797,8 @@ export interface components {
         };
         /**
          * Clearance
-         * @description The least distance in metres between a path and what lies under it, its place in grid metres, and what that is: empty for
-         *     the ground, else the name of what stands there.
+         * @description The least distance in metres between a path and what lies under it, its place in grid metres, and what that is:
+         *     empty for the ground, else the name of what stands there.
          */
         Clearance: {
             /** Least */
@@ -4755,7 +4812,8 @@ export interface components {
         };
         /**
          * Datum
-         * @description Grid, height system, geoid separation in metres (stated: as somebody said it), combined scale and convergence at the middle of the site.
+         * @description Grid, height system, geoid separation in metres (stated: as somebody said it), combined scale and convergence at
+         *     the middle of the site.
          */
         Datum: {
             /** Grid */
@@ -4785,9 +4843,9 @@ export interface components {
         };
         /**
          * FlightFigures
-         * @description One flight laid out: metres, minutes, seconds; course in grid degrees; e and n of the exposures to the centimetre. fastest: metres a second over the
-         *     ground at which images by time still overlap as planned. take_off: grid
-         *     metres. reach: whether corrections come to them, where the base's link is known.
+         * @description One flight laid out: metres, minutes, seconds; course in grid degrees; e and n of the exposures to the
+         *     centimetre. fastest: metres a second over the ground at which images by time still overlap as planned. take_off:
+         *     grid metres. reach: whether corrections come to them, where the base's link is known.
          */
         FlightFigures: {
             /** Id */
@@ -4843,8 +4901,9 @@ export interface components {
         };
         /**
          * Gaps
-         * @description What is not known inside a polygon: square metres on the ground, as a share of it, and the middle of the largest piece in grid metres;
-         *     the middles of the cells looked at that are not known, and their side in metres, for drawing.
+         * @description What is not known inside a polygon: square metres on the ground, as a share of it, and the middle of the largest
+         *     piece in grid metres; the middles of the cells looked at that are not known, and their side in metres, for
+         *     drawing.
          */
         Gaps: {
             /** Area */
@@ -4875,7 +4934,8 @@ export interface components {
         };
         /**
          * LegTime
-         * @description One battery's flight: minutes, and those of its way out and home in them; per cent left on landing; first and last flight line; where it takes off, grid metres.
+         * @description One battery's flight: minutes, and those of its way out and home in them; per cent left on landing; first and
+         *     last flight line; where it takes off, grid metres.
          */
         LegTime: {
             /** Minutes */
@@ -4898,7 +4958,8 @@ export interface components {
         };
         /**
          * Limits
-         * @description The tolerance as an RMSE, metres; None where the standard sets no such limit. held: what the standard's own statistics are held to.
+         * @description The tolerance as an RMSE, metres; None where the standard sets no such limit. held: what the standard's own
+         *     statistics are held to.
          */
         Limits: {
             /** H */
@@ -4912,8 +4973,9 @@ export interface components {
         };
         /**
          * Reach
-         * @description Whether corrections come to a flight's exposures. take_off: grid metres, where it takes off, farthest from the base where it does so at several places; away: metres
-         *     from base to there; linked: whether they come so far; out: the exposures that none come to, by number.
+         * @description Whether corrections come to a flight's exposures. take_off: grid metres, where it takes off, farthest from the
+         *     base where it does so at several places; away: metres from base to there; linked: whether they come so far; out: the
+         *     exposures that none come to, by number.
          */
         Reach: {
             /** Take Off */
@@ -4930,8 +4992,9 @@ export interface components {
         };
         /**
          * ScanFigures
-         * @description A scanning flight: metres of its swath, the whole angle used in degrees and the range gate in metres; pulses on a square metre of one pass, metres between
-         *     returns and between the scanner's lines; minutes of the inertial unit's sequence before a sortie's first line and after its last, and in words.
+         * @description A scanning flight: metres of its swath, the whole angle used in degrees and the range gate in metres; pulses on a
+         *     square metre of one pass, metres between returns and between the scanner's lines; minutes of the inertial unit's
+         *     sequence before a sortie's first line and after its last, and in words.
          */
         ScanFigures: {
             /** Swath */
@@ -4967,9 +5030,10 @@ export interface components {
         };
         /**
          * SetUpHeights
-         * @description The height chain of one set-up, metres, and its mark's latitude and longitude in degrees in the frame that satellite receivers work in there, with
-         *     that frame's name: ellipsoidal heights are above its ellipsoid. readings as planned, verticals what each comes to; slants: those of the readings that are; adapter: what those
-         *     that are not have added.
+         * @description The height chain of one set-up, metres, and its mark's latitude and longitude in degrees in the frame that
+         *     satellite receivers work in there, with that frame's name: ellipsoidal heights are above its ellipsoid. readings as
+         *     planned, verticals what each comes to; slants: those of the readings that are; adapter: what those that are not have
+         *     added.
          */
         SetUpHeights: {
             /** Setup */
@@ -5017,8 +5081,8 @@ export interface components {
         };
         /**
          * SlantTable
-         * @description Vertical heights (m) for slant heights from `first` on, each `step` longer: what a device without signal reads between, good
-         *     to a hundredth of a millimetre.
+         * @description Vertical heights (m) for slant heights from `first` on, each `step` longer: what a device without signal reads
+         *     between, good to a hundredth of a millimetre.
          */
         SlantTable: {
             /** First */
@@ -5058,9 +5122,10 @@ export interface components {
         /**
          * Summary
          * @description What follows directly from the plan. A part that cannot be computed is missing, with the reason under `faults`
-         *     (flights and set-ups by `flight/id` and `setup/id`; a grid that does not fit the site under `fit`). cards and blunders: of the
-         *     set-ups that have heights. area: m2 of the site on the ground; volumes: what the tolerance is on each area, where a volume is judged. gaps: where the ground is not known under site and flights. mark_sigma:
-         *     east, north, up of every mark.
+         *     (flights and set-ups by `flight/id` and `setup/id`; a grid that does not fit the site under `fit`). cards and
+         *     blunders: of the set-ups that have heights. area: m2 of the site on the ground; volumes: what the tolerance is on
+         *     each area, where a volume is judged. gaps: where the ground is not known under site and flights. mark_sigma: east,
+         *     north, up of every mark.
          */
         Summary: {
             /** Hash */
@@ -5107,8 +5172,8 @@ export interface components {
         };
         /**
          * Edit
-         * @description One change of a plan's document. at is the place among its siblings of a row that comes or goes, so that it can come
-         *     back where it was.
+         * @description One change of a plan's document. at is the place among its siblings of a row that comes or goes, so that it can
+         *     come back where it was.
          */
         Edit: {
             /** Path */
@@ -5155,8 +5220,8 @@ export interface components {
         };
         /**
          * PointOut
-         * @description A point as read, grid metres, with what stands in its way: another of its place in the plan (an id) or before it in the list (a number),
-         *     or another of its name in the plan; and whether it lies about the site.
+         * @description A point as read, grid metres, with what stands in its way: another of its place in the plan (an id) or before it
+         *     in the list (a number), or another of its name in the plan; and whether it lies about the site.
          */
         PointOut: {
             /** Name */
@@ -5280,9 +5345,10 @@ export interface components {
         };
         /**
          * Finding
-         * @description What a rule found. station and object (a path of the plan, or empty) say where to go; edits, where given, are what
-         *     mends it, and label what that is called. why: what the rule is for. own: since when and why the organisation asks otherwise than usual, empty where it does not.
-         *     waives: who may accept it with a reason; waived: that reason, empty where it stands open; waived_by: who gave it, and when.
+         * @description What a rule found. station and object (a path of the plan, or empty) say where to go; edits, where given, are
+         *     what mends it, and label what that is called. why: what the rule is for. own: since when and why the organisation
+         *     asks otherwise than usual, empty where it does not. waives: who may accept it with a reason; waived: that reason,
+         *     empty where it stands open; waived_by: who gave it, and when.
          */
         Finding: {
             /** Rule */
@@ -5350,8 +5416,8 @@ export interface components {
         };
         /**
          * LiveAnswer
-         * @description Provisional figures. state: ready, preparing (ask again), refused (words say why; the full computation tells). findings: what the rules
-         *     find against the points that are being changed.
+         * @description Provisional figures. state: ready, preparing (ask again), refused (words say why; the full computation tells).
+         *     findings: what the rules find against the points that are being changed.
          */
         LiveAnswer: {
             /**
@@ -5429,7 +5495,8 @@ export interface components {
         };
         /**
          * ControlFigures
-         * @description One control point: images that see it, its width in pixels, its own sigmas (pointing at its centre included) and the map's there; h radial.
+         * @description One control point: images that see it, its width in pixels, its own sigmas (pointing at its centre included) and
+         *     the map's there; h radial.
          */
         ControlFigures: {
             /** Id */
@@ -5475,8 +5542,8 @@ export interface components {
         };
         /**
          * InOtherState
-         * @description What the plan promises in its other state, as taken "here" or shifted: RMSE in metres, absolute and over the checks, and the
-         *     chance to pass.
+         * @description What the plan promises in its other state, as taken "here" or shifted: RMSE in metres, absolute and over the
+         *     checks, and the chance to pass.
          */
         InOtherState: {
             /**
@@ -5521,8 +5588,9 @@ export interface components {
         };
         /**
          * Result
-         * @description RESULT.json of a plan. other: of a plan that has two states. newer: of one that rests on older defaults. chance_curve: (checks, chance, scatter of the judged V); left_out: exposures that cannot be
-         *     oriented; sigma_io (7) per camera of the kit.
+         * @description RESULT.json of a plan. other: of a plan that has two states. newer: of one that rests on older defaults.
+         *     chance_curve: (checks, chance, scatter of the judged V); left_out: exposures that cannot be oriented; sigma_io (7)
+         *     per camera of the kit.
          */
         Result: {
             /** Rmse H */
@@ -5582,9 +5650,9 @@ export interface components {
         };
         /**
          * ResultText
-         * @description A result in words, with the names that things have now: the sources of the budget in its order, what is judged, in which of
-         *     two states it is shown and what the other is (empty where there is but one), what the checks are blind to, the standard's
-         *     conditions that are not met, and the defects.
+         * @description A result in words, with the names that things have now: the sources of the budget in its order, what is judged,
+         *     in which of two states it is shown and what the other is (empty where there is but one), what the checks are blind
+         *     to, the standard's conditions that are not met, and the defects.
          */
         ResultText: {
             /** Budget */
@@ -5602,8 +5670,8 @@ export interface components {
         };
         /**
          * Share
-         * @description One source's part of the mean variance over the map; shares of all sources add to one. kind and id say what it is:
-         *     mark, setup, network, sorties (of a flight), positions and calibration (of a camera), targets, images.
+         * @description One source's part of the mean variance over the map; shares of all sources add to one. kind and id say what it
+         *     is: mark, setup, network, sorties (of a flight), positions and calibration (of a camera), targets, images.
          */
         Share: {
             /** Kind */
@@ -5633,8 +5701,9 @@ export interface components {
         };
         /**
          * TargetReliability
-         * @description One target: redundancy of its coordinates (0 to 1), smallest gross error found (None where nothing checks it), what
-         *     one in plan or in height does to the worst map point, and the map's RMSE without the target (None: not determined).
+         * @description One target: redundancy of its coordinates (0 to 1), smallest gross error found (None where nothing checks it),
+         *     what one in plan or in height does to the worst map point, and the map's RMSE without the target (None: not
+         *     determined).
          */
         TargetReliability: {
             /** Id */
@@ -5674,8 +5743,8 @@ export interface components {
         };
         /**
          * Volume
-         * @description An area (id empty: the whole site), m2: standard deviations of its mean height, m, and of its volume, m3, and both
-         *     at 95 %; m3 that lie there by the terrain, where that is known, and the volume at 95 % in per cent of them.
+         * @description An area (id empty: the whole site), m2: standard deviations of its mean height, m, and of its volume, m3, and
+         *     both at 95 %; m3 that lie there by the terrain, where that is known, and the volume at 95 % in per cent of them.
          */
         Volume: {
             /** Id */
@@ -5698,7 +5767,8 @@ export interface components {
         /**
          * Advice
          * @description What the plan promises now, the largest source of its error, and what would change that: first what answers that
-         *     source, then the most helpful. spare: of a plan that is good, what it could do without and stay good, what saves most first.
+         *     source, then the most helpful. spare: of a plan that is good, what it could do without and stay good, what saves
+         *     most first.
          */
         Advice: {
             now: components["schemas"]["Promise"] | null;
@@ -5779,9 +5849,9 @@ export interface components {
         };
         /**
          * Scheme
-         * @description One scheme for one plan. on: what the flights would rest on, by kind and id. edits choose it (none: the plan has it already);
-         *     lacks: why it cannot be had, in words. promise None where something would not be determined; as_seen: RMSE H and V in metres
-         *     over the checks. hours: of a session of its own.
+         * @description One scheme for one plan. on: what the flights would rest on, by kind and id. edits choose it (none: the plan has
+         *     it already); lacks: why it cannot be had, in words. promise None where something would not be determined; as_seen:
+         *     RMSE H and V in metres over the checks. hours: of a session of its own.
          */
         Scheme: {
             /** Id */
@@ -5813,8 +5883,8 @@ export interface components {
         };
         /**
          * Schemes
-         * @description All schemes, in the catalogue's order; and what a base "here" is before and after its shift, in a sentence (empty where it
-         *     cannot be had), lengths as stored words have them.
+         * @description All schemes, in the catalogue's order; and what a base "here" is before and after its shift, in a sentence (empty
+         *     where it cannot be had), lengths as stored words have them.
          */
         Schemes: {
             /** Rows */
@@ -5844,8 +5914,8 @@ export interface components {
         };
         /**
          * CommonLayout
-         * @description One school: what it would lay out, and in a sentence what that comes to here, beside the proposal where there is one. layout is None
-         *     where the network would not hold, or only a full computation could tell.
+         * @description One school: what it would lay out, and in a sentence what that comes to here, beside the proposal where there is
+         *     one. layout is None where the network would not hold, or only a full computation could tell.
          */
         CommonLayout: {
             /** Id */
@@ -5858,8 +5928,8 @@ export interface components {
         };
         /**
          * Layout
-         * @description One layout and what it promises: how many targets and checks, minutes on the ground; whether the full computation judged it; what
-         *     rules of control still say of it; its points, and the edits that make them of the plan's.
+         * @description One layout and what it promises: how many targets and checks, minutes on the ground; whether the full computation
+         *     judged it; what rules of control still say of it; its points, and the edits that make them of the plan's.
          */
         Layout: {
             /** Rmse H */
@@ -5911,9 +5981,9 @@ export interface components {
         };
         /**
          * Search
-         * @description What a search came to: layouts with more and more targets; which of them is proposed, by its place (None: none is good enough); the
-         *     schools beside it; how many places were tried, and why others were not, with how many; and in a sentence. now: the plan's own control, as it stands; None where that does not
-         *     determine anything.
+         * @description What a search came to: layouts with more and more targets; which of them is proposed, by its place (None: none is
+         *     good enough); the schools beside it; how many places were tried, and why others were not, with how many; and in a
+         *     sentence. now: the plan's own control, as it stands; None where that does not determine anything.
          */
         Search: {
             /** Front */
@@ -5948,9 +6018,9 @@ export interface components {
         };
         /**
          * Underway
-         * @description A computation, or how far it has come. state: lacking (the plan wants something first), none (nobody asked), queued,
-         *     running, done, failed, cancelled (overtaken by an edit) or stopped (by a person). seconds_left is None while it cannot
-         *     be told; ahead counts what waits before it on the queue.
+         * @description A computation, or how far it has come. state: lacking (the plan wants something first), none (nobody asked),
+         *     queued, running, done, failed, cancelled (overtaken by an edit) or stopped (by a person). seconds_left is None while
+         *     it cannot be told; ahead counts what waits before it on the queue.
          */
         Underway: {
             /** Hash */
@@ -5980,8 +6050,8 @@ export interface components {
         };
         /**
          * ObservedPoint
-         * @description A point: its occupations; sigma in plan (radial) and in height, metres, of the observation alone and of the position with all that it hangs
-         *     on; what that is, in words; and what has to be said.
+         * @description A point: its occupations; sigma in plan (radial) and in height, metres, of the observation alone and of the
+         *     position with all that it hangs on; what that is, in words; and what has to be said.
          */
         ObservedPoint: {
             /** Id */
@@ -6007,9 +6077,9 @@ export interface components {
         };
         /**
          * PlannedOccupation
-         * @description One occupation: its number from 1; what it is observed with and from, in words; epochs, minutes since the point's first; pole and its height
-         *     in metres, None where none is said; minutes of the site's clock when it is planned, None before the day is laid out; satellites and PDOP
-         *     then, None where they are not asked for.
+         * @description One occupation: its number from 1; what it is observed with and from, in words; epochs, minutes since the point's
+         *     first; pole and its height in metres, None where none is said; minutes of the site's clock when it is planned, None
+         *     before the day is laid out; satellites and PDOP then, None where they are not asked for.
          */
         PlannedOccupation: {
             /** Number */
@@ -6035,8 +6105,8 @@ export interface components {
         };
         /**
          * Round
-         * @description What one person does in one go: where it stands in the day, its stops in order, minutes and metres until back, the way back; from
-         *     which minute after the first occupations began it makes sense.
+         * @description What one person does in one go: where it stands in the day, its stops in order, minutes and metres until back,
+         *     the way back; from which minute after the first occupations began it makes sense.
          */
         Round: {
             /** Key */
@@ -6073,8 +6143,8 @@ export interface components {
         };
         /**
          * Stop
-         * @description A point on a round: its path in the plan, minutes since the round began when it is reached and when it is left, metres walked or driven
-         *     to it, and the way there in grid metres.
+         * @description A point on a round: its path in the plan, minutes since the round began when it is reached and when it is left,
+         *     metres walked or driven to it, and the way there in grid metres.
          */
         Stop: {
             /** About */
@@ -6115,8 +6185,8 @@ export interface components {
         };
         /**
          * NameScheme
-         * @description Letters before the number of a target and of a check, the first number, how many digits at least, and in which order they count: as listed,
-         *     along one round from a start, from the west or from the north.
+         * @description Letters before the number of a target and of a check, the first number, how many digits at least, and in which
+         *     order they count: as listed, along one round from a start, from the west or from the north.
          */
         NameScheme: {
             /**
@@ -6148,8 +6218,9 @@ export interface components {
         };
         /**
          * Ray
-         * @description A point to be set out: grid bearing in degrees clockwise from grid north, None where it is the station itself; the angle clockwise from
-         *     the mark that is oriented on, None without one; metres on the grid and on the ground; how much higher, None where a height is not known.
+         * @description A point to be set out: grid bearing in degrees clockwise from grid north, None where it is the station itself;
+         *     the angle clockwise from the mark that is oriented on, None without one; metres on the grid and on the ground; how
+         *     much higher, None where a height is not known.
          */
         Ray: {
             /** Id */
@@ -6171,7 +6242,8 @@ export interface components {
         };
         /**
          * StakeOut
-         * @description From a station, its height in metres or None, oriented on another mark or on none; the combined factor there; and what has to be said.
+         * @description From a station, its height in metres or None, oriented on another mark or on none; the combined factor there; and
+         *     what has to be said.
          */
         StakeOut: {
             /** Station */
@@ -6204,8 +6276,8 @@ export interface components {
         };
         /**
          * CoverageDrawing
-         * @description Cells in grid metres, the first about e0, n0; layers by name: images and flight lines by number, pixels in metres on the ground; of a scan pulses and
-         *     returns from the ground on a square metre.
+         * @description Cells in grid metres, the first about e0, n0; layers by name: images and flight lines by number, pixels in metres
+         *     on the ground; of a scan pulses and returns from the ground on a square metre.
          */
         CoverageDrawing: {
             /** E0 */
@@ -6225,9 +6297,9 @@ export interface components {
         };
         /**
          * CoverageFigures
-         * @description Coverage in figures: images, flight lines and metres of the ground pixel over the site; the least overlaps in percent (None: no neighbours); square
-         *     metres of the site, and of it of what fewer than two images, fewer than three flight lines, corners of frames alone see, and of unknown height;
-         *     each flight's overlaps; and in a sentence.
+         * @description Coverage in figures: images, flight lines and metres of the ground pixel over the site; the least overlaps in
+         *     percent (None: no neighbours); square metres of the site, and of it of what fewer than two images, fewer than three
+         *     flight lines, corners of frames alone see, and of unknown height; each flight's overlaps; and in a sentence.
          */
         CoverageFigures: {
             images: components["schemas"]["Spread"];
@@ -6254,8 +6326,9 @@ export interface components {
         };
         /**
          * DensityFigures
-         * @description In numbers and words: pulses and returns from the ground on a square metre, flight lines; square metres of the site, of gaps that no line sees, of those among them that
-         *     are hidden, and of what too few returns from the ground reach.
+         * @description In numbers and words: pulses and returns from the ground on a square metre, flight lines; square metres of the
+         *     site, of gaps that no line sees, of those among them that are hidden, and of what too few returns from the ground
+         *     reach.
          */
         DensityFigures: {
             pulses: components["schemas"]["Spread"];
@@ -6276,8 +6349,8 @@ export interface components {
         };
         /**
          * DrawnLayer
-         * @description One thing about each cell: its bytes (rows * cols, row by row from the south, base64; 255: nothing to say), what one is worth, from where on
-         *     it is good, and whether much is good.
+         * @description One thing about each cell: its bytes (rows * cols, row by row from the south, base64; 255: nothing to say), what
+         *     one is worth, from where on it is good, and whether much is good.
          */
         DrawnLayer: {
             /** Cells */
@@ -6291,8 +6364,8 @@ export interface components {
         };
         /**
          * Overlaps
-         * @description Overlap of one flight's neighbouring images in percent, by how far the same ground lies apart in both: the least anywhere, and the middle.
-         *     None where there are no neighbours. Places (grid metres) of the least.
+         * @description Overlap of one flight's neighbouring images in percent, by how far the same ground lies apart in both: the least
+         *     anywhere, and the middle. None where there are no neighbours. Places (grid metres) of the least.
          */
         Overlaps: {
             /** Flight */
@@ -6330,12 +6403,15 @@ export interface components {
         };
         /**
          * AirTime
-         * @description A flight in the air, in the wind that it is planned in. take_off: grid metres; starts: where that is, as long as nobody chose it; minutes: all sorties. wind: metres a second
-         *     at flying height. across: minutes where the lines of a block lay across it, None without one and where that cannot be flown, or they lie so; by which edits, where something is
-         *     gained. windy: whether it is a third of the airspeed. slowest
-         *     and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
-         *     speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw, cards of 64 GB for the raw; of a scan gigabytes of returns, and minutes of a sortie that the inertial unit's
-         *     sequence takes before its lines and after. cautions: what is gone through before take-off. shortest sortie and the least it must have in minutes, and ways to make it longer where it is too short.
+         * @description A flight in the air, in the wind that it is planned in. take_off: grid metres; starts: where that is, as long as
+         *     nobody chose it; minutes: all sorties. wind: metres a second at flying height. across: minutes where the lines of a
+         *     block lay across it, None without one and where that cannot be flown, or they lie so; by which edits, where
+         *     something is gained. windy: whether it is a third of the airspeed. slowest and fastest over the ground; overlap: per
+         *     cent forward, by time from image to image as planned, at the fastest with the wind behind and the speed through the
+         *     air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw, cards of 64 GB for the
+         *     raw; of a scan gigabytes of returns, and minutes of a sortie that the inertial unit's sequence takes before its
+         *     lines and after. cautions: what is gone through before take-off. shortest sortie and the least it must have in
+         *     minutes, and ways to make it longer where it is too short.
          */
         AirTime: {
             /** Flight */
@@ -6396,8 +6472,8 @@ export interface components {
         };
         /**
          * LegInAir
-         * @description One battery: its lines from the first to the last, minutes in all, and those of the way out and home in them, per cent on landing, and whether that is its
-         *     reserve.
+         * @description One battery: its lines from the first to the last, minutes in all, and those of the way out and home in them, per
+         *     cent on landing, and whether that is its reserve.
          */
         LegInAir: {
             /** Number */
@@ -6424,8 +6500,9 @@ export interface components {
         };
         /**
          * LineInAir
-         * @description One line: its number and sortie, from 1; course in degrees, metres, metres a second over the ground, minutes on it and to the next with its turn;
-         *     per cent left in the battery at its end; metres to its farthest image from the pilot, and how many of its images the pilot cannot see.
+         * @description One line: its number and sortie, from 1; course in degrees, metres, metres a second over the ground, minutes on
+         *     it and to the next with its turn; per cent left in the battery at its end; metres to its farthest image from the
+         *     pilot, and how many of its images the pilot cannot see.
          */
         LineInAir: {
             /** Number */
@@ -6451,7 +6528,8 @@ export interface components {
         };
         /**
          * Longer
-         * @description A way to make the shortest sortie as long as it must be: what is changed, what all then takes in minutes and images, and the edits.
+         * @description A way to make the shortest sortie as long as it must be: what is changed, what all then takes in minutes and
+         *     images, and the edits.
          */
         Longer: {
             /** Words */
@@ -6465,8 +6543,8 @@ export interface components {
         };
         /**
          * ExposureAdvice
-         * @description A flight's exposure over a day: the moments, from when to when there is light enough as planned (None: never), pixels that a rolling shutter shifts from its first
-         *     row to its last (0 with a mechanical one), and in words.
+         * @description A flight's exposure over a day: the moments, from when to when there is light enough as planned (None: never),
+         *     pixels that a rolling shutter shifts from its first row to its last (0 with a mechanical one), and in words.
          */
         ExposureAdvice: {
             /** Flight */
@@ -6486,8 +6564,9 @@ export interface components {
         };
         /**
          * LightAt
-         * @description A moment of the day, minutes of the site's clock: sun in degrees, lux, the ISO that the planned shutter wants and whether the camera bears it; the
-         *     shutter that its highest ISO wants, seconds, and metres a second at which that blurs half a pixel.
+         * @description A moment of the day, minutes of the site's clock: sun in degrees, lux, the ISO that the planned shutter wants and
+         *     whether the camera bears it; the shutter that its highest ISO wants, seconds, and metres a second at which that
+         *     blurs half a pixel.
          */
         LightAt: {
             /** Minute */
@@ -6531,8 +6610,9 @@ export interface components {
         };
         /**
          * LineProfile
-         * @description Along a path in metres on the ground (k,): the ground and the aircraft, heights in the job's system, None where they are not known; places of exposures along it (x,); what stands
-         *     there; the least clearance, with where it is along the path; in words.
+         * @description Along a path in metres on the ground (k,): the ground and the aircraft, heights in the job's system, None where
+         *     they are not known; places of exposures along it (x,); what stands there; the least clearance, with where it is
+         *     along the path; in words.
          */
         LineProfile: {
             /** Along */
@@ -6553,9 +6633,10 @@ export interface components {
         };
         /**
          * TakeOffs
-         * @description Places to take off from, grid metres, each with the sortie from which on, counted from 1: minutes of all sorties and how many; the share of the lines that the pilot does not
-         *     see, and that corrections do not reach (None: nobody knows how they leave the base), which counts where they are used live; metres to the farthest exposure, and those that ways are clear of what is under them; in
-         *     words, and the edits that choose them.
+         * @description Places to take off from, grid metres, each with the sortie from which on, counted from 1: minutes of all sorties
+         *     and how many; the share of the lines that the pilot does not see, and that corrections do not reach (None: nobody
+         *     knows how they leave the base), which counts where they are used live; metres to the farthest exposure, and those
+         *     that ways are clear of what is under them; in words, and the edits that choose them.
          */
         TakeOffs: {
             /** Places */
@@ -6600,9 +6681,9 @@ export interface components {
         };
         /**
          * HeldAgainst
-         * @description A flown track against the plan. missed: places of the exposures that were not taken, grid metres; flight lines that miss any; metres off the line,
-         *     in the middle and at most, and above (+) or below the planned height, None where no heights are known; square metres that the plan maps and this does
-         *     not; and in a sentence.
+         * @description A flown track against the plan. missed: places of the exposures that were not taken, grid metres; flight lines
+         *     that miss any; metres off the line, in the middle and at most, and above (+) or below the planned height, None where
+         *     no heights are known; square metres that the plan maps and this does not; and in a sentence.
          */
         HeldAgainst: {
             /** Planned */
@@ -6654,7 +6735,8 @@ export interface components {
         };
         /**
          * FeaturesOut
-         * @description Things of a file, or found, as rows that the plan could hold: their ids are their numbers, their kinds guesses.
+         * @description Things of a file, or found, as rows that the plan could hold: their ids are their numbers, their kinds
+         *     guesses.
          */
         FeaturesOut: {
             /** Features */
@@ -6689,8 +6771,8 @@ export interface components {
         };
         /**
          * ZoneMet
-         * @description A zone as the authority has it now, as the plan would hold it, and what that is against the plan: new, changed (words say how), the same, or
-         *     gone from the authority's list.
+         * @description A zone as the authority has it now, as the plan would hold it, and what that is against the plan: new, changed
+         *     (words say how), the same, or gone from the authority's list.
          */
         ZoneMet: {
             feature: components["schemas"]["Feature"];
@@ -6722,7 +6804,8 @@ export interface components {
         };
         /**
          * Wanted
-         * @description What leave is asked for: a zone of the plan, and the flight's height above ground in metres, its date and hours by the site's clock.
+         * @description What leave is asked for: a zone of the plan, and the flight's height above ground in metres, its date and hours
+         *     by the site's clock.
          */
         Wanted: {
             /** Feature */
@@ -6755,8 +6838,8 @@ export interface components {
         };
         /**
          * DaySky
-         * @description The sky over a point on a date. horizon: degrees by degree of azimuth; minutes of the site's clock; satellites seen, and what an
-         *     open sky would give; dilution of precision, None where no position can be fixed.
+         * @description The sky over a point on a date. horizon: degrees by degree of azimuth; minutes of the site's clock; satellites
+         *     seen, and what an open sky would give; dilution of precision, None where no position can be fixed.
          */
         DaySky: {
             /** About */
@@ -6798,8 +6881,8 @@ export interface components {
         };
         /**
          * Pass
-         * @description One satellite's way over the mask: from which of the day's moments on, azimuth and elevation in degrees at each, and
-         *     whether the horizon leaves it free there.
+         * @description One satellite's way over the mask: from which of the day's moments on, azimuth and elevation in degrees at each,
+         *     and whether the horizon leaves it free there.
          */
         Pass: {
             /** Name */
@@ -6815,7 +6898,8 @@ export interface components {
         };
         /**
          * Window
-         * @description Minutes of the site's clock, first and last, and what the window is: good, few (satellites) or weak (geometry).
+         * @description Minutes of the site's clock, first and last, and what the window is: good, few (satellites) or weak
+         *     (geometry).
          */
         Window: {
             /** First */
@@ -6827,8 +6911,8 @@ export interface components {
         };
         /**
          * Recording
-         * @description A point that logs for itself: the logger, empty where nobody said which; hours planned; metres to the base, None without one; whole
-         *     minutes asked by the logger's rule, None without it.
+         * @description A point that logs for itself: the logger, empty where nobody said which; hours planned; metres to the base, None
+         *     without one; whole minutes asked by the logger's rule, None without it.
          */
         Recording: {
             /** Point */
@@ -6844,8 +6928,8 @@ export interface components {
         };
         /**
          * Session
-         * @description One base on one day: minutes of the site's clock, None where the day does not fit or has no date, with the reason in words;
-         *     seconds between epochs; epochs and megabytes of raw data; what it runs short of, in words.
+         * @description One base on one day: minutes of the site's clock, None where the day does not fit or has no date, with the reason
+         *     in words; seconds between epochs; epochs and megabytes of raw data; what it runs short of, in words.
          */
         Session: {
             /** Setup */
@@ -6873,9 +6957,9 @@ export interface components {
         };
         /**
          * Sessions
-         * @description All sessions; what static sessions are good for; and the session that a wanted sigma in height takes, None where none was
-         *     asked for or nobody would stand so long; the targets that log for themselves, and for how long the whole set is left, in words
-         *     (empty where none does).
+         * @description All sessions; what static sessions are good for; and the session that a wanted sigma in height takes, None where
+         *     none was asked for or nobody would stand so long; the targets that log for themselves, and for how long the whole
+         *     set is left, in words (empty where none does).
          */
         Sessions: {
             /** Rows */
@@ -6890,7 +6974,8 @@ export interface components {
         };
         /**
          * Static
-         * @description A static session post-processed against a reference network: hours, and sigma in metres in plan, each axis, and in height.
+         * @description A static session post-processed against a reference network: hours, and sigma in metres in plan, each axis, and
+         *     in height.
          */
         Static: {
             /** Hours */
@@ -6947,8 +7032,9 @@ export interface components {
         };
         /**
          * AntennaModel
-         * @description One antenna: its type with radome, serial number (empty: of the type), and by frequency (G01: L1 of GPS) how far its phase centre
-         *     lies from the ARP, metres north, east, up; the phase centre that is taken, and of which frequency.
+         * @description One antenna: its type with radome, serial number (empty: of the type), and by frequency (G01: L1 of GPS) how far
+         *     its phase centre lies from the ARP, metres north, east, up; the phase centre that is taken, and of which
+         *     frequency.
          */
         AntennaModel: {
             /** Type */
@@ -6970,8 +7056,8 @@ export interface components {
         };
         /**
          * Difference
-         * @description A position less the planned one: metres east, north, up; whether that is as planned; what it means in words, and the id of
-         *     the blunder that it looks like (empty for none).
+         * @description A position less the planned one: metres east, north, up; whether that is as planned; what it means in words, and
+         *     the id of the blunder that it looks like (empty for none).
          */
         Difference: {
             /** East */
@@ -7001,8 +7087,8 @@ export interface components {
         };
         /**
          * Mount
-         * @description A mount point of a caster's table: its name, what it is called, format, the systems of satellites, and its place in
-         *     degrees.
+         * @description A mount point of a caster's table: its name, what it is called, format, the systems of satellites, and its place
+         *     in degrees.
          */
         Mount: {
             /** Name */
@@ -7020,11 +7106,11 @@ export interface components {
         };
         /**
          * Broadcast
-         * @description What was heard of a correction stream. positions: earth-centred x, y, z in metres of the antenna reference point (RTCM 1005,
-         *     1006), each that differs from the one before; antenna_height: metres from mark to ARP, as 1006 has it; systems: satellites at
-         *     most in one epoch, by the letter of their system; age: seconds that the newest observation was old; faulty: messages whose
-         *     checksum is wrong; skipped: bytes that belong to no message; messages: how many of each type; hung_up: the other end did
-         *     before enough was heard.
+         * @description What was heard of a correction stream. positions: earth-centred x, y, z in metres of the antenna reference point
+         *     (RTCM 1005, 1006), each that differs from the one before; antenna_height: metres from mark to ARP, as 1006 has it;
+         *     systems: satellites at most in one epoch, by the letter of their system; age: seconds that the newest observation
+         *     was old; faulty: messages whose checksum is wrong; skipped: bytes that belong to no message; messages: how many of
+         *     each type; hung_up: the other end did before enough was heard.
          */
         Broadcast: {
             /**
@@ -7093,8 +7179,8 @@ export interface components {
         };
         /**
          * Heard
-         * @description A broadcast against a set-up of the plan: its id; how far the position is from the planned one (None where none came); what
-         *     is to be said, worst first.
+         * @description A broadcast against a set-up of the plan: its id; how far the position is from the planned one (None where none
+         *     came); what is to be said, worst first.
          */
         Heard: {
             /** Setup */
@@ -7137,9 +7223,9 @@ export interface components {
         };
         /**
          * LocalFit
-         * @description How a point fits: residuals in metres, local less transformed, None for what it does not count for; redundancy 0 to 1; the
-         *     smallest gross error in metres that its own test would show, None where nothing checks it; test: its largest residual over that residual's own sigma, None
-         *     likewise; suspect: larger than chance makes it.
+         * @description How a point fits: residuals in metres, local less transformed, None for what it does not count for; redundancy 0
+         *     to 1; the smallest gross error in metres that its own test would show, None where nothing checks it; test: its
+         *     largest residual over that residual's own sigma, None likewise; suspect: larger than chance makes it.
          */
         LocalFit: {
             /** Id */
@@ -7181,9 +7267,10 @@ export interface components {
         };
         /**
          * LocalTold
-         * @description A local grid as it is. Parameters as docs/accuracy.md, section 14, has them: about in grid metres, moved in metres, scale, turn in
-         *     degrees (bearings in local less those in the grid), rise in metres a metre; ground_scale: grid lengths over those on the ground
-         *     at the site; worse_h and worse_v: how many times the stated sigmas the points disagree by, None without redundancy.
+         * @description A local grid as it is. Parameters as docs/accuracy.md, section 14, has them: about in grid metres, moved in
+         *     metres, scale, turn in degrees (bearings in local less those in the grid), rise in metres a metre; ground_scale:
+         *     grid lengths over those on the ground at the site; worse_h and worse_v: how many times the stated sigmas the points
+         *     disagree by, None without redundancy.
          */
         LocalTold: {
             /** About */
@@ -7231,8 +7318,9 @@ export interface components {
         };
         /**
          * ReceiverHeard
-         * @description A receiver against a set-up: its newest state, satellites used, HDOP; how far its newest position is from the planned one, and sigma
-         *     in metres by which that is judged, None without a position; what is to be said, worst first; all in a sentence.
+         * @description A receiver against a set-up: its newest state, satellites used, HDOP; how far its newest position is from the
+         *     planned one, and sigma in metres by which that is judged, None without a position; what is to be said, worst first;
+         *     all in a sentence.
          */
         ReceiverHeard: {
             /** Setup */
@@ -7256,7 +7344,8 @@ export interface components {
         };
         /**
          * ListenToReceiver
-         * @description A receiver out of those that may be listened to, the set-up that it should stand on, and which point its position is of.
+         * @description A receiver out of those that may be listened to, the set-up that it should stand on, and which point its position
+         *     is of.
          */
         ListenToReceiver: {
             /** Receiver */
@@ -7272,8 +7361,9 @@ export interface components {
         };
         /**
          * NearStation
-         * @description A station seen from a site: grid metres and height in the job's system; metres away; sigma in metres that this distance adds to
-         *     every sortie, each axis; minutes of the flights in which it is likely to be down, None where that is not known; and in words.
+         * @description A station seen from a site: grid metres and height in the job's system; metres away; sigma in metres that this
+         *     distance adds to every sortie, each axis; minutes of the flights in which it is likely to be down, None where that
+         *     is not known; and in words.
          */
         NearStation: {
             /** Name */
@@ -7336,8 +7426,9 @@ export interface components {
         };
         /**
          * Brought
-         * @description Coordinates brought to another grid: metres east, north, height (None where the height systems have no way between them that is
-         *     known well); accuracy in metres of the way (0: exact, None: not known); what is to be said of it.
+         * @description Coordinates brought to another grid: metres east, north, height (None where the height systems have no way
+         *     between them that is known well); accuracy in metres of the way (0: exact, None: not known); what is to be said of
+         *     it.
          */
         Brought: {
             /** E */
@@ -7353,8 +7444,8 @@ export interface components {
         };
         /**
          * NearMark
-         * @description A mark of the library as a job sees it. away: metres from the site (None where it is not known yet); brought None where its
-         *     coordinates cannot be had in the job's grid, with the reason; laid: control of the job lies on it.
+         * @description A mark of the library as a job sees it. away: metres from the site (None where it is not known yet); brought None
+         *     where its coordinates cannot be had in the job's grid, with the reason; laid: control of the job lies on it.
          */
         NearMark: {
             /**
@@ -7383,8 +7474,9 @@ export interface components {
         };
         /**
          * Published
-         * @description One version of a mark's coordinates: grid metres east and north, height in metres of a height system (None where only the plan
-         *     is known), network accuracy at 95 % (radius of the circle; half the interval of the height), where it comes from.
+         * @description One version of a mark's coordinates: grid metres east and north, height in metres of a height system (None where
+         *     only the plan is known), network accuracy at 95 % (radius of the circle; half the interval of the height), where it
+         *     comes from.
          */
         Published: {
             /** Crs */
@@ -7435,8 +7527,9 @@ export interface components {
         };
         /**
          * BasePlace
-         * @description A place for the base, grid metres; mark: the plan's mark there, or empty; name: what it is called; here: the base stands there now. score
-         *     0 to 1 and its parts, None for what cannot be asked; reasons: what speaks against it, the worst first, or what it has.
+         * @description A place for the base, grid metres; mark: the plan's mark there, or empty; name: what it is called; here: the base
+         *     stands there now. score 0 to 1 and its parts, None for what cannot be asked; reasons: what speaks against it, the
+         *     worst first, or what it has.
          */
         BasePlace: {
             /** E */
@@ -7460,7 +7553,8 @@ export interface components {
         };
         /**
          * BasePlaces
-         * @description Places ranked, the best first; those left out, grid metres, with why; the step of the grid they lie on; and what is said.
+         * @description Places ranked, the best first; those left out, grid metres, with why; the step of the grid they lie on; and what
+         *     is said.
          */
         BasePlaces: {
             /** Ranked */
@@ -7529,8 +7623,8 @@ export interface components {
         };
         /**
          * ReadCertificate
-         * @description A mark as read: grid metres; its height in metres taken as ellipsoidal and as one of the job's system, None where there is none;
-         *     which of the two the text says it is, empty where it does not; and in words how it was read.
+         * @description A mark as read: grid metres; its height in metres taken as ellipsoidal and as one of the job's system, None where
+         *     there is none; which of the two the text says it is, empty where it does not; and in words how it was read.
          */
         ReadCertificate: {
             /** Name */
@@ -7550,7 +7644,8 @@ export interface components {
         };
         /**
          * VersionOut
-         * @description One version of a mark's coordinates, when it came and by whom; the step from the one before, None for the first.
+         * @description One version of a mark's coordinates, when it came and by whom; the step from the one before, None for the
+         *     first.
          */
         VersionOut: {
             /** Number */
@@ -7567,7 +7662,8 @@ export interface components {
         };
         /**
          * ProfileOut
-         * @description One version of a profile of the organisation's kit: which list it goes into, when it came and by whom, and itself without an id.
+         * @description One version of a profile of the organisation's kit: which list it goes into, when it came and by whom, and itself
+         *     without an id.
          */
         ProfileOut: {
             /**
@@ -7611,8 +7707,8 @@ export interface components {
         };
         /**
          * CrsInfo
-         * @description One coordinate reference system of PROJ's database. missing: the geoid grid that it wants and this machine has not, and how
-         *     to bring it; unit: of a grid, as the job's id (empty for one that Kardo does not show).
+         * @description One coordinate reference system of PROJ's database. missing: the geoid grid that it wants and this machine has
+         *     not, and how to bring it; unit: of a grid, as the job's id (empty for one that Kardo does not show).
          */
         CrsInfo: {
             /** Code */
@@ -7634,8 +7730,8 @@ export interface components {
         };
         /**
          * GeoidTaken
-         * @description A geoid for a job: what the plan takes, the name of its height system, and what is to be said of it. odd: whether it stands too far
-         *     from the world's to be what it says.
+         * @description A geoid for a job: what the plan takes, the name of its height system, and what is to be said of it. odd: whether
+         *     it stands too far from the world's to be what it says.
          */
         GeoidTaken: {
             geoid: components["schemas"]["Geoid"];
@@ -7669,8 +7765,9 @@ export interface components {
         };
         /**
          * Light
-         * @description Sunrise and sunset, from when to when the sun stands high enough for flying, and from when to when it is light enough for people on foot; None where it
-         *     does not. sun: its height in degrees every ten minutes of the day, for drawing.
+         * @description Sunrise and sunset, from when to when the sun stands high enough for flying, and from when to when it is light
+         *     enough for people on foot; None where it does not. sun: its height in degrees every ten minutes of the day, for
+         *     drawing.
          */
         Light: {
             /** Rise */
@@ -7712,8 +7809,8 @@ export interface components {
         };
         /**
          * TaskLine
-         * @description A task of a day; number of a sortie or a round of observing, from 1. start and end in minutes from midnight, None while the day does not fit; minutes, and why so many; about:
-         *     paths of the plan in the order they are reached.
+         * @description A task of a day; number of a sortie or a round of observing, from 1. start and end in minutes from midnight, None
+         *     while the day does not fit; minutes, and why so many; about: paths of the plan in the order they are reached.
          */
         TaskLine: {
             /** Id */
@@ -7788,8 +7885,8 @@ export interface components {
         };
         /**
          * BookOut
-         * @description The book; what may be expected of what was done, with the rest as planned, and if the crew left now (None while it is computed);
-         *     whether that is enough, in a sentence; and what is still to do.
+         * @description The book; what may be expected of what was done, with the rest as planned, and if the crew left now (None while
+         *     it is computed); whether that is enough, in a sentence; and what is still to do.
          */
         BookOut: {
             /** Entries */
@@ -7802,8 +7899,8 @@ export interface components {
         };
         /**
          * BroadcastHeard
-         * @description What a set-up broadcasts was heard, or its receiver was asked: metres east, north, up of its position from the planned one;
-         *     whether that is as planned; by whom it was told, and where; in words.
+         * @description What a set-up broadcasts was heard, or its receiver was asked: metres east, north, up of its position from the
+         *     planned one; whether that is as planned; by whom it was told, and where; in words.
          */
         BroadcastHeard: {
             /**
@@ -7844,8 +7941,8 @@ export interface components {
         };
         /**
          * Entry
-         * @description One entry: its id is made by the device, at is the device's clock; corrects names an earlier entry that this one stands in the
-         *     place of; attachments by the digest of their bytes.
+         * @description One entry: its id is made by the device, at is the device's clock; corrects names an earlier entry that this one
+         *     stands in the place of; attachments by the digest of their bytes.
          */
         Entry: {
             /** Id */
@@ -7870,8 +7967,8 @@ export interface components {
         };
         /**
          * HeightRead
-         * @description An antenna height as it was read: slant to the disc's edge, vertical to the reference point, or the pole's own; as typed, with
-         *     its unit, and in metres.
+         * @description An antenna height as it was read: slant to the disc's edge, vertical to the reference point, or the pole's own;
+         *     as typed, with its unit, and in metres.
          */
         HeightRead: {
             /**
@@ -7915,7 +8012,8 @@ export interface components {
         };
         /**
          * LegFlown
-         * @description A sortie of a flight was flown (counted from 1): images and positions counted, and the share of positions that is not fixed.
+         * @description A sortie of a flight was flown (counted from 1): images and positions counted, and the share of positions that is
+         *     not fixed.
          */
         LegFlown: {
             /**
@@ -8016,8 +8114,8 @@ export interface components {
         };
         /**
          * Occupied
-         * @description A point was occupied: what the solution came to, epochs, the pole's height in metres, and the base it was observed from where
-         *     that was another than planned.
+         * @description A point was occupied: what the solution came to, epochs, the pole's height in metres, and the base it was
+         *     observed from where that was another than planned.
          */
         Occupied: {
             /**
@@ -8082,9 +8180,10 @@ export interface components {
         };
         /**
          * StillToDo
-         * @description What is still to be done on a visit, in the plan's own names, by paths: points to occupy, sorties to fly, set-ups with fewer
-         *     heights than are asked for; by how many metres the heights of a set-up differ; and by set-up what was last heard of it where that is not
-         *     as planned; the height of a set-up that the others outvote; and what was done is short of the plan in, in words.
+         * @description What is still to be done on a visit, in the plan's own names, by paths: points to occupy, sorties to fly, set-ups
+         *     with fewer heights than are asked for; by how many metres the heights of a set-up differ; and by set-up what was
+         *     last heard of it where that is not as planned; the height of a set-up that the others outvote; and what was done is
+         *     short of the plan in, in words.
          */
         StillToDo: {
             /** Points */
@@ -8146,8 +8245,8 @@ export interface components {
         };
         /**
          * TargetMoved
-         * @description A target or check lies somewhere else than planned, in grid metres; whether it was moved after it had been observed, which
-         *     makes it worse than none.
+         * @description A target or check lies somewhere else than planned, in grid metres; whether it was moved after it had been
+         *     observed, which makes it worse than none.
          */
         TargetMoved: {
             /**
@@ -8219,9 +8318,9 @@ export interface components {
         };
         /**
          * Against
-         * @description Achieved and predicted: RMSE at the checks (H radial, V) as measured and as predicted for these checks, the chance that a
-         *     block as predicted shows an RMSE at least so large, the tests, checks that were left out as no two images were to see them,
-         *     and all of it in words.
+         * @description Achieved and predicted: RMSE at the checks (H radial, V) as measured and as predicted for these checks, the
+         *     chance that a block as predicted shows an RMSE at least so large, the tests, checks that were left out as no two
+         *     images were to see them, and all of it in words.
          */
         Against: {
             /** Rmse H */
@@ -8246,9 +8345,9 @@ export interface components {
         };
         /**
          * BlockShift
-         * @description The coordinates that a mark really has, which was occupied on a position taken "here": everything that rests on it moves
-         *     with it. Sigmas are what the new coordinates are good to. heights: what h is, of the job's system or ellipsoidal. why_so_far: the reason for a shift that
-         *     is farther than such a position is mostly off.
+         * @description The coordinates that a mark really has, which was occupied on a position taken "here": everything that rests on
+         *     it moves with it. Sigmas are what the new coordinates are good to. heights: what h is, of the job's system or
+         *     ellipsoidal. why_so_far: the reason for a shift that is farther than such a position is mostly off.
          */
         BlockShift: {
             /** Mark */
@@ -8335,8 +8434,8 @@ export interface components {
         };
         /**
          * ClosedVerdict
-         * @description The verdict: components of the checks and of the points that adjusted (which prove nothing), the two judged statistics,
-         *     whether both are kept, the standard's conditions that are not met, and in words what the means say.
+         * @description The verdict: components of the checks and of the points that adjusted (which prove nothing), the two judged
+         *     statistics, whether both are kept, the standard's conditions that are not met, and in words what the means say.
          */
         ClosedVerdict: {
             /** Checks */
@@ -8354,7 +8453,8 @@ export interface components {
         };
         /**
          * Closing
-         * @description The third document beside plan and book. Of several residual sets the last is judged; the earlier ones stay on record.
+         * @description The third document beside plan and book. Of several residual sets the last is judged; the earlier ones stay on
+         *     record.
          */
         Closing: {
             /**
@@ -8383,9 +8483,10 @@ export interface components {
         };
         /**
          * Component
-         * @description One component over n residuals, metres: axis E, N, V or H (radial). mean with the half width of its 95 % interval by
-         *     Student's t (None for one residual; for H the length of the mean vector); root mean square; standard deviation about the mean
-         *     (None for one residual); accuracy at 95 %, of normal errors without a mean; the worst, with its point.
+         * @description One component over n residuals, metres: axis E, N, V or H (radial). mean with the half width of its 95 % interval
+         *     by Student's t (None for one residual; for H the length of the mean vector); root mean square; standard deviation
+         *     about the mean (None for one residual); accuracy at 95 %, of normal errors without a mean; the worst, with its
+         *     point.
          */
         Component: {
             /** Axis */
@@ -8432,8 +8533,8 @@ export interface components {
         };
         /**
          * GlobalTest
-         * @description The global test: quadratic form of the residuals, its degrees of freedom, the chance that a block as predicted gives a
-         *     larger one, the bounds at the level, and what it says.
+         * @description The global test: quadratic form of the residuals, its degrees of freedom, the chance that a block as predicted
+         *     gives a larger one, the bounds at the level, and what it says.
          */
         GlobalTest: {
             /** Value */
@@ -8456,7 +8557,8 @@ export interface components {
         };
         /**
          * Judged
-         * @description What the standard computes in plan or in height, what it allows (None where it sets no limit), and whether it is kept.
+         * @description What the standard computes in plan or in height, what it allows (None where it sets no limit), and whether it is
+         *     kept.
          */
         Judged: {
             /** Statistic */
@@ -8470,8 +8572,8 @@ export interface components {
         };
         /**
          * Moved
-         * @description A point before and after: east, north, up in grid metres, what it moves by (part of the shift where it rests on the mark
-         *     in part), and its residual before and after, None where it has none.
+         * @description A point before and after: east, north, up in grid metres, what it moves by (part of the shift where it rests on
+         *     the mark in part), and its residual before and after, None where it has none.
          */
         Moved: {
             /** Point */
@@ -8499,8 +8601,9 @@ export interface components {
         };
         /**
          * Outcome
-         * @description What became of a point in processing: whether it adjusted the block, only checked it, or was not used; map minus survey
-         *     east, north and up in metres of the job's grid and heights, None where nothing was measured; images it was measured in.
+         * @description What became of a point in processing: whether it adjusted the block, only checked it, or was not used; map minus
+         *     survey east, north and up in metres of the job's grid and heights, None where nothing was measured; images it was
+         *     measured in.
          */
         Outcome: {
             /** Point */
@@ -8521,9 +8624,9 @@ export interface components {
         };
         /**
          * OwnTest
-         * @description A check given the others: its residual, what the others make expect of it, metres east, north, up; the sigmas of that
-         *     expectation; the chance that a larger departure comes by itself; and whether it stands out at the level of all together, those
-         *     that stand out more being left out.
+         * @description A check given the others: its residual, what the others make expect of it, metres east, north, up; the sigmas of
+         *     that expectation; the chance that a larger departure comes by itself; and whether it stands out at the level of all
+         *     together, those that stand out more being left out.
          */
         OwnTest: {
             /** Point */
@@ -8555,8 +8658,8 @@ export interface components {
         };
         /**
          * Promised
-         * @description What a plan promised: RMSE on the map, absolute, and as its checks see it, metres (None where there are none); the chance to
-         *     pass; of a base taken "here", in which state, in words.
+         * @description What a plan promised: RMSE on the map, absolute, and as its checks see it, metres (None where there are none);
+         *     the chance to pass; of a base taken "here", in which state, in words.
          */
         Promised: {
             /**
@@ -8631,8 +8734,8 @@ export interface components {
         };
         /**
          * ResidualSet
-         * @description The residuals of one processing: the file they were read from, how it was read, and in how many images and camera positions
-         *     processing found.
+         * @description The residuals of one processing: the file they were read from, how it was read, and in how many images and camera
+         *     positions processing found.
          */
         ResidualSet: {
             /** File */
@@ -8651,7 +8754,8 @@ export interface components {
         };
         /**
          * ShiftPreview
-         * @description What a block shift would do: what the map and all that rests on the mark move by, metres east, north, up; each point; and what looks odd about it.
+         * @description What a block shift would do: what the map and all that rests on the mark move by, metres east, north, up; each
+         *     point; and what looks odd about it.
          */
         ShiftPreview: {
             /** By */
@@ -8667,8 +8771,8 @@ export interface components {
         };
         /**
          * Waiver
-         * @description A finding that stands and is accepted, with the reason; by whom, and when (UTC). words: what it said: of a finding that names no object
-         *     only that is accepted, and not whatever the same rule says of something else.
+         * @description A finding that stands and is accepted, with the reason; by whom, and when (UTC). words: what it said: of a
+         *     finding that names no object only that is accepted, and not whatever the same rule says of something else.
          */
         Waiver: {
             /** Rule */
@@ -8720,8 +8824,8 @@ export interface components {
         };
         /**
          * ReadOutcome
-         * @description What a file says of a point of the plan: how it was used, and how that is known; map minus survey in metres, None where it
-         *     was not measured; images.
+         * @description What a file says of a point of the plan: how it was used, and how that is known; map minus survey in metres, None
+         *     where it was not measured; images.
          */
         ReadOutcome: {
             /** Point */
@@ -8749,9 +8853,9 @@ export interface components {
         };
         /**
          * ResidualReading
-         * @description What was read, every point of the plan in its order, and in words how. meanings is what a column may be taken for; unknown
-         *     are names that the plan has not; asks is what has to be said before it can be taken (empty when nothing), units those to choose
-         *     from; axes likewise, where the job has a local grid whose axes lie otherwise.
+         * @description What was read, every point of the plan in its order, and in words how. meanings is what a column may be taken
+         *     for; unknown are names that the plan has not; asks is what has to be said before it can be taken (empty when
+         *     nothing), units those to choose from; axes likewise, where the job has a local grid whose axes lie otherwise.
          */
         ResidualReading: {
             /** Columns */
@@ -8848,7 +8952,8 @@ export interface components {
         };
         /**
          * Final
-         * @description Coordinates in the job's grid and heights, metres, with sigma of each horizontal axis and of the height; how they came there.
+         * @description Coordinates in the job's grid and heights, metres, with sigma of each horizontal axis and of the height; how they
+         *     came there.
          */
         Final: {
             /** E */
@@ -8866,7 +8971,8 @@ export interface components {
         };
         /**
          * ProcessedOut
-         * @description What became of a log: waiting, failed (with why), or done with the mark's final coordinates, and where they come from.
+         * @description What became of a log: waiting, failed (with why), or done with the mark's final coordinates, and where they come
+         *     from.
          */
         ProcessedOut: {
             /** State */
@@ -8897,8 +9003,8 @@ export interface components {
         };
         /**
          * GridOffer
-         * @description A grid that is meant for a place: its unit as the job's id (empty for one that Kardo does not show), what it does to
-         *     lengths there, in words, and the place on it in metres.
+         * @description A grid that is meant for a place: its unit as the job's id (empty for one that Kardo does not show), what it does
+         *     to lengths there, in words, and the place on it in metres.
          */
         GridOffer: {
             /** Code */
@@ -8918,8 +9024,8 @@ export interface components {
         };
         /**
          * WhereOut
-         * @description A place, how it was read, the ways it can be read where there are several, and the grids and height systems that are meant
-         *     for it. outline: whether it was told by an outline that can be the boundary.
+         * @description A place, how it was read, the ways it can be read where there are several, and the grids and height systems that
+         *     are meant for it. outline: whether it was told by an outline that can be the boundary.
          */
         WhereOut: {
             /** Latitude */
@@ -9027,7 +9133,8 @@ export interface components {
         };
         /**
          * FilesOut
-         * @description The endings of files that each reader takes, the names of formats of maps, and the maps that a plan is written as.
+         * @description The endings of files that each reader takes, the names of formats of maps, and the maps that a plan is written
+         *     as.
          */
         FilesOut: {
             /** Accepted */

@@ -1,8 +1,7 @@
 """What would help most: the offers ranked, each with what it would predict.
 
 A change of control alone is answered from the solved network (whatif.py); any other takes a full computation of the
-figures.
-"""
+figures."""
 
 import contextlib
 from dataclasses import dataclass, field
@@ -86,7 +85,8 @@ class Offer(Promise):
 @dataclass(frozen=True)
 class Advice:
     """What the plan promises now, the largest source of its error, and what would change that: first what answers that
-    source, then the most helpful. spare: of a plan that is good, what it could do without and stay good, what saves most first."""
+    source, then the most helpful. spare: of a plan that is good, what it could do without and stay good, what saves
+    most first."""
 
     now: Promise | None
     largest: Share | None
@@ -95,8 +95,9 @@ class Advice:
 
 
 def advise(plan: Plan, progress: Progress = lambda stage, share: None) -> Advice:
-    """Ranked changes with predicted figures. Where the plan is not good yet, those that make it so come first, the shortest
-    first; the rest, and all where it is good already, by what they gain. Raises PlanError where the plan lacks something."""
+    """Ranked changes with predicted figures. Where the plan is not good yet, those that make it so come first, the
+    shortest first; the rest, and all where it is good already, by what they gain. Raises PlanError where the plan lacks
+    something."""
     progress("solving the plan as it stands", 0.0)
     kept, now, largest, of_control = AS_IT_STANDS[plan.mapped_by](plan)
     remedies = [*of_control, *other_offers(plan)]
@@ -115,7 +116,8 @@ Standing = tuple[Kept | None, Promise | None, Share | None, list[Remedy]]
 
 
 def _images_as_they_stand(plan: Plan) -> Standing:
-    """The solved network, where it is kept, what it promises, the largest source of its error, and changes of its control."""
+    """The solved network, where it is kept, what it promises, the largest source of its error, and changes of its
+    control."""
     kept = _kept(plan)
     if kept is None:
         return None, None, None, list(control_offers(plan, planned_network(plan), FEW_PLACES))
@@ -136,7 +138,8 @@ AS_IT_STANDS = {"images": _images_as_they_stand, "scan": _scan_as_it_stands}  # 
 
 
 def _spare(kept: Kept | None, plan: Plan) -> list[Offer]:
-    """What a good plan could do without and stay good: one thing at a time, and all the control that can go together."""
+    """What a good plan could do without and stay good: one thing at a time, and all the control that can go
+    together."""
     found = [o for remedy in savings(plan) if (o := _spared(kept, plan, remedy)) is not None]
     together = _together(kept, plan, [o for o in found if all(e.path.startswith("control/") for e in o.edits)])
     return sorted([*([together] if together else []), *found], key=lambda o: o.minutes)[:MOST_SPARE]
@@ -150,7 +153,8 @@ def _spared(kept: Kept | None, plan: Plan, remedy: Remedy) -> Offer | None:
 
 
 def _together(kept: Kept | None, plan: Plan, alone: list[Offer]) -> Offer | None:
-    """As many points as can be left out at once, what saves most first, as long as the plan stays good; in full at the end."""
+    """As many points as can be left out at once, what saves most first, as long as the plan stays good; in full at the
+    end."""
     if kept is None:
         return None
     order = {o.edits[0].path.split("/")[1]: o.minutes for o in alone if len(o.edits) == 1 and o.edits[0].after is None}
@@ -179,7 +183,8 @@ def _largest(kept: Kept, plan: Plan) -> Share:
 
 
 def _kept(plan: Plan) -> Kept | None:
-    """The solved plan; None where its network has a defect or is too large to keep, so that every offer is computed in full."""
+    """The solved plan; None where its network has a defect or is too large to keep, so that every offer is computed in
+    full."""
     try:
         return keep(plan)
     except (DefectiveNetwork, KardoError):
@@ -191,8 +196,8 @@ def _by_control(kept: Kept, plan: Plan) -> Figures:
 
 
 def _predicted(kept: Kept | None, plan: Plan, remedy: Remedy) -> tuple[Figures, bool] | None:
-    """Figures with the change, and whether they are provisional; None where the network would still have a defect or the
-    change does not fit. What the solved network cannot answer is computed in full."""
+    """Figures with the change, and whether they are provisional; None where the network would still have a defect or
+    the change does not fit. What the solved network cannot answer is computed in full."""
     try:
         after = remedy.on(plan)
         if kept and remedy.of_control:

@@ -1,5 +1,5 @@
-"""Changes worth trying: each with its edits, and its minutes on the ground. Minutes are the assumptions' and only as good
-as they are; what a change would predict is advice.py's to find out."""
+"""Changes worth trying: each with its edits, and its minutes on the ground. Minutes are the assumptions' and only as
+good as they are; what a change would predict is advice.py's to find out."""
 
 import math
 from collections.abc import Iterator
@@ -106,7 +106,8 @@ def other_offers(plan: Plan) -> Iterator[Remedy]:
 
 
 def scan_offers(plan: Plan, map_e: Floats, map_n: Floats, places: int) -> Iterator[Remedy]:
-    """Changes of the control of a scan: further targets at so many places of the map (k,), a second round, more checks."""
+    """Changes of the control of a scan: further targets at so many places of the map (k,), a second round, more
+    checks."""
     for e, n in _spread(np.stack([map_e, map_n], axis=1), min(places, len(map_e))):
         minutes = _minutes_for(plan, METHODS["rtk_once"].occupations, e, n)
         yield Remedy("target", "Add a control point where it helps most", minutes, (new_target(plan, e, n),))
@@ -238,7 +239,8 @@ def _lower(flight: Flight, lowest: float) -> Iterator[Choice]:
 
 
 def _of_scan(plan: Plan, flight: Flight, use: Scanning) -> Iterator[Choice]:
-    """Of a flight that scans: flight lines matched, the swath narrower, lower, slower, the inertial unit's sequence, cross lines."""
+    """Of a flight that scans: flight lines matched, the swath narrower, lower, slower, the inertial unit's sequence,
+    cross lines."""
     used = math.degrees(used_angle(plan.scanner(use.scanner), use))
     if use.adjustment != "matched" and len([f for f in plan.flights if isinstance(f.sensor, Scanning)]) == 1:
         then = flight.having(adjustment="matched")
@@ -280,7 +282,8 @@ def _of_set_up(plan: Plan, setup: SetUp) -> Iterator[Remedy]:
 
 
 def _read_two_ways(plan: Plan, setup: SetUp) -> tuple[Reading, Reading]:
-    """A tripod's one reading, and the vertical height that goes with a slant; beside one that has none, the same again."""
+    """A tripod's one reading, and the vertical height that goes with a slant; beside one that has none, the same
+    again."""
     (first,) = setup.readings
     up = -1.0
     if first.measured_to == "slant" and first.metres > plan.antenna(setup.antenna).disc_radius:
@@ -336,8 +339,8 @@ def _on(setup: SetUp, mark: Mark) -> SetUp:
 
 
 def _second_base(plan: Plan, setup: SetUp, mark: Mark) -> Iterator[Remedy]:
-    """A base on the best other mark about, the mark's own height and its distance taken together, from which every target is observed once more: what hangs
-    on one mark alone is shared out over two, and shows."""
+    """A base on the best other mark about, the mark's own height and its distance taken together, from which every
+    target is observed once more: what hangs on one mark alone is shared out over two, and shows."""
     hung = OnSetUp(setup=setup.id)
     targets = [p for p in plan.targets if p.by_source.keys() == {hung} and len(p.occupations) < MOST_OCCUPATIONS]
     if not targets:

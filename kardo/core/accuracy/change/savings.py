@@ -1,4 +1,5 @@
-"""What a plan that passes could do without: targets, checks, rounds, flight lines, a second base, each with the minutes that it saves."""
+"""What a plan that passes could do without: targets, checks, rounds, flight lines, a second base, each with the minutes
+that it saves."""
 
 from collections.abc import Iterator
 from typing import Any
@@ -29,13 +30,15 @@ def savings(plan: Plan) -> Iterator[Remedy]:
 
 
 def spare_points(plan: Plan) -> tuple[ControlPoint, ...]:
-    """Control that may be left out at all: nothing that is pinned, and no check that the standard's least number needs."""
+    """Control that may be left out at all: nothing that is pinned, and no check that the standard's least number
+    needs."""
     checks_spare = len(plan.checks) > max(1, standards()[plan.brief.standard].least_checks)
     return tuple(p for p in plan.control if not p.pinned and (p.role == "target" or checks_spare))
 
 
 def without(plan: Plan, points: tuple[ControlPoint, ...]) -> Remedy:
-    """A plan without some points of its control; saved: laying out, observing, taking up, and the way round all that are left."""
+    """A plan without some points of its control; saved: laying out, observing, taking up, and the way round all that
+    are left."""
     gone = {p.id for p in points}
     left = tuple(p for p in plan.control if p.id not in gone)
     minutes = minutes_on_ground(plan, left) - minutes_on_ground(plan, plan.control)

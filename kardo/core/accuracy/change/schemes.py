@@ -1,9 +1,8 @@
 """Correction schemes side by side: what rests on what, and what each would predict.
 
-A scheme is a change of the plan: on what flights hang and how they are corrected, and with them the control that rests on the
-same. Control that rests elsewhere stays, for that is what makes it independent. Every scheme is a full prediction of the plan
-so changed; those that differ only in how corrections come are the same figures.
-"""
+A scheme is a change of the plan: on what flights hang and how they are corrected, and with them the control that rests
+on the same. Control that rests elsewhere stays, for that is what makes it independent. Every scheme is a full
+prediction of the plan so changed; those that differ only in how corrections come are the same figures."""
 
 import math
 import tomllib
@@ -62,9 +61,9 @@ class SchemeText:
 
 @dataclass(frozen=True)
 class Scheme:
-    """One scheme for one plan. on: what the flights would rest on, by kind and id. edits choose it (none: the plan has it already);
-    lacks: why it cannot be had, in words. promise None where something would not be determined; as_seen: RMSE H and V in metres
-    over the checks. hours: of a session of its own."""
+    """One scheme for one plan. on: what the flights would rest on, by kind and id. edits choose it (none: the plan has
+    it already); lacks: why it cannot be had, in words. promise None where something would not be determined; as_seen:
+    RMSE H and V in metres over the checks. hours: of a session of its own."""
 
     id: str
     name: str
@@ -82,8 +81,8 @@ class Scheme:
 
 @dataclass(frozen=True)
 class Schemes:
-    """All schemes, in the catalogue's order; and what a base "here" is before and after its shift, in a sentence (empty where it
-    cannot be had), lengths as stored words have them."""
+    """All schemes, in the catalogue's order; and what a base "here" is before and after its shift, in a sentence (empty
+    where it cannot be had), lengths as stored words have them."""
 
     rows: list[Scheme]
     here: str
@@ -119,8 +118,8 @@ def _of_here(rows: dict[str, Scheme]) -> str:
 
 
 def here_words(before: Pair, seen: Pair | None, after: Pair, by: str, size: Callable[[float], str]) -> str:
-    """What a base "here" promises before its shift, of which the checks see so much, and after it: RMSE H and V in metres, told as
-    `size` tells a length."""
+    """What a base "here" promises before its shift, of which the checks see so much, and after it: RMSE H and V in
+    metres, told as `size` tells a length."""
     words = (
         f"With a base “here”, until it is shifted, the whole map lies about {size(before[0])} off in plan and "
         f"{size(before[1])} in height, all of it alike"
@@ -131,8 +130,8 @@ def here_words(before: Pair, seen: Pair | None, after: Pair, by: str, size: Call
 
 
 def edits_for(plan: Plan, key: str) -> tuple[Edit, ...]:
-    """The edits that choose a scheme: none where the plan has it. Raises PlanError for one that it cannot have yet, with what it
-    wants first, and for one that there is none of."""
+    """The edits that choose a scheme: none where the plan has it. Raises PlanError for one that it cannot have yet,
+    with what it wants first, and for one that there is none of."""
     if key not in EDITS:
         raise _lacks(f"There is no scheme “{key[:40]}”.")
     return tuple(EDITS[key](plan))
@@ -157,7 +156,8 @@ def _scheme(plan: Plan, key: str, told: SchemeText, known: dict[str, Figures | N
 
 
 def _base_of(plan: Plan, after: Plan) -> str:
-    """What the flights would rest on, as stored words speak of it; empty for nothing, and for a network that is still to be named."""
+    """What the flights would rest on, as stored words speak of it; empty for nothing, and for a network that is still
+    to be named."""
     on = next((f.positioned_from for f in after.flights), None)
     if isinstance(on, OnSetUp):
         setup = after.setup(on.setup)
@@ -256,7 +256,8 @@ def _self_logging(plan: Plan) -> list[Edit]:
 
 
 def _logging(plan: Plan, middle: str, base: str, hours: float) -> list[Edit]:
-    """Flights on one target's log, the other targets' against it, its own against a reference network; checks stay as they are."""
+    """Flights on one target's log, the other targets' against it, its own against a reference network; checks stay as
+    they are."""
     edits = _rewired(plan, OnSetUp(setup=base), "post_processed", None, points=())
     for p in plan.targets:
         if set(p.by_source) <= _sources(plan):
@@ -296,7 +297,8 @@ def _rewired(
     control: PositionSource | None = None,
     points: tuple[ControlPoint, ...] | None = None,
 ) -> list[Edit]:
-    """Flights positioned from something, and control that rests on what they do now or will (of some points) on the same, or on something else."""
+    """Flights positioned from something, and control that rests on what they do now or will (of some points) on the
+    same, or on something else."""
     edits: list[Edit] = []
     for f in plan.flights:
         edits += field_edits(f"flights/{f.id}", f, positioned_from=to_json(flights), corrections=corrections)
@@ -309,7 +311,8 @@ def _rewired(
 
 
 def _sources(plan: Plan) -> set[PositionSource]:
-    """What the flights rest on now, what most of the targets do (of the control, where there are none), and nothing at all."""
+    """What the flights rest on now, what most of the targets do (of the control, where there are none), and nothing at
+    all."""
     points = plan.targets or plan.control
     most = [on for on, _ in Counter(p.positioned_from for p in points).most_common(1)]
     return {OnNothing(), *(f.positioned_from for f in plan.flights), *most}
@@ -332,8 +335,8 @@ def _known_base(plan: Plan) -> OnSetUp:
 
 
 def _bases(plan: Plan) -> Iterator[SetUp]:
-    """The set-ups on marks within reach that are no target's own log, those that flights rest on first. Raises PlanError where
-    there are none."""
+    """The set-ups on marks within reach that are no target's own log, those that flights rest on first. Raises
+    PlanError where there are none."""
     hung = [f.positioned_from.setup for f in plan.flights if isinstance(f.positioned_from, OnSetUp)]
     near = [s for s in plan.setups if (away := _away(plan, s)) is not None and away <= STATION_M]
     found = [s for s in near if _logging_target(plan, s) is None]
@@ -351,8 +354,8 @@ def _away(plan: Plan, setup: SetUp) -> float | None:
 
 
 def _logging_target(plan: Plan, setup: SetUp) -> ControlPoint | None:
-    """The target whose own log a set-up is: an antenna at a fixed height where the target lies, on coordinates from a session. A
-    tripod over a target is a base."""
+    """The target whose own log a set-up is: an antenna at a fixed height where the target lies, on coordinates from a
+    session. A tripod over a target is a base."""
     mark = plan.mark(setup.mark)
     if mark is None or mark.known != "static" or setup.support != "fixed_pole":
         return None

@@ -1,13 +1,14 @@
 """Which few of many places serve best as targets: exact updates of the map's covariance, greedily, then by exchange.
 
-Over a solved network every candidate is a misclosure (misclosures.py). To take one as a target is a change of rank three,
+Over a solved network every candidate is a misclosure (misclosures.py). To take one as a target is a change of rank
+three,
 
     K = (H Q H' + R)^-1,     P <- P - P_i K C_i.,     C <- C - C_.i K C_i.,     E <- E - F_i (P_i K)'
 
-P the covariance of the map with every candidate, C that of the candidates among themselves, E and F what the cameras' pattern does to
-map and misclosures; with R turned negative it is given up again. Each step is exact, so that places are compared as the full
-computation would, but for what a target's rays tie together. Source: Woodbury (1950); greedy choice and exchange after Fedorov (1972).
-"""
+P the covariance of the map with every candidate, C that of the candidates among themselves, E and F what the cameras'
+pattern does to map and misclosures; with R turned negative it is given up again. Each step is exact, so that places are
+compared as the full computation would, but for what a target's rays tie together. Source: Woodbury (1950); greedy
+choice and exchange after Fedorov (1972)."""
 
 import math
 from collections.abc import Callable, Iterator
@@ -36,8 +37,8 @@ EXCHANGES = 3  # sweeps of them
 
 @dataclass(frozen=True)
 class Field:
-    """c candidates over a solved network of m map points: y (n, 3c) and border (b, 3c), by which any two are compared; noise (c, 3, 3);
-    which are seen by enough images; and the state of the map before any of them is a target."""
+    """c candidates over a solved network of m map points: y (n, 3c) and border (b, 3c), by which any two are compared;
+    noise (c, 3, 3); which are seen by enough images; and the state of the map before any of them is a target."""
 
     y: Floats
     border: Floats
@@ -57,8 +58,9 @@ class Field:
 
 @dataclass(frozen=True)
 class State:
-    """The map with some candidates as targets. with_map (3m, c, 3); own (c, 3, 3) of H Q H'; pattern (s, 3m) and of (s, c, 3) of the
-    cameras' pattern; variance (3m,) of the network, without the pattern; rows and k of every change so far; taken: the targets."""
+    """The map with some candidates as targets. with_map (3m, c, 3); own (c, 3, 3) of H Q H'; pattern (s, 3m) and of (s,
+    c, 3) of the cameras' pattern; variance (3m,) of the network, without the pattern; rows and k of every change so
+    far; taken: the targets."""
 
     with_map: Floats
     own: Floats
@@ -71,7 +73,8 @@ class State:
 
 @dataclass(frozen=True)
 class Objective:
-    """What a layout is judged by: the mean variance that is allowed H and V, and what comes on top of the network's own, both in m2."""
+    """What a layout is judged by: the mean variance that is allowed H and V, and what comes on top of the network's
+    own, both in m2."""
 
     h: float
     v: float
@@ -161,7 +164,8 @@ def _variance(read: Floats | None, kept: Kept) -> Floats:
 
 
 def objective_of(plan: Plan, kept: Kept, limit_h: float, limit_v: float | None) -> Objective:
-    """What layouts of a plan are judged by; limits of RMSE in metres, without one for single heights a tenth of a metre stands in."""
+    """What layouts of a plan are judged by; limits of RMSE in metres, without one for single heights a tenth of a metre
+    stands in."""
     places = kept.planned.map_places
     added_v = geoid_sigma(plan) ** 2
     if heights_of_surface(plan.brief):
@@ -183,8 +187,8 @@ def cost(state: State, aim: Objective) -> float:
 
 
 def changed(field: Field, state: State, i: int, sign: float = 1.0) -> State | None:
-    """The state with candidate i as a target, or for a negative sign without it; None where the rest does not hold the network
-    well enough to be told what that would be."""
+    """The state with candidate i as a target, or for a negative sign without it; None where the rest does not hold the
+    network well enough to be told what that would be."""
     row = _row(field, state, i)
     own, noise = state.own[i], field.noise[i]
     if sign < 0 and np.linalg.eigvals(np.linalg.solve(noise, noise - own)).real.min() < DROPPABLE:
@@ -214,7 +218,8 @@ def _row(field: Field, state: State, i: int) -> Floats:
 
 
 def costs(field: Field, state: State, aim: Objective) -> Floats:
-    """(c,): the cost with each candidate as one more target; infinite where it is one already, or too few images see it."""
+    """(c,): the cost with each candidate as one more target; infinite where it is one already, or too few images see
+    it."""
     k = np.linalg.inv(state.own + field.noise)
     gain = np.einsum("rca,cab->rcb", state.with_map, k, optimize=True)
     less = (gain * state.with_map).sum(axis=2)
@@ -242,8 +247,8 @@ def bared(field: Field, fixed: frozenset[int]) -> State:
 
 
 def layouts(field: Field, aim: Objective, fixed: frozenset[int], most: int) -> Iterator[State]:
-    """States with more and more targets, from as few as hold the network on, each the best that greedy choice and exchange find of its
-    size; ends with `most` targets, or where no place is left."""
+    """States with more and more targets, from as few as hold the network on, each the best that greedy choice and
+    exchange find of its size; ends with `most` targets, or where no place is left."""
     state = bared(field, fixed)
     yield state
     while len(state.taken) < most:
@@ -256,7 +261,8 @@ def layouts(field: Field, aim: Objective, fixed: frozenset[int], most: int) -> I
 
 
 def exchanged(field: Field, state: State, aim: Objective, fixed: frozenset[int]) -> State:
-    """The state after each target that is not fixed was given up for the best place there is, as long as that is better."""
+    """The state after each target that is not fixed was given up for the best place there is, as long as that is
+    better."""
     for _ in range(SWEEPS):
         before = state.taken
         for i in [t for t in state.taken if t not in fixed]:
@@ -281,9 +287,10 @@ def surer(
     chance: Callable[[State], float],
     wanted: float,
 ) -> State:
-    """The state with targets exchanged for the probability of passing, until it is what is wanted or no more comes of it: the map's variance is
-    a mean over all of it, the test asks at its checks, and where few places are tried the two part. For each target those of the candidates' places
-    (c, 2) are tried that serve the map best, well apart from each other, and then those about the best. chance tells it of a state."""
+    """The state with targets exchanged for the probability of passing, until it is what is wanted or no more comes of
+    it: the map's variance is a mean over all of it, the test asks at its checks, and where few places are tried the two
+    part. For each target those of the candidates' places (c, 2) are tried that serve the map best, well apart from each
+    other, and then those about the best. chance tells it of a state."""
     best, near = chance(state), float(np.ptp(places, axis=0).max()) * BESIDE
     for _ in range(EXCHANGES if wanted - WITHIN <= best < wanted else 0):
         before = state.taken

@@ -1,10 +1,9 @@
 """Control moved, added, dropped or observed otherwise, answered from a network already solved.
 
-Kept of a solved network: its factor and the rows of the full inverse that belong to the map. A changed target then costs
-one forward solve of three columns and a correction of rank three to six (misclosures.py says of what); a changed check
-changes nothing of the map. What its rays tie together stays as it was, so the answer is provisional: within 3 % of the
-full computation, which follows.
-"""
+Kept of a solved network: its factor and the rows of the full inverse that belong to the map. A changed target then
+costs one forward solve of three columns and a correction of rank three to six (misclosures.py says of what); a changed
+check changes nothing of the map. What its rays tie together stays as it was, so the answer is provisional: within 3 %
+of the full computation, which follows."""
 
 from collections import OrderedDict
 from dataclasses import dataclass, field
@@ -41,8 +40,8 @@ MOST_KEPT = 2_000_000_000  # bytes: above, only the full computation answers
 
 @dataclass(frozen=True)
 class Kept:
-    """A solved plan, ready to be asked. `at` remembers the forward solutions of places asked before, the latest last; `own` the plan's own points as the
-    network has them."""
+    """A solved plan, ready to be asked. `at` remembers the forward solutions of places asked before, the latest last;
+    `own` the plan's own points as the network has them."""
 
     planned: Planned
     solution: Solution
@@ -66,8 +65,8 @@ class Kept:
         return np.asarray(self.on_map.covariances - np.matmul(effect, effect.transpose(0, 2, 1)))
 
     def seen_by_checks(self, plan: Plan, points: tuple[ControlPoint, ...]) -> "_Seen":
-        """Of a set of c checks, before any correction; the last set asked for is remembered, for while a target is dragged the
-        checks stay."""
+        """Of a set of c checks, before any correction; the last set asked for is remembered, for while a target is
+        dragged the checks stay."""
         key = tuple(_key(p) for p in points)
         if key not in self.remembered:
             control = self.planned.observe(plan, points)

@@ -3,9 +3,8 @@
     [A  B ]   [L     ] [L' Z]        Z = L^-1 B,   M M' = D - Z'Z
     [B' D ] = [Z'  M ] [   M']
 
-LAPACK's band routine factors A; its solve takes right-hand sides one at a time at memory speed, so the
-solves here go by blocks of columns through matrix products instead.
-"""
+LAPACK's band routine factors A; its solve takes right-hand sides one at a time at memory speed, so the solves here go
+by blocks of columns through matrix products instead."""
 
 import ctypes
 from dataclasses import dataclass
@@ -36,8 +35,7 @@ class BorderedFactor:
 
     band (n, half_band + 1): row j holds column j of L from the diagonal down; m (b, b) lower; scale (n,) and
     border_scale (b,) are D. columns (n, s + b) hold L^-1 of the right-hand sides that were factored along, and Z;
-    solved_border (b, s) is the lower end of the first.
-    """
+    solved_border (b, s) is the lower end of the first."""
 
     band: Floats
     columns: Floats
@@ -60,9 +58,10 @@ class BorderedFactor:
     def forward(
         self, rhs_band: Floats, rhs_border: Floats, first_row: Ints | None = None
     ) -> tuple[Floats, Floats, Floats]:
-        """L^-1 of columns, the first in place; and what the band gives to its product (s, k) with the right-hand sides that
-        were factored along, from the same pass over memory. rhs_band (n, k) and rhs_border (b, k), C order; first_row (k,),
-        not decreasing, tells where each column begins to differ from zero, and spares the work above."""
+        """L^-1 of columns, the first in place; and what the band gives to its product (s, k) with the right-hand sides
+        that were factored along, from the same pass over memory. rhs_band (n, k) and rhs_border (b, k), C order;
+        first_row (k,), not decreasing, tells where each column begins to differ from zero, and spares the work
+        above."""
         self.panels.forward(rhs_band, first_row, self.scale)
         crossed, of_border = np.split(self.columns.T @ rhs_band, [self.solved_border.shape[1]])
         below = rhs_border * self.border_scale[:, None] - of_border
@@ -85,8 +84,8 @@ class BorderedFactor:
 
 def factor(band: Floats, columns: Floats, below: Floats, diagonal: Floats) -> BorderedFactor:
     """Factor a positive definite bordered band, scaled by `diagonal` (n + b,) so that pixels, radians and metres
-    compare. columns (n, s + b) are s right-hand sides and the border, below (s + b, b) the right-hand sides' lower ends, as
-    rows, and the border's own block. The first three are overwritten. Raises NotPositive."""
+    compare. columns (n, s + b) are s right-hand sides and the border, below (s + b, b) the right-hand sides' lower
+    ends, as rows, and the border's own block. The first three are overwritten. Raises NotPositive."""
     n, s = band.shape[0], len(below) - below.shape[1]
     border, corner = columns[:, s:], below[s:]
     scale, border_scale = scale_by(diagonal, band, border, corner)
@@ -146,8 +145,7 @@ class Panels:
     """A band factor cut into panels of `width` columns for solves through matrix products.
 
     The band reaches just `reach` = k x width rows: k - 1 blocks below the diagonal one lie wholly inside and are read
-    as views; the inverse of each diagonal block and the corner block where the band runs out are kept as copies.
-    """
+    as views; the inverse of each diagonal block and the corner block where the band runs out are kept as copies."""
 
     band: Floats
     width: int

@@ -33,8 +33,7 @@ class Defect:
 def explain(net: Network, formed: Normals) -> list[Defect]:
     """The undetermined combinations of a network, in words; empty if it is regular after all.
 
-    formed is overwritten. The null space comes from inverse iteration on the scaled matrix, lifted by 1e-9.
-    """
+    formed is overwritten. The null space comes from inverse iteration on the scaled matrix, lifted by 1e-9."""
     if not formed.band.shape[0]:
         return [_no_exposures()]
     empty = _empty_columns(net, formed)
@@ -133,8 +132,8 @@ DATUM_MEND = "Give camera positions from corrections, or survey at least three c
 
 
 def _similarity(net: Network, formed: Normals, members: Ints) -> Floats:
-    """The seven motions of a rigid block that may also change its size, (n + b, 7): shifts, turns and scale. members are
-    the places in the band of the exposures that move."""
+    """The seven motions of a rigid block that may also change its size, (n + b, 7): shifts, turns and scale. members
+    are the places in the band of the exposures that move."""
     c, r, border = *_placed(net, formed), len(formed.corner)
     moving = np.zeros((len(c), 1))
     moving[members] = 1.0
@@ -182,7 +181,10 @@ UNTIED_MEND = "Let it overlap with the rest, give its cameras positions, or surv
 
 def _untied_words(formed: Normals, members: Ints, count: int) -> str:
     whole = "where it lies, how it is turned, or its scale" if count == 7 else f"{count} of its seven datum parameters"
-    return f"The images fall into blocks that no tie point joins, and nothing fixes {whole} for {spans(formed.order[members])}."
+    return (
+        f"The images fall into blocks that no tie point joins, and nothing fixes {whole} for"
+        f" {spans(formed.order[members])}."
+    )
 
 
 def spans(exposures: Ints) -> str:
@@ -204,9 +206,15 @@ def _datum_words(net: Network, count: int) -> str:
     if count == 7:
         return "There is no datum: nothing fixes where the block lies, how it is turned, or its scale."
     if len(names) == 1 and count == 4:
-        return f"Only {names[0]} is surveyed and cameras have no positions: the block can turn three ways and change its scale about it."
+        return (
+            f"Only {names[0]} is surveyed and cameras have no positions: the block can turn three ways and change its"
+            " scale about it."
+        )
     if count == 1 and len(names) >= 2:
-        return f"The block can turn about the line through {names[0]} and {names[1]}: no third control point off that line, and no camera positions."
+        return (
+            f"The block can turn about the line through {names[0]} and {names[1]}: no third control point off that"
+            " line, and no camera positions."
+        )
     return f"{count} of the seven datum parameters (three shifts, three turns, scale) are fixed by nothing."
 
 
@@ -252,7 +260,10 @@ FOCAL = "Nothing separates {} from the flying height: straight-down images over 
 FOCAL_DEPTH = (
     "Nothing separates {} from the depth of the ground: cameras are held, and no control point holds the height."
 )
-FOCAL_MEND = "Calibrate the camera, add an oblique or a cross line at another height, or use camera positions with control points."
+FOCAL_MEND = (
+    "Calibrate the camera, add an oblique or a cross line at another height, or use camera positions with control"
+    " points."
+)
 
 
 def _lies_in(direction: Floats, space: Floats) -> bool:

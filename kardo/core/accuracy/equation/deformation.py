@@ -1,9 +1,9 @@
-"""What all images of a camera share: the residual pattern of its lens, sensor plane and shutter, which no adjustment models.
+"""What all images of a camera share: the residual pattern of its lens, sensor plane and shutter, which no adjustment
+models.
 
 A term moves one axis of the image by s P_i(xi) P_j(eta) pixels, with xi = 2u / width, eta = 2v / height, P Legendre's
-polynomials and s ~ N(0, sigma^2) one value for the whole flight of that camera. Terms are considered parameters: present
-in the images, absent from the adjustment. Source: docs/accuracy.md, section 10.
-"""
+polynomials and s ~ N(0, sigma^2) one value for the whole flight of that camera. Terms are considered parameters:
+present in the images, absent from the adjustment. Source: docs/accuracy.md, section 10."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -32,8 +32,9 @@ class TermArrays(NamedTuple):
 
 @dataclass(frozen=True)
 class Deformation:
-    """The terms of every camera, one camera after another: frame (k, 2) width and height in pixels (NaN where not known),
-    cameras' lists of term numbers, and of each term (t,) axis (0: u, 1: v), degrees i and j, and sigma in pixels."""
+    """The terms of every camera, one camera after another: frame (k, 2) width and height in pixels (NaN where not
+    known), cameras' lists of term numbers, and of each term (t,) axis (0: u, 1: v), degrees i and j, and sigma in
+    pixels."""
 
     frame: Floats
     terms: Lists
@@ -73,7 +74,8 @@ class Deformation:
 
 
 def default_terms(sigma_px: float) -> list[tuple[int, int, int, float]]:
-    """Both axes, all i + j from 2 to 4, each of the same sigma in pixels; none for zero. The frame's RMS is 1.13 times that.
+    """Both axes, all i + j from 2 to 4, each of the same sigma in pixels; none for zero. The frame's RMS is 1.13 times
+    that.
 
     >>> len(default_terms(0.25))
     24
@@ -96,8 +98,8 @@ def legendre(x, out):  # type: ignore[no-untyped-def]
 
 @njit(cache=True)
 def fill_terms(terms, camera, interior, powers, moved):  # type: ignore[no-untyped-def]
-    """Weighted pixels per sigma of every term of a ray's camera into `moved`, at the terms' numbers. interior (2, 7) are the
-    ray's weighted partials to it, which hold the place in the image; powers (2, degrees) is work space."""
+    """Weighted pixels per sigma of every term of a ray's camera into `moved`, at the terms' numbers. interior (2, 7)
+    are the ray's weighted partials to it, which hold the place in the image; powers (2, degrees) is work space."""
     first, last = terms.span[camera, 0], terms.span[camera, 2]
     if first == last:
         return

@@ -1,6 +1,5 @@
-"""The linear network: what is unknown, what is observed, and how well. The published exchange of
-`kardo predict --network` is this object, and nothing that the prediction uses lies outside it.
-"""
+"""The linear network: what is unknown, what is observed, and how well. The published exchange of `kardo predict
+--network` is this object, and nothing that the prediction uses lies outside it."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -20,16 +19,16 @@ from kardo.core.plan.naming import reference, without_braces
 class Network:
     """A planned adjustment. Metres, pixels and radians, east-north-up, one standard deviation.
 
-    f_px (k,) and sigma_io (k, 7) per camera, cameras their names, deformation what their images share; shifts with shift_sigma (s, 3); exposures c, ypr,
-    sigma_c, sigma_att (n, 3); points x, sigma_x (m, 3), rays to exposures, and sigma_px (r,) of every ray. A sigma of NaN means "not
-    observed"; infinity means "free, no prior". check[j] marks a point intersected afterwards, which
-    takes no part in the network. A check is the second, surveyed position of a point. What a surveyed position holds of its
-    shifts, point_shares and check_shares (q, 3, 3) along with the values of point_shifts and check_shifts, is the whole (the
-    unit matrix), a part as a mean over several bases, or what a shift makes of a place; exposure_shares likewise what a camera position does. A point is delivered with
-    delivered_shares of delivered_shifts in its coordinates; check_delivered tells the checks that were surveyed in delivered
-    coordinates and hold no such thing.
-    sigma_att is about the camera axes: right (pitch), down (yaw), forward (roll).
-    """
+    f_px (k,) and sigma_io (k, 7) per camera, cameras their names, deformation what their images share; shifts with
+    shift_sigma (s, 3); exposures c, ypr, sigma_c, sigma_att (n, 3); points x, sigma_x (m, 3), rays to exposures, and
+    sigma_px (r,) of every ray. A sigma of NaN means "not observed"; infinity means "free, no prior". check[j] marks a
+    point intersected afterwards, which takes no part in the network. A check is the second, surveyed position of a
+    point. What a surveyed position holds of its shifts, point_shares and check_shares (q, 3, 3) along with the values
+    of point_shifts and check_shifts, is the whole (the unit matrix), a part as a mean over several bases, or what a
+    shift makes of a place; exposure_shares likewise what a camera position does. A point is delivered with
+    delivered_shares of delivered_shifts in its coordinates; check_delivered tells the checks that were surveyed in
+    delivered coordinates and hold no such thing. sigma_att is about the camera axes: right (pitch), down (yaw), forward
+    (roll)."""
 
     f_px: Floats
     sigma_io: Floats

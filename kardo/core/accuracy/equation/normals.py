@@ -4,9 +4,8 @@ Order of the unknowns: exposures (6 each: attitude, centre) along the order that
 band, then the border: 7 interior parameters per camera and 3 per shift. Point j with partials Jx to
 itself and Jo to the rest leaves  N - sum_j B_j' App_j^-1 B_j  with  B_j = sum w Jx' Jo.
 
-Terms of the cameras' deformation are considered, not adjusted: their columns go through the elimination like those of the
-border and come out as  N_os = sum w Jo' Js - sum_j B_j' App_j^-1 B_s,j,  each multiplied by its term's sigma.
-"""
+Terms of the cameras' deformation are considered, not adjusted: their columns go through the elimination like those of
+the border and come out as  N_os = sum w Jo' Js - sum_j B_j' App_j^-1 B_s,j,  each multiplied by its term's sigma."""
 
 from dataclasses import dataclass
 from functools import cached_property
@@ -28,9 +27,9 @@ FLAT_INTERSECTION = 1e-12  # smallest ratio of eigenvalues at which rays still m
 
 
 class RayArrays(NamedTuple):
-    """What the compiled loops take of the rays: lists of exposures by point, camera and partials of each ray, each point's
-    survey weight and own block, the shifts of each point and how much of each it holds; the cameras' terms; and the first
-    columns of interior parameters and of shifts, those of the terms coming before."""
+    """What the compiled loops take of the rays: lists of exposures by point, camera and partials of each ray, each
+    point's survey weight and own block, the shifts of each point and how much of each it holds; the cameras' terms; and
+    the first columns of interior parameters and of shifts, those of the terms coming before."""
 
     start: Ints
     seen: Ints
@@ -66,11 +65,10 @@ class Matrix(NamedTuple):
 class Rays:
     """Weighted partials of every ray, and the weighted prior of every point, ready for elimination.
 
-    rays lists the exposures of each point by position in the band (-1: exposure left out, ray removed);
-    jx (r, 2, 3), je (r, 2, 6), ji (r, 2, 7) are divided by the ray's sigma; prior (m, 3) is the weight of
-    the surveyed position, which holds shift_share (q, 3, 3) of each of its shifts; a_pp (m, 3, 3) is the point's own block; usable marks points whose block is regular.
-    f_px (k,) and deformation are the cameras'.
-    """
+    rays lists the exposures of each point by position in the band (-1: exposure left out, ray removed); jx (r, 2, 3),
+    je (r, 2, 6), ji (r, 2, 7) are divided by the ray's sigma; prior (m, 3) is the weight of the surveyed position,
+    which holds shift_share (q, 3, 3) of each of its shifts; a_pp (m, 3, 3) is the point's own block; usable marks
+    points whose block is regular. f_px (k,) and deformation are the cameras'."""
 
     rays: Lists
     camera: Ints
@@ -115,11 +113,11 @@ class Rays:
 
 @dataclass(frozen=True)
 class Normals:
-    """Reduced normal equations. band (n, half_band + 1) holds column j of the lower band in row j; columns
-    (n, s + b) those of the terms, which are considered, and of the border; below (s + b, b) the same columns' lower ends,
-    as rows. diagonal (n + b,) is that of the matrix before the points were eliminated: against it a
-    parameter that the points can take up shows as what it is. order[i] is the exposure at position i of the band, position its inverse
-    (-1 for an exposure left out)."""
+    """Reduced normal equations. band (n, half_band + 1) holds column j of the lower band in row j; columns (n, s + b)
+    those of the terms, which are considered, and of the border; below (s + b, b) the same columns' lower ends, as rows.
+    diagonal (n + b,) is that of the matrix before the points were eliminated: against it a parameter that the points
+    can take up shows as what it is. order[i] is the exposure at position i of the band, position its inverse (-1 for an
+    exposure left out)."""
 
     band: Floats
     columns: Floats
@@ -152,8 +150,8 @@ class Normals:
 
 
 def participants(net: Network) -> tuple[Bools, Bools]:
-    """Exposures (n,) that can be oriented, and points (m,) that take part. Leaving out an exposure can leave a tie point
-    with one ray, so the two are settled in turn until nothing changes."""
+    """Exposures (n,) that can be oriented, and points (m,) that take part. Leaving out an exposure can leave a tie
+    point with one ray, so the two are settled in turn until nothing changes."""
     owner, seen = net.rays.owner(), net.rays.values
     exposures = np.ones(net.n_exposures, dtype=bool)
     while True:
@@ -166,8 +164,8 @@ def participants(net: Network) -> tuple[Bools, Bools]:
 
 
 def band_order(net: Network, exposures: Ints, points: Bools) -> Ints:
-    """The exposures (n,) in the order of the narrowest band, points (m,) saying which take part: along either side of the block, along its main axes, or by
-    reverse Cuthill-McKee for corridors that bend and patterns that cross."""
+    """The exposures (n,) in the order of the narrowest band, points (m,) saying which take part: along either side of
+    the block, along its main axes, or by reverse Cuthill-McKee for corridors that bend and patterns that cross."""
     if len(exposures) < 2:
         return exposures
     c = net.c[exposures, :2] - net.c[exposures, :2].mean(axis=0)
@@ -204,8 +202,8 @@ def _cuthill_mckee(net: Network, exposures: Ints, points: Bools) -> Ints:
 
 
 def weighted_rays(net: Network, position: Ints) -> Rays:
-    """Partials of every ray of every point towards the exposures that have a place in the band: position (n,), -1 for one
-    that has none."""
+    """Partials of every ray of every point towards the exposures that have a place in the band: position (n,), -1 for
+    one that has none."""
     placed = position[net.rays.values] >= 0
     rays = net.rays.keep(placed)
     owner, exposure = rays.owner(), rays.values
@@ -282,8 +280,8 @@ def form(net: Network) -> Normals:
 
 
 def _segments(which: Ints, rays: Lists, half_band: int, exposures: int) -> tuple[Ints, Ints]:
-    """Points in the order of the first exposure they touch, cut into a few segments of at least a band's width: what one
-    writes ends before the next but one begins, so every other segment can be worked at the same time."""
+    """Points in the order of the first exposure they touch, cut into a few segments of at least a band's width: what
+    one writes ends before the next but one begins, so every other segment can be worked at the same time."""
     owner = rays.owner()
     first = np.zeros(len(rays), dtype=np.int64)
     seen = np.diff(rays.start) > 0
@@ -323,7 +321,8 @@ def _first_seen(j, start, seen):  # type: ignore[no-untyped-def]
 
 @njit(cache=True)
 def _move_to_band(blocks, deep, q, band):  # type: ignore[no-untyped-def]
-    """Add the finished blocks of exposure q, which couple it with q, q + 1 ... q + deep - 1, to the band; clear them."""
+    """Add the finished blocks of exposure q, which couple it with q, q + 1 ... q + deep - 1, to the band; clear
+    them."""
     for c in range(6):
         row = band[6 * q + c]
         for a in range(c, 6):
@@ -338,7 +337,8 @@ def _move_to_band(blocks, deep, q, band):  # type: ignore[no-untyped-def]
 def _eliminate_segment(which, reach, rays, matrix, below, diagonal_b):  # type: ignore[no-untyped-def]
     """Points come in the order of their first exposure. Blocks of six by six gather in a ring of as many exposures as
     the band reaches, where each lies in one piece (in the band every row of it is on another page of memory), and move
-    to the band once no later point can touch them. Loops are written out: on such blocks a call costs more than the sums."""
+    to the band once no later point can touch them. Loops are written out: on such blocks a call costs more than the
+    sums."""
     if len(which) == 0:
         return
     start, seen, camera, jx, je, ji, prior, s_start, s_values, s_share, a_pp = rays[:11]
@@ -496,9 +496,9 @@ def _add_positions(order, w_c, w_att, s_start, s_values, s_share, io, s_first, m
 
 @dataclass(frozen=True)
 class PointRows:
-    """G of section 3 for k points, as columns: the derivative of each intersected point with respect to the other unknowns
-    over band (n, 3k) and border (b, 3k), and what its own rays make of the cameras' terms (s, 3k), App^-1 B_s. Zero for a
-    point whose rays do not intersect."""
+    """G of section 3 for k points, as columns: the derivative of each intersected point with respect to the other
+    unknowns over band (n, 3k) and border (b, 3k), and what its own rays make of the cameras' terms (s, 3k), App^-1 B_s.
+    Zero for a point whose rays do not intersect."""
 
     band: Floats
     border: Floats

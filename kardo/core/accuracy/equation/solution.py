@@ -27,10 +27,9 @@ class DefectiveNetwork(Exception):
 class PointColumns:
     """Forward solutions y = L^-1 G' of points, so that cov(j, k) = y_j' y_k + E_j E_k' (+ App^-1 if j is k).
 
-    which (k,) point numbers, sorted by where they touch the band; asked (k,) their places in the request;
-    band (n, 3k), border (b, 3k); own (k, 3, 3) is App^-1, NaN where a point cannot be intersected; pattern (s, 3k) is E',
-    what each term of the cameras' deformation does to the points, times its sigma.
-    """
+    which (k,) point numbers, sorted by where they touch the band; asked (k,) their places in the request; band (n, 3k),
+    border (b, 3k); own (k, 3, 3) is App^-1, NaN where a point cannot be intersected; pattern (s, 3k) is E', what each
+    term of the cameras' deformation does to the points, times its sigma."""
 
     which: Ints
     asked: Ints
@@ -113,8 +112,8 @@ class Solution:
         return rows
 
     def columns(self, which: Ints, delivered: Bools | bool = True) -> PointColumns:
-        """Forward-solve some points, by number (k,), as they are delivered or (all, or some of them) as the network has them.
-        Memory: (order of the network) x 3k doubles."""
+        """Forward-solve some points, by number (k,), as they are delivered or (all, or some of them) as the network has
+        them. Memory: (order of the network) x 3k doubles."""
         first = self._first_rows(which)
         sort = np.argsort(first, kind="stable")
         rows = self.point_rows(which[sort], np.broadcast_to(delivered, len(which))[sort])
@@ -129,8 +128,8 @@ class Solution:
         )
 
     def forward(self, rows: PointRows, first_row: Ints | None = None) -> tuple[Floats, Floats, Floats]:
-        """Forward solutions of columns over band (n, k) and border (b, k), the first in place; and what the terms do to those
-        coordinates, E' = B_s' App^-1 + N_os' N^-1 G' (s, k) of docs/accuracy.md, section 10."""
+        """Forward solutions of columns over band (n, k) and border (b, k), the first in place; and what the terms do to
+        those coordinates, E' = B_s' App^-1 + N_os' N^-1 G' (s, k) of docs/accuracy.md, section 10."""
         y_band, y_border, crossed = self.factor.forward(rows.band, rows.border, first_row)
         return y_band, y_border, np.asarray(rows.terms + crossed + self.factor.solved_border.T @ y_border)
 
@@ -194,8 +193,8 @@ NEAR_SINGULAR = 1e-11  # of the matrix scaled to a unit diagonal; below this the
 
 
 def smallest_eigenvalue(solved: BorderedFactor) -> float:
-    """Estimate, for the scaled matrix, by inverse iteration on one fixed vector; two rounds suffice to tell 1e-12
-    from 1e-8, and one where it grows so little that even a vector with but a millionth of the weakest direction in it would
+    """Estimate, for the scaled matrix, by inverse iteration on one fixed vector; two rounds suffice to tell 1e-12 from
+    1e-8, and one where it grows so little that even a vector with but a millionth of the weakest direction in it would
     have shown that."""
     rng = np.random.default_rng(7)
     d_e, d_b = solved.scale[:, None], solved.border_scale[:, None]
@@ -234,8 +233,7 @@ class SeenByChecks:
 def as_seen(solution: Solution) -> SeenByChecks:
     """Joint covariance of the check differences (section 3 of docs/accuracy.md).
 
-    A check that rests on the same mark or set-up as the map shares its error, so that part cancels in d.
-    """
+    A check that rests on the same mark or set-up as the map shares its error, so that part cancels in d."""
     net = solution.network
     n = len(net.check_point)
     if not n:

@@ -12,12 +12,13 @@ CHUNK = 50  # points whose rows are made at a time
 
 
 def mean_height_sigma(solution: Solution, which: Ints, reading: Floats) -> float | None:
-    """Standard deviation in metres of the mean height read at some points (k,); None where none of them can be intersected. reading (k, 3): what a height
-    that is read there takes of the point's error east, north, up: on a slope the error in plan moves it.
+    """Standard deviation in metres of the mean height read at some points (k,); None where none of them can be
+    intersected. reading (k, 3): what a height that is read there takes of the point's error east, north, up: on a slope
+    the error in plan moves it.
 
-    The mean is one row of the joint covariance's points, so one forward solve answers for all of them, with r the readings and G the rows of the
-    points: var = |L^-1 mean(r G)'|^2 + sum r App^-1 r' / k^2. The noise of single points averages out as for k independent ones.
-    """
+    The mean is one row of the joint covariance's points, so one forward solve answers for all of them, with r the
+    readings and G the rows of the points: var = |L^-1 mean(r G)'|^2 + sum r App^-1 r' / k^2. The noise of single points
+    averages out as for k independent ones."""
     seen = solution.intersected[which]
     which, reading = which[seen], reading[seen]
     k, n, b = len(which), solution.factor.n, len(solution.factor.m)

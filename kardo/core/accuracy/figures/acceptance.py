@@ -90,9 +90,9 @@ def chance_by_count(
 ) -> list[tuple[int, float, float]]:
     """How much the test is worth with n checks: (n, chance to pass, scatter of the judged V relative to its mean).
 
-    The first `planned` checks of joint (3c, 3c) and survey (c, 3) are the plan's; the rest are checks that could be added.
-    The plan's are taken in a fixed random order, so that the curve speaks of number, not of one corner of the site.
-    """
+    The first `planned` checks of joint (3c, 3c) and survey (c, 3) are the plan's; the rest are checks that could be
+    added. The plan's are taken in a fixed random order, so that the curve speaks of number, not of one corner of the
+    site."""
     if not len(joint):
         return []
     d = draw_differences(joint, draws=2500)

@@ -14,7 +14,8 @@ from kardo.core.plan.model import Plan
 
 
 def unmet(plan: Plan) -> list[str]:
-    """The conditions of the plan's standard that the plan does not meet, in words; the chance to pass supposes them met."""
+    """The conditions of the plan's standard that the plan does not meet, in words; the chance to pass supposes them
+    met."""
     standard = standards()[plan.brief.standard]
     found = []
     if len(plan.checks) < standard.least_checks:
@@ -25,8 +26,8 @@ def unmet(plan: Plan) -> list[str]:
 
 
 def unmet_places(plan: Plan, quadrant_share: float, spacing: float, who: str, least_part: float = 0.0) -> list[str]:
-    """What is missing of a share of the checks in each quadrant of the site, and of a distance between them as a part of its
-    diagonal, in words. A quadrant that holds less than a part of the site does not count."""
+    """What is missing of a share of the checks in each quadrant of the site, and of a distance between them as a part
+    of its diagonal, in words. A quadrant that holds less than a part of the site does not count."""
     if len(plan.checks) < 2 or len(plan.site.boundary) < 3:
         return []
     unit = plan.brief.unit
@@ -42,7 +43,8 @@ def unmet_places(plan: Plan, quadrant_share: float, spacing: float, who: str, le
     found = []
     if min(shares) < quadrant_share:
         found.append(
-            f"One quadrant holds {100 * min(shares):.0f} % of the checks; {who} asks for {100 * quadrant_share:.0f} % in each."
+            f"One quadrant holds {100 * min(shares):.0f} % of the checks; {who} asks for {100 * quadrant_share:.0f} %"
+            " in each."
         )
     apart = np.linalg.norm(at[:, None] - at, axis=2)[np.triu_indices(len(at), 1)].min()
     least = spacing * float(np.linalg.norm(high - low))

@@ -1,8 +1,7 @@
 """How the work of a prediction divides among its stages, so that progress tells an honest share.
 
 Work is counted in seconds of the machine of docs/benchmarks.md; only the proportions matter, for the time left is told
-from the share and the time already spent.
-"""
+from the share and the time already spent."""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -19,7 +18,8 @@ FACTOR_RATE, MAP_RATE, CHECK_RATE = 20e9, 33e9, 6e9  # operations a second
 
 @dataclass(frozen=True)
 class Effort:
-    """Work of each stage from the size of a network: rays, rows of the band and its half width, map points and checks."""
+    """Work of each stage from the size of a network: rays, rows of the band and its half width, map points and
+    checks."""
 
     rays: int
     order: int

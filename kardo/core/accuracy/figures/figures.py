@@ -1,4 +1,5 @@
-"""Figures that every prediction tells, whatever the map is made of: from the errors of the map and of what the checks will measure."""
+"""Figures that every prediction tells, whatever the map is made of: from the errors of the map and of what the checks
+will measure."""
 
 import math
 from collections import Counter
@@ -50,7 +51,8 @@ def figures(plan: Plan, errors: Errors) -> Figures:
 
 
 def further_checks(plan: Plan, map_e: Floats, map_n: Floats, count: int) -> tuple[ControlPoint, ...]:
-    """Checks that could be added, at places of the map (k,) in grid metres, each as far as can be from all control before it, observed as the plan's own are."""
+    """Checks that could be added, at places of the map (k,) in grid metres, each as far as can be from all control
+    before it, observed as the plan's own are."""
     places = np.stack([map_e, map_n], axis=1)
     taken = np.array([(p.e, p.n) for p in plan.control])
     away = np.min(np.linalg.norm(places[:, None] - taken, axis=2), axis=1)
@@ -65,7 +67,8 @@ def further_checks(plan: Plan, map_e: Floats, map_n: Floats, count: int) -> tupl
 
 
 def error_map(e: Floats, n: Floats, step: float, images: Ints, variances: Floats) -> ErrorMap:
-    """The map sample (k,) in grid metres with how many images, or flight lines, see each, and its predicted errors, from variances (k, 3)."""
+    """The map sample (k,) in grid metres with how many images, or flight lines, see each, and its predicted errors,
+    from variances (k, 3)."""
     h, v = np.sqrt(variances[:, 0] + variances[:, 1]), np.sqrt(variances[:, 2])
     known = np.isfinite(v)
 
@@ -99,8 +102,9 @@ def ellipse(cov: Floats, convergence: float) -> Ellipse:
 def blind_spots(
     shifts: Sequence[Shift], of_map: Floats, checks: Sequence[Mapping[int, float]], budget: Sequence[Share]
 ) -> list[BlindSpot]:
-    """Every source of some weight that the map rests on together with some or all of the checks, the largest first. of_map (s,): how much of each shift
-    the map holds, zero for one that it does not; checks: what each of them does, by number. One that holds another part sees the rest."""
+    """Every source of some weight that the map rests on together with some or all of the checks, the largest first.
+    of_map (s,): how much of each shift the map holds, zero for one that it does not; checks: what each of them does, by
+    number. One that holds another part sees the rest."""
     shares = {(s.kind, s.id): s for s in budget}
     blind: Counter[Source] = Counter()
     for held in checks:

@@ -1,8 +1,9 @@
-"""What lies on an area whose volume matters, and what a tolerance is of it: a mean height, cubic metres, or per cent of the heap.
+"""What lies on an area whose volume matters, and what a tolerance is of it: a mean height, cubic metres, or per cent of
+the heap.
 
-The terrain as it is now tells how much lies there: the mean height between it and a plane through the area's edge, fitted by least squares, times the
-area. It is a size to judge by, not a survey: the heap of the day of the flight is another.
-"""
+The terrain as it is now tells how much lies there: the mean height between it and a plane through the area's edge,
+fitted by least squares, times the area. It is a size to judge by, not a survey: the heap of the day of the flight is
+another."""
 
 import math
 from dataclasses import dataclass
@@ -26,8 +27,8 @@ LEAST = 0.02  # metres of mean height, below which an area has no content worth 
 
 @dataclass(frozen=True)
 class AllowedVolume:
-    """What the tolerance of the mean height is on an area: m2 on the ground, m3 that lie there by the terrain (None where nothing is known of it), and m3 and per cent of
-    those that are allowed, at the level of the tolerance."""
+    """What the tolerance of the mean height is on an area: m2 on the ground, m3 that lie there by the terrain (None
+    where nothing is known of it), and m3 and per cent of those that are allowed, at the level of the tolerance."""
 
     id: str
     area: float
@@ -38,7 +39,8 @@ class AllowedVolume:
 
 @kept(128, by=lambda plan, area: (area.ring, plan.site.boundary, plan.site.ground, plan.brief.system))
 def content(plan: Plan, area: Area) -> float | None:
-    """Cubic metres that lie on an area above or below the plane through its edge; None where the terrain does not know it, or nothing lies there."""
+    """Cubic metres that lie on an area above or below the plane through its edge; None where the terrain does not know
+    it, or nothing lies there."""
     if plan.surface is None:
         return None
     polygon = area_polygon(area)
@@ -77,7 +79,8 @@ def allowed_volumes(plan: Plan) -> list[AllowedVolume]:
 
 
 def tolerance_by_volume(plan: Plan, key: str, m3: float | None = None, percent: float | None = None) -> list[Edit]:
-    """The edits by which so many m3, or so many per cent of what lies there, are allowed on an area: they set the tolerance of the mean height. Raises PlanError."""
+    """The edits by which so many m3, or so many per cent of what lies there, are allowed on an area: they set the
+    tolerance of the mean height. Raises PlanError."""
     one = next((v for v in allowed_volumes(plan) if v.id == key), None)
     if one is None:
         raise PlanError(

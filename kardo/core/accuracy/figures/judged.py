@@ -1,9 +1,9 @@
-"""What a standard is held against: the errors that the network propagates, and what a point or the surface adds to them.
+"""What a standard is held against: the errors that the network propagates, and what a point or the surface adds to
+them.
 
-A point of the map is a centre, a kerb, a corner, identified with an error that is the same in every image. A surface is read
-at a place: it carries the slope times the horizontal error, and single heights the noise of matching. The deliverable
-decides which of the two counts in height. Source: docs/accuracy.md, section 10.
-"""
+A point of the map is a centre, a kerb, a corner, identified with an error that is the same in every image. A surface is
+read at a place: it carries the slope times the horizontal error, and single heights the noise of matching. The
+deliverable decides which of the two counts in height. Source: docs/accuracy.md, section 10."""
 
 import math
 from dataclasses import dataclass, replace
@@ -32,8 +32,9 @@ def heights_of_surface(brief: Brief) -> bool:
 
 @dataclass(frozen=True)
 class Places:
-    """k places on the ground: ground_px (k,) metres of a pixel where they are seen best; gradient (k, 2) of the surface to
-    east and north; identify (k,) and matching (k,) sigmas in metres: of a point in plan, each axis, and of a single height."""
+    """k places on the ground: ground_px (k,) metres of a pixel where they are seen best; gradient (k, 2) of the surface
+    to east and north; identify (k,) and matching (k,) sigmas in metres: of a point in plan, each axis, and of a single
+    height."""
 
     ground_px: Floats
     gradient: Floats
@@ -46,12 +47,13 @@ class Places:
 
     @property
     def reading(self) -> Floats:
-        """(k, 3): what a height read from the surface takes of a point's errors: up, less the slope times east and north."""
+        """(k, 3): what a height read from the surface takes of a point's errors: up, less the slope times east and
+        north."""
         return np.column_stack([-self.gradient, np.ones(len(self.gradient))])
 
     def mean_noise(self, area: float, cell_px: float) -> float:
-        """Variance of the mean height over an area in m2 from matching alone, heights being independent from so many pixels
-        apart."""
+        """Variance of the mean height over an area in m2 from matching alone, heights being independent from so many
+        pixels apart."""
         cells = max(1.0, area / (cell_px * float(self.ground_px.mean())) ** 2)
         return float((self.matching**2).mean()) / cells
 
@@ -79,8 +81,8 @@ LEAST_RATIO = 0.05  # where two images stand almost at one place, or one alone s
 
 @njit(cache=True)
 def _base_to_height(c, x, start, seen):  # type: ignore[no-untyped-def]
-    """The best base-to-height ratio (k,) among the images that see each place: of two, their distance in plan over their
-    mean height above it."""
+    """The best base-to-height ratio (k,) among the images that see each place: of two, their distance in plan over
+    their mean height above it."""
     out = np.full(len(x), LEAST_RATIO)
     for k in range(len(x)):
         for r in range(start[k], start[k + 1]):
@@ -94,8 +96,9 @@ def _base_to_height(c, x, start, seen):  # type: ignore[no-untyped-def]
 
 @dataclass(frozen=True)
 class Errors:
-    """What the network says: covariances (k, 3, 3) of the map at the places on_map; of the c checks that can be measured the
-    joint covariance (3c, 3c) of map minus survey, the sigmas (c, 3) of the survey with set-up and mark, and the places."""
+    """What the network says: covariances (k, 3, 3) of the map at the places on_map; of the c checks that can be
+    measured the joint covariance (3c, 3c) of map minus survey, the sigmas (c, 3) of the survey with set-up and mark,
+    and the places."""
 
     covariances: Floats
     on_map: Places
@@ -136,7 +139,8 @@ def _mean(variances: Floats) -> tuple[float, float]:
 
 
 def on_surface(joint: Floats, at: Places) -> Floats:
-    """Joint covariance (3c, 3c) of differences whose heights are read from the surface at the checks' surveyed places."""
+    """Joint covariance (3c, 3c) of differences whose heights are read from the surface at the checks' surveyed
+    places."""
     read = np.kron(np.eye(len(at.matching)), np.eye(3))
     rows = 3 * np.arange(len(at.matching)) + 2
     for axis in (0, 1):
@@ -147,8 +151,8 @@ def on_surface(joint: Floats, at: Places) -> Floats:
 
 
 def geoid_sigma(plan: Plan) -> float:
-    """Sigma in metres that the geoid model, or the separation that is stated, adds to a height in the job's system; nothing where heights are those of the points that a
-    local grid is calibrated to, which take it up."""
+    """Sigma in metres that the geoid model, or the separation that is stated, adds to a height in the job's system;
+    nothing where heights are those of the points that a local grid is calibrated to, which take it up."""
     if plan.brief.heights == "ellipsoidal" or calibrates_heights(plan):
         return 0.0
     return plan.brief.separation.sigma if plan.brief.separation else plan.assume["geoid_v"]

@@ -1,8 +1,7 @@
 """What a prediction tells: frozen, in metres and one standard deviation unless a name says otherwise.
 
 Things of the plan are spoken of by kind and id; names are put in when they are shown (kardo.core.plan.naming). The API
-document and the browser's types are made from these classes.
-"""
+document and the browser's types are made from these classes."""
 
 from dataclasses import asdict, dataclass
 from typing import Any
@@ -94,8 +93,8 @@ class MapFigures(Figures):
 
 @dataclass(frozen=True)
 class Share:
-    """One source's part of the mean variance over the map; shares of all sources add to one. kind and id say what it is:
-    mark, setup, network, sorties (of a flight), positions and calibration (of a camera), targets, images."""
+    """One source's part of the mean variance over the map; shares of all sources add to one. kind and id say what it
+    is: mark, setup, network, sorties (of a flight), positions and calibration (of a camera), targets, images."""
 
     kind: str
     id: str
@@ -128,7 +127,8 @@ class Ellipse:
 
 @dataclass(frozen=True)
 class ControlFigures:
-    """One control point: images that see it, its width in pixels, its own sigmas (pointing at its centre included) and the map's there; h radial."""
+    """One control point: images that see it, its width in pixels, its own sigmas (pointing at its centre included) and
+    the map's there; h radial."""
 
     id: str
     images: int
@@ -142,8 +142,9 @@ class ControlFigures:
 
 @dataclass(frozen=True)
 class TargetReliability:
-    """One target: redundancy of its coordinates (0 to 1), smallest gross error found (None where nothing checks it), what
-    one in plan or in height does to the worst map point, and the map's RMSE without the target (None: not determined)."""
+    """One target: redundancy of its coordinates (0 to 1), smallest gross error found (None where nothing checks it),
+    what one in plan or in height does to the worst map point, and the map's RMSE without the target (None: not
+    determined)."""
 
     id: str
     redundancy: Triple
@@ -156,8 +157,8 @@ class TargetReliability:
 
 @dataclass(frozen=True)
 class Volume:
-    """An area (id empty: the whole site), m2: standard deviations of its mean height, m, and of its volume, m3, and both
-    at 95 %; m3 that lie there by the terrain, where that is known, and the volume at 95 % in per cent of them."""
+    """An area (id empty: the whole site), m2: standard deviations of its mean height, m, and of its volume, m3, and
+    both at 95 %; m3 that lie there by the terrain, where that is known, and the volume at 95 % in per cent of them."""
 
     id: str
     area: float
@@ -196,8 +197,8 @@ class Undetermined:
 
 @dataclass(frozen=True)
 class InOtherState:
-    """What the plan promises in its other state, as taken "here" or shifted: RMSE in metres, absolute and over the checks, and the
-    chance to pass."""
+    """What the plan promises in its other state, as taken "here" or shifted: RMSE in metres, absolute and over the
+    checks, and the chance to pass."""
 
     state: State
     rmse_h: float
@@ -209,7 +210,8 @@ class InOtherState:
 
 @dataclass(frozen=True)
 class ByNewer:
-    """What a plan that rests on older defaults would promise by the newest edition: RMSE in metres on the map, and the chance to pass."""
+    """What a plan that rests on older defaults would promise by the newest edition: RMSE in metres on the map, and the
+    chance to pass."""
 
     edition: str
     rmse_h: float
@@ -219,8 +221,9 @@ class ByNewer:
 
 @dataclass(frozen=True)
 class Result(MapFigures):
-    """RESULT.json of a plan. other: of a plan that has two states. newer: of one that rests on older defaults. chance_curve: (checks, chance, scatter of the judged V); left_out: exposures that cannot be
-    oriented; sigma_io (7) per camera of the kit."""
+    """RESULT.json of a plan. other: of a plan that has two states. newer: of one that rests on older defaults.
+    chance_curve: (checks, chance, scatter of the judged V); left_out: exposures that cannot be oriented; sigma_io (7)
+    per camera of the kit."""
 
     hash: str
     engine: int

@@ -31,8 +31,8 @@ class SurveyError:
 
 @dataclass(frozen=True)
 class _Judge:
-    """What a standard computes from differences d (k, checks, 3), what it compares that with, and the RMSE (radial H, and V)
-    at which the two are equal for errors without a mean; infinite where the standard sets no such limit."""
+    """What a standard computes from differences d (k, checks, 3), what it compares that with, and the RMSE (radial H,
+    and V) at which the two are equal for errors without a mean; infinite where the standard sets no such limit."""
 
     statistics: Callable[[Floats, SurveyError, Terms], tuple[Floats, Floats]]
     tolerances: Callable[[Terms], tuple[float, float]]
@@ -100,8 +100,8 @@ _JUDGES = {
 @dataclass(frozen=True)
 class Standard:
     """A standard: who publishes it, what it computes, what it asks of the checks and of control, and what it leaves
-    unsaid. quadrant_share: least share of the checks in each quadrant; spacing: least distance between checks as a part of
-    the diagonal; control_factor: how many times better than the product control must be. Zero asks nothing."""
+    unsaid. quadrant_share: least share of the checks in each quadrant; spacing: least distance between checks as a part
+    of the diagonal; control_factor: how many times better than the product control must be. Zero asks nothing."""
 
     id: str
     name: str
@@ -117,7 +117,8 @@ class Standard:
     control_factor: float = 0.0
 
     def rmse_limits(self, terms: Terms) -> tuple[float, float]:
-        """The tolerance as an RMSE: radial for H (components taken equal), and V. Metres; infinite where there is none."""
+        """The tolerance as an RMSE: radial for H (components taken equal), and V. Metres; infinite where there is
+        none."""
         return _JUDGES[self.id].limits(terms)
 
     def tolerances(self, terms: Terms) -> tuple[float, float]:
@@ -136,8 +137,9 @@ class Standard:
 
 
 def held_to(brief: Brief) -> tuple[float, float]:
-    """What a deliverable is held to, H and V in metres, by its standard's own statistic: what was typed, or what the standard makes of its other terms. The only way to
-    ask, for a field that the standard does not use may hold anything.
+    """What a deliverable is held to, H and V in metres, by its standard's own statistic: what was typed, or what the
+    standard makes of its other terms. The only way to ask, for a field that the standard does not use may hold
+    anything.
 
     >>> round(held_to(Brief(standard="contour", contour_interval=1.0, tolerance_v=0.02))[1], 4)
     0.304

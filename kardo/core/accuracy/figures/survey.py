@@ -1,5 +1,5 @@
-"""One assembly of a prediction, whatever the map is made of. A sensor's room adjusts its observations and says what follows of the map, of control and of the checks; here that is
-judged, told and put together."""
+"""One assembly of a prediction, whatever the map is made of. A sensor's room adjusts its observations and says what
+follows of the map, of control and of the checks; here that is judged, told and put together."""
 
 import math
 import time
@@ -35,8 +35,9 @@ from kardo.core.plan.model import Plan
 
 @dataclass(frozen=True)
 class SeenChecks:
-    """Checks that the map is seen at, by id (c,): the joint covariance (3c, 3c) of map minus survey, sigmas (c, 3) of the survey with all it is positioned from, and the places;
-    of the first `own` that are the plan's: the rest could be added."""
+    """Checks that the map is seen at, by id (c,): the joint covariance (3c, 3c) of map minus survey, sigmas (c, 3) of
+    the survey with all it is positioned from, and the places; of the first `own` that are the plan's: the rest could be
+    added."""
 
     points: list[str]
     joint: Floats
@@ -51,8 +52,8 @@ class SeenChecks:
 
 @dataclass(frozen=True)
 class AtControl:
-    """A control or check point: how many images or lines see it, its width in ground pixels, the sigmas (3,) of its own observation, and the covariance (3, 3) of the
-    map there; None where that is not known."""
+    """A control or check point: how many images or lines see it, its width in ground pixels, the sigmas (3,) of its own
+    observation, and the covariance (3, 3) of the map there; None where that is not known."""
 
     point: str
     seen_by: int
@@ -63,7 +64,8 @@ class AtControl:
 
 @dataclass(frozen=True)
 class HeldShifts:
-    """How much of each shift (s,) the map holds in the mean, and each check, by its number; also: sources that are in the map and not in so many of the checks, by kind."""
+    """How much of each shift (s,) the map holds in the mean, and each check, by its number; also: sources that are in
+    the map and not in so many of the checks, by kind."""
 
     shifts: tuple[Shift, ...]
     of_map: Floats
@@ -73,9 +75,10 @@ class HeldShifts:
 
 @dataclass(frozen=True)
 class Adjusted:
-    """All that an adjusted survey says: the errors of the map's sample (k,) where it is covered; every source's share of the network's mean variance; how many images or
-    lines see each place; the checks with those that could be added; control; how each target is checked, by the map's variances (k, 3); of the site (0) and each area, with its
-    extent in square metres, the variance of its mean height; what is left out; and how large it is."""
+    """All that an adjusted survey says: the errors of the map's sample (k,) where it is covered; every source's share
+    of the network's mean variance; how many images or lines see each place; the checks with those that could be added;
+    control; how each target is checked, by the map's variances (k, 3); of the site (0) and each area, with its extent
+    in square metres, the variance of its mean height; what is left out; and how large it is."""
 
     errors: Errors
     shares: list[Share]
@@ -115,7 +118,8 @@ class Survey(Protocol):
 def assembled(
     plan: Plan, survey: Survey, other: InOtherState | None, newer: ByNewer | None, started: float, progress: Progress
 ) -> Result:
-    """The prediction of a plan from its survey; other: what it promises in its other state, newer: by newer defaults; started: by the process's clock."""
+    """The prediction of a plan from its survey; other: what it promises in its other state, newer: by newer defaults;
+    started: by the process's clock."""
     found = survey.adjusted(progress)
     errors, standard = found.errors, standards()[plan.brief.standard]
     variances = np.full((len(found.map_e), 3), np.nan)

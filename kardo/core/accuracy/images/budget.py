@@ -21,8 +21,8 @@ CHUNK = 200  # map points at a time: wide enough for matrix products
 @dataclass(frozen=True)
 class OnMap:
     """What the network says of k map points: absolute covariances (k, 3, 3), NaN where a point cannot be intersected;
-    the budget's shares; covariance (3k, 3m) with m misclosures; what the cameras' terms do to the points (s, 3k), of which
-    the covariances hold the products; and, where kept, the points' rows of the full inverse as columns over band
+    the budget's shares; covariance (3k, 3m) with m misclosures; what the cameras' terms do to the points (s, 3k), of
+    which the covariances hold the products; and, where kept, the points' rows of the full inverse as columns over band
     (n, 3k, single precision) and border (b, 3k)."""
 
     covariances: Floats
@@ -46,12 +46,11 @@ def propagate_to_map(
     keep_rows: bool = False,
     progress: Callable[[float], None] = lambda share: None,
 ) -> OnMap:
-    """Covariances (k, 3, 3) of the map points `which` (k,), and the shares q_j N_g q_j' of every source averaged over them.
+    """Covariances (k, 3, 3) of the map points `which` (k,), and the shares q_j N_g q_j' of every source averaged over
+    them.
 
-    Images take what is left of the total: the shares add to it by the identity q_j N q_j' = C_jj, the cameras' pattern coming
-    on top of it. Points go through in
-    chunks, so that memory stays with the band, not with the map.
-    """
+    Images take what is left of the total: the shares add to it by the identity q_j N q_j' = C_jj, the cameras' pattern
+    coming on top of it. Points go through in chunks, so that memory stays with the band, not with the map."""
     n, b, k = solution.factor.n, len(solution.factor.m), len(which)
     covariances = np.full((k, 3, 3), np.nan)
     crossed = np.zeros((3 * k, 3 * len(misclosures) if misclosures else 0))
@@ -114,8 +113,9 @@ def _parts(
     joint_targets: Floats,
     own: Floats,
 ) -> dict[Source, Floats]:
-    """Variance (3k,) that each source gives to the points' coordinates, of which the band's forward solution is not there any more. q was solved
-    backward in single precision: a share is told to a per cent, and is right to a thousandth of one."""
+    """Variance (3k,) that each source gives to the points' coordinates, of which the band's forward solution is not
+    there any more. q was solved backward in single precision: a share is told to a per cent, and is right to a
+    thousandth of one."""
     net, columns = solution.network, q_band.shape[1]
     q_shift = q_border[solution.shift_first :]
     parts: dict[Source, Floats] = _positions(solution, q_band, q_shift)
@@ -156,8 +156,8 @@ def _positions(solution: Solution, q_band: Floats, q_shift: Floats) -> dict[Sour
 
 @njit(cache=True, parallel=True, nogil=True)
 def _add_positions(q_band, weight, places, common, shares, apart, out):  # type: ignore[no-untyped-def]
-    """out (columns,) += weighted squares of the attitudes, and of the centres with the shifts (3, columns) that all hold whole and their shares
-    (places, v, 3, 3) of others (v, 3, columns)."""
+    """out (columns,) += weighted squares of the attitudes, and of the centres with the shifts (3, columns) that all
+    hold whole and their shares (places, v, 3, 3) of others (v, 3, columns)."""
     columns = len(out)
     for part in prange((columns + 127) // 128):
         left, right = 128 * part, min(128 * part + 128, columns)

@@ -1,13 +1,12 @@
 """Control points seen as one observation each: the misclosure between the surveyed and the intersected position.
 
-A point with rays and a survey, once eliminated, leaves in the normal equations what its rays tie together, and
-H' R^-1 H with  H = G + S  (G as in section 3 of docs/accuracy.md, S the shifts the survey rests on) and
-R = App^-1 + Sigma,  App from the rays alone. So adding, dropping, moving or re-observing a target changes the inverse by a
-correction of rank three, and what its rays tie together is left as it was: of one point among thousands.
+A point with rays and a survey, once eliminated, leaves in the normal equations what its rays tie together, and H' R^-1
+H with  H = G + S  (G as in section 3 of docs/accuracy.md, S the shifts the survey rests on) and R = App^-1 + Sigma,
+App from the rays alone. So adding, dropping, moving or re-observing a target changes the inverse by a correction of
+rank three, and what its rays tie together is left as it was: of one point among thousands.
 
-The cameras' deformation moves a misclosure by  F = App^-1 B_s + H N^-1 N_os,  and a point by E. With the inverse corrected,
-Q - Q H' K H Q, the point is moved by  E - G Q H' K F.
-"""
+The cameras' deformation moves a misclosure by  F = App^-1 B_s + H N^-1 N_os,  and a point by E. With the inverse
+corrected, Q - Q H' K H Q, the point is moved by  E - G Q H' K F."""
 
 from dataclasses import dataclass, replace
 
@@ -25,8 +24,8 @@ from kardo.core.arrays import Bools, Floats, Lists
 class Misclosures:
     """k control points in the order asked. y = L^-1 G' over band (n, 3k) and border (b, 3k); shifts = L^-1 S' over the
     border (b, 3k) (it has nothing over the band); own (k, 3, 3) is App^-1 of the rays, usable marks points whose rays
-    intersect; g_band (n, 3k) and g_border (b, 3k) are G' itself; survey (k, 3, 3) is Sigma; pattern (s, 3k) is E' of the
-    intersected positions, pattern_shifts (s, 3k) the terms' effect on the shifts that the surveys hold."""
+    intersect; g_band (n, 3k) and g_border (b, 3k) are G' itself; survey (k, 3, 3) is Sigma; pattern (s, 3k) is E' of
+    the intersected positions, pattern_shifts (s, 3k) the terms' effect on the shifts that the surveys hold."""
 
     y_band: Floats
     y_border: Floats
@@ -159,8 +158,8 @@ def intersected(solution: Solution, control: ControlRays) -> Misclosures:
 
 
 def hung(solved: Misclosures, solution: Solution, control: ControlRays) -> Misclosures:
-    """The same places with the survey and the shifts that `control` says, and as they are delivered where the survey is in
-    delivered coordinates."""
+    """The same places with the survey and the shifts that `control` says, and as they are delivered where the survey is
+    in delivered coordinates."""
     root = solution.factor
 
     def over_border(shifts: Lists, shares: Floats) -> tuple[Floats, Floats]:
@@ -202,8 +201,8 @@ def difference_covariance(seen: Misclosures, solution: Solution) -> Floats:
 
 
 def correction(weight: Floats, gram_: Floats) -> Floats:
-    """K of  Q_new = Q - Q H' K H Q  when the weight of misclosures changes by `weight` (m, m; zero blocks and equal rows
-    allowed) and their covariance is `gram_` = H Q H' (Woodbury). Raises LinAlgError where the change leaves the
+    """K of  Q_new = Q - Q H' K H Q  when the weight of misclosures changes by `weight` (m, m; zero blocks and equal
+    rows allowed) and their covariance is `gram_` = H Q H' (Woodbury). Raises LinAlgError where the change leaves the
     network without a regular inverse. Source: Woodbury, Inverting modified matrices (1950).
 
     >>> correction(np.array([[2.0]]), np.array([[0.5]]))

@@ -35,10 +35,11 @@ ShiftIndex = dict[tuple[str, str], int]
 
 @dataclass(frozen=True)
 class ControlRays:
-    """How k control points will be observed: ENU (k, 3), rays, pixels (r,) of each ray, the survey's own sigma (k, 3) with
-    that of the centre's identification, the shifts each rests on with its share (q, 3, 3) of them, the sigma (k, 3) of the survey
-    with all that it rests on, the target's width in pixels (k,) where it is seen best, and the places. delivered: the shifts,
-    with shares (p, 3, 3), of a check that is surveyed in delivered coordinates, as the map's are there."""
+    """How k control points will be observed: ENU (k, 3), rays, pixels (r,) of each ray, the survey's own sigma (k, 3)
+    with that of the centre's identification, the shifts each rests on with its share (q, 3, 3) of them, the sigma (k,
+    3) of the survey with all that it rests on, the target's width in pixels (k,) where it is seen best, and the places.
+    delivered: the shifts, with shares (p, 3, 3), of a check that is surveyed in delivered coordinates, as the map's are
+    there."""
 
     x: Floats
     rays: Lists
@@ -72,8 +73,8 @@ class ControlRays:
 @dataclass(frozen=True)
 class Planned:
     """A plan's network with the keys to read it: which points are targets, checks, map sample and the samples of the
-    plan's areas, with the places of the last two and of control; and what is needed to lay further control points over the
-    same flights."""
+    plan's areas, with the places of the last two and of control; and what is needed to lay further control points over
+    the same flights."""
 
     plan: Plan
     network: Network
@@ -142,7 +143,8 @@ def planned_network(plan: Plan) -> Planned:
 
 
 def _all_shifts(plan: Plan, flights: tuple[FlightPlan, ...]) -> list[Shift]:
-    """Of the flights' bases first, then their sorties, then all else that control rests on or could be positioned from."""
+    """Of the flights' bases first, then their sorties, then all else that control rests on or could be positioned
+    from."""
     bases = [shift for f in flights for shift in shared_by(plan, f.flight.positioned_from)]
     by_distance = [shift for f in flights if (own := flight_gradient(plan, f)) for shift in own.shifts]
     return unique(
@@ -294,13 +296,14 @@ def _place(index: ShiftIndex, shift: Shift, point: ControlPoint) -> int:
 
 
 def target_ray_sigma(width_px: Floats, assume: Assumptions) -> Floats:
-    """Sigma (r,) in pixels of rays to targets so many pixels wide (r,); pointing worsens as 8 / width below eight pixels."""
+    """Sigma (r,) in pixels of rays to targets so many pixels wide (r,); pointing worsens as 8 / width below eight
+    pixels."""
     return assume["target_ray_px"] * np.maximum(1.0, assume["target_full_px"] / np.maximum(width_px, 1e-9))
 
 
 def _camera_sigma(plan: Plan, sight: Sight) -> Floats:
-    """Sigma (n, 3) of each camera position of a flight beside what its sortie shares: satellite noise, lever arm, and the
-    exposure's moment along the track."""
+    """Sigma (n, 3) of each camera position of a flight beside what its sortie shares: satellite noise, lever arm, and
+    the exposure's moment along the track."""
     assume, flight = plan.assume, sight.flight.flight
     along = flight.speed_m_per_s * assume["trigger_time"]
     azimuth = sight.track
@@ -318,7 +321,8 @@ def pattern_sigma(camera: Camera, assume: Assumptions) -> float:
 
 
 def _exposure_shifts(plan: Plan, flights: tuple[FlightPlan, ...], index: ShiftIndex) -> tuple[Lists, Floats]:
-    """What each exposure rests on, and its shares (q, 3, 3) of it: the sortie and the base whole, the base's gradient by the distance."""
+    """What each exposure rests on, and its shares (q, 3, 3) of it: the sortie and the base whole, the base's gradient
+    by the distance."""
     shifts: list[list[int]] = []
     shares: list[float] = []
     for f in flights:

@@ -1,8 +1,8 @@
-"""How far each target is checked by the rest, what a gross error in it could do unnoticed, and what the plan is without it.
+"""How far each target is checked by the rest, what a gross error in it could do unnoticed, and what the plan is without
+it.
 
-Baarda, A testing procedure for use in geodetic networks (1968): a gross error is found with 80 % power at a risk of
-0.1 % when it is 4.13 times the sigma of the quantity tested. The test is that of one coordinate of one target.
-"""
+Baarda, A testing procedure for use in geodetic networks (1968): a gross error is found with 80 % power at a risk of 0.1
+% when it is 4.13 times the sigma of the quantity tested. The test is that of one coordinate of one target."""
 
 import math
 from typing import NamedTuple
@@ -19,13 +19,12 @@ from kardo.core.geodesy.confidence import NON_CENTRALITY
 def reliability(
     names: tuple[str, ...], targets: Misclosures, on_map: OnMap, variances: Floats
 ) -> list[TargetReliability]:
-    """Of the targets of a solved network, by name; those whose rays do not intersect are left out. on_map holds the map's
-    covariances with their misclosures; variances (k, 3) are the map's, NaN where not known.
+    """Of the targets of a solved network, by name; those whose rays do not intersect are left out. on_map holds the
+    map's covariances with their misclosures; variances (k, 3) are the map's, NaN where not known.
 
     V, the covariance of a misclosure predicted without its own target, is R (R - H Q H')^-1 R; a coordinate's error is
-    tested with weight (V^-1)_ii, its redundancy is (V^-1)_ii sigma_i^2. What is tested scatters with the lens and shutter
-    pattern too, by R^-1 F, which the adjustment does not know of; so an error must be larger to stand out.
-    """
+    tested with weight (V^-1)_ii, its redundancy is (V^-1)_ii sigma_i^2. What is tested scatters with the lens and
+    shutter pattern too, by R^-1 F, which the adjustment does not know of; so an error must be larger to stand out."""
     known: Bools = np.asarray(np.isfinite(variances).all(axis=1))
     inside = gram(targets, targets)
     out = []

@@ -1,4 +1,5 @@
-"""The survey of a block of images: its network formed and solved, and what it says of map, control and checks. Source: docs/accuracy.md."""
+"""The survey of a block of images: its network formed and solved, and what it says of map, control and checks. Source:
+docs/accuracy.md."""
 
 from dataclasses import dataclass
 
@@ -122,7 +123,10 @@ class ImageSurvey:
     def _mean_height_variance(self, number: int, extent: float) -> float | None:
         """Of the site's map points, or an area's, with what matching adds over so many square metres."""
         planned = self.planned
-        points, places = ((planned.map_points, planned.map_places), *zip(planned.area_points, planned.area_places, strict=True))[number]  # fmt: skip
+        points, places = (
+            (planned.map_points, planned.map_places),
+            *zip(planned.area_points, planned.area_places, strict=True),
+        )[number]
         sigma = mean_height_sigma(self.solution, points, places.reading)
         noise = places.mean_noise(extent, planned.plan.assume["surface_length_px"])
         return None if sigma is None else sigma**2 + noise
@@ -145,7 +149,8 @@ class ImageSurvey:
 
 
 def image_survey(plan: Plan, progress: Progress = lambda stage, share: None) -> ImageSurvey:
-    """Form and solve a plan's block of images. Raises PlanError where the plan lacks something, DefectiveNetwork where nothing fixes it."""
+    """Form and solve a plan's block of images. Raises PlanError where the plan lacks something, DefectiveNetwork where
+    nothing fixes it."""
     progress(effort.LAYING_OUT, 0.0)
     planned = planned_network(plan)
     net = planned.network

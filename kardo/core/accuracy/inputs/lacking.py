@@ -35,7 +35,8 @@ def missing(plan: Plan) -> list[tuple[str, str]]:
 
 
 def missing_for_schemes(plan: Plan) -> list[tuple[str, str]]:
-    """What it lacks before correction schemes can be compared: where corrections come from is what they are about, and each says what it lacks itself."""
+    """What it lacks before correction schemes can be compared: where corrections come from is what they are about, and
+    each says what it lacks itself."""
     return [(station, words) for station, words in missing(plan) if station != "base"]
 
 

@@ -27,7 +27,8 @@ def on_known_ground(surface: AnySurface, e: Floats, n: Floats) -> tuple[Floats, 
 
 
 def map_sample(polygon: Polygon, surface: AnySurface) -> tuple[Floats, Floats, float]:
-    """The map's sample (k,) east and north in grid metres where the ground is known, and its step. Raises PlanError where it is known nowhere."""
+    """The map's sample (k,) east and north in grid metres where the ground is known, and its step. Raises PlanError
+    where it is known nowhere."""
     e, n, step = sample(polygon, MAP_POINTS)
     e, n = on_known_ground(surface, e, n)
     if not len(e):
@@ -40,7 +41,8 @@ def map_sample(polygon: Polygon, surface: AnySurface) -> tuple[Floats, Floats, f
 
 
 def sample(polygon: Polygon, aimed: int) -> tuple[Floats, Floats, float]:
-    """A regular sample of ground points inside a polygon, (k,) east and north in grid metres, at most half as many again as aimed at, and its step in metres."""
+    """A regular sample of ground points inside a polygon, (k,) east and north in grid metres, at most half as many
+    again as aimed at, and its step in metres."""
     west, south, east, north = polygon.bounds
     step = float(np.sqrt(polygon.area / aimed))
     while True:

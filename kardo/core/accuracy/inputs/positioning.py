@@ -19,16 +19,17 @@ LEG_ERROR = {"fixed": "leg", "float": "float_leg", "code": "code_leg"}
 
 @dataclass(frozen=True)
 class LegError:
-    """What satellites do to a sortie's positions beside each exposure's own noise, sigmas (3,) east, north, up in metres: for the whole sortie, and anew
-    for each of its flight lines."""
+    """What satellites do to a sortie's positions beside each exposure's own noise, sigmas (3,) east, north, up in
+    metres: for the whole sortie, and anew for each of its flight lines."""
 
     leg: Floats
     line: Floats
 
 
 def leg_errors(plan: Plan, flight: FlightPlan) -> list[LegError]:
-    """Of each sortie, by the state of its positions; where they are corrected from a base, growing with the sortie's mean distance to it, as far as others from
-    there do not share that. Float and code positions wander within minutes, so a part of theirs is each line's. Source: docs/accuracy.md, sections 2, 7 and 11."""
+    """Of each sortie, by the state of its positions; where they are corrected from a base, growing with the sortie's
+    mean distance to it, as far as others from there do not share that. Float and code positions wander within minutes,
+    so a part of theirs is each line's. Source: docs/accuracy.md, sections 2, 7 and 11."""
     assume = plan.assume
     fixed, wander = _of_fixed(flight.sensor, plan)
     mark = plan.base_mark(flight.flight.positioned_from) if flight.flight.corrected else None
@@ -47,7 +48,8 @@ def leg_errors(plan: Plan, flight: FlightPlan) -> list[LegError]:
 
 
 def _of_fixed(sensor: ImageSensor | ScanSensor, plan: Plan) -> tuple[tuple[float, float], float]:
-    """Sigmas H and V in metres of a sortie's fixed positions, and what share of them is each line's anew: a scanner's trajectory is as good as its unit says."""
+    """Sigmas H and V in metres of a sortie's fixed positions, and what share of them is each line's anew: a scanner's
+    trajectory is as good as its unit says."""
     if isinstance(sensor, ScanSensor):
         return sensor.scanner.unit.position_m, plan.assume["wander_scan"]
     return (plan.assume["leg_h"], plan.assume["leg_v"]), 0.0

@@ -1,7 +1,7 @@
-"""The equation of a laser scan, and how its parts move a return: direct georeferencing, no block. Source: docs/laser.md.
+"""The equation of a laser scan, and how its parts move a return: direct georeferencing, no block. Source:
+docs/laser.md.
 
-Metres and radians; one standard deviation.
-"""
+Metres and radians; one standard deviation."""
 
 import math
 
@@ -12,8 +12,8 @@ from kardo.core.plan.kit import Scanner
 
 
 def attitude(ypr: Floats) -> Floats:
-    """(n, 3, 3): from a scanner's axes (forward, right, down) to east, north, up. ypr (n, 3): yaw clockwise from north, pitch up, roll to the right,
-    radians.
+    """(n, 3, 3): from a scanner's axes (forward, right, down) to east, north, up. ypr (n, 3): yaw clockwise from north,
+    pitch up, roll to the right, radians.
 
     >>> attitude(np.zeros((1, 3)))[0].tolist()
     [[0.0, 1.0, 0.0], [1.0, 0.0, 0.0], [0.0, 0.0, -1.0]]
@@ -40,15 +40,16 @@ def small_turns(t: Floats) -> Floats:
 def measured(
     at: Floats, ypr: Floats, beam: Floats, ranges: Floats, lever: Floats, turned: Floats, bore: Floats
 ) -> Floats:
-    """The full measurement equation, P = T + R_nav R(turned) (R(bore) rho d + l): places (n, 3). at (n, 3); beam (n, 3) unit vectors in the scanner's
-    axes; ranges (n,); lever (3,) or (n, 3); turned and bore (n, 3) small angles that the unit, and its mounting, are off."""
+    """The full measurement equation, P = T + R_nav R(turned) (R(bore) rho d + l): places (n, 3). at (n, 3); beam (n, 3)
+    unit vectors in the scanner's axes; ranges (n,); lever (3,) or (n, 3); turned and bore (n, 3) small angles that the
+    unit, and its mounting, are off."""
     inner = np.einsum("nij,nj->ni", small_turns(bore), beam) * ranges[:, None] + lever
     return at + np.einsum("nij,njk,nk->ni", attitude(ypr), small_turns(turned), inner)
 
 
 def partials_of(ypr: Floats, beam: Floats, ranges: Floats, lever: Floats) -> dict[str, Floats]:
-    """Of each return's place (n, 3, k): to the attitude about forward, right and down, to the boresight, to the lever arm, to the range. Small turns
-    [t]x v = -[v]x t of the measurement equation."""
+    """Of each return's place (n, 3, k): to the attitude about forward, right and down, to the boresight, to the lever
+    arm, to the range. Small turns [t]x v = -[v]x t of the measurement equation."""
     nav = attitude(ypr)
     shot = beam * ranges[:, None]
     return {
@@ -67,8 +68,8 @@ def _cross(v: Floats) -> Floats:
 
 
 def own_noise(scanner: Scanner, nav: Floats, beam: Floats, ranges: Floats, slope: Floats | float = 0.0) -> Floats:
-    """(n, 3): what a return has for itself, each axis: range noise along the beam, the beam's angle across it, and the spot, whose size is a plan error
-    that a slope (rise over run) turns into height."""
+    """(n, 3): what a return has for itself, each axis: range noise along the beam, the beam's angle across it, and the
+    spot, whose size is a plan error that a slope (rise over run) turns into height."""
     along = np.einsum("nij,nj->ni", nav, beam)
     across = ranges * math.radians(scanner.beam_deg)
     spot = scanner.divergence_mrad / 1000 * ranges / 4

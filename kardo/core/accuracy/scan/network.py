@@ -1,8 +1,7 @@
-"""A laser flight as a linear network: a return's error is linear in parameters and shifts, and two places share exactly those they have in common; targets and
-ties between flight lines settle some of them. Source: docs/laser.md.
+"""A laser flight as a linear network: a return's error is linear in parameters and shifts, and two places share exactly
+those they have in common; targets and ties between flight lines settle some of them. Source: docs/laser.md.
 
-Metres and radians; one standard deviation.
-"""
+Metres and radians; one standard deviation."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field, fields
@@ -21,8 +20,9 @@ UP = np.array([0.0, 0.0, 1.0])
 
 @dataclass(frozen=True)
 class Sightings:
-    """Where n returns come from: place x and scanner (n, 3) in the local frame; ypr (n, 3), yaw, pitch and roll of the scanner in radians; ranges (n,) and flight line (n,).
-    Nothing is computed from it: it is written so that partials can be worked out anew."""
+    """Where n returns come from: place x and scanner (n, 3) in the local frame; ypr (n, 3), yaw, pitch and roll of the
+    scanner in radians; ranges (n,) and flight line (n,). Nothing is computed from it: it is written so that partials
+    can be worked out anew."""
 
     x: Floats
     scanner: Floats
@@ -38,8 +38,9 @@ class Sightings:
 
 @dataclass(frozen=True)
 class Returns:
-    """n returns over m parameters and s shifts: partials (n, 3, m) of the place to each; sigma (n, 3) of what each has for itself; held (n, s): how
-    much of each shift the trajectory holds, 1 for the whole; sightings, where they are known."""
+    """n returns over m parameters and s shifts: partials (n, 3, m) of the place to each; sigma (n, 3) of what each has
+    for itself; held (n, s): how much of each shift the trajectory holds, 1 for the whole; sightings, where they are
+    known."""
 
     partials: Floats
     sigma: Floats
@@ -69,8 +70,9 @@ def end_to_end(parts: Sequence[Returns]) -> Returns:
 
 @dataclass(frozen=True)
 class Compared:
-    """A place held against a survey: sigma (3,), NaN for an axis that is not compared; the shifts that the survey rests on, with its shares (q, 3) of them; read
-    (3,): what is read of the place as its height, up where the ground is level."""
+    """A place held against a survey: sigma (3,), NaN for an axis that is not compared; the shifts that the survey rests
+    on, with its shares (q, 3) of them; read (3,): what is read of the place as its height, up where the ground is
+    level."""
 
     place: int
     sigma: Floats
@@ -91,8 +93,8 @@ class Tie:
 
 @dataclass(frozen=True)
 class LaserNetwork:
-    """A laser flight, linear. parameters by name, reach and sigma (m,); shifts (s, 3) sigma; returns; places (k): which returns, by what share; targets adjust as
-    adjustment says, checks never do."""
+    """A laser flight, linear. parameters by name, reach and sigma (m,); shifts (s, 3) sigma; returns; places (k): which
+    returns, by what share; targets adjust as adjustment says, checks never do."""
 
     names: tuple[str, ...]
     reaches: tuple[str, ...]
@@ -133,7 +135,8 @@ class LaserNetwork:
 
     @cached_property
     def noise(self) -> sparse.csr_array:
-        """Joint covariance (3k, 3k) of what the places have of their returns' own noise: nothing between places that share none."""
+        """Joint covariance (3k, 3k) of what the places have of their returns' own noise: nothing between places that
+        share none."""
         parts = []
         for axis in range(3):
             shared = (self.shares @ sparse.diags_array(self.returns.sigma[:, axis] ** 2) @ self.shares.T).tocoo()
@@ -148,7 +151,8 @@ class LaserNetwork:
 
     @cached_property
     def apart(self) -> Bools:
-        """Ties (t,) whose two places share no return with any other place, and are nobody's target or check: what they settle can be settled first."""
+        """Ties (t,) whose two places share no return with any other place, and are nobody's target or check: what they
+        settle can be settled first."""
         used = np.bincount(self.shares.indices, minlength=len(self.returns.sigma))
         alone = np.array([bool((used[which] == 1).all()) for which, _ in self.places], dtype=bool)
         alone[[c.place for c in (*self.targets, *self.checks)]] = False
@@ -159,15 +163,17 @@ class LaserNetwork:
 
 @dataclass(frozen=True)
 class Settled:
-    """What ties leave of parameters and shifts: of their own errors the part `left` (c, c), and the ties' noise, covariance (c, c)."""
+    """What ties leave of parameters and shifts: of their own errors the part `left` (c, c), and the ties' noise,
+    covariance (c, c)."""
 
     left: Floats
     noise: Floats
 
 
 def settled_by_ties(net: LaserNetwork) -> Settled:
-    """Of the ties that stand apart, where flight lines are matched. With X = A sigma, the posterior is sigma (I + X' R^-1 X)^-1 sigma, and what is left of the
-    parameters I - K A, K the gain. Source: least squares with priors, docs/laser.md."""
+    """Of the ties that stand apart, where flight lines are matched. With X = A sigma, the posterior is sigma (I + X'
+    R^-1 X)^-1 sigma, and what is left of the parameters I - K A, K the gain. Source: least squares with priors,
+    docs/laser.md."""
     c = len(net.prior)
     ties = [t for t, apart in zip(net.ties, net.apart, strict=True) if apart]
     if not ties or net.adjustment != "matched":
@@ -192,9 +198,10 @@ def _ties(net: LaserNetwork, ties: Sequence[Tie], of_place: Floats) -> Floats:
 
 @dataclass(frozen=True)
 class LaserResult:
-    """Errors of the places after the adjustment, linear in what causes them: rows (3k, c) of parameters and shifts with prior sigma (c,), of the ties' noise,
-    covariance (c, c), and of what is observed with its variances (o,), which moves the places by `moved` (3k, o). observed (o, 3k): what is observed holds of the
-    places' own noise, of which each has its own less what it is moved by. innovation: covariance of what is observed."""
+    """Errors of the places after the adjustment, linear in what causes them: rows (3k, c) of parameters and shifts with
+    prior sigma (c,), of the ties' noise, covariance (c, c), and of what is observed with its variances (o,), which
+    moves the places by `moved` (3k, o). observed (o, 3k): what is observed holds of the places' own noise, of which
+    each has its own less what it is moved by. innovation: covariance of what is observed."""
 
     net: LaserNetwork
     causes: Floats
@@ -207,7 +214,8 @@ class LaserResult:
 
     @cached_property
     def _with_observed(self) -> tuple[Floats, Floats]:
-        """Covariance of the places' own noise with what is observed (3k, o), and of that (o, o) with its own variances."""
+        """Covariance of the places' own noise with what is observed (3k, o), and of that (o, o) with its own
+        variances."""
         shared = np.asarray(self.net.noise @ self.observed.T)
         return shared, self.observed @ shared + np.diag(self.variances)
 
@@ -227,8 +235,8 @@ class LaserResult:
         return np.asarray(out + self.net.own_variances[:, :, None] * np.eye(3))
 
     def own_shares(self, at: Ints) -> tuple[Floats, Floats]:
-        """Of some rows (q,) of the places: the variance (q,) that their returns' own noise leaves, theirs and that of what is observed, and what the observations'
-        own errors leave."""
+        """Of some rows (q,) of the places: the variance (q,) that their returns' own noise leaves, theirs and that of
+        what is observed, and what the observations' own errors leave."""
         shared, observed = self._with_observed
         moved, surveyed = self.moved[at], (self.moved[at] ** 2) @ self.variances
         rest = ((moved @ observed) * moved).sum(axis=1) - surveyed - 2 * (shared[at] * moved).sum(axis=1)
@@ -267,9 +275,10 @@ def _axes(places: Ints) -> Ints:
 
 
 def adjusted(net: LaserNetwork, settled: Settled | None = None) -> LaserResult:
-    """What targets and ties leave of the places' errors. matched: least squares with priors over all parameters; height and position: the weighted mean of what
-    the targets say, of one height or of a shift, taken off the whole scan; none: nothing. Exact also where a target's place shares returns with another.
-    settled: what ties have settled already. Raises NetworkError for more places than are held at once. Source: docs/laser.md."""
+    """What targets and ties leave of the places' errors. matched: least squares with priors over all parameters; height
+    and position: the weighted mean of what the targets say, of one height or of a shift, taken off the whole scan;
+    none: nothing. Exact also where a target's place shares returns with another. settled: what ties have settled
+    already. Raises NetworkError for more places than are held at once. Source: docs/laser.md."""
     settled = settled or settled_by_ties(net)
     near = [] if net.adjustment != "matched" else [t for t, apart in zip(net.ties, net.apart, strict=True) if not apart]
     before = net.jacobian @ settled.left
@@ -296,8 +305,8 @@ def adjusted(net: LaserNetwork, settled: Settled | None = None) -> LaserResult:
 
 
 def _observed(net: LaserNetwork, ties: Sequence[Tie], before: Floats) -> tuple[Floats, Floats, Floats, Floats, Ints]:
-    """What is observed, targets axis by axis and then ties (q rows): over parameters and shifts as they were, over what the ties' noise moves, over the places' own noise; the
-    variance that each has for itself; its axis."""
+    """What is observed, targets axis by axis and then ties (q rows): over parameters and shifts as they were, over what
+    the ties' noise moves, over the places' own noise; the variance that each has for itself; its axis."""
     m = len(net.sigma)
     parts: list[tuple[Floats, Floats, Floats, float, int]] = []
     for target in net.targets:

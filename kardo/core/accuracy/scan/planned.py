@@ -1,4 +1,5 @@
-"""From a plan whose flights scan to the linear network of its returns: what each flight line gives at targets, checks and the ground. Source: docs/laser.md."""
+"""From a plan whose flights scan to the linear network of its returns: what each flight line gives at targets, checks
+and the ground. Source: docs/laser.md."""
 
 import math
 from collections.abc import Sequence
@@ -50,8 +51,8 @@ AXES = ("east", "north", "up")
 
 @dataclass(frozen=True)
 class Parameters:
-    """The parameters of all scanning flights: name, reach and sigma (m,), the source that each counts under, and where those of a flight, a sortie and a flight line begin; wandering: those of
-    a flight line's own position."""
+    """The parameters of all scanning flights: name, reach and sigma (m,), the source that each counts under, and where
+    those of a flight, a sortie and a flight line begin; wandering: those of a flight line's own position."""
 
     names: tuple[str, ...]
     reaches: tuple[str, ...]
@@ -65,8 +66,8 @@ class Parameters:
 
 @dataclass(frozen=True)
 class Sampled:
-    """k places as lines see them: p returns, one for each line that sees a place, and the place of each (p,); and of each place the pulses and the returns from the
-    ground on a square metre, and the flight lines."""
+    """k places as lines see them: p returns, one for each line that sees a place, and the place of each (p,); and of
+    each place the pulses and the returns from the ground on a square metre, and the flight lines."""
 
     place: Ints
     returns: Returns
@@ -77,9 +78,10 @@ class Sampled:
 
 @dataclass(frozen=True)
 class Scanned:
-    """A plan's scan, ready to be adjusted. network holds, in this order, the control that lines see, the map's places and those of the plan's areas, and the
-    places of ties. seen: numbers of the plan's control that lines see; map_at (k,): the place of each point of the map, -1 where too few returns from the ground
-    come from it; area_at likewise."""
+    """A plan's scan, ready to be adjusted. network holds, in this order, the control that lines see, the map's places
+    and those of the plan's areas, and the places of ties. seen: numbers of the plan's control that lines see; map_at
+    (k,): the place of each point of the map, -1 where too few returns from the ground come from it; area_at
+    likewise."""
 
     plan: Plan
     network: LaserNetwork
@@ -118,7 +120,8 @@ class Scanned:
 
 
 def scanned_plan(plan: Plan, further: tuple[ControlPoint, ...] = ()) -> Scanned:
-    """Form the network of a plan's scan; further: checks beside its own. Raises PlanError where the plan lacks what it needs."""
+    """Form the network of a plan's scan; further: checks beside its own. Raises PlanError where the plan lacks what it
+    needs."""
     lacks = missing(plan)
     if lacks:
         raise PlanError(lacks[0][1], where=lacks[0][0])
@@ -191,8 +194,8 @@ class _Spots:
 
 
 def _parameters(plan: Plan, flights: tuple[FlightPlan, ...], tracks: list[Track]) -> Parameters:
-    """What is off of all flights: of each mission the mounting and the range, of each sortie position and attitude, of each flight line half the attitude again, and
-    how its position wanders."""
+    """What is off of all flights: of each mission the mounting and the range, of each sortie position and attitude, of
+    each flight line half the attitude again, and how its position wanders."""
     rows: list[tuple[str, str, float, Source]] = []
     mission: list[int] = []
     leg: dict[tuple[int, int], int] = {}
@@ -243,7 +246,8 @@ def _parameters(plan: Plan, flights: tuple[FlightPlan, ...], tracks: list[Track]
 
 @dataclass(frozen=True)
 class _Scan:
-    """All lines of a plan's scan with their parameters, and the shifts that each flight's trajectory rests on, whole and by its distance."""
+    """All lines of a plan's scan with their parameters, and the shifts that each flight's trajectory rests on, whole
+    and by its distance."""
 
     plan: Plan
     surface: AnySurface
@@ -267,7 +271,8 @@ class _Scan:
         return _Spots(shot, np.flatnonzero((shot.strips > 0) & ground), places)
 
     def _shot(self, at: Aimed) -> Sampled:
-        """What all lines give at places (k): of each line that sees a place its local mean, as one return with the noise of it."""
+        """What all lines give at places (k): of each line that sees a place its local mean, as one return with the
+        noise of it."""
         seen = [track.beams(at) for track in self.tracks]
         pulses, strips = np.zeros(len(at.x)), np.zeros(len(at.x), dtype=np.int64)
         for beams in seen:
@@ -286,7 +291,8 @@ class _Scan:
         return Sampled(place=place, returns=returns, pulses=pulses, ground=pulses * through, strips=strips)
 
     def _of_line(self, beams: Beams, at: Aimed, through: Floats, growth: Floats) -> tuple[Ints, Returns]:
-        """The places that one line sees, and the return there: the mean over those about it where the surface is judged."""
+        """The places that one line sees, and the return there: the mean over those about it where the surface is
+        judged."""
         track, some = beams.track, np.flatnonzero(beams.seen)
         ypr, ranges = np.tile([track.yaw, 0.0, 0.0], (len(some), 1)), beams.ranges[some]
         direction, nav = beams.directions(some), attitude(ypr)
@@ -308,7 +314,8 @@ class _Scan:
         return some, Returns(self._partials(track, ypr, direction, ranges), noise, held, sightings)
 
     def _partials(self, track: Track, ypr: Floats, direction: Floats, ranges: Floats) -> Floats:
-        """(n, 3, m): of returns of one line to all parameters; the lever arm itself, a tenth of a metre, turns nothing by a tenth of a millimetre."""
+        """(n, 3, m): of returns of one line to all parameters; the lever arm itself, a tenth of a metre, turns nothing
+        by a tenth of a millimetre."""
         own = partials_of(ypr, direction, ranges, np.zeros(3))
         out = np.zeros((len(ranges), 3, len(self.parameters.sigma)))
         mission = self.parameters.mission[track.flight]
@@ -328,7 +335,8 @@ class _Scan:
 
 
 def _tie_places(plan: Plan, polygon: Polygon, surface: AnySurface) -> tuple[Floats, Floats]:
-    """Places on a lattice where overlapping flight lines may be tied, as dense as asked for unless they were too many."""
+    """Places on a lattice where overlapping flight lines may be tied, as dense as asked for unless they were too
+    many."""
     west, south, east, north = polygon.bounds
     step = max(plan.assume["tie_spacing"], math.sqrt(polygon.area / MOST_TIES))
     e, n = np.meshgrid(np.arange(west + step / 2, east, step), np.arange(south + step / 2, north, step))
@@ -422,7 +430,8 @@ def _compared(
     shifts: tuple[Shift, ...],
     adjustment: Adjustment,
 ) -> tuple[list[tuple[Compared, ControlPoint]], Floats, Places]:
-    """Control that lines see, against its survey; sigmas (k, 3) of all surveys with what they rest on; and its places. In plan a point is found between returns."""
+    """Control that lines see, against its survey; sigmas (k, 3) of all surveys with what they rest on; and its places.
+    In plan a point is found between returns."""
     surveyed = survey(plan, points)
     keys = [s.key for s in shifts]
     out = []
@@ -454,7 +463,8 @@ def _compared(
 def _ties(
     plan: Plan, spots: _Spots, first_place: int, first_return: int
 ) -> tuple[list[tuple[Ints, Floats]], Returns, tuple[Tie, ...]]:
-    """At each place each flight line that sees it against the next: plane against plane, so what is read is across the ground. Their noise is the tie's, not the places'."""
+    """At each place each flight line that sees it against the next: plane against plane, so what is read is across the
+    ground. Their noise is the tie's, not the places'."""
     shot, taken, ties = spots.shot, list[int](), list[Tie]()
     places: list[tuple[Ints, Floats]] = []
     squares = shot.returns.sigma[:, 2] ** 2

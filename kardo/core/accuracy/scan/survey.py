@@ -122,7 +122,8 @@ class ScanSurvey:
 
 
 def scan_survey(plan: Plan, progress: Progress | None = None) -> ScanSurvey:
-    """Form and adjust a plan's scan; with a progress, together with checks that could be added. Raises PlanError where the plan lacks something."""
+    """Form and adjust a plan's scan; with a progress, together with checks that could be added. Raises PlanError where
+    the plan lacks something."""
     if progress is None:
         return ScanSurvey(scanned_plan(plan))
     progress(effort.LAYING_OUT, 0.0)
@@ -190,8 +191,9 @@ def _shares(scan: Scanned, found: LaserResult) -> list[Share]:
 
 
 def _reliability(scan: Scanned, found: LaserResult, variances: Floats) -> list[TargetReliability]:
-    """How far each target is checked by the rest, what a gross error does to the map, and the map without it. A gross error is found with 80 % power at a risk of
-    0.1 % when it is 4.13 / sqrt(M_ii), M the weight of the observations among themselves, less what is fitted to them."""
+    """How far each target is checked by the rest, what a gross error does to the map, and the map without it. A gross
+    error is found with 80 % power at a risk of 0.1 % when it is 4.13 / sqrt(M_ii), M the weight of the observations
+    among themselves, less what is fitted to them."""
     targets = scan.looked_at.targets
     axes = [(k, int(axis)) for k, t in enumerate(targets) for axis in np.flatnonzero(np.isfinite(t.sigma))]
     weight = _weight(scan, found, [axis for _, axis in axes])
@@ -231,7 +233,8 @@ def _reliability(scan: Scanned, found: LaserResult, variances: Floats) -> list[T
 
 
 def _weight(scan: Scanned, found: LaserResult, axes: list[int]) -> Floats:
-    """M (q, q) of the targets' observations, each of an axis: the inverse of their covariance, less what a height or a shift that is fitted to them takes."""
+    """M (q, q) of the targets' observations, each of an axis: the inverse of their covariance, less what a height or a
+    shift that is fitted to them takes."""
     inner = found.innovation[: len(axes), : len(axes)]
     if not axes:
         return inner

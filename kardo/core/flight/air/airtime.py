@@ -1,5 +1,5 @@
-"""The time in the air, line by line: speed over the ground in a wind, turns, the battery at the end of each line, what stays in sight of the pilot, and how
-sorties that are too short for post-processing are made longer."""
+"""The time in the air, line by line: speed over the ground in a wind, turns, the battery at the end of each line, what
+stays in sight of the pilot, and how sorties that are too short for post-processing are made longer."""
 
 import contextlib
 import math
@@ -25,8 +25,9 @@ STEPS = 20  # by which a value is sought that makes sorties long enough
 
 @dataclass(frozen=True)
 class LineInAir:
-    """One line: its number and sortie, from 1; course in degrees, metres, metres a second over the ground, minutes on it and to the next with its turn;
-    per cent left in the battery at its end; metres to its farthest image from the pilot, and how many of its images the pilot cannot see."""
+    """One line: its number and sortie, from 1; course in degrees, metres, metres a second over the ground, minutes on
+    it and to the next with its turn; per cent left in the battery at its end; metres to its farthest image from the
+    pilot, and how many of its images the pilot cannot see."""
 
     number: int
     leg: int
@@ -42,8 +43,8 @@ class LineInAir:
 
 @dataclass(frozen=True)
 class LegInAir:
-    """One battery: its lines from the first to the last, minutes in all, and those of the way out and home in them, per cent on landing, and whether that is its
-    reserve."""
+    """One battery: its lines from the first to the last, minutes in all, and those of the way out and home in them, per
+    cent on landing, and whether that is its reserve."""
 
     number: int
     first: int
@@ -58,7 +59,8 @@ class LegInAir:
 
 @dataclass(frozen=True)
 class Longer:
-    """A way to make the shortest sortie as long as it must be: what is changed, what all then takes in minutes and images, and the edits."""
+    """A way to make the shortest sortie as long as it must be: what is changed, what all then takes in minutes and
+    images, and the edits."""
 
     words: str
     minutes: float
@@ -68,12 +70,15 @@ class Longer:
 
 @dataclass(frozen=True)
 class AirTime:
-    """A flight in the air, in the wind that it is planned in. take_off: grid metres; starts: where that is, as long as nobody chose it; minutes: all sorties. wind: metres a second
-    at flying height. across: minutes where the lines of a block lay across it, None without one and where that cannot be flown, or they lie so; by which edits, where something is
-    gained. windy: whether it is a third of the airspeed. slowest
-    and fastest over the ground; overlap: per cent forward, by time from image to image as planned, at the fastest with the wind behind and the
-    speed through the air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw, cards of 64 GB for the raw; of a scan gigabytes of returns, and minutes of a sortie that the inertial unit's
-    sequence takes before its lines and after. cautions: what is gone through before take-off. shortest sortie and the least it must have in minutes, and ways to make it longer where it is too short."""
+    """A flight in the air, in the wind that it is planned in. take_off: grid metres; starts: where that is, as long as
+    nobody chose it; minutes: all sorties. wind: metres a second at flying height. across: minutes where the lines of a
+    block lay across it, None without one and where that cannot be flown, or they lie so; by which edits, where
+    something is gained. windy: whether it is a third of the airspeed. slowest and fastest over the ground; overlap: per
+    cent forward, by time from image to image as planned, at the fastest with the wind behind and the speed through the
+    air held; enough: whether that still ties images together. images, gigabytes as JPEG and raw, cards of 64 GB for the
+    raw; of a scan gigabytes of returns, and minutes of a sortie that the inertial unit's sequence takes before its
+    lines and after. cautions: what is gone through before take-off. shortest sortie and the least it must have in
+    minutes, and ways to make it longer where it is too short."""
 
     flight: str
     take_off: tuple[float, float]
@@ -152,7 +157,8 @@ def air_time(plan: Plan, flight: Flight) -> AirTime:
 
 
 def _lines(plan: Plan, f: FlightPlan, before: float, far: list[float], unseen: list[int]) -> Iterator[LineInAir]:
-    """Line by line, with the battery at the end of each; before: minutes of the scanner's sequence on the way to the first; of each line its farthest image from the pilot and what is not seen."""
+    """Line by line, with the battery at the end of each; before: minutes of the scanner's sequence on the way to the
+    first; of each line its farthest image from the pilot and what is not seen."""
     craft, battery = plan.aircraft(f.flight.aircraft), plan.battery(f.flight.battery)
     for number, leg in enumerate(f.legs, 1):
         spent = leg.out + before
@@ -195,11 +201,15 @@ def _legs(f: FlightPlan) -> list[LegInAir]:
 
 
 def _short(f: FlightPlan, rate: float, unit: str) -> str:
-    """Lines on which the speed is reached at no place: v^2 / a takes speeding up and braking, which the turns' seconds hold."""
+    """Lines on which the speed is reached at no place: v^2 / a takes speeding up and braking, which the turns' seconds
+    hold."""
     never = sum(s.length < f.flight.speed_m_per_s**2 / rate for s in f.strips)
     if not never:
         return ""
-    return f" {never} of {len(f.strips)} lines are too short to reach {speed(f.flight.speed_m_per_s, unit)}: a lower speed costs nothing there."
+    return (
+        f" {never} of {len(f.strips)} lines are too short to reach {speed(f.flight.speed_m_per_s, unit)}: a lower speed"
+        " costs nothing there."
+    )
 
 
 def _course(f: FlightPlan, k: int) -> float:
@@ -214,7 +224,8 @@ def _from_pilot(plan: Plan, f: FlightPlan) -> tuple[list[float], list[int]]:
 
 
 def _across(plan: Plan, flight: Flight, f: FlightPlan) -> FlightPlan | None:
-    """The same flight of a block with its lines across the wind; None where they lie so already, or that cannot be flown."""
+    """The same flight of a block with its lines across the wind; None where they lie so already, or that cannot be
+    flown."""
     course = (flight.wind_from_deg + 90) % 180
     if not isinstance(flight.pattern, ParallelLines) or abs((f.main_course - course + 90) % 180 - 90) <= ALONG:
         return None
@@ -228,7 +239,8 @@ def _laid_across(flight: Flight) -> Flight:
 
 
 def _gains(f: FlightPlan, turned: FlightPlan, windy: bool) -> bool:
-    """Whether lines across the wind are worth laying: they are flown sooner, or, in a strong one, at one speed over the ground in no more time."""
+    """Whether lines across the wind are worth laying: they are flown sooner, or, in a strong one, at one speed over the
+    ground in no more time."""
 
     def uneven(one: FlightPlan) -> float:
         speeds = [s.speed for s in one.strips]
@@ -260,8 +272,8 @@ def _longer(plan: Plan, flight: Flight, shortest: float, least: float) -> Iterat
 def _reached(
     plan: Plan, now: float, other: float, change: Callable[[float], Flight], least: float
 ) -> tuple[float, FlightPlan] | None:
-    """The smallest of some changes of a figure towards another value by which every sortie is long enough; None where none does it. A change that makes
-    one sortie two may make both short, so it is sought step by step."""
+    """The smallest of some changes of a figure towards another value by which every sortie is long enough; None where
+    none does it. A change that makes one sortie two may make both short, so it is sought step by step."""
     for k in range(1, STEPS + 1):
         tried = round(now + (other - now) * k / STEPS, 1)
         try:
@@ -285,7 +297,10 @@ def _told(f: FlightPlan, legs: list[LegInAir], across: float | None, gained: boo
     count = f"{len(legs)} {'sortie' if len(legs) == 1 else 'sorties'}"
     ways = sum(leg.out + leg.home for leg in legs)
     where = f"taken as {starts}; " if (starts := _starts(f)) else ""
-    words = f"{f.minutes:.0f} min in the air in {count}, {ways:.0f} of them on ways out and home; {where}landing with {min(leg.battery for leg in legs):.0f} % at least."
+    words = (
+        f"{f.minutes:.0f} min in the air in {count}, {ways:.0f} of them on ways out and home; {where}landing with"
+        f" {min(leg.battery for leg in legs):.0f} % at least."
+    )
     short = [str(leg.number) for leg in legs if not leg.enough]
     if short:
         words += f" Sortie {' and '.join(short)} would land below the reserve of {f.flight.reserve_percent:g} %."

@@ -1,4 +1,5 @@
-"""What is gone through before a flight takes off, with the figures of this site. Kardo reminds; it does not authorise."""
+"""What is gone through before a flight takes off, with the figures of this site. Kardo reminds; it does not
+authorise."""
 
 import numpy as np
 
@@ -10,7 +11,8 @@ from kardo.core.plan.model import Plan
 
 
 def before_take_off(plan: Plan, f: FlightPlan, farthest: float, unseen: int) -> list[str]:
-    """Law of the place first, then what of this flight it is about: farthest metres from the pilot, and how many places of its lines are out of sight."""
+    """Law of the place first, then what of this flight it is about: farthest metres from the pilot, and how many places
+    of its lines are out of sight."""
     unit = plan.brief.unit
     return [
         "Registration, licence and insurance at hand; the aviation law of the place comes first.",
@@ -18,9 +20,15 @@ def before_take_off(plan: Plan, f: FlightPlan, farthest: float, unseen: int) -> 
         _height(plan, f),
         f"The aircraft in sight: it goes {length(farthest, unit)} from the pilot"
         + (f", and {unseen} places of its lines cannot be seen from there." if unseen else "."),
-        "Nobody below it who does not belong to the work; the owner's permission, and the privacy of whoever is in the pictures.",
+        (
+            "Nobody below it who does not belong to the work; the owner's permission, and the privacy of whoever is in"
+            " the pictures."
+        ),
         _way_home(plan, f),
-        "Fail-safes set for this site, not the last one: action on a lost link, action on a low battery, home point recorded where it stands now.",
+        (
+            "Fail-safes set for this site, not the last one: action on a lost link, action on a low battery, home point"
+            " recorded where it stands now."
+        ),
         "Pad level and clear, batteries whole and warm, propellers off while payload or firmware is changed.",
     ]
 

@@ -14,8 +14,8 @@ from kardo.core.site.things import shape_of_feature
 
 @dataclass(frozen=True)
 class Above:
-    """A flight, a zone whose ceiling it does not keep and has no leave for, that ceiling, and the highest exposure over the zone; metres above
-    ground."""
+    """A flight, a zone whose ceiling it does not keep and has no leave for, that ceiling, and the highest exposure over
+    the zone; metres above ground."""
 
     flight: FlightPlan
     zone: Feature
@@ -45,9 +45,11 @@ def above_ceilings(plan: Plan, flown: Iterable[FlightPlan]) -> Iterator[Above]:
 
 
 def ceiling_of(zone: Feature) -> float | None:
-    """Metres above ground up to which may be flown unasked; 0 where nothing may fly; None for what is no zone, or has no ceiling.
+    """Metres above ground up to which may be flown unasked; 0 where nothing may fly; None for what is no zone, or has
+    no ceiling.
 
-    >>> ceiling_of(Feature(id="z", name="Corvane control", kind="airspace", shape="area", vertices=((0, 0), (9, 0), (0, 9)), height=60))
+    >>> ring = ((0, 0), (9, 0), (0, 9))
+    >>> ceiling_of(Feature(id="z", name="Corvane control", kind="airspace", shape="area", vertices=ring, height=60))
     60.0
     """
     if zone.kind != "airspace" or zone.shape != "area":

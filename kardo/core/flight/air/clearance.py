@@ -1,5 +1,5 @@
-"""How near a flight comes to the ground and to what stands on it: along every line, not only at its exposures, and on the way
-out and home; and how steeply it climbs."""
+"""How near a flight comes to the ground and to what stands on it: along every line, not only at its exposures, and on
+the way out and home; and how steeply it climbs."""
 
 from collections.abc import Hashable, Iterator
 from dataclasses import dataclass
@@ -20,8 +20,8 @@ STEP = 5.0  # metres along a path from one place looked at to the next
 
 @dataclass(frozen=True)
 class Clearance:
-    """The least distance in metres between a path and what lies under it, its place in grid metres, and what that is: empty for
-    the ground, else the name of what stands there."""
+    """The least distance in metres between a path and what lies under it, its place in grid metres, and what that is:
+    empty for the ground, else the name of what stands there."""
 
     least: float
     e: float
@@ -69,8 +69,9 @@ def line_path(flight: FlightPlan, strip: int) -> Path:
 
 
 def way_path(plan: Plan, flight: FlightPlan, exposure: int, place: tuple[float, float] | None = None) -> Path:
-    """From the take-off place of its sortie, or another in grid metres, to an exposure, or home from it: straight, at the return height above the take-off place or at the exposure's
-    own height where that is more, or where the ground at the take-off place is not known."""
+    """From the take-off place of its sortie, or another in grid metres, to an exposure, or home from it: straight, at
+    the return height above the take-off place or at the exposure's own height where that is more, or where the ground
+    at the take-off place is not known."""
     e0, n0 = place or flight.legs[int(flight.leg[exposure])].take_off[:2]
     e1, n1 = flight.e[exposure], flight.n[exposure]
     up = float(plan.surface.at(e0, n0)) + flight.flight.homeward if plan.surface is not None else np.nan
@@ -81,7 +82,8 @@ def way_path(plan: Plan, flight: FlightPlan, exposure: int, place: tuple[float, 
 
 @dataclass(frozen=True)
 class Steep:
-    """How fast the lines climb, or descend, at the steepest, metres a second at the planned speed, and where, grid metres."""
+    """How fast the lines climb, or descend, at the steepest, metres a second at the planned speed, and where, grid
+    metres."""
 
     rate: float
     e: float
@@ -134,7 +136,8 @@ def least_over(plan: Plan, path: Path) -> Clearance | None:
 
 
 def things_under(plan: Plan, path: Path) -> Iterator[tuple[Feature, Ints, Floats]]:
-    """What stands on the ground where a path passes over or beside it: the thing, the places of the path (q,) by number, and the heights of its top there (q,)."""
+    """What stands on the ground where a path passes over or beside it: the thing, the places of the path (q,) by
+    number, and the heights of its top there (q,)."""
     surface = plan.surface
     for feature in plan.site.features if surface is not None else ():
         if feature.kind not in UPRIGHT or feature.height <= 0:

@@ -17,14 +17,16 @@ EYES = 1.7  # metres above the ground
 
 
 def seen_by_pilot(plan: Plan, f: FlightPlan, at: tuple[float, float], some: Ints | None = None) -> tuple[Floats, Bools]:
-    """Of a flight's exposures, or of some (k,) by number: metres (k,) from a pilot at grid metres, and whether each is in sight."""
+    """Of a flight's exposures, or of some (k,) by number: metres (k,) from a pilot at grid metres, and whether each is
+    in sight."""
     return seen_within(plan, f, at, plan.policy["flight-sight"], some)
 
 
 def seen_within(
     plan: Plan, f: FlightPlan, at: tuple[float, float], metres: float, some: Ints | None = None
 ) -> tuple[Floats, Bools]:
-    """The same, metres (k,) and whether in sight (k,), of what is no farther than so many metres, with nothing between."""
+    """The same, metres (k,) and whether in sight (k,), of what is no farther than so many metres, with nothing
+    between."""
     which: Ints = np.arange(len(f.e)) if some is None else some
     e, n, h = f.e[which], f.n[which], f.h[which]
     ground = float(plan.surface.at(*at)) if plan.surface is not None else math.nan

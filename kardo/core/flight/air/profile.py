@@ -27,8 +27,9 @@ class JobStatus:
 
 @dataclass(frozen=True)
 class LineProfile:
-    """Along a path in metres on the ground (k,): the ground and the aircraft, heights in the job's system, None where they are not known; places of exposures along it (x,); what stands
-    there; the least clearance, with where it is along the path; in words."""
+    """Along a path in metres on the ground (k,): the ground and the aircraft, heights in the job's system, None where
+    they are not known; places of exposures along it (x,); what stands there; the least clearance, with where it is
+    along the path; in words."""
 
     along: list[float]
     ground: Heights
@@ -41,7 +42,8 @@ class LineProfile:
 
 
 def of_line(plan: Plan, f: FlightPlan, number: int) -> LineProfile:
-    """Of a line by its number, from 1, with how fast it climbs and descends at the planned speed. Raises PlanError where there is none."""
+    """Of a line by its number, from 1, with how fast it climbs and descends at the planned speed. Raises PlanError
+    where there is none."""
     if not 1 <= number <= len(f.strips):
         raise PlanError("There is no such line.", where="Flight, air time", mend="Choose another.")
     strip = f.strips[number - 1]
@@ -80,15 +82,25 @@ def _told(plan: Plan, path: Path, what: str, more: str, exposures: Floats) -> Li
         words += "no ground is known under it."
     else:
         low, high = (length(float(v), unit) for v in (np.nanmin(above), np.nanmax(above)))
-        words += f"{low} to {high} above ground{more}; {length(least.least, unit, 1)} clear of {least.over or 'the ground'} at the least."
+        words += (
+            f"{low} to {high} above ground{more}; {length(least.least, unit, 1)} clear of {least.over or 'the ground'}"
+            " at the least."
+        )
     things = [
         JobStatus(feature.name, float(along[near[0]]), float(along[near[-1]]), float(np.nanmax(top)))
         for feature, near, top in things_under(plan, path)
         if np.isfinite(top).any()
     ]
     return LineProfile(
-        along=along.tolist(), ground=_heights(ground), flown=_heights(path.h), exposures=exposures.tolist(), things=things, clearance=least, nearest=nearest, words=words
-    )  # fmt: skip
+        along=along.tolist(),
+        ground=_heights(ground),
+        flown=_heights(path.h),
+        exposures=exposures.tolist(),
+        things=things,
+        clearance=least,
+        nearest=nearest,
+        words=words,
+    )
 
 
 def _heights(values: Floats) -> Heights:

@@ -1,4 +1,5 @@
-"""How far corrections reach: from the base to the take-off place that the aircraft is flown from, and from there to every exposure."""
+"""How far corrections reach: from the base to the take-off place that the aircraft is flown from, and from there to
+every exposure."""
 
 from dataclasses import dataclass
 
@@ -22,8 +23,9 @@ CANDIDATES = 60  # places of the site that are tried
 
 @dataclass(frozen=True)
 class Reach:
-    """Whether corrections come to a flight's exposures. take_off: grid metres, where it takes off, farthest from the base where it does so at several places; away: metres
-    from base to there; linked: whether they come so far; out: the exposures that none come to, by number."""
+    """Whether corrections come to a flight's exposures. take_off: grid metres, where it takes off, farthest from the
+    base where it does so at several places; away: metres from base to there; linked: whether they come so far; out: the
+    exposures that none come to, by number."""
 
     take_off: tuple[float, float]
     away: float
@@ -57,7 +59,8 @@ def reach_by(
     first: tuple[float, float] | None = None,
     some: Ints | None = None,
 ) -> Reach:
-    """From a base on a mark by a link, over where each sortie takes off, its first ones at another place where one is said, to all exposures or to some (k,) by number."""
+    """From a base on a mark by a link, over where each sortie takes off, its first ones at another place where one is
+    said, to all exposures or to some (k,) by number."""
     which: Ints = np.arange(len(flight.e)) if some is None else some
     found = []
     for number, (place, sorties) in enumerate(flight.take_offs.items()):
@@ -69,7 +72,8 @@ def reach_by(
 
 
 def out_of_reach(plan: Plan, flight: FlightPlan) -> Bools:
-    """Which exposures (n,) would be without corrections: of flights that have them live alone, for what is logged is saved."""
+    """Which exposures (n,) would be without corrections: of flights that have them live alone, for what is logged is
+    saved."""
     out: Bools = np.zeros(len(flight.e), dtype=bool)
     found = reach(plan, flight) if flight.flight.corrections == "live" else None
     if found is not None:

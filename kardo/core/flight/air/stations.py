@@ -1,4 +1,5 @@
-"""Reference stations about a site: how far, what the distance does to every sortie, and what their outages would cost."""
+"""Reference stations about a site: how far, what the distance does to every sortie, and what their outages would
+cost."""
 
 import math
 from collections.abc import Sequence
@@ -22,8 +23,9 @@ WORTH = 0.98  # uptime below which an outage is to be reckoned with
 
 @dataclass(frozen=True)
 class Station:
-    """A reference station as its network tells it: earth-centred metres of its antenna's reference point in a system by code at a year,
-    sigmas H (each axis) and V in metres, and the share of time that it has been up lately, None where that is not told."""
+    """A reference station as its network tells it: earth-centred metres of its antenna's reference point in a system by
+    code at a year, sigmas H (each axis) and V in metres, and the share of time that it has been up lately, None where
+    that is not told."""
 
     name: str
     crs: str
@@ -35,8 +37,9 @@ class Station:
 
 @dataclass(frozen=True)
 class NearStation:
-    """A station seen from a site: grid metres and height in the job's system; metres away; sigma in metres that this distance adds to
-    every sortie, each axis; minutes of the flights in which it is likely to be down, None where that is not known; and in words."""
+    """A station seen from a site: grid metres and height in the job's system; metres away; sigma in metres that this
+    distance adds to every sortie, each axis; minutes of the flights in which it is likely to be down, None where that
+    is not known; and in words."""
 
     name: str
     e: float
@@ -52,8 +55,8 @@ class NearStation:
 
 
 def stations_near(plan: Plan, stations: Sequence[Station], most: int = 12) -> list[NearStation]:
-    """The nearest stations first; one that PROJ cannot bring to the job, or the grid does not hold, is left out. Raises PlanError before
-    there is a site, GeodesyError where none can be brought."""
+    """The nearest stations first; one that PROJ cannot bring to the job, or the grid does not hold, is left out. Raises
+    PlanError before there is a site, GeodesyError where none can be brought."""
     middle = site_polygon(plan).representative_point()
     lon, lat = (float(v) for v in plan.grid.to_geodetic(middle.x, middle.y))
     minutes = sum(leg.minutes for f in plan.flights for leg in flown(plan, f).legs)

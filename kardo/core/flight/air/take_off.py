@@ -1,5 +1,6 @@
-"""Where a flight takes off best: by what the pilot sees and what corrections reach from there, whether one may stand there and gets there, and by what stands in the ways out
-and home; all sorties from one place, or each from where it is seen."""
+"""Where a flight takes off best: by what the pilot sees and what corrections reach from there, whether one may stand
+there and gets there, and by what stands in the ways out and home; all sorties from one place, or each from where it is
+seen."""
 
 from dataclasses import dataclass
 
@@ -26,9 +27,10 @@ Spot = tuple[float, float]
 
 @dataclass(frozen=True)
 class TakeOffs:
-    """Places to take off from, grid metres, each with the sortie from which on, counted from 1: minutes of all sorties and how many; the share of the lines that the pilot does not
-    see, and that corrections do not reach (None: nobody knows how they leave the base), which counts where they are used live; metres to the farthest exposure, and those that ways are clear of what is under them; in
-    words, and the edits that choose them."""
+    """Places to take off from, grid metres, each with the sortie from which on, counted from 1: minutes of all sorties
+    and how many; the share of the lines that the pilot does not see, and that corrections do not reach (None: nobody
+    knows how they leave the base), which counts where they are used live; metres to the farthest exposure, and those
+    that ways are clear of what is under them; in words, and the edits that choose them."""
 
     places: list[tuple[int, float, float]]
     minutes: float
@@ -43,7 +45,8 @@ class TakeOffs:
 
 @dataclass(frozen=True)
 class _Tried:
-    """A place: which of a sample of the exposures (s,) are seen and reached from it; minutes (k,) out to each line and home from it."""
+    """A place: which of a sample of the exposures (s,) are seen and reached from it; minutes (k,) out to each line and
+    home from it."""
 
     at: Spot
     good: Bools
@@ -56,9 +59,10 @@ class _Tried:
 
 
 def take_offs(plan: Plan, flight: Flight) -> list[TakeOffs]:
-    """Of places over the site, its marks and where the base stands: the best one for all sorties; and where a sortie is seen or reached better from elsewhere, places by sortie.
-    Of places alike within one of a hundred, that with the shortest ways. Whether one may stand there is for the eye to say. Raises PlanError where no place is left, or the flight
-    cannot be laid out."""
+    """Of places over the site, its marks and where the base stands: the best one for all sorties; and where a sortie is
+    seen or reached better from elsewhere, places by sortie. Of places alike within one of a hundred, that with the
+    shortest ways. Whether one may stand there is for the eye to say. Raises PlanError where no place is left, or the
+    flight cannot be laid out."""
     f = flown(plan, flight)
     some = sample_of(f)
     tried = [_tried(plan, f, at, some) for at in _allowed(plan)]
@@ -101,7 +105,8 @@ def _tried(plan: Plan, f: FlightPlan, at: Spot, some: Ints) -> _Tried:
 
 
 def _best(plan: Plan, f: FlightPlan, tried: list[_Tried], some: Ints, sorties: list[int]) -> _Tried:
-    """Of the places for some sorties: the least trouble, then the shortest ways; of those that are as good, one whose ways are clear."""
+    """Of the places for some sorties: the least trouble, then the shortest ways; of those that are as good, one whose
+    ways are clear."""
     own = np.isin(f.leg[some], sorties)
 
     def judged(one: _Tried) -> tuple[int, float]:
@@ -138,7 +143,8 @@ def _by_sortie(plan: Plan, f: FlightPlan, tried: list[_Tried], some: Ints) -> li
 
 
 def from_places(plan: Plan, flight: Flight, moves: list[tuple[int, Spot]]) -> TakeOffs:
-    """What places in grid metres, each with the sortie from which on (0 first), make of a flight, laid out anew from there. Raises PlanError where it cannot be."""
+    """What places in grid metres, each with the sortie from which on (0 first), make of a flight, laid out anew from
+    there. Raises PlanError where it cannot be."""
     (_, first), *more = [(k, (round(e, 1), round(n, 1))) for k, (e, n) in moves]
     chosen = tuple(TakeOffMove(from_sortie=k + 1, place=at) for k, at in more)
     f = flown(plan, flight.having(take_off=first, take_off_moves=chosen))
@@ -158,7 +164,10 @@ def from_places(plan: Plan, flight: Flight, moves: list[tuple[int, Spot]]) -> Ta
         words += f", {100 * unreached:.0f} % without live corrections{saved}"
     least = None if ways_clear is None else ways_clear.least
     if least is not None and least < plan.policy["flight-way-home"]:
-        words += f"; the ways clear {'the ground' if not ways_clear or not ways_clear.over else ways_clear.over} by {length(least, unit)} only"
+        words += (
+            f"; the ways clear {'the ground' if not ways_clear or not ways_clear.over else ways_clear.over} by"
+            f" {length(least, unit)} only"
+        )
     edits = field_edits(
         f"flights/{flight.id}",
         flight,

@@ -1,4 +1,5 @@
-"""A flight held against what was flown: photo positions, or a track; what it missed, how far off it was, and what is not mapped for it."""
+"""A flight held against what was flown: photo positions, or a track; what it missed, how far off it was, and what is
+not mapped for it."""
 
 from dataclasses import dataclass, replace
 
@@ -26,7 +27,8 @@ ALONG, ACROSS = (
 
 @dataclass(frozen=True)
 class FlownTrack:
-    """What was flown: places (k,) in grid metres with heights in the job's system (NaN: not known); photos, or the places of a track."""
+    """What was flown: places (k,) in grid metres with heights in the job's system (NaN: not known); photos, or the
+    places of a track."""
 
     e: Floats
     n: Floats
@@ -46,9 +48,9 @@ class StripFlown:
 
 @dataclass(frozen=True)
 class HeldAgainst:
-    """A flown track against the plan. missed: places of the exposures that were not taken, grid metres; flight lines that miss any; metres off the line,
-    in the middle and at most, and above (+) or below the planned height, None where no heights are known; square metres that the plan maps and this does
-    not; and in a sentence."""
+    """A flown track against the plan. missed: places of the exposures that were not taken, grid metres; flight lines
+    that miss any; metres off the line, in the middle and at most, and above (+) or below the planned height, None where
+    no heights are known; square metres that the plan maps and this does not; and in a sentence."""
 
     planned: int
     taken: int
@@ -63,7 +65,8 @@ class HeldAgainst:
 
 
 def held_against(plan: Plan, track: FlownTrack, chosen: str = "") -> HeldAgainst:
-    """A track against the plan's flights, or one of them. Raises PlanError where there is none, or the track is nowhere near."""
+    """A track against the plan's flights, or one of them. Raises PlanError where there is none, or the track is nowhere
+    near."""
     flights = [over_ground(f) for f in all_flown(plan) if chosen in ("", f.flight.id)]
     if not flights or not len(track.e):
         raise PlanError(
@@ -114,8 +117,8 @@ def _by_line(f: FlightPlan, track: FlownTrack, scale: float) -> Met:
 
 
 def _by_photos(flights: list[FlightPlan], track: FlownTrack, scale: float) -> list[Met]:
-    """By photo positions, of which each stands for one exposure, so that as many as can be are taken. Source: Hopcroft and Karp, SIAM J. Comput. 2
-    (1973), as scipy has it."""
+    """By photo positions, of which each stands for one exposure, so that as many as can be are taken. Source: Hopcroft
+    and Karp, SIAM J. Comput. 2 (1973), as scipy has it."""
     tree = cKDTree(np.stack([track.e, track.n], axis=1))
     rows, cols = [], []
     first = 0
@@ -151,7 +154,10 @@ def _in_the_jobs_heights(plan: Plan, f: FlightPlan, up: Floats) -> tuple[Floats,
     if up.size and abs(n) > SWAPPED and abs(float(np.median(up)) - n) < SWAPPED:
         return (
             up - n,
-            f" Their heights are ellipsoidal, it seems: {length(n, plan.brief.unit, 1)} of geoid separation are taken off.",
+            (
+                f" Their heights are ellipsoidal, it seems: {length(n, plan.brief.unit, 1)} of geoid separation are"
+                " taken off."
+            ),
         )
     return up, ""
 

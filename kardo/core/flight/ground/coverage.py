@@ -1,8 +1,9 @@
-"""What the images really cover: how many see each place of the ground, from how many flight lines, how fine, and how far off the middle.
+"""What the images really cover: how many see each place of the ground, from how many flight lines, how fine, and how
+far off the middle.
 
-Every cell of a grid over the site is projected into every image near it, over the terrain as it is: docs/coverage.md. Ground that turns its back on a
-camera is not seen by it, nor what lies behind other ground, or behind a thing as tall as it is said to be.
-"""
+Every cell of a grid over the site is projected into every image near it, over the terrain as it is: docs/coverage.md.
+Ground that turns its back on a camera is not seen by it, nor what lies behind other ground, or behind a thing as tall
+as it is said to be."""
 
 import math
 from collections.abc import Hashable, Sequence
@@ -56,8 +57,8 @@ class Spread:
 
 @dataclass(frozen=True)
 class Overlaps:
-    """Overlap of one flight's neighbouring images in percent, by how far the same ground lies apart in both: the least anywhere, and the middle.
-    None where there are no neighbours. Places (grid metres) of the least."""
+    """Overlap of one flight's neighbouring images in percent, by how far the same ground lies apart in both: the least
+    anywhere, and the middle. None where there are no neighbours. Places (grid metres) of the least."""
 
     flight: str
     forward: float | None
@@ -70,8 +71,8 @@ class Overlaps:
 
 @dataclass(frozen=True)
 class GroundCells:
-    """Cells of the ground (rows, cols), at e0 + col * step, n0 + row * step in grid metres. inside: cells of the site; unknown: cells inside without a height; cell:
-    square metres on the ground of one."""
+    """Cells of the ground (rows, cols), at e0 + col * step, n0 + row * step in grid metres. inside: cells of the site;
+    unknown: cells inside without a height; cell: square metres on the ground of one."""
 
     e0: float
     n0: float
@@ -97,8 +98,8 @@ class GroundCells:
 
 @dataclass(frozen=True)
 class Coverage(GroundCells):
-    """What is seen of each cell: images, flight lines, metres on the ground of the finest pixel (NaN where nothing sees it), and how far off the middle the best image has
-    it, of half its diagonal."""
+    """What is seen of each cell: images, flight lines, metres on the ground of the finest pixel (NaN where nothing sees
+    it), and how far off the middle the best image has it, of half its diagonal."""
 
     images: Ints
     strips: Ints
@@ -136,8 +137,8 @@ def _covered_by(plan: Plan) -> Hashable:
 
 @kept(1, by=_covered_by)  # it takes up to forty megabytes
 def coverage(plan: Plan) -> Coverage:
-    """What a plan's flights cover of its site; kept, for it does not change with control. Raises PlanError where there is no boundary, no ground or
-    no flight."""
+    """What a plan's flights cover of its site; kept, for it does not change with control. Raises PlanError where there
+    is no boundary, no ground or no flight."""
     surface, polygon = plan.surface, site_polygon(plan)
     if surface is None:
         raise PlanError("There is no ground.", where="Site", mend="Bring in a terrain, or type a level.")
@@ -183,8 +184,9 @@ def covered(
 
 
 class _Hidden(NamedTuple):
-    """What hides the cells (rows, cols): tops on a lattice in grid metres from a corner (2,), so many apart, and the highest of them; of each cell its column and row there
-    (cols,), (rows,), its height with what stands on it, and how steeply lines must leave it to be free. Empty where nothing hides anything."""
+    """What hides the cells (rows, cols): tops on a lattice in grid metres from a corner (2,), so many apart, and the
+    highest of them; of each cell its column and row there (cols,), (rows,), its height with what stands on it, and how
+    steeply lines must leave it to be free. Empty where nothing hides anything."""
 
     tops: Floats
     corner: Floats
@@ -218,7 +220,8 @@ def _grid(flights: Sequence[FlightPlan], surface: AnySurface, polygon: Polygon) 
 
 
 def _local(frame: LocalFrame, e: Floats, n: Floats, ground: Floats, step: float) -> tuple[Floats, Floats]:
-    """Cells in the local frame (rows, cols, 3), NaN where no height is known, and the ground's upward normals there, not of unit length."""
+    """Cells in the local frame (rows, cols, 3), NaN where no height is known, and the ground's upward normals there,
+    not of unit length."""
     mesh_e, mesh_n = np.linspace(e[0], e[-1], MESH), np.linspace(n[0], n[-1], MESH)
     at = [a.ravel() for a in np.meshgrid(mesh_e, mesh_n)]
     low = frame.to_enu(at[0], at[1], np.zeros(MESH * MESH)).reshape(MESH, MESH, 3)
@@ -349,7 +352,8 @@ def _overlaps(flight: FlightPlan, surface: AnySurface, scale: float) -> Overlaps
 
 
 def _beside(flight: FlightPlan, scale: float) -> tuple[Ints, Ints]:
-    """Pairs of images along the block: each with the nearest of a flight line to its right that runs the same way, at about the spacing."""
+    """Pairs of images along the block: each with the nearest of a flight line to its right that runs the same way, at
+    about the spacing."""
     own = np.flatnonzero(np.array([s.kind == "main" for s in flight.strips], dtype=bool)[flight.strip])
     if len(own) < 2:
         return own[:0], own[:0]
@@ -368,8 +372,8 @@ def _beside(flight: FlightPlan, scale: float) -> tuple[Ints, Ints]:
 def _overlap(
     flight: FlightPlan, surface: AnySurface, scale: float, one: Ints, other: Ints, axis: int
 ) -> tuple[float, float, tuple[float, float]] | tuple[None, None, None]:
-    """Overlap in percent of pairs of images, by how far apart both have the same ground about the middle between them: the least, the middle one,
-    and where the least is, grid metres. axis: 0 across the image, 1 along it."""
+    """Overlap in percent of pairs of images, by how far apart both have the same ground about the middle between them:
+    the least, the middle one, and where the least is, grid metres. axis: 0 across the image, 1 along it."""
     if not len(one):
         return None, None, None
     cam, course = flight.camera, flight.course[one]
@@ -404,9 +408,9 @@ def _in_frame(flight: FlightPlan, which: Ints, e: Floats, n: Floats, h: Floats, 
 
 @dataclass(frozen=True)
 class CoverageFigures:
-    """Coverage in figures: images, flight lines and metres of the ground pixel over the site; the least overlaps in percent (None: no neighbours); square
-    metres of the site, and of it of what fewer than two images, fewer than three flight lines, corners of frames alone see, and of unknown height;
-    each flight's overlaps; and in a sentence."""
+    """Coverage in figures: images, flight lines and metres of the ground pixel over the site; the least overlaps in
+    percent (None: no neighbours); square metres of the site, and of it of what fewer than two images, fewer than three
+    flight lines, corners of frames alone see, and of unknown height; each flight's overlaps; and in a sentence."""
 
     images: Spread
     strips: Spread

@@ -1,4 +1,5 @@
-"""What a scan covers: pulses on each square metre, flight lines that see a place, returns from the ground under trees, and gaps. Source: docs/laser.md."""
+"""What a scan covers: pulses on each square metre, flight lines that see a place, returns from the ground under trees,
+and gaps. Source: docs/laser.md."""
 
 from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
@@ -26,9 +27,9 @@ MOST_CELLS = 160_000
 
 @dataclass(frozen=True)
 class Density(GroundCells):
-    """Of each cell pulses and returns from the ground on a square metre, and flight lines; hidden: whether a line would see it, but none does for what stands between, or
-    because the slope turns away; water: whether it is water, which gives next to no returns and is no ground. asked: returns from the ground on a square metre that a place
-    needs."""
+    """Of each cell pulses and returns from the ground on a square metre, and flight lines; hidden: whether a line would
+    see it, but none does for what stands between, or because the slope turns away; water: whether it is water, which
+    gives next to no returns and is no ground. asked: returns from the ground on a square metre that a place needs."""
 
     pulses: Floats
     ground: Floats
@@ -54,7 +55,8 @@ class Density(GroundCells):
 
 
 def reaches_ground(plan: Plan, e: Floats, n: Floats) -> Floats:
-    """Share (k,) of the pulses that reach the ground at grid metres: all in the open, under trees as dense as they are said to be."""
+    """Share (k,) of the pulses that reach the ground at grid metres: all in the open, under trees as dense as they are
+    said to be."""
     out = np.ones(len(e))
     for feature in plan.site.features:
         if feature.kind == "canopy":
@@ -85,7 +87,8 @@ def _scanned_by(plan: Plan) -> Hashable:
 
 @kept(1, by=_scanned_by)
 def density(plan: Plan) -> Density:
-    """What a plan's scanning flights cover of its site; kept. Raises PlanError where there is no boundary, no ground or no such flight."""
+    """What a plan's scanning flights cover of its site; kept. Raises PlanError where there is no boundary, no ground or
+    no such flight."""
     flights = scans_of(plan)
     if not flights:
         raise PlanError("There is no flight that scans.", where="Flight", mend="Add one.")
@@ -134,7 +137,8 @@ def _cells(polygon: Polygon) -> tuple[Floats, Floats, float]:
 
 
 def _summed(tracks: list[Track], places: Aimed) -> tuple[Floats, Ints, Bools]:
-    """Pulses on a square metre and flight lines at places (k), and whether they are hidden from all that would see them."""
+    """Pulses on a square metre and flight lines at places (k), and whether they are hidden from all that would see
+    them."""
     count = len(places.x)
     pulses, strips, hidden = np.zeros(count), np.zeros(count, dtype=np.int64), np.zeros(count, dtype=bool)
     for track in tracks:
@@ -147,8 +151,9 @@ def _summed(tracks: list[Track], places: Aimed) -> tuple[Floats, Ints, Bools]:
 
 @dataclass(frozen=True)
 class DensityFigures:
-    """In numbers and words: pulses and returns from the ground on a square metre, flight lines; square metres of the site, of gaps that no line sees, of those among them that
-    are hidden, and of what too few returns from the ground reach."""
+    """In numbers and words: pulses and returns from the ground on a square metre, flight lines; square metres of the
+    site, of gaps that no line sees, of those among them that are hidden, and of what too few returns from the ground
+    reach."""
 
     pulses: Spread
     ground: Spread
@@ -186,5 +191,13 @@ def told_density(plan: Plan, found: Density) -> DensityFigures:
     water = found.area(found.water)
     words += f" {area(water, unit)} of water are not counted: they give next to no returns." if water else ""
     return DensityFigures(
-        pulses=pulses, ground=ground, strips=Spread.of(found.strips[seen]), site_m2=found.area(found.inside), gaps_m2=gaps, hidden_m2=hidden, holes_m2=holes, unknown_m2=found.area(found.unknown), words=words
-    )  # fmt: skip
+        pulses=pulses,
+        ground=ground,
+        strips=Spread.of(found.strips[seen]),
+        site_m2=found.area(found.inside),
+        gaps_m2=gaps,
+        hidden_m2=hidden,
+        holes_m2=holes,
+        unknown_m2=found.area(found.unknown),
+        words=words,
+    )

@@ -19,8 +19,8 @@ USUAL_IMAGES = 5  # from which a place is held by more than it needs
 
 @dataclass(frozen=True)
 class DrawnLayer:
-    """One thing about each cell: its bytes (rows * cols, row by row from the south, base64; 255: nothing to say), what one is worth, from where on
-    it is good, and whether much is good."""
+    """One thing about each cell: its bytes (rows * cols, row by row from the south, base64; 255: nothing to say), what
+    one is worth, from where on it is good, and whether much is good."""
 
     cells: str
     worth: float
@@ -30,8 +30,8 @@ class DrawnLayer:
 
 @dataclass(frozen=True)
 class CoverageDrawing:
-    """Cells in grid metres, the first about e0, n0; layers by name: images and flight lines by number, pixels in metres on the ground; of a scan pulses and
-    returns from the ground on a square metre."""
+    """Cells in grid metres, the first about e0, n0; layers by name: images and flight lines by number, pixels in metres
+    on the ground; of a scan pulses and returns from the ground on a square metre."""
 
     e0: float
     n0: float

@@ -1,8 +1,7 @@
 """Geometry of an exposure: attitude, projection into the image and its derivatives.
 
-Image x runs to the right and y down, in pixels from the principal point. Source: docs/accuracy.md,
-section 1 (the collinearity equations in a local east-north-up frame).
-"""
+Image x runs to the right and y down, in pixels from the principal point. Source: docs/accuracy.md, section 1 (the
+collinearity equations in a local east-north-up frame)."""
 
 import numpy as np
 from numba import njit, prange
@@ -15,9 +14,8 @@ INTERIOR = ("focal length", "principal point x", "principal point y", "k1", "k2"
 def rotations(ypr: Floats) -> Floats:
     """Rotation matrices from ENU to the camera axes (right, down, forward).
 
-    ypr: (n, 3) yaw, pitch, roll in radians; yaw clockwise from north, pitch of the optical axis above
-    the horizon (-pi/2 looks straight down), roll about the optical axis. Returns (n, 3, 3).
-    """
+    ypr: (n, 3) yaw, pitch, roll in radians; yaw clockwise from north, pitch of the optical axis above the horizon
+    (-pi/2 looks straight down), roll about the optical axis. Returns (n, 3, 3)."""
     yaw, pitch, roll = np.moveaxis(np.atleast_2d(ypr), -1, 0)
     sy, cy, sp, cp = np.sin(yaw), np.cos(yaw), np.sin(pitch), np.cos(pitch)
     zero = np.zeros_like(yaw)
@@ -32,8 +30,8 @@ def rotations(ypr: Floats) -> Floats:
 
 
 def project(f_px: Floats | float, rotation: Floats, centre: Floats, point: Floats) -> tuple[Floats, Floats]:
-    """Image coordinates (n, 2) in pixels and depth (n,) in metres of points (n, 3) seen from centres (n, 3). Source: the
-    collinearity equations, docs/accuracy.md, section 1.
+    """Image coordinates (n, 2) in pixels and depth (n,) in metres of points (n, 3) seen from centres (n, 3). Source:
+    the collinearity equations, docs/accuracy.md, section 1.
 
     A camera 80 m up that looks straight down, flying north, sees a point 8 m to the east to its right:
 
@@ -50,11 +48,10 @@ def project(f_px: Floats | float, rotation: Floats, centre: Floats, point: Float
 def ray_partials(f_px: Floats, rotation: Floats, centre: Floats, point: Floats) -> tuple[Floats, Floats, Floats]:
     """Derivatives of (u, v) for n rays.
 
-    f_px (n,), rotation (n, 3, 3), centre and point (n, 3) in metres. Returns
-    d/dX (n, 2, 3), d/d(attitude, centre) (n, 2, 6) and d/d(f, cx, cy, k1, k2, p1, p2) (n, 2, 7).
-    Attitude is a small rotation t about the camera axes, x' = (I + [t]x) x. The interior holds Brown's radial (k1, k2)
-    and decentring (p1, p2) terms beside focal length and principal point.
-    """
+    f_px (n,), rotation (n, 3, 3), centre and point (n, 3) in metres. Returns d/dX (n, 2, 3), d/d(attitude, centre) (n,
+    2, 6) and d/d(f, cx, cy, k1, k2, p1, p2) (n, 2, 7). Attitude is a small rotation t about the camera axes, x' = (I +
+    [t]x) x. The interior holds Brown's radial (k1, k2) and decentring (p1, p2) terms beside focal length and principal
+    point."""
     n = len(f_px)
     jx, je, ji = np.empty((n, 2, 3)), np.empty((n, 2, 6)), np.empty((n, 2, 7))
     _fill_partials(f_px, rotation, centre, point, jx, je, ji)

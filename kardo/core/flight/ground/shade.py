@@ -1,5 +1,5 @@
-"""What hides a place from a scanner or a camera: the ground between them, and things as tall as they are said to be. Trees are not among these, for pulses find their way
-through; nor are wires."""
+"""What hides a place from a scanner or a camera: the ground between them, and things as tall as they are said to be.
+Trees are not among these, for pulses find their way through; nor are wires."""
 
 import math
 from dataclasses import dataclass
@@ -28,8 +28,8 @@ CLEAR = 1.5  # steps about a place in which nothing hides it: on the lattice a w
 
 @dataclass(frozen=True)
 class Shade:
-    """Tops (rows, cols) of the ground and of what stands on it, in the job's heights, at e0 + col * step, n0 + row * step in grid metres; NaN where they are not
-    known, and then nothing is hidden."""
+    """Tops (rows, cols) of the ground and of what stands on it, in the job's heights, at e0 + col * step, n0 + row *
+    step in grid metres; NaN where they are not known, and then nothing is hidden."""
 
     e0: float
     n0: float
@@ -38,8 +38,9 @@ class Shade:
 
     @cached_property
     def steepest(self) -> Floats:
-        """(rows, cols): metres a metre, no less than how steeply anything rises to be seen from about each node, in whatever direction: lines that leave more steeply are free.
-        By rings that double: the highest within 2r, and a step more, over the lowest beside the node, over r."""
+        """(rows, cols): metres a metre, no less than how steeply anything rises to be seen from about each node, in
+        whatever direction: lines that leave more steeply are free. By rings that double: the highest within 2r, and a
+        step more, over the lowest beside the node, over r."""
         tops = np.where(np.isfinite(self.tops), self.tops, -np.inf)
         own = minimum_filter(np.where(np.isfinite(self.tops), self.tops, np.inf), size=3, mode="nearest")
         out = np.full(self.tops.shape, -np.inf)
@@ -51,8 +52,8 @@ class Shade:
         return np.maximum(out, FLAT)
 
     def under(self, e: Floats, n: Floats) -> tuple[Floats, Floats]:
-        """Of a lattice of places, to the east (cols,) and to the north (rows,) in grid metres: the tops there, and how steeply lines must leave to be free; both (rows, cols), NaN
-        outside, and where nothing is known."""
+        """Of a lattice of places, to the east (cols,) and to the north (rows,) in grid metres: the tops there, and how
+        steeply lines must leave to be free; both (rows, cols), NaN outside, and where nothing is known."""
         x, y = (e - self.e0) / self.step, (n - self.n0) / self.step
         rows, cols = self.tops.shape
         j, i = np.clip(np.rint(x).astype(int), 0, cols - 1), np.clip(np.rint(y).astype(int), 0, rows - 1)
@@ -60,7 +61,8 @@ class Shade:
         return tops, self.steepest[np.ix_(i, j)]
 
     def hides(self, places: Floats, eyes: Floats) -> Bools:
-        """Which of k places (k, 3) cannot be seen from an eye each (k, 3), grid metres and heights. A place under a thing counts as on its top."""
+        """Which of k places (k, 3) cannot be seen from an eye each (k, 3), grid metres and heights. A place under a
+        thing counts as on its top."""
         out = np.zeros(len(places), dtype=np.bool_)
         corner = np.array([self.e0, self.n0])
         _hidden(self.tops, self.steepest, corner, self.step, float(np.nanmax(self.tops)), places, eyes, out)
@@ -73,8 +75,8 @@ def _solid(plan: Plan) -> tuple[Feature, ...]:
 
 @kept(4, by=lambda plan: (plan.site.ground, plan.site.boundary, _solid(plan)))
 def shade_of(plan: Plan) -> Shade | None:
-    """Over a plan's site and somewhat about it; kept. None where nothing can hide anything: on level ground without things, or where no ground is known. Raises PlanError
-    where there is no boundary."""
+    """Over a plan's site and somewhat about it; kept. None where nothing can hide anything: on level ground without
+    things, or where no ground is known. Raises PlanError where there is no boundary."""
     surface, things = plan.surface, _solid(plan)
     if surface is None or (isinstance(surface, Level) and not things):
         return None
@@ -110,7 +112,8 @@ def _top(tops, x, y):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def blocked(tops, highest, x, y, z, dx, dy, eye):  # type: ignore[no-untyped-def]
-    """Whether a top rises over the line from a place, x and y in steps from the corner and at height z, by (dx, dy) steps to a height."""
+    """Whether a top rises over the line from a place, x and y in steps from the corner and at height z, by (dx, dy)
+    steps to a height."""
     far, gone = np.hypot(dx, dy), CLEAR
     if far <= gone:
         return False
@@ -127,7 +130,8 @@ def blocked(tops, highest, x, y, z, dx, dy, eye):  # type: ignore[no-untyped-def
 
 @njit(cache=True, parallel=True, nogil=True)
 def _hidden(tops, steepest, corner, step, highest, places, eyes, out):  # type: ignore[no-untyped-def]
-    """From each place (k, 3) step by step towards its eye (k, 3): hidden where a top rises over the line between them."""
+    """From each place (k, 3) step by step towards its eye (k, 3): hidden where a top rises over the line between
+    them."""
     rows, cols = tops.shape
     for k in prange(len(places)):
         x, y = (places[k, 0] - corner[0]) / step, (places[k, 1] - corner[1]) / step

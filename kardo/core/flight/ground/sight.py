@@ -17,8 +17,8 @@ MOST_CELLS = 512  # along one side: exposures far apart do not make a large grid
 
 
 class Sight:
-    """One flight's exposures in the local frame, and what they see, past what a shade hides. first is the number of its first exposure among all
-    of the plan's; c (n, 3) ENU metres; ypr (n, 3) radians; track (n,): the azimuth flown."""
+    """One flight's exposures in the local frame, and what they see, past what a shade hides. first is the number of its
+    first exposure among all of the plan's; c (n, 3) ENU metres; ypr (n, 3) radians; track (n,): the azimuth flown."""
 
     def __init__(self, flight: FlightPlan, frame: LocalFrame, first: int = 0, shade: Shade | None = None) -> None:
         self.flight, self.first, self.frame, self.shade = flight, first, frame, shade
@@ -30,7 +30,8 @@ class Sight:
         self._reach = _ground_reach(flight)
 
     def rays(self, points: Floats) -> Lists:
-        """Exposures whose frame holds each point (m, 3), and that nothing hides it from, a list per point in ascending order."""
+        """Exposures whose frame holds each point (m, 3), and that nothing hides it from, a list per point in ascending
+        order."""
         if not len(points):
             return Lists.of([])
         cam = self.flight.camera
@@ -58,7 +59,8 @@ class Sight:
         return float(max(self.c[:, 2].max() - lowest, 0.0) * self._reach)
 
     def lattice(self, per_image: float) -> tuple[Floats, Floats]:
-        """Grid metres of tie points on a square lattice along the course, so close that each frame holds about so many."""
+        """Grid metres of tie points on a square lattice along the course, so close that each frame holds about so
+        many."""
         flight = self.flight
         step = math.sqrt(flight.footprint_across * flight.footprint_along / per_image)
         a = math.radians(flight.main_course)
@@ -81,8 +83,8 @@ class Sight:
 
 
 class Cells(NamedTuple):
-    """Exposures (n, 3) sorted into square cells in plan: the south-west corner, the side, columns and rows of cells, where each
-    cell begins among the exposures in their order (cells + 1,), and that order (n,)."""
+    """Exposures (n, 3) sorted into square cells in plan: the south-west corner, the side, columns and rows of cells,
+    where each cell begins among the exposures in their order (cells + 1,), and that order (n,)."""
 
     west: float
     south: float
@@ -94,7 +96,8 @@ class Cells(NamedTuple):
 
     @classmethod
     def of(cls, c: Floats, reach: float) -> "Cells":
-        """Cells no smaller than a reach in metres, so that whatever lies within it is in one of nine; and not too many."""
+        """Cells no smaller than a reach in metres, so that whatever lies within it is in one of nine; and not too
+        many."""
         (west, south), (east, north) = c[:, :2].min(axis=0), c[:, :2].max(axis=0)
         side = max(reach, (east - west) / MOST_CELLS, (north - south) / MOST_CELLS, 1e-3)
         columns, rows = int((east - west) / side) + 1, int((north - south) / side) + 1
@@ -106,8 +109,8 @@ class Cells(NamedTuple):
 
 @njit(cache=True, parallel=True, nogil=True)
 def _look(points, c, rotation, frame, reach, west, south, side, columns, rows, start, order, counts, seen, at):  # type: ignore[no-untyped-def]
-    """For each point (m, 3) the exposures whose frame (half sides over the focal length) holds it: into counts (m,) how many, or
-    where there is room in `seen`, they themselves from place `at` (m + 1,) on, in ascending order."""
+    """For each point (m, 3) the exposures whose frame (half sides over the focal length) holds it: into counts (m,) how
+    many, or where there is room in `seen`, they themselves from place `at` (m + 1,) on, in ascending order."""
     filling = seen.size > 0
     for j in prange(len(points)):
         x, y, z = points[j, 0], points[j, 1], points[j, 2]

@@ -16,8 +16,8 @@ from kardo.core.terrain.surface import AnySurface
 
 @dataclass(frozen=True)
 class Aimed:
-    """k places that are shot at: in the local frame, x (k, 3), and over the grid with heights, (k, 3), metres; slope (k, 2) to east and north, zero where it is not known;
-    what hides them, None where nothing can."""
+    """k places that are shot at: in the local frame, x (k, 3), and over the grid with heights, (k, 3), metres; slope
+    (k, 2) to east and north, zero where it is not known; what hides them, None where nothing can."""
 
     x: Floats
     over: Floats
@@ -34,8 +34,9 @@ def aimed(frame: LocalFrame, surface: AnySurface, e: Floats, n: Floats, h: Float
 
 @dataclass(frozen=True)
 class Track:
-    """One line in the local frame: of which flight, sortie and flight line (counted from 0); its places (n, 3) in the order flown, and over the grid with heights (n, 3), as far along it (n,); where it begins,
-    (2,), its direction (2,) and its azimuth from north in radians; with what, by which whole angle and range, and how fast."""
+    """One line in the local frame: of which flight, sortie and flight line (counted from 0); its places (n, 3) in the
+    order flown, and over the grid with heights (n, 3), as far along it (n,); where it begins, (2,), its direction (2,)
+    and its azimuth from north in radians; with what, by which whole angle and range, and how fast."""
 
     flight: int
     leg: int
@@ -52,7 +53,8 @@ class Track:
     speed: float
 
     def beams(self, aimed: Aimed) -> "Beams":
-        """How it sees places (k): in the plane across it, where it passes them, unless they turn away or something stands between."""
+        """How it sees places (k): in the plane across it, where it passes them, unless they turn away or something
+        stands between."""
         off = aimed.x[:, :2] - self.start
         right = np.array([self.ahead[1], -self.ahead[0]])
         along, across = off @ self.ahead, off @ right
@@ -74,8 +76,8 @@ class Track:
 
 @dataclass(frozen=True)
 class Beams:
-    """Of places (k,): whether a line sees them, or is kept from it, at which angle to the right of straight down, and how far; how many times the pulses of level ground
-    fall on a square metre in plan, for the slope across the line."""
+    """Of places (k,): whether a line sees them, or is kept from it, at which angle to the right of straight down, and
+    how far; how many times the pulses of level ground fall on a square metre in plan, for the slope across the line."""
 
     seen: Bools
     hidden: Bools
@@ -97,7 +99,8 @@ class Beams:
 
 
 def tracks_of(flight: FlightPlan, frame: LocalFrame, number: int = 0) -> list[Track]:
-    """The lines of a flight that scans, in parts where the ground is not known between; those of one place alone left out."""
+    """The lines of a flight that scans, in parts where the ground is not known between; those of one place alone left
+    out."""
     c, scanner, out = frame.to_enu(flight.e, flight.n, flight.h), flight.scanner, []
     over = np.column_stack([flight.e, flight.n, flight.h])
     angle, farthest = used_angle(scanner, flight.scanning), gate(scanner, flight.scanning)
@@ -112,8 +115,22 @@ def tracks_of(flight: FlightPlan, frame: LocalFrame, number: int = 0) -> list[Tr
         yaw = math.atan2(ahead[0], ahead[1])
         along = (at[:, :2] - at[0, :2]) @ ahead
         out.append(
-            Track(flight=number, leg=leg, strip=int(strip), at=at, over=over[own], along=along, start=at[0, :2], ahead=ahead, yaw=yaw, scanner=scanner, angle=angle, farthest=farthest, speed=flight.flight.speed_m_per_s)
-        )  # fmt: skip
+            Track(
+                flight=number,
+                leg=leg,
+                strip=int(strip),
+                at=at,
+                over=over[own],
+                along=along,
+                start=at[0, :2],
+                ahead=ahead,
+                yaw=yaw,
+                scanner=scanner,
+                angle=angle,
+                farthest=farthest,
+                speed=flight.flight.speed_m_per_s,
+            )
+        )
     return out
 
 

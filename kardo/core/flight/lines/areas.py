@@ -31,7 +31,8 @@ def area_polygon(area: Area) -> Polygon:
 
 
 def flight_polygon(plan: Plan, flight: Flight) -> Polygon | MultiPolygon:
-    """What a flight covers: its areas, or the whole site; of a corridor its width about the line. Raises PlanError as these do."""
+    """What a flight covers: its areas, or the whole site; of a corridor its width about the line. Raises PlanError as
+    these do."""
     pattern = flight.pattern
     if isinstance(pattern, CorridorLines) and len(pattern.line) > 1:
         return _along(pattern.line, pattern.width_m / 2)
@@ -47,7 +48,8 @@ def _along(line: Ring, half: float) -> Polygon | MultiPolygon:
 
 
 def require_fit(plan: Plan) -> None:
-    """Raises GeodesyError where the plan's grid is none, or does not fit its site; nothing is asked before there is a grid."""
+    """Raises GeodesyError where the plan's grid is none, or does not fit its site; nothing is asked before there is a
+    grid."""
     if plan.brief.crs and len(plan.site.boundary) >= 3:
         middle = site_polygon(plan).representative_point()
         plan.grid.require_fit(middle.x, middle.y)
@@ -63,15 +65,17 @@ def ground_scale(plan: Plan) -> float:
 
 
 def scale_over(grid: Grid, surface: AnySurface | None, shape: BaseGeometry) -> float:
-    """Grid metres a metre on the ground, in the middle of a shape in grid metres at the ground's height, where that is known. The one scale by which areas, lengths and
-    widths are told. Raises GeodesyError where the grid or its heights cannot tell."""
+    """Grid metres a metre on the ground, in the middle of a shape in grid metres at the ground's height, where that is
+    known. The one scale by which areas, lengths and widths are told. Raises GeodesyError where the grid or its heights
+    cannot tell."""
     middle = shape.representative_point()
     h = float(surface.at(middle.x, middle.y)) if surface is not None else 0.0
     return grid.combined_factor(middle.x, middle.y, 0.0 if math.isnan(h) else h)
 
 
 def crossing(polygon: Polygon) -> tuple[float, float] | None:
-    """Where the outline of a polygon that is not valid crosses or touches itself, in its own coordinates; None where nothing tells."""
+    """Where the outline of a polygon that is not valid crosses or touches itself, in its own coordinates; None where
+    nothing tells."""
     e, *n = is_valid_reason(polygon).partition("[")[2].rstrip("]").split() or ["", ""]
     return (float(e), float(n[0])) if e else None
 

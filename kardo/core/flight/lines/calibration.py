@@ -1,4 +1,5 @@
-"""A flight that calibrates a lens: low, tilted, both ways across each other, over a piece of the site so large that it takes a hundred frames."""
+"""A flight that calibrates a lens: low, tilted, both ways across each other, over a piece of the site so large that it
+takes a hundred frames."""
 
 import math
 
@@ -18,8 +19,8 @@ MOST = 20  # times
 
 
 def calibration_edits(plan: Plan, like: Flight) -> tuple[Edit, ...]:
-    """The edits that add such a flight with the camera and the corrections of another, and its ground, a square about the middle of that one's. Raises PlanError for a flight
-    without a camera, or where no square takes frames enough."""
+    """The edits that add such a flight with the camera and the corrections of another, and its ground, a square about
+    the middle of that one's. Raises PlanError for a flight without a camera, or where no square takes frames enough."""
     use = like.sensor
     if not isinstance(use, Imaging):
         raise PlanError("A scanner has no lens.", where="Flight", mend="Choose a flight with a camera.")

@@ -1,5 +1,5 @@
-"""Where lines are laid: over a block, across it, oblique, along a corridor with bends, outside of walls, or as somebody drew them. Metres on the ground about
-the grid's origin."""
+"""Where lines are laid: over a block, across it, oblique, along a corridor with bends, outside of walls, or as somebody
+drew them. Metres on the ground about the grid's origin."""
 
 import math
 from collections.abc import Sequence
@@ -26,8 +26,8 @@ Places = Sequence[tuple[float, float]]
 @dataclass(frozen=True)
 class Line:
     """One line to fly: offset across its course (degrees) and start and end along it (in the order flown), metres on
-    the ground about the grid's origin; metres between exposures, height above ground, tilt of the camera in degrees, and by how many degrees it looks to the
-    right of where it flies."""
+    the ground about the grid's origin; metres between exposures, height above ground, tilt of the camera in degrees,
+    and by how many degrees it looks to the right of where it flies."""
 
     offset: float
     start: float
@@ -76,8 +76,8 @@ def parallel(
     across: float,
     roughly: bool = False,
 ) -> list[Line]:
-    """Lines in the order flown, there and back, part by part. Margins are counted from the area's edge near each line. roughly: in
-    an order that is good enough to compare courses by."""
+    """Lines in the order flown, there and back, part by part. Margins are counted from the area's edge near each line.
+    roughly: in an order that is good enough to compare courses by."""
     turned = _along_course(area, course)
     left, bottom, right, top = turned.bounds
     inside = max(1, math.ceil((right - left) / spacing))
@@ -111,8 +111,8 @@ def parallel(
 
 
 def _ahead(line: Line) -> Line:
-    """A line whose camera looks ahead begins and ends earlier by what it looks ahead, or the first side of the area would
-    have no coverage."""
+    """A line whose camera looks ahead begins and ends earlier by what it looks ahead, or the first side of the area
+    would have no coverage."""
     back = -math.copysign(line.height * math.tan(math.radians(line.tilt)), line.end - line.start)
     return replace(line, start=line.start + back, end=line.end + back) if line.tilt else line
 
@@ -125,7 +125,8 @@ def cross_height(flight: Flight) -> float | None:
 
 
 def crossing(flight: Flight, pattern: ParallelLines, area: Region, course: float, trigger: float) -> list[Line]:
-    """Flight lines at a right angle to the block, evenly over it, at another height: what separates focal length from height."""
+    """Flight lines at a right angle to the block, evenly over it, at another height: what separates focal length from
+    height."""
     height = pattern.cross_height_m or round(CROSSING_HEIGHT * flight.height_m, 1)
     trigger = trigger * height / flight.height_m
     across = (course + 90) % 360
@@ -136,7 +137,8 @@ def crossing(flight: Flight, pattern: ParallelLines, area: Region, course: float
 
 
 def oblique(flight: Flight, pattern: ParallelLines, area: Region, course: float, trigger: float) -> list[Line]:
-    """Flight lines along the block, and across it, with the camera tilted forward: flown there and back they look two ways each."""
+    """Flight lines along the block, and across it, with the camera tilted forward: flown there and back they look two
+    ways each."""
     return [
         _ahead(
             Line(
@@ -180,8 +182,9 @@ def _merged(spans: list[tuple[float, float]], gap: float) -> list[tuple[float, f
 
 
 def corridor(flight: Flight, pattern: CorridorLines, line: Places, spacing: float, trigger: float) -> list[Line]:
-    """Flight lines along a line with bends, there and back: of each straight part a flight line, drawn out at a bend so far that the outer side is covered. Bends
-    that stray less than a quarter of the flight lines' distance are flown straight."""
+    """Flight lines along a line with bends, there and back: of each straight part a flight line, drawn out at a bend so
+    far that the outer side is covered. Bends that stray less than a quarter of the flight lines' distance are flown
+    straight."""
     path = list(LineString(line).simplify(STRAIGHT * spacing).coords)
     parts = [_straight(a, b) for a, b in pairwise(path)]
     count = max(1, math.ceil(pattern.width_m / spacing)) + 1 + 2 * pattern.extra_lines
@@ -220,8 +223,9 @@ def _back(line: Line) -> Line:
 
 
 def facade(flight: Flight, pattern: WallLines, walls: Places, step: float, tilt: float) -> list[Line]:
-    """A line along each wall, the stand-off outside of it, drawn out by the margin at both ends: outside of a ring whose ends meet, else to the right of the walls
-    as they were drawn. step: metres between exposures; tilt: degrees from nadir, towards the wall."""
+    """A line along each wall, the stand-off outside of it, drawn out by the margin at both ends: outside of a ring
+    whose ends meet, else to the right of the walls as they were drawn. step: metres between exposures; tilt: degrees
+    from nadir, towards the wall."""
     ends_meet = len(walls) > 3 and math.dist(walls[0], walls[-1]) < 0.01
     # the inside of a ring lies to the right where it is drawn clockwise
     side = -1.0 if ends_meet and _turns_right(walls) else 1.0
@@ -233,8 +237,18 @@ def facade(flight: Flight, pattern: WallLines, walls: Places, step: float, tilt:
         course, x, low, high = _straight(a, b)
         # what lies on one side of the line is looked at from there
         out.append(
-            Line(offset=x + side * pattern.stand_off_m, start=low - margin, end=high + margin, course=course, trigger=step, height=flight.height_m, tilt=tilt, kind="facade", look=-90.0 * side)
-        )  # fmt: skip
+            Line(
+                offset=x + side * pattern.stand_off_m,
+                start=low - margin,
+                end=high + margin,
+                course=course,
+                trigger=step,
+                height=flight.height_m,
+                tilt=tilt,
+                kind="facade",
+                look=-90.0 * side,
+            )
+        )
     return out
 
 
@@ -246,7 +260,8 @@ def _turns_right(ring: Places) -> bool:
 
 
 def own(flight: Flight, pattern: OwnLines, scale: float, trigger: float) -> list[Line]:
-    """The flight lines that somebody drew, in their order; heights and tilts are the flight's where a flight line has none of its own."""
+    """The flight lines that somebody drew, in their order; heights and tilts are the flight's where a flight line has
+    none of its own."""
     out = []
     for drawn in pattern.lines:
         a, b = ((e / scale, n / scale) for e, n in (drawn.start, drawn.end))

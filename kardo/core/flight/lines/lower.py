@@ -1,4 +1,5 @@
-"""What flying lower asks of a flight: slower, so that blur and the time between images stay as they were, and with more overlap close to the ground."""
+"""What flying lower asks of a flight: slower, so that blur and the time between images stay as they were, and with more
+overlap close to the ground."""
 
 import math
 from dataclasses import dataclass
@@ -24,8 +25,8 @@ class Lower:
 
 
 def below(plan: Plan, f: FlightPlan, ceiling: float, highest: float) -> Lower | None:
-    """A flight that keeps a ceiling, whose highest place now is so many metres above ground; None where that would be too near the ground. Raises PlanError where it
-    cannot be laid out."""
+    """A flight that keeps a ceiling, whose highest place now is so many metres above ground; None where that would be
+    too near the ground. Raises PlanError where it cannot be laid out."""
     height = math.floor(BELOW * ceiling * f.flight.height_m / highest)
     if height < LOWEST:
         return None
@@ -39,5 +40,8 @@ def below(plan: Plan, f: FlightPlan, ceiling: float, highest: float) -> Lower | 
     unit = plan.brief.unit
     overlap = f", {MORE:.0f} % forward" if closer else ""
     images = f"{then.images} images instead of {f.images}, " if then.images else ""
-    words = f"at {length(height, unit)}, {speed(slower, unit)}{overlap}: {images}{then.minutes:.0f} min instead of {f.minutes:.0f}"
+    words = (
+        f"at {length(height, unit)}, {speed(slower, unit)}{overlap}: {images}{then.minutes:.0f} min instead of"
+        f" {f.minutes:.0f}"
+    )
     return Lower(float(height), words, part_edits(f"flights/{flight.id}", f.flight, flight))

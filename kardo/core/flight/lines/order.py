@@ -1,9 +1,9 @@
 """The order in which the lines of a block are flown.
 
-A site that is not convex cuts its flight lines into pieces. Pieces that lie side by side, flight line by flight line, make a part that is flown
-there and back without a way between; the parts are put into the order, and each entered at the corner, that makes the ways
-between them shortest. Source: Choset, Coverage of known spaces: the boustrophedon cellular decomposition (2000).
-"""
+A site that is not convex cuts its flight lines into pieces. Pieces that lie side by side, flight line by flight line,
+make a part that is flown there and back without a way between; the parts are put into the order, and each entered at
+the corner, that makes the ways between them shortest. Source: Choset, Coverage of known spaces: the boustrophedon
+cellular decomposition (2000)."""
 
 import math
 from dataclasses import dataclass
@@ -30,7 +30,8 @@ class Part:
     pieces: tuple[Piece, ...]
 
     def flown(self, backwards: bool, downwards: bool) -> list[Piece]:
-        """There and back from one of its four corners: which end of the flight lines comes first, and which way the first is flown."""
+        """There and back from one of its four corners: which end of the flight lines comes first, and which way the
+        first is flown."""
         pieces = self.pieces[::-1] if backwards else self.pieces
         return [
             (x, high, low) if (k % 2 == 0) == downwards else (x, low, high) for k, (x, low, high) in enumerate(pieces)
@@ -38,8 +39,8 @@ class Part:
 
 
 def in_order(rows: list[Row], roughly: bool = False) -> list[Piece]:
-    """All pieces of flight lines (offset, spans along) in the order flown: offset, start, end. roughly: many parts simply each to the
-    nearest, for comparing courses.
+    """All pieces of flight lines (offset, spans along) in the order flown: offset, start, end. roughly: many parts
+    simply each to the nearest, for comparing courses.
 
     >>> in_order([(0.0, [(0.0, 9.0)]), (5.0, [(0.0, 9.0)])])
     [(0.0, 0.0, 9.0), (5.0, 9.0, 0.0)]
@@ -78,8 +79,8 @@ def _overlap(a: Span, b: Span) -> bool:
 
 
 def _shortest(ways: list[list[list[Piece]]]) -> list[Piece]:
-    """The order of the parts, each from one of its corners, with the shortest ways between them, by dynamic programming over what is flown already (Held and
-    Karp, A dynamic programming approach to sequencing problems, 1962)."""
+    """The order of the parts, each from one of its corners, with the shortest ways between them, by dynamic programming
+    over what is flown already (Held and Karp, A dynamic programming approach to sequencing problems, 1962)."""
     chains = [pieces for corners in ways for pieces in corners]
     metres = _metres_between(chains)
     shortest = np.full((1 << len(ways), len(chains)), np.inf)  # with these parts flown, this one last
@@ -112,7 +113,8 @@ def _nearest_next(ways: list[list[list[Piece]]]) -> list[list[Piece]]:
 
 @lru_cache(maxsize=32)
 def _solved(found: tuple[Part, ...]) -> tuple[Piece, ...]:
-    """A travelling problem with one of four corners to choose in each part: the solver's best, from each to the nearest on."""
+    """A travelling problem with one of four corners to choose in each part: the solver's best, from each to the nearest
+    on."""
     from ortools.sat.python import cp_model
 
     ways = [[part.flown(*corner) for corner in product((False, True), repeat=2)] for part in found]

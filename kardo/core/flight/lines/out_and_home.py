@@ -1,4 +1,5 @@
-"""The way out to a line and home from it: upright to the height it is flown at, straight at the cruising speed, down again."""
+"""The way out to a line and home from it: upright to the height it is flown at, straight at the cruising speed, down
+again."""
 
 from bisect import bisect_right
 from dataclasses import dataclass
@@ -16,8 +17,9 @@ HANDLING = 0.5  # minutes of a way that go on hovering, trying the controls, and
 def minutes_out_and_home(
     craft: Aircraft, off: tuple[float, float], up: float, top: float, wind: Wind = STILL
 ) -> tuple[float, float]:
-    """Minutes out to a place and home from it, each at least the aircraft's own: off, metres east and north of the take-off on the ground; up, metres
-    above it; top, the height in metres above the take-off at which ways are flown, unless the place lies higher. Infinite where the wind lets it not get there.
+    """Minutes out to a place and home from it, each at least the aircraft's own: off, metres east and north of the
+    take-off on the ground; up, metres above it; top, the height in metres above the take-off at which ways are flown,
+    unless the place lies higher. Infinite where the wind lets it not get there.
 
     >>> from kardo.core.plan.library import library
     >>> quad = library().aircraft["quad"]  # 7 m/s, up 4, down 3, at least 2 min
@@ -42,7 +44,8 @@ def _home(craft: Aircraft, e: Floats, n: Floats, up: Floats, top: float, wind: W
 
 
 def _straight(craft: Aircraft, e: Floats, n: Floats, wind: Wind) -> Floats:
-    """Seconds (k,) of straight ways so far east and north; none for less than a metre, infinite where the wind allows no way."""
+    """Seconds (k,) of straight ways so far east and north; none for less than a metre, infinite where the wind allows
+    no way."""
     far = np.hypot(e, n)
     ground = np.full(len(far), min(craft.cruise_m_per_s, craft.max_m_per_s))
     if wind.speed:
@@ -57,7 +60,8 @@ Pad: TypeAlias = tuple[float, float, float]  # a take-off place: grid metres, an
 
 @dataclass(frozen=True)
 class WaysBySortie:
-    """Where the sorties take off, from which of them on (counted from 0, the first from 0), and minutes (k,) out to each line and home from it from each of these places."""
+    """Where the sorties take off, from which of them on (counted from 0, the first from 0), and minutes (k,) out to
+    each line and home from it from each of these places."""
 
     firsts: tuple[int, ...]
     pads: tuple[Pad, ...]
@@ -78,8 +82,8 @@ def ways_of_lines(
     grid_per_ground: float,
     wind: Wind = STILL,
 ) -> tuple[Floats, Floats]:
-    """Minutes (k,) out to the start of each line and home from its end; places in grid metres, of which so many are a metre on the ground, and heights; top as
-    above. A height that is not known counts as top."""
+    """Minutes (k,) out to the start of each line and home from its end; places in grid metres, of which so many are a
+    metre on the ground, and heights; top as above. A height that is not known counts as top."""
     e, n, h = take_off
 
     def off(places: Places) -> Places:

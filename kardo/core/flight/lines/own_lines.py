@@ -12,8 +12,9 @@ from kardo.core.plan.model import Plan
 
 
 def another_line(plan: Plan, flight: Flight) -> tuple[Edit, ...]:
-    """The edits that add a flight line: beside the last one, to the right of where that is flown, as far as the side overlap asks, and flown back; without one, across the
-    middle of the area. Raises PlanError where there is no area."""
+    """The edits that add a flight line: beside the last one, to the right of where that is flown, as far as the side
+    overlap asks, and flown back; without one, across the middle of the area. Raises PlanError where there is no
+    area."""
     pattern = flight.pattern
     if not isinstance(pattern, OwnLines):
         raise PlanError(

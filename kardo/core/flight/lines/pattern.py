@@ -43,8 +43,9 @@ COARSE, FINER = 1, (0.4,)  # degrees by which the shortest course is sought abou
 
 @dataclass(frozen=True)
 class Strip:
-    """One flight line: grid metres of first and last exposure, its exposures as a range, its sortie, metres from the first to the last, what it is for, the seconds
-    from its end to the next, its turn included, and metres a second over the ground."""
+    """One flight line: grid metres of first and last exposure, its exposures as a range, its sortie, metres from the
+    first to the last, what it is for, the seconds from its end to the next, its turn included, and metres a second over
+    the ground."""
 
     start: tuple[float, float]
     end: tuple[float, float]
@@ -59,7 +60,8 @@ class Strip:
 
 @dataclass(frozen=True)
 class Leg:
-    """What one battery flies: flight lines first to last, minutes in the air, per cent left on landing; minutes of the way out and home in those; where it takes off and lands."""
+    """What one battery flies: flight lines first to last, minutes in the air, per cent left on landing; minutes of the
+    way out and home in those; where it takes off and lands."""
 
     first_strip: int
     last_strip: int
@@ -72,13 +74,13 @@ class Leg:
 
 @dataclass(frozen=True, eq=False)
 class FlightPlan:
-    """One flight laid out: exposures (n,) in grid metres with heights in the job's system, in the order flown, and what they
-    add up to. Metres, minutes, seconds.
+    """One flight laid out: exposures (n,) in grid metres with heights in the job's system, in the order flown, and what
+    they add up to. Metres, minutes, seconds.
 
-    course is the grid azimuth in radians in which each exposure is flown, yaw that in which it looks, tilt its camera's angle from straight down, that way;
-    sortie and flight line are indices. take_off: grid metres and height in the job's system of where its first sortie takes off: its take-off place; as long as none is given, beside
-    a base that is near, else at the foot of the first exposure.
-    """
+    course is the grid azimuth in radians in which each exposure is flown, yaw that in which it looks, tilt its camera's
+    angle from straight down, that way; sortie and flight line are indices. take_off: grid metres and height in the
+    job's system of where its first sortie takes off: its take-off place; as long as none is given, beside a base that
+    is near, else at the foot of the first exposure."""
 
     flight: Flight
     e: Floats
@@ -188,8 +190,8 @@ def _laid_out_by(plan: Plan, flight: Flight) -> Hashable:
 
 @kept(64, by=_laid_out_by)
 def flown(plan: Plan, flight: Flight) -> FlightPlan:
-    """One of a plan's flights, laid out; kept, so that the same flight over the same ground is the same object. Raises PlanError where its area is missing or takes too
-    many exposures."""
+    """One of a plan's flights, laid out; kept, so that the same flight over the same ground is the same object. Raises
+    PlanError where its area is missing or takes too many exposures."""
     area, equipment = flight_polygon(plan, flight), _equipment(plan, flight)
     laid_out = fly(flight, equipment, area, plan.surface, ground_scale(plan), _base(plan, flight))
     for name in OF_EXPOSURES:
@@ -209,8 +211,8 @@ def all_flown(plan: Plan) -> tuple[FlightPlan, ...]:
 
 
 def over_ground(flight: FlightPlan) -> FlightPlan:
-    """A flight with those exposures alone that were flown, and whose height is known: over a gap of the terrain nothing is
-    predicted. Raises PlanError where there are none."""
+    """A flight with those exposures alone that were flown, and whose height is known: over a gap of the terrain nothing
+    is predicted. Raises PlanError where there are none."""
     done = ~np.isin(flight.leg + 1, flight.flight.missing_sorties)
     if not done.any():
         raise PlanError(f"No sortie of {flight.flight.name} was flown.", where="Book", mend="Fly it, or take it out.")
@@ -237,7 +239,8 @@ def _spacing(flight: Flight, across: float) -> float:
 
 
 def estimated_exposures(plan: Plan) -> float:
-    """About how many exposures a plan's flights take, without laying them out. Raises PlanError where an area is missing."""
+    """About how many exposures a plan's flights take, without laying them out. Raises PlanError where an area is
+    missing."""
     total = 0.0
     for flight in plan.flights:
         across, _, trigger = sensor_of(plan, flight).footprint(flight)
@@ -255,8 +258,9 @@ def fly(
     grid_per_ground: float = 1.0,
     base: tuple[float, float] | None = None,
 ) -> FlightPlan:
-    """Lay flight lines over an area (grid metres); spacing, lengths and times are those on the ground, of which a metre is so many on
-    the grid. base: grid metres of the base, beside which it takes off where no other place is chosen. Raises PlanError when it would take more exposures than can be planned."""
+    """Lay flight lines over an area (grid metres); spacing, lengths and times are those on the ground, of which a metre
+    is so many on the grid. base: grid metres of the base, beside which it takes off where no other place is chosen.
+    Raises PlanError when it would take more exposures than can be planned."""
     over, area = area, scale(area, 1 / grid_per_ground, 1 / grid_per_ground, origin=(0.0, 0.0))
     sensor, craft, wind = equipment.sensor, equipment.aircraft, wind_of(flight)
     across, along, trigger = sensor.footprint(flight)
@@ -389,8 +393,9 @@ def _course(
     equipment: Equipment,
     place: tuple[float, float] | None,
 ) -> float:
-    """The course of a flight: its own, or of parallel lines the shortest, the one with the fewest lines, or across the wind; of any other pattern its longest part's. place: where it
-    takes off, metres on the ground, where that is known."""
+    """The course of a flight: its own, or of parallel lines the shortest, the one with the fewest lines, or across the
+    wind; of any other pattern its longest part's. place: where it takes off, metres on the ground, where that is
+    known."""
     pattern = flight.pattern
     if not isinstance(pattern, ParallelLines):
         return _along_longest(pattern)
@@ -429,8 +434,9 @@ def _shortest_course(
     equipment: Equipment,
     place: tuple[float, float] | None,
 ) -> float:
-    """The course with the shortest time in the air in still air over level ground, all ways and batteries included: the best of the area's sides and every
-    degree, sought about more finely. Kept, for control is moved, judged and searched under the same flights many times."""
+    """The course with the shortest time in the air in still air over level ground, all ways and batteries included: the
+    best of the area's sides and every degree, sought about more finely. Kept, for control is moved, judged and searched
+    under the same flights many times."""
     ring = np.array(area.minimum_rotated_rectangle.exterior.coords)
     sides = np.degrees(np.arctan2(*np.diff(ring, axis=0)[:2].T)) % 180
     candidates = sorted({round(float(c), 1) % 180 for c in (*sides, *range(0, 180, COARSE))})
@@ -451,7 +457,8 @@ def _shortest_course(
 def _minutes_on_level_ground(
     lines: list[Line], flight: Flight, equipment: Equipment, place: tuple[float, float] | None
 ) -> float:
-    """Minutes of all sorties in still air; place: where it takes off, metres on the ground, else at the foot of the first exposure."""
+    """Minutes of all sorties in still air; place: where it takes off, metres on the ground, else at the foot of the
+    first exposure."""
     up = np.array([line.height for line in lines])
     starts, ends = (
         (*np.array([line.at(along) for line, along in zip(lines, some, strict=True)]).T, up)
@@ -483,8 +490,8 @@ def _require_home(flight: Flight, going: list[float], out_home: list[tuple[Float
 
 
 def _ways(lines: list[Line], flight: Flight, craft: Aircraft) -> list[float]:
-    """Seconds from each line to the next: the turn, the straight way between, and the climb where that takes longer; after the
-    last one its turn home."""
+    """Seconds from each line to the next: the turn, the straight way between, and the climb where that takes longer;
+    after the last one its turn home."""
     seconds = []
     for line, following in pairwise(lines):
         (e0, n0), (e1, n1) = line.at(line.end), following.at(following.start)
@@ -497,7 +504,8 @@ def _ways(lines: list[Line], flight: Flight, craft: Aircraft) -> list[float]:
 def _pads(
     flight: Flight, base: tuple[float, float] | None, surface: AnySurface | None, e: Floats, n: Floats, h: Floats
 ) -> tuple[Pad, ...]:
-    """Where the aircraft takes off, one place after another, with the ground there; e, n, h: of the exposures (k,), whose heights tell the ground where it is not known."""
+    """Where the aircraft takes off, one place after another, with the ground there; e, n, h: of the exposures (k,),
+    whose heights tell the ground where it is not known."""
     place = flight.take_off
     if place is None and base is not None and np.hypot(e - base[0], n - base[1]).min() <= BY_BASE:
         place = base
@@ -521,8 +529,9 @@ def _legs(
     flight: Flight,
     equipment: Equipment,
 ) -> tuple[tuple[Leg, ...], list[int]]:
-    """Cut the flight at line ends so that each battery lands with its reserve, home from wherever its last line ends to where that sortie took off. going: metres a second over the
-    ground along each line. A single line longer than a battery keeps a sortie of its own, and shows what it would leave."""
+    """Cut the flight at line ends so that each battery lands with its reserve, home from wherever its last line ends to
+    where that sortie took off. going: metres a second over the ground along each line. A single line longer than a
+    battery keeps a sortie of its own, and shows what it would leave."""
     sensor, craft, battery = equipment.sensor, equipment.aircraft, equipment.battery
     more = sum(sensor.sequence_minutes())
     usable = battery.minutes * (1 - flight.reserve_percent / 100) - more
@@ -570,7 +579,8 @@ def _exposures(lines: list[Line]) -> tuple[Floats, Floats, Floats, Ints]:
 
 
 def from_course(across: Floats, along: Floats, course: float) -> tuple[Floats, Floats]:
-    """Metres (k,) east and north from metres across (to the right of) and along a course in radians, about the same origin."""
+    """Metres (k,) east and north from metres across (to the right of) and along a course in radians, about the same
+    origin."""
     return across * math.cos(course) + along * math.sin(course), -across * math.sin(course) + along * math.cos(course)
 
 

@@ -1,5 +1,5 @@
-"""What a sensor makes of a flight: how much ground it sees at once, how close its exposures lie, what its sorties take longer by. A third kind of sensor is one more class here,
-with a room of its own under `accuracy`."""
+"""What a sensor makes of a flight: how much ground it sees at once, how close its exposures lie, what its sorties take
+longer by. A third kind of sensor is one more class here, with a room of its own under `accuracy`."""
 
 import math
 from dataclasses import dataclass
@@ -32,7 +32,8 @@ class Sensor(Protocol):
         """What its exposures are called."""
 
     def footprint(self, flight: Flight) -> tuple[float, float, float]:
-        """Metres of level ground across and along that one exposure sees, and from exposure to exposure. Raises PlanError where it sees none."""
+        """Metres of level ground across and along that one exposure sees, and from exposure to exposure. Raises
+        PlanError where it sees none."""
 
     def fastest(self, flight: Flight) -> float:
         """The ground speed in m/s at which it still overlaps as planned."""
@@ -74,7 +75,8 @@ class ImageSensor:
         return self.camera.name
 
     def footprint(self, flight: Flight) -> tuple[float, float, float]:
-        """Of level ground under an image straight down; between images that are taken by time, at the speed that is meant."""
+        """Of level ground under an image straight down; between images that are taken by time, at the speed that is
+        meant."""
         sides = self.camera.width_px, self.camera.height_px
         across, along = (flight.height_m * side / self.camera.f_px for side in sides)
         trigger = along * (1 - self.use.forward_overlap / 100)
@@ -134,7 +136,8 @@ class ScanSensor:
         return self.scanner.name
 
     def footprint(self, flight: Flight) -> tuple[float, float, float]:
-        """The swath across; along, and from place to place, a step of the trajectory. Raises PlanError out of its range."""
+        """The swath across; along, and from place to place, a step of the trajectory. Raises PlanError out of its
+        range."""
         across = swath(self.scanner, self.use, flight.height_m)
         if across < 1.0:
             raise PlanError(

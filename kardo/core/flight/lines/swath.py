@@ -1,7 +1,7 @@
-"""Geometry of a scan: how wide a line sees, how many pulses fall on each square metre, and what the inertial unit's sequence takes.
+"""Geometry of a scan: how wide a line sees, how many pulses fall on each square metre, and what the inertial unit's
+sequence takes.
 
-Pulses lie in the plane across the flight. Source: docs/laser.md, "Pattern and density".
-"""
+Pulses lie in the plane across the flight. Source: docs/laser.md, "Pattern and density"."""
 
 import math
 
@@ -26,7 +26,8 @@ def gate(scanner: Scanner, use: Scanning) -> float:
 
 
 def swath(scanner: Scanner, use: Scanning, height: float) -> float:
-    """Width in metres of level ground that one line sees from so many metres above it, within the angle and the range that are used.
+    """Width in metres of level ground that one line sees from so many metres above it, within the angle and the range
+    that are used.
 
     >>> from kardo.core.plan.library import library
     >>> round(swath(library().scanners["tactical"], Scanning(scanner="tactical"), 80.0), 6)
@@ -43,8 +44,9 @@ def track_step(across: float) -> float:
 
 
 def over_angle(scanner: Scanner, angle: Floats) -> Floats:
-    """Pulses a second and radian at angles (n,) off the middle, zero outside the field of view. lines: even; zigzag: an angle that swings as a sine dwells at the
-    edges, 2 / (pi sqrt(1 - x^2)) of the even; rosette: a disc evenly filled, seen from the side, 4 / pi sqrt(1 - x^2) of it."""
+    """Pulses a second and radian at angles (n,) off the middle, zero outside the field of view. lines: even; zigzag: an
+    angle that swings as a sine dwells at the edges, 2 / (pi sqrt(1 - x^2)) of the even; rosette: a disc evenly filled,
+    seen from the side, 4 / pi sqrt(1 - x^2) of it."""
     half = math.radians(scanner.field_of_view_deg) / 2
     x = np.clip(np.abs(angle) / half, 0.0, 1.0)
     even = scanner.pulses_per_s / (2 * half)
@@ -57,13 +59,15 @@ def over_angle(scanner: Scanner, angle: Floats) -> Floats:
 
 
 def pulses_per_m2(scanner: Scanner, speed: float, angle: Floats, distance: Floats) -> Floats:
-    """Pulses (n,) on each square metre of level ground in one pass at a speed, at angles off the vertical (n,) and ranges (n,): those of the angle, times cos(angle) / range of it
-    to a metre across, over the metres flown in a second."""
+    """Pulses (n,) on each square metre of level ground in one pass at a speed, at angles off the vertical (n,) and
+    ranges (n,): those of the angle, times cos(angle) / range of it to a metre across, over the metres flown in a
+    second."""
     return over_angle(scanner, angle) * np.cos(angle) / (distance * speed)
 
 
 def mean_density(scanner: Scanner, use: Scanning, height: float, speed: float) -> float:
-    """Pulses on each square metre of one line's swath over level ground, in the mean: all that fall into it, over the ground passed in a second."""
+    """Pulses on each square metre of one line's swath over level ground, in the mean: all that fall into it, over the
+    ground passed in a second."""
     width = swath(scanner, use, height)
     angle = np.linspace(0, math.atan(width / 2 / height), 201)
     inside = 2 * float(np.trapezoid(over_angle(scanner, angle), angle))

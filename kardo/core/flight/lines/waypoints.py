@@ -1,4 +1,5 @@
-"""A flight as the places an aircraft is sent to: where each flight line begins and ends, and where its height bends between."""
+"""A flight as the places an aircraft is sent to: where each flight line begins and ends, and where its height bends
+between."""
 
 from dataclasses import dataclass
 
@@ -14,9 +15,9 @@ BEND = 1.0  # metres that a height may lie off the straight between two waypoint
 
 @dataclass(frozen=True)
 class Waypoints:
-    """Of one flight, (k,) each: places in grid metres, heights in the job's system, above the ground there, and above its sortie's take-off place (NaN where
-    that has no known height); sortie and flight line, from 1; course in grid degrees; the camera's angle from straight down in degrees; whether
-    images are taken from here to the next."""
+    """Of one flight, (k,) each: places in grid metres, heights in the job's system, above the ground there, and above
+    its sortie's take-off place (NaN where that has no known height); sortie and flight line, from 1; course in grid
+    degrees; the camera's angle from straight down in degrees; whether images are taken from here to the next."""
 
     flight: FlightPlan
     e: Floats
@@ -57,8 +58,8 @@ def waypoints(plan: Plan, flight: FlightPlan) -> Waypoints:
 
 
 def _bends(e: Floats, n: Floats, h: Floats) -> Ints:
-    """Which of a flight line's exposures (k,) its heights cannot do without. Source: Douglas and Peucker, The Canadian Cartographer 10 (1973), as shapely has
-    it."""
+    """Which of a flight line's exposures (k,) its heights cannot do without. Source: Douglas and Peucker, The Canadian
+    Cartographer 10 (1973), as shapely has it."""
     if len(e) < 3:
         return np.arange(len(e))
     along = np.hypot(e - e[0], n - n[0])

@@ -24,8 +24,8 @@ STILL = Wind()
 
 
 def at_height(speed: float, measured_at: float, height: float) -> float:
-    """Wind in m/s at a height above ground, from one measured or forecast at another, by the power law of a seventh over open ground.
-    Source: ISO 4354 gives such exponents; a seventh is the usual one.
+    """Wind in m/s at a height above ground, from one measured or forecast at another, by the power law of a seventh
+    over open ground. Source: ISO 4354 gives such exponents; a seventh is the usual one.
 
     >>> round(at_height(5.0, 10.0, 80.0), 2)
     6.73
@@ -43,8 +43,8 @@ def wind_of(flight: Flight) -> Wind:
 
 @dataclass(frozen=True)
 class OverGround:
-    """What a wanted speed over the ground comes to: that speed, as far as the aircraft can; its speed through the air; and by how many degrees it heads
-    to the right of its course. ground is 0 where the wind is stronger than it."""
+    """What a wanted speed over the ground comes to: that speed, as far as the aircraft can; its speed through the air;
+    and by how many degrees it heads to the right of its course. ground is 0 where the wind is stronger than it."""
 
     ground: float
     air: float

@@ -1,8 +1,7 @@
 """Old plans are read for ever: a chain of small functions, one a version step.
 
 Documents, rows and undo steps go through the same chain when they are read. What a step needs to know of its time is
-written down beside it and never changes.
-"""
+written down beside it and never changes."""
 
 from collections.abc import Callable
 from typing import Any
@@ -37,9 +36,9 @@ def upgraded(document: Json) -> Json:
 
 
 def upgraded_step(changes: list[Json], document: Json) -> list[Edit]:
-    """An undo step of version 1 ({object, before, after}) as edits by field, to be laid over a document of this version.
-    Kit and set-ups that it needs are added where they are missing; it takes none away. Raises PlanError
-    for a step that cannot be read."""
+    """An undo step of version 1 ({object, before, after}) as edits by field, to be laid over a document of this
+    version. Kit and set-ups that it needs are added where they are missing; it takes none away. Raises PlanError for a
+    step that cannot be read."""
     try:
         return _upgraded_step(changes, document)
     except ValidationError as fault:

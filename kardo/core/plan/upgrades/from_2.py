@@ -1,4 +1,5 @@
-"""Version 2 to 3: the trade's own names with units in them, and a flight's sensor and pattern as parts of their own. What is edited by version 2's paths is edited by this one's."""
+"""Version 2 to 3: the trade's own names with units in them, and a flight's sensor and pattern as parts of their own.
+What is edited by version 2's paths is edited by this one's."""
 
 from collections.abc import Iterable, Sequence
 from typing import Any
@@ -158,8 +159,9 @@ def _flight(row: Json) -> Json:
         own["positioned_from"] = _source(own["positioned_from"])
     parts = {
         "sensor": {"kind": sensor} | {new: row[k] for k, new in _SENSORS[sensor].items() if k in row},
-        "pattern": {"kind": _renamed(_KINDS, pattern)}
-        | {new: row[k] for k, new in _PATTERNS[pattern].items() if k in row},
+        "pattern": (
+            {"kind": _renamed(_KINDS, pattern)} | {new: row[k] for k, new in _PATTERNS[pattern].items() if k in row}
+        ),
     }
     if "lines" in parts["pattern"]:
         parts["pattern"]["lines"] = [
@@ -175,8 +177,9 @@ _ROWS = {"flights": _flight, "control": _point, "setups": _set_up, "visits": _vi
 
 
 def edits_from_2(edits: Sequence[Edit], document: Json) -> list[Edit]:
-    """Edits by this version's paths; those that are by them already stay as they are. document: of this version, that they are laid over. Raises ConflictError where a flight's
-    field was changed since, for such an edit may become one of a whole part; PlanError for one that is not laid out as version 2 has it."""
+    """Edits by this version's paths; those that are by them already stay as they are. document: of this version, that
+    they are laid over. Raises ConflictError where a flight's field was changed since, for such an edit may become one
+    of a whole part; PlanError for one that is not laid out as version 2 has it."""
     try:
         return _by_new_paths(edits, document)
     except (KeyError, TypeError, ValueError, AttributeError) as fault:

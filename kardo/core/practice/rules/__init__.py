@@ -1,4 +1,5 @@
-"""The rules, a file a station, five for the Flight and three for Control; importing this enters them all into the catalogue."""
+"""The rules, a file a station, five for the Flight and three for Control; importing this enters them all into the
+catalogue."""
 
 from kardo.core.practice.rules import (
     base,

@@ -96,7 +96,10 @@ def _distance(r: Rule, view: View) -> Iterator[Finding]:
         away = float(np.hypot(f.e - mark.e, f.n - mark.n).max())
         if away > r.threshold:
             off = small(away * plan.assume["fixed_ppm"] * 1e-6, unit)
-            words = f"it reaches {length(away, unit)} from its base on {mark.name}: ±{off} each axis, nearly the same all over."
+            words = (
+                f"it reaches {length(away, unit)} from its base on {mark.name}: ±{off} each axis, nearly the same all"
+                " over."
+            )
             mend = "Set a base up nearer, or observe control and check points from a mark near the site as well."
             yield finding(r, view.of_flight(f.flight.name, words), mend, f"flights/{f.flight.id}", away)
 
@@ -109,7 +112,10 @@ def _reach(r: Rule, view: View) -> Iterator[Finding]:
         if found is None or not found.out:
             continue
         if found.linked:
-            what = f"{len(found.out)} of {len(f.e)} exposures get no corrections: out of sight, or too far from the take-off place."
+            what = (
+                f"{len(found.out)} of {len(f.e)} exposures get no corrections: out of sight, or too far from the"
+                " take-off place."
+            )
         else:
             what = f"no corrections come to the take-off place, {length(found.away, unit)} from the base."
         words = view.of_flight(f.flight.name, what)
@@ -166,7 +172,10 @@ def _unsettled(r: Rule, view: View) -> Iterator[Finding]:
         words = (
             _of_here(mark, view.plan.brief.state)
             if mark.known == "here"
-            else f"{mark.name} rests on {mark.hours:g} h of logging; below four hours the figures are only a cautious guess."
+            else (
+                f"{mark.name} rests on {mark.hours:g} h of logging; below four hours the figures are only a cautious"
+                " guess."
+            )
         )
         mend = "Log four hours or more and post-process, or stand on a known mark."
         if mark.known == "here" and mark.shift_hours is not None:
@@ -178,7 +187,10 @@ def _of_here(mark: Mark, state: State) -> str:
     if mark.shift_hours is None:
         return f"{mark.name} has the position it was given on the spot, and no shift is planned."
     shown = "that once it is shifted" if state == "shifted" else "that before it is shifted"
-    return f"{mark.name} has the position it was given on the spot: the verdict is {shown} by {mark.shift_hours:g} h of its log."
+    return (
+        f"{mark.name} has the position it was given on the spot: the verdict is {shown} by {mark.shift_hours:g} h of"
+        " its log."
+    )
 
 
 @rule("antenna-newer")

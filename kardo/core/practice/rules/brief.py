@@ -40,7 +40,10 @@ def _scale(r: Rule, view: View) -> Iterator[Finding]:
     except KardoError:
         return
     if abs(ppm) > r.threshold:
-        words = f"Lengths on {plan.grid.name} are {abs(ppm) / 1e4:.2f} % {'longer' if ppm > 0 else 'shorter'} than on the ground here."
+        words = (
+            f"Lengths on {plan.grid.name} are {abs(ppm) / 1e4:.2f} % {'longer' if ppm > 0 else 'shorter'} than on the"
+            " ground here."
+        )
         yield finding(r, words, "Choose a grid that is made for this place.", measured=ppm)
 
 
@@ -49,7 +52,10 @@ def _separation(r: Rule, view: View) -> Iterator[Finding]:
     found = against_world(view.plan) if view.plan.brief.crs else None
     if found is not None and abs(found.above) > r.threshold:
         unit, side = view.plan.brief.unit, "above" if found.above > 0 else "below"
-        words = f"The separation stated for {height_name(view.plan.brief.heights)} is {length(abs(found.above), unit, 2)} {side} that of EGM96 here."
+        words = (
+            f"The separation stated for {height_name(view.plan.brief.heights)} is {length(abs(found.above), unit, 2)}"
+            f" {side} that of EGM96 here."
+        )
         yield finding(r, words, "Look at its sign, its unit and its place.", "brief", found.above)
 
 
@@ -59,7 +65,10 @@ def _slope(r: Rule, view: View) -> Iterator[Finding]:
     if found is None or stated is None or found.changes <= r.threshold * stated.sigma:
         return
     unit = view.plan.brief.unit
-    words = f"From one end of the site to the other the geoid leans by {small(found.changes, unit)} against the separation that is stated, which is good to {small(stated.sigma, unit)}."
+    words = (
+        f"From one end of the site to the other the geoid leans by {small(found.changes, unit)} against the separation"
+        f" that is stated, which is good to {small(stated.sigma, unit)}."
+    )
     edits = field_edits("brief", view.plan.brief, separation=to_json(found.sloped))
     yield finding(
         r, words, "State its slopes, or take those of EGM96.", "brief", found.changes, edits, "take EGM96's slopes"

@@ -5,7 +5,10 @@ from collections.abc import Iterator
 from kardo.core.policy.policy import Rule
 from kardo.core.practice.catalogue import Finding, View, finding, rule
 
-TESTS = "conditional and global test of the residuals against their predicted covariance: Baarda, Publications on Geodesy 2/5, 1968"
+TESTS = (
+    "conditional and global test of the residuals against their predicted covariance: Baarda, Publications on Geodesy"
+    " 2/5, 1968"
+)
 
 
 @rule("closed-outlier")

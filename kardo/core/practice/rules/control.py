@@ -83,7 +83,10 @@ def _beside(r: Rule, view: View) -> Iterator[Finding]:
     for check in view.plan.checks:
         near = min(targets, key=lambda t: _distance(t, check), default=None)
         if near is not None and _distance(near, check) < least:
-            words = f"{check.name} stands {length(_distance(near, check), unit, 1)} from control point {near.name}: it proves nothing."
+            words = (
+                f"{check.name} stands {length(_distance(near, check), unit, 1)} from control point {near.name}: it"
+                " proves nothing."
+            )
             yield finding(
                 r, words, f"Move it at least {length(least, unit)} away.", f"control/{check.id}", _distance(near, check)
             )
@@ -183,7 +186,10 @@ def _spur(r: Rule, view: View) -> Iterator[Finding]:
         if part.area < main.spacing**2 or any(part.distance(Point(t.e, t.n)) == 0 for t in view.plan.targets):
             continue
         spot = part.representative_point()
-        words = f"The narrow part about {place(spot.x, spot.y, unit)} is less than three flight lines wide and has no control point."
+        words = (
+            f"The narrow part about {place(spot.x, spot.y, unit)} is less than three flight lines wide and has no"
+            " control point."
+        )
         edits = (new_target(view.plan, spot.x, spot.y),)
         yield finding(
             r, words, "Put a control point into it.", measured=part.area, edits=edits, label="add control point"
@@ -204,7 +210,10 @@ def _extremes(r: Rule, view: View) -> Iterator[Finding]:
         away = float(np.linalg.norm(at - (e, n), axis=1).min())
         if away > r.threshold * size:
             spot = place(float(e), float(n), plan.brief.unit)
-            words = f"The {what} of the site about {spot} is {length(away, plan.brief.unit)} from the nearest control point."
+            words = (
+                f"The {what} of the site about {spot} is {length(away, plan.brief.unit)} from the nearest control"
+                " point."
+            )
             yield finding(r, words, "Let control points enclose the site, and put one in the middle.", measured=away)
 
 
@@ -238,7 +247,8 @@ def _check_places(r: Rule, view: View) -> Iterator[Finding]:
 
 
 def pairs_within(at: Floats, apart: float) -> Iterator[tuple[int, int]]:
-    """Pairs of places (k, 2) that lie no farther apart than so many metres, in order: as many as are asked for, for there may be millions."""
+    """Pairs of places (k, 2) that lie no farther apart than so many metres, in order: as many as are asked for, for
+    there may be millions."""
     tree = cKDTree(at)
     for a in np.flatnonzero(tree.query(at, k=2)[0][:, 1] <= apart).tolist():
         yield from ((a, b) for b in sorted(tree.query_ball_point(at[a], apart)) if b > a)

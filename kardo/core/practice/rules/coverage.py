@@ -77,5 +77,8 @@ def _pixel(r: Rule, view: View) -> Iterator[Finding]:
     gsd = Spread.of(seen.gsd[known])
     if gsd.most > r.threshold * gsd.median:
         unit, coarse = view.plan.brief.unit, known & (seen.gsd > r.threshold * gsd.median)
-        words = f"A pixel is {small(gsd.median, unit)} in the middle and {small(gsd.most, unit)} about {place(*seen.middle_of(coarse), unit)}."
+        words = (
+            f"A pixel is {small(gsd.median, unit)} in the middle and {small(gsd.most, unit)} about"
+            f" {place(*seen.middle_of(coarse), unit)}."
+        )
         yield finding(r, words, "Follow the terrain, or fly the low ground by itself.", measured=gsd.most / gsd.median)

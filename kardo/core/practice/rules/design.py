@@ -39,7 +39,10 @@ def _texture(r: Rule, view: View) -> Iterator[Finding]:
         share = shapely.union_all([shape for _, shape in things]).intersection(block).area / block.area
         if share >= BARE_SHARE:
             over = " and ".join(sorted({kind for kind, shape in things if shape.intersects(block)}))
-            words = f"forward overlap of {f.imaging.forward_overlap:g} %, with {over} over {100 * share:.0f} % of the ground."
+            words = (
+                f"forward overlap of {f.imaging.forward_overlap:g} %, with {over} over {100 * share:.0f} % of the"
+                " ground."
+            )
             yield _more(r, view, f, words)
 
 
@@ -63,7 +66,10 @@ def _low(r: Rule, view: View) -> Iterator[Finding]:
     """By metres above ground; a small site's flight is told by its own rule."""
     for f in view.imaged:
         if f.flight.height_m < r.threshold and f.imaging.forward_overlap < 80 and len(f.legs) > 1:
-            words = f"it flies {length(f.flight.height_m, view.plan.brief.unit)} above ground with {f.imaging.forward_overlap:g} % forward overlap."
+            words = (
+                f"it flies {length(f.flight.height_m, view.plan.brief.unit)} above ground with"
+                f" {f.imaging.forward_overlap:g} % forward overlap."
+            )
             edits = sensor_mended(f, forward_overlap=80.0)
             yield finding(
                 r,

@@ -69,7 +69,8 @@ def _shutter(r: Rule, view: View) -> Iterator[Finding]:
         if f.camera.shutter == "rolling":
             words = view.of_flight(
                 f.flight.name,
-                f"the camera has a rolling shutter: the ground moves by {_rolled(f):.1f} pixels while it reads, and the prediction takes every row at one moment.",
+                f"the camera has a rolling shutter: the ground moves by {_rolled(f):.1f} pixels while it reads, and the"
+                " prediction takes every row at one moment.",
             )
             yield finding(r, words, "Fly slowly, or use a mechanical shutter.", path_of(f))
 
@@ -135,7 +136,10 @@ def _margin(r: Rule, view: View) -> Iterator[Finding]:
             continue
         least = min(pattern.extra_lines, pattern.extra_exposures)
         if least < r.threshold:
-            reach = f"the lines reach {_count(pattern.extra_lines, 'flight line')} and {_count(pattern.extra_exposures, 'exposure')} beyond."
+            reach = (
+                f"the lines reach {_count(pattern.extra_lines, 'flight line')} and"
+                f" {_count(pattern.extra_exposures, 'exposure')} beyond."
+            )
             if pattern.extra_exposures == 0:
                 reach = "the lines end at the boundary."
             elif pattern.extra_lines == 0:
@@ -178,7 +182,10 @@ def _relief(r: Rule, view: View) -> Iterator[Finding]:
 def _untied(r: Rule, view: View) -> Iterator[Finding]:
     left_out = view.result.left_out if view.result else []
     if left_out:
-        words = f"{len(left_out)} of the images see fewer than six tie points and are left out: {spans(np.array(left_out))}."
+        words = (
+            f"{len(left_out)} of the images see fewer than six tie points and are left out:"
+            f" {spans(np.array(left_out))}."
+        )
         mend = "Raise the overlap there, or fly a margin over ground that can be tied."
         yield finding(r, words, mend, measured=len(left_out))
 

@@ -65,7 +65,10 @@ def _climb(r: Rule, view: View) -> Iterator[Finding]:
         ):
             if needed.rate > can * (1 + 1e-9):
                 slower = math.floor(10 * f.flight.speed_m_per_s * can / needed.rate) / 10
-                words = f"a {what} of {speed(round(needed.rate, 1), unit)} is needed along a flight line about {place(needed.e, needed.n, unit)}; the aircraft does {speed(can, unit)}."
+                words = (
+                    f"a {what} of {speed(round(needed.rate, 1), unit)} is needed along a flight line about"
+                    f" {place(needed.e, needed.n, unit)}; the aircraft does {speed(can, unit)}."
+                )
                 edits = mended(f, speed_m_per_s=slower) if slower >= 1 else ()
                 mend = f"Fly at {speed(slower, unit)}, along the slope's contours, or without following the terrain."
                 yield finding(
@@ -136,13 +139,17 @@ def _sight(r: Rule, view: View) -> Iterator[Finding]:
     """By metres to the farthest exposure; of flights whose take-off place is chosen."""
     for f, away, seen in _from_pad(view, r.threshold):
         far = length(float(away.max()), view.plan.brief.unit)
-        what = f"the pilot does not see {100 * np.mean(~seen):.0f} % of its lines: they lie up to {far} away, or behind something."
+        what = (
+            f"the pilot does not see {100 * np.mean(~seen):.0f} % of its lines: they lie up to {far} away, or behind"
+            " something."
+        )
         mend = "Take off elsewhere, change places between sorties, or post an observer; beyond sight needs leave."
         yield finding(r, view.of_flight(f.flight.name, what), mend, path_of(f), float(away.max()))
 
 
 def _from_pad(view: View, sight: float) -> Iterator[tuple[FlightPlan, Floats, Bools]]:
-    """Flights whose take-off place is chosen and that are not in sight of it throughout: metres to a sample of the exposures (k,), and whether each is in sight."""
+    """Flights whose take-off place is chosen and that are not in sight of it throughout: metres to a sample of the
+    exposures (k,), and whether each is in sight."""
     for f in view.flights:
         if f.flight.take_off is not None or f.flight.take_off_moves:
             away, seen = _by_pilot(view.plan, f, sight)
@@ -160,7 +167,10 @@ def _link(r: Rule, view: View) -> Iterator[Finding]:
     """By metres to the farthest exposure; of flights whose take-off place is chosen."""
     for f, away, reached in _from_pad(view, r.threshold):
         far = length(float(away[~reached].max()), view.plan.brief.unit)
-        what = f"{100 * np.mean(~reached):.0f} % of its lines may lie beyond the controller: up to {far} away, or behind something."
+        what = (
+            f"{100 * np.mean(~reached):.0f} % of its lines may lie beyond the controller: up to {far} away, or behind"
+            " something."
+        )
         mend = "Take off nearer, or from where nothing stands between."
         yield finding(r, view.of_flight(f.flight.name, what), mend, path_of(f), float(away.max()))
 

@@ -41,7 +41,10 @@ def _ground(r: Rule, view: View) -> Iterator[Finding]:
         return
     thin = found.holes & ~found.gaps
     if (missing := found.area(thin)) > r.threshold:
-        words = f"Fewer than {found.asked:.3g} returns from the ground on a square metre come from {where_of(view, found, thin)}."
+        words = (
+            f"Fewer than {found.asked:.3g} returns from the ground on a square metre come from"
+            f" {where_of(view, found, thin)}."
+        )
         yield finding(
             r, words, "Fly slower, lower or with more overlap there; or say that it is interpolated.", measured=missing
         )
@@ -52,7 +55,10 @@ def _water(r: Rule, view: View) -> Iterator[Finding]:
     """By square metres."""
     found = view.density
     if found is not None and (wet := found.area(found.water)) > 0:
-        words = f"{area(wet, view.plan.brief.unit)} of the site are water: the scan maps nothing there, and nothing is promised."
+        words = (
+            f"{area(wet, view.plan.brief.unit)} of the site are water: the scan maps nothing there, and nothing is"
+            " promised."
+        )
         yield finding(r, words, "Say so in the deliverable; survey the bed otherwise if it matters.", measured=wet)
 
 
@@ -133,10 +139,15 @@ def _lines(r: Rule, view: View) -> Iterator[Finding]:
         if apart > r.threshold:
             slower = max(1.0, math.floor(10 * f.flight.speed_m_per_s * (r.threshold / apart) ** 2) / 10)
             words = view.of_flight(f.flight.name, f"its lines are {apart:.1f} times as far apart as its returns are.")
-            yield finding(r, 
-                words, f"Fly at {speed(slower, unit)}, or use less of the angle.", path_of(f), apart, mended(f, speed_m_per_s=slower),
+            yield finding(
+                r,
+                words,
+                f"Fly at {speed(slower, unit)}, or use less of the angle.",
+                path_of(f),
+                apart,
+                mended(f, speed_m_per_s=slower),
                 f"fly {speed(slower, unit)}",
-            )  # fmt: skip
+            )
 
 
 @rule("scan-images")
@@ -144,4 +155,6 @@ def _images(r: Rule, view: View) -> Iterator[Finding]:
     if view.scanned and view.imaged:
         names = " and ".join(f.flight.name for f in view.imaged)
         words = f"The verdict is that of the scan; the images of {names} are not in it."
-        yield finding(r, words, "Plan the images as a job of their own.", measured=float(np.sum([f.images for f in view.imaged])))  # fmt: skip
+        yield finding(
+            r, words, "Plan the images as a job of their own.", measured=float(np.sum([f.images for f in view.imaged]))
+        )

@@ -1,4 +1,5 @@
-"""Rules of how control is observed: long enough, under different skies, as good as the tolerance asks, and what of it is left of earlier visits."""
+"""Rules of how control is observed: long enough, under different skies, as good as the tolerance asks, and what of it
+is left of earlier visits."""
 
 import math
 from collections.abc import Iterator

@@ -99,8 +99,8 @@ def _fixed(r: Rule, view: View) -> Iterator[Finding]:
             continue
         behind = next((f.name for f in plan.site.features if f.id == left.behind), "the ground")
         words = (
-            f"{p.name}: {behind} leaves {left.satellites:.0f} of {left.in_the_open:.0f} satellites and a PDOP of {min(left.pdop, 99):.1f}; "
-            "a fixed solution is not to be trusted there, and it is predicted as float."
+            f"{p.name}: {behind} leaves {left.satellites:.0f} of {left.in_the_open:.0f} satellites and a PDOP of"
+            f" {min(left.pdop, 99):.1f}; a fixed solution is not to be trusted there, and it is predicted as float."
         )
         session = OwnSession(
             hours=SESSION_H, setup=next((on.setup for on in p.by_source if isinstance(on, OnSetUp)), None)
@@ -123,7 +123,10 @@ def _instead(plan: Plan, p: ControlPoint, session: OwnSession) -> str:
     outside = polar_sigma(2, OUTSIDE, plan.assume)
     logged = survey(plan, (p.model_copy(update={"positioned_from": session}),)).sigma[0]
     polar, static = (f"±{small(h * math.sqrt(2), unit)} H and ±{small(v, unit)} V" for h, v in (outside, logged[1:]))
-    return f"A total station from two points outside: {2 * plan.assume['minutes_set_up']:.0f} min more, {polar}; or a static session of {SESSION_H:g} h: {static}."
+    return (
+        f"A total station from two points outside: {2 * plan.assume['minutes_set_up']:.0f} min more, {polar}; or a"
+        f" static session of {SESSION_H:g} h: {static}."
+    )
 
 
 @rule("control-moved")
@@ -168,7 +171,10 @@ def _edge(r: Rule, view: View) -> Iterator[Finding]:
         away = float(block.exterior.distance(here)) if block.geom_type == "Polygon" else float("inf")
         away = away if block.covers(here) else -away
         if away < r.threshold * spacing and inside.covers(here):
-            words = f"{p.name} lies {length(abs(away), unit)} {'inside' if away >= 0 else 'outside'} of the outermost exposures."
+            words = (
+                f"{p.name} lies {length(abs(away), unit)} {'inside' if away >= 0 else 'outside'} of the outermost"
+                " exposures."
+            )
             mend = f"Move it in, or fly a margin: {length(r.threshold * spacing, unit)} at least."
             yield finding(r, words, mend, f"control/{p.id}", away / spacing)
 

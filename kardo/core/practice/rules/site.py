@@ -26,8 +26,8 @@ def _gap(r: Rule, view: View) -> Iterator[Finding]:
         unit = view.plan.brief.unit
         spot = place(found.e, found.n, unit)
         words = (
-            f"The terrain has no heights over {area(found.area, unit)} of the site ({100 * found.share:.0f} %), most of it about "
-            f"{spot}; nothing is predicted there."
+            f"The terrain has no heights over {area(found.area, unit)} of the site ({100 * found.share:.0f} %), most of"
+            f" it about {spot}; nothing is predicted there."
         )
         yield finding(r, words, "Bring in terrain that covers the site.", measured=found.share)
 

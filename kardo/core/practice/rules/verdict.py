@@ -51,8 +51,9 @@ def _volume(r: Rule, view: View) -> Iterator[Finding]:
         if at_95 > allowed:
             share = f" or {100 * at_95 * volume.area / volume.content:.2g} %" if volume.content else ""
             words = (
-                f"Mean height over {names.get(volume.id, volume.id)} is good to {small(at_95, unit)} at 95 %, which is {cubic(at_95 * volume.area, unit)}{share}; "
-                f"{small(allowed, unit)} is allowed, which is {cubic(allowed * volume.area, unit)}."
+                f"Mean height over {names.get(volume.id, volume.id)} is good to {small(at_95, unit)} at 95 %, which is"
+                f" {cubic(at_95 * volume.area, unit)}{share}; {small(allowed, unit)} is allowed, which is"
+                f" {cubic(allowed * volume.area, unit)}."
             )
             yield finding(r, words, "See the largest share of the budget.", measured=at_95)
 

@@ -57,7 +57,8 @@ class Command(BaseCommand):
 
 
 def _one_thread() -> None:
-    """For small matrices: two threads that wait for each other are slower than one as soon as anybody else works on the machine, by three times beside a busy neighbour."""
+    """For small matrices: two threads that wait for each other are slower than one as soon as anybody else works on the
+    machine, by three times beside a busy neighbour."""
     threadpool_limits(1, "blas")
     numba.config.NUMBA_NUM_THREADS = 1  # type: ignore[attr-defined]  # read when its threads are made, at the first loop
 
