@@ -16,7 +16,7 @@ const KINDS: { to: Carried["to"]; name: string }[] = [
 ];
 
 /** Which kinds a file may be, by the end of its name: what the reader of each takes. */
-export function kindsOf(name: string, accepted: Catalogue["files"]["accepted"]): typeof KINDS {
+function kindsOf(name: string, accepted: Catalogue["files"]["accepted"]): typeof KINDS {
   const end = name.slice(name.lastIndexOf(".")).toLowerCase();
   return KINDS.filter(({ to }) => accepted[to]?.includes(end));
 }

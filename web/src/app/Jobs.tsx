@@ -64,7 +64,7 @@ export function Jobs({ session }: { session: Session }) {
       <div className="mt-5 flex flex-wrap items-end gap-x-6 gap-y-3">
         <form
           className="flex flex-wrap items-end gap-2"
-          action={(form) => open(call<JobLine>("POST", "/jobs", { title: String(form.get("title")) }))}
+          action={(form) => open(call<JobLine>("POST", "/jobs", { title: form.get("title") as string }))}
         >
           <label className="grid gap-1">
             New job

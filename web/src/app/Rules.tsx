@@ -1,5 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { Controller, useForm } from "react-hook-form";
 import { Link } from "react-router";
 import { call, type RuleLine, type Rules as AllRules } from "../api/client";
 import { UNITS } from "../lib/units";
@@ -195,30 +196,48 @@ interface OtherwiseProps {
 
 function Otherwise({ rule, unit, onAsk, onLeave }: OtherwiseProps) {
   const scale = factor(rule.unit, unit);
-  const [threshold, setThreshold] = useState(rule.own?.threshold ?? null);
-  const [severity, setSeverity] = useState<string>(rule.own?.severity ?? "");
+  const usual = rule.threshold;
+  const { register, handleSubmit, control } = useForm<{ threshold: number | null; severity: string; reason: string }>({
+    defaultValues: {
+      threshold: rule.own?.threshold ?? null,
+      severity: rule.own?.severity ?? "",
+      reason: "",
+    },
+  });
   return (
-    <form className="grid gap-1" action={(form) => onAsk({ threshold, severity, reason: String(form.get("reason")) })}>
+    <form className="grid gap-1" onSubmit={(event) => void handleSubmit(onAsk)(event)}>
       <span className="flex items-center gap-2">
-        {rule.threshold !== null && (
-          <CommitField
-            label={`Threshold of: ${rule.asks}`}
-            width="w-20"
-            placeholder={shown(rule.threshold, rule.unit, unit)}
-            text={threshold === null ? "" : shown(threshold, rule.unit, unit)}
-            read={(text) => {
-              const figure = Number(text.replace(",", "."));
-              if (text.trim() && !Number.isFinite(figure)) return null;
-              return () => setThreshold(text.trim() ? figure * scale : null);
-            }}
+        {usual !== null && (
+          <Controller
+            control={control}
+            name="threshold"
+            render={({ field: { value, onChange } }) => (
+              <CommitField
+                label={`Threshold of: ${rule.asks}`}
+                width="w-20"
+                placeholder={shown(usual, rule.unit, unit)}
+                text={value === null ? "" : shown(value, rule.unit, unit)}
+                read={(text) => {
+                  const figure = Number(text.replace(",", "."));
+                  if (text.trim() && !Number.isFinite(figure)) return null;
+                  return () => onChange(text.trim() ? figure * scale : null);
+                }}
+              />
+            )}
           />
         )}
-        {rule.threshold !== null && <span className="text-sm">{unitShown(rule.unit, unit)}</span>}
-        <Select label={`Severity of: ${rule.asks}`} value={severity} options={SEVERITIES} onChange={setSeverity} />
+        {usual !== null && <span className="text-sm">{unitShown(rule.unit, unit)}</span>}
+        <Controller
+          control={control}
+          name="severity"
+          render={({ field: { value, onChange } }) => (
+            <Select label={`Severity of: ${rule.asks}`} value={value} options={SEVERITIES} onChange={onChange} />
+          )}
+        />
       </span>
       <input
         className="input"
-        name="reason"
+        {...register("reason")}
         aria-label="Why"
         placeholder="why"
         required

@@ -1,18 +1,18 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { askAgain } from "../api/again";
-import { call, type Close, type Finding, type Problem } from "../api/client";
+import { call, type Close, type Finding } from "../api/client";
 import { ProblemNote } from "../ui/ProblemNote";
 import { Severity } from "../ui/Severity";
+import { useDoing } from "../ui/useDoing";
 import { usePlan } from "./plan";
 
 /** Waivers are the closing's: they are formed on its revision, and the findings are told anew once one is taken. */
 function useWaiver() {
   const { jobId } = usePlan();
   const client = useQueryClient();
-  const [problem, setProblem] = useState<Problem | null>(null);
-  const waive = async (f: Finding, reason: string) => {
-    try {
+  const { doing, problem, clear } = useDoing();
+  const waive = (f: Finding, reason: string) =>
+    doing(async () => {
       const { revision } = await call<Close>("GET", `/jobs/${jobId}/close`);
       await call<Close>("POST", `/jobs/${jobId}/close/waiver`, {
         revision,
@@ -23,13 +23,8 @@ function useWaiver() {
       });
       await askAgain(client, ["prediction", jobId]);
       await askAgain(client, ["close", jobId]);
-      return true;
-    } catch (error) {
-      setProblem(error as Problem);
-      return false;
-    }
-  };
-  return { waive, problem, clear: () => setProblem(null) };
+    });
+  return { waive, problem, clear };
 }
 
 /** Why a finding is accepted, asked for. */
@@ -39,7 +34,7 @@ export function Reason({ of: f, onDone }: { of: Finding; onDone: () => void }) {
     <form
       className="mt-1 grid gap-1 pl-5"
       action={async (form) => {
-        if (await waive(f, String(form.get("reason")))) onDone();
+        if (await waive(f, form.get("reason") as string)) onDone();
       }}
     >
       <label className="grid gap-1">

@@ -356,7 +356,7 @@ export function following(kept: Latest, prediction: Prediction): Latest {
   if (shown?.hash === fresh.hash && kept.told === prediction.told && kept.findings === prediction.findings) return kept;
   return {
     result: full,
-    undetermined: full ? null : (fresh as Undetermined),
+    undetermined: full ? null : fresh,
     before: shown?.hash === fresh.hash ? kept.before : kept.result,
     told: prediction.told,
     findings: prediction.findings,

@@ -14,16 +14,16 @@ const LISTS = ["marks", "correction_services", "setups", "flights", "control"] a
 /** In what two plans differ: their single parts field by field, their rows one by one. */
 export function differences(first: Plan, second: Plan): Difference[] {
   const out = [
-    ...fields("brief", first.brief as Row, second.brief as Row),
-    ...fields("assumptions", first.assumptions.overrides as Row, second.assumptions.overrides as Row),
+    ...fields("brief", first.brief, second.brief),
+    ...fields("assumptions", first.assumptions.overrides, second.assumptions.overrides),
   ];
   if (JSON.stringify(first.site.boundary) !== JSON.stringify(second.site.boundary))
     out.push({ what: "boundary", first: corners(first), second: corners(second) });
   const [a, b] = [first.site.ground.terrain, second.site.ground.terrain];
   if (a?.digest !== b?.digest) out.push({ what: "terrain", first: a?.source ?? "none", second: b?.source ?? "none" });
-  for (const list of LISTS) out.push(...rows(first[list] as Row[], second[list] as Row[]));
-  out.push(...rows(first.site.areas as Row[], second.site.areas as Row[]));
-  out.push(...rows(first.kit.cameras as Row[], second.kit.cameras as Row[]));
+  for (const list of LISTS) out.push(...rows(first[list], second[list]));
+  out.push(...rows(first.site.areas, second.site.areas));
+  out.push(...rows(first.kit.cameras, second.kit.cameras));
   return out;
 }
 
@@ -40,7 +40,7 @@ function corners(plan: Plan): string {
 function words(value: unknown): string {
   if (value === null || value === undefined || value === "") return "–";
   if (typeof value === "number") return String(Math.round(value * 1e6) / 1e6);
-  return typeof value === "object" ? JSON.stringify(value) : String(value);
+  return typeof value === "string" ? value : JSON.stringify(value);
 }
 
 function fields(part: string, first: Row, second: Row): Difference[] {

@@ -56,10 +56,11 @@ function put(here: Container, path: string[], value: unknown, at?: number | null
   if (Array.isArray(here)) {
     const place = here.findIndex((row) => row.id === key);
     if (rest.length)
-      return place < 0 ? here : here.map((row, k) => (k === place ? (put(row, rest, value, at) as Row) : row));
+      return place < 0 ? here : here.map((row, k): Row => (k === place ? (put(row, rest, value, at) as Row) : row));
     if (value === null) return here.filter((row) => row.id !== key);
-    if (place >= 0) return here.map((row, k) => (k === place ? (value as Row) : row));
-    return [...here.slice(0, at ?? here.length), value as Row, ...here.slice(at ?? here.length)];
+    const own = value as Row;
+    if (place >= 0) return here.map((row, k) => (k === place ? own : row));
+    return [...here.slice(0, at ?? here.length), own, ...here.slice(at ?? here.length)];
   }
   if (rest.length) {
     const child = here[key];

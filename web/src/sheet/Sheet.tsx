@@ -79,7 +79,7 @@ export function Sheet() {
   useReshape(drawing, tools);
   useStripEnds(drawing, tools);
   useWarm();
-  useFirstView(drawing, plan.site.boundary, view.terrain?.extent as Extent | undefined);
+  useFirstView(drawing, plan.site.boundary, view.terrain?.extent);
   useGoing(drawing, goTo, preview, plan.site.boundary);
 
   const { left, top, right, bottom } = BOX;
@@ -221,9 +221,7 @@ function useShading(drawing: Drawing | null, { terrain, colours }: SheetView) {
     if (!drawing) return;
     drawing.shading.setVisible(document.documentElement.dataset.theme !== "field"); // no mid greys in the sun
     drawing.shading.setSource(
-      terrain
-        ? new ImageStatic({ url: terrain.shading, imageExtent: terrain.extent as Extent, projection: GRID })
-        : null,
+      terrain ? new ImageStatic({ url: terrain.shading, imageExtent: terrain.extent, projection: GRID }) : null,
     );
   }, [drawing, terrain, colours]);
 }
@@ -239,7 +237,7 @@ function useBackdrop(drawing: Drawing | null) {
   useEffect(() => {
     if (!drawing) return;
     const url = `/api/jobs/${jobId}/backdrop/${digest}.jpg`;
-    const imageExtent = where?.split(" ").map(Number) as Extent | undefined;
+    const imageExtent = where?.split(" ").map(Number);
     drawing.backdrop.setSource(digest && imageExtent ? new ImageStatic({ url, imageExtent, projection: GRID }) : null);
   }, [drawing, jobId, digest, where]);
   useEffect(() => drawing?.backdrop.setOpacity(opacity), [drawing, opacity]);

@@ -17,7 +17,7 @@ export interface Placed {
   far: boolean;
 }
 
-export const HEIGHT = 15;
+const HEIGHT = 15;
 const CELL = 80;
 const RINGS = [1, 12, 28, 46, 66, 90, 120];
 /** Names from which on none moves away from its sign: so many lines to them nobody can follow. */

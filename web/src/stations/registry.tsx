@@ -28,7 +28,7 @@ import { SITE_VIEWS } from "./site/views";
 import type { ViewEntry } from "./views";
 
 /** What a station's line is told from. */
-export interface LineView {
+interface LineView {
   plan: Plan;
   summary: Summary | undefined;
   result: Result | null;

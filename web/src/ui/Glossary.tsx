@@ -60,7 +60,7 @@ export function Term({ of, children }: { of: string; children: ReactNode }) {
   const explained = useExplained(of);
   if (!explained) return children;
   return (
-    <span tabIndex={0} className="underline decoration-dotted underline-offset-2" {...explained}>
+    <span role="term" tabIndex={0} className="underline decoration-dotted underline-offset-2" {...explained}>
       {children}
     </span>
   );

@@ -117,7 +117,7 @@ export const takeOffs: SheetLayer = {
 /** The places that a flight takes off from, with which sorties do so where there are several. */
 export function takeOffsOf({ legs }: FlightFigures): { at: [number, number]; sorties: string }[] {
   const places = new Map<string, number[]>();
-  legs.forEach(({ take_off }, k) => places.set(`${take_off}`, [...(places.get(`${take_off}`) ?? []), k + 1]));
+  legs.forEach(({ take_off }, k) => places.set(take_off.join(), [...(places.get(take_off.join()) ?? []), k + 1]));
   return [...places].map(([at, numbers]) => ({
     at: at.split(",").map(Number) as [number, number],
     sorties: places.size > 1 ? ` ${numbers[0]}${numbers.length > 1 ? `–${numbers.at(-1)}` : ""}` : "",

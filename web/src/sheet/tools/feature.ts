@@ -19,7 +19,7 @@ export function useFeature(drawing: Drawing | null, { placing, drawn, plan, edit
     if (!drawing || placing !== "feature") return;
     const stroke = new Stroke({ color: colours.decision!, width: 1.8, lineDash: [4, 3] });
     const corner = new CircleStyle({ radius: 4, fill: new Fill({ color: colours.sheet! }), stroke });
-    const draw = new Draw({ type: TYPES[drawn.shape!], stopClick: true, style: new Style({ stroke, image: corner }) });
+    const draw = new Draw({ type: TYPES[drawn.shape], stopClick: true, style: new Style({ stroke, image: corner }) });
     draw.on("drawend", (event) => {
       const geometry = event.feature.getGeometry() as Point | LineString | Polygon;
       const at = geometry.getCoordinates();

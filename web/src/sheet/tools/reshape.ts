@@ -35,9 +35,7 @@ export function useStripEnds(drawing: Drawing | null, { placing, plan, station, 
       const edits = plan.flights.flatMap(({ id, pattern }) => {
         if (pattern.kind !== "own") return [];
         const moved = new Map(
-          event.features
-            .getArray()
-            .map((line) => [String((line as Feature).getId()), line as Feature<LineString>] as const),
+          event.features.getArray().map((line) => [String(line.getId()), line as Feature<LineString>] as const),
         );
         const lines = pattern.lines.map((strip, k) => {
           const line = moved.get(`${id}/${k}`);

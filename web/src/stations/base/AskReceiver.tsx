@@ -6,6 +6,7 @@ import { Field, Select } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Remarks } from "../../ui/Remarks";
 import { Sentence } from "../../ui/Sentence";
+import { useDoing } from "../../ui/useDoing";
 import { IntoBook, type Say } from "./OnAir";
 
 const POINTS = [
@@ -25,20 +26,13 @@ export function AskReceiver({ setup, say }: { setup: string; say?: Say }) {
   const [chosen, setChosen] = useState("");
   const [point, setPoint] = useState("arp");
   const [heard, setHeard] = useState<ReceiverHeard | null>(null);
-  const [problem, setProblem] = useState<Problem | null>(null);
-  const [busy, setBusy] = useState(false);
+  const { doing, problem, busy, clear } = useDoing();
   const receiver = chosen || receivers.data?.[0] || "";
   const listen = async () => {
-    setBusy(true);
-    setProblem(null);
     setHeard(null);
-    try {
-      setHeard(await call<ReceiverHeard>("POST", `/jobs/${jobId}/receivers/heard`, { receiver, setup, point }));
-    } catch (fault) {
-      setProblem(fault as Problem);
-    } finally {
-      setBusy(false);
-    }
+    await doing(async () =>
+      setHeard(await call<ReceiverHeard>("POST", `/jobs/${jobId}/receivers/heard`, { receiver, setup, point })),
+    );
   };
   if (!receivers.data?.length) return null;
   const fine = !!heard?.remarks.every((r) => r.severity === "note");
@@ -65,7 +59,7 @@ export function AskReceiver({ setup, say }: { setup: string; say?: Say }) {
         </button>
       </div>
       {busy && <p role="status">listening, 12 s at most…</p>}
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
       {heard && (
         <div role="status">
           <Sentence fine={fine}>{heard.told}</Sentence>

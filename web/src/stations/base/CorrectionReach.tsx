@@ -142,7 +142,7 @@ function LinkOf({ setup }: { setup: SetUp }) {
             value={link?.kind ?? ""}
             options={KINDS}
             onChange={(kind) => {
-              const wanted = kind as Link["kind"] | "";
+              const wanted = kind;
               set(wanted ? { ...blank, ...link, kind: wanted, reach: null } : null);
             }}
           />

@@ -1,7 +1,7 @@
-import { useState } from "react";
+import { Controller, useForm } from "react-hook-form";
 import type { Device } from "../../api/client";
 import { usePlan } from "../../app/plan";
-import { Field, Select, TextField } from "../../ui/fields";
+import { Field, Select } from "../../ui/fields";
 
 const ASK = { id: "", name: "look at it, then choose" };
 const CHOICES = {
@@ -36,44 +36,59 @@ const FRAMES = [
 /** What a device wants typed: nothing of it is assumed. */
 export function NewDevice({ onTake }: { onTake: (device: Omit<Device, "id">) => void }) {
   const { units } = usePlan().catalogue;
-  const [name, setName] = useState("");
-  const [wants, setWants] = useState<Partial<Record<Key, string>>>({});
-  const [frame, setFrame] = useState("satellites");
+  const { register, handleSubmit, control, watch, formState } = useForm<Record<Key | "name" | "frame", string>>({
+    defaultValues: { name: "", point: "", height: "", position: "", unit: "", frame: "satellites" },
+  });
   const keys = Object.keys(CHOICES) as Key[];
-  const whole = name.trim() !== "" && keys.every((key) => wants[key]);
+  const take = handleSubmit(({ name, ...wants }) => onTake({ name: name.trim(), ...wants } as Omit<Device, "id">));
   return (
-    <div className="border border-hairline p-2">
+    <form className="border border-hairline p-2" onSubmit={(event) => void take(event)}>
       <p className="text-sm">
         What is told the base's position: the base itself, a controller, the aircraft's remote. What each wants, its
         screen says; nothing is assumed.
       </p>
       <div className="mt-1 flex flex-wrap gap-x-4 gap-y-1.5">
-        <Field label="Device">{(id) => <TextField id={id} value={name} onCommit={setName} width="w-40" />}</Field>
+        <Field label="Device">
+          {(id) => (
+            <input id={id} className="input w-40" {...register("name", { validate: (text) => text.trim() !== "" })} />
+          )}
+        </Field>
         {keys.map((key) => (
           <Field key={key} label={LABELS[key]}>
             {(id) => (
-              <Select
-                id={id}
-                value={wants[key] ?? ""}
-                options={[ASK, ...(key === "unit" ? units : CHOICES[key])]}
-                onChange={(value) => setWants({ ...wants, [key]: value })}
+              <Controller
+                control={control}
+                name={key}
+                rules={{ required: true }}
+                render={({ field: { value, onChange } }) => (
+                  <Select
+                    id={id}
+                    value={value}
+                    options={[ASK, ...(key === "unit" ? units : CHOICES[key])]}
+                    onChange={onChange}
+                  />
+                )}
               />
             )}
           </Field>
         ))}
-        {(wants.position === "degrees" || wants.position === "dms") && (
+        {["degrees", "dms"].includes(watch("position")) && (
           <Field label="It holds positions in">
-            {(id) => <Select id={id} value={frame} options={FRAMES} onChange={setFrame} />}
+            {(id) => (
+              <Controller
+                control={control}
+                name="frame"
+                render={({ field: { value, onChange } }) => (
+                  <Select id={id} value={value} options={FRAMES} onChange={onChange} />
+                )}
+              />
+            )}
           </Field>
         )}
-        <button
-          className="button self-end"
-          disabled={!whole}
-          onClick={() => onTake({ name: name.trim(), ...wants, frame } as Omit<Device, "id">)}
-        >
+        <button className="button self-end" disabled={!formState.isValid}>
           make its card
         </button>
       </div>
-    </div>
+    </form>
   );
 }

@@ -1,11 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState, type FormEvent } from "react";
+import { useState } from "react";
+import { useForm } from "react-hook-form";
 import { call, type Difference, type Heard, type Mount, type Problem, type Said } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { Field } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
 import { Remarks } from "../../ui/Remarks";
 import { Sentence } from "../../ui/Sentence";
+import { useDoing } from "../../ui/useDoing";
 
 /** What was heard, for the book. */
 export type Say = (said: Extract<Said, { kind: "broadcast" }>) => void;
@@ -18,29 +20,18 @@ export function OnAir({ setup, say }: { setup: string; say?: Say }) {
     queryFn: () => call<string[]>("GET", `/jobs/${jobId}/casters`),
     staleTime: Infinity,
   });
-  const [asked, setAsked] = useState({ caster: "", user: "", password: "", mount: "" });
+  const { register, handleSubmit, watch, setValue } = useForm({
+    defaultValues: { caster: "", user: "", password: "", mount: "" },
+  });
   const [mounts, setMounts] = useState<Mount[]>([]);
   const [heard, setHeard] = useState<Heard | null>(null);
-  const [problem, setProblem] = useState<Problem | null>(null);
-  const [busy, setBusy] = useState("");
-  const caster = asked.caster || casters.data?.[0] || "";
-  const set = (change: Partial<typeof asked>) => setAsked({ ...asked, ...change });
-  const ask = async <T,>(doing: string, path: string, body: object, take: (answer: T) => void) => {
-    setBusy(doing);
-    setProblem(null);
+  const { doing, problem, busy, clear } = useDoing();
+  const asked = { ...watch(), caster: watch("caster") || casters.data?.[0] || "", mount: watch("mount").trim() };
+  const ask = <T,>(path: string, body: object, take: (answer: T) => void) => {
     setHeard(null);
-    try {
-      take(await call<T>("POST", `/jobs/${jobId}/casters/${path}`, { ...asked, caster, ...body }));
-    } catch (fault) {
-      setProblem(fault as Problem);
-    } finally {
-      setBusy("");
-    }
+    return doing(async () => take(await call<T>("POST", `/jobs/${jobId}/casters/${path}`, { ...asked, ...body })));
   };
-  const listen = (event: FormEvent) => {
-    event.preventDefault();
-    if (asked.mount) void ask<Heard>("listening, 12 s at most…", "heard", { setup }, setHeard);
-  };
+  const listen = handleSubmit(() => ask<Heard>("heard", { setup }, setHeard));
   if (casters.data && !casters.data.length)
     return (
       <p className="text-sm text-quiet">
@@ -48,7 +39,7 @@ export function OnAir({ setup, say }: { setup: string; say?: Say }) {
       </p>
     );
   return (
-    <form className="mt-2 border border-hairline p-2" onSubmit={listen} data-testid="on-air">
+    <form className="mt-2 border border-hairline p-2" onSubmit={(event) => void listen(event)} data-testid="on-air">
       <h3 className="font-bold">What the base broadcasts</h3>
       <p className="text-sm text-quiet">
         Its position as rovers and aircraft are sent it (RTCM 1005, 1006), held against this set-up. The password is
@@ -57,7 +48,7 @@ export function OnAir({ setup, say }: { setup: string; say?: Say }) {
       <div className="flex flex-wrap items-end gap-2">
         <Field label="Caster">
           {(id) => (
-            <select id={id} className="input" value={caster} onChange={(event) => set({ caster: event.target.value })}>
+            <select id={id} className="input" {...register("caster")}>
               {casters.data?.map((one) => (
                 <option key={one}>{one}</option>
               ))}
@@ -65,48 +56,25 @@ export function OnAir({ setup, say }: { setup: string; say?: Say }) {
           )}
         </Field>
         <Field label="Name there">
-          {(id) => (
-            <input
-              id={id}
-              className="input w-28"
-              autoComplete="off"
-              value={asked.user}
-              onChange={(event) => set({ user: event.target.value })}
-            />
-          )}
+          {(id) => <input id={id} className="input w-28" autoComplete="off" {...register("user")} />}
         </Field>
         <Field label="Password there">
           {(id) => (
-            <input
-              id={id}
-              type="password"
-              className="input w-28"
-              autoComplete="off"
-              value={asked.password}
-              onChange={(event) => set({ password: event.target.value })}
-            />
+            <input id={id} type="password" className="input w-28" autoComplete="off" {...register("password")} />
           )}
         </Field>
         <Field label="Mount point">
-          {(id) => (
-            <input
-              id={id}
-              className="input figures w-36"
-              list={`${id}-known`}
-              value={asked.mount}
-              onChange={(event) => set({ mount: event.target.value.trim() })}
-            />
-          )}
+          {(id) => <input id={id} className="input figures w-36" {...register("mount")} />}
         </Field>
         <button
           type="button"
           className="button"
-          disabled={!caster || !!busy}
-          onClick={() => void ask<Mount[]>("asking…", "mounts", {}, setMounts)}
+          disabled={!asked.caster || busy}
+          onClick={() => void ask<Mount[]>("mounts", {}, setMounts)}
         >
           which are there?
         </button>
-        <button className="button" disabled={!asked.mount || !!busy}>
+        <button className="button" disabled={!asked.mount || busy}>
           listen
         </button>
       </div>
@@ -119,7 +87,7 @@ export function OnAir({ setup, say }: { setup: string; say?: Say }) {
                 className="button text-sm"
                 aria-pressed={mount.name === asked.mount}
                 title={`${mount.title}, ${mount.format}, ${mount.systems}`}
-                onClick={() => set({ mount: mount.name })}
+                onClick={() => setValue("mount", mount.name)}
               >
                 {mount.name}
               </button>
@@ -127,8 +95,8 @@ export function OnAir({ setup, say }: { setup: string; say?: Say }) {
           ))}
         </ul>
       )}
-      {busy && <p role="status">{busy}</p>}
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {busy && <p role="status">listening, 12 s at most…</p>}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
       {heard && <HeardWords heard={heard} />}
       {heard && say && (
         <IntoBook

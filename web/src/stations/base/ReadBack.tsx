@@ -1,4 +1,5 @@
-import { useState, type FormEvent } from "react";
+import { useState } from "react";
+import { useForm } from "react-hook-form";
 import { call, type Device, type Difference } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { Field } from "../../ui/fields";
@@ -9,7 +10,7 @@ import { useDoing } from "../../ui/useDoing";
 /** What the device shows after it was typed, held against its card. */
 export function ReadBack({ setup, device }: { setup: string; device: Device }) {
   const { jobId } = usePlan();
-  const [shown, setShown] = useState({ first: "", second: "", height: "" });
+  const { register, handleSubmit, formState } = useForm({ defaultValues: { first: "", second: "", height: "" } });
   const [found, setFound] = useState<Difference | null>(null);
   const { doing, problem, clear } = useDoing();
   const names = device.position === "grid" ? ["E", "N"] : ["latitude", "longitude"];
@@ -18,15 +19,12 @@ export function ReadBack({ setup, device }: { setup: string; device: Device }) {
     { key: "second", label: `${names[1]} it shows` },
     { key: "height", label: "height it shows" },
   ] as const;
-  const whole = Object.values(shown).every((text) => text.trim());
-  const ask = async (event: FormEvent) => {
-    event.preventDefault();
-    if (!whole) return;
+  const ask = handleSubmit(async (shown) => {
     setFound(null);
     await doing(async () => {
       setFound(await call<Difference>("POST", `/jobs/${jobId}/card/${setup}/${device.id}/read-back`, shown));
     });
-  };
+  });
   return (
     <form className="mt-2 border border-hairline p-2" onSubmit={(event) => void ask(event)} data-testid="read-back">
       <p className="text-sm text-quiet">Read back from the device, or from what it broadcasts:</p>
@@ -34,16 +32,11 @@ export function ReadBack({ setup, device }: { setup: string; device: Device }) {
         {boxes.map(({ key, label }) => (
           <Field key={key} label={label}>
             {(id) => (
-              <input
-                id={id}
-                className="input figures w-32"
-                value={shown[key]}
-                onChange={(event) => setShown({ ...shown, [key]: event.target.value })}
-              />
+              <input id={id} className="input figures w-32" {...register(key, { validate: (text) => !!text.trim() })} />
             )}
           </Field>
         ))}
-        <button className="button" disabled={!whole}>
+        <button className="button" disabled={!formState.isValid}>
           hold against the card
         </button>
       </div>

@@ -92,7 +92,7 @@ function Row(props: { row: Scheme; unit: string; opened: boolean; onOpen: () => 
             <td>
               <SchemeMarks
                 absolute={[promise.rmse_h, promise.rmse_v]}
-                seen={as_seen as [number, number] | null}
+                seen={as_seen}
                 limits={[promise.limit_h, promise.limit_v]}
                 unit={unit}
               />

@@ -123,7 +123,7 @@ function OneSetUp({ setup }: { setup: SetUp }) {
   const takeNew = (figures: Figures) => {
     const id = freeName("A", antennas);
     setMaking(false);
-    void edit([added("kit/antennas", { id, ...figures } as never), ...fieldEdits(plan, path, { antenna: id })]);
+    void edit([added("kit/antennas", { id, ...figures }), ...fieldEdits(plan, path, { antenna: id })]);
   };
   const takeAntenna = (antenna: string) => {
     const shelf = plan.kit.antennas.some((a) => a.id === antenna)

@@ -156,7 +156,8 @@ function writes(task: Task): boolean {
   return !["other", "way_out", "way_back"].includes(task.kind);
 }
 
-export function Big(props: { onClick: () => void; disabled?: boolean; children: React.ReactNode }) {
+/** What comes next, in one large button; within a form the one that sends it. */
+export function Big(props: { onClick?: () => void; disabled?: boolean; children: React.ReactNode }) {
   return (
     <button
       className="mt-2 min-h-[48px] w-full cursor-pointer border-2 border-ink bg-ink px-3 text-lg font-bold text-sheet disabled:opacity-50"

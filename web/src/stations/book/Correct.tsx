@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useForm } from "react-hook-form";
 import type { Said } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { parseLength } from "../../lib/units";
@@ -31,24 +31,25 @@ export function Correct({ said, onSay }: { said: Said; onSay: (said: Said) => vo
   const fields = FIELDS[said.kind]!;
   const before = said as unknown as Record<string, string | number>;
   const shown = (field: string) => String(field === "not_fixed" ? 100 * Number(before[field]) : before[field]);
-  const [typed, setTyped] = useState(() => Object.fromEntries(fields.map(([field]) => [field, shown(field)])));
-  const next = saidAgain(said, typed, plan.brief.unit);
+  const { register, handleSubmit, watch } = useForm<Record<string, string>>({
+    defaultValues: Object.fromEntries(fields.map(([field]) => [field, shown(field)])),
+  });
+  const next = saidAgain(said, watch(), plan.brief.unit);
   return (
-    <div className="flex w-full flex-wrap items-end gap-2 pb-1">
+    <form
+      className="flex w-full flex-wrap items-end gap-2 pb-1"
+      onSubmit={(event) => void handleSubmit(() => next && onSay(next))(event)}
+    >
       {fields.map(([field, label]) => (
         <label key={field} className="grid gap-1 text-sm">
           {label}
-          <input
-            className="input figures min-h-[44px] w-28 text-lg"
-            value={typed[field]}
-            onChange={(event) => setTyped({ ...typed, [field]: event.target.value })}
-          />
+          <input className="input figures min-h-[44px] w-28 text-lg" {...register(field)} />
         </label>
       ))}
-      <button className="button min-h-[44px] px-3" disabled={!next} onClick={() => next && onSay(next)}>
+      <button className="button min-h-[44px] px-3" disabled={!next}>
         this instead
       </button>
-    </div>
+    </form>
   );
 }
 

@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { useForm } from "react-hook-form";
 import type { ControlPoint, Day, Said } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { fine, fineUnit, grid, length, parseLength } from "../../lib/units";
@@ -52,45 +53,44 @@ function TypeIn({ setup }: { setup: string }) {
   );
 }
 
+type MeasuredTo = "slant" | "vertical" | "pole";
+
 function HeightForm({ setup, when, say }: { setup: string; when: "before" | "after"; say: Say }) {
   const { plan } = usePlan();
   const pole = plan.setups.find((s) => s.id === setup)?.support === "fixed_pole";
-  const [way, setWay] = useState<"slant" | "vertical" | "pole">(pole ? "pole" : "slant");
-  const [typed, setTyped] = useState("");
-  const metres = parseLength(typed, plan.brief.unit);
+  const { register, handleSubmit, watch, resetField, formState } = useForm<{ to: MeasuredTo; typed: string }>({
+    mode: "onChange",
+    defaultValues: { to: pole ? "pole" : "slant", typed: "" },
+  });
+  const read = handleSubmit(({ to, typed }) => {
+    const metres = parseLength(typed, plan.brief.unit)!;
+    say({ kind: "height", setup, measured_to: to, when, typed: typed.trim(), metres });
+    resetField("typed");
+  });
+  const possible = (typed: string) => {
+    const metres = parseLength(typed, plan.brief.unit);
+    return metres !== null && metres > 0 && metres <= 10;
+  };
   return (
-    <div className="mt-2 flex flex-wrap items-end gap-2">
+    <form className="mt-2 flex flex-wrap items-end gap-2" onSubmit={(event) => void read(event)}>
       <label className="grid gap-1 text-sm">
-        height read, {way}
+        height read, {watch("to")}
         <input
           className="input figures min-h-[44px] w-36 text-lg"
           inputMode="text"
-          value={typed}
           placeholder={plan.brief.unit === "m" ? "1.843" : "6' 0 1/4\""}
-          onChange={(event) => setTyped(event.target.value)}
+          {...register("typed", { validate: possible })}
         />
       </label>
-      <select
-        className="input min-h-[44px]"
-        aria-label="How the height was read"
-        value={way}
-        onChange={(event) => setWay(event.target.value as typeof way)}
-      >
+      <select className="input min-h-[44px]" aria-label="How the height was read" {...register("to")}>
         <option value="slant">slant</option>
         <option value="vertical">vertical</option>
         <option value="pole">pole</option>
       </select>
-      <button
-        className={TOUCH}
-        disabled={metres === null || metres <= 0 || metres > 10}
-        onClick={() => {
-          say({ kind: "height", setup, measured_to: way, when, typed: typed.trim(), metres: metres! });
-          setTyped("");
-        }}
-      >
+      <button className={TOUCH} disabled={!formState.isValid}>
         height read
       </button>
-    </div>
+    </form>
   );
 }
 
@@ -224,56 +224,53 @@ export function LegForm({ task, say }: { task: Day["tasks"][number]; say: Say })
   const own = summary?.flights.find((f) => f.id === flight);
   const strips = own?.strips.filter((s) => s.leg === leg - 1) ?? [];
   const planned = strips.reduce((sum, s) => sum + s.exposures, 0);
-  const [images, setImages] = useState(String(planned || ""));
-  const [positions, setPositions] = useState(String(planned || ""));
-  const [share, setShare] = useState("0");
-  const [battery, setBattery] = useState("");
-  const counts = [images, positions].map((text) => (/^\d+$/.test(text.trim()) ? Number(text) : null));
-  const afloat = Number(share);
-  const good = counts.every((c) => c !== null) && afloat >= 0 && afloat <= 100 && share.trim() !== "";
-  const field = (label: string, value: string, set: (text: string) => void, mode: "numeric" | "text" = "numeric") => (
-    <label className="grid gap-1 text-sm">
-      {label}
-      <input
-        className="input figures min-h-[44px] w-24 text-lg"
-        inputMode={mode}
-        maxLength={20}
-        value={value}
-        onChange={(event) => set(event.target.value)}
-      />
-    </label>
+  const count = planned ? String(planned) : "";
+  const { register, handleSubmit, formState } = useForm({
+    mode: "onChange",
+    defaultValues: { images: count, positions: count, share: "0", battery: "" },
+  });
+  const landed = handleSubmit(({ images, positions, share, battery }) =>
+    say({
+      kind: "leg",
+      flight,
+      leg,
+      images: Number(images),
+      positions: Number(positions),
+      not_fixed: Number(share) / 100,
+      battery: battery.trim(),
+    }),
   );
+  const whole = { pattern: /^\s*\d+\s*$/, required: true };
+  const percent = { validate: (text: string) => !!text.trim() && Number(text) >= 0 && Number(text) <= 100 };
+  const box = { className: "input figures min-h-[44px] w-24 text-lg", maxLength: 20 };
   return (
-    <>
+    <form onSubmit={(event) => void landed(event)}>
       <p>
         {planned} images planned{own && ` · trigger every ${length(own.trigger_distance, unit, 1)} ${unitName(unit)}`}
       </p>
       <div className="mt-1 flex flex-wrap gap-3">
-        {field("images", images, setImages)}
-        {field("positions", positions, setPositions)}
-        {field("not fixed, %", share, setShare)}
-        {field("battery", battery, setBattery, "text")}
+        <label className="grid gap-1 text-sm">
+          images
+          <input {...box} inputMode="numeric" {...register("images", whole)} />
+        </label>
+        <label className="grid gap-1 text-sm">
+          positions
+          <input {...box} inputMode="numeric" {...register("positions", whole)} />
+        </label>
+        <label className="grid gap-1 text-sm">
+          not fixed, %
+          <input {...box} inputMode="numeric" {...register("share", percent)} />
+        </label>
+        <label className="grid gap-1 text-sm">
+          battery
+          <input {...box} {...register("battery")} />
+        </label>
       </div>
-      <Big
-        disabled={!good}
-        onClick={() =>
-          say({
-            kind: "leg",
-            flight,
-            leg,
-            images: counts[0]!,
-            positions: counts[1]!,
-            not_fixed: afloat / 100,
-            battery: battery.trim(),
-          })
-        }
-      >
-        landed
-      </Big>
-      <button className={`${TOUCH} mt-2`} onClick={() => say({ kind: "leg_not_flown", flight, leg })}>
+      <Big disabled={!formState.isValid}>landed</Big>
+      <button type="button" className={`${TOUCH} mt-2`} onClick={() => say({ kind: "leg_not_flown", flight, leg })}>
         not flown
       </button>
-    </>
+    </form>
   );
 }
 
@@ -281,34 +278,29 @@ export function LegForm({ task, say }: { task: Day["tasks"][number]; say: Say })
 function Elsewhere({ point, say }: { point: ControlPoint; say: Say }) {
   const { plan } = usePlan();
   const unit = plan.brief.unit;
-  const [e, setE] = useState("");
-  const [n, setN] = useState("");
-  const [east, north] = [parseLength(e, unit), parseLength(n, unit)];
-  const field = (label: string, value: string, set: (text: string) => void) => (
-    <label className="grid gap-1 text-sm">
-      {label}, {unitName(unit)}
-      <input
-        className="input figures min-h-[44px] w-36 text-lg"
-        inputMode="decimal"
-        value={value}
-        onChange={(event) => set(event.target.value)}
-      />
-    </label>
+  const { register, handleSubmit, formState } = useForm({ mode: "onChange", defaultValues: { E: "", N: "" } });
+  const metres = (text: string) => parseLength(text, unit);
+  const lies = handleSubmit(({ E, N }) =>
+    say({ kind: "target_moved", point: point.id, e: metres(E)!, n: metres(N)!, after_observed: false }),
   );
   return (
     <details className="mt-2">
       <summary className="min-h-[44px] cursor-pointer underline">it lies elsewhere</summary>
-      <div className="flex flex-wrap items-end gap-2">
-        {field("E", e, setE)}
-        {field("N", n, setN)}
-        <button
-          className={TOUCH}
-          disabled={east === null || north === null}
-          onClick={() => say({ kind: "target_moved", point: point.id, e: east!, n: north!, after_observed: false })}
-        >
+      <form className="flex flex-wrap items-end gap-2" onSubmit={(event) => void lies(event)}>
+        {(["E", "N"] as const).map((axis) => (
+          <label key={axis} className="grid gap-1 text-sm">
+            {axis}, {unitName(unit)}
+            <input
+              className="input figures min-h-[44px] w-36 text-lg"
+              inputMode="decimal"
+              {...register(axis, { validate: (text) => metres(text) !== null })}
+            />
+          </label>
+        ))}
+        <button className={TOUCH} disabled={!formState.isValid}>
           it lies there
         </button>
-      </div>
+      </form>
     </details>
   );
 }

@@ -17,7 +17,7 @@ export function CrsList(props: {
   const { id, label, anchor, found, at, busy, nothing, onTake, onLeave } = props;
   return (
     <Popover.Root open>
-      <Popover.Anchor virtualRef={anchor as RefObject<HTMLInputElement>} />
+      <Popover.Anchor virtualRef={anchor} />
       <Popover.Portal>
         <Popover.Content
           align="start"
@@ -34,6 +34,8 @@ export function CrsList(props: {
           )}
           <ul role="listbox" id={id} aria-label={label} aria-busy={busy}>
             {found.map((c, k) => (
+              // keys are the field's above: up, down and Enter
+              // eslint-disable-next-line jsx-a11y/click-events-have-key-events
               <li
                 key={c.code}
                 id={`${id}-${k}`}

@@ -144,7 +144,7 @@ function NewShift({ close, steps }: CloseViewProps) {
                 { id: "job", name: "of the job’s heights" },
                 { id: "ellipsoidal", name: "ellipsoidal" },
               ]}
-              onChange={(heights) => change({ heights: heights as "job" | "ellipsoidal" })}
+              onChange={(heights) => change({ heights: heights })}
             />
           )}
         </Field>

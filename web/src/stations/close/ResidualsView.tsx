@@ -87,7 +87,7 @@ function Lines({ lines, onUse }: LinesProps) {
                   label={`What ${line.name} is used for`}
                   value={line.used}
                   options={USED}
-                  onChange={(used) => onUse(line, used as Used)}
+                  onChange={(used) => onUse(line, used)}
                 />
               ) : (
                 USED.find((u) => u.id === line.used)!.name

@@ -47,7 +47,7 @@ const ROW_WIDTH = 765;
 const column = createColumnHelper<Row>();
 
 /** The usual way of observing that a point's occupations are, or their number. */
-export function methodOf(point: ControlPoint, methods: Catalogue["methods"]): string {
+function methodOf(point: ControlPoint, methods: Catalogue["methods"]): string {
   const bare = (some: ControlPoint["occupations"]) => some.map((o) => [o.epochs, o.after_min]);
   return methods.find((m) => same(bare(m.occupations), bare(point.occupations)))?.id ?? "own";
 }

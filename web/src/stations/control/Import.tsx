@@ -95,7 +95,7 @@ export function Import({ onDone }: { onDone: () => void }) {
           onChange={(event) => setText(event.target.value)}
         />
         <div className="grid content-start gap-1">
-          <Select label="Role of the points" value={role} options={ROLES} onChange={(id) => setRole(id as Role)} />
+          <Select label="Role of the points" value={role} options={ROLES} onChange={(id) => setRole(id)} />
           <button className="button" disabled={!text.trim()} onClick={() => void read({ text })}>
             Read points
           </button>
@@ -136,7 +136,7 @@ export function Import({ onDone }: { onDone: () => void }) {
                   label="Points that are there already"
                   value={same}
                   options={SAMES}
-                  onChange={(id) => setSame(id as Same)}
+                  onChange={(id) => setSame(id)}
                 />
               </li>
             )}

@@ -62,14 +62,7 @@ export function Naming({ onDone }: { onDone: () => void }) {
           )}
         </Field>
         <Field label="counted">
-          {(id) => (
-            <Select
-              id={id}
-              value={scheme.order!}
-              options={ORDERS}
-              onChange={(order) => set({ order: order as NameScheme["order"] })}
-            />
-          )}
+          {(id) => <Select id={id} value={scheme.order} options={ORDERS} onChange={(order) => set({ order: order })} />}
         </Field>
         <button className="button" onClick={() => void ask()}>
           show the names

@@ -43,34 +43,15 @@ export function PointDetails({ point }: { point: ControlPoint }) {
     >
       <strong className="self-center">{point.name}</strong>
       <Field label="Lies on">
-        {(id) => (
-          <Select
-            id={id}
-            value={point.lies_on ?? ""}
-            options={LIES}
-            onChange={(v) => set({ lies_on: v as ControlPoint["lies_on"] })}
-          />
-        )}
+        {(id) => <Select id={id} value={point.lies_on ?? ""} options={LIES} onChange={(v) => set({ lies_on: v })} />}
       </Field>
       <Field label="Target pattern">
         {(id) => (
-          <Select
-            id={id}
-            value={point.face ?? "chequered"}
-            options={FACES}
-            onChange={(v) => set({ face: v as ControlPoint["face"] })}
-          />
+          <Select id={id} value={point.face ?? "chequered"} options={FACES} onChange={(v) => set({ face: v })} />
         )}
       </Field>
       <Field label="Origin">
-        {(id) => (
-          <Select
-            id={id}
-            value={point.earlier ?? ""}
-            options={EARLIER}
-            onChange={(v) => set({ earlier: v as ControlPoint["earlier"] })}
-          />
-        )}
+        {(id) => <Select id={id} value={point.earlier ?? ""} options={EARLIER} onChange={(v) => set({ earlier: v })} />}
       </Field>
       <label className="flex items-center gap-1 self-center">
         <input
@@ -147,7 +128,7 @@ function Pictures({ point }: { point: ControlPoint }) {
           <a href={`/api/jobs/${jobId}/pictures/${digest}`} target="_blank" rel="noreferrer">
             <img
               className="h-8 border border-hairline"
-              alt={`Picture ${k + 1} of ${point.name}`}
+              alt={`${point.name}, ${k + 1}`}
               src={`/api/jobs/${jobId}/pictures/${digest}`}
             />
           </a>

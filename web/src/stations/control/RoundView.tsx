@@ -95,5 +95,5 @@ export function RoundView() {
 }
 
 function wayOf(one: Rounding): [number, number][] {
-  return [...one.stops.flatMap((s) => s.way as [number, number][]), ...(one.home as [number, number][])];
+  return [...one.stops.flatMap((s) => s.way), ...one.home];
 }

@@ -201,7 +201,7 @@ function Overlaps({ told }: { told: NonNullable<Coverage["figures"]> }) {
               <td className="num figures">{least?.toFixed(1) ?? "–"}</td>
               <td>
                 {at && (
-                  <button className="cursor-pointer underline" onClick={() => setGoTo({ e: at[0]!, n: at[1]! })}>
+                  <button className="cursor-pointer underline" onClick={() => setGoTo({ e: at[0], n: at[1] })}>
                     go there
                   </button>
                 )}

@@ -61,7 +61,7 @@ export function FlownFacts({ flown, unit }: { flown: FlightFigures; unit: string
             <button
               className="cursor-pointer underline"
               title="Show the place on the sheet"
-              onClick={() => setGoTo(flown.clearance!)}
+              onClick={() => setGoTo(flown.clearance)}
             >
               {length(flown.clearance.least, unit, 1)} {u}
             </button>

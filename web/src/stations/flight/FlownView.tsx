@@ -16,7 +16,7 @@ export function FlownView() {
   useCarried("flown", ({ file }) => void read({ file: file! }));
   const missed = reading?.held?.missed;
   useEffect(() => {
-    setBrought(missed?.length ? { places: missed as [number, number][], lines: [] } : null);
+    setBrought(missed?.length ? { places: missed, lines: [] } : null);
     return () => setBrought(null);
   }, [missed, setBrought]);
   return (

@@ -27,8 +27,7 @@ export function OrganisationKit() {
   // what ships with Kardo and was not touched is every job's anyway
   const shipped = (kind: Kind, row: Row) =>
     ((catalogue as unknown as Record<string, Row[] | undefined>)[kind] ?? []).some(
-      (one) =>
-        one.id === row.origin?.id && alike({ ...row, ...plansOwn(one) }, one as unknown as Record<string, unknown>),
+      (one) => one.id === row.origin?.id && alike({ ...row, ...plansOwn(one) }, one),
     );
   const kept = (row: Row) => data.find((one) => one.id === row.origin?.id);
   const attempt = async (work: Promise<unknown>) => {
@@ -170,7 +169,7 @@ function changes(before: Record<string, unknown>, after: Record<string, unknown>
   const fields = Object.keys({ ...before, ...after }).filter(
     (f) => JSON.stringify(before[f]) !== JSON.stringify(after[f]),
   );
-  const shown = (value: unknown) => (typeof value === "object" ? JSON.stringify(value) : String(value));
+  const shown = (value: unknown) => (typeof value === "string" ? value : JSON.stringify(value));
   return (
     fields.map((f) => `${f.replaceAll("_", " ")} ${shown(before[f])} → ${shown(after[f])}`).join(", ") || "the same"
   );

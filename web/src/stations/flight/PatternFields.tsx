@@ -72,11 +72,7 @@ function ParallelFields({ flight, pattern, flown }: PatternProps<PatternOf<"para
               value={pattern.course_deg === null ? pattern.course_by : ""}
               options={COURSES}
               onChange={(by) =>
-                set(
-                  by
-                    ? { course_deg: null, course_by: by as typeof pattern.course_by }
-                    : { course_deg: Math.round(flown?.course ?? 0) },
-                )
+                set(by ? { course_deg: null, course_by: by } : { course_deg: Math.round(flown?.course ?? 0) })
               }
             />
           </span>
@@ -96,7 +92,7 @@ function CorridorFields({ flight, pattern }: PatternProps<PatternOf<"corridor">>
   const { number, metres } = usePart(`flights/${flight.id}/pattern`, pattern);
   return (
     <>
-      <Follows flight={flight} label="Along" line={pattern.line as Place[]} />
+      <Follows flight={flight} label="Along" line={pattern.line} />
       {metres("Width", "width_m")}
       {number("Side overlap, %", "side_overlap")}
       <Beyond flight={flight} pattern={pattern} />
@@ -108,7 +104,7 @@ function WallFields({ flight, pattern }: PatternProps<PatternOf<"facade">>) {
   const { number, metres } = usePart(`flights/${flight.id}/pattern`, pattern);
   return (
     <>
-      <Follows flight={flight} label="Walls" line={pattern.line as Place[]} />
+      <Follows flight={flight} label="Walls" line={pattern.line} />
       {metres("Stand-off", "stand_off_m")}
       {flight.sensor.kind === "images" && number("Extra images each end", "extra_exposures")}
     </>

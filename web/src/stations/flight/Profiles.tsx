@@ -143,7 +143,8 @@ function Cell({ kind, row, column }: { kind: Kind; row: { id: string; name: stri
 function put(whole: unknown, path: string[], next: unknown): unknown {
   const [key, ...rest] = path;
   if (key === undefined) return next;
-  if (Array.isArray(whole)) return whole.map((part, k) => (String(k) === key ? put(part, rest, next) : part));
+  if (Array.isArray(whole))
+    return (whole as unknown[]).map((part, k) => (String(k) === key ? put(part, rest, next) : part));
   const of = whole as Record<string, unknown>;
   return { ...of, [key]: put(of[key], rest, next) };
 }

@@ -18,8 +18,8 @@ export function TakeOffPlaces({ flight, air }: { flight: Flight; air: AirTime | 
   const set = (change: Partial<Flight>) => void edit(fieldEdits(plan, path, change));
   const move = (k: number, change: Partial<Move>) =>
     set({ take_off_moves: moves.map((one, j) => (j === k ? { ...one, ...change } : one)) });
-  const first = (flight.take_off ?? air?.take_off) as Place | undefined;
-  const last = (moves.at(-1)?.place ?? first) as Place | undefined;
+  const first = flight.take_off ?? air?.take_off;
+  const last = moves.at(-1)?.place ?? first;
   const next = (moves.at(-1)?.from_sortie ?? 1) + 1;
   return (
     <>
@@ -64,7 +64,7 @@ export function TakeOffPlaces({ flight, air }: { flight: Flight; air: AirTime | 
           </label>
           <PlaceFields
             of={`Take-off ${k + 2}`}
-            at={one.place as Place}
+            at={one.place}
             sheet={`take-off/${flight.id}/${one.from_sortie}`}
             onCommit={(place) => move(k, { place })}
           />

@@ -1,11 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { call, type Airspace, type Edit, type Leave, type Problem, type SiteFeature } from "../../api/client";
+import { Controller, useForm } from "react-hook-form";
+import { call, type Airspace, type Edit, type Leave, type SiteFeature } from "../../api/client";
 import { usePlan } from "../../app/plan";
 import { added, fieldEdits, removed, valueAt } from "../../lib/edits";
 import { length, UNITS } from "../../lib/units";
 import { Field, LengthField, Select } from "../../ui/fields";
 import { ProblemNote } from "../../ui/ProblemNote";
+import { useDoing } from "../../ui/useDoing";
 
 const STATES: Record<string, string> = {
   not: "not asked",
@@ -23,7 +25,7 @@ const CHANGES: Record<string, string> = {
 /** The airspace over the site: looked up, taken into the plan, leave asked for; and looked up again on the day. */
 export function AirspaceView() {
   const { jobId, plan, edit } = usePlan();
-  const [problem, setProblem] = useState<Problem | null>(null);
+  const { doing, problem, clear } = useDoing();
   const [authority, setAuthority] = useState("");
   const [found, setFound] = useState<Airspace | null>(null);
   const authorities = useQuery({
@@ -34,17 +36,9 @@ export function AirspaceView() {
   const names = (authorities.data ?? []).map((name) => ({ id: name, name }));
   const asked = authority || names[0]?.id || "";
   const query = `authority=${encodeURIComponent(asked)}`;
-  const attempt = async (what: () => Promise<unknown>) => {
-    try {
-      await what();
-      setProblem(null);
-    } catch (error) {
-      setProblem(error as Problem);
-    }
-  };
-  const lookUp = () => attempt(async () => setFound(await call<Airspace>("GET", `/jobs/${jobId}/airspace?${query}`)));
+  const lookUp = () => doing(async () => setFound(await call<Airspace>("GET", `/jobs/${jobId}/airspace?${query}`)));
   const take = () =>
-    attempt(async () => {
+    doing(async () => {
       const edits = found!.zones.flatMap(({ feature, change }): Edit[] => {
         const path = `site/features/${feature.id}`;
         if (change === "new") return [added("site/features", feature)];
@@ -69,7 +63,7 @@ export function AirspaceView() {
             : "Nobody has looked it up for this plan yet."}
         </span>
       </div>
-      {problem && <ProblemNote problem={problem} onClose={() => setProblem(null)} />}
+      {problem && <ProblemNote problem={problem} onClose={clear} />}
       {found && (
         <div className="mt-1 border border-decision bg-sheet p-2 text-sm" role="status">
           <p className="font-bold">
@@ -109,7 +103,7 @@ export function AirspaceView() {
                 <td>{ceiling(zone, plan.brief.unit)}</td>
                 <td>{zone.zone?.hours ? `${zone.zone.hours[0]} to ${zone.zone.hours[1]}` : "always"}</td>
                 <td>{zone.zone?.authority}</td>
-                <td>{zone.zone && <LeaveOf zone={zone} authority={asked} onProblem={setProblem} />}</td>
+                <td>{zone.zone && <LeaveOf zone={zone} authority={asked} doing={doing} />}</td>
               </tr>
             ))}
           </tbody>
@@ -132,44 +126,28 @@ function ceiling(zone: SiteFeature, unit: string): string {
 interface LeaveProps {
   zone: SiteFeature;
   authority: string;
-  onProblem: (problem: Problem) => void;
+  doing: (work: () => Promise<unknown>) => Promise<boolean>;
 }
 
 /** Leave for one zone: asked for with height, day and hours; and what became of it. */
-function LeaveOf({ zone, authority, onProblem }: LeaveProps) {
+function LeaveOf({ zone, authority, doing }: LeaveProps) {
   const { jobId, plan, edit } = usePlan();
-  const visit = plan.visits.find((v) => v.date);
   const [asking, setAsking] = useState(false);
-  const [height, setHeight] = useState<number | null>(Math.max(...plan.flights.map((f) => f.height_m), 0) || 100);
-  const [date, setDate] = useState(visit?.date ?? "");
-  const [hours, setHours] = useState<[string, string]>(["08:00", "16:00"]);
   const path = `site/features/${zone.id}/zone`;
   const { asked, reference } = zone.zone!;
   const note = async (answer: Leave) => {
     const before = valueAt(plan, path) as object;
     await edit([{ path, before, after: { ...before, asked: answer.state, reference: answer.reference } }]);
   };
-  const attempt = async (what: () => Promise<Leave>) => {
-    try {
+  const noted = (what: () => Promise<Leave>) =>
+    doing(async () => {
       await note(await what());
       setAsking(false);
-    } catch (error) {
-      onProblem(error as Problem);
-    }
-  };
-  const ask = () =>
-    attempt(() =>
-      call<Leave>("POST", `/jobs/${jobId}/airspace/ask`, {
-        feature: zone.id,
-        height: height ?? 0,
-        date,
-        first: hours[0],
-        last: hours[1],
-        authority,
-      }),
-    );
+    });
+  const ask = (typed: Asked) =>
+    noted(() => call<Leave>("POST", `/jobs/${jobId}/airspace/ask`, { feature: zone.id, authority, ...typed }));
   const look = () =>
-    attempt(() =>
+    noted(() =>
       call<Leave>(
         "GET",
         `/jobs/${jobId}/airspace/asked/${encodeURIComponent(reference ?? "")}?authority=${encodeURIComponent(authority)}`,
@@ -192,43 +170,51 @@ function LeaveOf({ zone, authority, onProblem }: LeaveProps) {
           ask for leave…
         </button>
       )}
-      {asking && (
-        <div className="mt-1 flex flex-wrap items-end gap-2">
-          <Field label="up to, above ground">
-            {(id) => (
-              <LengthField
-                id={id}
-                value={height}
-                unit={plan.brief.unit}
-                decimals={0}
-                width="w-16"
-                onCommit={setHeight}
-              />
-            )}
-          </Field>
-          <Field label="on">
-            {(id) => (
-              <input id={id} className="input" type="date" value={date} onChange={(e) => setDate(e.target.value)} />
-            )}
-          </Field>
-          {([0, 1] as const).map((k) => (
-            <Field key={k} label={k ? "to" : "from"}>
-              {(id) => (
-                <input
-                  id={id}
-                  className="input"
-                  type="time"
-                  value={hours[k]}
-                  onChange={(e) => setHours(k ? [hours[0], e.target.value] : [e.target.value, hours[1]])}
-                />
-              )}
-            </Field>
-          ))}
-          <button className="button" disabled={!date || !height} onClick={() => void ask()}>
-            ask
-          </button>
-        </div>
-      )}
+      {asking && <AskLeave ask={ask} />}
     </div>
+  );
+}
+
+interface Asked {
+  height: number;
+  date: string;
+  first: string;
+  last: string;
+}
+
+/** How high, on which day and when one wants to fly in a zone. */
+function AskLeave({ ask }: { ask: (typed: Asked) => Promise<unknown> }) {
+  const { plan } = usePlan();
+  const { register, handleSubmit, control, formState } = useForm<Asked>({
+    defaultValues: {
+      height: Math.max(...plan.flights.map((f) => f.height_m), 0) || 100,
+      date: plan.visits.find((v) => v.date)?.date ?? "",
+      first: "08:00",
+      last: "16:00",
+    },
+  });
+  return (
+    <form className="mt-1 flex flex-wrap items-end gap-2" onSubmit={(event) => void handleSubmit(ask)(event)}>
+      <Field label="up to, above ground">
+        {(id) => (
+          <Controller
+            control={control}
+            name="height"
+            rules={{ required: true }}
+            render={({ field: { value, onChange } }) => (
+              <LengthField id={id} value={value} unit={plan.brief.unit} decimals={0} width="w-16" onCommit={onChange} />
+            )}
+          />
+        )}
+      </Field>
+      <Field label="on">
+        {(id) => <input id={id} className="input" type="date" {...register("date", { required: true })} />}
+      </Field>
+      <Field label="from">{(id) => <input id={id} className="input" type="time" {...register("first")} />}</Field>
+      <Field label="to">{(id) => <input id={id} className="input" type="time" {...register("last")} />}</Field>
+      <button className="button" disabled={!formState.isValid}>
+        ask
+      </button>
+    </form>
   );
 }

@@ -38,7 +38,7 @@ export function FeaturesView() {
         </Field>
         <Field label="Drawn as">
           {(id) => (
-            <Select id={id} value={drawn.shape!} options={SHAPES} onChange={(shape) => setDrawn({ ...drawn, shape })} />
+            <Select id={id} value={drawn.shape} options={SHAPES} onChange={(shape) => setDrawn({ ...drawn, shape })} />
           )}
         </Field>
         <button
@@ -108,7 +108,7 @@ export function FeaturesView() {
                         label={`Top of ${one.name}`}
                         value={one.top ?? "rides"}
                         options={TOPS}
-                        onChange={(top) => set({ top: top as SiteFeature["top"] })}
+                        onChange={(top) => set({ top: top })}
                       />
                     )}
                     {one.kind === "canopy" && (
