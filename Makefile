@@ -1,4 +1,4 @@
-.PHONY: demo demo-reset test test-core test-server test-browser test-long hold lint setup dev database
+.PHONY: demo demo-reset test coverage test-core test-server test-browser test-long hold lint setup dev database
 
 PYTEST = .venv/bin/python -m pytest
 
@@ -12,7 +12,7 @@ setup:
 	@scripts/setup.sh
 
 dev:
-	@scripts/setup.sh --dev
+	@test -n "$(READY)" || scripts/setup.sh --dev
 
 lint: dev
 	.venv/bin/ruff check kardo benchmarks tests scripts
@@ -22,11 +22,22 @@ lint: dev
 	.venv/bin/python -m scripts.drift
 	cd web && npm run --silent lint && npm run --silent test
 
-test: lint test-core test-server test-browser
+# One after another, each told with its time: what fails says which step it was.
+STEPS = lint test-core test-server test-browser
+test: dev
+	@for step in $(STEPS); do \
+		echo "== $$step"; begun=$$(date +%s); \
+		$(MAKE) --no-print-directory READY=1 $$step || { echo "== $$step FAILED"; exit 1; }; \
+		echo "== $$step: $$(( $$(date +%s) - begun )) s"; \
+	done
+
+# How much of the core and the formats their own tests reach: told, not held.
+coverage: dev
+	$(PYTEST) tests/core tests/formats tests/standins -n 2 --cov=kardo.core --cov=kardo.formats --cov-report=term:skip-covered
 
 # Two workers on two cores: threads of their own would only wait for each other.
-test-core test-server test-browser test-long: export OPENBLAS_NUM_THREADS = 1
-test-core test-server test-browser test-long: export NUMBA_NUM_THREADS = 1
+test-core test-server test-browser test-long coverage: export OPENBLAS_NUM_THREADS = 1
+test-core test-server test-browser test-long coverage: export NUMBA_NUM_THREADS = 1
 
 test-core: dev
 	$(PYTEST) tests/core tests/formats tests/standins kardo/core kardo/formats --doctest-modules -n 2

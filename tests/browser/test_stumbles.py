@@ -124,9 +124,9 @@ def test_a_mark_is_typed_as_its_certificate_prints_it(signed_in, django_db_block
     commit(form.get_by_label("95 % circle, mm"), "24.477")
     take.click()
     expect(page.get_by_label("Name of Heron 9")).to_be_visible()
-    expect(page.get_by_label("sigma_h of Heron 9")).to_have_value("24.5")
+    expect(page.get_by_label("Horizontal σ of Heron 9")).to_have_value("24.5")
     page.get_by_label("Accuracy is typed as").first.select_option("sigma")
-    expect(page.get_by_label("sigma_h of Heron 9")).to_have_value("10.0")
+    expect(page.get_by_label("Horizontal σ of Heron 9")).to_have_value("10.0")
     assert (
         float(page.get_by_label("H of Heron 9", exact=True).input_value()) < 10
     )  # metres in the job's heights, not 61

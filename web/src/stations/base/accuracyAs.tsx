@@ -1,6 +1,9 @@
 import { useSyncExternalStore } from "react";
 import { usePlan } from "../../app/plan";
 
+/** What a standard deviation is called where a field has no label of its own. */
+export const SIGMA = { sigma_h: "Horizontal σ", sigma_v: "Vertical σ" };
+
 type As = "published" | "sigma";
 const KEY = "kardo-accuracy-as";
 const listeners = new Set<() => void>();
