@@ -169,17 +169,17 @@ def block_json(
     measured."""
     rng = np.random.default_rng(seed)
     f, half_w, half_h, base, spacing = 3600.0, 2700.0, 1800.0, 20.0, 35.0
-    centres, ypr, legs = [], [], []
+    centres, ypr, sorties = [], [], []
     for r in range(rows):
         for c in range(columns):
             centres.append([c * base, r * spacing, height + rng.normal(0, 1.5)])
             ypr.append([0.0 if r % 2 else 180.0, -90 + rng.normal(0, 2), rng.normal(0, 2)])
-            legs.append(0 if r < rows / 2 else 1)
+            sorties.append(0 if r < rows / 2 else 1)
     if oblique:
         for c in range(columns):
             centres.append([c * base, -40.0, height])
             ypr.append([0.0, -60.0, 0.0])
-            legs.append(1)
+            sorties.append(1)
     centres, ypr = np.array(centres), np.array(ypr)
     # flight lines run east, so the longer image side lies along north
     ypr[: rows * columns, 0] += 90.0
@@ -236,8 +236,13 @@ def block_json(
     if local:
         _calibrate(shifts, points[len(points) - targets - checks :], check_rows, rng)
     exposures = [
-        {"c": c.tolist(), "ypr": y.tolist(), "sigma_c": list(sigma_c) if sigma_c else None, "shifts": [0, 1, 2 + leg]}
-        for c, y, leg in zip(centres, ypr, legs, strict=True)
+        {
+            "c": c.tolist(),
+            "ypr": y.tolist(),
+            "sigma_c": list(sigma_c) if sigma_c else None,
+            "shifts": [0, 1, 2 + sortie],
+        }
+        for c, y, sortie in zip(centres, ypr, sorties, strict=True)
     ]
     return {
         "camera": {

@@ -64,7 +64,7 @@ def _card(plan: Plan, f: FlightPlan) -> str:
         f' 4.4">{sign_of("pad")}</svg> take-off &nbsp; → first line &nbsp; whole and dashed: sorties in turn</p>'
         "<table"
         f' class="two"><tr><td><h2>Type</h2>{_table(typed)}</td><td><h2>Know</h2>{_table(known)}</td></tr></table>'
-        f"<h2>Sorties</h2>{_sequence(f)}{_legs(plan, f)}<p class='quiet'>{CAUTIONS}</p></div>"
+        f"<h2>Sorties</h2>{_sequence(f)}{_sorties(plan, f)}<p class='quiet'>{CAUTIONS}</p></div>"
     )
 
 
@@ -74,7 +74,7 @@ def _lines(f: FlightPlan, frame: Frame) -> str:
     out = []
     for strip in f.strips:
         (x0, y0), (x1, y1) = frame.at(*strip.start), frame.at(*strip.end)
-        colour, dash = (COOL, "") if strip.leg % 2 == 0 else (WARN, ' stroke-dasharray="2 0.8"')
+        colour, dash = (COOL, "") if strip.sortie % 2 == 0 else (WARN, ' stroke-dasharray="2 0.8"')
         out.append(
             f'<line x1="{x0:.2f}" y1="{y0:.2f}" x2="{x1:.2f}" y2="{y1:.2f}" stroke="{colour}"'
             f' stroke-width="0.35"{dash}/>'
@@ -197,7 +197,7 @@ def _known(plan: Plan, f: FlightPlan) -> list[tuple[str, str]]:
         *(row for place, sorties in f.take_offs.items() for row in _known_place(plan, f, place, sorties)),
         *_on_ground(f.sensor, f, unit),
         ("in the air", f"{f.minutes:.0f} min"),
-        ("lands with", f"{min(leg.battery_left for leg in f.legs):.0f} % or more"),
+        ("lands with", f"{min(sortie.battery_left for sortie in f.sorties):.0f} % or more"),
         (
             "corrections",
             {"live": "live", "post_processed": "post-processed", "both": "live, and raw logged", "none": "none"}[
@@ -251,15 +251,15 @@ def _place(plan: Plan, at: tuple[float, float]) -> str:
     return f"{unit.from_metres(at[0]):.0f} {unit.from_metres(at[1]):.0f}"
 
 
-def _legs(plan: Plan, f: FlightPlan) -> str:
+def _sorties(plan: Plan, f: FlightPlan) -> str:
     rows = "".join(
-        f"<tr><td class='figures'>{k}</td><td class='figures'>{leg.first_strip + 1} – {leg.last_strip + 1}</td><td"
-        f" class='figures'>{_place(plan, f.strips[leg.first_strip].start)}</td><td"
-        f" class='figures'>{_place(plan, f.strips[leg.last_strip].end)}</td><td class='figures"
-        f" num'>{f.sensor.images(int(np.count_nonzero(f.leg == k - 1))) or '–'}</td><td class='figures"
-        f" num'>{leg.minutes:.1f}</td><td class='figures num'>{leg.battery_left:.0f}"
+        f"<tr><td class='figures'>{k}</td><td class='figures'>{sortie.first_strip + 1} – {sortie.last_strip + 1}</td>"
+        f"<td class='figures'>{_place(plan, f.strips[sortie.first_strip].start)}</td><td"
+        f" class='figures'>{_place(plan, f.strips[sortie.last_strip].end)}</td><td class='figures"
+        f" num'>{f.sensor.images(int(np.count_nonzero(f.sortie == k - 1))) or '–'}</td><td class='figures"
+        f" num'>{sortie.minutes:.1f}</td><td class='figures num'>{sortie.battery_left:.0f}"
         " %</td><td></td><td></td><td></td></tr>"
-        for k, leg in enumerate(f.legs, 1)
+        for k, sortie in enumerate(f.sorties, 1)
     )
     heads = (
         "sortie",

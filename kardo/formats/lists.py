@@ -130,7 +130,7 @@ def waypoints_csv(plan: Plan) -> str:
             writer.writerow(
                 [
                     safe_cell(flight.flight.name),
-                    way.leg[k],
+                    way.sortie[k],
                     way.strip[k],
                     k + 1,
                     f"{lon:.9f}",

@@ -70,15 +70,15 @@ def test_without_wind_legs_are_those_of_the_plan_and_minutes_the_sum_of_their_pa
     plan = small_plan(flight={"speed_m_per_s": 1.5, "cross_lines": 2})
     found, (f,) = of(plan), all_flown(plan)
     craft, battery = plan.aircraft("quad"), plan.battery("quad")
-    assert [leg.minutes for leg in found.legs] == pytest.approx([leg.minutes for leg in f.legs])
-    assert [leg.battery for leg in found.legs] == pytest.approx([leg.battery_left for leg in f.legs])
-    assert len(found.legs) > 1 and found.minutes == pytest.approx(f.minutes) and found.across is None
-    for leg in found.legs:
-        own = [line for line in found.lines if line.leg == leg.number]
+    assert [sortie.minutes for sortie in found.sorties] == pytest.approx([sortie.minutes for sortie in f.sorties])
+    assert [sortie.battery for sortie in found.sorties] == pytest.approx([sortie.battery_left for sortie in f.sorties])
+    assert len(found.sorties) > 1 and found.minutes == pytest.approx(f.minutes) and found.across is None
+    for sortie in found.sorties:
+        own = [line for line in found.lines if line.sortie == sortie.number]
         parts = 2 * craft.transit_min + sum(line.minutes + line.turn_minutes for line in own)
-        assert leg.minutes == pytest.approx(parts)
+        assert sortie.minutes == pytest.approx(parts)
         assert own[-1].battery == pytest.approx(
-            leg.battery + 100 * (craft.turn_s / 60 + craft.transit_min) / battery.minutes
+            sortie.battery + 100 * (craft.turn_s / 60 + craft.transit_min) / battery.minutes
         )
         assert [line.battery for line in own] == sorted((line.battery for line in own), reverse=True)
     assert [line.number for line in found.lines] == list(range(1, len(f.strips) + 1))
@@ -91,7 +91,7 @@ def test_a_head_wind_slows_and_lands_with_less():
         (windy.lines[k].speed for k in (0, 1)) if windy.lines[0].course < 90 else (windy.lines[k].speed for k in (1, 0))
     )
     assert slow == pytest.approx(min(12.0, plan.aircraft("quad").max_m_per_s - 8.0)) and fast == 12.0
-    assert windy.minutes > still.minutes and windy.legs[0].battery < still.legs[0].battery
+    assert windy.minutes > still.minutes and windy.sorties[0].battery < still.sorties[0].battery
     assert windy.windy and windy.across < windy.minutes and "better, in this wind" in windy.told
     assert of(
         changed(
@@ -117,7 +117,7 @@ def test_a_leg_too_short_has_four_ways_and_each_makes_it_long_enough():
     for way in found.longer:
         if way.edits:
             (f,) = all_flown(changed(plan, way.edits))
-            assert min(leg.minutes for leg in f.legs) >= 10 and f.minutes == pytest.approx(way.minutes)
+            assert min(sortie.minutes for sortie in f.sorties) >= 10 and f.minutes == pytest.approx(way.minutes)
             assert len(f.e) == way.images
 
 
@@ -152,7 +152,7 @@ def windy_plan(**flight):
 def test_a_wind_is_kept_with_the_flight_and_reaches_legs_and_what_hangs_on_them():
     still, windy = all_flown(windy_plan(wind_m_per_s=0.0))[0], all_flown(windy_plan())[0]
     against = [s for s in windy.strips if s.speed < 10.0]
-    assert windy.minutes > still.minutes and windy.legs[0].battery_left < still.legs[0].battery_left
+    assert windy.minutes > still.minutes and windy.sorties[0].battery_left < still.sorties[0].battery_left
     assert len(against) in (len(windy.strips) // 2, len(windy.strips) - len(windy.strips) // 2), "every second line"
     assert all(s.speed == pytest.approx(15.0 - 6.0) for s in against), "what the aircraft has, less the wind"
     assert windy_plan().hash != windy_plan(wind_from_deg=10.0).hash, (

@@ -190,13 +190,13 @@ def test_a_pole_used_in_the_place_of_the_tripod_is_told_by_its_reading():
 
 def test_once_the_crew_has_left_what_is_not_in_the_book_was_not_done():
     plan, _ = visited(small_plan(flight={"height_m": 40.0, "speed_m_per_s": 0.8}))
-    legs = len(all_flown(plan)[0].legs)
-    assert legs > 1
+    sorties = len(all_flown(plan)[0].sorties)
+    assert sorties > 1
     some = [*(occupied(k, f"G{k}", k) for k in range(1, 6)), occupied(6, "K1", 8), flown(10, 1, 60)]
     under_way, over = as_done(plan, book_of(some)), as_done(plan, book_of([*some, entry(20, 300, kind="departure")]))
     assert len(under_way.control) == 9 and not under_way.flights[0].missing_sorties
     assert [p.id for p in over.control] == ["G1", "G2", "G3", "G4", "G5", "K1"]
-    assert over.flights[0].missing_sorties == tuple(range(2, legs + 1))
+    assert over.flights[0].missing_sorties == tuple(range(2, sorties + 1))
     flown_, planned = (sum(len(f.e) for f in planned_network(p).flights) for p in (over, plan))
     assert flown_ < planned
 
@@ -240,7 +240,7 @@ def test_what_is_still_to_do():
         plan, book_of([occupied(1, "G1"), entry(2, 3, kind="not_reached", point="G2"), flown(3, 1), heights[0]])
     )
     assert "control/G1" not in left.points and "control/G2" not in left.points and "control/K1" in left.points
-    assert left.legs == [] and left.setups == ["setups/base"]
+    assert left.sorties == [] and left.setups == ["setups/base"]
     told = still_to_do(plan, book_of(heights))
     slant = vertical_from_slant(1.843, plan.kit.antennas[0])
     assert told.setups == [] and told.differences["base"] == pytest.approx(abs(1.805 - slant))
@@ -331,7 +331,7 @@ def session_off(number, point, minute):
 
 def test_what_the_day_is_short_of_is_counted():
     plan, *_ = visited()
-    planned = sum(s.count for s in all_flown(plan)[0].strips if s.leg == 0)
+    planned = sum(s.count for s in all_flown(plan)[0].strips if s.sortie == 0)
     leg = {"flight": "main", "leg": 1, "images": planned - 4, "positions": planned - 10, "not_fixed": 0.25}
     day = [
         entry(1, 1, kind="leg", **leg),

@@ -72,11 +72,11 @@ def faults_of(found, tasks, visit, sun):
     for key in people:
         own = sorted((p.start, p.end) for p in found.placed if key in p.people)
         faults += [f"{key} in two places at {clock(b[0])}" for a, b in pairwise(own) if b[0] < a[1]]
-    legs = [p for p in found.placed if p.task.battery]
-    for leg in legs:
-        away = [p for p in legs if p.start <= leg.start < p.end + (visit.charge_min or 24 * 60)]
+    sorties = [p for p in found.placed if p.task.battery]
+    for sortie in sorties:
+        away = [p for p in sorties if p.start <= sortie.start < p.end + (visit.charge_min or 24 * 60)]
         if len(away) > visit.batteries:
-            faults.append(f"{len(away)} batteries away at {clock(leg.start)}")
+            faults.append(f"{len(away)} batteries away at {clock(sortie.start)}")
     return faults
 
 
@@ -213,8 +213,8 @@ def test_the_base_is_first_out_and_last_in_and_logs_long_enough():
     lifted = [p.end for p in on_site if p.task.id not in {"copies", "base-in-base"}]
     assert at["base-in-base"].start >= max(lifted)
     (log,) = day_of(plan, "V1").logging
-    legs = [p for p in on_site if p.task.light]
-    assert min(p.start for p in legs) - log.first >= 15 and log.last - max(p.end for p in legs) >= 10
+    sorties = [p for p in on_site if p.task.light]
+    assert min(p.start for p in sorties) - log.first >= 15 and log.last - max(p.end for p in sorties) >= 10
 
 
 def test_a_second_occupation_waits_for_another_sky():
@@ -330,9 +330,9 @@ def test_a_flight_above_a_ceiling_is_kept_out_of_the_hours_in_which_it_holds():
     plan, visit = visited(under_a_zone(hours=("08:00", "13:30")))
     tasks = tasks_of(plan, visit)
     found = solved(plan, visit)
-    legs = [p for p in found.placed if p.task.kind == "leg"]
-    assert legs and not faults_of(found, tasks, visit, SUN) and min(p.start for p in legs) >= minute("13:30")
-    assert "not from 08:00 to 13:30: Sheal range" in legs[0].task.why
+    sorties = [p for p in found.placed if p.task.kind == "leg"]
+    assert sorties and not faults_of(found, tasks, visit, SUN) and min(p.start for p in sorties) >= minute("13:30")
+    assert "not from 08:00 to 13:30: Sheal range" in sorties[0].task.why
     free, _ = visited(under_a_zone(hours=("08:00", "13:30"), asked="granted"))
     assert not any(t.shut for t in tasks_of(free, visit)), "leave was given"
 

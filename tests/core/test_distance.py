@@ -136,8 +136,8 @@ def test_a_network_has_no_gradient_and_an_older_plan_keeps_its_figures():
     older = plan.model_copy(update={"assumptions": plan.assumptions.model_copy(update={"edition": "2026-11-27"})})
     kinds = {s.kind for s in planned_network(older).network.shifts}
     assert not kinds & {"distance_east", "distance_north", "line"}
-    legs = [s.sigma[2] for s in planned_network(older).network.shifts if s.kind == "leg"]
-    assert legs == pytest.approx([np.hypot(0.012, 0.0299)] * len(legs), rel=2e-3)
+    sorties = [s.sigma[2] for s in planned_network(older).network.shifts if s.kind == "leg"]
+    assert sorties == pytest.approx([np.hypot(0.012, 0.0299)] * len(sorties), rel=2e-3)
 
 
 @pytest.mark.parametrize(

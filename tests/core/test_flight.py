@@ -100,9 +100,11 @@ def test_terrain_following_keeps_the_height_above_ground():
 
 def test_legs_land_with_their_reserve():
     flight = fly(dict(height_m=60, speed_m_per_s=5, course_deg=0, reserve_percent=28), box(0, 0, 600, 600), None)
-    assert len(flight.legs) > 1
-    assert all(leg.battery_left >= 28 for leg in flight.legs)
-    assert [leg.first_strip for leg in flight.legs[1:]] == [leg.last_strip + 1 for leg in flight.legs[:-1]]
+    assert len(flight.sorties) > 1
+    assert all(sortie.battery_left >= 28 for sortie in flight.sorties)
+    assert [sortie.first_strip for sortie in flight.sorties[1:]] == [
+        sortie.last_strip + 1 for sortie in flight.sorties[:-1]
+    ]
     assert sum(s.count for s in flight.strips) == len(flight.e)
 
 

@@ -49,7 +49,7 @@ def test_the_pages_that_are_made_are_those_of_the_code():
 GONE = (
     "House", "HouseKit", "house_from_json", "Standing", "standing_of", "STANDING", "nearest_standing", "CorrectionNetwork", "OnNetwork", "HangsOn", "usual_hanging",
     "Staff", "Staves", "CloseStaff", "Told", "Shot", "Aim", "Wish", "Drawn", "read_drawn", "is_drawn", "Left", "School", "PROSE", "keeper", "Keeper", "Apart",
-    "hangs_on", "hanging", "by_hanging", "standpoint", "best_standpoint", "float_legs", "missing_legs", "own_strips", "areas_too", "margin_strips", "margin_exposures", "margin_reason",
+    "Leg", "LegTime", "LegError", "LegInAir", "LegFlown", "LegNotFlown", "hangs_on", "hanging", "by_hanging", "standpoint", "best_standpoint", "float_legs", "missing_legs", "own_strips", "areas_too", "margin_strips", "margin_exposures", "margin_reason",
     "crossing_strips", "crossing_height", "oblique_strips", "stand_off", "worst_speed", "exposure_time", "scan_angle", "range_gate", "return_height", "wind_speed", "wind_from", "wind_at",
 )  # fmt: skip
 

@@ -25,7 +25,7 @@ VISIT = Visit(id="V1", name="first", date="2027-03-16", people=(Person(id="a", n
 PLAN = small_plan(visits=(VISIT,))
 CHAIN = heights(PLAN, "base")
 DAY = day_of(PLAN, "V1")
-LEGS = [t for t in DAY.tasks if t.kind == "leg"]
+SORTIES = [t for t in DAY.tasks if t.kind == "leg"]
 
 
 def at(minutes):
@@ -36,7 +36,7 @@ def at(minutes):
 def good(**changes) -> RawLog:
     """A log that has everything: on the mark, the planned height, twenty minutes beyond the flights."""
     position = TO_EARTH.transform(CHAIN.longitude, CHAIN.latitude, CHAIN.mark_ellipsoidal)
-    first, last = at(min(t.start for t in LEGS) - 20), at(max(t.end for t in LEGS) + 20)
+    first, last = at(min(t.start for t in SORTIES) - 20), at(max(t.end for t in SORTIES) + 20)
     log = RawLog(
         version=3.04,
         marker="a",
@@ -84,10 +84,10 @@ def test_nothing_is_said_of_a_log_that_is_as_planned():
         ({"antenna_height": 1.7}, "warn", "57.4 mm apart"),
         ({"antenna_height": None}, "warn", "says no antenna height"),
         ({"interval": 5.0}, "warn", "logged every 5 s, the plan asks for 1 s"),
-        ({"first": at(min(t.start for t in LEGS) - 5)}, "warn", "begins 5 min before the first take-off"),
-        ({"first": at(min(t.start for t in LEGS) + 7)}, "stop", "begins 7 min after the first take-off"),
-        ({"last": at(max(t.end for t in LEGS) + 3)}, "warn", "ends 3 min after the last landing"),
-        ({"last": at(max(t.end for t in LEGS) - 9)}, "stop", "ends 9 min before the last landing"),
+        ({"first": at(min(t.start for t in SORTIES) - 5)}, "warn", "begins 5 min before the first take-off"),
+        ({"first": at(min(t.start for t in SORTIES) + 7)}, "stop", "begins 7 min after the first take-off"),
+        ({"last": at(max(t.end for t in SORTIES) + 3)}, "warn", "ends 3 min after the last landing"),
+        ({"last": at(max(t.end for t in SORTIES) - 9)}, "stop", "ends 9 min before the last landing"),
         ({"first": at(-3 * 1440), "last": at(-2 * 1440)}, "note", "no flight from this base on the clock"),
         ({"gaps": [Gap(at(600), at(602))]}, "warn", "Nothing was logged for 120 s"),
         ({"gaps": [Gap(at(600 + k), at(600.5 + k)) for k in range(9)]}, "warn", "4 more gaps"),
@@ -111,15 +111,15 @@ def test_a_log_has_to_cover_only_the_flights_of_its_own_base():
     plan = PLAN.model_copy(
         update={"setups": (*PLAN.setups, second), "marks": (*PLAN.marks, other), "flights": (*PLAN.flights, late)}
     )
-    legs = {path: t for t in day_of(plan, "V1").tasks if t.kind == "leg" for path in t.about}
-    own = legs["flights/main"]
+    sorties = {path: t for t in day_of(plan, "V1").tasks if t.kind == "leg" for path in t.about}
+    own = sorties["flights/main"]
     log = good(first=at(own.start - 20), last=at(own.end + 12))
     assert log_findings(log, plan) == []
     assert any(f.severity == "stop" for f in log_findings(replace(log, marker="B", markers=["B"]), plan))
 
 
 def test_the_worst_comes_first():
-    found = log_findings(good(approx=None, antenna_height=0.0, last=at(max(t.end for t in LEGS) - 9)), PLAN)
+    found = log_findings(good(approx=None, antenna_height=0.0, last=at(max(t.end for t in SORTIES) - 9)), PLAN)
     assert [f.severity for f in found] == ["stop", "warn", "note"]
 
 

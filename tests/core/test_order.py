@@ -120,9 +120,11 @@ def test_the_way_between_strips_counts():
     sortie."""
     plan = u_plan(speed_m_per_s=10.0)
     flight, craft = flown(plan, plan.flights[0]), plan.kit.aircraft[0]
-    between = sum(math.dist(a.end, b.start) for a, b in pairwise(flight.strips) if a.leg == b.leg)
+    between = sum(math.dist(a.end, b.start) for a, b in pairwise(flight.strips) if a.sortie == b.sortie)
     seconds = (sum(s.length for s in flight.strips) + between) / 10.0 + craft.turn_s * len(flight.strips)
-    assert flight.minutes == pytest.approx(seconds / 60 + sum(leg.out + leg.home for leg in flight.legs), rel=0.02)
+    assert flight.minutes == pytest.approx(
+        seconds / 60 + sum(sortie.out + sortie.home for sortie in flight.sorties), rel=0.02
+    )
 
 
 def test_a_climb_to_the_crossing_strips_takes_its_time():
@@ -147,11 +149,11 @@ def test_the_shortest_course_is_the_shortest(turn, wide, high):
         [-math.sin(a), math.cos(a)],
     ]
     ring = tuple((E0 + 300 + float(x), N0 + 300 + float(y)) for x, y in corners)
-    one_leg = small_plan().kit.batteries[0].model_copy(update={"minutes": 900.0})
+    one_sortie = small_plan().kit.batteries[0].model_copy(update={"minutes": 900.0})
 
     def minutes(course):
         plan = small_plan(boundary=ring, flight={"course_deg": course}, control=())
-        plan = plan.model_copy(update={"kit": plan.kit.model_copy(update={"batteries": (one_leg,)})})
+        plan = plan.model_copy(update={"kit": plan.kit.model_copy(update={"batteries": (one_sortie,)})})
         return flown(plan, plan.flights[0]).minutes
 
     assert minutes(None) <= 1.005 * min(minutes(float(c)) for c in range(0, 180, 7))

@@ -64,26 +64,28 @@ def standing(east, **more):
 
 def test_a_far_take_off_place_takes_its_minutes_from_the_lines_of_every_leg():
     near, far = (all_flown(standing(east))[0] for east in (0.0, -1800.0))
-    assert len(far.legs) > len(near.legs) and far.minutes > near.minutes
-    for leg in far.legs:
-        assert leg.out > 4 and leg.home > 4  # 1.8 km at 7 m/s
-        assert leg.battery_left >= 28 or leg.first_strip == leg.last_strip
+    assert len(far.sorties) > len(near.sorties) and far.minutes > near.minutes
+    for sortie in far.sorties:
+        assert sortie.out > 4 and sortie.home > 4  # 1.8 km at 7 m/s
+        assert sortie.battery_left >= 28 or sortie.first_strip == sortie.last_strip
     plan = standing(-1800.0)
     found = air_time(plan, plan.flights[0])
-    for k, leg in enumerate(far.legs):
-        assert (found.legs[k].minutes, found.legs[k].out, found.legs[k].home) == pytest.approx(
-            (leg.minutes, leg.out, leg.home)
+    for k, sortie in enumerate(far.sorties):
+        assert (found.sorties[k].minutes, found.sorties[k].out, found.sorties[k].home) == pytest.approx(
+            (sortie.minutes, sortie.out, sortie.home)
         )
-    ways = sum(leg.out + leg.home for leg in far.legs)
+    ways = sum(sortie.out + sortie.home for sortie in far.sorties)
     assert f"{ways:.0f} of them on ways out and home" in found.told
 
 
 def test_minutes_of_a_leg_are_its_ways_lines_and_turns():
     plan = standing(-900.0)
     found = air_time(plan, plan.flights[0].model_copy(update={"wind_m_per_s": 3.0, "wind_from_deg": 250.0}))
-    for leg in found.legs:
-        own = [line for line in found.lines if line.leg == leg.number]
-        assert leg.minutes == pytest.approx(leg.out + leg.home + sum(line.minutes + line.turn_minutes for line in own))
+    for sortie in found.sorties:
+        own = [line for line in found.lines if line.sortie == sortie.number]
+        assert sortie.minutes == pytest.approx(
+            sortie.out + sortie.home + sum(line.minutes + line.turn_minutes for line in own)
+        )
 
 
 def test_a_wind_that_lets_nothing_come_home_is_told():
@@ -107,14 +109,16 @@ def test_legs_land_with_their_reserve_and_none_could_have_taken_the_next_line(x,
     craft, battery = plan.aircraft("quad"), plan.battery("quad")
     usable = battery.minutes * (1 - reserve / 100)
     out, home = ways_from(plan, f, f.take_off[:2])
-    assert f.legs[0].first_strip == 0 and f.legs[-1].last_strip == len(f.strips) - 1
-    for leg, following in pairwise((*f.legs, None)):
-        assert leg.out == pytest.approx(out[leg.first_strip]) and leg.home == pytest.approx(home[leg.last_strip])
-        assert leg.minutes <= usable + 1e-9 or leg.first_strip == leg.last_strip
+    assert f.sorties[0].first_strip == 0 and f.sorties[-1].last_strip == len(f.strips) - 1
+    for sortie, following in pairwise((*f.sorties, None)):
+        assert sortie.out == pytest.approx(out[sortie.first_strip]) and sortie.home == pytest.approx(
+            home[sortie.last_strip]
+        )
+        assert sortie.minutes <= usable + 1e-9 or sortie.first_strip == sortie.last_strip
         if following is not None:
             k = following.first_strip
-            longer = leg.minutes - leg.home + (f.strips[k - 1].then + f.strips[k].length / speed) / 60 + home[k]
-            assert k == leg.last_strip + 1 and longer > usable - 1e-9
-    turns = sum(s.then for s in f.strips) - sum(f.strips[a.last_strip].then - craft.turn_s for a in f.legs)
+            longer = sortie.minutes - sortie.home + (f.strips[k - 1].then + f.strips[k].length / speed) / 60 + home[k]
+            assert k == sortie.last_strip + 1 and longer > usable - 1e-9
+    turns = sum(s.then for s in f.strips) - sum(f.strips[a.last_strip].then - craft.turn_s for a in f.sorties)
     on = sum(s.length for s in f.strips) / speed
-    assert f.minutes == pytest.approx((on + turns) / 60 + sum(a.out + a.home for a in f.legs))
+    assert f.minutes == pytest.approx((on + turns) / 60 + sum(a.out + a.home for a in f.sorties))

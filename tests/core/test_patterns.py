@@ -91,7 +91,7 @@ def test_a_corridor_is_covered_on_both_sides_of_every_bend(parts, width, overlap
 def test_small_bends_are_flown_straight():
     wavy = _at(*((20.0 * k, 2.0 * math.sin(k)) for k in range(12)))
     plan = level(about(wavy, 15), pattern=CorridorLines(line=wavy, width_m=30.0, extra_lines=0))
-    assert {s.leg for s in strips(plan)} and len(strips(plan)) == math.ceil(30 / all_flown(plan)[0].spacing) + 1
+    assert {s.sortie for s in strips(plan)} and len(strips(plan)) == math.ceil(30 / all_flown(plan)[0].spacing) + 1
 
 
 @pytest.mark.parametrize("turn", [1, -1])

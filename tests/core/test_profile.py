@@ -64,7 +64,7 @@ def test_the_way_home_is_looked_at_from_the_line_and_ends_at_the_take_off_place(
     plan = with_shed(small_plan(flight={"take_off": (E0 - 100, N0 + 60), "return_height_m": 80.0}))
     (f,) = all_flown(plan)
     out, home = of_way(plan, f, 1, False), of_way(plan, f, 1, True)
-    last = f.strips[f.legs[0].last_strip]
+    last = f.strips[f.sorties[0].last_strip]
     assert home.along[-1] == pytest.approx(np.hypot(last.end[0] - E0 + 100, last.end[1] - N0 - 60), abs=6)
     assert min(out.clearance.least, home.clearance.least) == pytest.approx(of_ways(plan, f).least)
     ground = plan.surface.at(E0 - 100, N0 + 60)

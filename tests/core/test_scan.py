@@ -122,14 +122,14 @@ def test_the_sequence_is_flown_on_every_leg_and_told_to_who_flies_it():
     (f,) = all_flown(plan)
     assert f.sequence_minutes == pytest.approx((3.0, 3.0))
     bare = flown(plan, f.flight.having(start_up=False))
-    assert f.minutes - bare.minutes == pytest.approx(6.0 * len(f.legs))
+    assert f.minutes - bare.minutes == pytest.approx(6.0 * len(f.sorties))
     air = air_time(plan, f.flight)
     assert air.minutes == pytest.approx(f.minutes) and air.images == 0 and air.scan_gb > 0
     tasks = tasks_of(plan.model_copy(update={"visits": (Visit(id="V", name="v", date="2027-05-01"),)}), Visit(id="V", name="v", date="2027-05-01"))  # fmt: skip
     words = " ".join(t.words for t in tasks)
     assert "before the first line: stand still 120 s, fly straight 10 s, 2 figures of eight" in words
     flying = sum(t.minutes for t in tasks if "main" in t.id)
-    assert flying >= f.minutes and flying < f.minutes + 3 * len(f.legs)
+    assert flying >= f.minutes and flying < f.minutes + 3 * len(f.sorties)
 
 
 def test_a_flight_carries_a_camera_or_a_scanner():

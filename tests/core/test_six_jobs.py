@@ -188,10 +188,10 @@ def test_half_a_field_day_to_a_signature():
     plan = small_plan(visits=(visit,))
     day = day_of(plan, "V1")
     assert day.reasons == [] and max(t.end for t in day.tasks) <= 14 * 60
-    legs = len(all_flown(plan)[0].legs)
+    sorties = len(all_flown(plan)[0].sorties)
     reached = [p for p in plan.control if p.id != "K4"]
     entries = [occupied(k, p.id, 20 + k) for k, p in enumerate(reached, 1)]
-    book = book_of([*entries, *(flown(40 + k, k, 90) for k in range(1, legs + 1))])
+    book = book_of([*entries, *(flown(40 + k, k, 90) for k in range(1, sorties + 1))])
     done = as_done(plan, book)
     assert predict(done).rmse_v >= 0.97 * predict(plan).rmse_v
     rng = np.random.default_rng(7)

@@ -63,9 +63,9 @@ def test_a_long_site_is_flown_best_from_its_middle():
     assert 400 < found.places[0][1] - E0 < 1400
     assert found.unseen < end.unseen and found.minutes < end.minutes + 1 and found.farthest < end.farthest
     (f,) = all_flown(changed(plan, found.edits))
-    assert f.minutes == pytest.approx(found.minutes) and len(f.legs) == found.legs
+    assert f.minutes == pytest.approx(found.minutes) and len(f.sorties) == found.sorties
     assert (1, *f.take_off[:2]) == found.places[0]
-    assert "out of sight" in found.words and f"{found.minutes:.0f} min in {found.legs} sorties" in found.words
+    assert "out of sight" in found.words and f"{found.minutes:.0f} min in {found.sorties} sorties" in found.words
 
 
 def test_nobody_is_sent_where_one_may_not_stand():
@@ -104,14 +104,14 @@ def test_each_sortie_goes_out_and_home_from_its_own_place():
     plan = moved(WEST, EAST)
     (f,) = all_flown(plan)
     craft, scale = plan.aircraft("quad"), grid(*plan.brief.system).combined_factor(E0 + 900, N0 + 45, 5.0)
-    assert [leg.take_off[0] for leg in f.legs] == [E0 + 50] + [E0 + 1750] * (len(f.legs) - 1)
-    for leg in f.legs:
-        for strip, at, which in ((leg.first_strip, "start", 0), (leg.last_strip, "end", 1)):
+    assert [sortie.take_off[0] for sortie in f.sorties] == [E0 + 50] + [E0 + 1750] * (len(f.sorties) - 1)
+    for sortie in f.sorties:
+        for strip, at, which in ((sortie.first_strip, "start", 0), (sortie.last_strip, "end", 1)):
             e, n = getattr(f.strips[strip], at)
-            off = (e - leg.take_off[0]) / scale, (n - leg.take_off[1]) / scale
+            off = (e - sortie.take_off[0]) / scale, (n - sortie.take_off[1]) / scale
             expected = minutes_out_and_home(craft, off, 80.0, 80.0)[which]
-            assert (leg.out, leg.home)[which] == pytest.approx(expected, abs=0.02)
-    assert f.minutes == pytest.approx(sum(leg.minutes for leg in f.legs))
+            assert (sortie.out, sortie.home)[which] == pytest.approx(expected, abs=0.02)
+    assert f.minutes == pytest.approx(sum(sortie.minutes for sortie in f.sorties))
 
 
 @settings(max_examples=10, deadline=None)
@@ -121,19 +121,19 @@ def test_moving_to_where_one_stands_changes_nothing(x, y, sortie):
     stays = long_plan(course_deg=0.0, take_off=place)
     moves = (TakeOffMove(from_sortie=sortie, place=place),)
     (a,), (b,) = all_flown(stays), all_flown(long_plan(course_deg=0.0, take_off=place, take_off_moves=moves))
-    assert a.legs == b.legs and np.array_equal(a.e, b.e) and list(a.take_offs) == list(b.take_offs)
+    assert a.sorties == b.sorties and np.array_equal(a.e, b.e) and list(a.take_offs) == list(b.take_offs)
 
 
 def test_what_looks_from_the_take_off_looks_from_each_sorties_own():
     plan = moved(WEST, EAST)
     (f,) = all_flown(plan)
     away, seen = seen_from_take_offs(plan, f, 500.0)
-    for k, leg in enumerate(f.legs):
-        own = f.leg == k
-        alone = seen_within(plan, f, leg.take_off[:2], 500.0, np.flatnonzero(own))
+    for k, sortie in enumerate(f.sorties):
+        own = f.sortie == k
+        alone = seen_within(plan, f, sortie.take_off[:2], 500.0, np.flatnonzero(own))
         assert np.array_equal(away[own], alone[0]) and np.array_equal(seen[own], alone[1])
         path = way_path(plan, f, int(np.flatnonzero(own)[0]))
-        assert math.dist((path.e[0], path.n[0]), leg.take_off[:2]) < 10
+        assert math.dist((path.e[0], path.n[0]), sortie.take_off[:2]) < 10
     way = waypoints(plan, f)
     assert np.allclose(way.above_start, way.h - 5.0)
 
@@ -145,7 +145,7 @@ def test_corrections_have_to_come_to_every_take_off_place():
     (f,) = all_flown(linked)
     found = reach(linked, f)
     assert not found.linked and found.take_off[0] == E0 + 1750
-    assert set(np.flatnonzero(f.leg > 0)) <= set(found.out), "the east is out of the radio's reach, 1.77 km off"
+    assert set(np.flatnonzero(f.sortie > 0)) <= set(found.out), "the east is out of the radio's reach, 1.77 km off"
 
 
 def test_a_wall_between_sends_the_take_off_to_where_the_way_is_clear():
@@ -175,7 +175,8 @@ def test_the_day_walks_to_the_next_place_and_the_card_has_both():
     assert not any(t.id.startswith("move-") for t in tasks_of(stays, visit))
     html = flight_card_html(plan)
     assert (
-        "take-off sortie 1, E" in html and f"take-off sorties 2 – {len(flown(plan, plan.flights[0]).legs)}, E" in html
+        "take-off sortie 1, E" in html
+        and f"take-off sorties 2 – {len(flown(plan, plan.flights[0]).sorties)}, E" in html
     )
     assert "take-off, E" in flight_card_html(stays)
 

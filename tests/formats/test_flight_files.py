@@ -145,7 +145,7 @@ def test_each_flight_of_the_demos_is_one_page_with_its_legs_and_corrections(demo
     assert len(pages) == len(plan.flights)
     text = " ".join(pages[0].get_textpage().get_text_bounded().split())
     flown, *_ = all_flown(plan)
-    for leg in flown.legs:  # where each begins, as whole metres
-        e, n = flown.strips[leg.first_strip].start
+    for sortie in flown.sorties:  # where each begins, as whole metres
+        e, n = flown.strips[sortie.first_strip].start
         assert f"{e:.0f} {n:.0f}" in text
     assert "planned in wind from" in text and ("from the base" in text or "from the service" in text)

@@ -97,7 +97,7 @@ def test_the_third_answer_follows_what_was_done(planner, planned):
     compute(planned)
     told = read(planner, planned)
     assert told["done"] is not None and "Not enough to leave" in told["enough"] and "Still to do: " in told["enough"]
-    assert len(told["left"]["points"]) == len(plan.control) - 3 and told["left"]["legs"] == ["flights/main/1"]
+    assert len(told["left"]["points"]) == len(plan.control) - 3 and told["left"]["sorties"] == ["flights/main/1"]
 
     send(planner, planned, day(plan))
     compute(planned)

@@ -27,15 +27,15 @@ def planned(office, planner):
 def test_a_day_is_solved_and_follows_a_pin_within_two_seconds(planner, planned):
     day = planner.get(f"/api/jobs/{planned.pk}/day/V1").json()
     assert day["told"].startswith("Out ") and not day["reasons"] and day["utc_offset_h"] == -1
-    leg = next(t for t in day["tasks"] if t["id"] == "leg-main-1")
-    later = f"{(leg['start'] + 60) // 60:02d}:{(leg['start'] + 60) % 60:02d}"
+    sortie = next(t for t in day["tasks"] if t["id"] == "leg-main-1")
+    later = f"{(sortie['start'] + 60) // 60:02d}:{(sortie['start'] + 60) % 60:02d}"
     started = time.perf_counter()
     answer = planner.patch_plan(planned.pk, [edit("visits/V1/pins/leg-main-1", None, later)], 1)
     assert answer.status_code == 200
     moved = planner.get(f"/api/jobs/{planned.pk}/day/V1").json()
     assert time.perf_counter() - started < 2
     now = next(t for t in moved["tasks"] if t["id"] == "leg-main-1")
-    assert now["pinned"] and now["start"] == leg["start"] + 60
+    assert now["pinned"] and now["start"] == sortie["start"] + 60
     assert moved["tasks"][-1]["end"] >= day["tasks"][-1]["end"]
     planner.post_json(f"/api/jobs/{planned.pk}/plan/undo", {})
     again = planner.get(f"/api/jobs/{planned.pk}/day/V1").json()
@@ -92,9 +92,9 @@ def test_the_calendar_is_in_utc(planner, planned):
     answer = planner.get(f"/api/jobs/{planned.pk}/day/V1/b.ics")
     events = icalendar.Calendar.from_ical(answer.content).walk("VEVENT")
     day = planner.get(f"/api/jobs/{planned.pk}/day/V1").json()
-    leg = next(t for t in day["tasks"] if t["id"] == "leg-main-1")
+    sortie = next(t for t in day["tasks"] if t["id"] == "leg-main-1")
     (event,) = [e for e in events if "main flight" in e["SUMMARY"]]
-    hour, rest = divmod(leg["start"] + 60, 60)  # the site's clock is an hour behind
+    hour, rest = divmod(sortie["start"] + 60, 60)  # the site's clock is an hour behind
     assert event["DTSTART"].dt == datetime(2027, 3, 16, hour, rest, tzinfo=UTC)
     assert len(events) == sum("b" in t["people"] for t in day["tasks"])
 

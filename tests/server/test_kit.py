@@ -83,7 +83,7 @@ def test_another_line_and_what_flights_begin_with_come_over_the_api(planner, job
 def test_a_line_from_the_side_and_a_take_off_place_come_over_the_api(planner, job):
     side = planner.get(f"/api/jobs/{job.pk}/flight/profile?flight=main&line=1").json()
     assert len(side["along"]) == len(side["flown"]) > 10 and side["words"].startswith("Line 1, ")
-    home = planner.get(f"/api/jobs/{job.pk}/flight/profile?leg=1&home=true").json()
+    home = planner.get(f"/api/jobs/{job.pk}/flight/profile?sortie=1&home=true").json()
     assert home["words"].startswith("Home from sortie 1") and home["exposures"] == []
     assert planner.get(f"/api/jobs/{job.pk}/flight/profile?line=999").status_code == 422
     (found,) = planner.get(f"/api/jobs/{job.pk}/flight/take-off").json()

@@ -72,8 +72,8 @@ def test_a_station_that_is_taken_adds_its_distance_to_the_whole_flight(told):
     held = zip(net.exposure_shifts.values[of_first], net.exposure_shares[of_first], strict=True)
     far = [(net.shifts[k].sigma[2], share[2, 2]) for k, share in held if net.shifts[k].kind.startswith("distance")]
     shared = sum((sigma * km) ** 2 for sigma, km in far) ** 0.5
-    leg = next(s for s in net.shifts if s.kind == "leg").sigma[2]
-    anew = (leg**2 - PLAN.assume["leg_v"] ** 2) ** 0.5
+    sortie = next(s for s in net.shifts if s.kind == "leg").sigma[2]
+    anew = (sortie**2 - PLAN.assume["leg_v"] ** 2) ** 0.5
     assert (shared**2 + anew**2) ** 0.5 == pytest.approx(near.growth, rel=0.03)
 
 

@@ -12,11 +12,11 @@ from kardo.core.book.entries import (
     Book,
     BroadcastHeard,
     HeightRead,
-    LegFlown,
     NotReached,
     Occupied,
     SessionOff,
     SessionOn,
+    SortieFlown,
     StoodUp,
     TargetMoved,
 )
@@ -141,11 +141,11 @@ def _visit(plan: Plan, key: str) -> str | None:
 
 def _flight(plan: Plan, flight: Flight, book: Book, left: set[str]) -> Flight:
     """With the sorties that were not flown, and those whose positions did not come out fixed."""
-    flown_: dict[int, LegFlown] = {s.leg: s for s in book.of("leg") if s.flight == flight.id}
+    flown_: dict[int, SortieFlown] = {s.leg: s for s in book.of("leg") if s.flight == flight.id}
     given_up: set[int] = {s.leg for s in book.of("leg_not_flown") if s.flight == flight.id} - set(flown_)
     if not flown_ and not given_up and not _day_over(plan, flight.visit, left):
         return flight
-    count = len(flown(plan, flight).legs)
+    count = len(flown(plan, flight).sorties)
     missing = given_up | (set(range(1, count + 1)) - set(flown_) if _day_over(plan, flight.visit, left) else set())
     afloat = {leg for leg, said in flown_.items() if said.not_fixed >= MOSTLY}
     return flight.model_copy(update={"missing_sorties": tuple(sorted(missing)), "float_sorties": tuple(sorted(afloat))})
@@ -167,7 +167,7 @@ class StillToDo:
     short of the plan in, in words."""
 
     points: list[str]
-    legs: list[str]
+    sorties: list[str]
     setups: list[str]
     differences: dict[str, float]
     off_air: dict[str, str]
@@ -181,10 +181,10 @@ def still_to_do(plan: Plan, book: Book) -> StillToDo:
     occupied = [s.point for s in book.of("occupation", "session_on")]
     gone = {s.point for s in book.of("not_reached")} | {s.point for s in book.of("target_moved") if s.after_observed}
     points = [f"control/{p.id}" for p in plan.control if p.id not in gone and occupied.count(p.id) < len(p.occupations)]
-    legs = []
+    sorties = []
     for flight in plan.flights:
         over = {s.leg for s in book.of("leg", "leg_not_flown") if s.flight == flight.id}
-        legs += [f"flights/{flight.id}/{k}" for k in range(1, len(flown(plan, flight).legs) + 1) if k not in over]
+        sorties += [f"flights/{flight.id}/{k}" for k in range(1, len(flown(plan, flight).sorties) + 1) if k not in over]
     spreads = {s.id: _spread(plan, s, book) for s in plan.setups}
     wanted = plan.policy["base-taped-once"] if plan.policy.asks("base-taped-once") else 1
     setups = [f"setups/{key}" for key, (count, _) in spreads.items() if count < wanted]
@@ -193,7 +193,7 @@ def still_to_do(plan: Plan, book: Book) -> StillToDo:
     off_air = {said.setup: said.words for said in heard.values() if not said.as_planned}
     return StillToDo(
         points=points,
-        legs=legs,
+        sorties=sorties,
         setups=setups,
         differences={key: spread for key, (count, spread) in spreads.items() if count > 1},
         off_air=off_air,
@@ -206,15 +206,15 @@ def _flown_short(plan: Plan, book: Book) -> list[str]:
     """What the sorties that were flown lack, counted over each flight."""
     out = []
     for flight in plan.flights:
-        legs: dict[int, LegFlown] = {s.leg: s for s in book.of("leg") if s.flight == flight.id}
+        sorties: dict[int, SortieFlown] = {s.leg: s for s in book.of("leg") if s.flight == flight.id}
         planned = Counter[int]()
         for strip in flown(plan, flight).strips:
-            planned[strip.leg + 1] += strip.count
-        images = sum(max(0, planned[leg] - said.images) for leg, said in legs.items())
-        positions = sum(max(0, said.images - said.positions) for said in legs.values())
-        kept = sum(said.positions for said in legs.values())
-        afloat = sum(said.not_fixed * said.positions for said in legs.values()) / kept if kept else 0.0
-        lacks = [f"{counted(images, 'image')} of {sum(planned[leg] for leg in legs)} missing"] if images else []
+            planned[strip.sortie + 1] += strip.count
+        images = sum(max(0, planned[leg] - said.images) for leg, said in sorties.items())
+        positions = sum(max(0, said.images - said.positions) for said in sorties.values())
+        kept = sum(said.positions for said in sorties.values())
+        afloat = sum(said.not_fixed * said.positions for said in sorties.values()) / kept if kept else 0.0
+        lacks = [f"{counted(images, 'image')} of {sum(planned[leg] for leg in sorties)} missing"] if images else []
         lacks += [f"{counted(positions, 'image')} without a position"] if positions else []
         lacks += [f"{100 * afloat:.0f} % of the positions not fixed"] if afloat >= LEAST_SHARE else []
         out += [f"{flight.name}: {', '.join(lacks)}"] if lacks else []

@@ -59,7 +59,7 @@ def _still(plan: Plan, left: StillToDo) -> str:
     """What is still to do, the first few by name."""
     names = [name_of(plan, "control", path.split("/")[1]) for path in left.points]
     names += [
-        f"sortie {leg} of {name_of(plan, 'flight', key)}" for _, key, leg in (path.split("/") for path in left.legs)
+        f"sortie {leg} of {name_of(plan, 'flight', key)}" for _, key, leg in (path.split("/") for path in left.sorties)
     ]
     if not names:
         return ""

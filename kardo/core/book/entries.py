@@ -165,7 +165,7 @@ class TargetIn(Part):
     point: Identifier
 
 
-class LegFlown(Part):
+class SortieFlown(Part):
     """A sortie of a flight was flown (counted from 1): images and positions counted, and the share of positions that is
     not fixed."""
 
@@ -178,7 +178,7 @@ class LegFlown(Part):
     battery: Short = ""
 
 
-class LegNotFlown(Part):
+class SortieNotFlown(Part):
     """A sortie was not flown, and will not be."""
 
     kind: Literal["leg_not_flown"] = "leg_not_flown"
@@ -222,8 +222,8 @@ Said = Annotated[
     | SessionOn
     | SessionOff
     | TargetIn
-    | LegFlown
-    | LegNotFlown
+    | SortieFlown
+    | SortieNotFlown
     | Ticked
     | Noted
     | Withdrawn,

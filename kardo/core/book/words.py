@@ -3,7 +3,16 @@
 from collections.abc import Callable
 from typing import Any
 
-from kardo.core.book.entries import BroadcastHeard, Entry, HeightRead, LegFlown, Noted, Occupied, StoodUp, TargetMoved
+from kardo.core.book.entries import (
+    BroadcastHeard,
+    Entry,
+    HeightRead,
+    Noted,
+    Occupied,
+    SortieFlown,
+    StoodUp,
+    TargetMoved,
+)
 from kardo.core.geodesy.units import UNITS, length
 from kardo.core.plan.model import Plan
 from kardo.core.plan.naming import name_of
@@ -44,7 +53,7 @@ def _moved(plan: Plan, said: TargetMoved) -> str:
     )
 
 
-def _leg(plan: Plan, said: LegFlown) -> str:
+def _leg(plan: Plan, said: SortieFlown) -> str:
     battery = f", battery {said.battery}" if said.battery else ""
     return (
         f"{_of_leg(plan, said)}: {said.images} images, {said.positions} positions, {100 * said.not_fixed:.0f} % not"

@@ -84,11 +84,11 @@ def contradictions(plan: Plan, book: Book, closing: Closing) -> list[str]:
 
 def _counts(book: Book, taken: ResidualSet) -> list[str]:
     """Images and positions that the book and processing count otherwise."""
-    legs = book.of("leg")
+    sorties = book.of("leg")
     found = []
     for what in ("images", "positions"):
-        written, processed = sum(getattr(leg, what) for leg in legs), getattr(taken, what)
-        if legs and processed is not None and processed != written:
+        written, processed = sum(getattr(sortie, what) for sortie in sorties), getattr(taken, what)
+        if sorties and processed is not None and processed != written:
             found.append(f"The book counts {written} {what}, processing found {processed}.")
     return found
 

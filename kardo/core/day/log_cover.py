@@ -34,8 +34,8 @@ def _cover(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[Remark]:
     """Whether the log covers the sorties of its day that rest on its base, as the Day has them."""
     ahead, day = _day(log, plan, chain)
     own = {f"flights/{f.id}" for f in plan.flights if f.positioned_from == OnSetUp(setup=chain.setup)}
-    legs = [t for t in day.tasks if t.kind == "leg" and t.start is not None and own & set(t.about)] if day else []
-    if not legs:
+    sorties = [t for t in day.tasks if t.kind == "leg" and t.start is not None and own & set(t.about)] if day else []
+    if not sorties:
         return [
             Remark(
                 "note",
@@ -45,8 +45,8 @@ def _cover(log: RawLog, plan: Plan, chain: SetUpHeights) -> list[Remark]:
         ]
     clock = [log.first - LEAP + 3600 * ahead, log.last - LEAP + 3600 * ahead]
     begins, ends = ((moment - 86_400 * math.floor(clock[0] / 86_400)) / 60 for moment in clock)
-    before = min(t.start or 0 for t in legs) - begins
-    after = ends - max(t.end or 0 for t in legs)
+    before = min(t.start or 0 for t in sorties) - begins
+    after = ends - max(t.end or 0 for t in sorties)
     return [
         *_end("begins", before, durations()["lead"].minutes, "before the first take-off", "after the first take-off"),
         *_end("ends", after, durations()["trail"].minutes, "after the last landing", "before the last landing"),

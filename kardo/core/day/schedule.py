@@ -104,12 +104,12 @@ def _plainly_impossible(tasks: tuple[Task, ...], visit: Visit, light: Light) -> 
             )
     yield from _given_to_the_wrong(tasks, visit)
     for kind in sorted({t.battery for t in tasks if t.battery}):
-        legs = sum(t.battery == kind for t in tasks)
-        if visit.charge_min is None and legs > visit.batteries:
+        sorties = sum(t.battery == kind for t in tasks)
+        if visit.charge_min is None and sorties > visit.batteries:
             yield Reason(
-                f"The flights take {legs} batteries; {visit.batteries} {'is' if visit.batteries == 1 else 'are'} at"
+                f"The flights take {sorties} batteries; {visit.batteries} {'is' if visit.batteries == 1 else 'are'} at"
                 " hand, and none is charged on site.",
-                f"Bring {legs - visit.batteries} more, or charge on site.",
+                f"Bring {sorties - visit.batteries} more, or charge on site.",
             )
     if light.dawn is None and any(t.on_foot for t in tasks):
         yield Reason("It does not get light on this day, not even for people on foot.", "Choose another date.")
@@ -157,11 +157,11 @@ def _placed(tasks: tuple[Task, ...], people: tuple[Person, ...], limits: _Limits
 
 def _breaks(tasks: tuple[Task, ...], starts: dict[str, Any]) -> Iterator[Any]:
     """Minutes from each sortie to the next of its aircraft, beyond the battery change."""
-    legs = {t.id: t for t in tasks if t.light}
-    for t in legs.values():
+    sorties = {t.id: t for t in tasks if t.light}
+    for t in sorties.values():
         for after in t.after:
-            if after.task in legs:
-                yield starts[t.id] - starts[after.task] - legs[after.task].minutes - after.minutes
+            if after.task in sorties:
+                yield starts[t.id] - starts[after.task] - sorties[after.task].minutes - after.minutes
 
 
 def _solved(model: "CpModel") -> "CpSolver | None":
@@ -234,9 +234,9 @@ def _within_day(shut: tuple[tuple[str, str], ...]) -> Iterator[tuple[int, int]]:
 def _charging(model: "CpModel", tasks: tuple[Task, ...], starts: dict[str, Any], limits: _Limits) -> None:
     """A battery is away while it flies and while it is charged again."""
     for kind in {t.battery for t in tasks if t.battery} if limits.charge is not None else set():
-        legs = [t for t in tasks if t.battery == kind]
-        away = [model.new_fixed_size_interval_var(starts[t.id], t.minutes + (limits.charge or 0), "") for t in legs]
-        model.add_cumulative(away, [1] * len(legs), limits.batteries)
+        sorties = [t for t in tasks if t.battery == kind]
+        away = [model.new_fixed_size_interval_var(starts[t.id], t.minutes + (limits.charge or 0), "") for t in sorties]
+        model.add_cumulative(away, [1] * len(sorties), limits.batteries)
 
 
 def _minutes(tasks: tuple[Task, ...], key: str) -> int:
@@ -348,11 +348,12 @@ def _pinned_too_hard(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> 
 
 
 def _too_few_batteries(tasks: tuple[Task, ...], visit: Visit, limits: _Limits) -> Iterator[Reason]:
-    legs = sum(bool(t.battery) for t in tasks)
-    for more in range(1, legs - visit.batteries + 1):
+    sorties = sum(bool(t.battery) for t in tasks)
+    for more in range(1, sorties - visit.batteries + 1):
         if _placed(tasks, visit.people, replace(limits, batteries=limits.batteries + more)):
             yield Reason(
-                f"{visit.batteries} batteries are not charged again in time for {legs} sorties.", f"Bring {more} more."
+                f"{visit.batteries} batteries are not charged again in time for {sorties} sorties.",
+                f"Bring {more} more.",
             )
             return
 
@@ -385,14 +386,14 @@ def told(found: Schedule, light: Light) -> str:
     if not found.placed:
         return "This day does not fit."
     at = {p.task.kind: p for p in found.placed}
-    legs = [p for p in found.placed if p.task.light]
+    sorties = [p for p in found.placed if p.task.light]
     words = f"Out {clock(at['way_out'].start)}"
-    if legs:
-        words += f", first take-off {clock(min(p.start for p in legs))}"
+    if sorties:
+        words += f", first take-off {clock(min(p.start for p in sorties))}"
     words += f", packed {clock(at['way_back'].start)}, back {clock(at['way_back'].end)}"
     spare = []
-    if legs and light.last is not None:
-        spare.append(f"{lasting(light.last - max(p.end for p in legs))} to spare before the sun is too low to fly")
+    if sorties and light.last is not None:
+        spare.append(f"{lasting(light.last - max(p.end for p in sorties))} to spare before the sun is too low to fly")
     if (outside := [p.end for p in found.placed if p.task.on_foot]) and light.dusk is not None:
         spare.append(f"{lasting(light.dusk - max(outside))} before dark")
     return "; ".join([words, ", ".join(spare)] if spare else [words]) + "."

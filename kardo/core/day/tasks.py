@@ -274,14 +274,14 @@ def _flying(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
         hung = own.positioned_from.setup if own.corrected and isinstance(own.positioned_from, OnSetUp) else None
         logging = (After(f"base-{hung}", lead),) if hung in {s.id for s in _setups(plan, visit)} else ()
         shut, zones = _shut(plan, flight)
-        for k, leg in enumerate(flight.legs, 1):
-            if k > 1 and leg.take_off != flight.legs[k - 2].take_off:
+        for k, sortie in enumerate(flight.sorties, 1):
+            if k > 1 and sortie.take_off != flight.sorties[k - 2].take_off:
                 out.append(_moving(plan, flight, k, before[own.aircraft]))
                 before[own.aircraft] = out[-1].id
             last = before.get(own.aircraft)
             after = (After(last, change),) if last else (After("preflight"), *(After(t) for t in laid))
-            words = f"{own.name}, sortie {k}" if len(flight.legs) > 1 else own.name
-            why = f"{leg.minutes:.1f} min in the air, landing with {leg.battery_left:.0f} %{zones}"
+            words = f"{own.name}, sortie {k}" if len(flight.sorties) > 1 else own.name
+            why = f"{sortie.minutes:.1f} min in the air, landing with {sortie.battery_left:.0f} %{zones}"
             key = f"leg-{own.id}-{k}"
             start, end = flight.sequence_minutes
             if start:
@@ -292,7 +292,7 @@ def _flying(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
                     id=key,
                     words=words,
                     stage="site",
-                    minutes=math.ceil(leg.minutes - start - end),
+                    minutes=math.ceil(sortie.minutes - start - end),
                     why=why,
                     roles=("pilot",),
                     kind="leg",
@@ -313,7 +313,7 @@ def _flying(plan: Plan, visit: Visit, laid: list[str]) -> list[Task]:
 
 def _moving(plan: Plan, flight: FlightPlan, k: int, last: str) -> Task:
     """From where the sortie before landed to where this one takes off."""
-    start, end = (flight.legs[j].take_off[:2] for j in (k - 2, k - 1))
+    start, end = (flight.sorties[j].take_off[:2] for j in (k - 2, k - 1))
     minutes, how = moved(plan, start, end)
     words = f"to the take-off place of {flight.flight.name}, sortie {k}"
     far = length(math.dist(start, end) / ground_scale(plan), plan.brief.unit)
@@ -333,7 +333,7 @@ def _sequence(
     flight: FlightPlan,
     k: int,
     at: str,
-    leg: str,
+    sortie: str,
     minutes: float,
     after: tuple[After, ...],
     shut: tuple[tuple[Clock, Clock], ...],
@@ -341,7 +341,7 @@ def _sequence(
     """What the inertial unit wants before a sortie's first line, or after its last, on the sortie's battery. It is not
     data: it is trimmed away."""
     words = (
-        f"{leg}, {'before the first line' if at == 'start' else 'after the last line'}:"
+        f"{sortie}, {'before the first line' if at == 'start' else 'after the last line'}:"
         f" {sequence_words(flight.scanner)}"
     )
     why = f"{60 * minutes:.0f} s as the scanner's profile asks; trimmed from the data"

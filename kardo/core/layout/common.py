@@ -67,7 +67,7 @@ def _with_checks(
 
 def _logging(plan: Plan, five: tuple[ControlPoint, ...]) -> tuple[ControlPoint, ...]:
     """The five as targets that log on their own as long as is flown, and half an hour."""
-    minutes = sum(leg.minutes for f in all_flown(plan) for leg in f.legs)
+    minutes = sum(sortie.minutes for f in all_flown(plan) for sortie in f.sorties)
     base = next((f.positioned_from.setup for f in plan.flights if isinstance(f.positioned_from, OnSetUp)), None)
     own = {
         "positioned_from": OwnSession(hours=round(minutes / 60 + BESIDE, 1), setup=base),

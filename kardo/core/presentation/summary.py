@@ -81,14 +81,14 @@ class StripLine:
 
     start: Pair
     end: Pair
-    leg: int
+    sortie: int
     exposures: int
     length: float
     kind: Kind
 
 
 @dataclass(frozen=True)
-class LegTime:
+class SortieTime:
     """One battery's flight: minutes, and those of its way out and home in them; per cent left on landing; first and
     last flight line; where it takes off, grid metres."""
 
@@ -141,7 +141,7 @@ class FlightFigures:
     cross_height: float | None
     take_off: tuple[float, float]
     strips: list[StripLine]
-    legs: list[LegTime]
+    sorties: list[SortieTime]
     e: list[float]
     n: list[float]
     reach: Reach | None
@@ -293,21 +293,26 @@ def flight_figures(plan: Plan, flight: FlightPlan) -> FlightFigures:
     heights = over_ground(flight).h
     strips = [
         StripLine(
-            start=s.start, end=s.end, leg=s.leg, exposures=flight.sensor.images(s.count), length=s.length, kind=s.kind
+            start=s.start,
+            end=s.end,
+            sortie=s.sortie,
+            exposures=flight.sensor.images(s.count),
+            length=s.length,
+            kind=s.kind,
         )
         for s in flight.strips
     ]
-    legs = [
-        LegTime(
-            minutes=leg.minutes,
-            out=leg.out,
-            home=leg.home,
-            battery_left=leg.battery_left,
-            first_strip=leg.first_strip,
-            last_strip=leg.last_strip,
-            take_off=leg.take_off[:2],
+    sorties = [
+        SortieTime(
+            minutes=sortie.minutes,
+            out=sortie.out,
+            home=sortie.home,
+            battery_left=sortie.battery_left,
+            first_strip=sortie.first_strip,
+            last_strip=sortie.last_strip,
+            take_off=sortie.take_off[:2],
         )
-        for leg in flight.legs
+        for sortie in flight.sorties
     ]
     return FlightFigures(
         id=flight.flight.id,
@@ -327,7 +332,7 @@ def flight_figures(plan: Plan, flight: FlightPlan) -> FlightFigures:
         cross_height=flight.cross_height,
         take_off=flight.take_off[:2],
         strips=strips,
-        legs=legs,
+        sorties=sorties,
         e=np.round(flight.e[: flight.images], 2).tolist(),
         n=np.round(flight.n[: flight.images], 2).tolist(),
         reach=reach(plan, flight),

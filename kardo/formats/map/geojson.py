@@ -123,7 +123,7 @@ def flight_geojson(plan: Plan) -> str:
                 "kind": "exposure",
                 "flight": flight.flight.name,
                 "number": k + 1,
-                "sortie": int(flight.leg[k]) + 1,
+                "sortie": int(flight.sortie[k]) + 1,
                 "line": int(flight.strip[k]) + 1,
                 "course_deg": round(float(np.degrees(flight.course[k])) % 360, 2),
                 "tilt_deg": round(float(np.degrees(flight.tilt[k])), 2),

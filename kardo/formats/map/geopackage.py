@@ -169,8 +169,8 @@ def flight_geopackage(plan: Plan) -> bytes:
             continue
         points.append(np.stack([flight.e, flight.n, flight.h], axis=1))
         of_points += [
-            {"flight": flight.flight.name, "number": k + 1, "sortie": int(leg) + 1, "line": int(strip) + 1}
-            for k, (leg, strip) in enumerate(zip(flight.leg, flight.strip, strict=True))
+            {"flight": flight.flight.name, "number": k + 1, "sortie": int(sortie) + 1, "line": int(strip) + 1}
+            for k, (sortie, strip) in enumerate(zip(flight.sortie, flight.strip, strict=True))
         ]
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "flight.gpkg"

@@ -130,7 +130,7 @@ def flight_kml(plan: Plan) -> str:
         for own in each_line(way):
             k = int(own[0])
             at = " ".join(f"{lon[i]:.10f},{lat[i]:.10f},{up[i]:.2f}" for i in own)
-            words = f"sortie {way.leg[k]}, course {way.course[k]:.1f}°, {flight.flight.speed_m_per_s:g} m/s, {doing}"
+            words = f"sortie {way.sortie[k]}, course {way.course[k]:.1f}°, {flight.flight.speed_m_per_s:g} m/s, {doing}"
             line = f"<LineString><altitudeMode>{mode}</altitudeMode><coordinates>{at}</coordinates></LineString>"
             marks.append(_placemark(f"flight line {way.strip[k]}", words, line))
         folders.append(_folder(flight.flight.name, marks))

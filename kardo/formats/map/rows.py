@@ -131,7 +131,7 @@ def line_row(plan: Plan, way: Waypoints, k: int) -> dict[str, object]:
     flight = way.flight.flight
     return {
         "flight": flight.name,
-        "sortie": int(way.leg[k]),
+        "sortie": int(way.sortie[k]),
         "line": int(way.strip[k]),
         "grid": plan.brief.crs,
         "course_deg": round(float(way.course[k]), 2),

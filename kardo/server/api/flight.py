@@ -142,12 +142,12 @@ def offer_calibration(request: HttpRequest, job_id: UUID, flight: str = "") -> l
 
 @router.get("/{job_id}/flight/profile", response=LineProfile)
 def show_profile(
-    request: HttpRequest, job_id: UUID, flight: str = "", line: int = 0, leg: int = 0, home: bool = False
+    request: HttpRequest, job_id: UUID, flight: str = "", line: int = 0, sortie: int = 0, home: bool = False
 ) -> LineProfile:
     """A line of a flight from the side, or, of a sortie, the way out or home; each by its number, from 1."""
     plan = whole_plan(job_of(request, job_id))
     f = flown(plan, _flight(plan, flight))
-    return of_way(plan, f, leg, home) if leg else of_line(plan, f, line)
+    return of_way(plan, f, sortie, home) if sortie else of_line(plan, f, line)
 
 
 @router.get("/{job_id}/flight/take-off", response=list[TakeOffs])

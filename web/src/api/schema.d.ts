@@ -4890,8 +4890,8 @@ export interface components {
             ];
             /** Strips */
             strips: components["schemas"]["StripLine"][];
-            /** Legs */
-            legs: components["schemas"]["LegTime"][];
+            /** Sorties */
+            sorties: components["schemas"]["SortieTime"][];
             /** E */
             e: number[];
             /** N */
@@ -4931,30 +4931,6 @@ export interface components {
             station: string;
             /** Words */
             words: string;
-        };
-        /**
-         * LegTime
-         * @description One battery's flight: minutes, and those of its way out and home in them; per cent left on landing; first and
-         *     last flight line; where it takes off, grid metres.
-         */
-        LegTime: {
-            /** Minutes */
-            minutes: number;
-            /** Out */
-            out: number;
-            /** Home */
-            home: number;
-            /** Battery Left */
-            battery_left: number;
-            /** First Strip */
-            first_strip: number;
-            /** Last Strip */
-            last_strip: number;
-            /** Take Off */
-            take_off: [
-                number,
-                number
-            ];
         };
         /**
          * Limits
@@ -5093,6 +5069,30 @@ export interface components {
             vertical: number[];
         };
         /**
+         * SortieTime
+         * @description One battery's flight: minutes, and those of its way out and home in them; per cent left on landing; first and
+         *     last flight line; where it takes off, grid metres.
+         */
+        SortieTime: {
+            /** Minutes */
+            minutes: number;
+            /** Out */
+            out: number;
+            /** Home */
+            home: number;
+            /** Battery Left */
+            battery_left: number;
+            /** First Strip */
+            first_strip: number;
+            /** Last Strip */
+            last_strip: number;
+            /** Take Off */
+            take_off: [
+                number,
+                number
+            ];
+        };
+        /**
          * StripLine
          * @description One flight line, grid metres.
          */
@@ -5107,8 +5107,8 @@ export interface components {
                 number,
                 number
             ];
-            /** Leg */
-            leg: number;
+            /** Sortie */
+            sortie: number;
             /** Exposures */
             exposures: number;
             /** Length */
@@ -6425,8 +6425,8 @@ export interface components {
             starts: string;
             /** Lines */
             lines: components["schemas"]["LineInAir"][];
-            /** Legs */
-            legs: components["schemas"]["LegInAir"][];
+            /** Sorties */
+            sorties: components["schemas"]["SortieInAir"][];
             /** Minutes */
             minutes: number;
             /** Wind */
@@ -6471,34 +6471,6 @@ export interface components {
             cautions: string[];
         };
         /**
-         * LegInAir
-         * @description One battery: its lines from the first to the last, minutes in all, and those of the way out and home in them, per
-         *     cent on landing, and whether that is its reserve.
-         */
-        LegInAir: {
-            /** Number */
-            number: number;
-            /** First */
-            first: number;
-            /** Last */
-            last: number;
-            /** Minutes */
-            minutes: number;
-            /** Out */
-            out: number;
-            /** Home */
-            home: number;
-            /** Battery */
-            battery: number;
-            /** Enough */
-            enough: boolean;
-            /** Take Off */
-            take_off: [
-                number,
-                number
-            ];
-        };
-        /**
          * LineInAir
          * @description One line: its number and sortie, from 1; course in degrees, metres, metres a second over the ground, minutes on
          *     it and to the next with its turn; per cent left in the battery at its end; metres to its farthest image from the
@@ -6507,8 +6479,8 @@ export interface components {
         LineInAir: {
             /** Number */
             number: number;
-            /** Leg */
-            leg: number;
+            /** Sortie */
+            sortie: number;
             /** Course */
             course: number;
             /** Length */
@@ -6540,6 +6512,34 @@ export interface components {
             images: number;
             /** Edits */
             edits: components["schemas"]["Edit"][];
+        };
+        /**
+         * SortieInAir
+         * @description One battery: its lines from the first to the last, minutes in all, and those of the way out and home in them, per
+         *     cent on landing, and whether that is its reserve.
+         */
+        SortieInAir: {
+            /** Number */
+            number: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Minutes */
+            minutes: number;
+            /** Out */
+            out: number;
+            /** Home */
+            home: number;
+            /** Battery */
+            battery: number;
+            /** Enough */
+            enough: boolean;
+            /** Take Off */
+            take_off: [
+                number,
+                number
+            ];
         };
         /**
          * ExposureAdvice
@@ -6647,8 +6647,8 @@ export interface components {
             ][];
             /** Minutes */
             minutes: number;
-            /** Legs */
-            legs: number;
+            /** Sorties */
+            sorties: number;
             /** Unseen */
             unseen: number;
             /** Unreached */
@@ -7956,7 +7956,7 @@ export interface components {
             /** Visit */
             visit: string;
             /** Said */
-            said: components["schemas"]["Arrival"] | components["schemas"]["Departure"] | components["schemas"]["StoodUp"] | components["schemas"]["HeightRead"] | components["schemas"]["BroadcastHeard"] | components["schemas"]["LogOn"] | components["schemas"]["LogOff"] | components["schemas"]["Occupied"] | components["schemas"]["TargetOut"] | components["schemas"]["TargetMoved"] | components["schemas"]["NotReached"] | components["schemas"]["SessionOn"] | components["schemas"]["SessionOff"] | components["schemas"]["TargetIn"] | components["schemas"]["LegFlown"] | components["schemas"]["LegNotFlown"] | components["schemas"]["Ticked"] | components["schemas"]["Noted"] | components["schemas"]["Withdrawn"];
+            said: components["schemas"]["Arrival"] | components["schemas"]["Departure"] | components["schemas"]["StoodUp"] | components["schemas"]["HeightRead"] | components["schemas"]["BroadcastHeard"] | components["schemas"]["LogOn"] | components["schemas"]["LogOff"] | components["schemas"]["Occupied"] | components["schemas"]["TargetOut"] | components["schemas"]["TargetMoved"] | components["schemas"]["NotReached"] | components["schemas"]["SessionOn"] | components["schemas"]["SessionOff"] | components["schemas"]["TargetIn"] | components["schemas"]["SortieFlown"] | components["schemas"]["SortieNotFlown"] | components["schemas"]["Ticked"] | components["schemas"]["Noted"] | components["schemas"]["Withdrawn"];
             /** Corrects */
             corrects: string | null;
             /**
@@ -8009,51 +8009,6 @@ export interface components {
             clock_off_s: number;
             /** Stands */
             stands: boolean;
-        };
-        /**
-         * LegFlown
-         * @description A sortie of a flight was flown (counted from 1): images and positions counted, and the share of positions that is
-         *     not fixed.
-         */
-        LegFlown: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "leg";
-            /** Flight */
-            flight: string;
-            /** Leg */
-            leg: number;
-            /** Images */
-            images: number;
-            /** Positions */
-            positions: number;
-            /**
-             * Not Fixed
-             * @default 0
-             */
-            not_fixed: number;
-            /**
-             * Battery
-             * @default
-             */
-            battery: string;
-        };
-        /**
-         * LegNotFlown
-         * @description A sortie was not flown, and will not be.
-         */
-        LegNotFlown: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "leg_not_flown";
-            /** Flight */
-            flight: string;
-            /** Leg */
-            leg: number;
         };
         /**
          * LogOff
@@ -8179,6 +8134,51 @@ export interface components {
             place: string;
         };
         /**
+         * SortieFlown
+         * @description A sortie of a flight was flown (counted from 1): images and positions counted, and the share of positions that is
+         *     not fixed.
+         */
+        SortieFlown: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "leg";
+            /** Flight */
+            flight: string;
+            /** Leg */
+            leg: number;
+            /** Images */
+            images: number;
+            /** Positions */
+            positions: number;
+            /**
+             * Not Fixed
+             * @default 0
+             */
+            not_fixed: number;
+            /**
+             * Battery
+             * @default
+             */
+            battery: string;
+        };
+        /**
+         * SortieNotFlown
+         * @description A sortie was not flown, and will not be.
+         */
+        SortieNotFlown: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "leg_not_flown";
+            /** Flight */
+            flight: string;
+            /** Leg */
+            leg: number;
+        };
+        /**
          * StillToDo
          * @description What is still to be done on a visit, in the plan's own names, by paths: points to occupy, sorties to fly, set-ups
          *     with fewer heights than are asked for; by how many metres the heights of a set-up differ; and by set-up what was
@@ -8188,8 +8188,8 @@ export interface components {
         StillToDo: {
             /** Points */
             points: string[];
-            /** Legs */
-            legs: string[];
+            /** Sorties */
+            sorties: string[];
             /** Setups */
             setups: string[];
             /** Differences */
@@ -10319,7 +10319,7 @@ export interface operations {
             query?: {
                 flight?: string;
                 line?: number;
-                leg?: number;
+                sortie?: number;
                 home?: boolean;
             };
             header?: never;

@@ -8,8 +8,8 @@ export function Ribbon() {
   const { plan, summary } = usePlan();
   const { open } = useNavigation();
   const { day } = useDay(plan.visits[0]);
-  const legs = summary?.flights.flatMap((f) => f.legs) ?? [];
-  const total = legs.reduce((sum, leg) => sum + leg.minutes, 0);
+  const sorties = summary?.flights.flatMap((f) => f.sorties) ?? [];
+  const total = sorties.reduce((sum, sortie) => sum + sortie.minutes, 0);
   return (
     <footer className="flex min-h-7 items-center max-[1099px]:py-1 gap-3 bg-band px-3 text-sm text-band-ink">
       {day && (
@@ -19,17 +19,17 @@ export function Ribbon() {
       )}
       {!day && <span className="font-medium whitespace-nowrap">Air time</span>}
       <span className="flex h-2.5 flex-1 gap-0.5">
-        {legs.map((leg, k) => (
+        {sorties.map((sortie, k) => (
           <span
             key={k}
-            title={`sortie ${k + 1}: ${leg.minutes.toFixed(1)} min, lands with ${leg.battery_left.toFixed(0)} %`}
-            style={{ flexGrow: leg.minutes, background: k % 2 ? "var(--in-1)" : "var(--out-1)" }}
+            title={`sortie ${k + 1}: ${sortie.minutes.toFixed(1)} min, lands with ${sortie.battery_left.toFixed(0)} %`}
+            style={{ flexGrow: sortie.minutes, background: k % 2 ? "var(--in-1)" : "var(--out-1)" }}
           />
         ))}
       </span>
       <span className="figures whitespace-nowrap">
-        {legs.length
-          ? `${legs.length} ${legs.length > 1 ? "sorties" : "sortie"} · ${total.toFixed(0)} min · lands with ${Math.min(...legs.map((l) => l.battery_left)).toFixed(0)} % or more`
+        {sorties.length
+          ? `${sorties.length} ${sorties.length > 1 ? "sorties" : "sortie"} · ${total.toFixed(0)} min · lands with ${Math.min(...sorties.map((l) => l.battery_left)).toFixed(0)} % or more`
           : "no flight yet"}
       </span>
       <span className="whitespace-nowrap opacity-80">? shortcuts</span>

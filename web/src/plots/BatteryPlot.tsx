@@ -9,13 +9,13 @@ export function BatteryPlot({ air, reserve }: { air: AirTime; reserve: number })
   const whole = air.minutes;
   const x = (minutes: number) => PAD.left + (minutes / whole) * (WIDTH - PAD.left - PAD.right);
   const y = (percent: number) => PAD.top + (1 - Math.max(0, percent) / 100) * (HEIGHT - PAD.top - PAD.bottom);
-  const starts = air.legs.map((_, k) => air.legs.slice(0, k).reduce((sum, leg) => sum + leg.minutes, 0));
+  const starts = air.sorties.map((_, k) => air.sorties.slice(0, k).reduce((sum, sortie) => sum + sortie.minutes, 0));
   return (
     <svg
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
       className="w-[400px] max-w-full"
       role="img"
-      aria-label={`Battery at the end of each line: it lands with ${Math.min(...air.legs.map((l) => l.battery)).toFixed(0)} % at least, reserve ${reserve} %`}
+      aria-label={`Battery at the end of each line: it lands with ${Math.min(...air.sorties.map((l) => l.battery)).toFixed(0)} % at least, reserve ${reserve} %`}
     >
       {[0, 25, 50, 75, 100].map((percent) => (
         <g key={percent} fontSize="11" fill="var(--quiet)">
@@ -39,16 +39,16 @@ export function BatteryPlot({ air, reserve }: { air: AirTime; reserve: number })
       <text x={WIDTH - PAD.right + 5} y={y(reserve) + 4} fontSize="11" fill="var(--decision-text)">
         reserve {reserve}
       </text>
-      {air.legs.map((leg, k) => {
-        const per = (100 - leg.battery) / leg.minutes; // per cent a minute
-        const own = air.lines.filter((line) => line.leg === leg.number);
+      {air.sorties.map((sortie, k) => {
+        const per = (100 - sortie.battery) / sortie.minutes; // per cent a minute
+        const own = air.lines.filter((line) => line.sortie === sortie.number);
         return (
-          <g key={leg.number}>
+          <g key={sortie.number}>
             <line
               x1={x(starts[k]!)}
-              x2={x(starts[k]! + leg.minutes)}
+              x2={x(starts[k]! + sortie.minutes)}
               y1={y(100)}
-              y2={y(leg.battery)}
+              y2={y(sortie.battery)}
               stroke="var(--ink)"
               strokeWidth="1.4"
             />
@@ -62,17 +62,17 @@ export function BatteryPlot({ air, reserve }: { air: AirTime; reserve: number })
               />
             ))}
             <text
-              x={x(starts[k]! + leg.minutes) - 2}
-              y={y(leg.battery) + 14}
+              x={x(starts[k]! + sortie.minutes) - 2}
+              y={y(sortie.battery) + 14}
               fontSize="11"
               textAnchor="end"
-              fill={leg.enough ? "var(--ink)" : "var(--decision-text)"}
+              fill={sortie.enough ? "var(--ink)" : "var(--decision-text)"}
               stroke="var(--paper)"
               strokeWidth="3"
               paintOrder="stroke"
               className="figures"
             >
-              {leg.battery.toFixed(0)}
+              {sortie.battery.toFixed(0)}
             </text>
           </g>
         );

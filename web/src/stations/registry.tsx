@@ -10,7 +10,7 @@ import { labels } from "../sheet/layers/labels";
 import { cells } from "../sheet/layers/cells";
 import { contours } from "../sheet/layers/contours";
 import { ellipses } from "../sheet/layers/ellipses";
-import { exposures, legs, ownStrips, strips, takeOffs, unreached } from "../sheet/layers/flights";
+import { exposures, sorties, ownStrips, strips, takeOffs, unreached } from "../sheet/layers/flights";
 import { localPoints } from "../sheet/layers/local";
 import { basePlaces } from "../sheet/layers/places";
 import { gaps } from "../sheet/layers/gaps";
@@ -102,7 +102,7 @@ export const STATIONS: Record<Station, StationEntry> = {
   flight: {
     title: "Flight",
     Tray: tray(() => import("./flight/FlightTray").then((m) => ({ default: m.FlightTray }))),
-    layers: [strips, exposures, ownStrips, legs, takeOffs],
+    layers: [strips, exposures, ownStrips, sorties, takeOffs],
     tools: [],
     views: FLIGHT_VIEWS,
     line: ({ summary }) => {

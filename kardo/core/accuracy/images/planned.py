@@ -150,7 +150,7 @@ def _all_shifts(plan: Plan, flights: tuple[FlightPlan, ...]) -> list[Shift]:
     return unique(
         [
             *bases,
-            *(leg for f in flights for leg in leg_shifts(plan, f)),
+            *(sortie for f in flights for sortie in leg_shifts(plan, f)),
             *by_distance,
             *all_shared(plan),
             *local_shifts(plan),
@@ -307,8 +307,8 @@ def _camera_sigma(plan: Plan, sight: Sight) -> Floats:
     assume, flight = plan.assume, sight.flight.flight
     along = flight.speed_m_per_s * assume["trigger_time"]
     azimuth = sight.track
-    states = [flight.sortie_state(leg + 1) for leg in range(len(sight.flight.legs))]
-    noise = np.array([[assume[f"{state}_{axis}"] for axis in "hv"] for state in states])[sight.flight.leg]
+    states = [flight.sortie_state(sortie + 1) for sortie in range(len(sight.flight.sorties))]
+    noise = np.array([[assume[f"{state}_{axis}"] for axis in "hv"] for state in states])[sight.flight.sortie]
     out = out_of_reach(plan, sight.flight)
     noise[out] = np.maximum(noise[out], [assume["float_h"], assume["float_v"]])
     h, v = (noise**2 + assume["lever_arm"] ** 2).T
@@ -330,8 +330,8 @@ def _exposure_shifts(plan: Plan, flights: tuple[FlightPlan, ...], index: ShiftIn
         by_distance = flight_gradient(plan, f)
         along = [index[s.key] for s in by_distance.shifts] if by_distance else []
         km = by_distance.shares(f.e, f.n).T.tolist() if by_distance else [[]] * len(f.e)
-        for leg, strip, own in zip(f.leg.tolist(), f.strip.tolist(), km, strict=True):
-            of_line = [("leg", f"{f.flight.id}.{leg + 1}"), ("line", line_key(f.flight.id, leg, strip))]
+        for sortie, strip, own in zip(f.sortie.tolist(), f.strip.tolist(), km, strict=True):
+            of_line = [("leg", f"{f.flight.id}.{sortie + 1}"), ("line", line_key(f.flight.id, sortie, strip))]
             whole = [*base, *(index[key] for key in of_line if key in index)]
             shifts.append([*whole, *along])
             shares += [*[1.0] * len(whole), *own]

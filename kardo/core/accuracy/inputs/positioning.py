@@ -14,19 +14,19 @@ from kardo.core.gnss.shifts import Gradient, Shift, gradient
 from kardo.core.plan.model import Plan
 
 MOSTLY = 0.5  # share of a sortie's exposures without corrections from which its own error is that of a float position
-LEG_ERROR = {"fixed": "leg", "float": "float_leg", "code": "code_leg"}
+SORTIE_ERROR = {"fixed": "leg", "float": "float_leg", "code": "code_leg"}
 
 
 @dataclass(frozen=True)
-class LegError:
+class SortieError:
     """What satellites do to a sortie's positions beside each exposure's own noise, sigmas (3,) east, north, up in
     metres: for the whole sortie, and anew for each of its flight lines."""
 
-    leg: Floats
+    sortie: Floats
     line: Floats
 
 
-def leg_errors(plan: Plan, flight: FlightPlan) -> list[LegError]:
+def leg_errors(plan: Plan, flight: FlightPlan) -> list[SortieError]:
     """Of each sortie, by the state of its positions; where they are corrected from a base, growing with the sortie's
     mean distance to it, as far as others from there do not share that. Float and code positions wander within minutes,
     so a part of theirs is each line's. Source: docs/accuracy.md, sections 2, 7 and 11."""
@@ -34,16 +34,20 @@ def leg_errors(plan: Plan, flight: FlightPlan) -> list[LegError]:
     fixed, wander = _of_fixed(flight.sensor, plan)
     mark = plan.base_mark(flight.flight.positioned_from) if flight.flight.corrected else None
     found, out = [], out_of_reach(plan, flight)
-    for k in range(len(flight.legs)):
-        on_leg = flight.leg == k
-        away = np.hypot(flight.e[on_leg] - mark.e, flight.n[on_leg] - mark.n).mean() if mark and on_leg.any() else 0.0
-        lost = on_leg.any() and out[on_leg].mean() > MOSTLY and flight.flight.sortie_state(k + 1) == "fixed"
-        state = LEG_ERROR["float" if lost else flight.flight.sortie_state(k + 1)]
+    for k in range(len(flight.sorties)):
+        on_sortie = flight.sortie == k
+        away = (
+            np.hypot(flight.e[on_sortie] - mark.e, flight.n[on_sortie] - mark.n).mean()
+            if mark and on_sortie.any()
+            else 0.0
+        )
+        lost = on_sortie.any() and out[on_sortie].mean() > MOSTLY and flight.flight.sortie_state(k + 1) == "fixed"
+        state = SORTIE_ERROR["float" if lost else flight.flight.sortie_state(k + 1)]
         h, v = fixed if state == "leg" else (assume[f"{state}_h"], assume[f"{state}_v"])
         own, wanders = np.array([h, h, v]), 0.0 if state == "leg" else assume["wander_float"]
         line = own * (wander if state == "leg" else math.sqrt(wanders))
-        leg = own * math.sqrt(1 - wanders)
-        found.append(LegError(np.hypot(leg, own_growth(float(away), assume)), line))
+        sortie = own * math.sqrt(1 - wanders)
+        found.append(SortieError(np.hypot(sortie, own_growth(float(away), assume)), line))
     return found
 
 
@@ -58,18 +62,18 @@ def _of_fixed(sensor: ImageSensor | ScanSensor, plan: Plan) -> tuple[tuple[float
 def leg_shifts(plan: Plan, flight: FlightPlan) -> list[Shift]:
     """What the exposures of each sortie share, and those of each line of a sortie whose positions wander."""
     errors, own = leg_errors(plan, flight), flight.flight.id
-    legs = [Shift("leg", f"{own}.{k + 1}", triple(each.leg)) for k, each in enumerate(errors)]
-    lines = sorted({(int(leg), int(strip)) for leg, strip in zip(flight.leg, flight.strip, strict=True)})
-    return legs + [
-        Shift("line", line_key(own, leg, strip), triple(errors[leg].line))
-        for leg, strip in lines
-        if errors[leg].line.any()
+    sorties = [Shift("leg", f"{own}.{k + 1}", triple(each.sortie)) for k, each in enumerate(errors)]
+    lines = sorted({(int(sortie), int(strip)) for sortie, strip in zip(flight.sortie, flight.strip, strict=True)})
+    return sorties + [
+        Shift("line", line_key(own, sortie, strip), triple(errors[sortie].line))
+        for sortie, strip in lines
+        if errors[sortie].line.any()
     ]
 
 
-def line_key(flight: str, leg: int, strip: int) -> str:
+def line_key(flight: str, sortie: int, strip: int) -> str:
     """The id of what the exposures of one line share; sortie and flight line count from 0."""
-    return f"{flight}.{leg + 1}.{strip + 1}"
+    return f"{flight}.{sortie + 1}.{strip + 1}"
 
 
 def flight_gradient(plan: Plan, flight: FlightPlan) -> Gradient | None:

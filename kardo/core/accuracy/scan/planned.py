@@ -59,7 +59,7 @@ class Parameters:
     sigma: Floats
     sources: tuple[Source, ...]
     mission: tuple[int, ...]
-    leg: dict[tuple[int, int], int]
+    sortie: dict[tuple[int, int], int]
     strip: dict[tuple[int, int], int]
     wandering: dict[tuple[int, int], int]
 
@@ -198,7 +198,7 @@ def _parameters(plan: Plan, flights: tuple[FlightPlan, ...], tracks: list[Track]
     each flight line half the attitude again, and how its position wanders."""
     rows: list[tuple[str, str, float, Source]] = []
     mission: list[int] = []
-    leg: dict[tuple[int, int], int] = {}
+    sortie: dict[tuple[int, int], int] = {}
     strip: dict[tuple[int, int], int] = {}
     wandering: dict[tuple[int, int], int] = {}
 
@@ -221,16 +221,16 @@ def _parameters(plan: Plan, flights: tuple[FlightPlan, ...], tracks: list[Track]
         add(f"{own.id} range", "mission", ("",), [unit.range_bias_m], ("range", own.id))
         errors = leg_errors(plan, flight)
         for number, each in enumerate(errors):
-            leg[k, number] = len(rows)
-            add(f"{own.id}.{number + 1}", "leg", AXES, each.leg.tolist(), ("legs", own.id))
+            sortie[k, number] = len(rows)
+            add(f"{own.id}.{number + 1}", "leg", AXES, each.sortie.tolist(), ("legs", own.id))
             add(f"{own.id}.{number + 1}", "leg", TURNS, turns, ("attitude", own.id))
-        for number, of_leg in sorted({(t.strip, t.leg) for t in tracks if t.flight == k}):
+        for number, of_sortie in sorted({(t.strip, t.sortie) for t in tracks if t.flight == k}):
             strip[k, number] = len(rows)
             name = f"{own.id} flight line {number + 1}"
             add(name, "strip", TURNS, [t / 2 for t in turns], ("attitude", own.id))
-            if errors[of_leg].line.any():
+            if errors[of_sortie].line.any():
                 wandering[k, number] = len(rows)
-                add(name, "strip", AXES, errors[of_leg].line.tolist(), ("legs", own.id))
+                add(name, "strip", AXES, errors[of_sortie].line.tolist(), ("legs", own.id))
     names, reaches, sigma, sources = zip(*rows, strict=True)
     return Parameters(
         names=names,
@@ -238,7 +238,7 @@ def _parameters(plan: Plan, flights: tuple[FlightPlan, ...], tracks: list[Track]
         sigma=np.array(sigma),
         sources=sources,
         mission=tuple(mission),
-        leg=leg,
+        sortie=sortie,
         strip=strip,
         wandering=wandering,
     )
@@ -319,14 +319,17 @@ class _Scan:
         own = partials_of(ypr, direction, ranges, np.zeros(3))
         out = np.zeros((len(ranges), 3, len(self.parameters.sigma)))
         mission = self.parameters.mission[track.flight]
-        leg, strip = self.parameters.leg[track.flight, track.leg], self.parameters.strip[track.flight, track.strip]
+        sortie, strip = (
+            self.parameters.sortie[track.flight, track.sortie],
+            self.parameters.strip[track.flight, track.strip],
+        )
         wandering = self.parameters.wandering.get((track.flight, track.strip))
         for first, part in (
             (mission, own["boresight"]),
             (mission + 3, own["lever"]),
             (mission + 6, own["range"]),
-            (leg, np.eye(3)),
-            (leg + 3, own["attitude"]),
+            (sortie, np.eye(3)),
+            (sortie + 3, own["attitude"]),
             (strip, own["attitude"]),
             *([(wandering, np.eye(3))] if wandering is not None else []),
         ):

@@ -30,7 +30,7 @@ class LineInAir:
     pilot, and how many of its images the pilot cannot see."""
 
     number: int
-    leg: int
+    sortie: int
     course: float
     length: float
     speed: float
@@ -42,7 +42,7 @@ class LineInAir:
 
 
 @dataclass(frozen=True)
-class LegInAir:
+class SortieInAir:
     """One battery: its lines from the first to the last, minutes in all, and those of the way out and home in them, per
     cent on landing, and whether that is its reserve."""
 
@@ -84,7 +84,7 @@ class AirTime:
     take_off: tuple[float, float]
     starts: str
     lines: list[LineInAir]
-    legs: list[LegInAir]
+    sorties: list[SortieInAir]
     minutes: float
     wind: float
     across: float | None
@@ -114,10 +114,10 @@ def air_time(plan: Plan, flight: Flight) -> AirTime:
     craft, wind = plan.aircraft(flight.aircraft), wind_of(flight)
     far, unseen = _from_pilot(plan, f)
     before, after = f.sequence_minutes
-    lines, legs = list(_lines(plan, f, before, far, unseen)), _legs(f)
+    lines, sorties = list(_lines(plan, f, before, far, unseen)), _sorties(f)
     going = [line.speed for line in lines]
     shortest, least = (
-        min(leg.minutes for leg in legs),
+        min(sortie.minutes for sortie in sorties),
         plan.policy["leg-short"] if plan.policy.asks("leg-short") else 0.0,
     )
     overlap = 100 * (1 - (flight.speed_m_per_s + wind.speed) * f.trigger_interval / f.footprint_along)
@@ -131,7 +131,7 @@ def air_time(plan: Plan, flight: Flight) -> AirTime:
         take_off=f.take_off[:2],
         starts=_starts(f),
         lines=lines,
-        legs=legs,
+        sorties=sorties,
         minutes=f.minutes,
         wind=wind.speed,
         across=across,
@@ -151,7 +151,7 @@ def air_time(plan: Plan, flight: Flight) -> AirTime:
         shortest=shortest,
         least=least,
         longer=list(_longer(plan, flight, shortest, least)) if shortest < least else [],
-        told=_told(f, legs, across, gained) + _short(f, craft.accelerate_m_per_s2, plan.brief.unit),
+        told=_told(f, sorties, across, gained) + _short(f, craft.accelerate_m_per_s2, plan.brief.unit),
         cautions=before_take_off(plan, f, max(far), sum(unseen)),
     )
 
@@ -160,17 +160,17 @@ def _lines(plan: Plan, f: FlightPlan, before: float, far: list[float], unseen: l
     """Line by line, with the battery at the end of each; before: minutes of the scanner's sequence on the way to the
     first; of each line its farthest image from the pilot and what is not seen."""
     craft, battery = plan.aircraft(f.flight.aircraft), plan.battery(f.flight.battery)
-    for number, leg in enumerate(f.legs, 1):
-        spent = leg.out + before
-        for k in range(leg.first_strip, leg.last_strip + 1):
+    for number, sortie in enumerate(f.sorties, 1):
+        spent = sortie.out + before
+        for k in range(sortie.first_strip, sortie.last_strip + 1):
             strip = f.strips[k]
             on_it = strip.length / strip.speed / 60
-            turn = (strip.then if k != leg.last_strip else craft.turn_s) / 60
+            turn = (strip.then if k != sortie.last_strip else craft.turn_s) / 60
             spent += on_it
             left = 100 * (1 - spent / battery.minutes)
             yield LineInAir(
                 number=k + 1,
-                leg=number,
+                sortie=number,
                 course=_course(f, k),
                 length=strip.length,
                 speed=strip.speed,
@@ -183,20 +183,20 @@ def _lines(plan: Plan, f: FlightPlan, before: float, far: list[float], unseen: l
             spent += turn
 
 
-def _legs(f: FlightPlan) -> list[LegInAir]:
+def _sorties(f: FlightPlan) -> list[SortieInAir]:
     return [
-        LegInAir(
+        SortieInAir(
             number=number,
-            first=leg.first_strip + 1,
-            last=leg.last_strip + 1,
-            minutes=leg.minutes,
-            out=leg.out,
-            home=leg.home,
-            battery=leg.battery_left,
-            enough=leg.battery_left >= f.flight.reserve_percent - 1e-6,
-            take_off=leg.take_off[:2],
+            first=sortie.first_strip + 1,
+            last=sortie.last_strip + 1,
+            minutes=sortie.minutes,
+            out=sortie.out,
+            home=sortie.home,
+            battery=sortie.battery_left,
+            enough=sortie.battery_left >= f.flight.reserve_percent - 1e-6,
+            take_off=sortie.take_off[:2],
         )
-        for number, leg in enumerate(f.legs, 1)
+        for number, sortie in enumerate(f.sorties, 1)
     ]
 
 
@@ -254,7 +254,7 @@ def _gains(f: FlightPlan, turned: FlightPlan, windy: bool) -> bool:
 def _longer(plan: Plan, flight: Flight, shortest: float, least: float) -> Iterator[Longer]:
     """The four ways of practice, each as far as it goes: wait, slower, lower, more overlap."""
     whole = flown(plan, flight)
-    short = [max(0.0, least - leg.minutes) for leg in whole.legs]
+    short = [max(0.0, least - sortie.minutes) for sortie in whole.sorties]
     yield Longer(f"wait {sum(short):.0f} min in the air", whole.minutes + sum(short), whole.images, ())
     changes: tuple[tuple[str, float, float, Callable[[float], Flight]], ...] = (
         ("slower: {:.1f} m/s", flight.speed_m_per_s, 0.5, lambda v: flight.having(speed_m_per_s=v)),
@@ -280,7 +280,7 @@ def _reached(
             then = flown(plan, change(tried))
         except KardoError:
             return None
-        if min(leg.minutes for leg in then.legs) >= least:
+        if min(sortie.minutes for sortie in then.sorties) >= least:
             return tried, then
     return None
 
@@ -293,15 +293,15 @@ def _starts(f: FlightPlan) -> str:
     return "starting at the foot of the first exposure" if first else "starting beside the base"
 
 
-def _told(f: FlightPlan, legs: list[LegInAir], across: float | None, gained: bool) -> str:
-    count = f"{len(legs)} {'sortie' if len(legs) == 1 else 'sorties'}"
-    ways = sum(leg.out + leg.home for leg in legs)
+def _told(f: FlightPlan, sorties: list[SortieInAir], across: float | None, gained: bool) -> str:
+    count = f"{len(sorties)} {'sortie' if len(sorties) == 1 else 'sorties'}"
+    ways = sum(sortie.out + sortie.home for sortie in sorties)
     where = f"taken as {starts}; " if (starts := _starts(f)) else ""
     words = (
         f"{f.minutes:.0f} min in the air in {count}, {ways:.0f} of them on ways out and home; {where}landing with"
-        f" {min(leg.battery for leg in legs):.0f} % at least."
+        f" {min(sortie.battery for sortie in sorties):.0f} % at least."
     )
-    short = [str(leg.number) for leg in legs if not leg.enough]
+    short = [str(sortie.number) for sortie in sorties if not sortie.enough]
     if short:
         words += f" Sortie {' and '.join(short)} would land below the reserve of {f.flight.reserve_percent:g} %."
     if gained:

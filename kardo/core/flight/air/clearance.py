@@ -45,7 +45,7 @@ def _over(plan: Plan, flight: FlightPlan) -> Hashable:
 @kept(64, by=_over)
 def of_lines(plan: Plan, flight: FlightPlan) -> Clearance | None:
     """Along the lines of a flight and from each to the next of its sortie; None where no ground is known under it."""
-    same = flight.leg[1:] == flight.leg[:-1]
+    same = flight.sortie[1:] == flight.sortie[:-1]
     first = np.flatnonzero(same)
     return least_over(plan, _between(flight, first, first + 1))
 
@@ -55,7 +55,7 @@ def of_ways(plan: Plan, flight: FlightPlan) -> Clearance | None:
     """On the way out to each sortie and home from it; None where no ground is known under the ways."""
     if plan.surface is None:
         return None
-    ends = np.flatnonzero(np.r_[True, flight.leg[1:] != flight.leg[:-1]])
+    ends = np.flatnonzero(np.r_[True, flight.sortie[1:] != flight.sortie[:-1]])
     ends = np.unique(np.r_[ends, ends[1:] - 1, len(flight.e) - 1])
     ways = [way_path(plan, flight, k) for k in ends.tolist()]
     return least_over(plan, Path(*(np.concatenate([getattr(w, axis) for w in ways]) for axis in ("e", "n", "h"))))
@@ -72,7 +72,7 @@ def way_path(plan: Plan, flight: FlightPlan, exposure: int, place: tuple[float, 
     """From the take-off place of its sortie, or another in grid metres, to an exposure, or home from it: straight, at
     the return height above the take-off place or at the exposure's own height where that is more, or where the ground
     at the take-off place is not known."""
-    e0, n0 = place or flight.legs[int(flight.leg[exposure])].take_off[:2]
+    e0, n0 = place or flight.sorties[int(flight.sortie[exposure])].take_off[:2]
     e1, n1 = flight.e[exposure], flight.n[exposure]
     up = float(plan.surface.at(e0, n0)) + flight.flight.homeward if plan.surface is not None else np.nan
     count = max(2, int(np.hypot(e1 - e0, n1 - n0) / STEP))

@@ -44,7 +44,7 @@ def seen_from_take_offs(plan: Plan, f: FlightPlan, metres: float, some: Ints | N
     which: Ints = np.arange(len(f.e)) if some is None else some
     away, seen = np.zeros(len(which)), np.zeros(len(which), dtype=np.bool_)
     for place, sorties in f.take_offs.items():
-        own = np.isin(f.leg[which], sorties)
+        own = np.isin(f.sortie[which], sorties)
         away[own], seen[own] = seen_within(plan, f, place, metres, which[own])
     return away, seen
 

@@ -59,15 +59,15 @@ def of_line(plan: Plan, f: FlightPlan, number: int) -> LineProfile:
     return _told(plan, line_path(f, number - 1), f"Line {number}", climb, at[: f.sensor.images(len(at))])
 
 
-def of_way(plan: Plan, f: FlightPlan, leg: int, home: bool) -> LineProfile:
+def of_way(plan: Plan, f: FlightPlan, sortie: int, home: bool) -> LineProfile:
     """Of the way out to a sortie by its number, from 1, or home from it. Raises PlanError where there is none."""
-    if not 1 <= leg <= len(f.legs):
+    if not 1 <= sortie <= len(f.sorties):
         raise PlanError("There is no such sortie.", where="Flight, air time", mend="Choose another.")
-    strip = f.strips[f.legs[leg - 1].last_strip if home else f.legs[leg - 1].first_strip]
+    strip = f.strips[f.sorties[sortie - 1].last_strip if home else f.sorties[sortie - 1].first_strip]
     path = way_path(plan, f, strip.first + (strip.count - 1 if home else 0))
     if home:
         path = Path(path.e[::-1], path.n[::-1], path.h[::-1])
-    return _told(plan, path, f"{'Home from' if home else 'Out to'} sortie {leg}", "", np.zeros(0))
+    return _told(plan, path, f"{'Home from' if home else 'Out to'} sortie {sortie}", "", np.zeros(0))
 
 
 def _told(plan: Plan, path: Path, what: str, more: str, exposures: Floats) -> LineProfile:

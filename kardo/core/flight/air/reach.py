@@ -64,7 +64,7 @@ def reach_by(
     which: Ints = np.arange(len(flight.e)) if some is None else some
     found = []
     for number, (place, sorties) in enumerate(flight.take_offs.items()):
-        own = which[np.isin(flight.leg[which], sorties)]
+        own = which[np.isin(flight.sortie[which], sorties)]
         found.append(reach_from(plan, flight, mark, link, place if number or first is None else first, own))
     farthest = max(found, key=lambda r: r.away)
     out = sorted(k for r in found for k in r.out)

@@ -59,7 +59,7 @@ def stations_near(plan: Plan, stations: Sequence[Station], most: int = 12) -> li
     PlanError before there is a site, GeodesyError where none can be brought."""
     middle = site_polygon(plan).representative_point()
     lon, lat = (float(v) for v in plan.grid.to_geodetic(middle.x, middle.y))
-    minutes = sum(leg.minutes for f in plan.flights for leg in flown(plan, f).legs)
+    minutes = sum(sortie.minutes for f in plan.flights for sortie in flown(plan, f).sorties)
     found, fault = [], None
     for station in stations:
         try:

@@ -34,7 +34,7 @@ class TakeOffs:
 
     places: list[tuple[int, float, float]]
     minutes: float
-    legs: int
+    sorties: int
     unseen: float
     unreached: float | None
     farthest: float
@@ -66,10 +66,10 @@ def take_offs(plan: Plan, flight: Flight) -> list[TakeOffs]:
     f = flown(plan, flight)
     some = sample_of(f)
     tried = [_tried(plan, f, at, some) for at in _allowed(plan)]
-    every = range(len(f.legs))
+    every = range(len(f.sorties))
     one = _best(plan, f, tried, some, list(every))
     offers = [from_places(plan, flight, [(0, one.at)])]
-    if len(f.legs) > 1 and one.trouble(np.ones(len(some), dtype=np.bool_)) >= WORTH_A_MOVE:
+    if len(f.sorties) > 1 and one.trouble(np.ones(len(some), dtype=np.bool_)) >= WORTH_A_MOVE:
         moves = _by_sortie(plan, f, tried, some)
         several = from_places(plan, flight, moves)
         if len(moves) > 1 and _of_trouble(several) < _of_trouble(offers[0]):
@@ -107,11 +107,11 @@ def _tried(plan: Plan, f: FlightPlan, at: Spot, some: Ints) -> _Tried:
 def _best(plan: Plan, f: FlightPlan, tried: list[_Tried], some: Ints, sorties: list[int]) -> _Tried:
     """Of the places for some sorties: the least trouble, then the shortest ways; of those that are as good, one whose
     ways are clear."""
-    own = np.isin(f.leg[some], sorties)
+    own = np.isin(f.sortie[some], sorties)
 
     def judged(one: _Tried) -> tuple[int, float]:
-        legs = [f.legs[k] for k in sorties]
-        minutes = sum(float(one.out[leg.first_strip] + one.home[leg.last_strip]) for leg in legs)
+        ways = [(f.sorties[k].first_strip, f.sorties[k].last_strip) for k in sorties]
+        minutes = sum(float(one.out[first] + one.home[last]) for first, last in ways)
         return round(100 * one.trouble(own)), minutes
 
     ranked = sorted(tried, key=judged)
@@ -122,7 +122,7 @@ def _best(plan: Plan, f: FlightPlan, tried: list[_Tried], some: Ints, sorties: l
 def _clear(plan: Plan, f: FlightPlan, at: Spot, sorties: list[int]) -> bool:
     """Whether the ways out to some sorties and home from them keep clear of what is under them."""
     for k in sorties:
-        first, last = (f.strips[s] for s in (f.legs[k].first_strip, f.legs[k].last_strip))
+        first, last = (f.strips[s] for s in (f.sorties[k].first_strip, f.sorties[k].last_strip))
         for exposure in (first.first, last.first + last.count - 1):
             found = least_over(plan, way_path(plan, f, exposure, at))
             if found is not None and found.least < plan.policy["flight-way-home"]:
@@ -134,8 +134,8 @@ def _by_sortie(plan: Plan, f: FlightPlan, tried: list[_Tried], some: Ints) -> li
     """From which sortie on, counted from 0, which place: one stays as long as no other is worth a move."""
     moves: list[tuple[int, Spot]] = []
     stands: _Tried | None = None
-    for k in range(len(f.legs)):
-        own, best = f.leg[some] == k, _best(plan, f, tried, some, [k])
+    for k in range(len(f.sorties)):
+        own, best = f.sortie[some] == k, _best(plan, f, tried, some, [k])
         if stands is None or stands.trouble(own) - best.trouble(own) >= WORTH_A_MOVE:
             stands = best
             moves.append((k, best.at))
@@ -153,7 +153,7 @@ def from_places(plan: Plan, flight: Flight, moves: list[tuple[int, Spot]]) -> Ta
     reached, ways_clear = reach(plan, f), of_ways(plan, f)
     unseen, unit = float(np.mean(~seen)), plan.brief.unit
     unreached = None if reached is None else len(reached.out) / len(f.e)
-    count = f"{len(f.legs)} {'sortie' if len(f.legs) == 1 else 'sorties'}"
+    count = f"{len(f.sorties)} {'sortie' if len(f.sorties) == 1 else 'sorties'}"
     sight = f"{100 * unseen:.0f} % of the lines out of sight" if unseen >= 0.005 else "all lines in sight"
     words = ", then ".join(
         [place(*first, unit), *(f"from sortie {m.from_sortie} {place(*m.place, unit)}" for m in chosen)]
@@ -178,7 +178,7 @@ def from_places(plan: Plan, flight: Flight, moves: list[tuple[int, Spot]]) -> Ta
     return TakeOffs(
         places=places,
         minutes=f.minutes,
-        legs=len(f.legs),
+        sorties=len(f.sorties),
         unseen=unseen,
         unreached=unreached,
         farthest=float(away.max()),

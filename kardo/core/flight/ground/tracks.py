@@ -39,7 +39,7 @@ class Track:
     and its azimuth from north in radians; with what, by which whole angle and range, and how fast."""
 
     flight: int
-    leg: int
+    sortie: int
     strip: int
     at: Floats
     over: Floats
@@ -111,13 +111,13 @@ def tracks_of(flight: FlightPlan, frame: LocalFrame, number: int = 0) -> list[Tr
         if length < 1.0:
             continue
         ahead /= length
-        leg = int(flight.leg[own[0]])
+        sortie = int(flight.sortie[own[0]])
         yaw = math.atan2(ahead[0], ahead[1])
         along = (at[:, :2] - at[0, :2]) @ ahead
         out.append(
             Track(
                 flight=number,
-                leg=leg,
+                sortie=sortie,
                 strip=int(strip),
                 at=at,
                 over=over[own],

@@ -34,7 +34,7 @@ from kardo.core.plan.kit import Aircraft, Battery, Camera, Scanner
 from kardo.core.plan.model import Plan
 from kardo.core.terrain.surface import AnySurface
 
-OF_EXPOSURES = ("e", "n", "h", "course", "yaw", "tilt", "leg", "strip")  # what a flight has of each
+OF_EXPOSURES = ("e", "n", "h", "course", "yaw", "tilt", "sortie", "strip")  # what a flight has of each
 MAX_EXPOSURES, MAX_STRIPS = 20_000, 1000
 BY_BASE = 500.0  # metres from a base to the nearest exposure, up to which the flight is taken to start beside it
 SLOWEST = 0.1  # metres a second over the ground, below which a line is not flown
@@ -51,7 +51,7 @@ class Strip:
     end: tuple[float, float]
     first: int
     count: int
-    leg: int
+    sortie: int
     length: float
     kind: Kind
     then: float
@@ -59,7 +59,7 @@ class Strip:
 
 
 @dataclass(frozen=True)
-class Leg:
+class Sortie:
     """What one battery flies: flight lines first to last, minutes in the air, per cent left on landing; minutes of the
     way out and home in those; where it takes off and lands."""
 
@@ -89,10 +89,10 @@ class FlightPlan:
     course: Floats
     yaw: Floats
     tilt: Floats
-    leg: Ints
+    sortie: Ints
     strip: Ints
     strips: tuple[Strip, ...]
-    legs: tuple[Leg, ...]
+    sorties: tuple[Sortie, ...]
     sensor: ImageSensor | ScanSensor
     gsd: float
     footprint_across: float
@@ -108,14 +108,14 @@ class FlightPlan:
     @property
     def take_off(self) -> Pad:
         """Where its first sortie takes off."""
-        return self.legs[0].take_off
+        return self.sorties[0].take_off
 
     @property
     def take_offs(self) -> dict[tuple[float, float], Ints]:
         """The places, grid metres, that it takes off from, in that order, with the sorties of each, counted from 0."""
         out: dict[tuple[float, float], list[int]] = {}
-        for k, leg in enumerate(self.legs):
-            out.setdefault(leg.take_off[:2], []).append(k)
+        for k, sortie in enumerate(self.sorties):
+            out.setdefault(sortie.take_off[:2], []).append(k)
         return {place: np.array(sorties) for place, sorties in out.items()}
 
     @property
@@ -213,7 +213,7 @@ def all_flown(plan: Plan) -> tuple[FlightPlan, ...]:
 def over_ground(flight: FlightPlan) -> FlightPlan:
     """A flight with those exposures alone that were flown, and whose height is known: over a gap of the terrain nothing
     is predicted. Raises PlanError where there are none."""
-    done = ~np.isin(flight.leg + 1, flight.flight.missing_sorties)
+    done = ~np.isin(flight.sortie + 1, flight.flight.missing_sorties)
     if not done.any():
         raise PlanError(f"No sortie of {flight.flight.name} was flown.", where="Book", mend="Fly it, or take it out.")
     known = done & np.isfinite(flight.h)
@@ -289,14 +289,14 @@ def fly(
     by_sortie = WaysBySortie(
         (0, *(m.from_sortie - 1 for m in flight.take_off_moves)), pads, *zip(*out_home, strict=True)
     )
-    legs, leg_of_strip = _legs(lines, going, ways, by_sortie, flight, equipment)
+    sorties, leg_of_strip = _sorties(lines, going, ways, by_sortie, flight, equipment)
     strips = tuple(
         Strip(
             start=(e[a], n[a]),
             end=(e[a + k - 1], n[a + k - 1]),
             first=int(a),
             count=int(k),
-            leg=leg_of_strip[s],
+            sortie=leg_of_strip[s],
             length=lines[s].length,
             kind=lines[s].kind,
             then=ways[s],
@@ -312,10 +312,10 @@ def fly(
         course=azimuth,
         yaw=azimuth + np.radians([line.look for line in lines])[strip],
         tilt=np.radians([line.tilt for line in lines])[strip],
-        leg=np.array(leg_of_strip, dtype=np.int64)[strip],
+        sortie=np.array(leg_of_strip, dtype=np.int64)[strip],
         strip=strip,
         strips=strips,
-        legs=legs,
+        sorties=sorties,
         sensor=sensor,
         gsd=sensor.ground_pixel(flight),
         footprint_across=across,
@@ -324,7 +324,7 @@ def fly(
         trigger_distance=trigger,
         blur_px=sensor.blur_px(flight),
         main_course=course,
-        minutes=sum(leg.minutes for leg in legs),
+        minutes=sum(sortie.minutes for sortie in sorties),
         trigger_interval=trigger / flight.speed_m_per_s,
         cross_height=cross_height(flight),
     )
@@ -469,7 +469,7 @@ def _minutes_on_level_ground(
     out, home = ways_of_lines(equipment.aircraft, pad, starts, ends, flight.homeward, 1.0)
     out_home = WaysBySortie((0,), (pad,), (out,), (home,))
     ways, going = _ways(lines, flight, equipment.aircraft), _over_ground(up, flight, equipment.aircraft, STILL)
-    return sum(leg.minutes for leg in _legs(lines, going, ways, out_home, flight, equipment)[0])
+    return sum(sortie.minutes for sortie in _sorties(lines, going, ways, out_home, flight, equipment)[0])
 
 
 def _over_ground(courses: Floats, flight: Flight, craft: Aircraft, wind: Wind) -> list[float]:
@@ -521,14 +521,14 @@ def _pads(
     return tuple(with_ground(p) for p in (place, *(move.place for move in flight.take_off_moves)))
 
 
-def _legs(
+def _sorties(
     lines: list[Line],
     going: list[float],
     ways: list[float],
     by_sortie: WaysBySortie,
     flight: Flight,
     equipment: Equipment,
-) -> tuple[tuple[Leg, ...], list[int]]:
+) -> tuple[tuple[Sortie, ...], list[int]]:
     """Cut the flight at line ends so that each battery lands with its reserve, home from wherever its last line ends to
     where that sortie took off. going: metres a second over the ground along each line. A single line longer than a
     battery keeps a sortie of its own, and shows what it would leave."""
@@ -545,14 +545,14 @@ def _legs(
         else:
             first, spent = k, float(by_sortie.out[by_sortie.at(len(cuts))][k]) + on_line
         cuts.append((first, k, spent + float(by_sortie.home[by_sortie.at(len(cuts))][k]) + more))
-    legs = tuple(_leg(by_sortie, number, *cut, battery) for number, cut in enumerate(cuts))
-    return legs, [number for number, (first, last, _) in enumerate(cuts) for _ in range(first, last + 1)]
+    sorties = tuple(_sortie(by_sortie, number, *cut, battery) for number, cut in enumerate(cuts))
+    return sorties, [number for number, (first, last, _) in enumerate(cuts) for _ in range(first, last + 1)]
 
 
-def _leg(by_sortie: WaysBySortie, number: int, first: int, last: int, minutes: float, battery: Battery) -> Leg:
+def _sortie(by_sortie: WaysBySortie, number: int, first: int, last: int, minutes: float, battery: Battery) -> Sortie:
     at, left = by_sortie.at(number), 100 * (1 - minutes / battery.minutes)
     out, home = float(by_sortie.out[at][first]), float(by_sortie.home[at][last])
-    return Leg(
+    return Sortie(
         first_strip=first,
         last_strip=last,
         minutes=minutes,

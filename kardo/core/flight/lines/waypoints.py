@@ -25,7 +25,7 @@ class Waypoints:
     h: Floats
     above_ground: Floats
     above_start: Floats
-    leg: Ints
+    sortie: Ints
     strip: Ints
     course: Floats
     tilt: Floats
@@ -39,7 +39,7 @@ def waypoints(plan: Plan, flight: FlightPlan) -> Waypoints:
     surface = plan.surface
     e, n, h = flight.e[chosen], flight.n[chosen], flight.h[chosen]
     ground = np.full(len(e), np.nan) if surface is None else surface.at(e, n)
-    pads = np.array([leg.take_off[:2] for leg in flight.legs])[flight.leg[chosen]]
+    pads = np.array([sortie.take_off[:2] for sortie in flight.sorties])[flight.sortie[chosen]]
     start = np.full(len(e), np.nan) if surface is None else surface.at(pads[:, 0], pads[:, 1])
     last = np.r_[flight.strip[chosen][1:] != flight.strip[chosen][:-1], True]
     return Waypoints(
@@ -49,7 +49,7 @@ def waypoints(plan: Plan, flight: FlightPlan) -> Waypoints:
         h=h,
         above_ground=h - ground,
         above_start=h - start,
-        leg=flight.leg[chosen] + 1,
+        sortie=flight.sortie[chosen] + 1,
         strip=flight.strip[chosen] + 1,
         course=np.degrees(flight.course[chosen]) % 360,
         tilt=np.degrees(flight.tilt[chosen]),

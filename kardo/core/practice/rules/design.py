@@ -56,7 +56,7 @@ def _more(r: Rule, view: View, f: FlightPlan, words: str) -> Finding:
 @rule("flight-small")
 def _small(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.imaged:
-        if len(f.legs) == 1 and f.imaging.forward_overlap < r.threshold:
+        if len(f.sorties) == 1 and f.imaging.forward_overlap < r.threshold:
             words = f"one sortie of {len(f.e)} images, with {f.imaging.forward_overlap:g} % forward overlap."
             yield _more(r, view, f, words)
 
@@ -65,7 +65,7 @@ def _small(r: Rule, view: View) -> Iterator[Finding]:
 def _low(r: Rule, view: View) -> Iterator[Finding]:
     """By metres above ground; a small site's flight is told by its own rule."""
     for f in view.imaged:
-        if f.flight.height_m < r.threshold and f.imaging.forward_overlap < 80 and len(f.legs) > 1:
+        if f.flight.height_m < r.threshold and f.imaging.forward_overlap < 80 and len(f.sorties) > 1:
             words = (
                 f"it flies {length(f.flight.height_m, view.plan.brief.unit)} above ground with"
                 f" {f.imaging.forward_overlap:g} % forward overlap."

@@ -178,15 +178,17 @@ def _link(r: Rule, view: View) -> Iterator[Finding]:
 @rule("leg-battery")
 def _battery(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.flights:
-        for k, leg in enumerate(f.legs):
-            if leg.battery_left < f.flight.reserve_percent - 1e-6:
-                words = view.of_flight(f.flight.name, f"sortie {k + 1} lands with {leg.battery_left:.0f} % left.")
-                far = leg.out + leg.home > FAR * leg.minutes
+        for k, sortie in enumerate(f.sorties):
+            if sortie.battery_left < f.flight.reserve_percent - 1e-6:
+                words = view.of_flight(f.flight.name, f"sortie {k + 1} lands with {sortie.battery_left:.0f} % left.")
+                far = sortie.out + sortie.home > FAR * sortie.minutes
                 words += (
-                    f" The ways out and home take {leg.out + leg.home:.0f} of {leg.minutes:.0f} min." if far else ""
+                    f" The ways out and home take {sortie.out + sortie.home:.0f} of {sortie.minutes:.0f} min."
+                    if far
+                    else ""
                 )
                 mend = "Take off nearer, or shorten its lines." if far else "Shorten its lines or fly faster."
-                yield finding(r, words, mend, path_of(f), leg.battery_left)
+                yield finding(r, words, mend, path_of(f), sortie.battery_left)
 
 
 @rule("flight-reserve")
@@ -202,15 +204,15 @@ def _reserve(r: Rule, view: View) -> Iterator[Finding]:
 
 
 @rule("leg-short")
-def _short_leg(r: Rule, view: View) -> Iterator[Finding]:
+def _short_sortie(r: Rule, view: View) -> Iterator[Finding]:
     for f in view.flights:
         if not f.flight.corrected or f.flight.corrections == "live":
             continue
-        for k, leg in enumerate(f.legs):
-            if leg.minutes < r.threshold:
-                words = view.of_flight(f.flight.name, f"sortie {k + 1} takes {leg.minutes:.1f} min.")
+        for k, sortie in enumerate(f.sorties):
+            if sortie.minutes < r.threshold:
+                words = view.of_flight(f.flight.name, f"sortie {k + 1} takes {sortie.minutes:.1f} min.")
                 mend = "Keep the log running on the ground until ten minutes are full, or join it with another sortie."
-                yield finding(r, words, mend, path_of(f), leg.minutes)
+                yield finding(r, words, mend, path_of(f), sortie.minutes)
 
 
 @rule("flight-insurance")

@@ -72,17 +72,17 @@ export const ownStrips: SheetLayer = {
 };
 
 /** Where a battery is changed: each sortie's number where its first line begins, while the Flight is open. */
-export const legs: SheetLayer = {
+export const sorties: SheetLayer = {
   name: "legs",
   rank: 4.3,
   still: true,
   from: (view) => [view.summary?.flights, view.colours, view.station === "flight"],
   features: ({ summary, colours, station }) =>
     (station === "flight" ? (summary?.flights ?? []) : []).flatMap((flight) =>
-      flight.legs.map((leg, k) => {
-        const start = new Feature(new Point(flight.strips[leg.first_strip]!.start));
+      flight.sorties.map((sortie, k) => {
+        const start = new Feature(new Point(flight.strips[sortie.first_strip]!.start));
         const text = new Text({
-          text: flight.legs.length > MOST_NAMED ? "" : `sortie ${k + 1}`,
+          text: flight.sorties.length > MOST_NAMED ? "" : `sortie ${k + 1}`,
           font: "600 11px 'Atkinson Hyperlegible Next Variable', sans-serif",
           offsetY: -12,
           fill: new Fill({ color: colours.ink! }),
@@ -115,9 +115,9 @@ export const takeOffs: SheetLayer = {
 };
 
 /** The places that a flight takes off from, with which sorties do so where there are several. */
-export function takeOffsOf({ legs }: FlightFigures): { at: [number, number]; sorties: string }[] {
+export function takeOffsOf({ sorties }: FlightFigures): { at: [number, number]; sorties: string }[] {
   const places = new Map<string, number[]>();
-  legs.forEach(({ take_off }, k) => places.set(take_off.join(), [...(places.get(take_off.join()) ?? []), k + 1]));
+  sorties.forEach(({ take_off }, k) => places.set(take_off.join(), [...(places.get(take_off.join()) ?? []), k + 1]));
   return [...places].map(([at, numbers]) => ({
     at: at.split(",").map(Number) as [number, number],
     sorties: places.size > 1 ? ` ${numbers[0]}${numbers.length > 1 ? `–${numbers.at(-1)}` : ""}` : "",

@@ -375,9 +375,9 @@ function told(entry: Said, plan: Plan): string {
     case "session_off":
       return `${point}: its log off`;
     case "leg":
-      return `${flight}, leg ${entry.leg}: ${entry.images} images, ${entry.positions} positions, ${Math.round(100 * entry.not_fixed)} % not fixed${entry.battery ? `, battery ${entry.battery}` : ""}`;
+      return `${flight}, sortie ${entry.leg}: ${entry.images} images, ${entry.positions} positions, ${Math.round(100 * entry.not_fixed)} % not fixed${entry.battery ? `, battery ${entry.battery}` : ""}`;
     case "leg_not_flown":
-      return `${flight}, leg ${entry.leg} not flown`;
+      return `${flight}, sortie ${entry.leg} not flown`;
     case "tick":
       return `done: ${entry.what}`;
     case "withdrawn":

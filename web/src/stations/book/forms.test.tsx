@@ -6,7 +6,7 @@ import { Correct } from "./Correct";
 import { LegForm } from "./forms";
 
 const PLAN = { brief: { unit: "us-ft" }, setups: [], control: [], marks: [] };
-const SUMMARY = { flights: [{ id: "main", trigger_distance: 20, strips: [{ leg: 0, exposures: 90 }] }] };
+const SUMMARY = { flights: [{ id: "main", trigger_distance: 20, strips: [{ sortie: 0, exposures: 90 }] }] };
 vi.mock("../../app/plan", () => ({ usePlan: () => ({ plan: PLAN, summary: SUMMARY, jobId: "j" }) }));
 
 afterEach(cleanup);

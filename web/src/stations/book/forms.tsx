@@ -222,7 +222,7 @@ export function LegForm({ task, say }: { task: Day["tasks"][number]; say: Say })
   const flight = subject(task);
   const leg = task.number;
   const own = summary?.flights.find((f) => f.id === flight);
-  const strips = own?.strips.filter((s) => s.leg === leg - 1) ?? [];
+  const strips = own?.strips.filter((s) => s.sortie === leg - 1) ?? [];
   const planned = strips.reduce((sum, s) => sum + s.exposures, 0);
   const count = planned ? String(planned) : "";
   const { register, handleSubmit, formState } = useForm({

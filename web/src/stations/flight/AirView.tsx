@@ -194,9 +194,9 @@ function FromTheSide({ air }: { air: AirTime }) {
   const [chosen, choose] = useState("line=1");
   const options = [
     ...air.lines.map(({ number }) => ({ id: `line=${number}`, name: `line ${number}` })),
-    ...air.legs.flatMap(({ number }) => [
-      { id: `leg=${number}`, name: `out to sortie ${number}` },
-      { id: `leg=${number}&home=true`, name: `home from sortie ${number}` },
+    ...air.sorties.flatMap(({ number }) => [
+      { id: `sortie=${number}`, name: `out to sortie ${number}` },
+      { id: `sortie=${number}&home=true`, name: `home from sortie ${number}` },
     ]),
   ];
   const shown = options.some((one) => one.id === chosen) ? chosen : "line=1";
@@ -238,11 +238,11 @@ function Lines({ air, images }: { air: AirTime; images: string }) {
       </thead>
       <tbody>
         {air.lines.map((line, k) => {
-          const resumed = k > 0 && air.lines[k - 1]!.leg !== line.leg;
+          const resumed = k > 0 && air.lines[k - 1]!.sortie !== line.sortie;
           return (
             <tr key={line.number} className={resumed ? "border-t-2 border-ink" : ""}>
               <td className="num figures">{line.number}</td>
-              <td className="num figures">{line.leg}</td>
+              <td className="num figures">{line.sortie}</td>
               <td className="num figures">{line.course.toFixed(1)}</td>
               <td className="num figures">{length(line.length, unit, 0)}</td>
               <td className="num figures">{(line.speed * speeds.scale).toFixed(1)}</td>

@@ -89,15 +89,15 @@ export function FlownFacts({ flown, unit }: { flown: FlightFigures; unit: string
           </tr>
         </thead>
         <tbody>
-          {flown.legs.map((leg, k) => (
+          {flown.sorties.map((sortie, k) => (
             <tr key={k}>
               <td>{k + 1}</td>
               <td className="figures">
-                {leg.first_strip + 1}–{leg.last_strip + 1}
+                {sortie.first_strip + 1}–{sortie.last_strip + 1}
               </td>
-              <td className="num">{leg.minutes.toFixed(1)}</td>
-              <td className="num">{(leg.out + leg.home).toFixed(1)}</td>
-              <td className="num">{leg.battery_left.toFixed(0)}</td>
+              <td className="num">{sortie.minutes.toFixed(1)}</td>
+              <td className="num">{(sortie.out + sortie.home).toFixed(1)}</td>
+              <td className="num">{sortie.battery_left.toFixed(0)}</td>
             </tr>
           ))}
         </tbody>

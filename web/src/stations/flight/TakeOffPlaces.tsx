@@ -39,7 +39,7 @@ export function TakeOffPlaces({ flight, air }: { flight: Flight; air: AirTime | 
         ) : (
           air && <span className="text-quiet">not chosen; taken as {air.starts}</span>
         )}
-        {last && (air?.legs.length ?? 0) >= next && (
+        {last && (air?.sorties.length ?? 0) >= next && (
           <button
             className="button px-1 py-0"
             onClick={() =>
