@@ -8,9 +8,12 @@ import subprocess
 import sys
 import threading
 import time
+from collections.abc import Callable
 from pathlib import Path
+from urllib.request import urlopen
 
 ROOT = Path(__file__).resolve().parents[1]
+WEB = "web server"
 PYTHON = str(ROOT / ".venv" / "bin" / "python")
 sys.path.insert(0, str(ROOT))
 from scripts import cluster  # noqa: E402
@@ -34,7 +37,7 @@ def _manage(*words: str, **options) -> subprocess.CompletedProcess:
 
 def web(port: int) -> list[str]:
     """The web server's command."""
-    options = ["--bind", f"127.0.0.1:{port}", "--worker-class", "uvicorn_worker.UvicornWorker", "--workers", "2"]
+    options = ["--bind", f"127.0.0.1:{port}", "--worker-class", "kardo.server.door.connection.Worker", "--workers", "2"]
     return [
         PYTHON,
         "-m",
@@ -49,6 +52,18 @@ def web(port: int) -> list[str]:
         "warning",
         "--preload",  # what the processes load is in memory once
     ]
+
+
+def answers(port: int) -> Callable[[], bool]:
+    """Whether the web server answers, in time."""
+
+    def well() -> bool:
+        try:
+            return urlopen(f"http://127.0.0.1:{port}/healthz", timeout=8).status == 200
+        except OSError:
+            return False
+
+    return well
 
 
 def beside(caster: int, processing: int, receiver: int, network: int, airspace: int) -> dict[str, list[str]]:
@@ -100,8 +115,12 @@ def main() -> int:
     os.environ.setdefault("KARDO_RECEIVERS", f"127.0.0.1:{receiver}")
     airspace = _port(int(os.environ.get("KARDO_AIRSPACE_PORT", "2105")))
     os.environ.setdefault("KARDO_AUTHORITIES", f"127.0.0.1:{airspace}")
-    all_of_it = {"web server": web(port), **behind(), **beside(caster, processing, receiver, network, airspace)}
-    keep = Supervisor(ROOT, [Kept(name, command) for name, command in all_of_it.items()], mend=cluster.revive)
+    all_of_it = {WEB: web(port), **behind(), **beside(caster, processing, receiver, network, airspace)}
+    keep = Supervisor(
+        ROOT,
+        [Kept(name, command, answers(port) if name == WEB else None) for name, command in all_of_it.items()],
+        mend=cluster.revive,
+    )
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, keep.stop)
     words = f"\nKardo is at http://127.0.0.1:{port}\nSign in as one of:\n{people}\nCtrl-C stops everything."

@@ -1,9 +1,11 @@
 """Keeps some processes running: what dies is started again, after a pause that grows while it keeps dying."""
 
+import contextlib
 import ctypes
 import multiprocessing
 import signal
 import subprocess
+import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -12,6 +14,8 @@ from pathlib import Path
 PAUSES = (0.2, 1.0, 2.0, 4.0, 8.0)
 STEADY = 30.0  # seconds after which a process counts as well again
 PATIENCE = 10.0  # seconds that one is given to end
+ASK_EVERY = 5.0  # seconds between two questions whether one answers
+MOST_SILENT = 3
 
 
 def _end_with_parent() -> None:
@@ -60,6 +64,7 @@ class Kept:
 
     name: str
     command: list[str] | Callable[[], None]
+    well: Callable[[], bool] | None = None  # whether it answers; one that is silent three times running is ended
     process: subprocess.Popen | Forked | None = None
     started: float = 0.0
     deaths: int = 0
@@ -78,6 +83,24 @@ class Kept:
         if now >= self.again_at:
             self.process = self._start(cwd)
             self.started = now
+
+    def listen(self, say: Callable[[str], None], every: float = ASK_EVERY) -> None:
+        """Ask for ever whether it answers, in a thread of its own; end it where it does not, so that it is started again."""
+        assert self.well is not None
+        silent = 0
+        while True:
+            time.sleep(every)
+            process = self.process
+            if process is None or process.poll() is not None or time.monotonic() - self.started < STEADY:
+                silent = 0
+                continue
+            silent = 0 if self.well() else silent + 1
+            if silent >= MOST_SILENT:
+                say(f"{self.name} does not answer; it is ended")
+                process.terminate()
+                with contextlib.suppress(subprocess.TimeoutExpired):
+                    process.wait(PATIENCE)
+                process.kill()
 
     def _start(self, cwd: Path) -> subprocess.Popen | Forked:
         if callable(self.command):
@@ -101,6 +124,9 @@ class Supervisor:
 
     def run(self, turn: float = 0.2, mend_every: float = 2.0) -> None:
         """Until told to stop."""
+        for one in self.kept:
+            if one.well is not None:
+                threading.Thread(target=one.listen, args=(self.say,), daemon=True).start()
         mended = time.monotonic()
         while not self.stopping:
             now = time.monotonic()

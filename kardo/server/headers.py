@@ -11,7 +11,7 @@ from django.db import OperationalError
 from django.http import HttpRequest, HttpResponse
 from django.utils.cache import patch_vary_headers
 
-from kardo.server.content_security import POLICY
+from kardo.server.door.content_security import POLICY
 from kardo.server.problems import database_away, problem
 
 GetResponse = Callable[[HttpRequest], HttpResponse]

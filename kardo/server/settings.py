@@ -7,8 +7,6 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from kardo.server.content_security import with_policy
-
 ROOT = Path(__file__).resolve().parents[2]
 LOCAL = ROOT / ".local"
 
@@ -73,7 +71,6 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
-    "whitenoise.middleware.WhiteNoiseMiddleware",
     "kardo.server.headers.Packed",
     "kardo.server.headers.ContentSecurity",
     "kardo.server.headers.DatabaseAway",
@@ -107,16 +104,6 @@ PROCESSING = tuple(filter(None, os.environ.get("KARDO_PROCESSING", "127.0.0.1:21
 # airspace authorities that may be asked for zones and for leave
 AUTHORITIES = tuple(filter(None, os.environ.get("KARDO_AUTHORITIES", "127.0.0.1:2105").split(",")))
 WEB_DIST = ROOT / "web" / "dist"
-WHITENOISE_ROOT = WEB_DIST
-WHITENOISE_ALLOW_ALL_ORIGINS = False
-WHITENOISE_ADD_HEADERS_FUNCTION = with_policy
-
-
-def WHITENOISE_IMMUTABLE_FILE_TEST(path: str, url: str) -> bool:  # noqa: N802 - the name is the library's
-    """Assets carry a hash of their contents in their names."""
-    return url.startswith("/assets/")
-
-
 STATIC_URL = "/static/"
 SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
 DATA_UPLOAD_MAX_MEMORY_SIZE = (

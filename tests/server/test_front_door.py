@@ -7,7 +7,7 @@ import pytest
 from django.db import OperationalError
 from django.test import Client
 
-from kardo.server.content_security import POLICY
+from kardo.server.door.content_security import POLICY
 
 pytestmark = pytest.mark.django_db
 GIVEN = {"username": "planner", "password": "corvane-test"}

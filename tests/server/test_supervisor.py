@@ -4,6 +4,7 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 import time
 from functools import partial
 from itertools import pairwise
@@ -50,6 +51,7 @@ def test_children_end_when_the_supervisor_is_killed_outright(tmp_path):
     """The kernel sees to it, so nothing keeps the port."""
     code = f"""
 import sys
+import threading
 from pathlib import Path
 from scripts.supervisor import Kept, Supervisor
 one = Kept("sleeper", {SLEEPS!r})
@@ -67,3 +69,20 @@ one.process.wait()
             return
         time.sleep(0.1)
     raise AssertionError("the child outlived its parent")
+
+
+def test_what_no_longer_answers_is_ended_and_started_again():
+    answers, said = [True], []
+    one = Kept("frozen", SLEEPS, lambda: answers[0])
+    one.look(0.0, Path("/"), said.append)
+    one.started = time.monotonic() - 100  # long enough to have settled
+    threading.Thread(target=one.listen, args=(said.append, 0.02), daemon=True).start()
+    time.sleep(0.3)
+    assert one.process.poll() is None and not said, "what answers is left alone"
+    answers[0] = False
+    one.process.wait(20)
+    assert said == ["frozen does not answer; it is ended"]
+    one.look(1e9, Path("/"), said.append)
+    one.look(2e9, Path("/"), said.append)
+    assert one.process.poll() is None, "and it is started again"
+    one.process.kill()
