@@ -85,7 +85,8 @@ class Kept:
             self.started = now
 
     def listen(self, say: Callable[[str], None], every: float = ASK_EVERY) -> None:
-        """Ask for ever whether it answers, in a thread of its own; end it where it does not, so that it is started again."""
+        """Ask for ever whether it answers, in a thread of its own; end it where it does not, so that it is started
+        again."""
         assert self.well is not None
         silent = 0
         while True:

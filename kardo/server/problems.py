@@ -1,17 +1,20 @@
 """Errors as RFC 9457 problem details: what, where, how to mend."""
 
 import logging
+import math
 import sys
 import uuid
 from typing import Any
 
-from django.db import OperationalError
+from django.db import DataError, InternalError, OperationalError
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
 from kardo.core.errors import KardoError
 from kardo.core.plan.edits import ConflictError
+from kardo.server.accounts.seen import NotAllowed
+from kardo.server.accounts.throttle import TooMany
 
 log = logging.getLogger(__name__)
 
@@ -61,6 +64,31 @@ def install(api: NinjaAPI) -> None:
     @api.exception_handler(HttpError)
     def refused(request: HttpRequest, fault: HttpError) -> HttpResponse:
         return problem(fault.status_code, str(fault), mend="Correct the request.")
+
+    @api.exception_handler(NotAllowed)
+    def not_allowed(request: HttpRequest, fault: NotAllowed) -> HttpResponse:
+        who = " or ".join(f"{'an' if role[0] in 'aeiou' else 'a'} {role}" for role in fault.roles)
+        return problem(
+            403, "Your role does not allow this.", mend=f"Ask {who} of your organisation.", right=fault.right
+        )
+
+    @api.exception_handler(TooMany)
+    def later(request: HttpRequest, fault: TooMany) -> HttpResponse:
+        wait = f"{fault.seconds} s" if fault.seconds < 90 else f"{math.ceil(fault.seconds / 60)} min"
+        answer = problem(429, "Too many sign-ins were refused.", mend=f"Try again in {wait}.")
+        answer["Retry-After"] = str(fault.seconds)
+        return answer
+
+    @api.exception_handler(DataError)
+    @api.exception_handler(ValueError)
+    def unstorable(request: HttpRequest, fault: Exception) -> HttpResponse:
+        if "NUL" not in str(fault) and not isinstance(fault, DataError):
+            return broken(request)
+        return problem(422, "There is a character or a number in it that cannot be stored.", mend="Take it out.")
+
+    @api.exception_handler(InternalError)
+    def read_only(request: HttpRequest, fault: InternalError) -> HttpResponse:
+        return database_away() if "read-only" in str(fault) else broken(request)
 
     @api.exception_handler(OperationalError)
     def away(request: HttpRequest, fault: OperationalError) -> HttpResponse:

@@ -54,9 +54,9 @@ def networks(monkeypatch):
     return kept
 
 
-def person(name, organisation):
+def person(name, organisation, *roles):
     user = User.objects.create_user(name, password="corvane-test")
-    Member.objects.create(user=user, organisation=organisation)
+    Member.objects.create(user=user, organisation=organisation, roles=list(roles) or ["planner"])
     client = ApiClient()
     client.force_login(user)
     client.user = user
@@ -80,7 +80,7 @@ def chief(office):
 
 @pytest.fixture
 def stranger(db):
-    return person("stranger", Organisation.objects.create(name="Somebody else"))
+    return person("stranger", Organisation.objects.create(name="Somebody else"), "surveyor", "administrator")
 
 
 @pytest.fixture

@@ -103,7 +103,7 @@ def test_a_stop_is_accepted_by_who_may_sign(planner, signer, office):  # noqa: F
 def test_the_organisation_asks_otherwise_in_all_its_jobs_and_in_nobody_elses(planner, signer, stranger, job):  # noqa: F811
     asked = {"rule": "target-width", "threshold": 80, "reason": "an old lens"}
     refused = planner.post_json("/api/rules", asked)
-    assert refused.status_code == 422 and "those who may sign" in refused.json()["title"]
+    assert refused.status_code == 403 and "surveyor in charge" in refused.json()["mend"]
     assert not any(f["rule"] == "target-width" for f in findings(planner, job))
     told = signer.post_json("/api/rules", asked).json()
     own = next(r for r in told["rules"] if r["id"] == "target-width")["own"]
@@ -189,7 +189,7 @@ def test_what_goes_on_paper_and_into_instruments(planner, job):
 
 def test_the_paper_is_chosen_once_for_the_organisation(planner, signer, job):  # noqa: F811
     refused = planner.post_json("/api/rules/paper", {"paper": "Letter"})
-    assert refused.status_code == 422 and "those who may sign" in refused.json()["title"]
+    assert refused.status_code == 403 and "surveyor in charge" in refused.json()["mend"]
     assert signer.post_json("/api/rules/paper", {"paper": "A5"}).status_code == 422
     assert planner.get("/api/session").json()["papers"] == ["A4", "A3"]
     assert signer.post_json("/api/rules/paper", {"paper": "Letter"}).json()["paper"] == "Letter"

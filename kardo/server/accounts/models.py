@@ -8,6 +8,7 @@ from kardo.core.parts import to_json, validated
 from kardo.core.policy.organisation import WHERE, OrganisationRules, require_known
 from kardo.core.policy.policy import Policy, catalogue, policy_of
 from kardo.formats.documents import LARGER
+from kardo.server.accounts.roles import Right, rights_of
 
 
 class Organisation(models.Model):
@@ -48,7 +49,28 @@ class Member(models.Model):
 
     user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="member")
     organisation = models.ForeignKey(Organisation, on_delete=models.CASCADE, related_name="members")
-    may_sign = models.BooleanField(default=False, help_text="may sign reports, and open a signed job again")
+    roles = models.JSONField(default=list, help_text="what this person may do (accounts/roles.py)")
 
     def __str__(self) -> str:
         return f"{self.user} of {self.organisation}"
+
+    def may(self, right: Right) -> bool:
+        """Whether this person may do what needs a right."""
+        return right in rights_of(self.roles)
+
+
+class SignInFailure(models.Model):
+    """A sign-in that was refused: with which name, and from which address."""
+
+    name = models.CharField(max_length=150)
+    address = models.CharField(max_length=64)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        indexes = [
+            models.Index(fields=["name", "at"], name="sign_in_failure_name"),
+            models.Index(fields=["address", "at"], name="sign_in_failure_address"),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.name} from {self.address}"

@@ -37,7 +37,7 @@ def key_of(organisation: Organisation) -> str:
 
 def require_signer(user: User) -> None:
     """Raises PlanError for somebody who may not sign."""
-    if not user.member.may_sign:
+    if not user.member.may("sign"):
         raise PlanError(
             "You may not sign for this organisation.",
             where="Close, report",

@@ -87,7 +87,7 @@ def _answer(request: HttpRequest, job: Job, held: Documents) -> CloseOut:
         revision=held.revision,
         closing=held.closing,
         frozen=frozen_words(job),
-        may_sign=person_of(request).member.may_sign,
+        may_sign=person_of(request).member.may("sign"),
         key=key_of(job.organisation),
         book_kept=bool(held.book.entries),
         marks_here=marks_here(held.plan),

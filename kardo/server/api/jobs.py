@@ -2,7 +2,7 @@
 
 import json
 from contextlib import suppress
-from datetime import datetime
+from datetime import datetime, timedelta
 from uuid import UUID
 
 from django.http import HttpRequest
@@ -27,6 +27,7 @@ from kardo.server.questions.answers import promises_of
 router = Router(tags=["jobs"])
 catalogues = Router(tags=["catalogues"])
 MAX_PLAN_BYTES = 12_000_000
+KEPT_IN_ARCHIVE = timedelta(days=30)
 
 
 class JobLine(Schema):
@@ -115,11 +116,15 @@ def archive_job(request: HttpRequest, job_id: UUID, body: Archived) -> JobLine:
 
 
 @router.delete("/{job_id}", response={204: None})
-def remove_job(request: HttpRequest, job_id: UUID) -> Status[None]:
-    """Delete an archived job for ever."""
+def remove_job(request: HttpRequest, job_id: UUID, title: str = "") -> Status[None]:
+    """Delete an archived job for ever: one that has lain in the archive for 30 days, or whose title is typed."""
     job = job_of(request, job_id)
     if job.archived_at is None:
         raise PlanError("Only an archived job can be deleted.", where="job", mend="Archive it first.")
+    if title.strip() != job.title and timezone.now() - job.archived_at < KEPT_IN_ARCHIVE:
+        raise PlanError(
+            "The job has not lain in the archive for 30 days.", where="job", mend="Type its title to delete it now."
+        )
     if job.reports.exists():
         raise PlanError("A job with signed reports stays.", where="job", mend="Leave it in the archive.")
     job.delete()

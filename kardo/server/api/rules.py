@@ -8,7 +8,6 @@ from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Router, Schema
 
-from kardo.core.errors import PlanError
 from kardo.core.parts import validated
 from kardo.core.policy.organisation import Change, OrganisationRules
 from kardo.core.policy.policy import Severity, Station, Waives, catalogue
@@ -63,7 +62,7 @@ def _lines(request: HttpRequest, asked: OrganisationRules) -> RulesOut:
         )
         for r in catalogue().values()
     ]
-    return RulesOut(may_change=person_of(request).member.may_sign, paper=paper_of(request), rules=lines)
+    return RulesOut(may_change=person_of(request).member.may("rules"), paper=paper_of(request), rules=lines)
 
 
 class Asked(Schema):
@@ -80,7 +79,6 @@ class Asked(Schema):
 def ask_otherwise(request: HttpRequest, body: Asked) -> RulesOut:
     """Ask a rule otherwise in the whole organisation, from today, or as the catalogue does again. For those who may
     sign."""
-    _require_may_sign(request)
     with transaction.atomic():
         organisation = Organisation.objects.select_for_update().get(pk=organisation_of(request).pk)
         changes = [c for c in organisation.own_rules.changes if c.rule != body.rule]
@@ -93,15 +91,6 @@ def ask_otherwise(request: HttpRequest, body: Asked) -> RulesOut:
     return _lines(request, asked)
 
 
-def _require_may_sign(request: HttpRequest) -> None:
-    if not person_of(request).member.may_sign:
-        raise PlanError(
-            "The rules of an organisation are changed by those who may sign for it.",
-            where="rules",
-            mend="Ask one of them; a single finding can be accepted with a reason in its job.",
-        )
-
-
 class PaperIn(Schema):
     """The paper that an organisation prints on: A4 with A3 beside it, or Letter with Tabloid."""
 
@@ -111,7 +100,6 @@ class PaperIn(Schema):
 @router.post("/paper", response=RulesOut)
 def choose_paper(request: HttpRequest, body: PaperIn) -> RulesOut:
     """What the whole organisation prints on from now on. For those who may sign."""
-    _require_may_sign(request)
     organisation = organisation_of(request)
     organisation.paper = body.paper
     organisation.save(update_fields=["paper"])

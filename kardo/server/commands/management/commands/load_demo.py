@@ -14,9 +14,9 @@ from kardo.server.predictions.models import WAITING
 from kardo.server.predictions.tasks import request_computation, run
 
 PEOPLE = [
-    ("planner", "Planner", "Corvane Survey Office", False),
-    ("chief", "Party chief", "Corvane Survey Office", True),
-    ("guest", "Guest", "Harbour Works of Corvane", True),
+    ("planner", "Planner", "Corvane Survey Office", ["planner"]),
+    ("chief", "Party chief", "Corvane Survey Office", ["surveyor", "administrator"]),
+    ("guest", "Guest", "Harbour Works of Corvane", ["surveyor", "administrator"]),
 ]
 PASSWORD = "corvane-demo"  # noqa: S105 - a demo on loopback, printed on the screen
 
@@ -28,14 +28,14 @@ class Command(BaseCommand):
         parser.add_argument("--predict", action="store_true", help="and compute what the demo jobs predict, now")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        for name, full, organisation, may_sign in PEOPLE:
+        for name, full, organisation, roles in PEOPLE:
             firm, _ = Organisation.objects.get_or_create(name=organisation)
             user, made = User.objects.get_or_create(username=name, defaults={"first_name": full})
             if made:
                 user.set_password(PASSWORD)
                 user.save()
                 Member.objects.create(user=user, organisation=firm)
-            Member.objects.filter(user=user).update(may_sign=may_sign)
+            Member.objects.filter(user=user).update(roles=roles)
         firm = Organisation.objects.get(name=PEOPLE[0][2])
         if not Job.objects.filter(organisation=firm).exists():
             for name in ("tarn-wood", "hask-quarry", "sallow-bank"):  # the last is the first in the list
