@@ -41,7 +41,7 @@ createRoot(document.getElementById("root")!).render(
       persistOptions={{
         persister,
         maxAge: WEEK,
-        buster: "4",
+        buster: "5",
         dehydrateOptions: {
           shouldDehydrateQuery: (query) => query.state.status === "success" && KEPT.has(String(query.queryKey[0])),
         },

@@ -19,7 +19,7 @@ export interface paths {
         put?: never;
         /**
          * Sign In
-         * @description Take name and password; from this site's own pages only.
+         * @description Take name and password; from this site's own pages only. 429 where too many were refused lately.
          */
         post: operations["kardo_server_api_session_sign_in"];
         /**
@@ -27,6 +27,27 @@ export interface paths {
          * @description End the session.
          */
         delete: operations["kardo_server_api_session_sign_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Password
+         * @description Take another password. Every other session of this person ends. Raises PlanError for one that is too easy, or
+         *     where the present one is wrong.
+         */
+        post: operations["kardo_server_api_session_change_password"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -173,7 +194,7 @@ export interface paths {
         post?: never;
         /**
          * Remove Job
-         * @description Delete an archived job for ever.
+         * @description Delete an archived job for ever: one that has lain in the archive for 30 days, or whose title is typed.
          */
         delete: operations["kardo_server_api_jobs_remove_job"];
         options?: never;
@@ -2412,6 +2433,16 @@ export interface components {
              * @default []
              */
             papers: string[];
+            /**
+             * Roles
+             * @default []
+             */
+            roles: string[];
+            /**
+             * Rights
+             * @default []
+             */
+            rights: string[];
         };
         /**
          * Credentials
@@ -2422,6 +2453,16 @@ export interface components {
             username: string;
             /** Password */
             password: string;
+        };
+        /**
+         * PasswordChange
+         * @description The password as it is, and as it is to be.
+         */
+        PasswordChange: {
+            /** Now */
+            now: string;
+            /** Next */
+            next: string;
         };
         /**
          * Change
@@ -9341,6 +9382,30 @@ export interface operations {
             };
         };
     };
+    kardo_server_api_session_change_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
     kardo_server_api_rules_list_rules: {
         parameters: {
             query?: never;
@@ -9539,7 +9604,9 @@ export interface operations {
     };
     kardo_server_api_jobs_remove_job: {
         parameters: {
-            query?: never;
+            query?: {
+                title?: string;
+            };
             header?: never;
             path: {
                 job_id: string;

@@ -3,6 +3,9 @@ import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { call, upload, type JobLine, type Session } from "../api/client";
 import { useOutside } from "../lib/narrow";
+import { DeleteJob } from "./DeleteJob";
+import { PasswordDialog } from "./Password";
+import { roleName, useMay } from "./session";
 import { chance, clock, fine, fineUnit } from "../lib/units";
 import { FileInput } from "../ui/FileInput";
 import { ProblemNote } from "../ui/ProblemNote";
@@ -27,6 +30,9 @@ export function Jobs({ session }: { session: Session }) {
   const [sought, setSought] = useState("");
   const [order, setOrder] = useState<Order>("changed");
   const [archived, setArchived] = useState(false);
+  const [asked, setAsked] = useState(false);
+  const may = useMay("plan");
+  const deletes = useMay("delete");
   const outside = useOutside();
   const jobs = useQuery({
     queryKey: ["jobs", archived],
@@ -58,33 +64,41 @@ export function Jobs({ session }: { session: Session }) {
           Rules of practice
         </Link>
         <ThemeChoice />
-        <span>{session.name}</span>
+        <span>
+          {session.name} <span className="text-quiet">({session.roles.map(roleName).join(", ")})</span>
+        </span>
+        <button className="cursor-pointer underline" onClick={() => setAsked(true)}>
+          password…
+        </button>
         <SignOut />
       </header>
-      <div className="mt-5 flex flex-wrap items-end gap-x-6 gap-y-3">
-        <form
-          className="flex flex-wrap items-end gap-2"
-          action={(form) => open(call<JobLine>("POST", "/jobs", { title: form.get("title") as string }))}
-        >
-          <label className="grid gap-1">
-            New job
-            <input
-              className="input w-72"
-              name="title"
-              placeholder="What is surveyed, and where"
-              required
-              maxLength={120}
-            />
-          </label>
-          <button className="button">Start</button>
-        </form>
-        <FileInput
-          label="Import a Kardo plan"
-          words="Import a Kardo plan…"
-          accept=".json"
-          onFile={(file) => void open(upload<JobLine>("/jobs/import", { file }))}
-        />
-      </div>
+      {asked && <PasswordDialog onClose={() => setAsked(false)} />}
+      {may && (
+        <div className="mt-5 flex flex-wrap items-end gap-x-6 gap-y-3">
+          <form
+            className="flex flex-wrap items-end gap-2"
+            action={(form) => open(call<JobLine>("POST", "/jobs", { title: form.get("title") as string }))}
+          >
+            <label className="grid gap-1">
+              New job
+              <input
+                className="input w-72"
+                name="title"
+                placeholder="What is surveyed, and where"
+                required
+                maxLength={120}
+              />
+            </label>
+            <button className="button">Start</button>
+          </form>
+          <FileInput
+            label="Import a Kardo plan"
+            words="Import a Kardo plan…"
+            accept=".json"
+            onFile={(file) => void open(upload<JobLine>("/jobs/import", { file }))}
+          />
+        </div>
+      )}
       {problem && (
         <div className="mt-4">
           <ProblemNote problem={problem} onClose={clear} />
@@ -150,17 +164,24 @@ export function Jobs({ session }: { session: Session }) {
             </div>
             <Promised job={job} />
             <div className="flex gap-2">
-              <button
-                className="button text-sm"
-                onClick={() =>
-                  void open(call<JobLine>("POST", `/jobs/${job.id}/like`, { title: `${job.title}, again` }))
-                }
-              >
-                duplicate
-              </button>
-              <button className="button text-sm" onClick={() => void archive(job)}>
-                {job.archived ? "fetch back" : "archive"}
-              </button>
+              {may && (
+                <>
+                  <button
+                    className="button text-sm"
+                    onClick={() =>
+                      void open(call<JobLine>("POST", `/jobs/${job.id}/like`, { title: `${job.title}, again` }))
+                    }
+                  >
+                    duplicate
+                  </button>
+                  <button className="button text-sm" onClick={() => void archive(job)}>
+                    {job.archived ? "fetch back" : "archive"}
+                  </button>
+                </>
+              )}
+              {job.archived && deletes && (
+                <DeleteJob job={job} onDone={() => void client.invalidateQueries({ queryKey: ["jobs"] })} />
+              )}
             </div>
           </li>
         ))}

@@ -31,6 +31,7 @@ import { Glossary } from "../ui/Glossary";
 import { UNDER_WAY } from "../ui/UnderWay";
 import { useEvents } from "./events";
 import { useLive, type LiveDesk } from "./live";
+import { useMay } from "./session";
 import { Outbox, type OutboxState } from "./outbox";
 import { store, type Waiting } from "./store";
 
@@ -136,13 +137,18 @@ export function PlanProvider({ jobId, user, children }: { jobId: string; user: s
     [base, entries],
   );
 
-  /** Whether nothing may change any more under a signature, which is then told. */
+  const may = useMay("plan");
+  /** Whether nothing may change, under a signature or by one's role, which is then told. */
   const told = useCallback(() => {
     const frozen = client.getQueryData<PlanAnswer>(planKey)?.frozen;
     if (frozen)
       setFault(new Problem(422, `The job is signed and ${frozen}.`, "", "It can be opened again in Close (9)."));
-    return !!frozen;
-  }, [client, planKey]);
+    if (!frozen && !may)
+      setFault(
+        new Problem(403, "You read this job: your role changes no plan.", "", "Ask a planner of your organisation."),
+      );
+    return !!frozen || !may;
+  }, [client, planKey, may]);
 
   const edit = useCallback(
     async (edits: Edit[]) => {

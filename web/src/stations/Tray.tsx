@@ -1,5 +1,6 @@
 import { Suspense, useEffect, useRef } from "react";
 import { usePlan } from "../app/plan";
+import { useMay } from "../app/session";
 import { useNavigation } from "../app/workbench/navigation";
 import { Frozen } from "../ui/fields";
 import { STATIONS } from "./registry";
@@ -12,6 +13,7 @@ export function Tray() {
   const top = useRef<HTMLElement>(null);
   useStacking(top);
   const { title, Tray: Body } = STATIONS[station];
+  const may = useMay("plan");
   useEffect(() => {
     top.current?.scrollTo(0, 0);
     // Opened by a key, the next Tab goes into it, not to the top of the page.
@@ -30,7 +32,12 @@ export function Tray() {
           {answer.frozen}: signed, nothing here can be changed.
         </p>
       )}
-      <Frozen.Provider value={!!answer.frozen}>
+      {!answer.frozen && !may && station !== "book" && (
+        <p className="mb-1 border-l-4 border-hairline px-2 py-1 text-quiet">
+          You read this job: your role changes no plan.
+        </p>
+      )}
+      <Frozen.Provider value={!!answer.frozen || !may}>
         <Suspense fallback={<p className="text-quiet">Opening…</p>}>
           <Body />
         </Suspense>

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Day, Plan, Said, Schemas } from "../../api/client";
 import { here, useOutbox, usePlan } from "../../app/plan";
-import { useSession } from "../../app/session";
+import { useMay, useSession } from "../../app/session";
 import { fine, fineUnit, length } from "../../lib/units";
 import { FileInput } from "../../ui/FileInput";
 import { unitName } from "../../ui/fields";
@@ -27,6 +27,7 @@ export function BookTray() {
   const tasks = [...(day?.tasks ?? [])].sort((a, b) => (a.start ?? 0) - (b.start ?? 0));
   const left = tasks.filter((t) => !isDone(t, lines));
   const now = left.find((t) => t.id === open) ?? left[0];
+  const mayWrite = useMay("book") && !answer.frozen;
   return (
     <div className="mx-auto max-w-xl text-base" data-testid="book">
       <h2 className="sr-only">Book</h2>
@@ -50,7 +51,7 @@ export function BookTray() {
       )}
       {!visit && <p>No visit is planned. Plan one in Day (7); its tasks then come here one by one.</p>}
       {visit && !day && <p>The day is not on this device yet: open it once with signal.</p>}
-      {now && !answer.frozen && (
+      {now && mayWrite && (
         <Now key={now.id} task={now} lines={lines} say={say}>
           <Photo words={now.words} say={say} />
         </Now>
@@ -80,7 +81,7 @@ export function BookTray() {
           </ul>
         </section>
       )}
-      {!answer.frozen && <Free say={say} />}
+      {mayWrite && <Free say={say} />}
       <Whole lines={lines} say={say} />
     </div>
   );
@@ -280,6 +281,7 @@ function Free({ say }: { say: SayMore }) {
 function Whole({ lines, say }: { lines: Line[]; say: (said: Said, corrects?: string) => void }) {
   const { plan, jobId, answer } = usePlan();
   const [open, setOpen] = useState<string | null>(null);
+  const mayWrite = useMay("book") && !answer.frozen;
   if (!lines.length) return null;
   return (
     <details className="mt-3">
@@ -309,7 +311,7 @@ function Whole({ lines, say }: { lines: Line[]; say: (said: Said, corrects?: str
                   </a>
                 ))}
             </span>
-            {stands && !answer.frozen && (
+            {stands && mayWrite && (
               <>
                 {correctable(entry.said) && (
                   <button
