@@ -21,7 +21,6 @@ from django.core.wsgi import get_wsgi_application
 from django.urls import get_resolver
 from threadpoolctl import threadpool_limits
 
-from kardo.server.accounts.seen import seen
 from kardo.server.door.assets import Assets
 from kardo.server.door.bodies import IN_MEMORY, Gone, Refused, declared, drained, most_of, read_body
 from kardo.server.door.known import signed_in
@@ -68,6 +67,8 @@ async def application(scope: Any, receive: Any, send: Any) -> None:
     """Streams of events, files and refusals from the event loop; all else from threads, once the request is there."""
     path = scope.get("path", "")
     if scope["type"] == "lifespan":
+        from kardo.server.accounts.seen import seen  # once Django is set up
+
         seen.listen()  # after the fork: a thread of this process alone
     if scope["type"] == "lifespan" or path.endswith("/events"):
         await _streams(scope, receive, send)
