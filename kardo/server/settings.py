@@ -7,6 +7,8 @@ import sys
 from pathlib import Path
 from typing import Any
 
+from django.core.exceptions import ImproperlyConfigured
+
 ROOT = Path(__file__).resolve().parents[2]
 LOCAL = ROOT / ".local"
 
@@ -38,10 +40,18 @@ def _unhurried() -> bool:
     return any(word in sys.argv for word in ("migrate", "reset_demo")) or "KARDO_NO_TIMEOUTS" in os.environ
 
 
+PRODUCTION = os.environ.get("KARDO_PRODUCTION", "") not in ("", "0")
+LEAST_SECRET = 50  # letters, as Django's own check asks
+
+
 def _secret() -> str:
-    """A key of this installation, made once and kept beside the data."""
+    """A key of this installation, made once and kept beside the data; in production the one that is set alone."""
     if key := os.environ.get("KARDO_SECRET_KEY"):
+        if PRODUCTION and (len(key) < LEAST_SECRET or len(set(key)) < 5):
+            raise ImproperlyConfigured(f"KARDO_SECRET_KEY is too short or too plain: {LEAST_SECRET} letters by chance.")
         return key
+    if PRODUCTION:
+        raise ImproperlyConfigured("KARDO_SECRET_KEY is not set: production makes no key of its own.")
     kept = LOCAL / "secret"
     if not kept.exists():
         LOCAL.mkdir(exist_ok=True)
@@ -52,7 +62,15 @@ def _secret() -> str:
 
 SECRET_KEY = _secret()
 DEBUG = False
-ALLOWED_HOSTS = ["127.0.0.1", "localhost", "testserver", *filter(None, os.environ.get("KARDO_HOSTS", "").split(","))]
+_HOSTS = [host.strip() for host in os.environ.get("KARDO_HOSTS", "").split(",") if host.strip()]
+if PRODUCTION and (not _HOSTS or "*" in _HOSTS):
+    raise ImproperlyConfigured("KARDO_HOSTS has to name the hosts that Kardo is reached under, and not all of them.")
+ALLOWED_HOSTS = _HOSTS if PRODUCTION else ["127.0.0.1", "localhost", "testserver", *_HOSTS]
+if PRODUCTION:  # behind a proxy that ends TLS and says so
+    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+    SECURE_SSL_REDIRECT = SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
+    SECURE_HSTS_SECONDS, SECURE_HSTS_INCLUDE_SUBDOMAINS, SECURE_HSTS_PRELOAD = 31_536_000, True, True
+    CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in _HOSTS]
 INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",

@@ -130,3 +130,23 @@ def test_the_crew_that_left_with_nothing_flown_is_told(planner, planned):
         told["enough"].startswith("Not enough to leave: No sortie of main flight was flown.")
         and told["leaving"] is None
     )
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"at": "9999-12-31T23:59:59+00:00"}, "9999"),
+        ({"at": "0001-01-01T00:00:00+00:00"}, "year 1 "),
+        ({"attachments": ("ab" * 32,)}, "picture"),
+    ],
+)
+def test_an_entry_of_no_time_or_with_a_picture_that_did_not_come_is_refused_whole(planner, planned, change, words):
+    good, bad = occupied(1, "G1", 1), occupied(2, "G2", 2).model_copy(update=change)
+    answer = send(planner, planned, [good, bad])
+    assert answer.status_code == 422 and words in answer.json()["title"]
+    assert BookEntry.objects.count() == 0
+
+
+def test_a_device_whose_clock_is_of_no_time_is_told_so(planner, planned):
+    answer = send(planner, planned, [occupied(1, "G1", 1)], datetime(9999, 12, 31, 23, tzinfo=UTC))
+    assert answer.status_code == 422 and answer.json()["where"] == "now"

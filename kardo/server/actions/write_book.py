@@ -18,6 +18,7 @@ from kardo.server.jobs.models import Job
 MOST_ENTRIES = 20_000  # of a job
 MOST_AT_ONCE = 500
 MOST_PICTURES = 500  # of a job
+YEARS = range(1980, 2100)  # a clock that lost its battery begins at 1980, or 2000
 OFF_S = 120.0  # seconds by which a device's clock may be off before it is told
 
 
@@ -38,6 +39,8 @@ def take(job: Job, sent: list[Json], now: datetime, sender: User) -> str:
                 mend="Write a new one that corrects it.",
             )
     fresh = [e for key, e in entries.items() if UUID(key) not in kept]
+    _require_of_this_time([(now, "now"), *((e.moment, e.id) for e in fresh)])
+    _require_pictures(job, {digest for e in fresh for digest in e.attachments})
     if fresh:
         require_open(job)
     if job.book_entries.count() + len(fresh) > MOST_ENTRIES:
@@ -49,6 +52,26 @@ def take(job: Job, sent: list[Json], now: datetime, sender: User) -> str:
     ]
     BookEntry.objects.bulk_create(rows, ignore_conflicts=True)
     return _clock_words(off)
+
+
+def _require_of_this_time(moments: list[tuple[datetime, str]]) -> None:
+    """Raises PlanError for a date that no clock in the field can mean, however wrong it is set."""
+    for moment, where in moments:
+        if moment.year not in YEARS:
+            raise PlanError(
+                f"The year {moment.year} is not one of this book.",
+                where=where,
+                mend="Set the device's clock; what was written stays on it until then.",
+            )
+
+
+def _require_pictures(job: Job, digests: set[str]) -> None:
+    """Raises PlanError for a picture that an entry names and that did not come: devices send pictures first."""
+    missing = digests - set(job.attachments.filter(digest__in=digests).values_list("digest", flat=True))
+    if missing:
+        raise PlanError(
+            "A picture that an entry names is not here.", where=min(missing)[:12], mend="Send the picture first."
+        )
 
 
 def keep_picture(job: Job, data: bytes, sender: User) -> str:
