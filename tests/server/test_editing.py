@@ -203,7 +203,7 @@ def test_plan_goes_out_and_makes_a_job_of_the_same_hash(planner, job):
 
 @pytest.mark.parametrize(
     ("content", "words"),
-    [(b"{", "not JSON"), (b"[1]", "not a Kardo plan"), (b'{"format":"kardo-plan","version":99}', "version 99")],
+    [(b"{", "as JSON"), (b"[1]", "not a Kardo plan"), (b'{"format":"kardo-plan","version":99}', "version 99")],
 )
 def test_plans_that_cannot_be_read_make_no_job(planner, job, content, words):
     answer = planner.post("/api/jobs/import", {"file": SimpleUploadedFile("plan.json", content)})

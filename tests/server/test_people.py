@@ -1,5 +1,5 @@
-"""People: who may do what, route by route; sign-ins that are guessed; passwords; sessions that end; and whoever keeps the
-accounts."""
+"""People: who may do what, route by route; sign-ins that are guessed; passwords; sessions that end; and whoever keeps
+the accounts."""
 
 import io
 import json

@@ -26,7 +26,7 @@ from kardo.core.plan.stands import Mark
 from kardo.core.policy.policy import catalogue
 from kardo.formats.coordinates import MAX_BYTES as MAX_POSITIONS
 from kardo.formats.positions import shifted_points, shifted_positions
-from kardo.formats.report import html_report, pdf_report, read_report
+from kardo.formats.report import MOST_BYTES, html_report, pdf_report, read_report
 from kardo.formats.residuals import MAX_BYTES, MEANS, Axes, ResidualReading, read_residuals
 from kardo.server.access import frozen_words, job_of, paper_of, person_of
 from kardo.server.actions.change_closing import change
@@ -41,7 +41,6 @@ from kardo.server.uploads import upload_of
 
 router = Router(tags=["close"])
 checking = Router(tags=["close"])
-MOST_REPORT_BYTES = 60_000_000
 
 
 class ReportLine(Schema):
@@ -351,7 +350,7 @@ class Checked(Schema):
 @checking.post("/verify", response=Checked)
 def check_report(request: HttpRequest, file: File[UploadedFile]) -> Checked:
     """Whether a report was altered since it was signed."""
-    record, key = read_report(upload_of(file, MOST_REPORT_BYTES)[0])
+    record, key = read_report(upload_of(file, MOST_BYTES)[0])
     if found := faults(record):
         raise PlanError(found[0], where=file.name or "report", mend="Ask for the report as it was signed.")
     if record.signed is None:

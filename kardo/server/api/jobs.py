@@ -1,6 +1,5 @@
 """Jobs: list, create, open, remove; and the catalogues a job chooses from."""
 
-import json
 from contextlib import suppress
 from datetime import datetime, timedelta
 from uuid import UUID
@@ -18,6 +17,7 @@ from kardo.core.plan.brief import Brief
 from kardo.core.plan.library import new_plan
 from kardo.core.plan.model import plan_from_json
 from kardo.core.plan.sketch import Sketch
+from kardo.formats.json_text import json_of
 from kardo.server.access import job_of, organisation_of, person_of
 from kardo.server.actions.edit_plan import create_job
 from kardo.server.jobs.models import Job
@@ -87,12 +87,7 @@ def import_plan(request: HttpRequest, file: File[UploadedFile]) -> Status[JobLin
     """A job from a Kardo plan."""
     if (file.size or 0) > MAX_PLAN_BYTES:
         raise ReadError("The plan is larger than 12 MB.", where=file.name or "file", mend="Use a coarser terrain.")
-    try:
-        data = json.loads(file.read())
-    except (ValueError, RecursionError) as fault:
-        raise ReadError(
-            f"{file.name} is not JSON.", where=file.name or "file", mend="Choose a plan that Kardo wrote."
-        ) from fault
+    data = json_of(file.read(), MAX_PLAN_BYTES, "plan")
     return Status(201, _line(create_job(organisation_of(request), person_of(request), plan_from_json(data))))
 
 
