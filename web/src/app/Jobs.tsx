@@ -1,10 +1,8 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { call, upload, type JobLine, type Session } from "../api/client";
 import { useOutside } from "../lib/narrow";
-import { DeleteJob } from "./DeleteJob";
-import { PasswordDialog } from "./Password";
 import { roleName, useMay } from "./session";
 import { chance, clock, fine, fineUnit } from "../lib/units";
 import { FileInput } from "../ui/FileInput";
@@ -12,6 +10,10 @@ import { ProblemNote } from "../ui/ProblemNote";
 import { Drawing } from "./Drawing";
 import { SignOut, ThemeChoice } from "./TopBar";
 import { useDoing } from "../ui/useDoing";
+
+// on nobody's way to a job
+const DeleteJob = lazy(() => import("./DeleteJob").then((m) => ({ default: m.DeleteJob })));
+const PasswordDialog = lazy(() => import("./Password").then((m) => ({ default: m.PasswordDialog })));
 
 const ORDERS = {
   changed: { name: "last changed first", by: (a: JobLine, b: JobLine) => b.saved_at.localeCompare(a.saved_at) },
@@ -72,7 +74,11 @@ export function Jobs({ session }: { session: Session }) {
         </button>
         <SignOut />
       </header>
-      {asked && <PasswordDialog onClose={() => setAsked(false)} />}
+      {asked && (
+        <Suspense>
+          <PasswordDialog onClose={() => setAsked(false)} />
+        </Suspense>
+      )}
       {may && (
         <div className="mt-5 flex flex-wrap items-end gap-x-6 gap-y-3">
           <form
@@ -180,7 +186,9 @@ export function Jobs({ session }: { session: Session }) {
                 </>
               )}
               {job.archived && deletes && (
-                <DeleteJob job={job} onDone={() => void client.invalidateQueries({ queryKey: ["jobs"] })} />
+                <Suspense>
+                  <DeleteJob job={job} onDone={() => void client.invalidateQueries({ queryKey: ["jobs"] })} />
+                </Suspense>
               )}
             </div>
           </li>

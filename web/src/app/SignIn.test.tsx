@@ -36,7 +36,8 @@ it("a refusal is told, and what was typed stays", async () => {
   vi.mocked(call).mockRejectedValue({ what: "Name or password is wrong.", where: "", mend: "" });
   shown(onDone);
   type("Name", "ines");
-  fireEvent.submit(screen.getByLabelText("Name").closest("form")!);
+  type("Password", "dune");
+  fireEvent.click(screen.getByRole("button", { name: "Sign in" }));
   await screen.findByText(/Name or password is wrong/);
   expect(screen.getByLabelText<HTMLInputElement>("Name").value).toBe("ines");
   expect(onDone).not.toHaveBeenCalled();

@@ -1,4 +1,4 @@
-import { useForm } from "react-hook-form";
+import type { FormEvent } from "react";
 import { call, type Session } from "../api/client";
 import { ProblemNote } from "../ui/ProblemNote";
 import { useDoing } from "../ui/useDoing";
@@ -16,22 +16,25 @@ export function SignIn({ onDone }: { onDone: (session: Session) => void }) {
 /** Name and password. */
 export function SignInForm({ onDone }: { onDone: (session: Session) => void }) {
   const { doing, problem } = useDoing();
-  const { register, handleSubmit } = useForm({ defaultValues: { username: "", password: "" } });
-  const submit = handleSubmit(async (typed) => {
+  // no form library on the first page: two fields that the browser itself wants filled in
+  async function submit(event: FormEvent<HTMLFormElement>) {
+    event.preventDefault();
+    const form = new FormData(event.currentTarget);
     await doing(async () => {
       await call<Session>("GET", "/session"); // brings the token that the form must carry
-      onDone(await call<Session>("POST", "/session", typed));
+      const [username, password] = [form.get("username"), form.get("password")];
+      onDone(await call<Session>("POST", "/session", { username, password }));
     });
-  });
+  }
   return (
     <form onSubmit={(event) => void submit(event)} className="mt-5 grid gap-3">
       <label className="grid gap-1">
         Name
-        <input className="input" {...register("username")} autoComplete="username" autoFocus required />
+        <input className="input" name="username" autoComplete="username" autoFocus required />
       </label>
       <label className="grid gap-1">
         Password
-        <input className="input" {...register("password")} type="password" autoComplete="current-password" required />
+        <input className="input" name="password" type="password" autoComplete="current-password" required />
       </label>
       {problem && <ProblemNote problem={problem} />}
       <button className="button justify-self-start">Sign in</button>
