@@ -44,7 +44,10 @@ except ReadError as fault:
 def sealed(record: bytes) -> bytes:
     """A PDF as Kardo seals it, with this record."""
     packed = zlib.compress(record)
-    head = b"%PDF-1.7\n1 0 obj\n<</Type /EmbeddedFile/Subtype /application#2fjson/Filter /FlateDecode/Length " + str(len(packed)).encode()
+    head = (
+        b"%PDF-1.7\n1 0 obj\n<</Type /EmbeddedFile/Subtype /application#2fjson/Filter /FlateDecode/Length "
+        + str(len(packed)).encode()
+    )
     return seal(head + b">>\nstream\n" + packed + b"\nendstream\n", "pdf", bytes(32))
 
 

@@ -169,7 +169,7 @@ export function Jobs({ session }: { session: Session }) {
               </p>
             </div>
             <Promised job={job} />
-            <div className="flex gap-2">
+            <div className="col-start-2 flex gap-2 lg:col-start-auto">
               {may && (
                 <>
                   <button
@@ -202,10 +202,10 @@ export function Jobs({ session }: { session: Session }) {
 function Promised({ job }: { job: JobLine }) {
   const said = job.promise;
   const unit = job.drawing?.unit ?? "m";
-  if (!said) return <p className="text-sm text-quiet">○ not predicted as it stands</p>;
+  if (!said) return <p className="col-start-2 text-sm text-quiet lg:col-start-auto">○ not predicted as it stands</p>;
   const outside = said.rmse_h > said.limit_h || (said.limit_v !== null && said.rmse_v > said.limit_v);
   return (
-    <div className={said.good ? "text-settled" : "text-decision-text"}>
+    <div className={`col-start-2 lg:col-start-auto ${said.good ? "text-settled" : "text-decision-text"}`}>
       <p>
         {said.good ? "● keeps its tolerance" : outside ? "◆ outside its tolerance" : "◐ not sure of its tolerance"}
         {said.chance !== null && `, ${chance(said.chance)} to pass`}
