@@ -22,6 +22,11 @@ def person_of(request: HttpRequest) -> User:
     return request.user
 
 
+def name_of(person: User) -> str:
+    """What a person is called where something was done by them."""
+    return person.get_full_name() or person.get_username()
+
+
 def organisation_of(request: HttpRequest) -> Organisation:
     """The user's organisation; 404 for a user of none."""
     person = person_of(request)

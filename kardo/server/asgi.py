@@ -27,10 +27,12 @@ from kardo.server.door.known import signed_in
 from kardo.server.door.threads import Answer, Threads
 
 log = logging.getLogger(__name__)
-# of each of the web server's processes; as many for who waits for live figures, and for who waits for the outside
+# of each of the web server's processes; as many again for live figures, for the outside, and for sign-ins, whose
+# passwords take their time: each kind waits for its own alone
 THREADS = 4
 HEALTH_SECONDS = 5.0  # that a thread may let itself be waited for
-OUTSIDE = re.compile(r"^/api/jobs/[^/]+/(casters|receivers|stations|networks|processing|airspace|authorities)\b")
+OUTSIDE = re.compile(r"^/api/jobs/[^/]+/(casters|receivers|stations|networks|airspace|authorities|close/processing)\b")
+PIECE = 65_536  # bytes sent at once: who reads slowly, but reads, is not taken for one who reads nothing
 
 _streams = get_asgi_application()
 _django: Any = get_wsgi_application()
@@ -40,7 +42,9 @@ _assets = Assets()
 gc.collect()
 gc.freeze()
 threadpool_limits(1, "blas")  # requests come several at a time: threads of their own would wait for each other
-_requests, _live, _outside = (Threads(_django, THREADS, name) for name in ("requests", "live", "outside"))
+_requests, _live, _outside, _entry = (
+    Threads(_django, THREADS, name) for name in ("requests", "live", "outside", "entry")
+)
 
 
 KEPT_OPEN = 10.0  # seconds; a browser then connects anew, and whichever process has time takes it
@@ -73,25 +77,32 @@ async def application(scope: Any, receive: Any, send: Any) -> None:
     if scope["type"] == "lifespan" or path.endswith("/events"):
         await _streams(scope, receive, send)
         return
+    closing = _old(scope.get("client"))
     try:
         answer = _assets.answer(scope) or await (_healthy() if path == "/healthz" else _answered(scope, receive))
     except Refused as fault:
         log.warning("%s %s refused: %s", scope["method"], path[:200], fault)
         await drained(receive)
-        answer = _problem(fault)
+        answer, closing = _problem(fault), True
     except Gone:
         return
-    closing = _old(scope.get("client")) or answer.status in (400, 408, 413)
     headers = [*answer.headers, (b"connection", b"close")] if closing else answer.headers
     with contextlib.suppress(RuntimeError):  # who asked is gone, and so is the connection
         await send({"type": "http.response.start", "status": answer.status, "headers": headers})
-        await send({"type": "http.response.body", "body": b"" if scope["method"] == "HEAD" else answer.body})
+        await _sent(b"" if scope["method"] == "HEAD" else answer.body, send)
+
+
+async def _sent(body: bytes, send: Any) -> None:
+    """A body in pieces, each once what went before is read."""
+    for begin in range(0, len(body), PIECE):
+        await send({"type": "http.response.body", "body": body[begin : begin + PIECE], "more_body": True})
+    await send({"type": "http.response.body", "body": b""})
 
 
 async def _answered(scope: Any, receive: Any) -> Answer:
     """Django's answer. A large body is read for somebody who is signed in alone."""
     path = scope["path"]
-    threads = _live if path.endswith("/live") else _outside if OUTSIDE.match(path) else _requests
+    threads = _threads_for(scope["method"], path)
     kind, length = declared(scope["headers"])
     most = most_of(path, kind)
     large = most > IN_MEMORY and (length is None or length > IN_MEMORY) and scope["method"] not in ("GET", "HEAD")
@@ -100,6 +111,12 @@ async def _answered(scope: Any, receive: Any) -> Answer:
     body, size = await read_body(receive, most, length)
     with body:
         return await threads.answer(scope, body, size)
+
+
+def _threads_for(method: str, path: str) -> Threads:
+    if path.startswith("/api/session") and method == "POST":
+        return _entry
+    return _live if path.endswith("/live") else _outside if OUTSIDE.match(path) else _requests
 
 
 async def _healthy() -> Answer:

@@ -1,5 +1,8 @@
 """People on the screen: who only reads is told so and changes nothing; a password is changed; guessing is put off."""
 
+from urllib.error import HTTPError
+from urllib.request import Request, urlopen
+
 import pytest
 from django.contrib.auth.models import User
 from playwright.sync_api import expect
@@ -63,6 +66,28 @@ def test_a_password_is_changed_where_one_is_signed_in(page, product, people):
     page.get_by_role("button", name="sign out").click()
     sign_in(page, product, "keeper", NEXT)
     expect(page.get_by_role("heading", name="Jobs")).to_be_visible()
+
+
+def test_after_signing_out_no_process_answers_the_old_session(page, product, people):
+    sign_in(page, product, "reader")
+    expect(page.get_by_role("heading", name="Jobs")).to_be_visible()
+    kept = {"Cookie": f"sessionid={next(c['value'] for c in page.context.cookies() if c['name'] == 'sessionid')}"}
+
+    def statuses():
+        """Of twelve connections of their own: both processes answer some."""
+        return {status(f"{product}/api/jobs", kept) for _ in range(12)}
+
+    assert statuses() == {200}, "and both remember whose it is"
+    page.get_by_role("button", name="sign out").click()
+    page.get_by_label("Password", exact=True).wait_for()
+    assert statuses() == {401}
+
+
+def status(url, headers):
+    try:
+        return urlopen(Request(url, headers=headers)).status
+    except HTTPError as refused:
+        return refused.code
 
 
 def test_who_guesses_is_put_off_in_words(page, product, people):

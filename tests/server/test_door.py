@@ -1,11 +1,13 @@
 """A stranger at the web server's door, over real connections: whoever reads nothing, sends slowly, or never ends, makes
 nobody else wait."""
 
+import asyncio
 import http.client
 import json
 import os
 import socket
 import subprocess
+import sys
 import time
 from pathlib import Path
 
@@ -13,7 +15,9 @@ import pytest
 from django.conf import settings
 from django.db import connection
 
+from kardo.server import asgi
 from kardo.server.door import bodies
+from kardo.server.urls import api
 from scripts.demo import web
 
 ROOT = Path(__file__).parents[2]
@@ -152,3 +156,52 @@ def test_limits_are_by_what_is_asked():
     assert bodies.most_of("/api/session", "multipart/form-data; boundary=x") == 4000
     assert bodies.most_of("/api/jobs/x/read/terrain", "multipart/form-data; boundary=x") == bodies.MOST_MULTIPART
     assert bodies.most_of("/api/jobs/x/plan", "application/json") == bodies.MOST_JSON
+
+
+@pytest.mark.parametrize("module", ["processing", "stations", "casters", "receivers"])
+def test_what_waits_for_the_outside_has_threads_of_its_own(module):
+    """Every route of a module that asks somebody outside; the airspace's are beside others."""
+    routes = [
+        (method, path)
+        for path, methods in api.get_openapi_schema()["paths"].items()
+        for method, told in methods.items()
+        if told["operationId"].startswith(f"kardo_server_api_{module}_")
+    ]
+    assert routes
+    for method, path in [*routes, ("get", "/api/jobs/{job_id}/airspace"), ("post", "/api/jobs/{job_id}/airspace/ask")]:
+        assert asgi._threads_for(method.upper(), path.replace("{job_id}", "7c9e6679")) is asgi._outside, path
+    assert asgi._threads_for("GET", "/api/jobs/7c9e6679/close") is asgi._requests
+    assert asgi._threads_for("GET", "/api/session") is asgi._requests
+    assert asgi._threads_for("POST", "/api/session") is asgi._entry, "who guesses keeps nobody from working"
+    assert asgi._threads_for("POST", "/api/jobs/7c9e6679/live") is asgi._live
+
+
+def test_an_answer_goes_out_in_pieces_so_that_a_slow_reader_is_none_who_reads_nothing():
+    sent = []
+
+    async def send(message):
+        sent.append(message)
+
+    scope = {"type": "http", "path": f"/assets/{BIG.name}", "method": "GET", "headers": [], "client": None}
+    asyncio.run(asgi.application(scope, None, send))
+    bodies_sent = [m["body"] for m in sent[1:]]
+    assert sent[0]["status"] == 200 and b"".join(bodies_sent) == BIG.read_bytes()
+    assert max(map(len, bodies_sent)) == asgi.PIECE and sent[-1].get("more_body", False) is False
+    assert all(m["more_body"] for m in sent[1:-1])
+
+
+def test_who_reads_slowly_gets_all_of_it(port):
+    line = raw(port, f"GET /assets/{BIG.name} HTTP/1.1\r\nHost: 127.0.0.1\r\nConnection: close\r\n\r\n".encode())
+    got = b""
+    while piece := line.recv(4096):
+        got += piece
+        if len(got) < 100_000:
+            time.sleep(0.05)
+    assert got.endswith(BIG.read_bytes()[-2000:])
+
+
+@pytest.mark.parametrize("words", [[], ["nothing"]])
+def test_the_admin_says_what_it_can_do(words):
+    program = Path(sys.executable).with_name("kardo-admin")
+    done = subprocess.run([program, *words], capture_output=True, text=True)
+    assert done.returncode == 2 and "organisation|member" in done.stderr

@@ -8,10 +8,9 @@ from typing import Any, get_args
 import numpy as np
 
 from kardo.core.arrays import Floats
+from kardo.core.limits import STATIONS
 from kardo.core.parts import InGrid, Part, parts_in
 from kardo.core.plan.model import Plan
-
-STATIONS = {"brief": "Brief", "site": "Site", "marks": "Base, marks", "control": "Control"}
 
 
 @dataclass(frozen=True)
@@ -37,7 +36,7 @@ def places_of(plan: Plan) -> list[Places]:
         value = getattr(plan, name)
         if name == "flights":
             for flight in value:
-                found += _gathered(f"Flight, {flight.name}", [flight])
+                found += _gathered(f"{STATIONS[name]}, {flight.name}", [flight])
         elif isinstance(value, Part):
             for inner, own in _fields(type(value)):
                 found += _gathered(f"{STATIONS[name]}, {inner.replace('_', ' ')}", getattr(value, inner), own)
@@ -60,7 +59,7 @@ def _gather(value: Any, kinds: Sequence[InGrid], into: dict[bool, tuple[list[flo
         for name, own in _fields(type(value)):
             _gather(getattr(value, name), own, into)
     elif isinstance(value, tuple | list):
-        numbers = bool(value) and isinstance(value[0], float)
+        numbers = bool(value) and isinstance(value[0], int | float)
         for k, one in enumerate(value):
             _gather(one, [kinds[k % len(kinds)]] if numbers else kinds, into)
     else:

@@ -12,7 +12,7 @@ from kardo.core.errors import PlanError
 from kardo.formats.documents import Paper
 from kardo.formats.report import html_report, pdf_report
 from kardo.formats.seal import fingerprint_of
-from kardo.server.access import require_open
+from kardo.server.access import name_of, require_open
 from kardo.server.accounts.models import Organisation
 from kardo.server.closeout.models import SignedReport
 from kardo.server.jobs.models import Job
@@ -58,7 +58,7 @@ def sign(job: Job, user: User, certified: str) -> SignedReport:
         )
     now = timezone.now()
     seed = seed_of(job.organisation)
-    name = user.get_full_name() or user.get_username()
+    name = name_of(user)
     signed = Signed(name, now.isoformat(timespec="seconds"), words, fingerprint_of(seed))
     record = record_of(job, documents_of(job), now, signed)
     open_ = [f.words for f in record.findings if f.severity == "stop" and not f.waived]

@@ -28,7 +28,7 @@ from kardo.formats.coordinates import MAX_BYTES as MAX_POSITIONS
 from kardo.formats.positions import shifted_points, shifted_positions
 from kardo.formats.report import MOST_BYTES, html_report, pdf_report, read_report
 from kardo.formats.residuals import MAX_BYTES, MEANS, Axes, ResidualReading, read_residuals
-from kardo.server.access import frozen_words, job_of, paper_of, person_of
+from kardo.server.access import frozen_words, job_of, name_of, paper_of, person_of
 from kardo.server.actions.change_closing import change
 from kardo.server.actions.recompute import ask_for_closed
 from kardo.server.actions.sign import key_of, reopen, require_signer, sign
@@ -113,7 +113,7 @@ def _opened(report: SignedReport) -> str:
     who = report.reopened_by
     if report.reopened_at is None:
         return ""
-    name = "somebody" if who is None else who.get_full_name() or who.get_username()
+    name = "somebody" if who is None else name_of(who)
     return f"opened again {report.reopened_at:%Y-%m-%d %H:%M} UTC by {name}: {report.reason}"
 
 
@@ -259,7 +259,7 @@ def waive(request: HttpRequest, job_id: UUID, body: Waived) -> CloseOut:
         if not body.reason.strip():
             return held.closing.model_copy(update={"waivers": others})
         words = {"rule": body.rule, "object": body.object, "reason": body.reason.strip(), "words": body.words[:600]}
-        words |= {"by": person_of(request).get_full_name() or person_of(request).get_username()}
+        words |= {"by": name_of(person_of(request))}
         words |= {"at": timezone.now().isoformat(timespec="seconds")}
         return held.closing.model_copy(update={"waivers": (*others, validated(Waiver, words, "waiver"))})
 

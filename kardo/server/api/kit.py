@@ -11,7 +11,7 @@ from ninja import Router, Schema, Status
 
 from kardo.core.parts import validated
 from kardo.core.plan.kit import Kit
-from kardo.server.access import job_of, organisation_of, person_of
+from kardo.server.access import job_of, name_of, organisation_of, person_of
 from kardo.server.actions.keep_profile import keep, kept
 from kardo.server.kit.models import KeptProfile, ProfileVersion
 
@@ -32,7 +32,7 @@ class ProfileOut(Schema):
 
 
 def _shown(version: ProfileVersion, profile: KeptProfile) -> ProfileOut:
-    by = (version.author.get_full_name() or version.author.username) if version.author else ""
+    by = name_of(version.author) if version.author else ""
     return ProfileOut(
         id=profile.pk,
         kind=cast(Kind, profile.kind),

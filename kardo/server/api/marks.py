@@ -23,7 +23,7 @@ from kardo.formats.certificate import ReadCertificate, read_certificate
 from kardo.formats.marks import MAX_BYTES, MarkReading, read_marks
 from kardo.formats.picture import MAX_BYTES as MAX_PHOTO
 from kardo.formats.picture import picture_kind
-from kardo.server.access import job_of, organisation_of, person_of
+from kardo.server.access import job_of, name_of, organisation_of, person_of
 from kardo.server.actions.keep_mark import add_version, keep, nearest, steps
 from kardo.server.marks.models import KnownMark
 from kardo.server.plans.stored import stored_plan, whole_plan
@@ -227,11 +227,7 @@ def list_versions(request: HttpRequest, job_id: UUID, mark_id: UUID) -> list[Ver
     rows = list(mark.versions.select_related("author"))
     return [
         VersionOut(
-            number=v.number,
-            at=v.at,
-            by=(v.author.get_full_name() or v.author.username) if v.author else "",
-            coordinates=v.published,
-            step=step,
+            number=v.number, at=v.at, by=name_of(v.author) if v.author else "", coordinates=v.published, step=step
         )
         for v, step in reversed(list(zip(rows, [None, *steps(mark)], strict=True)))
     ]

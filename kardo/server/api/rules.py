@@ -11,7 +11,7 @@ from ninja import Router, Schema
 from kardo.core.parts import validated
 from kardo.core.policy.organisation import Change, OrganisationRules
 from kardo.core.policy.policy import Severity, Station, Waives, catalogue
-from kardo.server.access import organisation_of, paper_of, person_of
+from kardo.server.access import name_of, organisation_of, paper_of, person_of
 from kardo.server.accounts.models import Organisation
 
 router = Router()
@@ -83,7 +83,7 @@ def ask_otherwise(request: HttpRequest, body: Asked) -> RulesOut:
         organisation = Organisation.objects.select_for_update().get(pk=organisation_of(request).pk)
         changes = [c for c in organisation.own_rules.changes if c.rule != body.rule]
         if body.threshold is not None or body.severity:
-            by = person_of(request).get_full_name() or person_of(request).get_username()
+            by = name_of(person_of(request))
             words = body.dict() | {"since": f"{timezone.localdate():%Y-%m-%d}", "by": by}
             changes.append(validated(Change, words, "rule"))
         asked = OrganisationRules(changes=tuple(changes))

@@ -13,10 +13,10 @@ from ninja.utils import check_csrf
 from kardo.core.errors import PlanError
 from kardo.formats.documents import LARGER
 from kardo.server import problems
-from kardo.server.access import person_of
+from kardo.server.access import name_of, person_of
 from kardo.server.accounts import throttle
 from kardo.server.accounts.ended import tell_all
-from kardo.server.accounts.roles import rights_of
+from kardo.server.accounts.roles import NAMES, Right, rights_of
 from kardo.server.accounts.seen import seen
 from kardo.server.problems import problem
 
@@ -36,8 +36,8 @@ class SessionOut(Schema):
     name: str = ""
     organisation: str = ""
     papers: list[str] = []
-    roles: list[str] = []
-    rights: list[str] = []  # what this person may do: the screens offer nothing else
+    roles: list[str] = []  # what they are called
+    rights: list[Right] = []  # what this person may do: the screens offer nothing else
 
 
 def _session(request: HttpRequest) -> SessionOut:
@@ -46,9 +46,9 @@ def _session(request: HttpRequest) -> SessionOut:
         return SessionOut(signed_in=False)
     return SessionOut(
         signed_in=True,
-        name=user.get_full_name() or user.get_username(),
+        name=name_of(user),
         organisation=user.member.organisation.name,
-        roles=user.member.roles,
+        roles=[NAMES.get(role, role) for role in user.member.roles],
         rights=sorted(rights_of(user.member.roles)),
         papers=[user.member.organisation.paper, LARGER[user.member.organisation.paper]],
     )

@@ -16,7 +16,7 @@ MOST: tuple[tuple[re.Pattern[str], int], ...] = (
     (re.compile(r"^/api/jobs/import$"), 12_500_000),
 )
 SILENCE = 20.0  # seconds without a byte
-SLOWEST = 20_000  # bytes a second, over the whole of a body, after
+SLOWEST = 2_000  # bytes a second over the whole of a body, a picture on a weak signal in the field; after
 BEGINNING = 60.0  # seconds
 DRAIN_SECONDS = 10.0  # that what is refused may still come
 

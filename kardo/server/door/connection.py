@@ -11,7 +11,7 @@ from uvicorn_worker import UvicornWorker
 MOST_HEAD = 32_000  # bytes of a request's line and headers
 HEAD_SECONDS = 15.0  # that a head may take to come whole, the first of a connection from its opening
 UNREAD_SECONDS = 30.0  # that an answer may lie unread
-MOST_OF_ADDRESS = 400  # connections at once from one address, to one process
+MOST_OF_ADDRESS = 400  # connections at once from one address to one process, a proxy of ours apart
 
 _open: Counter[str] = Counter()  # connections by the other end's address
 
@@ -29,7 +29,7 @@ class Connection(HttpToolsProtocol):
         super().connection_made(transport)
         self._from = self.client[0] if self.client else ""
         _open[self._from] += 1
-        if _open[self._from] > MOST_OF_ADDRESS:
+        if _open[self._from] > MOST_OF_ADDRESS and not self._is_proxy():
             transport.abort()
             return
         self._await_head()
@@ -70,6 +70,11 @@ class Connection(HttpToolsProtocol):
     def _await_head(self) -> None:
         self._head = 0
         self._begin("head", HEAD_SECONDS)
+
+    def _is_proxy(self) -> bool:
+        """Whether the other end is the proxy that stands in front, through which everybody comes."""
+        trusted = self.config.forwarded_allow_ips or ()
+        return self._from in (trusted.split(",") if isinstance(trusted, str) else trusted)
 
     def _begin(self, name: str, seconds: float) -> None:
         if name not in self._timers:

@@ -2442,7 +2442,7 @@ export interface components {
              * Rights
              * @default []
              */
-            rights: string[];
+            rights: ("read" | "book" | "plan" | "sign" | "rules" | "delete" | "people")[];
         };
         /**
          * Credentials

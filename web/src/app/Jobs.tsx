@@ -3,7 +3,7 @@ import { lazy, Suspense, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { call, upload, type JobLine, type Session } from "../api/client";
 import { useOutside } from "../lib/narrow";
-import { roleName, useMay } from "./session";
+import { useMay } from "./session";
 import { chance, clock, fine, fineUnit } from "../lib/units";
 import { FileInput } from "../ui/FileInput";
 import { ProblemNote } from "../ui/ProblemNote";
@@ -67,7 +67,7 @@ export function Jobs({ session }: { session: Session }) {
         </Link>
         <ThemeChoice />
         <span>
-          {session.name} <span className="text-quiet">({session.roles.map(roleName).join(", ")})</span>
+          {session.name} <span className="text-quiet">({session.roles.join(", ")})</span>
         </span>
         <button className="cursor-pointer underline" onClick={() => setAsked(true)}>
           password…

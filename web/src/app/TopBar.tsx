@@ -38,9 +38,10 @@ export function SignOut() {
       className="cursor-pointer underline"
       onClick={async () => {
         const session = await call<Session>("DELETE", "/session");
-        client.clear();
-        await store.kept.clear();
+        // set, not cleared: who looks at a query that is cleared is not told what comes in its place
         client.setQueryData(["session"], session);
+        client.removeQueries({ predicate: ({ queryKey }) => queryKey[0] !== "session" });
+        await store.kept.clear();
       }}
     >
       sign out

@@ -1,16 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { call, type Session } from "../api/client";
 
-export type Right = "read" | "book" | "plan" | "sign" | "rules" | "delete" | "people";
+type Right = Session["rights"][number];
 
 /** Whether whoever is signed in may do what needs a right; the server asks again. */
 export function useMay(right: Right): boolean {
   return useSession().data?.rights.includes(right) ?? false;
-}
-
-/** What a role is called. */
-export function roleName(role: string): string {
-  return role === "surveyor" ? "surveyor in charge" : role;
 }
 
 /** Who is signed in, and what the organisation has chosen for everybody. */
